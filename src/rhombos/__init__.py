@@ -1,0 +1,1 @@
+"""Rhombos: a workbench for designing DC-to-AC inverters."""

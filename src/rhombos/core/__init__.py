@@ -1,0 +1,1 @@
+"""The computing core: no I/O, no web, no database."""

@@ -1,0 +1,12 @@
+"""The equation book: every closed-form rule of the job, written once.
+
+``from rhombos.core.book import magnetics`` and call ``magnetics.peak_flux(V=…, D=…, …)``; `BOOK` lists them all by key.
+"""
+
+from rhombos.core.book import bridge, clamp, filters, heat, link, loads, magnetics, rectifier, sense, source, stage
+from rhombos.core.book.relation import BOOK, SYMBOLS, BookError, Relation, Roots, Symbol
+
+__all__ = [
+    "BOOK", "SYMBOLS", "BookError", "Relation", "Roots", "Symbol",
+    "bridge", "clamp", "filters", "heat", "link", "loads", "magnetics", "rectifier", "sense", "source", "stage",
+]  # fmt: skip

@@ -1,0 +1,45 @@
+"""Snubbers and clamps. A clamp limits the peak; a snubber slows the rise or damps the ring."""
+
+import sympy as sp
+
+from rhombos.core.book.relation import BOOK, Subject
+from rhombos.core.book.symbols import *  # noqa: F403
+
+_relation = Subject("clamp", BOOK).relation
+
+TEXT = "standard power-electronics texts, snubbers and clamps"
+
+leakage_power = _relation(
+    "leakage_power", P_loss, L_lk * I**2 * f / 2,
+    title="Power stored in the leakage, alone", holds="not what the clamp burns: see the clamp's power",
+    source="energy of an inductance")
+clamp_power = _relation(
+    "clamp_power", P_loss, L_lk * I**2 * f * V_c / (2 * (V_c - V_r)),
+    title="Power an RCD clamp burns",
+    holds="V_c above V_r, both counted from the rail; while the leakage empties, the source feeds the clamp too",
+    source=TEXT + ": charge delivered to the clamp each cycle")
+clamp_resistor = _relation(
+    "clamp_resistor", R, V_c**2 / P,
+    title="Clamp resistor", holds="returned to the rail", source="power balance at the clamp")
+clamp_capacitor = _relation(
+    "clamp_capacitor", C, V_c / (dV * R * f),
+    title="Smallest clamp capacitor", holds="ripple dV small against V_c", source="charge balance")
+damper_resistor = _relation(
+    "damper_resistor", R, sp.sqrt(L_lk / C_par),
+    title="Damper resistor", holds="matches the ring's own impedance", source=TEXT)
+damper_power = _relation(
+    "damper_power", P_loss, C_d * V**2 * f,
+    title="Loss of an RC damper", holds="the capacitor is charged to V and emptied once a period", source="energy balance")
+ring_capacitance = _relation(
+    "ring_capacitance", C_par, C_d / ((f / f_0) ** 2 - 1),
+    title="Parasitic capacitance from a ring measurement",
+    holds="f rings bare; adding C_d at the node lowers it to f_0", source="resonance law applied twice")
+ring_inductance = _relation(
+    "ring_inductance", L_lk, 1 / ((2 * sp.pi * f) ** 2 * C_par),
+    title="Leakage from the ring frequency", holds="lightly damped", source="resonance law")
+turn_off_snubber = _relation(
+    "turn_off_snubber", C, I * t_f / (2 * V),
+    title="Turn-off snubber capacitor", holds="voltage reaches V as the current ends", source=TEXT)
+turn_off_snubber_loss = _relation(
+    "turn_off_snubber_loss", P_loss, C * V**2 * f / 2,
+    title="Loss of a turn-off snubber", holds="dissipative kind; burnt in its resistor", source="energy of a capacitor")

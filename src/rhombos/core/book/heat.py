@@ -1,0 +1,20 @@
+"""Heat."""
+
+import sympy as sp
+
+from rhombos.core.book.relation import BOOK, Subject
+from rhombos.core.book.symbols import *  # noqa: F403
+
+_relation = Subject("heat", BOOK).relation
+
+THERMAL = "thermal Ohm's law; any power-electronics text"
+
+junction = _relation(
+    "junction", T_j, T_a + P_loss * (R_jc + R_cs + R_sa), title="Junction temperature",
+    holds="steady state, one device on its own sink; a shared sink carries every device's loss", source=THERMAL)
+sink_needed = _relation(
+    "sink_needed", R_sa, (T_j - T_a) / P_loss - R_jc - R_cs, title="Heat-sink needed",
+    holds="steady state; negative means no sink is enough", source=THERMAL)
+thermistor = _relation(
+    "thermistor", R_T, R_25 * sp.exp(B_ntc * (1 / T - 1 / T_25)), title="Resistance of an NTC thermistor",
+    holds="near 25 °C; B itself drifts with temperature", source="Arrhenius law")

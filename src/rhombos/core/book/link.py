@@ -1,0 +1,45 @@
+"""DC link: voltage, ripple, energy, bleeder; mains-fed links."""
+
+import sympy as sp
+
+from rhombos.core.book.relation import BOOK, Subject
+from rhombos.core.book.symbols import *  # noqa: F403
+
+_relation = Subject("link", BOOK).relation
+
+TEXT = "standard power-electronics texts, DC links"
+
+link_needed = _relation(
+    "link_needed", V_link_min, V_bridge / M_max,
+    title="Lowest link voltage for the full sine", holds="at the trough of the ripple; V_bridge includes the drops",
+    source="definition of the modulation index")
+link_ripple = _relation(
+    "link_ripple", dV, S / (2 * sp.pi * f_line * C * V_dc),
+    title="Link ripple at twice the output frequency, peak to peak",
+    holds="single-phase output, constant power from the front end, ripple small", source="energy pulsation at 2f")
+link_ripple_current = _relation(
+    "link_ripple_current", I_c, S / (sp.sqrt(2) * V_dc),
+    title="Link capacitor current at twice the output frequency, RMS", holds="single-phase output", source=TEXT)
+triangle_rms = _relation(
+    "triangle_rms", I_c, dI / sp.sqrt(12), title="RMS of a triangular ripple", holds="about its mean",
+    source="definition of RMS")
+hold_up = _relation(
+    "hold_up", C, 2 * P * t_hold / (V_1**2 - V_2**2), title="Capacitance for a hold-up time",
+    holds="constant power", source="energy of a capacitor")
+stored_energy = _relation(
+    "stored_energy", W_J, C * V**2 / 2, title="Energy stored", holds="linear capacitor", source="energy of a capacitor")
+bleed_time = _relation(
+    "bleed_time", t, R * C * sp.log(V / V_safe), title="Time to bleed to a safe voltage",
+    holds="nothing else charges or drains the link", source="exponential decay")
+bleeder_power = _relation(
+    "bleeder_power", P, V**2 / R, title="Power of the bleeder", holds="link at its working voltage", source="Joule's law")
+rectified_peak = _relation(
+    "rectified_peak", V_pk, sp.sqrt(2) * V_rms, title="Peak of a sine", holds="undistorted sine", source="definition")
+six_pulse_mean = _relation(
+    "six_pulse_mean", V_dc, 3 * sp.sqrt(2) / sp.pi * V_line, title="Mean voltage of a six-pulse rectifier",
+    holds="no commutation overlap", source="mean of a 60° cap of a sine")
+three_phase_link_current = _relation(
+    "three_phase_link_current", I_c,
+    I_ph * sp.sqrt(2 * M * (sp.sqrt(3) / (4 * sp.pi) + cos_phi**2 * (sp.sqrt(3) / sp.pi - 9 * M / 16))),
+    title="Link capacitor current of a three-phase bridge, RMS",
+    holds="M is phase peak over half the link; inductive ripple neglected", source=TEXT)

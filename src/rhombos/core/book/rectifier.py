@@ -1,0 +1,49 @@
+"""Fast rectifier and output choke."""
+
+import sympy as sp
+
+from rhombos.core.book.relation import BOOK, Subject
+from rhombos.core.book.symbols import *  # noqa: F403
+
+_relation = Subject("rectifier", BOOK).relation
+
+TEXT = "standard power-electronics texts, rectifiers and diode recovery"
+
+secondary_voltage = _relation(
+    "secondary_voltage", V_sec, ratio * (V_in - V_drop), title="Secondary voltage while power flows",
+    holds="leakage not counted", source="ideal transformer")
+bridge_reverse = _relation(
+    "bridge_reverse", V_R_pk, ratio * V_max + V_spike,
+    title="Peak reverse voltage, bridge rectifier", holds="at the highest input; ring on top", source=TEXT)
+centre_tap_reverse = _relation(
+    "centre_tap_reverse", V_R_pk, 2 * ratio * V_max + V_spike,
+    title="Peak reverse voltage, centre-tap rectifier", holds="at the highest input; ring on top", source=TEXT)
+diode_average = _relation(
+    "diode_average", I_avg, I_out / 2, title="Mean current of one diode", holds="two paths in turn", source=TEXT)
+diode_rms = _relation(
+    "diode_rms", I_rms, I_out / sp.sqrt(2), title="RMS current of one diode",
+    holds="each diode carries the choke current half the time; freewheeling is shared, so this is on the safe side",
+    source="definition of RMS")
+diode_conduction = _relation(
+    "diode_conduction", P_loss, V_0 * I_avg + r * I_rms**2,
+    title="Conduction loss of a diode or IGBT", holds="threshold and slope at its hot temperature",
+    source="piecewise-linear characteristic")
+diode_recovery = _relation(
+    "diode_recovery", P_loss, V * Q_rr * f / 2,
+    title="Recovery loss in the diode", holds="half the recovered charge swept at full voltage", source=TEXT)
+partner_recovery = _relation(
+    "partner_recovery", P_loss, V * (I * t_rr + Q_rr / 2) * f,
+    title="Recovery loss in the partner switch", holds="hard commutation", source=TEXT)
+recovery_share = _relation(
+    "recovery_share", k, t_rr * f, title="Recovery time as a share of the period",
+    holds="keep to 1 or 2 %; a mains-grade diode fails here", source="rule of thumb of the texts")
+choke_inductance = _relation(
+    "choke_inductance", L, (V_sec - V_out) * D_tot / (dI * 2 * f_s),
+    title="Output choke for a ripple", holds="worst at the highest input, where D_tot = V_out/V_sec",
+    source="volt-seconds over one of the two pulses a period")
+choke_ripple = _relation(
+    "choke_ripple", dI, (V_sec - V_out) * D_tot / (L * 2 * f_s),
+    title="Ripple current of the output choke", holds="continuous current", source="volt-seconds")
+minimum_load = _relation(
+    "minimum_load", I_out, dI / 2, title="Smallest load with continuous choke current",
+    holds="below it the duty must shrink, or the link drifts to the peak", source="volt-seconds")

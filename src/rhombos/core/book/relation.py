@@ -1,0 +1,263 @@
+"""What a relation is: one typed SymPy expression from which number, formula, working and inverses all come."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+import sympy as sp
+from scipy.optimize import brentq
+
+from rhombos.core.units import fmt, short
+
+
+class BookError(ValueError):
+    """A relation was asked for something it cannot give; the message names the symbol, the range and the remedy."""
+
+
+@dataclass(frozen=True)
+class Symbol:
+    """A quantity of the book: `name`, `unit` (a key of `units.UNITS`), meaning, stated range, or a fixed value."""
+
+    name: str
+    unit: str
+    meaning: str
+    low: float
+    high: float
+    latex: str
+    fixed: float | None = None
+
+    @property
+    def range_text(self) -> str:
+        """The stated range as people read it."""
+        return f"{short(self.low, self.unit)} to {short(self.high, self.unit)}"
+
+
+SYMBOLS: dict[str, Symbol] = {}
+
+
+def symbol(
+    name: str, unit: str, meaning: str, low: float = 1e-12, high: float = 1e12, *, latex: str = "",
+    fixed: float | None = None,
+) -> Any:  # fmt: skip
+    """Enter a quantity in the book and return its SymPy symbol. Raises: BookError if the name is taken."""
+    if name in SYMBOLS:
+        raise BookError(f"symbol {name} stands twice in the book")
+    SYMBOLS[name] = Symbol(name, unit, meaning, low, high, latex or _latex_name(name), fixed)
+    return sp.Symbol(name, real=True)
+
+
+GREEK = ("Delta", "alpha", "beta", "delta", "eta", "mu", "omega", "phi", "rho", "tau", "theta")
+
+
+def _latex_name(name: str) -> str:
+    head, _, tail = name.partition("_")
+    if head in GREEK:
+        head = "\\" + head
+    elif head.startswith("d") and len(head) > 1 and head[1].isupper():
+        head = r"\Delta " + head[1:]
+    return head + (rf"_{{\mathrm{{{tail.replace('_', ',')}}}}}" if tail else "")
+
+
+@dataclass(frozen=True)
+class Roots:
+    """The answer when a relation is solved for a symbol: `value` is the preferred root, `others` the rest in range."""
+
+    value: float
+    others: tuple[float, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Relation:
+    """One rule of the job: ``target = expression`` with title, validity and source."""
+
+    key: str
+    subject: str
+    target: Symbol
+    expression: Any
+    title: str
+    holds: str
+    source: str
+    inputs: tuple[Symbol, ...] = field(default=())
+    constants: tuple[Symbol, ...] = field(default=())
+
+    @cached_property
+    def function(self) -> Callable[..., Any]:
+        """The compiled NumPy function of every input, then every constant, in book order."""
+        names = [sp.Symbol(s.name, real=True) for s in (*self.inputs, *self.constants)]
+        return sp.lambdify(names, self.expression, modules=["numpy", "scipy"], cse=False)  # type: ignore[no-any-return]
+
+    @cached_property
+    def _fixed(self) -> tuple[float, ...]:
+        return tuple(float(s.fixed) for s in self.constants if s.fixed is not None)
+
+    @cached_property
+    def _names(self) -> tuple[str, ...]:
+        return tuple(s.name for s in self.inputs)
+
+    def __call__(self, **values: Any) -> Any:
+        """The target for the given inputs (floats or broadcastable arrays, SI). Raises: BookError naming what is amiss."""
+        try:
+            arguments = [values[n] for n in self._names]
+        except KeyError as missing:
+            raise BookError(f"{self.key} needs {missing.args[0]}: {SYMBOLS[missing.args[0]].meaning}") from None
+        if len(values) != len(arguments):
+            extra = sorted(set(values) - set(self._names))
+            raise BookError(f"{self.key} has no symbol {', '.join(extra)}; it takes {', '.join(self._names)}")
+        return self.function(*arguments, *self._fixed)
+
+    def find(self, name: str) -> Symbol:
+        """The symbol of this relation with that name. Raises: BookError listing the ones it has."""
+        for s in (self.target, *self.inputs):
+            if s.name == name:
+                return s
+        have = ", ".join(s.name for s in (self.target, *self.inputs))
+        raise BookError(f"{self.key} has no symbol {name}; it has {have}")
+
+    def check(self, values: Mapping[str, float]) -> None:
+        """Refuse a value outside its symbol's stated range. Raises: BookError naming symbol, value, range, remedy."""
+        for name, value in values.items():
+            s = self.find(name)
+            if not (s.low <= value <= s.high):
+                raise BookError(
+                    f"{name} = {fmt(value, s.unit)} is outside {s.range_text} ({s.meaning}); give a value in that range"
+                )
+
+    def solve(self, unknown: str, known: Mapping[str, float]) -> Roots:
+        """Solve for any symbol from all the others.
+
+        Closed inverses are used where SymPy finds one in algebraic form; otherwise, and always as a check, the symbol's
+        stated range is searched numerically. Raises: BookError when nothing in the range satisfies the relation.
+        """
+        s = self.find(unknown)
+        wanted = {x.name for x in (self.target, *self.inputs)} - {unknown}
+        if missing := wanted - set(known):
+            raise BookError(f"{self.key}: to find {unknown}, give also {', '.join(sorted(missing))}")
+        self.check(known)
+        with np.errstate(all="ignore"):
+            if unknown == self.target.name:
+                value = float(np.real_if_close(self(**{k: known[k] for k in self._names})))
+                if not math.isfinite(value):
+                    raise BookError(f"{self.key} has no finite answer for these values; it holds when: {self.holds}")
+                return Roots(value)
+            roots = self._search(s, known)
+        if not roots:
+            raise BookError(
+                f"{self.key}: no {unknown} within {s.range_text} gives {self.target.name} = "
+                f"{fmt(known[self.target.name], self.target.unit)}; change one of {', '.join(sorted(wanted))}"
+            )
+        return Roots(roots[0], tuple(roots[1:]))
+
+    def _search(self, s: Symbol, known: Mapping[str, float]) -> list[float]:
+        goal = known[self.target.name]
+        position = self._names.index(s.name)
+        arguments: list[Any] = [known.get(n, 0.0) for n in self._names]
+
+        def gap(x: Any) -> Any:
+            arguments[position] = x
+            return self.function(*arguments, *self._fixed) - goal
+
+        candidates = [x for x in self._closed(s, known) if s.low <= x <= s.high]
+        found = [x for x in candidates if abs(gap(x)) <= 1e-9 * max(abs(goal), 1e-300)]
+        return sorted(found) if found else self._bracketed(s, gap, goal)
+
+    def _closed(self, s: Symbol, known: Mapping[str, float]) -> list[float]:
+        """Roots from the closed inverse, when the relation is algebraic in the symbol; else none."""
+        inverse = self._inverse(s.name)
+        if not inverse:
+            return []
+        values = {sp.Symbol(n, real=True): v for n, v in known.items()}
+        values |= {sp.Symbol(c.name, real=True): c.fixed for c in self.constants}
+        roots = [complex(r.subs(values).evalf()) for r in inverse]
+        return [r.real for r in roots if abs(r.imag) <= 1e-12 * max(1e-300, abs(r)) and math.isfinite(r.real)]
+
+    @cached_property
+    def _inverses(self) -> dict[str, list[Any]]:
+        return {}
+
+    def _inverse(self, name: str) -> list[Any]:
+        if name not in self._inverses:
+            x = sp.Symbol(name, real=True)
+            y = sp.Symbol(self.target.name, real=True)
+            solutions: list[Any] = []
+            if self.expression.is_rational_function(x):
+                numerator, _ = sp.fraction(sp.together(self.expression - y))
+                if sp.degree(numerator, x) <= 2:
+                    solutions = list(sp.roots(sp.Poly(numerator, x)))
+            self._inverses[name] = solutions
+        return self._inverses[name]
+
+    @staticmethod
+    def _bracketed(s: Symbol, gap: Callable[[Any], Any], goal: float) -> list[float]:
+        if s.low > 0:
+            grid = np.geomspace(s.low, s.high, 2001)
+        else:
+            grid = np.linspace(s.low, s.high, 2001)
+        values = np.broadcast_to(np.real(np.asarray(gap(grid), dtype=complex)), grid.shape)
+        scale = max(abs(goal), 1e-300)
+        roots: list[float] = [float(x) for x, v in zip(grid, values, strict=True) if v == 0]
+        for a, b, va, vb in zip(grid, grid[1:], values, values[1:], strict=False):
+            if np.isfinite(va) and np.isfinite(vb) and va * vb < 0:
+                root = float(brentq(lambda x: float(gap(x)), a, b, xtol=1e-15 * max(abs(a), abs(b)), rtol=1e-14))
+                if abs(float(gap(root))) < 1e-6 * scale + 1e-300:
+                    roots.append(root)
+        return sorted(roots)
+
+    @cached_property
+    def latex(self) -> str:
+        """The formula, typeset."""
+        return f"{self.target.latex} = {self._typeset(self.expression)}"
+
+    def _typeset(self, expression: Any) -> str:
+        names = {sp.Symbol(s.name, real=True): s.latex for s in (*self.inputs, *self.constants)}
+        return str(sp.latex(expression, symbol_names=names, mul_symbol=r" \, ", fold_short_frac=False))
+
+    def substituted(self, values: Mapping[str, float]) -> str:
+        """The formula with the numbers put in and the result, typeset."""
+        names = {
+            sp.Symbol(s.name, real=True): latex_number(s.fixed if s.fixed is not None else values[s.name], s.unit)
+            for s in (*self.inputs, *self.constants)
+        }
+        right = str(sp.latex(self.expression, symbol_names=names, mul_symbol=r" \cdot "))
+        result = float(self(**{n: values[n] for n in self._names}))
+        return f"{self.target.latex} = {right} = {latex_number(result, self.target.unit)}"
+
+
+def latex_number(value: float, unit: str) -> str:
+    """A quantity in engineering notation for a typeset formula."""
+    number, _, suffix = short(value, unit).partition(" ")
+    number = number.replace("−", "-").replace("∞", r"\infty")
+    suffix = suffix.replace("%", r"\%").replace("Ω", r"\Omega ").replace("µ", r"\mu ").replace("°", r"^\circ ")
+    suffix = suffix.replace("²", "^2").replace("³", "^3").replace("⁴", "^4").replace("·", r"\cdot ")
+    if "e" in number:
+        mantissa, _, exponent = number.partition("e")
+        number = rf"{mantissa}\times 10^{{{int(exponent)}}}"
+    body = number + (rf"\,\mathrm{{{suffix}}}" if suffix else "")
+    return f"({body})" if number.startswith("-") or "times" in number else f"{{{body}}}"
+
+
+class Subject:
+    """Collects one module's relations under a subject name."""
+
+    def __init__(self, name: str, book: dict[str, Relation]) -> None:
+        self.name = name
+        self._book = book
+
+    def relation(self, key: str, target: Any, expression: Any, *, title: str, holds: str, source: str) -> Relation:
+        """Enter a relation in the book. Raises: BookError if the key is taken or a symbol is unknown."""
+        if key in self._book:
+            raise BookError(f"relation {key} stands twice in the book")
+        used = [SYMBOLS[s.name] for s in sorted(expression.free_symbols, key=lambda s: s.name)]
+        found = Relation(
+            key, self.name, SYMBOLS[target.name], expression, title, holds, source,
+            inputs=tuple(s for s in used if s.fixed is None), constants=tuple(s for s in used if s.fixed is not None),
+        )  # fmt: skip
+        self._book[key] = found
+        return found
+
+
+BOOK: dict[str, Relation] = {}

@@ -1,0 +1,84 @@
+"""Battery, cable, fuse, input capacitor and precharge."""
+
+import sympy as sp
+
+from rhombos.core.book.relation import BOOK, Subject
+from rhombos.core.book.symbols import *  # noqa: F403
+
+_relation = Subject("source", BOOK).relation
+
+CIRCUIT = "Kirchhoff's laws; any circuit-theory text"
+POWER_TEXT = "standard power-electronics texts, chapter on passive components"
+
+sagged_current = _relation(
+    "sagged_current", I, (E - sp.sqrt(E**2 - 4 * R_s * P)) / (2 * R_s),
+    title="Current drawn by a constant power from a source that sags",
+    holds="P below E²/(4·R_s), the most the source can deliver; the smaller root is the stable one",
+    source=CIRCUIT)
+terminal_voltage = _relation(
+    "terminal_voltage", V_t, E - I * R_s,
+    title="Voltage behind the source's resistance", holds="steady current", source=CIRCUIT)
+largest_power = _relation(
+    "largest_power", P, E**2 / (4 * R_s),
+    title="Most power a resistive source can deliver", holds="load matched to R_s; half the power heats the source",
+    source="maximum power transfer; any circuit-theory text")
+input_current = _relation(
+    "input_current", I_in, P / (eta * V_in),
+    title="Mean input current", holds="P is the output power; quote it at the lowest input voltage", source=CIRCUIT)
+cable_resistance = _relation(
+    "cable_resistance", R, rho * 2 * length / A_cu,
+    title="Resistance of a two-wire cable", holds="uniform conductor; terminals and crimps not counted", source=CIRCUIT)
+resistivity = _relation(
+    "resistivity", rho, rho_20 * (1 + a_20 * (T - T_20)),
+    title="Resistivity of copper at temperature", holds="about −50 to 200 °C", source="IEC 60028, annealed copper")
+ohmic_loss = _relation(
+    "ohmic_loss", P_loss, I_rms**2 * R,
+    title="Loss in a resistance", holds="I_rms is the true RMS current", source="Joule's law")
+ohmic_drop = _relation(
+    "ohmic_drop", V_drop, I * R, title="Drop across a resistance", holds="steady current", source="Ohm's law")
+fuse_rating = _relation(
+    "fuse_rating", I_fuse, k_fuse * I,
+    title="Fuse rating", holds="I is the largest continuous current; the factor is 1.25 to 1.5",
+    source="low-voltage fuse practice; the fuse protects cable and fire, not semiconductors")
+fault_current = _relation(
+    "fault_current", I_pk, E / R_s,
+    title="Prospective short-circuit current", holds="bolted short, inductance ignored", source="Ohm's law")
+pulsed_input_ripple = _relation(
+    "pulsed_input_ripple", I_c, I_in * sp.sqrt(1 / D_tot - 1),
+    title="RMS ripple current of the input capacitor",
+    holds="the source delivers the mean, the capacitor the rest; rectangular pulses", source=POWER_TEXT)
+run_time = _relation(
+    "run_time", t, C_Ah * V / P,
+    title="Run time on a full battery", holds="capacity independent of rate, mean cell voltage", source="energy balance")
+precharge_time = _relation(
+    "precharge_time", t, -R * C * sp.log(1 - k),
+    title="Time to precharge to a fraction k", holds="nothing draws current meanwhile", source=CIRCUIT)
+precharge_voltage = _relation(
+    "precharge_voltage", V_out, V * (1 - sp.exp(-t / (R * C))),
+    title="Bus voltage while precharging", holds="nothing draws current meanwhile; starts from 0 V", source=CIRCUIT)
+precharge_energy = _relation(
+    "precharge_energy", W_J, C * V**2 * (k - k**2 / 2),
+    title="Energy the precharge resistor takes", holds="charged from 0 V to k·V, no load", source="energy balance")
+precharge_peak_power = _relation(
+    "precharge_peak_power", P_peak, V**2 / R,
+    title="Peak power in the precharge resistor", holds="first instant, and for the whole time-out if the bus is shorted",
+    source="Ohm's law")
+precharge_peak_current = _relation(
+    "precharge_peak_current", I_pk, V / R, title="Peak precharge current", holds="first instant", source="Ohm's law")
+closing_inrush = _relation(
+    "closing_inrush", I_pk, (1 - k) * V / R_s,
+    title="Inrush left when the contactor closes", holds="R_s holds source, capacitor and contact resistance; no inductance",
+    source="Ohm's law")
+closing_inrush_bound = _relation(
+    "closing_inrush_bound", I_pk, (1 - k) * V * sp.sqrt(C / L),
+    title="Bound on the closing inrush with source inductance", holds="undamped; the true peak is lower",
+    source="energy balance between L and C")
+precharge_ceiling = _relation(
+    "precharge_ceiling", V_inf, V * R_L / (R + R_L),
+    title="Voltage a loaded precharge reaches at last", holds="resistive load; below k·V it never closes", source=CIRCUIT)
+loaded_precharge_constant = _relation(
+    "loaded_precharge_constant", tau, C * R * R_L / (R + R_L),
+    title="Time constant of a loaded precharge", holds="resistive load across the bus", source=CIRCUIT)
+loaded_precharge_time = _relation(
+    "loaded_precharge_time", t, -tau * sp.log(1 - k * V / V_inf),
+    title="Time to precharge with a load drawing", holds="k·V below the ceiling V_inf; else never", source=CIRCUIT)

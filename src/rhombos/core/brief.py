@@ -1,0 +1,109 @@
+"""The brief: what is asked of the inverter, and where it will live."""
+
+from __future__ import annotations
+
+import math
+from typing import Literal, Self
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from rhombos.core.units import AmpereHour, Celsius, Hertz, Metre, Ohm, Percent, Ratio, Second, Volt, Watt, short
+
+Chemistry = Literal["LiFePO4", "Li-ion", "lead-acid"]
+LoadKind = Literal["lamp", "heater", "adapter", "instrument", "fan", "compressor", "rectifier"]
+
+CELL_VOLTS: dict[Chemistry, tuple[float, float, float]] = {
+    "LiFePO4": (2.8, 3.2, 3.65),
+    "Li-ion": (3.0, 3.7, 4.2),
+    "lead-acid": (1.75, 2.0, 2.45),
+}
+"""Volts of one cell: empty cut-off, nominal, full or charging."""
+
+CELL_OHM_AH: dict[Chemistry, float] = {"LiFePO4": 0.15, "Li-ion": 0.10, "lead-acid": 0.20}
+"""Typical internal resistance of one cell times its capacity, Ω·Ah, at 25 °C; measure the real pack and enter it."""
+
+LOWEST_NOMINAL, HIGHEST_NOMINAL = 9.5, 60.5
+
+
+class _Section(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+class BatterySource(_Section):
+    """The battery and its cable."""
+
+    chemistry: Chemistry = Field("LiFePO4", title="Chemistry")
+    cells: int = Field(8, ge=3, le=30, title="Cells in series")
+    capacity: AmpereHour = Field(100, ge=1, le=5000, title="Capacity")
+    resistance: Ohm | None = Field(None, ge=1e-5, le=5, title="Internal resistance")
+    cable_length: Metre = Field(1.0, ge=0.05, le=30, title="Cable length, one way")
+
+    @property
+    def volts(self) -> tuple[float, float, float]:
+        """Empty, nominal and full (charging) voltage of the pack, V."""
+        empty, nominal, full = CELL_VOLTS[self.chemistry]
+        return self.cells * empty, self.cells * nominal, self.cells * full
+
+    @property
+    def internal_resistance(self) -> float:
+        """As entered, or typical for the chemistry and capacity, Ω."""
+        if self.resistance is not None:
+            return self.resistance
+        return self.cells * CELL_OHM_AH[self.chemistry] / self.capacity
+
+    @model_validator(mode="after")
+    def _within_reach(self) -> Self:
+        nominal = self.volts[1]
+        if not LOWEST_NOMINAL <= nominal <= HIGHEST_NOMINAL:
+            per_cell = CELL_VOLTS[self.chemistry][1]
+            fewest = math.ceil(LOWEST_NOMINAL / per_cell)
+            most = math.floor(HIGHEST_NOMINAL / per_cell)
+            raise ValueError(
+                f"{self.cells} {self.chemistry} cells make {short(nominal, 'V')}, allowed 10 V to 60 V; "
+                f"use {fewest} to {most} cells"
+            )
+        return self
+
+
+class AcOutput(_Section):
+    """The socket."""
+
+    voltage: Volt = Field(230, ge=100, le=240, title="Output voltage, RMS")
+    frequency: Hertz = Field(50, ge=45, le=65, title="Output frequency")
+
+
+class PowerAsked(_Section):
+    """How much, for how long, at which power factor."""
+
+    continuous: Watt = Field(600, ge=50, le=3000, title="Continuous power")
+    surge: Watt = Field(1200, ge=50, le=9000, title="Surge power")
+    surge_time: Second = Field(5, ge=0, le=60, title="Surge time")
+    power_factor: Ratio = Field(0.9, ge=0.5, le=1, title="Power factor")
+
+    @model_validator(mode="after")
+    def _surge_fits(self) -> Self:
+        if not self.continuous <= self.surge <= 3 * self.continuous:
+            raise ValueError(
+                f"surge of {short(self.surge, 'W')} is outside {short(self.continuous, 'W')} to "
+                f"{short(3 * self.continuous, 'W')} (1 to 3 times the continuous power); change either"
+            )
+        return self
+
+
+class Targets(_Section):
+    """What the designer hopes for; a miss is a finding, not an error."""
+
+    efficiency: Percent = Field(0.88, ge=0.3, le=0.99, title="Efficiency at full power")
+    distortion: Percent = Field(0.05, ge=0.002, le=0.5, title="Output distortion")
+    idle: Watt = Field(15, ge=0.5, le=200, title="No-load draw")
+    ambient: Celsius = Field(30, ge=-30, le=60, title="Hottest room")
+
+
+class Brief(_Section):
+    """Everything that is asked. Bad values are refused with the allowed range."""
+
+    source: BatterySource = Field(default_factory=BatterySource)
+    output: AcOutput = Field(default_factory=AcOutput)
+    power: PowerAsked = Field(default_factory=PowerAsked)
+    loads: tuple[LoadKind, ...] = Field(("lamp", "adapter"), max_length=7, title="Loads meant")
+    targets: Targets = Field(default_factory=Targets)

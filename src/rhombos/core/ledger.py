@@ -1,0 +1,42 @@
+"""Worked steps: each figure's relation, the numbers put in and the result, kept under an address."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from rhombos.core.book.relation import Relation
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One worked step: which relation, with which inputs, gave which value."""
+
+    relation: str
+    inputs: dict[str, float]
+    value: float
+
+
+@dataclass
+class Ledger:
+    """Collects steps under ``point:block.figure``. A ledger that is not recording only computes."""
+
+    point: str = "nominal"
+    recording: bool = True
+    steps: dict[str, Step] = field(default_factory=dict)
+
+    def work(self, address: str, relation: Relation, **inputs: float) -> float:
+        """Evaluate a relation and keep the working under ``point:address``.
+
+        Raises: BookError when an input is missing or unknown.
+        """
+        value = float(relation(**inputs))
+        if self.recording:
+            numbers: dict[str, float] = {k: float(v) for k, v in inputs.items()}
+            self.steps[f"{self.point}:{address}"] = Step(relation.key, numbers, value)
+        return value
+
+
+SILENT = Ledger(recording=False)
+"""A ledger for searches, where nobody reads the working."""
+
+

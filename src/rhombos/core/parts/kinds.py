@@ -1,0 +1,227 @@
+"""The kinds of part: one model each. Fields are in SI; text in a CSV cell may use engineering notation.
+
+A new kind is one more model here, one line in `KINDS`, and one more CSV file.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from rhombos.core.units import (
+    Ampere, Celsius, Farad, Hertz, KelvinPerWatt, Metre, Millimetre, Ohm, Ratio, Second, SquareMetre, Tesla, Volt, Watt,
+    fmt, quantity,
+)  # fmt: skip
+
+__all__ = [
+    "KINDS", "Capacitor", "Core", "Diode", "Fuse", "Grade", "HeatSink", "Igbt", "Mosfet", "Part", "Resistor", "Wire",
+]  # fmt: skip
+
+Coulomb = Annotated[float, *quantity("C")]
+Joule = Annotated[float, *quantity("J")]
+AmpereSquaredSecond = Annotated[float, *quantity("A^2*s")]
+CubicMetre = Annotated[float, *quantity("m^3")]
+Kilogram = Annotated[float, *quantity("kg")]
+
+
+class Part(BaseModel):
+    """What every part has: a house designation, a price in credits of relative cost, and a note."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    id: str = Field(min_length=2, max_length=40, pattern=r"^[A-Za-z0-9][A-Za-z0-9 ._/+×-]*$", title="House designation")
+    price: Ratio = Field(1.0, ge=0, le=1e5, title="Relative cost")
+
+    @property
+    def label(self) -> str:
+        """What the part is, in a few words."""
+        return self.id
+
+
+class Mosfet(Part):
+    """N-channel power MOSFET. `c_oss` is energy-related at 80 % of rating; `q_rr`, `t_rr` belong to the body diode."""
+
+    package: str
+    v_rating: Volt = Field(gt=0, le=5000, title="Drain–source rating")
+    i_rating: Ampere = Field(gt=0, le=2000, title="Continuous current, case at 25 °C")
+    r_on: Ohm = Field(gt=0, le=100, title="On-resistance at 25 °C")
+    r_exponent: Ratio = Field(2.0, ge=0, le=4, title="Temperature exponent of the on-resistance")
+    q_g: Coulomb = Field(gt=0, le=1e-4, title="Total gate charge")
+    q_sw: Coulomb = Field(gt=0, le=1e-4, title="Gate charge of the switching interval")
+    v_plateau: Volt = Field(gt=0, le=15, title="Gate plateau")
+    v_gs_max: Volt = Field(20, gt=0, le=40, title="Gate–source limit")
+    c_oss: Farad = Field(gt=0, le=1e-6, title="Output capacitance")
+    q_rr: Coulomb = Field(ge=0, le=1e-3, title="Body diode recovered charge")
+    t_rr: Second = Field(ge=0, le=1e-4, title="Body diode recovery time")
+    v_f: Volt = Field(gt=0, le=5, title="Body diode forward voltage")
+    r_jc: KelvinPerWatt = Field(gt=0, le=100, title="Junction to case")
+    t_j_max: Celsius = Field(175, ge=100, le=250, title="Highest junction temperature")
+
+    @property
+    def label(self) -> str:  # noqa: D102
+        return f"N {self.v_rating:.0f} V {self.r_on * 1e3:.3g} mΩ {self.package}"
+
+
+class Igbt(Part):
+    """IGBT with co-packed diode. `t_f` includes the tail; on-state is V_0 + r·I at 125 °C."""
+
+    package: str
+    v_rating: Volt = Field(gt=0, le=6500, title="Collector–emitter rating")
+    i_rating: Ampere = Field(gt=0, le=2000, title="Continuous current, case at 100 °C")
+    v_0: Volt = Field(gt=0, le=5, title="On-state threshold")
+    r_on: Ohm = Field(gt=0, le=10, title="On-state slope")
+    q_g: Coulomb = Field(gt=0, le=1e-4, title="Total gate charge")
+    t_r: Second = Field(gt=0, le=1e-5, title="Turn-on overlap time")
+    t_f: Second = Field(gt=0, le=1e-5, title="Turn-off overlap time with tail")
+    diode_v_0: Volt = Field(gt=0, le=5, title="Diode threshold")
+    diode_r: Ohm = Field(gt=0, le=10, title="Diode slope")
+    q_rr: Coulomb = Field(ge=0, le=1e-3, title="Diode recovered charge")
+    t_rr: Second = Field(ge=0, le=1e-4, title="Diode recovery time")
+    c_oss: Farad = Field(gt=0, le=1e-6, title="Output capacitance")
+    r_jc: KelvinPerWatt = Field(gt=0, le=100, title="Junction to case")
+    t_j_max: Celsius = Field(175, ge=100, le=250, title="Highest junction temperature")
+
+    @property
+    def label(self) -> str:  # noqa: D102
+        return f"IGBT {self.v_rating:.0f} V {self.i_rating:.0f} A {self.package}"
+
+
+class Diode(Part):
+    """Rectifier diode; forward drop is v_0 + r·I hot."""
+
+    package: str
+    recovery: Literal["mains", "fast", "ultrafast", "silicon carbide"]
+    v_rating: Volt = Field(gt=0, le=10000, title="Repetitive reverse voltage")
+    i_rating: Ampere = Field(gt=0, le=1000, title="Mean forward current")
+    v_0: Volt = Field(gt=0, le=5, title="Forward threshold")
+    r: Ohm = Field(gt=0, le=10, title="Forward slope")
+    t_rr: Second = Field(ge=0, le=1e-4, title="Recovery time")
+    q_rr: Coulomb = Field(ge=0, le=1e-3, title="Recovered charge")
+    c_j: Farad = Field(gt=0, le=1e-7, title="Junction capacitance at working voltage")
+    r_jc: KelvinPerWatt = Field(gt=0, le=200, title="Junction to case")
+    t_j_max: Celsius = Field(175, ge=100, le=250, title="Highest junction temperature")
+
+    @property
+    def label(self) -> str:  # noqa: D102
+        return f"{self.recovery} {self.v_rating:.0f} V {self.i_rating:g} A"
+
+
+class Core(Part):
+    """Ferrite core set with its bobbin. `a_w`, `b_w` are the usable winding window and its breadth."""
+
+    shape: Literal["E", "ETD", "PQ", "RM", "pot", "ring"]
+    a_e: SquareMetre = Field(gt=0, le=0.1, title="Effective area")
+    l_e: Metre = Field(gt=0, le=5, title="Magnetic path length")
+    v_e: CubicMetre = Field(gt=0, le=0.1, title="Effective volume")
+    a_w: SquareMetre = Field(gt=0, le=0.1, title="Winding window")
+    b_w: Metre = Field(gt=0, le=2, title="Winding breadth")
+    mlt: Metre = Field(gt=0, le=5, title="Mean length of a turn")
+    depth: Metre = Field(gt=0, le=1, title="Depth that each stacked set adds")
+    surface: SquareMetre = Field(gt=0, le=5, title="Cooling surface")
+    mass: Kilogram = Field(gt=0, le=50, title="Mass of the set")
+
+    @property
+    def gappable(self) -> bool:
+        """Whether a gap can be ground or shimmed: a ring's cannot."""
+        return self.shape != "ring"
+
+
+class Grade(Part):
+    """Ferrite grade. Core loss k·f^α·B^β in W/m³, Hz, T, at 100 °C; the parabola gives it at other temperatures."""
+
+    k: Ratio = Field(gt=0, le=1e6, title="Steinmetz factor")
+    alpha: Ratio = Field(ge=1, le=3, title="Frequency exponent")
+    beta: Ratio = Field(ge=1.5, le=4, title="Flux exponent")
+    t_best: Celsius = Field(90, ge=-40, le=200, title="Temperature of lowest loss")
+    curvature: Ratio = Field(1.2e-4, ge=0, le=1e-2, title="Relative loss rise per K² away from it")
+    b_sat: Tesla = Field(gt=0, le=2, title="Saturation at 100 °C")
+    mu_i: Ratio = Field(gt=1, le=2e4, title="Initial permeability")
+    f_low: Hertz = Field(gt=0, le=1e7, title="Lowest sensible frequency")
+    f_high: Hertz = Field(gt=0, le=1e8, title="Highest sensible frequency")
+
+    @property
+    def label(self) -> str:  # noqa: D102
+        return f"ferrite {self.id}, {self.f_low / 1e3:g}–{self.f_high / 1e3:g} kHz"
+
+
+class Wire(Part):
+    """Round enamelled wire (one strand) or litz. `outer` is the diameter over the insulation."""
+
+    strands: int = Field(1, ge=1, le=5000, title="Strands")
+    strand: Millimetre = Field(gt=0, le=0.01, title="Copper diameter of a strand")
+    outer: Millimetre = Field(gt=0, le=0.03, title="Outer diameter")
+
+    @property
+    def copper(self) -> float:
+        """Copper section, m²."""
+        return self.strands * 3.141592653589793 / 4 * self.strand**2
+
+    @property
+    def label(self) -> str:  # noqa: D102
+        kind = "round" if self.strands == 1 else f"litz {self.strands} ×"
+        return f"{kind} {self.strand * 1e3:g} mm"
+
+
+class Capacitor(Part):
+    """Electrolytic or film. `i_ripple` at 105 °C and 100 kHz (electrolytic) or rated RMS (film); `v_ac` only for film."""
+
+    family: Literal["electrolytic", "film ac", "film dc"]
+    c: Farad = Field(gt=0, le=10, title="Capacitance")
+    v_rating: Volt = Field(gt=0, le=5000, title="DC rating")
+    v_ac: Volt = Field(0, ge=0, le=2000, title="AC rating, RMS")
+    esr: Ohm = Field(gt=0, le=100, title="Series resistance")
+    i_ripple: Ampere = Field(gt=0, le=500, title="Ripple current rating")
+
+    @property
+    def label(self) -> str:  # noqa: D102
+        volts = f"{self.v_ac:.0f} V AC" if self.family == "film ac" else f"{self.v_rating:.0f} V"
+        return f"{fmt(self.c, 'F')} {volts} {self.family.split()[0]}"
+
+
+class Resistor(Part):
+    """A series of resistors, any E24 value within its range."""
+
+    family: str
+    power: Watt = Field(gt=0, le=1e4, title="Continuous power at 70 °C")
+    v_rating: Volt = Field(gt=0, le=1e5, title="Voltage rating")
+    pulse: Joule = Field(gt=0, le=1e6, title="Single-pulse energy")
+    r_low: Ohm = Field(gt=0, title="Lowest value")
+    r_high: Ohm = Field(gt=0, title="Highest value")
+
+    @property
+    def label(self) -> str:  # noqa: D102
+        return f"{self.family} {self.power:g} W"
+
+
+class Fuse(Part):
+    """Fuse-link."""
+
+    speed: Literal["fast", "slow"]
+    i_rating: Ampere = Field(gt=0, le=5000, title="Rated current")
+    v_dc: Volt = Field(gt=0, le=5000, title="DC voltage rating")
+    breaking: Ampere = Field(gt=0, le=1e6, title="DC breaking capacity")
+    i2t: AmpereSquaredSecond = Field(gt=0, le=1e8, title="Melting I²t")
+    resistance: Ohm = Field(gt=0, le=10, title="Cold resistance")
+
+    @property
+    def label(self) -> str:  # noqa: D102
+        return f"{self.i_rating:g} A {self.v_dc:g} V DC {self.speed}"
+
+
+class HeatSink(Part):
+    """Heat-sink; `r_fan` with two metres a second of air."""
+
+    r_natural: KelvinPerWatt = Field(gt=0, le=500, title="To air, natural convection")
+    r_fan: KelvinPerWatt = Field(gt=0, le=500, title="To air, forced")
+    mass: Kilogram = Field(gt=0, le=100, title="Mass")
+
+    @property
+    def label(self) -> str:  # noqa: D102
+        return f"sink {self.r_natural:g} K/W, {self.r_fan:g} with fan"
+
+
+KINDS: dict[str, type[Part]] = {
+    "mosfet": Mosfet, "igbt": Igbt, "diode": Diode, "core": Core, "grade": Grade, "wire": Wire,
+    "capacitor": Capacitor, "resistor": Resistor, "fuse": Fuse, "heat_sink": HeatSink,
+}  # fmt: skip

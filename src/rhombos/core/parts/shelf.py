@@ -1,0 +1,67 @@
+"""The shelf: every part at hand, with its columns as arrays for searching."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterable, Sequence
+from functools import cached_property
+from typing import Any, TypeVar
+
+import numpy as np
+
+from rhombos.core.parts.kinds import KINDS, Part
+
+P = TypeVar("P", bound=Part)
+
+
+class UnknownPart(LookupError):
+    """A designation that is not on the shelf; the message offers near ones."""
+
+
+class Shelf:
+    """An immutable set of parts. Order within a kind is by designation, so that every choice is repeatable."""
+
+    def __init__(self, parts: Iterable[Part]) -> None:
+        self._by_kind: dict[type[Part], list[Any]] = {model: [] for model in KINDS.values()}
+        for part in parts:
+            self._by_kind[type(part)].append(part)
+        for found in self._by_kind.values():
+            found.sort(key=lambda p: p.id)
+        self._columns: dict[tuple[type[Part], str], np.ndarray[Any, Any]] = {}
+
+    def __len__(self) -> int:
+        return sum(len(v) for v in self._by_kind.values())
+
+    def all(self, kind: type[P]) -> Sequence[P]:
+        """Every part of a kind."""
+        return self._by_kind[kind]
+
+    def get(self, kind: type[P], designation: str) -> P:
+        """One part by designation. Raises: UnknownPart."""
+        found = self._index[kind].get(designation)
+        if found is None:
+            near = [p.id for p in self._by_kind[kind] if p.id[:3].lower() == designation[:3].lower()][:4]
+            hint = f"; on the shelf: {', '.join(near)}" if near else ""
+            raise UnknownPart(f"there is no {kind.__name__.lower()} ‘{designation}’{hint}")
+        return found  # type: ignore[no-any-return]
+
+    def column(self, kind: type[Part], name: str) -> np.ndarray[Any, Any]:
+        """One field (or property) of every part of a kind, as an array in the order of `all`."""
+        key = (kind, name)
+        if key not in self._columns:
+            self._columns[key] = np.array([getattr(p, name) for p in self._by_kind[kind]])
+        return self._columns[key]
+
+    @cached_property
+    def _index(self) -> dict[type[Part], dict[str, Any]]:
+        return {kind: {p.id: p for p in parts} for kind, parts in self._by_kind.items()}
+
+    @cached_property
+    def fingerprint(self) -> str:
+        """A digest of the whole content, for caching solutions."""
+        digest = hashlib.sha256()
+        for kind, model in KINDS.items():
+            for part in self._by_kind[model]:
+                digest.update(kind.encode())
+                digest.update(part.model_dump_json().encode())
+        return digest.hexdigest()

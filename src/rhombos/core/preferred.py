@@ -1,0 +1,32 @@
+"""Preferred values (IEC 60063) and stepping to them."""
+
+from __future__ import annotations
+
+import math
+
+E24 = (1.0, 1.1, 1.2, 1.3, 1.5, 1.6, 1.8, 2.0, 2.2, 2.4, 2.7, 3.0, 3.3, 3.6, 3.9, 4.3, 4.7, 5.1, 5.6, 6.2, 6.8, 7.5,
+       8.2, 9.1)  # fmt: skip
+E12 = E24[::2]
+E6 = E24[::4]
+
+
+def _steps(series: tuple[float, ...], value: float) -> list[float]:
+    if not (value > 0 and math.isfinite(value)):
+        raise ValueError(f"{value} has no preferred value; it must be above zero")
+    decade = math.floor(math.log10(value))
+    return sorted(float(f"{m}e{d}") for d in (decade - 1, decade, decade + 1) for m in series)
+
+
+def nearest(value: float, series: tuple[float, ...] = E24) -> float:
+    """The nearest preferred value, by ratio. Raises: ValueError unless value > 0."""
+    return min(_steps(series, value), key=lambda x: abs(math.log(x / value)))
+
+
+def at_least(value: float, series: tuple[float, ...] = E24) -> float:
+    """The smallest preferred value not below `value`. Raises: ValueError unless value > 0."""
+    return next(x for x in _steps(series, value) if x >= value * (1 - 1e-9))
+
+
+def at_most(value: float, series: tuple[float, ...] = E24) -> float:
+    """The largest preferred value not above `value`. Raises: ValueError unless value > 0."""
+    return [x for x in _steps(series, value) if x <= value * (1 + 1e-9)][-1]

@@ -1,0 +1,107 @@
+"""Bad input told plainly: which field, which value, what is allowed, what to do."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import BaseModel, ValidationError
+from pydantic.fields import FieldInfo
+
+from rhombos.core.units import short
+
+
+@dataclass(frozen=True)
+class Problem:
+    """One fault of the input. `field` is a dotted path; `message` is a whole sentence."""
+
+    field: str
+    value: str
+    message: str
+
+
+def from_validation(error: ValidationError, model: type[BaseModel]) -> list[Problem]:
+    """Every fault of a validation error in plain words."""
+    return [_told(dict(e), model) for e in error.errors(include_url=False)]
+
+
+def _told(entry: dict[str, Any], model: type[BaseModel]) -> Problem:
+    path = [str(x) for x in entry["loc"] if not str(x).startswith("function-")]
+    name = ".".join(path) or "document"
+    field = find_field(model, path)
+    given = entry.get("input")
+    shown = _shown(given, field)
+    allowed = allowed_range(field)
+    kind, context = entry["type"], entry.get("ctx", {})
+    if kind in ("greater_than", "greater_than_equal", "less_than", "less_than_equal"):
+        side = "below" if kind.startswith("greater") else "above"
+        remedy = "raise it" if side == "below" else "lower it"
+        message = f"{name}: {shown} is {side} the allowed {allowed}; {remedy}"
+    elif kind == "missing":
+        message = f"{name} is missing; give {'a value of ' + allowed if allowed else 'it'}"
+    elif kind == "extra_forbidden":
+        message = f"{name} is not known here; remove it or check its spelling"
+    elif kind == "literal_error":
+        message = f"{name}: {shown} is not one of {context.get('expected', '')}; choose one of these"
+    elif kind in ("float_type", "float_parsing", "int_type", "int_parsing", "int_from_float"):
+        what = "a whole number" if kind.startswith("int") else "a number"
+        message = f"{name}: {shown} is not {what}" + (f"; allowed {allowed}" if allowed else "")
+    elif kind == "value_error":
+        reason = str(context.get("error", entry["msg"]))
+        message = f"{name}: {reason}" + (f" (allowed {allowed})" if allowed else "")
+    elif kind in ("too_long", "string_too_long"):
+        longest = context.get("max_length")
+        message = f"{name} is longer than the allowed {longest}; shorten it"
+    else:
+        message = f"{name}: {entry['msg'][0].lower()}{entry['msg'][1:]}" + (f"; allowed {allowed}" if allowed else "")
+    return Problem(name, shown, message)
+
+
+def _shown(value: Any, field: FieldInfo | None) -> str:
+    if isinstance(value, dict | list):
+        return "this entry"
+    if isinstance(value, str):
+        return f"‘{value[:60]}’"
+    unit = unit_of(field)
+    if isinstance(value, int | float) and not isinstance(value, bool) and unit:
+        return short(float(value), unit)
+    return str(value)[:60]
+
+
+def find_field(model: type[BaseModel] | None, path: Iterable[str]) -> FieldInfo | None:
+    """The field at a dotted path through nested models, or None."""
+    found: FieldInfo | None = None
+    for name in path:
+        if model is None or name not in model.model_fields:
+            return None if model is None else found
+        found = model.model_fields[name]
+        inner = found.annotation
+        model = inner if isinstance(inner, type) and issubclass(inner, BaseModel) else None
+    return found
+
+
+def unit_of(field: FieldInfo | None) -> str | None:
+    """The unit key published by a quantity field."""
+    extra = field.json_schema_extra if field is not None else None
+    return str(extra["unit"]) if isinstance(extra, dict) and "unit" in extra else None
+
+
+def bounds(field: FieldInfo | None) -> tuple[float | None, float | None]:
+    """Lowest and highest allowed value of a field, where stated."""
+    low = high = None
+    for constraint in field.metadata if field is not None else ():
+        low = getattr(constraint, "ge", getattr(constraint, "gt", None)) if low is None else low
+        high = getattr(constraint, "le", getattr(constraint, "lt", None)) if high is None else high
+    return low, high  # type: ignore[return-value]
+
+
+def allowed_range(field: FieldInfo | None) -> str:
+    """The allowed range in words: ``100 V to 240 V``; empty when nothing is stated."""
+    low, high = bounds(field)
+    unit = unit_of(field) or "1"
+    if low is not None and high is not None:
+        return f"{short(float(low), unit)} to {short(float(high), unit)}"
+    if low is not None:
+        return f"at least {short(float(low), unit)}"
+    return f"at most {short(float(high), unit)}" if high is not None else ""

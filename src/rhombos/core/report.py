@@ -1,0 +1,97 @@
+"""What a solution tells: figures, blocks, totals. Text is formatted here so that nothing is computed in the browser."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict
+
+from rhombos.core.brief import Brief
+from rhombos.core.findings import Finding, PinValue, Severity
+
+
+class _Plain(BaseModel):
+    model_config = ConfigDict(frozen=True)
+
+
+class Figure(_Plain):
+    """One figure of a block. `stress` is value over rating (what fills the lozenge); `house` the limit over rating."""
+
+    address: str
+    symbol: str
+    title: str
+    text: str
+    value: float | None = None
+    unit: str = "1"
+    status: Literal["proposed", "pinned", "result"] = "result"
+    pin: str | None = None
+    part_kind: str | None = None
+    part_options: tuple[str, ...] = ()
+    rating_text: str | None = None
+    stress: float | None = None
+    house: float | None = None
+    severity: Severity | None = None
+    step: str | None = None
+    point: str | None = None
+
+
+class StepOut(_Plain):
+    """A worked step as plain data; its typeset form comes from the book on demand."""
+
+    relation: str
+    inputs: dict[str, float]
+    value: float
+
+
+class BlockReport(_Plain):
+    """One block of the power path at the nominal point, with its worst stress over all points."""
+
+    key: str
+    title: str
+    headline: str
+    remark: str
+    loss: float
+    loss_text: str
+    power_in: float
+    power_out: float
+    stress: float
+    severity: Severity | None
+    figures: tuple[Figure, ...]
+    drawing: dict[str, str]
+
+
+class Totals(_Plain):
+    """The whole at the nominal point."""
+
+    power_in: float
+    power_out: float
+    lost: float
+    efficiency: float
+    idle: float
+    run_time: float
+    balance: float
+    stored_energy: float
+    safe_time: float
+    link_voltage: float
+    texts: dict[str, str]
+
+
+class Solution(_Plain):
+    """A complete, explained sizing. A value: same brief, pins, shelf and rules, same solution."""
+
+    route: str
+    brief: Brief
+    rules: str
+    pins: dict[str, PinValue]
+    blocks: tuple[BlockReport, ...]
+    findings: tuple[Finding, ...]
+    totals: Totals
+    build: dict[str, dict[str, PinValue]]
+    steps: dict[str, StepOut]
+
+
+def gauge(value: float, rating: float, house_margin: float) -> dict[str, float]:
+    """Stress and house limit as shares of the rating."""
+    return {"stress": value / rating if rating > 0 else 0.0, "house": 1 - house_margin}
+
+

@@ -1,0 +1,73 @@
+"""House rules: how much is kept in hand. Three named sets; every limit the findings quote comes from here."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from rhombos.core.units import Celsius, CurrentDensity, Ohm, Ratio, Second, Tesla, Volt, Watt
+
+RuleName = Literal["cautious", "usual", "frugal"]
+
+
+class Rules(BaseModel):
+    """Margins are part of the rating kept in hand: required rating = stress / (1 − margin)."""
+
+    model_config = ConfigDict(frozen=True)
+
+    name: RuleName = "usual"
+    why: str = "What a careful builder fits at home: parts that last, at a fair price."
+    switch_voltage_margin: Ratio = 0.20
+    bridge_voltage_margin: Ratio = 0.25
+    diode_voltage_margin: Ratio = 0.25
+    diode_current_margin: Ratio = 0.40
+    switch_current_margin: Ratio = 0.50
+    input_capacitor_margin: Ratio = 0.20
+    link_capacitor_margin: Ratio = 0.15
+    ripple_current_margin: Ratio = 0.20
+    junction_limit: Celsius = 120
+    winding_limit: Celsius = 110
+    enclosure_rise: Celsius = Field(10, description="air inside the case above the room")
+    sink_rise: Celsius = Field(40, description="heat-sink above the air inside")
+    sharing_imbalance: Ratio = 0.15
+    current_density: CurrentDensity = 4.5e6
+    window_fill: Ratio = 0.32
+    ferrite_peak: Tesla = Field(0.26, description="transient peak, hot")
+    choke_peak: Tesla = Field(0.28, description="at peak current, hot")
+    duty_limit: Ratio = Field(0.45, description="of one switch")
+    modulation_limit: Ratio = 0.95
+    link_ripple: Ratio = Field(0.04, description="peak to peak over the mean")
+    choke_ripple: Ratio = Field(0.30, description="peak to peak over the mean, highest input")
+    filter_ripple: Ratio = Field(0.35, description="peak to peak over the peak of the line current")
+    filter_capacitor_share: Ratio = Field(0.08, description="capacitor current over rated current")
+    recovery_share: Ratio = Field(0.015, description="recovery time over the switching period")
+    cable_drop: Ratio = 0.03
+    fuse_factor: Ratio = 1.35
+    bleed_time: Second = 60
+    safe_voltage: Volt = 60
+    gate_drive: Volt = 12
+    gate_resistance: Ohm = Field(8.0, description="driver and resistor together, one gate")
+    control_power: Watt = Field(1.6, description="controller, driver supply, indicators")
+    contact_resistance: Ohm = Field(0.0006, description="connectors and terminals, both poles")
+
+
+PRESETS: dict[RuleName, Rules] = {
+    "cautious": Rules(
+        name="cautious", why="For gear that runs unattended for years, or parts of doubtful origin.",
+        switch_voltage_margin=0.30, bridge_voltage_margin=0.35, diode_voltage_margin=0.35, diode_current_margin=0.5,
+        switch_current_margin=0.6, input_capacitor_margin=0.30, link_capacitor_margin=0.20, ripple_current_margin=0.35,
+        junction_limit=105, winding_limit=100, sink_rise=32, sharing_imbalance=0.20, current_density=3.5e6,
+        window_fill=0.28, ferrite_peak=0.20, choke_peak=0.24, modulation_limit=0.93, link_ripple=0.03,
+        choke_ripple=0.25, filter_ripple=0.30, filter_capacitor_share=0.06, recovery_share=0.01, cable_drop=0.02,
+        fuse_factor=1.5),
+    "usual": Rules(),
+    "frugal": Rules(
+        name="frugal", why="For a unit that is watched while it runs, with parts of known origin.",
+        switch_voltage_margin=0.12, bridge_voltage_margin=0.15, diode_voltage_margin=0.15, diode_current_margin=0.25,
+        switch_current_margin=0.35, input_capacitor_margin=0.20, link_capacitor_margin=0.10, ripple_current_margin=0.05,
+        junction_limit=135, winding_limit=125, sink_rise=50, sharing_imbalance=0.10, current_density=6e6,
+        window_fill=0.38, ferrite_peak=0.30, choke_peak=0.31, modulation_limit=0.97, link_ripple=0.06,
+        choke_ripple=0.40, filter_ripple=0.45, filter_capacitor_share=0.10, recovery_share=0.02, cable_drop=0.04,
+        fuse_factor=1.25),
+}  # fmt: skip
