@@ -10,7 +10,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.units import (
-    Ampere, Celsius, Farad, Hertz, KelvinPerWatt, Metre, Millimetre, Ohm, Ratio, Second, SquareMetre, Tesla, Volt, Watt,
+    Ampere, Celsius, Farad, Hertz, KelvinPerWatt, Millimetre, Ohm, Ratio, Second, SquareMetre, Tesla, Volt, Watt,
     fmt, quantity,
 )  # fmt: skip
 
@@ -112,12 +112,12 @@ class Core(Part):
 
     shape: Literal["E", "ETD", "PQ", "RM", "pot", "ring"]
     a_e: SquareMetre = Field(gt=0, le=0.1, title="Effective area")
-    l_e: Metre = Field(gt=0, le=5, title="Magnetic path length")
+    l_e: Millimetre = Field(gt=0, le=5, title="Magnetic path length")
     v_e: CubicMetre = Field(gt=0, le=0.1, title="Effective volume")
     a_w: SquareMetre = Field(gt=0, le=0.1, title="Winding window")
-    b_w: Metre = Field(gt=0, le=2, title="Winding breadth")
-    mlt: Metre = Field(gt=0, le=5, title="Mean length of a turn")
-    depth: Metre = Field(gt=0, le=1, title="Depth that each stacked set adds")
+    b_w: Millimetre = Field(gt=0, le=2, title="Winding breadth")
+    mlt: Millimetre = Field(gt=0, le=5, title="Mean length of a turn")
+    depth: Millimetre = Field(gt=0, le=1, title="Depth that each stacked set adds")
     surface: SquareMetre = Field(gt=0, le=5, title="Cooling surface")
     mass: Kilogram = Field(gt=0, le=50, title="Mass of the set")
 
