@@ -34,7 +34,7 @@ class BatterySource(_Section):
 
     chemistry: Chemistry = Field("LiFePO4", title="Chemistry")
     cells: int = Field(8, ge=3, le=30, title="Cells in series")
-    capacity: AmpereHour = Field(100, ge=1, le=5000, title="Capacity")
+    capacity: AmpereHour = Field(100 * 3600, ge=3600, le=5000 * 3600, title="Capacity")
     resistance: Ohm | None = Field(None, ge=1e-5, le=5, title="Internal resistance")
     cable_length: Metre = Field(1.0, ge=0.05, le=30, title="Cable length, one way")
 
@@ -49,7 +49,7 @@ class BatterySource(_Section):
         """As entered, or typical for the chemistry and capacity, Ω."""
         if self.resistance is not None:
             return self.resistance
-        return self.cells * CELL_OHM_AH[self.chemistry] / self.capacity
+        return self.cells * CELL_OHM_AH[self.chemistry] / (self.capacity / 3600)
 
     @model_validator(mode="after")
     def _within_reach(self) -> Self:

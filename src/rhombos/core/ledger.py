@@ -29,14 +29,18 @@ class Ledger:
 
         Raises: BookError when an input is missing or unknown.
         """
-        value = float(relation(**inputs))
+        value = relation.work(inputs)
         if self.recording:
-            numbers: dict[str, float] = {k: float(v) for k, v in inputs.items()}
-            self.steps[f"{self.point}:{address}"] = Step(relation.key, numbers, value)
+            self.steps[f"{self.point}:{address}"] = Step(relation.key, inputs, value)
+        return value
+
+    def total(self, address: str, parts: dict[str, float]) -> float:
+        """Add up, keeping the summands as the working (shown as a sum, not a relation of the book)."""
+        value = float(sum(parts.values()))
+        if self.recording:
+            self.steps[f"{self.point}:{address}"] = Step("sum", dict(parts), value)
         return value
 
 
 SILENT = Ledger(recording=False)
 """A ledger for searches, where nobody reads the working."""
-
-

@@ -27,6 +27,8 @@ class Figure(_Plain):
     pin: str | None = None
     part_kind: str | None = None
     part_options: tuple[str, ...] = ()
+    choice: str | None = None
+    allowed: str = ""
     rating_text: str | None = None
     stress: float | None = None
     house: float | None = None
@@ -85,13 +87,6 @@ class Solution(_Plain):
     pins: dict[str, PinValue]
     blocks: tuple[BlockReport, ...]
     findings: tuple[Finding, ...]
-    totals: Totals
+    totals: Totals | None
     build: dict[str, dict[str, PinValue]]
     steps: dict[str, StepOut]
-
-
-def gauge(value: float, rating: float, house_margin: float) -> dict[str, float]:
-    """Stress and house limit as shares of the rating."""
-    return {"stress": value / rating if rating > 0 else 0.0, "house": 1 - house_margin}
-
-

@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from rhombos.core.units import Celsius, CurrentDensity, Ohm, Ratio, Second, Tesla, Volt, Watt
+from rhombos.core.units import Celsius, CurrentDensity, Henry, KelvinPerWatt, Ohm, Ratio, Second, Tesla, Volt, Watt
 
 RuleName = Literal["cautious", "usual", "frugal"]
 
@@ -26,15 +26,18 @@ class Rules(BaseModel):
     input_capacitor_margin: Ratio = 0.20
     link_capacitor_margin: Ratio = 0.15
     ripple_current_margin: Ratio = 0.20
+    resistor_margin: Ratio = Field(0.50, description="of a power resistor's rating")
     junction_limit: Celsius = 120
     winding_limit: Celsius = 110
     enclosure_rise: Celsius = Field(10, description="air inside the case above the room")
     sink_rise: Celsius = Field(40, description="heat-sink above the air inside")
+    pad_resistance: KelvinPerWatt = Field(0.6, description="insulating pad under one device")
     sharing_imbalance: Ratio = 0.15
     current_density: CurrentDensity = 4.5e6
     window_fill: Ratio = 0.32
     ferrite_peak: Tesla = Field(0.26, description="transient peak, hot")
     choke_peak: Tesla = Field(0.28, description="at peak current, hot")
+    link_tolerance: Ratio = Field(0.02, description="of the regulated link voltage")
     duty_limit: Ratio = Field(0.45, description="of one switch")
     modulation_limit: Ratio = 0.95
     link_ripple: Ratio = Field(0.04, description="peak to peak over the mean")
@@ -49,6 +52,8 @@ class Rules(BaseModel):
     gate_drive: Volt = 12
     gate_resistance: Ohm = Field(8.0, description="driver and resistor together, one gate")
     control_power: Watt = Field(1.6, description="controller, driver supply, indicators")
+    lead_inductance: Henry = Field(15e-9, description="leads and board loop of one primary half, beside the leakage")
+    watt_worth: Ratio = Field(0.3, description="relative cost worth paying to save one watt at full load")
     contact_resistance: Ohm = Field(0.0006, description="connectors and terminals, both poles")
 
 

@@ -55,7 +55,7 @@ UNITS: dict[str, Unit] = {
         Unit("J", "J"),
         Unit("T", "T"),
         Unit("C", "C"),
-        Unit("A*h", "Ah", aliases=("ah", "AH"), prefixed=False),
+        Unit("A*h", "Ah", scale=3600, aliases=("ah", "AH"), prefixed=False),
         Unit("m", "m"),
         Unit("mm", "mm", scale=1e-3, prefixed=False),
         Unit("m^2", "mm²", scale=1e-6, aliases=("mm2", "mm^2"), prefixed=False),

@@ -43,3 +43,14 @@ turn_off_snubber = _relation(
 turn_off_snubber_loss = _relation(
     "turn_off_snubber_loss", P_loss, C * V**2 * f / 2,
     title="Loss of a turn-off snubber", holds="dissipative kind; burnt in its resistor", source="energy of a capacitor")
+clamp_level = _relation(
+    "clamp_level", V_c, V_r / 2 + sp.sqrt(V_r**2 / 4 + L_lk * I**2 * f * R / 2),
+    title="Level an RCD clamp settles at",
+    holds="counted from the rail it is returned to; f counts the turn-offs that feed it; V_r is its level without them",
+    source="clamp power equals V_c²/R")
+clamp_heat = _relation(
+    "clamp_heat", P_loss, V_c**2 / R, title="Power burnt in a clamp's resistor", holds="clamp returned to the rail",
+    source="Joule's law")
+clamp_excess = _relation(
+    "clamp_excess", V_spike, V_c - V_r, title="Spike that a clamp lets through",
+    holds="above the reflected level", source="definition of the clamp level")

@@ -33,3 +33,24 @@ damping_resistor = _relation(
 filter_gain = _relation(
     "filter_gain", gain, 1 / sp.Abs(1 - (f / f_0) ** 2), title="Gain of the unloaded filter",
     holds="no load, no loss; far above the corner it falls as 1/f²", source="second-order low-pass")
+inductor_line_current = _relation(
+    "inductor_line_current", I_line,
+    sp.sqrt((I_rms * cos_phi) ** 2 + (I_rms * sp.sqrt(1 - cos_phi**2) - I_c) ** 2),
+    title="Line-frequency current of the filter inductor, RMS", holds="lagging load beside the filter capacitor",
+    source="phasor sum at the output")
+bridge_fundamental = _relation(
+    "bridge_fundamental", V_bridge,
+    sp.sqrt(2) * sp.sqrt(
+        (V_rms + R * I_rms * cos_phi + X_L * (I_rms * sp.sqrt(1 - cos_phi**2) - I_c)) ** 2
+        + (X_L * I_rms * cos_phi - R * (I_rms * sp.sqrt(1 - cos_phi**2) - I_c)) ** 2) + V_drop,
+    title="Peak fundamental the bridge must make",
+    holds="R is the inductor's and the devices' resistance; V_drop adds dead time and thresholds",
+    source="phasor sum through the filter inductor")
+inductor_reactance = _relation(
+    "inductor_reactance", X_L, 2 * sp.pi * f_line * L, title="Reactance of the filter inductor", holds="sine",
+    source="impedance of an inductance")
+unipolar_ripple_rms = _relation(
+    "unipolar_ripple_rms", I_c,
+    V_dc / (2 * f_c * L) / sp.sqrt(12) * sp.sqrt(M**2 / 2 - 8 * M**3 / (3 * sp.pi) + 3 * M**4 / 8),
+    title="RMS ripple of the filter inductor over the line cycle", holds="unipolar PWM, M at most 1",
+    source="triangle ripple M·sinθ·(1 − M·sinθ), squared and averaged over the line cycle")

@@ -18,3 +18,7 @@ sink_needed = _relation(
 thermistor = _relation(
     "thermistor", R_T, R_25 * sp.exp(B_ntc * (1 / T - 1 / T_25)), title="Resistance of an NTC thermistor",
     holds="near 25 °C; B itself drifts with temperature", source="Arrhenius law")
+shared_sink_junction = _relation(
+    "shared_sink_junction", T_j, T_a + P_loss * (R_jc + R_cs) + P_total * R_sa,
+    title="Junction temperature on a shared heat-sink",
+    holds="steady state; P_loss is one device's, P_total all devices' on the sink", source=THERMAL)

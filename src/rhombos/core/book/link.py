@@ -43,3 +43,9 @@ three_phase_link_current = _relation(
     I_ph * sp.sqrt(2 * M * (sp.sqrt(3) / (4 * sp.pi) + cos_phi**2 * (sp.sqrt(3) / sp.pi - 9 * M / 16))),
     title="Link capacitor current of a three-phase bridge, RMS",
     holds="M is phase peak over half the link; inductive ripple neglected", source=TEXT)
+link_switching_current = _relation(
+    "link_switching_current", I_c,
+    I_pk * sp.sqrt(M * (1 / sp.pi + (2 * cos_phi**2 - 1) / (3 * sp.pi)) - M**2 * cos_phi**2 / 4 - M**2 / 8),
+    title="Link capacitor current at switching frequency, RMS",
+    holds="single-phase bridge, unipolar sine PWM, smooth output current; the twice-line part is counted apart",
+    source="RMS of the bridge's input current less its mean and its 2f part")

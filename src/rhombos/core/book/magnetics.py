@@ -90,3 +90,11 @@ temperature_rise = _relation(
     "temperature_rise", dT, K_unit * (P_loss / (A_s * q_unit)) ** sp.Rational(833, 1000),
     title="Temperature rise of a wound core", holds="free air, losses in mW over surface in cm² to the power 0.833",
     source="empirical law of the magnetics texts")
+igse_triangle = _relation(
+    "igse_triangle", p_v,
+    (D_tot ** (1 - alpha) + (1 - D_tot) ** (1 - alpha)) * k_core * (f / f_unit) ** alpha * (2 * B_pk / B_unit) ** beta
+    / ((2 * sp.pi) ** (alpha - 1) * 2 ** (beta - alpha)
+       * 2 * sp.sqrt(sp.pi) * sp.gamma((alpha + 1) / 2) / sp.gamma(alpha / 2 + 1)),
+    title="Core loss per volume, triangular flux",
+    holds="flux rises during D_tot and falls during the rest; B_pk is half the swing",
+    source="improved generalised Steinmetz equation, integrated for straight ramps")

@@ -47,3 +47,7 @@ choke_ripple = _relation(
 minimum_load = _relation(
     "minimum_load", I_out, dI / 2, title="Smallest load with continuous choke current",
     holds="below it the duty must shrink, or the link drifts to the peak", source="volt-seconds")
+duty_discontinuous = _relation(
+    "duty_discontinuous", D, sp.sqrt(L * f_s * V_out * I_out / (V_sec * (V_sec - V_out))),
+    title="Duty of one switch, discontinuous choke current",
+    holds="output current below half the ripple; V_sec above V_out", source="volt-seconds and charge over one pulse")

@@ -81,6 +81,7 @@ dI = _s("dI", "A", "ripple current, peak to peak", 0, 1e4, latex=r"\Delta I")
 # Power, energy, time -------------------------------------------------------------------------------------------------
 P = _s("P", "W", "power", 1e-6, 1e7)
 P_in = _s("P_in", "W", "power drawn from the source", 1e-6, 1e7)
+P_total = _s("P_total", "W", "power lost by every device on the same heat-sink", 0, 1e6)
 P_loss = _s("P_loss", "W", "power lost", 0, 1e6)
 P_core = _s("P_core", "W", "core loss", 0, 1e5)
 P_cu = _s("P_cu", "W", "copper loss", 0, 1e5)
@@ -98,7 +99,7 @@ t_rr = _s("t_rr", "s", "reverse recovery time", 0, 1e-3)
 t_sw = _s("t_sw", "s", "switching time", 0, 1e-3)
 t_delay = _s("t_delay", "s", "delay from trip to off", 0, 1)
 tau = _s("tau", "s", "time constant", 1e-12, 1e7)
-C_Ah = _s("C_Ah", "A*h", "capacity of the battery", 0.01, 1e5, latex=r"C_{\mathrm{Ah}}")
+C_Ah = _s("C_Ah", "A*h", "capacity of the battery", 36, 3.6e8, latex=r"C_{\mathrm{Ah}}")
 
 # Frequencies ---------------------------------------------------------------------------------------------------------
 f = _s("f", "Hz", "frequency", 0.01, 1e8)
@@ -127,6 +128,9 @@ L_lk = _s("L_lk", "H", "leakage inductance", 1e-10, 1)
 Q_g = _s("Q_g", "C", "total gate charge", 1e-11, 1e-4)
 Q_sw = _s("Q_sw", "C", "gate charge of the switching interval", 1e-11, 1e-4)
 Q_rr = _s("Q_rr", "C", "recovered charge", 0, 1e-3)
+
+X_L = _s("X_L", "ohm", "reactance of the inductor at the output frequency", 0, 1e5)
+I_line = _s("I_line", "A", "line-frequency current of the inductor, RMS", 0, 1e5)
 
 # Ratios --------------------------------------------------------------------------------------------------------------
 D = _s("D", "1", "duty of one switch", 1e-4, 0.5)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Iterable, Sequence
 from functools import cached_property
+from types import SimpleNamespace
 from typing import Any, TypeVar
 
 import numpy as np
@@ -27,6 +28,7 @@ class Shelf:
             self._by_kind[type(part)].append(part)
         for found in self._by_kind.values():
             found.sort(key=lambda p: p.id)
+        self._tables: dict[type[Part], SimpleNamespace] = {}
         self._columns: dict[tuple[type[Part], str], np.ndarray[Any, Any]] = {}
 
     def __len__(self) -> int:
@@ -35,6 +37,18 @@ class Shelf:
     def all(self, kind: type[P]) -> Sequence[P]:
         """Every part of a kind."""
         return self._by_kind[kind]
+
+    def all_ids(self, kind: str) -> list[str]:
+        """Designations of a kind (or of several: ``mosfet|igbt``), in order."""
+        return [p.id for name in kind.split("|") for p in self._by_kind[KINDS[name]]]
+
+    def find(self, kind: str, designation: str) -> Part:
+        """One part of a kind, or of several (``mosfet|igbt``). Raises: UnknownPart."""
+        names = kind.split("|")
+        for name in names[:-1]:
+            if designation in self._index[KINDS[name]]:
+                return self.get(KINDS[name], designation)
+        return self.get(KINDS[names[-1]], designation)
 
     def get(self, kind: type[P], designation: str) -> P:
         """One part by designation. Raises: UnknownPart."""
@@ -51,6 +65,13 @@ class Shelf:
         if key not in self._columns:
             self._columns[key] = np.array([getattr(p, name) for p in self._by_kind[kind]])
         return self._columns[key]
+
+    def columns(self, kind: type[Part]) -> SimpleNamespace:
+        """Every numeric field of a kind as arrays, by name, so that a rule for one part reads the same for all."""
+        if kind not in self._tables:
+            names = [n for n in kind.model_fields if n not in ("id", "package")]
+            self._tables[kind] = SimpleNamespace(**{n: self.column(kind, n) for n in names})
+        return self._tables[kind]
 
     @cached_property
     def _index(self) -> dict[type[Part], dict[str, Any]]:

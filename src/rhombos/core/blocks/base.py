@@ -1,0 +1,85 @@
+"""What every block's build has in common: frozen fields with units and bounds, each of which may be pinned."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+
+from rhombos.core.parts import HeatSink, Resistor, Shelf
+from rhombos.core.rules import Rules
+
+
+class Build(BaseModel):
+    """The chosen values of a block. A field with ``part`` in its schema names a part of that kind."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+def part(kind: str, title: str) -> Any:
+    """A field that names a part of a kind (or of several: ``mosfet|igbt``)."""
+    return Field(title=title, max_length=40, json_schema_extra={"part": kind})
+
+
+def options(title: str, *names: str) -> Any:
+    """A field that takes one of a few words."""
+    return Field(title=title, pattern=f"^({'|'.join(names)})$", json_schema_extra={"options": list(names)})
+
+
+def propose_sink(shelf: Shelf, rules: Rules, heat: float) -> tuple[str, bool]:
+    """The cheapest heat-sink that keeps to the rules' rise, without a fan if there is one; else the largest, with fan.
+
+    Returns: designation, whether it needs a fan.
+    """
+    wanted = rules.sink_rise / max(heat, 1e-3)
+    sinks = shelf.all(HeatSink)
+    for fan in (False, True):
+        able = [s for s in sinks if (s.r_fan if fan else s.r_natural) <= wanted]
+        if able:
+            return min(able, key=lambda s: (s.price, s.id)).id, fan
+    return min(sinks, key=lambda s: (s.r_fan, s.id)).id, True
+
+
+def sink_resistance(shelf: Shelf, sink: str, fan: bool) -> float:
+    """Thermal resistance of a heat-sink to the air, K/W."""
+    found = shelf.get(HeatSink, sink)
+    return found.r_fan if fan else found.r_natural
+
+
+def propose_resistor(shelf: Shelf, rules: Rules, ohms: float, watts: float, volts: float) -> str:
+    """The cheapest resistor series for a value that stands a power and a voltage; the strongest where none does."""
+    able = [
+        r for r in shelf.all(Resistor)
+        if r.r_low <= ohms <= r.r_high and r.power * (1 - rules.resistor_margin) >= watts and r.v_rating >= volts
+    ]
+    if able:
+        return min(able, key=lambda r: (r.price, r.id)).id
+    return max(shelf.all(Resistor), key=lambda r: (r.r_low <= ohms <= r.r_high, r.power, r.id)).id
+
+
+def settle_junction(loss_at: Callable[[float], float], temperature_at: Callable[[float], float], limit: float) -> float:
+    """The junction temperature, °C, at which heat made and heat carried off agree.
+
+    Args: loss_at gives one device's loss at a temperature, temperature_at the junction for that loss. Where the two run
+    away from each other, the search ends 150 K beyond `limit`: far enough for the finding to say stop.
+    """
+    celsius = 80.0
+    for _ in range(40):
+        reached = temperature_at(loss_at(celsius))
+        if reached > limit + 150:
+            return limit + 150
+        if abs(reached - celsius) < 1e-4:
+            return reached
+        celsius = reached
+    return celsius
+
+
+def recovered_charge(diode: Any, current: Any) -> Any:
+    """Charge a diode recovers, C, falling with the square root of the current it carried, A; its rated charge at most.
+
+    `diode` is a part, or the columns of many. Source: power-device texts, stored charge of a p–i–n diode at moderate
+    current slopes.
+    """
+    return diode.q_rr * np.minimum(1.0, np.sqrt(np.maximum(current, 0.0) / diode.i_rating))

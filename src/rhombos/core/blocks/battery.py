@@ -1,0 +1,100 @@
+"""The battery: its voltage band, its sag, how long it lasts."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from rhombos.core.blocks.base import Build
+from rhombos.core.book import source as book
+from rhombos.core.brief import Brief
+from rhombos.core.ledger import Ledger
+from rhombos.core.report import BlockReport
+from rhombos.core.sheet import Sheet
+from rhombos.core.units import fmt, short
+
+KEY, TITLE = "battery", "Battery"
+GENTLE_DISCHARGE = 3600.0
+"""Time of a full discharge, s, below which the cells' life and capacity suffer."""
+
+
+class BatteryBuild(Build):
+    """Nothing is chosen here: the brief names the battery."""
+
+
+@dataclass(frozen=True, slots=True)
+class BatteryState:
+    """Terminal voltage, V; current, A; the loss inside the cells, W (not counted as the inverter's)."""
+
+    emf: float
+    resistance: float
+    terminal: float
+    current: float
+    power: float
+    internal_loss: float
+    capable: float
+    run_time: float
+    fault_current: float
+    collapsed: bool
+
+
+def assess(emf: float, power: float, brief: Brief, ledger: Ledger) -> BatteryState:
+    """The battery giving a power at its terminals; beyond what it can give, it sits at half its open voltage."""
+    r = brief.source.internal_resistance
+    capable = ledger.work("battery.capable", book.largest_power, E=emf, R_s=r)
+    collapsed = power > capable
+    if collapsed:
+        current = emf / (2 * r)
+    else:
+        current = ledger.work("battery.current", book.sagged_current, E=emf, R_s=r, P=power)
+    terminal = ledger.work("battery.terminal", book.terminal_voltage, E=emf, I=current, R_s=r)
+    run = ledger.work("battery.run_time", book.run_time, C_Ah=brief.source.capacity, V=terminal, P=power)
+    return BatteryState(
+        emf, r, terminal, current, power,
+        internal_loss=ledger.work("battery.internal_loss", book.ohmic_loss, I_rms=current, R=r), capable=capable,
+        run_time=run,
+        fault_current=ledger.work("battery.fault_current", book.fault_current, E=emf, R_s=r), collapsed=collapsed,
+    )  # fmt: skip
+
+
+def report(sheet: Sheet, brief: Brief) -> BlockReport:
+    """The battery's figures; a battery that cannot give the power is the first thing to know."""
+    now: BatteryState = sheet.now
+    empty, _, full = brief.source.volts
+    sheet.result("terminal", "V_t", "Terminal voltage", "V")
+    sheet.result("terminal", "V_{t,min}", "Terminal voltage, flat", "V", point="flat")
+    sheet.result("current", "I", "Battery current, mean", "A")
+    worst = sheet.limited("current", r"I_{\max}", "Battery current, flat battery", "A", rating_current(brief),
+                          over=("flat",))  # fmt: skip
+    sheet.result("resistance", r"R_i", "Internal resistance", "ohm")
+    sheet.result("internal_loss", r"P_i", "Lost inside the cells", "W")
+    sheet.result("run_time", "t", "Run time at full power", "s")
+    sheet.result("fault_current", r"I_k", "Short-circuit current, full battery", "A", point="full")
+    for key, severity, what in (("flat", "stop", "full power"), ("surge_flat", "fix", "the surge")):
+        state: BatteryState = sheet.states[key]
+        if state.collapsed:
+            sheet.find(
+                f"cannot_give_{key}", severity, f"The flat battery cannot give {what}",  # type: ignore[arg-type]
+                f"{fmt(state.resistance, 'ohm')} inside {short(empty, 'V')} gives {fmt(state.capable, 'W')} at most, and "
+                f"half of that heats the cells; {what} asks {short(sheet.points[key].power, 'W')} at the socket.",
+                "Use more cells in series (half the current for twice the voltage), a larger battery, or less power.",
+                figure="terminal")  # fmt: skip
+    if worst.severity:
+        sheet.find(
+            "rate", "watch", "The battery is worked hard",
+            f"{fmt(worst.value, 'A')} from {short(brief.source.capacity, 'A*h')} empties it in "
+            f"{fmt(brief.source.capacity / worst.value, 's')}: sag, heat and ageing grow, and a battery-management board may trip.",
+            "Ask the maker's continuous limit; use a larger battery or a higher voltage.", worst=worst)  # fmt: skip
+    if brief.source.chemistry != "lead-acid":
+        sheet.find(
+            "management", "note", "Lithium cells need a battery-management system",
+            f"Below {short(empty, 'V')} the cells are damaged, above {short(full, 'V')} they are dangerous.",
+            "Fit one that disconnects both ways; the inverter's own cut-off must act before it does.", figure="terminal")  # fmt: skip
+    return sheet.close(
+        fmt(now.terminal, "V"), f"{short(empty, 'V')} flat to {short(full, 'V')} charging", now.power, now.power,
+        {"emf": fmt(now.emf, "V"), "resistance": fmt(now.resistance, "ohm"), "terminal": fmt(now.terminal, "V"),
+         "current": fmt(now.current, "A"), "cells": f"{brief.source.cells} × {brief.source.chemistry}"})  # fmt: skip
+
+
+def rating_current(brief: Brief) -> float:
+    """The current of a one-hour discharge, A: beyond it the battery is worked hard."""
+    return brief.source.capacity / GENTLE_DISCHARGE

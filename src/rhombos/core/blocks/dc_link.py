@@ -1,0 +1,260 @@
+"""The DC link: its voltage, the capacitors that carry the output's pulsation, and the bleeder that empties them."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import Field
+
+from rhombos.core.blocks.base import Build, part, propose_resistor
+from rhombos.core.book import link as book
+from rhombos.core.book import source
+from rhombos.core.brief import Brief
+from rhombos.core.ledger import Ledger
+from rhombos.core.parts import Capacitor, Resistor, Shelf
+from rhombos.core.points import STEADY
+from rhombos.core.preferred import at_most
+from rhombos.core.report import BlockReport
+from rhombos.core.rules import Rules
+from rhombos.core.sheet import Sheet
+from rhombos.core.units import Ohm, Volt, fmt, short
+
+KEY, TITLE = "dc_link", "Link"
+SLOW_RIPPLE = 1.4
+"""What a twice-line ampere counts against a rating given at 100 kHz: the series resistance is about twice as high there."""
+VOLT_STEP = 5.0
+MOST_CANS = 8
+RESERVE = 1.03
+"""What the next round of settling may still add to a current."""
+
+
+class DcLinkBuild(Build):
+    """Voltage, capacitors and bleeder."""
+
+    voltage: Volt = Field(ge=20, le=900, title="Link voltage")
+    capacitor: str = part("capacitor", "Link capacitor")
+    count: int = Field(ge=1, le=40, title="Link capacitors in parallel")
+    bleeder: Ohm = Field(ge=100, le=10e6, title="Bleeder")
+    bleeder_part: str = part("resistor", "Bleeder series")
+
+
+@dataclass(frozen=True, slots=True)
+class LinkNeed:
+    """Apparent output power, VA; what the bridge draws: peak output current, A, modulation index, power factor; mean
+    current, A; ripple of the link choke, RMS, A; peak fundamental the bridge must make, V."""
+
+    apparent: float
+    peak_current: float
+    modulation: float
+    power_factor: float
+    current: float
+    choke_ripple: float
+    bridge_peak: float
+
+
+@dataclass(frozen=True, slots=True)
+class LinkState:
+    """Voltages, V; currents, A; energy, J; time, s; power, W."""
+
+    voltage: float
+    ripple: float
+    peak: float
+    trough: float
+    needed: float
+    slow_current: float
+    fast_current: float
+    can_current: float
+    bleeder_power: float
+    stored: float
+    safe_time: float
+    capacitor_loss: float
+    loss: float
+
+
+def least_voltage(bridge_peak: float, ripple_share: float, rules: Rules) -> float:
+    """The lowest link voltage, in steps of 5 V, whose ripple trough still makes the full sine."""
+    needed = float(book.link_needed(V_bridge=bridge_peak, M_max=rules.modulation_limit))
+    wanted = needed / (1 - ripple_share / 2 - rules.link_tolerance)
+    return VOLT_STEP * math.ceil(wanted / VOLT_STEP - 1e-6)
+
+
+def capacitance(build: DcLinkBuild, shelf: Shelf) -> float:
+    """The whole bank, F."""
+    return build.count * shelf.get(Capacitor, build.capacitor).c
+
+
+def highest(build: DcLinkBuild, apparent: float, line: float, shelf: Shelf, rules: Rules) -> float:
+    """Top of the ripple above the set-point's tolerance, V, at an apparent power, VA, and output frequency, Hz."""
+    ripple = book.link_ripple.work({
+        "S": apparent, "f_line": line, "C": capacitance(build, shelf), "V_dc": build.voltage})  # fmt: skip
+    return build.voltage * (1 + rules.link_tolerance) + ripple / 2
+
+
+def propose(
+    need: LinkNeed, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
+) -> DcLinkBuild:  # fmt: skip
+    """Voltage from the sine it must make, capacitors for ripple and its current, bleeder for the touch-safe time."""
+    fields = dict(pins)
+    voltage = fields.setdefault("voltage", least_voltage(need.bridge_peak, rules.link_ripple, rules))
+    if "capacitor" not in fields or "count" not in fields:
+        fields = _cans(need, voltage, brief, fields, shelf, rules) | fields
+    bank = fields["count"] * shelf.get(Capacitor, fields["capacitor"]).c
+    surge = need.apparent * brief.power.surge / brief.power.continuous
+    top = voltage * (1 + rules.link_tolerance) + float(book.link_ripple(
+        S=surge, f_line=brief.output.frequency, C=bank, V_dc=voltage)) / 2  # fmt: skip
+    if "bleeder" not in fields:
+        ohms = rules.bleed_time / (bank * math.log(max(top, 1.1 * rules.safe_voltage) / rules.safe_voltage))
+        fields["bleeder"] = at_most(min(10e6, max(100.0, ohms * 0.95)))
+    watts = book.bleeder_power(V=top, R=fields["bleeder"])
+    fields.setdefault("bleeder_part", propose_resistor(shelf, rules, fields["bleeder"], watts, top))
+    return DcLinkBuild.model_validate(fields)
+
+
+def _cans(
+    need: LinkNeed, voltage: float, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
+) -> dict[str, Any]:  # fmt: skip
+    slow = book.link_ripple_current(S=need.apparent, V_dc=voltage) * SLOW_RIPPLE
+    fast = math.hypot(_switching_current(need), need.choke_ripple)
+    current = RESERVE * math.hypot(slow, fast)
+    pulsation = need.apparent / (2 * math.pi * brief.output.frequency * voltage)
+    surge = brief.power.surge / brief.power.continuous
+    bank = pulsation / (rules.link_ripple * voltage)
+    best: tuple[float, str, int] | None = None
+    for can in shelf.all(Capacitor):
+        if can.family != "electrolytic" or pins.get("capacitor", can.id) != can.id:
+            continue
+        count = max(math.ceil(bank / can.c - 1e-9), math.ceil(current / (can.i_ripple * (1 - rules.ripple_current_margin))))
+        count = int(pins.get("count", max(1, count)))
+        top = voltage * (1 + rules.link_tolerance) + surge * pulsation / (count * can.c) / 2
+        if "capacitor" not in pins and can.v_rating * (1 - rules.link_capacitor_margin) < top:
+            continue
+        key = (count * can.price + 0.2 * count + 100 * max(0, count - MOST_CANS), can.id, count)
+        best = key if best is None or key < best else best
+    if best is None:
+        tallest = max(shelf.all(Capacitor), key=lambda c: (c.family == "electrolytic", c.v_rating, c.c))
+        best = (0.0, tallest.id, max(1, math.ceil(bank / tallest.c)))
+    return {"capacitor": best[1], "count": min(best[2], 40)}
+
+
+def _switching_current(need: LinkNeed) -> float:
+    """RMS at switching frequency that the bridge draws, A; zero when idle."""
+    if need.peak_current <= 0:
+        return 0.0
+    return float(book.link_switching_current(
+        I_pk=need.peak_current, M=min(need.modulation, 1.0), cos_phi=need.power_factor))  # fmt: skip
+
+
+def assess(need: LinkNeed, build: DcLinkBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger) -> LinkState:
+    """Ripple, currents, energy and what the bleeder burns."""
+    work, can, v = ledger.work, shelf.get(Capacitor, build.capacitor), build.voltage
+    bank = capacitance(build, shelf)
+    ripple = work("dc_link.ripple", book.link_ripple, S=need.apparent, f_line=brief.output.frequency, C=bank, V_dc=v)
+    slow = work("dc_link.slow_current", book.link_ripple_current, S=need.apparent, V_dc=v)
+    fast = 0.0
+    if need.peak_current > 0:
+        fast = work("dc_link.fast_current", book.link_switching_current, I_pk=need.peak_current,
+                    M=min(need.modulation, 1.0), cos_phi=need.power_factor)  # fmt: skip
+    fast = math.hypot(fast, need.choke_ripple)
+    heating = math.hypot(slow * SLOW_RIPPLE, fast)
+    capacitors = work("dc_link.capacitor_loss", source.ohmic_loss, I_rms=heating, R=can.esr / build.count)
+    bleeder = work("dc_link.bleeder_power", book.bleeder_power, V=v, R=build.bleeder)
+    return LinkState(
+        voltage=v, ripple=ripple,
+        peak=ledger.total("dc_link.peak", {
+            "set-point": v, "tolerance": v * rules.link_tolerance, "half the ripple": ripple / 2}),
+        trough=v * (1 - rules.link_tolerance) - ripple / 2,
+        needed=work("dc_link.needed", book.link_needed, V_bridge=need.bridge_peak, M_max=rules.modulation_limit),
+        slow_current=slow, fast_current=fast, can_current=heating / build.count, bleeder_power=bleeder,
+        stored=work("dc_link.stored", book.stored_energy, C=bank, V=v),
+        safe_time=work("dc_link.safe_time", book.bleed_time, R=build.bleeder, C=bank, V=max(v, rules.safe_voltage),
+                       V_safe=rules.safe_voltage),
+        capacitor_loss=capacitors,
+        loss=ledger.total("dc_link.loss", {"capacitors": capacitors, "bleeder": bleeder}),
+    )  # fmt: skip
+
+
+def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
+    """The link's figures and findings."""
+    build: DcLinkBuild = sheet.build  # type: ignore[assignment]
+    rules, now = sheet.rules, sheet.now
+    can, series = sheet.shelf.get(Capacitor, build.capacitor), sheet.shelf.get(Resistor, build.bleeder_part)
+    bank = capacitance(build, sheet.shelf)
+    sheet.choice("voltage", "V_{dc}", "Link voltage, mean")
+    peak = sheet.limited("peak", r"V_{dc,pk}", "Link voltage, highest", "V", can.v_rating, rules.link_capacitor_margin)
+    ripple = sheet.limited("ripple", r"\Delta V", "Ripple at twice the line, peak to peak", "V",
+                           2 * rules.link_ripple * build.voltage, 0.5, over=STEADY)  # fmt: skip
+    current = sheet.limited("can_current", r"I_C", "Current of one can, at 100 kHz worth", "A", can.i_ripple,
+                            rules.ripple_current_margin, over=STEADY)  # fmt: skip
+    sheet.choice("capacitor", "C_{dc}", "Link capacitor")
+    sheet.choice("count", "n_C", "Link capacitors in parallel")
+    sheet.fixed_value("bank", r"C", "Whole bank", bank, "F", "as built")
+    sheet.result("needed", r"V_{dc,\min}", "Least link for the full sine", "V")
+    sheet.result("slow_current", r"I_{2f}", "Current at twice the line, RMS", "A")
+    sheet.result("fast_current", r"I_{hf}", "Current at switching frequency, RMS", "A")
+    sheet.choice("bleeder", "R_b", "Bleeder")
+    sheet.choice("bleeder_part", "", "Bleeder series")
+    power = sheet.limited("bleeder_power", r"P_b", "Power of the bleeder", "W", series.power, rules.resistor_margin,
+                          over=STEADY)  # fmt: skip
+    sheet.result("stored", "W", "Energy stored", "J")
+    safe = sheet.limited("safe_time", r"t_{60V}", f"Time to {short(rules.safe_voltage, 'V')} after switch-off", "s",
+                         2 * rules.bleed_time, 0.5, over=("nominal",))  # fmt: skip
+    sheet.result("loss", "P", "Loss, capacitors and bleeder", "W")
+    free = {"dc_link.capacitor": None, "dc_link.count": None}
+    short_of = {k: s.needed - s.trough for k, s in sheet.states.items() if k in STEADY}
+    worst = max(short_of, key=lambda k: short_of[k])
+    if short_of[worst] > 0:
+        reached = sheet.states[worst].trough
+        asked = least_voltage(sheet.states[worst].needed * rules.modulation_limit,
+                              sheet.states[worst].ripple / build.voltage, rules)  # fmt: skip
+        cannot = sheet.states[worst].needed * rules.modulation_limit > reached
+        sheet.find("too_low", "stop" if cannot else "fix", "The link is too low for the full sine",
+                   f"Its trough is {fmt(reached, 'V')}; the peak of the sine with all drops asks "
+                   f"{fmt(sheet.states[worst].needed, 'V')} at the rules' modulation of {rules.modulation_limit:g}: "
+                   + ("the tops are cut off." if cannot else "little is left for a disturbance."),
+                   f"Raise the link to {short(asked, 'V')}, or use more capacitance.", figure="voltage",
+                   cures=((f"Raise the link to {short(asked, 'V')}", {"dc_link.voltage": asked}),))  # fmt: skip
+    if peak.severity:
+        lower = least_voltage(now.needed * rules.modulation_limit, now.ripple / build.voltage, rules)
+        cures: list[tuple[str, dict[str, Any]]] = [("Use capacitors of a higher rating", dict(free))]
+        if lower < build.voltage:
+            cures.insert(0, (f"Lower the link to {short(lower, 'V')}", {"dc_link.voltage": lower}))
+        sheet.find("capacitor_voltage", peak.severity,
+                   "Link beyond its capacitors' rating" if peak.severity == "stop" else "Link capacitor close to its rating",
+                   f"{short(build.voltage, 'V')} with tolerance and ripple reaches {fmt(peak.value, 'V')} on "
+                   f"{short(can.v_rating, 'V')}; the rules ask {rules.link_capacitor_margin:.0%} in hand.",
+                   "Lower the link only while it still makes the sine; else capacitors of a higher rating.", worst=peak,
+                   cures=tuple(cures))  # fmt: skip
+    if ripple.severity:
+        sheet.find("ripple", "fix" if ripple.severity == "stop" else "watch", "The link ripples much",
+                   f"{fmt(ripple.value, 'V')} at {short(2 * brief.output.frequency, 'Hz')}, "
+                   f"{ripple.value / build.voltage:.1%} of the link.", "More capacitance.", worst=ripple,
+                   cures=(("Let the proposal choose the capacitors", dict(free)),))  # fmt: skip
+    if current.severity:
+        sheet.find("can_current", current.severity, "Link capacitors carry too much current",
+                   f"{fmt(current.value, 'A')} in each can of {short(can.i_ripple, 'A')}: life falls by half every 10 K.",
+                   "More cans, or larger ones.", worst=current,
+                   cures=(("Let the proposal choose the capacitors", dict(free)),))  # fmt: skip
+    if power.severity:
+        sheet.find("bleeder_heat", power.severity, "The bleeder runs too hot",
+                   f"{fmt(power.value, 'W')} in a {series.label} resistor, all day.", "A stronger series, or more ohms.",
+                   worst=power, cures=(("Let the proposal choose it", {
+                       "dc_link.bleeder": None, "dc_link.bleeder_part": None}),))  # fmt: skip
+    if series.v_rating < peak.value:
+        sheet.find("bleeder_voltage", "stop", "The bleeder cannot stand the link",
+                   f"{fmt(peak.value, 'V')} on a {short(series.v_rating, 'V')} resistor; it fails open and the link stays "
+                   "charged.", "Two in series, or a series of higher voltage.", figure="bleeder_part",
+                   cures=(("Let the proposal choose it", {"dc_link.bleeder_part": None}),))  # fmt: skip
+    if safe.severity:
+        sheet.find("bleeds_slowly", "stop" if safe.severity == "stop" else "fix", "The link stays dangerous too long",
+                   f"{fmt(now.stored, 'J')} takes {fmt(safe.value, 's')} to fall to {short(rules.safe_voltage, 'V')}; the "
+                   f"rules ask {fmt(rules.bleed_time, 's')}.", "Fewer ohms in the bleeder; measure before you touch.",
+                   worst=safe, cures=(("Let the proposal choose the bleeder", {
+                       "dc_link.bleeder": None, "dc_link.bleeder_part": None}),))  # fmt: skip
+    return sheet.close(
+        short(build.voltage, "V"), "kills; stays charged after switch-off: bleed, wait, measure, then touch", power_in,
+        power_in - now.loss,
+        {"voltage": short(build.voltage, "V"), "ripple": f"{fmt(now.ripple, 'V')} pp",
+         "capacitor": f"{build.count} × {can.label}", "bleeder": fmt(build.bleeder, "ohm"),
+         "stored": fmt(now.stored, "J"), "safe": fmt(now.safe_time, "s")})  # fmt: skip

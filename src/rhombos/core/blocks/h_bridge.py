@@ -1,0 +1,316 @@
+"""The H-bridge: four switches, unipolar sine PWM, dead time."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from pydantic import Field
+
+from rhombos.core.blocks.base import Build, part, propose_sink, recovered_charge, settle_junction, sink_resistance
+from rhombos.core.book import bridge as book
+from rhombos.core.book import heat, rectifier, source, stage
+from rhombos.core.brief import Brief
+from rhombos.core.ledger import SILENT, Ledger
+from rhombos.core.parts import Igbt, Mosfet, Shelf
+from rhombos.core.points import STEADY
+from rhombos.core.report import BlockReport
+from rhombos.core.rules import Rules
+from rhombos.core.sheet import Sheet
+from rhombos.core.units import Hertz, Second, fmt, short
+
+KEY, TITLE = "h_bridge", "H-bridge"
+CARRIER = 18e3
+"""Above hearing at the legs, twice that at the filter; higher only buys a smaller choke for more loss."""
+AUDIBLE = 16e3
+DEAD_TIME_FLOOR = {"mosfet": 250e-9, "igbt": 500e-9}
+"""Shortest dead time proposed, s: an IGBT's turn-off delay and tail are not in its overlap time."""
+DELAY_MISMATCH = 100e-9
+"""Spread of the drivers' delays that dead time must cover, s."""
+MOST_PARALLEL = 4
+SEARCH_CELSIUS = 100.0
+KELVIN = 273.15
+STRAY_SPIKE = 0.08
+"""Spike on the bus from the stray inductance of the loop, as a share of it: short, wide, decoupled at the legs."""
+
+
+class HBridgeBuild(Build):
+    """Switches, carrier, dead time, cooling."""
+
+    switch: str = part("mosfet|igbt", "Switch")
+    parallel: int = Field(ge=1, le=8, title="Switches in parallel")
+    carrier: Hertz = Field(ge=1e3, le=150e3, title="Carrier")
+    dead_time: Second = Field(ge=0, le=20e-6, title="Dead time")
+    sink: str = part("heat_sink", "Heat-sink")
+    fan: bool = Field(title="Fan on the heat-sink")
+
+
+@dataclass(frozen=True, slots=True)
+class BridgeNeed:
+    """Link voltage and its highest, V; line current of the inductor: RMS, A, and its power factor; peak with ripple, A;
+    ripple RMS, A; peak fundamental the filter asks, V, dead time and thresholds not counted."""
+
+    v_link: float
+    v_link_peak: float
+    current: float
+    power_factor: float
+    peak: float
+    ripple_rms: float
+    fundamental: float
+
+
+@dataclass(frozen=True, slots=True)
+class BridgeState:
+    """Modulation index; V; A; s; °C; W."""
+
+    modulation: float
+    bridge_peak: float
+    switch_voltage: float
+    device_peak: float
+    dead_time_loss_volts: float
+    drop: float
+    resistance: float
+    junction: float
+    switching_time: float
+    dead_time_needed: float
+    conduction: float
+    switching: float
+    recovery: float
+    gate: float
+    loss: float
+
+
+def propose(
+    need: BridgeNeed, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
+) -> HBridgeBuild:  # fmt: skip
+    """Switches of least price plus worth of loss that stand the link and stay cool."""
+    fields: dict[str, Any] = {"carrier": CARRIER} | pins
+    air = brief.targets.ambient + rules.enclosure_rise
+    if "switch" not in fields or "parallel" not in fields:
+        fields = _choose(need, fields["carrier"], air, pins, shelf, rules) | fields
+    device = shelf.find("mosfet|igbt", fields["switch"])
+    if "dead_time" not in fields:
+        fields["dead_time"] = 50e-9 * math.ceil(_dead_time_needed(device, rules) / 50e-9 - 1e-9)
+    if "sink" not in fields or "fan" not in fields:
+        draft = HBridgeBuild.model_validate({"sink": shelf.all_ids("heat_sink")[0], "fan": False} | fields)
+        state = assess(need, draft, brief, shelf, rules, SILENT, cool=True)
+        sink, fan = propose_sink(shelf, rules, state.loss - state.gate)
+        fields = {"sink": sink, "fan": fan} | fields
+    return HBridgeBuild.model_validate(fields)
+
+
+def _times(device: Any, rules: Rules) -> tuple[Any, Any]:
+    """Turn-on and turn-off time, s; of an IGBT as its data give them, of a MOSFET from its gate charge."""
+    if isinstance(device, Igbt):
+        return device.t_r, device.t_f
+    on = stage.gate_on_current(V_drive=rules.gate_drive, V_pl=device.v_plateau, R_gate=rules.gate_resistance)
+    off = stage.gate_off_current(V_pl=device.v_plateau, R_gate=rules.gate_resistance)
+    return stage.plateau_time(Q_sw=device.q_sw, I_gate=on), stage.plateau_time(Q_sw=device.q_sw, I_gate=off)
+
+
+def _dead_time_needed(device: Any, rules: Rules) -> float:
+    floor = DEAD_TIME_FLOOR["igbt" if isinstance(device, Igbt) else "mosfet"]
+    return max(floor, 2 * float(_times(device, rules)[1]) + DELAY_MISMATCH)
+
+
+def _choose(
+    need: BridgeNeed, carrier: float, air: float, pins: dict[str, Any], shelf: Shelf, rules: Rules
+) -> dict[str, Any]:  # fmt: skip
+    best: tuple[float, str, int] | None = None
+    counts = [int(pins["parallel"])] if "parallel" in pins else range(1, MOST_PARALLEL + 1)
+    for kind in (Mosfet, Igbt):
+        ids, columns = shelf.column(kind, "id"), shelf.columns(kind)
+        for n in counts:
+            loss = _leg_losses(columns, kind is Igbt, need, n, carrier, rules)
+            device = loss / (4 * n) * (1 + rules.sharing_imbalance * (n > 1)) ** 2
+            allowed = rules.junction_limit - air - rules.sink_rise
+            trouble = (
+                np.maximum(0, need.v_link_peak * (1 + STRAY_SPIKE) / (
+                    columns.v_rating * (1 - rules.bridge_voltage_margin)) - 1)
+                + np.maximum(0, device * (columns.r_jc + rules.pad_resistance) / allowed - 1)
+                + np.maximum(0, need.peak * (1 + rules.sharing_imbalance * (n > 1)) / n / (columns.i_rating * (1 - rules.switch_current_margin)) - 1)
+            )  # fmt: skip
+            score = 4 * n * (columns.price + 0.3) + rules.watt_worth * loss
+            score = np.where(trouble > 0, 1e6 * (1 + trouble), score)
+            if "switch" in pins:
+                score = np.where(ids == pins["switch"], score, np.inf)
+            row = int(np.argmin(score))
+            key = (float(score[row]), str(ids[row]), n)
+            best = key if best is None or key < best else best
+    assert best is not None
+    return {"switch": best[1], "parallel": best[2]}
+
+
+def _leg_losses(d: Any, igbt: bool, need: BridgeNeed, n: int, carrier: float, rules: Rules) -> Any:
+    """All four switches' loss, W, at the search temperature, for every device of a kind."""
+    peak = math.sqrt(2) * need.current
+    mean = book.line_average_current(I_pk=peak)
+    if igbt:
+        on = 4 * (d.v_0 * peak / (2 * math.pi) + d.r_on / n * peak**2 / 8) * 1.25
+        t_on, t_off = d.t_r, d.t_f
+    else:
+        hot = stage.hot_resistance(R_25=d.r_on, T_j=SEARCH_CELSIUS + KELVIN, exponent=d.r_exponent)
+        on = 2 * source.ohmic_loss(I_rms=math.hypot(need.current, need.ripple_rms), R=hot / n)
+        t_on, t_off = _times(d, rules)
+    overlap = 4 * stage.switching_loss(V=need.v_link, I=mean, t_r=t_on, t_f=t_off, f=carrier)
+    recovered = 2 * n * _recovery(d, 2 * mean / n, need.v_link, carrier)
+    charge = 4 * n * stage.capacitive_loss(C_oss=d.c_oss, V=need.v_link, f=carrier)
+    gate = stage.gate_power(Q_g=d.q_g, V_drive=rules.gate_drive, f=carrier, n_sw=4 * n)
+    return on + overlap + recovered + charge + gate
+
+
+def _recovery(d: Any, current: Any, volts: float, carrier: float) -> Any:
+    """What one recovering diode costs itself and its partner switch, W."""
+    charge = recovered_charge(d, current)
+    return rectifier.diode_recovery(V=volts, Q_rr=charge, f=carrier) + rectifier.partner_recovery(
+        V=volts, I=current, t_rr=d.t_rr, Q_rr=charge, f=carrier
+    )
+
+
+def assess(
+    need: BridgeNeed, build: HBridgeBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger, *, cool: bool = False
+) -> BridgeState:  # fmt: skip
+    """Modulation, stresses, losses and junction temperature."""
+    device = shelf.find("mosfet|igbt", build.switch)
+    igbt = isinstance(device, Igbt)
+    work, n, carrier, v = ledger.work, build.parallel, build.carrier, need.v_link
+    air = brief.targets.ambient + rules.enclosure_rise
+    dead = work("h_bridge.dead_time_loss_volts", book.dead_time_voltage, t_d=build.dead_time, f_c=carrier, V_dc=v)
+    peak = math.sqrt(2) * need.current
+    mean = work("h_bridge.mean_current", book.line_average_current, I_pk=peak)
+    on, off = (float(x) for x in _times(device, rules))
+    overlap = 4 * work("h_bridge.overlap", stage.switching_loss, V=v, I=mean, t_r=on, t_f=off, f=carrier)
+    charge = 4 * n * work("h_bridge.capacitive", stage.capacitive_loss, C_oss=device.c_oss, V=v, f=carrier)
+    recovery = 2 * n * float(_recovery(device, 2 * mean / n, v, carrier))
+    diode_drop = device.diode_v_0 if igbt else device.v_f
+    resting = 0.0 if igbt else 4 * work(
+        "h_bridge.dead_diode", book.dead_time_current_loss, V_F=diode_drop, I_avg=mean, t_d=build.dead_time, f_c=carrier)  # fmt: skip
+    gate = work("h_bridge.gate", stage.gate_power, Q_g=device.q_g, V_drive=rules.gate_drive, f=carrier, n_sw=4 * n)
+    # dead time acts against the current's sign, so it costs volts only while current flows
+    threshold = (2 * device.v_0 * 4 / math.pi if igbt else 0.0) * (need.current > 0)
+    bridge_peak = need.fundamental + (dead if need.current > 0 else 0.0) + threshold
+    modulation = work("h_bridge.modulation", book.modulation_index, V_bridge=bridge_peak, V_dc=v)
+    index, factor = min(1.0, modulation), need.power_factor
+    sink = 0.0 if cool else sink_resistance(shelf, build.sink, build.fan)
+
+    def conduction_at(celsius: float) -> float:
+        if igbt:
+            switch = book.switch_conduction(V_0=device.v_0, I_pk=peak, M=index, cos_phi=factor, r=device.r_on / n)
+            diode = book.diode_conduction(
+                V_0=device.diode_v_0, I_pk=peak, M=index, cos_phi=factor, r=device.diode_r / n)  # fmt: skip
+            return 4 * float(switch + diode)
+        hot = stage.hot_resistance(R_25=device.r_on, T_j=celsius + KELVIN, exponent=device.r_exponent)
+        return 2 * float(source.ohmic_loss(I_rms=math.hypot(need.current, need.ripple_rms), R=hot / n))
+
+    other = overlap + charge + recovery + resting
+    uneven = (1 + rules.sharing_imbalance) ** 2 if n > 1 else 1.0
+
+    def carried(loss: float, celsius: float) -> dict[str, float]:
+        return {
+            "T_a": air + KELVIN + (rules.sink_rise if cool else 0.0), "P_loss": loss, "R_jc": device.r_jc,
+            "R_cs": rules.pad_resistance, "P_total": conduction_at(celsius) + other, "R_sa": sink,
+        }  # fmt: skip
+
+    def one_device(celsius: float) -> float:
+        return (conduction_at(celsius) * uneven + other) / (4 * n)
+
+    reached = [80.0]
+
+    def junction_for(loss: float) -> float:
+        reached[0] = float(heat.shared_sink_junction(**carried(loss, reached[0]))) - KELVIN
+        return reached[0]
+
+    junction = settle_junction(one_device, junction_for, device.t_j_max)
+    work("h_bridge.junction", heat.shared_sink_junction, **carried(one_device(junction), junction))
+    conduction = conduction_at(junction)
+    resistance = 0.0 if igbt else work(
+        "h_bridge.resistance", stage.hot_resistance, R_25=device.r_on, T_j=junction + KELVIN, exponent=device.r_exponent
+    ) / n  # fmt: skip
+    return BridgeState(
+        modulation=modulation, bridge_peak=bridge_peak,
+        switch_voltage=ledger.total("h_bridge.switch_voltage", {
+            "highest link": need.v_link_peak, "stray inductance": need.v_link_peak * STRAY_SPIKE}),
+        device_peak=work("h_bridge.device_peak", stage.shared_current, I=need.peak, n_par=n,
+                         imbalance=rules.sharing_imbalance if n > 1 else 0.0),
+        dead_time_loss_volts=dead, drop=threshold, resistance=resistance, junction=junction, switching_time=on + off,
+        dead_time_needed=2 * off + DELAY_MISMATCH, conduction=conduction, switching=overlap + charge + resting,
+        recovery=recovery, gate=gate,
+        loss=ledger.total("h_bridge.loss", {
+            "conduction": conduction, "overlap": overlap, "output capacitance": charge, "dead-time diodes": resting,
+            "diode recovery": recovery, "gate drive": gate}),
+    )  # fmt: skip
+
+
+def report(sheet: Sheet, power_in: float) -> BlockReport:
+    """The bridge's figures and findings."""
+    build: HBridgeBuild = sheet.build  # type: ignore[assignment]
+    rules, now = sheet.rules, sheet.now
+    device: Any = sheet.shelf.find("mosfet|igbt", build.switch)
+    free = {"h_bridge.switch": None, "h_bridge.parallel": None}
+    voltage = sheet.limited("switch_voltage", r"V_{pk}", "Switch voltage, peak", "V", device.v_rating,
+                            rules.bridge_voltage_margin)  # fmt: skip
+    current = sheet.limited("device_peak", r"\hat I", "Current of one switch, peak", "A", device.i_rating,
+                            rules.switch_current_margin, over=STEADY)  # fmt: skip
+    junction = sheet.limited("junction", "T_j", "Junction, hottest", "degC", device.t_j_max,
+                             1 - rules.junction_limit / device.t_j_max, over=STEADY)  # fmt: skip
+    index = sheet.limited("modulation", "M", "Modulation index", "1", 1.0, 1 - rules.modulation_limit)
+    sheet.choice("switch", "Q_3–Q_6", "Switch")
+    sheet.choice("parallel", "n", "Switches in parallel")
+    sheet.choice("carrier", "f_c", "Carrier")
+    sheet.choice("dead_time", "t_d", "Dead time")
+    sheet.result("dead_time_needed", r"t_{d,\min}", "Dead time needed", "s")
+    sheet.result("dead_time_loss_volts", r"\Delta V_1", "Fundamental lost to dead time", "V")
+    sheet.result("bridge_peak", r"\hat V_1", "Peak fundamental made", "V")
+    sheet.choice("sink", "", "Heat-sink")
+    sheet.choice("fan", "", "Fan")
+    sheet.result("conduction", "P_{on}", "Conduction loss", "W")
+    sheet.result("switching", "P_{sw}", "Switching and dead-time loss", "W")
+    sheet.result("recovery", "P_{rr}", "Diode recovery loss", "W")
+    sheet.result("loss", "P", "Loss, whole bridge", "W")
+    if voltage.severity:
+        sheet.find("voltage", voltage.severity,
+                   "Bridge switches beyond their rating" if voltage.severity == "stop"
+                   else "Bridge switches close to their rating",
+                   f"The link peaks at {fmt(voltage.value / (1 + STRAY_SPIKE), 'V')} and the loop's stray inductance adds "
+                   f"some {STRAY_SPIKE:.0%}: {fmt(voltage.value, 'V')} on {short(device.v_rating, 'V')} parts.",
+                   "Lower the link while it still makes the sine; else parts of a higher rating. Film capacitors at the legs.",
+                   worst=voltage, cures=(("Use parts of a higher rating", dict(free)),))  # fmt: skip
+    if current.severity:
+        sheet.find("current", current.severity, "Too much current in each bridge switch",
+                   f"{fmt(current.value, 'A')} peak in each {device.label}.", "Stronger parts, or more in parallel.",
+                   worst=current, cures=(("Let the proposal choose", dict(free)),))  # fmt: skip
+    if junction.severity:
+        sheet.find("junction", junction.severity, "The bridge runs too hot",
+                   f"{fmt(junction.value, 'degC')} at {sheet.where(junction)}: {fmt(now.conduction, 'W')} conducting, "
+                   f"{fmt(now.switching + now.recovery, 'W')} switching.",
+                   "A better heat-sink, better parts, or a lower carrier.", worst=junction,
+                   cures=(("Let the proposal choose parts and sink", free | {
+                       "h_bridge.sink": None, "h_bridge.fan": None}),))  # fmt: skip
+    if build.dead_time < now.dead_time_needed:
+        sheet.find("dead_time", "stop", "Dead time is too short: the legs shoot through",
+                   f"Turn-off and the drivers' spread take {fmt(now.dead_time_needed, 's')}; "
+                   f"{fmt(build.dead_time, 's')} is set.", "More dead time, or a stronger gate drive.", figure="dead_time",
+                   limit=now.dead_time_needed, cures=(("Let the proposal set it", {"h_bridge.dead_time": None}),))  # fmt: skip
+    elif now.dead_time_loss_volts > 0.05 * now.bridge_peak:
+        sheet.find("dead_time_long", "watch", "Dead time bends the sine",
+                   f"It takes {fmt(now.dead_time_loss_volts, 'V')} off the peak, against the current's sign, and leaves "
+                   "low odd harmonics the filter cannot stop.", "Shorten it towards what is needed, or a lower carrier.",
+                   figure="dead_time", cures=(("Let the proposal set it", {"h_bridge.dead_time": None}),))  # fmt: skip
+    if index.severity == "stop":
+        sheet.find("overmodulated", "fix", "The bridge is driven beyond full modulation",
+                   f"M reaches {fmt(index.value, '1')} at {sheet.where(index)}: the tops of the sine flatten.",
+                   "A higher link or less drop in the filter.", worst=index,
+                   cures=(("Let the proposal set the link", {"dc_link.voltage": None}),))  # fmt: skip
+    if 20 <= build.carrier <= AUDIBLE:
+        sheet.find("audible", "watch", "The carrier can be heard",
+                   f"{short(build.carrier, 'Hz')} sings in the inductor; people complain from 20 Hz to 16 kHz.",
+                   "Carry at 18 kHz or more, where the parts allow it.", figure="carrier",
+                   cures=((f"Carry at {short(CARRIER, 'Hz')}", {"h_bridge.carrier": CARRIER}),))  # fmt: skip
+    return sheet.close(
+        short(build.carrier, "Hz"), "unipolar sine PWM: the filter sees twice the carrier", power_in, power_in - now.loss,
+        {"switch": device.label, "parallel": f"{build.parallel} each" if build.parallel > 1 else "",
+         "modulation": fmt(now.modulation, "1"), "dead_time": fmt(build.dead_time, "s"),
+         "carrier": short(build.carrier, "Hz"), "loss": fmt(now.loss, "W")})  # fmt: skip
+

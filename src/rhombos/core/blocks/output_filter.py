@@ -1,0 +1,287 @@
+"""The L–C filter behind a unipolar bridge, and what is left of the carrier at the socket."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from pydantic import Field
+
+from rhombos.core.blocks.base import Build, part
+from rhombos.core.book import filters as book
+from rhombos.core.book import magnetics as wound
+from rhombos.core.book import source
+from rhombos.core.brief import Brief
+from rhombos.core.findings import PinValue
+from rhombos.core.ledger import Ledger
+from rhombos.core.magnetics.choke import Choke, ChokeNeed, choke_from, choke_loss, design_choke
+from rhombos.core.magnetics.stack import rise
+from rhombos.core.parts import Capacitor, Grade, Shelf
+from rhombos.core.points import STEADY
+from rhombos.core.report import BlockReport
+from rhombos.core.rules import Rules
+from rhombos.core.sheet import Sheet
+from rhombos.core.units import Henry, fmt, short
+
+KEY, TITLE = "output_filter", "Filter"
+CORNER_OVER_LINE = 10
+RIPPLE_OVER_CORNER = 10
+AC_MARGIN = 1.1
+"""The capacitor's AC rating over the output voltage, at least: mains-rated parts are tested well beyond it."""
+ODD_TAIL = math.sqrt(math.pi**2 / 8 - 1)
+"""√(1/3² + 1/5² + …): all odd harmonics of the dead-time square wave together, over its fundamental."""
+
+
+class OutputFilterBuild(Build):
+    """Inductor and capacitor."""
+
+    inductance: Henry = Field(ge=1e-6, le=0.5, title="Filter inductor")
+    core: str = part("core", "Inductor core")
+    sets: int = Field(ge=1, le=4, title="Inductor core sets")
+    grade: str = part("grade", "Inductor grade")
+    turns: int = Field(ge=1, le=2000, title="Inductor turns")
+    wire: str = part("wire", "Inductor wire")
+    in_hand: int = Field(ge=1, le=50, title="Inductor wires in hand")
+    capacitor: str = part("capacitor", "Filter capacitor")
+    count: int = Field(ge=1, le=12, title="Filter capacitors in parallel")
+
+
+@dataclass(frozen=True, slots=True)
+class FilterNeed:
+    """Output voltage RMS, V, its frequency, Hz; load current RMS, A, and power factor; link voltage, V; carrier, Hz;
+    modulation index; resistance of the bridge's path, Ω; fundamental that dead time takes, V; temperature the inductor is
+    taken to have, °C."""
+
+    voltage: float
+    frequency: float
+    current: float
+    power_factor: float
+    v_link: float
+    carrier: float
+    modulation: float
+    path_resistance: float
+    dead_time_volts: float
+    celsius: float = 80.0
+
+
+@dataclass(frozen=True, slots=True)
+class FilterState:
+    """Currents, A; flux, T; temperature, °C; the bridge's fundamental, V; losses, W; residual distortion."""
+
+    line_current: float
+    power_factor: float
+    ripple: float
+    ripple_rms: float
+    peak: float
+    flux: float
+    corner: float
+    capacitor_current: float
+    capacitor_share: float
+    fundamental: float
+    resistance: float
+    temperature: float
+    copper: float
+    core: float
+    distortion: float
+    loss: float
+
+
+@lru_cache(maxsize=64)
+def inductor(build: OutputFilterBuild, shelf: Shelf) -> Choke:
+    """The wound inductor that the build describes."""
+    return choke_from(shelf, build.core, build.sets, build.grade, build.wire, build.in_hand, build.turns,
+                      build.inductance)  # fmt: skip
+
+
+def capacitance(build: OutputFilterBuild, shelf: Shelf) -> float:
+    """Filter capacitance, F."""
+    return build.count * shelf.get(Capacitor, build.capacitor).c
+
+
+def propose(
+    need: FilterNeed, surge_current: float, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
+) -> OutputFilterBuild:  # fmt: skip
+    """Inductor for the rules' ripple, capacitor for their share of the current, inductor wound for the surge."""
+    fields = dict(pins)
+    ripple = rules.filter_ripple * math.sqrt(2) * need.current
+    if "inductance" not in fields:
+        wanted = need.v_link / (8 * need.carrier * ripple)
+        fields["inductance"] = float(f"{min(0.5, max(1e-6, wanted)):.2g}")
+    henry = fields["inductance"]
+    if "capacitor" not in fields or "count" not in fields:
+        fields = _capacitor(need, henry, fields, shelf, rules) | fields
+    swing = float(book.unipolar_ripple(V_dc=need.v_link, L=henry, f_c=need.carrier))
+    ripple_rms = float(book.unipolar_ripple_rms(V_dc=need.v_link, f_c=need.carrier, L=henry, M=min(need.modulation, 1)))
+    air = brief.targets.ambient + rules.enclosure_rise
+    wanted_choke = ChokeNeed(henry, 1.02 * math.sqrt(2) * surge_current + swing / 2, need.current, swing, ripple_rms,
+                             2 * need.carrier, air)  # fmt: skip
+    keep = {k: fields[k] for k in ("core", "sets", "grade", "turns", "wire", "in_hand") if k in fields}
+    made = design_choke(wanted_choke, keep, shelf, rules)
+    return OutputFilterBuild.model_validate({
+        "core": made.stack.core.id, "sets": made.stack.sets, "grade": made.grade.id, "turns": made.winding.turns,
+        "wire": made.winding.wire.id, "in_hand": made.winding.in_hand} | fields)  # fmt: skip
+
+
+def _capacitor(
+    need: FilterNeed, henry: float, pins: dict[str, Any], shelf: Shelf, rules: Rules
+) -> dict[str, Any]:  # fmt: skip
+    """The largest film capacitor whose current stays within the share, but no larger than the corner asks."""
+    most = rules.filter_capacitor_share * need.current / (2 * math.pi * need.frequency * need.voltage)
+    enough = 1.3 / ((2 * math.pi * 2 * need.carrier / RIPPLE_OVER_CORNER) ** 2 * henry)
+    wanted = max(min(most, 3 * enough), min(enough, 2 * most))
+    best: tuple[float, float, str, int] | None = None
+    for can in shelf.all(Capacitor):
+        if pins.get("capacitor", can.id) != can.id:
+            continue
+        if "capacitor" not in pins and (can.family != "film ac" or can.v_ac < AC_MARGIN * need.voltage):
+            continue
+        for count in [int(pins["count"])] if "count" in pins else (1, 2, 3):
+            miss = abs(math.log(count * can.c / wanted))
+            key = (round(miss, 1) + 0.05 * (count - 1), count * can.price, can.id, count)
+            best = key if best is None or key < best else best
+    if best is None:
+        tallest = max(shelf.all(Capacitor), key=lambda c: (c.v_ac, c.c))
+        return {"capacitor": tallest.id, "count": 1}
+    return {"capacitor": best[2], "count": best[3]}
+
+
+LINE_CYCLE = np.sin((np.arange(24) + 0.5) * math.pi / 24)
+"""Half a line cycle, sampled for averages."""
+
+
+def _core_weight(modulation: float, grade: Grade) -> float:
+    """Mean core loss over the line cycle over that at the largest ripple (half duty)."""
+    duty = np.clip(modulation * LINE_CYCLE, 0.02, 0.98)
+    scale = (4 * duty * (1 - duty)) ** grade.beta
+    shape = (duty ** (1 - grade.alpha) + (1 - duty) ** (1 - grade.alpha)) / (2 * 0.5 ** (1 - grade.alpha))
+    return float((scale * shape).sum()) / LINE_CYCLE.size
+
+
+def assess(
+    need: FilterNeed, build: OutputFilterBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+) -> FilterState:  # fmt: skip
+    """Currents, losses and temperature, and the fundamental the bridge must make for this output."""
+    work, made = ledger.work, inductor(build, shelf)
+    bank, henry = capacitance(build, shelf), build.inductance
+    air = brief.targets.ambient + rules.enclosure_rise
+    index = min(1.0, max(1e-3, need.modulation))
+    own = work("output_filter.capacitor_current", book.capacitor_current, f_line=need.frequency, C=bank,
+               V_rms=need.voltage)  # fmt: skip
+    line = work("output_filter.line_current", book.inductor_line_current, I_rms=need.current, cos_phi=need.power_factor,
+                I_c=own)  # fmt: skip
+    swing = work("output_filter.ripple", book.unipolar_ripple, V_dc=need.v_link, L=henry, f_c=need.carrier)
+    ripple_rms = work("output_filter.ripple_rms", book.unipolar_ripple_rms, V_dc=need.v_link, f_c=need.carrier, L=henry,
+                      M=index)  # fmt: skip
+    peak = math.sqrt(2) * line + swing / 2
+    weight = _core_weight(index, made.grade)
+    asked = ChokeNeed(henry, peak, line, swing, ripple_rms, 2 * need.carrier, air)
+    lost = choke_loss(made, asked, need.celsius, 0.5, weight, ledger, "output_filter")
+    warm = ledger.total("output_filter.temperature", {
+        "air in the case": air, "rise": rise(lost.total, made.stack.surface)})  # fmt: skip
+    reactance = work("output_filter.reactance", book.inductor_reactance, f_line=need.frequency, L=henry)
+    fundamental = work(
+        "output_filter.fundamental", book.bridge_fundamental, V_rms=need.voltage, R=lost.resistance + need.path_resistance,
+        I_rms=need.current, cos_phi=need.power_factor, X_L=reactance, I_c=own, V_drop=0.0)  # fmt: skip
+    esr = shelf.get(Capacitor, build.capacitor).esr / build.count
+    capacitor_loss = work(
+        "output_filter.capacitor_loss", source.ohmic_loss, I_rms=math.hypot(own, ripple_rms), R=esr)  # fmt: skip
+    left = ripple_rms / (2 * math.pi * 2 * need.carrier * bank)
+    dead = need.dead_time_volts * ODD_TAIL / math.sqrt(2) * (need.current > 0)
+    return FilterState(
+        line_current=line, power_factor=need.current * need.power_factor / line if line > 0 else 0.0, ripple=swing,
+        ripple_rms=ripple_rms, peak=peak,
+        flux=work("output_filter.flux", wound.choke_flux, L=henry, I_pk=peak, N=build.turns, A_e=made.stack.a_e),
+        corner=work("output_filter.corner", book.corner, L=henry, C=bank), capacitor_current=own,
+        capacitor_share=own / brief_current(brief), fundamental=fundamental, resistance=lost.resistance,
+        temperature=warm, copper=lost.copper, core=lost.core, distortion=math.hypot(left, dead) / need.voltage,
+        loss=ledger.total("output_filter.loss", {"inductor": lost.total, "capacitor": capacitor_loss}),
+    )  # fmt: skip
+
+
+def brief_current(brief: Brief) -> float:
+    """The rated output current, A."""
+    return brief.power.continuous / brief.power.power_factor / brief.output.voltage
+
+
+def report(sheet: Sheet, brief: Brief, power_in: float, carrier: float) -> BlockReport:
+    """The filter's figures and findings."""
+    build: OutputFilterBuild = sheet.build  # type: ignore[assignment]
+    rules, now = sheet.rules, sheet.now
+    made, can = inductor(build, sheet.shelf), sheet.shelf.get(Capacitor, build.capacitor)
+    free: dict[str, PinValue] = {f"output_filter.{n}": None for n in ("inductance", "core", "sets", "turns", "wire",
+                                                                     "in_hand")}  # fmt: skip
+    free_c: dict[str, PinValue] = {"output_filter.capacitor": None, "output_filter.count": None}
+    sheet.choice("inductance", "L", "Filter inductor")
+    sheet.choice("capacitor", "C", "Filter capacitor")
+    sheet.choice("count", "n_C", "Filter capacitors in parallel")
+    flux = sheet.limited("flux", r"B_{pk}", "Inductor flux at the surge", "T", made.grade.b_sat,
+                         max(0.0, 1 - rules.choke_peak / made.grade.b_sat))  # fmt: skip
+    warm = sheet.limited("temperature", r"T_L", "Inductor temperature", "degC", rules.winding_limit + 20,
+                         20 / (rules.winding_limit + 20), over=STEADY)  # fmt: skip
+    bent = sheet.limited("distortion", "THD", "Distortion left at the output", "%", 2 * brief.targets.distortion, 0.5,
+                         over=STEADY)  # fmt: skip
+    share = sheet.limited("capacitor_share", r"I_C/I", "Capacitor current, share of rated", "%",
+                          2 * rules.filter_capacitor_share, 0.45, over=("nominal",))  # fmt: skip
+    window = sheet.fixed("fill", "h/h_W", "Inductor window height in use", made.fill, "%", 1.0, 0.0, "as wound")
+    sheet.result("corner", "f_{LC}", "Corner frequency", "Hz")
+    sheet.result("ripple", r"\Delta I", "Ripple at its largest, peak to peak", "A")
+    sheet.result("peak", r"\hat I_L", "Inductor current, peak, at the surge", "A", point="surge_flat")
+    sheet.result("line_current", r"I_L", "Inductor current at the line frequency", "A")
+    sheet.choice("core", "", "Inductor core")
+    sheet.choice("sets", "", "Inductor core sets")
+    sheet.choice("grade", "", "Inductor grade")
+    sheet.choice("turns", "N_L", "Inductor turns")
+    sheet.choice("wire", "", "Inductor wire")
+    sheet.choice("in_hand", "", "Inductor wires in hand")
+    sheet.fixed_value("gap", "l_g", "Total air gap", made.gap, "mm", "as wound")
+    sheet.result("copper", r"P_{Cu}", "Copper loss", "W")
+    sheet.result("core", r"P_{Fe}", "Core loss", "W", point="nominal")
+    sheet.result("loss", "P", "Loss, whole filter", "W")
+    if can.family != "film ac":
+        sheet.find("electrolytic", "stop", "This capacitor is not made for AC",
+                   f"{can.label}: a DC type on the output heats, vents or explodes.", "Use a film capacitor rated for AC.",
+                   figure="capacitor", cures=(("Let the proposal choose the capacitor", free_c),))  # fmt: skip
+    elif can.v_ac < brief.output.voltage:
+        sheet.find("capacitor_voltage", "stop", "The filter capacitor's AC rating is too low",
+                   f"{short(can.v_ac, 'V')} AC on a {short(brief.output.voltage, 'V')} output.",
+                   "Use the next AC rating up.", figure="capacitor",
+                   cures=(("Let the proposal choose the capacitor", free_c),))  # fmt: skip
+    if flux.severity:
+        sheet.find("saturates", flux.severity, "The filter inductor saturates at the surge",
+                   f"{fmt(sheet.states[flux.point].peak, 'A')} through {build.turns} turns make {fmt(flux.value, 'T')}; the "
+                   f"rules stop at {short(flux.limit, 'T')}.", "More turns with a larger gap, or a larger core.",
+                   worst=flux, cures=(("Let the proposal wind it", free),))  # fmt: skip
+    if warm.severity:
+        sheet.find("hot", warm.severity, "The filter inductor runs too hot",
+                   f"{fmt(now.copper, 'W')} copper and {fmt(now.core, 'W')} core take it to {fmt(warm.value, 'degC')}.",
+                   "A larger core, thicker wire, or more inductance for less ripple.", worst=warm,
+                   cures=(("Let the proposal wind it", free),))  # fmt: skip
+    if window.severity:
+        sheet.find("window", "stop", "The inductor's winding does not fit",
+                   f"{fmt(made.winding.height, 'mm')} of wire in {fmt(made.stack.height, 'mm')}.",
+                   "Thinner wire or a larger core.", worst=window, cures=(("Let the proposal wind it", free),))  # fmt: skip
+    if bent.severity:
+        sheet.find("distortion", "fix" if bent.severity == "stop" else "watch", "More distortion than the brief allows",
+                   f"{fmt(bent.value, '%', 2)} against {fmt(brief.targets.distortion, '%', 2)}: carrier ripple and dead time "
+                   "are left at the socket.", "More capacitance, more inductance, a higher carrier, or shorter dead time.",
+                   worst=bent, cures=(("Let the proposal choose the filter", free | free_c),))  # fmt: skip
+    low, high = CORNER_OVER_LINE * brief.output.frequency, 2 * carrier / RIPPLE_OVER_CORNER
+    if not low <= now.corner <= high:
+        sheet.find("corner", "fix", "The filter's corner is in the wrong place",
+                   f"It rings at {fmt(now.corner, 'Hz')}; it should lie between ten times the line, {short(low, 'Hz')}, and a "
+                   f"tenth of the ripple, {short(high, 'Hz')}.", "Change L or C; a higher carrier gives more room.",
+                   figure="corner", cures=(("Let the proposal choose the filter", free | free_c),))  # fmt: skip
+    if share.severity:
+        sheet.find("capacitor_share", "watch", "The filter capacitor takes much current",
+                   f"{fmt(now.capacitor_current, 'A')}, {fmt(share.value, '%', 2)} of the rated current, flows even at no load.",
+                   "Less capacitance with more inductance.", worst=share,
+                   cures=(("Let the proposal choose the capacitor", free_c),))  # fmt: skip
+    return sheet.close(
+        f"{fmt(build.inductance, 'H', 2)} · {fmt(capacitance(build, sheet.shelf), 'F', 2)}",
+        "film, never electrolytic; the inductor must stand the surge", power_in, power_in - now.loss,
+        {"inductor": fmt(build.inductance, "H"), "capacitor": fmt(capacitance(build, sheet.shelf), "F"),
+         "ripple": f"{fmt(now.ripple, 'A')} pp", "corner": fmt(now.corner, "Hz"),
+         "capacitor_current": fmt(now.capacitor_current, "A"), "current": fmt(now.line_current, "A")})  # fmt: skip

@@ -1,0 +1,370 @@
+"""The push-pull stage: two switches in turn across a centre-tapped primary, with the leakage clamped."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from pydantic import Field
+
+from rhombos.core.blocks.base import (
+    Build, options, part, propose_resistor, propose_sink, settle_junction, sink_resistance,
+)  # fmt: skip
+from rhombos.core.book import clamp as clamps
+from rhombos.core.book import heat
+from rhombos.core.book import stage as book
+from rhombos.core.brief import Brief
+from rhombos.core.findings import PinValue
+from rhombos.core.ledger import SILENT, Ledger
+from rhombos.core.parts import Mosfet, Resistor, Shelf
+from rhombos.core.points import STEADY
+from rhombos.core.preferred import at_most
+from rhombos.core.report import BlockReport
+from rhombos.core.rules import Rules
+from rhombos.core.sheet import Sheet
+from rhombos.core.units import Hertz, Ohm, fmt, short
+
+KEY, TITLE = "push_pull", "Push-pull"
+MOST_PARALLEL = 16
+MANY_PARALLEL = 6
+DUTY_REACH = 0.49
+"""Duty of one switch that the controller can really give, dead time taken off."""
+SEARCH_CELSIUS = 100.0
+KELVIN = 273.15
+RESERVE = 1.02
+"""What the next round of settling may still add to a current."""
+
+
+class PushPullBuild(Build):
+    """Switches, their frequency, what limits their voltage, and what cools them."""
+
+    switch: str = part("mosfet", "Switch")
+    parallel: int = Field(ge=1, le=24, title="Switches in parallel, each side")
+    frequency: Hertz = Field(ge=10e3, le=300e3, title="Switching frequency")
+    clamp: str = options("Clamp at the drains", "rcd", "none")
+    clamp_resistor: Ohm = Field(ge=1, le=1e6, title="Clamp resistor")
+    clamp_part: str = part("resistor", "Clamp resistor series")
+    sink: str = part("heat_sink", "Heat-sink")
+    fan: bool = Field(title="Fan on the heat-sink")
+
+
+@dataclass(frozen=True, slots=True)
+class PushPullNeed:
+    """Voltage at the centre tap, V; duty of one switch; flat pulse and turn-off current, A; leakage seen from one half, H."""
+
+    v_in: float
+    duty: float
+    pulse: float
+    turn_off: float
+    leakage: float
+
+
+@dataclass(frozen=True, slots=True)
+class PushPullState:
+    """What the stage does at a point: V, A, W, s, °C."""
+
+    duty: float
+    total_duty: float
+    oscillator: float
+    pulse: float
+    side_rms: float
+    device_peak: float
+    resting: float
+    spike: float
+    clamp_level: float
+    peak_voltage: float
+    on_resistance: float
+    junction: float
+    switching_time: float
+    conduction: float
+    switching: float
+    gate: float
+    clamp_loss: float
+    loss: float
+
+
+def steady_frequency(power: float) -> float:
+    """A sensible switching frequency, Hz, before any search: 50 kHz at 600 W, falling slowly with power.
+
+    High frequency shrinks the core; switching loss and leakage grow with power, so larger stages run slower.
+    """
+    return 5e3 * round(min(80e3, max(25e3, 50e3 * (600 / power) ** 0.25)) / 5e3)
+
+
+def gate_times(device: Mosfet, rules: Rules, ledger: Ledger) -> tuple[float, float]:
+    """Turn-on and turn-off time of one device with its own gate resistor, s."""
+    on = ledger.work("push_pull.gate_on", book.gate_on_current, V_drive=rules.gate_drive, V_pl=device.v_plateau,
+                     R_gate=rules.gate_resistance)  # fmt: skip
+    off = ledger.work("push_pull.gate_off", book.gate_off_current, V_pl=device.v_plateau, R_gate=rules.gate_resistance)
+    return (ledger.work("push_pull.on_time", book.plateau_time, Q_sw=device.q_sw, I_gate=on),
+            ledger.work("push_pull.off_time", book.plateau_time, Q_sw=device.q_sw, I_gate=off))  # fmt: skip
+
+
+def propose(
+    need: PushPullNeed, warmest: PushPullNeed, hardest: PushPullNeed, v_max: float, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
+) -> PushPullBuild:  # fmt: skip
+    """Switches of least price plus worth of loss for the steady worst case `need` (flat battery); `warmest` (charging battery)
+    heats the clamp most, `hardest` (surge) sets its level."""
+    frequency = float(pins.get("frequency", steady_frequency(brief.power.continuous)))
+    air = brief.targets.ambient + rules.enclosure_rise
+    switch, parallel = _choose_switches(
+        need, hardest, RESERVE * max(need.turn_off, warmest.turn_off), v_max, frequency, air, pins, shelf, rules)  # fmt: skip
+    fields: dict[str, Any] = {"switch": switch.id, "parallel": parallel, "frequency": frequency, "clamp": "rcd"} | pins
+    ceiling = switch.v_rating * (1 - rules.switch_voltage_margin) - v_max
+    fields.setdefault("clamp_resistor", _clamp_resistor(hardest, max(ceiling, 1.05 * v_max), frequency))
+    level = clamps.clamp_level(V_r=warmest.v_in, L_lk=warmest.leakage, I=warmest.turn_off, f=2 * frequency,
+                               R=fields["clamp_resistor"])  # fmt: skip
+    burnt = clamps.clamp_heat(V_c=level, R=fields["clamp_resistor"])
+    fields.setdefault("clamp_part", propose_resistor(shelf, rules, fields["clamp_resistor"], burnt, level))
+    if "sink" not in fields or "fan" not in fields:
+        draft = PushPullBuild.model_validate(
+            {"sink": shelf.all_ids("heat_sink")[0], "fan": False} | fields
+        )  # fmt: skip
+        state = assess(need, draft, brief, shelf, rules, SILENT, cool=True)
+        sink, fan = propose_sink(shelf, rules, state.conduction + state.switching)
+        fields.setdefault("sink", sink)
+        fields.setdefault("fan", fan)
+    return PushPullBuild.model_validate(fields)
+
+
+def _clamp_resistor(need: PushPullNeed, ceiling: float, frequency: float) -> float:
+    """The largest preferred resistor that holds the clamp at or below `ceiling`, counted from the rail, V."""
+    lift = max(ceiling * (ceiling - need.v_in), 1e-3)
+    energy_rate = need.leakage * (RESERVE * need.turn_off) ** 2 * frequency
+    return min(1e6, max(1.0, at_most(min(1e6, max(1.0, lift / max(energy_rate, 1e-12))))))
+
+
+def _choose_switches(
+    need: PushPullNeed, hardest: PushPullNeed, peak: float, v_max: float, frequency: float, air: float, pins: dict[str, Any],
+    shelf: Shelf, rules: Rules,
+) -> tuple[Mosfet, int]:  # fmt: skip
+    parts = shelf.all(Mosfet)
+    column = lambda name: shelf.column(Mosfet, name)[:, None]  # noqa: E731
+    count = np.array([pins["parallel"]] if "parallel" in pins else range(1, MOST_PARALLEL + 1), dtype=float)
+    rms = book.switch_rms(I_pulse=need.pulse, D=need.duty)
+    hot = book.hot_resistance(R_25=column("r_on"), T_j=SEARCH_CELSIUS + KELVIN, exponent=column("r_exponent"))
+    conduction = book.conduction_loss(I_rms=rms, R_DS=hot) / count
+    on = book.plateau_time(Q_sw=column("q_sw"), I_gate=book.gate_on_current(
+        V_drive=rules.gate_drive, V_pl=column("v_plateau"), R_gate=rules.gate_resistance))  # fmt: skip
+    off = book.plateau_time(Q_sw=column("q_sw"), I_gate=book.gate_off_current(
+        V_pl=column("v_plateau"), R_gate=rules.gate_resistance))  # fmt: skip
+    switching = book.switching_loss(V=need.v_in, I=need.turn_off, t_r=on, t_f=2 * off, f=frequency)
+    capacitive = count * book.capacitive_loss(C_oss=column("c_oss"), V=2 * need.v_in, f=frequency)
+    gate = count * book.gate_power(Q_g=column("q_g"), V_drive=rules.gate_drive, f=frequency, n_sw=1)
+    ceiling = column("v_rating") * (1 - rules.switch_voltage_margin) - v_max
+    resistor = np.maximum(ceiling * (ceiling - hardest.v_in), 1e-9) / (
+        hardest.leakage * hardest.turn_off**2 * frequency
+    )
+    level = clamps.clamp_level(V_r=need.v_in, L_lk=need.leakage, I=need.turn_off, f=2 * frequency, R=resistor)
+    side = conduction + switching + capacitive + gate
+    device = (conduction + switching + capacitive) / count * (1 + rules.sharing_imbalance) ** 2
+    allowed = rules.junction_limit - air - rules.sink_rise
+    hot_spot = device * (column("r_jc") + rules.pad_resistance)
+    load = peak * (1 + rules.sharing_imbalance) / count / column("i_rating")
+    trouble = (
+        np.maximum(0, 2.1 * v_max / (column("v_rating") * (1 - rules.switch_voltage_margin)) - 1)
+        + np.maximum(0, hot_spot / allowed - 1)
+        + np.maximum(0, load / (1 - rules.switch_current_margin) - 1)
+    )  # fmt: skip
+    score = 2 * count * (column("price") + 0.3) + rules.watt_worth * (2 * side + (level**2 + need.v_in**2) / resistor)
+    score = np.where(trouble > 0, 1e6 * (1 + trouble), score)
+    if "switch" in pins:
+        score = np.where((shelf.column(Mosfet, "id") == pins["switch"])[:, None], score, np.inf)
+    row, place = np.unravel_index(int(np.argmin(score)), score.shape)
+    return parts[int(row)], int(count[int(place)])
+
+
+def assess(
+    need: PushPullNeed, build: PushPullBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger, *,
+    cool: bool = False,
+) -> PushPullState:  # fmt: skip
+    """Stresses, losses and junction temperature. `cool` holds the sink at its allowed rise (before it is chosen)."""
+    device = shelf.get(Mosfet, build.switch)
+    work, f, n = ledger.work, build.frequency, build.parallel
+    air = brief.targets.ambient + rules.enclosure_rise
+    duty = max(need.duty, 1e-4)
+    rms = work("push_pull.side_rms", book.switch_rms, I_pulse=need.pulse, D=duty)
+    share = work("push_pull.device_peak", book.shared_current, I=need.turn_off, imbalance=rules.sharing_imbalance, n_par=n)
+    resting = work("push_pull.resting", book.push_pull_stress, V_in=need.v_in)
+    spike, level, burnt = _spike(need, build, device, ledger)
+    on, off = gate_times(device, rules, ledger)
+    turn_on = work("push_pull.turn_on_loss", book.switching_loss, V=need.v_in, I=need.turn_off, t_r=on, t_f=0.0, f=f)
+    turn_off = work("push_pull.turn_off_loss", book.switching_loss, V=resting, I=need.turn_off, t_r=0.0, t_f=off, f=f)
+    capacitive = n * work("push_pull.capacitive_loss", book.capacitive_loss, C_oss=device.c_oss, V=resting, f=f)
+    gate = work("push_pull.gate", book.gate_power, Q_g=device.q_g, V_drive=rules.gate_drive, f=f, n_sw=2 * n)
+    overlap = 2 * (turn_on + turn_off + capacitive)
+    sink = 0.0 if cool else sink_resistance(shelf, build.sink, build.fan)
+
+    def side_conduction(celsius: float) -> float:
+        hot = book.hot_resistance(R_25=device.r_on, T_j=celsius + KELVIN, exponent=device.r_exponent)
+        return float(book.conduction_loss(I_rms=rms, R_DS=hot)) / n
+
+    def one_device(celsius: float) -> float:
+        uneven = (1 + rules.sharing_imbalance) ** 2
+        return (side_conduction(celsius) * uneven + overlap / 2) / n
+
+    def carried(loss: float, celsius: float) -> dict[str, float]:
+        return {
+            "T_a": air + KELVIN + (rules.sink_rise if cool else 0.0), "P_loss": loss, "R_jc": device.r_jc,
+            "R_cs": rules.pad_resistance, "P_total": 2 * side_conduction(celsius) + overlap, "R_sa": sink,
+        }  # fmt: skip
+
+    reached = [80.0]
+
+    def junction_for(loss: float) -> float:
+        reached[0] = float(heat.shared_sink_junction(**carried(loss, reached[0]))) - KELVIN
+        return reached[0]
+
+    junction = settle_junction(one_device, junction_for, device.t_j_max)
+    work("push_pull.junction", heat.shared_sink_junction, **carried(one_device(junction), junction))
+    hot = work("push_pull.on_resistance", book.hot_resistance, R_25=device.r_on, T_j=junction + KELVIN,
+               exponent=device.r_exponent)  # fmt: skip
+    conduction = 2 * work("push_pull.side_conduction", book.conduction_loss, I_rms=rms, R_DS=hot / n)
+    return PushPullState(
+        duty=need.duty, total_duty=2 * need.duty,
+        oscillator=work("push_pull.oscillator", book.oscillator_frequency, f_s=f), pulse=need.pulse, side_rms=rms,
+        device_peak=share, resting=resting, spike=spike, clamp_level=level,
+        peak_voltage=work("push_pull.peak_voltage", book.peak_switch_voltage, V_DS=resting, V_spike=spike),
+        on_resistance=hot, junction=junction, switching_time=on + off, conduction=conduction, switching=overlap,
+        gate=gate, clamp_loss=burnt,
+        loss=ledger.total("push_pull.loss", {
+            "conduction": conduction, "switching": overlap, "gate drive": gate, "clamp": burnt}),
+    )  # fmt: skip
+
+
+def _spike(
+    need: PushPullNeed, build: PushPullBuild, device: Mosfet, ledger: Ledger
+) -> tuple[float, float, float]:  # fmt: skip
+    """Spike above twice the input, V; clamp level from the rail, V; power burnt in the clamp, W."""
+    if build.clamp == "none":
+        bare = ledger.work("push_pull.spike", book.unclamped_spike, I=need.turn_off, L_lk=need.leakage,
+                           C_oss=device.c_oss * build.parallel)  # fmt: skip
+        return bare, 0.0, 0.0
+    level = ledger.work("push_pull.clamp_level", clamps.clamp_level, V_r=need.v_in, L_lk=need.leakage, I=need.turn_off,
+                        f=2 * build.frequency, R=build.clamp_resistor)  # fmt: skip
+    burnt = ledger.work("push_pull.clamp_loss", clamps.clamp_heat, V_c=level, R=build.clamp_resistor)
+    spike = ledger.work("push_pull.spike", clamps.clamp_excess, V_c=level, V_r=need.v_in)
+    return spike, level, burnt
+
+
+def report(sheet: Sheet, power_in: float) -> BlockReport:
+    """The stage's figures and what to worry about."""
+    build: PushPullBuild = sheet.build  # type: ignore[assignment]
+    rules, now = sheet.rules, sheet.now
+    device = sheet.shelf.get(Mosfet, build.switch)
+    voltage = sheet.limited("peak_voltage", r"V_{DS,pk}", "Switch voltage, peak", "V", device.v_rating,
+                            rules.switch_voltage_margin)  # fmt: skip
+    current = sheet.limited("device_peak", r"\hat I_Q", "Current of one switch, peak", "A", device.i_rating,
+                            rules.switch_current_margin, over=STEADY)  # fmt: skip
+    duty = sheet.limited("duty", "D", "Duty of one switch, flat battery", "1", 0.5, 1 - rules.duty_limit / 0.5,
+                         over=("flat",))  # fmt: skip
+    junction = sheet.limited("junction", "T_j", "Junction, hottest", "degC", device.t_j_max,
+                             1 - rules.junction_limit / device.t_j_max, over=STEADY)  # fmt: skip
+    sheet.choice("switch", "Q_1, Q_2", "Switch")
+    sheet.choice("parallel", "n", "Switches in parallel, each side")
+    sheet.choice("frequency", "f_s", "Switching frequency")
+    sheet.result("oscillator", "f_{osc}", "Oscillator behind it", "Hz")
+    sheet.choice("clamp", "", "Clamp at the drains")
+    if build.clamp != "none":
+        series = sheet.shelf.get(Resistor, build.clamp_part)
+        sheet.choice("clamp_resistor", "R_c", "Clamp resistor")
+        sheet.choice("clamp_part", "", "Clamp resistor series")
+        heat_in = sheet.limited("clamp_loss", "P_c", "Burnt in the clamp", "W", series.power, rules.resistor_margin,
+                                over=STEADY)  # fmt: skip
+        if heat_in.severity:
+            sheet.find("clamp_heat", heat_in.severity, "The clamp resistor is too small",
+                       f"{fmt(heat_in.value, 'W')} in a {series.label} resistor.",
+                       "Use a stronger series, or interleave the windings: less leakage, less to burn.", worst=heat_in,
+                       cures=(("Let the proposal choose it", {"push_pull.clamp_part": None}),))  # fmt: skip
+    sheet.result("pulse", "I", "Pulse current of one side", "A")
+    sheet.result("side_rms", r"I_{rms}", "RMS current of one side", "A")
+    sheet.result("on_resistance", r"R_{DS}", "On-resistance, hot", "ohm")
+    sheet.choice("sink", "", "Heat-sink")
+    sheet.choice("fan", "", "Fan")
+    sheet.result("conduction", "P_{on}", "Conduction loss", "W")
+    sheet.result("switching", "P_{sw}", "Switching loss", "W")
+    sheet.result("loss", "P", "Loss, whole stage", "W")
+    _voltage_findings(sheet, voltage, build, device)
+    _duty_findings(sheet, duty)
+    if current.severity:
+        sheet.find("current", current.severity, "Too much current in each switch",
+                   f"{fmt(current.value, 'A')} in each {device.label}; the rules keep "
+                   f"{rules.switch_current_margin:.0%} of {short(device.i_rating, 'A')} in hand: package and sharing decide, "
+                   "not the headline figure.", "More in parallel, or stronger parts.", worst=current,
+                   cures=(("Let the proposal choose", {"push_pull.switch": None, "push_pull.parallel": None}),))  # fmt: skip
+    if junction.severity:
+        sheet.find("junction", junction.severity, "The switches run too hot",
+                   f"{fmt(junction.value, 'degC')} at {sheet.where(junction)}, with the on-resistance at that "
+                   f"temperature; the rules stop at {short(rules.junction_limit, 'degC')}.",
+                   "A better heat-sink, more in parallel, or a lower frequency.", worst=junction,
+                   cures=(("Let the proposal choose switches and sink",
+                           {"push_pull.switch": None, "push_pull.parallel": None, "push_pull.sink": None,
+                            "push_pull.fan": None}),))  # fmt: skip
+    if rules.gate_drive > device.v_gs_max * 0.9:
+        sheet.find("gate_voltage", "stop", "Gate drive too near the gate's limit",
+                   f"{short(rules.gate_drive, 'V')} on gates rated {short(device.v_gs_max, 'V')}, before any ringing.",
+                   "Lower the drive voltage, and fit a zener at the gate.", figure="switch")  # fmt: skip
+    slow = now.switching_time * build.frequency
+    if slow > 0.05:
+        sheet.find("slow_gate", "fix", "The gates are driven too weakly for this frequency",
+                   f"Turn-on and turn-off take {fmt(now.switching_time, 's')}, {slow:.0%} of the period.",
+                   "Smaller gate resistors with a stronger driver, a lower frequency, or parts with less gate charge.",
+                   figure="switching")  # fmt: skip
+    if build.parallel >= MANY_PARALLEL:
+        sheet.find("many", "watch", f"{build.parallel} switches in parallel on each side",
+                   "At this current the board's copper, the sharing and the leakage of every joint decide, not the parts.",
+                   "A higher battery voltage halves the current each time it doubles; match the parts otherwise.",
+                   figure="parallel")  # fmt: skip
+    sheet.find("imbalance", "note", "A push-pull may walk into saturation",
+               "Unequal halves leave a small DC flux each period, and nothing in voltage-mode drive removes it.",
+               "Wind the halves bifilar, match the switches, sense the current of each pulse, or leave a small gap.",
+               figure="duty")  # fmt: skip
+    return sheet.close(
+        short(build.frequency, "Hz"), "the switches see twice the battery, plus the leakage spike", power_in,
+        power_in - now.loss,
+        {"switch": device.label, "parallel": f"{build.parallel} each side", "peak": fmt(voltage.value, "V"),
+         "pulse": fmt(now.pulse, "A"), "clamp": "none" if build.clamp == "none" else f"RCD, {fmt(build.clamp_resistor, 'ohm')}",
+         "clamp_level": fmt(now.clamp_level, "V"), "duty": fmt(now.duty, "1"), "spike": fmt(now.spike, "V")})  # fmt: skip
+
+
+def _voltage_findings(sheet: Sheet, worst: Any, build: PushPullBuild, device: Mosfet) -> None:
+    if not worst.severity:
+        return
+    state: PushPullState = sheet.states[worst.point]
+    cures: list[tuple[str, dict[str, PinValue]]] = []
+    if build.clamp == "none":
+        cures.append(("Fit an RCD clamp", {
+            "push_pull.clamp": None, "push_pull.clamp_resistor": None, "push_pull.clamp_part": None}))  # fmt: skip
+    freed: dict[str, PinValue] = {"push_pull.switch": None, "push_pull.parallel": None, "push_pull.clamp": None,
+                                  "push_pull.clamp_resistor": None, "push_pull.clamp_part": None}  # fmt: skip
+    cures.append(("Use parts of a higher rating, with their clamp", freed))
+    nothing = " Nothing clamps it." if build.clamp == "none" else ""
+    sheet.find(
+        "voltage", worst.severity,
+        "Switch rating exceeded at turn-off" if worst.severity == "stop" else "Switch voltage close to its rating",
+        f"Twice the input is {fmt(state.resting, 'V')}; the leakage adds {fmt(state.spike, 'V')} and makes "
+        f"{fmt(worst.value, 'V')} on {short(worst.rating, 'V')} parts at {sheet.where(worst)}.{nothing}",
+        "Clamp the leakage, wind tighter, or use parts of a higher rating.", worst=worst, cures=tuple(cures))  # fmt: skip
+
+
+def _duty_findings(sheet: Sheet, worst: Any) -> None:
+    more: tuple[tuple[str, dict[str, PinValue]], ...] = (
+        ("Let the proposal choose the turns",
+         {"transformer.primary_turns": None, "transformer.secondary_turns": None}),)  # fmt: skip
+    surge = sheet.states["surge_flat"].duty
+    if worst.value > DUTY_REACH:
+        sheet.find("duty", "stop", "The link cannot be held on a flat battery",
+                   f"It would take a duty of {fmt(worst.value, '1')} a side at full power; two switches in turn can give "
+                   f"{DUTY_REACH:g} each.", "More secondary turns, a lower link voltage, or thicker leads to the battery.",
+                   worst=worst, cures=more)  # fmt: skip
+    elif worst.severity:
+        sheet.find("duty", "fix", "Duty runs out at a flat battery",
+                   f"At full power it reaches {fmt(worst.value, '1')} of the {worst.limit:g} that the rules allow.",
+                   "One or two more secondary turns.", worst=worst, cures=more)  # fmt: skip
+    if surge > DUTY_REACH >= worst.value:
+        sheet.find("surge_sags", "watch", "The surge sags on a flat battery",
+                   f"The surge would take a duty of {fmt(surge, '1')} a side: the link falls below its set-point until "
+                   "the surge is over.", "More secondary turns, or start motors on a charged battery.", figure="duty",
+                   cures=())  # fmt: skip

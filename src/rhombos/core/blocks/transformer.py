@@ -1,0 +1,225 @@
+"""The high-frequency step-up transformer: core, turns and wire, and what they then do."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+from pydantic import Field
+
+from rhombos.core.blocks.base import Build, part
+from rhombos.core.book import magnetics as book
+from rhombos.core.book import stage
+from rhombos.core.brief import Brief
+from rhombos.core.ledger import Ledger
+from rhombos.core.magnetics.stack import rise, temperature_factor
+from rhombos.core.magnetics.transformer import (
+    Transformer, TransformerNeed, design_transformer, transformer_from, winding_loss,
+)  # fmt: skip
+from rhombos.core.parts import Grade, Shelf
+from rhombos.core.points import STEADY
+from rhombos.core.report import BlockReport
+from rhombos.core.rules import Rules
+from rhombos.core.sheet import Sheet
+from rhombos.core.units import fmt, short
+
+KEY, TITLE = "transformer", "Transformer"
+
+
+class TransformerBuild(Build):
+    """Core set, grade, turns and wires."""
+
+    core: str = part("core", "Core")
+    sets: int = Field(ge=1, le=4, title="Core sets side by side")
+    grade: str = part("grade", "Ferrite grade")
+    primary_turns: int = Field(ge=1, le=200, title="Primary turns, each half")
+    secondary_turns: int = Field(ge=1, le=2000, title="Secondary turns")
+    primary_wire: str = part("wire", "Primary wire")
+    primary_in_hand: int = Field(ge=1, le=200, title="Primary wires in hand")
+    secondary_wire: str = part("wire", "Secondary wire")
+    secondary_in_hand: int = Field(ge=1, le=100, title="Secondary wires in hand")
+    interfaces: int = Field(ge=1, le=2, title="Primary-to-secondary faces")
+
+
+@dataclass(frozen=True, slots=True)
+class WorkingPoint:
+    """Voltage across one half while its switch is on, V; duty; flat pulses, A; the worst volts and duty for the flux; the
+    temperature it is taken to have, °C."""
+
+    v_half: float
+    duty: float
+    primary_pulse: float
+    secondary_pulse: float
+    frequency: float
+    v_max: float
+    d_max: float
+    celsius: float
+
+
+@dataclass(frozen=True, slots=True)
+class TransformerState:
+    """Flux, T; temperatures, °C; losses, W; resistances, Ω; inductances, H."""
+
+    ratio: float
+    flux: float
+    worst_flux: float
+    magnetising_inductance: float
+    magnetising: float
+    leakage: float
+    leakage_duty: float
+    primary_rms: float
+    secondary_rms: float
+    primary_density: float
+    secondary_density: float
+    primary_resistance: float
+    secondary_resistance: float
+    primary_factor: float
+    secondary_factor: float
+    copper: float
+    core: float
+    temperature: float
+    loss: float
+
+
+@lru_cache(maxsize=64)
+def made(build: TransformerBuild, shelf: Shelf) -> Transformer:
+    """The wound transformer that the build describes."""
+    return transformer_from(
+        shelf, build.core, build.sets, build.grade,
+        (build.primary_wire, build.primary_in_hand, build.primary_turns),
+        (build.secondary_wire, build.secondary_in_hand, build.secondary_turns), build.interfaces,
+    )  # fmt: skip
+
+
+def propose(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> TransformerBuild:
+    """Search the shelf; pinned fields stay."""
+    t = design_transformer(need, pins, shelf, rules)
+    return TransformerBuild.model_validate({
+        "core": t.stack.core.id, "sets": t.stack.sets, "grade": t.grade.id, "primary_turns": t.primary.turns,
+        "secondary_turns": t.secondary.turns, "primary_wire": t.primary.wire.id, "primary_in_hand": t.primary.in_hand,
+        "secondary_wire": t.secondary.wire.id, "secondary_in_hand": t.secondary.in_hand, "interfaces": t.interfaces,
+    } | pins)  # fmt: skip
+
+
+def assess(
+    at: WorkingPoint, build: TransformerBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+) -> TransformerState:  # fmt: skip
+    """Flux and losses at the temperature given, and the temperature these lead to; the route makes the two agree."""
+    t = made(build, shelf)
+    work, f = ledger.work, at.frequency
+    duty = max(at.duty, 1e-4)
+    air = brief.targets.ambient + rules.enclosure_rise
+    flux = work("transformer.flux", book.peak_flux, V=at.v_half, D=duty, N=build.primary_turns, A_e=t.stack.a_e, f_s=f)
+    worst = work("transformer.worst_flux", book.peak_flux, V=at.v_max, D=at.d_max, N=build.primary_turns,
+                 A_e=t.stack.a_e, f_s=f)  # fmt: skip
+    factor = work("transformer.inductance_factor", book.inductance_factor, mu_e=t.grade.mu_i, A_e=t.stack.a_e,
+                  l_e=t.stack.l_e)  # fmt: skip
+    magnetising = work("transformer.magnetising_inductance", book.magnetising, N=build.primary_turns, A_L=factor)
+    density = work("transformer.core_density", book.igse_pulses, D=duty, alpha=t.grade.alpha, beta=t.grade.beta,
+                   k_core=t.grade.k, f_s=f, B_pk=max(flux, 1e-9))  # fmt: skip
+    celsius = at.celsius
+    primary = winding_loss(t, "primary", at.primary_pulse, duty, f, celsius)
+    secondary = winding_loss(t, "secondary", at.secondary_pulse, duty, f, celsius)
+    core = density * temperature_factor(t.grade, celsius) * t.stack.v_e
+    copper = 2 * primary.loss + secondary.loss
+    reached = air + rise(copper + core, t.stack.surface)
+    work("transformer.core", book.core_loss, p_v=density * temperature_factor(t.grade, celsius), V_e=t.stack.v_e)
+    work("transformer.rise", book.temperature_rise, P_loss=copper + core, A_s=t.stack.surface)
+    leakage = work("transformer.leakage", book.leakage, **t.leakage_inputs)
+    eaten = work("transformer.leakage_duty", stage.leakage_duty_loss, L_lk=leakage + rules.lead_inductance,
+                 I=at.primary_pulse, f_s=f,
+                 V=max(at.v_half, 1e-6))  # fmt: skip
+    ledger.total("transformer.temperature", {"air in the case": air, "rise": reached - air})
+    return TransformerState(
+        ratio=t.ratio, flux=flux, worst_flux=worst, magnetising_inductance=magnetising,
+        magnetising=work("transformer.magnetising", book.magnetising_current, V=at.v_half, D=duty, L=magnetising, f_s=f),
+        leakage=leakage, leakage_duty=eaten,
+        primary_rms=primary.rms, secondary_rms=secondary.rms, primary_density=primary.rms / t.primary.copper,
+        secondary_density=secondary.rms / t.secondary.copper,
+        primary_resistance=primary.resistance, secondary_resistance=secondary.resistance,
+        primary_factor=primary.factor, secondary_factor=secondary.factor,
+        copper=ledger.total("transformer.copper", {
+            "primary half": primary.loss, "other half": primary.loss, "secondary": secondary.loss}),
+        core=core, temperature=reached, loss=ledger.total("transformer.loss", {"copper": copper, "core": core}),
+    )  # fmt: skip
+
+
+def report(sheet: Sheet, power_in: float) -> BlockReport:
+    """The transformer's figures and findings."""
+    build: TransformerBuild = sheet.build  # type: ignore[assignment]
+    rules, now = sheet.rules, sheet.now
+    t = made(build, sheet.shelf)
+    saturation = sheet.shelf.get(Grade, build.grade).b_sat
+    flux = sheet.limited("worst_flux", r"B_{\max}", "Peak flux, highest battery at full duty", "T", saturation,
+                         max(0.0, 1 - rules.ferrite_peak / saturation), over=("full",))  # fmt: skip
+    sheet.result("flux", r"B_{pk}", "Peak flux, working", "T")
+    warm = sheet.limited("temperature", r"T_{tr}", "Winding and core temperature", "degC", rules.winding_limit + 20,
+                         20 / (rules.winding_limit + 20), over=STEADY)  # fmt: skip
+    window = sheet.fixed("fill", "h/h_W", "Window height in use", t.fill, "%", 1.0, 0.0, "as wound")
+    sheet.choice("core", "", "Core")
+    sheet.choice("sets", "", "Core sets side by side")
+    sheet.choice("grade", "", "Ferrite grade")
+    sheet.choice("primary_turns", "N_p", "Primary turns, each half")
+    sheet.choice("secondary_turns", "N_s", "Secondary turns")
+    sheet.choice("primary_wire", "", "Primary wire")
+    sheet.choice("primary_in_hand", "", "Primary wires in hand")
+    sheet.choice("secondary_wire", "", "Secondary wire")
+    sheet.choice("secondary_in_hand", "", "Secondary wires in hand")
+    sheet.choice("interfaces", "p", "Primary-to-secondary faces")
+    sheet.result("leakage", r"L_{lk}", "Leakage, from one half", "H")
+    sheet.result("leakage_duty", r"\Delta D", "Total duty eaten by leakage and leads", "%")
+    sheet.result("magnetising", r"\Delta I_m", "Magnetising current, peak to peak", "A")
+    sheet.result("primary_rms", r"I_p", "RMS current, primary half", "A")
+    sheet.result("secondary_rms", r"I_s", "RMS current, secondary", "A")
+    sheet.result("primary_factor", r"F_{R,p}", "AC factor, primary", "1")
+    sheet.result("secondary_factor", r"F_{R,s}", "AC factor, secondary", "1")
+    sheet.result("copper", r"P_{Cu}", "Copper loss", "W")
+    sheet.result("core", r"P_{Fe}", "Core loss", "W")
+    sheet.result("loss", "P", "Loss, whole transformer", "W")
+    free_turns = {f"transformer.{n}": None for n in ("core", "sets", "primary_turns", "secondary_turns")}
+    more = math.ceil(build.primary_turns * flux.value / flux.limit)
+    if flux.severity:
+        sheet.find("saturation", flux.severity,
+                   "The core saturates when the battery is full" if flux.severity == "stop" else "Flux close to saturation",
+                   f"{build.primary_turns} turns see {fmt(flux.value, 'T')} when the charging battery meets full duty; "
+                   f"hot ferrite gives up at {short(saturation, 'T')} and the rules stop at {short(flux.limit, 'T')}. The "
+                   "first half-cycle after a start without soft start swings twice as far.",
+                   f"{more} primary turns with the secondary in proportion, a larger core, or a higher frequency.",
+                   worst=flux, cures=(
+                       (f"Wind {more} primary turns", {
+                           "transformer.primary_turns": more,
+                           "transformer.secondary_turns": math.ceil(build.secondary_turns * more / build.primary_turns)}),
+                       ("Let the proposal choose core and turns", free_turns)))  # fmt: skip
+    if warm.severity:
+        sheet.find("hot", warm.severity, "The transformer runs too hot",
+                   f"{fmt(now.core, 'W')} in the core and {fmt(now.copper, 'W')} in the copper take it to "
+                   f"{fmt(warm.value, 'degC')} at {sheet.where(warm)}.",
+                   "A larger core, better wire, more turns (if the core loses more) or fewer (if the copper does).",
+                   worst=warm, cures=(("Let the proposal choose core and turns", free_turns | {
+                       f"transformer.{n}": None
+                       for n in ("primary_wire", "primary_in_hand", "secondary_wire", "secondary_in_hand")}),))  # fmt: skip
+    if window.severity:
+        sheet.find("window", "stop", "The windings do not fit the window",
+                   f"They build {fmt(t.height, 'mm')} high; the window of {build.core} offers {fmt(t.stack.height, 'mm')}.",
+                   "Fewer wires in hand, a core with a larger window, or a higher frequency with fewer turns.",
+                   worst=window, cures=(("Let the proposal choose core and wire", free_turns | {
+                       f"transformer.{n}": None
+                       for n in ("primary_wire", "primary_in_hand", "secondary_wire", "secondary_in_hand")}),))  # fmt: skip
+    if max(now.primary_factor, now.secondary_factor) > 2:
+        which = "primary" if now.primary_factor > now.secondary_factor else "secondary"
+        sheet.find("proximity", "watch", f"Eddy currents more than double the {which}'s loss",
+                   f"Its AC resistance is {max(now.primary_factor, now.secondary_factor):.2g} times the DC one: wire chosen "
+                   "by area alone.", "Litz or thinner wires in hand, fewer layers, or interleave.",
+                   figure=f"{which}_factor",
+                   cures=((f"Let the proposal choose the {which}'s wire",
+                           {f"transformer.{which}_wire": None, f"transformer.{which}_in_hand": None}),))  # fmt: skip
+    headline = f"{build.primary_turns}+{build.primary_turns} : {build.secondary_turns}"
+    return sheet.close(
+        headline, "start of one half to finish of the other: a wrong dot is a short", power_in, power_in - now.loss,
+        {"primary": str(build.primary_turns), "secondary": str(build.secondary_turns), "core": build.core,
+         "flux": fmt(now.flux, "T"), "leakage": fmt(now.leakage, "H"), "primary_current": fmt(now.primary_rms, "A"),
+         "secondary_current": fmt(now.secondary_rms, "A"),
+         "primary_wire": f"{build.primary_in_hand} × {t.primary.wire.label}",
+         "secondary_wire": f"{build.secondary_in_hand} × {t.secondary.wire.label}"})  # fmt: skip

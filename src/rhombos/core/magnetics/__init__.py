@@ -1,0 +1,1 @@
+"""Wound parts: wire in a window, chokes, transformers."""

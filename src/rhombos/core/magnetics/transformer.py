@@ -1,0 +1,237 @@
+"""High-frequency step-up transformers with a centre-tapped primary: search over cores, turns and grades."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from rhombos.core.book import magnetics as book
+from rhombos.core.book import source
+from rhombos.core.magnetics.stack import Stack, rise, stack_table, stacked, suited_grades, temperature_factor
+from rhombos.core.magnetics.winding import (
+    INSULATION, Winding, choose_wire, copper_resistivity, lay, weighted_ac_factor,
+)  # fmt: skip
+from rhombos.core.parts import Core, Grade, Shelf, Wire
+from rhombos.core.rules import Rules
+
+MOST_PRIMARY_TURNS = 14
+PRIMARY_SHARE = 0.5
+"""Share of the window's height for both primary halves."""
+HEIGHT_USED = 0.88
+"""Share of the window's height that copper and tape may take; the rest is slack for the hand."""
+HARMONICS = np.arange(0.0, 16.0)
+ODD = HARMONICS[1:] % 2
+TRIES = 20
+
+
+@dataclass(frozen=True, slots=True)
+class TransformerNeed:
+    """What is asked: volt-second worst case (V_max at D_max) and working point (V, D), the ratio needed, the pulse
+    current of one primary half and of the secondary, A, at one switch's frequency, Hz, in air at °C."""
+
+    v_max: float
+    d_max: float
+    v_work: float
+    d_work: float
+    ratio: float
+    primary_pulse: float
+    secondary_pulse: float
+    frequency: float
+    air: float
+
+
+@dataclass(frozen=True, slots=True)
+class Transformer:
+    """A transformer as built. The primary halves are wound bifilar; `interfaces` counts primary-to-secondary faces:
+    1 plain, 2 with the primary's wires shared out below and above the secondary."""
+
+    stack: Stack
+    grade: Grade
+    primary: Winding
+    secondary: Winding
+    interfaces: int
+
+    @property
+    def ratio(self) -> float:
+        """Secondary turns over one primary half's."""
+        return self.secondary.turns / self.primary.turns
+
+    @property
+    def height(self) -> float:
+        """Build of both halves, the secondary and the tape between, m."""
+        return 2 * self.primary.height + self.secondary.height + (self.interfaces + 1) * INSULATION
+
+    @property
+    def fill(self) -> float:
+        """Share of the window's build height in use."""
+        return self.height / self.stack.height
+
+    @property
+    def leakage(self) -> float:
+        """Leakage inductance seen from one primary half, H; the idle half's copper lies in the field too."""
+        return book.leakage.work(self.leakage_inputs)
+
+    @property
+    def leakage_inputs(self) -> dict[str, float]:
+        """The numbers behind `leakage`."""
+        return {
+            "N": self.primary.turns, "MLT": self.stack.mlt, "b_w": self.stack.b_w, "interfaces": self.interfaces,
+            "h_cu": 2 * self.primary.height + self.secondary.height, "h_gap": self.interfaces * INSULATION,
+        }  # fmt: skip
+
+
+def transformer_from(
+    shelf: Shelf, core: str, sets: int, grade: str, primary: tuple[str, int, int], secondary: tuple[str, int, int],
+    interfaces: int,
+) -> Transformer:  # fmt: skip
+    """The transformer that a build's fields describe; a winding is (wire, in hand, turns)."""
+    stack = stacked(shelf.get(Core, core), sets)
+    windings = [lay(shelf.get(Wire, wire), hand, turns, stack.b_w) for wire, hand, turns in (primary, secondary)]
+    return Transformer(stack, shelf.get(Grade, grade), windings[0], windings[1], interfaces)
+
+
+def pulse_harmonics(duty: float, two_sided: bool) -> np.ndarray:
+    """Squared RMS of harmonics 0 to 15 of unit pulses: one a period of `duty`, or two of opposite sign.
+
+    Source: Fourier series of rectangular pulses.
+    """
+    peak = 2 / (np.pi * HARMONICS[1:]) * np.sin(np.pi * duty * HARMONICS[1:])
+    squares = np.empty_like(HARMONICS)
+    squares[0] = 0.0 if two_sided else duty**2
+    squares[1:] = peak**2 * (2 * ODD if two_sided else 0.5)
+    return squares
+
+
+def section_portions(which: str, interfaces: int) -> float:
+    """Into how many parts the layers fall between faces of zero field; bifilar halves lie double in the primary's."""
+    return interfaces / 2 if which == "primary" else float(interfaces)
+
+
+@dataclass(frozen=True, slots=True)
+class WindingLoss:
+    """Copper loss of one winding, W, with what makes it: RMS current, A; DC resistance, Ω; AC factor."""
+
+    loss: float
+    rms: float
+    resistance: float
+    factor: float
+
+
+def winding_loss(
+    t: Transformer, which: str, pulse: float, duty: float, frequency: float, celsius: float
+) -> WindingLoss:  # fmt: skip
+    """Loss of one primary half or of the secondary, its AC factor weighted over the harmonics of its pulses."""
+    primary = which == "primary"
+    w = t.primary if primary else t.secondary
+    portions = section_portions(which, t.interfaces)
+    rms = pulse * math.sqrt(duty if primary else 2 * duty)
+    resistance = book.winding_resistance.work(
+        {"rho": copper_resistivity(celsius), "N": w.turns, "MLT": t.stack.mlt, "A_cu": w.copper}
+    )
+    factor = weighted_ac_factor(
+        w, t.stack.b_w, HARMONICS * frequency, pulse_harmonics(duty, two_sided=not primary), celsius, portions
+    )
+    return WindingLoss(source.ohmic_loss.work({"I_rms": rms, "R": resistance * factor}), rms, resistance, factor)
+
+
+def design_transformer(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> Transformer:
+    """The transformer with the lowest price plus worth of loss that stays cool and unsaturated and can be wound.
+
+    Pins kept: core, sets, grade, primary_turns, secondary_turns, primary_wire, primary_in_hand, secondary_wire,
+    secondary_in_hand, interfaces.
+    """
+    table = stack_table(shelf)
+    index = np.array([
+        i for i, row in enumerate(table.rows)
+        if pins.get("core", row.core.id) == row.core.id and pins.get("sets", row.sets) == row.sets
+    ] or [i for i, row in enumerate(table.rows) if row.core.id == pins.get("core", row.core.id)])  # fmt: skip
+    grades = [shelf.get(Grade, pins["grade"])] if "grade" in pins else suited_grades(shelf, need.frequency)
+    turns = np.array([pins["primary_turns"]] if "primary_turns" in pins else range(1, MOST_PRIMARY_TURNS + 1))
+    allowed = rules.winding_limit - need.air
+    options: list[tuple[float, int, int, Grade]] = []
+    for grade in grades:
+        loss, warm, peak, crowded = _estimate(need, pins, table, index, turns, grade, rules)
+        score = table.price[index][:, None] + rules.watt_worth * loss + grade.price
+        limit = min(rules.ferrite_peak, grade.b_sat)
+        bad = np.maximum(warm / allowed - 1, 0) + np.maximum(peak / limit - 1, 0) + np.maximum(crowded - 1, 0)
+        score = np.where(bad > 0, 1e6 + 1e3 * bad, score)
+        for flat in np.argsort(score, axis=None, kind="stable")[:TRIES]:
+            row, column = np.unravel_index(flat, score.shape)
+            options.append((float(score[row, column]), int(index[row]), int(turns[column]), grade))
+    options.sort(key=lambda o: (o[0], o[1], o[2], o[3].id))
+    best: Transformer | None = None
+    for _, row, primary_turns, grade in options[:TRIES]:
+        made = _wind(need, pins, shelf, rules, table.rows[row], grade, primary_turns)
+        if made.fill <= 1.0 and rise(total_loss(made, need, rules.winding_limit), made.stack.surface) <= allowed:
+            return made
+        if best is None or made.fill < best.fill:
+            best = made
+    assert best is not None
+    return best
+
+
+def _estimate(
+    need: TransformerNeed, pins: dict[str, Any], table: Any, index: np.ndarray, turns: np.ndarray, grade: Grade,
+    rules: Rules,
+) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:  # fmt: skip
+    """Loss, temperature rise, worst peak flux and copper over room, for every core (rows) and primary turns (columns)."""
+    area, volume = table.a_e[index][:, None], table.v_e[index][:, None]
+    peak = book.peak_flux(V=need.v_max, D=need.d_max, N=turns, A_e=area, f_s=need.frequency)
+    work = book.peak_flux(V=need.v_work, D=need.d_work, N=turns, A_e=area, f_s=need.frequency)
+    core = volume * book.igse_pulses(
+        D=need.d_work, alpha=grade.alpha, beta=grade.beta, k_core=grade.k, f_s=need.frequency, B_pk=work
+    )  # fmt: skip
+    secondary = np.asarray(pins.get("secondary_turns", np.ceil(turns * need.ratio - 1e-9)))
+    ampere_turns = (
+        2 * turns * need.primary_pulse * math.sqrt(need.d_work)
+        + secondary * need.secondary_pulse * math.sqrt(2 * need.d_work)
+    )  # fmt: skip
+    room = rules.window_fill * table.a_w[index][:, None]
+    copper_area = np.minimum(room, ampere_turns / rules.current_density)
+    copper = 1.2 * copper_resistivity(90) * table.mlt[index][:, None] * ampere_turns**2 / copper_area
+    loss = core + copper
+    return loss, rise(loss, table.surface[index][:, None]), peak, ampere_turns / rules.current_density / room
+
+
+def _wind(
+    need: TransformerNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules, stack: Stack, grade: Grade, turns: int
+) -> Transformer:  # fmt: skip
+    interfaces = int(pins.get("interfaces", 2))
+    secondary_turns = int(pins.get("secondary_turns", math.ceil(turns * need.ratio - 1e-9)))
+    room = HEIGHT_USED * stack.height - (interfaces + 1) * INSULATION
+    windings: list[Winding] = []
+    for name, count, pulse, duty, height in (
+        ("primary", turns, need.primary_pulse, need.d_work, room * PRIMARY_SHARE / 2),
+        ("secondary", secondary_turns, need.secondary_pulse, 2 * need.d_work, room * (1 - PRIMARY_SHARE)),
+    ):
+        rms = pulse * math.sqrt(duty)
+        ac_share = 1 - duty if name == "primary" else 1.0
+        portions = section_portions(name, interfaces)
+        chosen = choose_wire(
+            shelf, count, rms, rules.current_density, stack.b_w, height, need.frequency, portions=portions,
+            ac_share=ac_share,
+        )  # fmt: skip
+        wire = shelf.get(Wire, pins[f"{name}_wire"]) if f"{name}_wire" in pins else chosen.wire
+        fit = max(1, math.ceil(rms / rules.current_density / wire.copper * 0.97))
+        in_hand = int(pins.get(f"{name}_in_hand", chosen.in_hand if wire is chosen.wire else fit))
+        windings.append(lay(wire, in_hand, count, stack.b_w))
+    return Transformer(stack, grade, windings[0], windings[1], interfaces)
+
+
+def core_loss_density(t: Transformer, v: float, duty: float, frequency: float, celsius: float) -> float:
+    """Core loss per volume, W/m³, at a temperature."""
+    flux = book.peak_flux(V=v, D=duty, N=t.primary.turns, A_e=t.stack.a_e, f_s=frequency)
+    g = t.grade
+    return float(temperature_factor(g, celsius) * book.igse_pulses(
+        D=duty, alpha=g.alpha, beta=g.beta, k_core=g.k, f_s=frequency, B_pk=flux))  # fmt: skip
+
+
+def total_loss(t: Transformer, need: TransformerNeed, celsius: float = 90.0) -> float:
+    """Copper of both halves and the secondary plus core, W, at the working point."""
+    primary = winding_loss(t, "primary", need.primary_pulse, need.d_work, need.frequency, celsius).loss
+    secondary = winding_loss(t, "secondary", need.secondary_pulse, need.d_work, need.frequency, celsius).loss
+    core = core_loss_density(t, need.v_work, need.d_work, need.frequency, celsius) * t.stack.v_e
+    return 2 * primary + secondary + core

@@ -1,0 +1,120 @@
+"""Wire in a window: which wire, how many in hand, how many layers, and its resistance at DC and at frequency."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from rhombos.core.book import magnetics as book
+from rhombos.core.book import source
+from rhombos.core.parts import Shelf, Wire
+
+COPPER_20 = 1.724e-8
+COPPER_SLOPE = 0.00393
+INSULATION = 0.15e-3
+"""Tape between windings and layers' worth of it, m."""
+MOST_IN_HAND = 48
+
+
+def copper_resistivity(celsius: float) -> float:
+    """Resistivity of copper, Ω·m, at a temperature in °C."""
+    return source.resistivity.work({"rho_20": COPPER_20, "a_20": COPPER_SLOPE, "T": celsius + 273.15})
+
+
+@dataclass(frozen=True, slots=True)
+class Winding:
+    """A winding as wound: `in_hand` wires in parallel, `layers` over the breadth, `height` of the build, m."""
+
+    wire: Wire
+    in_hand: int
+    turns: int
+    layers: int
+    height: float
+
+    @property
+    def copper(self) -> float:
+        """Copper section of one turn, m²."""
+        return self.wire.copper * self.in_hand
+
+
+def lay(wire: Wire, in_hand: int, turns: int, breadth: float) -> Winding:
+    """Lay turns side by side, layer on layer."""
+    per_layer = max(1, math.floor(breadth / wire.outer))
+    layers = math.ceil(turns * in_hand / per_layer)
+    return Winding(wire, in_hand, turns, layers, layers * wire.outer)
+
+
+def ac_factor(winding: Winding, breadth: float, frequency: float, celsius: float, portions: float = 1.0) -> float:
+    """AC over DC resistance at one frequency, Hz; each of `portions` interleaved parts sees its share of the layers.
+
+    Round wires count as square foils of equal section, a litz bundle as √strands sub-layers of them.
+    Source: Dowell 1966, with the porosity factor.
+    """
+    wire = winding.wire
+    depth = book.skin_depth.work({"rho": copper_resistivity(celsius), "f": frequency})
+    foil, across = wire.strand * math.sqrt(math.pi) / 2, math.sqrt(wire.strands)
+    porosity = min(1.0, winding.turns * winding.in_hand * across * foil / (max(winding.layers, 1) * breadth))
+    xi = min(30.0, max(1e-3, foil / depth * math.sqrt(porosity)))
+    return book.dowell.work({"xi": xi, "layers": max(1.0, winding.layers * across / portions)})
+
+
+def weighted_ac_factor(
+    winding: Winding, breadth: float, frequencies: np.ndarray, weights: np.ndarray, celsius: float, portions: float
+) -> float:  # fmt: skip
+    """`ac_factor` over several frequencies, Hz, weighted by the squares of their currents; the first may be 0 (DC)."""
+    wire = winding.wire
+    factors = np.ones_like(frequencies)
+    moving = slice(1, None) if frequencies[0] == 0 else slice(None)
+    factors[moving] = _ac_factors(
+        wire.strand, wire.strands, winding.layers, winding.turns * winding.in_hand, breadth, frequencies[moving],
+        celsius, portions,
+    )  # fmt: skip
+    return float(factors @ weights / weights.sum())
+
+
+def _ac_factors(
+    strand: Any, strands: Any, layers: Any, wires: Any, breadth: float, frequency: Any, celsius: float, portions: float,
+) -> np.ndarray:  # fmt: skip
+    depth = book.skin_depth(rho=copper_resistivity(celsius), f=frequency)
+    foil = strand * math.sqrt(math.pi) / 2
+    across = np.sqrt(strands)
+    porosity = np.minimum(1.0, wires * across * foil / (np.maximum(layers, 1) * breadth))
+    xi = foil / depth * np.sqrt(porosity)
+    return np.asarray(book.dowell(xi=np.clip(xi, 1e-3, 30), layers=np.maximum(1.0, layers * across / portions)))
+
+
+def choose_wire(
+    shelf: Shelf, turns: int, current: float, density: float, breadth: float, height: float, frequency: float,
+    celsius: float = 90.0, *, portions: float = 1.0, ac_share: float = 1.0,
+) -> Winding:  # fmt: skip
+    """The wire (and number in hand) with least resistance that fits the height; the least tall where none fits.
+
+    Args: current RMS, A; density wanted, A/m²; breadth and height of the window given to it, m; ac_share is the part
+    of the squared current that flows at `frequency`.
+    """
+    wires = shelf.all(Wire)
+    copper = shelf.column(Wire, "copper")
+    outer = shelf.column(Wire, "outer")
+    in_hand = np.ceil(np.maximum(current, 1e-6) / density / copper * 0.97)
+    per_layer = np.maximum(1, np.floor(breadth / outer))
+    layers = np.ceil(turns * in_hand / per_layer)
+    build = layers * outer
+    factor = _ac_factors(
+        shelf.column(Wire, "strand"), shelf.column(Wire, "strands"), layers, turns * in_hand, breadth, frequency,
+        celsius, portions,
+    )  # fmt: skip
+    resistance = (1 - ac_share + ac_share * factor) / (copper * in_hand)
+    usable = (in_hand <= MOST_IN_HAND) & (outer <= breadth)
+    fits = usable & (build <= height)
+    price = shelf.column(Wire, "price") * in_hand
+    if fits.any():
+        near = fits & (resistance <= 1.12 * resistance[fits].min())
+        chosen = int(np.argmin(np.where(near, price, np.inf)))
+    elif usable.any():
+        chosen = int(np.argmin(np.where(usable, build, np.inf)))
+    else:
+        chosen = int(np.argmax(copper))
+    return lay(wires[chosen], int(min(in_hand[chosen], MOST_IN_HAND)), turns, breadth)

@@ -1,0 +1,57 @@
+"""Pins: what the designer fixed. Each is checked alone against its block's field, so that a message names it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from pydantic import BaseModel, ValidationError
+
+from rhombos.core.findings import PinValue
+from rhombos.core.parts import Shelf, UnknownPart
+from rhombos.core.problems import Problem, from_validation
+
+
+class PinError(ValueError):
+    """Pins that cannot be kept; `problems` names each with its allowed range."""
+
+    def __init__(self, problems: list[Problem]) -> None:
+        super().__init__("; ".join(p.message for p in problems))
+        self.problems = problems
+
+
+def read_pins(
+    raw: Mapping[str, PinValue], builds: Mapping[str, type[BaseModel]], shelf: Shelf
+) -> tuple[dict[str, dict[str, Any]], dict[str, str]]:  # fmt: skip
+    """Typed pins by block, and the pins that name a part no longer on the shelf (address → reason), which are left out.
+
+    Text in engineering notation is read; a pin of None counts as none. Raises: PinError.
+    """
+    typed: dict[str, dict[str, Any]] = {}
+    missing: dict[str, str] = {}
+    problems: list[Problem] = []
+    for address, value in raw.items():
+        if value is None:
+            continue
+        block, _, name = address.partition(".")
+        model = builds.get(block)
+        if model is None or name not in model.model_fields:
+            problems.append(Problem(address, str(value), f"{address} is not a figure that can be pinned; remove it"))
+            continue
+        try:
+            checked = getattr(model.__pydantic_validator__.validate_assignment(model.model_construct(), name, value), name)
+        except ValidationError as error:
+            faults = from_validation(error, model)
+            problems += [Problem(address, p.value, f"{block}.{p.message}") for p in faults]
+            continue
+        extra = model.model_fields[name].json_schema_extra
+        if isinstance(extra, dict) and "part" in extra:
+            try:
+                shelf.find(str(extra["part"]), checked)
+            except UnknownPart as reason:
+                missing[address] = str(reason)
+                continue
+        typed.setdefault(block, {})[name] = checked
+    if problems:
+        raise PinError(problems)
+    return typed, missing

@@ -1,0 +1,37 @@
+"""The operating points at which every design is judged."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from rhombos.core.brief import Brief
+
+
+@dataclass(frozen=True, slots=True)
+class Point:
+    """One operating point: `emf` of the battery, V; `power` asked by the load, W; the power factor it asks it at."""
+
+    key: str
+    label: str
+    emf: float
+    power: float
+    power_factor: float
+
+
+STEADY = ("nominal", "flat", "full")
+"""Points held long enough to be hot."""
+
+
+def operating_points(brief: Brief) -> dict[str, Point]:
+    """Idle, full power at nominal, flat and full battery, and the surge at both ends."""
+    empty, nominal, full = brief.source.volts
+    asked, surge, factor = brief.power.continuous, brief.power.surge, brief.power.power_factor
+    points = (
+        Point("nominal", "full power, nominal battery", nominal, asked, factor),
+        Point("flat", "full power, flat battery", empty, asked, factor),
+        Point("full", "full power, charging battery", full, asked, factor),
+        Point("surge_flat", "surge, flat battery", empty, surge, factor),
+        Point("surge_full", "surge, charging battery", full, surge, factor),
+        Point("idle", "no load, nominal battery", nominal, 0.0, 1.0),
+    )
+    return {p.key: p for p in points}

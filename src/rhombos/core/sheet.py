@@ -1,0 +1,162 @@
+"""A block's sheet: its figures and findings, each figure tied to its working, its limit and its pin."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from pydantic import BaseModel
+
+from rhombos.core.findings import Cure, Finding, PinValue, Severity, against_rating
+from rhombos.core.parts import Shelf
+from rhombos.core.points import Point
+from rhombos.core.problems import allowed_range, unit_of
+from rhombos.core.report import BlockReport, Figure
+from rhombos.core.rules import Rules
+from rhombos.core.units import fmt, short
+
+
+@dataclass(frozen=True, slots=True)
+class Worst:
+    """The hardest value of a figure over the operating points, against its rating."""
+
+    figure: str
+    value: float
+    point: str
+    rating: float
+    limit: float
+    severity: Severity | None
+
+    @property
+    def margin(self) -> float:
+        """Part of the house limit still in hand; negative beyond it."""
+        return 1 - self.value / self.limit if self.limit > 0 else -1.0
+
+
+@dataclass
+class Sheet:
+    """Collects what one block shows. `states` maps each operating point to the block's state there; `hopeless` names
+    the points that cannot be held."""
+
+    block: str
+    title: str
+    build: BaseModel
+    states: Mapping[str, Any]
+    points: Mapping[str, Point]
+    pins: Mapping[str, Mapping[str, Any]]
+    rules: Rules
+    shelf: Shelf
+    hopeless: frozenset[str] = frozenset()
+    figures: list[Figure] = field(default_factory=list)
+    findings: list[Finding] = field(default_factory=list)
+
+    @property
+    def now(self) -> Any:
+        """The state at full power on a nominal battery."""
+        return self.states["nominal"]
+
+    def choice(self, name: str, symbol: str, title: str, digits: int = 3) -> None:
+        """Show a field of the build: something chosen, which the designer may pin."""
+        info = type(self.build).model_fields[name]
+        value = getattr(self.build, name)
+        extra = info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
+        kind = str(extra["part"]) if "part" in extra else None
+        options = tuple(str(x) for x in extra.get("options", ())) if isinstance(extra.get("options"), list) else ()
+        unit = unit_of(info) or "1"
+        if kind is not None:
+            text = self.shelf.find(kind, value).label
+        elif isinstance(value, bool):
+            text, options = ("yes" if value else "no"), ("yes", "no")
+        elif isinstance(value, str):
+            text = value
+        else:
+            text = str(value) if isinstance(value, int) else fmt(float(value), unit, digits)
+        self.figures.append(Figure(
+            address=f"{self.block}.{name}", symbol=symbol, title=title, text=text, unit=unit,
+            value=float(value) if isinstance(value, int | float) and not isinstance(value, bool) else None,
+            status="pinned" if name in self.pins.get(self.block, {}) else "proposed", pin=f"{self.block}.{name}", part_kind=kind,
+            part_options=options, choice=text if isinstance(value, bool) else str(value), allowed=allowed_range(info)))  # fmt: skip
+
+    def result(self, name: str, symbol: str, title: str, unit: str, *, point: str = "nominal", digits: int = 3) -> None:
+        """Show a figure of the state at one point."""
+        value = float(getattr(self.states[point], name))
+        self.figures.append(Figure(
+            address=f"{self.block}.{name}", symbol=symbol, title=title, text=fmt(value, unit, digits), value=value,
+            unit=unit, step=f"{point}:{self.block}.{name}", point=self.points[point].label))  # fmt: skip
+
+    def limited(
+        self, name: str, symbol: str, title: str, unit: str, rating: float, margin: float = 0.0, *,
+        over: tuple[str, ...] = (), digits: int = 3,
+    ) -> Worst:  # fmt: skip
+        """Show a stress at its worst point (of `over`, or of all) against its rating and the house margin.
+
+        Points the source cannot feed are left out where others remain: their currents are not real.
+        """
+        asked = over or tuple(self.states)
+        keys = [p for p in asked if p not in self.hopeless] or asked
+        at, value = max(((p, float(getattr(self.states[p], name))) for p in keys), key=lambda pair: pair[1])
+        return self._against(name, symbol, title, value, unit, rating, margin, at, self.points[at].label, digits)
+
+    def fixed(
+        self, name: str, symbol: str, title: str, value: float, unit: str, rating: float, margin: float, when: str,
+    ) -> Worst:  # fmt: skip
+        """Show a stress that no operating state holds, such as a part's voltage while the battery charges."""
+        return self._against(name, symbol, title, value, unit, rating, margin, None, when, 3)
+
+    def fixed_value(self, name: str, symbol: str, title: str, value: float, unit: str, when: str) -> None:
+        """Show a figure that belongs to the build and no operating point, without a limit."""
+        self.figures.append(Figure(
+            address=f"{self.block}.{name}", symbol=symbol, title=title, text=fmt(value, unit), value=value, unit=unit,
+            point=when))  # fmt: skip
+
+    def _against(
+        self, name: str, symbol: str, title: str, value: float, unit: str, rating: float, margin: float, at: str | None,
+        when: str, digits: int,
+    ) -> Worst:  # fmt: skip
+        severity = against_rating(value, rating, margin)
+        self.figures.append(Figure(
+            address=f"{self.block}.{name}", symbol=symbol, title=title, text=fmt(value, unit, digits), value=value,
+            unit=unit, rating_text=short(rating, unit), stress=max(0.0, value / rating) if rating > 0 else 9.99,
+            house=1 - margin, severity=severity, step=at and f"{at}:{self.block}.{name}", point=when))  # fmt: skip
+        return Worst(f"{self.block}.{name}", value, at or "", rating, rating * (1 - margin), severity)
+
+    def find(
+        self, code: str, severity: Severity, title: str, cause: str, remedy: str, *, worst: Worst | None = None,
+        figure: str | None = None, cures: tuple[tuple[str, dict[str, PinValue]], ...] = (),
+        limit: float | None = None,
+    ) -> None:  # fmt: skip
+        """Raise a finding of this block, with the figure and the limit it met.
+
+        A cure that would only take away pins that are not there is left out.
+        """
+        useful = [(label, patch) for label, patch in cures if any(v is not None or self._has(a) for a, v in patch.items())]
+        met = limit if limit is not None else (worst.limit if worst else None)
+        margin = None
+        if worst is not None and met:
+            margin = 1 - worst.value / met
+        self.findings.append(Finding(
+            code=f"{self.block}.{code}", severity=severity, block=self.block, title=title, cause=cause, remedy=remedy,
+            figure=figure and f"{self.block}.{figure}" or (worst.figure if worst else None),
+            value=worst.value if worst else None, limit=met, margin=margin,
+            cures=tuple(Cure(label=label, patch=patch) for label, patch in useful)))  # fmt: skip
+
+    def _has(self, address: str) -> bool:
+        block, _, name = address.partition(".")
+        return name in self.pins.get(block, {})
+
+    def where(self, worst: Worst) -> str:
+        """The point at which a worst value arises, in words."""
+        return self.points[worst.point].label
+
+    def close(self, headline: str, remark: str, power_in: float, power_out: float, drawing: dict[str, str]) -> BlockReport:
+        """The finished report of this block."""
+        loss = power_in - power_out
+        stress = max((f.stress for f in self.figures if f.stress is not None), default=0.0)
+        marks: tuple[Severity, ...] = ("stop", "fix", "watch")
+        found = {f.severity for f in self.findings}
+        severity = next((m for m in marks if m in found), None)
+        return BlockReport(
+            key=self.block, title=self.title, headline=headline, remark=remark, loss=loss, loss_text=fmt(loss, "W", 3),
+            power_in=power_in, power_out=power_out, stress=stress, severity=severity, figures=tuple(self.figures),
+            drawing=drawing)  # fmt: skip
