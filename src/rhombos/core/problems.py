@@ -26,6 +26,22 @@ def from_validation(error: ValidationError, model: type[BaseModel]) -> list[Prob
     return [_told(dict(e), model) for e in error.errors(include_url=False)]
 
 
+def told_by(errors: Iterable[Any], route: Any) -> list[Problem]:
+    """Every fault of a request in plain words; the body's model is looked up on the route that refused it."""
+    body = getattr(getattr(route, "body_field", None), "field_info", None)
+    model = getattr(body, "annotation", None)
+    known = model if isinstance(model, type) and issubclass(model, BaseModel) else BaseModel
+    told = []
+    for error in errors:
+        entry = dict(error)
+        if entry["type"] == "json_invalid":
+            told.append(Problem("document", "", f"the document is not JSON: {entry.get('ctx', {}).get('error', '')}"))
+            continue
+        entry["loc"] = tuple(x for x in entry["loc"] if x not in ("body", "query", "path"))
+        told.append(_told(entry, known))
+    return told
+
+
 def _told(entry: dict[str, Any], model: type[BaseModel]) -> Problem:
     path = [str(x) for x in entry["loc"] if not str(x).startswith("function-")]
     name = ".".join(path) or "document"

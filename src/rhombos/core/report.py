@@ -37,12 +37,24 @@ class Figure(_Plain):
     point: str | None = None
 
 
+class StepRow(_Plain):
+    """One quantity of a worked step: `pin` is what to pin if it is solved for, `whole` whether only integers will do."""
+
+    name: str
+    latex: str
+    meaning: str
+    text: str
+    pin: str | None = None
+    whole: bool = False
+
+
 class StepOut(_Plain):
-    """A worked step as plain data; its typeset form comes from the book on demand."""
+    """A worked step as plain data; its typeset form comes from the book on demand. The relation ``sum`` adds its rows."""
 
     relation: str
     inputs: dict[str, float]
     value: float
+    rows: tuple[StepRow, ...]
 
 
 class BlockReport(_Plain):
@@ -78,6 +90,20 @@ class Totals(_Plain):
     texts: dict[str, str]
 
 
+class Operating(_Plain):
+    """What the waveforms need of the nominal point: V, Hz, H, Ω, F. `index` leaves out dead time and thresholds."""
+
+    index: float
+    v_link: float
+    carrier: float
+    line: float
+    inductance: float
+    resistance: float
+    capacitance: float
+    load_resistance: float
+    load_inductance: float
+
+
 class Solution(_Plain):
     """A complete, explained sizing. A value: same brief, pins, shelf and rules, same solution."""
 
@@ -88,5 +114,6 @@ class Solution(_Plain):
     blocks: tuple[BlockReport, ...]
     findings: tuple[Finding, ...]
     totals: Totals | None
+    operating: Operating | None
     build: dict[str, dict[str, PinValue]]
     steps: dict[str, StepOut]

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 from rhombos.core.blocks.base import Build
+from rhombos.core.book import BOOK
 from rhombos.core.brief import Brief
 from rhombos.core.findings import Cure, Finding, PinValue, worst_first
-from rhombos.core.ledger import Ledger
+from rhombos.core.ledger import Ledger, Step
 from rhombos.core.parts import KINDS, Shelf
+from rhombos.core.pinmap import PIN_BEHIND, WHOLE
 from rhombos.core.pins import read_pins
 from rhombos.core.points import operating_points
-from rhombos.core.report import BlockReport, Solution, StepOut, Totals
+from rhombos.core.report import BlockReport, Solution, StepOut, StepRow, Totals
 from rhombos.core.routes import push_pull_link as route
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
@@ -24,30 +27,83 @@ COARSE = 1e-3
 NEEDED_KINDS = ("mosfet", "diode", "core", "grade", "wire", "capacitor", "resistor", "fuse", "heat_sink")
 
 
+@dataclass(frozen=True)
+class Worked:
+    """A sizing before it is put into words: builds, operating points and every worked step."""
+
+    brief: Brief
+    rules: Rules
+    shelf: Shelf
+    pins: Mapping[str, Mapping[str, Any]]
+    missing: Mapping[str, str]
+    builds: Mapping[str, Build]
+    settled: Mapping[str, route.Settled]
+    ledgers: Mapping[str, Ledger]
+
+
+class EmptyShelf(ValueError):
+    """A kind of part that every build needs is not on the shelf at all; `kinds` lists them."""
+
+    def __init__(self, kinds: list[str]) -> None:
+        names = ", ".join(k.replace("_", "-") for k in kinds)
+        super().__init__(f"There is no {names} on the shelf.")
+        self.kinds = kinds
+
+
+def work_out(brief: Brief, pins: Mapping[str, PinValue], shelf: Shelf, rules: Rules) -> Worked:
+    """Size everything that is not pinned. Raises: PinError for a bad pin, EmptyShelf."""
+    typed, missing = read_pins(pins, route.BUILDS, shelf)
+    if empty := [k for k in NEEDED_KINDS if not shelf.all(KINDS[k])]:
+        raise EmptyShelf(empty)
+    builds, near, _ = build_all(brief, typed, shelf, rules)
+    ledgers = {key: Ledger(point=key) for key in operating_points(brief)}
+    settled = route.settle_all(builds, brief, shelf, rules, ledgers=ledgers, start=near)
+    return Worked(brief, rules, shelf, typed, missing, builds, settled, ledgers)
+
+
 def solve(brief: Brief, pins: Mapping[str, PinValue], shelf: Shelf, rules: Rules) -> Solution:
     """Size everything that is not pinned and say what the whole then does. Pure and deterministic.
 
     Raises: PinError for a pin out of its range or unknown. A brief that cannot be met solves to findings.
     """
-    typed, missing = read_pins(pins, route.BUILDS, shelf)
-    if empty := [k for k in NEEDED_KINDS if not shelf.all(KINDS[k])]:
-        return _unbuildable(brief, pins, rules, empty)
-    builds, near, _ = build_all(brief, typed, shelf, rules)
-    ledgers = {key: Ledger(point=key) for key in operating_points(brief)}
-    settled = route.settle_all(builds, brief, shelf, rules, ledgers=ledgers, start=near)
-    blocks, findings = _report(builds, settled, typed, brief, shelf, rules)
-    findings += [_missing_part(address, reason) for address, reason in missing.items()]
+    try:
+        return explain(work_out(brief, pins, shelf, rules), pins)
+    except EmptyShelf as empty:
+        return unbuildable(brief, pins, rules, empty)
+
+
+def explain(worked: Worked, pins: Mapping[str, PinValue]) -> Solution:
+    """A sizing in words and figures."""
+    brief, settled = worked.brief, worked.settled
+    blocks, findings = _report(worked)
+    findings += [_missing_part(address, reason) for address, reason in worked.missing.items()]
     totals = _totals(settled, brief)
     findings += _whole(totals, settled, brief)
-    wanted = {f.step for b in blocks for f in b.figures if f.step}
+    wanted = {f.step: f.unit for b in blocks for f in b.figures if f.step}
     steps = {
-        f"{k}": StepOut(relation=s.relation, inputs=s.inputs, value=s.value)
-        for ledger in ledgers.values() for k, s in ledger.steps.items() if k in wanted
+        key: _step_out(key, step, wanted[key])
+        for ledger in worked.ledgers.values() for key, step in ledger.steps.items() if key in wanted
     }  # fmt: skip
     return Solution(
-        route=route.KEY, brief=brief, rules=rules.name, pins={k: v for k, v in pins.items() if v is not None},
+        route=route.KEY, brief=brief, rules=worked.rules.name, pins={k: v for k, v in pins.items() if v is not None},
         blocks=tuple(blocks), findings=tuple(worst_first(findings)), totals=totals,
-        build={key: dict(b.model_dump()) for key, b in builds.items()}, steps=steps)  # fmt: skip
+        operating=route.operating(settled, worked.builds, worked.shelf),
+        build={key: dict(b.model_dump()) for key, b in worked.builds.items()}, steps=steps)  # fmt: skip
+
+
+def _step_out(key: str, step: Step, unit: str) -> StepOut:
+    address = key.partition(":")[2]
+    if step.relation == "sum":
+        rows = tuple(StepRow(name=n, latex="", meaning=n, text=fmt(v, unit)) for n, v in step.inputs.items())
+    else:
+        behind = PIN_BEHIND.get(address, {})
+        rows = tuple(
+            StepRow(
+                name=s.name, latex=s.latex, meaning=s.meaning, text=fmt(step.inputs[s.name], s.unit, 4),
+                pin=behind.get(s.name), whole=behind.get(s.name) in WHOLE)
+            for s in BOOK[step.relation].inputs
+        )  # fmt: skip
+    return StepOut(relation=step.relation, inputs=step.inputs, value=step.value, rows=rows)
 
 
 def build_all(
@@ -72,24 +128,23 @@ def build_all(
     return builds, settled, MOST_ROUNDS
 
 
-def _report(
-    builds: Mapping[str, Build], settled: Mapping[str, route.Settled], pins: Mapping[str, dict[str, Any]], brief: Brief,
-    shelf: Shelf, rules: Rules,
-) -> tuple[list[BlockReport], list[Finding]]:  # fmt: skip
+def _report(worked: Worked) -> tuple[list[BlockReport], list[Finding]]:
+    settled, builds, brief = worked.settled, worked.builds, worked.brief
     points = {k: s.point for k, s in settled.items()}
     flow = settled["nominal"].flow
+    bridge: Any = builds["h_bridge"]
     extra: dict[str, tuple[Any, ...]] = {
         "battery": (brief,), "input_stage": (brief, flow.battery), "push_pull": (flow.push_pull,),
         "transformer": (flow.transformer,), "rectifier": (flow.rectifier,), "dc_link": (brief, flow.dc_link),
-        "h_bridge": (flow.h_bridge,), "output_filter": (brief, flow.output_filter, builds["h_bridge"].carrier),  # type: ignore[attr-defined]
-        "load": (brief,),
+        "h_bridge": (flow.h_bridge,), "output_filter": (brief, flow.output_filter, bridge.carrier), "load": (brief,),
     }  # fmt: skip
+    hopeless = route.hopeless(settled)
     reports: list[BlockReport] = []
     findings: list[Finding] = []
     for block in route.BLOCKS:
         sheet = Sheet(
             block.KEY, block.TITLE, builds[block.KEY], {k: s.states[block.KEY] for k, s in settled.items()}, points,
-            pins, rules, shelf, route.hopeless(settled))  # fmt: skip
+            worked.pins, worked.rules, worked.shelf, hopeless)  # fmt: skip
         reports.append(block.report(sheet, *extra[block.KEY]))
         findings += sheet.findings
     return reports, findings
@@ -110,10 +165,11 @@ def _totals(settled: Mapping[str, route.Settled], brief: Brief) -> Totals:
             "efficiency": fmt(out / drawn, "%"), "idle": fmt(idle.flow.battery, "W"),
             "run_time": fmt(cells.run_time, "s"), "balance": f"{abs((drawn - out - lost) / drawn):.3%}",
             "stored_energy": fmt(link.stored, "J", 2), "safe_time": fmt(link.safe_time, "s", 2),
-            "link_voltage": short(link.voltage, "V"), "asked": _asked(brief)})  # fmt: skip
+            "link_voltage": short(link.voltage, "V"), "asked": asked(brief)})  # fmt: skip
 
 
-def _asked(brief: Brief) -> str:
+def asked(brief: Brief) -> str:
+    """The brief in one line."""
     s, o, p = brief.source, brief.output, brief.power
     return (
         f"{short(s.volts[1], 'V')} {s.chemistry} → {short(o.voltage, 'V')} {short(o.frequency, 'Hz')} sine, "
@@ -156,11 +212,11 @@ def _missing_part(address: str, reason: str) -> Finding:
         cures=(Cure(label="Take the pin away", patch={address: None}),))  # fmt: skip
 
 
-def _unbuildable(brief: Brief, pins: Mapping[str, PinValue], rules: Rules, empty: list[str]) -> Solution:
-    names = ", ".join(k.replace("_", "-") for k in empty)
+def unbuildable(brief: Brief, pins: Mapping[str, PinValue], rules: Rules, why: EmptyShelf) -> Solution:
+    """A solution that is only its finding: there is nothing to build with."""
     finding = Finding(
         code="shelf.empty", severity="stop", block="input_stage", title="The shelf has no parts to build with",
-        cause=f"There is no {names} on the shelf.", remedy="Import parts as CSV, or restore the house parts.")  # fmt: skip
+        cause=str(why), remedy="Import parts as CSV, or restore the house parts.")  # fmt: skip
     return Solution(
         route=route.KEY, brief=brief, rules=rules.name, pins={k: v for k, v in pins.items() if v is not None}, blocks=(),
-        findings=(finding,), totals=None, build={}, steps={})  # fmt: skip
+        findings=(finding,), totals=None, operating=None, build={}, steps={})  # fmt: skip

@@ -1,0 +1,1 @@
+"""What is kept: designs with their revisions, and parts. No physics."""

@@ -18,6 +18,7 @@ from rhombos.core.ledger import Ledger
 from rhombos.core.magnetics.transformer import TransformerNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.points import Point, operating_points
+from rhombos.core.report import Operating
 from rhombos.core.rules import Rules
 
 KEY = "push-pull-link"
@@ -380,3 +381,15 @@ def hopeless(settled: Mapping[str, Settled]) -> frozenset[str]:
         k for k, s in settled.items()
         if s.states["battery"].collapsed or s.states["push_pull"].duty > push_pull.DUTY_REACH
     )
+
+
+def operating(settled: Mapping[str, Settled], builds: Mapping[str, Any], shelf: Shelf) -> Operating:
+    """The nominal point as the waveforms see it."""
+    states = settled["nominal"].states
+    filtered, drain, voltage = states["output_filter"], states["load"], builds["dc_link"].voltage
+    return Operating(
+        index=min(1.0, filtered.fundamental / voltage), v_link=voltage, carrier=builds["h_bridge"].carrier,
+        line=drain.frequency, inductance=builds["output_filter"].inductance,
+        resistance=filtered.resistance + 2 * states["h_bridge"].resistance,
+        capacitance=output_filter.capacitance(builds["output_filter"], shelf), load_resistance=drain.resistance,
+        load_inductance=drain.inductance)  # fmt: skip

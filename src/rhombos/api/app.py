@@ -1,0 +1,46 @@
+"""The application: API under /api, the built interface for everything else."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from fastapi import FastAPI, HTTPException
+from fastapi.responses import FileResponse
+from fastapi.staticfiles import StaticFiles
+
+from rhombos.api import guard, problem
+from rhombos.api.routers import book, designs, health, shelf, solve, waves
+from rhombos.api.service import Service
+from rhombos.store.database import Database
+
+BUILT = Path(__file__).resolve().parents[3] / "web" / "dist"
+
+
+def create_app(database_url: str | None = None, built: Path = BUILT) -> FastAPI:
+    """The application on a database; by default the one in RHOMBOS_DATABASE_URL."""
+    app = FastAPI(
+        title="Rhombos", version="0.1.0", docs_url=None, redoc_url=None, openapi_url="/api/openapi.json",
+        separate_input_output_schemas=False)  # fmt: skip
+    url = database_url or os.environ.get("RHOMBOS_DATABASE_URL", "mysql+pymysql://root@127.0.0.1:1/none")
+    app.state.service = Service(Database(url))
+    problem.install(app)
+    guard.install(app)
+    for router in (health.router, designs.router, solve.router, waves.router, shelf.router, book.router):
+        app.include_router(router, prefix="/api")
+
+    @app.get("/api/{path:path}", include_in_schema=False)
+    def unknown(path: str) -> None:
+        raise HTTPException(404, f"there is no /api/{path}")
+
+    if built.is_dir():
+        app.mount("/assets", StaticFiles(directory=built / "assets"), name="assets")
+
+        @app.get("/{path:path}", include_in_schema=False)
+        def page(path: str) -> FileResponse:
+            wanted = (built / path).resolve()
+            if path and wanted.is_file() and wanted.is_relative_to(built):
+                return FileResponse(wanted)
+            return FileResponse(built / "index.html", headers={"Cache-Control": "no-cache"})
+
+    return app

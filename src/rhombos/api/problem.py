@@ -1,0 +1,90 @@
+"""Errors as RFC 9457 problem documents, each naming the field, the value and the remedy."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import FastAPI, Request
+from fastapi.encoders import jsonable_encoder
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from pydantic import BaseModel
+from starlette.exceptions import HTTPException
+
+from rhombos.core.book import BookError
+from rhombos.core.parts.table import TableError
+from rhombos.core.pins import PinError
+from rhombos.core.problems import Problem, told_by
+from rhombos.core.units import UnitError
+from rhombos.store.database import DatabaseAway
+from rhombos.store.designs import NotFound
+
+
+class FieldProblem(BaseModel):
+    """One fault of the input."""
+
+    field: str
+    value: str
+    message: str
+
+
+class ProblemDocument(BaseModel):
+    """An RFC 9457 problem document; `problems` lists the faults of a 422, `current` what stands after a 409."""
+
+    type: str = "about:blank"
+    title: str
+    status: int
+    detail: str
+    problems: list[FieldProblem] = []
+    current: Any = None
+
+
+def problem(status: int, title: str, detail: str, problems: list[Problem] | None = None, current: Any = None) -> JSONResponse:
+    """A problem document as a response."""
+    document = ProblemDocument(
+        title=title, status=status, detail=detail,
+        problems=[FieldProblem(field=p.field, value=p.value, message=p.message) for p in problems or []],
+        current=jsonable_encoder(current))  # fmt: skip
+    return JSONResponse(document.model_dump(exclude_none=True), status, media_type="application/problem+json")
+
+
+def unprocessable(problems: list[Problem]) -> JSONResponse:
+    """A 422 whose detail is the first fault, whole."""
+    return problem(422, "This cannot be taken", problems[0].message if problems else "The input is not valid", problems)
+
+
+def install(app: FastAPI) -> None:
+    """Register every handler."""
+
+    @app.exception_handler(RequestValidationError)
+    def invalid(request: Request, error: RequestValidationError) -> JSONResponse:
+        return unprocessable(told_by(error.errors(), request.scope.get("route")))
+
+    @app.exception_handler(PinError)
+    def bad_pin(_: Request, error: PinError) -> JSONResponse:
+        return unprocessable(error.problems)
+
+    @app.exception_handler(TableError)
+    def bad_table(_: Request, error: TableError) -> JSONResponse:
+        return unprocessable(error.problems)
+
+    @app.exception_handler(BookError)
+    def bad_work(_: Request, error: BookError) -> JSONResponse:
+        return unprocessable([Problem("values", "", str(error))])
+
+    @app.exception_handler(UnitError)
+    def bad_unit(_: Request, error: UnitError) -> JSONResponse:
+        return unprocessable([Problem("values", "", str(error))])
+
+    @app.exception_handler(NotFound)
+    def not_found(_: Request, error: NotFound) -> JSONResponse:
+        return problem(404, "Not found", str(error).strip("'\""))
+
+    @app.exception_handler(DatabaseAway)
+    def away(_: Request, error: DatabaseAway) -> JSONResponse:
+        return problem(503, "The database is away", f"{error}; nothing was lost, it will be saved when it is back")
+
+    @app.exception_handler(HTTPException)
+    def plain(_: Request, error: HTTPException) -> JSONResponse:
+        titles = {404: "Not found", 405: "Not allowed here", 413: "Too large", 428: "Say which revision"}
+        return problem(error.status_code, titles.get(error.status_code, "Refused"), str(error.detail))

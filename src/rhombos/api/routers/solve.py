@@ -1,0 +1,71 @@
+"""Sizing and its pictures."""
+
+from __future__ import annotations
+
+from typing import Literal, get_args
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+
+from rhombos.api.problem import ProblemDocument
+from rhombos.api.service import Serving
+from rhombos.core.brief import Brief
+from rhombos.core.design import BriefField, brief_fields
+from rhombos.core.findings import PinValue
+from rhombos.core.plots import Chart, charts
+from rhombos.core.report import Solution
+from rhombos.core.rules import PRESETS, RuleName
+from rhombos.core.solve import EmptyShelf, explain, unbuildable
+
+router = APIRouter(tags=["solve"], responses={422: {"model": ProblemDocument}, 503: {"model": ProblemDocument}})
+
+Block = Literal[
+    "battery", "input_stage", "push_pull", "transformer", "rectifier", "dc_link", "h_bridge", "output_filter", "load"
+]
+
+
+class Asked(BaseModel):
+    """A brief with its pins and house rules."""
+
+    brief: Brief
+    pins: dict[str, PinValue] = Field(default_factory=dict, max_length=200)
+    rules: RuleName = "usual"
+
+
+class Solved(BaseModel):
+    """The solution, and the brief's fields as a form shows them."""
+
+    solution: Solution
+    fields: tuple[BriefField, ...]
+
+
+class RuleSet(BaseModel):
+    """A preset of house rules, with the reason for it."""
+
+    name: RuleName
+    why: str
+
+
+@router.post("/solve")
+def solve(asked: Asked, serving: Serving) -> Solved:
+    """Size everything that is not pinned."""
+    try:
+        solution = explain(serving.work(asked.brief, asked.pins, asked.rules), asked.pins)
+    except EmptyShelf as empty:
+        solution = unbuildable(asked.brief, asked.pins, PRESETS[asked.rules], empty)
+    return Solved(solution=solution, fields=brief_fields(asked.brief))
+
+
+@router.post("/charts/{block}")
+def pictures(block: Block, asked: Asked, serving: Serving) -> list[Chart]:
+    """The pictures of one block; none where nothing can be built."""
+    try:
+        return list(charts(serving.work(asked.brief, asked.pins, asked.rules), block))
+    except EmptyShelf:
+        return []
+
+
+@router.get("/rules")
+def rules() -> list[RuleSet]:
+    """The presets of house rules."""
+    return [RuleSet(name=name, why=PRESETS[name].why) for name in get_args(RuleName)]

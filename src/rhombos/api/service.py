@@ -1,0 +1,67 @@
+"""What the routers share: the database, the shelf as it stands, and sizings kept by content."""
+
+from __future__ import annotations
+
+import json
+from collections import OrderedDict
+from collections.abc import Mapping
+from threading import Lock
+from typing import Annotated
+
+from fastapi import Depends, Request
+
+from rhombos.core.brief import Brief
+from rhombos.core.findings import PinValue
+from rhombos.core.parts import Shelf
+from rhombos.core.rules import PRESETS, RuleName
+from rhombos.core.solve import Worked, work_out
+from rhombos.store.database import Database
+from rhombos.store.parts import load_shelf
+
+KEPT = 48
+
+
+class Service:
+    """One per process."""
+
+    def __init__(self, database: Database) -> None:
+        self.database = database
+        self._shelf: Shelf | None = None
+        self._kept: OrderedDict[str, Worked] = OrderedDict()
+        self._lock = Lock()
+
+    @property
+    def shelf(self) -> Shelf:
+        """The shelf, read once and again after a change. Raises: DatabaseAway before the first reading."""
+        if self._shelf is None:
+            with self.database.session() as session:
+                self._shelf = load_shelf(session)
+        return self._shelf
+
+    def forget_shelf(self) -> None:
+        """Parts changed: read them anew."""
+        with self._lock:
+            self._shelf = None
+            self._kept.clear()
+
+    def work(self, brief: Brief, pins: Mapping[str, PinValue], rules: RuleName) -> Worked:
+        """A sizing, from those kept if it was asked for lately. Raises: as `work_out`."""
+        shelf = self.shelf
+        key = json.dumps([brief.model_dump(mode="json"), dict(sorted(pins.items())), rules, shelf.fingerprint])
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                return self._kept[key]
+        worked = work_out(brief, pins, shelf, PRESETS[rules])
+        with self._lock:
+            self._kept[key] = worked
+            while len(self._kept) > KEPT:
+                self._kept.popitem(last=False)
+        return worked
+
+
+def _service(request: Request) -> Service:
+    return request.app.state.service  # type: ignore[no-any-return]
+
+
+Serving = Annotated[Service, Depends(_service)]

@@ -1,0 +1,78 @@
+"""A design as it is stored and exchanged: name, brief, pins, house rules. Its solution is computed, never stored."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from rhombos.core.brief import Brief
+from rhombos.core.findings import PinValue
+from rhombos.core.problems import allowed_range, unit_of
+from rhombos.core.rules import RuleName
+from rhombos.core.units import short
+
+FORMAT = "rhombos-design-1"
+
+
+class Design(BaseModel):
+    """What a designer decides. Numbers are SI; text such as ``"100 Ah"`` or ``"4k7"`` is read in the field's usual unit."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    name: str = Field("Untitled", min_length=1, max_length=80, title="Name")
+    brief: Brief = Field(default_factory=Brief, title="Brief")
+    pins: dict[str, PinValue] = Field(default_factory=dict, max_length=200, title="Pins")
+    rules: RuleName = Field("usual", title="House rules")
+
+
+class BriefField(BaseModel):
+    """One entry of the brief as a form shows it: its text, what is allowed, its choices."""
+
+    model_config = ConfigDict(frozen=True)
+
+    address: str
+    section: str
+    title: str
+    text: str
+    unit: str
+    allowed: str = ""
+    options: tuple[str, ...] = ()
+    many: bool = False
+
+
+SECTIONS = {"source": "Battery", "output": "Socket", "power": "Power", "loads": "Loads", "targets": "Targets"}
+
+
+def brief_fields(brief: Brief) -> tuple[BriefField, ...]:
+    """Every field of a brief with its present value as people write it."""
+    found: list[BriefField] = []
+    for section, label in SECTIONS.items():
+        part = getattr(brief, section)
+        if not isinstance(part, BaseModel):
+            kinds = _choices(Brief.model_json_schema()["properties"][section])
+            found.append(BriefField(
+                address=section, section=label, title="Loads meant", text=", ".join(part), unit="1", options=kinds,
+                many=True))  # fmt: skip
+            continue
+        schema = type(part).model_json_schema()["properties"]
+        for name, info in type(part).model_fields.items():
+            value = getattr(part, name)
+            unit = unit_of(info) or "1"
+            shown = _text(value, unit, schema[name])
+            found.append(BriefField(
+                address=f"{section}.{name}", section=label, title=info.title or name, text=shown, unit=unit,
+                allowed=allowed_range(info), options=_choices(schema[name])))  # fmt: skip
+    return tuple(found)
+
+
+def _text(value: Any, unit: str, schema: dict[str, Any]) -> str:
+    if value is None:
+        return ""
+    if isinstance(value, str) or schema.get("type") == "integer":
+        return str(value)
+    return short(float(value), unit)
+
+
+def _choices(schema: dict[str, Any]) -> tuple[str, ...]:
+    return tuple(schema.get("enum", schema.get("items", {}).get("enum", ())))

@@ -1,0 +1,213 @@
+"""Pictures of the high-voltage side: diode voltage, choke current, link, bridge, filter, socket."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+
+from rhombos.core.blocks import dc_link, output_filter
+from rhombos.core.parts import Capacitor, Diode
+from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve, limits, thin
+from rhombos.core.routes import push_pull_link as route
+from rhombos.core.solve import Worked
+from rhombos.core.units import fmt, short
+from rhombos.core.waves.output import OutputWaves, output_waves
+
+SPECTRUM_SHARE = 2.6
+"""How far the spectra reach, in units of twice the carrier."""
+
+
+def _waves(worked: Worked) -> OutputWaves:
+    return output_waves(route.operating(worked.settled, worked.builds, worked.shelf), samples=6000)
+
+
+def diode_voltage(worked: Worked) -> Chart:
+    """Reverse voltage of one diode over a period, on the charging battery."""
+    s = worked.settled["full"]
+    build: Any = worked.builds["rectifier"]
+    diode = worked.shelf.get(Diode, build.diode)
+    state: Any = s.states["rectifier"]
+    frequency = worked.builds["push_pull"].frequency  # type: ignore[attr-defined]
+    period = 1 / frequency
+    on = s.states["push_pull"].duty * period
+    level = state.reverse - state.ring
+    stray = 2 * diode.c_j + 30e-12
+    leak = (s.states["transformer"].leakage + worked.rules.lead_inductance) * s.states["transformer"].ratio ** 2
+    ring = min(2 * math.pi * math.sqrt(leak * stray), on / 3)
+    rate = 1.2 if build.damper == "rc" else 0.35
+    inside = np.linspace(0, on, 240)
+    wave = level + state.ring * np.exp(-rate * np.maximum(inside - ring / 2, 0) / ring) * np.sin(
+        2 * math.pi * inside / ring - math.pi / 2
+    ) * np.minimum(1, inside / (ring / 2))
+    wave = np.where(inside < ring / 2, (level + state.ring) * (1 - np.cos(2 * math.pi * inside / ring)) / 2, wave)
+    times = np.concatenate([[0], inside, [on, period / 2, period]])
+    volts = np.concatenate([[0], wave, [0, 0, 0]])
+    t, v = Scale("s", period), Scale("V", diode.v_rating)
+    return Chart(
+        key="diode", title="Diode reverse voltage", x=t.axis("time", low=0, high=period), y=v.axis("V", low=0),
+        series=(curve("one diode", times, volts, t, v),),
+        marks=(*limits(diode.v_rating, diode.v_rating * (1 - worked.rules.diode_voltage_margin), v, "V"),
+               Mark(at=v(state.link), label=f"link {fmt(state.link, 'V')}", role="here")),
+        remark=f"On a charging battery the secondary gives {fmt(level, 'V')} and rings to {fmt(state.reverse, 'V')}: far "
+               "above the link. Levels and ring frequency computed, decay as usual.")  # fmt: skip
+
+
+def choke_current(worked: Worked) -> Chart:
+    """Link choke current over one switching period, nominal and idle."""
+    build: Any = worked.builds["push_pull"]
+    half = 1 / (2 * build.frequency)
+    t = Scale("s", 2 * half)
+    states = {k: worked.settled[k].states for k in ("nominal", "idle")}
+    a = Scale("A", 2 * states["nominal"]["rectifier"].average + states["nominal"]["rectifier"].ripple)
+    series = []
+    for key, role in (("nominal", "main"), ("idle", "second")):
+        rectified, duty = states[key]["rectifier"], states[key]["push_pull"].total_duty
+        mean, ripple = 2 * rectified.average, rectified.ripple
+        rise, on = ripple, duty * half
+        if mean < ripple / 2:  # runs dry: rises from zero, falls to zero, rests
+            area = mean * half
+            fall = max(0.0, 2 * area / max(rise, 1e-12) - on)
+            xs = [0, on, min(on + fall, half), half, half + on, min(half + on + fall, 2 * half), 2 * half]
+            ys = [0, rise, 0, 0, rise, 0, 0]
+        else:
+            low, high = mean - ripple / 2, mean + ripple / 2
+            xs, ys = [0, on, half, half + on, 2 * half], [low, high, low, high, low]
+        series.append(curve("full power" if key == "nominal" else "no load", xs, ys, t, a, role))  # type: ignore[arg-type]
+    least = states["nominal"]["rectifier"].minimum_load
+    return Chart(
+        key="choke", title="Link choke current", x=t.axis("time", low=0, high=2 * half), y=a.axis("A", low=0),
+        series=tuple(series),
+        remark=f"Below {fmt(least, 'A')} the choke runs dry and the duty must shrink, or the link drifts to the peak.")  # fmt: skip
+
+
+def link_voltage(worked: Worked) -> Chart:
+    """The link over one line period against what the sine needs and what the capacitors stand."""
+    build: Any = worked.builds["dc_link"]
+    can = worked.shelf.get(Capacitor, build.capacitor)
+    state: Any = worked.settled["nominal"].states["dc_link"]
+    line = worked.brief.output.frequency
+    time = np.linspace(0, 1 / line, 200)
+    wave = build.voltage + state.ripple / 2 * np.sin(4 * math.pi * line * time)
+    asked = worked.settled["nominal"].states["h_bridge"].bridge_peak * np.abs(np.sin(2 * math.pi * line * time))
+    t, v = Scale("s", 1 / line), Scale("V", can.v_rating)
+    return Chart(
+        key="link", title="Link voltage", x=t.axis("time", low=0, high=1 / line), y=v.axis("V", low=0),
+        series=(curve("link", time, wave, t, v), curve("asked by the sine", time, asked, t, v, "second")),
+        marks=limits(can.v_rating, can.v_rating * (1 - worked.rules.link_capacitor_margin), v, "V"),
+        remark=f"{fmt(state.ripple, 'V')} at {short(2 * line, 'Hz')} from the output's pulsation; the crest of the sine "
+               f"asks {fmt(state.needed * worked.rules.modulation_limit, 'V')}.")  # fmt: skip
+
+
+def discharge(worked: Worked) -> Chart:
+    """How long the link stays dangerous after switch-off."""
+    build: Any = worked.builds["dc_link"]
+    bank = dc_link.capacitance(build, worked.shelf)
+    state: Any = worked.settled["nominal"].states["dc_link"]
+    safe = worked.rules.safe_voltage
+    time = np.linspace(0, max(1.6 * state.safe_time, 1.0), 120)
+    t, v = Scale("s", 1.0), Scale("V", build.voltage)
+    return Chart(
+        key="discharge", title="Link after switch-off", x=t.axis("time", low=0), y=v.axis("V", low=0),
+        series=(curve("link", time, build.voltage * np.exp(-time / (build.bleeder * bank)), t, v),),
+        marks=(Mark(at=v(safe), label=f"touch-safe {short(safe, 'V')}", role="house"),),
+        dots=(Dot(x=t(state.safe_time), y=v(safe), label=fmt(state.safe_time, "s", 2)),),
+        remark=f"{fmt(state.stored, 'J', 2)} through {fmt(build.bleeder, 'ohm')}. Bleed, wait, measure, then touch: a bleeder "
+               "may have failed.")  # fmt: skip
+
+
+def bridge_voltage(worked: Worked) -> Chart:
+    """Bridge voltage over half a line period, with the sine it carries."""
+    at, waves = route.operating(worked.settled, worked.builds, worked.shelf), _waves(worked)
+    keep = waves.bridge.times <= waves.bridge.period / 2
+    times, levels = waves.bridge.times[keep], waves.bridge.levels[keep]
+    sine = np.linspace(0, waves.bridge.period / 2, 120)
+    t, v = Scale("s", waves.bridge.period / 2), Scale("V", at.v_link)
+    return Chart(
+        key="bridge", title="Bridge voltage, half a line period", x=t.axis("time", low=0, high=waves.bridge.period / 2),
+        y=v.axis("V"),
+        series=(Series(name="bridge", x=t.all(times), y=v.all(levels), role="faint", kind="steps"),
+                curve("its fundamental", sine, at.index * at.v_link * np.sin(2 * math.pi * at.line * sine), t, v)),
+        remark=f"{waves.bridge.times.size} edges a period, natural sampling. True RMS {fmt(waves.bridge_readings.rms, 'V')}; "
+               f"an average-responding meter shows {fmt(waves.bridge_readings.average_responding, 'V')}.")  # fmt: skip
+
+
+def bridge_spectrum(worked: Worked) -> Chart:
+    """Harmonics of the bridge voltage up to beyond twice the carrier's sidebands."""
+    at, waves = route.operating(worked.settled, worked.builds, worked.shelf), _waves(worked)
+    count = int(SPECTRUM_SHARE * 2 * at.carrier / at.line)
+    peaks = waves.bridge_spectrum(count)
+    shown = np.flatnonzero(peaks > 1e-3 * peaks[0])
+    f, v = Scale("Hz", at.carrier), Scale("V", float(peaks[0]))
+    return Chart(
+        key="spectrum", title="Spectrum of the bridge voltage", x=f.axis("frequency", low=0, high=count * at.line),
+        y=v.axis("V peak", low=0),
+        series=(Series(name="harmonics", x=f.all((shown + 1) * at.line), y=v.all(peaks[shown]), kind="bars"),),
+        marks=(Mark(at=f(2 * at.carrier), label=f"twice the carrier {short(2 * at.carrier, 'Hz')}", role="here", upright=True),),
+        remark=f"Unipolar PWM: nothing stands at the carrier itself. Distortion before the filter "
+               f"{fmt(waves.bridge_readings.thd, '%')}.")  # fmt: skip
+
+
+def inductor_current(worked: Worked) -> Chart:
+    """Filter inductor current over a line period, from the exact periodic steady state."""
+    waves = _waves(worked)
+    state: Any = worked.settled["nominal"].states["output_filter"]
+    time, amps = thin(waves.time, 1500), thin(waves.inductor, 1500)
+    load = thin(waves.load, 300)
+    t, a = Scale("s", waves.bridge.period), Scale("A", float(np.abs(amps).max()))
+    return Chart(
+        key="inductor", title="Inductor current", x=t.axis("time", low=0, high=waves.bridge.period), y=a.axis("A"),
+        series=(curve("inductor", time, amps, t, a, "faint"), curve("load", thin(waves.time, 300), load, t, a)),
+        remark=f"Peak {fmt(float(np.abs(waves.inductor).max()), 'A')} of the {fmt(state.peak, 'A')} that the sizing counts on.")  # fmt: skip
+
+
+def filter_gain(worked: Worked) -> Chart:
+    """Gain of the filter, loaded and empty, with the line, the corner and the ripple marked."""
+    build: Any = worked.builds["output_filter"]
+    at = route.operating(worked.settled, worked.builds, worked.shelf)
+    state: Any = worked.settled["nominal"].states["output_filter"]
+    frequency = np.geomspace(at.line, 4 * at.carrier, 240)
+    s = 2j * math.pi * frequency
+    capacitor = 1 / (s * output_filter.capacitance(build, worked.shelf))
+    choke = at.resistance + s * at.inductance
+    load = at.load_resistance + s * at.load_inductance
+    loaded = capacitor * load / (capacitor + load)
+    f, g = Scale("Hz", at.line, 1e3), Scale("1", 1)
+    decibels = [20 * np.log10(np.abs(z / (z + choke))) for z in (loaded, capacitor)]
+    ripple = float(np.interp(2 * at.carrier, frequency, decibels[0]))
+    return Chart(
+        key="gain", title="Filter gain", x=f.axis("frequency", log=True), y=g.axis("dB", low=-60, high=30),
+        series=(curve("full load", frequency, decibels[0], f, g), curve("no load", frequency, np.clip(decibels[1], -60, 30), f, g, "second")),
+        marks=(Mark(at=f(state.corner), label=f"corner {fmt(state.corner, 'Hz', 2)}", role="here", upright=True),
+               Mark(at=f(2 * at.carrier), label=f"ripple {short(2 * at.carrier, 'Hz')}", role="house", upright=True)),
+        remark=f"The ripple at twice the carrier is held down to {ripple:.0f} dB. Without load the corner rings: keep "
+               "every low harmonic away from it.")  # fmt: skip
+
+
+def output_voltage(worked: Worked) -> Chart:
+    """Output voltage and load current over one line period."""
+    waves = _waves(worked)
+    time, volts = thin(waves.time, 1200), thin(waves.voltage, 1200)
+    t, v = Scale("s", waves.bridge.period), Scale("V", float(np.abs(volts).max()))
+    read = waves.voltage_readings
+    return Chart(
+        key="output", title="Voltage at the socket", x=t.axis("time", low=0, high=waves.bridge.period), y=v.axis("V"),
+        series=(curve("output", time, volts, t, v),),
+        remark=f"True RMS {fmt(read.rms, 'V')}, average-responding meter {fmt(read.average_responding, 'V')}, peak "
+               f"{fmt(read.peak, 'V')}; carrier ripple alone distorts it by {fmt(read.thd, '%', 2)}.")  # fmt: skip
+
+
+def output_spectrum(worked: Worked) -> Chart:
+    """What is left of the harmonics at the socket, in decibels below the fundamental."""
+    at, waves = route.operating(worked.settled, worked.builds, worked.shelf), _waves(worked)
+    peaks = 2 * np.abs(np.fft.rfft(waves.voltage))[1:] / waves.voltage.size
+    count = min(peaks.size, int(1.3 * 2 * at.carrier / at.line))
+    level = 20 * np.log10(np.maximum(peaks[:count], 1e-12) / peaks[0])
+    shown = np.flatnonzero(level > -90)
+    f, g = Scale("Hz", at.carrier), Scale("1", 1)
+    return Chart(
+        key="residue", title="What is left at the socket", x=f.axis("frequency", low=0, high=count * at.line),
+        y=g.axis("dB below the fundamental", low=-90, high=0),
+        series=(Series(name="harmonics", x=f.all((shown + 1) * at.line), y=g.all(level[shown]), kind="bars"),),
+        remark="Ideal edges: dead time, which adds low odd harmonics, is in the distortion figure of the filter.")  # fmt: skip

@@ -1,0 +1,240 @@
+"""Pictures of the battery side: sag, input pulses, switch voltage, losses against frequency, the winding window."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+
+from rhombos.core.blocks import transformer
+from rhombos.core.book import source
+from rhombos.core.ledger import SILENT
+from rhombos.core.magnetics.winding import INSULATION, Winding
+from rhombos.core.parts import Capacitor, Mosfet
+from rhombos.core.plots.model import Box, Chart, Dot, Mark, Scale, Series, curve, limits
+from rhombos.core.points import operating_points
+from rhombos.core.routes import push_pull_link as route
+from rhombos.core.solve import Worked
+from rhombos.core.units import fmt, short
+
+SWEEP = np.array([0.4, 0.55, 0.7, 0.85, 1.0, 1.2, 1.45, 1.75, 2.1])
+RING_DECAY = 6.0
+"""Ring cycles after which a clamped or damped ring is drawn as gone: a typical picture, not a computed loss."""
+
+
+def sag(worked: Worked) -> Chart:
+    """Terminal voltage against the power drawn, for the flat, nominal and charging battery."""
+    brief = worked.brief
+    r = brief.source.internal_resistance
+    most = 1.3 * max(s.flow.battery for k, s in worked.settled.items() if not k.startswith("surge"))
+    watts = np.linspace(0, most, 80)
+    power, volts = Scale("W", most), Scale("V", brief.source.volts[2])
+    series = []
+    for name, emf, role in zip(
+        ("flat", "nominal", "charging"), brief.source.volts, ("second", "main", "faint"), strict=True
+    ):
+        able = watts[watts < source.largest_power(E=emf, R_s=r)]
+        current = source.sagged_current(E=emf, R_s=r, P=np.maximum(able, 1e-9))
+        series.append(curve(name, able, emf - current * r, power, volts, role))  # type: ignore[arg-type]
+    now = worked.settled["nominal"].states["battery"]
+    return Chart(
+        key="sag", title="Terminal voltage against power", x=power.axis("power drawn"),
+        y=volts.axis("V at the terminals"), series=tuple(series),
+        dots=(Dot(x=power(now.power), y=volts(now.terminal), label=f"here: {fmt(now.terminal, 'V')}"),),
+        remark=f"{fmt(r, 'ohm')} inside the pack; {fmt(now.internal_loss, 'W')} heats the cells at full power.")  # fmt: skip
+
+
+def power_band(worked: Worked) -> Chart:
+    """Battery current at every operating point, as bars."""
+    brief = worked.brief
+    points = [k for k in worked.settled if k not in route.hopeless(worked.settled)]
+    amperes = [worked.settled[k].states["battery"].current for k in points]
+    scale = Scale("A", *amperes)
+    one_hour = brief.source.capacity / 3600
+    named = "  ".join(f"{i + 1} {worked.settled[k].point.label}" for i, k in enumerate(points))
+    return Chart(
+        key="currents", title="Battery current at each operating point", x=Scale("1", 1).axis("operating point"),
+        y=scale.axis("A from the battery"),
+        series=(Series(name="current", x=tuple(float(i + 1) for i in range(len(points))), y=scale.all(amperes), kind="bars"),),
+        marks=(Mark(at=scale(one_hour), label=f"one-hour rate {fmt(one_hour, 'A')}", role="house"),), remark=named)  # fmt: skip
+
+
+def input_pulses(worked: Worked) -> Chart:
+    """The stage's pulses, the battery's mean, and what the capacitors carry."""
+    s = worked.settled["nominal"]
+    build: Any = worked.builds["push_pull"]
+    state = s.states["push_pull"]
+    mean = s.flow.push_pull / s.v_in
+    half = 1 / (2 * build.frequency)
+    on = state.total_duty * half
+    t, amps = Scale("s", 2 * half), Scale("A", state.pulse)
+    times = [0, 0, on, on, half, half, half + on, half + on, 2 * half]
+    pulse = [0, state.pulse, state.pulse, 0, 0, state.pulse, state.pulse, 0, 0]
+    return Chart(
+        key="pulses", title="Current into the stage", x=t.axis("time"), y=amps.axis("A"),
+        series=(curve("stage", times, pulse, t, amps), curve("battery", (0, 2 * half), (mean, mean), t, amps, "second")),
+        remark=f"The capacitors carry the difference: {fmt(s.states['input_stage'].ripple, 'A')} RMS.")  # fmt: skip
+
+
+def bank_ripple(worked: Worked) -> Chart:
+    """Ripple current of the bank against total duty, with its operating points."""
+    build: Any = worked.builds["input_stage"]
+    can = worked.shelf.get(Capacitor, build.capacitor)
+    power = worked.settled["nominal"].flow.push_pull
+    duty = np.linspace(0.3, 0.98, 60)
+    low, _, high = worked.brief.source.volts
+    volts = np.interp(duty, [0.3, 0.98], [high, low])
+    each = source.pulsed_input_ripple(I_in=power / volts, D_tot=duty) / build.count
+    x, y = Scale("1", 1), Scale("A", can.i_ripple)
+    dots = tuple(
+        Dot(x=x(s.states["push_pull"].total_duty), y=y(s.states["input_stage"].can_ripple), label=k)
+        for k, s in worked.settled.items() if k in ("nominal", "flat", "full")
+    )  # fmt: skip
+    house = can.i_ripple * (1 - worked.rules.ripple_current_margin)
+    return Chart(
+        key="bank", title="Ripple of one input capacitor", x=x.axis("total duty"), y=y.axis("A RMS"),
+        series=(curve("one can", duty, each, x, y),), marks=limits(can.i_ripple, house, y, "A"), dots=dots,
+        remark="A full battery needs less duty: shorter, taller pulses, more ripple.")  # fmt: skip
+
+
+def switch_voltage(worked: Worked) -> Chart:
+    """One switch's voltage over a period, with the spike, at the hardest point that can be held."""
+    hopeless = route.hopeless(worked.settled)
+    able = {k: s for k, s in worked.settled.items() if k not in hopeless} or dict(worked.settled)
+    key = max(able, key=lambda k: able[k].states["push_pull"].peak_voltage)
+    s, build = able[key], worked.builds["push_pull"]
+    state: Any = s.states["push_pull"]
+    device = worked.shelf.get(Mosfet, build.switch)  # type: ignore[attr-defined]
+    period = 1 / build.frequency  # type: ignore[attr-defined]
+    on = state.duty * period
+    leak = s.states["transformer"].leakage + worked.rules.lead_inductance
+    ring = 2 * math.pi * math.sqrt(leak * device.c_oss * build.parallel)  # type: ignore[attr-defined]
+    ring = min(ring, (period / 2 - on) / 3) if period / 2 > on else ring
+    after = np.linspace(0, min(RING_DECAY * ring * 1.2, period / 2 - on), 160)
+    # off, other side idle: the drain rests at the input; off, other side on: at twice the input
+    spike = state.peak_voltage - s.v_in
+    swing = s.v_in + spike * np.exp(-3 * after / (RING_DECAY * ring)) * np.cos(2 * math.pi * after / ring)
+    later = np.linspace(0, min(RING_DECAY * ring, on), 80)
+    double = 2 * s.v_in - s.v_in * np.exp(-6 * later / (RING_DECAY * ring)) * np.cos(2 * math.pi * later / ring)
+    times = np.concatenate([[0, on], on + after, [period / 2], period / 2 + later, [period / 2 + on, period / 2 + on, period]])
+    volts = np.concatenate([[0, 0], np.maximum(swing, 0), [s.v_in], double, [2 * s.v_in, s.v_in, s.v_in]])
+    order = np.argsort(times, kind="stable")
+    t, v = Scale("s", period), Scale("V", device.v_rating)
+    return Chart(
+        key="switch", title="Switch voltage", x=t.axis("time", low=0, high=period), y=v.axis("V", low=0),
+        series=(curve("drain", times[order], volts[order], t, v),),
+        marks=limits(device.v_rating, device.v_rating * (1 - worked.rules.switch_voltage_margin), v, "V"),
+        remark=f"At {s.point.label}: twice the input is {fmt(state.resting, 'V')}, the leakage adds "
+               f"{fmt(state.spike, 'V')}. Ring frequency and levels computed, decay as usual.")  # fmt: skip
+
+
+def loss_against_frequency(worked: Worked) -> Chart:
+    """What another switching frequency would cost or save, everything else as built."""
+    build: Any = worked.builds["push_pull"]
+    point = operating_points(worked.brief)["nominal"]
+    here = worked.settled["nominal"]
+    rows: list[tuple[float, float, float, float, float]] = []
+    for factor in SWEEP:
+        frequency = build.frequency * factor
+        if not 10e3 <= frequency <= 300e3:
+            continue
+        builds = dict(worked.builds) | {"push_pull": build.model_copy(update={"frequency": float(frequency)})}
+        s = route.settle(point, builds, worked.brief, worked.shelf, worked.rules, SILENT, here, 1e-4)
+        stage, wound = s.states["push_pull"], s.states["transformer"]
+        sound = wound.worst_flux <= max(worked.rules.ferrite_peak, here.states["transformer"].worst_flux)
+        rows.append((frequency, wound.loss, stage.loss, wound.loss + stage.loss, float(sound)))
+    table = np.array(rows)
+    now = here.states["push_pull"].loss + here.states["transformer"].loss
+    f, p = Scale("Hz", build.frequency), Scale("W", float(table[:, 3].max()))
+    best = table[int(np.argmin(np.where(table[:, 4] > 0, table[:, 3], np.inf)))]
+    said = f"{short(float(best[0]), 'Hz')} would save {fmt(now - float(best[3]), 'W', 2)} of these."
+    if abs(best[0] / build.frequency - 1) < 0.05 or now - best[3] < 0.02 * now:
+        said = "The present frequency is close to the best for this build."
+    return Chart(
+        key="frequency", title="Loss against switching frequency", x=f.axis("switching frequency", log=True),
+        y=p.axis("W", low=0),
+        series=(curve("stage and transformer", table[:, 0], table[:, 3], f, p),
+                curve("transformer", table[:, 0], table[:, 1], f, p, "second"),
+                curve("push-pull stage", table[:, 0], table[:, 2], f, p, "third")),
+        marks=(Mark(at=f(build.frequency), label=f"here {short(build.frequency, 'Hz')}", role="here", upright=True),),
+        dots=(Dot(x=f(build.frequency), y=p(now), label=fmt(now, "W")),),
+        remark=said + " Turns and parts as they are; lower frequencies that saturate the core are passed over.")  # fmt: skip
+
+
+def winding_window(worked: Worked) -> Chart:
+    """The window in cross-section, to scale: wires, tape, what is left."""
+    build: Any = worked.builds["transformer"]
+    made = transformer.made(build, worked.shelf)
+    breadth, height = made.stack.b_w * 1e3, made.stack.height * 1e3
+    boxes = [Box(x=0, y=0, width=breadth, height=height, role="window")]
+    level = 0.0
+    tape = INSULATION * 1e3
+    halves = ["secondary"] if made.interfaces == 1 else ["secondary", "primary"]
+    for part in ("primary", *halves):
+        w: Winding = made.primary if part == "primary" else made.secondary
+        share = 1.0 if part == "secondary" or made.interfaces == 1 else 0.5
+        wires = round(w.turns * w.in_hand * share) * (2 if part == "primary" else 1)
+        level = _layers(boxes, w, wires, breadth, level, part)
+        boxes.append(Box(x=0, y=level, width=breadth, height=tape, role="tape"))
+        level += tape
+    ring = " (a ring: its inner circumference unrolled)" if made.stack.core.shape == "ring" else ""
+    return Chart(
+        key="window", title="Winding window, to scale", boxes=tuple(boxes),
+        remark=f"{made.stack.core.id}: {breadth:.1f} × {height:.1f} mm{ring}. Primary {build.primary_turns}+"
+               f"{build.primary_turns} turns, {build.primary_in_hand} in hand, both halves bifilar; secondary "
+               f"{build.secondary_turns} turns, {build.secondary_in_hand} in hand; {fmt(made.fill, '%', 2)} of the height.")  # fmt: skip
+
+
+def _layers(boxes: list[Box], w: Winding, wires: int, breadth: float, level: float, role: Any) -> float:
+    """Draw wires layer on layer from `level`, mm; return the height reached."""
+    outer = w.wire.outer * 1e3
+    per_layer = max(1, int(breadth / outer))
+    left = wires
+    while left > 0:
+        here = min(left, per_layer)
+        if here > 400 or per_layer > 160:  # too fine to see: draw the layer as a band
+            boxes.append(Box(x=0, y=level, width=min(breadth, here * outer), height=outer, role=role))
+        else:
+            boxes += [
+                Box(x=i * outer, y=level, width=outer, height=outer, role=role, round=True) for i in range(here)
+            ]
+        level += outer
+        left -= here
+    return level
+
+
+def loss_against_turns(worked: Worked) -> Chart:
+    """Copper and core loss for neighbouring turns, the secondary in proportion, wire to match the window."""
+    build: Any = worked.builds["transformer"]
+    here = worked.settled["nominal"]
+    now: Any = here.states["transformer"]
+    ratio = build.secondary_turns / build.primary_turns
+    turns = np.arange(max(1, build.primary_turns - 3), build.primary_turns + 4)
+    rows = []
+    made = transformer.made(build, worked.shelf)
+    at = transformer.WorkingPoint(
+        here.v_half, here.states["push_pull"].duty, here.pulse, 2 * here.states["rectifier"].average,
+        worked.builds["push_pull"].frequency, worked.brief.source.volts[2],  # type: ignore[attr-defined]
+        worked.rules.duty_limit, now.temperature)  # fmt: skip
+    for n in turns:
+        # the same copper volume: fewer turns, more wires in hand
+        hand = max(1, round(build.primary_in_hand * build.primary_turns / n))
+        other = max(1, round(ratio * n))
+        neighbour = build.model_copy(update={
+            "primary_turns": int(n), "secondary_turns": other, "primary_in_hand": hand,
+            "secondary_in_hand": max(1, round(build.secondary_in_hand * build.secondary_turns / other))})  # fmt: skip
+        s = transformer.assess(at, neighbour, worked.brief, worked.shelf, worked.rules, SILENT)
+        rows.append((s.copper, s.core, s.loss, s.worst_flux))
+    table = np.array(rows)
+    x, p = Scale("1", 1), Scale("W", float(table[:, 2].max()))
+    limit = worked.rules.ferrite_peak
+    too_few = [int(n) for n, r in zip(turns, rows, strict=True) if r[3] > limit]
+    warn = f" Below {max(too_few) + 1} turns the flux passes {short(limit, 'T')}." if too_few else ""
+    return Chart(
+        key="turns", title="Loss against primary turns", x=x.axis("primary turns, each half"), y=p.axis("W", low=0),
+        series=(curve("total", turns, table[:, 2], x, p), curve("copper", turns, table[:, 0], x, p, "second"),
+                curve("core", turns, table[:, 1], x, p, "third")),
+        marks=(Mark(at=float(build.primary_turns), label=f"here {build.primary_turns}", role="here", upright=True),),
+        remark=f"Same core and copper volume ({fmt(made.stack.mass, 'kg', 2)} of core), secondary in proportion.{warn}")  # fmt: skip
+

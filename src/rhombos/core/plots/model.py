@@ -1,0 +1,130 @@
+"""What a picture is made of: axes in display units, series, limit lines, marked points; or rectangles to scale."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Literal
+
+import numpy as np
+from numpy.typing import ArrayLike
+from pydantic import BaseModel, ConfigDict
+
+from rhombos.core.units import UNITS, fmt
+
+Role = Literal["main", "second", "third", "faint", "rating", "house", "here"]
+MOST_POINTS = 1600
+
+
+class _Plain(BaseModel):
+    model_config = ConfigDict(frozen=True)
+
+
+class Axis(_Plain):
+    """An axis; `unit` is the display unit the numbers are already in."""
+
+    label: str
+    unit: str
+    log: bool = False
+    low: float | None = None
+    high: float | None = None
+
+
+class Series(_Plain):
+    """One curve (or steps, or bars)."""
+
+    name: str
+    x: tuple[float, ...]
+    y: tuple[float, ...]
+    role: Role = "main"
+    kind: Literal["line", "steps", "bars"] = "line"
+
+
+class Mark(_Plain):
+    """A limit line across the picture, or along it."""
+
+    at: float
+    label: str
+    role: Role = "rating"
+    upright: bool = False
+
+
+class Dot(_Plain):
+    """A marked point."""
+
+    x: float
+    y: float
+    label: str
+
+
+class Box(_Plain):
+    """A rectangle (or wire) of a drawing to scale, mm."""
+
+    x: float
+    y: float
+    width: float
+    height: float
+    role: Literal["core", "window", "primary", "secondary", "tape", "gap"]
+    label: str = ""
+    round: bool = False
+
+
+class Chart(_Plain):
+    """One picture with its caption; a drawing to scale when it has boxes."""
+
+    key: str
+    title: str
+    remark: str = ""
+    x: Axis | None = None
+    y: Axis | None = None
+    series: tuple[Series, ...] = ()
+    marks: tuple[Mark, ...] = ()
+    dots: tuple[Dot, ...] = ()
+    boxes: tuple[Box, ...] = ()
+
+
+class Scale:
+    """A display unit chosen for a range of values: ``Scale("Hz", 46e3)`` shows kHz."""
+
+    def __init__(self, unit: str, *values: float) -> None:
+        largest = max((abs(v) for v in values if np.isfinite(v)), default=1.0) or 1.0
+        found = UNITS[unit]
+        self.shown, self.factor = found.shown, found.scale
+        if found.prefixed and unit != "degC":
+            for factor, prefix in ((1e6, "M"), (1e3, "k"), (1.0, ""), (1e-3, "m"), (1e-6, "µ"), (1e-9, "n")):
+                if largest >= 0.9999 * factor:
+                    self.shown, self.factor = prefix + found.shown, factor
+                    break
+
+    def axis(self, label: str, *, log: bool = False, low: float | None = None, high: float | None = None) -> Axis:
+        """The axis in this unit; bounds are given in SI."""
+        return Axis(
+            label=label, unit=self.shown, log=log, low=None if low is None else self(low),
+            high=None if high is None else self(high))  # fmt: skip
+
+    def __call__(self, value: float) -> float:
+        """One value in the display unit."""
+        return float(f"{value / self.factor:.6g}")
+
+    def all(self, values: ArrayLike) -> tuple[float, ...]:
+        """Many values in the display unit."""
+        return tuple(float(f"{v:.6g}") for v in np.asarray(values, dtype=float) / self.factor)
+
+
+def thin(values: np.ndarray, most: int = MOST_POINTS) -> np.ndarray:
+    """Every n-th value of a smooth curve, so that no more than `most` are left; the last is kept."""
+    step = max(1, int(np.ceil(values.shape[0] / most)))
+    kept = values[::step]
+    return kept if (values.shape[0] - 1) % step == 0 else np.concatenate([kept, values[-1:]])
+
+
+def limits(rating: float, house: float, scale: Scale, unit: str, what: str = "rating") -> tuple[Mark, ...]:
+    """The two lines every stress is drawn against."""
+    return (
+        Mark(at=scale(rating), label=f"{what} {fmt(rating, unit)}", role="rating"),
+        Mark(at=scale(house), label=f"house limit {fmt(house, unit)}", role="house"),
+    )
+
+
+def curve(name: str, xs: Iterable[float], ys: Iterable[float], x: Scale, y: Scale, role: Role = "main") -> Series:
+    """A curve in display units."""
+    return Series(name=name, x=x.all(list(xs)), y=y.all(list(ys)), role=role)

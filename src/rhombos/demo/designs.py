@@ -1,0 +1,34 @@
+"""Made-up designs to open at once: a sound one, the same as first drawn, and another voltage and socket."""
+
+from __future__ import annotations
+
+from rhombos.core.design import Design
+
+REFUGE_BRIEF = {
+    "source": {"chemistry": "LiFePO4", "cells": 8, "capacity": "100 Ah", "cable_length": "1.2 m"},
+    "output": {"voltage": "230 V", "frequency": "50 Hz"},
+    "power": {"continuous": "600 W", "surge": "1.2 kW", "surge_time": "5 s", "power_factor": 0.9},
+    "loads": ["lamp", "adapter", "fan"],
+    "targets": {"efficiency": "88 %", "distortion": "5 %", "idle": "18 W", "ambient": "30 °C"},
+}
+
+DEMO: dict[str, Design] = {
+    "b6a1f2d0-0000-4000-8000-000000000001": Design.model_validate(
+        {"name": "Tarn refuge", "brief": REFUGE_BRIEF, "pins": {"push_pull.frequency": 46e3}}),
+    "b6a1f2d0-0000-4000-8000-000000000002": Design.model_validate({
+        "name": "Tarn refuge, as first drawn", "brief": REFUGE_BRIEF,
+        "pins": {
+            "push_pull.frequency": 46e3, "push_pull.switch": "MN-075-4.2m-A", "push_pull.clamp": "none",
+            "transformer.primary_turns": 3, "dc_link.voltage": 390.0, "dc_link.capacitor": "CE-450-330",
+            "rectifier.diode": "RF-1000-3"}}),
+    "b6a1f2d0-0000-4000-8000-000000000003": Design.model_validate({
+        "name": "Slipway workboat",
+        "brief": {
+            "source": {"chemistry": "LiFePO4", "cells": 16, "capacity": "200 Ah", "cable_length": "2 m"},
+            "output": {"voltage": "120 V", "frequency": "60 Hz"},
+            "power": {"continuous": "1.5 kW", "surge": "3 kW", "surge_time": "5 s", "power_factor": 0.85},
+            "loads": ["heater", "compressor", "adapter"],
+            "targets": {"efficiency": "90 %", "distortion": "5 %", "idle": "25 W", "ambient": "40 °C"},
+        }}),
+}  # fmt: skip
+"""By identity, so that loading the demo data twice makes no copies."""

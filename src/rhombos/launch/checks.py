@@ -1,0 +1,72 @@
+"""Every check and test of the project, in the order in which they fail fastest."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+from rhombos.launch.database import DEBIAN
+from rhombos.launch.tools import ROOT, STATE, WEB, built_interface, debian, python_environment, say, web_packages
+
+BROWSER = {"chromium": "chromium", "chromedriver": "chromium-driver"}
+SCHEMA = WEB / "src" / "api" / "schema.d.ts"
+
+
+def generate_types(python: Path, env: dict[str, str], target: Path) -> None:
+    """TypeScript types from the OpenAPI document."""
+    document = STATE / "openapi.json"
+    with document.open("w") as out:
+        subprocess.run([str(python), "-m", "rhombos.cli", "openapi"], stdout=out, check=True, cwd=ROOT)
+    subprocess.run(["npx", "openapi-typescript", str(document), "-o", str(target)], cwd=WEB, env=env, check=True,
+                   stdout=subprocess.DEVNULL)  # fmt: skip
+
+
+def _drift(python: Path, env: dict[str, str]) -> bool:
+    fresh = STATE / "schema.d.ts"
+    generate_types(python, env, fresh)
+    if fresh.read_text() == SCHEMA.read_text():
+        return True
+    print("the generated types differ from web/src/api/schema.d.ts; run ./rhombos types", file=sys.stderr)
+    return False
+
+
+def test(arguments: list[str]) -> int:
+    """Run the checks, then pytest, whose closing line comes last. Returns: 0 only if all passed."""
+    debian(DEBIAN | BROWSER)
+    python = python_environment(dev=True)
+    env = web_packages(python)
+    built_interface(python)
+    tool = python.parent
+    failed: list[str] = []
+    checks: list[tuple[str, list[str], Path]] = [
+        ("ruff", [str(tool / "ruff"), "check", "src", "tests", "benchmarks"], ROOT),
+        ("import-linter", [str(tool / "lint-imports"), "--no-cache"], ROOT),
+        ("mypy", [str(tool / "mypy")], ROOT),
+        ("TypeScript", ["npx", "tsc", "--noEmit"], WEB),
+    ]
+    if not arguments:
+        for name, command, cwd in checks:
+            began = time.monotonic()
+            code = subprocess.run(command, cwd=cwd, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+            say(f"{name}: {'ok' if code.returncode == 0 else 'FAILED'} ({time.monotonic() - began:.0f} s)")
+            if code.returncode:
+                print(code.stdout, flush=True)
+                failed.append(name)
+        ok = _drift(python, env)
+        say(f"generated types: {'ok' if ok else 'FAILED'}")
+        if not ok:
+            failed.append("generated types")
+    code = subprocess.run([str(python), "-m", "pytest", *arguments], cwd=ROOT, env=env | {"PYTHONDONTWRITEBYTECODE": "1"})
+    if failed:
+        print(f"failed: {', '.join(failed)}", file=sys.stderr, flush=True)
+    return code.returncode or (1 if failed else 0)
+
+
+def types() -> int:
+    """Write the TypeScript types anew."""
+    python = python_environment(dev=False)
+    generate_types(python, web_packages(python), SCHEMA)
+    return 0
+

@@ -1,0 +1,141 @@
+"""Designs in the database: every save is a new revision on top of the one it was made from."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import uuid4
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+
+from rhombos.core.design import Design
+from rhombos.store.models import DesignRow, RevisionRow, now
+
+
+class NotFound(LookupError):
+    """There is no such design or revision."""
+
+
+class Conflict(RuntimeError):
+    """Somebody saved in between; `current` is what stands now."""
+
+    def __init__(self, current: Stored) -> None:
+        super().__init__(f"revision {current.revision} was saved in between")
+        self.current = current
+
+
+@dataclass(frozen=True, slots=True)
+class Stored:
+    """A design as it stands at one revision."""
+
+    id: str
+    revision: int
+    design: Design
+    created: datetime
+    saved: datetime
+    deleted: datetime | None
+
+
+def _content(design: Design) -> dict[str, object]:
+    return design.model_dump(mode="json", exclude={"name"})
+
+
+def _stored(row: DesignRow, revision: RevisionRow) -> Stored:
+    design = Design.model_validate({"name": revision.name, **revision.content})
+    return Stored(row.id, revision.number, design, row.created, revision.created, row.deleted)
+
+
+def _head(session: Session, identity: str) -> tuple[DesignRow, RevisionRow]:
+    found = session.execute(
+        select(DesignRow, RevisionRow).join(
+            RevisionRow, (RevisionRow.design_id == DesignRow.id) & (RevisionRow.number == DesignRow.head)
+        ).where(DesignRow.id == identity)
+    ).one_or_none()  # fmt: skip
+    if found is None:
+        raise NotFound(f"there is no design {identity}")
+    return found[0], found[1]
+
+
+def create(session: Session, design: Design, identity: str | None = None) -> Stored:
+    """A new design at revision 1."""
+    row = DesignRow(id=identity or str(uuid4()), head=1)
+    revision = RevisionRow(design_id=row.id, number=1, name=design.name, content=_content(design))
+    session.add(row)
+    session.flush()
+    session.add(revision)
+    session.flush()
+    return _stored(row, revision)
+
+
+def get(session: Session, identity: str) -> Stored:
+    """A design at its head. Raises: NotFound."""
+    return _stored(*_head(session, identity))
+
+
+def get_revision(session: Session, identity: str, number: int) -> Stored:
+    """A design as it was at a revision. Raises: NotFound."""
+    row, _ = _head(session, identity)
+    revision = session.scalar(
+        select(RevisionRow).where(RevisionRow.design_id == identity, RevisionRow.number == number)
+    )
+    if revision is None:
+        raise NotFound(f"design {identity} has no revision {number}")
+    return _stored(row, revision)
+
+
+def listed(session: Session, *, deleted: bool = False) -> list[Stored]:
+    """Every design at its head, the latest saved first; with `deleted`, those put away."""
+    rows = session.execute(
+        select(DesignRow, RevisionRow).join(
+            RevisionRow, (RevisionRow.design_id == DesignRow.id) & (RevisionRow.number == DesignRow.head)
+        ).where(DesignRow.deleted.is_not(None) if deleted else DesignRow.deleted.is_(None))
+        .order_by(RevisionRow.created.desc(), DesignRow.id)
+    ).all()  # fmt: skip
+    return [_stored(row, revision) for row, revision in rows]
+
+
+def history(session: Session, identity: str) -> list[RevisionRow]:
+    """Every revision, the newest first. Raises: NotFound."""
+    _head(session, identity)
+    return list(session.scalars(
+        select(RevisionRow).where(RevisionRow.design_id == identity).order_by(RevisionRow.number.desc())
+    ))  # fmt: skip
+
+
+def save(session: Session, identity: str, design: Design, on_top_of: int) -> Stored:
+    """A new revision on top of `on_top_of`. Raises: NotFound; Conflict when that is not the head any more.
+
+    Saving what already stands makes no revision.
+    """
+    moved = session.execute(
+        update(DesignRow).where(DesignRow.id == identity, DesignRow.head == on_top_of).values(head=on_top_of + 1)
+    )
+    if moved.rowcount == 0:  # type: ignore[attr-defined]
+        raise Conflict(get(session, identity))
+    row = session.get_one(DesignRow, identity)
+    before = session.scalars(
+        select(RevisionRow).where(RevisionRow.design_id == identity, RevisionRow.number == on_top_of)
+    ).one()
+    if before.name == design.name and before.content == _content(design):
+        row.head = on_top_of
+        session.flush()
+        return _stored(row, before)
+    revision = RevisionRow(design_id=identity, number=on_top_of + 1, name=design.name, content=_content(design))
+    session.add(revision)
+    session.flush()
+    return _stored(row, revision)
+
+
+def put_away(session: Session, identity: str) -> None:
+    """Soft delete. Raises: NotFound."""
+    row, _ = _head(session, identity)
+    row.deleted = row.deleted or now()
+
+
+def restore(session: Session, identity: str) -> Stored:
+    """Bring back what was put away. Raises: NotFound."""
+    row, revision = _head(session, identity)
+    row.deleted = None
+    session.flush()
+    return _stored(row, revision)

@@ -1,0 +1,64 @@
+"""Tables: designs, their immutable revisions, parts."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import JSON, ForeignKey, Index, String, UniqueConstraint
+from sqlalchemy.dialects.mysql import DATETIME
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+
+def now() -> datetime:
+    """The present in UTC, without a zone, as the database keeps it."""
+    return datetime.now(UTC).replace(tzinfo=None)
+
+
+MOMENT = DATETIME(fsp=6)
+
+
+class Base(DeclarativeBase):
+    """All tables of Rhombos."""
+
+
+class DesignRow(Base):
+    """A design: which revision is its head, and whether it was put away."""
+
+    __tablename__ = "designs"
+
+    id: Mapped[str] = mapped_column(String(36), primary_key=True)
+    head: Mapped[int] = mapped_column(default=1)
+    created: Mapped[datetime] = mapped_column(MOMENT, default=now)
+    deleted: Mapped[datetime | None] = mapped_column(MOMENT, default=None)
+    revisions: Mapped[list[RevisionRow]] = relationship(
+        back_populates="design", order_by="RevisionRow.number", cascade="all, delete-orphan", passive_deletes=True
+    )
+
+
+class RevisionRow(Base):
+    """One state of a design. Never changed once written."""
+
+    __tablename__ = "revisions"
+    __table_args__ = (UniqueConstraint("design_id", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    design_id: Mapped[str] = mapped_column(ForeignKey("designs.id", ondelete="CASCADE"))
+    number: Mapped[int]
+    name: Mapped[str] = mapped_column(String(80))
+    content: Mapped[dict[str, Any]] = mapped_column(JSON)
+    created: Mapped[datetime] = mapped_column(MOMENT, default=now)
+    design: Mapped[DesignRow] = relationship(back_populates="revisions")
+
+
+class PartRow(Base):
+    """A part on the shelf: a house part, or one of the designer's own."""
+
+    __tablename__ = "parts"
+    __table_args__ = (UniqueConstraint("kind", "designation"), Index("ix_parts_kind", "kind"))
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    designation: Mapped[str] = mapped_column(String(40, collation="utf8mb4_bin"))
+    origin: Mapped[str] = mapped_column(String(8))
+    content: Mapped[dict[str, Any]] = mapped_column(JSON)

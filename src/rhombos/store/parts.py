@@ -1,0 +1,59 @@
+"""Parts in the database: house parts, and the designer's own beside them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Literal
+
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
+
+from rhombos.core.parts import KINDS, Part, Shelf
+from rhombos.store.models import PartRow
+
+Origin = Literal["house", "own"]
+
+
+def kind_of(part: Part) -> str:
+    """The name of a part's kind."""
+    return next(name for name, model in KINDS.items() if model is type(part))
+
+
+def put(session: Session, parts: Iterable[Part], origin: Origin) -> int:
+    """Add parts, replacing those of the same kind and designation. Returns: how many."""
+    wanted = {(kind_of(p), p.id): p for p in parts}
+    standing = {
+        (row.kind, row.designation): row
+        for row in session.scalars(select(PartRow).where(PartRow.kind.in_({k for k, _ in wanted})))
+    }
+    for (kind, designation), part in wanted.items():
+        content = part.model_dump(mode="json")
+        row = standing.get((kind, designation))
+        if row is None:
+            session.add(PartRow(kind=kind, designation=designation, origin=origin, content=content))
+        elif row.content != content or row.origin != origin:
+            row.content, row.origin = content, origin
+    return len(wanted)
+
+
+def remove(session: Session, kind: str, designation: str) -> bool:
+    """Take one of the designer's own parts off the shelf. Returns: whether it was there."""
+    gone = session.execute(
+        delete(PartRow).where(PartRow.kind == kind, PartRow.designation == designation, PartRow.origin == "own")
+    )
+    return gone.rowcount > 0  # type: ignore[attr-defined,no-any-return]
+
+
+def count(session: Session) -> int:
+    """How many parts there are."""
+    return session.scalar(select(func.count()).select_from(PartRow)) or 0
+
+
+def origins(session: Session, kind: str) -> dict[str, str]:
+    """Designation → house or own, for one kind."""
+    return {r.designation: r.origin for r in session.scalars(select(PartRow).where(PartRow.kind == kind))}
+
+
+def load_shelf(session: Session) -> Shelf:
+    """The whole shelf."""
+    return Shelf(KINDS[row.kind].model_validate(row.content) for row in session.scalars(select(PartRow)))
