@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, get_args
 
 from pydantic import BaseModel, ValidationError
 from pydantic.fields import FieldInfo
@@ -98,9 +98,15 @@ def find_field(model: type[BaseModel] | None, path: Iterable[str]) -> FieldInfo 
 
 
 def unit_of(field: FieldInfo | None) -> str | None:
-    """The unit key published by a quantity field."""
-    extra = field.json_schema_extra if field is not None else None
-    return str(extra["unit"]) if isinstance(extra, dict) and "unit" in extra else None
+    """The unit key published by a quantity field, also where the quantity is optional."""
+    if field is None:
+        return None
+    inside = [m for arm in get_args(field.annotation) for m in getattr(arm, "__metadata__", ()) if isinstance(m, FieldInfo)]
+    for info in (field, *inside):
+        extra = info.json_schema_extra
+        if isinstance(extra, dict) and "unit" in extra:
+            return str(extra["unit"])
+    return None
 
 
 def bounds(field: FieldInfo | None) -> tuple[float | None, float | None]:

@@ -99,7 +99,7 @@ def _step_out(key: str, step: Step, unit: str) -> StepOut:
         behind = PIN_BEHIND.get(address, {})
         rows = tuple(
             StepRow(
-                name=s.name, latex=s.latex, meaning=s.meaning, text=fmt(step.inputs[s.name], s.unit, 4),
+                name=s.name, latex=s.latex, meaning=s.meaning, text=short(step.inputs[s.name], s.unit),
                 pin=behind.get(s.name), whole=behind.get(s.name) in WHOLE)
             for s in BOOK[step.relation].inputs
         )  # fmt: skip

@@ -154,7 +154,7 @@ class PrivateDatabase:
                 raise Trouble(f"MariaDB stopped at once: {' '.join(last)[-200:]} (see {self.folder / 'log'})")
             with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", self.port), timeout=1) as probe:
                 probe.settimeout(2)
-                if probe.recv(5)[4:5] == b"\x00":  # the greeting's first packet
+                if probe.recv(5)[4:5] == b"\x0a":  # protocol version 10 opens the greeting
                     return
             time.sleep(0.02)
         raise Trouble(f"MariaDB did not answer within {PATIENCE:.0f} s (see {self.folder / 'log'})")

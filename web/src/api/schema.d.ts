@@ -1007,7 +1007,7 @@ export interface components {
              * @default line
              * @enum {string}
              */
-            kind: "line" | "steps" | "bars";
+            kind: "line" | "steps" | "bars" | "sticks";
             /** Name */
             name: string;
             /**

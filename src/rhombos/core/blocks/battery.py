@@ -68,7 +68,7 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     sheet.result("resistance", r"R_i", "Internal resistance", "ohm")
     sheet.result("internal_loss", r"P_i", "Lost inside the cells", "W")
     sheet.result("run_time", "t", "Run time at full power", "s")
-    sheet.result("fault_current", r"I_k", "Short-circuit current, full battery", "A", point="full")
+    sheet.result("fault_current", r"I_k", "Short-circuit current", "A", point="full")
     for key, severity, what in (("flat", "stop", "full power"), ("surge_flat", "fix", "the surge")):
         state: BatteryState = sheet.states[key]
         if state.collapsed:

@@ -183,16 +183,16 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     bank = capacitance(build, sheet.shelf)
     sheet.choice("voltage", "V_{dc}", "Link voltage, mean")
     peak = sheet.limited("peak", r"V_{dc,pk}", "Link voltage, highest", "V", can.v_rating, rules.link_capacitor_margin)
-    ripple = sheet.limited("ripple", r"\Delta V", "Ripple at twice the line, peak to peak", "V",
+    ripple = sheet.limited("ripple", r"\Delta V", "Ripple at twice the line", "V",
                            2 * rules.link_ripple * build.voltage, 0.5, over=STEADY)  # fmt: skip
-    current = sheet.limited("can_current", r"I_C", "Current of one can, at 100 kHz worth", "A", can.i_ripple,
+    current = sheet.limited("can_current", r"I_C", "Ripple current of one can", "A", can.i_ripple,
                             rules.ripple_current_margin, over=STEADY)  # fmt: skip
     sheet.choice("capacitor", "C_{dc}", "Link capacitor")
     sheet.choice("count", "n_C", "Link capacitors in parallel")
     sheet.fixed_value("bank", r"C", "Whole bank", bank, "F", "as built")
     sheet.result("needed", r"V_{dc,\min}", "Least link for the full sine", "V")
-    sheet.result("slow_current", r"I_{2f}", "Current at twice the line, RMS", "A")
-    sheet.result("fast_current", r"I_{hf}", "Current at switching frequency, RMS", "A")
+    sheet.result("slow_current", r"I_{2f}", "Current, twice the line", "A")
+    sheet.result("fast_current", r"I_{hf}", "Current, switching", "A")
     sheet.choice("bleeder", "R_b", "Bleeder")
     sheet.choice("bleeder_part", "", "Bleeder series")
     power = sheet.limited("bleeder_power", r"P_b", "Power of the bleeder", "W", series.power, rules.resistor_margin,

@@ -158,7 +158,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     load = sheet.limited("fuse_load", "I", "Fuse current, flat battery", "A", fuse.i_rating,
                          1 - 1 / rules.fuse_factor, over=("flat",))  # fmt: skip
     sheet.choice("cable", "A", "Cable section")
-    drop = sheet.limited("drop_share", r"\Delta V/V", "Cable, fuse and contact drop", "%", rules.cable_drop * 1.5,
+    drop = sheet.limited("drop_share", r"\Delta V/V", "Drop before the stage", "%", rules.cable_drop * 1.5,
                          1 / 3, over=("flat",))  # fmt: skip
     sheet.choice("capacitor", "C_{in}", "Input capacitor")
     sheet.choice("count", "n_{C}", "Input capacitors in parallel")
@@ -213,4 +213,4 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         f"fuse {short(fuse.i_rating, 'A')}", "the fuse protects cable and house from fire, not the transistors", power_in,
         power_in - now.loss,
         {"fuse": f"{short(fuse.i_rating, 'A')} {short(fuse.v_dc, 'V')} DC", "cable": short(build.cable, "m^2"),
-         "capacitor": f"{build.count} × {can.label}", "ripple": fmt(now.ripple, "A")})  # fmt: skip
+         "capacitor": can.label, "count": f"{build.count} in parallel", "ripple": fmt(now.ripple, "A")})  # fmt: skip

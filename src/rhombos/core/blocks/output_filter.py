@@ -223,13 +223,13 @@ def report(sheet: Sheet, brief: Brief, power_in: float, carrier: float) -> Block
                          20 / (rules.winding_limit + 20), over=STEADY)  # fmt: skip
     bent = sheet.limited("distortion", "THD", "Distortion left at the output", "%", 2 * brief.targets.distortion, 0.5,
                          over=STEADY)  # fmt: skip
-    share = sheet.limited("capacitor_share", r"I_C/I", "Capacitor current, share of rated", "%",
+    share = sheet.limited("capacitor_share", r"I_C/I", "Capacitor current share", "%",
                           2 * rules.filter_capacitor_share, 0.45, over=("nominal",))  # fmt: skip
-    window = sheet.fixed("fill", "h/h_W", "Inductor window height in use", made.fill, "%", 1.0, 0.0, "as wound")
+    window = sheet.fixed("fill", "h/h_W", "Window height in use", made.fill, "%", 1.0, 0.0, "as wound")
     sheet.result("corner", "f_{LC}", "Corner frequency", "Hz")
-    sheet.result("ripple", r"\Delta I", "Ripple at its largest, peak to peak", "A")
-    sheet.result("peak", r"\hat I_L", "Inductor current, peak, at the surge", "A", point="surge_flat")
-    sheet.result("line_current", r"I_L", "Inductor current at the line frequency", "A")
+    sheet.result("ripple", r"\Delta I", "Largest ripple", "A")
+    sheet.result("peak", r"\hat I_L", "Peak current, surge", "A", point="surge_flat")
+    sheet.result("line_current", r"I_L", "Current, line frequency", "A")
     sheet.choice("core", "", "Inductor core")
     sheet.choice("sets", "", "Inductor core sets")
     sheet.choice("grade", "", "Inductor grade")

@@ -43,9 +43,9 @@ class PushPullBuild(Build):
     switch: str = part("mosfet", "Switch")
     parallel: int = Field(ge=1, le=24, title="Switches in parallel, each side")
     frequency: Hertz = Field(ge=10e3, le=300e3, title="Switching frequency")
-    clamp: str = options("Clamp at the drains", "rcd", "none")
+    clamp: str = options("Clamp at the drains", "RCD", "none")
     clamp_resistor: Ohm = Field(ge=1, le=1e6, title="Clamp resistor")
-    clamp_part: str = part("resistor", "Clamp resistor series")
+    clamp_part: str = part("resistor", "Clamp resistor type")
     sink: str = part("heat_sink", "Heat-sink")
     fan: bool = Field(title="Fan on the heat-sink")
 
@@ -111,7 +111,7 @@ def propose(
     air = brief.targets.ambient + rules.enclosure_rise
     switch, parallel = _choose_switches(
         need, hardest, RESERVE * max(need.turn_off, warmest.turn_off), v_max, frequency, air, pins, shelf, rules)  # fmt: skip
-    fields: dict[str, Any] = {"switch": switch.id, "parallel": parallel, "frequency": frequency, "clamp": "rcd"} | pins
+    fields: dict[str, Any] = {"switch": switch.id, "parallel": parallel, "frequency": frequency, "clamp": "RCD"} | pins
     ceiling = switch.v_rating * (1 - rules.switch_voltage_margin) - v_max
     fields.setdefault("clamp_resistor", _clamp_resistor(hardest, max(ceiling, 1.05 * v_max), frequency))
     level = clamps.clamp_level(V_r=warmest.v_in, L_lk=warmest.leakage, I=warmest.turn_off, f=2 * frequency,
@@ -270,7 +270,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     if build.clamp != "none":
         series = sheet.shelf.get(Resistor, build.clamp_part)
         sheet.choice("clamp_resistor", "R_c", "Clamp resistor")
-        sheet.choice("clamp_part", "", "Clamp resistor series")
+        sheet.choice("clamp_part", "", "Clamp resistor type")
         heat_in = sheet.limited("clamp_loss", "P_c", "Burnt in the clamp", "W", series.power, rules.resistor_margin,
                                 over=STEADY)  # fmt: skip
         if heat_in.severity:
@@ -326,7 +326,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
         power_in - now.loss,
         {"switch": device.label, "parallel": f"{build.parallel} each side", "peak": fmt(voltage.value, "V"),
          "pulse": fmt(now.pulse, "A"), "clamp": "none" if build.clamp == "none" else f"RCD, {fmt(build.clamp_resistor, 'ohm')}",
-         "clamp_level": fmt(now.clamp_level, "V"), "duty": fmt(now.duty, "1"), "spike": fmt(now.spike, "V")})  # fmt: skip
+         "clamp_level": fmt(now.clamp_level, "V"), "duty": fmt(now.duty, "1"), "spike": fmt(sheet.states[voltage.point].spike, "V")})  # fmt: skip
 
 
 def _voltage_findings(sheet: Sheet, worst: Any, build: PushPullBuild, device: Mosfet) -> None:
@@ -340,7 +340,7 @@ def _voltage_findings(sheet: Sheet, worst: Any, build: PushPullBuild, device: Mo
     freed: dict[str, PinValue] = {"push_pull.switch": None, "push_pull.parallel": None, "push_pull.clamp": None,
                                   "push_pull.clamp_resistor": None, "push_pull.clamp_part": None}  # fmt: skip
     cures.append(("Use parts of a higher rating, with their clamp", freed))
-    nothing = " Nothing clamps it." if build.clamp == "none" else ""
+    nothing = " Nothing clamps it; avalanche may cut it short, with heat." if build.clamp == "none" else ""
     sheet.find(
         "voltage", worst.severity,
         "Switch rating exceeded at turn-off" if worst.severity == "stop" else "Switch voltage close to its rating",

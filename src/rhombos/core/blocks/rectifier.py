@@ -42,10 +42,10 @@ class RectifierBuild(Build):
     """Four diodes, the damper across them, and the link choke."""
 
     diode: str = part("diode", "Diode")
-    damper: str = options("RC damper", "rc", "none")
+    damper: str = options("RC damper", "RC", "none")
     damper_capacitor: Farad = Field(ge=1e-12, le=1e-6, title="Damper capacitor")
     damper_resistor: Ohm = Field(ge=1, le=1e6, title="Damper resistor")
-    damper_part: str = part("resistor", "Damper resistor series")
+    damper_part: str = part("resistor", "Damper resistor type")
     inductance: Henry = Field(ge=1e-6, le=1, title="Link choke")
     core: str = part("core", "Choke core")
     sets: int = Field(ge=1, le=4, title="Choke core sets")
@@ -115,7 +115,7 @@ def propose(
 ) -> RectifierBuild:  # fmt: skip
     """Diodes by voltage, speed and loss; damper matched to the ring; choke for the rules' ripple at the highest input."""
     fields = dict(pins)
-    damped = fields.get("damper", "rc") == "rc"
+    damped = fields.get("damper", "RC") == "RC"
     diode = _choose_diode(need, damped, fields, shelf, rules)
     fields["diode"] = diode.id
     stray = stray_capacitance(diode)
@@ -124,7 +124,7 @@ def propose(
         min(1e6, max(1.0, float(clamps.damper_resistor(L_lk=max(need.leakage, 1e-12), C_par=stray)))), E12))  # fmt: skip
     heat_in = clamps.damper_power(C_d=capacitor, V=need.v_sec_max, f=2 * need.frequency)
     fields.setdefault("damper_part", propose_resistor(shelf, rules, fields["damper_resistor"], heat_in, 0))
-    fields.setdefault("damper", "rc")
+    fields.setdefault("damper", "RC")
     if "inductance" not in fields:
         wanted = book.choke_inductance(
             V_sec=need.v_sec_max, V_out=need.v_link, D_tot=min(1.0, need.v_link / need.v_sec_max),
@@ -185,7 +185,7 @@ def assess(
     impedance = math.sqrt(max(need.leakage, 1e-15) / stray)
     overshoot = (
         step_overshoot(round(build.damper_capacitor / stray, 2), round(max(build.damper_resistor / impedance, 0.01), 2))
-        if build.damper == "rc" else step_overshoot(0.0)
+        if build.damper == "RC" else step_overshoot(0.0)
     )  # fmt: skip
     ring = need.v_sec * (overshoot - 1)
     reverse = work("rectifier.reverse", book.bridge_reverse, ratio=need.ratio, V_max=need.v_sec / need.ratio,
@@ -207,7 +207,7 @@ def assess(
     work("rectifier.junction", heat.shared_sink_junction, T_a=air + KELVIN, P_loss=each, R_jc=diode.r_jc,
          R_cs=rules.pad_resistance, P_total=4 * each, R_sa=sink_resistance(shelf, build.sink, build.fan))  # fmt: skip
     damper = work("rectifier.damper_loss", clamps.damper_power, C_d=build.damper_capacitor, V=need.v_sec,
-                  f=2 * f) if build.damper == "rc" else 0.0  # fmt: skip
+                  f=2 * f) if build.damper == "RC" else 0.0  # fmt: skip
     peak = need.current + ripple / 2
     made = choke(build, shelf)
     ripple_rms = work("rectifier.ripple_rms", link.triangle_rms, dI=ripple)
@@ -240,7 +240,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
                             rules.diode_current_margin, over=STEADY)  # fmt: skip
     junction = sheet.limited("junction", "T_j", "Diode junction", "degC", diode.t_j_max,
                              1 - rules.junction_limit / diode.t_j_max, over=STEADY)  # fmt: skip
-    slow = sheet.limited("recovery_share", r"t_{rr} f", "Recovery share of the period", "%",
+    slow = sheet.limited("recovery_share", r"t_{rr} f", "Recovery, share of period", "%",
                          2 * rules.recovery_share, 0.5)  # fmt: skip
     flux = sheet.limited("choke_flux", r"B_{L}", "Choke flux at the surge", "T", made.grade.b_sat,
                          max(0.0, 1 - rules.choke_peak / made.grade.b_sat))  # fmt: skip
@@ -249,11 +249,11 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     window = sheet.fixed("fill", "h/h_W", "Choke window height in use", made.fill, "%", 1.0, 0.0, "as wound")
     sheet.choice("diode", "D_1–D_4", "Diode")
     sheet.choice("damper", "", "RC damper")
-    if build.damper == "rc":
+    if build.damper == "RC":
         series = sheet.shelf.get(Resistor, build.damper_part)
         sheet.choice("damper_capacitor", "C_d", "Damper capacitor")
         sheet.choice("damper_resistor", "R_d", "Damper resistor")
-        sheet.choice("damper_part", "", "Damper resistor series")
+        sheet.choice("damper_part", "", "Damper resistor type")
         burnt = sheet.limited("damper_loss", "P_d", "Burnt in the damper", "W", series.power, rules.resistor_margin,
                               over=STEADY)  # fmt: skip
         if burnt.severity:
@@ -268,8 +268,8 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     sheet.choice("wire", "", "Choke wire")
     sheet.choice("in_hand", "", "Choke wires in hand")
     sheet.fixed_value("gap", r"l_g", "Total air gap", made.gap, "mm", "as wound")
-    sheet.result("ripple", r"\Delta I", "Choke ripple, peak to peak", "A")
-    sheet.result("minimum_load", r"I_{\min}", "Least load with continuous current", "A")
+    sheet.result("ripple", r"\Delta I", "Choke ripple", "A")
+    sheet.result("minimum_load", r"I_{\min}", "Least continuous load", "A")
     sheet.choice("sink", "", "Heat-sink")
     sheet.choice("fan", "", "Fan")
     sheet.result("loss", "P", "Loss, diodes to choke", "W")

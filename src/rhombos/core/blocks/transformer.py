@@ -40,7 +40,7 @@ class TransformerBuild(Build):
     primary_in_hand: int = Field(ge=1, le=200, title="Primary wires in hand")
     secondary_wire: str = part("wire", "Secondary wire")
     secondary_in_hand: int = Field(ge=1, le=100, title="Secondary wires in hand")
-    interfaces: int = Field(ge=1, le=2, title="Primary-to-secondary faces")
+    interfaces: int = Field(ge=1, le=2, title="Faces to the secondary")
 
 
 @dataclass(frozen=True, slots=True)
@@ -152,10 +152,10 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     rules, now = sheet.rules, sheet.now
     t = made(build, sheet.shelf)
     saturation = sheet.shelf.get(Grade, build.grade).b_sat
-    flux = sheet.limited("worst_flux", r"B_{\max}", "Peak flux, highest battery at full duty", "T", saturation,
+    flux = sheet.limited("worst_flux", r"B_{\max}", "Peak flux, worst case", "T", saturation,
                          max(0.0, 1 - rules.ferrite_peak / saturation), over=("full",))  # fmt: skip
     sheet.result("flux", r"B_{pk}", "Peak flux, working", "T")
-    warm = sheet.limited("temperature", r"T_{tr}", "Winding and core temperature", "degC", rules.winding_limit + 20,
+    warm = sheet.limited("temperature", r"T_{tr}", "Temperature when hot", "degC", rules.winding_limit + 20,
                          20 / (rules.winding_limit + 20), over=STEADY)  # fmt: skip
     window = sheet.fixed("fill", "h/h_W", "Window height in use", t.fill, "%", 1.0, 0.0, "as wound")
     sheet.choice("core", "", "Core")
@@ -167,10 +167,10 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     sheet.choice("primary_in_hand", "", "Primary wires in hand")
     sheet.choice("secondary_wire", "", "Secondary wire")
     sheet.choice("secondary_in_hand", "", "Secondary wires in hand")
-    sheet.choice("interfaces", "p", "Primary-to-secondary faces")
-    sheet.result("leakage", r"L_{lk}", "Leakage, from one half", "H")
-    sheet.result("leakage_duty", r"\Delta D", "Total duty eaten by leakage and leads", "%")
-    sheet.result("magnetising", r"\Delta I_m", "Magnetising current, peak to peak", "A")
+    sheet.choice("interfaces", "p", "Faces to the secondary")
+    sheet.result("leakage", r"L_{lk}", "Leakage, one half", "H")
+    sheet.result("leakage_duty", r"\Delta D", "Duty eaten by leakage", "%")
+    sheet.result("magnetising", r"\Delta I_m", "Magnetising, peak to peak", "A")
     sheet.result("primary_rms", r"I_p", "RMS current, primary half", "A")
     sheet.result("secondary_rms", r"I_s", "RMS current, secondary", "A")
     sheet.result("primary_factor", r"F_{R,p}", "AC factor, primary", "1")

@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.units import (
     Ampere, Celsius, Farad, Hertz, KelvinPerWatt, Millimetre, Ohm, Ratio, Second, SquareMetre, Tesla, Volt, Watt,
-    fmt, quantity,
+    quantity, short,
 )  # fmt: skip
 
 __all__ = [
@@ -142,7 +142,7 @@ class Grade(Part):
 
     @property
     def label(self) -> str:  # noqa: D102
-        return f"ferrite {self.id}, {self.f_low / 1e3:g}–{self.f_high / 1e3:g} kHz"
+        return f"{self.id}, {self.f_low / 1e3:g}–{self.f_high / 1e3:g} kHz"
 
 
 class Wire(Part):
@@ -175,8 +175,10 @@ class Capacitor(Part):
 
     @property
     def label(self) -> str:  # noqa: D102
+        if self.family == "electrolytic":
+            return f"{short(self.c, 'F')} {self.v_rating:.0f} V"
         volts = f"{self.v_ac:.0f} V AC" if self.family == "film ac" else f"{self.v_rating:.0f} V"
-        return f"{fmt(self.c, 'F')} {volts} {self.family.split()[0]}"
+        return f"{short(self.c, 'F')} {volts} film"
 
 
 class Resistor(Part):
@@ -218,7 +220,7 @@ class HeatSink(Part):
 
     @property
     def label(self) -> str:  # noqa: D102
-        return f"sink {self.r_natural:g} K/W, {self.r_fan:g} with fan"
+        return f"{self.r_natural:g} K/W, fan {self.r_fan:g}"
 
 
 KINDS: dict[str, type[Part]] = {

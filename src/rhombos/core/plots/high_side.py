@@ -9,7 +9,7 @@ import numpy as np
 
 from rhombos.core.blocks import dc_link, output_filter
 from rhombos.core.parts import Capacitor, Diode
-from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve, limits, thin
+from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve, limits, roomy, thin
 from rhombos.core.routes import push_pull_link as route
 from rhombos.core.solve import Worked
 from rhombos.core.units import fmt, short
@@ -36,7 +36,7 @@ def diode_voltage(worked: Worked) -> Chart:
     stray = 2 * diode.c_j + 30e-12
     leak = (s.states["transformer"].leakage + worked.rules.lead_inductance) * s.states["transformer"].ratio ** 2
     ring = min(2 * math.pi * math.sqrt(leak * stray), on / 3)
-    rate = 1.2 if build.damper == "rc" else 0.35
+    rate = 1.2 if build.damper == "RC" else 0.35
     inside = np.linspace(0, on, 240)
     wave = level + state.ring * np.exp(-rate * np.maximum(inside - ring / 2, 0) / ring) * np.sin(
         2 * math.pi * inside / ring - math.pi / 2
@@ -46,7 +46,7 @@ def diode_voltage(worked: Worked) -> Chart:
     volts = np.concatenate([[0], wave, [0, 0, 0]])
     t, v = Scale("s", period), Scale("V", diode.v_rating)
     return Chart(
-        key="diode", title="Diode reverse voltage", x=t.axis("time", low=0, high=period), y=v.axis("V", low=0),
+        key="diode", title="Diode reverse voltage", x=t.axis("time", low=0, high=period), y=v.axis("", low=0, high=roomy(diode.v_rating, state.reverse)),
         series=(curve("one diode", times, volts, t, v),),
         marks=(*limits(diode.v_rating, diode.v_rating * (1 - worked.rules.diode_voltage_margin), v, "V"),
                Mark(at=v(state.link), label=f"link {fmt(state.link, 'V')}", role="here")),
@@ -77,7 +77,7 @@ def choke_current(worked: Worked) -> Chart:
         series.append(curve("full power" if key == "nominal" else "no load", xs, ys, t, a, role))  # type: ignore[arg-type]
     least = states["nominal"]["rectifier"].minimum_load
     return Chart(
-        key="choke", title="Link choke current", x=t.axis("time", low=0, high=2 * half), y=a.axis("A", low=0),
+        key="choke", title="Link choke current", x=t.axis("time", low=0, high=2 * half), y=a.axis("", low=0),
         series=tuple(series),
         remark=f"Below {fmt(least, 'A')} the choke runs dry and the duty must shrink, or the link drifts to the peak.")  # fmt: skip
 
@@ -93,7 +93,7 @@ def link_voltage(worked: Worked) -> Chart:
     asked = worked.settled["nominal"].states["h_bridge"].bridge_peak * np.abs(np.sin(2 * math.pi * line * time))
     t, v = Scale("s", 1 / line), Scale("V", can.v_rating)
     return Chart(
-        key="link", title="Link voltage", x=t.axis("time", low=0, high=1 / line), y=v.axis("V", low=0),
+        key="link", title="Link voltage", x=t.axis("time", low=0, high=1 / line), y=v.axis("", low=0, high=roomy(can.v_rating, build.voltage)),
         series=(curve("link", time, wave, t, v), curve("asked by the sine", time, asked, t, v, "second")),
         marks=limits(can.v_rating, can.v_rating * (1 - worked.rules.link_capacitor_margin), v, "V"),
         remark=f"{fmt(state.ripple, 'V')} at {short(2 * line, 'Hz')} from the output's pulsation; the crest of the sine "
@@ -109,7 +109,7 @@ def discharge(worked: Worked) -> Chart:
     time = np.linspace(0, max(1.6 * state.safe_time, 1.0), 120)
     t, v = Scale("s", 1.0), Scale("V", build.voltage)
     return Chart(
-        key="discharge", title="Link after switch-off", x=t.axis("time", low=0), y=v.axis("V", low=0),
+        key="discharge", title="Link after switch-off", x=t.axis("time", low=0), y=v.axis("", low=0),
         series=(curve("link", time, build.voltage * np.exp(-time / (build.bleeder * bank)), t, v),),
         marks=(Mark(at=v(safe), label=f"touch-safe {short(safe, 'V')}", role="house"),),
         dots=(Dot(x=t(state.safe_time), y=v(safe), label=fmt(state.safe_time, "s", 2)),),
@@ -126,7 +126,7 @@ def bridge_voltage(worked: Worked) -> Chart:
     t, v = Scale("s", waves.bridge.period / 2), Scale("V", at.v_link)
     return Chart(
         key="bridge", title="Bridge voltage, half a line period", x=t.axis("time", low=0, high=waves.bridge.period / 2),
-        y=v.axis("V"),
+        y=v.axis(""),
         series=(Series(name="bridge", x=t.all(times), y=v.all(levels), role="faint", kind="steps"),
                 curve("its fundamental", sine, at.index * at.v_link * np.sin(2 * math.pi * at.line * sine), t, v)),
         remark=f"{waves.bridge.times.size} edges a period, natural sampling. True RMS {fmt(waves.bridge_readings.rms, 'V')}; "
@@ -141,9 +141,9 @@ def bridge_spectrum(worked: Worked) -> Chart:
     shown = np.flatnonzero(peaks > 1e-3 * peaks[0])
     f, v = Scale("Hz", at.carrier), Scale("V", float(peaks[0]))
     return Chart(
-        key="spectrum", title="Spectrum of the bridge voltage", x=f.axis("frequency", low=0, high=count * at.line),
-        y=v.axis("V peak", low=0),
-        series=(Series(name="harmonics", x=f.all((shown + 1) * at.line), y=v.all(peaks[shown]), kind="bars"),),
+        key="spectrum", title="Spectrum of the bridge voltage", x=f.axis("frequency", low=0, high=roomy(count * at.line / 1.04)),
+        y=v.axis("peak", low=0),
+        series=(Series(name="harmonics", x=f.all((shown + 1) * at.line), y=v.all(peaks[shown]), kind="sticks"),),
         marks=(Mark(at=f(2 * at.carrier), label=f"twice the carrier {short(2 * at.carrier, 'Hz')}", role="here", upright=True),),
         remark=f"Unipolar PWM: nothing stands at the carrier itself. Distortion before the filter "
                f"{fmt(waves.bridge_readings.thd, '%')}.")  # fmt: skip
@@ -157,7 +157,7 @@ def inductor_current(worked: Worked) -> Chart:
     load = thin(waves.load, 300)
     t, a = Scale("s", waves.bridge.period), Scale("A", float(np.abs(amps).max()))
     return Chart(
-        key="inductor", title="Inductor current", x=t.axis("time", low=0, high=waves.bridge.period), y=a.axis("A"),
+        key="inductor", title="Inductor current", x=t.axis("time", low=0, high=waves.bridge.period), y=a.axis(""),
         series=(curve("inductor", time, amps, t, a, "faint"), curve("load", thin(waves.time, 300), load, t, a)),
         remark=f"Peak {fmt(float(np.abs(waves.inductor).max()), 'A')} of the {fmt(state.peak, 'A')} that the sizing counts on.")  # fmt: skip
 
@@ -178,7 +178,8 @@ def filter_gain(worked: Worked) -> Chart:
     ripple = float(np.interp(2 * at.carrier, frequency, decibels[0]))
     return Chart(
         key="gain", title="Filter gain", x=f.axis("frequency", log=True), y=g.axis("dB", low=-60, high=30),
-        series=(curve("full load", frequency, decibels[0], f, g), curve("no load", frequency, np.clip(decibels[1], -60, 30), f, g, "second")),
+        series=(curve("no load", frequency, np.clip(decibels[1], -60, 30), f, g, "second"),
+                curve("full load", frequency, decibels[0], f, g)),
         marks=(Mark(at=f(state.corner), label=f"corner {fmt(state.corner, 'Hz', 2)}", role="here", upright=True),
                Mark(at=f(2 * at.carrier), label=f"ripple {short(2 * at.carrier, 'Hz')}", role="house", upright=True)),
         remark=f"The ripple at twice the carrier is held down to {ripple:.0f} dB. Without load the corner rings: keep "
@@ -192,22 +193,22 @@ def output_voltage(worked: Worked) -> Chart:
     t, v = Scale("s", waves.bridge.period), Scale("V", float(np.abs(volts).max()))
     read = waves.voltage_readings
     return Chart(
-        key="output", title="Voltage at the socket", x=t.axis("time", low=0, high=waves.bridge.period), y=v.axis("V"),
+        key="output", title="Voltage at the socket", x=t.axis("time", low=0, high=waves.bridge.period), y=v.axis(""),
         series=(curve("output", time, volts, t, v),),
         remark=f"True RMS {fmt(read.rms, 'V')}, average-responding meter {fmt(read.average_responding, 'V')}, peak "
                f"{fmt(read.peak, 'V')}; carrier ripple alone distorts it by {fmt(read.thd, '%', 2)}.")  # fmt: skip
 
 
 def output_spectrum(worked: Worked) -> Chart:
-    """What is left of the harmonics at the socket, in decibels below the fundamental."""
+    """What is left of the harmonics at the socket, as shares of the fundamental."""
     at, waves = route.operating(worked.settled, worked.builds, worked.shelf), _waves(worked)
     peaks = 2 * np.abs(np.fft.rfft(waves.voltage))[1:] / waves.voltage.size
     count = min(peaks.size, int(1.3 * 2 * at.carrier / at.line))
-    level = 20 * np.log10(np.maximum(peaks[:count], 1e-12) / peaks[0])
-    shown = np.flatnonzero(level > -90)
-    f, g = Scale("Hz", at.carrier), Scale("1", 1)
+    share = peaks[:count] / peaks[0]
+    shown = 1 + np.flatnonzero(share[1:] > 2e-5)
+    f, g = Scale("Hz", at.carrier), Scale("%", 1)
     return Chart(
-        key="residue", title="What is left at the socket", x=f.axis("frequency", low=0, high=count * at.line),
-        y=g.axis("dB below the fundamental", low=-90, high=0),
-        series=(Series(name="harmonics", x=f.all((shown + 1) * at.line), y=g.all(level[shown]), kind="bars"),),
+        key="residue", title="What is left at the socket", x=f.axis("frequency", low=0, high=roomy(count * at.line / 1.04)),
+        y=g.axis("of the fundamental", low=0),
+        series=(Series(name="harmonics", x=f.all((shown + 1) * at.line), y=g.all(share[shown]), kind="sticks"),),
         remark="Ideal edges: dead time, which adds low odd harmonics, is in the distortion figure of the filter.")  # fmt: skip

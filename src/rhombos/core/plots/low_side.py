@@ -12,7 +12,7 @@ from rhombos.core.book import source
 from rhombos.core.ledger import SILENT
 from rhombos.core.magnetics.winding import INSULATION, Winding
 from rhombos.core.parts import Capacitor, Mosfet
-from rhombos.core.plots.model import Box, Chart, Dot, Mark, Scale, Series, curve, limits
+from rhombos.core.plots.model import Box, Chart, Dot, Mark, Scale, Series, curve, limits, roomy
 from rhombos.core.points import operating_points
 from rhombos.core.routes import push_pull_link as route
 from rhombos.core.solve import Worked
@@ -40,7 +40,7 @@ def sag(worked: Worked) -> Chart:
     now = worked.settled["nominal"].states["battery"]
     return Chart(
         key="sag", title="Terminal voltage against power", x=power.axis("power drawn"),
-        y=volts.axis("V at the terminals"), series=tuple(series),
+        y=volts.axis("at the terminals", low=0.8 * brief.source.volts[0], high=roomy(brief.source.volts[2])), series=tuple(series),
         dots=(Dot(x=power(now.power), y=volts(now.terminal), label=f"here: {fmt(now.terminal, 'V')}"),),
         remark=f"{fmt(r, 'ohm')} inside the pack; {fmt(now.internal_loss, 'W')} heats the cells at full power.")  # fmt: skip
 
@@ -55,7 +55,7 @@ def power_band(worked: Worked) -> Chart:
     named = "  ".join(f"{i + 1} {worked.settled[k].point.label}" for i, k in enumerate(points))
     return Chart(
         key="currents", title="Battery current at each operating point", x=Scale("1", 1).axis("operating point"),
-        y=scale.axis("A from the battery"),
+        y=scale.axis("from the battery", low=0, high=roomy(one_hour, *amperes)),
         series=(Series(name="current", x=tuple(float(i + 1) for i in range(len(points))), y=scale.all(amperes), kind="bars"),),
         marks=(Mark(at=scale(one_hour), label=f"one-hour rate {fmt(one_hour, 'A')}", role="house"),), remark=named)  # fmt: skip
 
@@ -72,7 +72,7 @@ def input_pulses(worked: Worked) -> Chart:
     times = [0, 0, on, on, half, half, half + on, half + on, 2 * half]
     pulse = [0, state.pulse, state.pulse, 0, 0, state.pulse, state.pulse, 0, 0]
     return Chart(
-        key="pulses", title="Current into the stage", x=t.axis("time"), y=amps.axis("A"),
+        key="pulses", title="Current into the stage", x=t.axis("time"), y=amps.axis(""),
         series=(curve("stage", times, pulse, t, amps), curve("battery", (0, 2 * half), (mean, mean), t, amps, "second")),
         remark=f"The capacitors carry the difference: {fmt(s.states['input_stage'].ripple, 'A')} RMS.")  # fmt: skip
 
@@ -93,7 +93,7 @@ def bank_ripple(worked: Worked) -> Chart:
     )  # fmt: skip
     house = can.i_ripple * (1 - worked.rules.ripple_current_margin)
     return Chart(
-        key="bank", title="Ripple of one input capacitor", x=x.axis("total duty"), y=y.axis("A RMS"),
+        key="bank", title="Ripple of one input capacitor", x=x.axis("total duty"), y=y.axis("RMS", low=0, high=roomy(can.i_ripple)),
         series=(curve("one can", duty, each, x, y),), marks=limits(can.i_ripple, house, y, "A"), dots=dots,
         remark="A full battery needs less duty: shorter, taller pulses, more ripple.")  # fmt: skip
 
@@ -122,7 +122,7 @@ def switch_voltage(worked: Worked) -> Chart:
     order = np.argsort(times, kind="stable")
     t, v = Scale("s", period), Scale("V", device.v_rating)
     return Chart(
-        key="switch", title="Switch voltage", x=t.axis("time", low=0, high=period), y=v.axis("V", low=0),
+        key="switch", title="Switch voltage", x=t.axis("time", low=0, high=period), y=v.axis("", low=0, high=roomy(device.v_rating, state.peak_voltage)),
         series=(curve("drain", times[order], volts[order], t, v),),
         marks=limits(device.v_rating, device.v_rating * (1 - worked.rules.switch_voltage_margin), v, "V"),
         remark=f"At {s.point.label}: twice the input is {fmt(state.resting, 'V')}, the leakage adds "
@@ -152,8 +152,8 @@ def loss_against_frequency(worked: Worked) -> Chart:
     if abs(best[0] / build.frequency - 1) < 0.05 or now - best[3] < 0.02 * now:
         said = "The present frequency is close to the best for this build."
     return Chart(
-        key="frequency", title="Loss against switching frequency", x=f.axis("switching frequency", log=True),
-        y=p.axis("W", low=0),
+        key="frequency", title="Loss against switching frequency", x=f.axis("switching frequency"),
+        y=p.axis("", low=0),
         series=(curve("stage and transformer", table[:, 0], table[:, 3], f, p),
                 curve("transformer", table[:, 0], table[:, 1], f, p, "second"),
                 curve("push-pull stage", table[:, 0], table[:, 2], f, p, "third")),
@@ -232,7 +232,7 @@ def loss_against_turns(worked: Worked) -> Chart:
     too_few = [int(n) for n, r in zip(turns, rows, strict=True) if r[3] > limit]
     warn = f" Below {max(too_few) + 1} turns the flux passes {short(limit, 'T')}." if too_few else ""
     return Chart(
-        key="turns", title="Loss against primary turns", x=x.axis("primary turns, each half"), y=p.axis("W", low=0),
+        key="turns", title="Loss against primary turns", x=x.axis("primary turns, each half"), y=p.axis("", low=0),
         series=(curve("total", turns, table[:, 2], x, p), curve("copper", turns, table[:, 0], x, p, "second"),
                 curve("core", turns, table[:, 1], x, p, "third")),
         marks=(Mark(at=float(build.primary_turns), label=f"here {build.primary_turns}", role="here", upright=True),),

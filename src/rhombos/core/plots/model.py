@@ -36,7 +36,7 @@ class Series(_Plain):
     x: tuple[float, ...]
     y: tuple[float, ...]
     role: Role = "main"
-    kind: Literal["line", "steps", "bars"] = "line"
+    kind: Literal["line", "steps", "bars", "sticks"] = "line"
 
 
 class Mark(_Plain):
@@ -115,6 +115,13 @@ def thin(values: np.ndarray, most: int = MOST_POINTS) -> np.ndarray:
     step = max(1, int(np.ceil(values.shape[0] / most)))
     kept = values[::step]
     return kept if (values.shape[0] - 1) % step == 0 else np.concatenate([kept, values[-1:]])
+
+
+def roomy(*values: float) -> float:
+    """A round number a little above the largest value, for the top of an axis."""
+    most = 1.04 * max(values)
+    decade = 10 ** np.floor(np.log10(most))
+    return float(next(step * decade for step in (1, 1.2, 1.5, 2, 2.5, 3, 4, 5, 6, 8, 10) if step * decade >= most))
 
 
 def limits(rating: float, house: float, scale: Scale, unit: str, what: str = "rating") -> tuple[Mark, ...]:

@@ -1,0 +1,56 @@
+import createClient from "openapi-fetch"
+
+import type { components, paths } from "./schema"
+
+export const client = createClient<paths>({ baseUrl: "" })
+
+type Schemas = components["schemas"]
+export type Design = Schemas["Design"]
+export type DesignOut = Schemas["DesignOut"]
+export type Solved = Schemas["Solved"]
+export type Solution = Schemas["Solution"]
+export type BlockReport = Schemas["BlockReport"]
+export type Figure = Schemas["Figure"]
+export type Finding = Schemas["Finding"]
+export type Step = Schemas["StepOut"]
+export type Chart = Schemas["Chart"]
+export type BriefField = Schemas["BriefField"]
+export type RelationOut = Schemas["RelationOut"]
+export type PartOut = Schemas["PartOut"]
+export type Problem = Schemas["ProblemDocument"]
+export type PinValue = string | number | boolean | null
+export type Severity = Finding["severity"]
+export type RuleName = NonNullable<Design["rules"]>
+
+/** A refusal of the server, with its problem document. */
+export class Refusal extends Error {
+  constructor(
+    readonly status: number,
+    readonly problem: Problem,
+  ) {
+    super(problem.detail)
+  }
+
+  /** Whether the server or its database cannot be reached just now. */
+  get away(): boolean {
+    return this.status === 0 || this.status >= 500
+  }
+}
+
+const told = (title: string, status: number, detail: string): Problem => ({ type: "about:blank", title, status, detail, problems: [] })
+
+type Answer<T> = { data?: T; error?: unknown; response: Response }
+
+/** The data of an answer. Throws Refusal, also when the server cannot be reached. */
+export async function data<T>(asked: Promise<Answer<T>>): Promise<T> {
+  let answer: Answer<T>
+  try {
+    answer = await asked
+  } catch {
+    throw new Refusal(0, told("No answer", 0, "The server does not answer; is Rhombos still running?"))
+  }
+  if (answer.response.ok) return answer.data as T
+  const problem = answer.error as Problem | undefined
+  const status = answer.response.status
+  throw new Refusal(status, problem?.detail ? problem : told("Refused", status, `The server answered ${status}.`))
+}

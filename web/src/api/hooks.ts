@@ -1,0 +1,51 @@
+import { useQuery } from "@tanstack/react-query"
+
+import { client, data, type Chart, type Design } from "./client"
+
+/** Every design, or those put away. */
+export const useDesigns = (deleted: boolean) =>
+  useQuery({ queryKey: ["designs", deleted], staleTime: 0, queryFn: () => data(client.GET("/api/designs", { params: { query: { deleted } } })) })
+
+/** The presets of house rules with their reasons. */
+export const useRules = () => useQuery({ queryKey: ["rules"], staleTime: Infinity, queryFn: () => data(client.GET("/api/rules")) })
+
+/** The equation book. */
+export const useBook = () => useQuery({ queryKey: ["book"], staleTime: Infinity, queryFn: () => data(client.GET("/api/book")) })
+
+/** Parts of a kind, or of several joined by a bar. */
+export const useParts = (kind: string | null) =>
+  useQuery({
+    queryKey: ["parts", kind],
+    enabled: kind !== null,
+    queryFn: () => data(client.GET("/api/shelf/{kind}", { params: { path: { kind: kind ?? "" } } })),
+  })
+
+/** Every kind of part with its count. */
+export const useKinds = () => useQuery({ queryKey: ["kinds"], queryFn: () => data(client.GET("/api/shelf")) })
+
+type Block = "battery" | "input_stage" | "push_pull" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "load"
+
+/** The pictures of a block of a design as it now stands; the last ones stay until the next are there. */
+export const useCharts = (design: Design | undefined, block: string) =>
+  useQuery<Chart[]>({
+    queryKey: ["charts", block, design?.brief, design?.pins, design?.rules],
+    enabled: design !== undefined && block !== "brief",
+    placeholderData: (last, query) => (query?.queryKey[1] === block ? last : undefined),
+    queryFn: () =>
+      data(
+        client.POST("/api/charts/{block}", {
+          params: { path: { block: block as Block } },
+          body: { brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules },
+        } as never) as never,
+      ),
+  })
+
+/** The working of a relation with its numbers put in. */
+export const useWorking = (relation: string | undefined, inputs: Record<string, number> | undefined) =>
+  useQuery({
+    queryKey: ["working", relation, inputs],
+    enabled: relation !== undefined && relation !== "sum",
+    staleTime: Infinity,
+    queryFn: () =>
+      data(client.POST("/api/book/{key}/work", { params: { path: { key: relation ?? "" } }, body: { values: inputs ?? {}, whole: false } })),
+  })

@@ -1,0 +1,215 @@
+import "./palette.css"
+
+import { Box, Flex, Grid, Spinner, Text } from "@chakra-ui/react"
+import { useCallback, useEffect, useState } from "react"
+import { Link, useNavigate, useParams, useSearchParams } from "react-router"
+
+import type { Figure, Finding, PinValue, Solution } from "../api/client"
+import { useCharts } from "../api/hooks"
+import { Circuit } from "../circuits"
+import { applyMode, presentMode } from "../theme"
+import { Fault, Key } from "../ui/Page"
+import { BriefSheet } from "./BriefSheet"
+import { Conflict } from "./Conflict"
+import { Figures } from "./Figures"
+import { Findings } from "./Findings"
+import { Palette, type Action } from "./Palette"
+import { Plot } from "./Plot"
+import { PowerPath } from "./PowerPath"
+import { TopBar } from "./TopBar"
+import { useDesign, type DesignHandle } from "./useDesign"
+import { Working } from "./Working"
+
+/** The main screen: one design, its power path, the chosen block's sheet and pictures, the findings. */
+export function Bench() {
+  const { id = "" } = useParams()
+  const handle = useDesign(id)
+  if (!handle.solved || !handle.design)
+    return (
+      <Flex className="rhombos" h="100dvh" align="center" justify="center" direction="column" gap="3">
+        {handle.fault ? <Fault>{handle.fault}</Fault> : <Spinner color="copper" />}
+        <Link to="/" style={{ textDecoration: "underline" }}>
+          all designs
+        </Link>
+      </Flex>
+    )
+  return <Laid key={id} handle={handle} solution={handle.solved.solution} />
+}
+
+function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }) {
+  const [search, setSearch] = useSearchParams()
+  const [finding, setFinding] = useState(false)
+  const [figure, setFigure] = useState<Figure | null>(null)
+  const navigate = useNavigate()
+  const worst = solution.findings[0]?.block ?? "push_pull"
+  const chosen = search.get("block") ?? worst
+  const block = solution.blocks.find((b) => b.key === chosen)
+  const go = useCallback(
+    (key: string, address?: string) => {
+      setSearch({ block: key }, { replace: true })
+      setFigure(solution.blocks.find((b) => b.key === key)?.figures.find((f) => f.address === address) ?? null)
+    },
+    [setSearch, solution],
+  )
+  const pin = (address: string, value: PinValue) => {
+    const pins = { ...handle.design?.pins }
+    if (value === null) delete pins[address]
+    else pins[address] = value
+    return handle.change({ pins })
+  }
+  const apply = (patch: Record<string, PinValue>) => {
+    const pins = { ...handle.design?.pins, ...patch }
+    for (const [address, value] of Object.entries(patch)) if (value === null) delete pins[address]
+    void handle.change({ pins })
+  }
+  const actions: Action[] = [
+    { name: "Change the brief", keys: "0", run: () => go("brief") },
+    { name: "Undo", keys: "Ctrl Z", run: () => void handle.undo?.() },
+    { name: "Redo", keys: "Ctrl Shift Z", run: () => void handle.redo?.() },
+    { name: "Let go of every pin", run: () => void handle.change({ pins: {} }) },
+    { name: "Light or dark", run: () => applyMode(presentMode() === "dark" ? "light" : "dark") },
+    { name: "Export the design as JSON", run: () => exportDesign(handle) },
+    { name: "Print", run: () => print() },
+    { name: "All designs", run: () => void navigate("/") },
+    { name: "Equation book", run: () => void navigate("/book") },
+    { name: "Shelf of parts", run: () => void navigate("/shelf") },
+  ]
+  useKeys({ solution, go, undo: handle.undo, redo: handle.redo, find: () => setFinding(true), close: () => setFigure(null) })
+  const shown = figure && (block?.figures.find((f) => f.address === figure.address && f.title === figure.title) ?? null)
+  return (
+    <Flex className="rhombos" direction="column" h={{ base: "auto", lg: "100dvh" }} minW="1000px">
+      <TopBar handle={handle} asked={solution.totals?.texts.asked ?? "change the brief"} brief={chosen === "brief"} showBrief={() => go(chosen === "brief" ? worst : "brief")} find={() => setFinding(true)} />
+      <PowerPath solution={solution} chosen={chosen} choose={go} />
+      <TotalsLine solution={solution} />
+      {handle.fault && <Fault m="2">{handle.fault}</Fault>}
+      <Grid flex="1" minH="0" templateColumns="minmax(440px, 1.06fr) minmax(300px, 1fr) minmax(250px, 0.62fr)">
+        <Column>
+          <Flex align="baseline" gap="3" mb="1">
+            <Text as="h2" fontWeight="700" fontSize="lg" whiteSpace="nowrap">
+              {chosen === "brief" ? "Brief" : `${solution.blocks.findIndex((b) => b.key === chosen) + 1} ${block?.title ?? ""}`}
+            </Text>
+            <Text fontSize="sm" color="ink.soft" lineHeight="1.2">
+              {chosen === "brief" ? "what is asked, and where it will live" : block?.remark}
+            </Text>
+          </Flex>
+          {chosen === "brief" && <BriefSheet design={handle.design!} fields={handle.solved!.fields} change={handle.change} />}
+          {block && (
+            <>
+              <Circuit block={block} />
+              <Figures figures={block.figures} chosen={shown} open={setFigure} pin={pin} />
+            </>
+          )}
+        </Column>
+        <Column>
+          {shown && <Working figure={shown} step={shown.step ? solution.steps[shown.step] : undefined} close={() => setFigure(null)} pin={pin} />}
+          <Pictures handle={handle} block={chosen === "brief" ? "load" : chosen} />
+        </Column>
+        <Column last>
+          <Findings findings={solution.findings} apply={apply} jump={(f: Finding) => go(f.block, f.figure ?? undefined)} />
+        </Column>
+      </Grid>
+      <Foot handle={handle} solution={solution} />
+      <Palette open={finding} close={() => setFinding(false)} solution={solution} actions={actions} go={go} />
+      <Conflict handle={handle} />
+    </Flex>
+  )
+}
+
+const Column = ({ children, last }: { children: React.ReactNode; last?: boolean }) => (
+  <Box px="5" py="3" overflowY="auto" minH="0" borderRight={last ? undefined : "1px solid"} borderColor="hair" tabIndex={-1}>
+    {children}
+  </Box>
+)
+
+function Pictures({ handle, block }: { handle: DesignHandle; block: string }) {
+  const charts = useCharts(handle.design, block)
+  if (charts.error) return <Fault>{charts.error.message}</Fault>
+  return (
+    <Box opacity={charts.isPlaceholderData ? 0.6 : 1} data-testid="pictures" data-fresh={!charts.isPlaceholderData && !charts.isPending}>
+      {charts.data?.map((c) => <Plot key={c.key} chart={c} />)}
+    </Box>
+  )
+}
+
+/** The whole in one line, under the path. */
+function TotalsLine({ solution }: { solution: Solution }) {
+  const t = solution.totals?.texts
+  return (
+    <Flex px="5" h="30px" align="center" fontSize="sm" color="ink.soft" borderBottom="1px solid" borderColor="hair" bg="sheet" gap="1.5" whiteSpace="nowrap" overflow="hidden" data-testid="totals">
+      {t && (
+        <>
+          in <Bold>{t.power_in}</Bold> = out <Bold>{t.power_out}</Bold> + lost <Bold>{t.lost}</Bold> · efficiency <Bold testid="efficiency">{t.efficiency}</Bold> at full power, nominal battery · idle{" "}
+          <Bold>{t.idle}</Bold> · runs <Bold>{t.run_time}</Bold>
+          <Box ml="auto" hideBelow="xl">lozenge filled by the worst stress against its rating</Box>
+        </>
+      )}
+    </Flex>
+  )
+}
+
+const Bold = ({ children, testid }: { children: React.ReactNode; testid?: string }) => (
+  <Box as="b" color="ink" data-testid={testid}>
+    {children}
+  </Box>
+)
+
+function Foot({ handle, solution }: { handle: DesignHandle; solution: Solution }) {
+  const t = solution.totals?.texts
+  return (
+    <Flex as="footer" px="5" h="30px" flexShrink="0" align="center" gap="5" fontSize="sm" bg="sheet" borderTop="1px solid" borderColor="hair" whiteSpace="nowrap" overflow="hidden">
+      {t && (
+        <Text color="stop" fontWeight="700" data-testid="danger">
+          {t.link_voltage} link: {t.stored_energy} stored, {t.safe_time} to a touch-safe 60 V after switch-off
+        </Text>
+      )}
+      <Text ml="auto" color="ink.soft">
+        house rules: {solution.rules}
+      </Text>
+      {t && <Text color="ink.soft">energy balance {t.balance}</Text>}
+      <Text color="ink.soft" data-testid="took">
+        solved in {Math.round(handle.took)} ms
+      </Text>
+      <Text color="ink.soft">
+        blocks <Key>1</Key>–<Key>{solution.blocks.length}</Key>
+      </Text>
+    </Flex>
+  )
+}
+
+interface Keys {
+  solution: Solution
+  go: (block: string) => void
+  undo: (() => void) | null
+  redo: (() => void) | null
+  find: () => void
+  close: () => void
+}
+
+function useKeys({ solution, go, undo, redo, find, close }: Keys) {
+  useEffect(() => {
+    const pressed = (e: KeyboardEvent) => {
+      const typing = (e.target as HTMLElement).matches?.("input, select, textarea")
+      const command = e.ctrlKey || e.metaKey
+      if (command && e.key.toLowerCase() === "k") (e.preventDefault(), find())
+      else if (typing) return
+      else if (command && e.key.toLowerCase() === "z") (e.preventDefault(), (e.shiftKey ? redo : undo)?.())
+      else if (command && e.key.toLowerCase() === "y") (e.preventDefault(), redo?.())
+      else if (command || e.altKey) return
+      else if (e.key === "0") go("brief")
+      else if (/^[1-9]$/.test(e.key)) {
+        const block = solution.blocks[Number(e.key) - 1]
+        if (block) go(block.key)
+      } else if (e.key === "Escape") close()
+    }
+    addEventListener("keydown", pressed)
+    return () => removeEventListener("keydown", pressed)
+  })
+}
+
+function exportDesign(handle: DesignHandle) {
+  const link = document.createElement("a")
+  link.href = URL.createObjectURL(new Blob([JSON.stringify(handle.design, null, 2)], { type: "application/json" }))
+  link.download = `${handle.design?.name ?? "design"}.json`
+  link.click()
+  URL.revokeObjectURL(link.href)
+}

@@ -1,0 +1,181 @@
+import { Box, Flex, Text } from "@chakra-ui/react"
+import { LineChart, BarChart, ScatterChart } from "echarts/charts"
+import { GridComponent, MarkLineComponent, TooltipComponent } from "echarts/components"
+import * as echarts from "echarts/core"
+import { SVGRenderer } from "echarts/renderers"
+import { useEffect, useRef, useState } from "react"
+
+import type { Chart } from "../api/client"
+import { shade } from "../theme"
+import { Quiet } from "../ui/Page"
+
+echarts.use([LineChart, BarChart, ScatterChart, GridComponent, MarkLineComponent, TooltipComponent, SVGRenderer])
+
+/** Two pictures with their captions fill the column of an 800-pixel screen. */
+const HEIGHT = "clamp(150px, calc((100dvh - 455px) / 2), 280px)"
+
+type Series = NonNullable<Chart["series"]>[number]
+const TONE: Record<string, string> = { main: "ink", second: "steel", third: "copper", faint: "steel.soft", rating: "stop", house: "fix", here: "copper" }
+const tone = (role: string | undefined) => shade(TONE[role ?? "main"] ?? "ink")
+
+/** One picture with its title, key and caption; it can be kept as SVG. */
+export function Plot({ chart }: { chart: Chart }) {
+  const holder = useRef<HTMLDivElement>(null)
+  return (
+    <Box as="figure" mb="3" data-testid={`chart-${chart.key}`}>
+      <Flex align="baseline" columnGap="3" wrap="wrap">
+        <Text as="figcaption" fontWeight="700" fontSize="sm">
+          {chart.title}
+        </Text>
+        <Quiet ml="auto" fontSize="12px" onClick={() => save(holder.current, chart)} className="screen-only">
+          SVG
+        </Quiet>
+        {(chart.series?.length ?? 0) > 1 && (
+          <Flex columnGap="3" wrap="wrap" flexBasis="100%">
+            {chart.series?.map((s) => <KeyEntry key={s.name} series={s} />)}
+          </Flex>
+        )}
+      </Flex>
+      <Box ref={holder}>{chart.boxes?.length ? <Scaled chart={chart} /> : <Curves chart={chart} />}</Box>
+      <Text fontSize="sm" color="ink.soft" lineHeight="1.35">
+        {chart.remark}
+      </Text>
+    </Box>
+  )
+}
+
+const KeyEntry = ({ series }: { series: Series }) => (
+  <Flex align="center" gap="1" fontSize="12px" color="ink.soft">
+    <Box w="14px" h="2.5px" bg={TONE[series.role ?? "main"]} />
+    {series.name}
+  </Flex>
+)
+
+function save(holder: HTMLDivElement | null, chart: Chart) {
+  const svg = holder?.querySelector("svg")
+  if (!svg) return
+  const copy = svg.cloneNode(true) as SVGElement
+  copy.setAttribute("xmlns", "http://www.w3.org/2000/svg")
+  const style = getComputedStyle(document.querySelector(".rhombos") ?? document.documentElement)
+  const text = copy.outerHTML.replace(/var\((--[\w-]+)\)/g, (_, name: string) => style.getPropertyValue(name).trim())
+  const link = document.createElement("a")
+  link.href = URL.createObjectURL(new Blob([text], { type: "image/svg+xml" }))
+  link.download = `${chart.key}.svg`
+  link.click()
+  URL.revokeObjectURL(link.href)
+}
+
+function Curves({ chart }: { chart: Chart }) {
+  const ref = useRef<HTMLDivElement>(null)
+  const [mode, setMode] = useState(0)
+  useEffect(() => {
+    const again = () => setMode((n) => n + 1)
+    addEventListener("rhombos.mode", again)
+    return () => removeEventListener("rhombos.mode", again)
+  }, [])
+  useEffect(() => {
+    if (!ref.current) return
+    const drawn = echarts.init(ref.current, undefined, { renderer: "svg" })
+    drawn.setOption(option(chart))
+    const watch = new ResizeObserver(() => drawn.resize())
+    watch.observe(ref.current)
+    return () => {
+      watch.disconnect()
+      drawn.dispose()
+    }
+  }, [chart, mode])
+  return <Box ref={ref} h={HEIGHT} role="img" aria-label={`${chart.title}: ${chart.remark ?? ""}`} />
+}
+
+function option(chart: Chart): echarts.EChartsCoreOption {
+  const soft = shade("ink.soft")
+  const mono = "Atkinson Hyperlegible Mono Variable, monospace"
+  const text = { color: soft, fontFamily: mono, fontSize: 11 }
+  const axis = (a: Chart["x"], upright: boolean) => ({
+    type: a?.log ? "log" : "value",
+    name: upright ? [a?.unit, a?.label].filter(Boolean).join(" ") : [a?.label, a?.unit].filter(Boolean).join(", "),
+    nameLocation: upright ? "end" : "middle",
+    nameGap: upright ? 8 : 24,
+    nameTextStyle: { ...text, align: upright ? "left" : "center", padding: upright ? [0, 0, 0, -30] : 0 },
+    min: a?.low ?? (a?.log ? "dataMin" : undefined),
+    max: a?.high ?? (a?.log ? "dataMax" : undefined),
+    splitNumber: upright ? 4 : 5,
+    scale: !upright,
+    axisLabel: { ...text, hideOverlap: true },
+    axisLine: { show: !upright, lineStyle: { color: shade("hair") }, onZero: false },
+    axisTick: { show: false },
+    splitLine: { show: upright, lineStyle: { color: shade("faint") } },
+  })
+  const name = (role: string | undefined, label: string, upright: boolean | undefined) => ({
+    formatter: label,
+    position: role === "rating" || upright ? "insideEndTop" : "insideEndBottom",
+    color: tone(role),
+    fontSize: 11.5,
+    fontFamily: mono,
+    textBorderColor: shade("paper"),
+    textBorderWidth: 3,
+  })
+  const marks = {
+    silent: true,
+    symbol: "none",
+    data: (chart.marks ?? []).map((m) => ({
+      ...(m.upright ? { xAxis: m.at } : { yAxis: m.at }),
+      lineStyle: { color: tone(m.role), type: m.role === "rating" ? "solid" : "dashed", width: 1.3 },
+      label: { ...name(m.role, m.label, m.upright), ...(m.upright ? { position: "end", distance: 4 } : {}) },
+    })),
+  }
+  const unit = chart.y?.unit || chart.y?.label || ""
+  return {
+    animation: false,
+    grid: { left: 46, right: 14, top: 24, bottom: 38 },
+    tooltip: { trigger: "axis", confine: true, textStyle: { fontFamily: mono, fontSize: 12, color: shade("ink") }, backgroundColor: shade("sheet"), borderColor: shade("hair"), axisPointer: { lineStyle: { color: shade("hair") } }, valueFormatter: (v: unknown) => `${String(v)} ${unit}` },
+    xAxis: axis(chart.x, false),
+    yAxis: axis(chart.y, true),
+    series: [
+      ...(chart.series ?? []).map((s, i) => ({
+        type: s.kind === "bars" || s.kind === "sticks" ? "bar" : "line",
+        name: s.name,
+        step: s.kind === "steps" ? "end" : undefined,
+        data: s.x.map((x, j) => [x, s.y[j]]),
+        showSymbol: false,
+        barWidth: s.kind === "sticks" ? 2.5 : 26,
+        large: false,
+        lineStyle: { width: s.role === "faint" ? 1 : 1.8, color: tone(s.role) },
+        itemStyle: { color: tone(s.kind === "bars" || s.kind === "sticks" ? "second" : s.role) },
+        ...(i === 0 ? { markLine: marks } : {}),
+      })),
+      {
+        type: "scatter",
+        data: (chart.dots ?? []).map((d) => ({ value: [d.x, d.y], label: { formatter: d.label } })),
+        symbol: "diamond",
+        symbolSize: 11,
+        itemStyle: { color: shade("copper") },
+        tooltip: { show: false },
+        label: { show: true, position: "right", color: shade("copper"), fontFamily: mono, fontSize: 11.5, fontWeight: 600, offset: [2, 11], textBorderColor: shade("paper"), textBorderWidth: 3 },
+        labelLayout: { moveOverlap: "shiftY" },
+        z: 5,
+      },
+    ],
+  }
+}
+
+const FILL: Record<string, string> = { core: "faint", window: "sheet", primary: "copper.soft", secondary: "steel.soft", tape: "hair", gap: "faint" }
+const css = (token: string) => `var(--chakra-colors-${token.replace(".", "-")})`
+
+/** A drawing to scale: rectangles and wires in millimetres, from the bottom up. */
+function Scaled({ chart }: { chart: Chart }) {
+  const boxes = chart.boxes ?? []
+  const frame = boxes[0]
+  if (!frame) return null
+  const tallest = Math.max(...boxes.map((b) => b.y + b.height))
+  const pad = frame.width * 0.02
+  return (
+    <svg width="100%" style={{ maxHeight: HEIGHT }} viewBox={`${-pad} ${-pad} ${frame.width + 2 * pad} ${tallest + 2 * pad}`} role="img" aria-label={`${chart.title}: ${chart.remark ?? ""}`}>
+      {boxes.map((b, i) => {
+        const paint = { fill: css(FILL[b.role] ?? "faint"), stroke: css(b.role === "window" ? "ink" : b.role === "tape" ? "hair" : b.role === "primary" ? "copper" : "steel"), strokeWidth: frame.width / 500 }
+        const y = tallest - b.y - b.height
+        return b.round ? <ellipse key={i} cx={b.x + b.width / 2} cy={y + b.height / 2} rx={b.width / 2} ry={b.height / 2} {...paint} /> : <rect key={i} x={b.x} y={y} width={b.width} height={b.height} {...paint} />
+      })}
+    </svg>
+  )
+}

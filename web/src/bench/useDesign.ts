@@ -1,0 +1,193 @@
+import { useCallback, useEffect, useRef, useState } from "react"
+
+import { client, data, Refusal, type Design, type DesignOut, type Problem, type Solved } from "../api/client"
+
+/** A change of a design: parts of it to replace. */
+export type Change = Partial<Pick<Design, "name" | "brief" | "pins" | "rules">>
+
+export type Keeping = { state: "kept" | "saving" | "waiting"; at: Date | null } | { state: "conflict"; at: null; theirs: DesignOut }
+
+interface Outbox {
+  revision: number
+  design: Design
+}
+
+const key = (id: string) => `rhombos.outbox.${id}`
+const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
+const RETRY = 1000
+
+function readOutbox(id: string): Outbox | null {
+  const kept = localStorage.getItem(key(id))
+  return kept ? (JSON.parse(kept) as Outbox) : null
+}
+
+/** Everything the bench needs of one design: as it stands, solved, with its past, kept on the server. */
+export function useDesign(id: string) {
+  const [design, setDesign] = useState<Design>()
+  const [solved, setSolved] = useState<Solved>()
+  const [past, setPast] = useState<Design[]>([])
+  const [future, setFuture] = useState<Design[]>([])
+  const [keeping, setKeeping] = useState<Keeping>({ state: "saving", at: null })
+  const [fault, setFault] = useState<string>()
+  const [took, setTook] = useState(0)
+  const revision = useRef(0)
+  const wanted = useRef<Design | null>(null)
+  const busy = useRef(false)
+  const latest = useRef(0)
+  const held = useRef(false)
+
+  const send = useCallback(async () => {
+    if (busy.current || held.current) return
+    busy.current = true
+    try {
+      while (wanted.current && !held.current) {
+        const sending = wanted.current
+        setKeeping({ state: "saving", at: null })
+        try {
+          const saved = await data(
+            client.PUT("/api/designs/{identity}", {
+              params: { path: { identity: id }, header: { "if-match": `"${revision.current}"` } },
+              body: sending,
+            }),
+          )
+          revision.current = saved.revision
+          if (wanted.current === sending) {
+            wanted.current = null
+            localStorage.removeItem(key(id))
+            setKeeping({ state: "kept", at: new Date() })
+          } else if (wanted.current) {
+            localStorage.setItem(key(id), JSON.stringify({ revision: saved.revision, design: wanted.current } satisfies Outbox))
+          }
+        } catch (error) {
+          if (error instanceof Refusal && error.status === 409) {
+            held.current = true
+            setKeeping({ state: "conflict", at: null, theirs: error.problem.current as DesignOut })
+          } else if (error instanceof Refusal && error.away) {
+            setKeeping({ state: "waiting", at: null })
+            await new Promise((done) => setTimeout(done, RETRY))
+          } else {
+            wanted.current = null
+            setFault(error instanceof Error ? error.message : String(error))
+          }
+        }
+      }
+    } finally {
+      busy.current = false
+    }
+  }, [id])
+
+  const keep = useCallback(
+    (next: Design) => {
+      wanted.current = next
+      localStorage.setItem(key(id), JSON.stringify({ revision: revision.current, design: next } satisfies Outbox))
+      void send()
+    },
+    [id, send],
+  )
+
+  /** Solve a design and, if it can be taken, make it the present one. Resolves to the refusal, or null. */
+  const take = useCallback(async (next: Design): Promise<Problem | null> => {
+    const mine = ++latest.current
+    const began = performance.now()
+    try {
+      const answer = await data(client.POST("/api/solve", { body: { brief: next.brief!, pins: next.pins, rules: next.rules } }))
+      if (mine !== latest.current) return null
+      const settled = { ...next, brief: answer.solution.brief }
+      setDesign(settled)
+      setSolved(answer)
+      setTook(performance.now() - began)
+      setFault(undefined)
+      return null
+    } catch (error) {
+      if (!(error instanceof Refusal)) throw error
+      if (error.status === 422) return error.problem
+      setFault(error.message)
+      return error.problem
+    }
+  }, [])
+
+  useEffect(() => {
+    let gone = false
+    const load = async () => {
+      try {
+        const stored = await data(client.GET("/api/designs/{identity}", { params: { path: { identity: id } } }))
+        if (gone) return
+        const unsent = readOutbox(id)
+        revision.current = unsent ? unsent.revision : stored.revision
+        const problem = await take(unsent ? unsent.design : stored.design)
+        if (gone) return
+        if (problem) setFault(problem.detail)
+        if (unsent) {
+          wanted.current = unsent.design
+          void send()
+        } else setKeeping({ state: "kept", at: new Date(`${stored.saved}Z`) })
+      } catch (error) {
+        if (gone) return
+        const away = error instanceof Refusal && error.away
+        setFault(error instanceof Error ? error.message : String(error))
+        if (away) setTimeout(load, RETRY)
+      }
+    }
+    void load()
+    return () => {
+      gone = true
+    }
+  }, [id, send, take])
+
+  const change = useCallback(
+    async (part: Change): Promise<Problem | null> => {
+      if (!design) return null
+      const next = { ...design, ...part }
+      if (same(next, design)) return null
+      const problem = await take(next)
+      if (problem) return problem
+      setPast((before) => [...before.slice(-199), design])
+      setFuture([])
+      keep(next)
+      return null
+    },
+    [design, keep, take],
+  )
+
+  const step = useCallback(
+    async (from: Design[], back: boolean) => {
+      const target = from.at(-1)
+      if (!target || !design || (await take(target))) return
+      const [setFrom, setTo] = back ? [setPast, setFuture] : [setFuture, setPast]
+      setFrom(from.slice(0, -1))
+      setTo((list) => [...list, design])
+      keep(target)
+    },
+    [design, keep, take],
+  )
+
+  /** After a conflict: put mine on top of theirs, or take theirs (mine is then kept as a copy). */
+  const resolve = useCallback(
+    async (mine: boolean) => {
+      if (keeping.state !== "conflict" || !design) return
+      const { theirs } = keeping
+      revision.current = theirs.revision
+      held.current = false
+      if (mine) keep(design)
+      else {
+        const copy = await data(client.POST("/api/designs", { body: { ...design, name: `${design.name} (other tab)`.slice(0, 80) } }))
+        wanted.current = null
+        localStorage.removeItem(key(id))
+        setPast([])
+        setFuture([])
+        await take(theirs.design)
+        setKeeping({ state: "kept", at: new Date(`${theirs.saved}Z`) })
+        return copy.design.name
+      }
+    },
+    [design, id, keep, keeping, take],
+  )
+
+  return {
+    design, solved, keeping, fault, took, change, resolve,
+    undo: past.length ? () => step(past, true) : null,
+    redo: future.length ? () => step(future, false) : null,
+  }
+}
+
+export type DesignHandle = ReturnType<typeof useDesign>

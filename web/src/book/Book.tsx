@@ -1,0 +1,103 @@
+import { Box, Flex, Input, Text } from "@chakra-ui/react"
+import { useState } from "react"
+
+import { client, data, Refusal, type RelationOut } from "../api/client"
+import { useBook } from "../api/hooks"
+import { Fault, Page, Strong } from "../ui/Page"
+import { Tex } from "../ui/Tex"
+
+/** The equation book: every relation with its symbols, validity and source; any of them can be worked here. */
+export function Book() {
+  const book = useBook()
+  const [wanted, setWanted] = useState("")
+  const [open, setOpen] = useState<string>()
+  const shown = book.data?.filter((r) => `${r.key} ${r.title} ${r.subject} ${r.holds}`.toLowerCase().includes(wanted.toLowerCase()))
+  const subjects = [...new Set(shown?.map((r) => r.subject))]
+  return (
+    <Page title="Equation book">
+      <Flex align="center" gap="4" mb="4">
+        <Input size="sm" w="300px" placeholder="flux, bleeder, skin depth …" value={wanted} onChange={(e) => setWanted(e.target.value)} aria-label="find a relation" />
+        <Text fontSize="sm" color="ink.soft">
+          {shown?.length ?? 0} relations; leave one symbol empty and it is solved for
+        </Text>
+      </Flex>
+      {book.error && <Fault>{book.error.message}</Fault>}
+      {subjects.map((s) => (
+        <Box key={s} mb="5">
+          <Text as="h2" fontWeight="700" color="copper" mb="1">
+            {s}
+          </Text>
+          <Box bg="sheet" border="1px solid" borderColor="hair">
+            {shown?.filter((r) => r.subject === s).map((r) => (
+              <Box key={r.key} borderBottom="1px solid" borderColor="faint" px="4" py="2">
+                <Flex as="button" w="full" align="center" gap="4" textAlign="left" onClick={() => setOpen(open === r.key ? undefined : r.key)} aria-expanded={open === r.key} data-testid={`relation-${r.key}`}>
+                  <Text flex="1">{r.title}</Text>
+                  <Box overflow="hidden" maxW="60%">
+                    <Tex>{r.latex}</Tex>
+                  </Box>
+                </Flex>
+                {open === r.key && <Worked relation={r} />}
+              </Box>
+            ))}
+          </Box>
+        </Box>
+      ))}
+    </Page>
+  )
+}
+
+function Worked({ relation: r }: { relation: RelationOut }) {
+  const [values, setValues] = useState<Record<string, string>>({})
+  const [answer, setAnswer] = useState<{ found: string; text: string; others: readonly string[]; substituted: string }>()
+  const [refused, setRefused] = useState<string>()
+  const work = async () => {
+    const given = Object.fromEntries(Object.entries(values).filter(([, v]) => v.trim() !== ""))
+    try {
+      setAnswer(await data(client.POST("/api/book/{key}/work", { params: { path: { key: r.key } }, body: { values: given, whole: false } })))
+      setRefused(undefined)
+    } catch (error) {
+      setAnswer(undefined)
+      setRefused(error instanceof Refusal ? error.message : String(error))
+    }
+  }
+  return (
+    <Box py="3">
+      <Text fontSize="sm">
+        <b>Holds:</b> {r.holds}. <Box as="span" color="ink.soft">Source: {r.source}.</Box>
+      </Text>
+      <Box as="table" fontSize="sm" my="2">
+        <tbody>
+          {r.symbols.map((s) => (
+            <tr key={s.name}>
+              <Box as="td" w="70px">
+                <Tex>{s.latex}</Tex>
+              </Box>
+              <Box as="td" w="360px">
+                {s.meaning}
+              </Box>
+              <Box as="td" w="150px">
+                <Input size="xs" fontFamily="mono" placeholder={s.unit || "number"} value={values[s.name] ?? ""} onChange={(e) => setValues({ ...values, [s.name]: e.target.value })} onKeyDown={(e) => e.key === "Enter" && void work()} aria-label={s.meaning} data-testid={`symbol-${s.name}`} />
+              </Box>
+              <Box as="td" pl="3" color="ink.soft">
+                {s.allowed}
+              </Box>
+            </tr>
+          ))}
+        </tbody>
+      </Box>
+      <Strong size="xs" onClick={() => void work()} data-testid="work">
+        work it out
+      </Strong>
+      {refused && <Fault mt="2">{refused}</Fault>}
+      {answer && (
+        <Box mt="2">
+          <Text fontFamily="mono" fontWeight="700" data-testid="worked">
+            {answer.found} = {answer.text}
+            {answer.others.length > 0 && ` (also ${answer.others.join(", ")})`}
+          </Text>
+          <Tex block>{answer.substituted}</Tex>
+        </Box>
+      )}
+    </Box>
+  )
+}
