@@ -22,7 +22,6 @@ from rhombos.core.problems import from_validation
 from rhombos.core.report import Solution
 from rhombos.core.rules import PRESETS
 from rhombos.core.solve import asked, solve
-from rhombos.core.units import UNITS
 from rhombos.demo import house_parts
 
 
@@ -176,7 +175,7 @@ def _book(given: argparse.Namespace) -> None:
     for line in lines:
         print(f"{line.subject}/{line.key}: {line.title}\n    {line.formula}")
         for s in line.symbols:
-            print(f"      {s['name']:<12} {UNITS[s['unit']].shown or '—':<6} {s['meaning']}")
+            print(f"      {s['name']:<12} {s['unit'] or '—':<6} {s['meaning']}")
         print(f"    holds: {line.holds}\n    source: {line.source}")
 
 

@@ -107,16 +107,21 @@ def _apt(packages: list[str]) -> None:
 
 def _python() -> str:
     """Debian's interpreter where it will do (it is built for speed), else the one running now."""
-    for candidate in ("/usr/bin/python3", sys.executable):
-        probe = subprocess.run(
-            [candidate, "-c", "import sys, ensurepip; print(*sys.version_info[:2])"], capture_output=True, text=True
-        )
-        if probe.returncode == 0 and tuple(map(int, probe.stdout.split())) >= LEAST_PYTHON:
-            return candidate
-    if shutil.which("apt-get"):
-        _apt(["python3-venv"])
-        return "/usr/bin/python3"
-    raise Trouble("Python 3.11 or newer with venv is needed")
+    debian_python = Path("/usr/bin/python3")
+    if debian_python.exists() and _usable(str(debian_python), "sys.version_info >= (3, 11)"):
+        if not _usable(str(debian_python), "__import__('ensurepip')"):
+            with contextlib.suppress(Trouble):
+                _apt(["python3-venv"])
+        if _usable(str(debian_python), "__import__('ensurepip')"):
+            return str(debian_python)
+    if _usable(sys.executable, "__import__('ensurepip')"):
+        return sys.executable
+    raise Trouble("Python 3.11 or newer with its venv module is needed; run: sudo apt-get install python3-venv")
+
+
+def _usable(interpreter: str, condition: str) -> bool:
+    """Whether an interpreter can evaluate a condition to something true."""
+    return subprocess.run([interpreter, "-c", f"import sys; sys.exit(not {condition})"], capture_output=True).returncode == 0
 
 
 def python_environment(*, dev: bool) -> Path:

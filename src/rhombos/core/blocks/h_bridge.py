@@ -201,8 +201,8 @@ def assess(
             diode = book.diode_conduction(
                 V_0=device.diode_v_0, I_pk=peak, M=index, cos_phi=factor, r=device.diode_r / n)  # fmt: skip
             return 4 * float(switch + diode)
-        hot = stage.hot_resistance(R_25=device.r_on, T_j=celsius + KELVIN, exponent=device.r_exponent)
-        return 2 * float(source.ohmic_loss(I_rms=math.hypot(need.current, need.ripple_rms), R=hot / n))
+        hot = stage.hot_resistance.work({"R_25": device.r_on, "T_j": celsius + KELVIN, "exponent": device.r_exponent})
+        return 2 * source.ohmic_loss.work({"I_rms": math.hypot(need.current, need.ripple_rms), "R": hot / n})
 
     other = overlap + charge + recovery + resting
     uneven = (1 + rules.sharing_imbalance) ** 2 if n > 1 else 1.0
@@ -219,7 +219,7 @@ def assess(
     reached = [80.0]
 
     def junction_for(loss: float) -> float:
-        reached[0] = float(heat.shared_sink_junction(**carried(loss, reached[0]))) - KELVIN
+        reached[0] = heat.shared_sink_junction.work(carried(loss, reached[0])) - KELVIN
         return reached[0]
 
     junction = settle_junction(one_device, junction_for, device.t_j_max)

@@ -19,7 +19,7 @@ from rhombos.core.findings import PinValue
 from rhombos.core.ledger import Ledger
 from rhombos.core.magnetics.choke import Choke, ChokeNeed, choke_from, choke_loss, design_choke
 from rhombos.core.magnetics.stack import rise
-from rhombos.core.parts import Capacitor, Grade, Shelf
+from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.points import STEADY
 from rhombos.core.report import BlockReport
 from rhombos.core.rules import Rules
@@ -152,11 +152,12 @@ LINE_CYCLE = np.sin((np.arange(24) + 0.5) * math.pi / 24)
 """Half a line cycle, sampled for averages."""
 
 
-def _core_weight(modulation: float, grade: Grade) -> float:
+@lru_cache(maxsize=256)
+def _core_weight(modulation: float, alpha: float, beta: float) -> float:
     """Mean core loss over the line cycle over that at the largest ripple (half duty)."""
     duty = np.clip(modulation * LINE_CYCLE, 0.02, 0.98)
-    scale = (4 * duty * (1 - duty)) ** grade.beta
-    shape = (duty ** (1 - grade.alpha) + (1 - duty) ** (1 - grade.alpha)) / (2 * 0.5 ** (1 - grade.alpha))
+    scale = (4 * duty * (1 - duty)) ** beta
+    shape = (duty ** (1 - alpha) + (1 - duty) ** (1 - alpha)) / (2 * 0.5 ** (1 - alpha))
     return float((scale * shape).sum()) / LINE_CYCLE.size
 
 
@@ -176,7 +177,7 @@ def assess(
     ripple_rms = work("output_filter.ripple_rms", book.unipolar_ripple_rms, V_dc=need.v_link, f_c=need.carrier, L=henry,
                       M=index)  # fmt: skip
     peak = math.sqrt(2) * line + swing / 2
-    weight = _core_weight(index, made.grade)
+    weight = _core_weight(round(index, 3), made.grade.alpha, made.grade.beta)
     asked = ChokeNeed(henry, peak, line, swing, ripple_rms, 2 * need.carrier, air)
     lost = choke_loss(made, asked, need.celsius, 0.5, weight, ledger, "output_filter")
     warm = ledger.total("output_filter.temperature", {

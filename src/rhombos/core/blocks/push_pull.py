@@ -198,8 +198,8 @@ def assess(
     sink = 0.0 if cool else sink_resistance(shelf, build.sink, build.fan)
 
     def side_conduction(celsius: float) -> float:
-        hot = book.hot_resistance(R_25=device.r_on, T_j=celsius + KELVIN, exponent=device.r_exponent)
-        return float(book.conduction_loss(I_rms=rms, R_DS=hot)) / n
+        hot = book.hot_resistance.work({"R_25": device.r_on, "T_j": celsius + KELVIN, "exponent": device.r_exponent})
+        return book.conduction_loss.work({"I_rms": rms, "R_DS": hot}) / n
 
     def one_device(celsius: float) -> float:
         uneven = (1 + rules.sharing_imbalance) ** 2
@@ -214,7 +214,7 @@ def assess(
     reached = [80.0]
 
     def junction_for(loss: float) -> float:
-        reached[0] = float(heat.shared_sink_junction(**carried(loss, reached[0]))) - KELVIN
+        reached[0] = heat.shared_sink_junction.work(carried(loss, reached[0])) - KELVIN
         return reached[0]
 
     junction = settle_junction(one_device, junction_for, device.t_j_max)

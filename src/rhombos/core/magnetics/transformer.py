@@ -151,20 +151,12 @@ def design_transformer(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf
     grades = [shelf.get(Grade, pins["grade"])] if "grade" in pins else suited_grades(shelf, need.frequency)
     turns = np.array([pins["primary_turns"]] if "primary_turns" in pins else range(1, MOST_PRIMARY_TURNS + 1))
     allowed = rules.winding_limit - need.air
-    options: list[tuple[float, int, int, Grade]] = []
-    for grade in grades:
-        loss, warm, peak, crowded = _estimate(need, pins, table, index, turns, grade, rules)
-        score = table.price[index][:, None] + rules.watt_worth * loss + grade.price
-        limit = min(rules.ferrite_peak, grade.b_sat)
-        bad = np.maximum(warm / allowed - 1, 0) + np.maximum(peak / limit - 1, 0) + np.maximum(crowded - 1, 0)
-        score = np.where(bad > 0, 1e6 + 1e3 * bad, score)
-        for flat in np.argsort(score, axis=None, kind="stable")[:TRIES]:
-            row, column = np.unravel_index(flat, score.shape)
-            options.append((float(score[row, column]), int(index[row]), int(turns[column]), grade))
-    options.sort(key=lambda o: (o[0], o[1], o[2], o[3].id))
+    score = _scores(need, pins, table, index, turns, grades, rules)
+    order = np.argsort(score, axis=None, kind="stable")[:TRIES]
     best: Transformer | None = None
-    for _, row, primary_turns, grade in options[:TRIES]:
-        made = _wind(need, pins, shelf, rules, table.rows[row], grade, primary_turns)
+    for place in order:
+        which, row, column = np.unravel_index(place, score.shape)
+        made = _wind(need, pins, shelf, rules, table.rows[index[row]], grades[which], int(turns[column]))
         if made.fill <= 1.0 and rise(total_loss(made, need, rules.winding_limit), made.stack.surface) <= allowed:
             return made
         if best is None or made.fill < best.fill:
@@ -173,27 +165,36 @@ def design_transformer(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf
     return best
 
 
-def _estimate(
-    need: TransformerNeed, pins: dict[str, Any], table: Any, index: np.ndarray, turns: np.ndarray, grade: Grade,
+def _scores(
+    need: TransformerNeed, pins: dict[str, Any], table: Any, index: np.ndarray, turns: np.ndarray, grades: list[Grade],
     rules: Rules,
-) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:  # fmt: skip
-    """Loss, temperature rise, worst peak flux and copper over room, for every core (rows) and primary turns (columns)."""
-    area, volume = table.a_e[index][:, None], table.v_e[index][:, None]
+) -> np.ndarray:  # fmt: skip
+    """Price plus worth of loss for every grade, core and number of primary turns; far larger where it cannot work."""
+    area, volume, surface = (getattr(table, n)[index][:, None] for n in ("a_e", "v_e", "surface"))
     peak = book.peak_flux(V=need.v_max, D=need.d_max, N=turns, A_e=area, f_s=need.frequency)
     work = book.peak_flux(V=need.v_work, D=need.d_work, N=turns, A_e=area, f_s=need.frequency)
-    core = volume * book.igse_pulses(
-        D=need.d_work, alpha=grade.alpha, beta=grade.beta, k_core=grade.k, f_s=need.frequency, B_pk=work
-    )  # fmt: skip
     secondary = np.asarray(pins.get("secondary_turns", np.ceil(turns * need.ratio - 1e-9)))
     ampere_turns = (
         2 * turns * need.primary_pulse * math.sqrt(need.d_work)
         + secondary * need.secondary_pulse * math.sqrt(2 * need.d_work)
     )  # fmt: skip
     room = rules.window_fill * table.a_w[index][:, None]
-    copper_area = np.minimum(room, ampere_turns / rules.current_density)
-    copper = 1.2 * copper_resistivity(90) * table.mlt[index][:, None] * ampere_turns**2 / copper_area
-    loss = core + copper
-    return loss, rise(loss, table.surface[index][:, None]), peak, ampere_turns / rules.current_density / room
+    wanted = ampere_turns / rules.current_density
+    copper = 1.2 * copper_resistivity(90) * table.mlt[index][:, None] * ampere_turns**2 / np.minimum(room, wanted)
+    crowded = np.maximum(wanted / room - 1, 0)
+    allowed = rules.winding_limit - need.air
+    found = []
+    for g in grades:
+        core = volume * book.igse_pulses(
+            D=need.d_work, alpha=g.alpha, beta=g.beta, k_core=g.k, f_s=need.frequency, B_pk=work)  # fmt: skip
+        loss = core + copper
+        bad = (
+            np.maximum(rise(loss, surface) / allowed - 1, 0) + crowded
+            + np.maximum(peak / min(rules.ferrite_peak, g.b_sat) - 1, 0)
+        )  # fmt: skip
+        price = table.price[index][:, None] + g.price
+        found.append(np.where(bad > 0, 1e6 + 1e3 * bad, price + rules.watt_worth * loss))
+    return np.array(found)
 
 
 def _wind(

@@ -34,7 +34,7 @@ BUILDS: dict[str, type[Build]] = {
 HINT_POINTS = ("flat", "full", "surge_full")
 """What proposals look at."""
 MOST_PASSES = 60
-SETTLED = 1e-6
+SETTLED = 1e-5
 HARDEST_SAG = 0.7
 """Share of the battery's open voltage that proposals count on at least: a design that sags further is hopeless."""
 V_FLOOR = 0.3
@@ -251,15 +251,12 @@ def settle(
         if point.power != start.point.power:
             share = point.power / start.point.power if start.point.power else 1.0
             guess = replace(guess, pulse=guess.pulse * share, stage_loss=guess.stage_loss * share)
-    quiet = Ledger(recording=False)
     scale = max(point.power, 0.1 * brief.power.continuous)
     for _ in range(MOST_PASSES):
-        _, after = _one_pass(point, guess, builds, brief, shelf, rules, quiet)
-        moved = after.moved(guess, scale)
-        guess = after
-        if moved < tolerance:
+        settled, after = _one_pass(point, guess, builds, brief, shelf, rules, ledger)
+        if after.moved(guess, scale) < tolerance:
             break
-    settled, _ = _one_pass(point, guess, builds, brief, shelf, rules, ledger)
+        guess = after
     return settled
 
 
@@ -370,7 +367,7 @@ def settle_all(
         if keys and key not in keys:
             continue
         ledger = ledgers[key] if ledgers else Ledger(recording=False)
-        near = (start or {}).get(key) or (None if key == "idle" else next(iter(found.values()), None))
+        near = (start or {}).get(key) or next(iter(found.values()), None)
         found[key] = settle(point, builds, brief, shelf, rules, ledger, near, tolerance)
     return found
 
