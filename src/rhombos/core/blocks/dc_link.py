@@ -218,7 +218,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     if peak.severity:
         lower = least_voltage(now.needed * rules.modulation_limit, now.ripple / build.voltage, rules)
         cures: list[tuple[str, dict[str, Any]]] = [("Use capacitors of a higher rating", dict(free))]
-        if lower < build.voltage:
+        if peak.value - (build.voltage - lower) * (1 + rules.link_tolerance) <= peak.limit:
             cures.insert(0, (f"Lower the link to {short(lower, 'V')}", {"dc_link.voltage": lower}))
         sheet.find("capacitor_voltage", peak.severity,
                    "Link beyond its capacitors' rating" if peak.severity == "stop" else "Link capacitor close to its rating",

@@ -186,37 +186,26 @@ class Relation:
         return sorted(found) if found else self._bracketed(s, gap, goal)
 
     def _closed(self, s: Symbol, known: Mapping[str, float]) -> list[float]:
-        """Roots from the closed inverse, when the relation is algebraic in the symbol; else none."""
-        inverse = self._inverse(s.name)
-        if not inverse:
-            return []
+        """Real roots of the polynomial that the relation becomes with numbers put in; none where it is not rational."""
+        x = sp.Symbol(s.name, real=True)
         values = {sp.Symbol(n, real=True): v for n, v in known.items()}
         values |= {sp.Symbol(c.name, real=True): c.fixed for c in self.constants}
-        roots = [complex(r.subs(values).evalf()) for r in inverse]
+        gap = self.expression.subs(values) - known[self.target.name]
+        if not gap.is_rational_function(x):
+            return []
+        polynomial = sp.Poly(sp.fraction(sp.together(gap))[0], x)
+        if not 1 <= polynomial.degree() <= 4:
+            return []
+        roots = [complex(r) for r in polynomial.nroots(maxsteps=200)]
         return [r.real for r in roots if abs(r.imag) <= 1e-12 * max(1e-300, abs(r)) and math.isfinite(r.real)]
-
-    @cached_property
-    def _inverses(self) -> dict[str, list[Any]]:
-        return {}
-
-    def _inverse(self, name: str) -> list[Any]:
-        if name not in self._inverses:
-            x = sp.Symbol(name, real=True)
-            y = sp.Symbol(self.target.name, real=True)
-            solutions: list[Any] = []
-            if self.expression.is_rational_function(x):
-                numerator, _ = sp.fraction(sp.together(self.expression - y))
-                if sp.degree(numerator, x) <= 2:
-                    solutions = list(sp.roots(sp.Poly(numerator, x)))
-            self._inverses[name] = solutions
-        return self._inverses[name]
 
     @staticmethod
     def _bracketed(s: Symbol, gap: Callable[[Any], Any], goal: float) -> list[float]:
         if s.low > 0:
             grid = np.geomspace(s.low, s.high, 2001)
-        else:
-            grid = np.linspace(s.low, s.high, 2001)
+        else:  # from zero upwards as finely as from any other small value
+            grid = np.concatenate([np.linspace(s.low, 0, 2 if s.low == 0 else 501), np.geomspace(1e-12 * s.high, s.high, 2001)])
+            grid = np.unique(grid)
         values = np.broadcast_to(np.real(np.asarray(gap(grid), dtype=complex)), grid.shape)
         scale = max(abs(goal), 1e-300)
         roots: list[float] = [float(x) for x, v in zip(grid, values, strict=True) if v == 0]

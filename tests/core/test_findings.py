@@ -1,0 +1,115 @@
+"""Every finding: a design that raises it, and the patch that clears it."""
+
+import pytest
+
+from rhombos.core.brief import Brief
+from rhombos.core.findings import Finding, against_rating, worst_first
+from rhombos.core.rules import PRESETS
+from rhombos.core.solve import solve
+
+RAISED = {
+    "push_pull.voltage": {"push_pull.clamp": "none"},
+    "push_pull.duty": {"transformer.primary_turns": 5, "transformer.secondary_turns": 85},
+    "push_pull.current": {"push_pull.switch": "MN-100-11m-A", "push_pull.parallel": 1},
+    "push_pull.junction": {"push_pull.sink": "HS-20", "push_pull.fan": False},
+    "push_pull.clamp_heat": {"push_pull.clamp_part": "MF-1W"},
+    "transformer.saturation": {"transformer.core": "R 36/23/15", "transformer.sets": 1, "transformer.primary_turns": 2},
+    "transformer.hot": {"transformer.core": "R 36/23/15", "transformer.sets": 1, "transformer.primary_turns": 2},
+    "transformer.window": {"transformer.primary_in_hand": 90},
+    "transformer.proximity": {"transformer.primary_wire": "W 2", "transformer.primary_in_hand": 2},
+    "rectifier.reverse": {"rectifier.damper": "none", "rectifier.diode": "RU-1200-3"},
+    "rectifier.slow": {"rectifier.diode": "RM-1000-10"},
+    "rectifier.current": {"rectifier.diode": "RU-1200-1"},
+    "rectifier.junction": {"rectifier.diode": "RM-1000-10"},
+    "rectifier.damper_heat": {"rectifier.damper_part": "MF-1W"},
+    "rectifier.choke_saturates": {"rectifier.turns": 60},
+    "rectifier.choke_window": {"rectifier.in_hand": 40},
+    "rectifier.choke_hot": {"rectifier.core": "RM 6"},
+    "dc_link.too_low": {"dc_link.voltage": 340},
+    "dc_link.capacitor_voltage": {"dc_link.voltage": 420, "dc_link.capacitor": "CE-450-330"},
+    "dc_link.ripple": {"dc_link.capacitor": "CE-450-47", "dc_link.count": 2},
+    "dc_link.can_current": {"dc_link.capacitor": "CE-450-47", "dc_link.count": 1},
+    "dc_link.bleeds_slowly": {"dc_link.bleeder": "470k"},
+    "dc_link.bleeder_heat": {"dc_link.bleeder": "20k", "dc_link.bleeder_part": "MF-3W"},
+    "dc_link.bleeder_voltage": {"dc_link.bleeder_part": "MO-2W"},
+    "h_bridge.voltage": {"h_bridge.switch": "MF-400-100m-B"},
+    "h_bridge.current": {"h_bridge.switch": "GB-600-6-H", "h_bridge.parallel": 1},
+    "h_bridge.junction": {"h_bridge.sink": "HS-20", "h_bridge.fan": False},
+    "h_bridge.dead_time": {"h_bridge.dead_time": "50n"},
+    "h_bridge.dead_time_long": {"h_bridge.dead_time": "2u"},
+    "h_bridge.audible": {"h_bridge.carrier": "8k"},
+    "output_filter.electrolytic": {"output_filter.capacitor": "CE-450-47"},
+    "output_filter.capacitor_voltage": {"output_filter.capacitor": "CF-160AC-3.3"},
+    "output_filter.capacitor_share": {"output_filter.capacitor": "CF-310AC-15"},
+    "output_filter.corner": {"output_filter.inductance": "150u", "output_filter.capacitor": "CF-310AC-1"},
+    "output_filter.saturates": {"output_filter.turns": 60},
+    "output_filter.window": {"output_filter.in_hand": 30},
+    "output_filter.hot": {"output_filter.core": "RM 8"},
+    "input_stage.fuse_small": {"input_stage.fuse": "FU-80-30"},
+    "input_stage.cable_unprotected": {"input_stage.cable": "1.5"},
+    "input_stage.ripple": {"input_stage.count": 2},
+    "input_stage.capacitor_voltage": {"input_stage.capacitor": "CE-25-2200"},
+    "input_stage.fuse_breaking": {"input_stage.fuse": "FU-32-50"},
+    "pins.part_gone": {"push_pull.switch": "NOT-THERE"},
+}  # fmt: skip
+
+
+def codes(solution):
+    return {f.code: f for f in solution.findings}
+
+
+@pytest.mark.parametrize(("code", "pins"), RAISED.items(), ids=list(RAISED))
+def test_it_is_raised_and_its_cure_clears_it(code, pins, refuge, shelf):
+    found = codes(solve(refuge, pins, shelf, PRESETS["usual"]))
+    assert code in found, sorted(found)
+    finding = found[code]
+    assert finding.cause
+    assert finding.remedy
+    assert finding.cures, "it offers no cure"
+    for cure in finding.cures:
+        patched = {k: v for k, v in (pins | cure.patch).items() if v is not None}
+        assert code not in codes(solve(refuge, patched, shelf, PRESETS["usual"])), cure.label
+
+
+@pytest.mark.parametrize(
+    ("code", "change"),
+    [
+        ("battery.cannot_give_flat", {"source": {"cells": 4, "capacity": "7 Ah"}}),
+        ("battery.cannot_give_surge_flat", {"source": {"cells": 4, "capacity": "10 Ah"}, "power": {"continuous": 300, "surge": 900}}),
+        ("battery.rate", {"source": {"capacity": "20 Ah"}}),
+        ("push_pull.surge_sags", {"source": {"capacity": "25 Ah"}}),
+        ("push_pull.many", {"source": {"cells": 4, "capacity": "400 Ah"}, "power": {"continuous": 3000, "surge": 3000}}),
+        ("input_stage.cable_drop", {"source": {"cells": 4, "capacity": "400 Ah", "cable_length": "6 m"}, "power": {"continuous": 3000, "surge": 3000}}),
+        ("whole.efficiency", {"targets": {"efficiency": "97 %"}}),
+        ("whole.idle", {"targets": {"idle": "5 W"}}),
+        ("output_filter.distortion", {"targets": {"distortion": "0.5 %"}}),
+        ("load.motor_start", {"loads": ["compressor"]}),
+        ("load.crest", {"loads": ["rectifier"]}),
+        ("battery.management", {}),
+        ("push_pull.imbalance", {}),
+    ],
+)  # fmt: skip
+def test_a_brief_that_asks_for_it_is_told(code, change, refuge, shelf):
+    content = refuge.model_dump()
+    for section, value in change.items():
+        content[section] = content[section] | value if isinstance(value, dict) else value
+    found = codes(solve(Brief.model_validate(content), {}, shelf, PRESETS["usual"]))
+    assert code in found, sorted(found)
+
+
+def test_the_sound_demo_design_raises_neither_stop_nor_fix(solution):
+    assert {f.code for f in solution.findings if f.severity in ("stop", "fix")} == set()
+
+
+def test_findings_come_worst_first():
+    def make(code, severity, margin):
+        return Finding(code=code, severity=severity, block="x", title="t", cause="c", remedy="r", margin=margin)
+
+    ordered = worst_first([make("a", "note", None), make("b", "fix", -0.1), make("c", "stop", 0.2), make("d", "fix", -0.5)])
+    assert [f.code for f in ordered] == ["c", "d", "b", "a"]
+
+
+def test_a_stress_beyond_its_rating_stops_and_inside_the_margin_is_to_fix():
+    assert against_rating(101, 100, 0.2) == "stop"
+    assert against_rating(81, 100, 0.2) == "fix"
+    assert against_rating(80, 100, 0.2) is None
