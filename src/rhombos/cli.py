@@ -7,6 +7,7 @@ import json
 import os
 import sys
 from collections.abc import Sequence
+from difflib import get_close_matches
 from pathlib import Path
 from typing import Any
 
@@ -130,7 +131,7 @@ def _told(design: Design, solution: Solution) -> str:
 def _work(given: argparse.Namespace) -> None:
     relation = BOOK.get(given.relation)
     if relation is None:
-        near = [k for k in BOOK if given.relation.split("_")[0] in k][:4]
+        near = get_close_matches(given.relation, BOOK, n=3)
         raise Refused(f"there is no relation ‘{given.relation}’" + (f"; near it: {', '.join(near)}" if near else "; see book"))
     values: dict[str, float | str] = {}
     for entry in given.values:

@@ -115,7 +115,7 @@ def bounds(field: FieldInfo | None) -> tuple[float | None, float | None]:
     for constraint in field.metadata if field is not None else ():
         low = getattr(constraint, "ge", getattr(constraint, "gt", None)) if low is None else low
         high = getattr(constraint, "le", getattr(constraint, "lt", None)) if high is None else high
-    return low, high  # type: ignore[return-value]
+    return low, high
 
 
 def allowed_range(field: FieldInfo | None) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -60,10 +60,11 @@ class Sheet:
         """Show a field of the build: something chosen, which the designer may pin."""
         info = type(self.build).model_fields[name]
         value = getattr(self.build, name)
-        extra = info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
-        kind = str(extra["part"]) if "part" in extra else None
-        options = tuple(str(x) for x in extra.get("options", ())) if isinstance(extra.get("options"), list) else ()
+        extra: dict[str, Any] = dict(info.json_schema_extra) if isinstance(info.json_schema_extra, dict) else {}
+        kind: str | None = extra.get("part")
+        options = tuple(extra.get("options", ()))
         unit = unit_of(info) or "1"
+        number: float | None = None
         if kind is not None:
             text = self.shelf.find(kind, value).label
         elif isinstance(value, bool):
@@ -71,12 +72,13 @@ class Sheet:
         elif isinstance(value, str):
             text = value
         else:
-            text = str(value) if isinstance(value, int) else fmt(float(value), unit, digits)
+            number = float(value)
+            text = str(value) if isinstance(value, int) else fmt(number, unit, digits)
         self.figures.append(Figure(
-            address=f"{self.block}.{name}", symbol=symbol, title=title, text=text, unit=unit,
-            value=float(value) if isinstance(value, int | float) and not isinstance(value, bool) else None,
-            status="pinned" if name in self.pins.get(self.block, {}) else "proposed", pin=f"{self.block}.{name}", part_kind=kind,
-            part_options=options, choice=text if isinstance(value, bool) else str(value), allowed=allowed_range(info)))  # fmt: skip
+            address=f"{self.block}.{name}", symbol=symbol, title=title, text=text, unit=unit, value=number,
+            status="pinned" if name in self.pins.get(self.block, {}) else "proposed", pin=f"{self.block}.{name}",
+            part_kind=kind, part_options=options, choice=text if isinstance(value, bool) else str(value),
+            allowed=allowed_range(info)))  # fmt: skip
 
     def result(self, name: str, symbol: str, title: str, unit: str, *, point: str = "nominal", digits: int = 3) -> None:
         """Show a figure of the state at one point."""
@@ -123,7 +125,7 @@ class Sheet:
 
     def find(
         self, code: str, severity: Severity, title: str, cause: str, remedy: str, *, worst: Worst | None = None,
-        figure: str | None = None, cures: tuple[tuple[str, dict[str, PinValue]], ...] = (),
+        figure: str | None = None, cures: Sequence[tuple[str, Mapping[str, PinValue]]] = (),
         limit: float | None = None,
     ) -> None:  # fmt: skip
         """Raise a finding of this block, with the figure and the limit it met.
@@ -137,9 +139,9 @@ class Sheet:
             margin = 1 - worst.value / met
         self.findings.append(Finding(
             code=f"{self.block}.{code}", severity=severity, block=self.block, title=title, cause=cause, remedy=remedy,
-            figure=figure and f"{self.block}.{figure}" or (worst.figure if worst else None),
+            figure=(figure and f"{self.block}.{figure}") or (worst.figure if worst else None),
             value=worst.value if worst else None, limit=met, margin=margin,
-            cures=tuple(Cure(label=label, patch=patch) for label, patch in useful)))  # fmt: skip
+            cures=tuple(Cure(label=label, patch=dict(patch)) for label, patch in useful)))  # fmt: skip
 
     def _has(self, address: str) -> bool:
         block, _, name = address.partition(".")

@@ -58,10 +58,10 @@ def test(arguments: list[str]) -> int:
         say(f"generated types: {'ok' if ok else 'FAILED'}")
         if not ok:
             failed.append("generated types")
-    code = subprocess.run([str(python), "-m", "pytest", *arguments], cwd=ROOT, env=env | {"PYTHONDONTWRITEBYTECODE": "1"})
+    tested = subprocess.run([str(python), "-m", "pytest", *arguments], cwd=ROOT, env=env | {"PYTHONDONTWRITEBYTECODE": "1"})
     if failed:
         print(f"failed: {', '.join(failed)}", file=sys.stderr, flush=True)
-    return code.returncode or (1 if failed else 0)
+    return tested.returncode or (1 if failed else 0)
 
 
 def types() -> int:

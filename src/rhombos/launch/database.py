@@ -131,6 +131,8 @@ class PrivateDatabase:
             f"ALTER USER rhombos@'127.0.0.1' IDENTIFIED BY '{secret}';\n"
             "GRANT ALL ON rhombos.* TO rhombos@'127.0.0.1';\n"
             f"ALTER USER root@localhost IDENTIFIED BY '{secret}';\n"
+            "DELETE FROM mysql.global_priv WHERE User = '' OR (User = 'root' AND Host <> 'localhost');\n"
+            "FLUSH PRIVILEGES;\n"
         )
         self._sockets = self._sockets or Path(tempfile.mkdtemp(prefix="rhombos-"))  # socket paths must be short
         server = shutil.which("mariadbd", path=SERVER_PATH)

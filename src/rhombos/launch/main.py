@@ -9,7 +9,6 @@ import socket
 import subprocess
 import sys
 import time
-import urllib.error
 import urllib.request
 from collections.abc import Iterator
 from types import FrameType
@@ -133,9 +132,8 @@ def _await(address: str, server: subprocess.Popen[bytes]) -> None:
     while time.monotonic() < deadline:
         if server.poll() is not None:
             raise Trouble("the server stopped at once; its message is above")
-        with contextlib.suppress(urllib.error.URLError, OSError):
-            with urllib.request.urlopen(f"{address}/api/health", timeout=5):
-                return
+        with contextlib.suppress(OSError), urllib.request.urlopen(f"{address}/api/health", timeout=5):
+            return
         time.sleep(0.05)
     raise Trouble("the server did not answer within a minute")
 

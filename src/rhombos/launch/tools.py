@@ -48,7 +48,7 @@ def run(command: Sequence[str], what: str, *, cwd: Path = ROOT, quiet: bool = Tr
 def _reason(text: str) -> str:
     for pattern, told in (
         (r"No space left on device|ENOSPC", "the disk is full"),
-        (r"Temporary failure|Could not resolve|ENOTFOUND|EAI_AGAIN|ECONNREFUSED|ETIMEDOUT|NewConnectionError|Connection refused",
+        (r"Temporary failure|Could not resolve|ENOTFOUND|EAI_AGAIN|ECONNREFUSED|ETIMEDOUT|NewConnectionError",
          "the package registry cannot be reached; check the network"),
         (r"Permission denied|EACCES", "permission denied; run it as the owner of this folder"),
     ):  # fmt: skip

@@ -85,7 +85,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
       <Grid flex="1" minH="0" templateColumns="minmax(440px, 1.06fr) minmax(300px, 1fr) minmax(250px, 0.62fr)">
         <Column>
           <Flex align="baseline" gap="3" mb="1">
-            <Text as="h2" fontWeight="700" fontSize="lg" whiteSpace="nowrap">
+            <Text as="h2" fontWeight="700" fontSize="lg" whiteSpace="nowrap" data-testid="sheet-title">
               {chosen === "brief" ? "Brief" : `${solution.blocks.findIndex((b) => b.key === chosen) + 1} ${block?.title ?? ""}`}
             </Text>
             <Text fontSize="sm" color="ink.soft" lineHeight="1.2">

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Header, HTTPException, Response
 from fastapi.responses import JSONResponse
@@ -70,7 +70,10 @@ def read(identity: str, serving: Serving, response: Response) -> DesignOut:
     return found
 
 
-@router.put("/{identity}", responses={404: {"model": ProblemDocument}, 409: {"model": ProblemDocument}}, response_model=DesignOut)
+REFUSED: dict[int | str, dict[str, Any]] = {404: {"model": ProblemDocument}, 409: {"model": ProblemDocument}}
+
+
+@router.put("/{identity}", responses=REFUSED, response_model=DesignOut)
 def save(
     identity: str, design: Design, serving: Serving, response: Response, if_match: Annotated[str | None, Header()] = None
 ) -> DesignOut | JSONResponse:

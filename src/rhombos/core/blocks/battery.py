@@ -42,10 +42,7 @@ def assess(emf: float, power: float, brief: Brief, ledger: Ledger) -> BatterySta
     r = brief.source.internal_resistance
     capable = ledger.work("battery.capable", book.largest_power, E=emf, R_s=r)
     collapsed = power > capable
-    if collapsed:
-        current = emf / (2 * r)
-    else:
-        current = ledger.work("battery.current", book.sagged_current, E=emf, R_s=r, P=power)
+    current = emf / (2 * r) if collapsed else ledger.work("battery.current", book.sagged_current, E=emf, R_s=r, P=power)
     terminal = ledger.work("battery.terminal", book.terminal_voltage, E=emf, I=current, R_s=r)
     run = ledger.work("battery.run_time", book.run_time, C_Ah=brief.source.capacity, V=terminal, P=power)
     return BatteryState(
@@ -82,13 +79,15 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
         sheet.find(
             "rate", "watch", "The battery is worked hard",
             f"{fmt(worst.value, 'A')} from {short(brief.source.capacity, 'A*h')} empties it in "
-            f"{fmt(brief.source.capacity / worst.value, 's')}: sag, heat and ageing grow, and a battery-management board may trip.",
+            f"{fmt(brief.source.capacity / worst.value, 's')}: sag, heat and ageing grow, and a "
+            "battery-management board may trip.",
             "Ask the maker's continuous limit; use a larger battery or a higher voltage.", worst=worst)  # fmt: skip
     if brief.source.chemistry != "lead-acid":
         sheet.find(
             "management", "note", "Lithium cells need a battery-management system",
             f"Below {short(empty, 'V')} the cells are damaged, above {short(full, 'V')} they are dangerous.",
-            "Fit one that disconnects both ways; the inverter's own cut-off must act before it does.", figure="terminal")  # fmt: skip
+            "Fit one that disconnects both ways; the inverter's own cut-off must act before it does.",
+            figure="terminal")  # fmt: skip
     return sheet.close(
         fmt(now.terminal, "V"), f"{short(empty, 'V')} flat to {short(full, 'V')} charging", now.power, now.power,
         {"emf": fmt(now.emf, "V"), "resistance": fmt(now.resistance, "ohm"), "terminal": fmt(now.terminal, "V"),

@@ -43,7 +43,7 @@ class DcLinkBuild(Build):
 @dataclass(frozen=True, slots=True)
 class LinkNeed:
     """Apparent output power, VA; what the bridge draws: peak output current, A, modulation index, power factor; mean
-    current, A; ripple of the link choke, RMS, A; peak fundamental the bridge must make, V."""
+    current, A; ripple of the link choke, peak to peak, A; peak fundamental the bridge must make, V."""
 
     apparent: float
     peak_current: float
@@ -116,7 +116,7 @@ def _cans(
     need: LinkNeed, voltage: float, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
 ) -> dict[str, Any]:  # fmt: skip
     slow = book.link_ripple_current(S=need.apparent, V_dc=voltage) * SLOW_RIPPLE
-    fast = math.hypot(_switching_current(need), need.choke_ripple)
+    fast = book.combined_ripple.work({"I_rms": _switching_current(need), "dI": need.choke_ripple})
     current = RESERVE * math.hypot(slow, fast)
     pulsation = need.apparent / (2 * math.pi * brief.output.frequency * voltage)
     surge = brief.power.surge / brief.power.continuous
@@ -152,11 +152,11 @@ def assess(need: LinkNeed, build: DcLinkBuild, brief: Brief, shelf: Shelf, rules
     bank = capacitance(build, shelf)
     ripple = work("dc_link.ripple", book.link_ripple, S=need.apparent, f_line=brief.output.frequency, C=bank, V_dc=v)
     slow = work("dc_link.slow_current", book.link_ripple_current, S=need.apparent, V_dc=v)
-    fast = 0.0
+    bridge = 0.0
     if need.peak_current > 0:
-        fast = work("dc_link.fast_current", book.link_switching_current, I_pk=need.peak_current,
-                    M=min(need.modulation, 1.0), cos_phi=need.power_factor)  # fmt: skip
-    fast = math.hypot(fast, need.choke_ripple)
+        bridge = work("dc_link.bridge_current", book.link_switching_current, I_pk=need.peak_current,
+                      M=min(need.modulation, 1.0), cos_phi=need.power_factor)  # fmt: skip
+    fast = work("dc_link.fast_current", book.combined_ripple, I_rms=bridge, dI=need.choke_ripple)
     heating = math.hypot(slow * SLOW_RIPPLE, fast)
     capacitors = work("dc_link.capacitor_loss", source.ohmic_loss, I_rms=heating, R=can.esr / build.count)
     bleeder = work("dc_link.bleeder_power", book.bleeder_power, V=v, R=build.bleeder)

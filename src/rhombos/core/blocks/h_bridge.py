@@ -13,6 +13,7 @@ from rhombos.core.blocks.base import Build, part, propose_sink, recovered_charge
 from rhombos.core.book import bridge as book
 from rhombos.core.book import heat, rectifier, source, stage
 from rhombos.core.brief import Brief
+from rhombos.core.findings import PinValue
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Igbt, Mosfet, Shelf
 from rhombos.core.points import STEADY
@@ -124,13 +125,14 @@ def _choose(
         ids, columns = shelf.column(kind, "id"), shelf.columns(kind)
         for n in counts:
             loss = _leg_losses(columns, kind is Igbt, need, n, carrier, rules)
+            share = need.peak * (1 + rules.sharing_imbalance * (n > 1)) / n
             device = loss / (4 * n) * (1 + rules.sharing_imbalance * (n > 1)) ** 2
             allowed = rules.junction_limit - air - rules.sink_rise
             trouble = (
                 np.maximum(0, need.v_link_peak * (1 + STRAY_SPIKE) / (
                     columns.v_rating * (1 - rules.bridge_voltage_margin)) - 1)
                 + np.maximum(0, device * (columns.r_jc + rules.pad_resistance) / allowed - 1)
-                + np.maximum(0, need.peak * (1 + rules.sharing_imbalance * (n > 1)) / n / (columns.i_rating * (1 - rules.switch_current_margin)) - 1)
+                + np.maximum(0, share / (columns.i_rating * (1 - rules.switch_current_margin)) - 1)
             )  # fmt: skip
             score = 4 * n * (columns.price + 0.3) + rules.watt_worth * loss
             score = np.where(trouble > 0, 1e6 * (1 + trouble), score)
@@ -173,7 +175,7 @@ def assess(
     need: BridgeNeed, build: HBridgeBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger, *, cool: bool = False
 ) -> BridgeState:  # fmt: skip
     """Modulation, stresses, losses and junction temperature."""
-    device = shelf.find("mosfet|igbt", build.switch)
+    device: Any = shelf.find("mosfet|igbt", build.switch)
     igbt = isinstance(device, Igbt)
     work, n, carrier, v = ledger.work, build.parallel, build.carrier, need.v_link
     air = brief.targets.ambient + rules.enclosure_rise
@@ -186,11 +188,13 @@ def assess(
     recovery = 2 * n * float(_recovery(device, 2 * mean / n, v, carrier))
     diode_drop = device.diode_v_0 if igbt else device.v_f
     resting = 0.0 if igbt else 4 * work(
-        "h_bridge.dead_diode", book.dead_time_current_loss, V_F=diode_drop, I_avg=mean, t_d=build.dead_time, f_c=carrier)  # fmt: skip
+        "h_bridge.dead_diode", book.dead_time_current_loss, V_F=diode_drop, I_avg=mean, t_d=build.dead_time,
+        f_c=carrier)  # fmt: skip
     gate = work("h_bridge.gate", stage.gate_power, Q_g=device.q_g, V_drive=rules.gate_drive, f=carrier, n_sw=4 * n)
     # dead time acts against the current's sign, so it costs volts only while current flows
     threshold = (2 * device.v_0 * 4 / math.pi if igbt else 0.0) * (need.current > 0)
-    bridge_peak = need.fundamental + (dead if need.current > 0 else 0.0) + threshold
+    bridge_peak = ledger.total("h_bridge.bridge_peak", {
+        "through the filter": need.fundamental, "dead time": dead * (need.current > 0), "thresholds": threshold})  # fmt: skip
     modulation = work("h_bridge.modulation", book.modulation_index, V_bridge=bridge_peak, V_dc=v)
     index, factor = min(1.0, modulation), need.power_factor
     sink = 0.0 if cool else sink_resistance(shelf, build.sink, build.fan)
@@ -235,8 +239,12 @@ def assess(
         device_peak=work("h_bridge.device_peak", stage.shared_current, I=need.peak, n_par=n,
                          imbalance=rules.sharing_imbalance if n > 1 else 0.0),
         dead_time_loss_volts=dead, drop=threshold, resistance=resistance, junction=junction, switching_time=on + off,
-        dead_time_needed=2 * off + DELAY_MISMATCH, conduction=conduction, switching=overlap + charge + resting,
-        recovery=recovery, gate=gate,
+        dead_time_needed=ledger.total("h_bridge.dead_time_needed", {
+            "twice the turn-off": 2 * off, "spread of the drivers": DELAY_MISMATCH}),
+        conduction=ledger.total("h_bridge.conduction", {"four switches and their diodes": conduction}),
+        switching=ledger.total("h_bridge.switching", {
+            "overlap": overlap, "output capacitance": charge, "dead-time diodes": resting}),
+        recovery=ledger.total("h_bridge.recovery", {"two legs": recovery}), gate=gate,
         loss=ledger.total("h_bridge.loss", {
             "conduction": conduction, "overlap": overlap, "output capacitance": charge, "dead-time diodes": resting,
             "diode recovery": recovery, "gate drive": gate}),
@@ -248,7 +256,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     build: HBridgeBuild = sheet.build  # type: ignore[assignment]
     rules, now = sheet.rules, sheet.now
     device: Any = sheet.shelf.find("mosfet|igbt", build.switch)
-    free = {"h_bridge.switch": None, "h_bridge.parallel": None}
+    free: dict[str, PinValue] = {"h_bridge.switch": None, "h_bridge.parallel": None}
     voltage = sheet.limited("switch_voltage", r"V_{pk}", "Switch voltage, peak", "V", device.v_rating,
                             rules.bridge_voltage_margin)  # fmt: skip
     current = sheet.limited("device_peak", r"\hat I", "Current of one switch, peak", "A", device.i_rating,

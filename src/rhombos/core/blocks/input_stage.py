@@ -11,6 +11,7 @@ from pydantic import Field
 from rhombos.core.blocks.base import Build, part
 from rhombos.core.book import source as book
 from rhombos.core.brief import Brief
+from rhombos.core.findings import Severity
 from rhombos.core.ledger import Ledger
 from rhombos.core.magnetics.winding import copper_resistivity
 from rhombos.core.parts import Capacitor, Fuse, Shelf
@@ -191,7 +192,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
                    "Use a heavier cable; local codes decide its section.", figure="cable",
                    cures=(("Let the proposal choose the cable", {"input_stage.cable": None}),))  # fmt: skip
     if drop.severity:
-        severity = "fix" if drop.severity == "stop" else "watch"
+        severity: Severity = "fix" if drop.severity == "stop" else "watch"
         sheet.find("cable_drop", severity, "Much is lost before the front end",
                    f"{fmt(drop.value, '%', 2)} of the battery voltage drops in cable, fuse and contacts at full power; "
                    f"the rules allow {fmt(rules.cable_drop, '%', 2)}.",

@@ -118,7 +118,7 @@ def propose(
     air = brief.targets.ambient + rules.enclosure_rise
     wanted_choke = ChokeNeed(henry, 1.02 * math.sqrt(2) * surge_current + swing / 2, need.current, swing, ripple_rms,
                              2 * need.carrier, air)  # fmt: skip
-    keep = {k: fields[k] for k in ("core", "sets", "grade", "turns", "wire", "in_hand") if k in fields}
+    keep: dict[str, Any] = {k: fields[k] for k in ("core", "sets", "grade", "turns", "wire", "in_hand") if k in fields}
     made = design_choke(wanted_choke, keep, shelf, rules)
     return OutputFilterBuild.model_validate({
         "core": made.stack.core.id, "sets": made.stack.sets, "grade": made.grade.id, "turns": made.winding.turns,
@@ -197,7 +197,9 @@ def assess(
         flux=work("output_filter.flux", wound.choke_flux, L=henry, I_pk=peak, N=build.turns, A_e=made.stack.a_e),
         corner=work("output_filter.corner", book.corner, L=henry, C=bank), capacitor_current=own,
         capacitor_share=own / brief_current(brief), fundamental=fundamental, resistance=lost.resistance,
-        temperature=warm, copper=lost.copper, core=lost.core, distortion=math.hypot(left, dead) / need.voltage,
+        temperature=warm,
+        copper=ledger.total("output_filter.copper", {"slow current": lost.copper - lost.fast, "ripple": lost.fast}),
+        core=ledger.total("output_filter.core", {"core": lost.core}), distortion=math.hypot(left, dead) / need.voltage,
         loss=ledger.total("output_filter.loss", {"inductor": lost.total, "capacitor": capacitor_loss}),
     )  # fmt: skip
 
@@ -277,7 +279,8 @@ def report(sheet: Sheet, brief: Brief, power_in: float, carrier: float) -> Block
                    figure="corner", cures=(("Let the proposal choose the filter", free | free_c),))  # fmt: skip
     if share.severity:
         sheet.find("capacitor_share", "watch", "The filter capacitor takes much current",
-                   f"{fmt(now.capacitor_current, 'A')}, {fmt(share.value, '%', 2)} of the rated current, flows even at no load.",
+                   f"{fmt(now.capacitor_current, 'A')}, {fmt(share.value, '%', 2)} of the rated current, flows even at no "
+                   "load.",
                    "Less capacitance with more inductance.", worst=share,
                    cures=(("Let the proposal choose the capacitor", free_c),))  # fmt: skip
     return sheet.close(

@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
 from pydantic import Field
 
 from rhombos.core.blocks.base import (
-    Build, options, part, propose_resistor, propose_sink, settle_junction, sink_resistance,
+    Build,
+    options,
+    part,
+    propose_resistor,
+    propose_sink,
+    settle_junction,
+    sink_resistance,
 )  # fmt: skip
 from rhombos.core.book import clamp as clamps
 from rhombos.core.book import heat
@@ -90,7 +96,7 @@ def steady_frequency(power: float) -> float:
 
     High frequency shrinks the core; switching loss and leakage grow with power, so larger stages run slower.
     """
-    return 5e3 * round(min(80e3, max(25e3, 50e3 * (600 / power) ** 0.25)) / 5e3)
+    return 5e3 * float(round(min(80e3, max(25e3, 50e3 * (600 / power) ** 0.25)) / 5e3))
 
 
 def gate_times(device: Mosfet, rules: Rules, ledger: Ledger) -> tuple[float, float]:
@@ -103,7 +109,8 @@ def gate_times(device: Mosfet, rules: Rules, ledger: Ledger) -> tuple[float, flo
 
 
 def propose(
-    need: PushPullNeed, warmest: PushPullNeed, hardest: PushPullNeed, v_max: float, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
+    need: PushPullNeed, warmest: PushPullNeed, hardest: PushPullNeed, v_max: float, brief: Brief, pins: dict[str, Any],
+    shelf: Shelf, rules: Rules,
 ) -> PushPullBuild:  # fmt: skip
     """Switches of least price plus worth of loss for the steady worst case `need` (flat battery); `warmest` (charging battery)
     heats the clamp most, `hardest` (surge) sets its level."""
@@ -141,34 +148,34 @@ def _choose_switches(
     shelf: Shelf, rules: Rules,
 ) -> tuple[Mosfet, int]:  # fmt: skip
     parts = shelf.all(Mosfet)
-    column = lambda name: shelf.column(Mosfet, name)[:, None]  # noqa: E731
+    device = SimpleNamespace(**{name: values[:, None] for name, values in vars(shelf.columns(Mosfet)).items()})
     count = np.array([pins["parallel"]] if "parallel" in pins else range(1, MOST_PARALLEL + 1), dtype=float)
     rms = book.switch_rms(I_pulse=need.pulse, D=need.duty)
-    hot = book.hot_resistance(R_25=column("r_on"), T_j=SEARCH_CELSIUS + KELVIN, exponent=column("r_exponent"))
+    hot = book.hot_resistance(R_25=device.r_on, T_j=SEARCH_CELSIUS + KELVIN, exponent=device.r_exponent)
     conduction = book.conduction_loss(I_rms=rms, R_DS=hot) / count
-    on = book.plateau_time(Q_sw=column("q_sw"), I_gate=book.gate_on_current(
-        V_drive=rules.gate_drive, V_pl=column("v_plateau"), R_gate=rules.gate_resistance))  # fmt: skip
-    off = book.plateau_time(Q_sw=column("q_sw"), I_gate=book.gate_off_current(
-        V_pl=column("v_plateau"), R_gate=rules.gate_resistance))  # fmt: skip
+    on = book.plateau_time(Q_sw=device.q_sw, I_gate=book.gate_on_current(
+        V_drive=rules.gate_drive, V_pl=device.v_plateau, R_gate=rules.gate_resistance))  # fmt: skip
+    off = book.plateau_time(Q_sw=device.q_sw, I_gate=book.gate_off_current(
+        V_pl=device.v_plateau, R_gate=rules.gate_resistance))  # fmt: skip
     switching = book.switching_loss(V=need.v_in, I=need.turn_off, t_r=on, t_f=2 * off, f=frequency)
-    capacitive = count * book.capacitive_loss(C_oss=column("c_oss"), V=2 * need.v_in, f=frequency)
-    gate = count * book.gate_power(Q_g=column("q_g"), V_drive=rules.gate_drive, f=frequency, n_sw=1)
-    ceiling = column("v_rating") * (1 - rules.switch_voltage_margin) - v_max
+    capacitive = count * book.capacitive_loss(C_oss=device.c_oss, V=2 * need.v_in, f=frequency)
+    gate = count * book.gate_power(Q_g=device.q_g, V_drive=rules.gate_drive, f=frequency, n_sw=1)
+    ceiling = device.v_rating * (1 - rules.switch_voltage_margin) - v_max
     resistor = np.maximum(ceiling * (ceiling - hardest.v_in), 1e-9) / (
         hardest.leakage * hardest.turn_off**2 * frequency
     )
     level = clamps.clamp_level(V_r=need.v_in, L_lk=need.leakage, I=need.turn_off, f=2 * frequency, R=resistor)
     side = conduction + switching + capacitive + gate
-    device = (conduction + switching + capacitive) / count * (1 + rules.sharing_imbalance) ** 2
+    each = (conduction + switching + capacitive) / count * (1 + rules.sharing_imbalance) ** 2
     allowed = rules.junction_limit - air - rules.sink_rise
-    hot_spot = device * (column("r_jc") + rules.pad_resistance)
-    load = peak * (1 + rules.sharing_imbalance) / count / column("i_rating")
+    hot_spot = each * (device.r_jc + rules.pad_resistance)
+    load = peak * (1 + rules.sharing_imbalance) / count / device.i_rating
     trouble = (
-        np.maximum(0, 2.1 * v_max / (column("v_rating") * (1 - rules.switch_voltage_margin)) - 1)
+        np.maximum(0, 2.1 * v_max / (device.v_rating * (1 - rules.switch_voltage_margin)) - 1)
         + np.maximum(0, hot_spot / allowed - 1)
         + np.maximum(0, load / (1 - rules.switch_current_margin) - 1)
     )  # fmt: skip
-    score = 2 * count * (column("price") + 0.3) + rules.watt_worth * (2 * side + (level**2 + need.v_in**2) / resistor)
+    score = 2 * count * (device.price + 0.3) + rules.watt_worth * (2 * side + (level**2 + need.v_in**2) / resistor)
     score = np.where(trouble > 0, 1e6 * (1 + trouble), score)
     if "switch" in pins:
         score = np.where((shelf.column(Mosfet, "id") == pins["switch"])[:, None], score, np.inf)
@@ -227,7 +234,10 @@ def assess(
         oscillator=work("push_pull.oscillator", book.oscillator_frequency, f_s=f), pulse=need.pulse, side_rms=rms,
         device_peak=share, resting=resting, spike=spike, clamp_level=level,
         peak_voltage=work("push_pull.peak_voltage", book.peak_switch_voltage, V_DS=resting, V_spike=spike),
-        on_resistance=hot, junction=junction, switching_time=on + off, conduction=conduction, switching=overlap,
+        on_resistance=hot, junction=junction, switching_time=on + off,
+        conduction=ledger.total("push_pull.conduction", {"one side": conduction / 2, "other side": conduction / 2}),
+        switching=ledger.total("push_pull.switching", {
+            "turn-on": 2 * turn_on, "turn-off": 2 * turn_off, "output capacitance": 2 * capacitive}),
         gate=gate, clamp_loss=burnt,
         loss=ledger.total("push_pull.loss", {
             "conduction": conduction, "switching": overlap, "gate drive": gate, "clamp": burnt}),
@@ -325,8 +335,10 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
         short(build.frequency, "Hz"), "the switches see twice the battery, plus the leakage spike", power_in,
         power_in - now.loss,
         {"switch": device.label, "parallel": f"{build.parallel} each side", "peak": fmt(voltage.value, "V"),
-         "pulse": fmt(now.pulse, "A"), "clamp": "none" if build.clamp == "none" else f"RCD, {fmt(build.clamp_resistor, 'ohm')}",
-         "clamp_level": fmt(now.clamp_level, "V"), "duty": fmt(now.duty, "1"), "spike": fmt(sheet.states[voltage.point].spike, "V")})  # fmt: skip
+         "pulse": fmt(now.pulse, "A"),
+         "clamp": "none" if build.clamp == "none" else f"RCD, {fmt(build.clamp_resistor, 'ohm')}",
+         "clamp_level": fmt(now.clamp_level, "V"), "duty": fmt(now.duty, "1"),
+         "spike": fmt(sheet.states[voltage.point].spike, "V")})  # fmt: skip
 
 
 def _voltage_findings(sheet: Sheet, worst: Any, build: PushPullBuild, device: Mosfet) -> None:

@@ -11,7 +11,14 @@ import numpy as np
 from pydantic import Field
 
 from rhombos.core.blocks.base import (
-    Build, options, part, propose_resistor, propose_sink, recovered_charge, settle_junction, sink_resistance,
+    Build,
+    options,
+    part,
+    propose_resistor,
+    propose_sink,
+    recovered_charge,
+    settle_junction,
+    sink_resistance,
 )  # fmt: skip
 from rhombos.core.book import clamp as clamps
 from rhombos.core.book import heat, link
@@ -134,7 +141,7 @@ def propose(
     air = brief.targets.ambient + rules.enclosure_rise
     wanted_choke = ChokeNeed(fields["inductance"], 1.02 * surge_current + ripple / 2, need.current, ripple,
                              ripple / math.sqrt(12), 2 * need.frequency, air)  # fmt: skip
-    keep = {k: fields[k] for k in ("core", "sets", "grade", "turns", "wire", "in_hand") if k in fields}
+    keep: dict[str, Any] = {k: fields[k] for k in ("core", "sets", "grade", "turns", "wire", "in_hand") if k in fields}
     made = design_choke(wanted_choke, keep, shelf, rules)
     fields = {
         "core": made.stack.core.id, "sets": made.stack.sets, "grade": made.grade.id, "turns": made.winding.turns,
@@ -153,23 +160,23 @@ def _choose_diode(
     parts = shelf.all(Diode)
     if "diode" in pins:
         return shelf.get(Diode, pins["diode"])
-    column = lambda name: shelf.column(Diode, name)  # noqa: E731
+    diode = shelf.columns(Diode)
     average = float(book.diode_average(I_out=need.current))
     rms = book.diode_rms(I_out=need.current)
-    conduction = book.diode_conduction(V_0=column("v_0"), I_avg=average, r=column("r"), I_rms=rms)
-    recovery = book.diode_recovery(V=need.v_sec, Q_rr=recovered_charge(shelf.columns(Diode), need.current),
+    conduction = book.diode_conduction(V_0=diode.v_0, I_avg=average, r=diode.r, I_rms=rms)
+    recovery = book.diode_recovery(V=need.v_sec, Q_rr=recovered_charge(diode, need.current),
                                    f=need.frequency)
     overshoot = step_overshoot(DAMPER_RATIO if damped else 0.0)
-    damper = DAMPER_RATIO * (2 * column("c_j") + WINDING_CAPACITANCE) * need.v_sec**2 * 2 * need.frequency
+    damper = DAMPER_RATIO * (2 * diode.c_j + WINDING_CAPACITANCE) * need.v_sec**2 * 2 * need.frequency
     peak = need.v_sec_max * overshoot
-    share = book.recovery_share(t_rr=column("t_rr"), f=need.frequency)
+    share = book.recovery_share(t_rr=diode.t_rr, f=need.frequency)
     trouble = (
-        np.maximum(0, peak / (column("v_rating") * (1 - rules.diode_voltage_margin)) - 1)
-        + np.maximum(0, average / (column("i_rating") * (1 - rules.diode_current_margin)) - 1)
+        np.maximum(0, peak / (diode.v_rating * (1 - rules.diode_voltage_margin)) - 1)
+        + np.maximum(0, average / (diode.i_rating * (1 - rules.diode_current_margin)) - 1)
         + np.maximum(0, share / rules.recovery_share - 1)
-        + np.maximum(0, (conduction + recovery) * (column("r_jc") + rules.pad_resistance) / 40 - 1)
+        + np.maximum(0, (conduction + recovery) * (diode.r_jc + rules.pad_resistance) / 40 - 1)
     )  # fmt: skip
-    score = 4 * column("price") + rules.watt_worth * (4 * (conduction + recovery) + damper * damped)
+    score = 4 * diode.price + rules.watt_worth * (4 * (conduction + recovery) + damper * damped)
     return parts[int(np.argmin(np.where(trouble > 0, 1e6 * (1 + trouble), score)))]
 
 
@@ -277,15 +284,15 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
                                                                        "inductance")}  # fmt: skip
     if reverse.severity:
         cures: list[tuple[str, dict[str, PinValue]]] = []
+        at: RectifierState = sheet.states[reverse.point]
+        damper: dict[str, PinValue] = {f"rectifier.damper{s}": None for s in ("", "_capacitor", "_resistor", "_part")}
         if build.damper == "none":
-            cures.append(("Fit an RC damper", {f"rectifier.damper{s}": None for s in ("", "_capacitor", "_resistor",
-                                                                                   "_part")}))  # fmt: skip
-        cures.append(("Use diodes of a higher rating", {"rectifier.diode": None} | {
-            f"rectifier.damper{s}": None for s in ("", "_capacitor", "_resistor", "_part")}))  # fmt: skip
+            cures.append(("Fit an RC damper", damper))
+        cures.append(("Use diodes of a higher rating", {"rectifier.diode": None, **damper}))
         sheet.find("reverse", reverse.severity, "Diode reverse voltage too high" if reverse.severity == "stop"
                    else "Diodes close to their reverse rating",
-                   f"At the highest input the secondary gives {fmt(sheet.states[reverse.point].reverse - sheet.states[reverse.point].ring, 'V')} and "
-                   f"rings {fmt(sheet.states[reverse.point].ring, 'V')} higher: {fmt(reverse.value, 'V')} on "
+                   f"At the highest input the secondary gives {fmt(at.reverse - at.ring, 'V')} and "
+                   f"rings {fmt(at.ring, 'V')} higher: {fmt(reverse.value, 'V')} on "
                    f"{short(diode.v_rating, 'V')} diodes, though the link is only {fmt(now.link, 'V')}.",
                    "Damp the ring, use diodes of a higher rating, or a lower turns ratio.", worst=reverse,
                    cures=tuple(cures))  # fmt: skip

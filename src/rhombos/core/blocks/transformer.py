@@ -16,7 +16,11 @@ from rhombos.core.brief import Brief
 from rhombos.core.ledger import Ledger
 from rhombos.core.magnetics.stack import rise, temperature_factor
 from rhombos.core.magnetics.transformer import (
-    Transformer, TransformerNeed, design_transformer, transformer_from, winding_loss,
+    Transformer,
+    TransformerNeed,
+    design_transformer,
+    transformer_from,
+    winding_loss,
 )  # fmt: skip
 from rhombos.core.parts import Grade, Shelf
 from rhombos.core.points import STEADY

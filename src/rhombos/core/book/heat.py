@@ -3,7 +3,7 @@
 import sympy as sp
 
 from rhombos.core.book.relation import BOOK, Subject
-from rhombos.core.book.symbols import *  # noqa: F403
+from rhombos.core.book.symbols import *
 
 _relation = Subject("heat", BOOK).relation
 

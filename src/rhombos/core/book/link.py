@@ -3,7 +3,7 @@
 import sympy as sp
 
 from rhombos.core.book.relation import BOOK, Subject
-from rhombos.core.book.symbols import *  # noqa: F403
+from rhombos.core.book.symbols import *
 
 _relation = Subject("link", BOOK).relation
 
@@ -23,6 +23,9 @@ link_ripple_current = _relation(
 triangle_rms = _relation(
     "triangle_rms", I_c, dI / sp.sqrt(12), title="RMS of a triangular ripple", holds="about its mean",
     source="definition of RMS")
+combined_ripple = _relation(
+    "combined_ripple", I_c, sp.sqrt(I_rms**2 + dI**2 / 12), title="RMS of a current and a triangular ripple together",
+    holds="the two are of different frequencies; dI peak to peak", source="squares of unlike frequencies add")
 hold_up = _relation(
     "hold_up", C, 2 * P * t_hold / (V_1**2 - V_2**2), title="Capacitance for a hold-up time",
     holds="constant power", source="energy of a capacitor")

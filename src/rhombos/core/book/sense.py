@@ -1,7 +1,7 @@
 """Set-points, sensing and trips."""
 
 from rhombos.core.book.relation import BOOK, Subject
-from rhombos.core.book.symbols import *  # noqa: F403
+from rhombos.core.book.symbols import *
 
 _relation = Subject("sense", BOOK).relation
 

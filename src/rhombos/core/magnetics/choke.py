@@ -48,8 +48,9 @@ class Choke:
     @property
     def gap(self) -> float:
         """Total air gap, m (0 where the core needs none)."""
-        return max(0.0, float(book.gap_length(
-            N=self.winding.turns, A_e=self.stack.a_e, L=self.inductance, l_e=self.stack.l_e, mu_e=self.grade.mu_i)))  # fmt: skip
+        stack = self.stack
+        asked = {"N": self.winding.turns, "A_e": stack.a_e, "L": self.inductance, "l_e": stack.l_e, "mu_e": self.grade.mu_i}
+        return max(0.0, book.gap_length.work(asked))
 
     @property
     def fill(self) -> float:
@@ -130,10 +131,11 @@ def _wind(
 
 @dataclass(frozen=True, slots=True)
 class ChokeLoss:
-    """Losses of a choke, W, and its winding's DC resistance, Ω."""
+    """Losses of a choke, W (`fast` is the ripple's part of the copper's), and its winding's DC resistance, Ω."""
 
     total: float
     copper: float
+    fast: float
     core: float
     resistance: float
 
@@ -164,4 +166,4 @@ def choke_loss(
         scale = core_weight * temperature_factor(grade, celsius)
         core = ledger.work(f"{block}.core_loss", book.core_loss, p_v=density * scale, V_e=stack.v_e)
     total = ledger.total(f"{block}.choke_loss", {"copper, slow": slow, "copper, ripple": fast, "core": core})
-    return ChokeLoss(total, slow + fast, core, resistance)
+    return ChokeLoss(total, slow + fast, fast, core, resistance)

@@ -12,7 +12,12 @@ from rhombos.core.book import magnetics as book
 from rhombos.core.book import source
 from rhombos.core.magnetics.stack import Stack, rise, stack_table, stacked, suited_grades, temperature_factor
 from rhombos.core.magnetics.winding import (
-    INSULATION, Winding, choose_wire, copper_resistivity, lay, weighted_ac_factor,
+    INSULATION,
+    Winding,
+    choose_wire,
+    copper_resistivity,
+    lay,
+    weighted_ac_factor,
 )  # fmt: skip
 from rhombos.core.parts import Core, Grade, Shelf, Wire
 from rhombos.core.rules import Rules

@@ -1,7 +1,18 @@
 """What the parts are, and the shelf they lie on."""
 
 from rhombos.core.parts.kinds import (
-    KINDS, Capacitor, Core, Diode, Fuse, Grade, HeatSink, Igbt, Mosfet, Part, Resistor, Wire,
+    KINDS,
+    Capacitor,
+    Core,
+    Diode,
+    Fuse,
+    Grade,
+    HeatSink,
+    Igbt,
+    Mosfet,
+    Part,
+    Resistor,
+    Wire,
 )  # fmt: skip
 from rhombos.core.parts.shelf import Shelf, UnknownPart
 

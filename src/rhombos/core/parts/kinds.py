@@ -10,8 +10,21 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.units import (
-    Ampere, Celsius, Farad, Hertz, KelvinPerWatt, Millimetre, Ohm, Ratio, Second, SquareMetre, Tesla, Volt, Watt,
-    quantity, short,
+    Ampere,
+    Celsius,
+    Farad,
+    Hertz,
+    KelvinPerWatt,
+    Millimetre,
+    Ohm,
+    Ratio,
+    Second,
+    SquareMetre,
+    Tesla,
+    Volt,
+    Watt,
+    quantity,
+    short,
 )  # fmt: skip
 
 __all__ = [

@@ -31,7 +31,8 @@ def read_csv(kind: str, text: str) -> list[Part]:
     if kind not in KINDS:
         raise TableError([Problem("kind", kind, f"there is no kind ‘{kind}’; known: {', '.join(KINDS)}")])
     model = KINDS[kind]
-    reader = csv.DictReader(io.StringIO(text.lstrip("\ufeff")))
+    lines = text.lstrip("\ufeff").replace("\r\n", "\n").replace("\r", "\n")
+    reader = csv.DictReader(io.StringIO(lines))
     columns = [c.strip() for c in reader.fieldnames or []]
     known = set(model.model_fields)
     required = {name for name, f in model.model_fields.items() if f.is_required()}

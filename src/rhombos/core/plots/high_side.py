@@ -37,16 +37,17 @@ def diode_voltage(worked: Worked) -> Chart:
     leak = (s.states["transformer"].leakage + worked.rules.lead_inductance) * s.states["transformer"].ratio ** 2
     ring = min(2 * math.pi * math.sqrt(leak * stray), on / 3)
     rate = 1.2 if build.damper == "RC" else 0.35
-    inside = np.linspace(0, on, 240)
-    wave = level + state.ring * np.exp(-rate * np.maximum(inside - ring / 2, 0) / ring) * np.sin(
-        2 * math.pi * inside / ring - math.pi / 2
-    ) * np.minimum(1, inside / (ring / 2))
-    wave = np.where(inside < ring / 2, (level + state.ring) * (1 - np.cos(2 * math.pi * inside / ring)) / 2, wave)
+    inside = np.concatenate([np.linspace(0, min(4 * ring, on), 201), np.linspace(min(4 * ring, on), on, 40)])
+    decay = np.exp(-rate * np.maximum(inside - ring / 2, 0) / ring)
+    rung = level - state.ring * decay * np.cos(2 * math.pi * inside / ring)
+    rising = (level + state.ring) * (1 - np.cos(2 * math.pi * inside / ring)) / 2
+    wave = np.where(inside < ring / 2, rising, rung)
     times = np.concatenate([[0], inside, [on, period / 2, period]])
     volts = np.concatenate([[0], wave, [0, 0, 0]])
     t, v = Scale("s", period), Scale("V", diode.v_rating)
     return Chart(
-        key="diode", title="Diode reverse voltage", x=t.axis("time", low=0, high=period), y=v.axis("", low=0, high=roomy(diode.v_rating, state.reverse)),
+        key="diode", title="Diode reverse voltage", x=t.axis("time", low=0, high=period),
+        y=v.axis("", low=0, high=roomy(diode.v_rating, state.reverse)),
         series=(curve("one diode", times, volts, t, v),),
         marks=(*limits(diode.v_rating, diode.v_rating * (1 - worked.rules.diode_voltage_margin), v, "V"),
                Mark(at=v(state.link), label=f"link {fmt(state.link, 'V')}", role="here")),
@@ -79,7 +80,8 @@ def choke_current(worked: Worked) -> Chart:
     return Chart(
         key="choke", title="Link choke current", x=t.axis("time", low=0, high=2 * half), y=a.axis("", low=0),
         series=tuple(series),
-        remark=f"Below {fmt(least, 'A')} the choke runs dry and the duty must shrink, or the link drifts to the peak.")  # fmt: skip
+        remark=f"Below {fmt(least, 'A')} the choke runs dry and the duty must shrink, or the link drifts to the "
+               "peak.")  # fmt: skip
 
 
 def link_voltage(worked: Worked) -> Chart:
@@ -93,7 +95,8 @@ def link_voltage(worked: Worked) -> Chart:
     asked = worked.settled["nominal"].states["h_bridge"].bridge_peak * np.abs(np.sin(2 * math.pi * line * time))
     t, v = Scale("s", 1 / line), Scale("V", can.v_rating)
     return Chart(
-        key="link", title="Link voltage", x=t.axis("time", low=0, high=1 / line), y=v.axis("", low=0, high=roomy(can.v_rating, build.voltage)),
+        key="link", title="Link voltage", x=t.axis("time", low=0, high=1 / line),
+        y=v.axis("", low=0, high=roomy(can.v_rating, build.voltage)),
         series=(curve("link", time, wave, t, v), curve("asked by the sine", time, asked, t, v, "second")),
         marks=limits(can.v_rating, can.v_rating * (1 - worked.rules.link_capacitor_margin), v, "V"),
         remark=f"{fmt(state.ripple, 'V')} at {short(2 * line, 'Hz')} from the output's pulsation; the crest of the sine "
@@ -141,10 +144,12 @@ def bridge_spectrum(worked: Worked) -> Chart:
     shown = np.flatnonzero(peaks > 1e-3 * peaks[0])
     f, v = Scale("Hz", at.carrier), Scale("V", float(peaks[0]))
     return Chart(
-        key="spectrum", title="Spectrum of the bridge voltage", x=f.axis("frequency", low=0, high=roomy(count * at.line / 1.04)),
+        key="spectrum", title="Spectrum of the bridge voltage",
+        x=f.axis("frequency", low=0, high=roomy(count * at.line / 1.04)),
         y=v.axis("peak", low=0),
         series=(Series(name="harmonics", x=f.all((shown + 1) * at.line), y=v.all(peaks[shown]), kind="sticks"),),
-        marks=(Mark(at=f(2 * at.carrier), label=f"twice the carrier {short(2 * at.carrier, 'Hz')}", role="here", upright=True),),
+        marks=(Mark(at=f(2 * at.carrier), label=f"twice the carrier {short(2 * at.carrier, 'Hz')}", role="here",
+                    upright=True),),
         remark=f"Unipolar PWM: nothing stands at the carrier itself. Distortion before the filter "
                f"{fmt(waves.bridge_readings.thd, '%')}.")  # fmt: skip
 
@@ -159,7 +164,8 @@ def inductor_current(worked: Worked) -> Chart:
     return Chart(
         key="inductor", title="Inductor current", x=t.axis("time", low=0, high=waves.bridge.period), y=a.axis(""),
         series=(curve("inductor", time, amps, t, a, "faint"), curve("load", thin(waves.time, 300), load, t, a)),
-        remark=f"Peak {fmt(float(np.abs(waves.inductor).max()), 'A')} of the {fmt(state.peak, 'A')} that the sizing counts on.")  # fmt: skip
+        remark=f"Peak {fmt(float(np.abs(waves.inductor).max()), 'A')} of the {fmt(state.peak, 'A')} that the sizing "
+               "counts on.")  # fmt: skip
 
 
 def filter_gain(worked: Worked) -> Chart:

@@ -40,7 +40,8 @@ def sag(worked: Worked) -> Chart:
     now = worked.settled["nominal"].states["battery"]
     return Chart(
         key="sag", title="Terminal voltage against power", x=power.axis("power drawn"),
-        y=volts.axis("at the terminals", low=0.8 * brief.source.volts[0], high=roomy(brief.source.volts[2])), series=tuple(series),
+        y=volts.axis("at the terminals", low=0.8 * brief.source.volts[0], high=roomy(brief.source.volts[2])),
+        series=tuple(series),
         dots=(Dot(x=power(now.power), y=volts(now.terminal), label=f"here: {fmt(now.terminal, 'V')}"),),
         remark=f"{fmt(r, 'ohm')} inside the pack; {fmt(now.internal_loss, 'W')} heats the cells at full power.")  # fmt: skip
 
@@ -93,7 +94,8 @@ def bank_ripple(worked: Worked) -> Chart:
     )  # fmt: skip
     house = can.i_ripple * (1 - worked.rules.ripple_current_margin)
     return Chart(
-        key="bank", title="Ripple of one input capacitor", x=x.axis("total duty"), y=y.axis("RMS", low=0, high=roomy(can.i_ripple)),
+        key="bank", title="Ripple of one input capacitor", x=x.axis("total duty"),
+        y=y.axis("RMS", low=0, high=roomy(can.i_ripple)),
         series=(curve("one can", duty, each, x, y),), marks=limits(can.i_ripple, house, y, "A"), dots=dots,
         remark="A full battery needs less duty: shorter, taller pulses, more ripple.")  # fmt: skip
 
@@ -122,7 +124,8 @@ def switch_voltage(worked: Worked) -> Chart:
     order = np.argsort(times, kind="stable")
     t, v = Scale("s", period), Scale("V", device.v_rating)
     return Chart(
-        key="switch", title="Switch voltage", x=t.axis("time", low=0, high=period), y=v.axis("", low=0, high=roomy(device.v_rating, state.peak_voltage)),
+        key="switch", title="Switch voltage", x=t.axis("time", low=0, high=period),
+        y=v.axis("", low=0, high=roomy(device.v_rating, state.peak_voltage)),
         series=(curve("drain", times[order], volts[order], t, v),),
         marks=limits(device.v_rating, device.v_rating * (1 - worked.rules.switch_voltage_margin), v, "V"),
         remark=f"At {s.point.label}: twice the input is {fmt(state.resting, 'V')}, the leakage adds "
@@ -183,7 +186,8 @@ def winding_window(worked: Worked) -> Chart:
         key="window", title="Winding window, to scale", boxes=tuple(boxes),
         remark=f"{made.stack.core.id}: {breadth:.1f} × {height:.1f} mm{ring}. Primary {build.primary_turns}+"
                f"{build.primary_turns} turns, {build.primary_in_hand} in hand, both halves bifilar; secondary "
-               f"{build.secondary_turns} turns, {build.secondary_in_hand} in hand; {fmt(made.fill, '%', 2)} of the height.")  # fmt: skip
+               f"{build.secondary_turns} turns, {build.secondary_in_hand} in hand; {fmt(made.fill, '%', 2)} of the "
+               "height.")  # fmt: skip
 
 
 def _layers(boxes: list[Box], w: Winding, wires: int, breadth: float, level: float, role: Any) -> float:
@@ -236,5 +240,6 @@ def loss_against_turns(worked: Worked) -> Chart:
         series=(curve("total", turns, table[:, 2], x, p), curve("copper", turns, table[:, 0], x, p, "second"),
                 curve("core", turns, table[:, 1], x, p, "third")),
         marks=(Mark(at=float(build.primary_turns), label=f"here {build.primary_turns}", role="here", upright=True),),
-        remark=f"Same core and copper volume ({fmt(made.stack.mass, 'kg', 2)} of core), secondary in proportion.{warn}")  # fmt: skip
+        remark=f"Same core and copper volume ({fmt(made.stack.mass, 'kg', 2)} of core), secondary in "
+               f"proportion.{warn}")  # fmt: skip
 

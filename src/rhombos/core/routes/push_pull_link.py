@@ -8,7 +8,15 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from rhombos.core.blocks import (
-    battery, dc_link, h_bridge, input_stage, load, output_filter, push_pull, rectifier, transformer,
+    battery,
+    dc_link,
+    h_bridge,
+    input_stage,
+    load,
+    output_filter,
+    push_pull,
+    rectifier,
+    transformer,
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import rectifier as rectifier_book
@@ -163,17 +171,19 @@ def propose(
     linking = dc_link.propose(
         dc_link.LinkNeed(
             asked.apparent, math.sqrt(2) * asked.current, hints.bridge_peak / voltage, asked.power_factor,
-            hints.link_current, rules.choke_ripple * hints.link_current / math.sqrt(12), hints.bridge_peak),
+            hints.link_current, rules.choke_ripple * hints.link_current, hints.bridge_peak),
         brief, own["dc_link"] | {"voltage": voltage}, shelf, rules)  # fmt: skip
+    highest = dc_link.highest(linking, asked.apparent * surge, asked.frequency, shelf, rules)
     bridge = h_bridge.propose(
         h_bridge.BridgeNeed(
-            voltage, dc_link.highest(linking, asked.apparent * surge, asked.frequency, shelf, rules), asked.current, asked.power_factor, 1.02 * (math.sqrt(2) * asked.current + ripple / 2),
+            voltage, highest, asked.current, asked.power_factor, 1.02 * (math.sqrt(2) * asked.current + ripple / 2),
             ripple / math.sqrt(24), hints.bridge_peak),
         brief, own["h_bridge"], shelf, rules)  # fmt: skip
     # the ratio that still reaches the link on a flat battery, hot, at full load, with leakage's share of the duty
     reach = rules.duty_limit * DUTY_RESERVE - hints.leak_duty / 2
     ratio = float(stage_book.turns_ratio_choke(
-        V_out=voltage + hints.secondary_extra, n_d=1, V_F=0.0, D_max=reach, V_min=hints.v_in["flat"], V_drop=hints.drop))  # fmt: skip
+        V_out=voltage + hints.secondary_extra, n_d=1, V_F=0.0, D_max=reach, V_min=hints.v_in["flat"],
+        V_drop=hints.drop))  # fmt: skip
     frequency = float(own["push_pull"].get("frequency", push_pull.steady_frequency(brief.power.continuous)))
     air = brief.targets.ambient + rules.enclosure_rise
     winding = transformer.propose(
@@ -186,16 +196,15 @@ def propose(
     leakage = made.leakage + rules.lead_inductance
     rectifying = rectifier.propose(
         rectifier.RectifierNeed(
-            v_sec=made.ratio * ((hints.v_in["flat"] + hints.v_in["full"]) / 2 - hints.drop), v_sec_max=made.ratio * brief.source.volts[2],
+            v_sec=made.ratio * ((hints.v_in["flat"] + hints.v_in["full"]) / 2 - hints.drop),
+            v_sec_max=made.ratio * brief.source.volts[2],
             v_link=voltage, current=hints.link_current, duty=hints.duty["flat"] + hints.duty["full"], frequency=frequency,
             leakage=leakage * made.ratio**2, ratio=made.ratio),
         hints.surge_link_current, brief, own["rectifier"], shelf, rules)  # fmt: skip
-    stage_needs = [
-        push_pull.PushPullNeed(hints.v_in[k], hints.duty[k], hints.pulse[k], hints.turn_off[k], leakage)
-        for k in ("flat", "full", "surge_full")
-    ]
-    switching = push_pull.propose(
-        *stage_needs, brief.source.volts[2], brief, own["push_pull"], shelf, rules)  # fmt: skip
+    flat, full, hardest = (
+        push_pull.PushPullNeed(hints.v_in[k], hints.duty[k], hints.pulse[k], hints.turn_off[k], leakage) for k in HINT_POINTS
+    )
+    switching = push_pull.propose(flat, full, hardest, brief.source.volts[2], brief, own["push_pull"], shelf, rules)
     ripple_in = hints.battery_current * math.sqrt(max(0.0, 1 / max(2 * hints.duty["full"], 0.05) - 1))
     entry = input_stage.propose(brief, hints.battery_current, ripple_in, own["input_stage"], shelf, rules)
     return {
@@ -281,7 +290,7 @@ def _one_pass(
     linked = dc_link.assess(
         dc_link.LinkNeed(
             drain.apparent, math.sqrt(2) * filtered.line_current, bridged.modulation, filtered.power_factor,
-            to_bridge / link_v, g.ripple / math.sqrt(12), bridged.bridge_peak),
+            to_bridge / link_v, g.ripple, bridged.bridge_peak),
         builds["dc_link"], brief, shelf, rules, ledger)  # fmt: skip
     to_link = to_bridge + linked.loss
     link_current = to_link / link_v
@@ -290,10 +299,11 @@ def _one_pass(
     secondary_drop = link_current * g.secondary_resistance
     v_sec = ratio * v_half - secondary_drop
     duty = _duty(g, link_v, link_current, ratio, v_half, secondary_drop, builds, ledger)
+    leakage = transformer.made(builds["transformer"], shelf).leakage + rules.lead_inductance
     rectified = rectifier.assess(
         rectifier.RectifierNeed(
             v_sec, ratio * brief.source.volts[2], link_v, link_current, 2 * duty, f_s,
-            (transformer.made(builds["transformer"], shelf).leakage + rules.lead_inductance) * ratio**2, ratio, g.choke_celsius),
+            leakage * ratio**2, ratio, g.choke_celsius),
         builds["rectifier"], brief, shelf, rules, ledger)  # fmt: skip
     to_rectifier = to_link + rectified.loss
     # g.transformer_loss and g.stage_loss are the last pass's: at the settled point they are this one's
@@ -308,7 +318,7 @@ def _one_pass(
         builds["transformer"], brief, shelf, rules, ledger)  # fmt: skip
     turn_off = pulse + ratio * rectified.ripple / 2 + wound.magnetising / 2
     switched = push_pull.assess(
-        push_pull.PushPullNeed(g.v_in, duty, pulse, turn_off, wound.leakage + rules.lead_inductance), builds["push_pull"], brief, shelf, rules,
+        push_pull.PushPullNeed(g.v_in, duty, pulse, turn_off, leakage), builds["push_pull"], brief, shelf, rules,
         ledger)  # fmt: skip
     to_transformer = to_rectifier + wound.loss
     to_stage = to_transformer + switched.loss
@@ -347,12 +357,10 @@ def _duty(
         V_drop=secondary_drop / ratio))  # fmt: skip
     v_sec = ratio * v_half - secondary_drop
     if v_sec > link_v * 1.001:
-        dry = float(rectifier_book.duty_discontinuous(
-            L=builds["rectifier"].inductance, f_s=builds["push_pull"].frequency, V_out=link_v, I_out=current, V_sec=v_sec))  # fmt: skip
-        if dry < through:
-            return max(1e-4, ledger.work(
-                "push_pull.duty", rectifier_book.duty_discontinuous, L=builds["rectifier"].inductance,
-                f_s=builds["push_pull"].frequency, V_out=link_v, I_out=current, V_sec=v_sec))  # fmt: skip
+        inputs = {"L": builds["rectifier"].inductance, "f_s": builds["push_pull"].frequency, "V_out": link_v,
+                  "I_out": current, "V_sec": v_sec}  # fmt: skip
+        if rectifier_book.duty_discontinuous.work(inputs) < through:
+            return max(1e-4, ledger.work("push_pull.duty", rectifier_book.duty_discontinuous, **inputs))
     ledger.total("push_pull.duty", {"volt-seconds of the link": through, "leakage, half of its share": g.leak_duty / 2})
     return through + g.leak_duty / 2
 

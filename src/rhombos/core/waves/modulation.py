@@ -65,8 +65,7 @@ def _reference(index: float, phase: Array) -> Array:
 def _leg_edges(index: float, ratio: int, sampling: Sampling, sign: float) -> Array:
     """Where sign·M·sin crosses the triangle, one crossing a half carrier period, as shares of the line period.
 
-    The triangle starts at +1 and falls; half-period k runs from k/(2·ratio). Where the reference leaves the carrier's
-    range in a half-period there is no crossing, marked NaN.
+    The triangle starts at +1 and falls; half-period k runs from k/(2·ratio). With M at most 1 each has its crossing.
     """
     half = np.arange(2 * ratio)
     start, width = half / (2 * ratio), 1 / (2 * ratio)
@@ -84,7 +83,7 @@ def _leg_edges(index: float, ratio: int, sampling: Sampling, sign: float) -> Arr
     else:
         held = start if sampling == "asymmetric" else start - (half % 2) * width
         place = (1 + falling * sign * _reference(index, held)) / 2
-    return np.where((place >= 0) & (place <= 1), start + place * width, np.nan)
+    return np.asarray(start + np.clip(place, 0.0, 1.0) * width)
 
 
 def unipolar(index: float, v_link: float, carrier: float, line: float, sampling: Sampling = "natural") -> Steps:
@@ -102,8 +101,7 @@ def unipolar(index: float, v_link: float, carrier: float, line: float, sampling:
     for sign, weight in ((1.0, 1.0), (-1.0, -1.0)):
         edges = _leg_edges(index, ratio, sampling, sign)
         rises = np.where(np.arange(edges.size) % 2 == 0, weight, -weight)  # carrier falls below the reference: leg goes high
-        there = ~np.isnan(edges)
-        jumps.append((edges[there], rises[there]))
+        jumps.append((edges, rises))
     times = np.concatenate([j[0] for j in jumps])
     deltas = np.concatenate([j[1] for j in jumps])
     order = np.argsort(times, kind="stable")

@@ -39,7 +39,7 @@ def output_waves(at: Operating, sampling: Sampling = "natural", samples: int = S
     circuit = FilterCircuit(
         at.inductance, max(at.resistance, 1e-4), at.capacitance, at.load_resistance, at.load_inductance
     )
-    time = np.arange(samples) * (bridge.period / samples)
+    time: Array = np.asarray(np.arange(samples) * (bridge.period / samples), dtype=np.float64)
     states = steady_state(circuit, bridge).states(time)
     voltage, inductor = states[:, 1], states[:, 0]
     load = states[:, 2] if states.shape[1] == 3 else voltage / at.load_resistance

@@ -1,0 +1,24 @@
+"""The application in process, on the real database."""
+
+import pytest
+from starlette.testclient import TestClient
+
+from rhombos.api.app import create_app
+
+
+@pytest.fixture
+def client(database, tmp_path):
+    app = create_app(database.url, built=tmp_path / "none")
+    with TestClient(app, base_url="http://127.0.0.1", raise_server_exceptions=False) as found:
+        yield found
+    app.state.service.database.engine.dispose()
+
+
+@pytest.fixture
+def made(client):
+    """A design of the test's own."""
+    return client.post("/api/designs", json={"name": "Lantern", "brief": {"power": {"continuous": "300 W", "surge": "600 W"}}}).json()
+
+
+def save(client, identity, design, revision):
+    return client.put(f"/api/designs/{identity}", json=design, headers={"If-Match": f'"{revision}"'})

@@ -1,0 +1,101 @@
+"""The brief refuses what cannot be meant, in words; the form shows it as people write it."""
+
+import pytest
+from pydantic import ValidationError
+
+from rhombos.core.brief import CELL_VOLTS, BatterySource, Brief
+from rhombos.core.design import Design, brief_fields
+from rhombos.core.problems import Problem, allowed_range, find_field, from_validation, unit_of
+from rhombos.core.rules import PRESETS
+
+
+def refused(content, model=Brief) -> list[Problem]:
+    with pytest.raises(ValidationError) as error:
+        model.model_validate(content)
+    return from_validation(error.value, model)
+
+
+@pytest.mark.parametrize(
+    ("content", "message"),
+    [
+        ({"output": {"voltage": 400}}, "output.voltage: 400 V is above the allowed 100 V to 240 V; lower it"),
+        ({"output": {"voltage": "90 V"}}, "output.voltage: 90 V is below the allowed 100 V to 240 V; raise it"),
+        ({"output": {"frequency": "50 kHz"}}, "output.frequency: 50 kHz is above the allowed 45 Hz to 65 Hz; lower it"),
+        ({"power": {"continuous": "1k2W"}}, "mixes two notations"),
+        ({"power": {"continuous": 600, "surge": 100}}, "surge of 100 W is outside 600 W to 1.8 kW"),
+        ({"power": {"power_factor": 0.2}}, "power.power_factor: 0.2 is below the allowed 0.5 to 1; raise it"),
+        ({"source": {"cells": 8.5}}, "is not a whole number"),
+        ({"source": {"cells": 30}}, "30 LiFePO4 cells make 96 V, allowed 10 V to 60 V; use 3 to 18 cells"),
+        ({"source": {"chemistry": "zinc"}}, "source.chemistry: ‘zinc’ is not one of 'LiFePO4', 'Li-ion' or 'lead-acid'"),
+        ({"source": {"colour": 3}}, "source.colour is not known here; remove it or check its spelling"),
+        ({"source": {"resistance": "7"}}, "source.resistance: ‘7’ is above the allowed 10 µΩ to 5 Ω; lower it"),
+        ({"loads": ["kettle"]}, "loads.0: ‘kettle’ is not one of"),
+        ({"targets": {"ambient": True}}, "is true/false; write a number"),
+        ({"power": {"continuous": float("nan")}}, "power.continuous"),
+    ],
+)  # fmt: skip
+def test_a_bad_brief_is_told_plainly(content, message):
+    messages = [p.message for p in refused(content)]
+    assert any(message in m for m in messages), messages
+
+
+def test_every_fault_is_told_at_once():
+    assert len(refused({"output": {"voltage": 1, "frequency": 1}, "power": {"power_factor": 9}})) == 3
+
+
+@pytest.mark.parametrize("chemistry", CELL_VOLTS)
+def test_cell_voltages_rise_from_empty_to_full(chemistry):
+    empty, nominal, full = CELL_VOLTS[chemistry]
+    assert empty < nominal < full
+
+
+def test_a_typical_resistance_falls_with_capacity_and_yields_to_a_measured_one():
+    small, large = (BatterySource(capacity=3600 * ah).internal_resistance for ah in (50, 200))
+    assert small == pytest.approx(4 * large)
+    assert BatterySource(resistance=0.02).internal_resistance == 0.02
+
+
+def test_text_and_numbers_say_the_same():
+    by_text = Brief.model_validate({"source": {"capacity": "100 Ah", "cable_length": "1.2 m"}, "power": {"continuous": "0.6k"}})
+    by_number = Brief.model_validate({"source": {"capacity": 360_000, "cable_length": 1.2}, "power": {"continuous": 600}})
+    assert by_text == by_number
+
+
+def test_the_form_shows_every_field_as_it_can_be_typed_back(refuge):
+    fields = {f.address: f for f in brief_fields(refuge)}
+    assert fields["source.capacity"].text == "100 Ah"
+    assert fields["source.capacity"].allowed == "1 Ah to 5000 Ah"
+    assert fields["source.resistance"].text == ""
+    assert fields["source.resistance"].allowed == "10 µΩ to 5 Ω"
+    assert fields["source.chemistry"].options == ("LiFePO4", "Li-ion", "lead-acid")
+    assert fields["loads"].many
+    content = refuge.model_dump()
+    for field in fields.values():
+        section, _, name = field.address.partition(".")
+        if name and field.text:
+            content[section][name] = int(field.text) if name == "cells" else field.text
+    assert Brief.model_validate(content) == refuge
+
+
+def test_a_design_goes_out_and_comes_back():
+    design = Design.model_validate({"name": "x", "brief": {"power": {"continuous": "750 W", "surge": "900"}}, "pins": {"a.b": "4k7"}})
+    assert Design.model_validate_json(design.model_dump_json()) == design
+    assert refused({"name": ""}, Design)[0].field == "name"
+    assert refused({"brief": {"output": {"voltage": 3}}}, Design)[0].field == "brief.output.voltage"
+
+
+def test_range_and_unit_are_read_off_the_model():
+    voltage = find_field(Brief, ["output", "voltage"])
+    assert unit_of(voltage) == "V"
+    assert allowed_range(voltage) == "100 V to 240 V"
+    assert unit_of(find_field(Brief, ["source", "cells"])) is None
+    assert find_field(Brief, ["nowhere"]) is None
+
+
+def test_presets_grow_bolder_from_cautious_to_frugal():
+    cautious, usual, frugal = PRESETS["cautious"], PRESETS["usual"], PRESETS["frugal"]
+    for name in ("switch_voltage_margin", "bridge_voltage_margin", "diode_current_margin", "fuse_factor", "sharing_imbalance"):
+        assert getattr(cautious, name) >= getattr(usual, name) >= getattr(frugal, name), name
+    for name in ("junction_limit", "current_density", "ferrite_peak", "window_fill", "cable_drop", "recovery_share"):
+        assert getattr(cautious, name) <= getattr(usual, name) <= getattr(frugal, name), name
+    assert all(r.why for r in PRESETS.values())

@@ -1,0 +1,179 @@
+"""The launcher: clear one-line errors, a database that recovers, nothing left behind."""
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+
+from rhombos.launch import tools
+from rhombos.launch.database import PrivateDatabase, free_port
+from rhombos.launch.tools import Trouble, digest, run
+from rhombos.store.database import Database
+
+ROOT = Path(__file__).parents[2]
+
+
+def launch(*arguments, **env):
+    return subprocess.run(
+        [sys.executable, str(ROOT / "rhombos"), *arguments], capture_output=True, text=True, env=os.environ | env, timeout=120
+    )
+
+
+def test_help_and_nonsense_show_the_commands():
+    assert "demo" in launch("--help").stdout
+    assert launch("--help").returncode == 0
+    assert launch("fly").returncode == 2
+    assert launch().returncode == 2
+
+
+def test_a_taken_port_is_told_in_one_line():
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        port = taken.getsockname()[1]
+        done = launch("demo", RHOMBOS_PORT=str(port))
+    assert done.returncode == 1
+    assert done.stderr.strip() == f"rhombos: port {port} is taken; stop what runs there, or set RHOMBOS_PORT to another"
+
+
+@pytest.mark.parametrize("port", ["0", "http", "99999"])
+def test_a_port_that_is_none_is_refused(port):
+    done = launch("demo", RHOMBOS_PORT=port)
+    assert done.returncode == 1
+    assert "is not a port" in done.stderr
+
+
+@pytest.mark.parametrize(
+    ("output", "told"),
+    [
+        ("npm error code ENOTFOUND", "registry cannot be reached"),
+        ("OSError: [Errno 28] No space left on device", "the disk is full"),
+        ("Permission denied: '/x'", "permission denied"),
+        ("strange thing", "strange thing"),
+    ],
+)
+def test_a_failed_step_says_why_in_one_line(output, told):
+    with pytest.raises(Trouble) as trouble:
+        run([sys.executable, "-c", f"print({output!r}); raise SystemExit(1)"], "trying it")
+    assert told in str(trouble.value)
+    assert str(trouble.value).startswith("trying it failed: ")
+    assert "\n" not in str(trouble.value)
+
+
+def test_a_digest_follows_the_content(tmp_path, monkeypatch):
+    monkeypatch.setattr(tools, "ROOT", tmp_path)
+    (tmp_path / "a").mkdir()
+    (tmp_path / "a" / "x").write_text("1")
+    first = digest([tmp_path / "a"])
+    assert digest([tmp_path / "a"]) == first
+    (tmp_path / "a" / "x").write_text("2")
+    assert digest([tmp_path / "a"]) != first
+
+
+def test_lock_files_name_no_registry_and_pin_every_version():
+    for name in ("requirements.txt", "requirements-dev.txt", "requirements-node.txt"):
+        for line in (ROOT / name).read_text().splitlines():
+            assert line.startswith("#") or "==" in line, line
+            assert "://" not in line
+    lock = (ROOT / "web" / "package-lock.json").read_text()
+    assert '"resolved"' not in lock
+
+
+@pytest.fixture
+def server(tmp_path):
+    found = PrivateDatabase(tmp_path / "db")
+    yield found
+    found.close()
+
+
+def answers(server: PrivateDatabase) -> bool:
+    database = Database(server.url)
+    try:
+        return database.ready()
+    finally:
+        database.engine.dispose()
+
+
+def test_a_half_made_data_folder_is_made_anew(server):
+    half = server.folder / "data.new" / "mysql"
+    half.mkdir(parents=True)
+    (half / "junk").write_text("half")
+    server.start()
+    assert answers(server)
+    assert not (server.folder / "data.new").exists()
+
+
+def test_it_starts_again_after_a_stop_and_after_a_kill(server):
+    server.start()
+    server.stop()
+    server.start()
+    server.stop(hard=True)
+    assert (server.folder / "pid").exists()
+    server.start()
+    assert answers(server)
+
+
+def test_a_server_left_running_by_a_crash_is_replaced(server):
+    script = (
+        "import sys, os, signal\n"
+        f"sys.path.insert(0, {str(ROOT / 'src')!r})\n"
+        "from pathlib import Path\n"
+        "from rhombos.launch import database as d\n"
+        "d._die_with_parent = os.setsid\n"  # as if the kernel had not ended it with its parent
+        f"s = d.PrivateDatabase(Path({str(server.folder)!r}))\n"
+        "s.start()\n"
+        "print(s._process.pid, flush=True)\n"
+        "os.kill(os.getpid(), signal.SIGKILL)\n"
+    )
+    crashed = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, timeout=60)
+    orphan = int(crashed.stdout)
+    assert Path(f"/proc/{orphan}").exists()
+    server.start()
+    assert answers(server)
+    assert not _alive(orphan)
+
+
+def _alive(pid: int) -> bool:
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().split()[2] != "Z"
+    except OSError:
+        return False
+
+
+def test_two_on_one_folder_are_refused(server):
+    server.start()
+    with pytest.raises(Trouble, match="already runs"):
+        PrivateDatabase(server.folder).start()
+
+
+def test_it_ends_with_whoever_started_it(tmp_path):
+    script = (
+        "import sys, time\n"
+        f"sys.path.insert(0, {str(ROOT / 'src')!r})\n"
+        "from pathlib import Path\n"
+        "from rhombos.launch.database import PrivateDatabase\n"
+        f"s = PrivateDatabase(Path({str(tmp_path / 'db')!r}))\n"
+        "s.start()\n"
+        "print(s._process.pid, flush=True)\n"
+        "time.sleep(60)\n"
+    )
+    parent = subprocess.Popen([sys.executable, "-c", script], stdout=subprocess.PIPE, text=True)
+    pid = int(parent.stdout.readline())
+    assert _alive(pid)
+    parent.send_signal(signal.SIGKILL)
+    parent.wait()
+    deadline = time.monotonic() + 20
+    while _alive(pid) and time.monotonic() < deadline:
+        time.sleep(0.02)
+    assert not _alive(pid)
+
+
+def test_free_ports_are_free():
+    port = free_port()
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", port))

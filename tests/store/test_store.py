@@ -1,0 +1,116 @@
+"""The store: migrations match the models, an acknowledged save survives a crash, no copy is made twice."""
+
+import pytest
+from alembic.autogenerate import compare_metadata
+from alembic.migration import MigrationContext
+from sqlalchemy import text
+
+from rhombos.core.design import Design
+from rhombos.core.parts import Wire
+from rhombos.demo.designs import DEMO
+from rhombos.demo.load import load_demo
+from rhombos.launch.database import PrivateDatabase
+from rhombos.store import designs, parts
+from rhombos.store.database import Database, DatabaseAway
+from rhombos.store.models import Base
+
+
+def test_migrations_make_the_tables_of_the_models(database):
+    with database.engine.connect() as connection:
+        context = MigrationContext.configure(connection, opts={"compare_type": True})
+        differences = [d for d in compare_metadata(context, Base.metadata) if "alembic_version" not in str(d)]
+    assert differences == []
+
+
+def test_migrating_twice_changes_nothing(database):
+    database.migrate()
+    assert database.ready()
+
+
+def test_demo_data_is_loaded_once(database):
+    with database.session() as session:
+        before = (len(designs.listed(session)), parts.count(session))
+        load_demo(session)
+    with database.session() as session:
+        assert (len(designs.listed(session)), parts.count(session)) == before
+        assert designs.get(session, next(iter(DEMO))).design.name == "Tarn refuge"
+
+
+def test_a_demo_design_put_away_stays_away(database):
+    identity = list(DEMO)[2]
+    with database.session() as session:
+        designs.put_away(session, identity)
+    with database.session() as session:
+        load_demo(session)
+    with database.session() as session:
+        assert designs.get(session, identity).deleted is not None
+        designs.restore(session, identity)
+
+
+def test_parts_come_back_as_they_went(database, shelf):
+    with database.session() as session:
+        assert parts.load_shelf(session).fingerprint == shelf.fingerprint
+
+
+def test_a_part_of_ones_own_replaces_its_like(database):
+    wire = Wire(id="MINE", strands=1, strand=0.5e-3, outer=0.6e-3)
+    with database.session() as session:
+        parts.put(session, [wire], "own")
+        parts.put(session, [wire.model_copy(update={"outer": 0.7e-3})], "own")
+    with database.session() as session:
+        assert parts.load_shelf(session).get(Wire, "MINE").outer == 0.7e-3
+        assert parts.origins(session, "wire")["MINE"] == "own"
+        assert parts.remove(session, "wire", "MINE")
+        assert not parts.remove(session, "wire", "W 0.5")
+
+
+def test_a_failed_save_leaves_nothing_behind(database):
+    with database.session() as session:
+        stored = designs.create(session, Design(name="whole"))
+    with pytest.raises(RuntimeError, match="half way"), database.session() as session:
+        designs.save(session, stored.id, Design(name="half"), 1)
+        raise RuntimeError("half way")
+    with database.session() as session:
+        assert designs.get(session, stored.id).design.name == "whole"
+        assert len(designs.history(session, stored.id)) == 1
+
+
+def test_unusual_letters_survive(database):
+    with database.session() as session:
+        stored = designs.create(session, Design(name="Ω-Ofen „Šumava“ 🜂"))
+    with database.session() as session:
+        assert designs.get(session, stored.id).design.name == "Ω-Ofen „Šumava“ 🜂"
+
+
+def test_an_acknowledged_save_survives_a_killed_server(tmp_path):
+    server = PrivateDatabase(tmp_path)
+    try:
+        server.start()
+        database = Database(server.url)
+        database.migrate()
+        with database.session() as session:
+            stored = designs.create(session, Design(name="before"))
+        with database.session() as session:
+            designs.save(session, stored.id, Design(name="acknowledged"), 1)
+        server.stop(hard=True)
+        with pytest.raises(DatabaseAway), database.session() as session:
+            designs.get(session, stored.id)
+        assert not database.ready()
+        server.start()
+        with database.session() as session:
+            assert designs.get(session, stored.id).design.name == "acknowledged"
+        database.engine.dispose()
+    finally:
+        server.close()
+
+
+def test_the_database_listens_on_loopback_and_asks_for_its_secret(database_server):
+    other = Database(database_server.url.replace(":" + database_server.url.split(":")[2].split("@")[0], ":wrong"))
+    assert not other.ready()
+    root = Database(f"mysql+pymysql://root@127.0.0.1:{database_server.port}/mysql")
+    assert not root.ready()
+    own = Database(database_server.url)
+    with own.session() as session:
+        address = session.execute(text("select @@bind_address")).scalar()
+    assert address == "127.0.0.1"
+    own.engine.dispose()

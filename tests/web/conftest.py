@@ -1,0 +1,110 @@
+"""The real interface: its own database and server, and headless Chromium."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from selenium import webdriver
+from selenium.webdriver.chrome.service import Service
+
+from rhombos.demo.load import load_demo
+from rhombos.launch.database import PrivateDatabase, free_port
+from rhombos.store.database import Database
+from tests.web.pages import Bench
+
+ROOT = Path(__file__).parents[2]
+FLAGS = (
+    "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage", "--force-device-scale-factor=1",
+)  # fmt: skip
+
+
+class Server:
+    """A running Rhombos whose database can be stopped and started again."""
+
+    def __init__(self, database: PrivateDatabase, address: str) -> None:
+        self.database, self.address = database, address
+
+
+@pytest.fixture(scope="session")
+def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    database = PrivateDatabase(tmp_path_factory.mktemp("web-database"))
+    database.start()
+    store = Database(database.url)
+    store.migrate()
+    with store.session() as session:
+        load_demo(session)
+    store.engine.dispose()
+    port = free_port()
+    log = (tmp_path_factory.getbasetemp() / "server.log").open("w")
+    process = subprocess.Popen(
+        [sys.executable, "-m", "uvicorn", "--factory", "rhombos.api.app:create_app", "--host", "127.0.0.1", "--port", str(port)],
+        env=os.environ | {"RHOMBOS_DATABASE_URL": database.url}, cwd=ROOT, stdout=log, stderr=log)  # fmt: skip
+    address = f"http://127.0.0.1:{port}"
+    deadline = time.monotonic() + 60
+    while time.monotonic() < deadline:
+        assert process.poll() is None, "the server stopped at once"
+        with contextlib.suppress(OSError), urllib.request.urlopen(f"{address}/api/health", timeout=5):
+            break
+        time.sleep(0.05)
+    yield Server(database, address)
+    process.terminate()
+    process.wait(timeout=20)
+    database.close()
+    log.close()
+
+
+@pytest.fixture(scope="session")
+def new_browser(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Callable[[], webdriver.Chrome]]:
+    """Makes browsers, each with an empty profile; all are closed at the end."""
+    opened: list[webdriver.Chrome] = []
+
+    def make() -> webdriver.Chrome:
+        options = webdriver.ChromeOptions()
+        options.binary_location = "/usr/bin/chromium"
+        for flag in FLAGS:
+            options.add_argument(flag)
+        options.add_argument(f"--user-data-dir={tmp_path_factory.mktemp('profile')}")
+        options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+        options.add_experimental_option("prefs", {"download.default_directory": str(tmp_path_factory.mktemp("downloads"))})
+        browser = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+        opened.append(browser)
+        size(browser, 1280, 800)
+        return browser
+
+    yield make
+    for browser in opened:
+        browser.quit()
+
+
+def size(browser: webdriver.Chrome, width: int, height: int) -> None:
+    """Set the size of the page itself."""
+    browser.execute_cdp_cmd(
+        "Emulation.setDeviceMetricsOverride", {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
+    )
+
+
+@pytest.fixture(scope="session")
+def shared_browser(new_browser: Callable[[], webdriver.Chrome]) -> webdriver.Chrome:
+    return new_browser()
+
+
+@pytest.fixture
+def bench(shared_browser: webdriver.Chrome, server: Server) -> Iterator[Bench]:
+    """A fresh copy of the refuge design, open on the bench, with a clean store of the browser."""
+    size(shared_browser, 1280, 800)
+    found = Bench(shared_browser, server.address)
+    found.visit("/")
+    shared_browser.execute_script("localStorage.clear()")
+    found.open(found.copy_of("b6a1f2d0-0000-4000-8000-000000000001"))
+    yield found
+    severe = [e for e in shared_browser.get_log("browser") if e["level"] == "SEVERE" and "Failed to load resource" not in e["message"]]
+    assert severe == []
