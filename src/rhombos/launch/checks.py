@@ -70,3 +70,11 @@ def types() -> int:
     generate_types(python, web_packages(python), SCHEMA)
     return 0
 
+
+
+def bench() -> int:
+    """Run the benchmarks."""
+    debian(DEBIAN | BROWSER)
+    python = python_environment(dev=True)
+    built_interface(python)
+    return subprocess.run([str(python), "benchmarks/run.py"], cwd=ROOT).returncode

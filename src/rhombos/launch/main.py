@@ -25,6 +25,7 @@ USAGE = """usage: ./rhombos COMMAND
   solve FILE.json [--json]   print the solution of a design
   work RELATION name=value … evaluate a relation; the symbol left out is solved for
   book [--json]              list the equation book
+  bench                      measure the figures to reach (minutes)
   types                      write the interface's types anew from the OpenAPI document
   import KIND FILE.csv | export KIND | schema | openapi
 
@@ -46,6 +47,8 @@ def main(arguments: list[str]) -> int:
             return checks.test(rest)
         if command == "types":
             return checks.types()
+        if command == "bench":
+            return checks.bench()
         if command in HEADLESS:
             python = python_environment(dev=False)
             return subprocess.run([str(python), "-m", "rhombos.cli", *arguments]).returncode

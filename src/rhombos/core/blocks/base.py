@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Callable
+from functools import wraps
 from typing import Any
 
 import numpy as np
@@ -10,6 +12,27 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.parts import HeatSink, Resistor, Shelf
 from rhombos.core.rules import Rules
+
+MOST_REMEMBERED = 128
+
+
+def remembered(propose: Callable[..., Any]) -> Callable[..., Any]:
+    """A proposal that remembers what it answered lately: proposals are pure, and rounds and edits often ask the same.
+
+    Its arguments must be hashable, but for the pins, a dict among them.
+    """
+    kept: OrderedDict[Any, Any] = OrderedDict()
+
+    @wraps(propose)
+    def answer(*asked: Any) -> Any:
+        key = tuple(tuple(sorted(a.items())) if isinstance(a, dict) else a for a in asked)
+        if key not in kept:
+            kept[key] = propose(*asked)
+            if len(kept) > MOST_REMEMBERED:
+                kept.popitem(last=False)
+        return kept[key]
+
+    return answer
 
 
 class Build(BaseModel):
@@ -59,20 +82,27 @@ def propose_resistor(shelf: Shelf, rules: Rules, ohms: float, watts: float, volt
     return max(shelf.all(Resistor), key=lambda r: (r.r_low <= ohms <= r.r_high, r.power, r.id)).id
 
 
+COLDEST = -100.0
+
+
 def settle_junction(loss_at: Callable[[float], float], temperature_at: Callable[[float], float], limit: float) -> float:
     """The junction temperature, °C, at which heat made and heat carried off agree.
 
     Args: loss_at gives one device's loss at a temperature, temperature_at the junction for that loss. Where the two run
     away from each other, the search ends 150 K beyond `limit`: far enough for the finding to say stop.
     """
-    celsius = 80.0
+    before, celsius = 80.0, temperature_at(loss_at(80.0))
     for _ in range(40):
         reached = temperature_at(loss_at(celsius))
         if reached > limit + 150:
             return limit + 150
         if abs(reached - celsius) < 1e-4:
             return reached
-        celsius = reached
+        slope = (reached - celsius) / (celsius - before) if celsius != before else 0.0
+        before = celsius
+        # the secant meets the line of equal temperatures; a slope of 1 or more is a runaway, followed step by step
+        step = celsius + (reached - celsius) / (1 - slope) if slope < 0.9 else reached
+        celsius = min(limit + 150, max(COLDEST, step))
     return celsius
 
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from pydantic import Field
 
-from rhombos.core.blocks.base import Build, part, propose_resistor
+from rhombos.core.blocks.base import Build, part, propose_resistor, remembered
 from rhombos.core.book import link as book
 from rhombos.core.book import source
 from rhombos.core.brief import Brief
@@ -92,6 +92,7 @@ def highest(build: DcLinkBuild, apparent: float, line: float, shelf: Shelf, rule
     return build.voltage * (1 + rules.link_tolerance) + ripple / 2
 
 
+@remembered
 def propose(
     need: LinkNeed, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
 ) -> DcLinkBuild:  # fmt: skip

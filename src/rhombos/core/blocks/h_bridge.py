@@ -9,7 +9,15 @@ from typing import Any
 import numpy as np
 from pydantic import Field
 
-from rhombos.core.blocks.base import Build, part, propose_sink, recovered_charge, settle_junction, sink_resistance
+from rhombos.core.blocks.base import (
+    Build,
+    part,
+    propose_sink,
+    recovered_charge,
+    remembered,
+    settle_junction,
+    sink_resistance,
+)  # fmt: skip
 from rhombos.core.book import bridge as book
 from rhombos.core.book import heat, rectifier, source, stage
 from rhombos.core.brief import Brief
@@ -83,6 +91,7 @@ class BridgeState:
     loss: float
 
 
+@remembered
 def propose(
     need: BridgeNeed, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
 ) -> HBridgeBuild:  # fmt: skip

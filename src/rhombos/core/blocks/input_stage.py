@@ -8,7 +8,7 @@ from typing import Any
 
 from pydantic import Field
 
-from rhombos.core.blocks.base import Build, part
+from rhombos.core.blocks.base import Build, part, remembered
 from rhombos.core.book import source as book
 from rhombos.core.brief import Brief
 from rhombos.core.findings import Severity
@@ -45,11 +45,10 @@ class InputStageBuild(Build):
 
 @dataclass(frozen=True, slots=True)
 class InputNeed:
-    """Mean current, A; total duty of the pulses; the flat-topped pulse, A; what the battery can feed into a short, A."""
+    """Mean current, A; total duty of the pulses."""
 
     current: float
     duty: float
-    discontinuous: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,6 +76,7 @@ def resistance(build: InputStageBuild, brief: Brief, shelf: Shelf, rules: Rules)
     return float(cable) + shelf.get(Fuse, build.fuse).resistance + rules.contact_resistance
 
 
+@remembered
 def propose(
     brief: Brief, current: float, ripple: float, pins: dict[str, Any], shelf: Shelf, rules: Rules
 ) -> InputStageBuild:  # fmt: skip

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from pydantic import Field
 
-from rhombos.core.blocks.base import Build, part
+from rhombos.core.blocks.base import Build, part, remembered
 from rhombos.core.book import filters as book
 from rhombos.core.book import magnetics as wound
 from rhombos.core.book import source
@@ -101,6 +101,7 @@ def capacitance(build: OutputFilterBuild, shelf: Shelf) -> float:
     return build.count * shelf.get(Capacitor, build.capacitor).c
 
 
+@remembered
 def propose(
     need: FilterNeed, surge_current: float, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
 ) -> OutputFilterBuild:  # fmt: skip

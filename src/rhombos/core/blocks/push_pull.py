@@ -15,6 +15,7 @@ from rhombos.core.blocks.base import (
     part,
     propose_resistor,
     propose_sink,
+    remembered,
     settle_junction,
     sink_resistance,
 )  # fmt: skip
@@ -108,6 +109,7 @@ def gate_times(device: Mosfet, rules: Rules, ledger: Ledger) -> tuple[float, flo
             ledger.work("push_pull.off_time", book.plateau_time, Q_sw=device.q_sw, I_gate=off))  # fmt: skip
 
 
+@remembered
 def propose(
     need: PushPullNeed, warmest: PushPullNeed, hardest: PushPullNeed, v_max: float, brief: Brief, pins: dict[str, Any],
     shelf: Shelf, rules: Rules,

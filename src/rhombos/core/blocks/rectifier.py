@@ -17,6 +17,7 @@ from rhombos.core.blocks.base import (
     propose_resistor,
     propose_sink,
     recovered_charge,
+    remembered,
     settle_junction,
     sink_resistance,
 )  # fmt: skip
@@ -117,6 +118,7 @@ def stray_capacitance(diode: Diode) -> float:
     return 2 * diode.c_j + WINDING_CAPACITANCE
 
 
+@remembered
 def propose(
     need: RectifierNeed, surge_current: float, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
 ) -> RectifierBuild:  # fmt: skip

@@ -9,7 +9,7 @@ from typing import Any
 
 from pydantic import Field
 
-from rhombos.core.blocks.base import Build, part
+from rhombos.core.blocks.base import Build, part, remembered
 from rhombos.core.book import magnetics as book
 from rhombos.core.book import stage
 from rhombos.core.brief import Brief
@@ -20,7 +20,7 @@ from rhombos.core.magnetics.transformer import (
     TransformerNeed,
     design_transformer,
     transformer_from,
-    winding_loss,
+    winding_losses,
 )  # fmt: skip
 from rhombos.core.parts import Grade, Shelf
 from rhombos.core.points import STEADY
@@ -97,6 +97,7 @@ def made(build: TransformerBuild, shelf: Shelf) -> Transformer:
     )  # fmt: skip
 
 
+@remembered
 def propose(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> TransformerBuild:
     """Search the shelf; pinned fields stay."""
     t = design_transformer(need, pins, shelf, rules)
@@ -124,8 +125,7 @@ def assess(
     density = work("transformer.core_density", book.igse_pulses, D=duty, alpha=t.grade.alpha, beta=t.grade.beta,
                    k_core=t.grade.k, f_s=f, B_pk=max(flux, 1e-9))  # fmt: skip
     celsius = at.celsius
-    primary = winding_loss(t, "primary", at.primary_pulse, duty, f, celsius)
-    secondary = winding_loss(t, "secondary", at.secondary_pulse, duty, f, celsius)
+    primary, secondary = winding_losses(t, at.primary_pulse, at.secondary_pulse, duty, f, celsius)
     core = density * temperature_factor(t.grade, celsius) * t.stack.v_e
     copper = 2 * primary.loss + secondary.loss
     reached = air + rise(copper + core, t.stack.surface)

@@ -11,14 +11,7 @@ import numpy as np
 from rhombos.core.book import magnetics as book
 from rhombos.core.book import source
 from rhombos.core.magnetics.stack import Stack, rise, stack_table, stacked, suited_grades, temperature_factor
-from rhombos.core.magnetics.winding import (
-    INSULATION,
-    Winding,
-    choose_wire,
-    copper_resistivity,
-    lay,
-    weighted_ac_factor,
-)  # fmt: skip
+from rhombos.core.magnetics.winding import INSULATION, Winding, choose_wire, copper_resistivity, lay, layer_measure
 from rhombos.core.parts import Core, Grade, Shelf, Wire
 from rhombos.core.rules import Rules
 
@@ -27,8 +20,9 @@ PRIMARY_SHARE = 0.5
 """Share of the window's height for both primary halves."""
 HEIGHT_USED = 0.88
 """Share of the window's height that copper and tape may take; the rest is slack for the hand."""
-HARMONICS = np.arange(0.0, 16.0)
-ODD = HARMONICS[1:] % 2
+HARMONICS = np.arange(1.0, 16.0)
+ODD = HARMONICS % 2
+ROOTS = np.sqrt(HARMONICS)
 TRIES = 20
 
 
@@ -98,16 +92,13 @@ def transformer_from(
     return Transformer(stack, shelf.get(Grade, grade), windings[0], windings[1], interfaces)
 
 
-def pulse_harmonics(duty: float, two_sided: bool) -> np.ndarray:
-    """Squared RMS of harmonics 0 to 15 of unit pulses: one a period of `duty`, or two of opposite sign.
+def pulse_harmonics(duty: float) -> np.ndarray:
+    """Squared RMS of harmonics 1 to 15 of unit pulses: first row one a period of `duty`, second row two of opposite sign.
 
     Source: Fourier series of rectangular pulses.
     """
-    peak = 2 / (np.pi * HARMONICS[1:]) * np.sin(np.pi * duty * HARMONICS[1:])
-    squares = np.empty_like(HARMONICS)
-    squares[0] = 0.0 if two_sided else duty**2
-    squares[1:] = peak**2 * (2 * ODD if two_sided else 0.5)
-    return squares
+    one_sided = (2 / (np.pi * HARMONICS) * np.sin(np.pi * duty * HARMONICS)) ** 2 / 2
+    return np.array([one_sided, 4 * ODD * one_sided])
 
 
 def section_portions(which: str, interfaces: int) -> float:
@@ -125,21 +116,27 @@ class WindingLoss:
     factor: float
 
 
-def winding_loss(
-    t: Transformer, which: str, pulse: float, duty: float, frequency: float, celsius: float
-) -> WindingLoss:  # fmt: skip
-    """Loss of one primary half or of the secondary, its AC factor weighted over the harmonics of its pulses."""
-    primary = which == "primary"
-    w = t.primary if primary else t.secondary
-    portions = section_portions(which, t.interfaces)
-    rms = pulse * math.sqrt(duty if primary else 2 * duty)
-    resistance = book.winding_resistance.work(
-        {"rho": copper_resistivity(celsius), "N": w.turns, "MLT": t.stack.mlt, "A_cu": w.copper}
-    )
-    factor = weighted_ac_factor(
-        w, t.stack.b_w, HARMONICS * frequency, pulse_harmonics(duty, two_sided=not primary), celsius, portions
-    )
-    return WindingLoss(source.ohmic_loss.work({"I_rms": rms, "R": resistance * factor}), rms, resistance, factor)
+def winding_losses(
+    t: Transformer, primary_pulse: float, secondary_pulse: float, duty: float, frequency: float, celsius: float
+) -> tuple[WindingLoss, WindingLoss]:  # fmt: skip
+    """Loss of one primary half and of the secondary, their AC factors weighted over the harmonics of their pulses."""
+    rho = copper_resistivity(celsius)
+    first = [
+        layer_measure(w, t.stack.b_w, frequency, celsius, section_portions(name, t.interfaces))
+        for name, w in (("primary", t.primary), ("secondary", t.secondary))
+    ]
+    xi, layers = np.array(first).T[:, :, None]
+    factors = book.dowell(xi=np.clip(xi * ROOTS, 1e-3, 30), layers=layers)
+    squares = pulse_harmonics(duty)
+    direct = (duty**2, 0.0)  # the primary half's pulses have a mean
+    found = []
+    for i, (w, pulse, share) in enumerate(((t.primary, primary_pulse, duty), (t.secondary, secondary_pulse, 2 * duty))):
+        rms = pulse * math.sqrt(share)
+        resistance = book.winding_resistance.work({"rho": rho, "N": w.turns, "MLT": t.stack.mlt, "A_cu": w.copper})
+        factor = (direct[i] + float(factors[i] @ squares[i])) / (direct[i] + float(squares[i].sum()))
+        found.append(
+            WindingLoss(source.ohmic_loss.work({"I_rms": rms, "R": resistance * factor}), rms, resistance, factor))  # fmt: skip
+    return found[0], found[1]
 
 
 def design_transformer(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> Transformer:
@@ -237,7 +234,7 @@ def core_loss_density(t: Transformer, v: float, duty: float, frequency: float, c
 
 def total_loss(t: Transformer, need: TransformerNeed, celsius: float = 90.0) -> float:
     """Copper of both halves and the secondary plus core, W, at the working point."""
-    primary = winding_loss(t, "primary", need.primary_pulse, need.d_work, need.frequency, celsius).loss
-    secondary = winding_loss(t, "secondary", need.secondary_pulse, need.d_work, need.frequency, celsius).loss
+    primary, secondary = winding_losses(
+        t, need.primary_pulse, need.secondary_pulse, need.d_work, need.frequency, celsius)  # fmt: skip
     core = core_loss_density(t, need.v_work, need.d_work, need.frequency, celsius) * t.stack.v_e
-    return 2 * primary + secondary + core
+    return 2 * primary.loss + secondary.loss + core

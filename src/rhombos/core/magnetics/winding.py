@@ -47,32 +47,25 @@ def lay(wire: Wire, in_hand: int, turns: int, breadth: float) -> Winding:
     return Winding(wire, in_hand, turns, layers, layers * wire.outer)
 
 
-def ac_factor(winding: Winding, breadth: float, frequency: float, celsius: float, portions: float = 1.0) -> float:
-    """AC over DC resistance at one frequency, Hz; each of `portions` interleaved parts sees its share of the layers.
+def layer_measure(
+    winding: Winding, breadth: float, frequency: float, celsius: float, portions: float = 1.0
+) -> tuple[float, float]:  # fmt: skip
+    """Dowell's ξ at a frequency, Hz, and the layers counted; each of `portions` interleaved parts sees its share of them.
 
-    Round wires count as square foils of equal section, a litz bundle as √strands sub-layers of them.
+    Round wires count as square foils of equal section, a litz bundle as √strands sub-layers of them. ξ grows with √f.
     Source: Dowell 1966, with the porosity factor.
     """
     wire = winding.wire
     depth = book.skin_depth.work({"rho": copper_resistivity(celsius), "f": frequency})
     foil, across = wire.strand * math.sqrt(math.pi) / 2, math.sqrt(wire.strands)
     porosity = min(1.0, winding.turns * winding.in_hand * across * foil / (max(winding.layers, 1) * breadth))
-    xi = min(30.0, max(1e-3, foil / depth * math.sqrt(porosity)))
-    return book.dowell.work({"xi": xi, "layers": max(1.0, winding.layers * across / portions)})
+    return foil / depth * math.sqrt(porosity), max(1.0, winding.layers * across / portions)
 
 
-def weighted_ac_factor(
-    winding: Winding, breadth: float, frequencies: np.ndarray, weights: np.ndarray, celsius: float, portions: float
-) -> float:  # fmt: skip
-    """`ac_factor` over several frequencies, Hz, weighted by the squares of their currents; the first may be 0 (DC)."""
-    wire = winding.wire
-    factors = np.ones_like(frequencies)
-    moving = slice(1, None) if frequencies[0] == 0 else slice(None)
-    factors[moving] = _ac_factors(
-        wire.strand, wire.strands, winding.layers, winding.turns * winding.in_hand, breadth, frequencies[moving],
-        celsius, portions,
-    )  # fmt: skip
-    return float(factors @ weights / weights.sum())
+def ac_factor(winding: Winding, breadth: float, frequency: float, celsius: float, portions: float = 1.0) -> float:
+    """AC over DC resistance at one frequency, Hz."""
+    xi, layers = layer_measure(winding, breadth, frequency, celsius, portions)
+    return book.dowell.work({"xi": min(30.0, max(1e-3, xi)), "layers": layers})
 
 
 def _ac_factors(

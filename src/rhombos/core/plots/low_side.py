@@ -15,6 +15,7 @@ from rhombos.core.parts import Capacitor, Mosfet
 from rhombos.core.plots.model import Box, Chart, Dot, Mark, Scale, Series, curve, limits, roomy
 from rhombos.core.points import operating_points
 from rhombos.core.routes import push_pull_link as route
+from rhombos.core.routes.settle import settle_socket
 from rhombos.core.solve import Worked
 from rhombos.core.units import fmt, short
 
@@ -137,13 +138,14 @@ def loss_against_frequency(worked: Worked) -> Chart:
     build: Any = worked.builds["push_pull"]
     point = operating_points(worked.brief)["nominal"]
     here = worked.settled["nominal"]
+    socket = settle_socket(point, worked.builds, worked.brief, worked.shelf, worked.rules)
     rows: list[tuple[float, float, float, float, float]] = []
     for factor in SWEEP:
         frequency = build.frequency * factor
         if not 10e3 <= frequency <= 300e3:
             continue
         builds = dict(worked.builds) | {"push_pull": build.model_copy(update={"frequency": float(frequency)})}
-        s = route.settle(point, builds, worked.brief, worked.shelf, worked.rules, SILENT, here, 1e-4)
+        s = route.settle(point, builds, worked.brief, worked.shelf, worked.rules, SILENT, socket, here, 1e-4)
         stage, wound = s.states["push_pull"], s.states["transformer"]
         sound = wound.worst_flux <= max(worked.rules.ferrite_peak, here.states["transformer"].worst_flux)
         rows.append((frequency, wound.loss, stage.loss, wound.loss + stage.loss, float(sound)))

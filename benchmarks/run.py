@@ -1,0 +1,188 @@
+"""Figures to reach, measured in one run: ``./rhombos bench``. Nothing here is a test; nothing fails for being slow."""
+
+from __future__ import annotations
+
+import gzip
+import json
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import psutil
+from scipy.integrate import solve_ivp
+
+from rhombos.core.brief import Brief
+from rhombos.core.rules import PRESETS
+from rhombos.core.solve import solve
+from rhombos.core.waves.modulation import three_level, unipolar
+from rhombos.core.waves.spectrum import harmonics
+from rhombos.core.waves.steady import FilterCircuit, steady_state
+from rhombos.demo import house_shelf
+from rhombos.demo.load import load_demo
+from rhombos.launch.database import free_port, private_database
+from rhombos.store.database import Database
+
+ROOT = Path(__file__).parents[1]
+WHEEL = "a plain Python loop of a million additions"
+
+
+def median(work: Callable[[], object], times: int) -> float:
+    """Median seconds of some runs, after one that does not count."""
+    work()
+    found = []
+    for _ in range(times):
+        began = time.perf_counter()
+        work()
+        found.append(time.perf_counter() - began)
+    return statistics.median(found)
+
+
+def loop() -> int:
+    total = 0
+    for i in range(1_000_000):
+        total += i
+    return total
+
+
+def row(name: str, value: str, goal: str = "") -> None:
+    print(f"{name:<58} {value:>16}   {goal}", flush=True)
+
+
+def sizing(yard: float) -> None:
+    shelf = house_shelf()
+    brief = Brief.model_validate(json.loads((ROOT / "examples" / "refuge.json").read_text())["brief"])
+    briefs = [
+        brief.model_copy(update={"power": brief.power.model_copy(update={"continuous": 500.0 + 7 * i})}) for i in range(15)
+    ]
+    turn = iter(briefs * 3)
+    taken = median(lambda: solve(next(turn), {}, shelf, PRESETS["usual"]), 29)
+    row(f"solve, full two-stage design, {len(shelf)} parts, median", f"{taken * 1e3:.0f} ms", "goal 60 ms")
+    row(f"  the same over {WHEEL}", f"{taken / yard:.2f}")
+
+
+def waves() -> None:
+    wave = unipolar(0.88, 380, 20e3, 50)
+    circuit = FilterCircuit(1.8e-3, 0.4, 3.3e-6, 71.4, 0.11)
+    direct = median(lambda: steady_state(circuit, wave), 15)
+    a, b = circuit.matrices()
+    ends = np.append(wave.times[1:], wave.period)
+    exact = steady_state(circuit, wave).states(np.array([0.0]))[0]
+    began, state, periods = time.perf_counter(), np.zeros(3), 0
+    while np.max(np.abs(state - exact)) > 1e-4 * 380 and periods < 20:
+        for start, end, level in zip(wave.times, ends, wave.levels, strict=True):
+            state = solve_ivp(lambda _, x, u=level: a @ x + b * u, (start, end), state, rtol=1e-6, atol=1e-4).y[:, -1]
+        periods += 1
+    marched = time.perf_counter() - began
+    row("steady state, 20 kHz unipolar, LC, R–L load, direct", f"{direct * 1e3:.1f} ms")
+    row(f"  the same by solve_ivp, {periods} line periods to 1e-4 of peak", f"{marched:.1f} s")
+    row("  ratio", f"{marched / direct:.0f} ×", "goal 100 ×")
+    error = np.max(np.abs(state - exact)) / 380
+    row("  disagreement, of peak", f"{error:.1e}", "goal 1e-4")
+    square = three_level(1, 1, 50)
+    order = np.arange(1, 1001)
+    gap = np.abs(2 * np.abs(harmonics(square, 1000)) - np.where(order % 2 == 1, 4 / (np.pi * order), 0))
+    row("spectrum of a square wave, 1,000 harmonics, worst error", f"{gap.max():.1e}", "goal 1e-9")
+    row("spectrum of a 20 kHz bridge, 1,000 harmonics", f"{median(lambda: harmonics(wave, 1000), 15) * 1e3:.1f} ms")
+
+
+def first_load(address: str) -> None:
+    page = urllib.request.urlopen(address).read()
+    names = [part.split(b'"')[0].decode() for part in page.split(b'/assets/')[1:]]
+    total = len(gzip.compress(page))
+    for name in names:
+        request = urllib.request.Request(f"{address}/assets/{name}", headers={"Accept-Encoding": "gzip"})
+        total += len(urllib.request.urlopen(request).read())
+    fonts = sum(f.stat().st_size for f in (ROOT / "web" / "dist" / "assets").glob("atkinson*latin-wght*.woff2"))
+    row("first load, page, script and style, compressed", f"{total / 1e3:.0f} kB")
+    row("  with both fonts", f"{(total + fonts) / 1e3:.0f} kB", "goal 900 kB")
+
+
+def on_screen(address: str) -> None:
+    sys.path.insert(0, str(ROOT))
+    from selenium import webdriver
+    from selenium.webdriver.chrome.service import Service
+
+    from tests.web.conftest import FLAGS, size
+    from tests.web.pages import Bench
+
+    options = webdriver.ChromeOptions()
+    options.binary_location = "/usr/bin/chromium"
+    for flag in (*FLAGS, f"--user-data-dir={tempfile.mkdtemp()}"):
+        options.add_argument(flag)
+    browser = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+    try:
+        size(browser, 1280, 800)
+        bench = Bench(browser, address)
+        bench.open(bench.copy_of("b6a1f2d0-0000-4000-8000-000000000001"))
+        taken = []
+        for n in range(16):
+            bench.click("value-push_pull.frequency")
+            bench.one("input-push_pull.frequency")
+            taken.append(browser.execute_async_script(EDIT, f"{47 + n}k", f"{47 + n}.0 kHz"))
+        row("edit to screen, key pressed to new figure, median", f"{statistics.median(taken[1:]):.0f} ms", "goal 150 ms")
+    finally:
+        browser.quit()
+
+
+EDIT = """
+const [typed, wanted, done] = arguments;
+const field = document.querySelector('[data-testid="input-push_pull.frequency"]');
+Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(field, typed);
+field.dispatchEvent(new Event('input', {bubbles: true}));
+requestAnimationFrame(() => {
+  const began = performance.now();
+  field.dispatchEvent(new KeyboardEvent('keydown', {key: 'Enter', bubbles: true}));
+  const watch = new MutationObserver(() => {
+    const shown = document.querySelector('[data-testid="value-push_pull.frequency"]');
+    if (shown && shown.textContent === wanted) { watch.disconnect(); requestAnimationFrame(() => done(performance.now() - began)); }
+  });
+  watch.observe(document.body, {subtree: true, childList: true, characterData: true});
+});
+"""
+
+
+def served() -> None:
+    with tempfile.TemporaryDirectory() as folder, private_database(Path(folder) / "db") as database:
+        store = Database(database.url)
+        store.migrate()
+        with store.session() as session:
+            load_demo(session)
+        port = free_port()
+        address = f"http://127.0.0.1:{port}"
+        command = [sys.executable, "-m", "uvicorn", "--factory", "rhombos.api.app:create_app", "--host", "127.0.0.1", "--port",
+                   str(port), "--log-level", "error"]  # fmt: skip
+        server = subprocess.Popen(command, env=os.environ | {"RHOMBOS_DATABASE_URL": database.url}, cwd=ROOT)
+        try:
+            for _ in range(600):
+                try:
+                    urllib.request.urlopen(f"{address}/api/health").read()
+                    break
+                except OSError:
+                    time.sleep(0.05)
+            first_load(address)
+            on_screen(address)
+            resident = psutil.Process(server.pid).memory_info().rss
+            row("server, resident after the edits", f"{resident / 1e6:.0f} MB", "goal 400 MB")
+        finally:
+            server.terminate()
+            server.wait()
+            store.engine.dispose()
+
+
+def main() -> None:
+    yard = median(loop, 9)
+    row(WHEEL, f"{yard * 1e3:.0f} ms", "how fast this machine is")
+    sizing(yard)
+    waves()
+    served()
+
+
+if __name__ == "__main__":
+    main()

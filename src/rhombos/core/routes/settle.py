@@ -1,0 +1,298 @@
+"""Settling an operating point: every block's voltages, currents, losses and temperatures made to agree.
+
+The regulated link cuts the path in two. The socket's side does not know of the battery, so it is settled first, once for
+every load; then the battery's side, whose voltage sags with the current that its own losses draw.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from typing import Any
+
+from rhombos.core.blocks import (
+    battery,
+    dc_link,
+    h_bridge,
+    input_stage,
+    load,
+    output_filter,
+    push_pull,
+    rectifier,
+    transformer,
+)  # fmt: skip
+from rhombos.core.book import rectifier as rectifier_book
+from rhombos.core.book import stage as stage_book
+from rhombos.core.brief import Brief
+from rhombos.core.ledger import Ledger
+from rhombos.core.parts import Shelf
+from rhombos.core.points import Point, operating_points
+from rhombos.core.report import Operating
+from rhombos.core.rules import Rules
+
+MOST_PASSES = 60
+SETTLED = 1e-5
+V_FLOOR = 0.3
+"""Share of the battery's open voltage below which no pass looks: far beyond any design, so that hopeless ones still end."""
+HOTTEST = 300.0
+
+
+@dataclass(frozen=True, slots=True)
+class PowerFlow:
+    """What crosses each border of the power path at a point, W, from the battery's terminals to the socket."""
+
+    battery: float
+    push_pull: float
+    transformer: float
+    rectifier: float
+    dc_link: float
+    h_bridge: float
+    output_filter: float
+    load: float
+
+
+@dataclass(frozen=True, slots=True)
+class Socket:
+    """The settled side of bridge, filter and load: what it draws from the link, W, with its states and working."""
+
+    drain: load.LoadState
+    filtered: output_filter.FilterState
+    bridged: h_bridge.BridgeState
+    to_filter: float
+    to_bridge: float
+    ledger: Ledger
+
+
+@dataclass(frozen=True)
+class Settled:
+    """All states at one point, and the power between the blocks."""
+
+    point: Point
+    states: Mapping[str, Any]
+    flow: PowerFlow
+    guess: Guess
+    pulse: float
+    turn_off: float
+    v_half: float
+    secondary_drop: float
+
+    @property
+    def v_in(self) -> float:
+        """Voltage at the centre tap, V."""
+        return self.guess.v_in
+
+
+@dataclass(frozen=True, slots=True)
+class Guess:
+    """What one pass of the battery's side takes from the last: voltages, resistances, pulses, losses, temperatures."""
+
+    v_in: float
+    terminal: float
+    pulse: float = 0.0
+    primary_resistance: float = 0.0
+    secondary_resistance: float = 0.0
+    choke_resistance: float = 0.0
+    diode_drop: float = 1.0
+    leak_duty: float = 0.0
+    ripple: float = 0.0
+    stage_loss: float = 0.0
+    transformer_loss: float = 0.0
+    transformer_celsius: float = 75.0
+    choke_celsius: float = 75.0
+
+    def moved(self, other: Guess, scale: float) -> float:
+        """The largest relative change between two passes; `scale` is the power asked, W."""
+        return max(
+            abs(self.v_in - other.v_in) / max(self.terminal, 1e-9),
+            abs(self.pulse - other.pulse) / max(abs(self.pulse), 1e-3),
+            abs(self.stage_loss - other.stage_loss) / scale, abs(self.transformer_loss - other.transformer_loss) / scale,
+            abs(self.transformer_celsius - other.transformer_celsius) / 1e3,
+            abs(self.choke_celsius - other.choke_celsius) / 1e3,
+        )  # fmt: skip
+
+
+def settle_socket(point: Point, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> Socket:
+    """Bridge, filter and load at a load: modulation and temperatures agree with the drops and losses they make."""
+    return _socket(point, builds["dc_link"], builds["h_bridge"], builds["output_filter"], brief, shelf, rules)
+
+
+@lru_cache(maxsize=256)
+def _socket(
+    point: Point, link: dc_link.DcLinkBuild, bridge: h_bridge.HBridgeBuild, filtering: output_filter.OutputFilterBuild,
+    brief: Brief, shelf: Shelf, rules: Rules,
+) -> Socket:  # fmt: skip
+    link_v, carrier = link.voltage, bridge.carrier
+    ledger = Ledger(point="")
+    drain = load.assess(point, brief, ledger)
+    link_high = dc_link.highest(link, drain.apparent, drain.frequency, shelf, rules)
+    index, dead, resistance, celsius = 0.9, 0.0, 0.0, 75.0
+    for _ in range(MOST_PASSES):
+        filtered = output_filter.assess(
+            output_filter.FilterNeed(
+                drain.voltage, drain.frequency, drain.current, drain.power_factor, link_v, carrier, index, resistance, dead,
+                celsius),
+            filtering, brief, shelf, rules, ledger)  # fmt: skip
+        bridged = h_bridge.assess(
+            h_bridge.BridgeNeed(
+                link_v, link_high, filtered.line_current, filtered.power_factor, filtered.peak, filtered.ripple_rms,
+                filtered.fundamental),
+            bridge, brief, shelf, rules, ledger)  # fmt: skip
+        moved = max(
+            abs(bridged.modulation - index), abs(min(filtered.temperature, HOTTEST) - celsius) / 1e3,
+            abs(2 * bridged.resistance - resistance) / max(resistance, 1e-6) * 1e-2,
+        )  # fmt: skip
+        index, dead = bridged.modulation, bridged.dead_time_loss_volts
+        resistance, celsius = 2 * bridged.resistance, min(filtered.temperature, HOTTEST)
+        if moved < SETTLED:
+            break
+    to_filter = point.power + filtered.loss
+    return Socket(drain, filtered, bridged, to_filter, to_filter + bridged.loss, ledger)
+
+
+def settle(
+    point: Point, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger, socket: Socket,
+    start: Settled | None = None, tolerance: float = SETTLED,
+) -> Settled:  # fmt: skip
+    """The operating point, given the socket's side; `start` is one nearby."""
+    if start is None:
+        guess = Guess(v_in=0.95 * point.emf, terminal=point.emf, pulse=point.power / (0.7 * point.emf))
+    else:
+        guess = replace(start.guess, v_in=start.v_in * point.emf / start.point.emf, terminal=point.emf)
+        if point.power != start.point.power:
+            share = point.power / start.point.power if start.point.power else 1.0
+            guess = replace(guess, pulse=guess.pulse * share, stage_loss=guess.stage_loss * share)
+    scale = max(point.power, 0.1 * brief.power.continuous)
+    for _ in range(MOST_PASSES):
+        settled, after = _one_pass(point, guess, builds, brief, shelf, rules, ledger, socket)
+        if after.moved(guess, scale) < tolerance:
+            break
+        guess = after
+    if ledger.recording:
+        ledger.steps |= {f"{ledger.point}{address}": step for address, step in socket.ledger.steps.items()}
+    return settled
+
+
+def _one_pass(
+    point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+    socket: Socket,
+) -> tuple[Settled, Guess]:  # fmt: skip
+    link_v, f_s = builds["dc_link"].voltage, builds["push_pull"].frequency
+    drain, filtered, bridged = socket.drain, socket.filtered, socket.bridged
+    linked = dc_link.assess(
+        dc_link.LinkNeed(
+            drain.apparent, math.sqrt(2) * filtered.line_current, bridged.modulation, filtered.power_factor,
+            socket.to_bridge / link_v, g.ripple, bridged.bridge_peak),
+        builds["dc_link"], brief, shelf, rules, ledger)  # fmt: skip
+    to_link = socket.to_bridge + linked.loss
+    link_current = to_link / link_v
+    ratio = builds["transformer"].secondary_turns / builds["transformer"].primary_turns
+    v_half = max(V_FLOOR * point.emf, g.v_in - g.pulse * g.primary_resistance)
+    secondary_drop = link_current * g.secondary_resistance
+    v_sec = ratio * v_half - secondary_drop
+    duty = _duty(g, link_v, link_current, ratio, v_half, secondary_drop, builds, ledger)
+    leakage = transformer.made(builds["transformer"], shelf).leakage + rules.lead_inductance
+    rectified = rectifier.assess(
+        rectifier.RectifierNeed(
+            v_sec, ratio * brief.source.volts[2], link_v, link_current, 2 * duty, f_s, leakage * ratio**2, ratio,
+            g.choke_celsius),
+        builds["rectifier"], brief, shelf, rules, ledger)  # fmt: skip
+    to_rectifier = to_link + rectified.loss
+    # g.transformer_loss and g.stage_loss are the last pass's: at the settled point they are this one's
+    total = to_rectifier + g.transformer_loss + g.stage_loss
+    pulse = ledger.work("push_pull.pulse", stage_book.pulse_current, P=total, V=g.v_in, D_tot=2 * duty)
+    wound = transformer.assess(
+        transformer.WorkingPoint(
+            v_half, duty, pulse, link_current, f_s, brief.source.volts[2], max(rules.duty_limit, duty),
+            g.transformer_celsius),
+        builds["transformer"], brief, shelf, rules, ledger)  # fmt: skip
+    turn_off = pulse + ratio * rectified.ripple / 2 + wound.magnetising / 2
+    switched = push_pull.assess(
+        push_pull.PushPullNeed(g.v_in, duty, pulse, turn_off, leakage), builds["push_pull"], brief, shelf, rules,
+        ledger)  # fmt: skip
+    to_transformer = to_rectifier + wound.loss
+    to_stage = to_transformer + switched.loss
+    entry = input_stage.assess(
+        input_stage.InputNeed(to_stage / g.v_in, 2 * duty), g.terminal, builds["input_stage"], brief, shelf, rules,
+        ledger)  # fmt: skip
+    from_battery = to_stage + entry.loss
+    cells = battery.assess(point.emf, from_battery, brief, ledger)
+    states = {
+        "battery": cells, "input_stage": entry, "push_pull": switched, "transformer": wound, "rectifier": rectified,
+        "dc_link": linked, "h_bridge": bridged, "output_filter": filtered, "load": drain,
+    }  # fmt: skip
+    flow = PowerFlow(
+        from_battery, to_stage, to_transformer, to_rectifier, to_link, socket.to_bridge, socket.to_filter, point.power
+    )
+    most_loss = 2 * max(point.power, 0.1 * brief.power.continuous)
+    after = Guess(
+        v_in=max(V_FLOOR * point.emf, cells.terminal - entry.drop), terminal=cells.terminal,
+        pulse=min(pulse, 3 * most_loss / (V_FLOOR * point.emf)),
+        primary_resistance=wound.primary_resistance * wound.primary_factor
+        + switched.on_resistance / builds["push_pull"].parallel,
+        secondary_resistance=wound.secondary_resistance * wound.secondary_factor,
+        choke_resistance=rectified.choke_resistance, diode_drop=rectified.drop, leak_duty=wound.leakage_duty,
+        ripple=rectified.ripple, stage_loss=min(switched.loss, most_loss), transformer_loss=min(wound.loss, most_loss),
+        transformer_celsius=min(wound.temperature, HOTTEST), choke_celsius=min(rectified.choke_temperature, HOTTEST),
+    )  # fmt: skip
+    return Settled(point, states, flow, g, pulse, turn_off, v_half, secondary_drop), after
+
+
+def _duty(
+    g: Guess, link_v: float, current: float, ratio: float, v_half: float, secondary_drop: float,
+    builds: Mapping[str, Any], ledger: Ledger,
+) -> float:  # fmt: skip
+    """Duty of one switch: with continuous choke current, or less where the choke runs dry."""
+    through = float(stage_book.duty_needed(
+        V_out=link_v + current * g.choke_resistance, n_d=2, V_F=g.diode_drop, ratio=ratio, V_in=v_half,
+        V_drop=secondary_drop / ratio))  # fmt: skip
+    v_sec = ratio * v_half - secondary_drop
+    if v_sec > link_v * 1.001:
+        inputs = {"L": builds["rectifier"].inductance, "f_s": builds["push_pull"].frequency, "V_out": link_v,
+                  "I_out": current, "V_sec": v_sec}  # fmt: skip
+        if rectifier_book.duty_discontinuous.work(inputs) < through:
+            return max(1e-4, ledger.work("push_pull.duty", rectifier_book.duty_discontinuous, **inputs))
+    ledger.total("push_pull.duty", {"volt-seconds of the link": through, "leakage, half of its share": g.leak_duty / 2})
+    return through + g.leak_duty / 2
+
+
+def settle_all(
+    builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, *, ledgers: Mapping[str, Ledger] | None = None,
+    keys: tuple[str, ...] = (), start: Mapping[str, Settled] | None = None, tolerance: float = SETTLED,
+) -> dict[str, Settled]:  # fmt: skip
+    """Every operating point (or those of `keys`); each starts from its like in `start`, else from its neighbour."""
+    found: dict[str, Settled] = {}
+    for key, point in operating_points(brief).items():
+        if keys and key not in keys:
+            continue
+        ledger = ledgers[key] if ledgers else Ledger(recording=False)
+        socket = settle_socket(_at_socket(point), builds, brief, shelf, rules)
+        near = (start or {}).get(key) or next(iter(found.values()), None)
+        found[key] = settle(point, builds, brief, shelf, rules, ledger, socket, near, tolerance)
+    return found
+
+
+def _at_socket(point: Point) -> Point:
+    """A point as the socket knows it: its battery does not matter there."""
+    return replace(point, key="", label="", emf=0.0)
+
+
+def hopeless(settled: Mapping[str, Settled]) -> frozenset[str]:
+    """Points that the battery cannot feed, or at which no duty holds the link."""
+    return frozenset(
+        k for k, s in settled.items()
+        if s.states["battery"].collapsed or s.states["push_pull"].duty > push_pull.DUTY_REACH
+    )  # fmt: skip
+
+
+def operating(settled: Mapping[str, Settled], builds: Mapping[str, Any], shelf: Shelf) -> Operating:
+    """The nominal point as the waveforms see it."""
+    states = settled["nominal"].states
+    filtered, drain, voltage = states["output_filter"], states["load"], builds["dc_link"].voltage
+    return Operating(
+        index=min(1.0, filtered.fundamental / voltage), v_link=voltage, carrier=builds["h_bridge"].carrier,
+        line=drain.frequency, inductance=builds["output_filter"].inductance,
+        resistance=filtered.resistance + 2 * states["h_bridge"].resistance,
+        capacitance=output_filter.capacitance(builds["output_filter"], shelf), load_resistance=drain.resistance,
+        load_inductance=drain.inductance)  # fmt: skip
