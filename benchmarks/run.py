@@ -108,7 +108,6 @@ def on_screen(address: str) -> None:
     sys.path.insert(0, str(ROOT))
     from selenium import webdriver
     from selenium.webdriver.chrome.service import Service
-
     from tests.web.conftest import FLAGS, size
     from tests.web.pages import Bench
 
@@ -141,7 +140,9 @@ requestAnimationFrame(() => {
   field.dispatchEvent(new KeyboardEvent('keydown', {key: 'Enter', bubbles: true}));
   const watch = new MutationObserver(() => {
     const shown = document.querySelector('[data-testid="value-push_pull.frequency"]');
-    if (shown && shown.textContent === wanted) { watch.disconnect(); requestAnimationFrame(() => done(performance.now() - began)); }
+    if (!shown || shown.textContent !== wanted) return;
+    watch.disconnect();
+    requestAnimationFrame(() => done(performance.now() - began));
   });
   watch.observe(document.body, {subtree: true, childList: true, characterData: true});
 });

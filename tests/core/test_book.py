@@ -98,7 +98,7 @@ def test_an_unknown_symbol_is_refused():
 
 
 def test_a_value_out_of_range_is_told_with_the_range():
-    with pytest.raises(BookError, match="outside 1.000e-04 to 0.5"):
+    with pytest.raises(BookError, match=r"outside 1\.000e-04 to 0\.5"):
         BOOK["peak_flux"].solve("B_pk", {"V": 11, "D": 0.9, "N": 3, "A_e": 2e-4, "f_s": 5e4})
 
 

@@ -11,7 +11,12 @@ from rhombos.core.book import magnetics as book
 from rhombos.core.magnetics.choke import ChokeNeed, choke_loss, design_choke
 from rhombos.core.magnetics.stack import STACKABLE, rise, stack_table, stacked, temperature_factor
 from rhombos.core.magnetics.transformer import (
-    TransformerNeed, design_transformer, pulse_harmonics, total_loss, transformer_from, winding_losses,
+    TransformerNeed,
+    design_transformer,
+    pulse_harmonics,
+    total_loss,
+    transformer_from,
+    winding_losses,
 )  # fmt: skip
 from rhombos.core.magnetics.winding import ac_factor, choose_wire, copper_resistivity, lay
 from rhombos.core.parts import Core, Grade, Wire

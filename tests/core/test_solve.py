@@ -13,8 +13,8 @@ from rhombos.core.book import source
 from rhombos.core.brief import CELL_VOLTS, Brief
 from rhombos.core.parts import Fuse, Mosfet, Shelf
 from rhombos.core.pins import PinError
-from rhombos.core.rules import PRESETS
 from rhombos.core.routes import push_pull_link as route
+from rhombos.core.rules import PRESETS
 from rhombos.core.solve import build_all, solve, work_out
 
 USUAL = PRESETS["usual"]

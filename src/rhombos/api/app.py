@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import os
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
 from pathlib import Path
+from threading import Thread
 
 from fastapi import FastAPI, HTTPException
 from fastapi.responses import FileResponse
@@ -19,8 +22,14 @@ BUILT = Path(__file__).resolve().parents[3] / "web" / "dist"
 
 def create_app(database_url: str | None = None, built: Path = BUILT) -> FastAPI:
     """The application on a database; by default the one in RHOMBOS_DATABASE_URL."""
+    @asynccontextmanager
+    async def lifespan(started: FastAPI) -> AsyncIterator[None]:
+        Thread(target=started.state.service.warm, daemon=True).start()
+        yield
+        started.state.service.database.engine.dispose()
+
     app = FastAPI(
-        title="Rhombos", version="0.1.0", docs_url=None, redoc_url=None, openapi_url="/api/openapi.json",
+        lifespan=lifespan, title="Rhombos", version="0.1.0", docs_url=None, redoc_url=None, openapi_url="/api/openapi.json",
         separate_input_output_schemas=False)  # fmt: skip
     url = database_url or os.environ.get("RHOMBOS_DATABASE_URL", "mysql+pymysql://root@127.0.0.1:1/none")
     app.state.service = Service(Database(url))

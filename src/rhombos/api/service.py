@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections import OrderedDict
 from collections.abc import Mapping
+from contextlib import suppress
 from threading import Lock
 from typing import Annotated
 
@@ -15,7 +16,7 @@ from rhombos.core.findings import PinValue
 from rhombos.core.parts import Shelf
 from rhombos.core.rules import PRESETS, RuleName
 from rhombos.core.solve import Worked, work_out
-from rhombos.store.database import Database
+from rhombos.store.database import Database, DatabaseAway
 from rhombos.store.parts import load_shelf
 
 KEPT = 48
@@ -37,6 +38,11 @@ class Service:
             with self.database.session() as session:
                 self._shelf = load_shelf(session)
         return self._shelf
+
+    def warm(self) -> None:
+        """Compile the book by one sizing, so that the first person does not wait for it."""
+        with suppress(DatabaseAway):
+            self.work(Brief(), {}, "usual")
 
     def forget_shelf(self) -> None:
         """Parts changed: read them anew."""

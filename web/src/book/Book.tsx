@@ -33,7 +33,7 @@ export function Book() {
                 <Flex as="button" w="full" align="center" gap="4" textAlign="left" onClick={() => setOpen(open === r.key ? undefined : r.key)} aria-expanded={open === r.key} data-testid={`relation-${r.key}`}>
                   <Text flex="1">{r.title}</Text>
                   <Box overflow="hidden" maxW="60%">
-                    <Tex>{r.latex}</Tex>
+                    <Tex>{`\\displaystyle ${r.latex}`}</Tex>
                   </Box>
                 </Flex>
                 {open === r.key && <Worked relation={r} />}

@@ -10,21 +10,22 @@ from typing import Any
 import numpy as np
 from pydantic import Field
 
-from rhombos.core.blocks.base import Build, part, remembered
+from rhombos.core.blocks.base import part, remembered
+from rhombos.core.blocks.wound import WOUND_FIELDS, ChokeBuild, choke_of, judge, show_stress, show_winding, wind
 from rhombos.core.book import filters as book
 from rhombos.core.book import magnetics as wound
 from rhombos.core.book import source
 from rhombos.core.brief import Brief
 from rhombos.core.findings import PinValue
 from rhombos.core.ledger import Ledger
-from rhombos.core.magnetics.choke import Choke, ChokeNeed, choke_from, choke_loss, design_choke
+from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.points import STEADY
 from rhombos.core.report import BlockReport
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
-from rhombos.core.units import Henry, fmt, short
+from rhombos.core.units import fmt, short
 
 KEY, TITLE = "output_filter", "Filter"
 CORNER_OVER_LINE = 10
@@ -35,16 +36,9 @@ ODD_TAIL = math.sqrt(math.pi**2 / 8 - 1)
 """√(1/3² + 1/5² + …): all odd harmonics of the dead-time square wave together, over its fundamental."""
 
 
-class OutputFilterBuild(Build):
+class OutputFilterBuild(ChokeBuild):
     """Inductor and capacitor."""
 
-    inductance: Henry = Field(ge=1e-6, le=0.5, title="Filter inductor")
-    core: str = part("core", "Inductor core")
-    sets: int = Field(ge=1, le=4, title="Inductor core sets")
-    grade: str = part("grade", "Inductor grade")
-    turns: int = Field(ge=1, le=2000, title="Inductor turns")
-    wire: str = part("wire", "Inductor wire")
-    in_hand: int = Field(ge=1, le=50, title="Inductor wires in hand")
     capacitor: str = part("capacitor", "Filter capacitor")
     count: int = Field(ge=1, le=12, title="Filter capacitors in parallel")
 
@@ -89,13 +83,6 @@ class FilterState:
     loss: float
 
 
-@lru_cache(maxsize=64)
-def inductor(build: OutputFilterBuild, shelf: Shelf) -> Choke:
-    """The wound inductor that the build describes."""
-    return choke_from(shelf, build.core, build.sets, build.grade, build.wire, build.in_hand, build.turns,
-                      build.inductance)  # fmt: skip
-
-
 def capacitance(build: OutputFilterBuild, shelf: Shelf) -> float:
     """Filter capacitance, F."""
     return build.count * shelf.get(Capacitor, build.capacitor).c
@@ -119,11 +106,7 @@ def propose(
     air = brief.targets.ambient + rules.enclosure_rise
     wanted_choke = ChokeNeed(henry, 1.02 * math.sqrt(2) * surge_current + swing / 2, need.current, swing, ripple_rms,
                              2 * need.carrier, air)  # fmt: skip
-    keep: dict[str, Any] = {k: fields[k] for k in ("core", "sets", "grade", "turns", "wire", "in_hand") if k in fields}
-    made = design_choke(wanted_choke, keep, shelf, rules)
-    return OutputFilterBuild.model_validate({
-        "core": made.stack.core.id, "sets": made.stack.sets, "grade": made.grade.id, "turns": made.winding.turns,
-        "wire": made.winding.wire.id, "in_hand": made.winding.in_hand} | fields)  # fmt: skip
+    return OutputFilterBuild.model_validate(wind(wanted_choke, fields, shelf, rules))
 
 
 def _capacitor(
@@ -166,7 +149,7 @@ def assess(
     need: FilterNeed, build: OutputFilterBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
 ) -> FilterState:  # fmt: skip
     """Currents, losses and temperature, and the fundamental the bridge must make for this output."""
-    work, made = ledger.work, inductor(build, shelf)
+    work, made = ledger.work, choke_of(build, shelf)
     bank, henry = capacitance(build, shelf), build.inductance
     air = brief.targets.ambient + rules.enclosure_rise
     index = min(1.0, max(1e-3, need.modulation))
@@ -214,33 +197,22 @@ def report(sheet: Sheet, brief: Brief, power_in: float, carrier: float) -> Block
     """The filter's figures and findings."""
     build: OutputFilterBuild = sheet.build  # type: ignore[assignment]
     rules, now = sheet.rules, sheet.now
-    made, can = inductor(build, sheet.shelf), sheet.shelf.get(Capacitor, build.capacitor)
-    free: dict[str, PinValue] = {f"output_filter.{n}": None for n in ("inductance", "core", "sets", "turns", "wire",
-                                                                     "in_hand")}  # fmt: skip
+    made, can = choke_of(build, sheet.shelf), sheet.shelf.get(Capacitor, build.capacitor)
+    free: dict[str, PinValue] = {f"output_filter.{n}": None for n in ("inductance", *WOUND_FIELDS)}
     free_c: dict[str, PinValue] = {"output_filter.capacitor": None, "output_filter.count": None}
     sheet.choice("inductance", "L", "Filter inductor")
     sheet.choice("capacitor", "C", "Filter capacitor")
     sheet.choice("count", "n_C", "Filter capacitors in parallel")
-    flux = sheet.limited("flux", r"B_{pk}", "Inductor flux at the surge", "T", made.grade.b_sat,
-                         max(0.0, 1 - rules.choke_peak / made.grade.b_sat))  # fmt: skip
-    warm = sheet.limited("temperature", r"T_L", "Inductor temperature", "degC", rules.winding_limit + 20,
-                         20 / (rules.winding_limit + 20), over=STEADY)  # fmt: skip
+    stress = show_stress(sheet, made, "", "Inductor")
     bent = sheet.limited("distortion", "THD", "Distortion left at the output", "%", 2 * brief.targets.distortion, 0.5,
                          over=STEADY)  # fmt: skip
     share = sheet.limited("capacitor_share", r"I_C/I", "Capacitor current share", "%",
                           2 * rules.filter_capacitor_share, 0.45, over=("nominal",))  # fmt: skip
-    window = sheet.fixed("fill", "h/h_W", "Window height in use", made.fill, "%", 1.0, 0.0, "as wound")
     sheet.result("corner", "f_{LC}", "Corner frequency", "Hz")
     sheet.result("ripple", r"\Delta I", "Largest ripple", "A")
     sheet.result("peak", r"\hat I_L", "Peak current, surge", "A", point="surge_flat")
     sheet.result("line_current", r"I_L", "Current, line frequency", "A")
-    sheet.choice("core", "", "Inductor core")
-    sheet.choice("sets", "", "Inductor core sets")
-    sheet.choice("grade", "", "Inductor grade")
-    sheet.choice("turns", "N_L", "Inductor turns")
-    sheet.choice("wire", "", "Inductor wire")
-    sheet.choice("in_hand", "", "Inductor wires in hand")
-    sheet.fixed_value("gap", "l_g", "Total air gap", made.gap, "mm", "as wound")
+    show_winding(sheet, made, "Inductor")
     sheet.result("copper", r"P_{Cu}", "Copper loss", "W")
     sheet.result("core", r"P_{Fe}", "Core loss", "W", point="nominal")
     sheet.result("loss", "P", "Loss, whole filter", "W")
@@ -253,20 +225,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, carrier: float) -> Block
                    f"{short(can.v_ac, 'V')} AC on a {short(brief.output.voltage, 'V')} output.",
                    "Use the next AC rating up.", figure="capacitor",
                    cures=(("Let the proposal choose the capacitor", free_c),))  # fmt: skip
-    if flux.severity:
-        sheet.find("saturates", flux.severity, "The filter inductor saturates at the surge",
-                   f"{fmt(sheet.states[flux.point].peak, 'A')} through {build.turns} turns make {fmt(flux.value, 'T')}; the "
-                   f"rules stop at {short(flux.limit, 'T')}.", "More turns with a larger gap, or a larger core.",
-                   worst=flux, cures=(("Let the proposal wind it", free),))  # fmt: skip
-    if warm.severity:
-        sheet.find("hot", warm.severity, "The filter inductor runs too hot",
-                   f"{fmt(now.copper, 'W')} copper and {fmt(now.core, 'W')} core take it to {fmt(warm.value, 'degC')}.",
-                   "A larger core, thicker wire, or more inductance for less ripple.", worst=warm,
-                   cures=(("Let the proposal wind it", free),))  # fmt: skip
-    if window.severity:
-        sheet.find("window", "stop", "The inductor's winding does not fit",
-                   f"{fmt(made.winding.height, 'mm')} of wire in {fmt(made.stack.height, 'mm')}.",
-                   "Thinner wire or a larger core.", worst=window, cures=(("Let the proposal wind it", free),))  # fmt: skip
+    judge(sheet, made, stress, "", "filter inductor")
     if bent.severity:
         sheet.find("distortion", "fix" if bent.severity == "stop" else "watch", "More distortion than the brief allows",
                    f"{fmt(bent.value, '%', 2)} against {fmt(brief.targets.distortion, '%', 2)}: carrier ripple and dead time "

@@ -4,14 +4,12 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
 from pydantic import Field
 
 from rhombos.core.blocks.base import (
-    Build,
     options,
     part,
     propose_resistor,
@@ -21,6 +19,7 @@ from rhombos.core.blocks.base import (
     settle_junction,
     sink_resistance,
 )  # fmt: skip
+from rhombos.core.blocks.wound import ChokeBuild, choke_of, judge, show_stress, show_winding, wind
 from rhombos.core.book import clamp as clamps
 from rhombos.core.book import heat, link
 from rhombos.core.book import magnetics as wound
@@ -28,7 +27,7 @@ from rhombos.core.book import rectifier as book
 from rhombos.core.brief import Brief
 from rhombos.core.findings import PinValue
 from rhombos.core.ledger import SILENT, Ledger
-from rhombos.core.magnetics.choke import Choke, ChokeNeed, choke_from, choke_loss, design_choke
+from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import Diode, Resistor, Shelf
 from rhombos.core.points import STEADY
@@ -37,7 +36,7 @@ from rhombos.core.report import BlockReport
 from rhombos.core.ring import step_overshoot
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
-from rhombos.core.units import Farad, Henry, Ohm, fmt, short
+from rhombos.core.units import Farad, Ohm, fmt, short
 
 KEY, TITLE = "rectifier", "Rectifier"
 WINDING_CAPACITANCE = 30e-12
@@ -46,7 +45,7 @@ DAMPER_RATIO = 3.0
 KELVIN = 273.15
 
 
-class RectifierBuild(Build):
+class RectifierBuild(ChokeBuild):
     """Four diodes, the damper across them, and the link choke."""
 
     diode: str = part("diode", "Diode")
@@ -54,13 +53,6 @@ class RectifierBuild(Build):
     damper_capacitor: Farad = Field(ge=1e-12, le=1e-6, title="Damper capacitor")
     damper_resistor: Ohm = Field(ge=1, le=1e6, title="Damper resistor")
     damper_part: str = part("resistor", "Damper resistor type")
-    inductance: Henry = Field(ge=1e-6, le=1, title="Link choke")
-    core: str = part("core", "Choke core")
-    sets: int = Field(ge=1, le=4, title="Choke core sets")
-    grade: str = part("grade", "Choke grade")
-    turns: int = Field(ge=1, le=2000, title="Choke turns")
-    wire: str = part("wire", "Choke wire")
-    in_hand: int = Field(ge=1, le=50, title="Choke wires in hand")
     sink: str = part("heat_sink", "Heat-sink")
     fan: bool = Field(title="Fan on the heat-sink")
 
@@ -106,13 +98,6 @@ class RectifierState:
     loss: float
 
 
-@lru_cache(maxsize=64)
-def choke(build: RectifierBuild, shelf: Shelf) -> Choke:
-    """The wound link choke that the build describes."""
-    return choke_from(shelf, build.core, build.sets, build.grade, build.wire, build.in_hand, build.turns,
-                      build.inductance)  # fmt: skip
-
-
 def stray_capacitance(diode: Diode) -> float:
     """What the leakage rings with: two blocking diodes and the winding, F."""
     return 2 * diode.c_j + WINDING_CAPACITANCE
@@ -143,11 +128,7 @@ def propose(
     air = brief.targets.ambient + rules.enclosure_rise
     wanted_choke = ChokeNeed(fields["inductance"], 1.02 * surge_current + ripple / 2, need.current, ripple,
                              ripple / math.sqrt(12), 2 * need.frequency, air)  # fmt: skip
-    keep: dict[str, Any] = {k: fields[k] for k in ("core", "sets", "grade", "turns", "wire", "in_hand") if k in fields}
-    made = design_choke(wanted_choke, keep, shelf, rules)
-    fields = {
-        "core": made.stack.core.id, "sets": made.stack.sets, "grade": made.grade.id, "turns": made.winding.turns,
-        "wire": made.winding.wire.id, "in_hand": made.winding.in_hand} | fields  # fmt: skip
+    fields = wind(wanted_choke, fields, shelf, rules)
     if "sink" not in fields or "fan" not in fields:
         draft = RectifierBuild.model_validate({"sink": shelf.all_ids("heat_sink")[0], "fan": False} | fields)
         state = assess(need, draft, brief, shelf, rules, SILENT)
@@ -218,7 +199,7 @@ def assess(
     damper = work("rectifier.damper_loss", clamps.damper_power, C_d=build.damper_capacitor, V=need.v_sec,
                   f=2 * f) if build.damper == "RC" else 0.0  # fmt: skip
     peak = need.current + ripple / 2
-    made = choke(build, shelf)
+    made = choke_of(build, shelf)
     ripple_rms = work("rectifier.ripple_rms", link.triangle_rms, dI=ripple)
     asked = ChokeNeed(build.inductance, peak, need.current, ripple, ripple_rms, 2 * f, air)
     lost = choke_loss(made, asked, need.choke_celsius, duty, 1.0, ledger, "rectifier")
@@ -242,7 +223,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     """The rectifier's figures and findings."""
     build: RectifierBuild = sheet.build  # type: ignore[assignment]
     rules, now = sheet.rules, sheet.now
-    diode, made = sheet.shelf.get(Diode, build.diode), choke(build, sheet.shelf)
+    diode, made = sheet.shelf.get(Diode, build.diode), choke_of(build, sheet.shelf)
     reverse = sheet.limited("reverse", r"V_{R,pk}", "Diode reverse voltage, peak", "V", diode.v_rating,
                             rules.diode_voltage_margin)  # fmt: skip
     current = sheet.limited("average", r"I_{F}", "Mean current of one diode", "A", diode.i_rating,
@@ -251,11 +232,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
                              1 - rules.junction_limit / diode.t_j_max, over=STEADY)  # fmt: skip
     slow = sheet.limited("recovery_share", r"t_{rr} f", "Recovery, share of period", "%",
                          2 * rules.recovery_share, 0.5)  # fmt: skip
-    flux = sheet.limited("choke_flux", r"B_{L}", "Choke flux at the surge", "T", made.grade.b_sat,
-                         max(0.0, 1 - rules.choke_peak / made.grade.b_sat))  # fmt: skip
-    warm = sheet.limited("choke_temperature", r"T_L", "Choke temperature", "degC", rules.winding_limit + 20,
-                         20 / (rules.winding_limit + 20), over=STEADY)  # fmt: skip
-    window = sheet.fixed("fill", "h/h_W", "Choke window height in use", made.fill, "%", 1.0, 0.0, "as wound")
+    stress = show_stress(sheet, made, "choke_", "Choke")
     sheet.choice("diode", "D_1–D_4", "Diode")
     sheet.choice("damper", "", "RC damper")
     if build.damper == "RC":
@@ -270,20 +247,12 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
                        f"{fmt(burnt.value, 'W')} in a {series.label} resistor.", "Use a stronger series.", worst=burnt,
                        cures=(("Let the proposal choose it", {"rectifier.damper_part": None}),))  # fmt: skip
     sheet.choice("inductance", "L", "Link choke")
-    sheet.choice("core", "", "Choke core")
-    sheet.choice("sets", "", "Choke core sets")
-    sheet.choice("grade", "", "Choke grade")
-    sheet.choice("turns", "N_L", "Choke turns")
-    sheet.choice("wire", "", "Choke wire")
-    sheet.choice("in_hand", "", "Choke wires in hand")
-    sheet.fixed_value("gap", r"l_g", "Total air gap", made.gap, "mm", "as wound")
+    show_winding(sheet, made, "Choke")
     sheet.result("ripple", r"\Delta I", "Choke ripple", "A")
     sheet.result("minimum_load", r"I_{\min}", "Least continuous load", "A")
     sheet.choice("sink", "", "Heat-sink")
     sheet.choice("fan", "", "Fan")
     sheet.result("loss", "P", "Loss, diodes to choke", "W")
-    free_choke: dict[str, PinValue] = {f"rectifier.{n}": None for n in ("core", "sets", "turns", "wire", "in_hand",
-                                                                       "inductance")}  # fmt: skip
     if reverse.severity:
         cures: list[tuple[str, dict[str, PinValue]]] = []
         at: RectifierState = sheet.states[reverse.point]
@@ -314,21 +283,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
                    f"{fmt(now.recovery, 'W')} recovering.", "A better heat-sink, larger or faster diodes.", worst=junction,
                    cures=(("Let the proposal choose diode and sink", {
                        "rectifier.diode": None, "rectifier.sink": None, "rectifier.fan": None}),))  # fmt: skip
-    if flux.severity:
-        sheet.find("choke_saturates", flux.severity, "The link choke saturates at the surge",
-                   f"{fmt(sheet.states[flux.point].choke_peak, 'A')} through {build.turns} turns make {fmt(flux.value, 'T')}; "
-                   f"the rules stop at {short(flux.limit, 'T')}.", "More turns with a larger gap, or a larger core.",
-                   worst=flux, cures=(("Let the proposal choose the choke", free_choke),))  # fmt: skip
-    if warm.severity:
-        sheet.find("choke_hot", warm.severity, "The link choke runs too hot",
-                   f"{fmt(now.choke_copper, 'W')} copper and {fmt(now.choke_core, 'W')} core take it to "
-                   f"{fmt(warm.value, 'degC')}.", "A larger core or thicker wire.", worst=warm,
-                   cures=(("Let the proposal choose the choke", free_choke),))  # fmt: skip
-    if window.severity:
-        sheet.find("choke_window", "stop", "The choke's winding does not fit",
-                   f"{fmt(made.winding.height, 'mm')} of wire in {fmt(made.stack.height, 'mm')}.",
-                   "Thinner wire or a larger core.", worst=window,
-                   cures=(("Let the proposal choose the choke", free_choke),))  # fmt: skip
+    judge(sheet, made, stress, "choke_", "link choke")
     return sheet.close(
         diode.recovery, "peak reverse voltage counts at the highest battery, ring included", power_in,
         power_in - now.loss,

@@ -223,7 +223,7 @@ class Relation:
 
     def _typeset(self, expression: Any) -> str:
         names = {sp.Symbol(s.name, real=True): s.latex for s in (*self.inputs, *self.constants)}
-        return str(sp.latex(expression, symbol_names=names, mul_symbol=r" \, ", fold_short_frac=False))
+        return str(sp.latex(expression, symbol_names=names, mul_symbol=r" \, ", fold_short_frac=False, order="none"))
 
     def substituted(self, values: Mapping[str, float]) -> str:
         """The formula with the numbers put in and the result, typeset."""
@@ -231,7 +231,7 @@ class Relation:
             sp.Symbol(s.name, real=True): latex_number(s.fixed if s.fixed is not None else values[s.name], s.unit)
             for s in (*self.inputs, *self.constants)
         }
-        right = str(sp.latex(self.expression, symbol_names=names, mul_symbol=r" \cdot "))
+        right = str(sp.latex(self.expression, symbol_names=names, mul_symbol=r" \cdot ", order="none"))
         result = float(self(**{n: values[n] for n in self._names}))
         return f"{self.target.latex} = {right} = {latex_number(result, self.target.unit)}"
 

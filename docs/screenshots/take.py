@@ -1,0 +1,109 @@
+"""Take the pictures of the README anew from a running ``./rhombos demo``: ``.venv/bin/python docs/screenshots/take.py``."""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+HERE = Path(__file__).parent
+sys.path.insert(0, str(HERE.parents[1]))
+
+from selenium import webdriver  # noqa: E402
+from selenium.webdriver import Keys  # noqa: E402
+from selenium.webdriver.chrome.service import Service  # noqa: E402
+from selenium.webdriver.common.by import By  # noqa: E402
+
+from tests.web.conftest import FLAGS, size  # noqa: E402
+from tests.web.pages import Bench  # noqa: E402
+
+SOUND, DRAWN, BOAT = (f"b6a1f2d0-0000-4000-8000-00000000000{n}" for n in (1, 2, 3))
+
+
+def fresh(bench: Bench, identity: str, block: str) -> None:
+    """Open a block and wait until its pictures are drawn."""
+    bench.open(identity, block)
+    bench.until(lambda: bench.browser.find_elements(By.CSS_SELECTOR, '[data-fresh="true"] [data-testid^="chart-"] svg *'))
+
+
+def working(bench: Bench) -> None:
+    """The working of the worst flux."""
+    fresh(bench, DRAWN, "transformer")
+    bench.one("figure-transformer.worst_flux").find_element(By.CSS_SELECTOR, '[aria-label*="against"]').click()
+    bench.one("result")
+
+
+def palette(bench: Bench) -> None:
+    """The palette with something typed."""
+    fresh(bench, SOUND, "dc_link")
+    bench.keys(Keys.CONTROL, "k")
+    bench.one("palette").find_element(By.TAG_NAME, "input").send_keys("bleeder")
+
+
+def dark(bench: Bench) -> None:
+    """The bench in dark mode."""
+    bench.browser.execute_script("localStorage.setItem('rhombos.mode', 'dark')")
+    fresh(bench, SOUND, "output_filter")
+
+
+def relation(bench: Bench) -> None:
+    """A relation worked in the book."""
+    bench.visit("/book")
+    bench.one("relation-peak_flux")
+    bench.browser.find_element(By.CSS_SELECTOR, 'input[aria-label="find a relation"]').send_keys("leakage")
+    bench.click("relation-clamp_power")
+    for name, value in {"L_lk": "0.9u", "I": "14", "f": "60k", "V_c": "95", "V_r": "60"}.items():
+        bench.type(f"symbol-{name}", value, enter=False)
+    bench.click("work")
+    bench.one("worked")
+
+
+def shelf(bench: Bench) -> None:
+    """The shelf of cores."""
+    bench.visit("/shelf")
+    bench.click("kind-core")
+    bench.until(lambda: "ETD 44" in bench.browser.page_source)
+
+
+def designs(bench: Bench) -> None:
+    """The list."""
+    bench.visit("/")
+    bench.one(f"design-{SOUND}")
+
+
+VIEWS: dict[str, Callable[[Bench], None]] = {
+    "bench-findings": lambda b: fresh(b, DRAWN, "push_pull"),
+    "bench-push-pull": lambda b: fresh(b, SOUND, "push_pull"),
+    "bench-transformer": lambda b: fresh(b, BOAT, "transformer"),
+    "bench-rectifier": lambda b: fresh(b, SOUND, "rectifier"),
+    "bench-link": lambda b: fresh(b, SOUND, "dc_link"),
+    "bench-bridge": lambda b: fresh(b, SOUND, "h_bridge"),
+    "bench-brief": lambda b: fresh(b, SOUND, "brief"),
+    "bench-working": working,
+    "bench-palette": palette,
+    "designs": designs,
+    "shelf": shelf,
+    "book": relation,
+    "bench-dark": dark,
+}
+
+
+def main() -> None:
+    options = webdriver.ChromeOptions()
+    options.binary_location = "/usr/bin/chromium"
+    for flag in (*FLAGS, "--hide-scrollbars", f"--user-data-dir={tempfile.mkdtemp()}"):
+        options.add_argument(flag)
+    browser = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+    try:
+        size(browser, 1280, 800)
+        bench = Bench(browser, sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8080")
+        for name, show in VIEWS.items():
+            show(bench)
+            browser.save_screenshot(str(HERE / f"{name}.png"))
+    finally:
+        browser.quit()
+
+
+if __name__ == "__main__":
+    main()

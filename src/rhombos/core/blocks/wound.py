@@ -1,0 +1,104 @@
+"""What the link choke and the filter inductor have in common: their fields, their figures, what can go wrong with them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+from pydantic import Field
+
+from rhombos.core.blocks.base import Build, part
+from rhombos.core.findings import PinValue
+from rhombos.core.magnetics.choke import Choke, ChokeNeed, choke_from, design_choke
+from rhombos.core.parts import Shelf
+from rhombos.core.points import STEADY
+from rhombos.core.rules import Rules
+from rhombos.core.sheet import Sheet, Worst
+from rhombos.core.units import Henry, fmt, short
+
+WOUND_FIELDS = ("core", "sets", "grade", "turns", "wire", "in_hand")
+
+
+class ChokeBuild(Build):
+    """The inductor of a block: its inductance, core and winding."""
+
+    inductance: Henry = Field(ge=1e-6, le=1, title="Inductance")
+    core: str = part("core", "Inductor core")
+    sets: int = Field(ge=1, le=4, title="Inductor core sets")
+    grade: str = part("grade", "Inductor grade")
+    turns: int = Field(ge=1, le=2000, title="Inductor turns")
+    wire: str = part("wire", "Inductor wire")
+    in_hand: int = Field(ge=1, le=50, title="Inductor wires in hand")
+
+
+@lru_cache(maxsize=128)
+def choke_of(build: ChokeBuild, shelf: Shelf) -> Choke:
+    """The wound inductor that a build describes."""
+    return choke_from(
+        shelf, build.core, build.sets, build.grade, build.wire, build.in_hand, build.turns, build.inductance
+    )  # fmt: skip
+
+
+def wind(need: ChokeNeed, fields: dict[str, Any], shelf: Shelf, rules: Rules) -> dict[str, Any]:
+    """The fields with an inductor wound for the need; those already there stay."""
+    made = design_choke(need, {k: fields[k] for k in WOUND_FIELDS if k in fields}, shelf, rules)
+    return {
+        "core": made.stack.core.id, "sets": made.stack.sets, "grade": made.grade.id, "turns": made.winding.turns,
+        "wire": made.winding.wire.id, "in_hand": made.winding.in_hand,
+    } | fields  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class ChokeStress:
+    """Flux, temperature and window of an inductor against their limits."""
+
+    flux: Worst
+    temperature: Worst
+    window: Worst
+
+
+def show_stress(sheet: Sheet, made: Choke, prefix: str, what: str) -> ChokeStress:
+    """The inductor's stresses; `prefix` stands before its figures' names, `what` is what people call it."""
+    limit = sheet.rules.winding_limit
+    return ChokeStress(
+        sheet.limited(f"{prefix}flux", r"B_L", f"{what} flux at the surge", "T", made.grade.b_sat,
+                      max(0.0, 1 - sheet.rules.choke_peak / made.grade.b_sat)),
+        sheet.limited(f"{prefix}temperature", r"T_L", f"{what} temperature", "degC", limit + 20, 20 / (limit + 20),
+                      over=STEADY),
+        sheet.fixed("fill", "h/h_W", "Window height in use", made.fill, "%", 1.0, 0.0, "as wound"),
+    )  # fmt: skip
+
+
+def show_winding(sheet: Sheet, made: Choke, what: str) -> None:
+    """How the inductor is wound."""
+    sheet.choice("core", "", f"{what} core")
+    sheet.choice("sets", "", f"{what} core sets")
+    sheet.choice("grade", "", f"{what} grade")
+    sheet.choice("turns", "N_L", f"{what} turns")
+    sheet.choice("wire", "", f"{what} wire")
+    sheet.choice("in_hand", "", f"{what} wires in hand")
+    sheet.fixed_value("gap", "l_g", "Total air gap", made.gap, "mm", "as wound")
+
+
+def judge(sheet: Sheet, made: Choke, stress: ChokeStress, prefix: str, what: str) -> None:
+    """Saturation, heat and room."""
+    now, block = sheet.now, sheet.block
+    freed: dict[str, PinValue] = {f"{block}.{n}": None for n in ("inductance", *WOUND_FIELDS)}
+    cure = (("Let the proposal wind it", freed),)
+    flux, warm, window = stress.flux, stress.temperature, stress.window
+    if flux.severity:
+        peak = getattr(sheet.states[flux.point], f"{prefix}peak")
+        sheet.find(f"{prefix}saturates", flux.severity, f"The {what} saturates at the surge",
+                   f"{fmt(peak, 'A')} through {made.winding.turns} turns make {fmt(flux.value, 'T')}; the rules stop at "
+                   f"{short(flux.limit, 'T')}.", "More turns with a larger gap, or a larger core.", worst=flux,
+                   cures=cure)  # fmt: skip
+    if warm.severity:
+        sheet.find(f"{prefix}hot", warm.severity, f"The {what} runs too hot",
+                   f"{fmt(getattr(now, f'{prefix}copper'), 'W')} copper and {fmt(getattr(now, f'{prefix}core'), 'W')} core "
+                   f"take it to {fmt(warm.value, 'degC')}.",
+                   "A larger core, thicker wire, or more inductance for less ripple.", worst=warm, cures=cure)  # fmt: skip
+    if window.severity:
+        sheet.find(f"{prefix}window", "stop", f"The winding of the {what} does not fit",
+                   f"{fmt(made.winding.height, 'mm')} of wire in {fmt(made.stack.height, 'mm')}.",
+                   "Thinner wire or a larger core.", worst=window, cures=cure)  # fmt: skip
