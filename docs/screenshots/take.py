@@ -14,7 +14,6 @@ from selenium import webdriver  # noqa: E402
 from selenium.webdriver import Keys  # noqa: E402
 from selenium.webdriver.chrome.service import Service  # noqa: E402
 from selenium.webdriver.common.by import By  # noqa: E402
-
 from tests.web.conftest import FLAGS, size  # noqa: E402
 from tests.web.pages import Bench  # noqa: E402
 

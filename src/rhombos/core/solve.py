@@ -188,7 +188,7 @@ def _whole(totals: Totals, settled: Mapping[str, route.Settled], brief: Brief) -
             code="whole.efficiency", severity="watch", block=worst, title="Efficiency below the target",
             cause=f"{fmt(totals.efficiency, '%')} at full power on a nominal battery, against "
                   f"{fmt(brief.targets.efficiency, '%')}; the most, {fmt(losses[worst], 'W')}, is lost in the "
-                  f"{title.lower()}.",
+                  f"{title if title.startswith('H-') else title.lower()}.",
             remedy="Start with that block; a higher battery voltage helps everywhere on the low side.",
             figure=f"{worst}.loss", value=totals.efficiency, limit=brief.targets.efficiency,
             margin=totals.efficiency / brief.targets.efficiency - 1))  # fmt: skip

@@ -77,12 +77,12 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
   useKeys({ solution, go, undo: handle.undo, redo: handle.redo, find: () => setFinding(true), close: () => setFigure(null) })
   const shown = figure && (block?.figures.find((f) => f.address === figure.address && f.title === figure.title) ?? null)
   return (
-    <Flex className="rhombos" direction="column" h={{ base: "auto", lg: "100dvh" }} minW="1000px">
+    <Flex className="rhombos" direction="column" h={{ base: "auto", lg: "100dvh" }} minW="1000px" _print={{ h: "auto", minW: "0" }}>
       <TopBar handle={handle} asked={solution.totals?.texts.asked ?? "change the brief"} brief={chosen === "brief"} showBrief={() => go(chosen === "brief" ? worst : "brief")} find={() => setFinding(true)} />
       <PowerPath solution={solution} chosen={chosen} choose={go} />
       <TotalsLine solution={solution} />
       {handle.fault && <Fault m="2">{handle.fault}</Fault>}
-      <Grid flex="1" minH="0" templateColumns="minmax(440px, 1.06fr) minmax(300px, 1fr) minmax(250px, 0.62fr)">
+      <Grid flex="1" minH="0" _print={{ display: "block" }} templateColumns="minmax(440px, 1.06fr) minmax(300px, 1fr) minmax(250px, 0.62fr)">
         <Column>
           <Flex align="baseline" gap="3" mb="1">
             <Text as="h2" fontWeight="700" fontSize="lg" whiteSpace="nowrap" data-testid="sheet-title">
@@ -116,7 +116,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
 }
 
 const Column = ({ children, last }: { children: React.ReactNode; last?: boolean }) => (
-  <Box px="5" py="3" overflowY="auto" minH="0" borderRight={last ? undefined : "1px solid"} borderColor="hair" tabIndex={-1}>
+  <Box px="5" py="3" overflowY="auto" minH="0" _print={{ overflow: "visible" }} borderRight={last ? undefined : "1px solid"} borderColor="hair" tabIndex={-1}>
     {children}
   </Box>
 )

@@ -112,8 +112,8 @@ function option(chart: Chart): echarts.EChartsCoreOption {
     color: tone(role),
     fontSize: 11.5,
     fontFamily: mono,
-    textBorderColor: shade("paper"),
-    textBorderWidth: 3,
+    backgroundColor: shade("paper"),
+    padding: [1, 2],
   })
   const marks = {
     silent: true,
@@ -151,7 +151,7 @@ function option(chart: Chart): echarts.EChartsCoreOption {
         symbolSize: 11,
         itemStyle: { color: shade("copper") },
         tooltip: { show: false },
-        label: { show: true, position: "right", color: shade("copper"), fontFamily: mono, fontSize: 11.5, fontWeight: 600, offset: [2, 11], textBorderColor: shade("paper"), textBorderWidth: 3 },
+        label: { show: true, position: "right", color: shade("copper"), fontFamily: mono, fontSize: 11.5, fontWeight: 600, offset: [2, 11], backgroundColor: shade("paper"), padding: [1, 3] },
         labelLayout: { moveOverlap: "shiftY" },
         z: 5,
       },

@@ -123,7 +123,7 @@ def _capacitor(
         if "capacitor" not in pins and (can.family != "film ac" or can.v_ac < AC_MARGIN * need.voltage):
             continue
         for count in [int(pins["count"])] if "count" in pins else (1, 2, 3):
-            miss = abs(math.log(count * can.c / wanted))
+            miss = abs(math.log(count * can.c / wanted)) + 5 * max(0.0, count * can.c / (1.08 * max(most, enough)) - 1)
             key = (round(miss, 1) + 0.05 * (count - 1), count * can.price, can.id, count)
             best = key if best is None or key < best else best
     if best is None:

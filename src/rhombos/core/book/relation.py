@@ -227,11 +227,12 @@ class Relation:
 
     def substituted(self, values: Mapping[str, float]) -> str:
         """The formula with the numbers put in and the result, typeset."""
-        names = {
-            sp.Symbol(s.name, real=True): latex_number(s.fixed if s.fixed is not None else values[s.name], s.unit)
-            for s in (*self.inputs, *self.constants)
-        }
+        symbols = (*self.inputs, *self.constants)
+        names = {sp.Symbol(s.name, real=True): f"Q{i}Q" for i, s in enumerate(symbols)}
         right = str(sp.latex(self.expression, symbol_names=names, mul_symbol=r" \cdot ", order="none"))
+        for i, s in enumerate(symbols):
+            number = latex_number(s.fixed if s.fixed is not None else values[s.name], s.unit)
+            right = right.replace(f"Q{i}Q^", rf"\left({number}\right)^").replace(f"Q{i}Q", number)
         result = float(self(**{n: values[n] for n in self._names}))
         return f"{self.target.latex} = {right} = {latex_number(result, self.target.unit)}"
 
