@@ -34,8 +34,9 @@ KEY, TITLE = "h_bridge", "H-bridge"
 CARRIER = 18e3
 """Above hearing at the legs, twice that at the filter; higher only buys a smaller choke for more loss."""
 AUDIBLE = 16e3
-DEAD_TIME_FLOOR = {"mosfet": 250e-9, "igbt": 500e-9}
-"""Shortest dead time proposed, s: an IGBT's turn-off delay and tail are not in its overlap time."""
+SHORTEST_DEAD_TIME = 250e-9
+IGBT_DELAY = 200e-9
+"""Turn-off delay of an IGBT, s, which its overlap time does not hold: typical, until the data sheet says otherwise."""
 DELAY_MISMATCH = 100e-9
 """Spread of the drivers' delays that dead time must cover, s."""
 MOST_PARALLEL = 4
@@ -102,7 +103,8 @@ def propose(
         fields = _choose(need, fields["carrier"], air, pins, shelf, rules) | fields
     device = shelf.find("mosfet|igbt", fields["switch"])
     if "dead_time" not in fields:
-        fields["dead_time"] = 50e-9 * math.ceil(_dead_time_needed(device, rules) / 50e-9 - 1e-9)
+        wanted = max(SHORTEST_DEAD_TIME, _dead_time_needed(device, rules))
+        fields["dead_time"] = float(f"{50 * math.ceil(wanted / 50e-9 - 1e-9)}e-9")
     if "sink" not in fields or "fan" not in fields:
         draft = HBridgeBuild.model_validate({"sink": shelf.all_ids("heat_sink")[0], "fan": False} | fields)
         state = assess(need, draft, brief, shelf, rules, SILENT, cool=True)
@@ -121,8 +123,11 @@ def _times(device: Any, rules: Rules) -> tuple[Any, Any]:
 
 
 def _dead_time_needed(device: Any, rules: Rules) -> float:
-    floor = DEAD_TIME_FLOOR["igbt" if isinstance(device, Igbt) else "mosfet"]
-    return max(floor, 2 * float(_times(device, rules)[1]) + DELAY_MISMATCH)
+    return 2 * float(_times(device, rules)[1]) + _turn_off_delay(device) + DELAY_MISMATCH
+
+
+def _turn_off_delay(device: Any) -> float:
+    return IGBT_DELAY if isinstance(device, Igbt) else 0.0
 
 
 def _choose(
@@ -249,7 +254,8 @@ def assess(
                          imbalance=rules.sharing_imbalance if n > 1 else 0.0),
         dead_time_loss_volts=dead, drop=threshold, resistance=resistance, junction=junction, switching_time=on + off,
         dead_time_needed=ledger.total("h_bridge.dead_time_needed", {
-            "twice the turn-off": 2 * off, "spread of the drivers": DELAY_MISMATCH}),
+            "twice the turn-off": 2 * off, "delay before it": _turn_off_delay(device),
+            "spread of the drivers": DELAY_MISMATCH}),
         conduction=ledger.total("h_bridge.conduction", {"four switches and their diodes": conduction}),
         switching=ledger.total("h_bridge.switching", {
             "overlap": overlap, "output capacitance": charge, "dead-time diodes": resting}),

@@ -17,6 +17,8 @@ from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet, Worst
 from rhombos.core.units import Henry, fmt, short
 
+WIDE_GAP = 0.2
+"""Total gap over the width of the leg, beyond which fringing can no longer be left out of account."""
 WOUND_FIELDS = ("core", "sets", "grade", "turns", "wire", "in_hand")
 
 
@@ -98,6 +100,13 @@ def judge(sheet: Sheet, made: Choke, stress: ChokeStress, prefix: str, what: str
                    f"{fmt(getattr(now, f'{prefix}copper'), 'W')} copper and {fmt(getattr(now, f'{prefix}core'), 'W')} core "
                    f"take it to {fmt(warm.value, 'degC')}.",
                    "A larger core, thicker wire, or more inductance for less ripple.", worst=warm, cures=cure)  # fmt: skip
+    wide = made.gap / made.stack.a_e**0.5
+    if wide > WIDE_GAP:
+        sheet.find(f"{prefix}gap", "watch", f"The {what} needs a wide gap",
+                   f"{fmt(made.gap, 'mm')} in all, {wide:.0%} of the leg's width: the field spreads out of it, heats the wire "
+                   "beside it and makes the inductance larger than computed.",
+                   "Split it over the legs or into several, keep the wire a gap's width away, grind less and measure; a larger "
+                   "core needs less.", figure="gap")  # fmt: skip
     if window.severity:
         sheet.find(f"{prefix}window", "stop", f"The winding of the {what} does not fit",
                    f"{fmt(made.winding.height, 'mm')} of wire in {fmt(made.stack.height, 'mm')}.",
