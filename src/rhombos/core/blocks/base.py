@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections import OrderedDict
 from collections.abc import Callable
 from functools import wraps
-from typing import Any
+from typing import Any, Self
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.parts import HeatSink, Resistor, Shelf
+from rhombos.core.problems import bounds
 from rhombos.core.rules import Rules
 
 MOST_REMEMBERED = 128
@@ -39,6 +40,20 @@ class Build(BaseModel):
     """The chosen values of a block. A field with ``part`` in its schema names a part of that kind."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    @classmethod
+    def within(cls, fields: dict[str, Any]) -> Self:
+        """The build of these fields, numbers held within their bounds: a hopeless need must not make an impossible build.
+
+        Pins are within their bounds already, so none of them moves.
+        """
+        held = dict(fields)
+        for name, info in cls.model_fields.items():
+            value = held.get(name)
+            if isinstance(value, int | float) and not isinstance(value, bool):
+                low, high = bounds(info)
+                held[name] = min(max(value, low if low is not None else value), high if high is not None else value)
+        return cls.model_validate(held)
 
 
 def part(kind: str, title: str) -> Any:

@@ -110,7 +110,7 @@ def propose(
         fields["bleeder"] = at_most(min(10e6, max(100.0, ohms * 0.95)))
     watts = book.bleeder_power(V=top, R=fields["bleeder"])
     fields.setdefault("bleeder_part", propose_resistor(shelf, rules, fields["bleeder"], watts, top))
-    return DcLinkBuild.model_validate(fields)
+    return DcLinkBuild.within(fields)
 
 
 def _cans(

@@ -106,11 +106,11 @@ def propose(
         wanted = max(SHORTEST_DEAD_TIME, _dead_time_needed(device, rules))
         fields["dead_time"] = float(f"{50 * math.ceil(wanted / 50e-9 - 1e-9)}e-9")
     if "sink" not in fields or "fan" not in fields:
-        draft = HBridgeBuild.model_validate({"sink": shelf.all_ids("heat_sink")[0], "fan": False} | fields)
+        draft = HBridgeBuild.within({"sink": shelf.all_ids("heat_sink")[0], "fan": False} | fields)
         state = assess(need, draft, brief, shelf, rules, SILENT, cool=True)
         sink, fan = propose_sink(shelf, rules, state.loss - state.gate)
         fields = {"sink": sink, "fan": fan} | fields
-    return HBridgeBuild.model_validate(fields)
+    return HBridgeBuild.within(fields)
 
 
 def _times(device: Any, rules: Rules) -> tuple[Any, Any]:

@@ -99,7 +99,7 @@ def propose(
         pins = pins | {"cable": next((float(f"{a}e-6") for a in CABLES if a * 1e-6 >= wanted), MOST_CABLE)}
     if "capacitor" not in pins or "count" not in pins:
         pins = pins | _cans(full, ripple, pins, shelf, rules)
-    return InputStageBuild.model_validate(pins)
+    return InputStageBuild.within(pins)
 
 
 def _cans(full: float, ripple: float, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> dict[str, Any]:

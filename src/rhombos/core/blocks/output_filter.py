@@ -106,7 +106,7 @@ def propose(
     air = brief.targets.ambient + rules.enclosure_rise
     wanted_choke = ChokeNeed(henry, 1.02 * math.sqrt(2) * surge_current + swing / 2, need.current, swing, ripple_rms,
                              2 * need.carrier, air)  # fmt: skip
-    return OutputFilterBuild.model_validate(wind(wanted_choke, fields, shelf, rules))
+    return OutputFilterBuild.within(wind(wanted_choke, fields, shelf, rules))
 
 
 def _capacitor(

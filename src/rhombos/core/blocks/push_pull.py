@@ -128,14 +128,14 @@ def propose(
     burnt = clamps.clamp_heat(V_c=level, R=fields["clamp_resistor"])
     fields.setdefault("clamp_part", propose_resistor(shelf, rules, fields["clamp_resistor"], burnt, level))
     if "sink" not in fields or "fan" not in fields:
-        draft = PushPullBuild.model_validate(
+        draft = PushPullBuild.within(
             {"sink": shelf.all_ids("heat_sink")[0], "fan": False} | fields
         )  # fmt: skip
         state = assess(need, draft, brief, shelf, rules, SILENT, cool=True)
         sink, fan = propose_sink(shelf, rules, state.conduction + state.switching)
         fields.setdefault("sink", sink)
         fields.setdefault("fan", fan)
-    return PushPullBuild.model_validate(fields)
+    return PushPullBuild.within(fields)
 
 
 def _clamp_resistor(need: PushPullNeed, ceiling: float, frequency: float) -> float:

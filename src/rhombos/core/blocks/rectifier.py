@@ -130,11 +130,11 @@ def propose(
                              ripple / math.sqrt(12), 2 * need.frequency, air)  # fmt: skip
     fields = wind(wanted_choke, fields, shelf, rules)
     if "sink" not in fields or "fan" not in fields:
-        draft = RectifierBuild.model_validate({"sink": shelf.all_ids("heat_sink")[0], "fan": False} | fields)
+        draft = RectifierBuild.within({"sink": shelf.all_ids("heat_sink")[0], "fan": False} | fields)
         state = assess(need, draft, brief, shelf, rules, SILENT)
         sink, fan = propose_sink(shelf, rules, state.conduction + state.recovery)
         fields = {"sink": sink, "fan": fan} | fields
-    return RectifierBuild.model_validate(fields)
+    return RectifierBuild.within(fields)
 
 
 def _choose_diode(

@@ -101,7 +101,7 @@ def made(build: TransformerBuild, shelf: Shelf) -> Transformer:
 def propose(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> TransformerBuild:
     """Search the shelf; pinned fields stay."""
     t = design_transformer(need, pins, shelf, rules)
-    return TransformerBuild.model_validate({
+    return TransformerBuild.within({
         "core": t.stack.core.id, "sets": t.stack.sets, "grade": t.grade.id, "primary_turns": t.primary.turns,
         "secondary_turns": t.secondary.turns, "primary_wire": t.primary.wire.id, "primary_in_hand": t.primary.in_hand,
         "secondary_wire": t.secondary.wire.id, "secondary_in_hand": t.secondary.in_hand, "interfaces": t.interfaces,

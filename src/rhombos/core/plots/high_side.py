@@ -31,7 +31,7 @@ def diode_voltage(worked: Worked) -> Chart:
     state: Any = s.states["rectifier"]
     frequency = worked.builds["push_pull"].frequency  # type: ignore[attr-defined]
     period = 1 / frequency
-    on = s.states["push_pull"].duty * period
+    on = min(s.states["push_pull"].duty, 0.5) * period
     level = state.reverse - state.ring
     stray = 2 * diode.c_j + 30e-12
     leak = (s.states["transformer"].leakage + worked.rules.lead_inductance) * s.states["transformer"].ratio ** 2

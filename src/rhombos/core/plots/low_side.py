@@ -110,11 +110,11 @@ def switch_voltage(worked: Worked) -> Chart:
     state: Any = s.states["push_pull"]
     device = worked.shelf.get(Mosfet, build.switch)  # type: ignore[attr-defined]
     period = 1 / build.frequency  # type: ignore[attr-defined]
-    on = state.duty * period
+    on = min(state.duty, 0.5) * period
     leak = s.states["transformer"].leakage + worked.rules.lead_inductance
     ring = 2 * math.pi * math.sqrt(leak * device.c_oss * build.parallel)  # type: ignore[attr-defined]
-    ring = min(ring, (period / 2 - on) / 3) if period / 2 > on else ring
-    after = np.linspace(0, min(RING_DECAY * ring * 1.2, period / 2 - on), 160)
+    ring = min(ring, max(period / 2 - on, on / 50) / 3)
+    after = np.linspace(0, max(0.0, min(RING_DECAY * ring * 1.2, period / 2 - on)), 160)
     # off, other side idle: the drain rests at the input; off, other side on: at twice the input
     spike = state.peak_voltage - s.v_in
     swing = s.v_in + spike * np.exp(-3 * after / (RING_DECAY * ring)) * np.cos(2 * math.pi * after / ring)
