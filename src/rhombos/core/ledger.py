@@ -29,7 +29,10 @@ class Ledger:
 
         Raises: BookError when an input is missing or unknown.
         """
-        value = relation.work(inputs)
+        try:
+            value = relation.scalar(**inputs)
+        except (TypeError, ValueError, ZeroDivisionError, OverflowError):
+            value = relation.work(inputs)  # which says what is amiss, or that there is no answer
         if self.recording:
             self.steps[f"{self.point}:{address}"] = Step(relation.key, inputs, value)
         return value

@@ -22,7 +22,7 @@ from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
 
 MOST_ROUNDS = 3
-COARSE = 1e-3
+COARSE = 3e-3
 """How closely operating points are settled between proposals."""
 NEEDED_KINDS = ("mosfet", "diode", "core", "grade", "wire", "capacitor", "resistor", "fuse", "heat_sink")
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable
-from functools import wraps
+from functools import cache, wraps
 from typing import Any, Self
 
 import numpy as np
@@ -48,12 +48,20 @@ class Build(BaseModel):
         Pins are within their bounds already, so none of them moves.
         """
         held = dict(fields)
-        for name, info in cls.model_fields.items():
-            value = held.get(name)
-            if isinstance(value, int | float) and not isinstance(value, bool):
-                low, high = bounds(info)
-                held[name] = min(max(value, low if low is not None else value), high if high is not None else value)
+        for name, (low, high) in _number_bounds(cls).items():
+            if name in held:
+                held[name] = min(max(held[name], low), high)
         return cls.model_validate(held)
+
+
+@cache
+def _number_bounds(model: type[BaseModel]) -> dict[str, tuple[float, float]]:
+    found = {}
+    for name, info in model.model_fields.items():
+        low, high = bounds(info)
+        if low is not None and high is not None:
+            found[name] = (low, high)
+    return found
 
 
 def part(kind: str, title: str) -> Any:

@@ -154,7 +154,9 @@ def design_transformer(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf
     turns = np.array([pins["primary_turns"]] if "primary_turns" in pins else range(1, MOST_PRIMARY_TURNS + 1))
     allowed = rules.winding_limit - need.air
     score = _scores(need, pins, table, index, turns, grades, rules)
-    order = np.argsort(score, axis=None, kind="stable")[:TRIES]
+    flat = score.ravel()
+    near = np.argpartition(flat, min(TRIES, flat.size - 1))[:TRIES]
+    order = near[np.lexsort((near, flat[near]))]
     best: Transformer | None = None
     for place in order:
         which, row, column = np.unravel_index(place, score.shape)
