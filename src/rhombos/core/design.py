@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -50,12 +51,12 @@ def brief_fields(brief: Brief) -> tuple[BriefField, ...]:
     for section, label in SECTIONS.items():
         part = getattr(brief, section)
         if not isinstance(part, BaseModel):
-            kinds = _choices(Brief.model_json_schema()["properties"][section])
+            kinds = _choices(_schema(Brief)[section])
             found.append(BriefField(
                 address=section, section=label, title="Loads meant", text=", ".join(part), unit="1", options=kinds,
                 many=True))  # fmt: skip
             continue
-        schema = type(part).model_json_schema()["properties"]
+        schema = _schema(type(part))
         for name, info in type(part).model_fields.items():
             value = getattr(part, name)
             unit = unit_of(info) or "1"
@@ -64,6 +65,11 @@ def brief_fields(brief: Brief) -> tuple[BriefField, ...]:
                 address=f"{section}.{name}", section=label, title=info.title or name, text=shown, unit=unit,
                 allowed=allowed_range(info), options=_choices(schema[name])))  # fmt: skip
     return tuple(found)
+
+
+@cache
+def _schema(model: type[BaseModel]) -> dict[str, dict[str, Any]]:
+    return dict(model.model_json_schema()["properties"])
 
 
 def _text(value: Any, unit: str, schema: dict[str, Any]) -> str:

@@ -884,6 +884,11 @@ export interface components {
             };
         };
         /**
+         * Pictures
+         * @description The pictures of one block.
+         */
+        Pictures: components["schemas"]["Chart"][];
+        /**
          * PowerAsked
          * @description How much, for how long, at which power factor.
          */
@@ -1420,7 +1425,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Chart"][];
+                    "application/json": components["schemas"]["Pictures"];
                 };
             };
             /** @description Unprocessable Entity */

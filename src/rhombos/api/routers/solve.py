@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Literal, get_args
 
-from fastapi import APIRouter
-from pydantic import BaseModel, Field
+from fastapi import APIRouter, Response
+from pydantic import BaseModel, Field, RootModel
 
 from rhombos.api.problem import ProblemDocument
 from rhombos.api.service import Serving
@@ -46,23 +46,32 @@ class RuleSet(BaseModel):
     why: str
 
 
-@router.post("/solve")
-def solve(asked: Asked, serving: Serving) -> Solved:
+def _plain(model: BaseModel) -> Response:
+    """A model as JSON, written once by its own serialiser: it is valid already, and it is large."""
+    return Response(model.model_dump_json(), media_type="application/json")
+
+
+@router.post("/solve", response_model=Solved)
+def solve(asked: Asked, serving: Serving) -> Response:
     """Size everything that is not pinned."""
     try:
         solution = explain(serving.work(asked.brief, asked.pins, asked.rules), asked.pins)
     except EmptyShelf as empty:
         solution = unbuildable(asked.brief, asked.pins, PRESETS[asked.rules], empty)
-    return Solved(solution=solution, fields=brief_fields(asked.brief))
+    return _plain(Solved(solution=solution, fields=brief_fields(asked.brief)))
 
 
-@router.post("/charts/{block}")
-def pictures(block: Block, asked: Asked, serving: Serving) -> list[Chart]:
+class Pictures(RootModel[tuple[Chart, ...]]):
+    """The pictures of one block."""
+
+
+@router.post("/charts/{block}", response_model=Pictures)
+def pictures(block: Block, asked: Asked, serving: Serving) -> Response:
     """The pictures of one block; none where nothing can be built."""
     try:
-        return list(charts(serving.work(asked.brief, asked.pins, asked.rules), block))
+        return _plain(Pictures(charts(serving.work(asked.brief, asked.pins, asked.rules), block)))
     except EmptyShelf:
-        return []
+        return _plain(Pictures(()))
 
 
 @router.get("/rules")
