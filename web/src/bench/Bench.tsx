@@ -1,7 +1,7 @@
 import "./palette.css"
 
 import { Box, Flex, Grid, Spinner, Text } from "@chakra-ui/react"
-import { useCallback, useEffect, useState } from "react"
+import { useCallback, useEffect, useRef, useState } from "react"
 import { Link, useNavigate, useParams, useSearchParams } from "react-router"
 
 import type { Figure, Finding, PinValue, Solution } from "../api/client"
@@ -44,24 +44,20 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
   const worst = solution.findings[0]?.block ?? "push_pull"
   const chosen = search.get("block") ?? worst
   const block = solution.blocks.find((b) => b.key === chosen)
-  const go = useCallback(
-    (key: string, address?: string) => {
-      setSearch({ block: key }, { replace: true })
-      setFigure(solution.blocks.find((b) => b.key === key)?.figures.find((f) => f.address === address) ?? null)
-    },
-    [setSearch, solution],
-  )
-  const pin = (address: string, value: PinValue) => {
-    const pins = { ...handle.design?.pins }
-    if (value === null) delete pins[address]
-    else pins[address] = value
-    return handle.change({ pins })
-  }
-  const apply = (patch: Record<string, PinValue>) => {
-    const pins = { ...handle.design?.pins, ...patch }
+  // what rows and findings are given keeps its identity, so that only those that changed are drawn again
+  const latest = useRef({ handle, solution, setSearch })
+  latest.current = { handle, solution, setSearch }
+  const go = useCallback((key: string, address?: string) => {
+    latest.current.setSearch({ block: key }, { replace: true })
+    setFigure(latest.current.solution.blocks.find((b) => b.key === key)?.figures.find((f) => f.address === address) ?? null)
+  }, [])
+  const apply = useCallback((patch: Record<string, PinValue>) => {
+    const pins = { ...latest.current.handle.design?.pins, ...patch }
     for (const [address, value] of Object.entries(patch)) if (value === null) delete pins[address]
-    void handle.change({ pins })
-  }
+    return latest.current.handle.change({ pins })
+  }, [])
+  const pin = useCallback((address: string, value: PinValue) => apply({ [address]: value }), [apply])
+  const jump = useCallback((f: Finding) => go(f.block, f.figure ?? undefined), [go])
   const actions: Action[] = [
     { name: "Change the brief", keys: "0", run: () => go("brief") },
     { name: "Undo", keys: "Ctrl Z", run: () => void handle.undo?.() },
@@ -105,7 +101,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
           <Pictures handle={handle} block={chosen === "brief" ? "load" : chosen} />
         </Column>
         <Column last>
-          <Findings findings={solution.findings} apply={apply} jump={(f: Finding) => go(f.block, f.figure ?? undefined)} />
+          <Findings findings={solution.findings} apply={apply} jump={jump} />
         </Column>
       </Grid>
       <Foot handle={handle} solution={solution} />

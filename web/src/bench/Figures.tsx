@@ -1,9 +1,10 @@
 import { Box, Flex, Text } from "@chakra-ui/react"
-import { useState } from "react"
+import { memo, useState } from "react"
 
 import type { Figure, PinValue, Problem } from "../api/client"
 import { PinGem } from "../ui/Lozenge"
 import { Fault, Quiet } from "../ui/Page"
+import { same } from "../ui/same"
 import { Tex } from "../ui/Tex"
 import { ValueField } from "./ValueField"
 
@@ -18,16 +19,19 @@ interface Props {
 export const Figures = (props: Props) => (
   <Box role="table" aria-label="figures">
     {props.figures.map((f, i) => (
-      <Row key={`${f.address}-${i}`} figure={f} {...props} />
+      <Row key={`${f.address}-${i}`} figure={f} here={props.chosen?.address === f.address && props.chosen.title === f.title} open={props.open} pin={props.pin} />
     ))}
   </Box>
 )
 
-function Row({ figure: f, chosen, open, pin }: { figure: Figure } & Omit<Props, "figures">) {
+type RowProps = { figure: Figure; here: boolean } & Pick<Props, "open" | "pin">
+
+const Row = memo(Line, (a, b) => a.here === b.here && a.open === b.open && a.pin === b.pin && same(a.figure, b.figure))
+
+function Line({ figure: f, here, open, pin }: RowProps) {
   const [editing, setEditing] = useState(false)
   const [refused, setRefused] = useState<string>()
   const tone = f.severity === "stop" || f.severity === "fix" ? f.severity : "ink"
-  const here = chosen?.address === f.address && chosen.title === f.title
   const put = async (value: PinValue) => {
     const problem = await pin(f.pin ?? "", value)
     setRefused(problem?.problems?.[0]?.message ?? problem?.detail)

@@ -1,12 +1,14 @@
 import { Box, Flex, Text } from "@chakra-ui/react"
+import { memo } from "react"
 
 import type { Finding, PinValue } from "../api/client"
+import { same } from "../ui/same"
 import { Plain, Quiet, Strong } from "../ui/Page"
 import { Gem, SAID } from "../ui/Lozenge"
 
 interface Props {
   findings: readonly Finding[]
-  apply: (patch: Record<string, PinValue>) => void
+  apply: (patch: Record<string, PinValue>) => unknown
   jump: (finding: Finding) => void
 }
 
@@ -34,7 +36,9 @@ export function Findings({ findings, apply, jump }: Props) {
   )
 }
 
-function Item({ finding: f, apply, jump }: { finding: Finding } & Omit<Props, "findings">) {
+const Item = memo(Plainly, (a, b) => a.apply === b.apply && a.jump === b.jump && same(a.finding, b.finding))
+
+function Plainly({ finding: f, apply, jump }: { finding: Finding } & Omit<Props, "findings">) {
   const [first, ...rest] = f.cures ?? []
   return (
     <Flex gap="2.5" py="2.5" borderBottom="1px solid" borderColor="faint" data-testid={`finding-${f.code}`}>

@@ -1,6 +1,7 @@
 import { useCallback, useEffect, useRef, useState } from "react"
 
 import { client, data, Refusal, type Design, type DesignOut, type Problem, type Solved } from "../api/client"
+import { same } from "../ui/same"
 
 /** A change of a design: parts of it to replace. */
 export type Change = Partial<Pick<Design, "name" | "brief" | "pins" | "rules">>
@@ -13,7 +14,6 @@ interface Outbox {
 }
 
 const key = (id: string) => `rhombos.outbox.${id}`
-const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 const RETRY = 1000
 
 function readOutbox(id: string): Outbox | null {
