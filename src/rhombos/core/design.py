@@ -13,8 +13,6 @@ from rhombos.core.problems import allowed_range, unit_of
 from rhombos.core.rules import RuleName
 from rhombos.core.units import short
 
-FORMAT = "rhombos-design-1"
-
 
 class Design(BaseModel):
     """What a designer decides. Numbers are SI; text such as ``"100 Ah"`` or ``"4k7"`` is read in the field's usual unit."""

@@ -44,7 +44,7 @@ function Line({ figure: f, here, open, pin }: RowProps) {
         <Box role="cell" w="56px" flexShrink="0" color="ink.soft" fontSize="12.5px" whiteSpace="nowrap" overflow="hidden">
           {f.symbol && <Tex>{f.symbol.replaceAll("–", "\\text{–}")}</Tex>}
         </Box>
-        <Text role="cell" flex="1" minW="84px" fontSize="sm" lineHeight="1.2" truncate title={f.title}>
+        <Text role="cell" flex="1" minW="60px" fontSize="sm" lineHeight="1.2" truncate title={f.title}>
           {f.title}
         </Text>
         {editing ? (

@@ -224,13 +224,13 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         sheet.find("capacitor_voltage", peak.severity,
                    "Link beyond its capacitors' rating" if peak.severity == "stop" else "Link capacitor close to its rating",
                    f"{short(build.voltage, 'V')} with tolerance and ripple reaches {fmt(peak.value, 'V')} on "
-                   f"{short(can.v_rating, 'V')}; the rules ask {rules.link_capacitor_margin:.0%} in hand.",
+                   f"{short(can.v_rating, 'V')}; the rules ask {fmt(rules.link_capacitor_margin, '%', 2)} in hand.",
                    "Lower the link only while it still makes the sine; else capacitors of a higher rating.", worst=peak,
                    cures=tuple(cures))  # fmt: skip
     if ripple.severity:
         sheet.find("ripple", "fix" if ripple.severity == "stop" else "watch", "The link ripples much",
                    f"{fmt(ripple.value, 'V')} at {short(2 * brief.output.frequency, 'Hz')}, "
-                   f"{ripple.value / build.voltage:.1%} of the link.", "More capacitance.", worst=ripple,
+                   f"{fmt(ripple.value / build.voltage, '%', 3)} of the link.", "More capacitance.", worst=ripple,
                    cures=(("Let the proposal choose the capacitors", dict(free)),))  # fmt: skip
     if current.severity:
         sheet.find("can_current", current.severity, "Link capacitors carry too much current",

@@ -297,7 +297,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
                    "Bridge switches beyond their rating" if voltage.severity == "stop"
                    else "Bridge switches close to their rating",
                    f"The link peaks at {fmt(voltage.value / (1 + STRAY_SPIKE), 'V')} and the loop's stray inductance adds "
-                   f"some {STRAY_SPIKE:.0%}: {fmt(voltage.value, 'V')} on {short(device.v_rating, 'V')} parts.",
+                   f"some {fmt(STRAY_SPIKE, '%', 2)}: {fmt(voltage.value, 'V')} on {short(device.v_rating, 'V')} parts.",
                    "Lower the link while it still makes the sine; else parts of a higher rating. Film capacitors at the legs.",
                    worst=voltage, cures=(("Use parts of a higher rating", dict(free)),))  # fmt: skip
     if current.severity:

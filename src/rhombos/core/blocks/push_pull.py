@@ -303,8 +303,8 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     if current.severity:
         sheet.find("current", current.severity, "Too much current in each switch",
                    f"{fmt(current.value, 'A')} in each {device.label}; the rules keep "
-                   f"{rules.switch_current_margin:.0%} of {short(device.i_rating, 'A')} in hand: package and sharing decide, "
-                   "not the headline figure.", "More in parallel, or stronger parts.", worst=current,
+                   f"{fmt(rules.switch_current_margin, '%', 2)} of {short(device.i_rating, 'A')} in hand: package and "
+                   "sharing decide, not the headline figure.", "More in parallel, or stronger parts.", worst=current,
                    cures=(("Let the proposal choose", {"push_pull.switch": None, "push_pull.parallel": None}),))  # fmt: skip
     if junction.severity:
         sheet.find("junction", junction.severity, "The switches run too hot",
@@ -321,7 +321,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     slow = now.switching_time * build.frequency
     if slow > 0.05:
         sheet.find("slow_gate", "fix", "The gates are driven too weakly for this frequency",
-                   f"Turn-on and turn-off take {fmt(now.switching_time, 's')}, {slow:.0%} of the period.",
+                   f"Turn-on and turn-off take {fmt(now.switching_time, 's')}, {fmt(slow, '%', 2)} of the period.",
                    "Smaller gate resistors with a stronger driver, a lower frequency, or parts with less gate charge.",
                    figure="switching")  # fmt: skip
     if build.parallel >= MANY_PARALLEL:

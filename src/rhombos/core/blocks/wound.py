@@ -103,8 +103,8 @@ def judge(sheet: Sheet, made: Choke, stress: ChokeStress, prefix: str, what: str
     wide = made.gap / made.stack.a_e**0.5
     if wide > WIDE_GAP:
         sheet.find(f"{prefix}gap", "watch", f"The {what} needs a wide gap",
-                   f"{fmt(made.gap, 'mm')} in all, {wide:.0%} of the leg's width: the field spreads out of it, heats the wire "
-                   "beside it and makes the inductance larger than computed.",
+                   f"{fmt(made.gap, 'mm')} in all, {fmt(wide, '%', 2)} of the leg's width: the field spreads out of it, heats "
+                   "the wire beside it and makes the inductance larger than computed.",
                    "Split it over the legs or into several, keep the wire a gap's width away, grind less and measure; a larger "
                    "core needs less.", figure="gap")  # fmt: skip
     if window.severity:

@@ -1,0 +1,167 @@
+"""One design worked through by hand, step by step, with nothing of the book: the solution must say the same."""
+
+import cmath
+import math
+
+import pytest
+
+from rhombos.core.brief import Brief
+from rhombos.core.parts import Capacitor, Diode, Fuse, Grade, HeatSink, Igbt, Mosfet, Wire
+from rhombos.core.rules import PRESETS
+from rhombos.core.solve import work_out
+from tests.core.test_blocks import FIXED
+
+RULES = PRESETS["usual"]
+
+
+@pytest.fixture(scope="module")
+def hand(refuge: Brief, shelf):
+    """The fixed design and a reader of its nominal states."""
+    return work_out(refuge, FIXED, shelf, RULES)
+
+
+@pytest.fixture(scope="module")
+def now(hand):
+    return hand.settled["nominal"].states
+
+
+def test_the_loads_current(now):
+    assert now["load"].apparent == pytest.approx(600 / 0.9)
+    assert now["load"].current == pytest.approx(600 / 0.9 / 230)
+    assert now["load"].peak_current == pytest.approx(600 / 0.9 / 230 * 2**0.5)
+
+
+def test_the_filters_currents_and_what_the_bridge_must_make(now, shelf):
+    f = now["output_filter"]
+    load = cmath.rect(600 / 0.9 / 230, -math.acos(0.9))
+    own = 230 * 2 * math.pi * 50 * 3.3e-6
+    assert f.capacitor_current == pytest.approx(own)
+    assert f.line_current == pytest.approx(abs(load + 1j * own))
+    assert f.ripple == pytest.approx(375 / (8 * 1.8e-3 * 18e3))
+    assert f.peak == pytest.approx(2**0.5 * f.line_current + f.ripple / 2)
+    assert f.corner == pytest.approx(1 / (2 * math.pi * math.sqrt(1.8e-3 * 3.3e-6)))
+    area = 328e-6
+    assert f.flux == pytest.approx(1.8e-3 * f.peak / (175 * area), rel=1e-6)
+    wire = shelf.get(Wire, "W 0.9")
+    rho = 1.724e-8 * (1 + 0.00393 * (f.temperature - 20))
+    assert f.resistance == pytest.approx(rho * 175 * 104e-3 / (math.pi / 4 * wire.strand**2), rel=1e-3)
+    path = f.resistance + 2 * now["h_bridge"].resistance
+    needed = abs(230 + (path + 2j * math.pi * 50 * 1.8e-3) * (load + 1j * own)) * 2**0.5
+    assert f.fundamental == pytest.approx(needed, rel=1e-5)
+
+
+def test_the_bridge(now, hand, shelf):
+    b, f = now["h_bridge"], now["output_filter"]
+    device = shelf.get(Mosfet, "MF-650-150m-A")
+    dead = 4 / math.pi * 2 * 400e-9 * 18e3 * 375
+    assert b.dead_time_loss_volts == pytest.approx(dead)
+    assert b.modulation == pytest.approx((f.fundamental + dead) / 375, rel=1e-9)
+    hot = device.r_on * ((b.junction + 273.15) / 298.15) ** device.r_exponent
+    assert b.conduction == pytest.approx(2 * (f.line_current**2 + f.ripple_rms**2) * hot, rel=1e-3)
+    mean = 2**0.5 * f.line_current / math.pi
+    rise = device.q_sw / ((12 - device.v_plateau) / 8)
+    fall = device.q_sw / (device.v_plateau / 8)
+    overlap = 4 * 0.5 * 375 * mean * (rise + fall) * 18e3
+    charge = 4 * 0.5 * device.c_oss * 375**2 * 18e3
+    diodes = 4 * 2 * device.v_f * mean * 400e-9 * 18e3
+    assert b.switching == pytest.approx(overlap + charge + diodes)
+    recovered = device.q_rr * min(1, math.sqrt(2 * mean / device.i_rating))
+    recovery = 2 * 375 * 18e3 * (recovered / 2 + 2 * mean * device.t_rr + recovered / 2)
+    assert b.recovery == pytest.approx(recovery)
+    assert b.gate == pytest.approx(4 * device.q_g * 12 * 18e3)
+    each = (b.conduction + b.switching + b.recovery) / 4
+    sink = shelf.get(HeatSink, "HS-1.9").r_natural
+    assert b.junction == pytest.approx(30 + 10 + 4 * each * sink + each * (device.r_jc + 0.6), abs=0.1)
+
+
+def test_the_link(now, shelf):
+    link = now["dc_link"]
+    bank = 440e-6
+    assert link.ripple == pytest.approx(600 / 0.9 / (2 * math.pi * 50 * bank * 375))
+    assert link.peak == pytest.approx(375 * 1.02 + link.ripple / 2)
+    assert link.bleeder_power == pytest.approx(375**2 / 68e3)
+    assert link.stored == pytest.approx(bank * 375**2 / 2)
+    assert link.safe_time == pytest.approx(68e3 * bank * math.log(375 / 60))
+    slow = 600 / 0.9 / 375 / 2**0.5
+    heating = math.hypot(1.4 * slow, link.fast_current)
+    esr = shelf.get(Capacitor, "CE-500-220").esr / 2
+    assert link.loss == pytest.approx(heating**2 * esr + 375**2 / 68e3, rel=1e-6)
+
+
+def test_the_rectifier(now, hand, shelf):
+    r, t, stage = now["rectifier"], now["transformer"], now["push_pull"]
+    diode = shelf.get(Diode, "RU-1200-3")
+    current = hand.settled["nominal"].flow.dc_link / 375
+    assert r.average == pytest.approx(current / 2)
+    assert r.conduction == pytest.approx(4 * (diode.v_0 * current / 2 + diode.r * current**2 / 2))
+    v_sec = 21 * hand.settled["nominal"].v_half - hand.settled["nominal"].secondary_drop
+    assert r.ripple == pytest.approx((v_sec - 375) * stage.total_duty / (2.8e-3 * 2 * 50e3), rel=1e-6)
+    assert r.minimum_load == pytest.approx(r.ripple / 2)
+    assert r.reverse - r.ring == pytest.approx(v_sec, rel=1e-9)
+    assert t.ratio == 21
+
+
+def test_the_transformer(now, hand, shelf):
+    t, stage = now["transformer"], now["push_pull"]
+    v_half = hand.settled["nominal"].v_half
+    area, path, volume = 173e-6, 103e-3, 17.82e-6
+    assert t.flux == pytest.approx(v_half * stage.duty / (2 * 4 * area * 50e3), rel=1e-6)
+    assert t.worst_flux == pytest.approx(29.2 * 0.45 / (2 * 4 * area * 50e3), rel=1e-6)
+    grade = shelf.get(Grade, "FB-40")
+    inductance = 16 * 4e-7 * math.pi * grade.mu_i * area / path
+    assert t.magnetising_inductance == pytest.approx(inductance, rel=1e-6)
+    assert t.magnetising == pytest.approx(v_half * stage.duty / (50e3 * inductance), rel=1e-6)
+    # core loss: straight ramps twice a period, then the grade's temperature parabola
+    angle = [2 * math.pi * (i + 0.5) / 20_000 for i in range(20_000)]
+    mean = sum(abs(math.cos(x)) ** grade.alpha for x in angle) / 20_000 * 2 * math.pi
+    k_i = grade.k / ((2 * math.pi) ** (grade.alpha - 1) * mean * 2 ** (grade.beta - grade.alpha))
+    slope = 2 * t.flux / (stage.duty / 50e3)
+    density = 2 * stage.duty * k_i * slope**grade.alpha * (2 * t.flux) ** (grade.beta - grade.alpha)
+    warm = (1 + grade.curvature * (t.temperature - grade.t_best) ** 2) / (1 + grade.curvature * (100 - grade.t_best) ** 2)
+    assert t.core == pytest.approx(density * volume * warm, rel=2e-3)
+    assert t.primary_rms == pytest.approx(stage.pulse * math.sqrt(stage.duty), rel=1e-6)
+
+
+def test_the_push_pull_stage(now, hand, shelf):
+    s, t, r = now["push_pull"], now["transformer"], now["rectifier"]
+    settled = hand.settled["nominal"]
+    device = shelf.get(Mosfet, "MN-150-7.2m-A")
+    assert s.pulse == pytest.approx(settled.flow.push_pull / (settled.v_in * s.total_duty), rel=1e-4)
+    turn_off = s.pulse + 21 * r.ripple / 2 + t.magnetising / 2
+    assert s.device_peak == pytest.approx(turn_off / 2 * 1.15, rel=1e-6)
+    assert s.oscillator == 100e3
+    leak = t.leakage + 15e-9
+    level = settled.v_in / 2 + math.sqrt(settled.v_in**2 / 4 + leak * turn_off**2 / 2 * 100e3 * 470)
+    assert s.clamp_level == pytest.approx(level, rel=1e-6)
+    assert s.clamp_loss == pytest.approx(level**2 / 470, rel=1e-6)
+    assert s.peak_voltage == pytest.approx(settled.v_in + level, rel=1e-6)
+    hot = device.r_on * ((s.junction + 273.15) / 298.15) ** device.r_exponent
+    assert s.conduction == pytest.approx(2 * (s.pulse**2 * s.duty) * hot / 2, rel=1e-3)
+    assert s.gate == pytest.approx(4 * device.q_g * 12 * 50e3)
+
+
+def test_the_input_and_the_battery(now, hand, shelf):
+    entry, cells, flow = now["input_stage"], now["battery"], hand.settled["nominal"].flow
+    mean = flow.push_pull / hand.settled["nominal"].v_in
+    cable = 1.724e-8 * (1 + 0.00393 * 40) * 2 * 1.2 / 10e-6
+    fuse = shelf.get(Fuse, "FU-80-50").resistance
+    assert entry.cable_resistance == pytest.approx(cable)
+    assert entry.drop == pytest.approx(mean * (cable + fuse + 0.6e-3), rel=1e-6)
+    assert entry.ripple == pytest.approx(mean * math.sqrt(1 / now["push_pull"].total_duty - 1), rel=1e-6)
+    assert entry.can_ripple == pytest.approx(entry.ripple / 8)
+    r_i = 8 * 0.15 / 100
+    assert cells.resistance == pytest.approx(r_i)
+    assert cells.current == pytest.approx((25.6 - math.sqrt(25.6**2 - 4 * r_i * flow.battery)) / (2 * r_i), rel=1e-9)
+    assert cells.terminal == pytest.approx(25.6 - cells.current * r_i)
+    assert cells.run_time == pytest.approx(100 * 3600 / cells.current, rel=1e-9)
+
+
+def test_an_igbt_bridge(refuge, shelf):
+    states = work_out(refuge, FIXED | {"h_bridge.switch": "GB-600-10-H"}, shelf, RULES).settled["nominal"].states
+    b, f, device = states["h_bridge"], states["output_filter"], shelf.get(Igbt, "GB-600-10-H")
+    peak, index, factor = 2**0.5 * f.line_current, b.modulation, f.power_factor
+    switch = device.v_0 * peak * (1 / (2 * math.pi) + index * factor / 8) + device.r_on * peak**2 * (1 / 8 + index * factor / (3 * math.pi))
+    diode = device.diode_v_0 * peak * (1 / (2 * math.pi) - index * factor / 8) + device.diode_r * peak**2 * (1 / 8 - index * factor / (3 * math.pi))
+    assert b.conduction == pytest.approx(4 * (switch + diode), rel=1e-6)
+    assert b.drop == pytest.approx(8 / math.pi * device.v_0)
+    assert b.dead_time_needed == pytest.approx(2 * device.t_f + 200e-9 + 100e-9)

@@ -1,0 +1,99 @@
+"""``./rhombos demo`` from start to stop: it serves, keeps what was saved, and leaves nothing behind."""
+
+import contextlib
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+import urllib.request
+from pathlib import Path
+
+import psutil
+import pytest
+
+from rhombos.launch.database import free_port
+
+ROOT = Path(__file__).parents[2]
+
+
+class Demo:
+    """A running demo on the tests' database."""
+
+    def __init__(self, url: str) -> None:
+        self.port = free_port()
+        self.process = subprocess.Popen(
+            [sys.executable, str(ROOT / "rhombos"), "demo"], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
+            env=os.environ | {"RHOMBOS_PORT": str(self.port), "RHOMBOS_DATABASE_URL": url})  # fmt: skip
+
+    def said(self) -> str:
+        """What it prints until it serves, or ends."""
+        lines = []
+        for line in self.process.stdout:
+            lines.append(line)
+            if "Rhombos is at" in line:
+                break
+        return "".join(lines)
+
+    def get(self, path: str):
+        with urllib.request.urlopen(f"http://127.0.0.1:{self.port}{path}", timeout=30) as answer:
+            return answer.read()
+
+    def stop(self, number: int = signal.SIGTERM) -> list[psutil.Process]:
+        """Stop it. Returns: the children it had."""
+        with contextlib.suppress(psutil.NoSuchProcess):
+            children = psutil.Process(self.process.pid).children(recursive=True)
+            self.process.send_signal(number)
+            self.process.wait(timeout=30)
+            return children
+        return []
+
+
+@pytest.fixture
+def demo(database):
+    found = Demo(database.url)
+    yield found
+    found.stop(signal.SIGKILL)
+
+
+def gone(children: list[psutil.Process]) -> bool:
+    deadline = time.monotonic() + 20
+    while time.monotonic() < deadline:
+        if not any(c.is_running() and c.status() != psutil.STATUS_ZOMBIE for c in children):
+            return True
+        time.sleep(0.05)
+    return False
+
+
+@pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGINT])
+def test_it_serves_and_stops_without_a_trace(demo, number):
+    assert f"Rhombos is at http://127.0.0.1:{demo.port}" in demo.said()
+    assert json.loads(demo.get("/api/health")) == {"database": "up"}
+    page = demo.get("/").decode()
+    assert "<title>Rhombos</title>" in page
+    assert "http://" not in page
+    assert "https://" not in page
+    children = demo.stop(number)
+    assert children
+    assert gone(children)
+
+
+def test_it_says_so_when_its_database_is_not_there():
+    lost = Demo(f"mysql+pymysql://rhombos:x@127.0.0.1:{free_port()}/rhombos")
+    said = lost.said()
+    assert lost.process.wait(timeout=60) == 1
+    assert "does not answer" in said
+    assert "Traceback" not in said
+
+
+def test_the_built_page_ships_its_fonts_and_scripts(demo):
+    demo.said()
+    page = demo.get("/").decode()
+    script = page.split('src="')[1].split('"')[0]
+    assert len(demo.get(script)) > 100_000
+    style = page.split('rel="stylesheet"')[1].split('href="')[1].split('"')[0]
+    text = demo.get(style).decode()
+    assert "Atkinson Hyperlegible Next" in text
+    assert "url(http" not in text
+    assert "woff2" in text
