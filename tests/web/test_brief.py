@@ -29,9 +29,8 @@ ENTRIES = [
 def test_an_entry_is_typed_shown_and_kept(bench, address, typed, shown, kept):
     bench.brief(address, typed)
     bench.until(lambda: bench.one(f"brief-{address}").get_attribute("value") == shown)
-    bench.kept()
     section, name = address.split(".")
-    assert bench.stored()["design"]["brief"][section][name] == pytest.approx(kept)
+    bench.until(lambda: bench.stored()["design"]["brief"][section][name] == pytest.approx(kept))
 
 
 REFUSED = [
