@@ -117,7 +117,7 @@ def serve(*, reload: bool) -> int:
             address = f"http://127.0.0.1:{port}"
             _await(address, children[0])
             if reload:
-                children.append(subprocess.Popen(["npm", "run", "dev"], cwd=WEB, env=web_env | {"RHOMBOS_API": address}))
+                children.append(subprocess.Popen([str(WEB / "node_modules" / ".bin" / "vite")], cwd=WEB, env=web_env | {"RHOMBOS_API": address}))
                 address = "http://127.0.0.1:5173"
             say(f"Rhombos is at {address} (Ctrl-C stops it)")
             return children[0].wait()
