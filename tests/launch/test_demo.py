@@ -54,7 +54,7 @@ class Demo:
 def demo(database):
     found = Demo(database.url)
     yield found
-    found.stop(signal.SIGKILL)
+    found.stop()
 
 
 def gone(children: list[psutil.Process]) -> bool:
@@ -66,7 +66,7 @@ def gone(children: list[psutil.Process]) -> bool:
     return False
 
 
-@pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGINT])
+@pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGINT, signal.SIGKILL])
 def test_it_serves_and_stops_without_a_trace(demo, number):
     assert f"Rhombos is at http://127.0.0.1:{demo.port}" in demo.said()
     assert json.loads(demo.get("/api/health")) == {"database": "up"}

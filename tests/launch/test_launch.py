@@ -124,7 +124,7 @@ def test_a_server_left_running_by_a_crash_is_replaced(server):
         f"sys.path.insert(0, {str(ROOT / 'src')!r})\n"
         "from pathlib import Path\n"
         "from rhombos.launch import database as d\n"
-        "d._die_with_parent = os.setsid\n"  # as if the kernel had not ended it with its parent
+        "d.die_with_parent = os.setsid\n"  # as if the kernel had not ended it with its parent
         f"s = d.PrivateDatabase(Path({str(server.folder)!r}))\n"
         "s.start()\n"
         "print(s._process.pid, flush=True)\n"

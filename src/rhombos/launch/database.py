@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import ctypes
 import fcntl
 import os
 import secrets
@@ -17,7 +16,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import IO
 
-from rhombos.launch.tools import Trouble
+from rhombos.launch.tools import Trouble, die_with_parent
 
 DEBIAN = {"mariadbd": "mariadb-server"}
 PATIENCE = 30.0
@@ -29,12 +28,6 @@ def free_port() -> int:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         return int(probe.getsockname()[1])
-
-
-def _die_with_parent() -> None:
-    ctypes.CDLL(None).prctl(1, signal.SIGTERM)  # PR_SET_PDEATHSIG
-    signal.pthread_sigmask(signal.SIG_UNBLOCK, [signal.SIGTERM, signal.SIGINT])
-    os.setsid()
 
 
 class PrivateDatabase:
@@ -145,7 +138,7 @@ class PrivateDatabase:
                  f"--init-file={welcome}", "--skip-name-resolve", "--innodb-buffer-pool-size=32M",
                  "--innodb-log-file-size=16M", "--performance-schema=OFF", "--max-connections=60",
                  "--character-set-server=utf8mb4", *self._as_root()],
-                stdout=log, stderr=log, stdin=subprocess.DEVNULL, preexec_fn=_die_with_parent)  # fmt: skip
+                stdout=log, stderr=log, stdin=subprocess.DEVNULL, preexec_fn=die_with_parent)  # fmt: skip
 
     def _await(self) -> None:
         assert self._process is not None

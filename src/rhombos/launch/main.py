@@ -15,7 +15,18 @@ from types import FrameType
 
 from rhombos.launch import checks
 from rhombos.launch.database import DEBIAN, private_database
-from rhombos.launch.tools import ROOT, STATE, WEB, Trouble, built_interface, debian, python_environment, say, web_packages
+from rhombos.launch.tools import (
+    ROOT,
+    STATE,
+    WEB,
+    Trouble,
+    built_interface,
+    debian,
+    die_with_parent,
+    python_environment,
+    say,
+    web_packages,
+)
 
 USAGE = """usage: ./rhombos COMMAND
 
@@ -113,11 +124,13 @@ def serve(*, reload: bool) -> int:
         if reload:
             command += ["--reload", "--reload-dir", str(ROOT / "src")]
         try:
-            children.append(subprocess.Popen(command, env=env, cwd=ROOT))
+            children.append(subprocess.Popen(command, env=env, cwd=ROOT, preexec_fn=die_with_parent))
             address = f"http://127.0.0.1:{port}"
             _await(address, children[0])
             if reload:
-                children.append(subprocess.Popen([str(WEB / "node_modules" / ".bin" / "vite")], cwd=WEB, env=web_env | {"RHOMBOS_API": address}))
+                vite = str(WEB / "node_modules" / ".bin" / "vite")
+                web = web_env | {"RHOMBOS_API": address}
+                children.append(subprocess.Popen([vite], cwd=WEB, env=web, preexec_fn=die_with_parent))
                 address = "http://127.0.0.1:5173"
             say(f"Rhombos is at {address} (Ctrl-C stops it)")
             return children[0].wait()

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import contextlib
+import ctypes
 import fcntl
 import hashlib
 import os
 import re
 import shutil
+import signal
 import subprocess
 import sys
 from collections.abc import Iterable, Iterator, Sequence
@@ -23,6 +25,13 @@ LEAST_PYTHON = (3, 11)
 
 class Trouble(Exception):
     """Something that the user must put right, told in one line."""
+
+
+def die_with_parent() -> None:
+    """Run in a child before it starts: it ends when whoever started it does, even if that one is killed."""
+    ctypes.CDLL(None).prctl(1, signal.SIGTERM)  # PR_SET_PDEATHSIG
+    signal.pthread_sigmask(signal.SIG_UNBLOCK, [signal.SIGTERM, signal.SIGINT])
+    os.setsid()
 
 
 def say(text: str) -> None:
