@@ -36,6 +36,10 @@ from rhombos.core.units import Hertz, Ohm, fmt, short
 KEY, TITLE = "push_pull", "Push-pull"
 MOST_PARALLEL = 16
 MANY_PARALLEL = 6
+ROOM_FOR_A_CLAMP = 1.2
+"""House limit over twice the input, below which clamping harder is no cure."""
+FREED: dict[str, PinValue] = {
+    f"push_pull.{n}": None for n in ("switch", "parallel", "clamp", "clamp_resistor", "clamp_part")}  # fmt: skip
 DUTY_REACH = 0.49
 """Duty of one switch that the controller can really give, dead time taken off."""
 SEARCH_CELSIUS = 100.0
@@ -289,7 +293,8 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
             sheet.find("clamp_heat", heat_in.severity, "The clamp resistor is too small",
                        f"{fmt(heat_in.value, 'W')} in a {series.label} resistor.",
                        "Use a stronger series, or interleave the windings: less leakage, less to burn.", worst=heat_in,
-                       cures=(("Let the proposal choose it", {"push_pull.clamp_part": None}),))  # fmt: skip
+                       cures=(("Let the proposal choose it", {"push_pull.clamp_part": None}),
+                              ("Use switches of a higher rating, with their clamp", FREED)))  # fmt: skip
     sheet.result("pulse", "I", "Pulse current of one side", "A")
     sheet.result("side_rms", r"I_{rms}", "RMS current of one side", "A")
     sheet.result("on_resistance", r"R_{DS}", "On-resistance, hot", "ohm")
@@ -351,9 +356,9 @@ def _voltage_findings(sheet: Sheet, worst: Any, build: PushPullBuild, device: Mo
     if build.clamp == "none":
         cures.append(("Fit an RCD clamp", {
             "push_pull.clamp": None, "push_pull.clamp_resistor": None, "push_pull.clamp_part": None}))  # fmt: skip
-    freed: dict[str, PinValue] = {"push_pull.switch": None, "push_pull.parallel": None, "push_pull.clamp": None,
-                                  "push_pull.clamp_resistor": None, "push_pull.clamp_part": None}  # fmt: skip
-    cures.append(("Use parts of a higher rating, with their clamp", freed))
+    # a clamp needs room between twice the input and the house limit, or it burns many times the leakage's energy
+    tight = worst.limit < ROOM_FOR_A_CLAMP * state.resting
+    cures.insert(0 if tight else len(cures), ("Use parts of a higher rating, with their clamp", FREED))
     nothing = " Nothing clamps it; avalanche may cut it short, with heat." if build.clamp == "none" else ""
     sheet.find(
         "voltage", worst.severity,
