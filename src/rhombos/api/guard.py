@@ -28,7 +28,7 @@ def _host(value: str) -> str:
 
 def install(app: FastAPI) -> None:
     """Put the guard around the application."""
-    app.add_middleware(GZipMiddleware, minimum_size=1024, compresslevel=5)
+    app.add_middleware(GZipMiddleware, minimum_size=1024, compresslevel=1)
 
     @app.middleware("http")
     async def guard(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:

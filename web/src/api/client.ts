@@ -18,6 +18,7 @@ export type BriefField = Schemas["BriefField"]
 export type RelationOut = Schemas["RelationOut"]
 export type PartOut = Schemas["PartOut"]
 export type Problem = Schemas["ProblemDocument"]
+export type Answer = Schemas["Answer"]
 export type PinValue = string | number | boolean | null
 export type Severity = Finding["severity"]
 export type RuleName = NonNullable<Design["rules"]>
@@ -39,11 +40,11 @@ export class Refusal extends Error {
 
 const told = (title: string, status: number, detail: string): Problem => ({ type: "about:blank", title, status, detail, problems: [] })
 
-type Answer<T> = { data?: T; error?: unknown; response: Response }
+type Reply<T> = { data?: T; error?: unknown; response: Response }
 
 /** The data of an answer. Throws Refusal, also when the server cannot be reached. */
-export async function data<T>(asked: Promise<Answer<T>>): Promise<T> {
-  let answer: Answer<T>
+export async function data<T>(asked: Promise<Reply<T>>): Promise<T> {
+  let answer: Reply<T>
   try {
     answer = await asked
   } catch {

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query"
+import { useState } from "react"
 
-import { client, data, type Chart, type Design } from "./client"
+import { client, data, Refusal, type Answer, type Chart, type Design } from "./client"
 
 /** Every design, or those put away. */
 export const useDesigns = (deleted: boolean) =>
@@ -49,3 +50,19 @@ export const useWorking = (relation: string | undefined, inputs: Record<string, 
     queryFn: () =>
       data(client.POST("/api/book/{key}/work", { params: { path: { key: relation ?? "" } }, body: { values: inputs ?? {}, whole: false } })),
   })
+
+/** A relation asked for whichever symbol is left out: its answer, or why there is none. */
+export function useAsk(relation: string) {
+  const [answer, setAnswer] = useState<Answer>()
+  const [refused, setRefused] = useState<string>()
+  const ask = async (values: Record<string, number | string>, whole = false) => {
+    try {
+      setAnswer(await data(client.POST("/api/book/{key}/work", { params: { path: { key: relation } }, body: { values, whole } })))
+      setRefused(undefined)
+    } catch (error) {
+      setAnswer(undefined)
+      setRefused(error instanceof Refusal ? error.message : String(error))
+    }
+  }
+  return { answer, refused, ask, forget: () => setAnswer(undefined), refuse: setRefused }
+}

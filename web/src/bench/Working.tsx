@@ -1,8 +1,8 @@
 import { Box, Flex, Input, NativeSelect, Text } from "@chakra-ui/react"
 import { useState } from "react"
 
-import { client, data, Refusal, type Figure, type PinValue, type Problem, type Step } from "../api/client"
-import { useBook, useWorking } from "../api/hooks"
+import type { Figure, PinValue, Problem, Step } from "../api/client"
+import { useAsk, useBook, useWorking } from "../api/hooks"
 import { Fault, Plain, Quiet, Strong } from "../ui/Page"
 import { Tex } from "../ui/Tex"
 
@@ -89,19 +89,12 @@ interface SolveProps {
 function SolveFor({ step, target, present, pin }: SolveProps) {
   const [symbol, setSymbol] = useState(() => step.rows.find((r) => r.pin)?.name ?? step.rows[0]?.name ?? "")
   const [wish, setWish] = useState(present)
-  const [answer, setAnswer] = useState<{ text: string; value: number }>()
-  const [refused, setRefused] = useState<string>()
+  const { answer, refused, ask, forget, refuse } = useAsk(step.relation)
   const row = step.rows.find((r) => r.name === symbol)
-  const solve = async () => {
+  const solve = () => {
     const values: Record<string, number | string> = { ...step.inputs, [target]: wish }
     delete values[symbol]
-    try {
-      setAnswer(await data(client.POST("/api/book/{key}/work", { params: { path: { key: step.relation } }, body: { values, whole: row?.whole ?? false } })))
-      setRefused(undefined)
-    } catch (error) {
-      setAnswer(undefined)
-      setRefused(error instanceof Refusal ? error.message : String(error))
-    }
+    return ask(values, row?.whole ?? false)
   }
   return (
     <Box mt="3">
@@ -127,7 +120,7 @@ function SolveFor({ step, target, present, pin }: SolveProps) {
         <Input size="xs" w="100px" fontFamily="mono" value={wish} onChange={(e) => setWish(e.target.value)} onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && void solve())} aria-label="wanted result" data-testid="wish" />
         <Text>solve for</Text>
         <NativeSelect.Root size="xs" w="190px">
-          <NativeSelect.Field value={symbol} onChange={(e) => (setSymbol(e.target.value), setAnswer(undefined))} aria-label="solve for" data-testid="solve-for">
+          <NativeSelect.Field value={symbol} onChange={(e) => (setSymbol(e.target.value), forget())} aria-label="solve for" data-testid="solve-for">
             {step.rows.map((r) => (
               <option key={r.name} value={r.name}>
                 {r.meaning}
@@ -148,7 +141,7 @@ function SolveFor({ step, target, present, pin }: SolveProps) {
             {symbol} = {answer.text}
           </Text>
           {row?.pin && (
-            <Strong size="xs" data-testid="pin-answer" onClick={async () => setRefused((await pin(row.pin ?? "", answer.value))?.detail)}>
+            <Strong size="xs" data-testid="pin-answer" onClick={async () => refuse((await pin(row.pin ?? "", answer.value))?.detail)}>
               Pin it
             </Strong>
           )}

@@ -1,8 +1,8 @@
 import { Box, Flex, Input, Text } from "@chakra-ui/react"
 import { useState } from "react"
 
-import { client, data, Refusal, type RelationOut } from "../api/client"
-import { useBook } from "../api/hooks"
+import type { RelationOut } from "../api/client"
+import { useAsk, useBook } from "../api/hooks"
 import { Fault, Page, Strong } from "../ui/Page"
 import { Tex } from "../ui/Tex"
 
@@ -48,18 +48,8 @@ export function Book() {
 
 function Worked({ relation: r }: { relation: RelationOut }) {
   const [values, setValues] = useState<Record<string, string>>({})
-  const [answer, setAnswer] = useState<{ found: string; text: string; others: readonly string[]; substituted: string }>()
-  const [refused, setRefused] = useState<string>()
-  const work = async () => {
-    const given = Object.fromEntries(Object.entries(values).filter(([, v]) => v.trim() !== ""))
-    try {
-      setAnswer(await data(client.POST("/api/book/{key}/work", { params: { path: { key: r.key } }, body: { values: given, whole: false } })))
-      setRefused(undefined)
-    } catch (error) {
-      setAnswer(undefined)
-      setRefused(error instanceof Refusal ? error.message : String(error))
-    }
-  }
+  const { answer, refused, ask } = useAsk(r.key)
+  const work = () => ask(Object.fromEntries(Object.entries(values).filter(([, v]) => v.trim() !== "")))
   return (
     <Box py="3">
       <Text fontSize="sm">

@@ -261,14 +261,16 @@ def settle_all(
     builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, *, ledgers: Mapping[str, Ledger] | None = None,
     keys: tuple[str, ...] = (), start: Mapping[str, Settled] | None = None, tolerance: float = SETTLED,
 ) -> dict[str, Settled]:  # fmt: skip
-    """Every operating point (or those of `keys`); each starts from its like in `start`, else from its neighbour."""
+    """Every operating point (or those of `keys`); each starts from its like in `start`, else from the nearest in power."""
     found: dict[str, Settled] = {}
     for key, point in operating_points(brief).items():
         if keys and key not in keys:
             continue
         ledger = ledgers[key] if ledgers else Ledger(recording=False)
         socket = settle_socket(_at_socket(point), builds, brief, shelf, rules)
-        near = (start or {}).get(key) or next(iter(found.values()), None)
+        known = {**(start or {}), **found}
+        near = (start or {}).get(key) or min(
+            known.values(), key=lambda s, asked=point.power: abs(s.point.power - asked), default=None)  # type: ignore[misc]
         found[key] = settle(point, builds, brief, shelf, rules, ledger, socket, near, tolerance)
     return found
 
