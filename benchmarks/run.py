@@ -122,8 +122,8 @@ def on_screen(address: str) -> None:
         bench.open(bench.copy_of("b6a1f2d0-0000-4000-8000-000000000001"))
         taken = []
         for n in range(16):
-            bench.click("value-push_pull.frequency")
-            bench.one("input-push_pull.frequency")
+            bench.click("value-front_end.frequency")
+            bench.one("input-front_end.frequency")
             taken.append(browser.execute_async_script(EDIT, f"{47 + n}k", f"{47 + n}.0 kHz"))
             bench.kept()  # a person looks before editing on: the pictures are there and the save is through
             bench.until(lambda: bench.one("pictures").get_attribute("data-fresh") == "true")
@@ -134,14 +134,14 @@ def on_screen(address: str) -> None:
 
 EDIT = """
 const [typed, wanted, done] = arguments;
-const field = document.querySelector('[data-testid="input-push_pull.frequency"]');
+const field = document.querySelector('[data-testid="input-front_end.frequency"]');
 Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(field, typed);
 field.dispatchEvent(new Event('input', {bubbles: true}));
 requestAnimationFrame(() => {
   const began = performance.now();
   field.dispatchEvent(new KeyboardEvent('keydown', {key: 'Enter', bubbles: true}));
   const watch = new MutationObserver(() => {
-    const shown = document.querySelector('[data-testid="value-push_pull.frequency"]');
+    const shown = document.querySelector('[data-testid="value-front_end.frequency"]');
     if (!shown || shown.textContent !== wanted) return;
     watch.disconnect();
     requestAnimationFrame(() => done(performance.now() - began));

@@ -72,8 +72,8 @@ def designs(bench: Bench) -> None:
 
 
 VIEWS: dict[str, Callable[[Bench], None]] = {
-    "bench-findings": lambda b: fresh(b, DRAWN, "push_pull"),
-    "bench-push-pull": lambda b: fresh(b, SOUND, "push_pull"),
+    "bench-findings": lambda b: fresh(b, DRAWN, "front_end"),
+    "bench-push-pull": lambda b: fresh(b, SOUND, "front_end"),
     "bench-transformer": lambda b: fresh(b, BOAT, "transformer"),
     "bench-rectifier": lambda b: fresh(b, SOUND, "rectifier"),
     "bench-link": lambda b: fresh(b, SOUND, "dc_link"),

@@ -93,7 +93,7 @@ def _solve(given: argparse.Namespace) -> None:
         kind, _, path = entry.partition("=")
         parts += _parts(kind, path)
     try:
-        solution = solve(design.brief, design.pins, Shelf(parts), PRESETS[design.rules])
+        solution = solve(design.brief, design.pins, Shelf(parts), PRESETS[design.rules], design.route)
     except PinError as error:
         raise Refused(f"{given.file}: {_first(error.problems)}") from None
     if given.json:
@@ -120,8 +120,10 @@ def _told(design: Design, solution: Solution) -> str:
     if solution.totals:
         t = solution.totals.texts
         lines += ["", f"in {t['power_in']} = out {t['power_out']} + lost {t['lost']}; efficiency {t['efficiency']}; idle "
-                  f"{t['idle']}; runs {t['run_time']}", f"DANGER: the {t['link_voltage']} link stores {t['stored_energy']} "
-                  f"and stays dangerous for {t['safe_time']} after switch-off"]  # fmt: skip
+                  f"{t['idle']}; runs {t['run_time']}"]  # fmt: skip
+        if "link_voltage" in t:
+            lines.append(f"DANGER: the {t['link_voltage']} link stores {t['stored_energy']} and stays dangerous for "
+                         f"{t['safe_time']} after switch-off")  # fmt: skip
     lines.append("")
     for finding in solution.findings:
         lines.append(f"{finding.severity.upper()}: {finding.title}. {finding.cause} {finding.remedy}")

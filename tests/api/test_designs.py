@@ -22,7 +22,7 @@ def test_the_demo_designs_are_listed(client):
 
 
 def test_a_save_is_a_new_revision_and_the_old_one_stays(client, made):
-    changed = made["design"] | {"name": "Lantern, taller", "pins": {"push_pull.frequency": 60e3}}
+    changed = made["design"] | {"name": "Lantern, taller", "pins": {"front_end.frequency": 60e3}}
     saved = save(client, made["id"], changed, 1)
     assert saved.status_code == 200
     assert saved.json()["revision"] == 2

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from rhombos.core.routes.push_pull_link import BUILDS
+from rhombos.core.routes import ALL_BUILDS as BUILDS
 
 CALM = settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 ADDRESSES = [f"{block}.{name}" for block, model in BUILDS.items() for name in model.model_fields]
@@ -71,11 +71,11 @@ def test_any_text_as_parts(client, text):
     {"transformer.core": "RM 6", "transformer.primary_turns": 1},
     {"transformer.primary_turns": 200}, {"transformer.secondary_turns": 1}, {"transformer.secondary_turns": 2000},
     {"dc_link.voltage": 20}, {"dc_link.voltage": 900}, {"h_bridge.carrier": 1000}, {"h_bridge.carrier": 150e3},
-    {"h_bridge.dead_time": 20e-6}, {"push_pull.frequency": 10e3}, {"push_pull.frequency": 300e3}, {"push_pull.switch": "MF-650-330m-A"},
+    {"h_bridge.dead_time": 20e-6}, {"front_end.frequency": 10e3}, {"front_end.frequency": 300e3}, {"front_end.switch": "MF-650-330m-A"},
     {"rectifier.inductance": 1e-6}, {"rectifier.inductance": 1}, {"output_filter.inductance": 1e-6}, {"output_filter.inductance": 0.5},
     {"rectifier.core": "R 16/9.6/6.3"}, {"output_filter.core": "R 102/65.8/25"}, {"input_stage.cable": 0.5e-6}, {"dc_link.bleeder": 100},
-    {"push_pull.clamp_resistor": 1}, {"push_pull.clamp_resistor": 1e6}, {"output_filter.capacitor": "CE-16-470"},
-    {"rectifier.damper_capacitor": 1e-6}, {"rectifier.damper_resistor": 1e6}, {"dc_link.count": 40}, {"push_pull.parallel": 24},
+    {"front_end.clamp_resistor": 1}, {"front_end.clamp_resistor": 1e6}, {"output_filter.capacitor": "CE-16-470"},
+    {"rectifier.damper_capacitor": 1e-6}, {"rectifier.damper_resistor": 1e6}, {"dc_link.count": 40}, {"front_end.parallel": 24},
 ])  # fmt: skip
 def test_pins_at_the_edge_of_what_is_allowed_solve_and_draw(client, pins):
     ask = {"brief": {}, "pins": pins}

@@ -4,7 +4,7 @@ import math
 
 import pytest
 
-BLOCKS = ["battery", "input_stage", "push_pull", "transformer", "rectifier", "dc_link", "h_bridge", "output_filter", "load"]
+BLOCKS = ["battery", "input_stage", "front_end", "transformer", "rectifier", "dc_link", "h_bridge", "output_filter", "load"]
 
 
 def test_a_brief_is_solved_with_its_form(client):
@@ -22,7 +22,7 @@ def test_the_answer_is_the_cores_own(client, refuge, solution):
 
 
 def test_asking_twice_gives_the_same(client):
-    ask = {"brief": {}, "pins": {"push_pull.frequency": "60k"}}
+    ask = {"brief": {}, "pins": {"front_end.frequency": "60k"}}
     assert client.post("/api/solve", json=ask).json() == client.post("/api/solve", json=ask).json()
 
 
@@ -30,7 +30,7 @@ def test_asking_twice_gives_the_same(client):
     ("ask", "field", "told"),
     [
         ({"brief": {"source": {"cells": 2}}}, "brief.source.cells", "2 is below the allowed 3 to 30; raise it"),
-        ({"brief": {}, "pins": {"push_pull.frequency": "2M"}}, "push_pull.frequency", "2 MHz is above the allowed 10 kHz to 300 kHz"),
+        ({"brief": {}, "pins": {"front_end.frequency": "2M"}}, "front_end.frequency", "2 MHz is above the allowed 10 kHz to 300 kHz"),
         ({"brief": {}, "pins": {"nowhere.x": 1}}, "nowhere.x", "not a figure that can be pinned"),
         ({"pins": {}}, "brief", "brief is missing"),
         ({"brief": {"output": {"voltage": "nan"}}}, "brief.output.voltage", "not a number"),

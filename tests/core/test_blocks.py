@@ -27,8 +27,8 @@ def at(refuge, shelf):
 
 
 FIXED = {
-    "push_pull.switch": "MN-150-7.2m-A", "push_pull.parallel": 2, "push_pull.frequency": 50e3, "push_pull.clamp_resistor": 470.0,
-    "push_pull.sink": "HS-2.5", "push_pull.fan": False,
+    "front_end.switch": "MN-150-7.2m-A", "front_end.parallel": 2, "front_end.frequency": 50e3, "front_end.clamp_resistor": 470.0,
+    "front_end.sink": "HS-2.5", "front_end.fan": False,
     "transformer.core": "ETD 44", "transformer.sets": 1, "transformer.grade": "FB-40", "transformer.primary_turns": 4,
     "transformer.secondary_turns": 84, "transformer.primary_wire": "W 0.71", "transformer.primary_in_hand": 13,
     "transformer.secondary_wire": "W 0.5", "transformer.secondary_in_hand": 2, "transformer.interfaces": 2,
@@ -44,23 +44,23 @@ FIXED = {
 
 DIRECTIONS = [
     # block, figure, the pin that changes, its two values, whether the figure rises
-    ("push_pull", "conduction", "push_pull.parallel", 1, 4, False),
-    ("push_pull", "gate", "push_pull.parallel", 1, 4, True),
-    ("push_pull", "switching", "push_pull.frequency", 40e3, 80e3, True),
-    ("push_pull", "junction", "push_pull.sink", "HS-1.4", "HS-10", True),
-    ("push_pull", "spike", "push_pull.clamp_resistor", 220.0, 1000.0, True),
-    ("push_pull", "peak_voltage", "transformer.interfaces", 2, 1, True),
-    ("push_pull", "duty", "transformer.secondary_turns", 80, 96, False),
+    ("front_end", "conduction", "front_end.parallel", 1, 4, False),
+    ("front_end", "gate", "front_end.parallel", 1, 4, True),
+    ("front_end", "switching", "front_end.frequency", 40e3, 80e3, True),
+    ("front_end", "junction", "front_end.sink", "HS-1.4", "HS-10", True),
+    ("front_end", "spike", "front_end.clamp_resistor", 220.0, 1000.0, True),
+    ("front_end", "peak_voltage", "transformer.interfaces", 2, 1, True),
+    ("front_end", "duty", "transformer.secondary_turns", 80, 96, False),
     ("transformer", "flux", "transformer.primary_turns", 4, 5, False),
-    ("transformer", "flux", "push_pull.frequency", 40e3, 80e3, False),
+    ("transformer", "flux", "front_end.frequency", 40e3, 80e3, False),
     ("transformer", "leakage", "transformer.primary_turns", 4, 6, True),
-    ("transformer", "magnetising", "push_pull.frequency", 40e3, 80e3, False),
+    ("transformer", "magnetising", "front_end.frequency", 40e3, 80e3, False),
     ("transformer", "core", "transformer.grade", "FB-40", "FA-20", True),
     ("transformer", "copper", "transformer.secondary_in_hand", 1, 3, False),
     ("transformer", "primary_factor", "transformer.primary_wire", "W 0.5", "W 1.4", True),
     ("rectifier", "reverse", "transformer.secondary_turns", 80, 96, True),
     ("rectifier", "ripple", "rectifier.inductance", 2e-3, 5e-3, False),
-    ("rectifier", "ripple", "push_pull.frequency", 40e3, 80e3, False),
+    ("rectifier", "ripple", "front_end.frequency", 40e3, 80e3, False),
     ("rectifier", "choke_flux", "rectifier.turns", 150, 220, False),
     ("rectifier", "choke_copper", "rectifier.wire", "W 0.4", "W 0.71", False),
     ("rectifier", "damper_loss", "rectifier.damper_capacitor", 100e-12, 470e-12, True),
@@ -101,7 +101,7 @@ ASKED = [
     ("battery", "terminal", {"source": {"resistance": 0.05}}, False),
     ("battery", "run_time", {"source": {"capacity": 200 * 3600}}, True),
     ("input_stage", "drop", {"source": {"cable_length": 4.0}}, True),
-    ("push_pull", "junction", {"targets": {"ambient": 50}}, True),
+    ("front_end", "junction", {"targets": {"ambient": 50}}, True),
     ("transformer", "temperature", {"targets": {"ambient": 50}}, True),
     ("dc_link", "ripple", {"power": {"power_factor": 0.6}}, True),
     ("dc_link", "ripple", {"output": {"frequency": 60}}, False),
@@ -119,11 +119,11 @@ def test_the_brief_moves_figures_the_right_way(at, block, figure, change, rises)
 
 
 def test_points_differ_as_batteries_do(at):
-    flat, nominal, full, idle = (at("push_pull", point) for point in ("flat", "nominal", "full", "idle"))
+    flat, nominal, full, idle = (at("front_end", point) for point in ("flat", "nominal", "full", "idle"))
     assert flat.duty > nominal.duty > full.duty > idle.duty
     assert full.resting > nominal.resting > flat.resting
     assert idle.loss < nominal.loss
-    surge = at("push_pull", "surge_full")
+    surge = at("front_end", "surge_full")
     assert surge.peak_voltage > full.peak_voltage
     assert surge.device_peak > 1.7 * full.device_peak
 
@@ -136,10 +136,10 @@ def test_no_load_draws_little_but_not_nothing(at):
 
 
 def test_without_a_clamp_the_leakage_rings_freely(at, shelf):
-    bare = at("push_pull", "full", pins={"push_pull.clamp": "none"})
+    bare = at("front_end", "full", pins={"front_end.clamp": "none"})
     device = shelf.get(Mosfet, "MN-150-7.2m-A")
     leak = at("transformer", "full").leakage + USUAL.lead_inductance
-    need = at("push_pull", "full", pins={"push_pull.clamp": "none"}).device_peak * 2 / (1 + USUAL.sharing_imbalance)
+    need = at("front_end", "full", pins={"front_end.clamp": "none"}).device_peak * 2 / (1 + USUAL.sharing_imbalance)
     assert bare.clamp_loss == 0
     assert bare.spike == pytest.approx(need * math.sqrt(leak / (2 * device.c_oss)), rel=1e-6)
 
@@ -183,8 +183,8 @@ def test_proposed_parts_stand_what_the_rules_ask(refuge, shelf, rules):
 def test_a_larger_inverter_switches_more_slowly_and_has_a_larger_core(refuge, shelf):
     small = proposal(refuge, shelf, power={"continuous": 200, "surge": 400})
     large = proposal(refuge, shelf, power={"continuous": 2500, "surge": 5000})
-    assert large["push_pull"].frequency < small["push_pull"].frequency
-    assert large["push_pull"].parallel > small["push_pull"].parallel
+    assert large["front_end"].frequency < small["front_end"].frequency
+    assert large["front_end"].parallel > small["front_end"].parallel
     assert large["dc_link"].bleeder < small["dc_link"].bleeder
     assert large["output_filter"].inductance < small["output_filter"].inductance
     assert large["input_stage"].cable > small["input_stage"].cable
@@ -192,7 +192,7 @@ def test_a_larger_inverter_switches_more_slowly_and_has_a_larger_core(refuge, sh
 
 def test_a_higher_battery_needs_higher_switches_and_more_turns(refuge, shelf):
     low, high = (proposal(refuge, shelf, source={"cells": n}) for n in (8, 16))
-    ratings = [shelf.get(Mosfet, b["push_pull"].switch).v_rating for b in (low, high)]
+    ratings = [shelf.get(Mosfet, b["front_end"].switch).v_rating for b in (low, high)]
     assert ratings[1] > ratings[0]
     assert high["transformer"].primary_turns > low["transformer"].primary_turns
     assert high["input_stage"].cable < low["input_stage"].cable

@@ -89,9 +89,9 @@ def test_the_link(now, shelf):
 
 
 def test_the_rectifier(now, hand, shelf):
-    r, t, stage = now["rectifier"], now["transformer"], now["push_pull"]
+    r, t, stage = now["rectifier"], now["transformer"], now["front_end"]
     diode = shelf.get(Diode, "RU-1200-3")
-    current = hand.settled["nominal"].flow.dc_link / 375
+    current = hand.settled["nominal"].flow["dc_link"] / 375
     assert r.average == pytest.approx(current / 2)
     assert r.conduction == pytest.approx(4 * (diode.v_0 * current / 2 + diode.r * current**2 / 2))
     v_sec = 21 * hand.settled["nominal"].v_half - hand.settled["nominal"].secondary_drop
@@ -102,7 +102,7 @@ def test_the_rectifier(now, hand, shelf):
 
 
 def test_the_transformer(now, hand, shelf):
-    t, stage = now["transformer"], now["push_pull"]
+    t, stage = now["transformer"], now["front_end"]
     v_half = hand.settled["nominal"].v_half
     area, path, volume = 173e-6, 103e-3, 17.82e-6
     assert t.flux == pytest.approx(v_half * stage.duty / (2 * 4 * area * 50e3), rel=1e-6)
@@ -123,10 +123,10 @@ def test_the_transformer(now, hand, shelf):
 
 
 def test_the_push_pull_stage(now, hand, shelf):
-    s, t, r = now["push_pull"], now["transformer"], now["rectifier"]
+    s, t, r = now["front_end"], now["transformer"], now["rectifier"]
     settled = hand.settled["nominal"]
     device = shelf.get(Mosfet, "MN-150-7.2m-A")
-    assert s.pulse == pytest.approx(settled.flow.push_pull / (settled.v_in * s.total_duty), rel=1e-4)
+    assert s.pulse == pytest.approx(settled.flow["front_end"] / (settled.v_in * s.total_duty), rel=1e-4)
     turn_off = s.pulse + 21 * r.ripple / 2 + t.magnetising / 2
     assert s.device_peak == pytest.approx(turn_off / 2 * 1.15, rel=1e-6)
     assert s.oscillator == 100e3
@@ -142,16 +142,16 @@ def test_the_push_pull_stage(now, hand, shelf):
 
 def test_the_input_and_the_battery(now, hand, shelf):
     entry, cells, flow = now["input_stage"], now["battery"], hand.settled["nominal"].flow
-    mean = flow.push_pull / hand.settled["nominal"].v_in
+    mean = flow["front_end"] / hand.settled["nominal"].v_in
     cable = 1.724e-8 * (1 + 0.00393 * 40) * 2 * 1.2 / 10e-6
     fuse = shelf.get(Fuse, "FU-80-50").resistance
     assert entry.cable_resistance == pytest.approx(cable)
     assert entry.drop == pytest.approx(mean * (cable + fuse + 0.6e-3), rel=1e-6)
-    assert entry.ripple == pytest.approx(mean * math.sqrt(1 / now["push_pull"].total_duty - 1), rel=1e-6)
+    assert entry.ripple == pytest.approx(mean * math.sqrt(1 / now["front_end"].total_duty - 1), rel=1e-6)
     assert entry.can_ripple == pytest.approx(entry.ripple / 8)
     r_i = 8 * 0.15 / 100
     assert cells.resistance == pytest.approx(r_i)
-    assert cells.current == pytest.approx((25.6 - math.sqrt(25.6**2 - 4 * r_i * flow.battery)) / (2 * r_i), rel=1e-9)
+    assert cells.current == pytest.approx((25.6 - math.sqrt(25.6**2 - 4 * r_i * flow["battery"])) / (2 * r_i), rel=1e-9)
     assert cells.terminal == pytest.approx(25.6 - cells.current * r_i)
     assert cells.run_time == pytest.approx(100 * 3600 / cells.current, rel=1e-9)
 

@@ -8,11 +8,11 @@ from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve
 
 RAISED = {
-    "push_pull.voltage": {"push_pull.clamp": "none"},
-    "push_pull.duty": {"transformer.primary_turns": 5, "transformer.secondary_turns": 85},
-    "push_pull.current": {"push_pull.switch": "MN-100-11m-A", "push_pull.parallel": 1},
-    "push_pull.junction": {"push_pull.sink": "HS-20", "push_pull.fan": False},
-    "push_pull.clamp_heat": {"push_pull.clamp_part": "MF-1W"},
+    "front_end.voltage": {"front_end.clamp": "none"},
+    "front_end.duty": {"transformer.primary_turns": 5, "transformer.secondary_turns": 85},
+    "front_end.current": {"front_end.switch": "MN-100-11m-A", "front_end.parallel": 1},
+    "front_end.junction": {"front_end.sink": "HS-20", "front_end.fan": False},
+    "front_end.clamp_heat": {"front_end.clamp_part": "MF-1W"},
     "transformer.saturation": {"transformer.core": "R 36/23/15", "transformer.sets": 1, "transformer.primary_turns": 2},
     "transformer.hot": {"transformer.core": "R 36/23/15", "transformer.sets": 1, "transformer.primary_turns": 2},
     "transformer.window": {"transformer.primary_in_hand": 90},
@@ -50,7 +50,7 @@ RAISED = {
     "input_stage.ripple": {"input_stage.count": 2},
     "input_stage.capacitor_voltage": {"input_stage.capacitor": "CE-25-2200"},
     "input_stage.fuse_breaking": {"input_stage.fuse": "FU-32-50"},
-    "pins.part_gone": {"push_pull.switch": "NOT-THERE"},
+    "pins.part_gone": {"front_end.switch": "NOT-THERE"},
 }  # fmt: skip
 
 
@@ -77,8 +77,8 @@ def test_it_is_raised_and_its_cure_clears_it(code, pins, refuge, shelf):
         ("battery.cannot_give_flat", {"source": {"cells": 4, "capacity": "7 Ah"}}),
         ("battery.cannot_give_surge_flat", {"source": {"cells": 4, "capacity": "10 Ah"}, "power": {"continuous": 300, "surge": 900}}),
         ("battery.rate", {"source": {"capacity": "20 Ah"}}),
-        ("push_pull.surge_sags", {"source": {"capacity": "25 Ah"}}),
-        ("push_pull.many", {"source": {"cells": 4, "capacity": "400 Ah"}, "power": {"continuous": 3000, "surge": 3000}}),
+        ("front_end.surge_sags", {"source": {"capacity": "25 Ah"}}),
+        ("front_end.many", {"source": {"cells": 4, "capacity": "400 Ah"}, "power": {"continuous": 3000, "surge": 3000}}),
         ("input_stage.cable_drop", {"source": {"cells": 4, "capacity": "400 Ah", "cable_length": "6 m"}, "power": {"continuous": 3000, "surge": 3000}}),
         ("whole.efficiency", {"targets": {"efficiency": "97 %"}}),
         ("whole.idle", {"targets": {"idle": "5 W"}}),
@@ -86,7 +86,7 @@ def test_it_is_raised_and_its_cure_clears_it(code, pins, refuge, shelf):
         ("load.motor_start", {"loads": ["compressor"]}),
         ("load.crest", {"loads": ["rectifier"]}),
         ("battery.management", {}),
-        ("push_pull.imbalance", {}),
+        ("front_end.imbalance", {}),
     ],
 )  # fmt: skip
 def test_a_brief_that_asks_for_it_is_told(code, change, refuge, shelf):

@@ -29,16 +29,16 @@ def test_every_block_has_pictures_that_can_be_drawn(block, worked):
             assert all(math.isfinite(v) for v in (*series.x, *series.y))
 
 
-@pytest.mark.parametrize("block", ["push_pull", "rectifier", "transformer"])
+@pytest.mark.parametrize("block", ["front_end", "rectifier", "transformer"])
 def test_pictures_stand_without_clamp_and_damper(block, refuge, shelf):
-    bare = work_out(refuge, {"push_pull.clamp": "none", "rectifier.damper": "none"}, shelf, PRESETS["usual"])
+    bare = work_out(refuge, {"front_end.clamp": "none", "rectifier.damper": "none"}, shelf, PRESETS["usual"])
     for chart in charts(bare, block):
         assert all(math.isfinite(v) for s in chart.series for v in s.y)
 
 
 def test_the_switch_wave_peaks_at_the_sheets_figure(worked, solution):
-    chart = picture(worked, "push_pull", "switch")
-    figure = next(f for f in solution.blocks[2].figures if f.address == "push_pull.peak_voltage")
+    chart = picture(worked, "front_end", "switch")
+    figure = next(f for f in solution.blocks[2].figures if f.address == "front_end.peak_voltage")
     assert max(chart.series[0].y) == pytest.approx(figure.value, rel=0.02)
     assert chart.y.high > chart.marks[0].at
 
@@ -89,7 +89,7 @@ def test_the_link_is_safe_where_the_curve_crosses(worked):
 
 
 def test_loss_against_frequency_passes_through_the_present_point(worked):
-    chart = picture(worked, "push_pull", "frequency")
+    chart = picture(worked, "front_end", "frequency")
     total = chart.series[0]
     assert np.interp(chart.dots[0].x, total.x, total.y) == pytest.approx(chart.dots[0].y, rel=1e-2)
     for i in range(len(total.x)):

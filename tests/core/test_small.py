@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rhombos.core.blocks.base import recovered_charge, remembered, settle_junction
-from rhombos.core.blocks.push_pull import PushPullBuild
+from rhombos.core.blocks.front_end import FrontEndBuild
 from rhombos.core.book import source
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Diode
@@ -94,9 +94,9 @@ def test_a_remembered_proposal_is_asked_once():
 
 @pytest.fixture
 def sheet(worked):
-    states = {k: s.states["push_pull"] for k, s in worked.settled.items()}
+    states = {k: s.states["front_end"] for k, s in worked.settled.items()}
     points = {k: s.point for k, s in worked.settled.items()}
-    return Sheet("push_pull", "Push-pull", worked.builds["push_pull"], states, points, {"push_pull": {"parallel": 1}},
+    return Sheet("front_end", "Push-pull", worked.builds["front_end"], states, points, {"front_end": {"parallel": 1}},
                  PRESETS["usual"], worked.shelf)  # fmt: skip
 
 
@@ -105,7 +105,7 @@ def test_a_limited_figure_shows_its_worst_point(sheet):
     assert worst.value == max(s.peak_voltage for s in sheet.states.values())
     figure = sheet.figures[-1]
     assert figure.point == sheet.points[worst.point].label
-    assert figure.step == f"{worst.point}:push_pull.peak_voltage"
+    assert figure.step == f"{worst.point}:front_end.peak_voltage"
     assert figure.house == 0.8
     assert figure.severity is None
     assert sheet.where(worst) == figure.point
@@ -121,18 +121,18 @@ def test_choices_tell_whether_they_are_pinned(sheet):
     for name in ("parallel", "switch", "fan", "clamp"):
         sheet.choice(name, "", name)
     found = {f.pin: f for f in sheet.figures}
-    assert found["push_pull.parallel"].status == "pinned"
-    assert found["push_pull.switch"].status == "proposed"
-    assert found["push_pull.switch"].part_kind == "mosfet"
-    assert found["push_pull.fan"].part_options == ("yes", "no")
-    assert found["push_pull.clamp"].part_options == ("RCD", "none")
+    assert found["front_end.parallel"].status == "pinned"
+    assert found["front_end.switch"].status == "proposed"
+    assert found["front_end.switch"].part_kind == "mosfet"
+    assert found["front_end.fan"].part_options == ("yes", "no")
+    assert found["front_end.clamp"].part_options == ("RCD", "none")
 
 
 def test_a_cure_that_would_change_nothing_is_not_offered(sheet):
-    worst = Worst("push_pull.loss", 3, "flat", 2, 1.6, "stop")
+    worst = Worst("front_end.loss", 3, "flat", 2, 1.6, "stop")
     sheet.find("x", "stop", "t", "c", "r", worst=worst, cures=(
-        ("takes a pin away", {"push_pull.parallel": None}), ("takes away what is not there", {"push_pull.switch": None}),
-        ("sets one", {"push_pull.switch": "MN-150-7.2m-A"})))  # fmt: skip
+        ("takes a pin away", {"front_end.parallel": None}), ("takes away what is not there", {"front_end.switch": None}),
+        ("sets one", {"front_end.switch": "MN-150-7.2m-A"})))  # fmt: skip
     finding = sheet.findings[-1]
     assert [c.label for c in finding.cures] == ["takes a pin away", "sets one"]
     assert finding.margin == pytest.approx(1 - 3 / 1.6)
@@ -154,4 +154,4 @@ def test_a_build_holds_only_what_can_be_built(worked, bad):
     from pydantic import ValidationError
 
     with pytest.raises(ValidationError):
-        PushPullBuild.model_validate(worked.builds["push_pull"].model_dump() | bad)
+        FrontEndBuild.model_validate(worked.builds["front_end"].model_dump() | bad)

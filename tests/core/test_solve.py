@@ -13,7 +13,7 @@ from rhombos.core.book import source
 from rhombos.core.brief import CELL_VOLTS, Brief
 from rhombos.core.parts import Fuse, Mosfet, Shelf
 from rhombos.core.pins import PinError
-from rhombos.core.routes import push_pull_link as route
+from rhombos.core.routes import DEFAULT, ROUTES, lossy
 from rhombos.core.rules import PRESETS
 from rhombos.core.solve import build_all, solve, work_out
 
@@ -56,7 +56,7 @@ def test_three_kilowatts_from_twelve_volts_explains_what_is_hard(refuge, shelf):
 def test_power_in_is_power_out_and_every_loss_at_every_point(worked):
     for settled in worked.settled.values():
         states = settled.states
-        lost = sum(states[k].loss for k in route.LOSSY)
+        lost = sum(states[k].loss for k in lossy(worked.route, "sine"))
         drawn = states["battery"].terminal * states["battery"].current
         assert drawn == pytest.approx(settled.point.power + lost, rel=1e-3)
         open_circuit = states["battery"].emf * states["battery"].current
@@ -69,9 +69,9 @@ def test_volts_and_watts_tell_the_same_story(worked):
         s = worked.settled[key]
         states, current = s.states, 2 * s.states["rectifier"].average
         v_sec = states["transformer"].ratio * s.v_half - s.secondary_drop
-        duty = states["push_pull"].total_duty - states["transformer"].leakage_duty
+        duty = states["front_end"].total_duty - states["transformer"].leakage_duty
         by_volts = v_sec * duty * current
-        assert by_volts == pytest.approx(s.flow.rectifier, rel=0.03)
+        assert by_volts == pytest.approx(s.flow["rectifier"], rel=0.03)
 
 
 def test_the_battery_sits_where_a_solver_of_its_circuit_puts_it(worked):
@@ -79,7 +79,7 @@ def test_the_battery_sits_where_a_solver_of_its_circuit_puts_it(worked):
     cells = s.states["battery"]
 
     def slope(_, v):  # a capacitor at the terminals settles where the currents agree
-        return [(cells.emf - v[0]) / cells.resistance - s.flow.battery / v[0]]
+        return [(cells.emf - v[0]) / cells.resistance - s.flow["battery"] / v[0]]
 
     settled = solve_ivp(slope, (0, 5), [cells.emf], rtol=1e-10, atol=1e-10).y[0, -1]
     assert cells.terminal == pytest.approx(settled, rel=1e-5)
@@ -95,14 +95,14 @@ def test_more_power_from_the_same_battery_sags_further(refuge, shelf):
 
 def test_a_flat_battery_still_makes_the_full_output(worked):
     flat = worked.settled["flat"].states
-    assert flat["push_pull"].duty <= USUAL.duty_limit
+    assert flat["front_end"].duty <= USUAL.duty_limit
     assert flat["dc_link"].trough >= flat["dc_link"].needed
 
 
 def test_the_junction_is_where_its_loss_puts_it(worked, shelf):
     from rhombos.core.blocks.base import sink_resistance
 
-    build, state = worked.builds["push_pull"], worked.settled["flat"].states["push_pull"]
+    build, state = worked.builds["front_end"], worked.settled["flat"].states["front_end"]
     device = shelf.get(Mosfet, build.switch)
     hot = device.r_on * ((state.junction + 273.15) / 298.15) ** device.r_exponent
     assert state.on_resistance == pytest.approx(hot, rel=1e-3)
@@ -127,7 +127,7 @@ def test_the_proposal_taken_as_pins_is_the_same_design(solution, refuge, shelf):
 
 
 PINS = {
-    "push_pull.frequency": "60k", "push_pull.switch": "MN-100-3.4m-A", "push_pull.parallel": 2, "transformer.core": "ETD 44",
+    "front_end.frequency": "60k", "front_end.switch": "MN-100-3.4m-A", "front_end.parallel": 2, "transformer.core": "ETD 44",
     "transformer.primary_turns": 4, "transformer.secondary_turns": 85, "rectifier.inductance": "3.3m", "dc_link.voltage": "390 V",
     "h_bridge.switch": "GB-600-15-H", "h_bridge.carrier": "20k", "output_filter.inductance": "2m2", "input_stage.cable": "16",
 }  # fmt: skip
@@ -146,11 +146,11 @@ def test_a_pin_is_kept_and_said_to_be_one(address, value, refuge, shelf):
 @pytest.mark.parametrize(
     ("pins", "told"),
     [
-        ({"push_pull.frequency": "1M"}, "push_pull.frequency: 1 MHz is above the allowed 10 kHz to 300 kHz; lower it"),
+        ({"front_end.frequency": "1M"}, "front_end.frequency: 1 MHz is above the allowed 10 kHz to 300 kHz; lower it"),
         ({"transformer.primary_turns": 2.5}, "is not a whole number"),
         ({"dc_link.voltage": "four"}, "‘four’ is not a number"),
-        ({"push_pull.colour": 3}, "not a figure that can be pinned"),
-        ({"push_pull.clamp": "maybe"}, "push_pull.clamp"),
+        ({"front_end.colour": 3}, "not a figure that can be pinned"),
+        ({"front_end.clamp": "maybe"}, "front_end.clamp"),
     ],
 )  # fmt: skip
 def test_a_bad_pin_names_field_value_range_and_remedy(pins, told, refuge, shelf):
@@ -161,7 +161,7 @@ def test_a_bad_pin_names_field_value_range_and_remedy(pins, told, refuge, shelf)
 
 def test_rules_differ_as_their_names_say(refuge, shelf):
     def price(name):
-        build = work_out(refuge, {}, shelf, PRESETS[name]).builds["push_pull"]
+        build = work_out(refuge, {}, shelf, PRESETS[name]).builds["front_end"]
         return shelf.get(Mosfet, build.switch).v_rating
 
     assert price("cautious") >= price("usual") >= price("frugal")
@@ -208,7 +208,7 @@ def test_any_brief_in_range_solves_and_balances(content, rules, shelf):
     found = solve(Brief.model_validate(content), {}, shelf, PRESETS[rules])
     json.loads(found.model_dump_json())
     assert len(found.blocks) == 9
-    hopeless = any(f.code.startswith("battery.cannot_give") or f.code == "push_pull.duty" for f in found.findings)
+    hopeless = any(f.code.startswith("battery.cannot_give") or f.code == "front_end.duty" for f in found.findings)
     if not hopeless:
         assert abs(found.totals.balance) < 1e-3
         assert 0.2 < found.totals.efficiency < 0.99
@@ -218,10 +218,10 @@ def test_any_brief_in_range_solves_and_balances(content, rules, shelf):
 
 
 def test_proposals_stand_still_within_the_rounds_allowed(refuge, shelf):
-    builds, settled, rounds = build_all(refuge, {}, shelf, USUAL)
+    builds, settled, rounds = build_all(ROUTES[DEFAULT], refuge, {}, shelf, USUAL)
     assert rounds <= 3
-    assert set(settled) == set(route.HINT_POINTS)
-    assert list(builds) == [b.KEY for b in route.BLOCKS]
+    assert set(settled) == set(ROUTES[DEFAULT].hint_points)
+    assert list(builds) == [b.KEY for b in ROUTES[DEFAULT].blocks("sine")]
 
 
 def test_every_limited_figure_shows_its_working(solution):

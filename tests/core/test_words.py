@@ -6,7 +6,7 @@ import pytest
 
 from rhombos.core.findings import ORDER
 from rhombos.core.pins import read_pins
-from rhombos.core.routes.push_pull_link import BUILDS
+from rhombos.core.routes import ALL_BUILDS as BUILDS
 from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve
 from rhombos.demo.designs import DEMO
@@ -78,12 +78,12 @@ def test_demo_designs_solve_and_their_cures_lead_to_a_sound_design(identity, she
 def test_the_first_draft_shows_what_goes_wrong_in_real_builds(shelf):
     design = list(DEMO.values())[1]
     solution = solve(design.brief, design.pins, shelf, PRESETS["usual"])
-    assert solution.findings[0].code == "push_pull.voltage"
+    assert solution.findings[0].code == "front_end.voltage"
     assert solution.findings[0].severity == "stop"
     severities = [ORDER[f.severity] for f in solution.findings]
     assert severities == sorted(severities)
     coloured = {b.key: b.severity for b in solution.blocks}
-    assert coloured["push_pull"] == "stop"
+    assert coloured["front_end"] == "stop"
     assert coloured["load"] in (None, "watch")
 
 

@@ -88,7 +88,7 @@ class Bench(Page):
 
     id = ""
 
-    def open(self, identity: str, block: str = "push_pull") -> None:
+    def open(self, identity: str, block: str = "front_end") -> None:
         """Open a design at a block."""
         self.id = identity
         self.visit(f"/design/{identity}?block={block}")

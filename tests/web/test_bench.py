@@ -8,7 +8,7 @@ from selenium.webdriver.support.ui import Select
 from tests.web.conftest import size
 
 pytestmark = pytest.mark.web
-BLOCKS = ["battery", "input_stage", "push_pull", "transformer", "rectifier", "dc_link", "h_bridge", "output_filter", "load"]
+BLOCKS = ["battery", "input_stage", "front_end", "transformer", "rectifier", "dc_link", "h_bridge", "output_filter", "load"]
 
 
 def test_a_demo_design_is_opened_from_the_list_and_read(bench):
@@ -17,18 +17,18 @@ def test_a_demo_design_is_opened_from_the_list_and_read(bench):
     bench.one("power-path")
     assert "25.6 V LiFePO4 → 230 V 50 Hz sine" in bench.text("show-brief")
     assert bench.text("finding-count").startswith("1 stop")
-    assert "push_pull.voltage" in bench.findings()
+    assert "front_end.voltage" in bench.findings()
     assert "390 V link" in bench.text("danger")
     assert "touch-safe 60 V" in bench.text("danger")
     assert "%" in bench.text("efficiency")
 
 
 def test_more_power_changes_figures_and_findings_and_is_kept(bench):
-    before = bench.value("push_pull.device_peak")
+    before = bench.value("front_end.device_peak")
     bench.brief("power.continuous", "1.1 kW")
     bench.until(lambda: "1.1 kW" in bench.text("show-brief"))
-    bench.choose("push_pull")
-    assert bench.value("push_pull.device_peak") != before
+    bench.choose("front_end")
+    assert bench.value("front_end.device_peak") != before
     bench.kept()
     assert bench.stored()["design"]["brief"]["power"]["continuous"] == 1100
     bench.browser.refresh()
@@ -38,35 +38,35 @@ def test_more_power_changes_figures_and_findings_and_is_kept(bench):
 def test_another_battery_is_sized_anew(bench):
     bench.brief("source.cells", "15")
     bench.until(lambda: bench.text("show-brief").startswith("48 V"))
-    bench.choose("push_pull")
-    assert "200 V" in bench.value("push_pull.switch") or "150 V" in bench.value("push_pull.switch")
-    assert bench.findings() & {"push_pull.voltage", "push_pull.duty"} == set()
+    bench.choose("front_end")
+    assert "200 V" in bench.value("front_end.switch") or "150 V" in bench.value("front_end.switch")
+    assert bench.findings() & {"front_end.voltage", "front_end.duty"} == set()
 
 
 def test_undo_and_redo_walk_through_the_edits(bench):
-    bench.pin("push_pull.frequency", "60k")
-    bench.until(lambda: bench.value("push_pull.frequency") == "60.0 kHz")
-    bench.pin("push_pull.frequency", "70k")
-    bench.until(lambda: bench.value("push_pull.frequency") == "70.0 kHz")
+    bench.pin("front_end.frequency", "60k")
+    bench.until(lambda: bench.value("front_end.frequency") == "60.0 kHz")
+    bench.pin("front_end.frequency", "70k")
+    bench.until(lambda: bench.value("front_end.frequency") == "70.0 kHz")
     bench.keys(Keys.CONTROL, "z")
-    bench.until(lambda: bench.value("push_pull.frequency") == "60.0 kHz")
+    bench.until(lambda: bench.value("front_end.frequency") == "60.0 kHz")
     bench.click("undo")
-    bench.until(lambda: bench.value("push_pull.frequency") == "46.0 kHz")
+    bench.until(lambda: bench.value("front_end.frequency") == "46.0 kHz")
     assert not bench.one("undo").is_enabled()
     bench.keys(Keys.CONTROL, Keys.SHIFT, "z")
-    bench.until(lambda: bench.value("push_pull.frequency") == "60.0 kHz")
+    bench.until(lambda: bench.value("front_end.frequency") == "60.0 kHz")
     bench.kept()
-    assert bench.stored()["design"]["pins"]["push_pull.frequency"] in (60e3, "60k")
+    assert bench.stored()["design"]["pins"]["front_end.frequency"] in (60e3, "60k")
 
 
 def test_a_value_is_refused_with_the_reason_and_nothing_is_lost(bench):
-    bench.pin("push_pull.frequency", "1k2Hz")
+    bench.pin("front_end.frequency", "1k2Hz")
     assert "mixes two notations" in bench.text("fault")
-    assert bench.one("input-push_pull.frequency").get_attribute("value") == "1k2Hz"
-    bench.type("input-push_pull.frequency", "2M")
+    assert bench.one("input-front_end.frequency").get_attribute("value") == "1k2Hz"
+    bench.type("input-front_end.frequency", "2M")
     bench.until(lambda: "above the allowed 10 kHz to 300 kHz" in bench.text("fault"))
-    bench.one("input-push_pull.frequency").send_keys(Keys.ESCAPE)
-    assert bench.value("push_pull.frequency") == "46.0 kHz"
+    bench.one("input-front_end.frequency").send_keys(Keys.ESCAPE)
+    assert bench.value("front_end.frequency") == "46.0 kHz"
 
 
 def test_a_bad_brief_names_the_range_and_keeps_the_text(bench):
@@ -81,40 +81,40 @@ def test_a_bad_brief_names_the_range_and_keeps_the_text(bench):
 
 
 def test_a_figure_is_pinned_and_let_go(bench):
-    assert bench.status("push_pull.parallel") == "proposed"
-    bench.pin("push_pull.parallel", "3")
-    bench.until(lambda: bench.status("push_pull.parallel") == "pinned")
-    bench.click("unpin-push_pull.parallel")
-    bench.until(lambda: bench.status("push_pull.parallel") == "proposed")
-    bench.click("pin-push_pull.switch")
-    bench.until(lambda: bench.status("push_pull.switch") == "pinned")
+    assert bench.status("front_end.parallel") == "proposed"
+    bench.pin("front_end.parallel", "3")
+    bench.until(lambda: bench.status("front_end.parallel") == "pinned")
+    bench.click("unpin-front_end.parallel")
+    bench.until(lambda: bench.status("front_end.parallel") == "proposed")
+    bench.click("pin-front_end.switch")
+    bench.until(lambda: bench.status("front_end.switch") == "pinned")
 
 
 def test_a_part_is_chosen_from_the_shelf(bench):
-    bench.click("value-push_pull.switch")
-    field = bench.one("input-push_pull.switch")
+    bench.click("value-front_end.switch")
+    field = bench.one("input-front_end.switch")
     Select(field).select_by_value("MN-150-7.2m-A")
-    bench.until(lambda: bench.status("push_pull.switch") == "pinned")
-    assert "150 V" in bench.value("push_pull.switch")
+    bench.until(lambda: bench.status("front_end.switch") == "pinned")
+    assert "150 V" in bench.value("front_end.switch")
 
 
 def test_a_finding_is_cured_with_one_click_and_the_cure_undone(bench):
-    bench.click("value-push_pull.clamp")
-    Select(bench.one("input-push_pull.clamp")).select_by_value("none")
-    bench.until(lambda: "push_pull.voltage" in bench.findings())
-    bench.click("cure-push_pull.voltage")
-    bench.until(lambda: "push_pull.voltage" not in bench.findings())
-    assert bench.value("push_pull.clamp") == "RCD"
+    bench.click("value-front_end.clamp")
+    Select(bench.one("input-front_end.clamp")).select_by_value("none")
+    bench.until(lambda: "front_end.voltage" in bench.findings())
+    bench.click("cure-front_end.voltage")
+    bench.until(lambda: "front_end.voltage" not in bench.findings())
+    assert bench.value("front_end.clamp") == "RCD"
     bench.keys(Keys.CONTROL, "z")
-    bench.until(lambda: "push_pull.voltage" in bench.findings())
+    bench.until(lambda: "front_end.voltage" in bench.findings())
 
 
 def test_a_finding_leads_to_its_figure(bench):
     bench.open(bench.copy_of("b6a1f2d0-0000-4000-8000-000000000002"), "load")
-    finding = bench.one("finding-push_pull.voltage")
+    finding = bench.one("finding-front_end.voltage")
     next(b for b in finding.find_elements(By.TAG_NAME, "button") if b.text == "show figure").click()
     bench.until(lambda: bench.text("working").startswith("Peak voltage across the switch"))
-    assert "block=push_pull" in bench.browser.current_url
+    assert "block=front_end" in bench.browser.current_url
 
 
 def test_a_working_shows_formula_numbers_and_source_and_solves_for_another_symbol(bench):
@@ -143,7 +143,7 @@ def test_solving_for_what_cannot_be_says_so(bench):
 
 
 def test_a_sum_shows_what_it_is_made_of(bench):
-    bench.one("figure-push_pull.loss").find_element(By.TAG_NAME, "button").click()
+    bench.one("figure-front_end.loss").find_element(By.TAG_NAME, "button").click()
     told = bench.text("sum")
     for part in ("conduction", "switching", "gate drive", "clamp", "together"):
         assert part in told
@@ -199,7 +199,7 @@ def test_a_design_is_renamed(bench):
 
 def test_path_sheet_picture_and_findings_stand_in_the_first_view(bench):
     bench.until(lambda: bench.one("pictures").get_attribute("data-fresh") == "true")
-    for test_id in ("power-path", "figure-push_pull.peak_voltage", "chart-switch", "findings", "danger"):
+    for test_id in ("power-path", "figure-front_end.peak_voltage", "chart-switch", "findings", "danger"):
         place = bench.one(test_id).rect
         assert place["y"] >= 0, test_id
         assert place["x"] >= 0, test_id
@@ -213,7 +213,7 @@ def test_path_sheet_picture_and_findings_stand_in_the_first_view(bench):
 def test_nothing_runs_out_of_the_page_sideways(bench, width):
     size(bench.browser, width, 800)
     bench.until(lambda: bench.browser.execute_script("return innerWidth") == width)
-    for block in ("push_pull", "brief", "transformer"):
+    for block in ("front_end", "brief", "transformer"):
         bench.visit(f"/design/{bench.id}?block={block}")
         bench.one("power-path")
         assert bench.browser.execute_script("return document.documentElement.scrollWidth") <= width

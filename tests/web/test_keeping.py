@@ -17,10 +17,10 @@ def second_tab(bench, new_browser, server):
 
 def disagree(bench, second_tab):
     """Both tabs change the design; the second to save is told."""
-    bench.pin("push_pull.parallel", "2")
-    bench.until(lambda: bench.value("push_pull.parallel") == "2")
+    bench.pin("front_end.parallel", "2")
+    bench.until(lambda: bench.value("front_end.parallel") == "2")
     bench.kept()
-    second_tab.pin("push_pull.parallel", "3")
+    second_tab.pin("front_end.parallel", "3")
     second_tab.one("conflict")
     assert second_tab.state() == "conflict"
 
@@ -30,49 +30,49 @@ def test_two_tabs_mine_goes_on_top_and_theirs_stays_in_the_history(bench, second
     second_tab.click("keep-mine")
     second_tab.gone("conflict")
     second_tab.kept()
-    assert bench.stored()["design"]["pins"]["push_pull.parallel"] in (3, "3")
+    assert bench.stored()["design"]["pins"]["front_end.parallel"] in (3, "3")
     theirs = bench.ask("GET", f"/api/designs/{bench.id}/revisions/2")
-    assert theirs["design"]["pins"]["push_pull.parallel"] in (2, "2")
+    assert theirs["design"]["pins"]["front_end.parallel"] in (2, "2")
 
 
 def test_two_tabs_theirs_is_taken_and_mine_is_kept_as_a_copy(bench, second_tab):
     disagree(bench, second_tab)
     second_tab.click("take-theirs")
     second_tab.gone("conflict")
-    second_tab.until(lambda: second_tab.value("push_pull.parallel") == "2")
+    second_tab.until(lambda: second_tab.value("front_end.parallel") == "2")
     copies = [d for d in bench.ask("GET", "/api/designs") if d["design"]["name"].endswith("(other tab)")]
     assert copies
-    assert copies[0]["design"]["pins"]["push_pull.parallel"] in (3, "3")
+    assert copies[0]["design"]["pins"]["front_end.parallel"] in (3, "3")
 
 
 def test_an_edit_while_the_database_is_away_is_sent_when_it_is_back(bench, server):
     server.database.stop()
     try:
-        bench.pin("push_pull.frequency", "61k")
-        bench.until(lambda: bench.value("push_pull.frequency") == "61.0 kHz")
+        bench.pin("front_end.frequency", "61k")
+        bench.until(lambda: bench.value("front_end.frequency") == "61.0 kHz")
         bench.until(lambda: bench.state() == "waiting")
         assert "kept in this browser" in bench.text("kept")
-        bench.pin("push_pull.frequency", "62k")
-        bench.until(lambda: bench.value("push_pull.frequency") == "62.0 kHz")
+        bench.pin("front_end.frequency", "62k")
+        bench.until(lambda: bench.value("front_end.frequency") == "62.0 kHz")
     finally:
         server.database.start()
     bench.kept()
-    stored = bench.stored()["design"]["pins"]["push_pull.frequency"]
+    stored = bench.stored()["design"]["pins"]["front_end.frequency"]
     assert stored in (62e3, "62k")
 
 
 def test_an_edit_survives_a_reload_while_the_database_is_away(bench, server):
     server.database.stop(hard=True)
     try:
-        bench.pin("push_pull.frequency", "63k")
+        bench.pin("front_end.frequency", "63k")
         bench.until(lambda: bench.state() == "waiting")
         bench.browser.refresh()
         assert "database" in bench.text("fault")
     finally:
         server.database.start()
-    bench.until(lambda: bench.value("push_pull.frequency") == "63.0 kHz")
+    bench.until(lambda: bench.value("front_end.frequency") == "63.0 kHz")
     bench.kept()
-    assert bench.stored()["design"]["pins"]["push_pull.frequency"] in (63e3, "63k")
+    assert bench.stored()["design"]["pins"]["front_end.frequency"] in (63e3, "63k")
 
 
 def test_a_design_that_is_not_there_is_told(bench):

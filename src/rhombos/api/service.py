@@ -14,6 +14,7 @@ from fastapi import Depends, Request
 from rhombos.core.brief import Brief
 from rhombos.core.findings import PinValue
 from rhombos.core.parts import Shelf
+from rhombos.core.routes import DEFAULT, RouteName
 from rhombos.core.rules import PRESETS, RuleName
 from rhombos.core.solve import Worked, work_out
 from rhombos.store.database import Database, DatabaseAway
@@ -50,15 +51,15 @@ class Service:
             self._shelf = None
             self._kept.clear()
 
-    def work(self, brief: Brief, pins: Mapping[str, PinValue], rules: RuleName) -> Worked:
+    def work(self, brief: Brief, pins: Mapping[str, PinValue], rules: RuleName, route: RouteName = DEFAULT) -> Worked:
         """A sizing, from those kept if it was asked for lately. Raises: as `work_out`."""
         shelf = self.shelf
-        key = json.dumps([brief.model_dump(mode="json"), dict(sorted(pins.items())), rules, shelf.fingerprint])
+        key = json.dumps([brief.model_dump(mode="json"), dict(sorted(pins.items())), rules, route, shelf.fingerprint])
         with self._lock:
             if key in self._kept:
                 self._kept.move_to_end(key)
                 return self._kept[key]
-        worked = work_out(brief, pins, shelf, PRESETS[rules])
+        worked = work_out(brief, pins, shelf, PRESETS[rules], route)
         with self._lock:
             self._kept[key] = worked
             while len(self._kept) > KEPT:

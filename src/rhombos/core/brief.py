@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from rhombos.core.units import AmpereHour, Celsius, Hertz, Metre, Ohm, Percent, Ratio, Second, Volt, Watt, short
 
 Chemistry = Literal["LiFePO4", "Li-ion", "lead-acid"]
+Waveform = Literal["sine", "modified", "square"]
 LoadKind = Literal["lamp", "heater", "adapter", "instrument", "fan", "compressor", "rectifier"]
 
 CELL_VOLTS: dict[Chemistry, tuple[float, float, float]] = {
@@ -70,6 +71,12 @@ class AcOutput(_Section):
 
     voltage: Volt = Field(230, ge=100, le=240, title="Output voltage, RMS")
     frequency: Hertz = Field(50, ge=45, le=65, title="Output frequency")
+    waveform: Waveform = Field("sine", title="Waveform")
+
+    @property
+    def stepped(self) -> bool:
+        """Whether the output is a square or three-level wave rather than a sine."""
+        return self.waveform != "sine"
 
 
 class PowerAsked(_Section):

@@ -11,6 +11,7 @@ from rhombos.core.brief import Brief
 from rhombos.core.findings import PinValue
 from rhombos.core.problems import allowed_range, unit_of
 from rhombos.core.rules import RuleName
+from rhombos.core.topology import DEFAULT, RouteName
 from rhombos.core.units import short
 
 
@@ -23,6 +24,7 @@ class Design(BaseModel):
     brief: Brief = Field(default_factory=Brief, title="Brief")
     pins: dict[str, PinValue] = Field(default_factory=dict, max_length=200, title="Pins")
     rules: RuleName = Field("usual", title="House rules")
+    route: RouteName = Field(DEFAULT, title="Route")
 
 
 class BriefField(BaseModel):

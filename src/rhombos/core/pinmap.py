@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-_SWITCHING = {"f_s": "push_pull.frequency"}
+_SWITCHING = {"f_s": "front_end.frequency"}
 _FLUX = {"N": "transformer.primary_turns", **_SWITCHING}
 _LINK = {"V_dc": "dc_link.voltage"}
 
 PIN_BEHIND: dict[str, dict[str, str]] = {
-    "push_pull.oscillator": _SWITCHING,
-    "push_pull.clamp_loss": {"R": "push_pull.clamp_resistor"},
-    "push_pull.device_peak": {"n_par": "push_pull.parallel"},
+    "front_end.oscillator": _SWITCHING,
+    "front_end.clamp_loss": {"R": "front_end.clamp_resistor"},
+    "front_end.device_peak": {"n_par": "front_end.parallel"},
     "transformer.flux": _FLUX,
     "transformer.worst_flux": _FLUX,
     "transformer.magnetising": _SWITCHING,
@@ -31,6 +31,6 @@ PIN_BEHIND: dict[str, dict[str, str]] = {
     "output_filter.flux": {"N": "output_filter.turns", "L": "output_filter.inductance"},
 }  # fmt: skip
 WHOLE = frozenset({
-    "transformer.primary_turns", "rectifier.turns", "output_filter.turns", "push_pull.parallel", "h_bridge.parallel",
+    "transformer.primary_turns", "rectifier.turns", "output_filter.turns", "front_end.parallel", "h_bridge.parallel",
 })  # fmt: skip
 """Pins that take whole numbers: a solved value is rounded up."""

@@ -21,11 +21,13 @@ class PinError(ValueError):
 
 
 def read_pins(
-    raw: Mapping[str, PinValue], builds: Mapping[str, type[BaseModel]], shelf: Shelf
+    raw: Mapping[str, PinValue], builds: Mapping[str, type[BaseModel]], shelf: Shelf,
+    elsewhere: Mapping[str, type[BaseModel]] | None = None,
 ) -> tuple[dict[str, dict[str, Any]], dict[str, str]]:  # fmt: skip
     """Typed pins by block, and the pins that name a part no longer on the shelf (address → reason), which are left out.
 
-    Text in engineering notation is read; a pin of None counts as none. Raises: PinError.
+    Text in engineering notation is read; a pin of None counts as none; pins of blocks that only other routes have
+    (`elsewhere`) wait for those. Raises: PinError.
     """
     typed: dict[str, dict[str, Any]] = {}
     missing: dict[str, str] = {}
@@ -35,8 +37,14 @@ def read_pins(
             continue
         block, _, name = address.partition(".")
         model = builds.get(block)
+        if model is None and elsewhere and block in elsewhere and name in elsewhere[block].model_fields:
+            continue
         if model is None or name not in model.model_fields:
             problems.append(Problem(address, str(value), f"{address} is not a figure that can be pinned; remove it"))
+            continue
+        extra = model.model_fields[name].json_schema_extra
+        if isinstance(extra, dict) and extra.get("by_route"):
+            problems.append(Problem(address, str(value), f"{address} is decided by the route; choose another route instead"))
             continue
         try:
             checked = getattr(model.__pydantic_validator__.validate_assignment(model.model_construct(), name, value), name)
@@ -44,7 +52,6 @@ def read_pins(
             faults = from_validation(error, model)
             problems += [Problem(address, p.value, f"{block}.{p.message}") for p in faults]
             continue
-        extra = model.model_fields[name].json_schema_extra
         if isinstance(extra, dict) and "part" in extra:
             try:
                 shelf.find(str(extra["part"]), checked)

@@ -16,7 +16,7 @@ from rhombos.core.pinmap import PIN_BEHIND, WHOLE
 from rhombos.core.pins import read_pins
 from rhombos.core.points import operating_points
 from rhombos.core.report import BlockReport, Solution, StepOut, StepRow, Totals
-from rhombos.core.routes import push_pull_link as route
+from rhombos.core.routes import ALL_BUILDS, DEFAULT, ROUTES, Route, RouteName, lossy
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
@@ -24,71 +24,99 @@ from rhombos.core.units import fmt, short
 MOST_ROUNDS = 3
 COARSE = 3e-3
 """How closely operating points are settled between proposals."""
-NEEDED_KINDS = ("mosfet", "diode", "core", "grade", "wire", "capacitor", "resistor", "fuse", "heat_sink")
 
 
 @dataclass(frozen=True)
 class Worked:
     """A sizing before it is put into words: builds, operating points and every worked step."""
 
+    route: Route
     brief: Brief
     rules: Rules
     shelf: Shelf
     pins: Mapping[str, Mapping[str, Any]]
     missing: Mapping[str, str]
     builds: Mapping[str, Build]
-    settled: Mapping[str, route.Settled]
+    settled: Mapping[str, Any]
     ledgers: Mapping[str, Ledger]
 
 
-class EmptyShelf(ValueError):
+class Unbuildable(ValueError):
+    """There is nothing to size; `finding` says why, and what would help."""
+
+    def __init__(self, finding: Finding) -> None:
+        super().__init__(finding.cause)
+        self.finding = finding
+
+
+class EmptyShelf(Unbuildable):
     """A kind of part that every build needs is not on the shelf at all; `kinds` lists them."""
 
     def __init__(self, kinds: list[str]) -> None:
         names = ", ".join(k.replace("_", "-") for k in kinds)
-        super().__init__(f"There is no {names} on the shelf.")
+        super().__init__(Finding(
+            code="shelf.empty", severity="stop", block="input_stage", title="The shelf has no parts to build with",
+            cause=f"There is no {names} on the shelf.", remedy="Import parts as CSV, or restore the house parts."))  # fmt: skip
         self.kinds = kinds
 
 
-def work_out(brief: Brief, pins: Mapping[str, PinValue], shelf: Shelf, rules: Rules) -> Worked:
-    """Size everything that is not pinned. Raises: PinError for a bad pin, EmptyShelf."""
-    typed, missing = read_pins(pins, route.BUILDS, shelf)
-    if empty := [k for k in NEEDED_KINDS if not shelf.all(KINDS[k])]:
+class WrongWave(Unbuildable):
+    """A route that cannot make the waveform asked."""
+
+    def __init__(self, route: Route, waveform: str) -> None:
+        able = " or ".join(route.waveforms)
+        super().__init__(Finding(
+            code="route.waveform", severity="stop", block="brief", title=f"This route makes no {waveform} wave",
+            cause=f"{route.title}: its output is {able}.",
+            remedy=f"Ask for a {able} wave in the brief, or choose another route."))  # fmt: skip
+
+
+def work_out(
+    brief: Brief, pins: Mapping[str, PinValue], shelf: Shelf, rules: Rules, route_name: RouteName = DEFAULT
+) -> Worked:  # fmt: skip
+    """Size everything that is not pinned. Raises: PinError for a bad pin, EmptyShelf, WrongWave."""
+    route = ROUTES[route_name]
+    if brief.output.waveform not in route.waveforms:
+        raise WrongWave(route, brief.output.waveform)
+    typed, missing = read_pins(pins, route.builds, shelf, ALL_BUILDS)
+    if empty := [k for k in route.needed if not shelf.all(KINDS[k])]:
         raise EmptyShelf(empty)
-    builds, near, _ = build_all(brief, typed, shelf, rules)
+    builds, near, _ = build_all(route, brief, typed, shelf, rules)
     ledgers = {key: Ledger(point=key) for key in operating_points(brief)}
     settled = route.settle_all(builds, brief, shelf, rules, ledgers=ledgers, start=near)
-    return Worked(brief, rules, shelf, typed, missing, builds, settled, ledgers)
+    return Worked(route, brief, rules, shelf, typed, missing, builds, settled, ledgers)
 
 
-def solve(brief: Brief, pins: Mapping[str, PinValue], shelf: Shelf, rules: Rules) -> Solution:
+def solve(
+    brief: Brief, pins: Mapping[str, PinValue], shelf: Shelf, rules: Rules, route_name: RouteName = DEFAULT
+) -> Solution:  # fmt: skip
     """Size everything that is not pinned and say what the whole then does. Pure and deterministic.
 
     Raises: PinError for a pin out of its range or unknown. A brief that cannot be met solves to findings.
     """
     try:
-        return explain(work_out(brief, pins, shelf, rules), pins)
-    except EmptyShelf as empty:
-        return unbuildable(brief, pins, rules, empty)
+        return explain(work_out(brief, pins, shelf, rules, route_name), pins)
+    except Unbuildable as why:
+        return unbuildable(brief, pins, rules, route_name, why)
 
 
 def explain(worked: Worked, pins: Mapping[str, PinValue]) -> Solution:
     """A sizing in words and figures."""
-    brief, settled = worked.brief, worked.settled
+    brief, settled, route = worked.brief, worked.settled, worked.route
     blocks, findings = _report(worked)
     findings += [_missing_part(address, reason) for address, reason in worked.missing.items()]
-    totals = _totals(settled, brief)
-    findings += _whole(totals, settled, brief)
+    totals = _totals(worked)
+    findings += _whole(totals, worked)
     wanted = {f.step: f.unit for b in blocks for f in b.figures if f.step}
     steps = {
         key: _step_out(key, step, wanted[key])
         for ledger in worked.ledgers.values() for key, step in ledger.steps.items() if key in wanted
     }  # fmt: skip
     return Solution(
-        route=route.KEY, brief=brief, rules=worked.rules.name, pins={k: v for k, v in pins.items() if v is not None},
+        route=route.key, brief=brief, rules=worked.rules.name, pins={k: v for k, v in pins.items() if v is not None},
         blocks=tuple(blocks), findings=tuple(worst_first(findings)), totals=totals,
         operating=route.operating(settled, worked.builds, worked.shelf),
-        build={key: dict(b.model_dump()) for key, b in worked.builds.items()}, steps=steps)  # fmt: skip
+        build={key: b.pinnable() for key, b in worked.builds.items()}, steps=steps)  # fmt: skip
 
 
 def _step_out(key: str, step: Step, unit: str) -> StepOut:
@@ -107,15 +135,15 @@ def _step_out(key: str, step: Step, unit: str) -> StepOut:
 
 
 def build_all(
-    brief: Brief, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
-) -> tuple[dict[str, Build], dict[str, route.Settled], int]:  # fmt: skip
+    route: Route, brief: Brief, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
+) -> tuple[dict[str, Build], dict[str, Any], int]:  # fmt: skip
     """Propose, settle and propose again, until the proposals stand still.
 
     Returns: the builds, the last coarse operating points, and the rounds it took.
     """
     hints = route.first_hints(brief, pins, rules)
     builds: dict[str, Build] = {}
-    settled: dict[str, route.Settled] = {}
+    settled: dict[str, Any] = {}
     for rounds in range(1, MOST_ROUNDS + 1):
         proposed = route.propose(brief, hints, pins, shelf, rules)
         if proposed == builds:
@@ -123,67 +151,64 @@ def build_all(
         builds = proposed
         if rounds < MOST_ROUNDS:
             settled = route.settle_all(
-                builds, brief, shelf, rules, keys=route.HINT_POINTS, start=settled, tolerance=COARSE)
+                builds, brief, shelf, rules, keys=route.hint_points, start=settled, tolerance=COARSE)
             hints = route.next_hints(settled)
     return builds, settled, MOST_ROUNDS
 
 
 def _report(worked: Worked) -> tuple[list[BlockReport], list[Finding]]:
-    settled, builds, brief = worked.settled, worked.builds, worked.brief
+    route, settled, builds = worked.route, worked.settled, worked.builds
     points = {k: s.point for k, s in settled.items()}
-    flow = settled["nominal"].flow
-    bridge: Any = builds["h_bridge"]
-    extra: dict[str, tuple[Any, ...]] = {
-        "battery": (brief,), "input_stage": (brief, flow.battery), "push_pull": (flow.push_pull,),
-        "transformer": (flow.transformer,), "rectifier": (flow.rectifier,), "dc_link": (brief, flow.dc_link),
-        "h_bridge": (flow.h_bridge,), "output_filter": (brief, flow.output_filter, bridge.carrier), "load": (brief,),
-    }  # fmt: skip
     hopeless = route.hopeless(settled)
     reports: list[BlockReport] = []
     findings: list[Finding] = []
-    for block in route.BLOCKS:
+    for block in route.blocks(worked.brief.output.waveform):
         sheet = Sheet(
-            block.KEY, block.TITLE, builds[block.KEY], {k: s.states[block.KEY] for k, s in settled.items()}, points,
-            worked.pins, worked.rules, worked.shelf, hopeless)  # fmt: skip
-        reports.append(block.report(sheet, *extra[block.KEY]))
+            block.KEY, route.title_of(block.KEY), builds[block.KEY], {k: s.states[block.KEY] for k, s in settled.items()},
+            points,             worked.pins, worked.rules, worked.shelf, hopeless)  # fmt: skip
+        reports.append(route.report(block, sheet, settled, builds, worked.brief))
         findings += sheet.findings
     return reports, findings
 
 
-def _totals(settled: Mapping[str, route.Settled], brief: Brief) -> Totals:
+def _totals(worked: Worked) -> Totals:
+    settled, brief = worked.settled, worked.brief
     now, idle = settled["nominal"], settled["idle"]
-    cells, link = now.states["battery"], now.states["dc_link"]
+    cells, link = now.states["battery"], now.states.get("dc_link")
     drawn = cells.terminal * cells.current
     out = brief.power.continuous
-    lost = sum(now.states[k].loss for k in route.LOSSY)
+    lost = sum(now.states[k].loss for k in lossy(worked.route, brief.output.waveform))
+    texts = {
+        "power_in": fmt(drawn, "W", 4), "power_out": fmt(out, "W", 4), "lost": fmt(lost, "W"),
+        "efficiency": fmt(out / drawn, "%"), "idle": fmt(idle.flow["battery"], "W"),
+        "run_time": fmt(cells.run_time, "s"), "balance": f"{abs((drawn - out - lost) / drawn):.3%}", "asked": asked(brief),
+    }  # fmt: skip
+    if link:
+        texts |= {"stored_energy": fmt(link.stored, "J", 2), "safe_time": fmt(link.safe_time, "s", 2),
+                  "link_voltage": short(link.voltage, "V")}  # fmt: skip
     return Totals(
-        power_in=drawn, power_out=out, lost=lost, efficiency=out / drawn, idle=idle.flow.battery,
-        run_time=cells.run_time, balance=(drawn - out - lost) / drawn, stored_energy=link.stored,
-        safe_time=link.safe_time, link_voltage=link.voltage,
-        texts={
-            "power_in": fmt(drawn, "W", 4), "power_out": fmt(out, "W", 4), "lost": fmt(lost, "W"),
-            "efficiency": fmt(out / drawn, "%"), "idle": fmt(idle.flow.battery, "W"),
-            "run_time": fmt(cells.run_time, "s"), "balance": f"{abs((drawn - out - lost) / drawn):.3%}",
-            "stored_energy": fmt(link.stored, "J", 2), "safe_time": fmt(link.safe_time, "s", 2),
-            "link_voltage": short(link.voltage, "V"), "asked": asked(brief)})  # fmt: skip
+        power_in=drawn, power_out=out, lost=lost, efficiency=out / drawn, idle=idle.flow["battery"],
+        run_time=cells.run_time, balance=(drawn - out - lost) / drawn, stored_energy=link.stored if link else 0.0,
+        safe_time=link.safe_time if link else 0.0, link_voltage=link.voltage if link else 0.0, texts=texts)  # fmt: skip
 
 
 def asked(brief: Brief) -> str:
     """The brief in one line."""
     s, o, p = brief.source, brief.output, brief.power
     return (
-        f"{short(s.volts[1], 'V')} {s.chemistry} → {short(o.voltage, 'V')} {short(o.frequency, 'Hz')} sine, "
+        f"{short(s.volts[1], 'V')} {s.chemistry} → {short(o.voltage, 'V')} {short(o.frequency, 'Hz')} {o.waveform}, "
         f"{short(p.continuous, 'W')}, {short(p.surge, 'W')} for {short(p.surge_time, 's')}"
     )  # fmt: skip
 
 
-def _whole(totals: Totals, settled: Mapping[str, route.Settled], brief: Brief) -> list[Finding]:
+def _whole(totals: Totals, worked: Worked) -> list[Finding]:
+    settled, brief, route = worked.settled, worked.brief, worked.route
     found: list[Finding] = []
     if totals.efficiency < brief.targets.efficiency:
         now = settled["nominal"]
-        losses = {k: now.states[k].loss for k in route.LOSSY}
+        losses = {k: now.states[k].loss for k in lossy(route, brief.output.waveform)}
         worst = max(losses, key=lambda k: losses[k])
-        title = next(b.TITLE for b in route.BLOCKS if worst == b.KEY)
+        title = route.title_of(worst)
         found.append(Finding(
             code="whole.efficiency", severity="watch", block=worst, title="Efficiency below the target",
             cause=f"{fmt(totals.efficiency, '%')} at full power on a nominal battery, against "
@@ -212,11 +237,10 @@ def _missing_part(address: str, reason: str) -> Finding:
         cures=(Cure(label="Take the pin away", patch={address: None}),))  # fmt: skip
 
 
-def unbuildable(brief: Brief, pins: Mapping[str, PinValue], rules: Rules, why: EmptyShelf) -> Solution:
-    """A solution that is only its finding: there is nothing to build with."""
-    finding = Finding(
-        code="shelf.empty", severity="stop", block="input_stage", title="The shelf has no parts to build with",
-        cause=str(why), remedy="Import parts as CSV, or restore the house parts.")  # fmt: skip
+def unbuildable(
+    brief: Brief, pins: Mapping[str, PinValue], rules: Rules, route_name: RouteName, why: Unbuildable
+) -> Solution:  # fmt: skip
+    """A solution that is only its finding: there is nothing to build."""
     return Solution(
-        route=route.KEY, brief=brief, rules=rules.name, pins={k: v for k, v in pins.items() if v is not None}, blocks=(),
-        findings=(finding,), totals=None, operating=None, build={}, steps={})  # fmt: skip
+        route=route_name, brief=brief, rules=rules.name, pins={k: v for k, v in pins.items() if v is not None}, blocks=(),
+        findings=(why.finding,), totals=None, operating=None, build={}, steps={})  # fmt: skip

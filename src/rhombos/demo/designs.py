@@ -14,11 +14,11 @@ REFUGE_BRIEF = {
 
 DEMO: dict[str, Design] = {
     "b6a1f2d0-0000-4000-8000-000000000001": Design.model_validate(
-        {"name": "Tarn refuge", "brief": REFUGE_BRIEF, "pins": {"push_pull.frequency": 46e3}}),
+        {"name": "Tarn refuge", "brief": REFUGE_BRIEF, "pins": {"front_end.frequency": 46e3}}),
     "b6a1f2d0-0000-4000-8000-000000000002": Design.model_validate({
         "name": "Tarn refuge, as first drawn", "brief": REFUGE_BRIEF,
         "pins": {
-            "push_pull.frequency": 46e3, "push_pull.switch": "MN-075-4.2m-A", "push_pull.clamp": "none",
+            "front_end.frequency": 46e3, "front_end.switch": "MN-075-4.2m-A", "front_end.clamp": "none",
             "transformer.primary_turns": 3, "dc_link.voltage": 390.0, "dc_link.capacitor": "CE-450-330",
             "rectifier.diode": "RF-1000-3"}}),
     "b6a1f2d0-0000-4000-8000-000000000003": Design.model_validate({

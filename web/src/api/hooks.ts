@@ -24,19 +24,19 @@ export const useParts = (kind: string | null) =>
 /** Every kind of part with its count. */
 export const useKinds = () => useQuery({ queryKey: ["kinds"], queryFn: () => data(client.GET("/api/shelf")) })
 
-type Block = "battery" | "input_stage" | "push_pull" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "load"
+type Block = "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "load"
 
 /** The pictures of a block of a design as it now stands; the last ones stay until the next are there. */
 export const useCharts = (design: Design | undefined, block: string) =>
   useQuery<Chart[]>({
-    queryKey: ["charts", block, design?.brief, design?.pins, design?.rules],
+    queryKey: ["charts", block, design?.brief, design?.pins, design?.rules, design?.route],
     enabled: design !== undefined && block !== "brief",
     placeholderData: (last, query) => (query?.queryKey[1] === block ? last : undefined),
     queryFn: () =>
       data(
         client.POST("/api/charts/{block}", {
           params: { path: { block: block as Block } },
-          body: { brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules },
+          body: { brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, route: design?.route },
         } as never) as never,
       ),
   })

@@ -379,6 +379,12 @@ export interface components {
              * @default 230
              */
             voltage: number;
+            /**
+             * Waveform
+             * @default sine
+             * @enum {string}
+             */
+            waveform: "sine" | "modified" | "square";
         };
         /**
          * Answer
@@ -412,6 +418,12 @@ export interface components {
             pins?: {
                 [key: string]: number | string | boolean | null;
             };
+            /**
+             * Route
+             * @default push-pull link
+             * @enum {string}
+             */
+            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge";
             /**
              * Rules
              * @default usual
@@ -641,6 +653,12 @@ export interface components {
             pins?: {
                 [key: string]: number | string | boolean | null;
             };
+            /**
+             * Route
+             * @default push-pull link
+             * @enum {string}
+             */
+            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge";
             /**
              * House rules
              * @default usual
@@ -1218,6 +1236,12 @@ export interface components {
                 [key: string]: number | string | boolean | null;
             };
             /**
+             * Route
+             * @default push-pull link
+             * @enum {string}
+             */
+            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge";
+            /**
              * Rules
              * @default usual
              * @enum {string}
@@ -1409,7 +1433,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block: "battery" | "input_stage" | "push_pull" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "load";
+                block: "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "load";
             };
             cookie?: never;
         };

@@ -41,7 +41,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
   const [finding, setFinding] = useState(false)
   const [figure, setFigure] = useState<Figure | null>(null)
   const navigate = useNavigate()
-  const worst = solution.findings[0]?.block ?? "push_pull"
+  const worst = solution.findings[0]?.block ?? "front_end"
   const chosen = search.get("block") ?? worst
   const block = solution.blocks.find((b) => b.key === chosen)
   // what rows and findings are given keeps its identity, so that only those that changed are drawn again

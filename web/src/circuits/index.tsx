@@ -7,7 +7,7 @@ export type Values = Record<string, string>
 const BY_BLOCK: Record<string, (p: { v: Values }) => React.ReactNode> = {
   battery: BatteryCircuit,
   input_stage: InputCircuit,
-  push_pull: PushPullCircuit,
+  front_end: PushPullCircuit,
   transformer: TransformerCircuit,
   rectifier: RectifierCircuit,
   dc_link: LinkCircuit,

@@ -14,13 +14,14 @@ from rhombos.core.design import BriefField, brief_fields
 from rhombos.core.findings import PinValue
 from rhombos.core.plots import Chart, charts
 from rhombos.core.report import Solution
+from rhombos.core.routes import DEFAULT, RouteName
 from rhombos.core.rules import PRESETS, RuleName
-from rhombos.core.solve import EmptyShelf, explain, unbuildable
+from rhombos.core.solve import Unbuildable, explain, unbuildable
 
 router = APIRouter(tags=["solve"], responses={422: {"model": ProblemDocument}, 503: {"model": ProblemDocument}})
 
 Block = Literal[
-    "battery", "input_stage", "push_pull", "transformer", "rectifier", "dc_link", "h_bridge", "output_filter", "load"
+    "battery", "input_stage", "front_end", "transformer", "rectifier", "dc_link", "h_bridge", "output_filter", "load"
 ]
 
 
@@ -30,6 +31,7 @@ class Asked(BaseModel):
     brief: Brief
     pins: dict[str, PinValue] = Field(default_factory=dict, max_length=200)
     rules: RuleName = "usual"
+    route: RouteName = DEFAULT
 
 
 class Solved(BaseModel):
@@ -55,9 +57,9 @@ def _plain(model: BaseModel) -> Response:
 def solve(asked: Asked, serving: Serving) -> Response:
     """Size everything that is not pinned."""
     try:
-        solution = explain(serving.work(asked.brief, asked.pins, asked.rules), asked.pins)
-    except EmptyShelf as empty:
-        solution = unbuildable(asked.brief, asked.pins, PRESETS[asked.rules], empty)
+        solution = explain(serving.work(asked.brief, asked.pins, asked.rules, asked.route), asked.pins)
+    except Unbuildable as why:
+        solution = unbuildable(asked.brief, asked.pins, PRESETS[asked.rules], asked.route, why)
     return _plain(Solved(solution=solution, fields=brief_fields(asked.brief)))
 
 
@@ -69,8 +71,8 @@ class Pictures(RootModel[tuple[Chart, ...]]):
 def pictures(block: Block, asked: Asked, serving: Serving) -> Response:
     """The pictures of one block; none where nothing can be built."""
     try:
-        return _plain(Pictures(charts(serving.work(asked.brief, asked.pins, asked.rules), block)))
-    except EmptyShelf:
+        return _plain(Pictures(charts(serving.work(asked.brief, asked.pins, asked.rules, asked.route), block)))
+    except Unbuildable:
         return _plain(Pictures(()))
 
 

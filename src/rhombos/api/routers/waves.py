@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
+from fastapi import APIRouter, HTTPException
 from pydantic import BaseModel, Field
 
 from rhombos.api.problem import ProblemDocument
 from rhombos.api.routers.solve import Asked
 from rhombos.api.service import Serving
-from rhombos.core.routes.push_pull_link import operating
 from rhombos.core.waves.modulation import Sampling
 from rhombos.core.waves.output import output_waves
 from rhombos.core.waves.spectrum import Readings
@@ -41,8 +40,11 @@ class WavesOut(BaseModel):
 @router.post("/waves")
 def waves(asked: WavesAsked, serving: Serving) -> WavesOut:
     """Edges, spectrum and the periodic steady state at full power on a nominal battery."""
-    worked = serving.work(asked.brief, asked.pins, asked.rules)
-    found = output_waves(operating(worked.settled, worked.builds, worked.shelf), asked.sampling, asked.samples)
+    worked = serving.work(asked.brief, asked.pins, asked.rules, asked.route)
+    at = worked.route.operating(worked.settled, worked.builds, worked.shelf)
+    if at is None:
+        raise HTTPException(422, f"this design makes a {asked.brief.output.waveform} wave; ask for a sine to see its carrier")
+    found = output_waves(at, asked.sampling, asked.samples)
     return WavesOut(
         edge_times=found.bridge.times.tolist(), edge_levels=found.bridge.levels.tolist(), time=found.time.tolist(),
         voltage=found.voltage.tolist(), inductor=found.inductor.tolist(), load=found.load.tolist(),

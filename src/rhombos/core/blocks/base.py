@@ -15,6 +15,7 @@ from rhombos.core.problems import bounds
 from rhombos.core.rules import Rules
 
 MOST_REMEMBERED = 128
+BY_ROUTE: dict[str, Any] = {"by_route": True}
 
 
 def remembered(propose: Callable[..., Any]) -> Callable[..., Any]:
@@ -53,6 +54,11 @@ class Build(BaseModel):
                 held[name] = min(max(held[name], low), high)
         return cls.model_validate(held)
 
+    def pinnable(self) -> dict[str, Any]:
+        """The fields that a pin may change, with their values."""
+        decided = {n for n, f in type(self).model_fields.items() if (f.json_schema_extra or {}) == BY_ROUTE}
+        return self.model_dump(exclude=decided)
+
 
 @cache
 def _number_bounds(model: type[BaseModel]) -> dict[str, tuple[float, float]]:
@@ -67,6 +73,11 @@ def _number_bounds(model: type[BaseModel]) -> dict[str, tuple[float, float]]:
 def part(kind: str, title: str) -> Any:
     """A field that names a part of a kind (or of several: ``mosfet|igbt``)."""
     return Field(title=title, max_length=40, json_schema_extra={"part": kind})
+
+
+def by_route(title: str) -> Any:
+    """A field that the route decides and no pin may change."""
+    return Field(title=title, json_schema_extra=dict(BY_ROUTE))
 
 
 def options(title: str, *names: str) -> Any:

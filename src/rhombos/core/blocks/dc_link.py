@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from pydantic import Field
@@ -12,7 +12,7 @@ from rhombos.core.blocks.base import Build, part, propose_resistor, remembered
 from rhombos.core.book import link as book
 from rhombos.core.book import source
 from rhombos.core.brief import Brief
-from rhombos.core.ledger import Ledger
+from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Capacitor, Resistor, Shelf
 from rhombos.core.points import STEADY
 from rhombos.core.preferred import at_most
@@ -43,7 +43,8 @@ class DcLinkBuild(Build):
 @dataclass(frozen=True, slots=True)
 class LinkNeed:
     """Apparent output power, VA; what the bridge draws: peak output current, A, modulation index, power factor; mean
-    current, A; ripple of the link choke, peak to peak, A; peak fundamental the bridge must make, V."""
+    current, A; ripple of the link choke, peak to peak, A; peak fundamental the bridge must make, V; for a stepped wave the
+    share of the time that current is drawn."""
 
     apparent: float
     peak_current: float
@@ -52,6 +53,7 @@ class LinkNeed:
     current: float
     choke_ripple: float
     bridge_peak: float
+    share: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,6 +75,11 @@ class LinkState:
     loss: float
 
 
+def stepped_voltage(rms: float, fraction: float, drop: float) -> float:
+    """The link voltage, in whole volts, of a square or three-level wave of an RMS value behind a drop, V."""
+    return float(round(rms / math.sqrt(fraction) + drop))
+
+
 def least_voltage(bridge_peak: float, ripple_share: float, rules: Rules) -> float:
     """The lowest link voltage, in steps of 5 V, whose ripple trough still makes the full sine."""
     needed = float(book.link_needed(V_bridge=bridge_peak, M_max=rules.modulation_limit))
@@ -85,11 +92,24 @@ def capacitance(build: DcLinkBuild, shelf: Shelf) -> float:
     return build.count * shelf.get(Capacitor, build.capacitor).c
 
 
-def highest(build: DcLinkBuild, apparent: float, line: float, shelf: Shelf, rules: Rules) -> float:
-    """Top of the ripple above the set-point's tolerance, V, at an apparent power, VA, and output frequency, Hz."""
-    ripple = book.link_ripple.work({
-        "S": apparent, "f_line": line, "C": capacitance(build, shelf), "V_dc": build.voltage})  # fmt: skip
+def highest(build: DcLinkBuild, need: LinkNeed, line: float, shelf: Shelf, rules: Rules) -> float:
+    """Top of the ripple above the set-point's tolerance, V, at an output frequency, Hz."""
+    ripple = _ripple(need, build.voltage, capacitance(build, shelf), line, SILENT)
     return build.voltage * (1 + rules.link_tolerance) + ripple / 2
+
+
+def _ripple(need: LinkNeed, voltage: float, bank: float, line: float, ledger: Ledger) -> float:
+    """Ripple at twice the line, peak to peak, V."""
+    if need.share is None:
+        return ledger.work("dc_link.ripple", book.link_ripple, S=need.apparent, f_line=line, C=bank, V_dc=voltage)
+    return ledger.work("dc_link.ripple", book.stepped_ripple, I_in=need.current, fraction=need.share, f_line=line, C=bank)
+
+
+def _slow_current(need: LinkNeed, voltage: float, ledger: Ledger) -> float:
+    """Current of the bank at twice the line and its harmonics, RMS, A."""
+    if need.share is None:
+        return ledger.work("dc_link.slow_current", book.link_ripple_current, S=need.apparent, V_dc=voltage)
+    return ledger.work("dc_link.slow_current", source.pulsed_input_ripple, I_in=need.current, D_tot=need.share)
 
 
 @remembered
@@ -102,9 +122,9 @@ def propose(
     if "capacitor" not in fields or "count" not in fields:
         fields = _cans(need, voltage, brief, fields, shelf, rules) | fields
     bank = fields["count"] * shelf.get(Capacitor, fields["capacitor"]).c
-    surge = need.apparent * brief.power.surge / brief.power.continuous
-    top = voltage * (1 + rules.link_tolerance) + float(book.link_ripple(
-        S=surge, f_line=brief.output.frequency, C=bank, V_dc=voltage)) / 2  # fmt: skip
+    surge = brief.power.surge / brief.power.continuous
+    surged = replace(need, apparent=surge * need.apparent, current=surge * need.current)
+    top = voltage * (1 + rules.link_tolerance) + _ripple(surged, voltage, bank, brief.output.frequency, SILENT) / 2
     if "bleeder" not in fields:
         ohms = rules.bleed_time / (bank * math.log(max(top, 1.1 * rules.safe_voltage) / rules.safe_voltage))
         fields["bleeder"] = at_most(min(10e6, max(100.0, ohms * 0.95)))
@@ -116,10 +136,10 @@ def propose(
 def _cans(
     need: LinkNeed, voltage: float, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
 ) -> dict[str, Any]:  # fmt: skip
-    slow = book.link_ripple_current(S=need.apparent, V_dc=voltage) * SLOW_RIPPLE
+    slow = _slow_current(need, voltage, SILENT) * SLOW_RIPPLE
     fast = book.combined_ripple.work({"I_rms": _switching_current(need), "dI": need.choke_ripple})
     current = RESERVE * math.hypot(slow, fast)
-    pulsation = need.apparent / (2 * math.pi * brief.output.frequency * voltage)
+    pulsation = _ripple(need, voltage, 1.0, brief.output.frequency, SILENT)
     surge = brief.power.surge / brief.power.continuous
     bank = pulsation / (rules.link_ripple * voltage)
     best: tuple[float, str, int] | None = None
@@ -141,7 +161,7 @@ def _cans(
 
 def _switching_current(need: LinkNeed) -> float:
     """RMS at switching frequency that the bridge draws, A; zero when idle."""
-    if need.peak_current <= 0:
+    if need.peak_current <= 0 or need.share is not None:
         return 0.0
     return float(book.link_switching_current(
         I_pk=need.peak_current, M=min(need.modulation, 1.0), cos_phi=need.power_factor))  # fmt: skip
@@ -151,10 +171,10 @@ def assess(need: LinkNeed, build: DcLinkBuild, brief: Brief, shelf: Shelf, rules
     """Ripple, currents, energy and what the bleeder burns."""
     work, can, v = ledger.work, shelf.get(Capacitor, build.capacitor), build.voltage
     bank = capacitance(build, shelf)
-    ripple = work("dc_link.ripple", book.link_ripple, S=need.apparent, f_line=brief.output.frequency, C=bank, V_dc=v)
-    slow = work("dc_link.slow_current", book.link_ripple_current, S=need.apparent, V_dc=v)
+    ripple = _ripple(need, v, bank, brief.output.frequency, ledger)
+    slow = _slow_current(need, v, ledger)
     bridge = 0.0
-    if need.peak_current > 0:
+    if need.peak_current > 0 and need.share is None:
         bridge = work("dc_link.bridge_current", book.link_switching_current, I_pk=need.peak_current,
                       M=min(need.modulation, 1.0), cos_phi=need.power_factor)  # fmt: skip
     fast = work("dc_link.fast_current", book.combined_ripple, I_rms=bridge, dI=need.choke_ripple)
@@ -166,7 +186,8 @@ def assess(need: LinkNeed, build: DcLinkBuild, brief: Brief, shelf: Shelf, rules
         peak=ledger.total("dc_link.peak", {
             "set-point": v, "tolerance": v * rules.link_tolerance, "half the ripple": ripple / 2}),
         trough=v * (1 - rules.link_tolerance) - ripple / 2,
-        needed=work("dc_link.needed", book.link_needed, V_bridge=need.bridge_peak, M_max=rules.modulation_limit),
+        needed=work("dc_link.needed", book.link_needed, V_bridge=need.bridge_peak,
+                    M_max=1.0 if need.share is not None else rules.modulation_limit),
         slow_current=slow, fast_current=fast, can_current=heating / build.count, bleeder_power=bleeder,
         stored=work("dc_link.stored", book.stored_energy, C=bank, V=v),
         safe_time=work("dc_link.safe_time", book.bleed_time, R=build.bleeder, C=bank, V=max(v, rules.safe_voltage),
@@ -191,7 +212,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     sheet.choice("capacitor", "C_{dc}", "Link capacitor")
     sheet.choice("count", "n_C", "Link capacitors in parallel")
     sheet.fixed_value("bank", r"C", "Whole bank", bank, "F", "as built")
-    sheet.result("needed", r"V_{dc,\min}", "Least link for the full sine", "V")
+    sheet.result("needed", r"V_{dc,\min}", "Least link for the full wave", "V")
     sheet.result("slow_current", r"I_{2f}", "Current, twice the line", "A")
     sheet.result("fast_current", r"I_{hf}", "Current, switching", "A")
     sheet.choice("bleeder", "R_b", "Bleeder")
@@ -205,7 +226,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     free = {"dc_link.capacitor": None, "dc_link.count": None}
     short_of = {k: s.needed - s.trough for k, s in sheet.states.items() if k in STEADY}
     worst = max(short_of, key=lambda k: short_of[k])
-    if short_of[worst] > 0:
+    if short_of[worst] > 0 and not brief.output.stepped:
         reached = sheet.states[worst].trough
         asked = least_voltage(sheet.states[worst].needed * rules.modulation_limit,
                               sheet.states[worst].ripple / build.voltage, rules)  # fmt: skip

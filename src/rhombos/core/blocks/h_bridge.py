@@ -1,4 +1,4 @@
-"""The H-bridge: four switches, unipolar sine PWM, dead time."""
+"""The H-bridge: four switches that make a sine by unipolar PWM, or a square or three-level wave at line frequency."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ from rhombos.core.blocks.base import (
 )  # fmt: skip
 from rhombos.core.book import bridge as book
 from rhombos.core.book import heat, rectifier, source, stage
-from rhombos.core.brief import Brief
+from rhombos.core.brief import Brief, Waveform
 from rhombos.core.findings import PinValue
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Igbt, Mosfet, Shelf
@@ -28,7 +28,7 @@ from rhombos.core.points import STEADY
 from rhombos.core.report import BlockReport
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
-from rhombos.core.units import Hertz, Second, fmt, short
+from rhombos.core.units import Hertz, Ratio, Second, fmt, short
 
 KEY, TITLE = "h_bridge", "H-bridge"
 CARRIER = 18e3
@@ -40,8 +40,12 @@ IGBT_DELAY = 200e-9
 DELAY_MISMATCH = 100e-9
 """Spread of the drivers' delays that dead time must cover, s."""
 MOST_PARALLEL = 4
+FRACTIONS: dict[Waveform, float] = {"sine": 1.0, "modified": 0.5, "square": 1.0}
+"""Half the time keeps both the peak and the RMS value of a sine."""
 SEARCH_CELSIUS = 100.0
 KELVIN = 273.15
+OUTPUT_BAND = 0.05
+"""How far the RMS of a stepped wave may lie off at full power before it is a finding."""
 STRAY_SPIKE = 0.08
 """Spike on the bus from the stray inductance of the loop, as a share of it: short, wide, decoupled at the legs."""
 
@@ -53,6 +57,7 @@ class HBridgeBuild(Build):
     parallel: int = Field(ge=1, le=8, title="Switches in parallel")
     carrier: Hertz = Field(ge=1e3, le=150e3, title="Carrier")
     dead_time: Second = Field(ge=0, le=20e-6, title="Dead time")
+    fraction: Ratio = Field(1.0, ge=0.2, le=1, title="Share of the time that the wave is not zero")
     sink: str = part("heat_sink", "Heat-sink")
     fan: bool = Field(title="Fan on the heat-sink")
 
@@ -60,7 +65,7 @@ class HBridgeBuild(Build):
 @dataclass(frozen=True, slots=True)
 class BridgeNeed:
     """Link voltage and its highest, V; line current of the inductor: RMS, A, and its power factor; peak with ripple, A;
-    ripple RMS, A; peak fundamental the filter asks, V, dead time and thresholds not counted."""
+    ripple RMS, A; peak fundamental the filter asks, V, dead time and thresholds not counted (of a stepped wave, its level)."""
 
     v_link: float
     v_link_peak: float
@@ -90,6 +95,9 @@ class BridgeState:
     recovery: float
     gate: float
     loss: float
+    line_peak: float = 0.0
+    output: float = 0.0
+    distortion: float = 0.0
 
 
 @remembered
@@ -97,10 +105,12 @@ def propose(
     need: BridgeNeed, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
 ) -> HBridgeBuild:  # fmt: skip
     """Switches of least price plus worth of loss that stand the link and stay cool."""
-    fields: dict[str, Any] = {"carrier": CARRIER} | pins
+    fields: dict[str, Any] = {"carrier": CARRIER, "fraction": FRACTIONS[brief.output.waveform]} | pins
+    if brief.output.waveform != "modified":
+        fields["fraction"] = 1.0
     air = brief.targets.ambient + rules.enclosure_rise
     if "switch" not in fields or "parallel" not in fields:
-        fields = _choose(need, fields["carrier"], air, pins, shelf, rules) | fields
+        fields = _choose(need, _rate(brief, fields["carrier"]), air, pins, shelf, rules) | fields
     device = shelf.find("mosfet|igbt", fields["switch"])
     if "dead_time" not in fields:
         wanted = max(SHORTEST_DEAD_TIME, _dead_time_needed(device, rules))
@@ -111,6 +121,11 @@ def propose(
         sink, fan = propose_sink(shelf, rules, state.loss - state.gate)
         fields = {"sink": sink, "fan": fan} | fields
     return HBridgeBuild.within(fields)
+
+
+def _rate(brief: Brief, carrier: float) -> float:
+    """How often each switch works a second: at the carrier, or once a line period for a stepped wave."""
+    return brief.output.frequency if brief.output.stepped else carrier
 
 
 def _times(device: Any, rules: Rules) -> tuple[Any, Any]:
@@ -191,11 +206,12 @@ def assess(
     """Modulation, stresses, losses and junction temperature."""
     device: Any = shelf.find("mosfet|igbt", build.switch)
     igbt = isinstance(device, Igbt)
-    work, n, carrier, v = ledger.work, build.parallel, build.carrier, need.v_link
+    stepped = brief.output.stepped
+    work, n, carrier, v = ledger.work, build.parallel, _rate(brief, build.carrier), need.v_link
     air = brief.targets.ambient + rules.enclosure_rise
     dead = work("h_bridge.dead_time_loss_volts", book.dead_time_voltage, t_d=build.dead_time, f_c=carrier, V_dc=v)
-    peak = math.sqrt(2) * need.current
-    mean = work("h_bridge.mean_current", book.line_average_current, I_pk=peak)
+    peak = need.peak if stepped else math.sqrt(2) * need.current
+    mean = need.peak if stepped else work("h_bridge.mean_current", book.line_average_current, I_pk=peak)
     on, off = (float(x) for x in _times(device, rules))
     overlap = 4 * work("h_bridge.overlap", stage.switching_loss, V=v, I=mean, t_r=on, t_f=off, f=carrier)
     charge = 4 * n * work("h_bridge.capacitive", stage.capacitive_loss, C_oss=device.c_oss, V=v, f=carrier)
@@ -206,14 +222,17 @@ def assess(
         f_c=carrier)  # fmt: skip
     gate = work("h_bridge.gate", stage.gate_power, Q_g=device.q_g, V_drive=rules.gate_drive, f=carrier, n_sw=4 * n)
     # dead time acts against the current's sign, so it costs volts only while current flows
-    threshold = (2 * device.v_0 * 4 / math.pi if igbt else 0.0) * (need.current > 0)
+    threshold = (2 * device.v_0 * (1.0 if stepped else 4 / math.pi) if igbt else 0.0) * (need.current > 0)
     bridge_peak = ledger.total("h_bridge.bridge_peak", {
         "through the filter": need.fundamental, "dead time": dead * (need.current > 0), "thresholds": threshold})  # fmt: skip
-    modulation = work("h_bridge.modulation", book.modulation_index, V_bridge=bridge_peak, V_dc=v)
+    modulation = 1.0 if stepped else work("h_bridge.modulation", book.modulation_index, V_bridge=bridge_peak, V_dc=v)
     index, factor = min(1.0, modulation), need.power_factor
     sink = 0.0 if cool else sink_resistance(shelf, build.sink, build.fan)
 
     def conduction_at(celsius: float) -> float:
+        if igbt and stepped:  # two in series all the time; pulses of a share k of the time have a mean of √k times their RMS
+            mean_current = need.current * math.sqrt(build.fraction)
+            return float(2 * (device.v_0 * mean_current + device.r_on / n * need.current**2))
         if igbt:
             switch = book.switch_conduction(V_0=device.v_0, I_pk=peak, M=index, cos_phi=factor, r=device.r_on / n)
             diode = book.diode_conduction(
@@ -246,8 +265,14 @@ def assess(
     resistance = 0.0 if igbt else work(
         "h_bridge.resistance", stage.hot_resistance, R_25=device.r_on, T_j=junction + KELVIN, exponent=device.r_exponent
     ) / n  # fmt: skip
+    output = distortion = 0.0
+    if stepped:
+        path = 2 * (device.r_on / n if igbt else resistance)
+        output = work("h_bridge.output", book.modified_rms, fraction=build.fraction,
+                      V_dc=max(0.0, v - threshold - path * need.peak))  # fmt: skip
+        distortion = work("h_bridge.distortion", book.modified_distortion, fraction=build.fraction)
     return BridgeState(
-        modulation=modulation, bridge_peak=bridge_peak,
+        line_peak=peak, output=output, distortion=distortion, modulation=modulation, bridge_peak=bridge_peak,
         switch_voltage=ledger.total("h_bridge.switch_voltage", {
             "highest link": need.v_link_peak, "stray inductance": need.v_link_peak * STRAY_SPIKE}),
         device_peak=work("h_bridge.device_peak", stage.shared_current, I=need.peak, n_par=n,
@@ -266,7 +291,7 @@ def assess(
     )  # fmt: skip
 
 
-def report(sheet: Sheet, power_in: float) -> BlockReport:
+def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     """The bridge's figures and findings."""
     build: HBridgeBuild = sheet.build  # type: ignore[assignment]
     rules, now = sheet.rules, sheet.now
@@ -278,14 +303,24 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
                             rules.switch_current_margin, over=STEADY)  # fmt: skip
     junction = sheet.limited("junction", "T_j", "Junction, hottest", "degC", device.t_j_max,
                              1 - rules.junction_limit / device.t_j_max, over=STEADY)  # fmt: skip
-    index = sheet.limited("modulation", "M", "Modulation index", "1", 1.0, 1 - rules.modulation_limit)
+    stepped = brief.output.stepped
+    index = None if stepped else sheet.limited(
+        "modulation", "M", "Modulation index", "1", 1.0, 1 - rules.modulation_limit)  # fmt: skip
     sheet.choice("switch", "Q_3–Q_6", "Switch")
     sheet.choice("parallel", "n", "Switches in parallel")
-    sheet.choice("carrier", "f_c", "Carrier")
+    if brief.output.waveform == "modified":
+        sheet.choice("fraction", "k", "Share of the time not zero")
+    if stepped:
+        sheet.result("output", r"V_{RMS}", "Output at full power, RMS", "V")
+        sheet.result("output", r"V_{RMS,0}", "Output at no load, RMS", "V", point="idle")
+        sheet.result("distortion", "THD", "Distortion of the wave", "%")
+    else:
+        sheet.choice("carrier", "f_c", "Carrier")
     sheet.choice("dead_time", "t_d", "Dead time")
     sheet.result("dead_time_needed", r"t_{d,\min}", "Dead time needed", "s")
-    sheet.result("dead_time_loss_volts", r"\Delta V_1", "Lost to dead time", "V")
-    sheet.result("bridge_peak", r"\hat V_1", "Peak fundamental made", "V")
+    if not stepped:
+        sheet.result("dead_time_loss_volts", r"\Delta V_1", "Lost to dead time", "V")
+        sheet.result("bridge_peak", r"\hat V_1", "Peak fundamental made", "V")
     sheet.choice("sink", "", "Heat-sink")
     sheet.choice("fan", "", "Fan")
     sheet.result("conduction", "P_{on}", "Conduction loss", "W")
@@ -321,19 +356,32 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
                    f"It takes {fmt(now.dead_time_loss_volts, 'V')} off the peak, against the current's sign, and leaves "
                    "low odd harmonics the filter cannot stop.", "Shorten it towards what is needed, or a lower carrier.",
                    figure="dead_time", cures=(("Let the proposal set it", {"h_bridge.dead_time": None}),))  # fmt: skip
-    if index.severity == "stop":
+    if index and index.severity == "stop":
         sheet.find("overmodulated", "fix", "The bridge is driven beyond full modulation",
                    f"M reaches {fmt(index.value, '1')} at {sheet.where(index)}: the tops of the sine flatten.",
                    "A higher link or less drop in the filter.", worst=index,
                    cures=(("Let the proposal set the link", {"dc_link.voltage": None}),))  # fmt: skip
-    if 20 <= build.carrier <= AUDIBLE:
+    if stepped and abs(now.output / brief.output.voltage - 1) > OUTPUT_BAND:
+        sheet.find("output", "fix", "The output is off its voltage",
+                   f"{fmt(now.output, 'V')} RMS at full power against {short(brief.output.voltage, 'V')}: the level of the "
+                   f"link and the share of the time, {fmt(build.fraction, '%', 2)}, do not fit together.",
+                   "Set the link for the wave: RMS is the level times the root of the share; a meter made for sines misreads "
+                   "it.", figure="output", cures=(("Let the proposal set link and share", {
+                       "dc_link.voltage": None, "h_bridge.fraction": None}),))  # fmt: skip
+    if not stepped and 20 <= build.carrier <= AUDIBLE:
         sheet.find("audible", "watch", "The carrier can be heard",
                    f"{short(build.carrier, 'Hz')} sings in the inductor; people complain from 20 Hz to 16 kHz.",
                    "Carry at 18 kHz or more, where the parts allow it.", figure="carrier",
                    cures=((f"Carry at {short(CARRIER, 'Hz')}", {"h_bridge.carrier": CARRIER}),))  # fmt: skip
+    build_text = f"{fmt(build.fraction, '%', 2)} of the time"
+    headline, remark = short(build.carrier, "Hz"), "unipolar sine PWM: the filter sees twice the carrier"
+    if stepped:
+        headline = brief.output.waveform
+        remark = ("between the pulses two switches hold the output at zero" if build.fraction < 1
+                  else "both legs switch once each half period")  # fmt: skip
     return sheet.close(
-        short(build.carrier, "Hz"), "unipolar sine PWM: the filter sees twice the carrier", power_in, power_in - now.loss,
+        headline, remark, power_in, power_in - now.loss,
         {"switch": device.label, "parallel": f"{build.parallel} each" if build.parallel > 1 else "",
-         "modulation": fmt(now.modulation, "1"), "dead_time": fmt(build.dead_time, "s"),
-         "carrier": short(build.carrier, "Hz"), "loss": fmt(now.loss, "W")})  # fmt: skip
+         "modulation": build_text if stepped else fmt(now.modulation, "1"), "dead_time": fmt(build.dead_time, "s"),
+         "carrier": short(_rate(brief, build.carrier), "Hz"), "loss": fmt(now.loss, "W")})  # fmt: skip
 

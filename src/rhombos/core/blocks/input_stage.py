@@ -8,7 +8,7 @@ from typing import Any
 
 from pydantic import Field
 
-from rhombos.core.blocks.base import Build, part, remembered
+from rhombos.core.blocks.base import Build, by_route, part, remembered
 from rhombos.core.book import source as book
 from rhombos.core.brief import Brief
 from rhombos.core.findings import Severity
@@ -30,6 +30,8 @@ MOST_CABLE = 240e-6
 RESERVE = 1.02
 """What the next round of settling may still add to a current."""
 MOST_CANS = 24
+BANK_IMBALANCE = 0.15
+"""How much more than its share one of two capacitor banks in series may carry: their tolerance and leakage."""
 CAN_PLACE = 0.45
 """Relative cost of one more can's place on the board."""
 
@@ -41,11 +43,12 @@ class InputStageBuild(Build):
     cable: SquareMetre = Field(ge=0.5e-6, le=400e-6, title="Cable section")
     capacitor: str = part("capacitor", "Input capacitor")
     count: int = Field(ge=1, le=60, title="Input capacitors in parallel")
+    banks: int = by_route("Banks in series")
 
 
 @dataclass(frozen=True, slots=True)
 class InputNeed:
-    """Mean current, A; total duty of the pulses."""
+    """Mean current, A; duty of the pulses that the bank sees."""
 
     current: float
     duty: float
@@ -76,6 +79,11 @@ def resistance(build: InputStageBuild, brief: Brief, shelf: Shelf, rules: Rules)
     return float(cable) + shelf.get(Fuse, build.fuse).resistance + rules.contact_resistance
 
 
+def can_voltage(full: float, banks: int) -> float:
+    """The highest voltage on one can, V: banks in series share unevenly."""
+    return full if banks == 1 else full / banks * (1 + BANK_IMBALANCE)
+
+
 @remembered
 def propose(
     brief: Brief, current: float, ripple: float, pins: dict[str, Any], shelf: Shelf, rules: Rules
@@ -104,7 +112,7 @@ def propose(
 
 def _cans(full: float, ripple: float, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> dict[str, Any]:
     best: tuple[float, str, int] | None = None
-    wanted = full / (1 - rules.input_capacitor_margin)
+    wanted = can_voltage(full, pins["banks"]) / (1 - rules.input_capacitor_margin)
     for can in shelf.all(Capacitor):
         if can.family != "electrolytic" or pins.get("capacitor", can.id) != can.id:
             continue
@@ -139,7 +147,7 @@ def assess(
         "input_stage.ripple", book.pulsed_input_ripple, I_in=need.current, D_tot=min(1.0, max(need.duty, 1e-3)))  # fmt: skip
     each = ripple / build.count
     capacitors = ledger.work(
-        "input_stage.capacitor_loss", book.ohmic_loss, I_rms=ripple, R=can.esr / build.count)  # fmt: skip
+        "input_stage.capacitor_loss", book.ohmic_loss, I_rms=ripple, R=build.banks * can.esr / build.count)  # fmt: skip
     return InputState(
         cable, drop, drop / max(terminal, 1e-9), cable_loss, fuse_loss, contacts, ripple, each, capacitors,
         rules.control_power, need.current,
@@ -165,7 +173,8 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     sheet.choice("count", "n_{C}", "Input capacitors in parallel")
     ripple = sheet.limited("can_ripple", "I_C", "Ripple current of one can", "A", can.i_ripple,
                            rules.ripple_current_margin, over=("nominal", "flat", "full"))  # fmt: skip
-    volts = sheet.fixed("capacitor_voltage", "V_C", "Input capacitor voltage", full, "V", can.v_rating,
+    stood = can_voltage(full, build.banks)
+    volts = sheet.fixed("capacitor_voltage", "V_C", "Input capacitor voltage", stood, "V", can.v_rating,
                         rules.input_capacitor_margin, "charging battery")  # fmt: skip
     sheet.result("loss", "P", "Loss, cable to capacitors", "W")
     if fuse.v_dc < full:
@@ -206,7 +215,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
                            {"input_stage.count": None, "input_stage.capacitor": None}),))  # fmt: skip
     if volts.severity:
         sheet.find("capacitor_voltage", volts.severity, "Input capacitor too near the charger's voltage",
-                   f"{short(full, 'V')} while charging on {short(can.v_rating, 'V')} cans; spikes come on top.",
+                   f"{fmt(stood, 'V')} while charging on {short(can.v_rating, 'V')} cans; spikes come on top.",
                    "Use the next rating up: the resting voltage is not what they see.", worst=volts,
                    cures=(("Let the proposal choose the cans", {"input_stage.capacitor": None}),))  # fmt: skip
     now: InputState = sheet.now
@@ -214,4 +223,5 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         f"fuse {short(fuse.i_rating, 'A')}", "the fuse protects cable and house from fire, not the transistors", power_in,
         power_in - now.loss,
         {"fuse": f"{short(fuse.i_rating, 'A')} {short(fuse.v_dc, 'V')} DC", "cable": short(build.cable, "m^2"),
-         "capacitor": can.label, "count": f"{build.count} in parallel", "ripple": fmt(now.ripple, "A")})  # fmt: skip
+         "capacitor": can.label, "count": f"{build.count} in parallel" + (", two banks in series" if build.banks == 2 else ""),
+         "ripple": fmt(now.ripple, "A")})  # fmt: skip

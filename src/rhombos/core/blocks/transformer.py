@@ -9,7 +9,7 @@ from typing import Any
 
 from pydantic import Field
 
-from rhombos.core.blocks.base import Build, part, remembered
+from rhombos.core.blocks.base import Build, by_route, part, remembered
 from rhombos.core.book import magnetics as book
 from rhombos.core.book import stage
 from rhombos.core.brief import Brief
@@ -45,6 +45,7 @@ class TransformerBuild(Build):
     secondary_wire: str = part("wire", "Secondary wire")
     secondary_in_hand: int = Field(ge=1, le=100, title="Secondary wires in hand")
     interfaces: int = Field(ge=1, le=2, title="Faces to the secondary")
+    halves: int = by_route("Primary halves")
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,7 +94,7 @@ def made(build: TransformerBuild, shelf: Shelf) -> Transformer:
     return transformer_from(
         shelf, build.core, build.sets, build.grade,
         (build.primary_wire, build.primary_in_hand, build.primary_turns),
-        (build.secondary_wire, build.secondary_in_hand, build.secondary_turns), build.interfaces,
+        (build.secondary_wire, build.secondary_in_hand, build.secondary_turns), build.interfaces, build.halves,
     )  # fmt: skip
 
 
@@ -105,6 +106,7 @@ def propose(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf, rules: Ru
         "core": t.stack.core.id, "sets": t.stack.sets, "grade": t.grade.id, "primary_turns": t.primary.turns,
         "secondary_turns": t.secondary.turns, "primary_wire": t.primary.wire.id, "primary_in_hand": t.primary.in_hand,
         "secondary_wire": t.secondary.wire.id, "secondary_in_hand": t.secondary.in_hand, "interfaces": t.interfaces,
+        "halves": t.halves,
     } | pins)  # fmt: skip
 
 
@@ -127,7 +129,7 @@ def assess(
     celsius = at.celsius
     primary, secondary = winding_losses(t, at.primary_pulse, at.secondary_pulse, duty, f, celsius)
     core = density * temperature_factor(t.grade, celsius) * t.stack.v_e
-    copper = 2 * primary.loss + secondary.loss
+    copper = t.halves * primary.loss + secondary.loss
     reached = air + rise(copper + core, t.stack.surface)
     work("transformer.core", book.core_loss, p_v=density * temperature_factor(t.grade, celsius), V_e=t.stack.v_e)
     work("transformer.rise", book.temperature_rise, P_loss=copper + core, A_s=t.stack.surface)
@@ -145,7 +147,8 @@ def assess(
         primary_resistance=primary.resistance, secondary_resistance=secondary.resistance,
         primary_factor=primary.factor, secondary_factor=secondary.factor,
         copper=ledger.total("transformer.copper", {
-            "primary half": primary.loss, "other half": primary.loss, "secondary": secondary.loss}),
+            **({"primary half": primary.loss, "other half": primary.loss} if t.halves == 2 else {"primary": primary.loss}),
+            "secondary": secondary.loss}),
         core=core, temperature=reached, loss=ledger.total("transformer.loss", {"copper": copper, "core": core}),
     )  # fmt: skip
 
@@ -165,17 +168,18 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     sheet.choice("core", "", "Core")
     sheet.choice("sets", "", "Core sets side by side")
     sheet.choice("grade", "", "Ferrite grade")
-    sheet.choice("primary_turns", "N_p", "Primary turns, each half")
+    half = ", each half" if t.halves == 2 else ""
+    sheet.choice("primary_turns", "N_p", f"Primary turns{half}")
     sheet.choice("secondary_turns", "N_s", "Secondary turns")
     sheet.choice("primary_wire", "", "Primary wire")
     sheet.choice("primary_in_hand", "", "Primary wires in hand")
     sheet.choice("secondary_wire", "", "Secondary wire")
     sheet.choice("secondary_in_hand", "", "Secondary wires in hand")
     sheet.choice("interfaces", "p", "Faces to the secondary")
-    sheet.result("leakage", r"L_{lk}", "Leakage, one half", "H")
+    sheet.result("leakage", r"L_{lk}", f"Leakage{half.replace(', each', ', one')}", "H")
     sheet.result("leakage_duty", r"\Delta D", "Duty eaten by leakage", "%")
     sheet.result("magnetising", r"\Delta I_m", "Magnetising, peak to peak", "A")
-    sheet.result("primary_rms", r"I_p", "RMS current, primary half", "A")
+    sheet.result("primary_rms", r"I_p", f"RMS current, primary{' half' if half else ''}", "A")
     sheet.result("secondary_rms", r"I_s", "RMS current, secondary", "A")
     sheet.result("primary_factor", r"F_{R,p}", "AC factor, primary", "1")
     sheet.result("secondary_factor", r"F_{R,s}", "AC factor, secondary", "1")
@@ -219,10 +223,13 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
                    figure=f"{which}_factor",
                    cures=((f"Let the proposal choose the {which}'s wire",
                            {f"transformer.{which}_wire": None, f"transformer.{which}_in_hand": None}),))  # fmt: skip
-    headline = f"{build.primary_turns}+{build.primary_turns} : {build.secondary_turns}"
+    wound = f"{build.primary_turns}+{build.primary_turns}" if t.halves == 2 else str(build.primary_turns)
+    remark = ("start of one half to finish of the other: a wrong dot is a short" if t.halves == 2
+              else "mark the starts before the first turn: they decide which way the bridge drives")  # fmt: skip
     return sheet.close(
-        headline, "start of one half to finish of the other: a wrong dot is a short", power_in, power_in - now.loss,
-        {"primary": str(build.primary_turns), "secondary": str(build.secondary_turns), "core": build.core,
+        f"{wound} : {build.secondary_turns}", remark, power_in, power_in - now.loss,
+        {"halves": str(t.halves), "primary": str(build.primary_turns), "secondary": str(build.secondary_turns),
+         "core": build.core,
          "flux": fmt(now.flux, "T"), "leakage": fmt(now.leakage, "H"), "primary_current": fmt(now.primary_rms, "A"),
          "secondary_current": fmt(now.secondary_rms, "A"),
          "primary_wire": f"{build.primary_in_hand} × {t.primary.wire.label}",

@@ -26,6 +26,10 @@ modified_harmonic = _relation(
     "modified_harmonic", V_h, sp.Abs(4 * V_dc / (h * sp.pi) * sp.sin(h * sp.pi * fraction / 2)),
     title="Peak of a harmonic of a three-level wave", holds="odd h; δ = 180° times the conduction fraction",
     source=FOURIER)
+modified_distortion = _relation(
+    "modified_distortion", THD, sp.sqrt(fraction * sp.pi**2 / (8 * sp.sin(sp.pi * fraction / 2) ** 2) - 1),
+    title="Distortion of a three-level wave", holds="one pulse a half period; a fraction of 1 is the square wave",
+    source=FOURIER)
 modified_mean = _relation(
     "modified_mean", V_out, sp.pi / (2 * sp.sqrt(2)) * V_dc * fraction,
     title="What an average-responding meter shows on a three-level wave",

@@ -17,6 +17,11 @@ link_ripple = _relation(
     "link_ripple", dV, S / (2 * sp.pi * f_line * C * V_dc),
     title="Link ripple at twice the output frequency, peak to peak",
     holds="single-phase output, constant power from the front end, ripple small", source="energy pulsation at 2f")
+stepped_ripple = _relation(
+    "stepped_ripple", dV, I_in * (1 - fraction) / (2 * f_line * C),
+    title="Link ripple under a three-level wave, peak to peak",
+    holds="a steady current comes in, the bridge draws during a fraction of the time, twice a line period",
+    source="charge balance over half a line period")
 link_ripple_current = _relation(
     "link_ripple_current", I_c, S / (sp.sqrt(2) * V_dc),
     title="Link capacitor current at twice the output frequency, RMS", holds="single-phase output", source=TEXT)

@@ -1,4 +1,4 @@
-"""High-frequency step-up transformers with a centre-tapped primary: search over cores, turns and grades."""
+"""High-frequency step-up transformers, primary centre-tapped or single: search over cores, turns and grades."""
 
 from __future__ import annotations
 
@@ -40,11 +40,13 @@ class TransformerNeed:
     secondary_pulse: float
     frequency: float
     air: float
+    halves: int = 2
 
 
 @dataclass(frozen=True, slots=True)
 class Transformer:
-    """A transformer as built. The primary halves are wound bifilar; `interfaces` counts primary-to-secondary faces:
+    """A transformer as built. Two primary halves are wound bifilar, or there is one primary; `interfaces` counts
+    primary-to-secondary faces:
     1 plain, 2 with the primary's wires shared out below and above the secondary."""
 
     stack: Stack
@@ -52,6 +54,7 @@ class Transformer:
     primary: Winding
     secondary: Winding
     interfaces: int
+    halves: int = 2
 
     @property
     def ratio(self) -> float:
@@ -60,8 +63,8 @@ class Transformer:
 
     @property
     def height(self) -> float:
-        """Build of both halves, the secondary and the tape between, m."""
-        return 2 * self.primary.height + self.secondary.height + (self.interfaces + 1) * INSULATION
+        """Build of the primary (both halves), the secondary and the tape between, m."""
+        return self.halves * self.primary.height + self.secondary.height + (self.interfaces + 1) * INSULATION
 
     @property
     def fill(self) -> float:
@@ -78,18 +81,18 @@ class Transformer:
         """The numbers behind `leakage`."""
         return {
             "N": self.primary.turns, "MLT": self.stack.mlt, "b_w": self.stack.b_w, "interfaces": self.interfaces,
-            "h_cu": 2 * self.primary.height + self.secondary.height, "h_gap": self.interfaces * INSULATION,
+            "h_cu": self.halves * self.primary.height + self.secondary.height, "h_gap": self.interfaces * INSULATION,
         }  # fmt: skip
 
 
 def transformer_from(
     shelf: Shelf, core: str, sets: int, grade: str, primary: tuple[str, int, int], secondary: tuple[str, int, int],
-    interfaces: int,
+    interfaces: int, halves: int = 2,
 ) -> Transformer:  # fmt: skip
     """The transformer that a build's fields describe; a winding is (wire, in hand, turns)."""
     stack = stacked(shelf.get(Core, core), sets)
     windings = [lay(shelf.get(Wire, wire), hand, turns, stack.b_w) for wire, hand, turns in (primary, secondary)]
-    return Transformer(stack, shelf.get(Grade, grade), windings[0], windings[1], interfaces)
+    return Transformer(stack, shelf.get(Grade, grade), windings[0], windings[1], interfaces, halves)
 
 
 def pulse_harmonics(duty: float) -> np.ndarray:
@@ -101,9 +104,9 @@ def pulse_harmonics(duty: float) -> np.ndarray:
     return np.array([one_sided, 4 * ODD * one_sided])
 
 
-def section_portions(which: str, interfaces: int) -> float:
+def section_portions(which: str, interfaces: int, halves: int = 2) -> float:
     """Into how many parts the layers fall between faces of zero field; bifilar halves lie double in the primary's."""
-    return interfaces / 2 if which == "primary" else float(interfaces)
+    return interfaces / halves if which == "primary" else float(interfaces)
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,18 +122,21 @@ class WindingLoss:
 def winding_losses(
     t: Transformer, primary_pulse: float, secondary_pulse: float, duty: float, frequency: float, celsius: float
 ) -> tuple[WindingLoss, WindingLoss]:  # fmt: skip
-    """Loss of one primary half and of the secondary, their AC factors weighted over the harmonics of their pulses."""
+    """Loss of one primary half (or the one primary) and of the secondary, their AC factors weighted over their harmonics."""
     rho = copper_resistivity(celsius)
     first = [
-        layer_measure(w, t.stack.b_w, frequency, celsius, section_portions(name, t.interfaces))
+        layer_measure(w, t.stack.b_w, frequency, celsius, section_portions(name, t.interfaces, t.halves))
         for name, w in (("primary", t.primary), ("secondary", t.secondary))
     ]
     xi, layers = np.array(first).T[:, :, None]
     factors = book.dowell(xi=np.clip(xi * ROOTS, 1e-3, 30), layers=layers)
     squares = pulse_harmonics(duty)
-    direct = (duty**2, 0.0)  # the primary half's pulses have a mean
+    if t.halves == 1:
+        squares = squares[[1, 1]]
+    direct = (duty**2 if t.halves == 2 else 0.0, 0.0)  # the pulses of a primary half have a mean
+    shares = (2 * duty / t.halves, 2 * duty)
     found = []
-    for i, (w, pulse, share) in enumerate(((t.primary, primary_pulse, duty), (t.secondary, secondary_pulse, 2 * duty))):
+    for i, (w, pulse, share) in enumerate(zip((t.primary, t.secondary), (primary_pulse, secondary_pulse), shares, strict=True)):
         rms = pulse * math.sqrt(share)
         resistance = book.winding_resistance.work({"rho": rho, "N": w.turns, "MLT": t.stack.mlt, "A_cu": w.copper})
         factor = (direct[i] + float(factors[i] @ squares[i])) / (direct[i] + float(squares[i].sum()))
@@ -179,7 +185,7 @@ def _scores(
     work = book.peak_flux(V=need.v_work, D=need.d_work, N=turns, A_e=area, f_s=need.frequency)
     secondary = np.asarray(pins.get("secondary_turns", np.ceil(turns * need.ratio - 1e-9)))
     ampere_turns = (
-        2 * turns * need.primary_pulse * math.sqrt(need.d_work)
+        need.halves * turns * need.primary_pulse * math.sqrt(2 * need.d_work / need.halves)
         + secondary * need.secondary_pulse * math.sqrt(2 * need.d_work)
     )  # fmt: skip
     room = rules.window_fill * table.a_w[index][:, None]
@@ -209,12 +215,12 @@ def _wind(
     room = HEIGHT_USED * stack.height - (interfaces + 1) * INSULATION
     windings: list[Winding] = []
     for name, count, pulse, duty, height in (
-        ("primary", turns, need.primary_pulse, need.d_work, room * PRIMARY_SHARE / 2),
+        ("primary", turns, need.primary_pulse, 2 * need.d_work / need.halves, room * PRIMARY_SHARE / need.halves),
         ("secondary", secondary_turns, need.secondary_pulse, 2 * need.d_work, room * (1 - PRIMARY_SHARE)),
     ):
         rms = pulse * math.sqrt(duty)
-        ac_share = 1 - duty if name == "primary" else 1.0
-        portions = section_portions(name, interfaces)
+        ac_share = 1 - duty if name == "primary" and need.halves == 2 else 1.0
+        portions = section_portions(name, interfaces, need.halves)
         chosen = choose_wire(
             shelf, count, rms, rules.current_density, stack.b_w, height, need.frequency, portions=portions,
             ac_share=ac_share,
@@ -223,7 +229,7 @@ def _wind(
         fit = max(1, math.ceil(rms / rules.current_density / wire.copper * 0.97))
         in_hand = int(pins.get(f"{name}_in_hand", chosen.in_hand if wire is chosen.wire else fit))
         windings.append(lay(wire, in_hand, count, stack.b_w))
-    return Transformer(stack, grade, windings[0], windings[1], interfaces)
+    return Transformer(stack, grade, windings[0], windings[1], interfaces, need.halves)
 
 
 def core_loss_density(t: Transformer, v: float, duty: float, frequency: float, celsius: float) -> float:
@@ -235,8 +241,8 @@ def core_loss_density(t: Transformer, v: float, duty: float, frequency: float, c
 
 
 def total_loss(t: Transformer, need: TransformerNeed, celsius: float = 90.0) -> float:
-    """Copper of both halves and the secondary plus core, W, at the working point."""
+    """Copper of the primary and the secondary plus core, W, at the working point."""
     primary, secondary = winding_losses(
         t, need.primary_pulse, need.secondary_pulse, need.d_work, need.frequency, celsius)  # fmt: skip
     core = core_loss_density(t, need.v_work, need.d_work, need.frequency, celsius) * t.stack.v_e
-    return 2 * primary.loss + secondary.loss + core
+    return t.halves * primary.loss + secondary.loss + core

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from rhombos.core.plots import high_side, low_side
+from rhombos.core.plots import high_side, low_side, steps
 from rhombos.core.plots.model import Chart
 from rhombos.core.solve import Worked
 
 BY_BLOCK: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "battery": (low_side.sag, low_side.power_band),
     "input_stage": (low_side.input_pulses, low_side.bank_ripple),
-    "push_pull": (low_side.switch_voltage, low_side.loss_against_frequency),
+    "front_end": (low_side.switch_voltage, low_side.loss_against_frequency),
     "transformer": (low_side.winding_window, low_side.loss_against_turns),
     "rectifier": (high_side.diode_voltage, high_side.choke_current),
     "dc_link": (high_side.link_voltage, high_side.discharge),
@@ -19,8 +19,17 @@ BY_BLOCK: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "output_filter": (high_side.inductor_current, high_side.filter_gain),
     "load": (high_side.output_voltage, high_side.output_spectrum),
 }
+STEPPED: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
+    "dc_link": (steps.link_steps, high_side.discharge),
+    "h_bridge": (steps.output_steps, steps.step_spectrum),
+    "load": (steps.output_steps, steps.step_spectrum),
+}
+"""What differs where the output is no sine."""
 
 
 def charts(worked: Worked, block: str) -> tuple[Chart, ...]:
-    """The pictures of one block. Raises: KeyError for an unknown block."""
-    return tuple(draw(worked) for draw in BY_BLOCK[block])
+    """The pictures of one block; none for a block that this route has not."""
+    if block not in worked.builds:
+        return ()
+    drawn = BY_BLOCK | STEPPED if worked.brief.output.stepped else BY_BLOCK
+    return tuple(draw(worked) for draw in drawn.get(block, ()))

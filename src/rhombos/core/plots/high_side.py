@@ -10,7 +10,7 @@ import numpy as np
 from rhombos.core.blocks import dc_link, output_filter
 from rhombos.core.parts import Capacitor, Diode
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve, limits, roomy, thin
-from rhombos.core.routes import push_pull_link as route
+from rhombos.core.report import Operating
 from rhombos.core.solve import Worked
 from rhombos.core.units import fmt, short
 from rhombos.core.waves.output import OutputWaves, output_waves
@@ -19,8 +19,14 @@ SPECTRUM_SHARE = 2.6
 """How far the spectra reach, in units of twice the carrier."""
 
 
+def _operating(worked: Worked) -> Operating:
+    at = worked.route.operating(worked.settled, worked.builds, worked.shelf)
+    assert at is not None, "pictures of a sine are drawn for sines alone"
+    return at
+
+
 def _waves(worked: Worked) -> OutputWaves:
-    return output_waves(route.operating(worked.settled, worked.builds, worked.shelf), samples=6000)
+    return output_waves(_operating(worked), samples=6000)
 
 
 def diode_voltage(worked: Worked) -> Chart:
@@ -29,9 +35,9 @@ def diode_voltage(worked: Worked) -> Chart:
     build: Any = worked.builds["rectifier"]
     diode = worked.shelf.get(Diode, build.diode)
     state: Any = s.states["rectifier"]
-    frequency = worked.builds["push_pull"].frequency  # type: ignore[attr-defined]
+    frequency = worked.builds["front_end"].frequency  # type: ignore[attr-defined]
     period = 1 / frequency
-    on = min(s.states["push_pull"].duty, 0.5) * period
+    on = min(s.states["front_end"].duty, 0.5) * period
     level = state.reverse - state.ring
     stray = 2 * diode.c_j + 30e-12
     leak = (s.states["transformer"].leakage + worked.rules.lead_inductance) * s.states["transformer"].ratio ** 2
@@ -57,14 +63,14 @@ def diode_voltage(worked: Worked) -> Chart:
 
 def choke_current(worked: Worked) -> Chart:
     """Link choke current over one switching period, nominal and idle."""
-    build: Any = worked.builds["push_pull"]
+    build: Any = worked.builds["front_end"]
     half = 1 / (2 * build.frequency)
     t = Scale("s", 2 * half)
     states = {k: worked.settled[k].states for k in ("nominal", "idle")}
     a = Scale("A", 2 * states["nominal"]["rectifier"].average + states["nominal"]["rectifier"].ripple)
     series = []
     for key, role in (("nominal", "main"), ("idle", "second")):
-        rectified, duty = states[key]["rectifier"], states[key]["push_pull"].total_duty
+        rectified, duty = states[key]["rectifier"], states[key]["front_end"].total_duty
         mean, ripple = 2 * rectified.average, rectified.ripple
         rise, on = ripple, duty * half
         if mean < ripple / 2:  # runs dry: rises from zero, falls to zero, rests
@@ -122,7 +128,7 @@ def discharge(worked: Worked) -> Chart:
 
 def bridge_voltage(worked: Worked) -> Chart:
     """Bridge voltage over half a line period, with the sine it carries."""
-    at, waves = route.operating(worked.settled, worked.builds, worked.shelf), _waves(worked)
+    at, waves = _operating(worked), _waves(worked)
     keep = waves.bridge.times <= waves.bridge.period / 2
     times, levels = waves.bridge.times[keep], waves.bridge.levels[keep]
     sine = np.linspace(0, waves.bridge.period / 2, 120)
@@ -138,7 +144,7 @@ def bridge_voltage(worked: Worked) -> Chart:
 
 def bridge_spectrum(worked: Worked) -> Chart:
     """Harmonics of the bridge voltage up to beyond twice the carrier's sidebands."""
-    at, waves = route.operating(worked.settled, worked.builds, worked.shelf), _waves(worked)
+    at, waves = _operating(worked), _waves(worked)
     count = int(SPECTRUM_SHARE * 2 * at.carrier / at.line)
     peaks = waves.bridge_spectrum(count)
     shown = np.flatnonzero(peaks > 1e-3 * peaks[0])
@@ -171,7 +177,7 @@ def inductor_current(worked: Worked) -> Chart:
 def filter_gain(worked: Worked) -> Chart:
     """Gain of the filter, loaded and empty, with the line, the corner and the ripple marked."""
     build: Any = worked.builds["output_filter"]
-    at = route.operating(worked.settled, worked.builds, worked.shelf)
+    at = _operating(worked)
     state: Any = worked.settled["nominal"].states["output_filter"]
     frequency = np.geomspace(at.line, 4 * at.carrier, 240)
     s = 2j * math.pi * frequency
@@ -207,7 +213,7 @@ def output_voltage(worked: Worked) -> Chart:
 
 def output_spectrum(worked: Worked) -> Chart:
     """What is left of the harmonics at the socket, as shares of the fundamental."""
-    at, waves = route.operating(worked.settled, worked.builds, worked.shelf), _waves(worked)
+    at, waves = _operating(worked), _waves(worked)
     peaks = 2 * np.abs(np.fft.rfft(waves.voltage))[1:] / waves.voltage.size
     count = min(peaks.size, int(1.3 * 2 * at.carrier / at.line))
     share = peaks[:count] / peaks[0]

@@ -14,9 +14,9 @@ from rhombos.core.magnetics.winding import INSULATION, Winding
 from rhombos.core.parts import Capacitor, Mosfet
 from rhombos.core.plots.model import Box, Chart, Dot, Mark, Scale, Series, curve, limits, roomy
 from rhombos.core.points import operating_points
-from rhombos.core.routes import push_pull_link as route
-from rhombos.core.routes.settle import settle_socket
+from rhombos.core.routes.settle import settle, settle_socket
 from rhombos.core.solve import Worked
+from rhombos.core.topology import TOPOLOGIES
 from rhombos.core.units import fmt, short
 
 SWEEP = np.array([0.4, 0.55, 0.7, 0.85, 1.0, 1.2, 1.45, 1.75, 2.1])
@@ -28,7 +28,7 @@ def sag(worked: Worked) -> Chart:
     """Terminal voltage against the power drawn, for the flat, nominal and charging battery."""
     brief = worked.brief
     r = brief.source.internal_resistance
-    most = 1.3 * max(s.flow.battery for k, s in worked.settled.items() if not k.startswith("surge"))
+    most = 1.3 * max(s.flow["battery"] for k, s in worked.settled.items() if not k.startswith("surge"))
     watts = np.linspace(0, most, 80)
     power, volts = Scale("W", most), Scale("V", brief.source.volts[2])
     series = []
@@ -50,7 +50,7 @@ def sag(worked: Worked) -> Chart:
 def power_band(worked: Worked) -> Chart:
     """Battery current at every operating point, as bars."""
     brief = worked.brief
-    points = [k for k in worked.settled if k not in route.hopeless(worked.settled)]
+    points = [k for k in worked.settled if k not in worked.route.hopeless(worked.settled)]
     amperes = [worked.settled[k].states["battery"].current for k in points]
     scale = Scale("A", *amperes)
     one_hour = brief.source.capacity / 3600
@@ -65,9 +65,9 @@ def power_band(worked: Worked) -> Chart:
 def input_pulses(worked: Worked) -> Chart:
     """The stage's pulses, the battery's mean, and what the capacitors carry."""
     s = worked.settled["nominal"]
-    build: Any = worked.builds["push_pull"]
-    state = s.states["push_pull"]
-    mean = s.flow.push_pull / s.v_in
+    build: Any = worked.builds["front_end"]
+    state = s.states["front_end"]
+    mean = s.flow["front_end"] / s.v_in
     half = 1 / (2 * build.frequency)
     on = state.total_duty * half
     t, amps = Scale("s", 2 * half), Scale("A", state.pulse)
@@ -83,14 +83,14 @@ def bank_ripple(worked: Worked) -> Chart:
     """Ripple current of the bank against total duty, with its operating points."""
     build: Any = worked.builds["input_stage"]
     can = worked.shelf.get(Capacitor, build.capacitor)
-    power = worked.settled["nominal"].flow.push_pull
+    power = worked.settled["nominal"].flow["front_end"]
     duty = np.linspace(0.3, 0.98, 60)
     low, _, high = worked.brief.source.volts
     volts = np.interp(duty, [0.3, 0.98], [high, low])
     each = source.pulsed_input_ripple(I_in=power / volts, D_tot=duty) / build.count
     x, y = Scale("1", 1), Scale("A", can.i_ripple)
     dots = tuple(
-        Dot(x=x(s.states["push_pull"].total_duty), y=y(s.states["input_stage"].can_ripple), label=k)
+        Dot(x=x(s.states["front_end"].total_duty), y=y(s.states["input_stage"].can_ripple), label=k)
         for k, s in worked.settled.items() if k in ("nominal", "flat", "full")
     )  # fmt: skip
     house = can.i_ripple * (1 - worked.rules.ripple_current_margin)
@@ -103,11 +103,11 @@ def bank_ripple(worked: Worked) -> Chart:
 
 def switch_voltage(worked: Worked) -> Chart:
     """One switch's voltage over a period, with the spike, at the hardest point that can be held."""
-    hopeless = route.hopeless(worked.settled)
+    hopeless = worked.route.hopeless(worked.settled)
     able = {k: s for k, s in worked.settled.items() if k not in hopeless} or dict(worked.settled)
-    key = max(able, key=lambda k: able[k].states["push_pull"].peak_voltage)
-    s, build = able[key], worked.builds["push_pull"]
-    state: Any = s.states["push_pull"]
+    key = max(able, key=lambda k: able[k].states["front_end"].peak_voltage)
+    s, build = able[key], worked.builds["front_end"]
+    state: Any = s.states["front_end"]
     device = worked.shelf.get(Mosfet, build.switch)  # type: ignore[attr-defined]
     period = 1 / build.frequency  # type: ignore[attr-defined]
     on = min(state.duty, 0.5) * period
@@ -115,13 +115,14 @@ def switch_voltage(worked: Worked) -> Chart:
     ring = 2 * math.pi * math.sqrt(leak * device.c_oss * build.parallel)  # type: ignore[attr-defined]
     ring = min(ring, max(period / 2 - on, on / 50) / 3)
     after = np.linspace(0, max(0.0, min(RING_DECAY * ring * 1.2, period / 2 - on)), 160)
-    # off, other side idle: the drain rests at the input; off, other side on: at twice the input
-    spike = state.peak_voltage - s.v_in
-    swing = s.v_in + spike * np.exp(-3 * after / (RING_DECAY * ring)) * np.cos(2 * math.pi * after / ring)
+    # off, other side idle: a push-pull's switch rests at the input, a bridge's at half of it; other side on: at the full level
+    full_level, rest = state.resting, state.resting / 2
+    spike = state.peak_voltage - rest
+    swing = rest + spike * np.exp(-3 * after / (RING_DECAY * ring)) * np.cos(2 * math.pi * after / ring)
     later = np.linspace(0, min(RING_DECAY * ring, on), 80)
-    double = 2 * s.v_in - s.v_in * np.exp(-6 * later / (RING_DECAY * ring)) * np.cos(2 * math.pi * later / ring)
+    double = full_level - rest * np.exp(-6 * later / (RING_DECAY * ring)) * np.cos(2 * math.pi * later / ring)
     times = np.concatenate([[0, on], on + after, [period / 2], period / 2 + later, [period / 2 + on, period / 2 + on, period]])
-    volts = np.concatenate([[0, 0], np.maximum(swing, 0), [s.v_in], double, [2 * s.v_in, s.v_in, s.v_in]])
+    volts = np.concatenate([[0, 0], np.maximum(swing, 0), [rest], double, [full_level, rest, rest]])
     order = np.argsort(times, kind="stable")
     t, v = Scale("s", period), Scale("V", device.v_rating)
     return Chart(
@@ -129,13 +130,13 @@ def switch_voltage(worked: Worked) -> Chart:
         y=v.axis("", low=0, high=roomy(device.v_rating, state.peak_voltage)),
         series=(curve("drain", times[order], volts[order], t, v),),
         marks=limits(device.v_rating, device.v_rating * (1 - worked.rules.switch_voltage_margin), v, "V"),
-        remark=f"At {s.point.label}: twice the input is {fmt(state.resting, 'V')}, the leakage adds "
+        remark=f"At {s.point.label}: the switch rests at {fmt(state.resting, 'V')}, the spike adds "
                f"{fmt(state.spike, 'V')}. Ring frequency and levels computed, decay as usual.")  # fmt: skip
 
 
 def loss_against_frequency(worked: Worked) -> Chart:
     """What another switching frequency would cost or save, everything else as built."""
-    build: Any = worked.builds["push_pull"]
+    build: Any = worked.builds["front_end"]
     point = operating_points(worked.brief)["nominal"]
     here = worked.settled["nominal"]
     socket = settle_socket(point, worked.builds, worked.brief, worked.shelf, worked.rules)
@@ -144,13 +145,13 @@ def loss_against_frequency(worked: Worked) -> Chart:
         frequency = build.frequency * factor
         if not 10e3 <= frequency <= 300e3:
             continue
-        builds = dict(worked.builds) | {"push_pull": build.model_copy(update={"frequency": float(frequency)})}
-        s = route.settle(point, builds, worked.brief, worked.shelf, worked.rules, SILENT, socket, here, 1e-4)
-        stage, wound = s.states["push_pull"], s.states["transformer"]
+        builds = dict(worked.builds) | {"front_end": build.model_copy(update={"frequency": float(frequency)})}
+        s = settle(point, builds, worked.brief, worked.shelf, worked.rules, SILENT, socket, here, 1e-4)
+        stage, wound = s.states["front_end"], s.states["transformer"]
         sound = wound.worst_flux <= max(worked.rules.ferrite_peak, here.states["transformer"].worst_flux)
         rows.append((frequency, wound.loss, stage.loss, wound.loss + stage.loss, float(sound)))
     table = np.array(rows)
-    now = here.states["push_pull"].loss + here.states["transformer"].loss
+    now = here.states["front_end"].loss + here.states["transformer"].loss
     f, p = Scale("Hz", build.frequency), Scale("W", float(table[:, 3].max()))
     best = table[int(np.argmin(np.where(table[:, 4] > 0, table[:, 3], np.inf)))]
     said = f"{short(float(best[0]), 'Hz')} would save {fmt(now - float(best[3]), 'W', 2)} of these."
@@ -161,7 +162,7 @@ def loss_against_frequency(worked: Worked) -> Chart:
         y=p.axis("", low=0),
         series=(curve("stage and transformer", table[:, 0], table[:, 3], f, p),
                 curve("transformer", table[:, 0], table[:, 1], f, p, "second"),
-                curve("push-pull stage", table[:, 0], table[:, 2], f, p, "third")),
+                curve("front end", table[:, 0], table[:, 2], f, p, "third")),
         marks=(Mark(at=f(build.frequency), label=f"here {short(build.frequency, 'Hz')}", role="here", upright=True),),
         dots=(Dot(x=f(build.frequency), y=p(now), label=fmt(now, "W")),),
         remark=said + " Turns and parts as they are; lower frequencies that saturate the core are passed over.")  # fmt: skip
@@ -179,15 +180,16 @@ def winding_window(worked: Worked) -> Chart:
     for part in ("primary", *halves):
         w: Winding = made.primary if part == "primary" else made.secondary
         share = 1.0 if part == "secondary" or made.interfaces == 1 else 0.5
-        wires = round(w.turns * w.in_hand * share) * (2 if part == "primary" else 1)
+        wires = round(w.turns * w.in_hand * share) * (made.halves if part == "primary" else 1)
         level = _layers(boxes, w, wires, breadth, level, part)
         boxes.append(Box(x=0, y=level, width=breadth, height=tape, role="tape"))
         level += tape
     ring = " (a ring: its inner circumference unrolled)" if made.stack.core.shape == "ring" else ""
+    turns = f"{build.primary_turns}+{build.primary_turns}" if made.halves == 2 else str(build.primary_turns)
     return Chart(
         key="window", title="Winding window, to scale", boxes=tuple(boxes),
-        remark=f"{made.stack.core.id}: {breadth:.1f} × {height:.1f} mm{ring}. Primary {build.primary_turns}+"
-               f"{build.primary_turns} turns, {build.primary_in_hand} in hand, both halves bifilar; secondary "
+        remark=f"{made.stack.core.id}: {breadth:.1f} × {height:.1f} mm{ring}. Primary {turns} turns, "
+               f"{build.primary_in_hand} in hand{', both halves bifilar' if made.halves == 2 else ''}; secondary "
                f"{build.secondary_turns} turns, {build.secondary_in_hand} in hand; {fmt(made.fill, '%', 2)} of the "
                "height.")  # fmt: skip
 
@@ -220,8 +222,9 @@ def loss_against_turns(worked: Worked) -> Chart:
     rows = []
     made = transformer.made(build, worked.shelf)
     at = transformer.WorkingPoint(
-        here.v_half, here.states["push_pull"].duty, here.pulse, 2 * here.states["rectifier"].average,
-        worked.builds["push_pull"].frequency, worked.brief.source.volts[2],  # type: ignore[attr-defined]
+        here.v_half, here.states["front_end"].duty, here.pulse, 2 * here.states["rectifier"].average,
+        worked.builds["front_end"].frequency,  # type: ignore[attr-defined]
+        TOPOLOGIES[worked.builds["front_end"].topology].drive * worked.brief.source.volts[2],  # type: ignore[attr-defined]
         worked.rules.duty_limit, now.temperature)  # fmt: skip
     for n in turns:
         # the same copper volume: fewer turns, more wires in hand
@@ -238,7 +241,9 @@ def loss_against_turns(worked: Worked) -> Chart:
     too_few = [int(n) for n, r in zip(turns, rows, strict=True) if r[3] > limit]
     warn = f" Below {max(too_few) + 1} turns the flux passes {short(limit, 'T')}." if too_few else ""
     return Chart(
-        key="turns", title="Loss against primary turns", x=x.axis("primary turns, each half"), y=p.axis("", low=0),
+        key="turns", title="Loss against primary turns", 
+        x=x.axis("primary turns" + (", each half" if made.halves == 2 else "")),
+        y=p.axis("", low=0),
         series=(curve("total", turns, table[:, 2], x, p), curve("copper", turns, table[:, 0], x, p, "second"),
                 curve("core", turns, table[:, 1], x, p, "third")),
         marks=(Mark(at=float(build.primary_turns), label=f"here {build.primary_turns}", role="here", upright=True),),

@@ -1,1 +1,15 @@
 """Routes: an architecture is an ordered list of blocks, and how power and limits pass between them."""
+
+from rhombos.core.routes.base import Route, Settled, lossy
+from rhombos.core.routes.link import LinkRoute
+from rhombos.core.topology import DEFAULT, RouteName
+
+__all__ = ["ALL_BUILDS", "DEFAULT", "ROUTES", "Route", "RouteName", "Settled", "lossy"]
+
+ROUTES: dict[RouteName, Route] = {
+    "push-pull link": LinkRoute("push-pull link", "push-pull"),
+    "half-bridge link": LinkRoute("half-bridge link", "half-bridge"),
+    "full-bridge link": LinkRoute("full-bridge link", "full bridge"),
+}
+ALL_BUILDS = {key: build for route in ROUTES.values() for key, build in route.builds.items()}
+"""Every block of every route, with what is built there."""

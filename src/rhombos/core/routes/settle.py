@@ -15,11 +15,11 @@ from typing import Any
 from rhombos.core.blocks import (
     battery,
     dc_link,
+    front_end,
     h_bridge,
     input_stage,
     load,
     output_filter,
-    push_pull,
     rectifier,
     transformer,
 )  # fmt: skip
@@ -29,28 +29,14 @@ from rhombos.core.brief import Brief
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.points import Point, operating_points
-from rhombos.core.report import Operating
+from rhombos.core.routes.base import SETTLED, Settled
 from rhombos.core.rules import Rules
+from rhombos.core.topology import TOPOLOGIES
 
 MOST_PASSES = 60
-SETTLED = 1e-5
 V_FLOOR = 0.3
 """Share of the battery's open voltage below which no pass looks: far beyond any design, so that hopeless ones still end."""
 HOTTEST = 300.0
-
-
-@dataclass(frozen=True, slots=True)
-class PowerFlow:
-    """What crosses each border of the power path at a point, W, from the battery's terminals to the socket."""
-
-    battery: float
-    push_pull: float
-    transformer: float
-    rectifier: float
-    dc_link: float
-    h_bridge: float
-    output_filter: float
-    load: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,20 +44,33 @@ class Socket:
     """The settled side of bridge, filter and load: what it draws from the link, W, with its states and working."""
 
     drain: load.LoadState
-    filtered: output_filter.FilterState
+    filtered: output_filter.FilterState | None
     bridged: h_bridge.BridgeState
     to_filter: float
     to_bridge: float
     ledger: Ledger
 
+    def link_need(self, current: float, choke_ripple: float, build: h_bridge.HBridgeBuild) -> dc_link.LinkNeed:
+        """What this side draws from the link at a mean current, A."""
+        drain, bridged = self.drain, self.bridged
+        if self.filtered is None:
+            share = drawn_share(build.fraction, drain.power_factor) if drain.power > 0 else 1.0
+            return dc_link.LinkNeed(drain.apparent, bridged.line_peak, 1.0, drain.power_factor, current, choke_ripple,
+                                    drain.voltage / math.sqrt(build.fraction), share)  # fmt: skip
+        return dc_link.LinkNeed(
+            drain.apparent, math.sqrt(2) * self.filtered.line_current, bridged.modulation, self.filtered.power_factor, current,
+            choke_ripple, bridged.bridge_peak)  # fmt: skip
+
+
+def drawn_share(fraction: float, power_factor: float) -> float:
+    """Share of the time that a stepped wave draws from the link: a lagging load gives back during the rest of its pulses."""
+    return max(0.05, fraction * power_factor)
+
 
 @dataclass(frozen=True)
-class Settled:
-    """All states at one point, and the power between the blocks."""
+class LinkSettled(Settled):
+    """A settled point of a route with a link, with what its next pass would start from."""
 
-    point: Point
-    states: Mapping[str, Any]
-    flow: PowerFlow
     guess: Guess
     pulse: float
     turn_off: float
@@ -115,18 +114,28 @@ class Guess:
 
 def settle_socket(point: Point, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> Socket:
     """Bridge, filter and load at a load: modulation and temperatures agree with the drops and losses they make."""
-    return _socket(point, builds["dc_link"], builds["h_bridge"], builds["output_filter"], brief, shelf, rules)
+    return _socket(point, builds["dc_link"], builds["h_bridge"], builds.get("output_filter"), brief, shelf, rules)
 
 
 @lru_cache(maxsize=256)
 def _socket(
-    point: Point, link: dc_link.DcLinkBuild, bridge: h_bridge.HBridgeBuild, filtering: output_filter.OutputFilterBuild,
+    point: Point, link: dc_link.DcLinkBuild, bridge: h_bridge.HBridgeBuild, filtering: output_filter.OutputFilterBuild | None,
     brief: Brief, shelf: Shelf, rules: Rules,
 ) -> Socket:  # fmt: skip
     link_v, carrier = link.voltage, bridge.carrier
     ledger = Ledger(point="")
     drain = load.assess(point, brief, ledger)
-    link_high = dc_link.highest(link, drain.apparent, drain.frequency, shelf, rules)
+    current = drain.power / link_v
+    share = drawn_share(bridge.fraction, drain.power_factor) if brief.output.stepped else None
+    link_high = dc_link.highest(
+        link, dc_link.LinkNeed(drain.apparent, 0.0, 1.0, drain.power_factor, current, 0.0, 0.0, share), drain.frequency, shelf,
+        rules)  # fmt: skip
+    if filtering is None:
+        peak = drain.current / math.sqrt(bridge.fraction)
+        bridged = h_bridge.assess(
+            h_bridge.BridgeNeed(link_v, link_high, drain.current, drain.power_factor, peak, 0.0, link_v), bridge, brief, shelf,
+            rules, ledger)  # fmt: skip
+        return Socket(drain, None, bridged, point.power, point.power + bridged.loss, ledger)
     index, dead, resistance, celsius = 0.9, 0.0, 0.0, 75.0
     for _ in range(MOST_PASSES):
         filtered = output_filter.assess(
@@ -153,8 +162,8 @@ def _socket(
 
 def settle(
     point: Point, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger, socket: Socket,
-    start: Settled | None = None, tolerance: float = SETTLED,
-) -> Settled:  # fmt: skip
+    start: LinkSettled | None = None, tolerance: float = SETTLED,
+) -> LinkSettled:  # fmt: skip
     """The operating point, given the socket's side; `start` is one nearby."""
     if start is None:
         guess = Guess(v_in=0.95 * point.emf, terminal=point.emf, pulse=point.power / (0.7 * point.emf))
@@ -177,66 +186,68 @@ def settle(
 def _one_pass(
     point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
     socket: Socket,
-) -> tuple[Settled, Guess]:  # fmt: skip
-    link_v, f_s = builds["dc_link"].voltage, builds["push_pull"].frequency
-    drain, filtered, bridged = socket.drain, socket.filtered, socket.bridged
+) -> tuple[LinkSettled, Guess]:  # fmt: skip
+    link_v, f_s = builds["dc_link"].voltage, builds["front_end"].frequency
+    topology = TOPOLOGIES[builds["front_end"].topology]
     linked = dc_link.assess(
-        dc_link.LinkNeed(
-            drain.apparent, math.sqrt(2) * filtered.line_current, bridged.modulation, filtered.power_factor,
-            socket.to_bridge / link_v, g.ripple, bridged.bridge_peak),
-        builds["dc_link"], brief, shelf, rules, ledger)  # fmt: skip
+        socket.link_need(socket.to_bridge / link_v, g.ripple, builds["h_bridge"]), builds["dc_link"], brief, shelf, rules,
+        ledger)  # fmt: skip
     to_link = socket.to_bridge + linked.loss
     link_current = to_link / link_v
     ratio = builds["transformer"].secondary_turns / builds["transformer"].primary_turns
-    v_half = max(V_FLOOR * point.emf, g.v_in - g.pulse * g.primary_resistance)
+    v_half = max(V_FLOOR * point.emf * topology.drive, topology.drive * g.v_in - g.pulse * g.primary_resistance)
     secondary_drop = link_current * g.secondary_resistance
     v_sec = ratio * v_half - secondary_drop
     duty = _duty(g, link_v, link_current, ratio, v_half, secondary_drop, builds, ledger)
     leakage = transformer.made(builds["transformer"], shelf).leakage + rules.lead_inductance
     rectified = rectifier.assess(
         rectifier.RectifierNeed(
-            v_sec, ratio * brief.source.volts[2], link_v, link_current, 2 * duty, f_s, leakage * ratio**2, ratio,
-            g.choke_celsius),
+            v_sec, ratio * topology.drive * brief.source.volts[2], link_v, link_current, 2 * duty, f_s, leakage * ratio**2,
+            ratio, g.choke_celsius),
         builds["rectifier"], brief, shelf, rules, ledger)  # fmt: skip
     to_rectifier = to_link + rectified.loss
     # g.transformer_loss and g.stage_loss are the last pass's: at the settled point they are this one's
     total = to_rectifier + g.transformer_loss + g.stage_loss
-    pulse = ledger.work("push_pull.pulse", stage_book.pulse_current, P=total, V=g.v_in, D_tot=2 * duty)
+    pulse = ledger.work("front_end.pulse", stage_book.pulse_current, P=total, V=topology.drive * g.v_in,
+                        D_tot=2 * duty)  # fmt: skip
     wound = transformer.assess(
         transformer.WorkingPoint(
-            v_half, duty, pulse, link_current, f_s, brief.source.volts[2], max(rules.duty_limit, duty),
+            v_half, duty, pulse, link_current, f_s, topology.drive * brief.source.volts[2], max(rules.duty_limit, duty),
             g.transformer_celsius),
         builds["transformer"], brief, shelf, rules, ledger)  # fmt: skip
     turn_off = pulse + ratio * rectified.ripple / 2 + wound.magnetising / 2
-    switched = push_pull.assess(
-        push_pull.PushPullNeed(g.v_in, duty, pulse, turn_off, leakage), builds["push_pull"], brief, shelf, rules,
+    switched = front_end.assess(
+        front_end.FrontEndNeed(g.v_in, duty, pulse, turn_off, leakage), builds["front_end"], brief, shelf, rules,
         ledger)  # fmt: skip
     to_transformer = to_rectifier + wound.loss
     to_stage = to_transformer + switched.loss
     entry = input_stage.assess(
-        input_stage.InputNeed(to_stage / g.v_in, 2 * duty), g.terminal, builds["input_stage"], brief, shelf, rules,
-        ledger)  # fmt: skip
+        input_stage.InputNeed(to_stage / g.v_in, 2 * duty / topology.banks), g.terminal, builds["input_stage"], brief, shelf,
+        rules, ledger)  # fmt: skip
     from_battery = to_stage + entry.loss
     cells = battery.assess(point.emf, from_battery, brief, ledger)
     states = {
-        "battery": cells, "input_stage": entry, "push_pull": switched, "transformer": wound, "rectifier": rectified,
-        "dc_link": linked, "h_bridge": bridged, "output_filter": filtered, "load": drain,
+        "battery": cells, "input_stage": entry, "front_end": switched, "transformer": wound, "rectifier": rectified,
+        "dc_link": linked, "h_bridge": socket.bridged, "load": socket.drain,
     }  # fmt: skip
-    flow = PowerFlow(
-        from_battery, to_stage, to_transformer, to_rectifier, to_link, socket.to_bridge, socket.to_filter, point.power
-    )
+    if socket.filtered is not None:
+        states["output_filter"] = socket.filtered
+    flow = {
+        "battery": from_battery, "input_stage": from_battery, "front_end": to_stage, "transformer": to_transformer,
+        "rectifier": to_rectifier, "dc_link": to_link, "h_bridge": socket.to_bridge, "output_filter": socket.to_filter,
+        "load": point.power}  # fmt: skip
     most_loss = 2 * max(point.power, 0.1 * brief.power.continuous)
     after = Guess(
         v_in=max(V_FLOOR * point.emf, cells.terminal - entry.drop), terminal=cells.terminal,
-        pulse=min(pulse, 3 * most_loss / (V_FLOOR * point.emf)),
+        pulse=min(pulse, 3 * most_loss / (V_FLOOR * point.emf * topology.drive)),
         primary_resistance=wound.primary_resistance * wound.primary_factor
-        + switched.on_resistance / builds["push_pull"].parallel,
+        + topology.series * switched.on_resistance / builds["front_end"].parallel,
         secondary_resistance=wound.secondary_resistance * wound.secondary_factor,
         choke_resistance=rectified.choke_resistance, diode_drop=rectified.drop, leak_duty=wound.leakage_duty,
         ripple=rectified.ripple, stage_loss=min(switched.loss, most_loss), transformer_loss=min(wound.loss, most_loss),
         transformer_celsius=min(wound.temperature, HOTTEST), choke_celsius=min(rectified.choke_temperature, HOTTEST),
     )  # fmt: skip
-    return Settled(point, states, flow, g, pulse, turn_off, v_half, secondary_drop), after
+    return LinkSettled(point, states, flow, g, pulse, turn_off, v_half, secondary_drop), after
 
 
 def _duty(
@@ -249,21 +260,22 @@ def _duty(
         V_drop=secondary_drop / ratio))  # fmt: skip
     v_sec = ratio * v_half - secondary_drop
     if v_sec > link_v * 1.001:
-        inputs = {"L": builds["rectifier"].inductance, "f_s": builds["push_pull"].frequency, "V_out": link_v,
+        inputs = {"L": builds["rectifier"].inductance, "f_s": builds["front_end"].frequency, "V_out": link_v,
                   "I_out": current, "V_sec": v_sec}  # fmt: skip
         if rectifier_book.duty_discontinuous.work(inputs) < through:
-            return max(1e-4, ledger.work("push_pull.duty", rectifier_book.duty_discontinuous, **inputs))
-    ledger.total("push_pull.duty", {"volt-seconds of the link": through, "leakage, half of its share": g.leak_duty / 2})
+            return max(1e-4, ledger.work("front_end.duty", rectifier_book.duty_discontinuous, **inputs))
+    ledger.total("front_end.duty", {"volt-seconds of the link": through, "leakage, half of its share": g.leak_duty / 2})
     return through + g.leak_duty / 2
 
 
 def settle_all(
     builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, *, ledgers: Mapping[str, Ledger] | None = None,
-    keys: tuple[str, ...] = (), start: Mapping[str, Settled] | None = None, tolerance: float = SETTLED,
-) -> dict[str, Settled]:  # fmt: skip
+    keys: tuple[str, ...] = (), start: Mapping[str, LinkSettled] | None = None, tolerance: float = SETTLED,
+    points: Mapping[str, Point] | None = None,
+) -> dict[str, LinkSettled]:  # fmt: skip
     """Every operating point (or those of `keys`); each starts from its like in `start`, else from the nearest in power."""
-    found: dict[str, Settled] = {}
-    for key, point in operating_points(brief).items():
+    found: dict[str, LinkSettled] = {}
+    for key, point in (points or operating_points(brief)).items():
         if keys and key not in keys:
             continue
         ledger = ledgers[key] if ledgers else Ledger(recording=False)
@@ -278,23 +290,3 @@ def settle_all(
 def _at_socket(point: Point) -> Point:
     """A point as the socket knows it: its battery does not matter there."""
     return replace(point, key="", label="", emf=0.0)
-
-
-def hopeless(settled: Mapping[str, Settled]) -> frozenset[str]:
-    """Points that the battery cannot feed, or at which no duty holds the link."""
-    return frozenset(
-        k for k, s in settled.items()
-        if s.states["battery"].collapsed or s.states["push_pull"].duty > push_pull.DUTY_REACH
-    )  # fmt: skip
-
-
-def operating(settled: Mapping[str, Settled], builds: Mapping[str, Any], shelf: Shelf) -> Operating:
-    """The nominal point as the waveforms see it."""
-    states = settled["nominal"].states
-    filtered, drain, voltage = states["output_filter"], states["load"], builds["dc_link"].voltage
-    return Operating(
-        index=min(1.0, filtered.fundamental / voltage), v_link=voltage, carrier=builds["h_bridge"].carrier,
-        line=drain.frequency, inductance=builds["output_filter"].inductance,
-        resistance=filtered.resistance + 2 * states["h_bridge"].resistance,
-        capacitance=output_filter.capacitance(builds["output_filter"], shelf), load_resistance=drain.resistance,
-        load_inductance=drain.inductance)  # fmt: skip

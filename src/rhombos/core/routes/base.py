@@ -1,0 +1,95 @@
+"""What every route offers: its blocks, how it is proposed and settled, and what it tells."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Mapping
+from dataclasses import dataclass
+from types import ModuleType
+from typing import Any
+
+from rhombos.core.blocks.base import Build
+from rhombos.core.brief import Brief, Waveform
+from rhombos.core.ledger import Ledger
+from rhombos.core.parts import Shelf
+from rhombos.core.points import Point
+from rhombos.core.report import BlockReport, Operating
+from rhombos.core.rules import Rules
+from rhombos.core.sheet import Sheet
+from rhombos.core.topology import RouteName
+
+SETTLED = 1e-5
+"""Relative change of one pass below which an operating point counts as settled."""
+
+
+@dataclass(frozen=True)
+class Settled:
+    """All states at one point, and the power that enters each block, W."""
+
+    point: Point
+    states: Mapping[str, Any]
+    flow: Mapping[str, float]
+
+
+class Route(ABC):
+    """An architecture: an ordered list of blocks, and how power and limits pass between them."""
+
+    key: RouteName
+    title: str
+    waveforms: tuple[Waveform, ...]
+    builds: Mapping[str, type[Build]]
+    hint_points: tuple[str, ...]
+    needed: tuple[str, ...]
+    """Kinds of part without which nothing can be built."""
+
+    @abstractmethod
+    def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
+        """From the source to the load."""
+
+    @abstractmethod
+    def title_of(self, block: str) -> str:
+        """What people call a block of this route."""
+
+    @abstractmethod
+    def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Any:
+        """A designer's first guess of what proposals need to know."""
+
+    @abstractmethod
+    def next_hints(self, settled: Mapping[str, Any]) -> Any:
+        """What the assessed design teaches the next round."""
+
+    @abstractmethod
+    def propose(
+        self, brief: Brief, hints: Any, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
+    ) -> dict[str, Build]:
+        """One round of proposals. Pinned fields stay."""
+
+    @abstractmethod
+    def settle_all(
+        self, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, *,
+        ledgers: Mapping[str, Ledger] | None = None, keys: tuple[str, ...] = (), start: Mapping[str, Any] | None = None,
+        tolerance: float = SETTLED, points: Mapping[str, Point] | None = None,
+    ) -> dict[str, Any]:  # fmt: skip
+        """Every operating point (or those of `keys`, or `points` of one's own)."""
+
+    @abstractmethod
+    def hopeless(self, settled: Mapping[str, Any]) -> frozenset[str]:
+        """Points that cannot be held."""
+
+    @abstractmethod
+    def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:
+        """The nominal point as the waveforms see it; None for stepped waves."""
+
+    @abstractmethod
+    def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> tuple[float, float]:
+        """Of a stepped output at the nominal point: share of the time that it is not zero, and its level, V."""
+
+    @abstractmethod
+    def report(self, block: ModuleType, sheet: Sheet, settled: Mapping[str, Any], builds: Mapping[str, Any],
+               brief: Brief) -> BlockReport:  # fmt: skip
+        """One block's figures and findings."""
+
+
+def lossy(route: Route, waveform: Waveform) -> tuple[str, ...]:
+    """Blocks whose losses stand between the battery's terminals and the socket."""
+    return tuple(b.KEY for b in route.blocks(waveform) if b.KEY not in ("battery", "load"))

@@ -1,0 +1,283 @@
+"""A high-frequency front end → ferrite transformer → fast rectifier and DC link → H-bridge, with a filter for a sine."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from types import ModuleType
+from typing import Any
+
+from rhombos.core.blocks import (
+    battery,
+    dc_link,
+    front_end,
+    h_bridge,
+    input_stage,
+    load,
+    output_filter,
+    rectifier,
+    transformer,
+)  # fmt: skip
+from rhombos.core.blocks.base import Build
+from rhombos.core.book import stage as stage_book
+from rhombos.core.brief import Brief, Waveform
+from rhombos.core.ledger import SILENT, Ledger
+from rhombos.core.magnetics.transformer import TransformerNeed
+from rhombos.core.parts import Shelf
+from rhombos.core.points import Point, operating_points
+from rhombos.core.report import BlockReport, Operating
+from rhombos.core.routes import settle
+from rhombos.core.routes.base import SETTLED, Route
+from rhombos.core.routes.settle import LinkSettled
+from rhombos.core.rules import Rules
+from rhombos.core.sheet import Sheet
+from rhombos.core.topology import TOPOLOGIES, RouteName, TopologyName
+
+BLOCKS = (battery, input_stage, front_end, transformer, rectifier, dc_link, h_bridge, output_filter, load)
+HARDEST_SAG = 0.7
+"""Share of the battery's open voltage that proposals count on at least: a design that sags further is hopeless."""
+DUTY_RESERVE = 0.985
+"""Part of the duty limit that the proposed turns ratio uses; the rest absorbs what the next iteration changes."""
+
+
+@dataclass(frozen=True)
+class Hints:
+    """What proposals need to know of the rest before it is assessed; refined from the states of the last round."""
+
+    bridge_peak: float
+    path_resistance: float
+    modulation: float
+    dead_time_volts: float
+    link_current: float
+    surge_link_current: float
+    v_in: dict[str, float]
+    pulse: dict[str, float]
+    turn_off: dict[str, float]
+    duty: dict[str, float]
+    drop: float
+    secondary_extra: float
+    leak_duty: float
+    battery_current: float
+    bridge_drop: float
+
+
+class LinkRoute(Route):
+    """Push-pull, half-bridge or full bridge in front of a regulated link; a sine, modified or square wave behind it."""
+
+    waveforms: tuple[Waveform, ...] = ("sine", "modified", "square")
+    hint_points = ("flat", "full", "surge_full")
+    needed = ("mosfet", "diode", "core", "grade", "wire", "capacitor", "resistor", "fuse", "heat_sink")
+    builds: Mapping[str, type[Build]] = {
+        "battery": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild, "front_end": front_end.FrontEndBuild,
+        "transformer": transformer.TransformerBuild, "rectifier": rectifier.RectifierBuild, "dc_link": dc_link.DcLinkBuild,
+        "h_bridge": h_bridge.HBridgeBuild, "output_filter": output_filter.OutputFilterBuild, "load": load.LoadBuild,
+    }  # fmt: skip
+
+    def __init__(self, key: RouteName, topology: TopologyName) -> None:
+        self.key: RouteName = key
+        self.topology = TOPOLOGIES[topology]
+        self.title = f"{topology.capitalize()}, DC link, H-bridge"
+
+    def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
+        """From the source to the load; only a sine needs a filter."""
+        return tuple(b for b in BLOCKS if b is not output_filter or waveform == "sine")
+
+    def title_of(self, block: str) -> str:
+        """What people call a block of this route."""
+        if block == front_end.KEY:
+            return self.topology.name.capitalize()
+        return str(next(b.TITLE for b in BLOCKS if block == b.KEY))
+
+    def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
+        """A designer's first guess: 88 % overall, 5 % of drops, everything else by proportion."""
+        drive = self.topology.drive
+        bridge = math.sqrt(2) * brief.output.voltage * 1.05
+        if brief.output.stepped:
+            bridge = brief.output.voltage / math.sqrt(_fraction(brief, pins))
+        voltage = pins.get("dc_link", {}).get("voltage") or self._link_voltage(brief, pins, bridge, 0.0, rules)
+        empty, _, full = brief.source.volts
+        power, surge = brief.power.continuous / 0.88, brief.power.surge / 0.88
+        high = rules.duty_limit * empty / full
+        duty = {"flat": rules.duty_limit, "full": high, "surge_full": high}
+        v_in = {"flat": empty * 0.95, "full": full * 0.98, "surge_full": full * 0.95}
+        asked = {k: surge if k.startswith("surge") else power for k in v_in}
+        pulse = {k: asked[k] / (drive * v_in[k] * 2 * duty[k]) for k in v_in}
+        return Hints(
+            bridge_peak=bridge, path_resistance=0.0, modulation=bridge / voltage, dead_time_volts=0.01 * voltage,
+            link_current=brief.power.continuous * 1.05 / voltage, surge_link_current=brief.power.surge * 1.05 / voltage,
+            v_in=v_in, pulse=pulse,
+            turn_off={k: 1.2 * v for k, v in pulse.items()}, duty=duty, drop=0.04 * drive * empty, secondary_extra=3.0,
+            leak_duty=0.01,
+            battery_current=power / v_in["flat"], bridge_drop=0.0,
+        )  # fmt: skip
+
+    def next_hints(self, settled: Mapping[str, LinkSettled]) -> Hints:
+        """What the assessed design teaches the next round of proposals.
+
+        A point that the source cannot feed has no sensible currents; proposals then see it at the edge of the possible.
+        """
+        flat = settled["flat"]
+        states = flat.states
+        v_in = {k: max(settled[k].v_in, HARDEST_SAG * settled[k].point.emf) for k in self.hint_points}
+        duty = {k: min(0.5, settled[k].states["front_end"].duty) for k in self.hint_points}
+        drive = self.topology.drive
+        most = {k: settled[k].point.power / (0.6 * drive * v_in[k] * 2 * duty[k]) for k in self.hint_points}
+        mean = 2 * states["rectifier"].average
+        return Hints(
+            bridge_peak=max(settled[k].states["h_bridge"].bridge_peak for k in ("flat", "full")),
+            path_resistance=2 * states["h_bridge"].resistance, modulation=states["h_bridge"].modulation,
+            dead_time_volts=states["h_bridge"].dead_time_loss_volts, link_current=mean,
+            surge_link_current=2 * settled["surge_full"].states["rectifier"].average,
+            v_in=v_in,
+            pulse={k: min(settled[k].pulse, most[k]) for k in self.hint_points},
+            turn_off={k: min(settled[k].turn_off, 1.3 * most[k]) for k in self.hint_points}, duty=duty,
+            drop=min(max(0.0, drive * flat.v_in - flat.v_half), 0.2 * drive * v_in["flat"]),
+            secondary_extra=2 * states["rectifier"].drop + states["rectifier"].choke_resistance * mean
+            + min(flat.secondary_drop, 0.1 * settled["flat"].states["dc_link"].voltage),
+            leak_duty=min(states["transformer"].leakage_duty, 0.2),
+            battery_current=min(states["battery"].current, flat.point.power / (0.6 * v_in["flat"])),
+            bridge_drop=states["h_bridge"].drop + 2 * states["h_bridge"].resistance * states["h_bridge"].line_peak,
+        )  # fmt: skip
+
+    def propose(
+        self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
+    ) -> dict[str, Build]:  # fmt: skip
+        """One round of proposals, from the load back to the battery. Pinned fields stay."""
+        topology = self.topology
+        own = {key: dict(pins.get(key, {})) for key in self.builds}
+        own["front_end"]["topology"] = topology.name
+        own["transformer"]["halves"] = topology.halves
+        own["input_stage"]["banks"] = topology.banks
+        voltage = own["dc_link"].get("voltage") or self._link_voltage(brief, own, hints.bridge_peak, hints.bridge_drop, rules)
+        made = self._socket_side(brief, hints, own, voltage, shelf, rules)
+        # the ratio that still reaches the link on a flat battery, hot, at full load, with leakage's share of the duty
+        reach = rules.duty_limit * DUTY_RESERVE - hints.leak_duty / 2
+        ratio = float(stage_book.turns_ratio_choke(
+            V_out=voltage + hints.secondary_extra, n_d=1, V_F=0.0, D_max=reach, V_min=topology.drive * hints.v_in["flat"],
+            V_drop=hints.drop))  # fmt: skip
+        frequency = float(own["front_end"].get("frequency", front_end.steady_frequency(brief.power.continuous)))
+        air = brief.targets.ambient + rules.enclosure_rise
+        winding = transformer.propose(
+            TransformerNeed(
+                v_max=topology.drive * brief.source.volts[2], d_max=rules.duty_limit,
+                v_work=topology.drive * hints.v_in["flat"] - hints.drop,
+                d_work=min(0.5, hints.duty["flat"]), ratio=ratio, primary_pulse=hints.pulse["flat"],
+                secondary_pulse=hints.link_current, frequency=frequency, air=air, halves=topology.halves),
+            own["transformer"], shelf, rules)  # fmt: skip
+        wound = transformer.made(winding, shelf)
+        leakage = wound.leakage + rules.lead_inductance
+        rectifying = rectifier.propose(
+            rectifier.RectifierNeed(
+                v_sec=wound.ratio * (topology.drive * (hints.v_in["flat"] + hints.v_in["full"]) / 2 - hints.drop),
+                v_sec_max=wound.ratio * topology.drive * brief.source.volts[2],
+                v_link=voltage, current=hints.link_current, duty=hints.duty["flat"] + hints.duty["full"], frequency=frequency,
+                leakage=leakage * wound.ratio**2, ratio=wound.ratio),
+            hints.surge_link_current, brief, own["rectifier"], shelf, rules)  # fmt: skip
+        flat, full, hardest = (
+            front_end.FrontEndNeed(hints.v_in[k], hints.duty[k], hints.pulse[k], hints.turn_off[k], leakage)
+            for k in self.hint_points
+        )
+        switching = front_end.propose(flat, full, hardest, brief.source.volts[2], brief, own["front_end"], shelf, rules)
+        ripple_in = hints.battery_current * math.sqrt(max(0.0, 1 / max(2 * hints.duty["full"] / topology.banks, 0.05) - 1))
+        entry = input_stage.propose(brief, hints.battery_current, ripple_in, own["input_stage"], shelf, rules)
+        return {
+            "battery": battery.BatteryBuild(), "input_stage": entry, "front_end": switching, "transformer": winding,
+            "rectifier": rectifying, **made, "load": load.LoadBuild(),
+        }  # fmt: skip
+
+    def _link_voltage(
+        self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], bridge_peak: float, drop: float, rules: Rules
+    ) -> float:  # fmt: skip
+        if brief.output.stepped:
+            return dc_link.stepped_voltage(brief.output.voltage, _fraction(brief, pins), drop)
+        return dc_link.least_voltage(bridge_peak, rules.link_ripple, rules)
+
+    def _socket_side(
+        self, brief: Brief, hints: Hints, own: dict[str, dict[str, Any]], voltage: float, shelf: Shelf, rules: Rules
+    ) -> dict[str, Build]:  # fmt: skip
+        """Link, bridge and, for a sine, filter."""
+        asked = load.assess(operating_points(brief)["nominal"], brief, SILENT)
+        surge = brief.power.surge / brief.power.continuous
+        made: dict[str, Build] = {}
+        share, ripple, filtering = None, 0.0, None
+        peak, modulation = math.sqrt(2) * asked.current, hints.bridge_peak / voltage
+        if brief.output.stepped:
+            fraction = _fraction(brief, own)
+            share, peak, modulation = settle.drawn_share(fraction, asked.power_factor), asked.current / math.sqrt(fraction), 1.0
+        else:
+            carrier = float(own["h_bridge"].get("carrier", h_bridge.CARRIER))
+            filter_need = output_filter.FilterNeed(
+                asked.voltage, asked.frequency, asked.current, asked.power_factor, voltage, carrier, modulation,
+                hints.path_resistance, hints.dead_time_volts)  # fmt: skip
+            filtering = output_filter.propose(filter_need, asked.current * surge, brief, own["output_filter"], shelf, rules)
+            ripple = voltage / (8 * carrier * filtering.inductance)
+        need = dc_link.LinkNeed(
+            asked.apparent, peak, modulation, asked.power_factor, hints.link_current,
+            rules.choke_ripple * hints.link_current, hints.bridge_peak, share)  # fmt: skip
+        linking = dc_link.propose(need, brief, own["dc_link"] | {"voltage": voltage}, shelf, rules)
+        surged = replace(need, apparent=surge * need.apparent, current=surge * need.current)
+        made["dc_link"] = linking
+        made["h_bridge"] = h_bridge.propose(
+            h_bridge.BridgeNeed(
+                voltage, dc_link.highest(linking, surged, asked.frequency, shelf, rules), asked.current, asked.power_factor,
+                1.02 * (peak + ripple / 2), ripple / math.sqrt(24), hints.bridge_peak),
+            brief, own["h_bridge"], shelf, rules)  # fmt: skip
+        if filtering:
+            made["output_filter"] = filtering
+        return made
+
+    def settle_all(
+        self, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, *,
+        ledgers: Mapping[str, Ledger] | None = None, keys: tuple[str, ...] = (), start: Mapping[str, Any] | None = None,
+        tolerance: float = SETTLED, points: Mapping[str, Point] | None = None,
+    ) -> dict[str, Any]:  # fmt: skip
+        """Every operating point, or those asked for."""
+        return settle.settle_all(
+            builds, brief, shelf, rules, ledgers=ledgers, keys=keys, start=start, tolerance=tolerance,
+            points=points)  # fmt: skip
+
+    def hopeless(self, settled: Mapping[str, LinkSettled]) -> frozenset[str]:
+        """Points that the battery cannot feed, or at which no duty holds the link."""
+        return frozenset(
+            k for k, s in settled.items()
+            if s.states["battery"].collapsed or s.states["front_end"].duty > front_end.DUTY_REACH
+        )  # fmt: skip
+
+    def operating(self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:
+        """The nominal point as the waveforms see it; None for stepped waves."""
+        states = settled["nominal"].states
+        if "output_filter" not in states:
+            return None
+        filtered, drain, voltage = states["output_filter"], states["load"], builds["dc_link"].voltage
+        return Operating(
+            index=min(1.0, filtered.fundamental / voltage), v_link=voltage, carrier=builds["h_bridge"].carrier,
+            line=drain.frequency, inductance=builds["output_filter"].inductance,
+            resistance=filtered.resistance + 2 * states["h_bridge"].resistance,
+            capacitance=output_filter.capacitance(builds["output_filter"], shelf), load_resistance=drain.resistance,
+            load_inductance=drain.inductance)  # fmt: skip
+
+    def steps(self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any]) -> tuple[float, float]:
+        """Share of the time that the stepped output is not zero, and its level, V."""
+        fraction = builds["h_bridge"].fraction
+        return fraction, settled["nominal"].states["h_bridge"].output / math.sqrt(fraction)
+
+    def report(
+        self, block: ModuleType, sheet: Sheet, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any], brief: Brief
+    ) -> BlockReport:  # fmt: skip
+        """One block's figures and findings."""
+        entering = settled["nominal"].flow.get(block.KEY, 0.0)
+        if block in (battery, load):
+            return block.report(sheet, brief)  # type: ignore[no-any-return]
+        if block is output_filter:
+            return output_filter.report(sheet, brief, entering, builds["h_bridge"].carrier)
+        if block in (input_stage, dc_link, h_bridge):
+            return block.report(sheet, brief, entering)  # type: ignore[no-any-return]
+        return block.report(sheet, entering)  # type: ignore[no-any-return]
+
+
+def _fraction(brief: Brief, pins: Mapping[str, Mapping[str, Any]]) -> float:
+    """Share of the time that the output is not zero."""
+    if brief.output.waveform == "modified":
+        return float(pins.get("h_bridge", {}).get("fraction", h_bridge.FRACTIONS["modified"]))
+    return h_bridge.FRACTIONS[brief.output.waveform]
