@@ -12,6 +12,7 @@ from typing import Annotated
 from fastapi import Depends, Request
 
 from rhombos.core.brief import Brief
+from rhombos.core.compare import Row, compare
 from rhombos.core.findings import PinValue
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import DEFAULT, RouteName
@@ -30,6 +31,7 @@ class Service:
         self.database = database
         self._shelf: Shelf | None = None
         self._kept: OrderedDict[str, Worked] = OrderedDict()
+        self._compared: OrderedDict[str, list[Row]] = OrderedDict()
         self._lock = Lock()
 
     @property
@@ -50,6 +52,7 @@ class Service:
         with self._lock:
             self._shelf = None
             self._kept.clear()
+            self._compared.clear()
 
     def work(self, brief: Brief, pins: Mapping[str, PinValue], rules: RuleName, route: RouteName = DEFAULT) -> Worked:
         """A sizing, from those kept if it was asked for lately. Raises: as `work_out`."""
@@ -65,6 +68,20 @@ class Service:
             while len(self._kept) > KEPT:
                 self._kept.popitem(last=False)
         return worked
+
+    def rows(self, brief: Brief, rules: RuleName) -> list[Row]:
+        """Every route's figures for a brief, from those kept if they were asked for lately."""
+        shelf = self.shelf
+        key = json.dumps([brief.model_dump(mode="json"), rules, shelf.fingerprint])
+        with self._lock:
+            if key in self._compared:
+                return self._compared[key]
+        found = list(compare(brief, shelf, PRESETS[rules]).rows)
+        with self._lock:
+            self._compared[key] = found
+            while len(self._compared) > KEPT:
+                self._compared.popitem(last=False)
+        return found
 
 
 def _service(request: Request) -> Service:

@@ -15,6 +15,28 @@ from rhombos.core.topology import DEFAULT, RouteName
 from rhombos.core.units import short
 
 
+class Ranked(BaseModel):
+    """One route as it stood in a comparison."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    title: str = Field(max_length=120)
+    out: bool
+    score: float = Field(ge=0, le=1)
+    texts: dict[str, str] = Field(max_length=20)
+    against: tuple[str, ...] = Field(max_length=40)
+
+
+class Decision(BaseModel):
+    """Why a route was chosen: the comparison as it stood, kept with the design."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    weights: dict[str, float] = Field(max_length=20)
+    chosen: str = Field(max_length=120)
+    rows: tuple[Ranked, ...] = Field(max_length=40)
+
+
 class Design(BaseModel):
     """What a designer decides. Numbers are SI; text such as ``"100 Ah"`` or ``"4k7"`` is read in the field's usual unit."""
 
@@ -25,6 +47,7 @@ class Design(BaseModel):
     pins: dict[str, PinValue] = Field(default_factory=dict, max_length=200, title="Pins")
     rules: RuleName = Field("usual", title="House rules")
     route: RouteName = Field(DEFAULT, title="Route")
+    decision: Decision | None = Field(None, title="Comparison behind the route")
 
 
 class BriefField(BaseModel):

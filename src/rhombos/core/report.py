@@ -91,7 +91,8 @@ class Totals(_Plain):
 
 
 class Operating(_Plain):
-    """What the waveforms need of the nominal point: V, Hz, H, Ω, F. `index` leaves out dead time and thresholds."""
+    """What the waveforms need of the nominal point: V, Hz, H, Ω, F, as seen from the socket. `index` leaves out dead time
+    and thresholds; `ratio` is that of a transformer between the bridge and the socket."""
 
     index: float
     v_link: float
@@ -102,6 +103,7 @@ class Operating(_Plain):
     capacitance: float
     load_resistance: float
     load_inductance: float
+    ratio: float = 1.0
 
 
 class Solution(_Plain):

@@ -21,7 +21,6 @@ from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
 
-MOST_ROUNDS = 3
 COARSE = 3e-3
 """How closely operating points are settled between proposals."""
 
@@ -144,16 +143,16 @@ def build_all(
     hints = route.first_hints(brief, pins, rules)
     builds: dict[str, Build] = {}
     settled: dict[str, Any] = {}
-    for rounds in range(1, MOST_ROUNDS + 1):
+    for rounds in range(1, route.rounds + 1):
         proposed = route.propose(brief, hints, pins, shelf, rules)
         if proposed == builds:
             return builds, settled, rounds
         builds = proposed
-        if rounds < MOST_ROUNDS:
+        if rounds < route.rounds:
             settled = route.settle_all(
                 builds, brief, shelf, rules, keys=route.hint_points, start=settled, tolerance=COARSE)
             hints = route.next_hints(settled)
-    return builds, settled, MOST_ROUNDS
+    return builds, settled, route.rounds
 
 
 def _report(worked: Worked) -> tuple[list[BlockReport], list[Finding]]:
@@ -176,13 +175,15 @@ def _totals(worked: Worked) -> Totals:
     now, idle = settled["nominal"], settled["idle"]
     cells, link = now.states["battery"], now.states.get("dc_link")
     drawn = cells.terminal * cells.current
-    out = brief.power.continuous
+    out = now.flow["load"]
     lost = sum(now.states[k].loss for k in lossy(worked.route, brief.output.waveform))
     texts = {
         "power_in": fmt(drawn, "W", 4), "power_out": fmt(out, "W", 4), "lost": fmt(lost, "W"),
         "efficiency": fmt(out / drawn, "%"), "idle": fmt(idle.flow["battery"], "W"),
         "run_time": fmt(cells.run_time, "s"), "balance": f"{abs((drawn - out - lost) / drawn):.3%}", "asked": asked(brief),
     }  # fmt: skip
+    if "nominal" in worked.route.hopeless(settled):
+        texts |= dict.fromkeys(("power_in", "lost", "efficiency", "run_time", "balance"), "not reached")
     if link:
         texts |= {"stored_energy": fmt(link.stored, "J", 2), "safe_time": fmt(link.safe_time, "s", 2),
                   "link_voltage": short(link.voltage, "V")}  # fmt: skip

@@ -69,6 +69,7 @@ UNITS: dict[str, Unit] = {
         Unit("A^2*s", "A²s", aliases=("A2s",)),
         Unit("ohm*m", "Ω·m"),
         Unit("H/m", "H/m"),
+        Unit("W/kg", "W/kg", prefixed=False),
         Unit("W/m^3", "W/m³"),
         Unit("W/m^2", "W/m²"),
         Unit("V/s", "V/s"),

@@ -30,5 +30,15 @@ DEMO: dict[str, Design] = {
             "loads": ["heater", "compressor", "adapter"],
             "targets": {"efficiency": "90 %", "distortion": "5 %", "idle": "25 W", "ambient": "40 °C"},
         }}),
+    "b6a1f2d0-0000-4000-8000-000000000004": Design.model_validate({
+        "name": "Lantern box",
+        "brief": {
+            "source": {"chemistry": "lead-acid", "cells": 6, "capacity": "60 Ah", "cable_length": "0.6 m"},
+            "output": {"voltage": "230 V", "frequency": "50 Hz", "waveform": "modified"},
+            "power": {"continuous": "120 W", "surge": "240 W", "surge_time": "2 s", "power_factor": 0.95},
+            "loads": ["lamp", "adapter"],
+            "targets": {"efficiency": "82 %", "distortion": "50 %", "idle": "8 W", "ambient": "30 °C"},
+        },
+        "pins": {"transformer.core": "E 42/21/15", "front_end.frequency": 33e3}}),
 }  # fmt: skip
 """By identity, so that loading the demo data twice makes no copies."""

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query"
 import { useState } from "react"
 
-import { client, data, Refusal, type Answer, type Chart, type Design } from "./client"
+import { client, data, Refusal, type Answer, type Chart, type Design, type Weights } from "./client"
 
 /** Every design, or those put away. */
 export const useDesigns = (deleted: boolean) =>
@@ -24,7 +24,7 @@ export const useParts = (kind: string | null) =>
 /** Every kind of part with its count. */
 export const useKinds = () => useQuery({ queryKey: ["kinds"], queryFn: () => data(client.GET("/api/shelf")) })
 
-type Block = "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "load"
+type Block = "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "load"
 
 /** The pictures of a block of a design as it now stands; the last ones stay until the next are there. */
 export const useCharts = (design: Design | undefined, block: string) =>
@@ -39,6 +39,15 @@ export const useCharts = (design: Design | undefined, block: string) =>
           body: { brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, route: design?.route },
         } as never) as never,
       ),
+  })
+
+/** Every route for a brief, ranked by weights; the last answer stays until the next is there. */
+export const useCompare = (design: Design | undefined, weights: Weights | undefined) =>
+  useQuery({
+    queryKey: ["compare", design?.brief, design?.rules, weights],
+    enabled: design !== undefined,
+    placeholderData: (last) => last,
+    queryFn: () => data(client.POST("/api/compare", { body: { brief: design?.brief ?? {}, rules: design?.rules, ...(weights ? { weights } : {}) } as never })),
   })
 
 /** The working of a relation with its numbers put in. */

@@ -84,6 +84,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Compared
+         * @description Size every route from the shelf, nothing pinned, and rank them.
+         */
+        post: operations["compared_api_compare_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/designs": {
         parameters: {
             query?: never;
@@ -627,6 +647,39 @@ export interface components {
             y?: components["schemas"]["Axis"] | null;
         };
         /**
+         * CompareAsked
+         * @description A brief, its house rules, and how much each quality counts.
+         */
+        CompareAsked: {
+            brief: components["schemas"]["Brief"];
+            /**
+             * Rules
+             * @default usual
+             * @enum {string}
+             */
+            rules: "cautious" | "usual" | "frugal";
+            weights?: components["schemas"]["Weights"];
+        };
+        /**
+         * Compared
+         * @description The comparison, what its weights are called, and its picture.
+         */
+        Compared: {
+            comparison: components["schemas"]["Comparison"];
+            picture: components["schemas"]["Chart"];
+            /** Qualities */
+            qualities: components["schemas"]["Quality"][];
+        };
+        /**
+         * Comparison
+         * @description All rows, best first; those ruled out last.
+         */
+        Comparison: {
+            /** Rows */
+            rows: components["schemas"]["Row"][];
+            weights: components["schemas"]["Weights"];
+        };
+        /**
          * Cure
          * @description A change of pins that would cure the finding; None takes a pin away.
          */
@@ -639,11 +692,27 @@ export interface components {
             };
         };
         /**
+         * Decision
+         * @description Why a route was chosen: the comparison as it stood, kept with the design.
+         */
+        Decision: {
+            /** Chosen */
+            chosen: string;
+            /** Rows */
+            rows: components["schemas"]["Ranked"][];
+            /** Weights */
+            weights: {
+                [key: string]: number;
+            };
+        };
+        /**
          * Design
          * @description What a designer decides. Numbers are SI; text such as ``"100 Ah"`` or ``"4k7"`` is read in the field's usual unit.
          */
         Design: {
             brief?: components["schemas"]["Brief"];
+            /** Comparison behind the route */
+            decision?: components["schemas"]["Decision"] | null;
             /**
              * Name
              * @default Untitled
@@ -693,11 +762,22 @@ export interface components {
         };
         /**
          * Dot
-         * @description A marked point.
+         * @description A marked point; `size` in pixels.
          */
         Dot: {
             /** Label */
             label: string;
+            /**
+             * Role
+             * @default here
+             * @enum {string}
+             */
+            role: "main" | "second" | "third" | "faint" | "rating" | "house" | "here";
+            /**
+             * Size
+             * @default 11
+             */
+            size: number;
             /** X */
             x: number;
             /** Y */
@@ -829,6 +909,24 @@ export interface components {
             taken: number;
         };
         /**
+         * Judgement
+         * @description A load, whether the wave suits it, and why.
+         */
+        Judgement: {
+            /**
+             * Load
+             * @enum {string}
+             */
+            load: "lamp" | "heater" | "adapter" | "instrument" | "fan" | "compressor" | "rectifier";
+            /** Reason */
+            reason: string;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "suits" | "bears" | "refuses";
+        };
+        /**
          * KindOut
          * @description One kind of part and how many there are.
          */
@@ -861,7 +959,8 @@ export interface components {
         };
         /**
          * Operating
-         * @description What the waveforms need of the nominal point: V, Hz, H, Ω, F. `index` leaves out dead time and thresholds.
+         * @description What the waveforms need of the nominal point: V, Hz, H, Ω, F, as seen from the socket. `index` leaves out dead time
+         *     and thresholds; `ratio` is that of a transformer between the bridge and the socket.
          */
         Operating: {
             /** Capacitance */
@@ -878,6 +977,11 @@ export interface components {
             load_inductance: number;
             /** Load Resistance */
             load_resistance: number;
+            /**
+             * Ratio
+             * @default 1
+             */
+            ratio: number;
             /** Resistance */
             resistance: number;
             /** V Link */
@@ -957,6 +1061,34 @@ export interface components {
             type: string;
         };
         /**
+         * Quality
+         * @description A quality that a weight can be given to.
+         */
+        Quality: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * Ranked
+         * @description One route as it stood in a comparison.
+         */
+        Ranked: {
+            /** Against */
+            against: string[];
+            /** Out */
+            out: boolean;
+            /** Score */
+            score: number;
+            /** Texts */
+            texts: {
+                [key: string]: string;
+            };
+            /** Title */
+            title: string;
+        };
+        /**
          * Readings
          * @description What a wave measures: RMS; fundamental RMS; distortion; peak; and what an average-responding meter shows.
          */
@@ -1006,6 +1138,150 @@ export interface components {
              * Format: date-time
              */
             saved: string;
+        };
+        /**
+         * Row
+         * @description One route with one waveform. Numbers in SI; `scores` from 0 (worst of those compared) to 1 (best).
+         */
+        Row: {
+            /** Against */
+            against: string[];
+            /** Battery Current */
+            battery_current?: number | null;
+            /**
+             * Build
+             * @default
+             */
+            build: string;
+            /**
+             * Clean
+             * @default true
+             */
+            clean: boolean;
+            /**
+             * Copper
+             * @default 0
+             */
+            copper: number;
+            /**
+             * Cost
+             * @default 0
+             */
+            cost: number;
+            /**
+             * Count
+             * @default 0
+             */
+            count: number;
+            /**
+             * Distortion
+             * @default 0
+             */
+            distortion: number;
+            /**
+             * Efficiency
+             * @default 0
+             */
+            efficiency: number;
+            /**
+             * Half
+             * @default 0
+             */
+            half: number;
+            /**
+             * Idle
+             * @default 0
+             */
+            idle: number;
+            /**
+             * Loads
+             * @default []
+             */
+            loads: components["schemas"]["Judgement"][];
+            /**
+             * Lost
+             * @default 0
+             */
+            lost: number;
+            /**
+             * Margin
+             * @default 0
+             */
+            margin: number;
+            /**
+             * Mass
+             * @default 0
+             */
+            mass: number;
+            /**
+             * Noise
+             * @default
+             */
+            noise: string;
+            /** Out */
+            out: boolean;
+            /**
+             * Pareto
+             * @default false
+             */
+            pareto: boolean;
+            /**
+             * Quiet
+             * @default 0
+             */
+            quiet: number;
+            /**
+             * Route
+             * @enum {string}
+             */
+            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge";
+            /**
+             * Score
+             * @default 0
+             */
+            score: number;
+            /**
+             * Scores
+             * @default {}
+             */
+            scores: {
+                [key: string]: number;
+            };
+            /**
+             * Skill
+             * @default hard
+             * @enum {string}
+             */
+            skill: "easy" | "some practice" | "hard";
+            /**
+             * Swing
+             * @default 0
+             */
+            swing: number;
+            /**
+             * Tenth
+             * @default 0
+             */
+            tenth: number;
+            /**
+             * Texts
+             * @default {}
+             */
+            texts: {
+                [key: string]: string;
+            };
+            /** Title */
+            title: string;
+            /**
+             * Waveform
+             * @enum {string}
+             */
+            waveform: "sine" | "modified" | "square";
+            /**
+             * Weakest
+             * @default
+             */
+            weakest: string;
         };
         /**
          * RuleSet
@@ -1282,6 +1558,47 @@ export interface components {
             voltage: number[];
         };
         /**
+         * Weights
+         * @description How much each quality counts, from 0 (not at all) to 10.
+         */
+        Weights: {
+            /**
+             * Cheap parts
+             * @default 4
+             */
+            cost: number;
+            /**
+             * Easy to build
+             * @default 3
+             */
+            ease: number;
+            /**
+             * Efficiency at full, half and tenth load
+             * @default 5
+             */
+            efficiency: number;
+            /**
+             * Little drawn at no load
+             * @default 3
+             */
+            idle: number;
+            /**
+             * Light
+             * @default 3
+             */
+            mass: number;
+            /**
+             * Quiet
+             * @default 1
+             */
+            quiet: number;
+            /**
+             * Suits the loads meant
+             * @default 10
+             */
+            wave: number;
+        };
+        /**
          * WorkAsked
          * @description Values by symbol (numbers in SI or text as people write it); the one symbol left out is solved for.
          */
@@ -1450,6 +1767,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Pictures"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    compared_api_compare_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Compared"];
                 };
             };
             /** @description Unprocessable Entity */

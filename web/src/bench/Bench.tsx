@@ -8,6 +8,7 @@ import type { Figure, Finding, PinValue, Solution } from "../api/client"
 import { useCharts } from "../api/hooks"
 import { Circuit } from "../circuits"
 import { applyMode, presentMode } from "../theme"
+import { Routes } from "../routes/Routes"
 import { Fault, Key } from "../ui/Page"
 import { BriefSheet } from "./BriefSheet"
 import { Conflict } from "./Conflict"
@@ -44,6 +45,8 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
   const worst = solution.findings[0]?.block ?? "front_end"
   const chosen = search.get("block") ?? worst
   const block = solution.blocks.find((b) => b.key === chosen)
+  const routes = search.get("view") === "routes"
+  const view = (name?: string) => setSearch(name ? { block: chosen, view: name } : { block: chosen }, { replace: true })
   // what rows and findings are given keeps its identity, so that only those that changed are drawn again
   const latest = useRef({ handle, solution, setSearch })
   latest.current = { handle, solution, setSearch }
@@ -60,6 +63,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
   const jump = useCallback((f: Finding) => go(f.block, f.figure ?? undefined), [go])
   const actions: Action[] = [
     { name: "Change the brief", keys: "0", run: () => go("brief") },
+    { name: "Compare the routes", keys: "R", run: () => view("routes") },
     { name: "Undo", keys: "Ctrl Z", run: () => void handle.undo?.() },
     { name: "Redo", keys: "Ctrl Shift Z", run: () => void handle.redo?.() },
     { name: "Let go of every pin", run: () => void handle.change({ pins: {} }) },
@@ -70,15 +74,16 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
     { name: "Equation book", run: () => void navigate("/book") },
     { name: "Shelf of parts", run: () => void navigate("/shelf") },
   ]
-  useKeys({ solution, go, undo: handle.undo, redo: handle.redo, find: () => setFinding(true), close: () => setFigure(null) })
+  useKeys({ solution, go, undo: handle.undo, redo: handle.redo, routes: () => view(routes ? undefined : "routes"), find: () => setFinding(true), close: () => setFigure(null) })
   const shown = figure && (block?.figures.find((f) => f.address === figure.address && f.title === figure.title) ?? null)
   return (
     <Flex className="rhombos" direction="column" h={{ base: "auto", lg: "100dvh" }} minW="1000px" _print={{ h: "auto", minW: "0" }}>
-      <TopBar handle={handle} asked={solution.totals?.texts.asked ?? "change the brief"} brief={chosen === "brief"} showBrief={() => go(chosen === "brief" ? worst : "brief")} find={() => setFinding(true)} />
+      <TopBar handle={handle} asked={solution.totals?.texts.asked ?? "change the brief"} brief={chosen === "brief"} showBrief={() => go(chosen === "brief" ? worst : "brief")} routes={routes} showRoutes={() => view(routes ? undefined : "routes")} find={() => setFinding(true)} />
       <PowerPath solution={solution} chosen={chosen} choose={go} />
       <TotalsLine solution={solution} />
       {handle.fault && <Fault m="2">{handle.fault}</Fault>}
-      <Grid flex="1" minH="0" _print={{ display: "block" }} templateColumns="minmax(440px, 1.06fr) minmax(300px, 1fr) minmax(250px, 0.62fr)">
+      {routes && <Routes handle={handle} done={() => setSearch({}, { replace: true })} />}
+      {!routes && <Grid flex="1" minH="0" _print={{ display: "block" }} templateColumns="minmax(440px, 1.06fr) minmax(300px, 1fr) minmax(250px, 0.62fr)">
         <Column>
           <Flex align="baseline" gap="3" mb="1">
             <Text as="h2" fontWeight="700" fontSize="lg" whiteSpace="nowrap" data-testid="sheet-title">
@@ -103,7 +108,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
         <Column last>
           <Findings findings={solution.findings} apply={apply} jump={jump} />
         </Column>
-      </Grid>
+      </Grid>}
       <Foot handle={handle} solution={solution} />
       <Palette open={finding} close={() => setFinding(false)} solution={solution} actions={actions} go={go} />
       <Conflict handle={handle} />
@@ -155,7 +160,7 @@ function Foot({ handle, solution }: { handle: DesignHandle; solution: Solution }
     <Flex as="footer" px="5" h="30px" flexShrink="0" align="center" gap="5" fontSize="sm" bg="sheet" borderTop="1px solid" borderColor="hair" whiteSpace="nowrap" overflow="hidden">
       {t && (
         <Text color="stop" fontWeight="700" data-testid="danger">
-          {t.link_voltage} link: {t.stored_energy} stored, {t.safe_time} to a touch-safe 60 V after switch-off
+          {t.link_voltage ? `${t.link_voltage} link: ${t.stored_energy} stored, ${t.safe_time} to a touch-safe 60 V after switch-off` : "The output kills; a battery starts fires: fuse at the battery, measure before you touch"}
         </Text>
       )}
       <Text ml="auto" color="ink.soft">
@@ -177,11 +182,12 @@ interface Keys {
   go: (block: string) => void
   undo: (() => void) | null
   redo: (() => void) | null
+  routes: () => void
   find: () => void
   close: () => void
 }
 
-function useKeys({ solution, go, undo, redo, find, close }: Keys) {
+function useKeys({ solution, go, undo, redo, routes, find, close }: Keys) {
   useEffect(() => {
     const pressed = (e: KeyboardEvent) => {
       const typing = (e.target as HTMLElement).matches?.("input, select, textarea")
@@ -192,6 +198,7 @@ function useKeys({ solution, go, undo, redo, find, close }: Keys) {
       else if (command && e.key.toLowerCase() === "y") (e.preventDefault(), redo?.())
       else if (command || e.altKey) return
       else if (e.key === "0") go("brief")
+      else if (e.key === "r") routes()
       else if (/^[1-9]$/.test(e.key)) {
         const block = solution.blocks[Number(e.key) - 1]
         if (block) go(block.key)

@@ -124,6 +124,7 @@ function option(chart: Chart): echarts.EChartsCoreOption {
       label: { ...name(m.role, m.label, m.upright), ...(m.upright ? { position: "end", distance: 4 } : {}) },
     })),
   }
+  const crowded = (chart.dots?.length ?? 0) > 5
   const unit = chart.y?.unit || chart.y?.label || ""
   return {
     animation: false,
@@ -146,13 +147,11 @@ function option(chart: Chart): echarts.EChartsCoreOption {
       })),
       {
         type: "scatter",
-        data: (chart.dots ?? []).map((d) => ({ value: [d.x, d.y], label: { formatter: d.label } })),
+        data: (chart.dots ?? []).map((d) => ({ value: [d.x, d.y], symbolSize: d.size, itemStyle: { color: tone(d.role), borderColor: shade("ink"), borderWidth: d.role === "faint" ? 0.5 : 0 }, label: { formatter: d.label, color: d.role === "faint" ? soft : tone(d.role) } })),
         symbol: "diamond",
-        symbolSize: 11,
-        itemStyle: { color: shade("copper") },
         tooltip: { show: false },
-        label: { show: true, position: "right", color: shade("copper"), fontFamily: mono, fontSize: 11.5, fontWeight: 600, offset: [2, 11], backgroundColor: shade("paper"), padding: [1, 3] },
-        labelLayout: { moveOverlap: "shiftY" },
+        label: { show: true, position: "right", fontFamily: mono, fontSize: 11.5, fontWeight: 600, offset: crowded ? [-2, 0] : [2, 11], backgroundColor: crowded ? undefined : shade("paper"), padding: [1, 3] },
+        labelLayout: crowded ? { hideOverlap: true } : { moveOverlap: "shiftY" },
         z: 5,
       },
     ],

@@ -10,11 +10,13 @@ interface Props {
   asked: string
   brief: boolean
   showBrief: () => void
+  routes: boolean
+  showRoutes: () => void
   find: () => void
 }
 
 /** The bench's bar: name, brief in a line, whether it is kept, undo and redo. */
-export function TopBar({ handle, asked, brief, showBrief, find }: Props) {
+export function TopBar({ handle, asked, brief, showBrief, routes, showRoutes, find }: Props) {
   const { design, keeping, undo, redo } = handle
   return (
     <Flex as="header" align="center" gap="3" px="5" h="45px" bg="sheet" borderBottom="1px solid" borderColor="hair" className="screen-only">
@@ -32,6 +34,9 @@ export function TopBar({ handle, asked, brief, showBrief, find }: Props) {
         </Quiet>
         <Quiet disabled={!redo} onClick={() => void redo?.()} data-testid="redo" title="Ctrl Shift Z">
           redo
+        </Quiet>
+        <Quiet onClick={showRoutes} color={routes ? "copper" : "ink.soft"} data-testid="show-routes" title="compare the routes (key R)">
+          routes
         </Quiet>
         <Quiet asChild>
           <Link to="/book">book</Link>

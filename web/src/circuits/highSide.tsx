@@ -84,7 +84,7 @@ export function BridgeCircuit({ v }: { v: Values }) {
       <Tag x={288} y={44} at="end" name="Q5" />
       <Tag x={288} y={160} at="end" name="Q6" />
       <Tag x={250} y={188} at="middle" value={[v.switch, v.parallel].filter(Boolean).join(", ")} />
-      <Tag x={356} y={52} name={`M = ${v.modulation}`} value={v.carrier} />
+      <Tag x={356} y={52} name={v.modulation} value={v.carrier} />
       <Tag x={356} y={126} name="dead time" value={v.dead_time} />
     </>
   )

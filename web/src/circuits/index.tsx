@@ -1,5 +1,6 @@
 import type { BlockReport } from "../api/client"
-import { BatteryCircuit, InputCircuit, PushPullCircuit, TransformerCircuit } from "./lowSide"
+import { FrontEndCircuit } from "./frontEnds"
+import { BatteryCircuit, InputCircuit, TransformerCircuit } from "./lowSide"
 import { BridgeCircuit, FilterCircuit, LinkCircuit, LoadCircuit, RectifierCircuit } from "./highSide"
 
 export type Values = Record<string, string>
@@ -7,8 +8,9 @@ export type Values = Record<string, string>
 const BY_BLOCK: Record<string, (p: { v: Values }) => React.ReactNode> = {
   battery: BatteryCircuit,
   input_stage: InputCircuit,
-  front_end: PushPullCircuit,
+  front_end: FrontEndCircuit,
   transformer: TransformerCircuit,
+  iron_transformer: TransformerCircuit,
   rectifier: RectifierCircuit,
   dc_link: LinkCircuit,
   h_bridge: BridgeCircuit,

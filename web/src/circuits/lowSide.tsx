@@ -91,32 +91,51 @@ export function PushPullCircuit({ v }: { v: Values }) {
   )
 }
 
-/** Transformer with its windings and dots. */
+/** Transformer with its windings and dots; the primary centre-tapped or single. */
 export const TransformerCircuit = ({ v }: { v: Values }) => (
   <>
-    <Wire d="M120 40H196M120 88H196M120 136H196M262 52H340M262 124H340" />
-    <Inductor x={196} y={40} turn={90} />
-    <Inductor x={196} y={88} turn={90} />
+    {v.halves === "1" ? (
+      <>
+        <Wire d="M120 52H196M120 124H196M262 52H340M262 124H340" />
+        <g transform="translate(196 52) scale(-1 1) rotate(90)">
+          <Coil />
+        </g>
+        <circle cx="212" cy="58" r="2.6" fill="currentColor" />
+        <Terminal x={117} y={52} />
+        <Terminal x={117} y={124} />
+        <Tag x={178} y={93} at="end" name={v.primary} tone="copper" />
+        <Tag x={104} y={84} at="end" value={v.primary_current} />
+      </>
+    ) : (
+      <>
+        <Wire d="M120 40H196M120 88H196M120 136H196M262 52H340M262 124H340" />
+        <Inductor x={196} y={40} turn={90} />
+        <Inductor x={196} y={88} turn={90} />
+        <circle cx="210" cy="46" r="2.6" fill="currentColor" />
+        <circle cx="210" cy="94" r="2.6" fill="currentColor" />
+        <Terminal x={117} y={40} />
+        <Terminal x={117} y={88} />
+        <Terminal x={117} y={136} />
+        <Tag x={182} y={70} at="end" name={v.primary} tone="copper" />
+        <Tag x={182} y={118} at="end" name={v.primary} tone="copper" />
+        <Tag x={104} y={60} at="end" value={v.primary_current} />
+        <Tag x={104} y={76} at="end" value="each half" />
+      </>
+    )}
     <path d="M222 42V134M228 42V134" stroke="currentColor" strokeWidth="1.5" />
     <g transform="translate(262 52) rotate(90)">
-      <path d="M0 0H4a8 8 0 0 0 16 0a8 8 0 0 0 16 0a8 8 0 0 0 16 0a8 8 0 0 0 16 0H72" fill="none" stroke="currentColor" strokeWidth="1.5" />
+      <Coil />
     </g>
-    <circle cx="210" cy="46" r="2.6" fill="currentColor" />
-    <circle cx="210" cy="94" r="2.6" fill="currentColor" />
     <circle cx="244" cy="58" r="2.6" fill="currentColor" />
-    <Terminal x={117} y={40} />
-    <Terminal x={117} y={88} />
-    <Terminal x={117} y={136} />
     <Terminal x={343} y={52} />
     <Terminal x={343} y={124} />
-    <Tag x={182} y={70} at="end" name={v.primary} tone="copper" />
-    <Tag x={182} y={118} at="end" name={v.primary} tone="copper" />
     <Tag x={280} y={93} name={v.secondary} tone="copper" />
-    <Tag x={104} y={60} at="end" value={v.primary_current} />
-    <Tag x={104} y={76} at="end" value="each half" />
     <Tag x={358} y={84} name={v.secondary_current} />
     <Tag x={225} y={26} at="middle" name={v.core} />
     <Tag x={225} y={158} at="middle" value={`${v.flux} peak, leakage ${v.leakage}`} />
     <Tag x={225} y={176} at="middle" value={`${v.primary_wire} | ${v.secondary_wire}`} />
   </>
 )
+
+/** A winding of four turns along x. */
+const Coil = () => <path d="M0 0H4a8 8 0 0 0 16 0a8 8 0 0 0 16 0a8 8 0 0 0 16 0a8 8 0 0 0 16 0H72" fill="none" stroke="currentColor" strokeWidth="1.5" />

@@ -14,10 +14,11 @@ interface Filled {
   severity: Severity | null | undefined
   chosen?: boolean
   label?: string
+  type?: number
 }
 
 /** A rhombus filled from below to `level`; the product's one motif. Inside an SVG. */
-export function LozengeShape({ x, y, half, level, severity, chosen, label }: Filled) {
+export function LozengeShape({ x, y, half, level, severity, chosen, label, type = 13 }: Filled) {
   const shape = `M${x} ${y - half}L${x + half} ${y}L${x} ${y + half}L${x - half} ${y}Z`
   const clip = `clip-${x}-${y}-${half}`.replaceAll(".", "_")
   const outer = half + 7
@@ -32,7 +33,7 @@ export function LozengeShape({ x, y, half, level, severity, chosen, label }: Fil
       <path d={shape} fill="none" stroke={css("ink")} strokeWidth="1.6" />
       {chosen && <path d={`M${x} ${y - outer}L${x + outer} ${y}L${x} ${y + outer}L${x - outer} ${y}Z`} fill="none" stroke={css("copper")} strokeWidth="2" />}
       {label && (
-        <text x={x} y={y + 4.5} textAnchor="middle" style={{ fontSize: 13, fontWeight: 700, fill: css("ink"), stroke: css("sheet"), strokeWidth: 3, paintOrder: "stroke" }}>
+        <text x={x} y={y + type * 0.35} textAnchor="middle" style={{ fontSize: type, fontWeight: 700, fill: css("ink"), stroke: css("sheet"), strokeWidth: 3, paintOrder: "stroke" }}>
           {label}
         </text>
       )}

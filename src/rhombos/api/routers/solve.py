@@ -21,7 +21,8 @@ from rhombos.core.solve import Unbuildable, explain, unbuildable
 router = APIRouter(tags=["solve"], responses={422: {"model": ProblemDocument}, 503: {"model": ProblemDocument}})
 
 Block = Literal[
-    "battery", "input_stage", "front_end", "transformer", "rectifier", "dc_link", "h_bridge", "output_filter", "load"
+    "battery", "input_stage", "front_end", "transformer", "rectifier", "dc_link", "h_bridge", "output_filter",
+    "iron_transformer", "load",
 ]
 
 

@@ -7,7 +7,9 @@ from dataclasses import dataclass
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import source as book
 from rhombos.core.brief import Brief
+from rhombos.core.inventory import Item
 from rhombos.core.ledger import Ledger
+from rhombos.core.parts import Shelf
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
@@ -37,9 +39,13 @@ class BatteryState:
     collapsed: bool
 
 
-def assess(emf: float, power: float, brief: Brief, ledger: Ledger) -> BatteryState:
-    """The battery giving a power at its terminals; beyond what it can give, it sits at half its open voltage."""
-    r = brief.source.internal_resistance
+def assess(emf: float, power: float, brief: Brief, ledger: Ledger, pulsation: float = 1.0) -> BatteryState:
+    """The battery giving a power at its terminals; beyond what it can give, it sits at half its open voltage.
+
+    `pulsation` is the mean square of the current over its squared mean: a current that comes in pulses meets the internal
+    resistance as if it were that many times as large.
+    """
+    r = brief.source.internal_resistance * pulsation
     capable = ledger.work("battery.capable", book.largest_power, E=emf, R_s=r)
     collapsed = power > capable
     current = emf / (2 * r) if collapsed else ledger.work("battery.current", book.sagged_current, E=emf, R_s=r, P=power)
@@ -51,6 +57,11 @@ def assess(emf: float, power: float, brief: Brief, ledger: Ledger) -> BatterySta
         run_time=run,
         fault_current=ledger.work("battery.fault_current", book.fault_current, E=emf, R_s=r), collapsed=collapsed,
     )  # fmt: skip
+
+
+def parts(build: BatteryBuild, shelf: Shelf) -> tuple[Item, ...]:
+    """Nothing: the battery is there already."""
+    return ()
 
 
 def report(sheet: Sheet, brief: Brief) -> BlockReport:

@@ -12,6 +12,7 @@ from rhombos.core.blocks.base import Build, part, propose_resistor, remembered
 from rhombos.core.book import link as book
 from rhombos.core.book import source
 from rhombos.core.brief import Brief
+from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Capacitor, Resistor, Shelf
 from rhombos.core.points import STEADY
@@ -195,6 +196,12 @@ def assess(need: LinkNeed, build: DcLinkBuild, brief: Brief, shelf: Shelf, rules
         capacitor_loss=capacitors,
         loss=ledger.total("dc_link.loss", {"capacitors": capacitors, "bleeder": bleeder}),
     )  # fmt: skip
+
+
+def parts(build: DcLinkBuild, shelf: Shelf) -> tuple[Item, ...]:
+    """Capacitors and bleeder."""
+    return (fitted("link capacitor", shelf.get(Capacitor, build.capacitor), build.count),
+            fitted("bleeder", shelf.get(Resistor, build.bleeder_part)))  # fmt: skip
 
 
 def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:

@@ -25,8 +25,9 @@ from rhombos.core.book import heat
 from rhombos.core.book import stage as book
 from rhombos.core.brief import Brief
 from rhombos.core.findings import PinValue
+from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
-from rhombos.core.parts import Mosfet, Resistor, Shelf
+from rhombos.core.parts import HeatSink, Mosfet, Resistor, Shelf
 from rhombos.core.points import STEADY
 from rhombos.core.preferred import at_most
 from rhombos.core.report import BlockReport
@@ -62,6 +63,8 @@ REMARKS: dict[TopologyName, str] = {
     "half-bridge": "half the battery across the primary, so twice the current; the rail clamps the leakage",
     "full bridge": "two switch drops in the path; the rail clamps the leakage",
 }
+SLOWEST = 10e3
+"""Below it the stage works at line frequency, on iron."""
 DUTY_REACH = 0.49
 """Duty of one switch that the controller can really give, dead time taken off."""
 SEARCH_CELSIUS = 100.0
@@ -84,6 +87,12 @@ class FrontEndBuild(Build):
     clamp_part: str = part("resistor", "Clamp resistor type")
     sink: str = part("heat_sink", "Heat-sink")
     fan: bool = Field(title="Fan on the heat-sink")
+
+
+class LineFrontEndBuild(FrontEndBuild):
+    """The same at line frequency, in front of an iron transformer."""
+
+    frequency: Hertz = by_route("Switching frequency")
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,6 +157,7 @@ def propose(
     heats the clamp most, `hardest` (surge) sets its level."""
     topology = TOPOLOGIES[pins["topology"]]
     frequency = float(pins.get("frequency", steady_frequency(brief.power.continuous)))
+    model = LineFrontEndBuild if frequency < SLOWEST else FrontEndBuild
     air = brief.targets.ambient + rules.enclosure_rise
     switch, parallel = _choose_switches(
         need, hardest, RESERVE * max(need.turn_off, warmest.turn_off), v_max, frequency, air, topology, pins, shelf,
@@ -161,14 +171,14 @@ def propose(
     burnt = clamps.clamp_heat(V_c=level, R=fields["clamp_resistor"])
     fields.setdefault("clamp_part", propose_resistor(shelf, rules, fields["clamp_resistor"], burnt, level))
     if "sink" not in fields or "fan" not in fields:
-        draft = FrontEndBuild.within(
+        draft = model.within(
             {"sink": shelf.all_ids("heat_sink")[0], "fan": False} | fields
         )  # fmt: skip
         state = assess(need, draft, brief, shelf, rules, SILENT, cool=True)
         sink, fan = propose_sink(shelf, rules, state.conduction + state.switching)
         fields.setdefault("sink", sink)
         fields.setdefault("fan", fan)
-    return FrontEndBuild.within(fields)
+    return model.within(fields)
 
 
 def _clamp_resistor(need: FrontEndNeed, ceiling: float, frequency: float) -> float:
@@ -303,6 +313,16 @@ def _spike(
     return spike, level, burnt
 
 
+def parts(build: FrontEndBuild, shelf: Shelf) -> tuple[Item, ...]:
+    """Switches, clamp, heat-sink."""
+    topology = TOPOLOGIES[build.topology]
+    found = [fitted("front-end switch", shelf.get(Mosfet, build.switch), topology.positions * build.parallel),
+             fitted("front-end heat-sink", shelf.get(HeatSink, build.sink))]  # fmt: skip
+    if build.clamp != "none":
+        found.append(fitted("clamp resistor", shelf.get(Resistor, build.clamp_part)))
+    return tuple(found)
+
+
 def report(sheet: Sheet, power_in: float) -> BlockReport:
     """The stage's figures and what to worry about."""
     build: FrontEndBuild = sheet.build  # type: ignore[assignment]
@@ -312,13 +332,18 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
                             rules.switch_voltage_margin)  # fmt: skip
     current = sheet.limited("device_peak", r"\hat I_Q", "Current of one switch, peak", "A", device.i_rating,
                             rules.switch_current_margin, over=STEADY)  # fmt: skip
-    duty = sheet.limited("duty", "D", "Duty of one switch, flat battery", "1", 0.5, 1 - rules.duty_limit / 0.5,
-                         over=("flat",))  # fmt: skip
+    slow = build.frequency < SLOWEST
+    duty = None if slow else sheet.limited("duty", "D", "Duty of one switch, flat battery", "1", 0.5,
+                                           1 - rules.duty_limit / 0.5, over=("flat",))  # fmt: skip
     junction = sheet.limited("junction", "T_j", "Junction, hottest", "degC", device.t_j_max,
                              1 - rules.junction_limit / device.t_j_max, over=STEADY)  # fmt: skip
     sheet.choice("switch", "Q_1–Q_4" if topology.positions == 4 else "Q_1, Q_2", "Switch")
     sheet.choice("parallel", "n", "Switches in parallel, each position")
-    sheet.choice("frequency", "f_s", "Switching frequency")
+    if slow:
+        sheet.result("duty", "D", "Duty of one switch", "1")
+        sheet.result("duty", "D", "Duty of one switch, charging battery", "1", point="full")
+    else:
+        sheet.choice("frequency", "f_s", "Switching frequency")
     sheet.result("oscillator", "f_{osc}", "Oscillator behind it", "Hz")
     if not topology.clamped:
         sheet.choice("clamp", "", "Clamp at the drains")
@@ -343,7 +368,8 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     sheet.result("switching", "P_{sw}", "Switching loss", "W")
     sheet.result("loss", "P", "Loss, whole stage", "W")
     _voltage_findings(sheet, voltage, build, device)
-    _duty_findings(sheet, duty)
+    if duty:
+        _duty_findings(sheet, duty)
     if current.severity:
         sheet.find("current", current.severity, "Too much current in each switch",
                    f"{fmt(current.value, 'A')} in each {device.label}; the rules keep "
@@ -362,10 +388,10 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
         sheet.find("gate_voltage", "stop", "Gate drive too near the gate's limit",
                    f"{short(rules.gate_drive, 'V')} on gates rated {short(device.v_gs_max, 'V')}, before any ringing.",
                    "Lower the drive voltage, and fit a zener at the gate.", figure="switch")  # fmt: skip
-    slow = now.switching_time * build.frequency
-    if slow > 0.05:
+    gated = now.switching_time * build.frequency
+    if gated > 0.05:
         sheet.find("slow_gate", "fix", "The gates are driven too weakly for this frequency",
-                   f"Turn-on and turn-off take {fmt(now.switching_time, 's')}, {fmt(slow, '%', 2)} of the period.",
+                   f"Turn-on and turn-off take {fmt(now.switching_time, 's')}, {fmt(gated, '%', 2)} of the period.",
                    "Smaller gate resistors with a stronger driver, a lower frequency, or parts with less gate charge.",
                    figure="switching")  # fmt: skip
     if build.parallel >= MANY_PARALLEL:

@@ -22,8 +22,9 @@ from rhombos.core.book import bridge as book
 from rhombos.core.book import heat, rectifier, source, stage
 from rhombos.core.brief import Brief, Waveform
 from rhombos.core.findings import PinValue
+from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
-from rhombos.core.parts import Igbt, Mosfet, Shelf
+from rhombos.core.parts import HeatSink, Igbt, Mosfet, Shelf
 from rhombos.core.points import STEADY
 from rhombos.core.report import BlockReport
 from rhombos.core.rules import Rules
@@ -39,13 +40,17 @@ IGBT_DELAY = 200e-9
 """Turn-off delay of an IGBT, s, which its overlap time does not hold: typical, until the data sheet says otherwise."""
 DELAY_MISMATCH = 100e-9
 """Spread of the drivers' delays that dead time must cover, s."""
-MOST_PARALLEL = 4
+MOST_PARALLEL, MOST_PARALLEL_HEAVY = 4, 16
+HEAVY_CURRENT = 60.0
+"""Peak current, A, from which a bridge may take more than a few switches in parallel."""
 FRACTIONS: dict[Waveform, float] = {"sine": 1.0, "modified": 0.5, "square": 1.0}
 """Half the time keeps both the peak and the RMS value of a sine."""
 SEARCH_CELSIUS = 100.0
 KELVIN = 273.15
 OUTPUT_BAND = 0.05
 """How far the RMS of a stepped wave may lie off at full power before it is a finding."""
+OVER_UNITY = 2e-3
+"""Modulation beyond 1 by less is rounding: a bridge that sags sits at 1."""
 STRAY_SPIKE = 0.08
 """Spike on the bus from the stray inductance of the loop, as a share of it: short, wide, decoupled at the legs."""
 
@@ -54,7 +59,7 @@ class HBridgeBuild(Build):
     """Switches, carrier, dead time, cooling."""
 
     switch: str = part("mosfet|igbt", "Switch")
-    parallel: int = Field(ge=1, le=8, title="Switches in parallel")
+    parallel: int = Field(ge=1, le=24, title="Switches in parallel")
     carrier: Hertz = Field(ge=1e3, le=150e3, title="Carrier")
     dead_time: Second = Field(ge=0, le=20e-6, title="Dead time")
     fraction: Ratio = Field(1.0, ge=0.2, le=1, title="Share of the time that the wave is not zero")
@@ -149,7 +154,8 @@ def _choose(
     need: BridgeNeed, carrier: float, air: float, pins: dict[str, Any], shelf: Shelf, rules: Rules
 ) -> dict[str, Any]:  # fmt: skip
     best: tuple[float, str, int] | None = None
-    counts = [int(pins["parallel"])] if "parallel" in pins else range(1, MOST_PARALLEL + 1)
+    most = MOST_PARALLEL if need.peak < HEAVY_CURRENT else MOST_PARALLEL_HEAVY
+    counts = [int(pins["parallel"])] if "parallel" in pins else range(1, most + 1)
     for kind in (Mosfet, Igbt):
         ids, columns = shelf.column(kind, "id"), shelf.columns(kind)
         for n in counts:
@@ -291,6 +297,12 @@ def assess(
     )  # fmt: skip
 
 
+def parts(build: HBridgeBuild, shelf: Shelf) -> tuple[Item, ...]:
+    """Four switches, or as many times as stand in parallel, and the heat-sink."""
+    return (fitted("bridge switch", shelf.find("mosfet|igbt", build.switch), 4 * build.parallel),
+            fitted("bridge heat-sink", shelf.get(HeatSink, build.sink)))  # fmt: skip
+
+
 def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     """The bridge's figures and findings."""
     build: HBridgeBuild = sheet.build  # type: ignore[assignment]
@@ -305,7 +317,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
                              1 - rules.junction_limit / device.t_j_max, over=STEADY)  # fmt: skip
     stepped = brief.output.stepped
     index = None if stepped else sheet.limited(
-        "modulation", "M", "Modulation index", "1", 1.0, 1 - rules.modulation_limit)  # fmt: skip
+        "modulation", "M", "Modulation index", "1", 1.0, 1 - rules.modulation_limit, over=STEADY)  # fmt: skip
     sheet.choice("switch", "Q_3–Q_6", "Switch")
     sheet.choice("parallel", "n", "Switches in parallel")
     if brief.output.waveform == "modified":
@@ -356,7 +368,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
                    f"It takes {fmt(now.dead_time_loss_volts, 'V')} off the peak, against the current's sign, and leaves "
                    "low odd harmonics the filter cannot stop.", "Shorten it towards what is needed, or a lower carrier.",
                    figure="dead_time", cures=(("Let the proposal set it", {"h_bridge.dead_time": None}),))  # fmt: skip
-    if index and index.severity == "stop":
+    if index and index.value > 1 + OVER_UNITY:
         sheet.find("overmodulated", "fix", "The bridge is driven beyond full modulation",
                    f"M reaches {fmt(index.value, '1')} at {sheet.where(index)}: the tops of the sine flatten.",
                    "A higher link or less drop in the filter.", worst=index,
@@ -373,7 +385,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
                    f"{short(build.carrier, 'Hz')} sings in the inductor; people complain from 20 Hz to 16 kHz.",
                    "Carry at 18 kHz or more, where the parts allow it.", figure="carrier",
                    cures=((f"Carry at {short(CARRIER, 'Hz')}", {"h_bridge.carrier": CARRIER}),))  # fmt: skip
-    build_text = f"{fmt(build.fraction, '%', 2)} of the time"
+    share = f"on {fmt(build.fraction, '%', 2)} of the time"
     headline, remark = short(build.carrier, "Hz"), "unipolar sine PWM: the filter sees twice the carrier"
     if stepped:
         headline = brief.output.waveform
@@ -382,6 +394,6 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     return sheet.close(
         headline, remark, power_in, power_in - now.loss,
         {"switch": device.label, "parallel": f"{build.parallel} each" if build.parallel > 1 else "",
-         "modulation": build_text if stepped else fmt(now.modulation, "1"), "dead_time": fmt(build.dead_time, "s"),
+         "modulation": share if stepped else f"M = {fmt(now.modulation, '1')}", "dead_time": fmt(build.dead_time, "s"),
          "carrier": short(_rate(brief, build.carrier), "Hz"), "loss": fmt(now.loss, "W")})  # fmt: skip
 

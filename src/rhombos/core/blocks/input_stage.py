@@ -12,6 +12,7 @@ from rhombos.core.blocks.base import Build, by_route, part, remembered
 from rhombos.core.book import source as book
 from rhombos.core.brief import Brief
 from rhombos.core.findings import Severity
+from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import Ledger
 from rhombos.core.magnetics.winding import copper_resistivity
 from rhombos.core.parts import Capacitor, Fuse, Shelf
@@ -48,10 +49,13 @@ class InputStageBuild(Build):
 
 @dataclass(frozen=True, slots=True)
 class InputNeed:
-    """Mean current, A; duty of the pulses that the bank sees."""
+    """Mean current, A; duty of the pulses that the bank sees, or the ripple current it carries, A; mean square over squared
+    mean of what the cable carries, where the bank cannot smooth it."""
 
     current: float
     duty: float
+    ripple: float | None = None
+    pulsation: float = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -137,23 +141,30 @@ def assess(
         "input_stage.cable_resistance", book.cable_resistance, rho=copper_resistivity(CABLE_CELSIUS),
         length=brief.source.cable_length, A_cu=build.cable)  # fmt: skip
     drop = ledger.work(
-        "input_stage.drop", book.ohmic_drop, I=need.current, R=cable + fuse.resistance + rules.contact_resistance
+        "input_stage.drop", book.ohmic_drop, I=need.current,
+        R=(cable + fuse.resistance + rules.contact_resistance) * need.pulsation,
     )
-    cable_loss = ledger.work("input_stage.cable_loss", book.ohmic_loss, I_rms=need.current, R=cable)
-    fuse_loss = ledger.work("input_stage.fuse_loss", book.ohmic_loss, I_rms=need.current, R=fuse.resistance)
-    contacts = ledger.work(
-        "input_stage.contact_loss", book.ohmic_loss, I_rms=need.current, R=rules.contact_resistance)  # fmt: skip
-    ripple = ledger.work(
+    rms = need.current * math.sqrt(need.pulsation)
+    cable_loss = ledger.work("input_stage.cable_loss", book.ohmic_loss, I_rms=rms, R=cable)
+    fuse_loss = ledger.work("input_stage.fuse_loss", book.ohmic_loss, I_rms=rms, R=fuse.resistance)
+    contacts = ledger.work("input_stage.contact_loss", book.ohmic_loss, I_rms=rms, R=rules.contact_resistance)
+    ripple = need.ripple if need.ripple is not None else ledger.work(
         "input_stage.ripple", book.pulsed_input_ripple, I_in=need.current, D_tot=min(1.0, max(need.duty, 1e-3)))  # fmt: skip
     each = ripple / build.count
     capacitors = ledger.work(
         "input_stage.capacitor_loss", book.ohmic_loss, I_rms=ripple, R=build.banks * can.esr / build.count)  # fmt: skip
     return InputState(
         cable, drop, drop / max(terminal, 1e-9), cable_loss, fuse_loss, contacts, ripple, each, capacitors,
-        rules.control_power, need.current,
+        rules.control_power, rms,
         loss=ledger.total("input_stage.loss", {
             "cable": cable_loss, "fuse": fuse_loss, "contacts": contacts, "input capacitors": capacitors,
             "control supply": rules.control_power}))  # fmt: skip
+
+
+def parts(build: InputStageBuild, shelf: Shelf) -> tuple[Item, ...]:
+    """Fuse and capacitors; the cable is bought by the metre."""
+    return (fitted("battery fuse", shelf.get(Fuse, build.fuse)),
+            fitted("input capacitor", shelf.get(Capacitor, build.capacitor), build.count * build.banks))  # fmt: skip
 
 
 def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:

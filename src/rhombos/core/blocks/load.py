@@ -7,15 +7,16 @@ from dataclasses import dataclass
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import loads as book
 from rhombos.core.brief import Brief, LoadKind
+from rhombos.core.inventory import Item
 from rhombos.core.ledger import Ledger
+from rhombos.core.parts import Shelf
 from rhombos.core.points import Point
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet
+from rhombos.core.suits import STARTING
 from rhombos.core.units import fmt, short
 
 KEY, TITLE = "load", "Load"
-STARTING: dict[LoadKind, float] = {"fan": 3.0, "compressor": 6.0}
-"""Starting over running current of motor loads; the texts give 3 to 7."""
 CREST: dict[LoadKind, float] = {"adapter": 3.0, "rectifier": 3.0}
 """Peak over RMS current of rectifier-input loads without correction."""
 
@@ -55,6 +56,11 @@ def assess(point: Point, brief: Brief, ledger: Ledger) -> LoadState:
             "load.inductance", book.load_inductance, V_rms=volts, cos_phi=point.power_factor, S=apparent,
             f_line=hertz),
     )  # fmt: skip
+
+
+def parts(build: LoadBuild, shelf: Shelf) -> tuple[Item, ...]:
+    """Nothing: it hangs on the socket."""
+    return ()
 
 
 def report(sheet: Sheet, brief: Brief) -> BlockReport:

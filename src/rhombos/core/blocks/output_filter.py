@@ -11,12 +11,13 @@ import numpy as np
 from pydantic import Field
 
 from rhombos.core.blocks.base import part, remembered
-from rhombos.core.blocks.wound import WOUND_FIELDS, ChokeBuild, choke_of, judge, show_stress, show_winding, wind
+from rhombos.core.blocks.wound import WOUND_FIELDS, ChokeBuild, choke_of, choke_parts, judge, show_stress, show_winding, wind
 from rhombos.core.book import filters as book
 from rhombos.core.book import magnetics as wound
 from rhombos.core.book import source
 from rhombos.core.brief import Brief
 from rhombos.core.findings import PinValue
+from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import Ledger
 from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
 from rhombos.core.magnetics.stack import rise
@@ -47,7 +48,8 @@ class OutputFilterBuild(ChokeBuild):
 class FilterNeed:
     """Output voltage RMS, V, its frequency, Hz; load current RMS, A, and power factor; link voltage, V; carrier, Hz;
     modulation index; resistance of the bridge's path, Ω; fundamental that dead time takes, V; temperature the inductor is
-    taken to have, °C."""
+    taken to have, °C. Where a step-up transformer stands between inductor and capacitor, all is as seen from the inductor, and
+    `ratio` (turns beyond over turns before) and `leakage`, H, are the transformer's."""
 
     voltage: float
     frequency: float
@@ -59,6 +61,8 @@ class FilterNeed:
     path_resistance: float
     dead_time_volts: float
     celsius: float = 80.0
+    ratio: float = 1.0
+    leakage: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,14 +117,16 @@ def _capacitor(
     need: FilterNeed, henry: float, pins: dict[str, Any], shelf: Shelf, rules: Rules
 ) -> dict[str, Any]:  # fmt: skip
     """The largest film capacitor whose current stays within the share, but no larger than the corner asks."""
-    most = rules.filter_capacitor_share * need.current / (2 * math.pi * need.frequency * need.voltage)
+    far = need.ratio**2  # a capacitor beyond the transformer counts that many times
+    most = rules.filter_capacitor_share * need.current / (2 * math.pi * need.frequency * need.voltage) / far
+    henry = (henry + need.leakage) * far
     enough = 1.3 / ((2 * math.pi * 2 * need.carrier / RIPPLE_OVER_CORNER) ** 2 * henry)
     wanted = max(min(most, 3 * enough), min(enough, 2 * most))
     best: tuple[float, float, str, int] | None = None
     for can in shelf.all(Capacitor):
         if pins.get("capacitor", can.id) != can.id:
             continue
-        if "capacitor" not in pins and (can.family != "film ac" or can.v_ac < AC_MARGIN * need.voltage):
+        if "capacitor" not in pins and (can.family != "film ac" or can.v_ac < AC_MARGIN * need.voltage * need.ratio):
             continue
         for count in [int(pins["count"])] if "count" in pins else (1, 2, 3):
             miss = abs(math.log(count * can.c / wanted)) + 5 * max(0.0, count * can.c / (1.08 * max(most, enough)) - 1)
@@ -150,7 +156,7 @@ def assess(
 ) -> FilterState:  # fmt: skip
     """Currents, losses and temperature, and the fundamental the bridge must make for this output."""
     work, made = ledger.work, choke_of(build, shelf)
-    bank, henry = capacitance(build, shelf), build.inductance
+    bank, henry = capacitance(build, shelf) * need.ratio**2, build.inductance + need.leakage
     air = brief.targets.ambient + rules.enclosure_rise
     index = min(1.0, max(1e-3, need.modulation))
     own = work("output_filter.capacitor_current", book.capacitor_current, f_line=need.frequency, C=bank,
@@ -162,7 +168,7 @@ def assess(
                       M=index)  # fmt: skip
     peak = math.sqrt(2) * line + swing / 2
     weight = _core_weight(round(index, 3), made.grade.alpha, made.grade.beta)
-    asked = ChokeNeed(henry, peak, line, swing, ripple_rms, 2 * need.carrier, air)
+    asked = ChokeNeed(build.inductance, peak, line, swing, ripple_rms, 2 * need.carrier, air)
     lost = choke_loss(made, asked, need.celsius, 0.5, weight, ledger, "output_filter")
     warm = ledger.total("output_filter.temperature", {
         "air in the case": air, "rise": rise(lost.total, made.stack.surface)})  # fmt: skip
@@ -170,7 +176,7 @@ def assess(
     fundamental = work(
         "output_filter.fundamental", book.bridge_fundamental, V_rms=need.voltage, R=lost.resistance + need.path_resistance,
         I_rms=need.current, cos_phi=need.power_factor, X_L=reactance, I_c=own, V_drop=0.0)  # fmt: skip
-    esr = shelf.get(Capacitor, build.capacitor).esr / build.count
+    esr = shelf.get(Capacitor, build.capacitor).esr / build.count / need.ratio**2
     capacitor_loss = work(
         "output_filter.capacitor_loss", source.ohmic_loss, I_rms=math.hypot(own, ripple_rms), R=esr)  # fmt: skip
     left = ripple_rms / (2 * math.pi * 2 * need.carrier * bank)
@@ -178,9 +184,9 @@ def assess(
     return FilterState(
         line_current=line, power_factor=need.current * need.power_factor / line if line > 0 else 0.0, ripple=swing,
         ripple_rms=ripple_rms, peak=peak,
-        flux=work("output_filter.flux", wound.choke_flux, L=henry, I_pk=peak, N=build.turns, A_e=made.stack.a_e),
+        flux=work("output_filter.flux", wound.choke_flux, L=build.inductance, I_pk=peak, N=build.turns, A_e=made.stack.a_e),
         corner=work("output_filter.corner", book.corner, L=henry, C=bank), capacitor_current=own,
-        capacitor_share=own / brief_current(brief), fundamental=fundamental, resistance=lost.resistance,
+        capacitor_share=own / (brief_current(brief) * need.ratio), fundamental=fundamental, resistance=lost.resistance,
         temperature=warm,
         copper=ledger.total("output_filter.copper", {"slow current": lost.copper - lost.fast, "ripple": lost.fast}),
         core=ledger.total("output_filter.core", {"core": lost.core}), distortion=math.hypot(left, dead) / need.voltage,
@@ -191,6 +197,12 @@ def assess(
 def brief_current(brief: Brief) -> float:
     """The rated output current, A."""
     return brief.power.continuous / brief.power.power_factor / brief.output.voltage
+
+
+def parts(build: OutputFilterBuild, shelf: Shelf) -> tuple[Item, ...]:
+    """Inductor and capacitors."""
+    return (*choke_parts(build, shelf, "filter inductor"),
+            fitted("filter capacitor", shelf.get(Capacitor, build.capacitor), build.count))  # fmt: skip
 
 
 def report(sheet: Sheet, brief: Brief, power_in: float, carrier: float) -> BlockReport:

@@ -19,17 +19,18 @@ from rhombos.core.blocks.base import (
     settle_junction,
     sink_resistance,
 )  # fmt: skip
-from rhombos.core.blocks.wound import ChokeBuild, choke_of, judge, show_stress, show_winding, wind
+from rhombos.core.blocks.wound import ChokeBuild, choke_of, choke_parts, judge, show_stress, show_winding, wind
 from rhombos.core.book import clamp as clamps
 from rhombos.core.book import heat, link
 from rhombos.core.book import magnetics as wound
 from rhombos.core.book import rectifier as book
 from rhombos.core.brief import Brief
 from rhombos.core.findings import PinValue
+from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
 from rhombos.core.magnetics.stack import rise
-from rhombos.core.parts import Diode, Resistor, Shelf
+from rhombos.core.parts import Diode, HeatSink, Resistor, Shelf
 from rhombos.core.points import STEADY
 from rhombos.core.preferred import E12, at_least, nearest
 from rhombos.core.report import BlockReport
@@ -217,6 +218,16 @@ def assess(
         link=need.v_link, loss=ledger.total("rectifier.loss", {
             "diode conduction": conduction, "diode recovery": recovery, "damper": damper, "choke": lost.total}),
     )  # fmt: skip
+
+
+def parts(build: RectifierBuild, shelf: Shelf) -> tuple[Item, ...]:
+    """Diodes, damper, choke, heat-sink."""
+    found = [fitted("rectifier diode", shelf.get(Diode, build.diode), 4),
+             fitted("rectifier heat-sink", shelf.get(HeatSink, build.sink)), 
+             *choke_parts(build, shelf, "link choke")]  # fmt: skip
+    if build.damper == "RC":
+        found.append(fitted("damper resistor", shelf.get(Resistor, build.damper_part)))
+    return tuple(found)
 
 
 def report(sheet: Sheet, power_in: float) -> BlockReport:

@@ -13,6 +13,7 @@ from rhombos.core.blocks.base import Build, by_route, part, remembered
 from rhombos.core.book import magnetics as book
 from rhombos.core.book import stage
 from rhombos.core.brief import Brief
+from rhombos.core.inventory import Item, fitted, wound
 from rhombos.core.ledger import Ledger
 from rhombos.core.magnetics.stack import rise, temperature_factor
 from rhombos.core.magnetics.transformer import (
@@ -151,6 +152,14 @@ def assess(
             "secondary": secondary.loss}),
         core=core, temperature=reached, loss=ledger.total("transformer.loss", {"copper": copper, "core": core}),
     )  # fmt: skip
+
+
+def parts(build: TransformerBuild, shelf: Shelf) -> tuple[Item, ...]:
+    """Core sets and wire."""
+    t = made(build, shelf)
+    return (fitted("transformer core", t.stack.core, t.stack.sets),
+            wound("transformer primary", t.primary, t.stack.mlt, t.halves),
+            wound("transformer secondary", t.secondary, t.stack.mlt))  # fmt: skip
 
 
 def report(sheet: Sheet, power_in: float) -> BlockReport:

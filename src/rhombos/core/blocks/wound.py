@@ -10,6 +10,7 @@ from pydantic import Field
 
 from rhombos.core.blocks.base import Build, part
 from rhombos.core.findings import PinValue
+from rhombos.core.inventory import Item, fitted, wound
 from rhombos.core.magnetics.choke import Choke, ChokeNeed, choke_from, design_choke
 from rhombos.core.parts import Shelf
 from rhombos.core.points import STEADY
@@ -40,6 +41,12 @@ def choke_of(build: ChokeBuild, shelf: Shelf) -> Choke:
     return choke_from(
         shelf, build.core, build.sets, build.grade, build.wire, build.in_hand, build.turns, build.inductance
     )  # fmt: skip
+
+
+def choke_parts(build: ChokeBuild, shelf: Shelf, what: str) -> tuple[Item, ...]:
+    """Core sets and wire of the inductor."""
+    made = choke_of(build, shelf)
+    return (fitted(f"{what} core", made.stack.core, made.stack.sets), wound(what, made.winding, made.stack.mlt))
 
 
 def wind(need: ChokeNeed, fields: dict[str, Any], shelf: Shelf, rules: Rules) -> dict[str, Any]:

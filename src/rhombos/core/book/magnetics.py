@@ -46,6 +46,11 @@ loss_optimum = _relation(
     "loss_optimum", P_cu, beta / 2 * P_core,
     title="Copper loss at the lowest total", holds="turns free, frequency fixed; AC factor constant",
     source="minimum of a·N² + b·N^(−β)")
+iron_loss = _relation(
+    "iron_loss", P_core, m_core * p_iron * (B_pk / B_unit) ** 2 * (f / (50 * f_unit)) ** sp.Rational(13, 10),
+    title="Core loss of laminated iron",
+    holds="45 to 400 Hz, below the knee; the triangular flux of a square wave loses a little less",
+    source="Steinmetz's law with the exponents usual for thin sheet")
 skin_depth = _relation(
     "skin_depth", delta, sp.sqrt(rho / (sp.pi * f * mu0)),
     title="Skin depth", holds="depth at which the current density falls to 1/e; non-magnetic conductor",

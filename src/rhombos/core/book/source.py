@@ -47,6 +47,13 @@ pulsed_input_ripple = _relation(
     "pulsed_input_ripple", I_c, I_in * sp.sqrt(1 / D_tot - 1),
     title="RMS ripple current of the input capacitor",
     holds="the source delivers the mean, the capacitor the rest; rectangular pulses", source=POWER_TEXT)
+line_pulsation = _relation(
+    "line_pulsation", pulsation, 1 + 1 / (2 * cos_phi**2),
+    title="Pulsation of the current behind a single-phase output", holds="sine output, nothing stores energy in between",
+    source="mean square of 1 − cos(2ωt − φ)/cos φ")
+step_pulsation = _relation(
+    "step_pulsation", pulsation, 1 / fraction, title="Pulsation of a current drawn in pulses",
+    holds="flat pulses during a fraction of the time", source="mean square over squared mean")
 run_time = _relation(
     "run_time", t, C_Ah * V / P,
     title="Run time on a full battery", holds="capacity independent of rate, mean cell voltage", source="energy balance")

@@ -10,6 +10,7 @@ import numpy as np
 
 from rhombos.core.book import magnetics as book
 from rhombos.core.book import source
+from rhombos.core.magnetics.pair import WoundPair
 from rhombos.core.magnetics.stack import Stack, rise, stack_table, stacked, suited_grades, temperature_factor
 from rhombos.core.magnetics.winding import INSULATION, Winding, choose_wire, copper_resistivity, lay, layer_measure
 from rhombos.core.parts import Core, Grade, Shelf, Wire
@@ -44,45 +45,11 @@ class TransformerNeed:
 
 
 @dataclass(frozen=True, slots=True)
-class Transformer:
-    """A transformer as built. Two primary halves are wound bifilar, or there is one primary; `interfaces` counts
-    primary-to-secondary faces:
-    1 plain, 2 with the primary's wires shared out below and above the secondary."""
+class Transformer(WoundPair):
+    """A ferrite transformer as built."""
 
     stack: Stack
     grade: Grade
-    primary: Winding
-    secondary: Winding
-    interfaces: int
-    halves: int = 2
-
-    @property
-    def ratio(self) -> float:
-        """Secondary turns over one primary half's."""
-        return self.secondary.turns / self.primary.turns
-
-    @property
-    def height(self) -> float:
-        """Build of the primary (both halves), the secondary and the tape between, m."""
-        return self.halves * self.primary.height + self.secondary.height + (self.interfaces + 1) * INSULATION
-
-    @property
-    def fill(self) -> float:
-        """Share of the window's build height in use."""
-        return self.height / self.stack.height
-
-    @property
-    def leakage(self) -> float:
-        """Leakage inductance seen from one primary half, H; the idle half's copper lies in the field too."""
-        return book.leakage.work(self.leakage_inputs)
-
-    @property
-    def leakage_inputs(self) -> dict[str, float]:
-        """The numbers behind `leakage`."""
-        return {
-            "N": self.primary.turns, "MLT": self.stack.mlt, "b_w": self.stack.b_w, "interfaces": self.interfaces,
-            "h_cu": self.halves * self.primary.height + self.secondary.height, "h_gap": self.interfaces * INSULATION,
-        }  # fmt: skip
 
 
 def transformer_from(
@@ -92,7 +59,7 @@ def transformer_from(
     """The transformer that a build's fields describe; a winding is (wire, in hand, turns)."""
     stack = stacked(shelf.get(Core, core), sets)
     windings = [lay(shelf.get(Wire, wire), hand, turns, stack.b_w) for wire, hand, turns in (primary, secondary)]
-    return Transformer(stack, shelf.get(Grade, grade), windings[0], windings[1], interfaces, halves)
+    return Transformer(windings[0], windings[1], interfaces, halves, stack, shelf.get(Grade, grade))
 
 
 def pulse_harmonics(duty: float) -> np.ndarray:
@@ -229,7 +196,7 @@ def _wind(
         fit = max(1, math.ceil(rms / rules.current_density / wire.copper * 0.97))
         in_hand = int(pins.get(f"{name}_in_hand", chosen.in_hand if wire is chosen.wire else fit))
         windings.append(lay(wire, in_hand, count, stack.b_w))
-    return Transformer(stack, grade, windings[0], windings[1], interfaces, need.halves)
+    return Transformer(windings[0], windings[1], interfaces, need.halves, stack, grade)
 
 
 def core_loss_density(t: Transformer, v: float, duty: float, frequency: float, celsius: float) -> float:

@@ -17,6 +17,10 @@ COPPER_SLOPE = 0.00393
 INSULATION = 0.15e-3
 """Tape between windings and layers' worth of it, m."""
 MOST_IN_HAND = 48
+COPPER_DENSITY = 8960.0
+"""Mass of copper, kg/m³."""
+COPPER_PRICE = 14.0
+"""Relative cost of a kilogram of round winding wire."""
 
 
 def copper_resistivity(celsius: float) -> float:

@@ -9,6 +9,7 @@ from rhombos.core.parts.kinds import (
     Grade,
     HeatSink,
     Igbt,
+    IronCore,
     Mosfet,
     Part,
     Resistor,
@@ -17,6 +18,6 @@ from rhombos.core.parts.kinds import (
 from rhombos.core.parts.shelf import Shelf, UnknownPart
 
 __all__ = [
-    "KINDS", "Capacitor", "Core", "Diode", "Fuse", "Grade", "HeatSink", "Igbt", "Mosfet", "Part", "Resistor", "Shelf",
-    "UnknownPart", "Wire",
+    "KINDS", "Capacitor", "Core", "Diode", "Fuse", "Grade", "HeatSink", "Igbt", "IronCore", "Mosfet", "Part", "Resistor",
+    "Shelf", "UnknownPart", "Wire",
 ]  # fmt: skip

@@ -28,13 +28,15 @@ from rhombos.core.units import (
 )  # fmt: skip
 
 __all__ = [
-    "KINDS", "Capacitor", "Core", "Diode", "Fuse", "Grade", "HeatSink", "Igbt", "Mosfet", "Part", "Resistor", "Wire",
+    "KINDS", "Capacitor", "Core", "Diode", "Fuse", "Grade", "HeatSink", "Igbt", "IronCore", "Mosfet", "Part", "Resistor",
+    "Wire",
 ]  # fmt: skip
 
 Coulomb = Annotated[float, *quantity("C")]
 Joule = Annotated[float, *quantity("J")]
 AmpereSquaredSecond = Annotated[float, *quantity("A^2*s")]
 CubicMetre = Annotated[float, *quantity("m^3")]
+WattPerKilogram = Annotated[float, *quantity("W/kg")]
 Kilogram = Annotated[float, *quantity("kg")]
 
 
@@ -140,6 +142,31 @@ class Core(Part):
         return self.shape != "ring"
 
 
+class IronCore(Part):
+    """Laminated iron for line frequency, with its bobbin. Core loss mass·loss·(B/1 T)²·(f/50 Hz)^1.3."""
+
+    shape: Literal["E-I", "strip ring"]
+    a_e: SquareMetre = Field(gt=0, le=0.1, title="Iron area, stacking counted")
+    l_e: Millimetre = Field(gt=0, le=5, title="Magnetic path length")
+    a_w: SquareMetre = Field(gt=0, le=0.1, title="Winding window")
+    b_w: Millimetre = Field(gt=0, le=2, title="Winding breadth")
+    mlt: Millimetre = Field(gt=0, le=5, title="Mean length of a turn")
+    surface: SquareMetre = Field(gt=0, le=5, title="Cooling surface")
+    mass: Kilogram = Field(gt=0, le=200, title="Mass of the iron")
+    loss: WattPerKilogram = Field(gt=0, le=20, title="Loss at 1 T and 50 Hz")
+    b_limit: Tesla = Field(gt=0.3, le=2, title="Flux that it is meant for")
+    mu: Ratio = Field(gt=100, le=1e5, title="Effective permeability with its joints")
+
+    @property
+    def height(self) -> float:
+        """Build height of the window, m."""
+        return self.a_w / self.b_w
+
+    @property
+    def label(self) -> str:  # noqa: D102
+        return f"{self.id}, {self.mass:.2g} kg, {self.b_limit:g} T"
+
+
 class Grade(Part):
     """Ferrite grade. Core loss k·f^α·B^β in W/m³, Hz, T, at 100 °C; the parabola gives it at other temperatures."""
 
@@ -237,6 +264,6 @@ class HeatSink(Part):
 
 
 KINDS: dict[str, type[Part]] = {
-    "mosfet": Mosfet, "igbt": Igbt, "diode": Diode, "core": Core, "grade": Grade, "wire": Wire,
+    "mosfet": Mosfet, "igbt": Igbt, "diode": Diode, "core": Core, "iron_core": IronCore, "grade": Grade, "wire": Wire,
     "capacitor": Capacitor, "resistor": Resistor, "fuse": Fuse, "heat_sink": HeatSink,
 }  # fmt: skip

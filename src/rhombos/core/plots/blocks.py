@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from rhombos.core.plots import high_side, low_side, steps
+from rhombos.core.plots import high_side, iron, low_side, steps
 from rhombos.core.plots.model import Chart
 from rhombos.core.solve import Worked
 
@@ -26,10 +26,21 @@ STEPPED: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
 }
 """What differs where the output is no sine."""
 
+IRON: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
+    "input_stage": (low_side.power_band,),
+    "front_end": (low_side.switch_voltage, steps.output_steps),
+    "iron_transformer": (iron.iron_window, iron.output_against_battery, iron.loss_against_load),
+}
+"""What differs at line frequency."""
+
 
 def charts(worked: Worked, block: str) -> tuple[Chart, ...]:
     """The pictures of one block; none for a block that this route has not."""
     if block not in worked.builds:
         return ()
-    drawn = BY_BLOCK | STEPPED if worked.brief.output.stepped else BY_BLOCK
+    drawn = dict(BY_BLOCK)
+    if worked.brief.output.stepped:
+        drawn |= STEPPED
+    if "iron_transformer" in worked.builds:
+        drawn |= IRON
     return tuple(draw(worked) for draw in drawn.get(block, ()))

@@ -130,23 +130,24 @@ def bridge_voltage(worked: Worked) -> Chart:
     """Bridge voltage over half a line period, with the sine it carries."""
     at, waves = _operating(worked), _waves(worked)
     keep = waves.bridge.times <= waves.bridge.period / 2
-    times, levels = waves.bridge.times[keep], waves.bridge.levels[keep]
+    times, levels = waves.bridge.times[keep], waves.bridge.levels[keep] / at.ratio
     sine = np.linspace(0, waves.bridge.period / 2, 120)
-    t, v = Scale("s", waves.bridge.period / 2), Scale("V", at.v_link)
+    t, v = Scale("s", waves.bridge.period / 2), Scale("V", at.v_link / at.ratio)
     return Chart(
         key="bridge", title="Bridge voltage, half a line period", x=t.axis("time", low=0, high=waves.bridge.period / 2),
         y=v.axis(""),
         series=(Series(name="bridge", x=t.all(times), y=v.all(levels), role="faint", kind="steps"),
-                curve("its fundamental", sine, at.index * at.v_link * np.sin(2 * math.pi * at.line * sine), t, v)),
-        remark=f"{waves.bridge.times.size} edges a period, natural sampling. True RMS {fmt(waves.bridge_readings.rms, 'V')}; "
-               f"an average-responding meter shows {fmt(waves.bridge_readings.average_responding, 'V')}.")  # fmt: skip
+                curve("its fundamental", sine, at.index * at.v_link / at.ratio * np.sin(2 * math.pi * at.line * sine), t, v)),
+        remark=f"{waves.bridge.times.size} edges a period, natural sampling. True RMS "
+               f"{fmt(waves.bridge_readings.rms / at.ratio, 'V')}; an average-responding meter shows "
+               f"{fmt(waves.bridge_readings.average_responding / at.ratio, 'V')}.")  # fmt: skip
 
 
 def bridge_spectrum(worked: Worked) -> Chart:
     """Harmonics of the bridge voltage up to beyond twice the carrier's sidebands."""
     at, waves = _operating(worked), _waves(worked)
     count = int(SPECTRUM_SHARE * 2 * at.carrier / at.line)
-    peaks = waves.bridge_spectrum(count)
+    peaks = waves.bridge_spectrum(count) / at.ratio
     shown = np.flatnonzero(peaks > 1e-3 * peaks[0])
     f, v = Scale("Hz", at.carrier), Scale("V", float(peaks[0]))
     return Chart(
@@ -162,15 +163,16 @@ def bridge_spectrum(worked: Worked) -> Chart:
 
 def inductor_current(worked: Worked) -> Chart:
     """Filter inductor current over a line period, from the exact periodic steady state."""
-    waves = _waves(worked)
+    waves, ratio = _waves(worked), _operating(worked).ratio
     state: Any = worked.settled["nominal"].states["output_filter"]
-    time, amps = thin(waves.time, 1500), thin(waves.inductor, 1500)
-    load = thin(waves.load, 300)
+    time, amps = thin(waves.time, 1500), thin(waves.inductor, 1500) * ratio
+    load = thin(waves.load, 300) * ratio
     t, a = Scale("s", waves.bridge.period), Scale("A", float(np.abs(amps).max()))
     return Chart(
         key="inductor", title="Inductor current", x=t.axis("time", low=0, high=waves.bridge.period), y=a.axis(""),
-        series=(curve("inductor", time, amps, t, a, "faint"), curve("load", thin(waves.time, 300), load, t, a)),
-        remark=f"Peak {fmt(float(np.abs(waves.inductor).max()), 'A')} of the {fmt(state.peak, 'A')} that the sizing "
+        series=(curve("inductor", time, amps, t, a, "faint"), curve("load" if ratio == 1 else "load, times the turns ratio",
+                      thin(waves.time, 300), load, t, a)),
+        remark=f"Peak {fmt(float(np.abs(waves.inductor).max()) * ratio, 'A')} of the {fmt(state.peak, 'A')} that the sizing "
                "counts on.")  # fmt: skip
 
 

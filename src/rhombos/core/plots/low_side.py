@@ -10,9 +10,9 @@ import numpy as np
 from rhombos.core.blocks import transformer
 from rhombos.core.book import source
 from rhombos.core.ledger import SILENT
-from rhombos.core.magnetics.winding import INSULATION, Winding
 from rhombos.core.parts import Capacitor, Mosfet
-from rhombos.core.plots.model import Box, Chart, Dot, Mark, Scale, Series, curve, limits, roomy
+from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve, limits, roomy
+from rhombos.core.plots.window import window_boxes
 from rhombos.core.points import operating_points
 from rhombos.core.routes.settle import settle, settle_socket
 from rhombos.core.solve import Worked
@@ -111,7 +111,8 @@ def switch_voltage(worked: Worked) -> Chart:
     device = worked.shelf.get(Mosfet, build.switch)  # type: ignore[attr-defined]
     period = 1 / build.frequency  # type: ignore[attr-defined]
     on = min(state.duty, 0.5) * period
-    leak = s.states["transformer"].leakage + worked.rules.lead_inductance
+    wound = s.states.get("transformer") or s.states["iron_transformer"]
+    leak = wound.leakage + worked.rules.lead_inductance
     ring = 2 * math.pi * math.sqrt(leak * device.c_oss * build.parallel)  # type: ignore[attr-defined]
     ring = min(ring, max(period / 2 - on, on / 50) / 3)
     after = np.linspace(0, max(0.0, min(RING_DECAY * ring * 1.2, period / 2 - on)), 160)
@@ -173,43 +174,14 @@ def winding_window(worked: Worked) -> Chart:
     build: Any = worked.builds["transformer"]
     made = transformer.made(build, worked.shelf)
     breadth, height = made.stack.b_w * 1e3, made.stack.height * 1e3
-    boxes = [Box(x=0, y=0, width=breadth, height=height, role="window")]
-    level = 0.0
-    tape = INSULATION * 1e3
-    halves = ["secondary"] if made.interfaces == 1 else ["secondary", "primary"]
-    for part in ("primary", *halves):
-        w: Winding = made.primary if part == "primary" else made.secondary
-        share = 1.0 if part == "secondary" or made.interfaces == 1 else 0.5
-        wires = round(w.turns * w.in_hand * share) * (made.halves if part == "primary" else 1)
-        level = _layers(boxes, w, wires, breadth, level, part)
-        boxes.append(Box(x=0, y=level, width=breadth, height=tape, role="tape"))
-        level += tape
     ring = " (a ring: its inner circumference unrolled)" if made.stack.core.shape == "ring" else ""
     turns = f"{build.primary_turns}+{build.primary_turns}" if made.halves == 2 else str(build.primary_turns)
     return Chart(
-        key="window", title="Winding window, to scale", boxes=tuple(boxes),
+        key="window", title="Winding window, to scale", boxes=window_boxes(made, made.stack.b_w, made.stack.height),
         remark=f"{made.stack.core.id}: {breadth:.1f} × {height:.1f} mm{ring}. Primary {turns} turns, "
                f"{build.primary_in_hand} in hand{', both halves bifilar' if made.halves == 2 else ''}; secondary "
                f"{build.secondary_turns} turns, {build.secondary_in_hand} in hand; {fmt(made.fill, '%', 2)} of the "
                "height.")  # fmt: skip
-
-
-def _layers(boxes: list[Box], w: Winding, wires: int, breadth: float, level: float, role: Any) -> float:
-    """Draw wires layer on layer from `level`, mm; return the height reached."""
-    outer = w.wire.outer * 1e3
-    per_layer = max(1, int(breadth / outer))
-    left = wires
-    while left > 0:
-        here = min(left, per_layer)
-        if here > 400 or per_layer > 160:  # too fine to see: draw the layer as a band
-            boxes.append(Box(x=0, y=level, width=min(breadth, here * outer), height=outer, role=role))
-        else:
-            boxes += [
-                Box(x=i * outer, y=level, width=outer, height=outer, role=role, round=True) for i in range(here)
-            ]
-        level += outer
-        left -= here
-    return level
 
 
 def loss_against_turns(worked: Worked) -> Chart:

@@ -49,11 +49,13 @@ class Mark(_Plain):
 
 
 class Dot(_Plain):
-    """A marked point."""
+    """A marked point; `size` in pixels."""
 
     x: float
     y: float
     label: str
+    role: Role = "here"
+    size: float = 11.0
 
 
 class Box(_Plain):

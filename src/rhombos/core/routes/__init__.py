@@ -1,6 +1,7 @@
 """Routes: an architecture is an ordered list of blocks, and how power and limits pass between them."""
 
 from rhombos.core.routes.base import Route, Settled, lossy
+from rhombos.core.routes.iron import IronBridge, IronPushPull
 from rhombos.core.routes.link import LinkRoute
 from rhombos.core.topology import DEFAULT, RouteName
 
@@ -10,6 +11,8 @@ ROUTES: dict[RouteName, Route] = {
     "push-pull link": LinkRoute("push-pull link", "push-pull"),
     "half-bridge link": LinkRoute("half-bridge link", "half-bridge"),
     "full-bridge link": LinkRoute("full-bridge link", "full bridge"),
+    "iron push-pull": IronPushPull(),
+    "iron bridge": IronBridge(),
 }
 ALL_BUILDS = {key: build for route in ROUTES.values() for key, build in route.builds.items()}
 """Every block of every route, with what is built there."""

@@ -39,6 +39,8 @@ class Route(ABC):
     waveforms: tuple[Waveform, ...]
     builds: Mapping[str, type[Build]]
     hint_points: tuple[str, ...]
+    rounds: int
+    """Rounds of proposals at most."""
     needed: tuple[str, ...]
     """Kinds of part without which nothing can be built."""
 

@@ -37,6 +37,8 @@ MOST_PASSES = 60
 V_FLOOR = 0.3
 """Share of the battery's open voltage below which no pass looks: far beyond any design, so that hopeless ones still end."""
 HOTTEST = 300.0
+HOPELESS = 5
+"""Passes in a row that ask more than the battery has, after which a point is given up."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -173,9 +175,11 @@ def settle(
             share = point.power / start.point.power if start.point.power else 1.0
             guess = replace(guess, pulse=guess.pulse * share, stage_loss=guess.stage_loss * share)
     scale = max(point.power, 0.1 * brief.power.continuous)
+    collapsed = 0
     for _ in range(MOST_PASSES):
         settled, after = _one_pass(point, guess, builds, brief, shelf, rules, ledger, socket)
-        if after.moved(guess, scale) < tolerance:
+        collapsed = collapsed + 1 if settled.states["battery"].collapsed else 0
+        if collapsed > HOPELESS or after.moved(guess, scale) < tolerance:
             break
         guess = after
     if ledger.recording:

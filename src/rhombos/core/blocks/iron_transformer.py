@@ -1,0 +1,271 @@
+"""The step-up transformer on laminated iron, at line frequency."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+from pydantic import Field
+
+from rhombos.core.blocks.base import Build, by_route, part, remembered
+from rhombos.core.book import magnetics as book
+from rhombos.core.book import source
+from rhombos.core.brief import Brief
+from rhombos.core.findings import PinValue, Severity
+from rhombos.core.inventory import Item, fitted, wound
+from rhombos.core.ledger import Ledger
+from rhombos.core.magnetics.iron import IronNeed, IronTransformer, design_iron, iron_from
+from rhombos.core.magnetics.stack import rise
+from rhombos.core.parts import Shelf
+from rhombos.core.points import STEADY
+from rhombos.core.report import BlockReport
+from rhombos.core.rules import Rules
+from rhombos.core.sheet import Sheet
+from rhombos.core.units import fmt, short
+
+KEY, TITLE = "iron_transformer", "Transformer"
+KNEE = 1.15
+"""Flux over a core's limit at which its magnetising current runs away."""
+BAND = 0.10
+"""How far the output may wander between a flat and a charging battery before it is a finding."""
+FAR = 0.25
+"""Departure of the output from which most loads fail."""
+SURGE_SAG = 0.9
+"""Share of the output asked that a surge may leave."""
+UNEVEN_EDGES = 20e-9
+"""How unequal the half-cycles of a bridge are, s: what is left of its drivers' mismatch."""
+WEARING = ("core", "primary_turns", "secondary_turns", "primary_wire", "primary_in_hand", "secondary_wire",
+           "secondary_in_hand")  # fmt: skip
+
+
+class IronTransformerBuild(Build):
+    """Core, turns and wires."""
+
+    core: str = part("iron_core", "Iron core")
+    primary_turns: int = Field(ge=1, le=2000, title="Primary turns, each half")
+    secondary_turns: int = Field(ge=1, le=20000, title="Secondary turns")
+    primary_wire: str = part("wire", "Primary wire")
+    primary_in_hand: int = Field(ge=1, le=200, title="Primary wires in hand")
+    secondary_wire: str = part("wire", "Secondary wire")
+    secondary_in_hand: int = Field(ge=1, le=100, title="Secondary wires in hand")
+    halves: int = by_route("Primary halves")
+
+
+@dataclass(frozen=True, slots=True)
+class IronPoint:
+    """RMS (sine) or level (steps) across the driven primary, V, and its highest; duty of one side (0 for a sine); RMS currents
+    of one half and of the secondary, A; output RMS, V; line frequency, Hz; temperature it is taken to have, °C."""
+
+    volts: float
+    volts_max: float
+    duty: float
+    duty_max: float
+    primary_rms: float
+    secondary_rms: float
+    output: float
+    frequency: float
+    celsius: float
+
+
+@dataclass(frozen=True, slots=True)
+class IronState:
+    """Flux, T; currents, A; resistances, Ω; inductances, H; losses, W; temperature, °C; output, V."""
+
+    ratio: float
+    flux: float
+    worst_flux: float
+    magnetising_inductance: float
+    magnetising: float
+    leakage: float
+    primary_rms: float
+    secondary_rms: float
+    primary_resistance: float
+    secondary_resistance: float
+    copper: float
+    core: float
+    temperature: float
+    output: float
+    loss: float
+
+
+@lru_cache(maxsize=64)
+def made(build: IronTransformerBuild, shelf: Shelf) -> IronTransformer:
+    """The wound transformer that the build describes."""
+    return iron_from(
+        shelf, build.core, (build.primary_wire, build.primary_in_hand, build.primary_turns),
+        (build.secondary_wire, build.secondary_in_hand, build.secondary_turns), build.halves)  # fmt: skip
+
+
+@remembered
+def propose(need: IronNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> IronTransformerBuild:
+    """Search the shelf; pinned fields stay."""
+    t = design_iron(need, pins, shelf, rules)
+    return IronTransformerBuild.within({
+        "core": t.stack.id, "primary_turns": t.primary.turns, "secondary_turns": t.secondary.turns,
+        "primary_wire": t.primary.wire.id, "primary_in_hand": t.primary.in_hand, "secondary_wire": t.secondary.wire.id,
+        "secondary_in_hand": t.secondary.in_hand, "halves": t.halves,
+    } | pins)  # fmt: skip
+
+
+def assess(
+    at: IronPoint, build: IronTransformerBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+) -> IronState:  # fmt: skip
+    """Flux, losses and temperature."""
+    t, work = made(build, shelf), ledger.work
+    air = brief.targets.ambient + rules.enclosure_rise
+    flux, worst = (
+        _flux(f"iron_transformer.{name}", volts, duty, at.frequency, t, ledger)
+        for name, volts, duty in (("flux", at.volts, at.duty), ("worst_flux", at.volts_max, at.duty_max))
+    )  # fmt: skip
+    first, second = t.resistances(at.celsius)
+    work("iron_transformer.primary_resistance", book.winding_resistance, rho=first * t.primary.copper / (
+        t.primary.turns * t.stack.mlt), N=t.primary.turns, MLT=t.stack.mlt, A_cu=t.primary.copper)  # fmt: skip
+    inner = t.halves * work("iron_transformer.primary_copper", source.ohmic_loss, I_rms=at.primary_rms, R=first)
+    outer = work("iron_transformer.secondary_copper", source.ohmic_loss, I_rms=at.secondary_rms, R=second)
+    copper = ledger.total("iron_transformer.copper", {"primary": inner, "secondary": outer})
+    core = work("iron_transformer.core", book.iron_loss, m_core=t.stack.mass, p_iron=t.stack.loss, B_pk=max(flux, 1e-4),
+                f=at.frequency)  # fmt: skip
+    factor = work("iron_transformer.inductance_factor", book.inductance_factor, mu_e=t.stack.mu, A_e=t.stack.a_e,
+                  l_e=t.stack.l_e)  # fmt: skip
+    inductance = work("iron_transformer.magnetising_inductance", book.magnetising, N=t.primary.turns, A_L=factor)
+    work("iron_transformer.rise", book.temperature_rise, P_loss=copper + core, A_s=t.stack.surface)
+    warm = ledger.total("iron_transformer.temperature", {
+        "air in the case": air, "rise": rise(copper + core, t.stack.surface)})  # fmt: skip
+    return IronState(
+        ratio=t.ratio, flux=flux, worst_flux=worst, magnetising_inductance=inductance,
+        magnetising=ledger.total("iron_transformer.magnetising", {
+            "peak, flux over permeability": flux * t.primary.turns * t.stack.a_e / inductance}),
+        leakage=work("iron_transformer.leakage", book.leakage, **t.leakage_inputs), primary_rms=at.primary_rms,
+        secondary_rms=at.secondary_rms, primary_resistance=first, secondary_resistance=second, copper=copper, core=core,
+        temperature=warm, output=at.output,
+        loss=ledger.total("iron_transformer.loss", {"copper": copper, "iron": core}))  # fmt: skip
+
+
+def _flux(address: str, volts: float, duty: float, frequency: float, t: IronTransformer, ledger: Ledger) -> float:
+    if duty:
+        return ledger.work(address, book.peak_flux, V=volts, D=duty, N=t.primary.turns, A_e=t.stack.a_e, f_s=frequency)
+    return ledger.work(address, book.sine_flux, V_rms=volts, f=frequency, N=t.primary.turns, A_e=t.stack.a_e)
+
+
+def parts(build: IronTransformerBuild, shelf: Shelf) -> tuple[Item, ...]:
+    """Core and wire."""
+    t = made(build, shelf)
+    return (fitted("iron core", t.stack), wound("transformer primary", t.primary, t.stack.mlt, t.halves),
+            wound("transformer secondary", t.secondary, t.stack.mlt))  # fmt: skip
+
+
+def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
+    """The transformer's figures and findings."""
+    build: IronTransformerBuild = sheet.build  # type: ignore[assignment]
+    rules, now = sheet.rules, sheet.now
+    t = made(build, sheet.shelf)
+    knee = t.stack.b_limit * KNEE
+    half = ", each half" if t.halves == 2 else ""
+    # a width-controlled wave meets full width on a full battery only until its controller has closed it again
+    passing = brief.output.waveform == "modified"
+    flux = sheet.limited("worst_flux", r"B_{\max}", "Peak flux, worst case", "T", knee, 0.0 if passing else 1 - 1 / KNEE,
+                         over=("full",))  # fmt: skip
+    sheet.result("flux", r"B_{pk}", "Peak flux, working", "T")
+    warm = sheet.limited("temperature", r"T_{tr}", "Temperature when hot", "degC", rules.winding_limit + 20,
+                         20 / (rules.winding_limit + 20), over=STEADY)  # fmt: skip
+    window = sheet.fixed("fill", "h/h_W", "Window height in use", t.fill, "%", 1.0, 0.0, "as wound")
+    for name, symbol, title in (
+        ("core", "", "Iron core"), ("primary_turns", "N_p", f"Primary turns{half}"),
+        ("secondary_turns", "N_s", "Secondary turns"), ("primary_wire", "", "Primary wire"),
+        ("primary_in_hand", "", "Primary wires in hand"), ("secondary_wire", "", "Secondary wire"),
+        ("secondary_in_hand", "", "Secondary wires in hand"),
+    ):
+        sheet.choice(name, symbol, title)
+    for point, what in (("nominal", "nominal"), ("flat", "flat"), ("full", "charging"), ("idle", "no load, nominal")):
+        sheet.result("output", "V", f"Output, {what} battery" if point != "idle" else "Output, no load", "V", point=point)
+    sheet.result("primary_rms", "I_p", f"RMS current, primary{half.replace(', each', '')}", "A")
+    sheet.result("secondary_rms", "I_s", "RMS current, secondary", "A")
+    sheet.result("magnetising", r"\hat I_m", "Magnetising current, peak", "A")
+    sheet.result("leakage", r"L_{lk}", "Leakage, primary side", "H")
+    sheet.fixed_value("mass", "m", "Iron and copper", t.stack.mass + t.copper_mass, "kg", "as wound")
+    sheet.result("copper", r"P_{Cu}", "Copper loss", "W")
+    sheet.result("core", r"P_{Fe}", "Iron loss, day and night", "W")
+    sheet.result("loss", "P", "Loss, whole transformer", "W")
+    freed: dict[str, PinValue] = {f"iron_transformer.{n}": None for n in WEARING}
+    cure = (("Let the proposal wind it", freed),)
+    if flux.severity:
+        more = math.ceil(build.primary_turns * flux.value / flux.limit)
+        sheet.find("saturation", flux.severity,
+                   "The iron saturates" if flux.severity == "stop" else "The iron is driven hard",
+                   f"{build.primary_turns} turns see {fmt(flux.value, 'T')} at the highest input; this iron is meant for "
+                   f"{short(t.stack.b_limit, 'T')}. The magnetising current then runs away in spikes.",
+                   f"{more} primary turns with the secondary in proportion, or a larger core.", worst=flux, cures=(
+                       (f"Wind {more} primary turns", {
+                           "iron_transformer.primary_turns": more,
+                           "iron_transformer.secondary_turns": math.ceil(build.secondary_turns * more / build.primary_turns)}),
+                       *cure))  # fmt: skip
+    if warm.severity:
+        sheet.find("hot", warm.severity, "The transformer runs too hot",
+                   f"{fmt(now.core, 'W')} in the iron and {fmt(now.copper, 'W')} in the copper take it to "
+                   f"{fmt(warm.value, 'degC')}.", "A larger core, or thicker wire.", worst=warm, cures=cure)  # fmt: skip
+    if window.severity:
+        sheet.find("window", "stop", "The windings do not fit the window",
+                   f"They build {fmt(t.height, 'mm')} high; {build.core} offers {fmt(t.stack.height, 'mm')}.",
+                   "Thinner wire, or a core with a larger window.", worst=window, cures=cure)  # fmt: skip
+    _output_findings(sheet, brief, t)
+    if t.halves == 1:
+        offset = brief.source.volts[1] * 2 * 18e3 * UNEVEN_EDGES
+        walked = offset / now.primary_resistance
+        if walked > now.magnetising:
+            sheet.find("offset", "watch", "A small DC offset saturates it",
+                       f"Half-cycles unequal by {fmt(UNEVEN_EDGES, 's')} leave {fmt(offset, 'V', 2)} across "
+                       f"{fmt(now.primary_resistance, 'ohm')}: {fmt(walked, 'A', 2)} of direct current against a magnetising "
+                       f"peak of {fmt(now.magnetising, 'A', 2)}.",
+                       "Let the controller measure and cancel the mean of the primary current, or leave a small gap.",
+                       figure="magnetising")  # fmt: skip
+    drop = 1 - sheet.states["nominal"].output / max(sheet.states["idle"].output, 1e-9)
+    sheet.find("nameplate", "note", "A bought transformer run the other way round",
+               f"Look for {short(brief.output.voltage, 'V')} to about "
+               f"{fmt(brief.output.voltage / t.ratio * (1 - max(0.0, drop)), 'V', 2)} at {short(_rating(brief), 'V*A')} or "
+               "more: its plate counts its own drop at full load, which you lose twice when you reverse it.",
+               "Measure its open ratio before you buy: that is what sets your turns.", figure="secondary_turns")  # fmt: skip
+    wound = f"{build.primary_turns}+{build.primary_turns}" if t.halves == 2 else str(build.primary_turns)
+    return sheet.close(
+        f"{wound} : {build.secondary_turns}", f"{fmt(t.stack.mass + t.copper_mass, 'kg', 2)} of iron and copper; hums at twice "
+        "the line", power_in, power_in - now.loss,
+        {"halves": str(t.halves), "primary": str(build.primary_turns), "secondary": str(build.secondary_turns),
+         "core": build.core, "flux": fmt(now.flux, "T"), "leakage": fmt(now.leakage, "H"),
+         "primary_current": fmt(now.primary_rms, "A"), "secondary_current": fmt(now.secondary_rms, "A"),
+         "primary_wire": f"{build.primary_in_hand} × {t.primary.wire.label}",
+         "secondary_wire": f"{build.secondary_in_hand} × {t.secondary.wire.label}"})  # fmt: skip
+
+
+def _rating(brief: Brief) -> float:
+    return brief.power.continuous / brief.power.power_factor
+
+
+def _output_findings(sheet: Sheet, brief: Brief, t: IronTransformer) -> None:
+    asked = brief.output.voltage
+    spread = {k: s.output for k, s in sheet.states.items() if k in (*STEADY, "idle") and k not in sheet.hopeless}
+    low, high = min(spread, key=lambda k: spread[k], default=""), max(spread, key=lambda k: spread[k], default="")
+    away = max(spread[high] / asked - 1, 1 - spread[low] / asked) if spread else 0.0
+    if away > BAND:
+        severity: Severity = "watch" if brief.output.waveform == "square" else "fix"
+        sheet.find("regulation", "stop" if away > FAR else severity, "The output follows the battery",
+                   f"{fmt(spread[low], 'V')} at {sheet.points[low].label}, {fmt(spread[high], 'V')} at "
+                   f"{sheet.points[high].label}; nothing holds it at {short(asked, 'V')}.",
+                   "Control the width of the pulses (a modified wave), choose a regulated route, or feed only loads that bear "
+                   "it.",
+                   figure="output",
+                   cures=(("Let the proposal choose the turns", {
+                       "iron_transformer.primary_turns": None, "iron_transformer.secondary_turns": None}),))  # fmt: skip
+    surged = {k: sheet.states[k].output for k in ("surge_flat", "surge_full") if k not in sheet.hopeless}
+    if surged and min(surged.values()) < SURGE_SAG * asked:
+        worst = min(surged, key=lambda k: surged[k])
+        sheet.find("surge_sags", "watch", "The surge pulls the output down",
+                   f"{fmt(surged[worst], 'V')} of {short(asked, 'V')} at {sheet.points[worst].label}: motors start with the "
+                   "square of it.", "Thicker wire, a larger core, a higher turns ratio, or a charged battery.",
+                   figure="output")  # fmt: skip
+    if brief.output.waveform == "modified" and t.halves == 2:
+        sheet.find("zero_state", "watch", "Nothing holds the output at zero between the pulses",
+                   "Both switches of a push-pull are off then: an inductive or light load lets the winding ring, and the RMS "
+                   "of the wave rises.",
+                   "A clamp winding with two more switches, a bridge instead, or loads that are resistive.",
+                   figure="output")  # fmt: skip

@@ -1,0 +1,265 @@
+"""Every route for one brief, side by side: computed figures, what speaks against each, a ranking by the designer's weights."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import replace
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from rhombos.core.brief import Brief, Waveform
+from rhombos.core.findings import ORDER, Finding
+from rhombos.core.inventory import Inventory, gather
+from rhombos.core.parts import Shelf
+from rhombos.core.points import STEADY, operating_points
+from rhombos.core.report import Solution
+from rhombos.core.routes import ROUTES, RouteName
+from rhombos.core.rules import Rules
+from rhombos.core.solve import Unbuildable, Worked, explain, work_out
+from rhombos.core.suits import Judgement, judge
+from rhombos.core.units import fmt, short
+
+LOADS_OF_INTEREST = {"half": 0.5, "tenth": 0.1}
+AUDIBLE = 16e3
+Skill = Literal["easy", "some practice", "hard"]
+LEVEL: dict[Skill, float] = {"easy": 1.0, "some practice": 0.5, "hard": 0.0}
+
+
+class Weights(BaseModel):
+    """How much each quality counts, from 0 (not at all) to 10."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    efficiency: float = Field(5, ge=0, le=10, title="Efficiency at full, half and tenth load")
+    idle: float = Field(3, ge=0, le=10, title="Little drawn at no load")
+    mass: float = Field(3, ge=0, le=10, title="Light")
+    cost: float = Field(4, ge=0, le=10, title="Cheap parts")
+    wave: float = Field(10, ge=0, le=10, title="Suits the loads meant")
+    ease: float = Field(3, ge=0, le=10, title="Easy to build")
+    quiet: float = Field(1, ge=0, le=10, title="Quiet")
+
+
+QUALITIES: tuple[str, ...] = tuple(Weights.model_fields)
+
+
+class Row(BaseModel):
+    """One route with one waveform. Numbers in SI; `scores` from 0 (worst of those compared) to 1 (best)."""
+
+    model_config = ConfigDict(frozen=True)
+
+    route: RouteName
+    waveform: Waveform
+    title: str
+    out: bool
+    against: tuple[str, ...]
+    efficiency: float = 0.0
+    half: float = 0.0
+    tenth: float = 0.0
+    idle: float = 0.0
+    weakest: str = ""
+    margin: float = 0.0
+    battery_current: float | None = None
+    mass: float = 0.0
+    copper: float = 0.0
+    cost: float = 0.0
+    count: int = 0
+    distortion: float = 0.0
+    clean: bool = True
+    swing: float = 0.0
+    loads: tuple[Judgement, ...] = ()
+    noise: str = ""
+    quiet: float = 0.0
+    skill: Skill = "hard"
+    build: str = ""
+    lost: float = 0.0
+    pareto: bool = False
+    score: float = 0.0
+    scores: dict[str, float] = {}
+    texts: dict[str, str] = {}
+
+
+class Comparison(BaseModel):
+    """All rows, best first; those ruled out last."""
+
+    model_config = ConfigDict(frozen=True)
+
+    weights: Weights
+    rows: tuple[Row, ...]
+
+
+def candidates(brief: Brief) -> Iterable[tuple[RouteName, Waveform]]:
+    """Every route with every wave it can make."""
+    return [(name, wave) for name, route in ROUTES.items() for wave in route.waveforms]
+
+
+def compare(brief: Brief, shelf: Shelf, rules: Rules, weights: Weights | None = None) -> Comparison:
+    """Size every route from the shelf, nothing pinned, and rank them."""
+    rows = [_row(brief, name, wave, shelf, rules) for name, wave in candidates(brief)]
+    return rank(rows, weights or Weights())
+
+
+def rank(rows: list[Row], weights: Weights) -> Comparison:
+    """Scores, order and Pareto front of rows already computed."""
+    able = [r for r in rows if not r.out]
+    measures = {
+        "efficiency": {id(r): (r.efficiency + r.half + r.tenth) / 3 for r in able},
+        "idle": {id(r): -math.log(max(r.idle, 0.1)) for r in able},
+        "mass": {id(r): -math.log(max(r.mass, 1e-3)) for r in able},
+        "cost": {id(r): -math.log(max(r.cost, 1e-3)) for r in able},
+        "wave": {id(r): suitability(r) for r in able},
+        "ease": {id(r): LEVEL[r.skill] for r in able},
+        "quiet": {id(r): r.quiet for r in able},
+    }
+    total = sum(getattr(weights, q) for q in QUALITIES) or 1.0
+    ranked = []
+    for row in rows:
+        scores = {q: _place(measures[q], id(row)) for q in QUALITIES} if not row.out else {}
+        score = sum(getattr(weights, q) * s for q, s in scores.items()) / total
+        front = not row.out and _undominated(row, able)
+        ranked.append(row.model_copy(update={"scores": scores, "score": score, "pareto": front}))
+    ranked.sort(key=lambda r: (r.out, -r.score, r.route, r.waveform))
+    return Comparison(weights=weights, rows=tuple(ranked))
+
+
+def suitability(row: Row) -> float:
+    """How well the wave serves: 1 suits every load meant, 0 none; less where its distortion is beyond the brief's."""
+    worth = {"suits": 1.0, "bears": 0.6, "refuses": 0.0}
+    loads = sum(worth[j.verdict] for j in row.loads) / max(1, len(row.loads))
+    return loads - 0.4 * (not row.clean) - 0.1 * min(1.0, row.distortion)
+
+
+def _place(measure: dict[int, float], row: int) -> float:
+    low, high = min(measure.values()), max(measure.values())
+    return 1.0 if high - low < 1e-9 else (measure[row] - low) / (high - low)
+
+
+def _undominated(row: Row, rows: list[Row]) -> bool:
+    """Whether no other row is at least as good in loss, mass and cost and better in one of them."""
+    mine = (row.lost, row.mass, row.cost)
+    return not any(
+        all(a <= b for a, b in zip(other, mine, strict=True)) and other != mine
+        for other in ((r.lost, r.mass, r.cost) for r in rows)
+    )
+
+
+def _row(brief: Brief, name: RouteName, wave: Waveform, shelf: Shelf, rules: Rules) -> Row:
+    asked = brief.model_copy(update={"output": brief.output.model_copy(update={"waveform": wave})})
+    title = f"{ROUTES[name].title}, {wave}"
+    try:
+        worked = work_out(asked, {}, shelf, rules, name)
+    except Unbuildable as why:
+        return Row(route=name, waveform=wave, title=title, out=True, against=(why.finding.cause,))
+    solution = explain(worked, {})
+    stock = gather(b.parts(worked.builds[b.KEY], shelf) for b in worked.route.blocks(wave))
+    stops = tuple(f.title for f in solution.findings if f.severity == "stop")
+    if "nominal" in worked.route.hopeless(worked.settled):
+        return Row(route=name, waveform=wave, title=title, out=True, against=stops)
+    return _figures(worked, solution, stock, title, stops)
+
+
+def _figures(worked: Worked, solution: Solution, stock: Inventory, title: str, stops: tuple[str, ...]) -> Row:
+    totals: Any = solution.totals
+    brief, name, wave = worked.brief, worked.route.key, worked.brief.output.waveform
+    half, tenth = (_efficiency(worked, share) for share in LOADS_OF_INTEREST.values())
+    block, margin = _weakest(solution)
+    distortion, crest, swing = _output(worked)
+    loads = tuple(judge(kind, wave, crest, swing) for kind in brief.loads)
+    noise, quiet = _noise(worked)
+    skill, build = _buildability(worked)
+    cells = worked.settled["flat"].states["battery"]
+    current = None if cells.collapsed else cells.current
+    refused = tuple(f"{j.load}: {j.reason}" for j in loads if j.verdict == "refuses")
+    clean = distortion <= brief.targets.distortion
+    bent: tuple[str, ...] = ()
+    if not clean:
+        bent = (f"distortion of {fmt(distortion, '%', 2)}; the brief asks {fmt(brief.targets.distortion, '%', 2)}",)
+    against = stops + refused + _worst(solution.findings) + bent
+    return Row(
+        route=name, waveform=wave, title=title, out=bool(stops + refused), against=against,
+        efficiency=totals.efficiency, half=half, tenth=tenth, idle=totals.idle, weakest=block, margin=margin,
+        battery_current=current, mass=stock.mass,
+        copper=stock.copper, cost=stock.cost, count=stock.count, distortion=distortion, clean=clean, swing=swing, loads=loads,
+        noise=noise, quiet=quiet, skill=skill, build=build, lost=totals.lost,
+        texts={
+            "efficiency": fmt(totals.efficiency, "%"), "half": fmt(half, "%"), "tenth": fmt(tenth, "%"),
+            "idle": fmt(totals.idle, "W"), "margin": fmt(margin, "%", 2),
+            "battery_current": fmt(current, "A") if current is not None else "beyond it",
+            "mass": fmt(stock.mass, "kg", 2), "copper": fmt(stock.copper, "kg", 2), "cost": fmt(stock.cost, "1"),
+            "distortion": fmt(distortion, "%", 2), "swing": fmt(swing, "%", 2), "lost": fmt(totals.lost, "W")})  # fmt: skip
+
+
+def _efficiency(worked: Worked, share: float) -> float:
+    """Efficiency at a share of full power on a nominal battery."""
+    point = operating_points(worked.brief)["nominal"]
+    found = worked.route.settle_all(
+        worked.builds, worked.brief, worked.shelf, worked.rules, tolerance=1e-4, start=worked.settled,
+        points={"nominal": replace(point, power=share * point.power)})["nominal"]  # fmt: skip
+    return float(found.flow["load"] / found.flow["battery"])
+
+
+def _weakest(solution: Solution) -> tuple[str, float]:
+    """The block with the least left of its house limits, and how much that is."""
+    left = [(1 - f.stress / f.house, b.title) for b in solution.blocks for f in b.figures if f.stress is not None and f.house]
+    margin, title = min(left)
+    return title, margin
+
+
+def _output(worked: Worked) -> tuple[float, float, float]:
+    """Distortion, crest factor and largest relative departure of the output from what was asked."""
+    states = worked.settled["nominal"].states
+    if not worked.brief.output.stepped:
+        swing = _swing(worked) if "iron_transformer" in states else 0.0
+        return float(states["output_filter"].distortion), math.sqrt(2), swing
+    share, _ = worked.route.steps(worked.settled, worked.builds)
+    distortion = math.sqrt(max(0.0, share * math.pi**2 / (8 * math.sin(math.pi * share / 2) ** 2) - 1))
+    return distortion, 1 / math.sqrt(share), _swing(worked)
+
+
+def _swing(worked: Worked) -> float:
+    asked = worked.brief.output.voltage
+    where = "iron_transformer" if "iron_transformer" in worked.builds else "h_bridge"
+    seen = [s.states[where].output for k, s in worked.settled.items() if k in (*STEADY, "idle")]
+    return float(max(abs(v / asked - 1) for v in seen))
+
+
+def _noise(worked: Worked) -> tuple[str, float]:
+    """What is heard, and how quiet it is from 0 to 1."""
+    line = worked.brief.output.frequency
+    if "iron_transformer" in worked.builds:
+        return f"the iron hums at {short(2 * line, 'Hz')}", 0.3 if worked.brief.output.stepped else 0.6
+    carrier = getattr(worked.builds["h_bridge"], "carrier", AUDIBLE)
+    if not worked.brief.output.stepped and carrier < AUDIBLE:
+        return f"the carrier sings at {short(carrier, 'Hz')}", 0.2
+    return "silent but for a fan", 1.0
+
+
+def _buildability(worked: Worked) -> tuple[Skill, str]:
+    """Winding skill, adjustment and sourcing, in words."""
+    builds: Any = worked.builds
+    said: list[str] = []
+    if "iron_transformer" in builds:
+        wires = builds["iron_transformer"].primary_in_hand
+        said.append(f"{builds['iron_transformer'].primary_turns} turns of {wires} wire{'s' * (wires > 1)} on iron, or a bought "
+                    "transformer reversed")  # fmt: skip
+        if "output_filter" in builds:
+            said.append("a choke for the full battery current, a sine table and its feedback to adjust")
+            return "some practice", "; ".join(said)
+        said.append("one oscillator, little to adjust" if worked.brief.output.waveform == "square" else "a width to regulate")
+        return "easy", "; ".join(said)
+    wires = builds["transformer"].primary_in_hand
+    said.append(f"ferrite with {builds['transformer'].primary_turns} turns of {wires} wires in hand, leakage to be kept down")
+    said.append("a link to regulate at a voltage that kills")
+    if not worked.brief.output.stepped:
+        said.append("a filter choke and a sine to adjust")
+    positions = 4 if builds["front_end"].topology == "full bridge" else 2
+    if positions == 4:
+        said.append("four gate drives, two of them floating, before the link")
+    skill: Skill = "hard" if not worked.brief.output.stepped or positions == 4 else "some practice"
+    return skill, "; ".join(said)
+
+
+def _worst(findings: tuple[Finding, ...]) -> tuple[str, ...]:
+    return tuple(f.title for f in sorted(findings, key=lambda f: ORDER[f.severity]) if f.severity == "fix")
+

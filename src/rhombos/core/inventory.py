@@ -1,0 +1,69 @@
+"""What a design is made of: each block's parts with their number, relative cost and mass."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from rhombos.core.magnetics.winding import COPPER_DENSITY, COPPER_PRICE, Winding
+from rhombos.core.parts import Part
+
+STRAND_PRICE = 2.2
+"""How many times as much a kilogram of litz costs."""
+
+
+@dataclass(frozen=True, slots=True)
+class Item:
+    """A line of the parts list: `count` of a part, its cost each, the mass of one, kg (0 where it hardly counts), and how much
+    of that is copper."""
+
+    what: str
+    part: str
+    count: int
+    price: float
+    mass: float = 0.0
+    copper: float = 0.0
+
+
+def fitted(what: str, part: Part, count: int = 1) -> Item:
+    """A part from the shelf."""
+    return Item(what, part.id, count, part.price, float(getattr(part, "mass", 0.0)))
+
+
+def wound(what: str, winding: Winding, mean_turn: float, count: int = 1) -> Item:
+    """The wire of a winding."""
+    mass = winding.turns * winding.copper * mean_turn * COPPER_DENSITY
+    dearer = STRAND_PRICE if winding.wire.strands > 1 else 1.0
+    return Item(what, winding.wire.id, count, COPPER_PRICE * dearer * mass, mass, mass)
+
+
+@dataclass(frozen=True, slots=True)
+class Inventory:
+    """All of it, with the sums."""
+
+    items: tuple[Item, ...]
+
+    @property
+    def count(self) -> int:
+        """Parts to solder, screw or wind."""
+        return sum(i.count for i in self.items)
+
+    @property
+    def cost(self) -> float:
+        """Relative cost of the parts."""
+        return sum(i.count * i.price for i in self.items)
+
+    @property
+    def mass(self) -> float:
+        """Mass of cores, copper and heat-sinks, kg: what decides the weight."""
+        return sum(i.count * i.mass for i in self.items)
+
+    @property
+    def copper(self) -> float:
+        """Mass of the winding wire, kg."""
+        return sum(i.count * i.copper for i in self.items)
+
+
+def gather(items: Iterable[Iterable[Item]]) -> Inventory:
+    """The inventory of several blocks."""
+    return Inventory(tuple(i for part in items for i in part))

@@ -1,0 +1,144 @@
+"""Line-frequency transformers on laminated iron: search over cores, turns by the flux limit, wire to fill the window."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from rhombos.core.book import magnetics as book
+from rhombos.core.book import source
+from rhombos.core.magnetics.pair import WoundPair
+from rhombos.core.magnetics.stack import rise
+from rhombos.core.magnetics.winding import (
+    COPPER_DENSITY,
+    COPPER_PRICE,
+    INSULATION,
+    Winding,
+    choose_wire,
+    copper_resistivity,
+    lay,
+)
+from rhombos.core.parts import IronCore, Shelf, Wire
+from rhombos.core.rules import Rules
+
+FLUX_USED = 0.97
+"""Share of a core's flux limit that proposals use."""
+WINDOW_USED = 0.9
+"""Share of the window's height that wire may take; the rest is tape and slack for the hand."""
+GENTLEST = 1.5e6
+"""Current density below which more copper is no longer worth its price, A/m²."""
+TRIES = 16
+
+
+@dataclass(frozen=True, slots=True)
+class IronNeed:
+    """Largest flux linkage of the driven primary and that at work, V·s peak; turns ratio; RMS current of one primary half (or
+    the one primary) and of the secondary, A; line frequency, Hz; the air's temperature, °C."""
+
+    linkage: float
+    work_linkage: float
+    ratio: float
+    primary_rms: float
+    secondary_rms: float
+    frequency: float
+    air: float
+    halves: int
+
+
+@dataclass(frozen=True, slots=True)
+class IronTransformer(WoundPair):
+    """A transformer on laminated iron, plainly wound: primary inside, secondary over it."""
+
+    stack: IronCore
+
+    def resistances(self, celsius: float) -> tuple[float, float]:
+        """DC resistance of one primary half and of the secondary, Ω, at a temperature, °C."""
+        rho = copper_resistivity(celsius)
+        first, second = (
+            book.winding_resistance.work({"rho": rho, "N": w.turns, "MLT": self.stack.mlt, "A_cu": w.copper})
+            for w in (self.primary, self.secondary)
+        )  # fmt: skip
+        return first, second
+
+
+def iron_loss(core: Any, flux: Any, frequency: float) -> Any:
+    """Loss of an iron core (or the columns of many), W, at a peak flux density, T."""
+    return book.iron_loss(m_core=core.mass, p_iron=core.loss, B_pk=flux, f=frequency)
+
+
+def iron_from(
+    shelf: Shelf, core: str, primary: tuple[str, int, int], secondary: tuple[str, int, int], halves: int
+) -> IronTransformer:  # fmt: skip
+    """The transformer that a build's fields describe; a winding is (wire, in hand, turns)."""
+    stack = shelf.get(IronCore, core)
+    windings = [lay(shelf.get(Wire, wire), hand, turns, stack.b_w) for wire, hand, turns in (primary, secondary)]
+    return IronTransformer(windings[0], windings[1], 1, halves, stack)
+
+
+def design_iron(need: IronNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> IronTransformer:
+    """The transformer with the lowest price plus worth of loss that keeps to its flux, stays cool and can be wound.
+
+    Iron loss counts twice: it runs day and night. Pins kept: core, primary_turns, secondary_turns, primary_wire,
+    primary_in_hand, secondary_wire, secondary_in_hand.
+    """
+    cores, table = shelf.all(IronCore), shelf.columns(IronCore)
+    least = np.ceil(need.linkage / (FLUX_USED * table.b_limit * table.a_e))
+    turns = np.broadcast_to(np.maximum(1.0, np.float64(pins.get("primary_turns", least))), least.shape)
+    secondary = np.float64(pins.get("secondary_turns", np.maximum(1, np.round(turns * need.ratio))))
+    ampere_turns = need.halves * turns * need.primary_rms + secondary * need.secondary_rms
+    room = rules.window_fill * table.a_w
+    copper = np.minimum(room, ampere_turns / GENTLEST)
+    copper_loss = copper_resistivity(90) * table.mlt * ampere_turns**2 / copper
+    iron = iron_loss(table, need.work_linkage / (turns * table.a_e), need.frequency)
+    allowed = rules.winding_limit - need.air
+    bad = (
+        np.maximum(rise(copper_loss + iron, table.surface) / allowed - 1, 0)
+        + np.maximum(ampere_turns / room / (1.3 * rules.current_density) - 1, 0)
+        + np.maximum(need.linkage / (turns * table.a_e) / table.b_limit - 1, 0)
+    )  # fmt: skip
+    price = table.price + COPPER_PRICE * copper * table.mlt * COPPER_DENSITY
+    score = np.where(bad > 0, 1e6 * (1 + bad), price + rules.watt_worth * (copper_loss + 2 * iron))
+    if "core" in pins:
+        score = np.where(shelf.column(IronCore, "id") == pins["core"], score, np.inf)
+    best: IronTransformer | None = None
+    for at in np.argsort(score, kind="stable")[:TRIES]:
+        if not np.isfinite(score[at]):
+            break
+        made = _wind(need, pins, shelf, cores[int(at)], int(turns[at]), int(np.broadcast_to(secondary, turns.shape)[at]),
+                     max(GENTLEST, float((ampere_turns / copper)[at])))  # fmt: skip
+        if made.fill <= 1.0 and rise(total_loss(made, need, rules.winding_limit), made.stack.surface) <= allowed:
+            return made
+        if best is None or made.fill < best.fill:
+            best = made
+    assert best is not None
+    return best
+
+
+def _wind(
+    need: IronNeed, pins: dict[str, Any], shelf: Shelf, core: IronCore, turns: int, secondary_turns: int, density: float
+) -> IronTransformer:  # fmt: skip
+    room = WINDOW_USED * core.height - 2 * INSULATION
+    ampere_turns = need.halves * turns * need.primary_rms
+    share = ampere_turns / (ampere_turns + secondary_turns * need.secondary_rms)
+    windings: list[Winding] = []
+    for name, count, rms, height in (
+        ("primary", turns, need.primary_rms, room * share / need.halves),
+        ("secondary", secondary_turns, need.secondary_rms, room * (1 - share)),
+    ):
+        chosen = choose_wire(shelf, count, rms, density, core.b_w, height, need.frequency)
+        wire = shelf.get(Wire, pins[f"{name}_wire"]) if f"{name}_wire" in pins else chosen.wire
+        fit = max(1, math.ceil(rms / density / wire.copper * 0.97))
+        in_hand = int(pins.get(f"{name}_in_hand", chosen.in_hand if wire is chosen.wire else fit))
+        windings.append(lay(wire, in_hand, count, core.b_w))
+    return IronTransformer(windings[0], windings[1], 1, need.halves, core)
+
+
+def total_loss(t: IronTransformer, need: IronNeed, celsius: float) -> float:
+    """Copper and iron, W, at the working point."""
+    first, second = t.resistances(celsius)
+    copper = need.halves * source.ohmic_loss.work({"I_rms": need.primary_rms, "R": first}) + source.ohmic_loss.work(
+        {"I_rms": need.secondary_rms, "R": second})  # fmt: skip
+    return copper + float(iron_loss(t.stack, need.work_linkage / (t.primary.turns * t.stack.a_e), need.frequency))

@@ -1,0 +1,59 @@
+"""What every transformer has in common: two windings in one window, and the leakage between them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from rhombos.core.book import magnetics as book
+from rhombos.core.magnetics.winding import COPPER_DENSITY, INSULATION, Winding
+
+
+@dataclass(frozen=True, slots=True)
+class WoundPair:
+    """Primary and secondary on one core. Two primary halves are wound bifilar, or there is one primary; `interfaces` counts
+    primary-to-secondary faces: 1 plain, 2 with the primary's wires shared out below and above the secondary. What the
+    windings lie on is the heir's `stack`, with its window and mean turn."""
+
+    primary: Winding
+    secondary: Winding
+    interfaces: int
+    halves: int
+
+    @property
+    def _on(self) -> Any:
+        return self.stack  # type: ignore[attr-defined]
+
+    @property
+    def ratio(self) -> float:
+        """Secondary turns over one primary half's."""
+        return self.secondary.turns / self.primary.turns
+
+    @property
+    def height(self) -> float:
+        """Build of the primary (both halves), the secondary and the tape between, m."""
+        return self.halves * self.primary.height + self.secondary.height + (self.interfaces + 1) * INSULATION
+
+    @property
+    def fill(self) -> float:
+        """Share of the window's build height in use."""
+        return float(self.height / self._on.height)
+
+    @property
+    def leakage(self) -> float:
+        """Leakage inductance seen from one primary half, H; an idle half's copper lies in the field too."""
+        return book.leakage.work(self.leakage_inputs)
+
+    @property
+    def leakage_inputs(self) -> dict[str, float]:
+        """The numbers behind `leakage`."""
+        return {
+            "N": self.primary.turns, "MLT": self._on.mlt, "b_w": self._on.b_w, "interfaces": self.interfaces,
+            "h_cu": self.halves * self.primary.height + self.secondary.height, "h_gap": self.interfaces * INSULATION,
+        }  # fmt: skip
+
+    @property
+    def copper_mass(self) -> float:
+        """Copper of all windings, kg."""
+        section = self.halves * self.primary.turns * self.primary.copper + self.secondary.turns * self.secondary.copper
+        return float(section * self._on.mlt * COPPER_DENSITY)

@@ -1,0 +1,44 @@
+"""A winding window in cross-section, to scale: the same wires, layers and tape that the sizing counts on."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rhombos.core.magnetics.pair import WoundPair
+from rhombos.core.magnetics.winding import INSULATION, Winding
+from rhombos.core.plots.model import Box
+
+MOST_WIRES = 400
+FINEST = 160
+"""Wires of a layer beyond which it is drawn as a band."""
+
+
+def window_boxes(made: WoundPair, window_breadth: float, window_height: float) -> tuple[Box, ...]:
+    """The window of a transformer, mm, from the core upwards: primary, tape, secondary and, interleaved, primary again."""
+    breadth, height = window_breadth * 1e3, window_height * 1e3
+    boxes = [Box(x=0, y=0, width=breadth, height=height, role="window")]
+    level, tape = 0.0, INSULATION * 1e3
+    for part in ("primary", "secondary") if made.interfaces == 1 else ("primary", "secondary", "primary"):
+        w = made.primary if part == "primary" else made.secondary
+        share = 1.0 if part == "secondary" or made.interfaces == 1 else 0.5
+        wires = round(w.turns * w.in_hand * share) * (made.halves if part == "primary" else 1)
+        level = _layers(boxes, w, wires, breadth, level, part)
+        boxes.append(Box(x=0, y=level, width=breadth, height=tape, role="tape"))
+        level += tape
+    return tuple(boxes)
+
+
+def _layers(boxes: list[Box], w: Winding, wires: int, breadth: float, level: float, role: Any) -> float:
+    """Draw wires layer on layer from `level`, mm; return the height reached."""
+    outer = w.wire.outer * 1e3
+    per_layer = max(1, int(breadth / outer))
+    left = wires
+    while left > 0:
+        here = min(left, per_layer)
+        if here > MOST_WIRES or per_layer > FINEST:
+            boxes.append(Box(x=0, y=level, width=min(breadth, here * outer), height=outer, role=role))
+        else:
+            boxes += [Box(x=i * outer, y=level, width=outer, height=outer, role=role, round=True) for i in range(here)]
+        level += outer
+        left -= here
+    return level

@@ -1,0 +1,70 @@
+"""Choosing a route in a real browser: compared, weighed, chosen with a click, undone with another."""
+
+import pytest
+from selenium.webdriver.support.ui import Select
+
+pytestmark = pytest.mark.web
+
+
+@pytest.fixture
+def routes(bench):
+    bench.click("show-routes")
+    bench.one("routes")
+    return bench
+
+
+def order(page) -> list[str]:
+    found = page.browser.find_elements("css selector", '[data-testid^="route-"]')
+    return [e.get_attribute("data-testid") for e in found if e.tag_name == "tr"]
+
+
+def test_every_route_is_listed_with_this_design_marked(routes):
+    assert len(order(routes)) == 12
+    assert "this design" in routes.text("route-push-pull link-sine")
+
+
+def test_choosing_a_route_makes_it_the_design_and_undo_brings_back_the_old(routes):
+    routes.click("route-full-bridge link-modified")
+    routes.until(lambda: "modified" in routes.text("route-detail"))
+    routes.click("choose-route")
+    routes.gone("routes")
+    routes.until(lambda: "Full bridge" in routes.one("power-path").text)
+    assert not routes.all("block-output_filter")
+    routes.kept()
+    design = routes.stored()["design"]
+    assert (design["route"], design["brief"]["output"]["waveform"], design["pins"]) == ("full-bridge link", "modified", {})
+    assert design["decision"]["chosen"].startswith("Full bridge")
+    assert len(design["decision"]["rows"]) == 12
+    routes.click("undo")
+    routes.until(lambda: "Push-pull" in routes.one("power-path").text)
+    routes.one("block-output_filter")
+
+
+def test_a_weight_moved_ranks_anew(routes):
+    before = order(routes)
+    slider = routes.one("weight-wave")
+    for _ in range(10):
+        slider.send_keys("\ue012")  # arrow left
+    routes.until(lambda: order(routes) != before and routes.one("routes").get_attribute("data-fresh") == "true")
+    assert not order(routes)[0].endswith("sine")
+
+
+def test_iron_routes_have_a_bench_of_their_own(routes):
+    routes.click("route-iron push-pull-square")
+    routes.click("choose-route")
+    routes.choose("iron_transformer")
+    assert routes.status("iron_transformer.core") == "proposed"
+    routes.one("chart-regulation")
+    assert "link" not in routes.text("danger")
+
+
+def test_a_wave_that_the_route_cannot_make_is_told_and_the_brief_stays_at_hand(routes):
+    routes.click("route-iron bridge-sine")
+    routes.click("choose-route")
+    routes.gone("routes")
+    routes.click("show-brief")
+    Select(routes.one("brief-output.waveform")).select_by_visible_text("square")
+    routes.one("finding-route.waveform")
+    Select(routes.one("brief-output.waveform")).select_by_visible_text("sine")
+    routes.gone("finding-route.waveform")
+    routes.one("block-iron_transformer")
