@@ -134,3 +134,18 @@ class Bench(Page):
         """The codes of the findings shown."""
         found = self.browser.find_elements(By.CSS_SELECTOR, '[data-testid^="finding-"]')
         return {e.get_attribute("data-testid").removeprefix("finding-") for e in found} - {"count"}
+
+    def options(self, table: str) -> list[str]:
+        """The names of a magnetics table's options."""
+        rows = self.one(f"options-{table}").find_elements(By.CSS_SELECTOR, "tbody tr")
+        return [r.find_element(By.TAG_NAME, "td").text for r in rows]
+
+    def value_of_here(self, table: str) -> str:
+        """The option that the design has now."""
+        here = self.one(f"options-{table}").find_element(By.CSS_SELECTOR, 'tbody tr[data-here="true"] td')
+        return here.text
+
+    def take(self, table: str, name: str) -> None:
+        """Take one of a table's options."""
+        button = self.one(f"option-{table}-{name}").find_element(By.TAG_NAME, "button")
+        self.browser.execute_script("arguments[0].scrollIntoView({block: 'center'}); arguments[0].click()", button)

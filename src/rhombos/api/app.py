@@ -13,7 +13,7 @@ from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 
 from rhombos.api import guard, problem
-from rhombos.api.routers import book, compare, designs, health, shelf, solve, waves
+from rhombos.api.routers import book, coils, compare, designs, health, shelf, solve, waves
 from rhombos.api.service import Service
 from rhombos.store.database import Database
 
@@ -35,8 +35,8 @@ def create_app(database_url: str | None = None, built: Path = BUILT) -> FastAPI:
     app.state.service = Service(Database(url))
     problem.install(app)
     guard.install(app)
-    for router in (health.router, designs.router, solve.router, waves.router, compare.router, shelf.router, book.router):
-        app.include_router(router, prefix="/api")
+    for resource in (health, designs, solve, waves, compare, coils, shelf, book):
+        app.include_router(resource.router, prefix="/api")
 
     @app.get("/api/{path:path}", include_in_schema=False)
     def unknown(path: str) -> None:

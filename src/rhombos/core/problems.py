@@ -37,7 +37,8 @@ def told_by(errors: Iterable[Any], route: Any) -> list[Problem]:
         if entry["type"] == "json_invalid":
             told.append(Problem("document", "", f"the document is not JSON: {entry.get('ctx', {}).get('error', '')}"))
             continue
-        entry["loc"] = tuple(x for x in entry["loc"] if x not in ("body", "query", "path"))
+        where = entry["loc"][:1]
+        entry["loc"] = tuple(entry["loc"][1:] if where and where[0] in ("body", "query", "path", "header") else entry["loc"])
         told.append(_told(entry, known))
     return told
 

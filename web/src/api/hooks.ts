@@ -50,6 +50,15 @@ export const useCompare = (design: Design | undefined, weights: Weights | undefi
     queryFn: () => data(client.POST("/api/compare", { body: { brief: design?.brief ?? {}, rules: design?.rules, ...(weights ? { weights } : {}) } as never })),
   })
 
+/** The magnetics benches of a design as it now stands; the last ones stay until the next are there. */
+export const useCoils = (design: Design | undefined) =>
+  useQuery({
+    queryKey: ["coils", design?.brief, design?.pins, design?.rules, design?.route],
+    enabled: design !== undefined,
+    placeholderData: (last) => last,
+    queryFn: () => data(client.POST("/api/coils", { body: { brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, route: design?.route } as never })),
+  })
+
 /** The working of a relation with its numbers put in. */
 export const useWorking = (relation: string | undefined, inputs: Record<string, number> | undefined) =>
   useQuery({

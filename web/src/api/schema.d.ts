@@ -84,6 +84,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/coils": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Benches
+         * @description Cores, turns and wires beside the present ones, and the winding sheets; none where nothing can be built.
+         */
+        post: operations["benches_api_coils_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/coils/one-turn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Test Turn
+         * @description From the volts of one test turn to the turns to wind.
+         */
+        post: operations["test_turn_api_coils_one_turn_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/coils/salvaged": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Judge Salvaged
+         * @description From a core's bare dimensions to what it can do here.
+         */
+        post: operations["judge_salvaged_api_coils_salvaged_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/coils/unknown-core": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Identify
+         * @description From a test winding on an unknown core to what it probably is and can carry.
+         */
+        post: operations["identify_api_coils_unknown_core_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/compare": {
         parameters: {
             query?: never;
@@ -500,6 +580,14 @@ export interface components {
             resistance?: number | null;
         };
         /**
+         * Benches
+         * @description The benches of every wound part of a design, in the order of the power path.
+         */
+        Benches: {
+            /** Benches */
+            benches: components["schemas"]["CoilBench"][];
+        };
+        /**
          * BlockReport
          * @description One block of the power path at the nominal point, with its worst stress over all points.
          */
@@ -645,6 +733,23 @@ export interface components {
             title: string;
             x?: components["schemas"]["Axis"] | null;
             y?: components["schemas"]["Axis"] | null;
+        };
+        /**
+         * CoilBench
+         * @description Everything about one wound part of a design.
+         */
+        CoilBench: {
+            /** Block */
+            block: string;
+            /** Charts */
+            charts: components["schemas"]["Chart"][];
+            /** Schools */
+            schools: components["schemas"]["School"][];
+            sheet: components["schemas"]["WindingSheet"];
+            /** Tables */
+            tables: components["schemas"]["OptionTable"][];
+            /** Title */
+            title: string;
         };
         /**
          * CompareAsked
@@ -937,6 +1042,16 @@ export interface components {
             kind: string;
         };
         /**
+         * Labelled
+         * @description A name and what belongs to it.
+         */
+        Labelled: {
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+        };
+        /**
          * Mark
          * @description A limit line across the picture, or along it.
          */
@@ -956,6 +1071,28 @@ export interface components {
              * @default false
              */
             upright: boolean;
+        };
+        /**
+         * OneTurn
+         * @description One turn was wound and its voltage measured while the core works; how many make the wanted voltage?
+         */
+        OneTurn: {
+            /** Volts measured on one turn */
+            volts_per_turn: number;
+            /** Voltage wanted */
+            wanted: number;
+        };
+        /**
+         * OneTurnAnswer
+         * @description The exact number, and what the whole numbers beside it give.
+         */
+        OneTurnAnswer: {
+            /** Choices */
+            choices: string[];
+            /** Exact */
+            exact: number;
+            /** Remark */
+            remark: string;
         };
         /**
          * Operating
@@ -986,6 +1123,45 @@ export interface components {
             resistance: number;
             /** V Link */
             v_link: number;
+        };
+        /**
+         * Option
+         * @description One choice among others: a core, a number of turns, a wire, a way to interleave. `patch` pins it; `fits` says whether it
+         *     keeps to the house limits, `why` what stands against it.
+         */
+        Option: {
+            /** Fits */
+            fits: boolean;
+            /** Here */
+            here: boolean;
+            /** Name */
+            name: string;
+            /** Patch */
+            patch: {
+                [key: string]: number | string | boolean | null;
+            };
+            /** Texts */
+            texts: {
+                [key: string]: string;
+            };
+            /** Why */
+            why: string;
+        };
+        /**
+         * OptionTable
+         * @description Choices side by side: `columns` are the keys of their texts with what stands above them.
+         */
+        OptionTable: {
+            /** Columns */
+            columns: components["schemas"]["Labelled"][];
+            /** Key */
+            key: string;
+            /** Options */
+            options: components["schemas"]["Option"][];
+            /** Remark */
+            remark: string;
+            /** Title */
+            title: string;
         };
         /**
          * PartOut
@@ -1297,6 +1473,63 @@ export interface components {
             why: string;
         };
         /**
+         * Salvaged
+         * @description A core from the drawer of which only dimensions are known.
+         */
+        Salvaged: {
+            /** Core area */
+            area: number;
+            /**
+             * Flux counted on, material unknown
+             * @default 0.15
+             */
+            flux: number;
+            /** Switching frequency */
+            frequency: number;
+            /** Magnetic path */
+            path: number;
+            /** Highest voltage across the winding */
+            volts: number;
+            /** Window, usable */
+            window: number;
+        };
+        /**
+         * SalvagedAnswer
+         * @description What it can carry.
+         */
+        SalvagedAnswer: {
+            /** Heat */
+            heat: number;
+            /** Power */
+            power: number;
+            /** Remark */
+            remark: string;
+            /** Texts */
+            texts: {
+                [key: string]: string;
+            };
+            /** Turns */
+            turns: number;
+        };
+        /**
+         * School
+         * @description One way to say how large a core must be: what it asks, what it counts on, and the smallest stack that gives it.
+         */
+        School: {
+            /** Asks */
+            asks: string;
+            /** Because */
+            because: string;
+            /** Core */
+            core: string;
+            /** Enough */
+            enough: boolean;
+            /** Here */
+            here: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * Series
          * @description One curve (or steps, or bars).
          */
@@ -1471,6 +1704,49 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /**
+         * UnknownCore
+         * @description A core of unknown material: its dimensions, a test winding, and what was measured on it.
+         */
+        UnknownCore: {
+            /** Core area, measured */
+            area: number;
+            /** Inductance measured, small signal */
+            inductance: number;
+            /** Frequency at which the current bends up, coming down */
+            knee_frequency: number;
+            /** Magnetic path, measured */
+            path: number;
+            /** Test turns */
+            turns: number;
+            /** Test voltage, square, peak */
+            volts: number;
+        };
+        /**
+         * UnknownCoreAnswer
+         * @description What it probably is, and what it carries.
+         */
+        UnknownCoreAnswer: {
+            /**
+             * Family
+             * @enum {string}
+             */
+            family: "gapped or powder" | "power ferrite" | "high-permeability ferrite" | "iron or nanocrystalline strip";
+            /** Inductance Factor */
+            inductance_factor: number;
+            /** Knee */
+            knee: number;
+            /** Permeability */
+            permeability: number;
+            /** Remark */
+            remark: string;
+            /** Texts */
+            texts: {
+                [key: string]: string;
+            };
+            /** Usable */
+            usable: number;
+        };
         /** ValidationError */
         ValidationError: {
             /** Context */
@@ -1597,6 +1873,52 @@ export interface components {
              * @default 10
              */
             wave: number;
+        };
+        /**
+         * WindingRow
+         * @description One step at the winding bench, from the core outwards.
+         */
+        WindingRow: {
+            /** In Hand */
+            in_hand: string;
+            /** Layers */
+            layers: string;
+            /** Length */
+            length: string;
+            /** Mass */
+            mass: string;
+            /** Note */
+            note: string;
+            /** Starts */
+            starts: string;
+            /** Turns */
+            turns: string;
+            /** What */
+            what: string;
+            /** Wire */
+            wire: string;
+        };
+        /**
+         * WindingSheet
+         * @description What a person winds from.
+         */
+        WindingSheet: {
+            /** Cautions */
+            cautions: string[];
+            /** Checks */
+            checks: components["schemas"]["Labelled"][];
+            /** Core */
+            core: string;
+            /**
+             * Phasing
+             * @enum {string}
+             */
+            phasing: "centre-tapped" | "single" | "inductor";
+            /** Rows */
+            rows: components["schemas"]["WindingRow"][];
+            /** Title */
+            title: string;
+            window: components["schemas"]["Chart"];
         };
         /**
          * WorkAsked
@@ -1750,7 +2072,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block: "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "load";
+                block: "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "load";
             };
             cookie?: never;
         };
@@ -1767,6 +2089,174 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Pictures"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    benches_api_coils_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Asked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Benches"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    test_turn_api_coils_one_turn_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OneTurn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OneTurnAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    judge_salvaged_api_coils_salvaged_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Salvaged"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SalvagedAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    identify_api_coils_unknown_core_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnknownCore"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnknownCoreAnswer"];
                 };
             };
             /** @description Unprocessable Entity */

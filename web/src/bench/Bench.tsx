@@ -8,6 +8,7 @@ import type { Figure, Finding, PinValue, Solution } from "../api/client"
 import { useCharts } from "../api/hooks"
 import { Circuit } from "../circuits"
 import { applyMode, presentMode } from "../theme"
+import { Coils, type CoilPage } from "../coils/Coils"
 import { Routes } from "../routes/Routes"
 import { Fault, Key } from "../ui/Page"
 import { BriefSheet } from "./BriefSheet"
@@ -45,8 +46,9 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
   const worst = solution.findings[0]?.block ?? "front_end"
   const chosen = search.get("block") ?? worst
   const block = solution.blocks.find((b) => b.key === chosen)
-  const routes = search.get("view") === "routes"
-  const view = (name?: string) => setSearch(name ? { block: chosen, view: name } : { block: chosen }, { replace: true })
+  const shownView = search.get("view")
+  const view = (name?: string, more?: Record<string, string>) => setSearch({ block: chosen, ...(name ? { view: name } : {}), ...more }, { replace: true })
+  const toggle = (name: string) => view(shownView === name ? undefined : name)
   // what rows and findings are given keeps its identity, so that only those that changed are drawn again
   const latest = useRef({ handle, solution, setSearch })
   latest.current = { handle, solution, setSearch }
@@ -64,6 +66,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
   const actions: Action[] = [
     { name: "Change the brief", keys: "0", run: () => go("brief") },
     { name: "Compare the routes", keys: "R", run: () => view("routes") },
+    { name: "Magnetics: cores, turns, wire, winding sheets", keys: "M", run: () => view("magnetics") },
     { name: "Undo", keys: "Ctrl Z", run: () => void handle.undo?.() },
     { name: "Redo", keys: "Ctrl Shift Z", run: () => void handle.redo?.() },
     { name: "Let go of every pin", run: () => void handle.change({ pins: {} }) },
@@ -74,16 +77,17 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
     { name: "Equation book", run: () => void navigate("/book") },
     { name: "Shelf of parts", run: () => void navigate("/shelf") },
   ]
-  useKeys({ solution, go, undo: handle.undo, redo: handle.redo, routes: () => view(routes ? undefined : "routes"), find: () => setFinding(true), close: () => setFigure(null) })
+  useKeys({ solution, go, undo: handle.undo, redo: handle.redo, toggle, find: () => setFinding(true), close: () => setFigure(null) })
   const shown = figure && (block?.figures.find((f) => f.address === figure.address && f.title === figure.title) ?? null)
   return (
     <Flex className="rhombos" direction="column" h={{ base: "auto", lg: "100dvh" }} minW="1000px" _print={{ h: "auto", minW: "0" }}>
-      <TopBar handle={handle} asked={solution.totals?.texts.asked ?? "change the brief"} brief={chosen === "brief"} showBrief={() => go(chosen === "brief" ? worst : "brief")} routes={routes} showRoutes={() => view(routes ? undefined : "routes")} find={() => setFinding(true)} />
+      <TopBar handle={handle} asked={solution.totals?.texts.asked ?? "change the brief"} brief={chosen === "brief"} showBrief={() => go(chosen === "brief" ? worst : "brief")} view={shownView} show={toggle} find={() => setFinding(true)} />
       <PowerPath solution={solution} chosen={chosen} choose={go} />
       <TotalsLine solution={solution} />
       {handle.fault && <Fault m="2">{handle.fault}</Fault>}
-      {routes && <Routes handle={handle} done={() => setSearch({}, { replace: true })} />}
-      {!routes && <Grid flex="1" minH="0" _print={{ display: "block" }} templateColumns="minmax(440px, 1.06fr) minmax(300px, 1fr) minmax(250px, 0.62fr)">
+      {shownView === "magnetics" && <Coils handle={handle} apply={apply} part={chosen} page={(search.get("page") ?? "choices") as CoilPage} show={(part, page) => setSearch({ block: part, view: "magnetics", page }, { replace: true })} done={() => view()} />}
+      {shownView === "routes" && <Routes handle={handle} done={() => setSearch({}, { replace: true })} />}
+      {!shownView && <Grid flex="1" minH="0" _print={{ display: "block" }} templateColumns="minmax(440px, 1.06fr) minmax(300px, 1fr) minmax(250px, 0.62fr)">
         <Column>
           <Flex align="baseline" gap="3" mb="1">
             <Text as="h2" fontWeight="700" fontSize="lg" whiteSpace="nowrap" data-testid="sheet-title">
@@ -136,7 +140,7 @@ function Pictures({ handle, block }: { handle: DesignHandle; block: string }) {
 function TotalsLine({ solution }: { solution: Solution }) {
   const t = solution.totals?.texts
   return (
-    <Flex px="5" h="30px" align="center" fontSize="sm" color="ink.soft" borderBottom="1px solid" borderColor="hair" bg="sheet" gap="1.5" whiteSpace="nowrap" overflow="hidden" data-testid="totals">
+    <Flex className="aside" px="5" h="30px" align="center" fontSize="sm" color="ink.soft" borderBottom="1px solid" borderColor="hair" bg="sheet" gap="1.5" whiteSpace="nowrap" overflow="hidden" data-testid="totals">
       {t && (
         <>
           in <Bold>{t.power_in}</Bold> = out <Bold>{t.power_out}</Bold> + lost <Bold>{t.lost}</Bold> · efficiency <Bold testid="efficiency">{t.efficiency}</Bold> at full power, nominal battery · idle{" "}
@@ -157,7 +161,7 @@ const Bold = ({ children, testid }: { children: React.ReactNode; testid?: string
 function Foot({ handle, solution }: { handle: DesignHandle; solution: Solution }) {
   const t = solution.totals?.texts
   return (
-    <Flex as="footer" px="5" h="30px" flexShrink="0" align="center" gap="5" fontSize="sm" bg="sheet" borderTop="1px solid" borderColor="hair" whiteSpace="nowrap" overflow="hidden">
+    <Flex as="footer" className="aside" px="5" h="30px" flexShrink="0" align="center" gap="5" fontSize="sm" bg="sheet" borderTop="1px solid" borderColor="hair" whiteSpace="nowrap" overflow="hidden">
       {t && (
         <Text color="stop" fontWeight="700" data-testid="danger">
           {t.link_voltage ? `${t.link_voltage} link: ${t.stored_energy} stored, ${t.safe_time} to a touch-safe 60 V after switch-off` : "The output kills; a battery starts fires: fuse at the battery, measure before you touch"}
@@ -182,12 +186,12 @@ interface Keys {
   go: (block: string) => void
   undo: (() => void) | null
   redo: (() => void) | null
-  routes: () => void
+  toggle: (view: string) => void
   find: () => void
   close: () => void
 }
 
-function useKeys({ solution, go, undo, redo, routes, find, close }: Keys) {
+function useKeys({ solution, go, undo, redo, toggle, find, close }: Keys) {
   useEffect(() => {
     const pressed = (e: KeyboardEvent) => {
       const typing = (e.target as HTMLElement).matches?.("input, select, textarea")
@@ -198,7 +202,8 @@ function useKeys({ solution, go, undo, redo, routes, find, close }: Keys) {
       else if (command && e.key.toLowerCase() === "y") (e.preventDefault(), redo?.())
       else if (command || e.altKey) return
       else if (e.key === "0") go("brief")
-      else if (e.key === "r") routes()
+      else if (e.key === "r") toggle("routes")
+      else if (e.key === "m") toggle("magnetics")
       else if (/^[1-9]$/.test(e.key)) {
         const block = solution.blocks[Number(e.key) - 1]
         if (block) go(block.key)

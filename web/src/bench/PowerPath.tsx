@@ -23,7 +23,7 @@ export function PowerPath({ solution, chosen, choose }: { solution: Solution; ch
   const last = blocks.at(-1)
   const outline = `M24 ${AXIS - RIBBON / 2}L${width - 24} ${AXIS - RIBBON / 2}L${width - 24} ${bottom - (RIBBON - thickness(last?.power_out ?? 0))}${[...edge].reverse().join("")}L24 ${bottom}Z`
   return (
-    <Box ref={ref} bg="sheet" overflow="hidden" borderBottom="1px solid" borderColor="hair" data-testid="power-path">
+    <Box ref={ref} className="aside" bg="sheet" overflow="hidden" borderBottom="1px solid" borderColor="hair" data-testid="power-path">
       <svg width={width} height={HEIGHT} role="group" aria-label="power path" style={{ display: "block" }}>
         <path d={outline} fill="var(--chakra-colors-copper-soft)" />
         <path d={`M24 ${AXIS - RIBBON / 2}H${width - 24}`} stroke="var(--chakra-colors-copper)" strokeWidth="1.5" />
@@ -73,8 +73,9 @@ export function useWidth(): [number, React.RefObject<HTMLDivElement | null>] {
   const [width, setWidth] = useState(1280)
   useLayoutEffect(() => {
     if (!ref.current) return
-    setWidth(ref.current.clientWidth)
-    const watch = new ResizeObserver(([entry]) => entry && setWidth(entry.contentRect.width))
+    const fit = (wide: number) => wide > 0 && setWidth(wide)
+    fit(ref.current.clientWidth)
+    const watch = new ResizeObserver(([entry]) => entry && fit(entry.contentRect.width))
     watch.observe(ref.current)
     return () => watch.disconnect()
   }, [])

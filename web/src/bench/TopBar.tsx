@@ -10,13 +10,13 @@ interface Props {
   asked: string
   brief: boolean
   showBrief: () => void
-  routes: boolean
-  showRoutes: () => void
+  view: string | null
+  show: (view: string) => void
   find: () => void
 }
 
 /** The bench's bar: name, brief in a line, whether it is kept, undo and redo. */
-export function TopBar({ handle, asked, brief, showBrief, routes, showRoutes, find }: Props) {
+export function TopBar({ handle, asked, brief, showBrief, view, show, find }: Props) {
   const { design, keeping, undo, redo } = handle
   return (
     <Flex as="header" align="center" gap="3" px="5" h="45px" bg="sheet" borderBottom="1px solid" borderColor="hair" className="screen-only">
@@ -35,9 +35,11 @@ export function TopBar({ handle, asked, brief, showBrief, routes, showRoutes, fi
         <Quiet disabled={!redo} onClick={() => void redo?.()} data-testid="redo" title="Ctrl Shift Z">
           redo
         </Quiet>
-        <Quiet onClick={showRoutes} color={routes ? "copper" : "ink.soft"} data-testid="show-routes" title="compare the routes (key R)">
-          routes
-        </Quiet>
+        {(["routes", "magnetics"] as const).map((name) => (
+          <Quiet key={name} onClick={() => show(name)} color={view === name ? "copper" : "ink.soft"} data-testid={`show-${name}`} title={`key ${name[0]?.toUpperCase()}`}>
+            {name}
+          </Quiet>
+        ))}
         <Quiet asChild>
           <Link to="/book">book</Link>
         </Quiet>

@@ -22,6 +22,10 @@ area_product = _relation(
     "area_product", A_p, P_apparent / (K_f * K_u * B_pk * f * J),
     title="Area product needed, transformer", holds="P_t sums the windings' volt-amperes; centre-tapped ones cost √2",
     source=AREA_TEXT)
+root_of_power = _relation(
+    "root_of_power", A_e, k_root * sp.sqrt(P / eta), title="Core area by the shop-floor rule",
+    holds="about 0.1 cm²/√W for ferrite at tens of kHz, 1.1 to 1.2 for iron at 50 Hz; knows nothing of flux, frequency or loss",
+    source="workshop rule of thumb; compare with the area product")
 choke_area_product = _relation(
     "choke_area_product", A_p, L * I_pk * I_rms / (B_pk * K_u * J),
     title="Area product needed, choke", holds="gapped core worked to B at the peak current", source=AREA_TEXT)
@@ -51,6 +55,19 @@ iron_loss = _relation(
     title="Core loss of laminated iron",
     holds="45 to 400 Hz, below the knee; the triangular flux of a square wave loses a little less",
     source="Steinmetz's law with the exponents usual for thin sheet")
+winding_capacitance = _relation(
+    "winding_capacitance", C_ws, eps0 * eps_r * b_w * MLT * interfaces / h_ins,
+    title="Capacitance between primary and secondary", holds="windings face each other over their whole breadth",
+    source="plate capacitor; any electrostatics text")
+turns_by_test = _relation(
+    "turns_by_test", N, V / v_turn, title="Turns from the volts of one turn",
+    holds="one test turn measured at the flux it will work at", source=FARADAY)
+permeability_by_test = _relation(
+    "permeability_by_test", mu_e, L * l_e / (mu0 * A_e * N**2), title="Effective permeability from a test winding",
+    holds="inductance measured at low flux; the gap counts as part of the core", source="magnetic circuit of one loop")
+flux_by_volt_seconds = _relation(
+    "flux_by_volt_seconds", B_pk, linkage / (N * A_e), title="Flux at the knee, from its volt-seconds",
+    holds="volt-seconds from zero flux to where the magnetising current bends up", source=FARADAY)
 skin_depth = _relation(
     "skin_depth", delta, sp.sqrt(rho / (sp.pi * f * mu0)),
     title="Skin depth", holds="depth at which the current density falls to 1/e; non-magnetic conductor",

@@ -95,6 +95,19 @@ def design_choke(need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rul
     return best
 
 
+def rank_chokes(need: ChokeNeed, shelf: Shelf, rules: Rules, count: int) -> list[Choke]:
+    """The choke on each of the `count` most promising stacks that can be gapped, those that cannot work last."""
+    table, grade = stack_table(shelf), _grade(need, {}, shelf)
+    index = np.flatnonzero(table.gappable)
+    turns = np.maximum(1, np.ceil(need.inductance * need.peak / (rules.choke_peak * table.a_e[index])))
+    loss, warm = _estimate(need, table, index, turns, grade, rules)
+    allowed = rules.winding_limit - need.air
+    score = table.price[index] + rules.watt_worth * loss
+    score = np.where((warm <= allowed) & (turns <= MOST_TURNS), score, 1e6 + warm)
+    return [_wind(need, {}, shelf, rules, table.rows[index[at]], grade, int(turns[at]))
+            for at in np.argsort(score, kind="stable")[:count]]  # fmt: skip
+
+
 def _grade(need: ChokeNeed, pins: dict[str, Any], shelf: Shelf) -> Grade:
     if "grade" in pins:
         return shelf.get(Grade, pins["grade"])

@@ -84,6 +84,39 @@ def design_iron(need: IronNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules
     Iron loss counts twice: it runs day and night. Pins kept: core, primary_turns, secondary_turns, primary_wire,
     primary_in_hand, secondary_wire, secondary_in_hand.
     """
+    scored = _scores(need, pins, shelf, rules)
+    allowed = rules.winding_limit - need.air
+    best: IronTransformer | None = None
+    for at in np.argsort(scored.score, kind="stable")[:TRIES]:
+        if not np.isfinite(scored.score[at]):
+            break
+        made = _wind(need, pins, shelf, scored, int(at))
+        if made.fill <= 1.0 and rise(total_loss(made, need, rules.winding_limit), made.stack.surface) <= allowed:
+            return made
+        if best is None or made.fill < best.fill:
+            best = made
+    assert best is not None
+    return best
+
+
+def rank_irons(need: IronNeed, shelf: Shelf, rules: Rules, count: int) -> list[IronTransformer]:
+    """The transformer on each of the `count` most promising cores of the shelf, those that cannot work last."""
+    scored = _scores(need, {}, shelf, rules)
+    return [_wind(need, {}, shelf, scored, int(at)) for at in np.argsort(scored.score, kind="stable")[:count]]
+
+
+@dataclass(frozen=True, slots=True)
+class _Scored:
+    """Every core with its turns and current density, A/m², and its score: price plus worth of loss, far more if it fails."""
+
+    cores: tuple[IronCore, ...]
+    turns: np.ndarray
+    secondary: np.ndarray
+    density: np.ndarray
+    score: np.ndarray
+
+
+def _scores(need: IronNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> _Scored:
     cores, table = shelf.all(IronCore), shelf.columns(IronCore)
     least = np.ceil(need.linkage / (FLUX_USED * table.b_limit * table.a_e))
     turns = np.broadcast_to(np.maximum(1.0, np.float64(pins.get("primary_turns", least))), least.shape)
@@ -103,23 +136,14 @@ def design_iron(need: IronNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules
     score = np.where(bad > 0, 1e6 * (1 + bad), price + rules.watt_worth * (copper_loss + 2 * iron))
     if "core" in pins:
         score = np.where(shelf.column(IronCore, "id") == pins["core"], score, np.inf)
-    best: IronTransformer | None = None
-    for at in np.argsort(score, kind="stable")[:TRIES]:
-        if not np.isfinite(score[at]):
-            break
-        made = _wind(need, pins, shelf, cores[int(at)], int(turns[at]), int(np.broadcast_to(secondary, turns.shape)[at]),
-                     max(GENTLEST, float((ampere_turns / copper)[at])))  # fmt: skip
-        if made.fill <= 1.0 and rise(total_loss(made, need, rules.winding_limit), made.stack.surface) <= allowed:
-            return made
-        if best is None or made.fill < best.fill:
-            best = made
-    assert best is not None
-    return best
+    return _Scored(
+        tuple(cores), turns, np.broadcast_to(secondary, turns.shape),
+        np.maximum(GENTLEST, ampere_turns / copper), score)  # fmt: skip
 
 
-def _wind(
-    need: IronNeed, pins: dict[str, Any], shelf: Shelf, core: IronCore, turns: int, secondary_turns: int, density: float
-) -> IronTransformer:  # fmt: skip
+def _wind(need: IronNeed, pins: dict[str, Any], shelf: Shelf, scored: _Scored, at: int) -> IronTransformer:
+    core, density = scored.cores[at], float(scored.density[at])
+    turns, secondary_turns = int(scored.turns[at]), int(scored.secondary[at])
     room = WINDOW_USED * core.height - 2 * INSULATION
     ampere_turns = need.halves * turns * need.primary_rms
     share = ampere_turns / (ampere_turns + secondary_turns * need.secondary_rms)

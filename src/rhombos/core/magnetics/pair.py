@@ -3,10 +3,25 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 from rhombos.core.book import magnetics as book
 from rhombos.core.magnetics.winding import COPPER_DENSITY, INSULATION, Winding
+
+
+@dataclass(frozen=True, slots=True)
+class Lay:
+    """One winding, or part of one, as it comes to lie: `in_hand` of its wires, for `together` halves wound side by side."""
+
+    part: Literal["primary", "secondary"]
+    winding: Winding
+    in_hand: int
+    together: int
+
+    @property
+    def wires(self) -> int:
+        """Wires in the cross-section."""
+        return self.winding.turns * self.in_hand * self.together
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,6 +66,15 @@ class WoundPair:
             "N": self.primary.turns, "MLT": self._on.mlt, "b_w": self._on.b_w, "interfaces": self.interfaces,
             "h_cu": self.halves * self.primary.height + self.secondary.height, "h_gap": self.interfaces * INSULATION,
         }  # fmt: skip
+
+    @property
+    def order(self) -> tuple[Lay, ...]:
+        """The windings from the core upwards: primary, secondary and, interleaved, the rest of the primary's wires."""
+        first = self.primary.in_hand - self.primary.in_hand // 2 if self.interfaces == 2 else self.primary.in_hand
+        found = [Lay("primary", self.primary, first, self.halves), Lay("secondary", self.secondary, self.secondary.in_hand, 1)]
+        if self.interfaces == 2 and first < self.primary.in_hand:
+            found.append(Lay("primary", self.primary, self.primary.in_hand - first, self.halves))
+        return tuple(found)
 
     @property
     def copper_mass(self) -> float:

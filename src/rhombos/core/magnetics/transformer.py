@@ -142,6 +142,23 @@ def design_transformer(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf
     return best
 
 
+def rank_transformers(need: TransformerNeed, shelf: Shelf, rules: Rules, count: int) -> list[Transformer]:
+    """The best transformer on each of the `count` most promising stacks of the shelf, those that cannot work last.
+
+    Every stack is tried with every suited grade and number of primary turns; each appears once.
+    """
+    table = stack_table(shelf)
+    index = np.arange(len(table.rows))
+    grades = suited_grades(shelf, need.frequency)
+    turns = np.arange(1, MOST_PRIMARY_TURNS + 1)
+    score = _scores(need, {}, table, index, turns, grades, rules)
+    found = []
+    for row in np.argsort(score.min(axis=(0, 2)), kind="stable")[:count]:
+        which, column = np.unravel_index(int(np.argmin(score[:, row, :])), (len(grades), len(turns)))
+        found.append(_wind(need, {}, shelf, rules, table.rows[row], grades[which], int(turns[column])))
+    return found
+
+
 def _scores(
     need: TransformerNeed, pins: dict[str, Any], table: Any, index: np.ndarray, turns: np.ndarray, grades: list[Grade],
     rules: Rules,

@@ -14,17 +14,21 @@ FINEST = 160
 
 
 def window_boxes(made: WoundPair, window_breadth: float, window_height: float) -> tuple[Box, ...]:
-    """The window of a transformer, mm, from the core upwards: primary, tape, secondary and, interleaved, primary again."""
+    """The window of a transformer, mm, from the core upwards, in the order it is wound."""
     breadth, height = window_breadth * 1e3, window_height * 1e3
     boxes = [Box(x=0, y=0, width=breadth, height=height, role="window")]
     level, tape = 0.0, INSULATION * 1e3
-    for part in ("primary", "secondary") if made.interfaces == 1 else ("primary", "secondary", "primary"):
-        w = made.primary if part == "primary" else made.secondary
-        share = 1.0 if part == "secondary" or made.interfaces == 1 else 0.5
-        wires = round(w.turns * w.in_hand * share) * (made.halves if part == "primary" else 1)
-        level = _layers(boxes, w, wires, breadth, level, part)
+    for lay in made.order:
+        level = _layers(boxes, lay.winding, lay.wires, breadth, level, lay.part)
         boxes.append(Box(x=0, y=level, width=breadth, height=tape, role="tape"))
         level += tape
+    return tuple(boxes)
+
+
+def layers_of(winding: Winding, wires: int, window_breadth: float, window_height: float) -> tuple[Box, ...]:
+    """The window of an inductor, mm, with its one winding."""
+    boxes = [Box(x=0, y=0, width=window_breadth * 1e3, height=window_height * 1e3, role="window")]
+    _layers(boxes, winding, wires, window_breadth * 1e3, 0.0, "primary")
     return tuple(boxes)
 
 

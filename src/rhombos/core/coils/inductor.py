@@ -1,0 +1,193 @@
+"""The bench of the gapped inductors: link choke and filter inductor."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from rhombos.core.blocks.wound import choke_of
+from rhombos.core.book import magnetics as book
+from rhombos.core.coils.common import against, stack_name, wire_table
+from rhombos.core.coils.model import CoilBench, Option, OptionTable, Patch, School, labelled
+from rhombos.core.coils.sheet import choke_sheet
+from rhombos.core.magnetics.choke import Choke, ChokeNeed, choke_loss, rank_chokes
+from rhombos.core.magnetics.stack import rise, stack_table
+from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, roomy
+from rhombos.core.plots.window import layers_of
+from rhombos.core.solve import Worked
+from rhombos.core.units import fmt, short
+
+SHOWN = 12
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What one inductor of a design has to do: its need at full power, the peak current of the surge, A, the weight of its core
+    loss over the line cycle, and what people call it."""
+
+    block: str
+    what: str
+    build: Any
+    need: ChokeNeed
+    surge: float
+    weight: float
+    duty: float
+
+
+def link_choke(worked: Worked) -> CoilBench:
+    """The choke behind the rectifier."""
+    build: Any = worked.builds["rectifier"]
+    now = worked.settled["nominal"].states["rectifier"]
+    duty = worked.settled["nominal"].states["front_end"].total_duty
+    need = ChokeNeed(
+        build.inductance, now.choke_peak, 2 * now.average, now.ripple, now.ripple / math.sqrt(12),
+        2 * worked.builds["front_end"].frequency, _air(worked))  # type: ignore[attr-defined]
+    return _bench(worked, _asked(worked, "rectifier", "link choke", build, need, "choke_peak", now.choke_core, duty))
+
+
+def filter_inductor(worked: Worked) -> CoilBench:
+    """The inductor of the output filter."""
+    build: Any = worked.builds["output_filter"]
+    now = worked.settled["nominal"].states["output_filter"]
+    need = ChokeNeed(
+        build.inductance, now.peak, now.line_current, now.ripple, now.ripple_rms,
+        2 * worked.builds["h_bridge"].carrier, _air(worked))  # type: ignore[attr-defined]
+    return _bench(worked, _asked(worked, "output_filter", "filter inductor", build, need, "peak", now.core, 0.5))
+
+
+def _air(worked: Worked) -> float:
+    return worked.brief.targets.ambient + worked.rules.enclosure_rise
+
+
+def _asked(
+    worked: Worked, block: str, what: str, build: Any, need: ChokeNeed, peak: str, core: float, duty: float
+) -> Asked:  # fmt: skip
+    surge = max(getattr(s.states[block], peak) for k, s in worked.settled.items()
+                if k not in worked.route.hopeless(worked.settled) or k == "nominal")  # fmt: skip
+    plain = choke_loss(choke_of(build, worked.shelf), need, duty=duty).core
+    return Asked(block, what, build, need, surge, core / plain if plain > 0 else 1.0, duty)
+
+
+def _bench(worked: Worked, asked: Asked) -> CoilBench:
+    made = choke_of(asked.build, worked.shelf)
+    window, cores = _window(made), _cores(worked, asked, made)
+    checks = (
+        ("Inductance, gap set", fmt(made.inductance, "H")), ("Total gap", fmt(made.gap, "mm", 2)),
+        ("Current it must stand", f"{fmt(asked.surge, 'A')} at the surge, {fmt(_flux(made, asked.surge), 'T')}"),
+        ("Resistance, 20 °C", fmt(choke_loss(made, asked.need, 20.0).resistance, "ohm")),
+        ("Window height in use", fmt(made.fill, "%", 2)),
+    )
+    core = f"{stack_name(made.stack)}, grade {made.grade.id}"
+    return CoilBench(
+        block=asked.block, title=f"{asked.what.capitalize()} on {stack_name(made.stack)}",
+        tables=(_turns(worked, asked, made), cores, wire_table(
+            worked.shelf, made.winding, made.stack.b_w, asked.need.frequency, 1.0,
+            lambda w: w.height / made.stack.height, "wire", "Wire, equal copper", asked.block, "",
+            asked.need.ripple_rms**2 / (asked.need.rms**2 + asked.need.ripple_rms**2))),
+        schools=_schools(worked, asked, made, cores.options[0].name), charts=(window, _saturation(worked, asked, made)),
+        sheet=choke_sheet(made.winding, made.stack.mlt, made.stack.b_w, core, asked.what.capitalize(), made.gap,
+                          made.inductance, window, checks))  # fmt: skip
+
+
+def _flux(made: Choke, current: float) -> float:
+    return book.choke_flux.work({
+        "L": made.inductance, "I_pk": current, "N": made.winding.turns, "A_e": made.stack.a_e})  # fmt: skip
+
+
+def _judged(worked: Worked, asked: Asked, made: Choke, name: str, here: bool, patch: Patch, **more: str) -> Option:
+    celsius = 80.0
+    for _ in range(4):
+        lost = choke_loss(made, asked.need, min(celsius, 250.0), asked.duty, asked.weight)
+        celsius = asked.need.air + float(rise(lost.total, made.stack.surface))
+    flux = _flux(made, asked.surge)
+    rules = worked.rules
+    why = against((flux, min(rules.choke_peak, made.grade.b_sat), "T"), (celsius, rules.winding_limit, "degC"),
+                  (made.fill, 1.0, "%"))  # fmt: skip
+    return Option(
+        name=name, here=here, fits=not why, why=why, patch=patch,
+        texts={"flux": fmt(flux, "T"), "gap": fmt(made.gap, "mm", 2), "copper": fmt(lost.copper, "W"),
+               "core": fmt(lost.core, "W"), "loss": fmt(lost.total, "W"), "temperature": fmt(celsius, "degC"),
+               "fill": fmt(made.fill, "%", 2), **more})  # fmt: skip
+
+
+def _turns(worked: Worked, asked: Asked, made: Choke) -> OptionTable:
+    step = max(1, round(made.winding.turns / 12))
+    options = []
+    for n in sorted({max(1, made.winding.turns + k * step) for k in range(-2, 3)}):
+        near = asked.build.model_copy(update={
+            "turns": n, "in_hand": min(50, max(1, round(made.winding.in_hand * made.winding.turns / n)))})  # fmt: skip
+        options.append(_judged(worked, asked, choke_of(near, worked.shelf), str(n), n == made.winding.turns,
+                               {f"{asked.block}.core": near.core, f"{asked.block}.sets": near.sets,
+                                f"{asked.block}.turns": n}))  # fmt: skip
+    return OptionTable(
+        key="turns", title="Turns at this inductance", columns=labelled(
+            ("flux", "flux at surge"), ("gap", "gap"), ("copper", "copper"), ("core", "core"), ("temperature", "hot"),
+            ("fill", "window")),
+        remark="More turns need a wider gap for the same inductance, carry less flux and lose more in copper.",
+        options=tuple(options))  # fmt: skip
+
+
+def _cores(worked: Worked, asked: Asked, made: Choke) -> OptionTable:
+    options = []
+    for other in rank_chokes(replace(asked.need, peak=asked.surge), worked.shelf, worked.rules, 2 * SHOWN):
+        patch: Patch = {f"{asked.block}.core": other.stack.core.id, f"{asked.block}.sets": other.stack.sets,
+                        f"{asked.block}.grade": other.grade.id, f"{asked.block}.turns": other.winding.turns,
+                        f"{asked.block}.wire": None, f"{asked.block}.in_hand": None}  # fmt: skip
+        here = (other.stack.core.id, other.stack.sets) == (made.stack.core.id, made.stack.sets)
+        options.append(_judged(worked, asked, other, stack_name(other.stack), here, patch, turns=str(other.winding.turns),
+                               price=fmt(other.stack.price, "1", 2), mass=fmt(other.stack.mass, "kg", 2)))  # fmt: skip
+    options.sort(key=lambda o: not o.fits)
+    return OptionTable(
+        key="cores", title="Cores on the shelf", columns=labelled(
+            ("turns", "turns"), ("flux", "flux at surge"), ("gap", "gap"), ("loss", "loss"), ("temperature", "hot"),
+            ("fill", "window"), ("mass", "core"), ("price", "cost")),
+        remark="Every stack that can be gapped, wound for this current; cheapest first, watts counted in.",
+        options=tuple(options[:SHOWN]))  # fmt: skip
+
+
+def _schools(worked: Worked, asked: Asked, made: Choke, best: str) -> tuple[School, ...]:
+    rules = worked.rules
+    table = stack_table(worked.shelf)
+    product = float(book.choke_area_product(
+        L=made.inductance, I_pk=asked.surge, I_rms=asked.need.rms, B_pk=rules.choke_peak, K_u=rules.window_fill,
+        J=rules.current_density))  # fmt: skip
+    fit = np.flatnonzero((table.a_e * table.a_w >= product) & table.gappable & np.array([r.sets == 1 for r in table.rows]))
+    smallest = table.rows[int(fit[np.argmin((table.a_e * table.a_w)[fit])])].core.id if fit.size else "none alone"
+    here = made.stack.a_e * made.stack.a_w
+    return (
+        School(name="Area product", asks=fmt(product, "m^4"), here=fmt(here, "m^4"), core=smallest, enough=here >= product,
+               because=f"energy at the surge over flux, copper and window, at {short(rules.choke_peak, 'T')} and "
+               f"{fmt(rules.current_density, 'A/m^2', 2)}; the surge is short, so copper may be run harder than this"),
+        School(name="Loss-limited search", asks=best, here=stack_name(made.stack), core=best,
+               enough=made.fill <= 1, because="turns from the flux at the surge, wire from the steady current, heat from both"),
+    )  # fmt: skip
+
+
+def _window(made: Choke) -> Chart:
+    return Chart(
+        key="window", title="Winding window, to scale",
+        boxes=layers_of(made.winding, made.winding.turns * made.winding.in_hand, made.stack.b_w, made.stack.height),
+        remark=f"{stack_name(made.stack)}: {made.stack.b_w * 1e3:.1f} × {made.stack.height * 1e3:.1f} mm. "
+               f"{made.winding.turns} turns, {made.winding.in_hand} in hand; {fmt(made.fill, '%', 2)} of the "
+               "height.")  # fmt: skip
+
+
+def _saturation(worked: Worked, asked: Asked, made: Choke) -> Chart:
+    """Flux against current, with the currents it meets."""
+    most = 1.25 * max(asked.surge, made.grade.b_sat * made.winding.turns * made.stack.a_e / made.inductance)
+    i, b = Scale("A", most), Scale("T", made.grade.b_sat)
+    limit = made.grade.b_sat * made.winding.turns * made.stack.a_e / made.inductance
+    flux = [0.0, _flux(made, min(most, limit)), made.grade.b_sat]
+    return Chart(
+        key="saturation", title="Flux against current", x=i.axis("current", low=0, high=most),
+        y=b.axis("", low=0, high=roomy(made.grade.b_sat)),
+        series=(Series(name="flux", x=i.all([0.0, min(most, limit), most]), y=b.all(flux)),),
+        marks=(Mark(at=b(made.grade.b_sat), label=f"saturates {fmt(made.grade.b_sat, 'T')}", role="rating"),
+               Mark(at=b(worked.rules.choke_peak), label=f"house limit {fmt(worked.rules.choke_peak, 'T')}", role="house")),
+        dots=(Dot(x=i(asked.need.peak), y=b(_flux(made, asked.need.peak)), label="full power"),
+              Dot(x=i(asked.surge), y=b(_flux(made, asked.surge)), label="surge")),
+        remark=f"A gapped ferrite holds its inductance up to {fmt(limit, 'A')} and loses it within a few amperes: the ripple "
+               "then shoots up, and the switch pays.")  # fmt: skip

@@ -1,0 +1,49 @@
+"""The magnetics bench over HTTP."""
+
+import pytest
+
+
+def test_a_design_has_the_benches_of_its_wound_parts(client):
+    found = client.post("/api/coils", json={"brief": {}}).json()["benches"]
+    assert [b["block"] for b in found] == ["transformer", "rectifier", "output_filter"]
+    assert all(b["sheet"]["rows"] and b["tables"] for b in found)
+
+
+def test_an_iron_design_has_its_own(client):
+    found = client.post("/api/coils", json={"brief": {"output": {"waveform": "square"}}, "route": "iron push-pull"}).json()
+    assert [b["block"] for b in found["benches"]] == ["iron_transformer"]
+
+
+def test_what_cannot_be_built_has_no_benches(client):
+    assert client.post("/api/coils", json={"brief": {}, "route": "iron push-pull"}).json() == {"benches": []}
+
+
+def test_a_choice_of_the_bench_can_be_pinned(client):
+    bench = client.post("/api/coils", json={"brief": {}}).json()["benches"][0]
+    other = next(o for t in bench["tables"] if t["key"] == "cores" for o in t["options"] if o["fits"] and not o["here"])
+    solved = client.post("/api/solve", json={"brief": {}, "pins": other["patch"]})
+    assert solved.status_code == 200
+    assert solved.json()["solution"]["build"]["transformer"]["core"] == other["patch"]["transformer.core"]
+
+
+@pytest.mark.parametrize(("tool", "body", "told"), [
+    ("one-turn", {"volts_per_turn": "3.1 V", "wanted": "24"}, "8 turns"),
+    ("unknown-core", {"area": "125", "path": "95", "turns": 10, "inductance": "380u", "volts": "12", "knee_frequency": "6k"}, "power ferrite"),
+    ("salvaged", {"area": "178", "window": "190", "path": "97", "frequency": "40k", "volts": "14.7"}, "shelf"),
+])  # fmt: skip
+def test_a_tool_takes_values_as_people_write_them(client, tool, body, told):
+    answer = client.post(f"/api/coils/{tool}", json=body)
+    assert answer.status_code == 200
+    assert told in answer.text
+
+
+@pytest.mark.parametrize(("tool", "body", "told"), [
+    ("one-turn", {"volts_per_turn": "0", "wanted": "24"}, "volts_per_turn: 0 V is below the allowed 1 mV to 200 V"),
+    ("one-turn", {"volts_per_turn": "3 A", "wanted": "24"}, "ends in ‘A’"),
+    ("unknown-core", {"area": "125"}, "path is missing"),
+    ("salvaged", {"area": "178", "window": "190", "path": "97", "frequency": "1", "volts": "14.7"}, "frequency"),
+])  # fmt: skip
+def test_a_tool_refuses_by_name(client, tool, body, told):
+    answer = client.post(f"/api/coils/{tool}", json=body)
+    assert answer.status_code == 422
+    assert told in answer.json()["detail"]

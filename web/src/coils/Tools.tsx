@@ -1,0 +1,117 @@
+import { Box, Flex, Grid, Input, Text } from "@chakra-ui/react"
+import { useState } from "react"
+
+import { client, data, Refusal } from "../api/client"
+import { Fault, Strong } from "../ui/Page"
+
+interface Field {
+  name: string
+  title: string
+  hint: string
+}
+
+/** Small tools for the winding bench; all is computed by the server. */
+export const Tools = () => (
+  <Grid flex="1" px="5" py="3" gap="5" templateColumns="repeat(3, minmax(0, 1fr))" overflowY="auto" alignItems="start" data-testid="tools">
+    <Tool
+      name="one-turn"
+      title="One test turn"
+      remark="Wind one turn over the core at work, read its voltage, and know how many make yours."
+      fields={[
+        { name: "volts_per_turn", title: "volts of one turn", hint: "3.1 V" },
+        { name: "wanted", title: "voltage wanted", hint: "24 V" },
+      ]}
+      ask={async (v) => {
+        const a = await data(client.POST("/api/coils/one-turn", { body: v as never }))
+        return { lines: [...a.choices], remark: a.remark }
+      }}
+    />
+    <Tool
+      name="unknown-core"
+      title="Unknown core"
+      remark="Measure it, wind a test winding, read its inductance, then drive it with a square wave from high frequency down until the current bends up."
+      fields={[
+        { name: "area", title: "core area", hint: "125 mm²" },
+        { name: "path", title: "magnetic path", hint: "95 mm" },
+        { name: "turns", title: "test turns", hint: "10" },
+        { name: "inductance", title: "inductance", hint: "330u" },
+        { name: "volts", title: "test voltage, peak", hint: "12 V" },
+        { name: "knee_frequency", title: "bends up at", hint: "6k" },
+      ]}
+      ask={async (v) => {
+        const a = await data(client.POST("/api/coils/unknown-core", { body: v as never }))
+        return {
+          lines: [`likely ${a.family}`, `A_L ${a.texts.inductance_factor} a turn squared`, `permeability ${a.texts.permeability}`, `knee at ${a.texts.knee}, count on ${a.texts.usable}`],
+          remark: a.remark,
+        }
+      }}
+    />
+    <Tool
+      name="salvaged"
+      title="Salvaged core"
+      remark="Only its size is known: what could it carry here?"
+      fields={[
+        { name: "area", title: "core area", hint: "178 mm²" },
+        { name: "window", title: "window, usable", hint: "190 mm²" },
+        { name: "path", title: "magnetic path", hint: "97 mm" },
+        { name: "frequency", title: "switching frequency", hint: "40k" },
+        { name: "volts", title: "highest winding voltage", hint: "14.7 V" },
+      ]}
+      ask={async (v) => {
+        const a = await data(client.POST("/api/coils/salvaged", { body: v as never }))
+        return { lines: [`about ${a.texts.power}`, `at least ${a.texts.turns} primary turns`, `core loss up to ${a.texts.heat}`, `area product ${a.texts.product}`], remark: a.remark }
+      }}
+    />
+  </Grid>
+)
+
+interface Answer {
+  lines: string[]
+  remark: string
+}
+
+function Tool({ name, title, remark, fields, ask }: { name: string; title: string; remark: string; fields: readonly Field[]; ask: (values: Record<string, string | number>) => Promise<Answer> }) {
+  const [values, setValues] = useState<Record<string, string>>({})
+  const [answer, setAnswer] = useState<Answer>()
+  const [refused, setRefused] = useState<string>()
+  const work = async () => {
+    try {
+      const given = Object.fromEntries(fields.map((f) => [f.name, (values[f.name] ?? "").trim() || f.hint]))
+      setAnswer(await ask({ ...given, ...(given.turns ? { turns: /^\d+$/.test(given.turns) ? Number(given.turns) : given.turns } : {}) }))
+      setRefused(undefined)
+    } catch (error) {
+      setAnswer(undefined)
+      setRefused(error instanceof Refusal ? error.message : String(error))
+    }
+  }
+  return (
+    <Box bg="sheet" border="1px solid" borderColor="hair" p="4" data-testid={`tool-${name}`}>
+      <Text fontWeight="700">{title}</Text>
+      <Text fontSize="sm" color="ink.soft" mb="2">
+        {remark}
+      </Text>
+      {fields.map((f) => (
+        <Flex key={f.name} align="center" gap="3" minH="30px" fontSize="sm">
+          <Text flex="1">{f.title}</Text>
+          <Input size="xs" w="110px" fontFamily="mono" textAlign="right" placeholder={f.hint} value={values[f.name] ?? ""} aria-label={f.title} onChange={(e) => setValues({ ...values, [f.name]: e.target.value })} onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && void work())} data-testid={`${name}-${f.name}`} />
+        </Flex>
+      ))}
+      <Strong size="xs" mt="2" onClick={() => void work()} data-testid={`work-${name}`}>
+        work it out
+      </Strong>
+      {refused && <Fault mt="2">{refused}</Fault>}
+      {answer && (
+        <Box mt="3" fontSize="sm" data-testid={`answer-${name}`}>
+          {answer.lines.map((l) => (
+            <Text key={l} fontFamily="mono" fontWeight="600" fontSize="13px">
+              {l}
+            </Text>
+          ))}
+          <Text mt="1" color="ink.soft">
+            {answer.remark}
+          </Text>
+        </Box>
+      )}
+    </Box>
+  )
+}
