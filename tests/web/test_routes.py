@@ -68,3 +68,25 @@ def test_a_wave_that_the_route_cannot_make_is_told_and_the_brief_stays_at_hand(r
     Select(routes.one("brief-output.waveform")).select_by_visible_text("sine")
     routes.gone("finding-route.waveform")
     routes.one("block-iron_transformer")
+
+
+def test_the_current_is_followed_through_the_stage_step_by_step(bench):
+    bench.choose("front_end")
+    seen = []
+    for _ in range(4):
+        bench.click("next-interval")
+        seen.append(bench.one("current-path").get_attribute("data-path"))
+    assert seen == ["push-pull:a", "push-pull:a-off", "push-pull:b", "push-pull:b-off"]
+    assert "4/4" in bench.text("conduction")
+    bench.choose("h_bridge")
+    bench.click("next-interval")
+    assert bench.one("current-path").get_attribute("data-path") == "bridge:plus"
+
+
+def test_the_controller_has_its_sheet_and_its_loop(bench):
+    bench.click("show-controller")
+    bench.one("chart-bode")
+    bench.pin("controller.crossover", "300")
+    bench.until(lambda: bench.status("controller.crossover") == "pinned")
+    bench.keys("c")
+    bench.one("figure-controller.phase")

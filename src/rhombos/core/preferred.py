@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 
 E24 = (1.0, 1.1, 1.2, 1.3, 1.5, 1.6, 1.8, 2.0, 2.2, 2.4, 2.7, 3.0, 3.3, 3.6, 3.9, 4.3, 4.7, 5.1, 5.6, 6.2, 6.8, 7.5,
        8.2, 9.1)  # fmt: skip
@@ -10,11 +11,15 @@ E12 = E24[::2]
 E6 = E24[::4]
 
 
-def _steps(series: tuple[float, ...], value: float) -> list[float]:
+def _steps(series: tuple[float, ...], value: float) -> tuple[float, ...]:
     if not (value > 0 and math.isfinite(value)):
         raise ValueError(f"{value} has no preferred value; it must be above zero")
-    decade = math.floor(math.log10(value))
-    return sorted(float(f"{m}e{d}") for d in (decade - 1, decade, decade + 1) for m in series)
+    return _around(series, math.floor(math.log10(value)))
+
+
+@lru_cache(maxsize=128)
+def _around(series: tuple[float, ...], decade: int) -> tuple[float, ...]:
+    return tuple(sorted(float(f"{m}e{d}") for d in (decade - 1, decade, decade + 1) for m in series))
 
 
 def nearest(value: float, series: tuple[float, ...] = E24) -> float:

@@ -7,6 +7,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict
 
 from rhombos.core.brief import Brief
+from rhombos.core.conduction import Interval
 from rhombos.core.findings import Finding, PinValue, Severity
 
 
@@ -72,6 +73,8 @@ class BlockReport(_Plain):
     severity: Severity | None
     figures: tuple[Figure, ...]
     drawing: dict[str, str]
+    aside: bool = False
+    intervals: tuple[Interval, ...] = ()
 
 
 class Totals(_Plain):

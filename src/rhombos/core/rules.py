@@ -54,6 +54,13 @@ class Rules(BaseModel):
     control_power: Watt = Field(1.6, description="controller, driver supply, indicators")
     lead_inductance: Henry = Field(15e-9, description="leads and board loop of one primary half, beside the leakage")
     watt_worth: Ratio = Field(0.3, description="relative cost worth paying to save one watt at full load")
+    resistor_tolerance: Ratio = 0.01
+    capacitor_tolerance: Ratio = 0.05
+    oscillator_tolerance: Ratio = Field(0.08, description="of the controller's own law")
+    reference_tolerance: Ratio = 0.015
+    zener_tolerance: Ratio = 0.05
+    trip_factor: Ratio = Field(1.25, description="current trip over the largest current that is asked")
+    phase_margin: Ratio = Field(50, description="least, degrees")
     contact_resistance: Ohm = Field(0.0006, description="connectors and terminals, both poles")
 
 

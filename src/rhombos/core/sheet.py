@@ -8,6 +8,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from rhombos.core.conduction import Interval
 from rhombos.core.findings import Cure, Finding, PinValue, Severity, against_rating
 from rhombos.core.parts import Shelf
 from rhombos.core.points import Point
@@ -151,7 +152,10 @@ class Sheet:
         """The point at which a worst value arises, in words."""
         return self.points[worst.point].label
 
-    def close(self, headline: str, remark: str, power_in: float, power_out: float, drawing: dict[str, str]) -> BlockReport:
+    def close(
+        self, headline: str, remark: str, power_in: float, power_out: float, drawing: dict[str, str],
+        intervals: tuple[Interval, ...] = (),
+    ) -> BlockReport:  # fmt: skip
         """The finished report of this block."""
         loss = power_in - power_out
         stress = max((f.stress for f in self.figures if f.stress is not None), default=0.0)
@@ -161,4 +165,4 @@ class Sheet:
         return BlockReport(
             key=self.block, title=self.title, headline=headline, remark=remark, loss=loss, loss_text=fmt(loss, "W", 3),
             power_in=power_in, power_out=power_out, stress=stress, severity=severity, figures=tuple(self.figures),
-            drawing=drawing)  # fmt: skip
+            drawing=drawing, intervals=intervals)  # fmt: skip

@@ -81,6 +81,7 @@ def work_out(
     if empty := [k for k in route.needed if not shelf.all(KINDS[k])]:
         raise EmptyShelf(empty)
     builds, near, _ = build_all(route, brief, typed, shelf, rules)
+    builds |= route.propose_asides(brief, builds, near, typed, shelf, rules)
     ledgers = {key: Ledger(point=key) for key in operating_points(brief)}
     settled = route.settle_all(builds, brief, shelf, rules, ledgers=ledgers, start=near)
     return Worked(route, brief, rules, shelf, typed, missing, builds, settled, ledgers)
@@ -161,11 +162,13 @@ def _report(worked: Worked) -> tuple[list[BlockReport], list[Finding]]:
     hopeless = route.hopeless(settled)
     reports: list[BlockReport] = []
     findings: list[Finding] = []
-    for block in route.blocks(worked.brief.output.waveform):
+    asides = route.asides()
+    for block in (*route.blocks(worked.brief.output.waveform), *asides):
         sheet = Sheet(
             block.KEY, route.title_of(block.KEY), builds[block.KEY], {k: s.states[block.KEY] for k, s in settled.items()},
             points,             worked.pins, worked.rules, worked.shelf, hopeless)  # fmt: skip
-        reports.append(route.report(block, sheet, settled, builds, worked.brief))
+        told = route.report(block, sheet, settled, builds, worked.brief)
+        reports.append(told.model_copy(update={"aside": True}) if block in asides else told)
         findings += sheet.findings
     return reports, findings
 

@@ -592,6 +592,11 @@ export interface components {
          * @description One block of the power path at the nominal point, with its worst stress over all points.
          */
         BlockReport: {
+            /**
+             * Aside
+             * @default false
+             */
+            aside: boolean;
             /** Drawing */
             drawing: {
                 [key: string]: string;
@@ -600,6 +605,11 @@ export interface components {
             figures: components["schemas"]["Figure"][];
             /** Headline */
             headline: string;
+            /**
+             * Intervals
+             * @default []
+             */
+            intervals: components["schemas"]["Interval"][];
             /** Key */
             key: string;
             /** Loss */
@@ -1012,6 +1022,24 @@ export interface components {
         Imported: {
             /** Taken */
             taken: number;
+        };
+        /**
+         * Interval
+         * @description One interval: `path` names the way to draw on the circuit; the share of the period it lasts.
+         */
+        Interval: {
+            /** Devices */
+            devices: string[];
+            /** Duration */
+            duration: string;
+            /** Path */
+            path: string;
+            /** Share */
+            share: number;
+            /** Text */
+            text: string;
+            /** Title */
+            title: string;
         };
         /**
          * Judgement
@@ -2072,7 +2100,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block: "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "load";
+                block: "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "load" | "controller";
             };
             cookie?: never;
         };

@@ -81,7 +81,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
   const shown = figure && (block?.figures.find((f) => f.address === figure.address && f.title === figure.title) ?? null)
   return (
     <Flex className="rhombos" direction="column" h={{ base: "auto", lg: "100dvh" }} minW="1000px" _print={{ h: "auto", minW: "0" }}>
-      <TopBar handle={handle} asked={solution.totals?.texts.asked ?? "change the brief"} brief={chosen === "brief"} showBrief={() => go(chosen === "brief" ? worst : "brief")} view={shownView} show={toggle} find={() => setFinding(true)} />
+      <TopBar handle={handle} asked={solution.totals?.texts.asked ?? "change the brief"} brief={chosen === "brief"} showBrief={() => go(chosen === "brief" ? worst : "brief")} view={shownView ?? (chosen === "controller" ? "controller" : null)} show={(name) => (name === "controller" ? go(name) : toggle(name))} hasController={solution.blocks.some((b) => b.key === "controller")} find={() => setFinding(true)} />
       <PowerPath solution={solution} chosen={chosen} choose={go} />
       <TotalsLine solution={solution} />
       {handle.fault && <Fault m="2">{handle.fault}</Fault>}
@@ -91,7 +91,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
         <Column>
           <Flex align="baseline" gap="3" mb="1">
             <Text as="h2" fontWeight="700" fontSize="lg" whiteSpace="nowrap" data-testid="sheet-title">
-              {chosen === "brief" ? "Brief" : `${solution.blocks.findIndex((b) => b.key === chosen) + 1} ${block?.title ?? ""}`}
+              {chosen === "brief" ? "Brief" : `${block && !block.aside ? `${solution.blocks.indexOf(block) + 1} ` : ""}${block?.title ?? ""}`}
             </Text>
             <Text fontSize="sm" color="ink.soft" lineHeight="1.2">
               {chosen === "brief" ? "what is asked, and where it will live" : block?.remark}
@@ -100,7 +100,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
           {chosen === "brief" && <BriefSheet design={handle.design!} fields={handle.solved!.fields} change={handle.change} />}
           {block && (
             <>
-              <Circuit block={block} />
+              <Circuit key={block.key} block={block} />
               <Figures figures={block.figures} chosen={shown} open={setFigure} pin={pin} />
             </>
           )}
@@ -175,7 +175,7 @@ function Foot({ handle, solution }: { handle: DesignHandle; solution: Solution }
         solved in {Math.round(handle.took)} ms
       </Text>
       <Text color="ink.soft">
-        blocks <Key>1</Key>–<Key>{solution.blocks.length}</Key>
+        blocks <Key>1</Key>–<Key>{solution.blocks.filter((b) => !b.aside).length}</Key>
       </Text>
     </Flex>
   )
@@ -204,9 +204,10 @@ function useKeys({ solution, go, undo, redo, toggle, find, close }: Keys) {
       else if (e.key === "0") go("brief")
       else if (e.key === "r") toggle("routes")
       else if (e.key === "m") toggle("magnetics")
+      else if (e.key === "c" && solution.blocks.some((b) => b.key === "controller")) go("controller")
       else if (/^[1-9]$/.test(e.key)) {
         const block = solution.blocks[Number(e.key) - 1]
-        if (block) go(block.key)
+        if (block && !block.aside) go(block.key)
       } else if (e.key === "Escape") close()
     }
     addEventListener("keydown", pressed)

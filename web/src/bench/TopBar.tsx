@@ -12,11 +12,12 @@ interface Props {
   showBrief: () => void
   view: string | null
   show: (view: string) => void
+  hasController: boolean
   find: () => void
 }
 
 /** The bench's bar: name, brief in a line, whether it is kept, undo and redo. */
-export function TopBar({ handle, asked, brief, showBrief, view, show, find }: Props) {
+export function TopBar({ handle, asked, brief, showBrief, view, show, hasController, find }: Props) {
   const { design, keeping, undo, redo } = handle
   return (
     <Flex as="header" align="center" gap="3" px="5" h="45px" bg="sheet" borderBottom="1px solid" borderColor="hair" className="screen-only">
@@ -35,7 +36,7 @@ export function TopBar({ handle, asked, brief, showBrief, view, show, find }: Pr
         <Quiet disabled={!redo} onClick={() => void redo?.()} data-testid="redo" title="Ctrl Shift Z">
           redo
         </Quiet>
-        {(["routes", "magnetics"] as const).map((name) => (
+        {["routes", "magnetics", ...(hasController ? ["controller"] : [])].map((name) => (
           <Quiet key={name} onClick={() => show(name)} color={view === name ? "copper" : "ink.soft"} data-testid={`show-${name}`} title={`key ${name[0]?.toUpperCase()}`}>
             {name}
           </Quiet>

@@ -1,4 +1,10 @@
+import { Flex, Text } from "@chakra-ui/react"
+import { useState } from "react"
+
 import type { BlockReport } from "../api/client"
+import { Quiet } from "../ui/Page"
+import { CurrentPath } from "./conduction"
+import { ControllerCircuit } from "./controller"
 import { FrontEndCircuit } from "./frontEnds"
 import { BatteryCircuit, InputCircuit, TransformerCircuit } from "./lowSide"
 import { BridgeCircuit, FilterCircuit, LinkCircuit, LoadCircuit, RectifierCircuit } from "./highSide"
@@ -8,6 +14,7 @@ export type Values = Record<string, string>
 const BY_BLOCK: Record<string, (p: { v: Values }) => React.ReactNode> = {
   battery: BatteryCircuit,
   input_stage: InputCircuit,
+  controller: ControllerCircuit,
   front_end: FrontEndCircuit,
   transformer: TransformerCircuit,
   iron_transformer: TransformerCircuit,
@@ -18,13 +25,45 @@ const BY_BLOCK: Record<string, (p: { v: Values }) => React.ReactNode> = {
   load: LoadCircuit,
 }
 
-/** The circuit of a block with its live values. */
+/** The circuit of a block with its live values; where it has conduction steps, they can be stepped through on it. */
 export function Circuit({ block }: { block: BlockReport }) {
+  const [step, setStep] = useState<number>()
   const Drawn = BY_BLOCK[block.key]
   if (!Drawn) return null
+  const intervals = block.intervals ?? []
+  const here = step === undefined ? undefined : intervals[step % intervals.length]
+  const move = (by: number) => setStep((n) => ((n ?? (by > 0 ? -1 : 0)) + by + intervals.length) % intervals.length)
   return (
-    <svg viewBox="0 0 470 194" width="100%" role="img" aria-label={`circuit of the ${block.title.toLowerCase()}`} style={{ color: "var(--chakra-colors-ink)", display: "block" }}>
-      <Drawn v={block.drawing} />
-    </svg>
+    <>
+      <svg viewBox="0 0 470 194" width="100%" role="img" aria-label={`circuit of the ${block.title.toLowerCase()}`} style={{ color: "var(--chakra-colors-ink)", display: "block" }}>
+        <Drawn v={block.drawing} />
+        {here && <CurrentPath path={here.path} />}
+      </svg>
+      {intervals.length > 0 && (
+        <Flex gap="2" align="baseline" fontSize="13px" pb="1.5" mb="1" borderBottom="1px solid" borderColor="hair" data-testid="conduction">
+          <Quiet fontSize="13px" onClick={() => move(-1)} aria-label="interval before">
+            ‹
+          </Quiet>
+          <Quiet fontSize="13px" onClick={() => move(1)} aria-label="next interval" data-testid="next-interval">
+            ›
+          </Quiet>
+          {here ? (
+            <>
+              <Text flex="1">
+                <b>
+                  {(step ?? 0) + 1}/{intervals.length} {here.title}, {here.duration}.
+                </b>{" "}
+                {here.text}
+              </Text>
+              <Quiet fontSize="12px" textDecoration="underline" onClick={() => setStep(undefined)}>
+                done
+              </Quiet>
+            </>
+          ) : (
+            <Text color="ink.soft">step through who conducts, and where the current flows</Text>
+          )}
+        </Flex>
+      )}
+    </>
   )
 }

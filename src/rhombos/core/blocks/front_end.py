@@ -24,6 +24,7 @@ from rhombos.core.book import clamp as clamps
 from rhombos.core.book import heat
 from rhombos.core.book import stage as book
 from rhombos.core.brief import Brief
+from rhombos.core.conduction import front_end_intervals
 from rhombos.core.findings import PinValue
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
@@ -408,7 +409,8 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
          "pulse": fmt(now.pulse, "A"),
          "clamp": "none" if build.clamp == "none" else f"RCD, {fmt(build.clamp_resistor, 'ohm')}",
          "clamp_level": fmt(now.clamp_level, "V"), "duty": fmt(now.duty, "1"),
-         "spike": fmt(sheet.states[voltage.point].spike, "V")})  # fmt: skip
+         "spike": fmt(sheet.states[voltage.point].spike, "V")},
+        front_end_intervals(topology, now.duty, build.frequency, now.pulse, build.clamp != "none", not slow))  # fmt: skip
 
 
 def _voltage_findings(sheet: Sheet, worst: Any, build: FrontEndBuild, device: Mosfet) -> None:

@@ -21,6 +21,7 @@ from rhombos.core.blocks.base import (
 from rhombos.core.book import bridge as book
 from rhombos.core.book import heat, rectifier, source, stage
 from rhombos.core.brief import Brief, Waveform
+from rhombos.core.conduction import bridge_intervals
 from rhombos.core.findings import PinValue
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
@@ -395,5 +396,6 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         headline, remark, power_in, power_in - now.loss,
         {"switch": device.label, "parallel": f"{build.parallel} each" if build.parallel > 1 else "",
          "modulation": share if stepped else f"M = {fmt(now.modulation, '1')}", "dead_time": fmt(build.dead_time, "s"),
-         "carrier": short(_rate(brief, build.carrier), "Hz"), "loss": fmt(now.loss, "W")})  # fmt: skip
+         "carrier": short(_rate(brief, build.carrier), "Hz"), "loss": fmt(now.loss, "W")},
+        bridge_intervals(brief, build.carrier, now.modulation, build.fraction))  # fmt: skip
 

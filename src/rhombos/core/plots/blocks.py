@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from rhombos.core.plots import high_side, iron, low_side, steps
+from rhombos.core.plots import control, high_side, iron, low_side, steps
 from rhombos.core.plots.model import Chart
 from rhombos.core.solve import Worked
 
@@ -13,6 +13,7 @@ BY_BLOCK: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "input_stage": (low_side.input_pulses, low_side.bank_ripple),
     "front_end": (low_side.switch_voltage, low_side.loss_against_frequency),
     "transformer": (low_side.winding_window, low_side.loss_against_turns),
+    "controller": (control.trimmer_range, control.bode),
     "rectifier": (high_side.diode_voltage, high_side.choke_current),
     "dc_link": (high_side.link_voltage, high_side.discharge),
     "h_bridge": (high_side.bridge_voltage, high_side.bridge_spectrum),

@@ -48,6 +48,17 @@ class Route(ABC):
     def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
         """From the source to the load."""
 
+    def asides(self) -> tuple[ModuleType, ...]:
+        """Blocks that lie beside the power path: they pass no power, but are chosen and judged like any other."""
+        return ()
+
+    def propose_asides(
+        self, brief: Brief, builds: Mapping[str, Any], settled: Mapping[str, Any], pins: Mapping[str, dict[str, Any]],
+        shelf: Shelf, rules: Rules,
+    ) -> dict[str, Build]:  # fmt: skip
+        """What lies beside the path, chosen once the path stands; `settled` holds the hint points. Pinned fields stay."""
+        return {}
+
     @abstractmethod
     def title_of(self, block: str) -> str:
         """What people call a block of this route."""

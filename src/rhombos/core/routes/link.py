@@ -10,6 +10,7 @@ from typing import Any
 
 from rhombos.core.blocks import (
     battery,
+    controller,
     dc_link,
     front_end,
     h_bridge,
@@ -24,8 +25,8 @@ from rhombos.core.book import stage as stage_book
 from rhombos.core.brief import Brief, Waveform
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.transformer import TransformerNeed
-from rhombos.core.parts import Shelf
-from rhombos.core.points import Point, operating_points
+from rhombos.core.parts import Capacitor, Mosfet, Shelf
+from rhombos.core.points import STEADY, Point, operating_points
 from rhombos.core.report import BlockReport, Operating
 from rhombos.core.routes import settle
 from rhombos.core.routes.base import SETTLED, Route
@@ -73,6 +74,7 @@ class LinkRoute(Route):
         "battery": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild, "front_end": front_end.FrontEndBuild,
         "transformer": transformer.TransformerBuild, "rectifier": rectifier.RectifierBuild, "dc_link": dc_link.DcLinkBuild,
         "h_bridge": h_bridge.HBridgeBuild, "output_filter": output_filter.OutputFilterBuild, "load": load.LoadBuild,
+        "controller": controller.ControllerBuild,
     }  # fmt: skip
 
     def __init__(self, key: RouteName, topology: TopologyName) -> None:
@@ -84,10 +86,16 @@ class LinkRoute(Route):
         """From the source to the load; only a sine needs a filter."""
         return tuple(b for b in BLOCKS if b is not output_filter or waveform == "sine")
 
+    def asides(self) -> tuple[ModuleType, ...]:
+        """The controller, beside the path."""
+        return (controller,)
+
     def title_of(self, block: str) -> str:
         """What people call a block of this route."""
         if block == front_end.KEY:
             return self.topology.name.capitalize()
+        if block == controller.KEY:
+            return controller.TITLE
         return str(next(b.TITLE for b in BLOCKS if block == b.KEY))
 
     def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
@@ -187,6 +195,29 @@ class LinkRoute(Route):
             "rectifier": rectifying, **made, "load": load.LoadBuild(),
         }  # fmt: skip
 
+    def propose_asides(
+        self, brief: Brief, builds: Mapping[str, Any], settled: Mapping[str, LinkSettled], pins: Mapping[str, dict[str, Any]],
+        shelf: Shelf, rules: Rules,
+    ) -> dict[str, Build]:  # fmt: skip
+        """Timing, set-point, loop and sense for what the path has become."""
+        need = self.controller_need(settled, builds, shelf, rules)
+        return {"controller": controller.propose(need, brief, dict(pins.get("controller", {})), shelf, rules)}
+
+    def _controller_need(
+        self, s: LinkSettled, worst: float, builds: Mapping[str, Any], shelf: Shelf, rules: Rules
+    ) -> controller.ControllerNeed:  # fmt: skip
+        """What the settled path is to its controller; `worst` is the largest pulse of all points, A."""
+        linking, stage = builds["dc_link"], s.states["front_end"]
+        can, rectified = shelf.get(Capacitor, linking.capacitor), s.states["rectifier"]
+        current = max(2 * rectified.average, 1e-6)
+        device = shelf.get(Mosfet, builds["front_end"].switch)
+        ratio = builds["transformer"].secondary_turns / builds["transformer"].primary_turns
+        return controller.ControllerNeed(
+            builds["front_end"].frequency, min(0.5, stage.duty), linking.voltage, linking.voltage / current,
+            max(1.0, ratio * s.v_half - s.secondary_drop), builds["rectifier"].inductance,
+            rectified.choke_resistance, dc_link.capacitance(linking, shelf), can.esr / linking.count,
+            sum(front_end.gate_times(device, rules, SILENT)), worst, stage.side_rms * math.sqrt(2))  # fmt: skip
+
     def _link_voltage(
         self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], bridge_peak: float, drop: float, rules: Rules
     ) -> float:  # fmt: skip
@@ -234,9 +265,31 @@ class LinkRoute(Route):
         tolerance: float = SETTLED, points: Mapping[str, Point] | None = None,
     ) -> dict[str, Any]:  # fmt: skip
         """Every operating point, or those asked for."""
-        return settle.settle_all(
+        found = settle.settle_all(
             builds, brief, shelf, rules, ledgers=ledgers, keys=keys, start=start, tolerance=tolerance,
             points=points)  # fmt: skip
+        if ledgers is None:
+            return found
+        worst = self._worst_pulse(found)
+        judged = {
+            key: controller.assess(
+                self._controller_need(found[key], worst, builds, shelf, rules), builds["controller"], brief, rules,
+                ledgers[key])
+            for key in STEADY
+        }  # fmt: skip
+        return {key: replace(s, states={**s.states, "controller": judged.get(key, judged["nominal"])})
+                for key, s in found.items()}  # fmt: skip
+
+    def controller_need(
+        self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf, rules: Rules
+    ) -> controller.ControllerNeed:  # fmt: skip
+        """What the controller meets at full power on a flat battery."""
+        return self._controller_need(settled["flat"], self._worst_pulse(settled), builds, shelf, rules)
+
+    def _worst_pulse(self, settled: Mapping[str, LinkSettled]) -> float:
+        """The largest pulse of the points that can be held, A."""
+        held = [s.turn_off for k, s in settled.items() if k not in self.hopeless(settled)]
+        return max(held or [s.turn_off for s in settled.values()])
 
     def hopeless(self, settled: Mapping[str, LinkSettled]) -> frozenset[str]:
         """Points that the battery cannot feed, or at which no duty holds the link."""
@@ -270,6 +323,9 @@ class LinkRoute(Route):
         entering = settled["nominal"].flow.get(block.KEY, 0.0)
         if block in (battery, load):
             return block.report(sheet, brief)  # type: ignore[no-any-return]
+        if block is controller:
+            need = self.controller_need(settled, builds, sheet.shelf, sheet.rules)
+            return controller.report(sheet, brief, need, sheet.shelf.get(Capacitor, builds["dc_link"].capacitor).v_rating)
         if block is output_filter:
             return output_filter.report(sheet, brief, entering, builds["h_bridge"].carrier)
         if block in (input_stage, dc_link, h_bridge):

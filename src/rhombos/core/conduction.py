@@ -1,0 +1,104 @@
+"""Conduction steps: interval by interval, which devices conduct, how long, and where the current goes."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel, ConfigDict
+
+from rhombos.core.brief import Brief
+from rhombos.core.topology import Topology
+from rhombos.core.units import fmt
+
+
+class Interval(BaseModel):
+    """One interval: `path` names the way to draw on the circuit; the share of the period it lasts."""
+
+    model_config = ConfigDict(frozen=True)
+
+    path: str
+    title: str
+    devices: tuple[str, ...]
+    share: float
+    duration: str
+    text: str
+
+
+def _interval(path: str, title: str, devices: tuple[str, ...], share: float, period: float, text: str) -> Interval:
+    return Interval(path=path, title=title, devices=devices, share=share, duration=fmt(share * period, "s"), text=text)
+
+
+SIDES = {
+    "push-pull": (("Q1",), ("Q2",)),
+    "half-bridge": (("Q1",), ("Q2",)),
+    "full bridge": (("Q1", "Q4"), ("Q2", "Q3")),
+}
+INWARD = {
+    "push-pull": ("from the rail through one half of the primary to ground; the idle half stands at twice the rail",) * 2,
+    "half-bridge": ("from the upper rail through the primary into the mid-point of the banks",
+                    "from the mid-point of the banks through the primary to ground"),
+    "full bridge": ("from the rail through the primary, left to right, to ground",
+                    "from the rail through the primary, right to left, to ground"),
+}  # fmt: skip
+
+
+def front_end_intervals(
+    topology: Topology, duty: float, frequency: float, pulse: float, clamped_by_part: bool, rectified: bool = True
+) -> tuple[Interval, ...]:  # fmt: skip
+    """The four intervals of a dual-ended stage.
+
+    Args: duty of one switch, held to a half; frequency of one switch, Hz; pulse current of the primary, A; whether a
+    rectifier with a choke follows, or the load itself.
+    """
+    period, on = 1 / frequency, min(0.5, duty)
+    rest = 0.5 - on
+    amps = fmt(pulse, "A")
+    driven, resting = "The secondary drives the load.", "Then nothing drives the load."
+    if rectified:
+        driven = "The secondary drives two diodes, and the link choke's current rises."
+        resting = "Then the choke's current circulates through all four rectifier diodes, and the link lives on it."
+    found = []
+    for n, (devices, way) in enumerate(zip(SIDES[topology.name], INWARD[topology.name], strict=True)):
+        side = "ab"[n]
+        together = " and ".join(devices)
+        found.append(_interval(
+            f"{topology.name}:{side}", f"{together} on", devices, on, period,
+            f"{amps} flow {way}. {driven}"))  # fmt: skip
+        if topology.clamped:
+            tail = "Its leakage keeps the primary's current going through the body diodes of the other side, back to the rail."
+        elif clamped_by_part:
+            tail = "Its leakage lifts the drain above twice the rail until the clamp's diode takes the current."
+        else:
+            tail = "Its leakage lifts the drain until the switch breaks down: nothing takes the current."
+        found.append(_interval(
+            f"{topology.name}:{side}-off", "all off", (), rest, period,
+            f"{tail} {resting}"))  # fmt: skip
+    return tuple(found)
+
+
+def bridge_intervals(brief: Brief, carrier: float, modulation: float, fraction: float) -> tuple[Interval, ...]:
+    """The states of the output bridge: of unipolar PWM near the crest of the sine, or of a stepped wave."""
+    line = brief.output.frequency
+    if brief.output.stepped:
+        period, on = 1 / line, fraction / 2
+        rest = 0.5 - on
+        zero = "Both lower switches hold the output at zero: whatever the load's inductance drives, its voltage cannot rise."
+        found = [_interval("bridge:plus", "Q3 and Q6 on", ("Q3", "Q6"), on, period,
+                           "The link stands across the load, one way round.")]  # fmt: skip
+        if rest > 0:
+            found.append(_interval("bridge:low", "Q4 and Q6 on", ("Q4", "Q6"), rest, period, zero))
+        found.append(_interval("bridge:minus", "Q4 and Q5 on", ("Q4", "Q5"), on, period,
+                               "The link stands across the load, the other way round."))  # fmt: skip
+        if rest > 0:
+            found.append(_interval("bridge:low", "Q4 and Q6 on", ("Q4", "Q6"), rest, period, zero))
+        return tuple(found)
+    period, on = 1 / carrier, min(1.0, modulation)
+    rest = (1 - on) / 2
+    return (
+        _interval("bridge:plus", "Q3 and Q6 on", ("Q3", "Q6"), on / 2, period,
+                  "At the crest of the positive half: the link drives the inductor, and its current rises."),
+        _interval("bridge:high", "Q3 and Q5 on", ("Q3", "Q5"), rest, period,
+                  "Both upper switches on: the inductor's current circulates through them; nothing is drawn from the link."),
+        _interval("bridge:plus", "Q3 and Q6 on", ("Q3", "Q6"), on / 2, period,
+                  "The second pulse of the same carrier period: the filter sees twice the carrier."),
+        _interval("bridge:low", "Q4 and Q6 on", ("Q4", "Q6"), rest, period,
+                  "Both lower switches on. In the negative half Q4 and Q5 take the place of Q3 and Q6."),
+    )  # fmt: skip
