@@ -9,7 +9,7 @@ def test_routes_are_compared_and_ranked(client):
     answer = client.post("/api/compare", json={"brief": {}})
     assert answer.status_code == 200
     body = answer.json()
-    assert len(body["comparison"]["rows"]) == 12
+    assert len(body["comparison"]["rows"]) == 13
     assert body["comparison"]["rows"][0]["scores"].keys() == {q["name"] for q in body["qualities"]}
     assert len(body["picture"]["dots"]) == sum(not r["out"] for r in body["comparison"]["rows"])
 

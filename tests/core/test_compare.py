@@ -74,7 +74,7 @@ def test_one_weight_alone_ranks_by_that_quality(compared, quality, best):
     assert ranked[0].score == pytest.approx(1)
 
 
-@given(st.permutations(range(12)), st.fixed_dictionaries({q: st.integers(0, 10) for q in QUALITIES}))
+@given(st.permutations(range(13)), st.fixed_dictionaries({q: st.integers(0, 10) for q in QUALITIES}))
 @settings(max_examples=25, deadline=None)
 def test_the_order_asked_in_does_not_matter(compared, order, weights):
     rows = list(compared.rows)

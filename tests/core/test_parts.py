@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from rhombos.core.parts import (
     KINDS,
+    Bipolar,
     Capacitor,
     Core,
     Diode,
@@ -16,6 +17,7 @@ from rhombos.core.parts import (
     Grade,
     HeatSink,
     Igbt,
+    IronCore,
     Mosfet,
     Resistor,
     Shelf,
@@ -162,3 +164,18 @@ def test_the_fingerprint_follows_the_content(shelf):
 def test_no_text_makes_the_reader_fall_over(text):
     with contextlib.suppress(TableError):
         assert read_csv("fuse", text)
+
+
+def test_laminated_iron_weighs_its_volume_and_takes_its_turns(shelf):
+    for core in shelf.all(IronCore):
+        assert core.mass == pytest.approx(7650 * core.a_e * core.l_e, rel=0.06), core.id
+        assert core.mlt > 2 * math.sqrt(math.pi * core.a_e) * 0.8, core.id
+        assert core.height < core.b_w, core.id
+
+
+def test_bipolars_of_higher_voltage_have_less_gain_and_store_longer(shelf):
+    ordered = sorted(shelf.all(Bipolar), key=lambda b: b.v_rating)
+    gains = [b.gain for b in ordered]
+    assert gains == sorted(gains, reverse=True)
+    assert [b.t_s for b in ordered] == sorted(b.t_s for b in ordered)
+    assert all(b.v_0 + b.r_sat * b.i_rating < 2.5 for b in ordered)

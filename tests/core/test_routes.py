@@ -10,6 +10,7 @@ from scipy.optimize import fsolve
 from rhombos.core.blocks import iron_transformer
 from rhombos.core.book import bridge, link, magnetics, source
 from rhombos.core.brief import Brief
+from rhombos.core.parts import IronCore
 from rhombos.core.pins import PinError
 from rhombos.core.plots import charts
 from rhombos.core.plots.steps import current_through, wave_of
@@ -297,3 +298,55 @@ def test_pins_of_another_route_wait_for_it(refuge, shelf):
 def test_what_the_route_decides_cannot_be_pinned(refuge, shelf):
     with pytest.raises(PinError, match="decided by the route"):
         work_out(refuge, {"front_end.topology": "full bridge"}, shelf, USUAL)
+
+
+@pytest.fixture(scope="module")
+def swinging(refuge, shelf):
+    return work_out(asking(refuge, "square"), {}, shelf, USUAL, "self-oscillating")
+
+
+def test_the_clock_is_the_volt_seconds_of_the_drive_core(swinging, shelf):
+    """The drive core's flux integrated from one saturation to the other takes half a period."""
+    build, s = swinging.builds["oscillator"], swinging.settled["nominal"]
+    core = shelf.get(IronCore, build.drive_core)
+    state = s.states["oscillator"]
+    v_half = s.states["iron_transformer"].flux * 4 * state.frequency * (
+        swinging.builds["iron_transformer"].primary_turns
+        * shelf.get(IronCore, swinging.builds["iron_transformer"].core).a_e)  # fmt: skip
+    time = np.linspace(0, 0.02, 200_001)
+    flux = build.drive_share * v_half * time / (build.drive_turns * core.a_e)
+    half = time[np.searchsorted(flux, 2 * 1.25 * core.b_limit)]
+    assert state.frequency == pytest.approx(1 / (2 * half), rel=1e-3)
+    assert state.frequency == pytest.approx(50, rel=0.03)
+
+
+def test_frequency_follows_the_battery_and_the_flux_of_the_iron_does_not(swinging):
+    flat, full = (swinging.settled[k].states for k in ("flat", "full"))
+    assert full["oscillator"].frequency / flat["oscillator"].frequency == pytest.approx(29.2 / 22.4, rel=0.05)
+    assert full["iron_transformer"].flux == pytest.approx(flat["iron_transformer"].flux, rel=1e-6)
+
+
+def test_a_bipolar_costs_base_drive_and_threshold(refuge, shelf):
+    worked = work_out(asking(refuge, "square"), {"oscillator.switch": "BN-100-30-H", "oscillator.parallel": 2}, shelf, USUAL,
+                      "self-oscillating")  # fmt: skip
+    device, s = shelf.find("bipolar", "BN-100-30-H"), worked.settled["nominal"]
+    state = s.states["oscillator"]
+    assert state.conduction == pytest.approx(device.v_0 * s.pulse + device.r_sat / 2 * s.pulse**2)
+    assert state.base == pytest.approx(3.0 * 1.5 * s.pulse / device.gain)
+    balanced(worked)
+
+
+def test_the_wrong_drive_turns_are_found_and_the_cure_sets_them(refuge, shelf):
+    brief = asking(refuge, "square")
+    found = solve(brief, {"oscillator.drive_turns": 20}, shelf, USUAL, "self-oscillating")
+    told = next(f for f in found.findings if f.code == "oscillator.off_frequency")
+    cured = solve(brief, {"oscillator.drive_turns": 20} | told.cures[0].patch, shelf, USUAL, "self-oscillating")
+    assert "oscillator.off_frequency" not in {f.code for f in cured.findings}
+    assert "oscillator.wanders" in {f.code for f in cured.findings}
+
+
+def test_what_cannot_be_reached_claims_no_efficiency(refuge, shelf):
+    found = solve(asking(refuge, "square", source={"cells": 3}, power={"continuous": 3000, "surge": 3000}), {}, shelf, USUAL,
+                  "self-oscillating")  # fmt: skip
+    assert found.totals.texts["efficiency"] == "not reached"
+    assert found.totals.efficiency == 0

@@ -19,7 +19,7 @@ def order(page) -> list[str]:
 
 
 def test_every_route_is_listed_with_this_design_marked(routes):
-    assert len(order(routes)) == 12
+    assert len(order(routes)) == 13
     assert "this design" in routes.text("route-push-pull link-sine")
 
 
@@ -34,7 +34,7 @@ def test_choosing_a_route_makes_it_the_design_and_undo_brings_back_the_old(route
     design = routes.stored()["design"]
     assert (design["route"], design["brief"]["output"]["waveform"], design["pins"]) == ("full-bridge link", "modified", {})
     assert design["decision"]["chosen"].startswith("Full bridge")
-    assert len(design["decision"]["rows"]) == 12
+    assert len(design["decision"]["rows"]) == 13
     routes.click("undo")
     routes.until(lambda: "Push-pull" in routes.one("power-path").text)
     routes.one("block-output_filter")

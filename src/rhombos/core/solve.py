@@ -185,14 +185,16 @@ def _totals(worked: Worked) -> Totals:
         "efficiency": fmt(out / drawn, "%"), "idle": fmt(idle.flow["battery"], "W"),
         "run_time": fmt(cells.run_time, "s"), "balance": f"{abs((drawn - out - lost) / drawn):.3%}", "asked": asked(brief),
     }  # fmt: skip
-    if "nominal" in worked.route.hopeless(settled):
+    reached = "nominal" not in worked.route.hopeless(settled)
+    if not reached:
         texts |= dict.fromkeys(("power_in", "lost", "efficiency", "run_time", "balance"), "not reached")
     if link:
         texts |= {"stored_energy": fmt(link.stored, "J", 2), "safe_time": fmt(link.safe_time, "s", 2),
                   "link_voltage": short(link.voltage, "V")}  # fmt: skip
     return Totals(
-        power_in=drawn, power_out=out, lost=lost, efficiency=out / drawn, idle=idle.flow["battery"],
-        run_time=cells.run_time, balance=(drawn - out - lost) / drawn, stored_energy=link.stored if link else 0.0,
+        power_in=drawn, power_out=out, lost=lost, efficiency=out / drawn if reached else 0.0, idle=idle.flow["battery"],
+        run_time=cells.run_time, balance=(drawn - out - lost) / drawn if reached else 0.0,
+        stored_energy=link.stored if link else 0.0,
         safe_time=link.safe_time if link else 0.0, link_voltage=link.voltage if link else 0.0, texts=texts)  # fmt: skip
 
 
@@ -208,7 +210,7 @@ def asked(brief: Brief) -> str:
 def _whole(totals: Totals, worked: Worked) -> list[Finding]:
     settled, brief, route = worked.settled, worked.brief, worked.route
     found: list[Finding] = []
-    if totals.efficiency < brief.targets.efficiency:
+    if 0 < totals.efficiency < brief.targets.efficiency:
         now = settled["nominal"]
         losses = {k: now.states[k].loss for k in lossy(route, brief.output.waveform)}
         worst = max(losses, key=lambda k: losses[k])

@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-RouteName = Literal["push-pull link", "half-bridge link", "full-bridge link", "iron push-pull", "iron bridge"]
+RouteName = Literal[
+    "push-pull link", "half-bridge link", "full-bridge link", "iron push-pull", "iron bridge", "self-oscillating"
+]
 DEFAULT: RouteName = "push-pull link"
 TopologyName = Literal["push-pull", "half-bridge", "full bridge"]
 

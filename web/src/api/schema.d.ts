@@ -523,7 +523,7 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge";
+            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
             /**
              * Rules
              * @default usual
@@ -842,7 +842,7 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge";
+            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
             /**
              * House rules
              * @default usual
@@ -1438,7 +1438,7 @@ export interface components {
              * Route
              * @enum {string}
              */
-            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge";
+            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
             /**
              * Score
              * @default 0
@@ -1820,7 +1820,7 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge";
+            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
             /**
              * Rules
              * @default usual
@@ -2100,7 +2100,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block: "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "load" | "controller";
+                block: "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "oscillator" | "load" | "controller";
             };
             cookie?: never;
         };

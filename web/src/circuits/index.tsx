@@ -16,6 +16,7 @@ const BY_BLOCK: Record<string, (p: { v: Values }) => React.ReactNode> = {
   input_stage: InputCircuit,
   controller: ControllerCircuit,
   front_end: FrontEndCircuit,
+  oscillator: FrontEndCircuit,
   transformer: TransformerCircuit,
   iron_transformer: TransformerCircuit,
   rectifier: RectifierCircuit,

@@ -18,6 +18,9 @@ peak_flux = _relation(
 sine_flux = _relation(
     "sine_flux", B_pk, V_rms / (sp.sqrt(2) * sp.pi * f * N * A_e),
     title="Peak flux density, sine", holds="V_rms across N turns; √2·π = 4.44", source=FARADAY)
+saturation_frequency = _relation(
+    "saturation_frequency", f, V / (4 * N * A_e * B_pk), title="Frequency of a stage that a saturating core switches",
+    holds="square voltage; B_pk is where the core saturates: it falls with heat, so the frequency rises", source=FARADAY)
 area_product = _relation(
     "area_product", A_p, P_apparent / (K_f * K_u * B_pk * f * J),
     title="Area product needed, transformer", holds="P_t sums the windings' volt-amperes; centre-tapped ones cost √2",

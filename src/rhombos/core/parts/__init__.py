@@ -2,6 +2,7 @@
 
 from rhombos.core.parts.kinds import (
     KINDS,
+    Bipolar,
     Capacitor,
     Core,
     Diode,
@@ -18,6 +19,6 @@ from rhombos.core.parts.kinds import (
 from rhombos.core.parts.shelf import Shelf, UnknownPart
 
 __all__ = [
-    "KINDS", "Capacitor", "Core", "Diode", "Fuse", "Grade", "HeatSink", "Igbt", "IronCore", "Mosfet", "Part", "Resistor",
-    "Shelf", "UnknownPart", "Wire",
+    "KINDS", "Bipolar", "Capacitor", "Core", "Diode", "Fuse", "Grade", "HeatSink", "Igbt", "IronCore", "Mosfet", "Part",
+    "Resistor", "Shelf", "UnknownPart", "Wire",
 ]  # fmt: skip

@@ -28,8 +28,8 @@ from rhombos.core.units import (
 )  # fmt: skip
 
 __all__ = [
-    "KINDS", "Capacitor", "Core", "Diode", "Fuse", "Grade", "HeatSink", "Igbt", "IronCore", "Mosfet", "Part", "Resistor",
-    "Wire",
+    "KINDS", "Bipolar", "Capacitor", "Core", "Diode", "Fuse", "Grade", "HeatSink", "Igbt", "IronCore", "Mosfet", "Part",
+    "Resistor", "Wire",
 ]  # fmt: skip
 
 Coulomb = Annotated[float, *quantity("C")]
@@ -100,6 +100,26 @@ class Igbt(Part):
     @property
     def label(self) -> str:  # noqa: D102
         return f"IGBT {self.v_rating:.0f} V {self.i_rating:.0f} A {self.package}"
+
+
+class Bipolar(Part):
+    """NPN power transistor as a switch. `gain` is the least at rated current; saturated it drops v_0 + r_sat·I."""
+
+    package: str
+    v_rating: Volt = Field(gt=0, le=2000, title="Collector–emitter rating")
+    i_rating: Ampere = Field(gt=0, le=500, title="Continuous collector current")
+    gain: Ratio = Field(ge=2, le=1000, title="Current gain at rated current, least")
+    v_0: Volt = Field(ge=0, le=3, title="Saturation voltage at no current")
+    r_sat: Ohm = Field(gt=0, le=10, title="Saturation slope")
+    v_be: Volt = Field(gt=0, le=3, title="Base–emitter voltage")
+    t_s: Second = Field(gt=0, le=1e-4, title="Storage time")
+    t_f: Second = Field(gt=0, le=1e-4, title="Fall time")
+    r_jc: KelvinPerWatt = Field(gt=0, le=100, title="Junction to case")
+    t_j_max: Celsius = Field(150, ge=100, le=250, title="Highest junction temperature")
+
+    @property
+    def label(self) -> str:  # noqa: D102
+        return f"NPN {self.v_rating:.0f} V {self.i_rating:g} A {self.package}"
 
 
 class Diode(Part):
@@ -264,6 +284,7 @@ class HeatSink(Part):
 
 
 KINDS: dict[str, type[Part]] = {
-    "mosfet": Mosfet, "igbt": Igbt, "diode": Diode, "core": Core, "iron_core": IronCore, "grade": Grade, "wire": Wire,
+    "mosfet": Mosfet, "igbt": Igbt, "bipolar": Bipolar, "diode": Diode, "core": Core,
+    "iron_core": IronCore, "grade": Grade, "wire": Wire,
     "capacitor": Capacitor, "resistor": Resistor, "fuse": Fuse, "heat_sink": HeatSink,
 }  # fmt: skip

@@ -30,7 +30,8 @@ STEPPED: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
 IRON: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "input_stage": (low_side.power_band,),
     "front_end": (low_side.switch_voltage, steps.output_steps),
-    "iron_transformer": (iron.iron_window, iron.output_against_battery, iron.loss_against_load),
+    "oscillator": (iron.frequency_against_battery, steps.output_steps),
+    "iron_transformer": (iron.iron_window, iron.output_against_battery),
 }
 """What differs at line frequency."""
 

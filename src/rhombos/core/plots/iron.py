@@ -60,6 +60,27 @@ def output_against_battery(worked: Worked) -> Chart:
         dots=(Dot(x=v(nominal), y=u(now), label=fmt(now, "V")),), remark=held)  # fmt: skip
 
 
+def frequency_against_battery(worked: Worked) -> Chart:
+    """How the clock of a self-oscillating stage follows the battery, loaded and empty."""
+    brief = worked.brief
+    empty, _, full = brief.source.volts
+    base = operating_points(brief)
+    v, f = Scale("V", full), Scale("Hz", brief.output.frequency)
+    emfs = np.linspace(empty, full, STEPS)
+    series, most = [], 0.0
+    for key, name, role in (("nominal", "full power", "main"), ("idle", "no load", "second")):
+        found = _settled(worked, {str(i): replace(base[key], emf=float(e)) for i, e in enumerate(emfs)})
+        hertz = [found[str(i)].states["oscillator"].frequency for i in range(STEPS)]
+        most = max(most, *hertz)
+        series.append(curve(name, emfs, hertz, v, f, role))  # type: ignore[arg-type]
+    return Chart(
+        key="clock", title="Frequency against the battery", x=v.axis("battery, at rest", low=empty, high=full),
+        y=f.axis("", low=0, high=roomy(most)), series=tuple(series),
+        marks=(Mark(at=f(brief.output.frequency), label=f"asked {short(brief.output.frequency, 'Hz')}", role="house"),),
+        remark="The drive transformer saturates after so many volt-seconds: a higher battery swings it faster, and the iron "
+               "sees the same flux at all of them.")  # fmt: skip
+
+
 def loss_against_load(worked: Worked) -> Chart:
     """What iron, copper and the rest lose from no load to full power."""
     brief = worked.brief

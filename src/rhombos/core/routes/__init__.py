@@ -1,7 +1,7 @@
 """Routes: an architecture is an ordered list of blocks, and how power and limits pass between them."""
 
 from rhombos.core.routes.base import Route, Settled, lossy
-from rhombos.core.routes.iron import IronBridge, IronPushPull
+from rhombos.core.routes.iron import IronBridge, IronPushPull, SelfOscillating
 from rhombos.core.routes.link import LinkRoute
 from rhombos.core.topology import DEFAULT, RouteName
 
@@ -13,6 +13,7 @@ ROUTES: dict[RouteName, Route] = {
     "full-bridge link": LinkRoute("full-bridge link", "full bridge"),
     "iron push-pull": IronPushPull(),
     "iron bridge": IronBridge(),
+    "self-oscillating": SelfOscillating(),
 }
 ALL_BUILDS = {key: build for route in ROUTES.values() for key, build in route.builds.items()}
 """Every block of every route, with what is built there."""

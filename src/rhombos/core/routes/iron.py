@@ -8,7 +8,16 @@ from dataclasses import dataclass, replace
 from types import ModuleType
 from typing import Any
 
-from rhombos.core.blocks import battery, front_end, h_bridge, input_stage, iron_transformer, load, output_filter
+from rhombos.core.blocks import (
+    battery,
+    front_end,
+    h_bridge,
+    input_stage,
+    iron_transformer,
+    load,
+    oscillator,
+    output_filter,
+)  # fmt: skip
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import link as link_book
 from rhombos.core.book import source as source_book
@@ -50,6 +59,7 @@ class Guess:
     primary_resistance: float = 0.0
     secondary_resistance: float = 0.0
     path_resistance: float = 0.0
+    threshold: float = 0.0
     leakage: float = 0.0
     lost: float = 0.0
     modulation: float = 0.9
@@ -174,9 +184,10 @@ class IronPushPull(IronRoute):
     """Two switches at line frequency across a centre-tapped winding: square, or with the width of its pulses controlled."""
 
     key: RouteName = "iron push-pull"
+    stage = front_end.KEY
     title = "Push-pull at line frequency, iron transformer"
     waveforms: tuple[Waveform, ...] = ("modified", "square")
-    needed = ("mosfet", "iron_core", "wire", "capacitor", "resistor", "fuse", "heat_sink")
+    needed: tuple[str, ...] = ("mosfet", "iron_core", "wire", "capacitor", "resistor", "fuse", "heat_sink")
     builds: Mapping[str, type[Build]] = {
         "battery": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild,
         "front_end": front_end.LineFrontEndBuild, "iron_transformer": iron_transformer.IronTransformerBuild,
@@ -224,7 +235,6 @@ class IronPushPull(IronRoute):
         """One round of proposals. Pinned fields stay."""
         own = {key: dict(pins.get(key, {})) for key in self.builds}
         line, full = brief.output.frequency, brief.source.volts[2]
-        own["front_end"] |= {"topology": "push-pull", "frequency": line}
         own["iron_transformer"]["halves"], own["input_stage"]["banks"] = 2, 1
         # full width on a full battery passes quickly where the width is controlled: the iron may reach its knee then
         linkage = full / (4 * line) * (1.0 if brief.output.waveform == "square" else WIDEST / iron_transformer.KNEE)
@@ -235,31 +245,50 @@ class IronPushPull(IronRoute):
             own["iron_transformer"], shelf, rules)  # fmt: skip
         leakage = iron_transformer.made(transformer, shelf).leakage + rules.lead_inductance
         hottest = max(STEADY, key=lambda k: hints.pulse[k] ** 2 * hints.share[k])
+        return {
+            "battery": battery.BatteryBuild(),
+            "input_stage": input_stage.propose(brief, hints.battery_current, 0.0, own["input_stage"], shelf, rules),
+            self.stage: self._propose_stage(hottest, hints, leakage, brief, own[self.stage], shelf, rules),
+            "iron_transformer": transformer, "load": load.LoadBuild(),
+        }  # fmt: skip
+
+    def _propose_stage(
+        self, hottest: str, hints: Hints, leakage: float, brief: Brief, own: dict[str, Any], shelf: Shelf, rules: Rules
+    ) -> Build:  # fmt: skip
+        """Switches for the hottest steady point, their clamp for the surge on a full battery."""
         steady, charging, hardest = (
             front_end.FrontEndNeed(hints.v_in[k], hints.share[k] / 2, hints.pulse[k], hints.turn_off[k], leakage)
             for k in (hottest, "full", "surge_full")
         )
-        return {
-            "battery": battery.BatteryBuild(),
-            "input_stage": input_stage.propose(brief, hints.battery_current, 0.0, own["input_stage"], shelf, rules),
-            "front_end": front_end.propose(steady, charging, hardest, full, brief, own["front_end"], shelf, rules),
-            "iron_transformer": transformer, "load": load.LoadBuild(),
-        }  # fmt: skip
+        own = own | {"topology": "push-pull", "frequency": brief.output.frequency}
+        made: Build = front_end.propose(steady, charging, hardest, brief.source.volts[2], brief, own, shelf, rules)
+        return made
+
+    def _assess_stage(
+        self, v_in: float, v_half: float, share: float, pulse: float, turn_off: float, leakage: float,
+        builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+    ) -> Any:  # fmt: skip
+        need = front_end.FrontEndNeed(v_in, share / 2, pulse, turn_off, leakage)
+        return front_end.assess(need, builds["front_end"], brief, shelf, rules, ledger)
+
+    def _frequency(self, v_half: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf) -> float:
+        """What the iron sees, Hz."""
+        return brief.output.frequency
 
     def _pass(
         self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
     ) -> tuple[IronSettled, Guess]:  # fmt: skip
         drain = load.assess(point, brief, ledger)
         ratio = builds["iron_transformer"].secondary_turns / builds["iron_transformer"].primary_turns
-        line = brief.output.frequency
-        v_half = max(V_FLOOR * point.emf, g.v_in - g.pulse * (g.primary_resistance + g.path_resistance))
+        v_half = max(V_FLOOR * point.emf, g.v_in - g.threshold - g.pulse * (g.primary_resistance + g.path_resistance))
         level = max(V_FLOOR * ratio * v_half, ratio * v_half - g.pulse / ratio * g.secondary_resistance)
+        line = self._frequency(v_half, builds, brief, shelf)
         square = brief.output.waveform == "square"
         share = 1.0 if square else min(WIDEST, (drain.voltage / level) ** 2)
         output = level * math.sqrt(share)
         # nothing holds this output: the load takes what the square of its voltage makes of it
         power, apparent = (x * (output / drain.voltage) ** 2 for x in (point.power, drain.apparent))
-        pulse = ledger.work("front_end.pulse", stage_book.pulse_current, P=power + g.lost, V=g.v_in, D_tot=share)
+        pulse = ledger.work(f"{self.stage}.pulse", stage_book.pulse_current, P=power + g.lost, V=g.v_in, D_tot=share)
         secondary = apparent / output
         wound = iron_transformer.assess(
             iron_transformer.IronPoint(
@@ -267,9 +296,9 @@ class IronPushPull(IronRoute):
                 secondary, output, line, g.celsius),
             builds["iron_transformer"], brief, shelf, rules, ledger)  # fmt: skip
         turn_off = pulse + wound.magnetising
-        switched = front_end.assess(
-            front_end.FrontEndNeed(g.v_in, share / 2, pulse, turn_off, wound.leakage + rules.lead_inductance),
-            builds["front_end"], brief, shelf, rules, ledger)  # fmt: skip
+        switched = self._assess_stage(
+            g.v_in, v_half, share, pulse, turn_off, wound.leakage + rules.lead_inductance, builds, brief, shelf, rules,
+            ledger)  # fmt: skip
         to_transformer = power + wound.loss
         to_stage = to_transformer + switched.loss
         pulsation = ledger.work("battery.pulsation", source_book.step_pulsation, fraction=share)
@@ -277,14 +306,15 @@ class IronPushPull(IronRoute):
             point, to_stage, input_stage.InputNeed(to_stage / g.v_in, share, 0.0, pulsation), g, builds, brief, shelf, rules,
             ledger)  # fmt: skip
         from_battery = to_stage + entry.loss
-        states = {"battery": cells, "input_stage": entry, "front_end": switched, "iron_transformer": wound, "load": drain}
-        flow = {"battery": from_battery, "input_stage": from_battery, "front_end": to_stage, "iron_transformer": to_transformer,
+        states = {"battery": cells, "input_stage": entry, self.stage: switched, "iron_transformer": wound, "load": drain}
+        flow = {"battery": from_battery, "input_stage": from_battery, self.stage: to_stage, "iron_transformer": to_transformer,
                 "load": power}  # fmt: skip
         most = 2 * max(point.power, 0.1 * brief.power.continuous)
         after = Guess(
             v_in=v_in, terminal=cells.terminal, pulse=min(pulse, 3 * most / (V_FLOOR * point.emf)),
             primary_resistance=wound.primary_resistance, secondary_resistance=wound.secondary_resistance,
-            path_resistance=switched.on_resistance / builds["front_end"].parallel, leakage=wound.leakage,
+            path_resistance=switched.on_resistance / builds[self.stage].parallel,
+            threshold=getattr(switched, "threshold", 0.0), leakage=wound.leakage,
             lost=min(wound.loss + switched.loss, most), celsius=min(wound.temperature, HOTTEST))  # fmt: skip
         return IronSettled(point, states, flow, g, pulse, turn_off, share), after
 
@@ -296,6 +326,47 @@ class IronPushPull(IronRoute):
         """Share of the time that the output is not zero, and its level, V."""
         now = settled["nominal"]
         return now.share, now.states["iron_transformer"].output / math.sqrt(now.share)
+
+
+class SelfOscillating(IronPushPull):
+    """The simplest of all: two switches drive each other, a small saturating transformer is the clock, nothing is regulated."""
+
+    key: RouteName = "self-oscillating"
+    stage = oscillator.KEY
+    title = "Self-oscillating push-pull, iron transformer"
+    waveforms: tuple[Waveform, ...] = ("square",)
+    needed = ("mosfet", "bipolar", "iron_core", "wire", "capacitor", "resistor", "fuse", "heat_sink")
+    builds: Mapping[str, type[Build]] = {
+        "battery": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild,
+        "oscillator": oscillator.OscillatorBuild, "iron_transformer": iron_transformer.IronTransformerBuild,
+        "load": load.LoadBuild,
+    }  # fmt: skip
+
+    def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
+        """From the source to the load."""
+        return battery, input_stage, oscillator, iron_transformer, load
+
+    def _propose_stage(
+        self, hottest: str, hints: Hints, leakage: float, brief: Brief, own: dict[str, Any], shelf: Shelf, rules: Rules
+    ) -> Build:  # fmt: skip
+        # the drive transformer's clock is set at the nominal battery, the switches by the hottest point
+        steady, hardest = (
+            oscillator.OscillatorNeed(hints.v_in[k], 0.97 * hints.v_in["nominal"], hints.pulse[k], hints.turn_off[k], leakage)
+            for k in (hottest, "surge_full")
+        )
+        made: Build = oscillator.propose(
+            steady, hardest, brief.output.frequency, brief.source.volts[2], brief, own, shelf, rules)  # fmt: skip
+        return made
+
+    def _assess_stage(
+        self, v_in: float, v_half: float, share: float, pulse: float, turn_off: float, leakage: float,
+        builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+    ) -> Any:  # fmt: skip
+        need = oscillator.OscillatorNeed(v_in, v_half, pulse, turn_off, leakage)
+        return oscillator.assess(need, builds["oscillator"], brief, shelf, rules, ledger)
+
+    def _frequency(self, v_half: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf) -> float:
+        return oscillator.frequency(v_half, builds["oscillator"], shelf)
 
 
 class IronBridge(IronRoute):

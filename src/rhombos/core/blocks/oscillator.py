@@ -1,0 +1,316 @@
+"""The self-oscillating push-pull: two switches that drive each other through a small transformer, which saturates in time."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import Field
+
+from rhombos.core.blocks.base import Build, part, propose_resistor, propose_sink, remembered, settle_junction, sink_resistance
+from rhombos.core.book import clamp as clamps
+from rhombos.core.book import heat, magnetics, source, stage
+from rhombos.core.brief import Brief
+from rhombos.core.conduction import front_end_intervals
+from rhombos.core.findings import PinValue
+from rhombos.core.inventory import Item, fitted
+from rhombos.core.ledger import SILENT, Ledger
+from rhombos.core.parts import Bipolar, HeatSink, IronCore, Mosfet, Resistor, Shelf
+from rhombos.core.points import STEADY
+from rhombos.core.preferred import at_most
+from rhombos.core.report import BlockReport
+from rhombos.core.rules import Rules
+from rhombos.core.sheet import Sheet
+from rhombos.core.topology import TOPOLOGIES
+from rhombos.core.units import Ohm, Ratio, fmt, short
+
+KEY, TITLE = "oscillator", "Oscillator"
+KINDS = "mosfet|bipolar"
+MOST_PARALLEL = 8
+SATURATES_AT = 1.25
+"""Flux at which a strip ring is full, over the flux it is meant for."""
+DRIVE_SHARE = 0.25
+"""Part of the winding's voltage that the feedback leaves across the drive transformer, proposed."""
+OVERDRIVE = 1.5
+"""Base current over what the gain would just need: the transistor stays saturated when it is hot and tired."""
+BASE_VOLTS = 3.0
+"""Voltage behind the base, resistor included, V."""
+BAND = 0.10
+"""How far the frequency may wander before it is a finding."""
+KELVIN = 273.15
+RESERVE = 1.02
+
+
+class OscillatorBuild(Build):
+    """Switches, drive transformer, clamp, cooling."""
+
+    switch: str = part(KINDS, "Switch")
+    parallel: int = Field(ge=1, le=16, title="Switches in parallel, each side")
+    drive_core: str = part("iron_core", "Drive transformer core")
+    drive_turns: int = Field(ge=1, le=5000, title="Drive transformer turns")
+    drive_share: Ratio = Field(ge=0.05, le=0.9, title="Drive transformer's share of the winding's voltage")
+    clamp_resistor: Ohm = Field(ge=1, le=1e6, title="Clamp resistor")
+    clamp_part: str = part("resistor", "Clamp resistor type")
+    sink: str = part("heat_sink", "Heat-sink")
+    fan: bool = Field(title="Fan on the heat-sink")
+
+
+@dataclass(frozen=True, slots=True)
+class OscillatorNeed:
+    """Voltage at the stage and across one half, V; pulse and turn-off current, A; leakage of one half, H."""
+
+    v_in: float
+    v_half: float
+    pulse: float
+    turn_off: float
+    leakage: float
+
+
+@dataclass(frozen=True, slots=True)
+class OscillatorState:
+    """Hz; V; A; °C; W."""
+
+    frequency: float
+    pulse: float
+    device_peak: float
+    resting: float
+    clamp_level: float
+    peak_voltage: float
+    threshold: float
+    on_resistance: float
+    junction: float
+    conduction: float
+    base: float
+    storage: float
+    switching: float
+    clamp_loss: float
+    loss: float
+
+
+def frequency(v_half: float, build: OscillatorBuild, shelf: Shelf, ledger: Ledger = SILENT) -> float:
+    """How fast it swings, Hz, with a voltage across one half, V."""
+    core = shelf.get(IronCore, build.drive_core)
+    return ledger.work("oscillator.frequency", magnetics.saturation_frequency, V=max(1e-3, build.drive_share * v_half),
+                       N=build.drive_turns, A_e=core.a_e, B_pk=SATURATES_AT * core.b_limit)  # fmt: skip
+
+
+def _switch(device: Any, celsius: float) -> tuple[float, float]:
+    """Threshold, V, and slope, Ω, of one device while on."""
+    if isinstance(device, Bipolar):
+        return device.v_0, device.r_sat
+    return 0.0, stage.hot_resistance.work({"R_25": device.r_on, "T_j": celsius + KELVIN, "exponent": device.r_exponent})
+
+
+def _conduction(device: Any, pulse: float, n: int, celsius: float) -> float:
+    """Both sides' conduction loss, one of them always on, W."""
+    threshold, slope = _switch(device, celsius)
+    return threshold * pulse + slope / n * pulse**2
+
+
+@remembered
+def propose(
+    need: OscillatorNeed, hardest: OscillatorNeed, line: float, v_max: float, brief: Brief, pins: dict[str, Any], shelf: Shelf,
+    rules: Rules,
+) -> OscillatorBuild:  # fmt: skip
+    """Switches by price and loss; the smallest ring whose turns can be wound; the clamp for the surge."""
+    fields: dict[str, Any] = {"drive_share": DRIVE_SHARE} | pins
+    air = brief.targets.ambient + rules.enclosure_rise
+    if "switch" not in fields or "parallel" not in fields:
+        fields = _choose(need, v_max, air, fields, shelf, rules) | fields
+    device: Any = shelf.find(KINDS, fields["switch"])
+    rings = sorted((c for c in shelf.all(IronCore) if c.shape == "strip ring"), key=lambda c: c.a_e * c.a_w)
+    if "drive_core" not in fields:
+        volts = fields["drive_share"] * need.v_half
+
+        def turns(c: IronCore) -> float:
+            return float(volts / (4 * line * c.a_e * SATURATES_AT * c.b_limit))
+
+        # two windings and the bases' current: room for three times the turns of half a square millimetre
+        able = [c for c in rings if 3 * turns(c) * 0.5e-6 < 0.5 * c.a_w]
+        fields["drive_core"] = (able or rings[-1:] or list(shelf.all(IronCore))[-1:])[0].id
+    core = shelf.get(IronCore, fields["drive_core"])
+    if "drive_turns" not in fields:
+        wanted = fields["drive_share"] * need.v_half / (4 * line * core.a_e * SATURATES_AT * core.b_limit)
+        fields["drive_turns"] = max(1, round(wanted))
+    ceiling = max(device.v_rating * (1 - rules.switch_voltage_margin) - v_max, 1.05 * v_max)
+    if "clamp_resistor" not in fields:
+        lift = max(ceiling * (ceiling - hardest.v_in), 1e-3)
+        rate = max(hardest.leakage * (RESERVE * hardest.turn_off) ** 2 * line, 1e-12)
+        fields["clamp_resistor"] = at_most(min(1e6, max(1.0, lift / rate)))
+    level = clamps.clamp_level(V_r=need.v_in, L_lk=need.leakage, I=need.turn_off, f=2 * line, R=fields["clamp_resistor"])
+    burnt = clamps.clamp_heat(V_c=level, R=fields["clamp_resistor"])
+    fields.setdefault("clamp_part", propose_resistor(shelf, rules, fields["clamp_resistor"], burnt, level))
+    if "sink" not in fields or "fan" not in fields:
+        sink, fan = propose_sink(shelf, rules, 1.1 * _conduction(device, need.pulse, int(fields["parallel"]), 110.0))
+        fields = {"sink": sink, "fan": fan} | fields
+    return OscillatorBuild.within(fields)
+
+
+def _choose(need: OscillatorNeed, v_max: float, air: float, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> dict[str, Any]:
+    best: tuple[float, str, int] | None = None
+    counts = [int(pins["parallel"])] if "parallel" in pins else range(1, MOST_PARALLEL + 1)
+    allowed = rules.junction_limit - air - rules.sink_rise
+    devices: list[Any] = [*shelf.all(Mosfet), *shelf.all(Bipolar)]
+    for device in devices:
+        if pins.get("switch", device.id) != device.id:
+            continue
+        for n in counts:
+            on = _conduction(device, need.pulse, n, 100.0)
+            base = _base(device, need.pulse)
+            share = RESERVE * need.turn_off * (1 + rules.sharing_imbalance * (n > 1)) / n
+            each = on / (2 * n) * (1 + rules.sharing_imbalance * (n > 1)) ** 2
+            trouble = (
+                max(0.0, 2.1 * v_max / (device.v_rating * (1 - rules.switch_voltage_margin)) - 1)
+                + max(0.0, each * (device.r_jc + rules.pad_resistance) / allowed - 1)
+                + max(0.0, share / (device.i_rating * (1 - rules.switch_current_margin)) - 1)
+            )
+            score = 2 * n * (device.price + 0.3) + rules.watt_worth * (on + base)
+            key = (1e6 * (1 + trouble) if trouble else score, device.id, n)
+            best = key if best is None or key < best else best
+    assert best is not None
+    return {"switch": best[1], "parallel": best[2]}
+
+
+def _base(device: Any, pulse: float) -> float:
+    """What driving the conducting side costs, W."""
+    return BASE_VOLTS * OVERDRIVE * pulse / device.gain if isinstance(device, Bipolar) else 0.0
+
+
+def assess(
+    need: OscillatorNeed, build: OscillatorBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+) -> OscillatorState:  # fmt: skip
+    """Frequency, stresses, losses and junction temperature."""
+    device: Any = shelf.find(KINDS, build.switch)
+    bipolar = isinstance(device, Bipolar)
+    work, n = ledger.work, build.parallel
+    air = brief.targets.ambient + rules.enclosure_rise
+    hertz = frequency(need.v_half, build, shelf, ledger)
+    resting = work("oscillator.resting", stage.push_pull_stress, V_in=need.v_in)
+    level = work("oscillator.clamp_level", clamps.clamp_level, V_r=need.v_in, L_lk=need.leakage, I=need.turn_off, f=2 * hertz,
+                 R=build.clamp_resistor)  # fmt: skip
+    burnt = work("oscillator.clamp_loss", clamps.clamp_heat, V_c=level, R=build.clamp_resistor)
+    off = device.t_f if bipolar else 1e-6
+    switching = 2 * work("oscillator.switching_side", stage.switching_loss, V=resting, I=need.turn_off, t_r=0.0, t_f=off,
+                         f=hertz)  # fmt: skip
+    # while one transistor still stores its charge the other is on already: the winding is shorted for that long
+    storage = work("oscillator.storage", source.ohmic_loss, I_rms=need.turn_off, R=need.v_in / max(need.turn_off, 1e-3)
+                   ) * 2 * hertz * (device.t_s if bipolar else 0.0)  # fmt: skip
+    base = _base(device, need.pulse)
+    sink = sink_resistance(shelf, build.sink, build.fan)
+    uneven = (1 + rules.sharing_imbalance) ** 2 if n > 1 else 1.0
+    other = switching + storage
+    reached = [80.0]
+
+    def one_device(celsius: float) -> float:
+        return (_conduction(device, need.pulse, n, celsius) * uneven + other) / (2 * n)
+
+    def junction_for(loss: float) -> float:
+        total = _conduction(device, need.pulse, n, reached[0]) + other
+        reached[0] = heat.shared_sink_junction.work({
+            "T_a": air + KELVIN, "P_loss": loss, "R_jc": device.r_jc, "R_cs": rules.pad_resistance, "P_total": total,
+            "R_sa": sink}) - KELVIN  # fmt: skip
+        return reached[0]
+
+    junction = settle_junction(one_device, junction_for, device.t_j_max)
+    threshold, slope = _switch(device, junction)
+    conduction = _conduction(device, need.pulse, n, junction)
+    return OscillatorState(
+        frequency=hertz, pulse=need.pulse,
+        device_peak=work("oscillator.device_peak", stage.shared_current, I=need.turn_off, n_par=n,
+                         imbalance=rules.sharing_imbalance if n > 1 else 0.0),
+        resting=resting, clamp_level=level,
+        peak_voltage=ledger.total("oscillator.peak_voltage", {"rail": need.v_in, "clamp above it": level}),
+        threshold=threshold, on_resistance=slope, junction=junction,
+        conduction=ledger.total("oscillator.conduction", {"threshold": threshold * need.pulse,
+                                                          "slope": conduction - threshold * need.pulse}),
+        base=ledger.total("oscillator.base", {"bases and their resistors": base}), storage=storage,
+        switching=ledger.total("oscillator.switching", {"fall": switching, "storage overlap": storage}), clamp_loss=burnt,
+        loss=ledger.total("oscillator.loss", {
+            "conduction": conduction, "base drive": base, "switching": other, "clamp": burnt}))  # fmt: skip
+
+
+def parts(build: OscillatorBuild, shelf: Shelf) -> tuple[Item, ...]:
+    """Switches, drive transformer, clamp, heat-sink."""
+    return (fitted("oscillator switch", shelf.find(KINDS, build.switch), 2 * build.parallel),
+            fitted("drive transformer core", shelf.get(IronCore, build.drive_core)),
+            fitted("clamp resistor", shelf.get(Resistor, build.clamp_part)),
+            fitted("oscillator heat-sink", shelf.get(HeatSink, build.sink)))  # fmt: skip
+
+
+def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
+    """The stage's figures and findings."""
+    build: OscillatorBuild = sheet.build  # type: ignore[assignment]
+    rules, now = sheet.rules, sheet.now
+    device: Any = sheet.shelf.find(KINDS, build.switch)
+    bipolar = isinstance(device, Bipolar)
+    free: dict[str, PinValue] = {f"oscillator.{n}": None for n in ("switch", "parallel", "clamp_resistor", "clamp_part")}
+    voltage = sheet.limited("peak_voltage", r"V_{pk}", "Switch voltage, peak", "V", device.v_rating,
+                            rules.switch_voltage_margin)  # fmt: skip
+    current = sheet.limited("device_peak", r"\hat I", "Current of one switch, peak", "A", device.i_rating,
+                            rules.switch_current_margin, over=STEADY)  # fmt: skip
+    junction = sheet.limited("junction", "T_j", "Junction, hottest", "degC", device.t_j_max,
+                             1 - min(rules.junction_limit, device.t_j_max - 15) / device.t_j_max, over=STEADY)  # fmt: skip
+    sheet.choice("switch", "Q_1, Q_2", "Switch")
+    sheet.choice("parallel", "n", "Switches in parallel, each side")
+    sheet.choice("drive_core", "", "Drive transformer core")
+    sheet.choice("drive_turns", "N_d", "Drive transformer turns")
+    sheet.choice("drive_share", "", "Its share of the voltage")
+    for point, what in (("nominal", "nominal battery"), ("flat", "flat battery"), ("full", "charging battery"),
+                        ("idle", "no load")):  # fmt: skip
+        sheet.result("frequency", "f", f"Frequency, {what}", "Hz", point=point)
+    sheet.choice("clamp_resistor", "R_c", "Clamp resistor")
+    sheet.choice("clamp_part", "", "Clamp resistor type")
+    series = sheet.shelf.get(Resistor, build.clamp_part)
+    burnt = sheet.limited("clamp_loss", "P_c", "Burnt in the clamp", "W", series.power, rules.resistor_margin, over=STEADY)
+    sheet.choice("sink", "", "Heat-sink")
+    sheet.choice("fan", "", "Fan")
+    sheet.result("conduction", "P_{on}", "Conduction loss", "W")
+    if bipolar:
+        sheet.result("base", "P_B", "Base drive", "W")
+    sheet.result("loss", "P", "Loss, whole stage", "W")
+    cure = (("Let the proposal choose", free),)
+    if voltage.severity:
+        sheet.find("voltage", voltage.severity, "Switch voltage close to its rating" if voltage.severity == "fix"
+                   else "Switch rating exceeded", f"{fmt(voltage.value, 'V')} on {short(device.v_rating, 'V')} parts at "
+                   f"{sheet.where(voltage)}: twice the battery, and the leakage above it.",
+                   "Parts of a higher rating, or a harder clamp.", worst=voltage, cures=cure)  # fmt: skip
+    if current.severity:
+        sheet.find("current", current.severity, "Too much current in each switch", f"{fmt(current.value, 'A')} in each "
+                   f"{device.label}.", "Stronger parts, or more in parallel.", worst=current, cures=cure)  # fmt: skip
+    if junction.severity:
+        sheet.find("junction", junction.severity, "The switches run too hot",
+                   f"{fmt(junction.value, 'degC')} at {sheet.where(junction)}.", "A better heat-sink, or stronger parts.",
+                   worst=junction, cures=(("Let the proposal choose switches and sink", free | {
+                       "oscillator.sink": None, "oscillator.fan": None}),))  # fmt: skip
+    if burnt.severity:
+        sheet.find("clamp_heat", burnt.severity, "The clamp resistor is too small",
+                   f"{fmt(burnt.value, 'W')} in a {series.label} resistor.", "A stronger series.", worst=burnt,
+                   cures=(("Let the proposal choose it", {"oscillator.clamp_part": None}),))  # fmt: skip
+    asked = brief.output.frequency
+    seen = {k: s.frequency for k, s in sheet.states.items() if k in (*STEADY, "idle") and k not in sheet.hopeless}
+    low, high = min(seen, key=lambda k: seen[k], default="nominal"), max(seen, key=lambda k: seen[k], default="nominal")
+    if abs(now.frequency / asked - 1) > BAND / 2:
+        sheet.find("off_frequency", "fix", "It swings at the wrong frequency",
+                   f"{fmt(now.frequency, 'Hz')} on a nominal battery; {short(asked, 'Hz')} is asked: the drive "
+                   "transformer's turns and area set it.", "Turns in proportion.", figure="drive_turns",
+                   cures=(("Let the proposal choose the drive", {
+                       "oscillator.drive_core": None, "oscillator.drive_turns": None,
+                       "oscillator.drive_share": None}),))  # fmt: skip
+    elif seen and max(seen[high] / asked - 1, 1 - seen[low] / asked) > BAND:
+        sheet.find("wanders", "watch", "Its frequency follows the battery",
+                   f"{fmt(seen[low], 'Hz')} at {sheet.points[low].label} to {fmt(seen[high], 'Hz')} at "
+                   f"{sheet.points[high].label}: "
+                   "the drive transformer saturates after so many volt-seconds, sooner at a higher voltage and when it is hot.",
+                   "Loads that count on the frequency (clocks, some motors) need another route.",
+                   figure="frequency")  # fmt: skip
+    sheet.find("starting", "note", "It must be started, and may not start under load",
+               "Nothing swings until one switch is pulled on: a resistor to one base or gate does it. A shorted or heavy load "
+               "stops the feedback, which protects it, or leaves both half on, which does not.",
+               "Try starting at the lowest battery and full load, with a lamp in series first.", figure="switch")  # fmt: skip
+    return sheet.close(
+        fmt(now.frequency, "Hz"), "the drive transformer's volt-seconds are its clock", power_in, power_in - now.loss,
+        {"topology": "push-pull", "switch": device.label, "parallel": f"{build.parallel} each side",
+         "peak": fmt(voltage.value, "V"),
+         "pulse": fmt(now.pulse, "A"), "clamp": f"RCD, {fmt(build.clamp_resistor, 'ohm')}",
+         "clamp_level": fmt(now.clamp_level, "V"), "duty": "0.5", "spike": fmt(now.clamp_level - now.resting / 2, "V")},
+        front_end_intervals(TOPOLOGIES["push-pull"], 0.5, now.frequency, now.pulse, True, False))  # fmt: skip
