@@ -19,8 +19,12 @@ import psutil
 from scipy.integrate import solve_ivp
 
 from rhombos.core.brief import Brief
+from rhombos.core.coils.transformer import transformer_need
+from rhombos.core.compare import candidates, compare
+from rhombos.core.magnetics.stack import stack_table
+from rhombos.core.magnetics.transformer import rank_transformers
 from rhombos.core.rules import PRESETS
-from rhombos.core.solve import solve
+from rhombos.core.solve import solve, work_out
 from rhombos.core.waves.modulation import three_level, unipolar
 from rhombos.core.waves.spectrum import harmonics
 from rhombos.core.waves.steady import FilterCircuit, steady_state
@@ -65,6 +69,22 @@ def sizing(yard: float) -> None:
     taken = median(lambda: solve(next(briefs), {}, shelf, PRESETS["usual"]), 41)
     row(f"solve, full two-stage design, {len(shelf)} parts, median", f"{taken * 1e3:.0f} ms", "goal 60 ms")
     row(f"  the same over {WHEEL}", f"{taken / yard:.2f}")
+
+
+def choosing(yard: float) -> None:
+    shelf = house_shelf()
+    brief = Brief.model_validate(json.loads((ROOT / "examples" / "refuge.json").read_text())["brief"])
+    briefs = iter(
+        [brief.model_copy(update={"power": brief.power.model_copy(update={"continuous": 500.0 + 7 * i})}) for i in range(20)]
+    )
+    taken = median(lambda: compare(next(briefs), shelf, PRESETS["usual"]), 9)
+    row(f"every route compared, {len(list(candidates(brief)))} rows, median", f"{taken:.2f} s", "goal 1 s")
+    row(f"  the same over {WHEEL}", f"{taken / yard:.1f}")
+    worked = work_out(brief, {}, shelf, PRESETS["usual"])
+    need = transformer_need(worked)
+    stacks = len(stack_table(shelf).rows)
+    taken = median(lambda: rank_transformers(need, shelf, PRESETS["usual"], stacks), 9)
+    row(f"transformer search, every one of {stacks} stacks wound", f"{taken * 1e3:.0f} ms", "goal 300 ms")
 
 
 def waves() -> None:
@@ -183,6 +203,7 @@ def main() -> None:
     yard = median(loop, 9)
     row(WHEEL, f"{yard * 1e3:.0f} ms", "how fast this machine is")
     sizing(yard)
+    choosing(yard)
     waves()
     served()
 

@@ -17,7 +17,7 @@ from selenium.webdriver.common.by import By  # noqa: E402
 from tests.web.conftest import FLAGS, size  # noqa: E402
 from tests.web.pages import Bench  # noqa: E402
 
-SOUND, DRAWN, BOAT = (f"b6a1f2d0-0000-4000-8000-00000000000{n}" for n in (1, 2, 3))
+SOUND, DRAWN, BOAT, LANTERN = (f"b6a1f2d0-0000-4000-8000-00000000000{n}" for n in (1, 2, 3, 4))
 
 
 def fresh(bench: Bench, identity: str, block: str) -> None:
@@ -71,6 +71,26 @@ def designs(bench: Bench) -> None:
     bench.one(f"design-{SOUND}")
 
 
+def routes(bench: Bench) -> None:
+    """Every route for the refuge."""
+    bench.visit(f"/design/{SOUND}?view=routes")
+    bench.one("route-detail")
+    bench.until(lambda: bench.browser.find_elements(By.CSS_SELECTOR, '[data-testid="chart-pareto"] svg *'))
+
+
+def magnetics(bench: Bench, page: str = "choices") -> None:
+    """The magnetics bench of the refuge's transformer."""
+    bench.visit(f"/design/{SOUND}?view=magnetics&block=transformer&page={page}")
+    bench.until(lambda: bench.browser.find_elements(By.CSS_SELECTOR, '[data-testid="chart-window"] svg *'))
+
+
+def conduction(bench: Bench) -> None:
+    """The lantern box's stage with one side on."""
+    fresh(bench, LANTERN, "front_end")
+    bench.click("next-interval")
+    bench.one("current-path")
+
+
 VIEWS: dict[str, Callable[[Bench], None]] = {
     "bench-findings": lambda b: fresh(b, DRAWN, "front_end"),
     "bench-push-pull": lambda b: fresh(b, SOUND, "front_end"),
@@ -78,6 +98,11 @@ VIEWS: dict[str, Callable[[Bench], None]] = {
     "bench-rectifier": lambda b: fresh(b, SOUND, "rectifier"),
     "bench-link": lambda b: fresh(b, SOUND, "dc_link"),
     "bench-bridge": lambda b: fresh(b, SOUND, "h_bridge"),
+    "routes": routes,
+    "magnetics": magnetics,
+    "winding-sheet": lambda b: magnetics(b, "winding%20sheet"),
+    "controller": lambda b: fresh(b, SOUND, "controller"),
+    "bench-conduction": conduction,
     "bench-brief": lambda b: fresh(b, SOUND, "brief"),
     "bench-working": working,
     "bench-palette": palette,

@@ -104,11 +104,11 @@ def test_a_core_that_fits_can_be_taken_without_a_stop(bench, refuge, shelf):
 
 
 def test_the_search_looks_at_every_stack_of_the_shelf(shelf, worked):
-    from rhombos.core.coils.transformer import _need
+    from rhombos.core.coils.transformer import transformer_need
     from rhombos.core.magnetics.transformer import rank_transformers
 
     table_size = len(stack_table(shelf).rows)
-    ranked = rank_transformers(_need(worked), shelf, USUAL, table_size + 10)
+    ranked = rank_transformers(transformer_need(worked), shelf, USUAL, table_size + 10)
     assert len({(t.stack.core.id, t.stack.sets) for t in ranked}) == table_size
     assert max(t.primary.turns for t in ranked) <= MOST_PRIMARY_TURNS
 

@@ -6,6 +6,8 @@ from functools import lru_cache
 
 import numpy as np
 
+POINTS = 401
+
 
 @lru_cache(maxsize=256)
 def step_overshoot(capacitor_ratio: float, resistor_ratio: float = 1.0) -> float:
@@ -25,6 +27,10 @@ def step_overshoot(capacitor_ratio: float, resistor_ratio: float = 1.0) -> float
     rest = np.array([0.0, 1.0, 1.0])
     values, vectors = np.linalg.eig(system)
     weights = np.linalg.solve(vectors, (-rest).astype(complex))
-    time = np.linspace(0, 4 * np.pi, 4001)
-    node = 1 + np.real(np.exp(np.outer(time, values)) @ (weights * vectors[1]))
-    return float(node.max())
+    time = np.linspace(0, 4 * np.pi, POINTS)
+    node = 1 + np.real((np.exp(np.outer(time, values)) * (weights * vectors[1])).sum(axis=1))
+    at = int(np.argmax(node))
+    if not 0 < at < POINTS - 1:
+        return float(node[at])
+    before, top, after = node[at - 1 : at + 2]
+    return float(top + (before - after) ** 2 / (8 * (2 * top - before - after)))  # the parabola through the three

@@ -41,7 +41,8 @@ IGBT_DELAY = 200e-9
 """Turn-off delay of an IGBT, s, which its overlap time does not hold: typical, until the data sheet says otherwise."""
 DELAY_MISMATCH = 100e-9
 """Spread of the drivers' delays that dead time must cover, s."""
-MOST_PARALLEL, MOST_PARALLEL_HEAVY = 4, 16
+COUNTS, COUNTS_HEAVY = (1, 2, 3, 4), (1, 2, 3, 4, 6, 8, 12, 16)
+"""Switches in parallel that are considered."""
 HEAVY_CURRENT = 60.0
 """Peak current, A, from which a bridge may take more than a few switches in parallel."""
 FRACTIONS: dict[Waveform, float] = {"sine": 1.0, "modified": 0.5, "square": 1.0}
@@ -155,8 +156,8 @@ def _choose(
     need: BridgeNeed, carrier: float, air: float, pins: dict[str, Any], shelf: Shelf, rules: Rules
 ) -> dict[str, Any]:  # fmt: skip
     best: tuple[float, str, int] | None = None
-    most = MOST_PARALLEL if need.peak < HEAVY_CURRENT else MOST_PARALLEL_HEAVY
-    counts = [int(pins["parallel"])] if "parallel" in pins else range(1, most + 1)
+    counts = [int(pins["parallel"])] if "parallel" in pins else (
+        COUNTS if need.peak < HEAVY_CURRENT else COUNTS_HEAVY)  # fmt: skip
     for kind in (Mosfet, Igbt):
         ids, columns = shelf.column(kind, "id"), shelf.columns(kind)
         for n in counts:

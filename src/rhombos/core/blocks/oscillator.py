@@ -26,7 +26,8 @@ from rhombos.core.units import Ohm, Ratio, fmt, short
 
 KEY, TITLE = "oscillator", "Oscillator"
 KINDS = "mosfet|bipolar"
-MOST_PARALLEL = 8
+COUNTS = (1, 2, 3, 4, 6, 8)
+"""Switches in parallel that are considered."""
 SATURATES_AT = 1.25
 """Flux at which a strip ring is full, over the flux it is meant for."""
 DRIVE_SHARE = 0.25
@@ -148,7 +149,7 @@ def propose(
 
 def _choose(need: OscillatorNeed, v_max: float, air: float, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> dict[str, Any]:
     best: tuple[float, str, int] | None = None
-    counts = [int(pins["parallel"])] if "parallel" in pins else range(1, MOST_PARALLEL + 1)
+    counts = [int(pins["parallel"])] if "parallel" in pins else COUNTS
     allowed = rules.junction_limit - air - rules.sink_rise
     devices: list[Any] = [*shelf.all(Mosfet), *shelf.all(Bipolar)]
     for device in devices:

@@ -63,7 +63,8 @@ def _assess(worked: Worked, build: Any) -> block.TransformerState:
     return state
 
 
-def _need(worked: Worked) -> TransformerNeed:
+def transformer_need(worked: Worked) -> TransformerNeed:
+    """What the present transformer is asked, from the points it settled in."""
     flat = worked.settled["flat"]
     front: Any = worked.builds["front_end"]
     build: Any = worked.builds[KEY]
@@ -126,7 +127,7 @@ def _turns(worked: Worked, build: Any) -> OptionTable:
 def _cores(worked: Worked, build: Any) -> OptionTable:
     """The best transformer on every promising stack of the shelf, searched anew."""
     options = []
-    for t in rank_transformers(_need(worked), worked.shelf, worked.rules, 3 * SHOWN):
+    for t in rank_transformers(transformer_need(worked), worked.shelf, worked.rules, 3 * SHOWN):
         near = block.TransformerBuild.within({
             "core": t.stack.core.id, "sets": t.stack.sets, "grade": t.grade.id, "primary_turns": t.primary.turns,
             "secondary_turns": t.secondary.turns, "primary_wire": t.primary.wire.id, "primary_in_hand": t.primary.in_hand,

@@ -116,7 +116,7 @@ class IronRoute(Route):
     """What both line-frequency routes share; `_pass` is each one's own."""
 
     hint_points = ("nominal", "flat", "full", "surge_full")
-    rounds = 7
+    rounds = 5
 
     def title_of(self, block: str) -> str:
         """What people call a block of this route."""
