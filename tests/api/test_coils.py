@@ -47,3 +47,22 @@ def test_a_tool_refuses_by_name(client, tool, body, told):
     answer = client.post(f"/api/coils/{tool}", json=body)
     assert answer.status_code == 422
     assert told in answer.json()["detail"]
+
+
+@pytest.mark.parametrize(("tool", "body", "told"), [
+    ("damper", {"bare": "8M", "added": "1n", "slowed": "4.5M", "volts": "60", "frequency": "50k"}, "stray inductance"),
+    ("clamp", {"leakage": "0.9u", "current": "14", "frequency": "60k", "reflected": "60", "level": "95", "ripple": "5"}, "14.4 W"),
+    ("turn-off", {"current": "10", "fall": "80n", "volts": "48", "frequency": "50k", "shortest": "3u", "most": "40"}, "resistor"),
+    ("peak-detector", {"resistor": "100k", "capacitor": "1u", "frequency": "100", "fall": "3", "peak": "10"}, "100 ms"),
+])  # fmt: skip
+def test_a_snubber_is_worked_from_what_was_measured(client, tool, body, told):
+    answer = client.post(f"/api/snubbers/{tool}", json=body)
+    assert answer.status_code == 200
+    assert told in answer.text
+
+
+def test_a_ring_that_was_not_slowed_is_refused_plainly(client):
+    answer = client.post("/api/snubbers/damper", json={
+        "bare": "5M", "added": "1n", "slowed": "6M", "volts": "60", "frequency": "50k"})  # fmt: skip
+    assert answer.status_code == 422
+    assert "must slow the ring" in answer.json()["detail"]

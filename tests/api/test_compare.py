@@ -69,3 +69,11 @@ def test_iron_routes_have_pictures(client, block):
     answer = client.post(f"/api/charts/{block}", json={"brief": {"output": {"waveform": "square"}}, "route": "iron push-pull"})
     assert answer.status_code == 200
     assert len(answer.json()) >= 2
+
+
+def test_a_design_is_rated_by_its_weakest_stage(client):
+    answer = client.post("/api/rating", json={"brief": {}})
+    assert answer.status_code == 200
+    assert answer.json()["power"] > 500
+    assert "house limit" in answer.json()["text"]
+    assert client.post("/api/rating", json={"brief": {}, "route": "iron push-pull"}).status_code == 422

@@ -5,6 +5,7 @@ import math
 import numpy as np
 import pytest
 from pydantic import ValidationError
+from scipy.integrate import solve_ivp
 from scipy.optimize import minimize_scalar
 
 from rhombos.core.blocks import iron_transformer, transformer
@@ -13,6 +14,7 @@ from rhombos.core.book import magnetics as book
 from rhombos.core.brief import Brief
 from rhombos.core.coils import COILS, coil_bench
 from rhombos.core.coils.inductor import SHOWN
+from rhombos.core.coils.overload import minutes_to_limit
 from rhombos.core.coils.sheet import cut_length, hipot_voltage
 from rhombos.core.coils.tools import OneTurn, Salvaged, UnknownCore, one_turn, salvaged, unknown_core
 from rhombos.core.coils.transformer import optimum_flux
@@ -256,3 +258,34 @@ def test_a_salvaged_core_is_judged_by_its_area_product_and_flux(shelf):
 def test_a_silly_test_turn_is_refused(bad):
     with pytest.raises(ValidationError):
         OneTurn(**bad)
+
+
+def test_an_overload_heats_as_an_ode_says():
+    """One lump of heat capacity warmed from rated load, integrated to the limit."""
+    copper, core, rise, allowed, capacity = 60.0, 10.0, 45.0, 70.0, 3500.0
+    share = np.array([1.5, 2.0, 3.0])
+    found = minutes_to_limit(share, copper, core, rise, allowed, capacity)
+    for s, t in zip(share, found, strict=True):
+        def warming(_, x, s=s):
+            return [(copper * s**2 + core - x[0] * (copper + core) / rise) / capacity]
+
+        def reached(_, x):
+            return x[0] - allowed
+
+        reached.terminal = True
+        run = solve_ivp(warming, (0, 1e5), [rise], events=reached, rtol=1e-9, atol=1e-9)
+        assert t == pytest.approx(run.t_events[0][0], rel=1e-5)
+    assert np.isinf(minutes_to_limit(np.array([1.0]), copper, core, rise, allowed, capacity)[0])
+
+
+def test_iron_bears_an_overload_for_minutes_and_ferrite_for_less(refuge, shelf, worked):
+    iron = work_out(refuge, {}, shelf, USUAL, "iron bridge")
+    curves = {k: next(c for c in coil_bench(w, k).charts if c.key == "overload")
+              for w, k in ((worked, "transformer"), (iron, "iron_transformer"))}  # fmt: skip
+    # the same multiple of the load: the heavier part lasts longer
+    def lasts(chart):
+        s = chart.series[0]
+        return np.interp(-2.5 * 600, -np.array(s.y) * (1e3 if chart.y.unit == "kW" else 1), s.x)
+
+    assert lasts(curves["iron_transformer"]) > 60
+    assert all(c.series[0].x == tuple(sorted(c.series[0].x)) for c in curves.values())

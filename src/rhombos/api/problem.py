@@ -15,6 +15,7 @@ from rhombos.core.book import BookError
 from rhombos.core.parts.table import TableError
 from rhombos.core.pins import PinError
 from rhombos.core.problems import Problem, told_by
+from rhombos.core.solve import Unbuildable
 from rhombos.core.units import UnitError
 from rhombos.store.database import DatabaseAway
 from rhombos.store.designs import NotFound
@@ -63,6 +64,11 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(PinError)
     def bad_pin(_: Request, error: PinError) -> JSONResponse:
         return unprocessable(error.problems)
+
+    @app.exception_handler(Unbuildable)
+    def not_to_be_built(_: Request, error: Unbuildable) -> JSONResponse:
+        finding = error.finding
+        return unprocessable([Problem("route", "", f"{finding.title}: {finding.cause} {finding.remedy}")])
 
     @app.exception_handler(TableError)
     def bad_table(_: Request, error: TableError) -> JSONResponse:

@@ -103,7 +103,7 @@ def solve(
 def explain(worked: Worked, pins: Mapping[str, PinValue]) -> Solution:
     """A sizing in words and figures."""
     brief, settled, route = worked.brief, worked.settled, worked.route
-    blocks, findings = _report(worked)
+    blocks, findings = report_blocks(worked)
     findings += [_missing_part(address, reason) for address, reason in worked.missing.items()]
     totals = _totals(worked)
     findings += _whole(totals, worked)
@@ -156,7 +156,8 @@ def build_all(
     return builds, settled, route.rounds
 
 
-def _report(worked: Worked) -> tuple[list[BlockReport], list[Finding]]:
+def report_blocks(worked: Worked) -> tuple[list[BlockReport], list[Finding]]:
+    """Every block's figures with their findings."""
     route, settled, builds = worked.route, worked.settled, worked.builds
     points = {k: s.point for k, s in settled.items()}
     hopeless = route.hopeless(settled)

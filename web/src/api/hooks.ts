@@ -50,6 +50,14 @@ export const useCompare = (design: Design | undefined, weights: Weights | undefi
     queryFn: () => data(client.POST("/api/compare", { body: { brief: design?.brief ?? {}, rules: design?.rules, ...(weights ? { weights } : {}) } as never })),
   })
 
+/** What a design as built may be rated for. */
+export const useRating = (design: Design | undefined) =>
+  useQuery({
+    queryKey: ["rating", design?.brief, design?.pins, design?.rules, design?.route],
+    enabled: design !== undefined,
+    queryFn: () => data(client.POST("/api/rating", { body: { brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, route: design?.route } as never })),
+  })
+
 /** The magnetics benches of a design as it now stands; the last ones stay until the next are there. */
 export const useCoils = (design: Design | undefined) =>
   useQuery({

@@ -316,6 +316,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rating": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rated
+         * @description What the design as built may be rated for, by its weakest stage.
+         */
+        post: operations["rated_api_rating_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rules": {
         parameters: {
             query?: never;
@@ -415,6 +435,86 @@ export interface paths {
          * @description Take one of one's own parts off the shelf.
          */
         delete: operations["remove_api_shelf__kind___designation__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/snubbers/clamp": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Clamp
+         * @description An RCD clamp, with both energies.
+         */
+        post: operations["clamp_api_snubbers_clamp_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/snubbers/damper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Damper
+         * @description An RC damper from a ring measured twice.
+         */
+        post: operations["damper_api_snubbers_damper_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/snubbers/peak-detector": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Peak Detector
+         * @description A peak detector.
+         */
+        post: operations["peak_detector_api_snubbers_peak_detector_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/snubbers/turn-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Turn Off
+         * @description A dissipative turn-off snubber.
+         */
+        post: operations["turn_off_api_snubbers_turn_off_post"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -745,6 +845,24 @@ export interface components {
             y?: components["schemas"]["Axis"] | null;
         };
         /**
+         * Clamped
+         * @description A leakage whose current a clamp takes at turn-off.
+         */
+        Clamped: {
+            /** Current turned off */
+            current: number;
+            /** Turn-offs a second */
+            frequency: number;
+            /** Leakage inductance */
+            leakage: number;
+            /** Clamp level, from the rail */
+            level: number;
+            /** Voltage it would rest at, from the rail */
+            reflected: number;
+            /** Ripple allowed on it */
+            ripple: number;
+        };
+        /**
          * CoilBench
          * @description Everything about one wound part of a design.
          */
@@ -999,6 +1117,16 @@ export interface components {
             /** Value */
             value?: number | null;
         };
+        /**
+         * Fitting
+         * @description What to fit, line by line, and what to know about it.
+         */
+        Fitting: {
+            /** Lines */
+            lines: string[];
+            /** Remark */
+            remark: string;
+        };
         /** HTTPValidationError */
         HTTPValidationError: {
             /** Detail */
@@ -1210,6 +1338,22 @@ export interface components {
             };
         };
         /**
+         * Peak
+         * @description A peak detector that holds and follows.
+         */
+        Peak: {
+            /** Capacitor */
+            capacitor: number;
+            /** Step down that it must follow */
+            fall: number;
+            /** Frequency of the peaks */
+            frequency: number;
+            /** Peak held */
+            peak: number;
+            /** Discharge resistor */
+            resistor: number;
+        };
+        /**
          * Pictures
          * @description The pictures of one block.
          */
@@ -1293,6 +1437,22 @@ export interface components {
             title: string;
         };
         /**
+         * Rating
+         * @description Continuous power, W; which block sets it, by which figure; and the same in words.
+         */
+        Rating: {
+            /** Block */
+            block: string;
+            /** Figure */
+            figure: string;
+            /** Power */
+            power: number;
+            /** Share */
+            share: number;
+            /** Text */
+            text: string;
+        };
+        /**
          * Readings
          * @description What a wave measures: RMS; fundamental RMS; distortion; peak; and what an average-responding meter shows.
          */
@@ -1342,6 +1502,22 @@ export interface components {
              * Format: date-time
              */
             saved: string;
+        };
+        /**
+         * Ring
+         * @description A ring seen on the oscilloscope, bare and again with a known capacitor added across the switch.
+         */
+        Ring: {
+            /** Capacitor added */
+            added: number;
+            /** Ring frequency, bare */
+            bare: number;
+            /** Switching frequency */
+            frequency: number;
+            /** Ring frequency with it */
+            slowed: number;
+            /** Voltage swung */
+            volts: number;
         };
         /**
          * Row
@@ -1731,6 +1907,24 @@ export interface components {
             texts: {
                 [key: string]: string;
             };
+        };
+        /**
+         * TurnOff
+         * @description A switch that turns off a current into a voltage.
+         */
+        TurnOff: {
+            /** Current turned off */
+            current: number;
+            /** Fall time */
+            fall: number;
+            /** Switching frequency */
+            frequency: number;
+            /** Peak current of the switch */
+            most: number;
+            /** Shortest on-time */
+            shortest: number;
+            /** Voltage it rises to */
+            volts: number;
         };
         /**
          * UnknownCore
@@ -2768,6 +2962,48 @@ export interface operations {
             };
         };
     };
+    rated_api_rating_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Asked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rating"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     rules_api_rules_get: {
         parameters: {
             query?: never;
@@ -3043,6 +3279,138 @@ export interface operations {
             };
             /** @description Service Unavailable */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    clamp_api_snubbers_clamp_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Clamped"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fitting"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    damper_api_snubbers_damper_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Ring"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fitting"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    peak_detector_api_snubbers_peak_detector_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Peak"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fitting"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    turn_off_api_snubbers_turn_off_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TurnOff"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fitting"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -4,7 +4,7 @@ import { Box, Flex, Grid, Spinner, Text } from "@chakra-ui/react"
 import { useState } from "react"
 
 import type { Comparison, Design, RouteRow, Weights } from "../api/client"
-import { useCompare } from "../api/hooks"
+import { useCompare, useRating } from "../api/hooks"
 import { Plot } from "../bench/Plot"
 import type { DesignHandle } from "../bench/useDesign"
 import { Gem, LozengeShape } from "../ui/Lozenge"
@@ -59,7 +59,7 @@ export function Routes({ handle, done }: { handle: DesignHandle; done: () => voi
           </Quiet>
         </Flex>
         <Table rows={comparison.rows} shown={shown} present={present} pick={setPicked} />
-        {shown && <Detail row={shown} here={same(shown, present)} choose={choose} />}
+        {shown && <Detail row={shown} here={same(shown, present)} choose={choose} rated={<Rated handle={handle} />} />}
       </Box>
       <Box px="4" py="3" overflowY="auto" minH="0">
         <Text fontWeight="700" mb="1">
@@ -134,7 +134,7 @@ function Table({ rows, shown, present, pick }: { rows: readonly RouteRow[]; show
 }
 
 /** What speaks for and against one route, in words. */
-function Detail({ row: r, here, choose }: { row: RouteRow; here: boolean; choose: (row: RouteRow) => Promise<void> }) {
+function Detail({ row: r, here, choose, rated }: { row: RouteRow; here: boolean; choose: (row: RouteRow) => Promise<void>; rated: React.ReactNode }) {
   return (
     <Grid templateColumns="1fr 1fr" columnGap="6" mt="3" fontSize="sm" data-testid="route-detail">
       <Box>
@@ -148,6 +148,7 @@ function Detail({ row: r, here, choose }: { row: RouteRow; here: boolean; choose
             </Strong>
           )}
         </Flex>
+        {here && rated}
         {r.build && <Text>To build: {r.build} ({r.skill}).</Text>}
         {r.noise && <Text color="ink.soft">To hear: {r.noise}.</Text>}
         {r.weakest && (
@@ -168,6 +169,16 @@ function Detail({ row: r, here, choose }: { row: RouteRow; here: boolean; choose
         ))}
       </Box>
     </Grid>
+  )
+}
+
+/** The power that the weakest stage of the design as built allows. */
+function Rated({ handle }: { handle: DesignHandle }) {
+  const rating = useRating(handle.design)
+  return (
+    <Text data-testid="rating">
+      As built and pinned, rated by its weakest stage: <b>{rating.data?.text ?? rating.error?.message ?? "…"}</b>
+    </Text>
   )
 }
 

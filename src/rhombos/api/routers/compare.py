@@ -6,11 +6,13 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from rhombos.api.problem import ProblemDocument
+from rhombos.api.routers.solve import Asked
 from rhombos.api.service import Serving
 from rhombos.core.brief import Brief
 from rhombos.core.compare import Comparison, Weights, rank
 from rhombos.core.plots.model import Chart
 from rhombos.core.plots.pareto import pareto
+from rhombos.core.rating import Rating, rating
 from rhombos.core.rules import RuleName
 
 router = APIRouter(tags=["compare"], responses={422: {"model": ProblemDocument}, 503: {"model": ProblemDocument}})
@@ -37,6 +39,12 @@ class Compared(BaseModel):
     comparison: Comparison
     picture: Chart
     qualities: tuple[Quality, ...]
+
+
+@router.post("/rating")
+def rated(asked: Asked, serving: Serving) -> Rating:
+    """What the design as built may be rated for, by its weakest stage."""
+    return rating(serving.work(asked.brief, asked.pins, asked.rules, asked.route))
 
 
 @router.post("/compare")

@@ -404,7 +404,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     sheet.find("imbalance", "note", title, cause, remedy, figure="duty")
     return sheet.close(
         short(build.frequency, "Hz"), REMARKS[topology.name], power_in, power_in - now.loss,
-        {"topology": topology.name, "switch": device.label, "parallel": f"{build.parallel} each position",
+        {"topology": topology.name, "switch": device.label, "parallel": f"{build.parallel} each",
          "peak": fmt(voltage.value, "V"),
          "pulse": fmt(now.pulse, "A"),
          "clamp": "none" if build.clamp == "none" else f"RCD, {fmt(build.clamp_resistor, 'ohm')}",

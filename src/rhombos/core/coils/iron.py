@@ -12,12 +12,14 @@ from rhombos.core.blocks import iron_transformer as block
 from rhombos.core.book import magnetics as book
 from rhombos.core.coils.common import against, wire_table
 from rhombos.core.coils.model import CoilBench, Option, OptionTable, Patch, School, WindingSheet, labelled
+from rhombos.core.coils.overload import COPPER_HEAT, IRON_HEAT, overload
 from rhombos.core.coils.sheet import pair_sheet
 from rhombos.core.ledger import SILENT
 from rhombos.core.magnetics.iron import IronNeed, IronTransformer, rank_irons
 from rhombos.core.magnetics.winding import copper_resistivity
 from rhombos.core.parts import IronCore
 from rhombos.core.plots.iron import iron_window, loss_against_load
+from rhombos.core.plots.model import Chart
 from rhombos.core.solve import Worked
 from rhombos.core.units import fmt, short
 
@@ -41,7 +43,8 @@ def iron_bench(worked: Worked) -> CoilBench:
         tables=(_turns(worked, build), cores, *(
             wire_table(worked.shelf, getattr(made, which), made.stack.b_w, line, 1.0, filled(which), f"{which}_wire",
                        f"Wire for the {which}, equal copper", KEY, f"{which}_") for which in ("primary", "secondary"))),
-        schools=_schools(worked, made, cores.options[0].name), charts=(iron_window(worked), loss_against_load(worked)),
+        schools=_schools(worked, made, cores.options[0].name),
+        charts=(iron_window(worked), loss_against_load(worked), _heating(worked, made)),
         sheet=_sheet(worked, build, made))  # fmt: skip
 
 
@@ -121,6 +124,14 @@ def _cores(worked: Worked, build: Any) -> OptionTable:
             ("drop", "drops"), ("fill", "window"), ("mass", "mass"), ("price", "core cost")),
         remark="Every core with the turns its flux limit asks; cheapest first, watts counted in, idle watts twice.",
         options=tuple(options[:SHOWN]))  # fmt: skip
+
+
+def _heating(worked: Worked, made: IronTransformer) -> Chart:
+    state = worked.settled["nominal"].states[KEY]
+    air = worked.brief.targets.ambient + worked.rules.enclosure_rise
+    capacity = IRON_HEAT * made.stack.mass + COPPER_HEAT * made.copper_mass
+    return overload(state.copper, state.core, state.temperature - air, worked.rules.winding_limit - air, capacity,
+                    worked.brief.power.continuous)  # fmt: skip
 
 
 def _schools(worked: Worked, made: IronTransformer, best: str) -> tuple[School, ...]:

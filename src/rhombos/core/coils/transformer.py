@@ -12,6 +12,7 @@ from rhombos.core.blocks import transformer as block
 from rhombos.core.book import magnetics as book
 from rhombos.core.coils.common import against, stack_name, wire_table
 from rhombos.core.coils.model import CoilBench, Option, OptionTable, Patch, School, WindingSheet, labelled
+from rhombos.core.coils.overload import COPPER_HEAT, FERRITE_HEAT, overload
 from rhombos.core.coils.sheet import pair_sheet
 from rhombos.core.ledger import SILENT
 from rhombos.core.magnetics.stack import stack_table
@@ -40,7 +41,8 @@ def transformer_bench(worked: Worked) -> CoilBench:
         block=KEY, title=f"Transformer on {made.stack.core.id}",
         tables=(_turns(worked, build), cores, _wires(worked, build, "primary"),
                 _wires(worked, build, "secondary"), _faces(worked, build)),
-        schools=_schools(worked, made, cores.options[0].name), charts=(winding_window(worked), optimum_flux(worked)),
+        schools=_schools(worked, made, cores.options[0].name),
+        charts=(winding_window(worked), optimum_flux(worked), heating(worked)),
         sheet=winding_sheet(worked))  # fmt: skip
 
 
@@ -225,6 +227,15 @@ def _schools(worked: Worked, made: Transformer, best: str) -> tuple[School, ...]
                enough=state.temperature <= rules.winding_limit, because="every core, grade and number of turns, kept below "
                f"{short(rules.winding_limit, 'degC')} and {short(rules.ferrite_peak, 'T')}; the one that counts"),
     )  # fmt: skip
+
+
+def heating(worked: Worked) -> Chart:
+    """How long the warm transformer bears an overload."""
+    made, state = block.made(worked.builds[KEY], worked.shelf), worked.settled["nominal"].states[KEY]
+    air = worked.brief.targets.ambient + worked.rules.enclosure_rise
+    capacity = FERRITE_HEAT * made.stack.mass + COPPER_HEAT * made.copper_mass
+    return overload(state.copper, state.core, state.temperature - air, worked.rules.winding_limit - air, capacity,
+                    worked.brief.power.continuous)  # fmt: skip
 
 
 def optimum_flux(worked: Worked) -> Chart:

@@ -1,0 +1,88 @@
+"""What a finished design may be rated for: the power at which its weakest stage reaches a house limit, the battery flat or
+charging, whichever is harder, in the hottest room of the brief."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from pydantic import BaseModel, ConfigDict
+
+from rhombos.core.points import STEADY, Point, operating_points
+from rhombos.core.solve import Worked, report_blocks
+from rhombos.core.units import fmt
+
+LEAST, MOST = 0.05, 3.0
+STEPS = 9
+HELD = 0.94
+"""Share of the power asked that must reach the socket: below it the output has sagged."""
+NOT_STEADY = ("surge_flat", "surge_full")
+
+
+class Rating(BaseModel):
+    """Continuous power, W; which block sets it, by which figure; and the same in words."""
+
+    model_config = ConfigDict(frozen=True)
+
+    power: float
+    share: float
+    block: str
+    figure: str
+    text: str
+
+
+def rating(worked: Worked) -> Rating:
+    """The power at which the first stress meets its house limit, everything built as it is.
+
+    Surge points are left where they are asked; the steady ones are scaled together. Found by bisection to 1 %.
+    """
+    low, high = LEAST, MOST
+    met = _over(worked, MOST)
+    if met is None:
+        return _told(worked, MOST, "", "")
+    for _ in range(STEPS):
+        middle = (low * high) ** 0.5
+        found = _over(worked, middle)
+        if found is None:
+            low = middle
+        else:
+            high, met = middle, found
+    return _told(worked, low, *met)
+
+
+def _told(worked: Worked, share: float, block: str, figure: str) -> Rating:
+    power = share * worked.brief.power.continuous
+    if not block:
+        text = f"More than {fmt(power, 'W')}: nothing reaches a limit up to {share:g} times what is asked."
+    elif share <= LEAST * 1.01:
+        text = f"Less than {fmt(power, 'W', 2)}: {figure.lower()} of the {block.lower()} is beyond its limit already."
+    else:
+        text = f"{fmt(power, 'W')}: then {figure.lower()} of the {block.lower()} meets its house limit."
+    return Rating(power=power, share=share, block=block, figure=figure, text=text)
+
+
+def _over(worked: Worked, share: float) -> tuple[str, str] | None:
+    """Which figure of which block is beyond its house limit at a share of the power asked; None where all hold."""
+    points: dict[str, Point] = {
+        k: replace(p, power=share * p.power) if k in STEADY else p for k, p in operating_points(worked.brief).items()
+    }
+    keys = [k for k in points if k not in NOT_STEADY]
+    settled = {
+        **worked.settled,
+        **worked.route.settle_all(worked.builds, worked.brief, worked.shelf, worked.rules, start=worked.settled, tolerance=1e-3,
+                                  points={k: points[k] for k in keys}),
+    }  # fmt: skip
+    settled = {k: replace(s, states={**worked.settled[k].states, **s.states}) for k, s in settled.items()}
+    lost = worked.route.hopeless({k: settled[k] for k in keys})
+    if lost:
+        return "Battery", "the power that is left at its terminals"
+    if worked.brief.output.waveform != "square" and any(settled[k].flow["load"] < HELD * points[k].power for k in keys):
+        return "Transformer", "the voltage it gives the socket"
+    blocks, _ = report_blocks(replace(worked, settled=settled))
+    worst = [(f.stress / f.house, b.title, f.title) for b in blocks for f in b.figures
+             if f.stress is not None and f.house and f.point not in _surge_labels(points)]  # fmt: skip
+    stress, block, figure = max(worst)
+    return (block, figure) if stress > 1 + 1e-6 else None
+
+
+def _surge_labels(points: dict[str, Point]) -> set[str]:
+    return {points[k].label for k in NOT_STEADY}
