@@ -12,7 +12,7 @@ interface Field {
 
 /** Small tools for the winding bench; all is computed by the server. */
 export const Tools = () => (
-  <Grid flex="1" px="5" py="3" gap="5" templateColumns="repeat(3, minmax(0, 1fr))" overflowY="auto" alignItems="start" data-testid="tools">
+  <Grid flex="1" px="5" py="3" gap="5" templateColumns={{ base: "repeat(3, minmax(0, 1fr))", xl: "repeat(4, minmax(0, 1fr))" }} overflowY="auto" alignItems="start" data-testid="tools">
     <Tool
       name="one-turn"
       title="One test turn"
