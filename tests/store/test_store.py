@@ -1,5 +1,7 @@
 """The store: migrations match the models, an acknowledged save survives a crash, no copy is made twice."""
 
+import json
+
 import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
@@ -113,3 +115,26 @@ def test_the_database_listens_on_loopback_and_asks_for_its_secret(database_serve
         address = session.execute(text("select @@bind_address")).scalar()
     assert address == "127.0.0.1"
     own.engine.dispose()
+
+
+def test_pins_of_an_old_design_move_with_its_block(tmp_path):
+    """A design saved while the stage was called otherwise is read with its pins where they now belong."""
+    server = PrivateDatabase(tmp_path)
+    try:
+        server.start()
+        old = Database(server.url)
+        old.migrate("0001")
+        content = {"brief": {}, "pins": {"push_pull.frequency": 46e3, "dc_link.voltage": 390.0}, "rules": "usual"}
+        with old.engine.begin() as connection:
+            connection.execute(text("insert into designs (id, head, created) values ('old', 1, now())"))
+            connection.execute(
+                text("insert into revisions (design_id, number, name, content, created) values ('old', 1, 'Old', :c, now())"),
+                {"c": json.dumps(content)})  # fmt: skip
+        old.migrate()
+        with old.session() as session:
+            design = designs.get(session, "old").design
+        assert design.pins == {"front_end.frequency": 46e3, "dc_link.voltage": 390.0}
+        assert design.route == "push-pull link"
+        old.engine.dispose()
+    finally:
+        server.close()

@@ -10,6 +10,59 @@ interface Field {
   hint: string
 }
 
+const FITTINGS = [
+  {
+    path: "damper",
+    title: "Damper for a ring",
+    remark: "Read the ring's frequency, add a known capacitor across the switch, read it again.",
+    fields: [
+      { name: "bare", title: "ring, bare", hint: "8M" },
+      { name: "added", title: "capacitor added", hint: "1n" },
+      { name: "slowed", title: "ring with it", hint: "4.5M" },
+      { name: "volts", title: "voltage swung", hint: "60 V" },
+      { name: "frequency", title: "switching frequency", hint: "50k" },
+    ],
+  },
+  {
+    path: "clamp",
+    title: "RCD clamp",
+    remark: "What the leakage holds, and what the clamp really burns.",
+    fields: [
+      { name: "leakage", title: "leakage", hint: "0.9u" },
+      { name: "current", title: "current turned off", hint: "14 A" },
+      { name: "frequency", title: "turn-offs a second", hint: "60k" },
+      { name: "reflected", title: "rests at, from the rail", hint: "60 V" },
+      { name: "level", title: "clamp level, from the rail", hint: "95 V" },
+      { name: "ripple", title: "ripple on it", hint: "5 V" },
+    ],
+  },
+  {
+    path: "turn-off",
+    title: "Turn-off snubber",
+    remark: "Slows the voltage while the current falls; burns what it held.",
+    fields: [
+      { name: "current", title: "current turned off", hint: "10 A" },
+      { name: "fall", title: "fall time", hint: "80n" },
+      { name: "volts", title: "voltage it rises to", hint: "48 V" },
+      { name: "frequency", title: "switching frequency", hint: "50k" },
+      { name: "shortest", title: "shortest on-time", hint: "3u" },
+      { name: "most", title: "peak current of the switch", hint: "40 A" },
+    ],
+  },
+  {
+    path: "peak-detector",
+    title: "Peak detector",
+    remark: "One time constant decides how still it holds and how soon it follows.",
+    fields: [
+      { name: "resistor", title: "discharge resistor", hint: "100k" },
+      { name: "capacitor", title: "capacitor", hint: "1u" },
+      { name: "frequency", title: "frequency of the peaks", hint: "100" },
+      { name: "peak", title: "peak held", hint: "10 V" },
+      { name: "fall", title: "step down to follow", hint: "3 V" },
+    ],
+  },
+] as const
+
 /** Small tools for the winding bench; all is computed by the server. */
 export const Tools = () => (
   <Grid flex="1" px="5" py="3" gap="5" templateColumns={{ base: "repeat(3, minmax(0, 1fr))", xl: "repeat(4, minmax(0, 1fr))" }} overflowY="auto" alignItems="start" data-testid="tools">
@@ -62,67 +115,14 @@ export const Tools = () => (
         return { lines: [`about ${a.texts.power}`, `at least ${a.texts.turns} primary turns`, `core loss up to ${a.texts.heat}`, `area product ${a.texts.product}`], remark: a.remark }
       }}
     />
-    <Tool
-      name="damper"
-      title="Damper for a ring"
-      remark="Read the ring's frequency, add a known capacitor across the switch, read it again."
-      fields={[
-        { name: "bare", title: "ring, bare", hint: "8M" },
-        { name: "added", title: "capacitor added", hint: "1n" },
-        { name: "slowed", title: "ring with it", hint: "4.5M" },
-        { name: "volts", title: "voltage swung", hint: "60 V" },
-        { name: "frequency", title: "switching frequency", hint: "50k" },
-      ]}
-      ask={async (v) => spread(await data(client.POST("/api/snubbers/damper", { body: v as never })))}
-    />
-    <Tool
-      name="clamp"
-      title="RCD clamp"
-      remark="What the leakage holds, and what the clamp really burns."
-      fields={[
-        { name: "leakage", title: "leakage", hint: "0.9u" },
-        { name: "current", title: "current turned off", hint: "14 A" },
-        { name: "frequency", title: "turn-offs a second", hint: "60k" },
-        { name: "reflected", title: "rests at, from the rail", hint: "60 V" },
-        { name: "level", title: "clamp level, from the rail", hint: "95 V" },
-        { name: "ripple", title: "ripple on it", hint: "5 V" },
-      ]}
-      ask={async (v) => spread(await data(client.POST("/api/snubbers/clamp", { body: v as never })))}
-    />
-    <Tool
-      name="turn-off"
-      title="Turn-off snubber"
-      remark="Slows the voltage while the current falls; burns what it held."
-      fields={[
-        { name: "current", title: "current turned off", hint: "10 A" },
-        { name: "fall", title: "fall time", hint: "80n" },
-        { name: "volts", title: "voltage it rises to", hint: "48 V" },
-        { name: "frequency", title: "switching frequency", hint: "50k" },
-        { name: "shortest", title: "shortest on-time", hint: "3u" },
-        { name: "most", title: "peak current of the switch", hint: "40 A" },
-      ]}
-      ask={async (v) => spread(await data(client.POST("/api/snubbers/turn-off", { body: v as never })))}
-    />
-    <Tool
-      name="peak-detector"
-      title="Peak detector"
-      remark="One time constant decides how still it holds and how soon it follows."
-      fields={[
-        { name: "resistor", title: "discharge resistor", hint: "100k" },
-        { name: "capacitor", title: "capacitor", hint: "1u" },
-        { name: "frequency", title: "frequency of the peaks", hint: "100" },
-        { name: "peak", title: "peak held", hint: "10 V" },
-        { name: "fall", title: "step down to follow", hint: "3 V" },
-      ]}
-      ask={async (v) => spread(await data(client.POST("/api/snubbers/peak-detector", { body: v as never })))}
-    />
+    {FITTINGS.map(({ path, ...tool }) => (
+      <Tool key={path} {...tool} name={path} ask={async (v) => ({ ...(await data(client.POST(`/api/snubbers/${path}`, { body: v as never }))) })} />
+    ))}
   </Grid>
 )
 
-const spread = (a: { lines: readonly string[]; remark: string }): Answer => ({ lines: [...a.lines], remark: a.remark })
-
 interface Answer {
-  lines: string[]
+  lines: readonly string[]
   remark: string
 }
 

@@ -1,7 +1,8 @@
 """Routes: an architecture is an ordered list of blocks, and how power and limits pass between them."""
 
 from rhombos.core.routes.base import Route, Settled, lossy
-from rhombos.core.routes.iron import IronBridge, IronPushPull, SelfOscillating
+from rhombos.core.routes.iron_bridge import IronBridge
+from rhombos.core.routes.iron_push_pull import IronPushPull, SelfOscillating
 from rhombos.core.routes.link import LinkRoute
 from rhombos.core.topology import DEFAULT, RouteName
 

@@ -18,6 +18,12 @@ from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.topology import RouteName
 
+MOST_PASSES = 60
+V_FLOOR = 0.3
+"""Share of the battery's open voltage below which no pass looks: far beyond any design, so that hopeless ones still end."""
+HOTTEST = 300.0
+HOPELESS = 5
+"""Passes in a row that ask more than the battery has, after which a point is given up."""
 SETTLED = 1e-5
 """Relative change of one pass below which an operating point counts as settled."""
 

@@ -11,8 +11,10 @@ from typing import Any
 from rhombos.core.blocks import (
     battery,
     controller,
+    controller_report,
     dc_link,
     front_end,
+    front_end_report,
     h_bridge,
     input_stage,
     load,
@@ -325,7 +327,10 @@ class LinkRoute(Route):
             return block.report(sheet, brief)  # type: ignore[no-any-return]
         if block is controller:
             need = self.controller_need(settled, builds, sheet.shelf, sheet.rules)
-            return controller.report(sheet, brief, need, sheet.shelf.get(Capacitor, builds["dc_link"].capacitor).v_rating)
+            rated = sheet.shelf.get(Capacitor, builds["dc_link"].capacitor).v_rating
+            return controller_report.report(sheet, brief, need, rated)
+        if block is front_end:
+            return front_end_report.report(sheet, entering)
         if block is output_filter:
             return output_filter.report(sheet, brief, entering, builds["h_bridge"].carrier)
         if block in (input_stage, dc_link, h_bridge):

@@ -29,16 +29,9 @@ from rhombos.core.brief import Brief
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.points import Point, operating_points
-from rhombos.core.routes.base import SETTLED, Settled
+from rhombos.core.routes.base import HOPELESS, HOTTEST, MOST_PASSES, SETTLED, V_FLOOR, Settled
 from rhombos.core.rules import Rules
 from rhombos.core.topology import TOPOLOGIES
-
-MOST_PASSES = 60
-V_FLOOR = 0.3
-"""Share of the battery's open voltage below which no pass looks: far beyond any design, so that hopeless ones still end."""
-HOTTEST = 300.0
-HOPELESS = 5
-"""Passes in a row that ask more than the battery has, after which a point is given up."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,0 +1,197 @@
+"""What the controller shows: figures, findings and their cures."""
+
+from __future__ import annotations
+
+import math
+
+from rhombos.core.blocks.controller import KEY, RESISTOR_VOLTS, ControllerBuild, ControllerNeed, ControllerState, zeners
+from rhombos.core.brief import Brief
+from rhombos.core.findings import PinValue
+from rhombos.core.points import STEADY
+from rhombos.core.report import BlockReport
+from rhombos.core.sheet import Sheet
+from rhombos.core.units import fmt, short
+
+
+def report(sheet: Sheet, brief: Brief, need: ControllerNeed, highest_link: float) -> BlockReport:
+    """The controller's figures and findings; `highest_link` is what the link's capacitors allow, V."""
+    build: ControllerBuild = sheet.build  # type: ignore[assignment]
+    now = sheet.now
+    two = build.law != "one resistor"
+    wanted = 2 * need.frequency
+    sheet.choice("law", "", "Oscillator law")
+    for name in ("law_a", "law_b") if two else ("law_k",):
+        sheet.choice(name, name[-1], f"Constant {name[-1]} of the law")
+    sheet.choice("timing_capacitor", "C_T", "Timing capacitor")
+    sheet.choice("timing_resistor", "R_T", "Timing resistor")
+    sheet.choice("timing_trimmer", "R_{Tv}", "Frequency trimmer")
+    if two:
+        sheet.choice("discharge_resistor", "R_D", "Discharge resistor")
+    for name, symbol, title, unit in (
+        ("oscillator", "f_{osc}", "Oscillator, mid-trim", "Hz"),
+        ("output", "f_s", "Each output, half", "Hz"),
+        ("dead_time", "t_d", "Dead time", "s"), ("ceiling", r"D_{\max}", "Largest duty of one switch", "1"),
+    ):
+        sheet.result(name, symbol, title, unit)
+    _told(sheet, ("slowest", "", "A fresh board, slowest", "Hz"), ("fastest", "", "A fresh board, fastest", "Hz"))
+    sheet.choice("feedback", "", "Feedback")
+    if not build.feedback.startswith("zener"):
+        sheet.choice("reference", r"V_{ref}", "Reference")
+        sheet.choice("r_top", "R_1", "Divider, upper")
+        sheet.choice("r_bottom", "R_2", "Divider, lower")
+        sheet.choice("set_trimmer", "R_{2v}", "Set-point trimmer")
+    sheet.result("setpoint", r"V_{set}", "Set-point as fitted", "V")
+    _told(sheet, ("lowest", "", "Set-point, lowest corner", "V"), ("highest", "", "Set-point, highest corner", "V"))
+    sheet.choice("crossover", "f_x", "Crossover aimed at")
+    for name in ("r2", "c1", "c2", "r3", "c3"):
+        if getattr(build, name) > 0:
+            sheet.choice(name, f"{name[0].upper()}_{name[1]}", f"Compensation {name.upper()}")
+    sheet.result("resonance", "f_0", "Choke and bank resonate at", "Hz")
+    _told(sheet, ("crossover", "f_x", "Crossover reached", "Hz"), ("phase", r"\varphi_m", "Phase margin, degrees", "1"))
+    sheet.choice("sensing", "", "Current sensing")
+    if build.sensing == "current transformer":
+        sheet.choice("sense_turns", "N_{ct}", "Current transformer")
+    sheet.choice("sense_resistor", "R_s", "Burden" if build.sensing == "current transformer" else "Shunt")
+    sheet.result("trip", r"I_{trip}", "Trips at", "A")
+    _told(sheet, ("sense_loss", "P_s", "Lost in it", "W"))
+    sheet.choice("blanking", "t_b", "Leading-edge blanking")
+    sheet.choice("soft_start", "t_{ss}", "Soft start")
+    _timing_findings(sheet, build, now, need, wanted)
+    _set_findings(sheet, build, now, need, highest_link)
+    _loop_findings(sheet, build, now, brief)
+    _sense_findings(sheet, build, now, need)
+    sheet.find("unused", "note", "Park what you do not use",
+               "A second amplifier, comparator or section left floating picks up the switching and acts on it.",
+               "Tie inputs of unused amplifiers to each other's quiet level, never leave a pin open; decouple reference and "
+               "supply at the pins.", figure="feedback")  # fmt: skip
+    return sheet.close(
+        short(build.crossover, "Hz"), "the oscillator runs at twice each output; isolation must stay whole", 0.0, 0.0,
+        {"oscillator": fmt(now.oscillator, "Hz"), "output": fmt(now.output, "Hz"),
+         "timing": fmt(build.timing_resistor, "ohm"), "trimmer": f"+ {fmt(build.timing_trimmer, 'ohm')}",
+         "capacitor": fmt(build.timing_capacitor, "F"), "setpoint": fmt(now.setpoint, "V"),
+         "top": fmt(build.r_top, "ohm"), "bottom": fmt(build.r_bottom, "ohm"), "trip": fmt(now.trip, "A"),
+         "feedback": build.feedback, "sense": fmt(build.sense_resistor, "ohm"),
+         "zeners": " + ".join(short(z, "V") for z in zeners(build, need.link)) if build.feedback.startswith("zener") else "",
+         })  # fmt: skip
+
+
+def _told(sheet: Sheet, *figures: tuple[str, str, str, str]) -> None:
+    """Figures that come of a search or a sweep and have no single formula to show."""
+    for name, symbol, title, unit in figures:
+        sheet.fixed_value(name, symbol, title, getattr(sheet.now, name), unit, sheet.points["nominal"].label)
+
+
+def _free(*names: str) -> dict[str, PinValue]:
+    return {f"{KEY}.{n}": None for n in names}
+
+
+TIMING = ("timing_capacitor", "timing_resistor", "timing_trimmer", "discharge_resistor")
+
+
+def _timing_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState, need: ControllerNeed, wanted: float) -> None:
+    cure = (("Let the proposal choose the timing", _free(*TIMING)),)
+    if not now.trim_slow <= wanted <= now.trim_fast:
+        halved = " It would be right for the outputs: the oscillator must run at twice their frequency." if (
+            now.slowest <= wanted / 2 <= now.fastest) else ""  # fmt: skip
+        sheet.find("trimmer", "fix", "The frequency trimmer does not surely reach the frequency",
+                   f"With every tolerance it covers {fmt(now.trim_slow, 'Hz')} to {fmt(now.trim_fast, 'Hz')}; the stage asks "
+                   f"{fmt(wanted, 'Hz')} of the oscillator.{halved}",
+                   "Another fixed resistor, a larger trimmer, or a capacitor of closer tolerance.", figure="timing_resistor",
+                   cures=cure)  # fmt: skip
+    if now.dead_time < need.off_time:
+        sheet.find("dead_time", "stop" if now.dead_time < 0.5 * need.off_time else "fix", "Both sides may conduct at once",
+                   f"The controller leaves {fmt(now.dead_time, 's')} between its outputs; the switches take "
+                   f"{fmt(need.off_time, 's')} to turn off.",
+                   "A larger discharge resistor, the law with a discharge resistor, or a stronger gate drive.",
+                   figure="dead_time", cures=(("Let the proposal choose the timing", _free(*TIMING, "law")),))  # fmt: skip
+    if now.ceiling < need.duty:
+        sheet.find("ceiling", "fix", "Dead time takes the duty that a flat battery needs",
+                   f"{fmt(now.ceiling, '1')} of each switch is left; {fmt(need.duty, '1')} is asked.",
+                   "Less dead time, or more secondary turns.", figure="ceiling", cures=cure)  # fmt: skip
+    fresh = max(1 - now.slowest / wanted, now.fastest / wanted - 1)
+    sheet.find("fresh", "note", "A fresh board starts off its frequency",
+               f"By up to {fmt(fresh, '%', 2)} with the trimmer in its middle, from the tolerances of resistor, capacitor and "
+               "the controller itself.", "Set it with a counter before the power stage is fitted.",
+               figure="oscillator")  # fmt: skip
+
+
+def _set_findings(
+    sheet: Sheet, build: ControllerBuild, now: ControllerState, need: ControllerNeed, highest_link: float
+) -> None:  # fmt: skip
+    rules = sheet.rules
+    cure = (("Let the proposal choose the divider", _free("feedback", "reference", "r_top", "r_bottom", "set_trimmer")),)
+    string = build.feedback.startswith("zener")
+    spread = max(now.highest - now.setpoint, now.setpoint - now.lowest)
+    covered = now.trim_low <= need.link - spread and now.trim_high >= need.link + spread
+    if (string and spread > rules.link_tolerance * need.link) or (not string and not covered):
+        sheet.find("setpoint", "fix", "The set-point cannot be brought to the link's voltage",
+                   f"As fitted it lands at {fmt(now.setpoint, 'V', 4)}, anywhere from {fmt(now.lowest, 'V', 4)} to "
+                   f"{fmt(now.highest, 'V', 4)}; the link is meant to stand at {fmt(need.link, 'V', 4)}"
+                   + (", and a zener string has no trimmer." if string else f", and the trimmer moves it by no more than "
+                      f"{fmt(now.trim_low, 'V', 4)} to {fmt(now.trim_high, 'V', 4)}."),
+                   "A shunt reference with a divider and trimmer, or resistors of closer tolerance.", figure="setpoint",
+                   cures=cure)  # fmt: skip
+    if now.highest > highest_link:
+        sheet.find("too_high", "stop", "The highest set-point is beyond the link's capacitors",
+                   f"{fmt(now.highest, 'V', 4)} with every tolerance against it; the capacitors stand "
+                   f"{short(highest_link, 'V')}.",
+                   "Closer tolerance, a lower link, or capacitors of a higher rating.", figure="highest",
+                   cures=cure)  # fmt: skip
+    if build.feedback == "bare divider":
+        sheet.find("isolation", "stop", "The divider bridges the isolation",
+                   "It joins the link, which belongs to the mains side, to the controller on the battery.",
+                   "Keep the divider on the link's side and cross with an opto-coupler rated for the voltage.",
+                   figure="feedback", cures=(("Use a shunt reference and opto-coupler", _free("feedback")),))  # fmt: skip
+    count = math.ceil(need.link * 1.1 / RESISTOR_VOLTS)
+    if count > 1 and not string:
+        sheet.find("top_series", "note", f"Make the upper resistor of {count} in series",
+                   f"{fmt(need.link, 'V', 3)} across one small resistor is beyond its rating even where its watts are not "
+                   f"({fmt(now.divider_power, 'W', 2)}).", f"{count} times {fmt(build.r_top / count, 'ohm', 2)}.",
+                   figure="r_top")  # fmt: skip
+
+
+def _loop_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState, brief: Brief) -> None:
+    rules = sheet.rules
+    cure = (("Let the proposal compensate", _free("crossover", "r2", "c1", "c2", "r3", "c3")),)
+    states = {k: sheet.states[k] for k in STEADY if k not in sheet.hopeless} or {"nominal": now}
+    key = min(states, key=lambda k: states[k].phase)
+    tight: ControllerState = states[key]
+    if tight.phase < rules.phase_margin:
+        sheet.find("margin", "stop" if tight.phase < 20 else "fix", "The loop is short of phase",
+                   f"{tight.phase:.0f}° are left where it crosses over at {fmt(tight.crossover, 'Hz')}, "
+                   f"{sheet.points[key].label}; the rules ask "
+                   f"{rules.phase_margin:.0f}°. It rings after every load step"
+                   + (", or oscillates." if tight.phase < 20 else "."),
+                   "A lower crossover, more boost, or a capacitor with less series resistance.", figure="phase",
+                   cures=cure)  # fmt: skip
+    if now.crossover == 0:
+        sheet.find("dead_loop", "fix", "The loop never reaches a gain of one", "The link then follows load and battery.",
+                   "More gain: a smaller C2, a larger R2.", figure="crossover", cures=cure)  # fmt: skip
+    if now.pulsation_gain > 1:
+        sheet.find("pulsation", "note", "The loop passes the socket's pulsation to the battery",
+                   f"Its gain is {now.pulsation_gain:.1f} at {short(2 * brief.output.frequency, 'Hz')}: the link stands "
+                   "stiller, and the battery's current swings at twice the line, which heats its cable half as much again.",
+                   "A crossover below a tenth of twice the line keeps the battery's current smooth, and lets the link ripple.",
+                   figure="crossover")  # fmt: skip
+
+
+def _sense_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState, need: ControllerNeed) -> None:
+    rules = sheet.rules
+    cure = (("Let the proposal choose the sense", _free("sensing", "sense_turns", "sense_resistor", "blanking")),)
+    if now.trip < need.pulse:
+        sheet.find("trips", "fix", "The current trip acts at the surge",
+                   f"It trips at {fmt(now.trip, 'A')}; the surge asks {fmt(need.pulse, 'A')}.", "A smaller burden.",
+                   figure="trip", cures=cure)  # fmt: skip
+    elif now.trip > 2 * rules.trip_factor * need.pulse:
+        sheet.find("trip_late", "fix", "The current trip acts too late",
+                   f"{fmt(now.trip, 'A')} flow before it acts, against {fmt(need.pulse, 'A')} at the surge: it protects "
+                   "nothing.",
+                   "A larger burden.", figure="trip", cures=cure)  # fmt: skip
+    if now.sense_loss > 2:
+        sheet.find("shunt_heat", "watch", "Much is burnt only to sense the current",
+                   f"{fmt(now.sense_loss, 'W')} in {fmt(build.sense_resistor, 'ohm')}.", "A current transformer.",
+                   figure="sense_loss", cures=cure)  # fmt: skip
+    if build.blanking < need.off_time:
+        sheet.find("blanking", "fix", "The trip sees every turn-on as a short",
+                   f"{fmt(build.blanking, 's')} of blanking; the edge with its recovery lasts about {fmt(need.off_time, 's')}.",
+                   "Blank the first part of each pulse.", figure="blanking", cures=cure)  # fmt: skip

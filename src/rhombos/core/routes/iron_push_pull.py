@@ -1,0 +1,224 @@
+"""Push-pull at line frequency on an iron transformer: square, width-controlled, or swinging by itself."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from types import ModuleType
+from typing import Any
+
+from rhombos.core.blocks import (
+    battery,
+    front_end,
+    input_stage,
+    iron_transformer,
+    load,
+    oscillator,
+)  # fmt: skip
+from rhombos.core.blocks.base import Build
+from rhombos.core.book import source as source_book
+from rhombos.core.book import stage as stage_book
+from rhombos.core.brief import Brief, Waveform
+from rhombos.core.ledger import Ledger
+from rhombos.core.magnetics.iron import IronNeed
+from rhombos.core.parts import Shelf
+from rhombos.core.points import STEADY, Point
+from rhombos.core.report import Operating
+from rhombos.core.routes.base import HOTTEST, V_FLOOR
+from rhombos.core.routes.iron import Guess, Hints, IronRoute, IronSettled
+from rhombos.core.rules import Rules
+from rhombos.core.topology import RouteName
+
+WIDEST = 0.96
+"""Share of the time that a width-controlled wave may be on: the rest is dead time at both ends."""
+WIDTH_USED = 0.94
+"""Width that proposals count on at a flat battery."""
+
+
+class IronPushPull(IronRoute):
+    """Two switches at line frequency across a centre-tapped winding: square, or with the width of its pulses controlled."""
+
+    key: RouteName = "iron push-pull"
+    stage = front_end.KEY
+    title = "Push-pull at line frequency, iron transformer"
+    waveforms: tuple[Waveform, ...] = ("modified", "square")
+    needed: tuple[str, ...] = ("mosfet", "iron_core", "wire", "capacitor", "resistor", "fuse", "heat_sink")
+    builds: Mapping[str, type[Build]] = {
+        "battery": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild,
+        "front_end": front_end.LineFrontEndBuild, "iron_transformer": iron_transformer.IronTransformerBuild,
+        "load": load.LoadBuild,
+    }  # fmt: skip
+
+    def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
+        """From the source to the load."""
+        return battery, input_stage, front_end, iron_transformer, load
+
+    def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
+        """A designer's first guess: 85 % overall, a tenth of the battery's voltage lost on the way."""
+        empty, nominal, full = brief.source.volts
+        square = brief.output.waveform == "square"
+        asked = brief.output.voltage
+        ratio = asked / (0.9 * nominal) if square else asked / math.sqrt(WIDTH_USED) / (0.9 * empty)
+        v_in = {"nominal": 0.96 * nominal, "flat": 0.95 * empty, "full": 0.97 * full, "surge_full": 0.95 * full}
+        share = {k: 1.0 if square else min(WIDTH_USED, (asked / (0.95 * ratio * v)) ** 2) for k, v in v_in.items()}
+        watts = {k: (brief.power.surge if k == "surge_full" else brief.power.continuous) / 0.85 for k in v_in}
+        pulse = {k: watts[k] / (v_in[k] * share[k]) for k in v_in}
+        current = brief.power.continuous / brief.power.power_factor / brief.output.voltage
+        return Hints(
+            ratio, v_in, pulse, {k: 1.1 * p for k, p in pulse.items()}, share, ratio * current / math.sqrt(2), current,
+            watts["flat"] / v_in["flat"] / math.sqrt(share["flat"]), 20e-6, 0.0, 0.0, 0.0, 0.0, 0.0)  # fmt: skip
+
+    def next_hints(self, settled: Mapping[str, Any]) -> Hints:
+        """What the assessed design teaches the next round."""
+        flat, now = settled["flat"], settled["nominal"]
+        wound: iron_transformer.IronState = max(
+            (settled[k].states["iron_transformer"] for k in STEADY), key=lambda s: s.secondary_rms)  # fmt: skip
+        square = now.share == 1.0
+        asked = now.states["load"].voltage
+        level = flat.states["iron_transformer"].output / math.sqrt(flat.share)
+        wanted = asked / now.states["iron_transformer"].output if square else asked / math.sqrt(WIDTH_USED) / level
+        return Hints(
+            wound.ratio * min(2.0, max(0.5, wanted)), {k: settled[k].guess.v_in for k in self.hint_points},
+            {k: settled[k].pulse for k in self.hint_points}, {k: settled[k].turn_off for k in self.hint_points},
+            {k: settled[k].share for k in self.hint_points}, wound.primary_rms, wound.secondary_rms,
+            max(settled[k].states["input_stage"].fuse_load for k in STEADY), wound.leakage,
+            0.0, 0.0, 0.0, 0.0, 0.0)  # fmt: skip
+
+    def propose(
+        self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
+    ) -> dict[str, Build]:
+        """One round of proposals. Pinned fields stay."""
+        own = {key: dict(pins.get(key, {})) for key in self.builds}
+        line, full = brief.output.frequency, brief.source.volts[2]
+        own["iron_transformer"]["halves"], own["input_stage"]["banks"] = 2, 1
+        # full width on a full battery passes quickly where the width is controlled: the iron may reach its knee then
+        linkage = full / (4 * line) * (1.0 if brief.output.waveform == "square" else WIDEST / iron_transformer.KNEE)
+        transformer = iron_transformer.propose(
+            IronNeed(
+                linkage, hints.v_in["nominal"] * hints.share["nominal"] / (4 * line), hints.ratio,
+                hints.primary_rms, hints.secondary_rms, line, brief.targets.ambient + rules.enclosure_rise, 2),
+            own["iron_transformer"], shelf, rules)  # fmt: skip
+        leakage = iron_transformer.made(transformer, shelf).leakage + rules.lead_inductance
+        hottest = max(STEADY, key=lambda k: hints.pulse[k] ** 2 * hints.share[k])
+        return {
+            "battery": battery.BatteryBuild(),
+            "input_stage": input_stage.propose(brief, hints.battery_current, 0.0, own["input_stage"], shelf, rules),
+            self.stage: self._propose_stage(hottest, hints, leakage, brief, own[self.stage], shelf, rules),
+            "iron_transformer": transformer, "load": load.LoadBuild(),
+        }  # fmt: skip
+
+    def _propose_stage(
+        self, hottest: str, hints: Hints, leakage: float, brief: Brief, own: dict[str, Any], shelf: Shelf, rules: Rules
+    ) -> Build:  # fmt: skip
+        """Switches for the hottest steady point, their clamp for the surge on a full battery."""
+        steady, charging, hardest = (
+            front_end.FrontEndNeed(hints.v_in[k], hints.share[k] / 2, hints.pulse[k], hints.turn_off[k], leakage)
+            for k in (hottest, "full", "surge_full")
+        )
+        own = own | {"topology": "push-pull", "frequency": brief.output.frequency}
+        made: Build = front_end.propose(steady, charging, hardest, brief.source.volts[2], brief, own, shelf, rules)
+        return made
+
+    def _assess_stage(
+        self, v_in: float, v_half: float, share: float, pulse: float, turn_off: float, leakage: float,
+        builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+    ) -> Any:  # fmt: skip
+        need = front_end.FrontEndNeed(v_in, share / 2, pulse, turn_off, leakage)
+        return front_end.assess(need, builds["front_end"], brief, shelf, rules, ledger)
+
+    def _frequency(self, v_half: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf) -> float:
+        """What the iron sees, Hz."""
+        return brief.output.frequency
+
+    def _pass(
+        self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+    ) -> tuple[IronSettled, Guess]:  # fmt: skip
+        drain = load.assess(point, brief, ledger)
+        ratio = builds["iron_transformer"].secondary_turns / builds["iron_transformer"].primary_turns
+        v_half = max(V_FLOOR * point.emf, g.v_in - g.threshold - g.pulse * (g.primary_resistance + g.path_resistance))
+        level = max(V_FLOOR * ratio * v_half, ratio * v_half - g.pulse / ratio * g.secondary_resistance)
+        line = self._frequency(v_half, builds, brief, shelf)
+        square = brief.output.waveform == "square"
+        share = 1.0 if square else min(WIDEST, (drain.voltage / level) ** 2)
+        output = level * math.sqrt(share)
+        # nothing holds this output: the load takes what the square of its voltage makes of it
+        power, apparent = (x * (output / drain.voltage) ** 2 for x in (point.power, drain.apparent))
+        pulse = ledger.work(f"{self.stage}.pulse", stage_book.pulse_current, P=power + g.lost, V=g.v_in, D_tot=share)
+        secondary = apparent / output
+        wound = iron_transformer.assess(
+            iron_transformer.IronPoint(
+                v_half, brief.source.volts[2], share / 2, (1.0 if square else WIDEST) / 2, ratio * secondary / math.sqrt(2),
+                secondary, output, line, g.celsius),
+            builds["iron_transformer"], brief, shelf, rules, ledger)  # fmt: skip
+        turn_off = pulse + wound.magnetising
+        switched = self._assess_stage(
+            g.v_in, v_half, share, pulse, turn_off, wound.leakage + rules.lead_inductance, builds, brief, shelf, rules,
+            ledger)  # fmt: skip
+        to_transformer = power + wound.loss
+        to_stage = to_transformer + switched.loss
+        pulsation = ledger.work("battery.pulsation", source_book.step_pulsation, fraction=share)
+        entry, cells, v_in = self._source(
+            point, to_stage, input_stage.InputNeed(to_stage / g.v_in, share, 0.0, pulsation), g, builds, brief, shelf, rules,
+            ledger)  # fmt: skip
+        from_battery = to_stage + entry.loss
+        states = {"battery": cells, "input_stage": entry, self.stage: switched, "iron_transformer": wound, "load": drain}
+        flow = {"battery": from_battery, "input_stage": from_battery, self.stage: to_stage, "iron_transformer": to_transformer,
+                "load": power}  # fmt: skip
+        most = 2 * max(point.power, 0.1 * brief.power.continuous)
+        after = Guess(
+            v_in=v_in, terminal=cells.terminal, pulse=min(pulse, 3 * most / (V_FLOOR * point.emf)),
+            primary_resistance=wound.primary_resistance, secondary_resistance=wound.secondary_resistance,
+            path_resistance=switched.on_resistance / builds[self.stage].parallel,
+            threshold=getattr(switched, "threshold", 0.0), leakage=wound.leakage,
+            lost=min(wound.loss + switched.loss, most), celsius=min(wound.temperature, HOTTEST))  # fmt: skip
+        return IronSettled(point, states, flow, g, pulse, turn_off, share), after
+
+    def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:
+        """Never a sine."""
+        return None
+
+    def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> tuple[float, float]:
+        """Share of the time that the output is not zero, and its level, V."""
+        now = settled["nominal"]
+        return now.share, now.states["iron_transformer"].output / math.sqrt(now.share)
+
+
+class SelfOscillating(IronPushPull):
+    """The simplest of all: two switches drive each other, a small saturating transformer is the clock, nothing is regulated."""
+
+    key: RouteName = "self-oscillating"
+    stage = oscillator.KEY
+    title = "Self-oscillating push-pull, iron transformer"
+    waveforms: tuple[Waveform, ...] = ("square",)
+    needed = ("mosfet", "bipolar", "iron_core", "wire", "capacitor", "resistor", "fuse", "heat_sink")
+    builds: Mapping[str, type[Build]] = {
+        "battery": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild,
+        "oscillator": oscillator.OscillatorBuild, "iron_transformer": iron_transformer.IronTransformerBuild,
+        "load": load.LoadBuild,
+    }  # fmt: skip
+
+    def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
+        """From the source to the load."""
+        return battery, input_stage, oscillator, iron_transformer, load
+
+    def _propose_stage(
+        self, hottest: str, hints: Hints, leakage: float, brief: Brief, own: dict[str, Any], shelf: Shelf, rules: Rules
+    ) -> Build:  # fmt: skip
+        # the drive transformer's clock is set at the nominal battery, the switches by the hottest point
+        steady, hardest = (
+            oscillator.OscillatorNeed(hints.v_in[k], 0.97 * hints.v_in["nominal"], hints.pulse[k], hints.turn_off[k], leakage)
+            for k in (hottest, "surge_full")
+        )
+        made: Build = oscillator.propose(
+            steady, hardest, brief.output.frequency, brief.source.volts[2], brief, own, shelf, rules)  # fmt: skip
+        return made
+
+    def _assess_stage(
+        self, v_in: float, v_half: float, share: float, pulse: float, turn_off: float, leakage: float,
+        builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+    ) -> Any:  # fmt: skip
+        need = oscillator.OscillatorNeed(v_in, v_half, pulse, turn_off, leakage)
+        return oscillator.assess(need, builds["oscillator"], brief, shelf, rules, ledger)
+
+    def _frequency(self, v_half: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf) -> float:
+        return oscillator.frequency(v_half, builds["oscillator"], shelf)
