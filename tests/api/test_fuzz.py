@@ -7,6 +7,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from rhombos.core.routes import ALL_BUILDS as BUILDS
+from rhombos.core.routes import ROUTES
 
 CALM = settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 ADDRESSES = [f"{block}.{name}" for block, model in BUILDS.items() for name in model.model_fields]
@@ -32,10 +33,15 @@ def test_any_document_to_solve(client, body):
     fair(client.post("/api/solve", json=body))
 
 
-@given(pins=st.dictionaries(st.sampled_from(ADDRESSES), SCALARS, max_size=5))
+@given(
+    pins=st.dictionaries(st.sampled_from(ADDRESSES), SCALARS, max_size=5), route=st.sampled_from([*ROUTES, "teleport"]),
+    wave=st.sampled_from(["sine", "modified", "square", "triangle"]),
+)  # fmt: skip
 @CALM
-def test_any_pins(client, pins):
-    fair(client.post("/api/solve", json={"brief": {}, "pins": pins}))
+def test_any_pins_on_any_route(client, pins, route, wave):
+    ask = {"brief": {"output": {"waveform": wave}}, "pins": pins, "route": route}
+    fair(client.post("/api/solve", json=ask))
+    fair(client.post("/api/coils", json=ask))
 
 
 SECTIONS = {

@@ -350,3 +350,19 @@ def test_what_cannot_be_reached_claims_no_efficiency(refuge, shelf):
                   "self-oscillating")  # fmt: skip
     assert found.totals.texts["efficiency"] == "not reached"
     assert found.totals.efficiency == 0
+
+
+@pytest.mark.parametrize(("name", "pins"), [
+    ("half-bridge link", {"output_filter.inductance": 1e-6}), ("push-pull link", {"controller.c3": 0.0}),
+    ("push-pull link", {"transformer.secondary_wire": "W 0.1", "transformer.secondary_in_hand": 1}),
+    ("iron push-pull", {"iron_transformer.primary_wire": "W 0.1", "iron_transformer.primary_in_hand": 1}),
+    ("iron bridge", {"iron_transformer.secondary_turns": 1}), ("self-oscillating", {"oscillator.drive_turns": 1}),
+])  # fmt: skip
+def test_a_hopeless_pin_is_a_finding_and_never_a_fault(name, pins, refuge, shelf):
+    brief = asking(refuge, ROUTES[name].waveforms[0])
+    found = solve(brief, pins, shelf, USUAL, name)
+    if pins != {"controller.c3": 0.0}:
+        assert any(f.severity in ("stop", "fix") for f in found.findings)
+    worked = work_out(brief, pins, shelf, USUAL, name)
+    for block in worked.builds:
+        charts(worked, block)

@@ -35,7 +35,7 @@ class Plant:
 
 @dataclass(frozen=True, slots=True)
 class Compensator:
-    """An error amplifier with R1 ∥ (R3 + C3) at its input and (R2 + C1) ∥ C2 around it. R3 of 0: that branch is left out."""
+    """An error amplifier with R1 ∥ (R3 + C3) at its input and (R2 + C1) ∥ C2 around it. R3 or C3 of 0: none there."""
 
     r1: float
     r2: float
@@ -48,7 +48,7 @@ class Compensator:
         """Its gain at frequencies, Hz, without the inversion."""
         s = 2j * np.pi * frequency
         around = 1 / (1 / (self.r2 + 1 / (s * self.c1)) + s * self.c2)
-        branch = 1 / (self.r3 + 1 / (s * self.c3)) if self.r3 > 0 else 0.0
+        branch = 1 / (self.r3 + 1 / (s * self.c3)) if self.r3 > 0 and self.c3 > 0 else 0.0
         return np.asarray(around * (1 / self.r1 + branch))
 
 

@@ -33,6 +33,9 @@ from rhombos.core.routes.base import HOPELESS, HOTTEST, MOST_PASSES, SETTLED, V_
 from rhombos.core.rules import Rules
 from rhombos.core.topology import TOPOLOGIES
 
+LEFT = 0.05
+"""Share of its voltage that a hopeless winding is taken to give at least."""
+
 
 @dataclass(frozen=True, slots=True)
 class Socket:
@@ -193,7 +196,8 @@ def _one_pass(
     link_current = to_link / link_v
     ratio = builds["transformer"].secondary_turns / builds["transformer"].primary_turns
     v_half = max(V_FLOOR * point.emf * topology.drive, topology.drive * g.v_in - g.pulse * g.primary_resistance)
-    secondary_drop = link_current * g.secondary_resistance
+    # a winding that drops all it makes has no duty at all: a little is left, so that the duty comes out as impossible
+    secondary_drop = min(link_current * g.secondary_resistance, (1 - LEFT) * ratio * v_half)
     v_sec = ratio * v_half - secondary_drop
     duty = _duty(g, link_v, link_current, ratio, v_half, secondary_drop, builds, ledger)
     leakage = transformer.made(builds["transformer"], shelf).leakage + rules.lead_inductance
