@@ -55,6 +55,14 @@ def wire_table(
                f"{short(frequency, 'Hz')}; loss over that of the best wire.", options=tuple(options))  # fmt: skip
 
 
+def with_present(options: list[Option], present: Callable[[], Option], most: int) -> tuple[Option, ...]:
+    """The first options, those that fit before the others, and always the present one, judged where it is not among them."""
+    ranked = sorted(options, key=lambda o: not o.fits)
+    here = next((o for o in ranked if o.here), None) or present()
+    shown = ranked[:most]
+    return tuple(shown if here in shown else [*shown[: most - 1], here])
+
+
 def against(*limits: tuple[float, float, str]) -> str:
     """What passes its limit, in words: value, limit, unit; empty where nothing does."""
     return ", ".join(fmt(value, unit, 2 if unit == "%" else 3) for value, limit, unit in limits if value > limit * (1 + 1e-9))

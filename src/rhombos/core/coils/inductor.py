@@ -10,7 +10,7 @@ import numpy as np
 
 from rhombos.core.blocks.wound import choke_of
 from rhombos.core.book import magnetics as book
-from rhombos.core.coils.common import against, stack_name, wire_table
+from rhombos.core.coils.common import against, stack_name, wire_table, with_present
 from rhombos.core.coils.model import CoilBench, Option, OptionTable, Patch, School, labelled
 from rhombos.core.coils.sheet import choke_sheet
 from rhombos.core.magnetics.choke import Choke, ChokeNeed, choke_loss, rank_chokes
@@ -131,21 +131,22 @@ def _turns(worked: Worked, asked: Asked, made: Choke) -> OptionTable:
 
 
 def _cores(worked: Worked, asked: Asked, made: Choke) -> OptionTable:
-    options = []
-    for other in rank_chokes(replace(asked.need, peak=asked.surge), worked.shelf, worked.rules, 2 * SHOWN):
+    def judged(other: Choke) -> Option:
         patch: Patch = {f"{asked.block}.core": other.stack.core.id, f"{asked.block}.sets": other.stack.sets,
                         f"{asked.block}.grade": other.grade.id, f"{asked.block}.turns": other.winding.turns,
                         f"{asked.block}.wire": None, f"{asked.block}.in_hand": None}  # fmt: skip
         here = (other.stack.core.id, other.stack.sets) == (made.stack.core.id, made.stack.sets)
-        options.append(_judged(worked, asked, other, stack_name(other.stack), here, patch, turns=str(other.winding.turns),
-                               price=fmt(other.stack.price, "1", 2), mass=fmt(other.stack.mass, "kg", 2)))  # fmt: skip
-    options.sort(key=lambda o: not o.fits)
+        return _judged(worked, asked, other, stack_name(other.stack), here, patch, turns=str(other.winding.turns),
+                       price=fmt(other.stack.price, "1", 2), mass=fmt(other.stack.mass, "kg", 2))  # fmt: skip
+
+    ranked = rank_chokes(replace(asked.need, peak=asked.surge), worked.shelf, worked.rules, 2 * SHOWN)
+    shown = with_present([judged(other) for other in ranked], lambda: judged(made), SHOWN)
     return OptionTable(
         key="cores", title="Cores on the shelf", columns=labelled(
             ("turns", "turns"), ("flux", "flux at surge"), ("gap", "gap"), ("loss", "loss"), ("temperature", "hot"),
             ("fill", "window"), ("mass", "core"), ("price", "cost")),
         remark="Every stack that can be gapped, wound for this current; cheapest first, watts counted in.",
-        options=tuple(options[:SHOWN]))  # fmt: skip
+        options=shown)  # fmt: skip
 
 
 def _schools(worked: Worked, asked: Asked, made: Choke, best: str) -> tuple[School, ...]:

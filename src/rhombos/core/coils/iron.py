@@ -10,7 +10,7 @@ import numpy as np
 
 from rhombos.core.blocks import iron_transformer as block
 from rhombos.core.book import magnetics as book
-from rhombos.core.coils.common import against, wire_table
+from rhombos.core.coils.common import against, wire_table, with_present
 from rhombos.core.coils.model import CoilBench, Option, OptionTable, Patch, School, WindingSheet, labelled
 from rhombos.core.coils.overload import COPPER_HEAT, IRON_HEAT, overload
 from rhombos.core.coils.sheet import pair_sheet
@@ -105,8 +105,7 @@ def _turns(worked: Worked, build: Any) -> OptionTable:
 
 
 def _cores(worked: Worked, build: Any) -> OptionTable:
-    options = []
-    for t in rank_irons(_need(worked, build), worked.shelf, worked.rules, 2 * SHOWN):
+    def judged(t: IronTransformer) -> Option:
         near = build.model_copy(update={
             "core": t.stack.id, "primary_turns": t.primary.turns, "secondary_turns": t.secondary.turns,
             "primary_wire": t.primary.wire.id, "primary_in_hand": t.primary.in_hand,
@@ -114,16 +113,18 @@ def _cores(worked: Worked, build: Any) -> OptionTable:
         patch: Patch = {f"{KEY}.core": near.core, f"{KEY}.primary_turns": near.primary_turns,
                         f"{KEY}.secondary_turns": near.secondary_turns}  # fmt: skip
         patch |= {f"{KEY}.{w}_{x}": None for w in ("primary", "secondary") for x in ("wire", "in_hand")}
-        options.append(_judged(
+        return _judged(
             worked, build, near, t.stack.id, near.core == build.core, patch, price=fmt(t.stack.price, "1", 2),
-            turns=f"{near.primary_turns} : {near.secondary_turns}"))  # fmt: skip
-    options.sort(key=lambda o: not o.fits)
+            turns=f"{near.primary_turns} : {near.secondary_turns}")  # fmt: skip
+
+    ranked = rank_irons(_need(worked, build), worked.shelf, worked.rules, 2 * SHOWN)
+    shown = with_present([judged(t) for t in ranked], lambda: judged(block.made(build, worked.shelf)), SHOWN)
     return OptionTable(
         key="cores", title="Iron on the shelf", columns=labelled(
             ("turns", "turns"), ("flux", "worst flux"), ("core", "iron"), ("copper", "copper"), ("temperature", "hot"),
             ("drop", "drops"), ("fill", "window"), ("mass", "mass"), ("price", "core cost")),
         remark="Every core with the turns its flux limit asks; cheapest first, watts counted in, idle watts twice.",
-        options=tuple(options[:SHOWN]))  # fmt: skip
+        options=shown)  # fmt: skip
 
 
 def _heating(worked: Worked, made: IronTransformer) -> Chart:

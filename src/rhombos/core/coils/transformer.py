@@ -10,7 +10,7 @@ import numpy as np
 
 from rhombos.core.blocks import transformer as block
 from rhombos.core.book import magnetics as book
-from rhombos.core.coils.common import against, stack_name, wire_table
+from rhombos.core.coils.common import against, stack_name, wire_table, with_present
 from rhombos.core.coils.model import CoilBench, Option, OptionTable, Patch, School, WindingSheet, labelled
 from rhombos.core.coils.overload import COPPER_HEAT, FERRITE_HEAT, overload
 from rhombos.core.coils.sheet import pair_sheet
@@ -128,32 +128,34 @@ def _turns(worked: Worked, build: Any) -> OptionTable:
 
 def _cores(worked: Worked, build: Any) -> OptionTable:
     """The best transformer on every promising stack of the shelf, searched anew."""
-    options = []
-    for t in rank_transformers(transformer_need(worked), worked.shelf, worked.rules, 3 * SHOWN):
-        near = block.TransformerBuild.within({
-            "core": t.stack.core.id, "sets": t.stack.sets, "grade": t.grade.id, "primary_turns": t.primary.turns,
-            "secondary_turns": t.secondary.turns, "primary_wire": t.primary.wire.id, "primary_in_hand": t.primary.in_hand,
-            "secondary_wire": t.secondary.wire.id, "secondary_in_hand": t.secondary.in_hand, "interfaces": t.interfaces,
-            "halves": t.halves})  # fmt: skip
+    def judged(t: Transformer, near: block.TransformerBuild) -> Option:
         state = _assess(worked, near)
         why = _against(worked, t, state)
-        patch: Patch = {f"{KEY}.core": near.core, f"{KEY}.sets": near.sets, f"{KEY}.grade": near.grade,
-                        f"{KEY}.primary_turns": near.primary_turns, f"{KEY}.secondary_turns": near.secondary_turns}  # fmt: skip
+        patch: Patch = _core(near) | {
+            f"{KEY}.primary_turns": near.primary_turns, f"{KEY}.secondary_turns": near.secondary_turns}  # fmt: skip
         patch |= {f"{KEY}.{w}_{x}": None for w in ("primary", "secondary") for x in ("wire", "in_hand")}
-        options.append(Option(
-            name=stack_name(t.stack),
-            here=(near.core, near.sets) == (build.core, build.sets), fits=not why, why=why,
+        return Option(
+            name=stack_name(t.stack), here=(near.core, near.sets) == (build.core, build.sets), fits=not why, why=why,
             texts=_texts(t, state, {
                 "turns": f"{near.primary_turns} : {near.secondary_turns}", "grade": t.grade.id,
                 "mass": fmt(t.stack.mass + t.copper_mass, "kg", 2), "price": fmt(t.stack.price, "1", 2)}),
-            patch=patch))  # fmt: skip
-    options.sort(key=lambda o: not o.fits)
+            patch=patch)  # fmt: skip
+
+    options = [
+        judged(t, block.TransformerBuild.within({
+            "core": t.stack.core.id, "sets": t.stack.sets, "grade": t.grade.id, "primary_turns": t.primary.turns,
+            "secondary_turns": t.secondary.turns, "primary_wire": t.primary.wire.id, "primary_in_hand": t.primary.in_hand,
+            "secondary_wire": t.secondary.wire.id, "secondary_in_hand": t.secondary.in_hand, "interfaces": t.interfaces,
+            "halves": t.halves}))
+        for t in rank_transformers(transformer_need(worked), worked.shelf, worked.rules, 3 * SHOWN)
+    ]  # fmt: skip
+    shown = with_present(options, lambda: judged(block.made(build, worked.shelf), build), SHOWN)
     return OptionTable(
         key="cores", title="Cores on the shelf", columns=labelled(
             ("turns", "turns"), ("grade", "grade"), ("flux", "worst flux"), ("loss", "loss"), ("temperature", "hot"),
             ("fill", "window"), ("mass", "mass"), ("price", "cost")),
         remark="Every stack with every suited grade and number of turns; cheapest first, watts counted in.",
-        options=tuple(options[:SHOWN]))  # fmt: skip
+        options=shown)  # fmt: skip
 
 
 def _wires(worked: Worked, build: Any, which: str) -> OptionTable:

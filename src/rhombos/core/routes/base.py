@@ -24,7 +24,7 @@ V_FLOOR = 0.3
 HOTTEST = 300.0
 HOPELESS = 5
 """Passes in a row that ask more than the battery has, after which a point is given up."""
-SETTLED = 1e-5
+SETTLED = 1e-4
 """Relative change of one pass below which an operating point counts as settled."""
 
 
