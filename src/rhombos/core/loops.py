@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 Complex = NDArray[np.complex128]
 Real = NDArray[np.float64]
-LOWEST, HIGHEST, POINTS = 1.0, 300e3, 500
+LOWEST, HIGHEST, POINTS = 1.0, 300e3, 180
 
 
 @dataclass(frozen=True, slots=True)

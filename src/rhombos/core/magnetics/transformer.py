@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -25,6 +26,8 @@ HARMONICS = np.arange(1.0, 16.0)
 ODD = HARMONICS % 2
 ROOTS = np.sqrt(HARMONICS)
 TRIES = 20
+FACTOR_STEP = 10.0
+"""Temperature step between which AC factors are interpolated, K."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,6 +79,20 @@ def section_portions(which: str, interfaces: int, halves: int = 2) -> float:
     return interfaces / halves if which == "primary" else float(interfaces)
 
 
+@lru_cache(maxsize=512)
+def _factors(t: Transformer, frequency: float, step: int) -> np.ndarray:
+    """Dowell's factors of primary and secondary for harmonics 1 to 15, at a whole number of temperature steps.
+
+    They change little and smoothly with temperature, so they are interpolated between steps.
+    """
+    measured = [
+        layer_measure(w, t.stack.b_w, frequency, step * FACTOR_STEP, section_portions(name, t.interfaces, t.halves))
+        for name, w in (("primary", t.primary), ("secondary", t.secondary))
+    ]
+    xi, layers = np.array(measured).T[:, :, None]
+    return np.asarray(book.dowell(xi=np.clip(xi * ROOTS, 1e-3, 30), layers=layers))
+
+
 @dataclass(frozen=True, slots=True)
 class WindingLoss:
     """Copper loss of one winding, W, with what makes it: RMS current, A; DC resistance, Ω; AC factor."""
@@ -91,12 +108,9 @@ def winding_losses(
 ) -> tuple[WindingLoss, WindingLoss]:  # fmt: skip
     """Loss of one primary half (or the one primary) and of the secondary, their AC factors weighted over their harmonics."""
     rho = copper_resistivity(celsius)
-    first = [
-        layer_measure(w, t.stack.b_w, frequency, celsius, section_portions(name, t.interfaces, t.halves))
-        for name, w in (("primary", t.primary), ("secondary", t.secondary))
-    ]
-    xi, layers = np.array(first).T[:, :, None]
-    factors = book.dowell(xi=np.clip(xi * ROOTS, 1e-3, 30), layers=layers)
+    step = math.floor(celsius / FACTOR_STEP)
+    share = celsius / FACTOR_STEP - step
+    factors = (1 - share) * _factors(t, frequency, step) + share * _factors(t, frequency, step + 1)
     squares = pulse_harmonics(duty)
     if t.halves == 1:
         squares = squares[[1, 1]]
