@@ -28,6 +28,11 @@ NEED = TransformerNeed(
     air=40.0)  # fmt: skip
 
 
+@pytest.fixture(scope="module")
+def wound_once(shelf):
+    return design_transformer(NEED, {}, shelf, RULES)
+
+
 def field_solution(layers: int, thickness: float, frequency: float, rho: float) -> float:
     """AC over DC loss of foil layers, from the diffusion equation solved layer by layer in the complex plane."""
     depth = math.sqrt(rho / (math.pi * frequency * 4e-7 * math.pi))
@@ -178,3 +183,35 @@ def test_winding_loss_never_falls_below_its_dc_loss(shelf):
     for found in winding_losses(t, 36.0, 1.7, 0.44, 46e3, 90):
         assert found.factor >= 1
         assert found.loss >= found.rms**2 * found.resistance
+
+
+@pytest.mark.parametrize("celsius", [33.0, 61.7, 104.9])
+def test_winding_loss_is_that_of_a_sampled_pulse_in_the_field(shelf, celsius):
+    """The pulse sampled and transformed, each harmonic through the field of the layers: at temperatures between the steps."""
+    t, duty, rate = design_transformer(NEED, {}, shelf, RULES), 0.31, 46e3
+    time = (np.arange(20_000) + 0.5) / 20_000
+    one = (time < duty) * 1.0
+    two = one - ((time >= 0.5) & (time < 0.5 + duty))
+    found = winding_losses(t, 36.0, 1.7, duty, rate, celsius)
+    for winding, wave, pulse, portions, answer in (
+        (t.primary, one, 36.0, t.interfaces / 2, found[0]), (t.secondary, two, 1.7, float(t.interfaces), found[1]),
+    ):  # fmt: skip
+        lines = np.abs(np.fft.rfft(wave))[:16] / wave.size
+        squares = 2 * lines**2
+        squares[0] /= 2
+        rises = [1.0] + [ac_factor(winding, t.stack.b_w, k * rate, celsius, portions) for k in range(1, 16)]
+        factor = float(squares @ rises / squares.sum())
+        assert answer.factor == pytest.approx(factor, rel=1e-3)
+        assert answer.rms == pytest.approx(pulse * math.sqrt(np.mean(wave**2)), rel=1e-3)
+        length = winding.turns * t.stack.mlt
+        ohms = copper_resistivity(celsius) * length / winding.copper
+        assert answer.loss == pytest.approx(answer.rms**2 * ohms * factor, rel=2e-3)
+
+
+@given(celsius=st.floats(-20, 180))
+@settings(max_examples=60, deadline=None)
+def test_winding_loss_has_no_jump_where_its_steps_meet(wound_once, celsius):
+    """A temperature a hair away gives a loss a hair away: a jump would keep the operating point from settling."""
+    for winding in (0, 1):
+        here, near = (winding_losses(wound_once, 36.0, 1.7, 0.44, 46e3, c)[winding].loss for c in (celsius, celsius + 1e-3))
+        assert abs(near - here) < 2e-5 * here

@@ -109,8 +109,8 @@ def winding_losses(
     """Loss of one primary half (or the one primary) and of the secondary, their AC factors weighted over their harmonics."""
     rho = copper_resistivity(celsius)
     step = math.floor(celsius / FACTOR_STEP)
-    share = celsius / FACTOR_STEP - step
-    factors = (1 - share) * _factors(t, frequency, step) + share * _factors(t, frequency, step + 1)
+    between = celsius / FACTOR_STEP - step
+    factors = (1 - between) * _factors(t, frequency, step) + between * _factors(t, frequency, step + 1)
     squares = pulse_harmonics(duty)
     if t.halves == 1:
         squares = squares[[1, 1]]
