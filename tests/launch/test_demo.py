@@ -25,7 +25,8 @@ class Demo:
         self.port = free_port()
         self.process = subprocess.Popen(
             [sys.executable, str(ROOT / "rhombos"), "demo"], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
-            env=os.environ | {"RHOMBOS_PORT": str(self.port), "RHOMBOS_DATABASE_URL": url})  # fmt: skip
+            env=os.environ | {"RHOMBOS_PORT": str(self.port), "RHOMBOS_DATABASE_URL": url},
+            preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_IGN))  # fmt: skip  # as a shell does in the background
 
     def said(self) -> str:
         """What it prints until it serves, or ends."""

@@ -108,6 +108,8 @@ def serve(*, reload: bool) -> int:
         raise Stopped
 
     signal.signal(signal.SIGTERM, stop)
+    # a shell starts a job in the background with this one ignored; being asked to stop must not be
+    signal.signal(signal.SIGINT, signal.default_int_handler)
     port = _port()
     python = python_environment(dev=reload)
     if reload:
