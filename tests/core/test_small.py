@@ -4,7 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rhombos.core.blocks.base import recovered_charge, remembered, settle_junction
+from rhombos.core.blocks.base import recovered_charge, remembered
+from rhombos.core.blocks.cooling import settle_junction
 from rhombos.core.blocks.front_end import FrontEndBuild
 from rhombos.core.book import source
 from rhombos.core.ledger import SILENT, Ledger
@@ -58,12 +59,12 @@ def test_six_points_and_which_of_them_are_hot(refuge):
 @given(gain=st.floats(0, 0.85), base=st.floats(0, 30))
 def test_a_junction_settles_where_line_meets_line(gain, base):
     # loss rises with temperature, temperature with loss: T = 40 + gain·T + base
-    found = settle_junction(lambda t: gain * t + base, lambda p: 40 + p, 1e4)
+    found = settle_junction(lambda t: 40 + gain * t + base, 1e4)
     assert found == pytest.approx((40 + base) / (1 - gain), rel=1e-3)
 
 
 def test_a_junction_that_runs_away_ends_far_beyond_its_limit():
-    assert settle_junction(lambda t: 2 * t, lambda p: 40 + p, 175) == 325
+    assert settle_junction(lambda t: 40 + 2 * t, 175) == 325
 
 
 def test_recovered_charge_falls_with_the_current(shelf):

@@ -100,7 +100,7 @@ def test_a_flat_battery_still_makes_the_full_output(worked):
 
 
 def test_the_junction_is_where_its_loss_puts_it(worked, shelf):
-    from rhombos.core.blocks.base import sink_resistance
+    from rhombos.core.blocks.cooling import sink_resistance
 
     build, state = worked.builds["front_end"], worked.settled["flat"].states["front_end"]
     device = shelf.get(Mosfet, build.switch)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
@@ -20,11 +21,18 @@ from rhombos.store.database import Database
 BUILT = Path(__file__).resolve().parents[3] / "web" / "dist"
 
 
+def _warm(service: Service) -> None:
+    """Compile what the first sizing needs, and leave all that lives as long as the server out of every later collection."""
+    service.warm()
+    gc.collect()
+    gc.freeze()
+
+
 def create_app(database_url: str | None = None, built: Path = BUILT) -> FastAPI:
     """The application on a database; by default the one in RHOMBOS_DATABASE_URL."""
     @asynccontextmanager
     async def lifespan(started: FastAPI) -> AsyncIterator[None]:
-        Thread(target=started.state.service.warm, daemon=True).start()
+        Thread(target=_warm, args=(started.state.service,), daemon=True).start()
         yield
         started.state.service.database.engine.dispose()
 

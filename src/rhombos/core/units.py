@@ -10,6 +10,7 @@ import math
 import re
 from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
+from functools import lru_cache
 from typing import Annotated, Any
 
 from pydantic import AfterValidator, BeforeValidator, Field
@@ -153,6 +154,7 @@ def _suffix_scale(text: str, suffix: str, unit: Unit) -> float:
     raise UnitError(f"‘{text}’ ends in ‘{suffix}’; this field is {'in ' + unit.shown if unit.shown else 'a plain number'}")
 
 
+@lru_cache(maxsize=8192)
 def fmt(value: float | None, unit_key: str = "1", digits: int = 3) -> str:
     """Write a quantity in engineering notation with `digits` significant figures: ``4.70 kΩ``, ``46.0 kHz``."""
     if value is None or math.isnan(value):

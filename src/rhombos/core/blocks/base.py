@@ -10,7 +10,8 @@ from typing import Any, Self
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
-from rhombos.core.parts import HeatSink, Resistor, Shelf
+from rhombos.core.book import rectifier as book
+from rhombos.core.parts import Resistor, Shelf
 from rhombos.core.problems import bounds
 from rhombos.core.rules import Rules
 
@@ -85,26 +86,6 @@ def options(title: str, *names: str) -> Any:
     return Field(title=title, pattern=f"^({'|'.join(names)})$", json_schema_extra={"options": list(names)})
 
 
-def propose_sink(shelf: Shelf, rules: Rules, heat: float) -> tuple[str, bool]:
-    """The cheapest heat-sink that keeps to the rules' rise, without a fan if there is one; else the largest, with fan.
-
-    Returns: designation, whether it needs a fan.
-    """
-    wanted = rules.sink_rise / max(heat, 1e-3)
-    sinks = shelf.all(HeatSink)
-    for fan in (False, True):
-        able = [s for s in sinks if (s.r_fan if fan else s.r_natural) <= wanted]
-        if able:
-            return min(able, key=lambda s: (s.price, s.id)).id, fan
-    return min(sinks, key=lambda s: (s.r_fan, s.id)).id, True
-
-
-def sink_resistance(shelf: Shelf, sink: str, fan: bool) -> float:
-    """Thermal resistance of a heat-sink to the air, K/W."""
-    found = shelf.get(HeatSink, sink)
-    return found.r_fan if fan else found.r_natural
-
-
 def propose_resistor(shelf: Shelf, rules: Rules, ohms: float, watts: float, volts: float) -> str:
     """The cheapest resistor series for a value that stands a power and a voltage; the strongest where none does."""
     able = [
@@ -116,34 +97,12 @@ def propose_resistor(shelf: Shelf, rules: Rules, ohms: float, watts: float, volt
     return max(shelf.all(Resistor), key=lambda r: (r.r_low <= ohms <= r.r_high, r.power, r.id)).id
 
 
-COLDEST = -100.0
-
-
-def settle_junction(loss_at: Callable[[float], float], temperature_at: Callable[[float], float], limit: float) -> float:
-    """The junction temperature, °C, at which heat made and heat carried off agree.
-
-    Args: loss_at gives one device's loss at a temperature, temperature_at the junction for that loss. Where the two run
-    away from each other, the search ends 150 K beyond `limit`: far enough for the finding to say stop.
-    """
-    before, celsius = 80.0, temperature_at(loss_at(80.0))
-    for _ in range(40):
-        reached = temperature_at(loss_at(celsius))
-        if reached > limit + 150:
-            return limit + 150
-        if abs(reached - celsius) < 1e-4:
-            return reached
-        slope = (reached - celsius) / (celsius - before) if celsius != before else 0.0
-        before = celsius
-        # the secant meets the line of equal temperatures; a slope of 1 or more is a runaway, followed step by step
-        step = celsius + (reached - celsius) / (1 - slope) if slope < 0.9 else reached
-        celsius = min(limit + 150, max(COLDEST, step))
-    return celsius
-
-
 def recovered_charge(diode: Any, current: Any) -> Any:
-    """Charge a diode recovers, C, falling with the square root of the current it carried, A; its rated charge at most.
+    """Charge a diode recovers, C, after it carried a current, A; its rated charge at most.
 
-    `diode` is a part, or the columns of many. Source: power-device texts, stored charge of a p–i–n diode at moderate
-    current slopes.
+    `diode` is a part, or the columns of many.
     """
-    return diode.q_rr * np.minimum(1.0, np.sqrt(np.maximum(current, 0.0) / diode.i_rating))
+    rated = {"Q_n": diode.q_rr, "I_n": diode.i_rating}
+    if isinstance(diode.i_rating, float):
+        return book.recovered_charge.work({**rated, "I": min(max(current, 0.0), diode.i_rating)})
+    return book.recovered_charge(**rated, I=np.clip(current, 0.0, diode.i_rating))

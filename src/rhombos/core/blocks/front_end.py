@@ -15,13 +15,10 @@ from rhombos.core.blocks.base import (
     options,
     part,
     propose_resistor,
-    propose_sink,
     remembered,
-    settle_junction,
-    sink_resistance,
 )  # fmt: skip
+from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_sink, sink_resistance
 from rhombos.core.book import clamp as clamps
-from rhombos.core.book import heat
 from rhombos.core.book import stage as book
 from rhombos.core.brief import Brief
 from rhombos.core.inventory import Item, fitted
@@ -41,7 +38,6 @@ DUTY_REACH = 0.49
 SEARCH_CELSIUS = 100.0
 RAIL_SPIKE = 0.10
 """Spike above the rail of a bridge from the stray inductance of its loop, as a share of it: typical of a tight layout."""
-KELVIN = 273.15
 RESERVE = 1.02
 """What the next round of settling may still add to a current."""
 
@@ -226,30 +222,16 @@ def assess(
     capacitive = n * work("front_end.capacitive_loss", book.capacitive_loss, C_oss=device.c_oss, V=resting, f=f)
     gate = work("front_end.gate", book.gate_power, Q_g=device.q_g, V_drive=rules.gate_drive, f=f, n_sw=positions * n)
     overlap = positions * (turn_on + turn_off + capacitive)
-    sink = 0.0 if cool else sink_resistance(shelf, build.sink, build.fan)
-
     def side_conduction(celsius: float) -> float:
         hot = book.hot_resistance.work({"R_25": device.r_on, "T_j": celsius + KELVIN, "exponent": device.r_exponent})
         return book.conduction_loss.work({"I_rms": rms, "R_DS": hot}) / n
 
-    def one_device(celsius: float) -> float:
-        uneven = (1 + rules.sharing_imbalance) ** 2
-        return (side_conduction(celsius) * uneven + overlap / positions) / n
-
-    def carried(loss: float, celsius: float) -> dict[str, float]:
-        return {
-            "T_a": air + KELVIN + (rules.sink_rise if cool else 0.0), "P_loss": loss, "R_jc": device.r_jc,
-            "R_cs": rules.pad_resistance, "P_total": positions * side_conduction(celsius) + overlap, "R_sa": sink,
-        }  # fmt: skip
-
-    reached = [80.0]
-
-    def junction_for(loss: float) -> float:
-        reached[0] = heat.shared_sink_junction.work(carried(loss, reached[0])) - KELVIN
-        return reached[0]
-
-    junction = settle_junction(one_device, junction_for, device.t_j_max)
-    work("front_end.junction", heat.shared_sink_junction, **carried(one_device(junction), junction))
+    uneven = (1 + rules.sharing_imbalance) ** 2
+    junction = hottest_junction(
+        KEY, lambda celsius: (side_conduction(celsius) * uneven + overlap / positions) / n,
+        lambda celsius: positions * side_conduction(celsius) + overlap, device.r_jc, device.t_j_max,
+        air + (rules.sink_rise if cool else 0.0), 0.0 if cool else sink_resistance(shelf, build.sink, build.fan), rules,
+        ledger)  # fmt: skip
     hot = work("front_end.on_resistance", book.hot_resistance, R_25=device.r_on, T_j=junction + KELVIN,
                exponent=device.r_exponent)  # fmt: skip
     conduction = positions * work("front_end.side_conduction", book.conduction_loss, I_rms=rms, R_DS=hot / n)

@@ -12,14 +12,12 @@ from pydantic import Field
 from rhombos.core.blocks.base import (
     Build,
     part,
-    propose_sink,
     recovered_charge,
     remembered,
-    settle_junction,
-    sink_resistance,
 )  # fmt: skip
+from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_sink, sink_resistance
 from rhombos.core.book import bridge as book
-from rhombos.core.book import heat, rectifier, source, stage
+from rhombos.core.book import rectifier, source, stage
 from rhombos.core.brief import Brief, Waveform
 from rhombos.core.conduction import bridge_intervals
 from rhombos.core.findings import PinValue
@@ -48,7 +46,6 @@ HEAVY_CURRENT = 60.0
 FRACTIONS: dict[Waveform, float] = {"sine": 1.0, "modified": 0.5, "square": 1.0}
 """Half the time keeps both the peak and the RMS value of a sine."""
 SEARCH_CELSIUS = 100.0
-KELVIN = 273.15
 OUTPUT_BAND = 0.05
 """How far the RMS of a stepped wave may lie off at full power before it is a finding."""
 OVER_UNITY = 2e-3
@@ -235,7 +232,6 @@ def assess(
         "through the filter": need.fundamental, "dead time": dead * (need.current > 0), "thresholds": threshold})  # fmt: skip
     modulation = 1.0 if stepped else work("h_bridge.modulation", book.modulation_index, V_bridge=bridge_peak, V_dc=v)
     index, factor = min(1.0, modulation), need.power_factor
-    sink = 0.0 if cool else sink_resistance(shelf, build.sink, build.fan)
 
     def conduction_at(celsius: float) -> float:
         if igbt and stepped:  # two in series all the time; pulses of a share k of the time have a mean of √k times their RMS
@@ -252,23 +248,11 @@ def assess(
     other = overlap + charge + recovery + resting
     uneven = (1 + rules.sharing_imbalance) ** 2 if n > 1 else 1.0
 
-    def carried(loss: float, celsius: float) -> dict[str, float]:
-        return {
-            "T_a": air + KELVIN + (rules.sink_rise if cool else 0.0), "P_loss": loss, "R_jc": device.r_jc,
-            "R_cs": rules.pad_resistance, "P_total": conduction_at(celsius) + other, "R_sa": sink,
-        }  # fmt: skip
-
-    def one_device(celsius: float) -> float:
-        return (conduction_at(celsius) * uneven + other) / (4 * n)
-
-    reached = [80.0]
-
-    def junction_for(loss: float) -> float:
-        reached[0] = heat.shared_sink_junction.work(carried(loss, reached[0])) - KELVIN
-        return reached[0]
-
-    junction = settle_junction(one_device, junction_for, device.t_j_max)
-    work("h_bridge.junction", heat.shared_sink_junction, **carried(one_device(junction), junction))
+    junction = hottest_junction(
+        KEY, lambda celsius: (conduction_at(celsius) * uneven + other) / (4 * n),
+        lambda celsius: conduction_at(celsius) + other, device.r_jc, device.t_j_max,
+        air + (rules.sink_rise if cool else 0.0), 0.0 if cool else sink_resistance(shelf, build.sink, build.fan), rules,
+        ledger)  # fmt: skip
     conduction = conduction_at(junction)
     resistance = 0.0 if igbt else work(
         "h_bridge.resistance", stage.hot_resistance, R_25=device.r_on, T_j=junction + KELVIN, exponent=device.r_exponent

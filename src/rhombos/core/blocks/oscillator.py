@@ -7,9 +7,10 @@ from typing import Any
 
 from pydantic import Field
 
-from rhombos.core.blocks.base import Build, part, propose_resistor, propose_sink, remembered, settle_junction, sink_resistance
+from rhombos.core.blocks.base import Build, part, propose_resistor, remembered
+from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_sink, sink_resistance
 from rhombos.core.book import clamp as clamps
-from rhombos.core.book import heat, magnetics, source, stage
+from rhombos.core.book import magnetics, source, stage
 from rhombos.core.brief import Brief
 from rhombos.core.conduction import front_end_intervals
 from rhombos.core.findings import PinValue
@@ -38,7 +39,6 @@ BASE_VOLTS = 3.0
 """Voltage behind the base, resistor included, V."""
 BAND = 0.10
 """How far the frequency may wander before it is a finding."""
-KELVIN = 273.15
 RESERVE = 1.02
 
 
@@ -197,22 +197,12 @@ def assess(
     storage = work("oscillator.storage", source.ohmic_loss, I_rms=need.turn_off, R=need.v_in / max(need.turn_off, 1e-3)
                    ) * 2 * hertz * (device.t_s if bipolar else 0.0)  # fmt: skip
     base = _base(device, need.pulse)
-    sink = sink_resistance(shelf, build.sink, build.fan)
     uneven = (1 + rules.sharing_imbalance) ** 2 if n > 1 else 1.0
     other = switching + storage
-    reached = [80.0]
-
-    def one_device(celsius: float) -> float:
-        return (_conduction(device, need.pulse, n, celsius) * uneven + other) / (2 * n)
-
-    def junction_for(loss: float) -> float:
-        total = _conduction(device, need.pulse, n, reached[0]) + other
-        reached[0] = heat.shared_sink_junction.work({
-            "T_a": air + KELVIN, "P_loss": loss, "R_jc": device.r_jc, "R_cs": rules.pad_resistance, "P_total": total,
-            "R_sa": sink}) - KELVIN  # fmt: skip
-        return reached[0]
-
-    junction = settle_junction(one_device, junction_for, device.t_j_max)
+    junction = hottest_junction(
+        KEY, lambda celsius: (_conduction(device, need.pulse, n, celsius) * uneven + other) / (2 * n),
+        lambda celsius: _conduction(device, need.pulse, n, celsius) + other, device.r_jc, device.t_j_max, air,
+        sink_resistance(shelf, build.sink, build.fan), rules, ledger)  # fmt: skip
     threshold, slope = _switch(device, junction)
     conduction = _conduction(device, need.pulse, n, junction)
     return OscillatorState(

@@ -13,15 +13,13 @@ from rhombos.core.blocks.base import (
     options,
     part,
     propose_resistor,
-    propose_sink,
     recovered_charge,
     remembered,
-    settle_junction,
-    sink_resistance,
 )  # fmt: skip
+from rhombos.core.blocks.cooling import hottest_junction, propose_sink, sink_resistance
 from rhombos.core.blocks.wound import ChokeBuild, choke_of, choke_parts, judge, show_stress, show_winding, wind
 from rhombos.core.book import clamp as clamps
-from rhombos.core.book import heat, link
+from rhombos.core.book import link
 from rhombos.core.book import magnetics as wound
 from rhombos.core.book import rectifier as book
 from rhombos.core.brief import Brief
@@ -43,7 +41,6 @@ KEY, TITLE = "rectifier", "Rectifier"
 WINDING_CAPACITANCE = 30e-12
 """Capacitance of the secondary and its leads, F: a typical figure until it is measured."""
 DAMPER_RATIO = 3.0
-KELVIN = 273.15
 
 
 class RectifierBuild(ChokeBuild):
@@ -188,15 +185,11 @@ def assess(
     conduction = 4 * work("rectifier.diode_conduction", book.diode_conduction, V_0=diode.v_0, I_avg=average, r=diode.r,
                           I_rms=rms)  # fmt: skip
     recovery = 4 * work("rectifier.diode_recovery", book.diode_recovery, V=need.v_sec, f=f,
-                        Q_rr=float(recovered_charge(diode, need.current - ripple / 2)))  # fmt: skip
+                        Q_rr=recovered_charge(diode, need.current - ripple / 2))  # fmt: skip
     each = (conduction + recovery) / 4
-    junction = settle_junction(
-        lambda _: each,
-        lambda loss: float(heat.shared_sink_junction(
-            T_a=air + KELVIN, P_loss=loss, R_jc=diode.r_jc, R_cs=rules.pad_resistance, P_total=4 * each,
-            R_sa=sink_resistance(shelf, build.sink, build.fan))) - KELVIN, diode.t_j_max)  # fmt: skip
-    work("rectifier.junction", heat.shared_sink_junction, T_a=air + KELVIN, P_loss=each, R_jc=diode.r_jc,
-         R_cs=rules.pad_resistance, P_total=4 * each, R_sa=sink_resistance(shelf, build.sink, build.fan))  # fmt: skip
+    junction = hottest_junction(
+        KEY, lambda _: each, lambda _: 4 * each, diode.r_jc, diode.t_j_max, air, sink_resistance(shelf, build.sink, build.fan),
+        rules, ledger)  # fmt: skip
     damper = work("rectifier.damper_loss", clamps.damper_power, C_d=build.damper_capacitor, V=need.v_sec,
                   f=2 * f) if build.damper == "RC" else 0.0  # fmt: skip
     peak = need.current + ripple / 2

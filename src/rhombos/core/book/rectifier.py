@@ -31,6 +31,10 @@ diode_conduction = _relation(
 diode_recovery = _relation(
     "diode_recovery", P_loss, V * Q_rr * f / 2,
     title="Recovery loss in the diode", holds="half the recovered charge swept at full voltage", source=TEXT)
+recovered_charge = _relation(
+    "recovered_charge", Q_rr, Q_n * sp.sqrt(I / I_n),
+    title="Charge recovered after less than the rated current", holds="I up to I_n; moderate current slopes",
+    source="power-device texts, stored charge of a p–i–n diode")
 partner_recovery = _relation(
     "partner_recovery", P_loss, V * (I * t_rr + Q_rr / 2) * f,
     title="Recovery loss in the partner switch", holds="hard commutation", source=TEXT)

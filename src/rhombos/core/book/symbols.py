@@ -128,6 +128,8 @@ L_lk = _s("L_lk", "H", "leakage inductance", 1e-10, 1)
 Q_g = _s("Q_g", "C", "total gate charge", 1e-11, 1e-4)
 Q_sw = _s("Q_sw", "C", "gate charge of the switching interval", 1e-11, 1e-4)
 Q_rr = _s("Q_rr", "C", "recovered charge", 0, 1e-3)
+Q_n = _s("Q_n", "C", "recovered charge at the rated current", 1e-12, 1e-3)
+I_n = _s("I_n", "A", "rated current of the diode", 1e-3, 1e4)
 
 X_L = _s("X_L", "ohm", "reactance of the inductor at the output frequency", 0, 1e5)
 I_line = _s("I_line", "A", "line-frequency current of the inductor, RMS", 0, 1e5)

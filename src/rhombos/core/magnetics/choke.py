@@ -79,7 +79,7 @@ def design_choke(need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rul
     grade = _grade(need, pins, shelf)
     index = np.array(wanted)
     least = np.ceil(need.inductance * need.peak / (rules.choke_peak * table.a_e[index]))
-    turns = np.maximum(1, np.broadcast_to(np.float64(pins.get("turns", least)), least.shape))
+    turns = np.maximum(1, np.full(least.shape, pins["turns"]) if "turns" in pins else least)
     loss, warm = _estimate(need, table, index, turns, grade, rules)
     allowed = rules.winding_limit - need.air
     score = table.price[index] + rules.watt_worth * loss

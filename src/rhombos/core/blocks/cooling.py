@@ -1,0 +1,77 @@
+"""How a stage is cooled: its heat-sink, and the junctions of devices whose loss depends on how hot they are."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from rhombos.core.book import heat
+from rhombos.core.ledger import Ledger
+from rhombos.core.parts import HeatSink, Shelf
+from rhombos.core.rules import Rules
+
+KELVIN = 273.15
+COLDEST = -100.0
+BEYOND = 150.0
+"""How far beyond its limit a junction that runs away is followed, K: far enough for the finding to say stop."""
+
+
+def propose_sink(shelf: Shelf, rules: Rules, heat: float) -> tuple[str, bool]:
+    """The cheapest heat-sink that keeps to the rules' rise, without a fan if there is one; else the largest, with fan.
+
+    Returns: designation, whether it needs a fan.
+    """
+    wanted = rules.sink_rise / max(heat, 1e-3)
+    sinks = shelf.all(HeatSink)
+    for fan in (False, True):
+        able = [s for s in sinks if (s.r_fan if fan else s.r_natural) <= wanted]
+        if able:
+            return min(able, key=lambda s: (s.price, s.id)).id, fan
+    return min(sinks, key=lambda s: (s.r_fan, s.id)).id, True
+
+
+def sink_resistance(shelf: Shelf, sink: str, fan: bool) -> float:
+    """Thermal resistance of a heat-sink to the air, K/W."""
+    found = shelf.get(HeatSink, sink)
+    return found.r_fan if fan else found.r_natural
+
+
+def settle_junction(reached_at: Callable[[float], float], limit: float) -> float:
+    """The junction temperature, °C, at which heat made and heat carried off agree.
+
+    `reached_at` gives the junction that the loss at a temperature leads to. Where it runs away, the search ends `BEYOND`
+    the limit.
+    """
+    before, celsius = 80.0, reached_at(80.0)
+    for _ in range(40):
+        reached = reached_at(celsius)
+        if reached > limit + BEYOND:
+            return limit + BEYOND
+        if abs(reached - celsius) < 1e-4:
+            return reached
+        slope = (reached - celsius) / (celsius - before) if celsius != before else 0.0
+        before = celsius
+        # the secant meets the line of equal temperatures; a slope of 1 or more is a runaway, followed step by step
+        step = celsius + (reached - celsius) / (1 - slope) if slope < 0.9 else reached
+        celsius = min(limit + BEYOND, max(COLDEST, step))
+    return celsius
+
+
+def hottest_junction(
+    block: str, device_loss: Callable[[float], float], total_loss: Callable[[float], float], r_jc: float, limit: float,
+    air: float, sink: float, rules: Rules, ledger: Ledger,
+) -> float:  # fmt: skip
+    """Junction, °C, of the hardest-worked of several devices on one heat-sink; the working is kept under ``block.junction``.
+
+    Args: loss of that device and of all together, W, at a junction temperature, °C; junction to case, K/W; highest junction
+    the device stands, °C; air at the sink, °C; the sink, K/W (0 where `air` is the sink's own temperature).
+    """
+
+    def carried(celsius: float) -> dict[str, float]:
+        return {
+            "T_a": air + KELVIN, "P_loss": device_loss(celsius), "R_jc": r_jc, "R_cs": rules.pad_resistance,
+            "P_total": total_loss(celsius), "R_sa": sink,
+        }  # fmt: skip
+
+    junction = settle_junction(lambda celsius: heat.shared_sink_junction.work(carried(celsius)) - KELVIN, limit)
+    ledger.work(f"{block}.junction", heat.shared_sink_junction, **carried(junction))
+    return junction
