@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cache
 from typing import Any
 
 from pydantic import BaseModel
@@ -35,6 +36,14 @@ class Worst:
         return 1 - self.value / self.limit if self.limit > 0 else -1.0
 
 
+@cache
+def _field(build: type[BaseModel], name: str) -> tuple[str | None, tuple[str, ...], str, str]:
+    """What a field of a build says of itself: kind of part, the words it takes, its unit, its range."""
+    info = build.model_fields[name]
+    extra: dict[str, Any] = dict(info.json_schema_extra) if isinstance(info.json_schema_extra, dict) else {}
+    return extra.get("part"), tuple(extra.get("options", ())), unit_of(info) or "1", allowed_range(info)
+
+
 @dataclass
 class Sheet:
     """Collects what one block shows. `states` maps each operating point to the block's state there; `hopeless` names
@@ -59,12 +68,8 @@ class Sheet:
 
     def choice(self, name: str, symbol: str, title: str, digits: int = 3) -> None:
         """Show a field of the build: something chosen, which the designer may pin."""
-        info = type(self.build).model_fields[name]
+        kind, options, unit, allowed = _field(type(self.build), name)
         value = getattr(self.build, name)
-        extra: dict[str, Any] = dict(info.json_schema_extra) if isinstance(info.json_schema_extra, dict) else {}
-        kind: str | None = extra.get("part")
-        options = tuple(extra.get("options", ()))
-        unit = unit_of(info) or "1"
         number: float | None = None
         if kind is not None:
             text = self.shelf.find(kind, value).label
@@ -79,7 +84,7 @@ class Sheet:
             address=f"{self.block}.{name}", symbol=symbol, title=title, text=text, unit=unit, value=number,
             status="pinned" if name in self.pins.get(self.block, {}) else "proposed", pin=f"{self.block}.{name}",
             part_kind=kind, part_options=options, choice=text if isinstance(value, bool) else str(value),
-            allowed=allowed_range(info)))  # fmt: skip
+            allowed=allowed))  # fmt: skip
 
     def result(self, name: str, symbol: str, title: str, unit: str, *, point: str = "nominal", digits: int = 3) -> None:
         """Show a figure of the state at one point."""

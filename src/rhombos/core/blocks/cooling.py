@@ -57,19 +57,20 @@ def settle_junction(reached_at: Callable[[float], float], limit: float) -> float
 
 
 def hottest_junction(
-    block: str, device_loss: Callable[[float], float], total_loss: Callable[[float], float], r_jc: float, limit: float,
-    air: float, sink: float, rules: Rules, ledger: Ledger,
+    block: str, losses_at: Callable[[float], tuple[float, float]], r_jc: float, limit: float, air: float, sink: float,
+    rules: Rules, ledger: Ledger,
 ) -> float:  # fmt: skip
     """Junction, °C, of the hardest-worked of several devices on one heat-sink; the working is kept under ``block.junction``.
 
-    Args: loss of that device and of all together, W, at a junction temperature, °C; junction to case, K/W; highest junction
-    the device stands, °C; air at the sink, °C; the sink, K/W (0 where `air` is the sink's own temperature).
+    Args: what gives the loss of that device and of all together, W, at a junction temperature, °C; junction to case, K/W;
+    highest junction the device stands, °C; air at the sink, °C; the sink, K/W (0 where `air` is the sink's own temperature).
     """
 
     def carried(celsius: float) -> dict[str, float]:
+        device, total = losses_at(celsius)
         return {
-            "T_a": air + KELVIN, "P_loss": device_loss(celsius), "R_jc": r_jc, "R_cs": rules.pad_resistance,
-            "P_total": total_loss(celsius), "R_sa": sink,
+            "T_a": air + KELVIN, "P_loss": device, "R_jc": r_jc, "R_cs": rules.pad_resistance, "P_total": total,
+            "R_sa": sink,
         }  # fmt: skip
 
     junction = settle_junction(lambda celsius: heat.shared_sink_junction.work(carried(celsius)) - KELVIN, limit)

@@ -226,12 +226,14 @@ def assess(
         hot = book.hot_resistance.work({"R_25": device.r_on, "T_j": celsius + KELVIN, "exponent": device.r_exponent})
         return book.conduction_loss.work({"I_rms": rms, "R_DS": hot}) / n
 
-    uneven = (1 + rules.sharing_imbalance) ** 2
+    def losses_at(celsius: float) -> tuple[float, float]:
+        side = side_conduction(celsius)
+        uneven = (1 + rules.sharing_imbalance) ** 2
+        return (side * uneven + overlap / positions) / n, positions * side + overlap
+
     junction = hottest_junction(
-        KEY, lambda celsius: (side_conduction(celsius) * uneven + overlap / positions) / n,
-        lambda celsius: positions * side_conduction(celsius) + overlap, device.r_jc, device.t_j_max,
-        air + (rules.sink_rise if cool else 0.0), 0.0 if cool else sink_resistance(shelf, build.sink, build.fan), rules,
-        ledger)  # fmt: skip
+        KEY, losses_at, device.r_jc, device.t_j_max, air + (rules.sink_rise if cool else 0.0),
+        0.0 if cool else sink_resistance(shelf, build.sink, build.fan), rules, ledger)  # fmt: skip
     hot = work("front_end.on_resistance", book.hot_resistance, R_25=device.r_on, T_j=junction + KELVIN,
                exponent=device.r_exponent)  # fmt: skip
     conduction = positions * work("front_end.side_conduction", book.conduction_loss, I_rms=rms, R_DS=hot / n)

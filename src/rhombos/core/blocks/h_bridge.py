@@ -248,11 +248,13 @@ def assess(
     other = overlap + charge + recovery + resting
     uneven = (1 + rules.sharing_imbalance) ** 2 if n > 1 else 1.0
 
+    def losses_at(celsius: float) -> tuple[float, float]:
+        all_four = conduction_at(celsius)
+        return (all_four * uneven + other) / (4 * n), all_four + other
+
     junction = hottest_junction(
-        KEY, lambda celsius: (conduction_at(celsius) * uneven + other) / (4 * n),
-        lambda celsius: conduction_at(celsius) + other, device.r_jc, device.t_j_max,
-        air + (rules.sink_rise if cool else 0.0), 0.0 if cool else sink_resistance(shelf, build.sink, build.fan), rules,
-        ledger)  # fmt: skip
+        KEY, losses_at, device.r_jc, device.t_j_max, air + (rules.sink_rise if cool else 0.0),
+        0.0 if cool else sink_resistance(shelf, build.sink, build.fan), rules, ledger)  # fmt: skip
     conduction = conduction_at(junction)
     resistance = 0.0 if igbt else work(
         "h_bridge.resistance", stage.hot_resistance, R_25=device.r_on, T_j=junction + KELVIN, exponent=device.r_exponent

@@ -199,10 +199,14 @@ def assess(
     base = _base(device, need.pulse)
     uneven = (1 + rules.sharing_imbalance) ** 2 if n > 1 else 1.0
     other = switching + storage
+
+    def losses_at(celsius: float) -> tuple[float, float]:
+        both = _conduction(device, need.pulse, n, celsius)
+        return (both * uneven + other) / (2 * n), both + other
+
     junction = hottest_junction(
-        KEY, lambda celsius: (_conduction(device, need.pulse, n, celsius) * uneven + other) / (2 * n),
-        lambda celsius: _conduction(device, need.pulse, n, celsius) + other, device.r_jc, device.t_j_max, air,
-        sink_resistance(shelf, build.sink, build.fan), rules, ledger)  # fmt: skip
+        KEY, losses_at, device.r_jc, device.t_j_max, air, sink_resistance(shelf, build.sink, build.fan), rules,
+        ledger)  # fmt: skip
     threshold, slope = _switch(device, junction)
     conduction = _conduction(device, need.pulse, n, junction)
     return OscillatorState(

@@ -188,8 +188,8 @@ def assess(
                         Q_rr=recovered_charge(diode, need.current - ripple / 2))  # fmt: skip
     each = (conduction + recovery) / 4
     junction = hottest_junction(
-        KEY, lambda _: each, lambda _: 4 * each, diode.r_jc, diode.t_j_max, air, sink_resistance(shelf, build.sink, build.fan),
-        rules, ledger)  # fmt: skip
+        KEY, lambda _: (each, 4 * each), diode.r_jc, diode.t_j_max, air, sink_resistance(shelf, build.sink, build.fan), rules,
+        ledger)  # fmt: skip
     damper = work("rectifier.damper_loss", clamps.damper_power, C_d=build.damper_capacitor, V=need.v_sec,
                   f=2 * f) if build.damper == "RC" else 0.0  # fmt: skip
     peak = need.current + ripple / 2

@@ -23,7 +23,8 @@ PRIMARY_SHARE = 0.5
 HEIGHT_USED = 0.88
 """Share of the window's height that copper and tape may take; the rest is slack for the hand."""
 HARMONICS = np.arange(1.0, 16.0)
-ODD = HARMONICS % 2
+TWO_SIDED = 4.0 * (HARMONICS % 2)
+"""What a second pulse of opposite sign, half a period on, makes of the squares of a pulse's harmonics."""
 ROOTS = np.sqrt(HARMONICS)
 TRIES = 20
 FACTOR_STEP = 10.0
@@ -65,13 +66,13 @@ def transformer_from(
     return Transformer(windings[0], windings[1], interfaces, halves, stack, shelf.get(Grade, grade))
 
 
-def pulse_harmonics(duty: float) -> np.ndarray:
-    """Squared RMS of harmonics 1 to 15 of unit pulses: first row one a period of `duty`, second row two of opposite sign.
+def one_sided_harmonics(duty: float) -> np.ndarray:
+    """Squared RMS of harmonics 1 to 15 of a unit pulse of `duty`, once a period; `TWO_SIDED` times that, of pulses of opposite
+    sign half a period apart.
 
     Source: Fourier series of rectangular pulses.
     """
-    one_sided = (2 / (np.pi * HARMONICS) * np.sin(np.pi * duty * HARMONICS)) ** 2 / 2
-    return np.array([one_sided, 4 * ODD * one_sided])
+    return np.asarray((2 / (np.pi * HARMONICS) * np.sin(np.pi * duty * HARMONICS)) ** 2 / 2)
 
 
 def section_portions(which: str, interfaces: int, halves: int = 2) -> float:
@@ -80,17 +81,20 @@ def section_portions(which: str, interfaces: int, halves: int = 2) -> float:
 
 
 @lru_cache(maxsize=512)
-def _factors(t: Transformer, frequency: float, step: int) -> np.ndarray:
-    """Dowell's factors of primary and secondary for harmonics 1 to 15, at a whole number of temperature steps.
+def _weights(t: Transformer, frequency: float, step: int) -> np.ndarray:
+    """What harmonics 1 to 15 of a one-sided pulse weigh: in the loss and the square of the primary, then of the secondary.
 
-    They change little and smoothly with temperature, so they are interpolated between steps.
+    The loss takes Dowell's factors at a whole number of temperature steps; they change little and smoothly with temperature,
+    so they are interpolated between steps.
     """
     measured = [
         layer_measure(w, t.stack.b_w, frequency, step * FACTOR_STEP, section_portions(name, t.interfaces, t.halves))
         for name, w in (("primary", t.primary), ("secondary", t.secondary))
     ]
     xi, layers = np.array(measured).T[:, :, None]
-    return np.asarray(book.dowell(xi=np.clip(xi * ROOTS, 1e-3, 30), layers=layers))
+    factors = book.dowell(xi=np.clip(xi * ROOTS, 1e-3, 30), layers=layers)
+    shapes = np.array([np.ones(HARMONICS.size) if t.halves == 2 else TWO_SIDED, TWO_SIDED])
+    return np.stack([factors * shapes, shapes], axis=1).reshape(4, -1)
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,17 +114,15 @@ def winding_losses(
     rho = copper_resistivity(celsius)
     step = math.floor(celsius / FACTOR_STEP)
     between = celsius / FACTOR_STEP - step
-    factors = (1 - between) * _factors(t, frequency, step) + between * _factors(t, frequency, step + 1)
-    squares = pulse_harmonics(duty)
-    if t.halves == 1:
-        squares = squares[[1, 1]]
+    weights = (1 - between) * _weights(t, frequency, step) + between * _weights(t, frequency, step + 1)
+    summed = (weights @ one_sided_harmonics(duty)).tolist()
     direct = (duty**2 if t.halves == 2 else 0.0, 0.0)  # the pulses of a primary half have a mean
     shares = (2 * duty / t.halves, 2 * duty)
     found = []
     for i, (w, pulse, share) in enumerate(zip((t.primary, t.secondary), (primary_pulse, secondary_pulse), shares, strict=True)):
         rms = pulse * math.sqrt(share)
         resistance = book.winding_resistance.work({"rho": rho, "N": w.turns, "MLT": t.stack.mlt, "A_cu": w.copper})
-        factor = (direct[i] + float(factors[i] @ squares[i])) / (direct[i] + float(squares[i].sum()))
+        factor = (direct[i] + summed[2 * i]) / (direct[i] + summed[2 * i + 1])
         found.append(
             WindingLoss(source.ohmic_loss.work({"I_rms": rms, "R": resistance * factor}), rms, resistance, factor))  # fmt: skip
     return found[0], found[1]
