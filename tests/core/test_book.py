@@ -22,13 +22,15 @@ TYPICAL = {
     "A_e": 2e-4, "L": 1e-3, "C": 1e-4, "R": 47.0, "R_L": 400.0, "tau": 0.5, "I": 30.0, "V_t": 24.0, "I_c": 0.3, "X_L": 0.6,
     "V_bridge": 335.0, "V_rms": 230.0, "I_rms": 3.0, "V_line": 400.0, "V_spike": 20.0, "V_DS": 55.0, "n_par": 2.0,
     "imbalance": 0.15, "surge": 4.0, "n_sw": 4.0, "interfaces": 2.0, "n_ct": 100.0, "k_fuse": 1.3,
-    "L_lk": 2e-7, "P_in": 700.0, "F_R": 1.3, "R_jc": 1.0, "R_cs": 0.5, "P_loss": 12.0, "R_sa": 2.0, "P_total": 30.0,
+    "L_lk": 2e-7, "P_in": 700.0, "F_R": 1.3, "R_jc": 1.0, "R_cs": 0.5, "P_loss": 12.0, "R_sa": 2.0, "P_total": 30.0, "dT_end": 120.0,
+    "dT_now": 40.0,
 }  # fmt: skip
 
 
 SPECIAL = {
     ("ohmic_drop", "R"): 0.02, ("ac_copper_loss", "R"): 0.01, ("bridge_fundamental", "R"): 0.5, ("gap_length", "L"): 1e-4,
-    ("sink_needed", "T_a"): 310.0,
+    ("sink_needed", "T_a"): 310.0, ("turn_off_least", "I_pk"): 60.0, ("peak_follow", "V_pk"): 120.0,
+    ("overload_time", "dT"): 80.0, ("recovered_charge", "I"): 3.0, ("peak_ripple", "tau"): 1e-4, ("optimum_flux", "B_now"): 0.1,
 }  # fmt: skip
 
 

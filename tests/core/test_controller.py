@@ -190,5 +190,15 @@ def test_the_pictures_show_the_wanted_frequency_and_the_crossover(worked):
     assert bode.dots[0].y == pytest.approx(state.phase)
     gain = bode.series[0]
     assert np.interp(math.log(state.crossover), np.log(np.array(gain.x) * 1e3), gain.y) == pytest.approx(0, abs=0.5)
-    frequency, response = loop(PLANT, compensate(PLANT, 1e3, 55, 1e5))
-    assert frequency.shape == response.shape
+
+
+@pytest.mark.parametrize("load", [60.0, 1e6])
+def test_the_phase_does_not_slip_however_sharp_the_resonance(load):
+    """Followed on a sweep fine enough to unwrap, against the coarse sweep of the picture."""
+    sharp = Plant(PLANT.gain, PLANT.inductance, 1e-4, PLANT.bank, 1e-6, load, 15e3)
+    made = compensate(sharp, 1e3, 55, 1e5)
+    fine = np.geomspace(1.0, 300e3, 400_001)
+    followed = np.unwrap(np.angle(sharp.response(fine) * made.response(fine)))
+    frequency, gain, phase = loop(sharp, made)
+    assert phase == pytest.approx(np.interp(np.log(frequency), np.log(fine), followed), abs=2e-2)
+    assert np.angle(gain) == pytest.approx(np.angle(np.exp(1j * phase)), abs=1e-9)

@@ -34,12 +34,12 @@ def test_what_has_no_preferred_value_is_refused(value):
 
 
 def test_the_ledger_keeps_what_was_worked():
-    ledger = Ledger(point="flat")
+    ledger = Ledger()
     assert ledger.work("x.drop", source.ohmic_drop, I=3.0, R=0.1) == pytest.approx(0.3)
     assert ledger.total("x.sum", {"a": 1.0, "b": 2.5}) == 3.5
-    step = ledger.steps["flat:x.drop"]
+    step = ledger.steps["x.drop"]
     assert (step.relation, step.inputs, step.value) == ("ohmic_drop", {"I": 3.0, "R": 0.1}, pytest.approx(0.3))
-    assert ledger.steps["flat:x.sum"].relation == "sum"
+    assert ledger.steps["x.sum"].relation == "sum"
 
 
 def test_a_silent_ledger_only_computes():

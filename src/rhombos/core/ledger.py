@@ -18,14 +18,13 @@ class Step(NamedTuple):
 
 @dataclass
 class Ledger:
-    """Collects steps under ``point:block.figure``. A ledger that is not recording only computes."""
+    """Collects one operating point's steps under ``block.figure``. A ledger that is not recording only computes."""
 
-    point: str = "nominal"
     recording: bool = True
     steps: dict[str, Step] = field(default_factory=dict)
 
     def work(self, address: str, relation: Relation, **inputs: float) -> float:
-        """Evaluate a relation and keep the working under ``point:address``.
+        """Evaluate a relation and keep the working under its address.
 
         Raises: BookError when an input is missing or unknown.
         """
@@ -34,14 +33,14 @@ class Ledger:
         except (TypeError, ValueError, ZeroDivisionError, OverflowError):
             value = relation.work(inputs)  # which says what is amiss, or that there is no answer
         if self.recording:
-            self.steps[f"{self.point}:{address}"] = Step(relation.key, inputs, value)
+            self.steps[address] = Step(relation.key, inputs, value)
         return value
 
     def total(self, address: str, parts: dict[str, float]) -> float:
         """Add up, keeping the summands as the working (shown as a sum, not a relation of the book)."""
         value = float(sum(parts.values()))
         if self.recording:
-            self.steps[f"{self.point}:{address}"] = Step("sum", dict(parts), value)
+            self.steps[address] = Step("sum", dict(parts), value)
         return value
 
 

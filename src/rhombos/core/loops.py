@@ -8,9 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-Complex = NDArray[np.complex128]
+Complex = NDArray[np.complexfloating]
 Real = NDArray[np.float64]
-LOWEST, HIGHEST, POINTS = 1.0, 300e3, 180
+SWEEP = np.geomspace(1.0, 300e3, 180)
+"""Frequencies of a loop's picture, Hz."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,11 +27,18 @@ class Plant:
     load: float
     pole: float = math.inf
 
-    def response(self, frequency: Real) -> Complex:
-        """The response at frequencies, Hz. Source: averaged model of a choke-output stage; load and bank after the choke."""
+    def factors(self, frequency: Real) -> list[Complex]:
+        """Choke, bank and load; and the further pole: each turns the phase by less than half a turn, at frequencies, Hz.
+
+        Source: averaged model of a choke-output stage; load and bank after the choke.
+        """
         s = 2j * np.pi * frequency
         output = 1 / (1 / self.load + 1 / (self.esr + 1 / (s * self.bank)))
-        return np.asarray(self.gain * output / (output + self.path + s * self.inductance) / (1 + s / (2 * np.pi * self.pole)))
+        return [self.gain * output / (output + self.path + s * self.inductance), 1 / (1 + s / (2 * np.pi * self.pole))]
+
+    def response(self, frequency: Real) -> Complex:
+        """The response at frequencies, Hz."""
+        return np.asarray(math.prod(self.factors(frequency)))
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,12 +52,18 @@ class Compensator:
     r3: float
     c3: float
 
-    def response(self, frequency: Real) -> Complex:
-        """Its gain at frequencies, Hz, without the inversion."""
+    def factors(self, frequency: Real) -> list[Complex]:
+        """What lies around the amplifier, and what feeds it: each turns the phase by less than half a turn."""
         s = 2j * np.pi * frequency
         around = 1 / (1 / (self.r2 + 1 / (s * self.c1)) + s * self.c2)
-        branch = 1 / (self.r3 + 1 / (s * self.c3)) if self.r3 > 0 and self.c3 > 0 else 0.0
-        return np.asarray(around * (1 / self.r1 + branch))
+        feeding = np.full_like(s, 1 / self.r1)
+        if self.r3 > 0 and self.c3 > 0:
+            feeding += 1 / (self.r3 + 1 / (s * self.c3))
+        return [around, feeding]
+
+    def response(self, frequency: Real) -> Complex:
+        """Its gain at frequencies, Hz, without the inversion."""
+        return np.asarray(math.prod(self.factors(frequency)))
 
 
 def compensate(plant: Plant, crossover: float, margin: float, r1: float) -> Compensator:
@@ -82,15 +96,19 @@ class Margins:
     phase: float
 
 
-def loop(plant: Plant, compensator: Compensator) -> tuple[Real, Complex]:
-    """Frequencies, Hz, and the loop gain there."""
-    frequency = np.geomspace(LOWEST, HIGHEST, POINTS)
-    return frequency, plant.response(frequency) * compensator.response(frequency)
+def loop(plant: Plant, compensator: Compensator, frequency: Real = SWEEP) -> tuple[Real, Complex, Real]:
+    """Frequencies, Hz, the loop gain there, and its phase, rad.
+
+    The phase is summed from factors of less than half a turn each, so that no resonance, however sharp, makes it slip by a
+    whole turn between two frequencies.
+    """
+    factors = plant.factors(frequency) + compensator.factors(frequency)
+    return frequency, np.asarray(math.prod(factors)), np.asarray(sum(np.angle(f) for f in factors))
 
 
 def margins(plant: Plant, compensator: Compensator) -> Margins:
     """Crossover and phase margin of the loop."""
-    frequency, gain = loop(plant, compensator)
+    frequency, gain, _ = loop(plant, compensator)
     level = np.log(np.abs(gain))
     falls = np.flatnonzero((level[:-1] > 0) & (level[1:] <= 0))
     if not falls.size:
@@ -98,9 +116,5 @@ def margins(plant: Plant, compensator: Compensator) -> Margins:
     i = int(falls[-1])
     share = level[i] / (level[i] - level[i + 1])
     crossover = float(np.exp(np.log(frequency[i]) + share * np.log(frequency[i + 1] / frequency[i])))
-    at = np.array([crossover])
-    phase = np.unwrap(np.angle(gain[: i + 1]))
-    last = float(np.angle((plant.response(at) * compensator.response(at))[0]))
-    # the principal value may have wrapped: keep it on the sheet that the sweep has followed
-    last += 2 * math.pi * round((phase[-1] - last) / (2 * math.pi))
-    return Margins(crossover, 180.0 + math.degrees(last))
+    _, _, phase = loop(plant, compensator, np.array([crossover]))
+    return Margins(crossover, 180.0 + math.degrees(phase[0]))

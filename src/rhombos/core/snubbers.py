@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from typing import Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
@@ -79,8 +78,8 @@ class TurnOff(_Asked):
 def turn_off(asked: TurnOff) -> Fitting:
     """The dissipative turn-off snubber: capacitor, resistor between its two bounds, and what it burns."""
     capacitor = at_least(float(book.turn_off_snubber(I=asked.current, t_f=asked.fall, V=asked.volts)), E12)
-    least = asked.volts / (asked.most - asked.current)
-    most = asked.shortest / (3 * capacitor)
+    least = float(book.turn_off_least(V=asked.volts, I_pk=asked.most, I=asked.current))
+    most = float(book.turn_off_most(t=asked.shortest, C=capacitor))
     burnt = float(book.turn_off_snubber_loss(C=capacitor, V=asked.volts, f=asked.frequency))
     if least > most:
         return Fitting(
@@ -124,8 +123,7 @@ def clamp(asked: Clamped) -> Fitting:
     return Fitting(
         lines=(f"burns {fmt(burnt, 'W')}, the leakage alone {fmt(alone, 'W')}",
                f"resistor {fmt(nearest(resistor, E12), 'ohm')}",
-               f"capacitor {fmt(capacitor, 'F')} or more",
-               f"returned to the rail it would burn {fmt(burnt * (asked.level - asked.reflected) / asked.level, 'W')}"),
+               f"capacitor {fmt(capacitor, 'F')} or more"),
         remark="While the leakage empties, the winding feeds the clamp too: counting the leakage's energy alone is the classic "
                "error. A bridge's own diodes return it to the rail and burn none of this.")  # fmt: skip
 
@@ -148,9 +146,9 @@ class Peak(_Asked):
 
 def peak_detector(asked: Peak) -> Fitting:
     """Ripple while holding against the time to follow a step down: one time constant decides both."""
-    tau = asked.resistor * asked.capacitor
-    ripple = asked.peak * (1 - math.exp(-1 / (asked.frequency * tau)))
-    follow = tau * math.log(asked.peak / (asked.peak - asked.fall))
+    tau = float(book.peak_constant(R=asked.resistor, C=asked.capacitor))
+    ripple = float(book.peak_ripple(V_pk=asked.peak, f=asked.frequency, tau=tau))
+    follow = float(book.peak_follow(tau=tau, V_pk=asked.peak, V=asked.peak - asked.fall))
     return Fitting(
         lines=(f"time constant {fmt(tau, 's')}", f"ripple {fmt(ripple, 'V')}", f"follows the step in {fmt(follow, 's')}"),
         remark="A longer constant holds stiller and follows later. With a resistor before it, a high one spares the detector "

@@ -82,7 +82,7 @@ def work_out(
         raise EmptyShelf(empty)
     builds, near, _ = build_all(route, brief, typed, shelf, rules)
     builds |= route.propose_asides(brief, builds, near, typed, shelf, rules)
-    ledgers = {key: Ledger(point=key) for key in operating_points(brief)}
+    ledgers = {key: Ledger() for key in operating_points(brief)}
     settled = route.settle_all(builds, brief, shelf, rules, ledgers=ledgers, start=near)
     return Worked(route, brief, rules, shelf, typed, missing, builds, settled, ledgers)
 
@@ -109,8 +109,9 @@ def explain(worked: Worked, pins: Mapping[str, PinValue]) -> Solution:
     findings += _whole(totals, worked)
     wanted = {f.step: f.unit for b in blocks for f in b.figures if f.step}
     steps = {
-        key: _step_out(key, step, wanted[key])
-        for ledger in worked.ledgers.values() for key, step in ledger.steps.items() if key in wanted
+        key: _step_out(address, step, wanted[key])
+        for point, ledger in worked.ledgers.items() for address, step in ledger.steps.items()
+        if (key := f"{point}:{address}") in wanted
     }  # fmt: skip
     return Solution(
         route=route.key, brief=brief, rules=worked.rules.name, pins={k: v for k, v in pins.items() if v is not None},
@@ -119,8 +120,7 @@ def explain(worked: Worked, pins: Mapping[str, PinValue]) -> Solution:
         build={key: b.pinnable() for key, b in worked.builds.items()}, steps=steps)  # fmt: skip
 
 
-def _step_out(key: str, step: Step, unit: str) -> StepOut:
-    address = key.partition(":")[2]
+def _step_out(address: str, step: Step, unit: str) -> StepOut:
     if step.relation == "sum":
         rows = tuple(StepRow(name=n, latex="", meaning=n, text=fmt(v, unit)) for n, v in step.inputs.items())
     else:

@@ -15,7 +15,7 @@ from rhombos.core.book import control as book
 from rhombos.core.book import filters, sense
 from rhombos.core.brief import Brief
 from rhombos.core.inventory import Item
-from rhombos.core.ledger import Ledger
+from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.loops import Compensator, Plant, compensate, margins
 from rhombos.core.parts import Shelf
 from rhombos.core.preferred import E6, E12, at_least, at_most, nearest
@@ -38,7 +38,6 @@ RESISTOR_VOLTS = 250.0
 TRIM_SHARE = 0.12
 """Trimmer over the lower resistor of the divider, proposed."""
 TALLEST_ZENER = 100.0
-QUIET = Ledger(recording=False)
 
 
 class ControllerBuild(Build):
@@ -210,7 +209,7 @@ def _reach(build: ControllerBuild, rules: Rules) -> tuple[float, float, float, f
     corners: dict[float, list[float]] = {}
     for place in (0.0, 0.5, 1.0):
         corners[place] = [
-            oscillator_at(build, (build.timing_resistor + place * build.timing_trimmer) * (1 + r), QUIET,
+            oscillator_at(build, (build.timing_resistor + place * build.timing_trimmer) * (1 + r), SILENT,
                           build.timing_capacitor * (1 + c)) * (1 + o)
             for r, c, o in itertools.product(
                 (-rules.resistor_tolerance, rules.resistor_tolerance), (-rules.capacitor_tolerance, rules.capacitor_tolerance),

@@ -19,21 +19,15 @@ from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_sink, 
 from rhombos.core.book import bridge as book
 from rhombos.core.book import rectifier, source, stage
 from rhombos.core.brief import Brief, Waveform
-from rhombos.core.conduction import bridge_intervals
-from rhombos.core.findings import PinValue
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import HeatSink, Igbt, Mosfet, Shelf
-from rhombos.core.points import STEADY
-from rhombos.core.report import BlockReport
 from rhombos.core.rules import Rules
-from rhombos.core.sheet import Sheet
-from rhombos.core.units import Hertz, Ratio, Second, fmt, short
+from rhombos.core.units import Hertz, Ratio, Second
 
 KEY, TITLE = "h_bridge", "H-bridge"
 CARRIER = 18e3
 """Above hearing at the legs, twice that at the filter; higher only buys a smaller choke for more loss."""
-AUDIBLE = 16e3
 SHORTEST_DEAD_TIME = 250e-9
 IGBT_DELAY = 200e-9
 """Turn-off delay of an IGBT, s, which its overlap time does not hold: typical, until the data sheet says otherwise."""
@@ -46,10 +40,6 @@ HEAVY_CURRENT = 60.0
 FRACTIONS: dict[Waveform, float] = {"sine": 1.0, "modified": 0.5, "square": 1.0}
 """Half the time keeps both the peak and the RMS value of a sine."""
 SEARCH_CELSIUS = 100.0
-OUTPUT_BAND = 0.05
-"""How far the RMS of a stepped wave may lie off at full power before it is a finding."""
-OVER_UNITY = 2e-3
-"""Modulation beyond 1 by less is rounding: a bridge that sags sits at 1."""
 STRAY_SPIKE = 0.08
 """Spike on the bus from the stray inductance of the loop, as a share of it: short, wide, decoupled at the legs."""
 
@@ -113,8 +103,9 @@ def propose(
     if brief.output.waveform != "modified":
         fields["fraction"] = 1.0
     air = brief.targets.ambient + rules.enclosure_rise
+    share = fields["fraction"] if brief.output.stepped else None
     if "switch" not in fields or "parallel" not in fields:
-        fields = _choose(need, _rate(brief, fields["carrier"]), air, pins, shelf, rules) | fields
+        fields = _choose(need, _rate(brief, fields["carrier"]), share, air, pins, shelf, rules) | fields
     device = shelf.find("mosfet|igbt", fields["switch"])
     if "dead_time" not in fields:
         wanted = max(SHORTEST_DEAD_TIME, _dead_time_needed(device, rules))
@@ -150,7 +141,7 @@ def _turn_off_delay(device: Any) -> float:
 
 
 def _choose(
-    need: BridgeNeed, carrier: float, air: float, pins: dict[str, Any], shelf: Shelf, rules: Rules
+    need: BridgeNeed, carrier: float, share: float | None, air: float, pins: dict[str, Any], shelf: Shelf, rules: Rules
 ) -> dict[str, Any]:  # fmt: skip
     best: tuple[float, str, int] | None = None
     counts = [int(pins["parallel"])] if "parallel" in pins else (
@@ -158,15 +149,15 @@ def _choose(
     for kind in (Mosfet, Igbt):
         ids, columns = shelf.column(kind, "id"), shelf.columns(kind)
         for n in counts:
-            loss = _leg_losses(columns, kind is Igbt, need, n, carrier, rules)
-            share = need.peak * (1 + rules.sharing_imbalance * (n > 1)) / n
+            loss = _leg_losses(columns, kind is Igbt, need, n, carrier, share, rules)
+            carried = need.peak * (1 + rules.sharing_imbalance * (n > 1)) / n
             device = loss / (4 * n) * (1 + rules.sharing_imbalance * (n > 1)) ** 2
             allowed = rules.junction_limit - air - rules.sink_rise
             trouble = (
                 np.maximum(0, need.v_link_peak * (1 + STRAY_SPIKE) / (
                     columns.v_rating * (1 - rules.bridge_voltage_margin)) - 1)
                 + np.maximum(0, device * (columns.r_jc + rules.pad_resistance) / allowed - 1)
-                + np.maximum(0, share / (columns.i_rating * (1 - rules.switch_current_margin)) - 1)
+                + np.maximum(0, carried / (columns.i_rating * (1 - rules.switch_current_margin)) - 1)
             )  # fmt: skip
             score = 4 * n * (columns.price + 0.3) + rules.watt_worth * loss
             score = np.where(trouble > 0, 1e6 * (1 + trouble), score)
@@ -179,12 +170,14 @@ def _choose(
     return {"switch": best[1], "parallel": best[2]}
 
 
-def _leg_losses(d: Any, igbt: bool, need: BridgeNeed, n: int, carrier: float, rules: Rules) -> Any:
+def _leg_losses(
+    d: Any, igbt: bool, need: BridgeNeed, n: int, carrier: float, stepped_share: float | None, rules: Rules
+) -> Any:  # fmt: skip
     """All four switches' loss, W, at the search temperature, for every device of a kind."""
     peak = math.sqrt(2) * need.current
     mean = book.line_average_current(I_pk=peak)
     if igbt:
-        on = 4 * (d.v_0 * peak / (2 * math.pi) + d.r_on / n * peak**2 / 8) * 1.25
+        on = _igbt_conduction(d, need, n, stepped_share)
         t_on, t_off = d.t_r, d.t_f
     else:
         hot = stage.hot_resistance(R_25=d.r_on, T_j=SEARCH_CELSIUS + KELVIN, exponent=d.r_exponent)
@@ -195,6 +188,20 @@ def _leg_losses(d: Any, igbt: bool, need: BridgeNeed, n: int, carrier: float, ru
     charge = 4 * n * stage.capacitive_loss(C_oss=d.c_oss, V=need.v_link, f=carrier)
     gate = stage.gate_power(Q_g=d.q_g, V_drive=rules.gate_drive, f=carrier, n_sw=4 * n)
     return on + overlap + recovered + charge + gate
+
+
+def _igbt_conduction(d: Any, need: BridgeNeed, n: int, share: float | None, index: float | None = None) -> Any:
+    """Conduction of all IGBTs and their diodes, W: of sine PWM, or of a wave that is not zero for a share of the time.
+
+    `d` is a part, or the columns of many; `index` is the modulation, by default what the fundamental asks of the link.
+    """
+    if share is not None:  # two in series all the time; pulses of a share k of the time have a mean of √k times their RMS
+        return 2 * rectifier.diode_conduction(
+            V_0=d.v_0, I_avg=need.current * math.sqrt(share), r=d.r_on / n, I_rms=need.current)  # fmt: skip
+    swing = min(1.0, need.fundamental / need.v_link) if index is None else index
+    wave = {"I_pk": math.sqrt(2) * need.current, "M": swing, "cos_phi": need.power_factor}
+    return 4 * (book.switch_conduction(V_0=d.v_0, r=d.r_on / n, **wave)
+                + book.diode_conduction(V_0=d.diode_v_0, r=d.diode_r / n, **wave))  # fmt: skip
 
 
 def _recovery(d: Any, current: Any, volts: float, carrier: float) -> Any:
@@ -231,17 +238,11 @@ def assess(
     bridge_peak = ledger.total("h_bridge.bridge_peak", {
         "through the filter": need.fundamental, "dead time": dead * (need.current > 0), "thresholds": threshold})  # fmt: skip
     modulation = 1.0 if stepped else work("h_bridge.modulation", book.modulation_index, V_bridge=bridge_peak, V_dc=v)
-    index, factor = min(1.0, modulation), need.power_factor
+    index = min(1.0, modulation)
 
     def conduction_at(celsius: float) -> float:
-        if igbt and stepped:  # two in series all the time; pulses of a share k of the time have a mean of √k times their RMS
-            mean_current = need.current * math.sqrt(build.fraction)
-            return float(2 * (device.v_0 * mean_current + device.r_on / n * need.current**2))
         if igbt:
-            switch = book.switch_conduction(V_0=device.v_0, I_pk=peak, M=index, cos_phi=factor, r=device.r_on / n)
-            diode = book.diode_conduction(
-                V_0=device.diode_v_0, I_pk=peak, M=index, cos_phi=factor, r=device.diode_r / n)  # fmt: skip
-            return 4 * float(switch + diode)
+            return float(_igbt_conduction(device, need, n, build.fraction if stepped else None, index))
         hot = stage.hot_resistance.work({"R_25": device.r_on, "T_j": celsius + KELVIN, "exponent": device.r_exponent})
         return 2 * source.ohmic_loss.work({"I_rms": math.hypot(need.current, need.ripple_rms), "R": hot / n})
 
@@ -289,100 +290,3 @@ def parts(build: HBridgeBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Four switches, or as many times as stand in parallel, and the heat-sink."""
     return (fitted("bridge switch", shelf.find("mosfet|igbt", build.switch), 4 * build.parallel),
             fitted("bridge heat-sink", shelf.get(HeatSink, build.sink)))  # fmt: skip
-
-
-def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
-    """The bridge's figures and findings."""
-    build: HBridgeBuild = sheet.build  # type: ignore[assignment]
-    rules, now = sheet.rules, sheet.now
-    device: Any = sheet.shelf.find("mosfet|igbt", build.switch)
-    free: dict[str, PinValue] = {"h_bridge.switch": None, "h_bridge.parallel": None}
-    voltage = sheet.limited("switch_voltage", r"V_{pk}", "Switch voltage, peak", "V", device.v_rating,
-                            rules.bridge_voltage_margin)  # fmt: skip
-    current = sheet.limited("device_peak", r"\hat I", "Current of one switch, peak", "A", device.i_rating,
-                            rules.switch_current_margin, over=STEADY)  # fmt: skip
-    junction = sheet.limited("junction", "T_j", "Junction, hottest", "degC", device.t_j_max,
-                             1 - rules.junction_limit / device.t_j_max, over=STEADY)  # fmt: skip
-    stepped = brief.output.stepped
-    index = None if stepped else sheet.limited(
-        "modulation", "M", "Modulation index", "1", 1.0, 1 - rules.modulation_limit, over=STEADY)  # fmt: skip
-    sheet.choice("switch", "Q_3–Q_6", "Switch")
-    sheet.choice("parallel", "n", "Switches in parallel")
-    if brief.output.waveform == "modified":
-        sheet.choice("fraction", "k", "Share of the time not zero")
-    if stepped:
-        sheet.result("output", r"V_{RMS}", "Output at full power, RMS", "V")
-        sheet.result("output", r"V_{RMS,0}", "Output at no load, RMS", "V", point="idle")
-        sheet.result("distortion", "THD", "Distortion of the wave", "%")
-    else:
-        sheet.choice("carrier", "f_c", "Carrier")
-    sheet.choice("dead_time", "t_d", "Dead time")
-    sheet.result("dead_time_needed", r"t_{d,\min}", "Dead time needed", "s")
-    if not stepped:
-        sheet.result("dead_time_loss_volts", r"\Delta V_1", "Lost to dead time", "V")
-        sheet.result("bridge_peak", r"\hat V_1", "Peak fundamental made", "V")
-    sheet.choice("sink", "", "Heat-sink")
-    sheet.choice("fan", "", "Fan")
-    sheet.result("conduction", "P_{on}", "Conduction loss", "W")
-    sheet.result("switching", "P_{sw}", "Switching loss", "W")
-    sheet.result("recovery", "P_{rr}", "Diode recovery loss", "W")
-    sheet.result("loss", "P", "Loss, whole bridge", "W")
-    if voltage.severity:
-        sheet.find("voltage", voltage.severity,
-                   "Bridge switches beyond their rating" if voltage.severity == "stop"
-                   else "Bridge switches close to their rating",
-                   f"The link peaks at {fmt(voltage.value / (1 + STRAY_SPIKE), 'V')} and the loop's stray inductance adds "
-                   f"some {fmt(STRAY_SPIKE, '%', 2)}: {fmt(voltage.value, 'V')} on {short(device.v_rating, 'V')} parts.",
-                   "Lower the link while it still makes the sine; else parts of a higher rating. Film capacitors at the legs.",
-                   worst=voltage, cures=(("Use parts of a higher rating", dict(free)),))  # fmt: skip
-    if current.severity:
-        sheet.find("current", current.severity, "Too much current in each bridge switch",
-                   f"{fmt(current.value, 'A')} peak in each {device.label}.", "Stronger parts, or more in parallel.",
-                   worst=current, cures=(("Let the proposal choose", dict(free)),))  # fmt: skip
-    if junction.severity:
-        sheet.find("junction", junction.severity, "The bridge runs too hot",
-                   f"{fmt(junction.value, 'degC')} at {sheet.where(junction)}: {fmt(now.conduction, 'W')} conducting, "
-                   f"{fmt(now.switching + now.recovery, 'W')} switching.",
-                   "A better heat-sink, better parts, or a lower carrier.", worst=junction,
-                   cures=(("Let the proposal choose parts and sink", free | {
-                       "h_bridge.sink": None, "h_bridge.fan": None}),))  # fmt: skip
-    if build.dead_time < now.dead_time_needed:
-        sheet.find("dead_time", "stop", "Dead time is too short: the legs shoot through",
-                   f"Turn-off and the drivers' spread take {fmt(now.dead_time_needed, 's')}; "
-                   f"{fmt(build.dead_time, 's')} is set.", "More dead time, or a stronger gate drive.", figure="dead_time",
-                   limit=now.dead_time_needed, cures=(("Let the proposal set it", {"h_bridge.dead_time": None}),))  # fmt: skip
-    elif now.dead_time_loss_volts > 0.05 * now.bridge_peak:
-        sheet.find("dead_time_long", "watch", "Dead time bends the sine",
-                   f"It takes {fmt(now.dead_time_loss_volts, 'V')} off the peak, against the current's sign, and leaves "
-                   "low odd harmonics the filter cannot stop.", "Shorten it towards what is needed, or a lower carrier.",
-                   figure="dead_time", cures=(("Let the proposal set it", {"h_bridge.dead_time": None}),))  # fmt: skip
-    if index and index.value > 1 + OVER_UNITY:
-        sheet.find("overmodulated", "fix", "The bridge is driven beyond full modulation",
-                   f"M reaches {fmt(index.value, '1')} at {sheet.where(index)}: the tops of the sine flatten.",
-                   "A higher link or less drop in the filter.", worst=index,
-                   cures=(("Let the proposal set the link", {"dc_link.voltage": None}),))  # fmt: skip
-    if stepped and abs(now.output / brief.output.voltage - 1) > OUTPUT_BAND:
-        sheet.find("output", "fix", "The output is off its voltage",
-                   f"{fmt(now.output, 'V')} RMS at full power against {short(brief.output.voltage, 'V')}: the level of the "
-                   f"link and the share of the time, {fmt(build.fraction, '%', 2)}, do not fit together.",
-                   "Set the link for the wave: RMS is the level times the root of the share; a meter made for sines misreads "
-                   "it.", figure="output", cures=(("Let the proposal set link and share", {
-                       "dc_link.voltage": None, "h_bridge.fraction": None}),))  # fmt: skip
-    if not stepped and 20 <= build.carrier <= AUDIBLE:
-        sheet.find("audible", "watch", "The carrier can be heard",
-                   f"{short(build.carrier, 'Hz')} sings in the inductor; people complain from 20 Hz to 16 kHz.",
-                   "Carry at 18 kHz or more, where the parts allow it.", figure="carrier",
-                   cures=((f"Carry at {short(CARRIER, 'Hz')}", {"h_bridge.carrier": CARRIER}),))  # fmt: skip
-    share = f"on {fmt(build.fraction, '%', 2)} of the time"
-    headline, remark = short(build.carrier, "Hz"), "unipolar sine PWM: the filter sees twice the carrier"
-    if stepped:
-        headline = brief.output.waveform
-        remark = ("between the pulses two switches hold the output at zero" if build.fraction < 1
-                  else "both legs switch once each half period")  # fmt: skip
-    return sheet.close(
-        headline, remark, power_in, power_in - now.loss,
-        {"switch": device.label, "parallel": f"{build.parallel} each" if build.parallel > 1 else "",
-         "modulation": share if stepped else f"M = {fmt(now.modulation, '1')}", "dead_time": fmt(build.dead_time, "s"),
-         "carrier": short(_rate(brief, build.carrier), "Hz"), "loss": fmt(now.loss, "W")},
-        bridge_intervals(brief, build.carrier, now.modulation, build.fraction))  # fmt: skip
-

@@ -43,6 +43,21 @@ turn_off_snubber = _relation(
 turn_off_snubber_loss = _relation(
     "turn_off_snubber_loss", P_loss, C * V**2 * f / 2,
     title="Loss of a turn-off snubber", holds="dissipative kind; burnt in its resistor", source="energy of a capacitor")
+turn_off_least = _relation(
+    "turn_off_least", R, V / (I_pk - I), title="Least resistor of a turn-off snubber",
+    holds="at turn-on its discharge comes on top of the current I; together at most I_pk", source="Ohm's law")
+turn_off_most = _relation(
+    "turn_off_most", R, t / (3 * C), title="Greatest resistor of a turn-off snubber",
+    holds="empty, to a twentieth, within the shortest on-time t", source="discharge over three time constants")
+peak_constant = _relation(
+    "peak_constant", tau, R * C, title="Time constant of a peak detector", holds="discharge resistor R across C",
+    source="first-order circuit")
+peak_ripple = _relation(
+    "peak_ripple", dV, V_pk * (1 - sp.exp(-1 / (f * tau))), title="Ripple of a peak detector",
+    holds="recharged to the peak at every peak, f of them a second", source="first-order discharge")
+peak_follow = _relation(
+    "peak_follow", t, tau * sp.log(V_pk / V), title="Time a peak detector takes to fall to a lower peak",
+    holds="from V_pk down to V", source="first-order discharge")
 clamp_level = _relation(
     "clamp_level", V_c, V_r / 2 + sp.sqrt(V_r**2 / 4 + L_lk * I**2 * f * R / 2),
     title="Level an RCD clamp settles at",

@@ -18,6 +18,10 @@ sink_needed = _relation(
 thermistor = _relation(
     "thermistor", R_T, R_25 * sp.exp(B_ntc * (1 / T - 1 / T_25)), title="Resistance of an NTC thermistor",
     holds="near 25 °C; B itself drifts with temperature", source="Arrhenius law")
+overload_time = _relation(
+    "overload_time", t, tau * sp.log((dT_end - dT_now) / (dT_end - dT)),
+    title="Time to a temperature rise under overload", holds="one lump of heat capacity; dT_end above dT above dT_now",
+    source="first-order heating; any text on thermal transients")
 shared_sink_junction = _relation(
     "shared_sink_junction", T_j, T_a + P_loss * (R_jc + R_cs) + P_total * R_sa,
     title="Junction temperature on a shared heat-sink",

@@ -53,6 +53,11 @@ loss_optimum = _relation(
     "loss_optimum", P_cu, beta / 2 * P_core,
     title="Copper loss at the lowest total", holds="turns free, frequency fixed; AC factor constant",
     source="minimum of a·N² + b·N^(−β)")
+optimum_flux = _relation(
+    "optimum_flux", B_pk, B_now * (2 * P_cu / (beta * P_core)) ** (1 / (2 + beta)),
+    title="Flux at the lowest total loss, turns free",
+    holds="P_cu and P_core are lost at B_now; copper falls with the square of the flux, AC factor constant",
+    source="minimum of a·B^(−2) + b·B^β")
 iron_loss = _relation(
     "iron_loss", P_core, m_core * p_iron * (B_pk / B_unit) ** 2 * (f / (50 * f_unit)) ** sp.Rational(13, 10),
     title="Core loss of laminated iron",

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from rhombos.core.book import heat
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, curve, roomy
 from rhombos.core.units import fmt
 
@@ -21,13 +22,12 @@ def minutes_to_limit(
 
     Args: copper and core loss at rated load, W; temperature rise there, K; rise allowed, K; heat capacity, J/K. One lump: the
     heat resistance is that of rated load. Copper loss goes with the square of the load; core loss stays.
-    Source: first-order heating; any text on thermal transients.
     """
     resistance = rise / (copper + core)
     final = resistance * (copper * share**2 + core)
     tau = resistance * capacity
     with np.errstate(divide="ignore", invalid="ignore"):
-        time = tau * np.log((final - rise) / (final - allowed))
+        time = heat.overload_time(tau=tau, dT_end=final, dT_now=rise, dT=allowed)
     return np.asarray(np.where(final > allowed, time, np.inf))
 
 

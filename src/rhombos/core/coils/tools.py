@@ -84,7 +84,7 @@ def unknown_core(asked: UnknownCore) -> UnknownCoreAnswer:
 
     A square wave of V at f swings the flux by V/(2f): the knee is reached when half of that fills the core.
     """
-    factor = asked.inductance / asked.turns**2
+    factor = book.magnetising.solve("A_L", {"L": asked.inductance, "N": asked.turns}).value
     mu = float(book.permeability_by_test(L=asked.inductance, l_e=asked.path, A_e=asked.area, N=asked.turns))
     knee = float(book.flux_by_volt_seconds(
         linkage=asked.volts / (4 * asked.knee_frequency), N=asked.turns, A_e=asked.area))  # fmt: skip
@@ -140,7 +140,9 @@ def salvaged(asked: Salvaged, shelf: Shelf) -> SalvagedAnswer:
     """
     product = asked.area * asked.window
     # two windings, the primary centre-tapped: the windings' volt-amperes are √2 + 1 times the power
-    power = 4 * FILL * asked.flux * asked.frequency * DENSITY * product / (math.sqrt(2) + 1)
+    carried = book.area_product.solve("P_apparent", {
+        "A_p": product, "K_f": 4.0, "K_u": FILL, "B_pk": asked.flux, "f": asked.frequency, "J": DENSITY})  # fmt: skip
+    power = carried.value / (math.sqrt(2) + 1)
     turns = math.ceil(float(book.peak_flux(V=asked.volts, D=0.45, N=1, A_e=asked.area, f_s=asked.frequency)) / asked.flux)
     volume = asked.area * asked.path
     heat = max(float(book.steinmetz(k_core=g.k, f=asked.frequency, alpha=g.alpha, B_pk=asked.flux, beta=g.beta)) * volume

@@ -247,7 +247,7 @@ def optimum_flux(worked: Worked) -> Chart:
     beta = worked.shelf.get(Grade, build.grade).beta
     ratio = np.geomspace(0.4, 2.5, 60)
     core, copper = state.core * ratio**beta, state.copper / ratio**2
-    best = (2 * state.copper / (beta * state.core)) ** (1 / (2 + beta))
+    best = float(book.optimum_flux(B_now=1.0, P_cu=state.copper, beta=beta, P_core=state.core))
     least = state.core * best**beta + state.copper / best**2
     b, p = Scale("T", state.flux * 2.5), Scale("W", 3 * state.loss)
     sound = min(worked.rules.ferrite_peak, made.grade.b_sat) * state.flux / max(state.worst_flux, 1e-9)

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from rhombos.core.blocks import controller
+from rhombos.core.ledger import SILENT
 from rhombos.core.loops import loop
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve
 from rhombos.core.solve import Worked
@@ -23,7 +24,7 @@ def trimmer_range(worked: Worked) -> Chart:
     rules = worked.rules
     spread = rules.resistor_tolerance + rules.capacitor_tolerance + rules.oscillator_tolerance
     nominal = np.array([controller.oscillator_at(
-        build, build.timing_resistor + x * build.timing_trimmer, controller.QUIET) for x in turn])  # fmt: skip
+        build, build.timing_resistor + x * build.timing_trimmer, SILENT) for x in turn])  # fmt: skip
     x, f = Scale("1", 1.0), Scale("Hz", wanted)
     right = float(np.interp(-wanted, -nominal, turn)) if nominal[-1] <= wanted <= nominal[0] else None
     dots = (Dot(x=x(right), y=f(wanted), label=""),) if right is not None else ()
@@ -43,11 +44,11 @@ def bode(worked: Worked) -> Chart:
     need = worked.route.controller_need(worked.settled, worked.builds, worked.shelf, worked.rules)  # type: ignore[attr-defined]
     build: Any = worked.builds["controller"]
     plant = controller.plant_of(need, build.feedback)
-    frequency, gain = loop(plant, controller.compensator_of(build))
+    frequency, gain, phase = loop(plant, controller.compensator_of(build))
     keep = frequency <= 4 * need.frequency
-    frequency, gain = frequency[keep], gain[keep]
+    frequency, gain, phase = frequency[keep], gain[keep], phase[keep]
     level = np.clip(20 * np.log10(np.abs(gain)), LOWEST_DB, HIGHEST_DB)
-    above = np.clip(180 + np.degrees(np.unwrap(np.angle(gain))), LOWEST_DB, HIGHEST_DB)
+    above = np.clip(180 + np.degrees(phase), LOWEST_DB, HIGHEST_DB)
     state: Any = worked.settled["flat"].states["controller"]
     f, g = Scale("Hz", 1e3), Scale("1", 1)
     return Chart(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from collections.abc import Mapping
 from dataclasses import dataclass
 from types import ModuleType
@@ -11,6 +12,8 @@ from rhombos.core.blocks import (
     battery,
     front_end,
     front_end_report,
+    h_bridge,
+    h_bridge_report,
     input_stage,
     load,
     output_filter,
@@ -124,10 +127,11 @@ class IronRoute(Route):
                     break
         return found
 
+    @abstractmethod
     def _pass(
         self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
     ) -> tuple[IronSettled, Guess]:  # fmt: skip
-        raise NotImplementedError
+        """One pass of a point from what the last one taught."""
 
     def _source(
         self, point: Point, to_stage: float, need: input_stage.InputNeed, g: Guess, builds: Mapping[str, Any], brief: Brief,
@@ -153,4 +157,6 @@ class IronRoute(Route):
             return output_filter.report(sheet, brief, entering, builds["h_bridge"].carrier)
         if block is front_end:
             return front_end_report.report(sheet, entering)
+        if block is h_bridge:
+            return h_bridge_report.report(sheet, brief, entering)
         return block.report(sheet, brief, entering)  # type: ignore[no-any-return]

@@ -16,6 +16,7 @@ from rhombos.core.blocks import (
     front_end,
     front_end_report,
     h_bridge,
+    h_bridge_report,
     input_stage,
     load,
     output_filter,
@@ -333,7 +334,9 @@ class LinkRoute(Route):
             return front_end_report.report(sheet, entering)
         if block is output_filter:
             return output_filter.report(sheet, brief, entering, builds["h_bridge"].carrier)
-        if block in (input_stage, dc_link, h_bridge):
+        if block is h_bridge:
+            return h_bridge_report.report(sheet, brief, entering)
+        if block in (input_stage, dc_link):
             return block.report(sheet, brief, entering)  # type: ignore[no-any-return]
         return block.report(sheet, entering)  # type: ignore[no-any-return]
 

@@ -26,7 +26,7 @@ from rhombos.core.blocks import (
 from rhombos.core.book import rectifier as rectifier_book
 from rhombos.core.book import stage as stage_book
 from rhombos.core.brief import Brief
-from rhombos.core.ledger import Ledger
+from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.points import Point, operating_points
 from rhombos.core.routes.base import HOPELESS, HOTTEST, MOST_PASSES, SETTLED, V_FLOOR, Settled
@@ -121,7 +121,7 @@ def _socket(
     brief: Brief, shelf: Shelf, rules: Rules,
 ) -> Socket:  # fmt: skip
     link_v, carrier = link.voltage, bridge.carrier
-    ledger = Ledger(point="")
+    ledger = Ledger()
     drain = load.assess(point, brief, ledger)
     current = drain.power / link_v
     share = drawn_share(bridge.fraction, drain.power_factor) if brief.output.stepped else None
@@ -179,7 +179,7 @@ def settle(
             break
         guess = after
     if ledger.recording:
-        ledger.steps |= {f"{ledger.point}{address}": step for address, step in socket.ledger.steps.items()}
+        ledger.steps |= socket.ledger.steps
     return settled
 
 
@@ -279,7 +279,7 @@ def settle_all(
     for key, point in (points or operating_points(brief)).items():
         if keys and key not in keys:
             continue
-        ledger = ledgers[key] if ledgers else Ledger(recording=False)
+        ledger = ledgers[key] if ledgers else SILENT
         socket = settle_socket(_at_socket(point), builds, brief, shelf, rules)
         known = {**(start or {}), **found}
         near = (start or {}).get(key) or min(
