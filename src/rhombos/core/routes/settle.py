@@ -166,7 +166,8 @@ def settle(
     if start is None:
         guess = Guess(v_in=0.95 * point.emf, terminal=point.emf, pulse=point.power / (0.7 * point.emf))
     else:
-        guess = replace(start.guess, v_in=start.v_in * point.emf / start.point.emf, terminal=point.emf)
+        higher = point.emf / start.point.emf
+        guess = replace(start.guess, v_in=start.v_in * higher, terminal=point.emf, pulse=start.guess.pulse / higher)
         if point.power != start.point.power:
             share = point.power / start.point.power if start.point.power else 1.0
             guess = replace(guess, pulse=guess.pulse * share, stage_loss=guess.stage_loss * share)
