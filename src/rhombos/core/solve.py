@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import BOOK
+from rhombos.core.book.relation import SYMBOLS
 from rhombos.core.brief import Brief
 from rhombos.core.findings import Cure, Finding, PinValue, worst_first
 from rhombos.core.ledger import Ledger, Step
@@ -125,13 +127,16 @@ def _step_out(address: str, step: Step, unit: str) -> StepOut:
         rows = tuple(StepRow(name=n, latex="", meaning=n, text=fmt(v, unit)) for n, v in step.inputs.items())
     else:
         behind = PIN_BEHIND.get(address, {})
-        rows = tuple(
-            StepRow(
-                name=s.name, latex=s.latex, meaning=s.meaning, text=short(step.inputs[s.name], s.unit),
-                pin=behind.get(s.name), whole=behind.get(s.name) in WHOLE)
-            for s in BOOK[step.relation].inputs
-        )  # fmt: skip
+        rows = tuple(_row(s.name, step.inputs[s.name], behind.get(s.name)) for s in BOOK[step.relation].inputs)
     return StepOut(relation=step.relation, inputs=step.inputs, value=step.value, rows=rows)
+
+
+@lru_cache(maxsize=8192)
+def _row(name: str, value: float, pin: str | None) -> StepRow:
+    """One input of a step; the same input stands in many."""
+    symbol = SYMBOLS[name]
+    return StepRow(name=symbol.name, latex=symbol.latex, meaning=symbol.meaning, text=short(value, symbol.unit), pin=pin,
+                   whole=pin in WHOLE)  # fmt: skip
 
 
 def build_all(

@@ -175,6 +175,7 @@ def fmt(value: float | None, unit_key: str = "1", digits: int = 3) -> str:
     return f"{_figures(scaled / step, digits)} {prefix}{unit.shown}".strip()
 
 
+@lru_cache(maxsize=8192)
 def short(value: float, unit_key: str = "1") -> str:
     """Like `fmt`, without trailing zeros: for limits and choices such as ``240 V``."""
     number, gap, unit = fmt(value, unit_key, 4).partition(" ")
