@@ -82,19 +82,20 @@ def section_portions(which: str, interfaces: int, halves: int = 2) -> float:
 
 @lru_cache(maxsize=512)
 def _weights(t: Transformer, frequency: float, step: int) -> np.ndarray:
-    """What harmonics 1 to 15 of a one-sided pulse weigh: in the loss and the square of the primary, then of the secondary.
+    """What harmonics 1 to 15 of a one-sided pulse weigh: in the loss and the square of the primary, then of the secondary;
+    at this temperature step and then at the next.
 
     The loss takes Dowell's factors at a whole number of temperature steps; they change little and smoothly with temperature,
     so they are interpolated between steps.
     """
     measured = [
-        layer_measure(w, t.stack.b_w, frequency, step * FACTOR_STEP, section_portions(name, t.interfaces, t.halves))
-        for name, w in (("primary", t.primary), ("secondary", t.secondary))
+        layer_measure(w, t.stack.b_w, frequency, at * FACTOR_STEP, section_portions(name, t.interfaces, t.halves))
+        for at in (step, step + 1) for name, w in (("primary", t.primary), ("secondary", t.secondary))
     ]
     xi, layers = np.array(measured).T[:, :, None]
     factors = book.dowell(xi=np.clip(xi * ROOTS, 1e-3, 30), layers=layers)
-    shapes = np.array([np.ones(HARMONICS.size) if t.halves == 2 else TWO_SIDED, TWO_SIDED])
-    return np.stack([factors * shapes, shapes], axis=1).reshape(4, -1)
+    shapes = np.array([np.ones(HARMONICS.size) if t.halves == 2 else TWO_SIDED, TWO_SIDED] * 2)
+    return np.stack([factors * shapes, shapes], axis=1).reshape(8, -1)
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,8 +115,8 @@ def winding_losses(
     rho = copper_resistivity(celsius)
     step = math.floor(celsius / FACTOR_STEP)
     between = celsius / FACTOR_STEP - step
-    weights = (1 - between) * _weights(t, frequency, step) + between * _weights(t, frequency, step + 1)
-    summed = (weights @ one_sided_harmonics(duty)).tolist()
+    weighed = (_weights(t, frequency, step) @ one_sided_harmonics(duty)).tolist()
+    summed = [(1 - between) * here + between * there for here, there in zip(weighed[:4], weighed[4:], strict=True)]
     direct = (duty**2 if t.halves == 2 else 0.0, 0.0)  # the pulses of a primary half have a mean
     shares = (2 * duty / t.halves, 2 * duty)
     found = []

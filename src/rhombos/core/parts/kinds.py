@@ -48,6 +48,9 @@ class Part(BaseModel):
     id: str = Field(min_length=2, max_length=40, pattern=r"^[A-Za-z0-9][A-Za-z0-9 ._/+×-]*$", title="House designation")
     price: Ratio = Field(1.0, ge=0, le=1e5, title="Relative cost")
 
+    def __hash__(self) -> int:
+        return hash(self.id)
+
     @property
     def label(self) -> str:
         """What the part is, in a few words."""
