@@ -5,7 +5,7 @@ from __future__ import annotations
 from pydantic import BaseModel, ConfigDict
 
 from rhombos.core.brief import Brief
-from rhombos.core.topology import Topology
+from rhombos.core.topology import Rectifying, Topology
 from rhombos.core.units import fmt
 
 
@@ -41,20 +41,26 @@ INWARD = {
 
 
 def front_end_intervals(
-    topology: Topology, duty: float, frequency: float, pulse: float, clamped_by_part: bool, rectified: bool = True
+    topology: Topology, duty: float, frequency: float, pulse: float, clamped_by_part: bool, how: Rectifying | None = None
 ) -> tuple[Interval, ...]:  # fmt: skip
     """The four intervals of a dual-ended stage.
 
-    Args: duty of one switch, held to a half; frequency of one switch, Hz; pulse current of the primary, A; whether a
-    rectifier with a choke follows, or the load itself.
+    Args: duty of one switch, held to a half; frequency of one switch, Hz; pulse current of the primary, A; how it is
+    rectified, if the load itself does not follow.
     """
     period, on = 1 / frequency, min(0.5, duty)
     rest = 0.5 - on
     amps = fmt(pulse, "A")
     driven, resting = "The secondary drives the load.", "Then nothing drives the load."
-    if rectified:
-        driven = "The secondary drives two diodes, and the link choke's current rises."
-        resting = "Then the choke's current circulates through all four rectifier diodes, and the link lives on it."
+    if how:
+        diodes = "two diodes" if how.series == 2 else "one diode"
+        driven = f"The secondary drives {diodes}, and the link choke's current rises."
+        resting = (f"Then the choke's current circulates through {'all four' if how.diodes == 4 else 'both'} rectifier diodes, "
+                   "and the link lives on it.")  # fmt: skip
+        if not how.choke:
+            bank = "one of the two banks" if how.gain == 2 else "the link's bank"
+            driven = f"The secondary charges {bank} through {diodes}; leakage and resistance alone hold the current."
+            resting = "Then no diode conducts, and the link lives on its bank."
     found = []
     for n, (devices, way) in enumerate(zip(SIDES[topology.name], INWARD[topology.name], strict=True)):
         side = "ab"[n]

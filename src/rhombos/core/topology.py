@@ -1,4 +1,4 @@
-"""The routes by name, and dual-ended front ends: what a push-pull, a half-bridge and a full bridge make of their input."""
+"""The routes by name; dual-ended front ends and what they make of their input; rectifiers and what they make of theirs."""
 
 from __future__ import annotations
 
@@ -40,5 +40,37 @@ TOPOLOGIES: dict[str, Topology] = {
         Topology("push-pull", drive=1.0, series=1, halves=2, stress=2.0, banks=1, clamped=False),
         Topology("half-bridge", drive=0.5, series=1, halves=1, stress=1.0, banks=2, clamped=True),
         Topology("full bridge", drive=1.0, series=2, halves=1, stress=1.0, banks=1, clamped=True),
+    )
+}  # fmt: skip
+
+
+RectifierName = Literal["bridge", "centre tap", "bridge, no choke", "centre tap, no choke", "doubler, no choke"]
+
+
+@dataclass(frozen=True, slots=True)
+class Rectifying:
+    """One way to make DC of the secondary.
+
+    `diodes` there are in all, `series` of them in the current's path; the secondary has `halves`, used in turn; a diode blocks
+    `reverse` times the secondary's voltage; the link stands at `gain` times it (2: each half period charges a bank of its
+    own, and these are in series). With a `choke` the duty holds the link; without one the link follows the battery.
+    """
+
+    name: RectifierName
+    diodes: int
+    series: int
+    halves: int
+    reverse: int
+    gain: int
+    choke: bool
+
+
+RECTIFIERS: dict[str, Rectifying] = {
+    r.name: r for r in (
+        Rectifying("bridge", diodes=4, series=2, halves=1, reverse=1, gain=1, choke=True),
+        Rectifying("centre tap", diodes=2, series=1, halves=2, reverse=2, gain=1, choke=True),
+        Rectifying("bridge, no choke", diodes=4, series=2, halves=1, reverse=1, gain=1, choke=False),
+        Rectifying("centre tap, no choke", diodes=2, series=1, halves=2, reverse=2, gain=1, choke=False),
+        Rectifying("doubler, no choke", diodes=2, series=1, halves=1, reverse=2, gain=2, choke=False),
     )
 }  # fmt: skip

@@ -2135,7 +2135,7 @@ export interface components {
              * Phasing
              * @enum {string}
              */
-            phasing: "centre-tapped" | "single" | "inductor";
+            phasing: "centre-tapped" | "single" | "single to centre tap" | "centre-tapped both" | "inductor";
             /** Rows */
             rows: components["schemas"]["WindingRow"][];
             /** Title */

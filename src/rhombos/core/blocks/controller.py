@@ -73,7 +73,7 @@ class ControllerBuild(Build):
 class ControllerNeed:
     """What the power path is at a point: one switch's frequency, Hz; duty asked at a flat battery; link, V, and its load, Ω;
     secondary voltage while power flows, V; choke, H, and its path, Ω; bank, F, and its series resistance, Ω; turn-off and
-    delay of the switches, s; largest pulse and its RMS, A."""
+    delay of the switches, s; largest pulse and its RMS, A; whether the duty holds the link at all."""
 
     frequency: float
     duty: float
@@ -87,6 +87,7 @@ class ControllerNeed:
     off_time: float
     pulse: float
     pulse_rms: float
+    regulated: bool = True
 
 
 @dataclass(frozen=True, slots=True)

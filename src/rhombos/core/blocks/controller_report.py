@@ -34,6 +34,45 @@ def report(sheet: Sheet, brief: Brief, need: ControllerNeed, highest_link: float
     ):
         sheet.result(name, symbol, title, unit)
     _told(sheet, ("slowest", "", "A fresh board, slowest", "Hz"), ("fastest", "", "A fresh board, fastest", "Hz"))
+    if need.regulated:
+        _loop_figures(sheet, build)
+    sheet.choice("sensing", "", "Current sensing")
+    if build.sensing == "current transformer":
+        sheet.choice("sense_turns", "N_{ct}", "Current transformer")
+    sheet.choice("sense_resistor", "R_s", "Burden" if build.sensing == "current transformer" else "Shunt")
+    sheet.result("trip", r"I_{trip}", "Trips at", "A")
+    _told(sheet, ("sense_loss", "P_s", "Lost in it", "W"))
+    sheet.choice("blanking", "t_b", "Leading-edge blanking")
+    sheet.choice("soft_start", "t_{ss}", "Soft start")
+    _timing_findings(sheet, build, now, need, wanted)
+    if need.regulated:
+        _set_findings(sheet, build, now, need, highest_link)
+        _loop_findings(sheet, build, now, brief)
+    else:
+        sheet.find("open_loop", "note", "Nothing is fed back to this controller",
+                   "The rectifier has no choke: duty cannot hold the link, so it stays fixed, and the bridge's modulation "
+                   "holds the output.",
+                   "Tie the error amplifier so that its output rests at the top: full duty, after the soft start.",
+                   figure="output")  # fmt: skip
+    _sense_findings(sheet, build, now, need)
+    sheet.find("unused", "note", "Park what you do not use",
+               "A second amplifier, comparator or section left floating picks up the switching and acts on it.",
+               "Tie inputs of unused amplifiers to each other's quiet level, never leave a pin open; decouple reference and "
+               "supply at the pins.", figure="feedback")  # fmt: skip
+    return sheet.close(
+        short(build.crossover, "Hz") if need.regulated else "open loop",
+        "the oscillator runs at twice each output; isolation must stay whole", 0.0, 0.0,
+        {"oscillator": fmt(now.oscillator, "Hz"), "output": fmt(now.output, "Hz"),
+         "timing": fmt(build.timing_resistor, "ohm"), "trimmer": f"+ {fmt(build.timing_trimmer, 'ohm')}",
+         "capacitor": fmt(build.timing_capacitor, "F"), "setpoint": fmt(now.setpoint, "V"),
+         "top": fmt(build.r_top, "ohm"), "bottom": fmt(build.r_bottom, "ohm"), "trip": fmt(now.trip, "A"),
+         "feedback": build.feedback if need.regulated else "none", "sense": fmt(build.sense_resistor, "ohm"),
+         "zeners": " + ".join(short(z, "V") for z in zeners(build, need.link)) if build.feedback.startswith("zener") else "",
+         })  # fmt: skip
+
+
+def _loop_figures(sheet: Sheet, build: ControllerBuild) -> None:
+    """What holds the link: set-point and compensation."""
     sheet.choice("feedback", "", "Feedback")
     if not build.feedback.startswith("zener"):
         sheet.choice("reference", r"V_{ref}", "Reference")
@@ -48,31 +87,6 @@ def report(sheet: Sheet, brief: Brief, need: ControllerNeed, highest_link: float
             sheet.choice(name, f"{name[0].upper()}_{name[1]}", f"Compensation {name.upper()}")
     sheet.result("resonance", "f_0", "Choke and bank resonate at", "Hz")
     _told(sheet, ("crossover", "f_x", "Crossover reached", "Hz"), ("phase", r"\varphi_m", "Phase margin, degrees", "1"))
-    sheet.choice("sensing", "", "Current sensing")
-    if build.sensing == "current transformer":
-        sheet.choice("sense_turns", "N_{ct}", "Current transformer")
-    sheet.choice("sense_resistor", "R_s", "Burden" if build.sensing == "current transformer" else "Shunt")
-    sheet.result("trip", r"I_{trip}", "Trips at", "A")
-    _told(sheet, ("sense_loss", "P_s", "Lost in it", "W"))
-    sheet.choice("blanking", "t_b", "Leading-edge blanking")
-    sheet.choice("soft_start", "t_{ss}", "Soft start")
-    _timing_findings(sheet, build, now, need, wanted)
-    _set_findings(sheet, build, now, need, highest_link)
-    _loop_findings(sheet, build, now, brief)
-    _sense_findings(sheet, build, now, need)
-    sheet.find("unused", "note", "Park what you do not use",
-               "A second amplifier, comparator or section left floating picks up the switching and acts on it.",
-               "Tie inputs of unused amplifiers to each other's quiet level, never leave a pin open; decouple reference and "
-               "supply at the pins.", figure="feedback")  # fmt: skip
-    return sheet.close(
-        short(build.crossover, "Hz"), "the oscillator runs at twice each output; isolation must stay whole", 0.0, 0.0,
-        {"oscillator": fmt(now.oscillator, "Hz"), "output": fmt(now.output, "Hz"),
-         "timing": fmt(build.timing_resistor, "ohm"), "trimmer": f"+ {fmt(build.timing_trimmer, 'ohm')}",
-         "capacitor": fmt(build.timing_capacitor, "F"), "setpoint": fmt(now.setpoint, "V"),
-         "top": fmt(build.r_top, "ohm"), "bottom": fmt(build.r_bottom, "ohm"), "trip": fmt(now.trip, "A"),
-         "feedback": build.feedback, "sense": fmt(build.sense_resistor, "ohm"),
-         "zeners": " + ".join(short(z, "V") for z in zeners(build, need.link)) if build.feedback.startswith("zener") else "",
-         })  # fmt: skip
 
 
 def _told(sheet: Sheet, *figures: tuple[str, str, str, str]) -> None:

@@ -8,7 +8,7 @@ from typing import Any
 
 from pydantic import Field
 
-from rhombos.core.blocks.base import Build, part, propose_resistor, remembered
+from rhombos.core.blocks.base import Build, by_route, part, propose_resistor, remembered
 from rhombos.core.book import link as book
 from rhombos.core.book import source
 from rhombos.core.brief import Brief
@@ -39,13 +39,15 @@ class DcLinkBuild(Build):
     count: int = Field(ge=1, le=40, title="Link capacitors in parallel")
     bleeder: Ohm = Field(ge=100, le=10e6, title="Bleeder")
     bleeder_part: str = part("resistor", "Bleeder series")
+    banks: int = by_route("Banks in series")
+    held: bool = by_route("Held by the duty")
 
 
 @dataclass(frozen=True, slots=True)
 class LinkNeed:
     """Apparent output power, VA; what the bridge draws: peak output current, A, modulation index, power factor; mean
     current, A; ripple of the link choke, peak to peak, A; peak fundamental the bridge must make, V; for a stepped wave the
-    share of the time that current is drawn."""
+    share of the time that current is drawn; the link's mean where nothing holds it, and as far as it climbs unloaded, V."""
 
     apparent: float
     peak_current: float
@@ -55,6 +57,8 @@ class LinkNeed:
     choke_ripple: float
     bridge_peak: float
     share: float | None = None
+    level: float | None = None
+    climb: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,13 +94,19 @@ def least_voltage(bridge_peak: float, ripple_share: float, rules: Rules) -> floa
 
 def capacitance(build: DcLinkBuild, shelf: Shelf) -> float:
     """The whole bank, F."""
-    return build.count * shelf.get(Capacitor, build.capacitor).c
+    return build.count * shelf.get(Capacitor, build.capacitor).c / build.banks
 
 
 def highest(build: DcLinkBuild, need: LinkNeed, line: float, shelf: Shelf, rules: Rules) -> float:
     """Top of the ripple above the set-point's tolerance, V, at an output frequency, Hz."""
-    ripple = _ripple(need, build.voltage, capacitance(build, shelf), line, SILENT)
-    return build.voltage * (1 + rules.link_tolerance) + ripple / 2
+    level = need.level or build.voltage
+    ripple = _ripple(need, level, capacitance(build, shelf), line, SILENT)
+    return level * (1 + _tolerance(build, rules)) + ripple / 2
+
+
+def _tolerance(build: DcLinkBuild, rules: Rules) -> float:
+    """Of the set-point; a link that nothing holds has none."""
+    return rules.link_tolerance if build.held else 0.0
 
 
 def _ripple(need: LinkNeed, voltage: float, bank: float, line: float, ledger: Ledger) -> float:
@@ -118,20 +128,28 @@ def propose(
     need: LinkNeed, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
 ) -> DcLinkBuild:  # fmt: skip
     """Voltage from the sine it must make, capacitors for ripple and its current, bleeder for the touch-safe time."""
-    fields = dict(pins)
+    fields: dict[str, Any] = {"banks": 1, "held": True} | pins
     voltage = fields.setdefault("voltage", least_voltage(need.bridge_peak, rules.link_ripple, rules))
     if "capacitor" not in fields or "count" not in fields:
         fields = _cans(need, voltage, brief, fields, shelf, rules) | fields
-    bank = fields["count"] * shelf.get(Capacitor, fields["capacitor"]).c
+    banks = fields["banks"]
+    bank = fields["count"] * shelf.get(Capacitor, fields["capacitor"]).c / banks
     surge = brief.power.surge / brief.power.continuous
     surged = replace(need, apparent=surge * need.apparent, current=surge * need.current)
-    top = voltage * (1 + rules.link_tolerance) + _ripple(surged, voltage, bank, brief.output.frequency, SILENT) / 2
+    top = _highest_mean(need, fields, rules) + _ripple(surged, voltage, bank, brief.output.frequency, SILENT) / 2
     if "bleeder" not in fields:
         ohms = rules.bleed_time / (bank * math.log(max(top, 1.1 * rules.safe_voltage) / rules.safe_voltage))
         fields["bleeder"] = at_most(min(10e6, max(100.0, ohms * 0.95)))
     watts = book.bleeder_power(V=top, R=fields["bleeder"])
-    fields.setdefault("bleeder_part", propose_resistor(shelf, rules, fields["bleeder"], watts, top))
+    fields.setdefault("bleeder_part", propose_resistor(shelf, rules, fields["bleeder"] / banks, watts / banks, top / banks))
     return DcLinkBuild.within(fields)
+
+
+def _highest_mean(need: LinkNeed, fields: dict[str, Any], rules: Rules) -> float:
+    """The highest mean that the link is proposed for, V: its set-point with tolerance, or as far as it follows and climbs."""
+    if fields["held"]:
+        return float(fields["voltage"] * (1 + rules.link_tolerance))
+    return max(need.level or fields["voltage"], need.climb)
 
 
 def _cans(
@@ -142,15 +160,16 @@ def _cans(
     current = RESERVE * math.hypot(slow, fast)
     pulsation = _ripple(need, voltage, 1.0, brief.output.frequency, SILENT)
     surge = brief.power.surge / brief.power.continuous
-    bank = pulsation / (rules.link_ripple * voltage)
+    banks = pins["banks"]
+    bank = banks * pulsation / (rules.link_ripple * voltage)
     best: tuple[float, str, int] | None = None
     for can in shelf.all(Capacitor):
         if can.family != "electrolytic" or pins.get("capacitor", can.id) != can.id:
             continue
         count = max(math.ceil(bank / can.c - 1e-9), math.ceil(current / (can.i_ripple * (1 - rules.ripple_current_margin))))
         count = int(pins.get("count", max(1, count)))
-        top = voltage * (1 + rules.link_tolerance) + surge * pulsation / (count * can.c) / 2
-        if "capacitor" not in pins and can.v_rating * (1 - rules.link_capacitor_margin) < top:
+        top = _highest_mean(need, pins, rules) + banks * surge * pulsation / (count * can.c) / 2
+        if "capacitor" not in pins and banks * can.v_rating * (1 - rules.link_capacitor_margin) < top:
             continue
         key = (count * can.price + 0.2 * count + 100 * max(0, count - MOST_CANS), can.id, count)
         best = key if best is None or key < best else best
@@ -170,7 +189,7 @@ def _switching_current(need: LinkNeed) -> float:
 
 def assess(need: LinkNeed, build: DcLinkBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger) -> LinkState:
     """Ripple, currents, energy and what the bleeder burns."""
-    work, can, v = ledger.work, shelf.get(Capacitor, build.capacitor), build.voltage
+    work, can, v = ledger.work, shelf.get(Capacitor, build.capacitor), need.level or build.voltage
     bank = capacitance(build, shelf)
     ripple = _ripple(need, v, bank, brief.output.frequency, ledger)
     slow = _slow_current(need, v, ledger)
@@ -180,13 +199,14 @@ def assess(need: LinkNeed, build: DcLinkBuild, brief: Brief, shelf: Shelf, rules
                       M=min(need.modulation, 1.0), cos_phi=need.power_factor)  # fmt: skip
     fast = work("dc_link.fast_current", book.combined_ripple, I_rms=bridge, dI=need.choke_ripple)
     heating = math.hypot(slow * SLOW_RIPPLE, fast)
-    capacitors = work("dc_link.capacitor_loss", source.ohmic_loss, I_rms=heating, R=can.esr / build.count)
+    capacitors = work("dc_link.capacitor_loss", source.ohmic_loss, I_rms=heating, R=can.esr * build.banks / build.count)
     bleeder = work("dc_link.bleeder_power", book.bleeder_power, V=v, R=build.bleeder)
     return LinkState(
         voltage=v, ripple=ripple,
         peak=ledger.total("dc_link.peak", {
-            "set-point": v, "tolerance": v * rules.link_tolerance, "half the ripple": ripple / 2}),
-        trough=v * (1 - rules.link_tolerance) - ripple / 2,
+            "set-point": v, "tolerance": v * rules.link_tolerance, "half the ripple": ripple / 2} if build.held else {
+            "mean": v, "climbs with little load": max(0.0, need.climb - v - ripple / 2), "half the ripple": ripple / 2}),
+        trough=v * (1 - _tolerance(build, rules)) - ripple / 2,
         needed=work("dc_link.needed", book.link_needed, V_bridge=need.bridge_peak,
                     M_max=1.0 if need.share is not None else rules.modulation_limit),
         slow_current=slow, fast_current=fast, can_current=heating / build.count, bleeder_power=bleeder,
@@ -200,8 +220,8 @@ def assess(need: LinkNeed, build: DcLinkBuild, brief: Brief, shelf: Shelf, rules
 
 def parts(build: DcLinkBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Capacitors and bleeder."""
-    return (fitted("link capacitor", shelf.get(Capacitor, build.capacitor), build.count),
-            fitted("bleeder", shelf.get(Resistor, build.bleeder_part)))  # fmt: skip
+    return (fitted("link capacitor", shelf.get(Capacitor, build.capacitor), build.count * build.banks),
+            fitted("bleeder", shelf.get(Resistor, build.bleeder_part), build.banks))  # fmt: skip
 
 
 def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
@@ -209,22 +229,25 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     build: DcLinkBuild = sheet.build  # type: ignore[assignment]
     rules, now = sheet.rules, sheet.now
     can, series = sheet.shelf.get(Capacitor, build.capacitor), sheet.shelf.get(Resistor, build.bleeder_part)
-    bank = capacitance(build, sheet.shelf)
-    sheet.choice("voltage", "V_{dc}", "Link voltage, mean")
-    peak = sheet.limited("peak", r"V_{dc,pk}", "Link voltage, highest", "V", can.v_rating, rules.link_capacitor_margin)
+    bank, banks = capacitance(build, sheet.shelf), build.banks
+    sheet.choice("voltage", "V_{dc}", "Link voltage, mean" if build.held else "Link it is wound for, full power")
+    if not build.held:
+        sheet.fixed_value("mean", "V_{dc}", "Link voltage, mean", now.voltage, "V", sheet.points["nominal"].label)
+    peak = sheet.limited("peak", r"V_{dc,pk}", "Link voltage, highest", "V", banks * can.v_rating,
+                         rules.link_capacitor_margin)  # fmt: skip
     ripple = sheet.limited("ripple", r"\Delta V", "Ripple at twice the line", "V",
                            2 * rules.link_ripple * build.voltage, 0.5, over=STEADY)  # fmt: skip
     current = sheet.limited("can_current", r"I_C", "Ripple current of one can", "A", can.i_ripple,
                             rules.ripple_current_margin, over=STEADY)  # fmt: skip
     sheet.choice("capacitor", "C_{dc}", "Link capacitor")
-    sheet.choice("count", "n_C", "Link capacitors in parallel")
+    sheet.choice("count", "n_C", f"Link capacitors in parallel{', each bank' if banks > 1 else ''}")
     sheet.fixed_value("bank", r"C", "Whole bank", bank, "F", "as built")
     sheet.result("needed", r"V_{dc,\min}", "Least link for the full wave", "V")
     sheet.result("slow_current", r"I_{2f}", "Current, twice the line", "A")
     sheet.result("fast_current", r"I_{hf}", "Current, switching", "A")
     sheet.choice("bleeder", "R_b", "Bleeder")
     sheet.choice("bleeder_part", "", "Bleeder series")
-    power = sheet.limited("bleeder_power", r"P_b", "Power of the bleeder", "W", series.power, rules.resistor_margin,
+    power = sheet.limited("bleeder_power", r"P_b", "Power of the bleeder", "W", banks * series.power, rules.resistor_margin,
                           over=STEADY)  # fmt: skip
     sheet.result("stored", "W", "Energy stored", "J")
     safe = sheet.limited("safe_time", r"t_{60V}", f"Time to {short(rules.safe_voltage, 'V')} after switch-off", "s",
@@ -247,12 +270,13 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     if peak.severity:
         lower = least_voltage(now.needed * rules.modulation_limit, now.ripple / build.voltage, rules)
         cures: list[tuple[str, dict[str, Any]]] = [("Use capacitors of a higher rating", dict(free))]
-        if peak.value - (build.voltage - lower) * (1 + rules.link_tolerance) <= peak.limit:
+        if build.held and peak.value - (build.voltage - lower) * (1 + rules.link_tolerance) <= peak.limit:
             cures.insert(0, (f"Lower the link to {short(lower, 'V')}", {"dc_link.voltage": lower}))
         sheet.find("capacitor_voltage", peak.severity,
                    "Link beyond its capacitors' rating" if peak.severity == "stop" else "Link capacitor close to its rating",
-                   f"{short(build.voltage, 'V')} with tolerance and ripple reaches {fmt(peak.value, 'V')} on "
-                   f"{short(can.v_rating, 'V')}; the rules ask {fmt(rules.link_capacitor_margin, '%', 2)} in hand.",
+                   (f"{short(build.voltage, 'V')} with tolerance and ripple" if build.held else
+                    "On a charging battery, with little load, the link") + f" reaches {fmt(peak.value, 'V')} on "
+                   f"{short(banks * can.v_rating, 'V')}; the rules ask {fmt(rules.link_capacitor_margin, '%', 2)} in hand.",
                    "Lower the link only while it still makes the sine; else capacitors of a higher rating.", worst=peak,
                    cures=tuple(cures))  # fmt: skip
     if ripple.severity:
@@ -270,10 +294,10 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
                    f"{fmt(power.value, 'W')} in a {series.label} resistor, all day.", "A stronger series, or more ohms.",
                    worst=power, cures=(("Let the proposal choose it", {
                        "dc_link.bleeder": None, "dc_link.bleeder_part": None}),))  # fmt: skip
-    if series.v_rating < peak.value:
+    if banks * series.v_rating < peak.value:
         sheet.find("bleeder_voltage", "stop", "The bleeder cannot stand the link",
-                   f"{fmt(peak.value, 'V')} on a {short(series.v_rating, 'V')} resistor; it fails open and the link stays "
-                   "charged.", "Two in series, or a series of higher voltage.", figure="bleeder_part",
+                   f"{fmt(peak.value / banks, 'V')} on a {short(series.v_rating, 'V')} resistor; it fails open and the "
+                   "link stays charged.", "Two in series, or a series of higher voltage.", figure="bleeder_part",
                    cures=(("Let the proposal choose it", {"dc_link.bleeder_part": None}),))  # fmt: skip
     if safe.severity:
         sheet.find("bleeds_slowly", "stop" if safe.severity == "stop" else "fix", "The link stays dangerous too long",
@@ -281,9 +305,14 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
                    f"rules ask {fmt(rules.bleed_time, 's')}.", "Fewer ohms in the bleeder; measure before you touch.",
                    worst=safe, cures=(("Let the proposal choose the bleeder", {
                        "dc_link.bleeder": None, "dc_link.bleeder_part": None}),))  # fmt: skip
+    if banks > 1:
+        sheet.find("balance", "note", "The banks must share the voltage",
+                   f"{banks} banks in series stand {fmt(peak.value / banks, 'V')} each only while they are equal: leakage and "
+                   "tolerance pull them apart.", f"Make the bleeder of {banks} equal resistors, one across each bank "
+                   f"({fmt(build.bleeder / banks, 'ohm', 3)} each).", figure="count")  # fmt: skip
     return sheet.close(
-        short(build.voltage, "V"), "kills; stays charged after switch-off: bleed, wait, measure, then touch", power_in,
+        short(now.voltage, "V"), "kills; stays charged after switch-off: bleed, wait, measure, then touch", power_in,
         power_in - now.loss,
-        {"voltage": short(build.voltage, "V"), "ripple": f"{fmt(now.ripple, 'V')} pp",
-         "capacitor": f"{build.count} × {can.label}", "bleeder": fmt(build.bleeder, "ohm"),
+        {"voltage": short(now.voltage, "V"), "banks": str(banks), "ripple": f"{fmt(now.ripple, 'V')} pp",
+         "capacitor": f"{build.count} × {can.label}" + (", twice" if banks > 1 else ""), "bleeder": fmt(build.bleeder, "ohm"),
          "stored": fmt(now.stored, "J"), "safe": fmt(now.safe_time, "s")})  # fmt: skip

@@ -64,14 +64,15 @@ class LineFrontEndBuild(FrontEndBuild):
 
 @dataclass(frozen=True, slots=True)
 class FrontEndNeed:
-    """Voltage at the stage, V; duty of one switch; flat pulse and turn-off current of the primary, A; leakage seen
-    from it, H."""
+    """Voltage at the stage, V; duty of one switch; pulse, mean, and turn-off current of the primary, A; leakage seen
+    from it, H; RMS over mean of the pulse: 1 where it is flat."""
 
     v_in: float
     duty: float
     pulse: float
     turn_off: float
     leakage: float
+    form: float = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,7 +163,7 @@ def _choose_switches(
     parts = shelf.all(Mosfet)
     device = SimpleNamespace(**{name: values[:, None] for name, values in vars(shelf.columns(Mosfet)).items()})
     count = np.array([pins["parallel"]] if "parallel" in pins else range(1, MOST_PARALLEL + 1), dtype=float)
-    rms = book.switch_rms(I_pulse=need.pulse, D=need.duty)
+    rms = need.form * book.switch_rms(I_pulse=need.pulse, D=need.duty)
     hot = book.hot_resistance(R_25=device.r_on, T_j=SEARCH_CELSIUS + KELVIN, exponent=device.r_exponent)
     conduction = book.conduction_loss(I_rms=rms, R_DS=hot) / count
     on = book.plateau_time(Q_sw=device.q_sw, I_gate=book.gate_on_current(
@@ -207,7 +208,7 @@ def assess(
     work, f, n, positions = ledger.work, build.frequency, build.parallel, topology.positions
     air = brief.targets.ambient + rules.enclosure_rise
     duty = max(need.duty, 1e-4)
-    rms = work("front_end.side_rms", book.switch_rms, I_pulse=need.pulse, D=duty)
+    rms = work("front_end.side_rms", book.switch_rms, I_pulse=need.form * need.pulse, D=duty)
     share = work("front_end.device_peak", book.shared_current, I=need.turn_off, imbalance=rules.sharing_imbalance, n_par=n)
     if topology.clamped:
         resting = ledger.total("front_end.resting", {"input": need.v_in})

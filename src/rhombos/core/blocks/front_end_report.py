@@ -11,7 +11,7 @@ from rhombos.core.parts import Mosfet, Resistor
 from rhombos.core.points import STEADY
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet
-from rhombos.core.topology import TOPOLOGIES, TopologyName
+from rhombos.core.topology import TOPOLOGIES, Rectifying, TopologyName
 from rhombos.core.units import fmt, short
 
 MANY_PARALLEL = 6
@@ -41,8 +41,8 @@ REMARKS: dict[TopologyName, str] = {
 }
 
 
-def report(sheet: Sheet, power_in: float) -> BlockReport:
-    """The stage's figures and what to worry about."""
+def report(sheet: Sheet, power_in: float, how: Rectifying | None = None) -> BlockReport:
+    """The stage's figures and what to worry about; `how` what it feeds is rectified."""
     build: FrontEndBuild = sheet.build  # type: ignore[assignment]
     rules, now = sheet.rules, sheet.now
     device, topology = sheet.shelf.get(Mosfet, build.switch), TOPOLOGIES[build.topology]
@@ -51,7 +51,8 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     current = sheet.limited("device_peak", r"\hat I_Q", "Current of one switch, peak", "A", device.i_rating,
                             rules.switch_current_margin, over=STEADY)  # fmt: skip
     slow = build.frequency < SLOWEST
-    duty = None if slow else sheet.limited("duty", "D", "Duty of one switch, flat battery", "1", 0.5,
+    held = how is not None and how.choke
+    duty = None if not held else sheet.limited("duty", "D", "Duty of one switch, flat battery", "1", 0.5,
                                            1 - rules.duty_limit / 0.5, over=("flat",))  # fmt: skip
     junction = sheet.limited("junction", "T_j", "Junction, hottest", "degC", device.t_j_max,
                              1 - rules.junction_limit / device.t_j_max, over=STEADY)  # fmt: skip
@@ -61,6 +62,8 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
         sheet.result("duty", "D", "Duty of one switch", "1")
         sheet.result("duty", "D", "Duty of one switch, charging battery", "1", point="full")
     else:
+        if not held:
+            sheet.result("duty", "D", "Duty of one switch, fixed", "1")
         sheet.choice("frequency", "f_s", "Switching frequency")
     sheet.result("oscillator", "f_{osc}", "Oscillator behind it", "Hz")
     if not topology.clamped:
@@ -127,7 +130,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
          "clamp": "none" if build.clamp == "none" else f"RCD, {fmt(build.clamp_resistor, 'ohm')}",
          "clamp_level": fmt(now.clamp_level, "V"), "duty": fmt(now.duty, "1"),
          "spike": fmt(sheet.states[voltage.point].spike, "V")},
-        front_end_intervals(topology, now.duty, build.frequency, now.pulse, build.clamp != "none", not slow))  # fmt: skip
+        front_end_intervals(topology, now.duty, build.frequency, now.pulse, build.clamp != "none", how))  # fmt: skip
 
 
 def _voltage_findings(sheet: Sheet, worst: Any, build: FrontEndBuild, device: Mosfet) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from rhombos.core.blocks.h_bridge import CARRIER, STRAY_SPIKE, HBridgeBuild
+from rhombos.core.blocks.regulation import judge_output
 from rhombos.core.brief import Brief
 from rhombos.core.conduction import bridge_intervals
 from rhombos.core.findings import PinValue
@@ -90,6 +91,12 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
                    f"M reaches {fmt(index.value, '1')} at {sheet.where(index)}: the tops of the sine flatten.",
                    "A higher link or less drop in the filter.", worst=index,
                    cures=(("Let the proposal set the link", {"dc_link.voltage": None}),))  # fmt: skip
+    if stepped:
+        judge_output(sheet, brief, ("Fit the choke: the duty then holds the link", {"rectifier.circuit": None}))
+    elif (index_surge := max(s.modulation for k, s in sheet.states.items() if k not in STEADY)) > 1 + OVER_UNITY:
+        sheet.find("surge_flattens", "watch", "The surge flattens the tops of the sine",
+                   f"M would have to be {fmt(index_surge, '1')}: the link sags below the crest until the surge is over.",
+                   "A higher link, or start motors on a charged battery.", figure="modulation")  # fmt: skip
     if stepped and abs(now.output / brief.output.voltage - 1) > OUTPUT_BAND:
         sheet.find("output", "fix", "The output is off its voltage",
                    f"{fmt(now.output, 'V')} RMS at full power against {short(brief.output.voltage, 'V')}: the level of the "

@@ -50,12 +50,13 @@ class InputStageBuild(Build):
 @dataclass(frozen=True, slots=True)
 class InputNeed:
     """Mean current, A; duty of the pulses that the bank sees, or the ripple current it carries, A; mean square over squared
-    mean of what the cable carries, where the bank cannot smooth it."""
+    mean of what the cable carries, where the bank cannot smooth it; RMS over mean of a pulse."""
 
     current: float
     duty: float
     ripple: float | None = None
     pulsation: float = 1.0
+    form: float = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,8 +149,13 @@ def assess(
     cable_loss = ledger.work("input_stage.cable_loss", book.ohmic_loss, I_rms=rms, R=cable)
     fuse_loss = ledger.work("input_stage.fuse_loss", book.ohmic_loss, I_rms=rms, R=fuse.resistance)
     contacts = ledger.work("input_stage.contact_loss", book.ohmic_loss, I_rms=rms, R=rules.contact_resistance)
-    ripple = need.ripple if need.ripple is not None else ledger.work(
-        "input_stage.ripple", book.pulsed_input_ripple, I_in=need.current, D_tot=min(1.0, max(need.duty, 1e-3)))  # fmt: skip
+    share = min(1.0, max(need.duty, 1e-3))
+    if need.ripple is not None:
+        ripple = need.ripple
+    elif need.form == 1.0:
+        ripple = ledger.work("input_stage.ripple", book.pulsed_input_ripple, I_in=need.current, D_tot=share)
+    else:
+        ripple = ledger.work("input_stage.ripple", book.shaped_ripple, I=need.current, form=need.form, D_tot=share)
     each = ripple / build.count
     capacitors = ledger.work(
         "input_stage.capacitor_loss", book.ohmic_loss, I_rms=ripple, R=build.banks * can.esr / build.count)  # fmt: skip

@@ -10,10 +10,11 @@ from typing import Any
 from pydantic import Field
 
 from rhombos.core.blocks.base import Build, by_route, part, remembered
+from rhombos.core.blocks.regulation import judge_output
 from rhombos.core.book import magnetics as book
 from rhombos.core.book import source
 from rhombos.core.brief import Brief
-from rhombos.core.findings import PinValue, Severity
+from rhombos.core.findings import PinValue
 from rhombos.core.inventory import Item, fitted, wound
 from rhombos.core.ledger import Ledger
 from rhombos.core.magnetics.iron import IronNeed, IronTransformer, design_iron, iron_from
@@ -28,12 +29,6 @@ from rhombos.core.units import fmt, short
 KEY, TITLE = "iron_transformer", "Transformer"
 KNEE = 1.15
 """Flux over a core's limit at which its magnetising current runs away."""
-BAND = 0.10
-"""How far the output may wander between a flat and a charging battery before it is a finding."""
-FAR = 0.25
-"""Departure of the output from which most loads fail."""
-SURGE_SAG = 0.9
-"""Share of the output asked that a surge may leave."""
 UNEVEN_EDGES = 20e-9
 """How unequal the half-cycles of a bridge are, s: what is left of its drivers' mismatch."""
 WEARING = ("core", "primary_turns", "secondary_turns", "primary_wire", "primary_in_hand", "secondary_wire",
@@ -242,27 +237,8 @@ def _rating(brief: Brief) -> float:
 
 
 def _output_findings(sheet: Sheet, brief: Brief, t: IronTransformer) -> None:
-    asked = brief.output.voltage
-    spread = {k: s.output for k, s in sheet.states.items() if k in (*STEADY, "idle") and k not in sheet.hopeless}
-    low, high = min(spread, key=lambda k: spread[k], default=""), max(spread, key=lambda k: spread[k], default="")
-    away = max(spread[high] / asked - 1, 1 - spread[low] / asked) if spread else 0.0
-    if away > BAND:
-        severity: Severity = "watch" if brief.output.waveform == "square" else "fix"
-        sheet.find("regulation", "stop" if away > FAR else severity, "The output follows the battery",
-                   f"{fmt(spread[low], 'V')} at {sheet.points[low].label}, {fmt(spread[high], 'V')} at "
-                   f"{sheet.points[high].label}; nothing holds it at {short(asked, 'V')}.",
-                   "Control the width of the pulses (a modified wave), choose a regulated route, or feed only loads that bear "
-                   "it.",
-                   figure="output",
-                   cures=(("Let the proposal choose the turns", {
-                       "iron_transformer.primary_turns": None, "iron_transformer.secondary_turns": None}),))  # fmt: skip
-    surged = {k: sheet.states[k].output for k in ("surge_flat", "surge_full") if k not in sheet.hopeless}
-    if surged and min(surged.values()) < SURGE_SAG * asked:
-        worst = min(surged, key=lambda k: surged[k])
-        sheet.find("surge_sags", "watch", "The surge pulls the output down",
-                   f"{fmt(surged[worst], 'V')} of {short(asked, 'V')} at {sheet.points[worst].label}: motors start with the "
-                   "square of it.", "Thicker wire, a larger core, a higher turns ratio, or a charged battery.",
-                   figure="output")  # fmt: skip
+    judge_output(sheet, brief, ("Let the proposal choose the turns", {
+        "iron_transformer.primary_turns": None, "iron_transformer.secondary_turns": None}))  # fmt: skip
     if brief.output.waveform == "modified" and t.halves == 2:
         sheet.find("zero_state", "watch", "Nothing holds the output at zero between the pulses",
                    "Both switches of a push-pull are off then: an inductive or light load lets the winding ring, and the RMS "

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import loads as book
@@ -56,6 +56,12 @@ def assess(point: Point, brief: Brief, ledger: Ledger) -> LoadState:
             "load.inductance", book.load_inductance, V_rms=volts, cos_phi=point.power_factor, S=apparent,
             f_line=hertz),
     )  # fmt: skip
+
+
+def following(rated: LoadState, share: float) -> LoadState:
+    """The load at `share` of its rated voltage: it takes what the square of the voltage makes of it."""
+    return replace(rated, voltage=rated.voltage * share, power=rated.power * share**2, apparent=rated.apparent * share**2,
+                   current=rated.current * share, peak_current=rated.peak_current * share)  # fmt: skip
 
 
 def parts(build: LoadBuild, shelf: Shelf) -> tuple[Item, ...]:

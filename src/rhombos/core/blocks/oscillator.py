@@ -308,4 +308,4 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
          "peak": fmt(voltage.value, "V"),
          "pulse": fmt(now.pulse, "A"), "clamp": f"RCD, {fmt(build.clamp_resistor, 'ohm')}",
          "clamp_level": fmt(now.clamp_level, "V"), "duty": "0.5", "spike": fmt(now.clamp_level - now.resting / 2, "V")},
-        front_end_intervals(TOPOLOGIES["push-pull"], 0.5, now.frequency, now.pulse, True, False))  # fmt: skip
+        front_end_intervals(TOPOLOGIES["push-pull"], 0.5, now.frequency, now.pulse, True))  # fmt: skip

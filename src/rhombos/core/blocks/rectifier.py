@@ -1,4 +1,4 @@
-"""The fast rectifier on the secondary, its damper, and the choke that lets the duty regulate the link."""
+"""The fast rectifier on the secondary, its damper, and the choke, if any, that lets the duty regulate the link."""
 
 from __future__ import annotations
 
@@ -17,25 +17,22 @@ from rhombos.core.blocks.base import (
     remembered,
 )  # fmt: skip
 from rhombos.core.blocks.cooling import hottest_junction, propose_sink, sink_resistance
-from rhombos.core.blocks.wound import ChokeBuild, choke_of, choke_parts, judge, show_stress, show_winding, wind
+from rhombos.core.blocks.wound import ChokeBuild, choke_of, choke_parts, wind
 from rhombos.core.book import clamp as clamps
-from rhombos.core.book import link
+from rhombos.core.book import link, source, stage
 from rhombos.core.book import magnetics as wound
 from rhombos.core.book import rectifier as book
 from rhombos.core.brief import Brief
-from rhombos.core.findings import PinValue
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import Diode, HeatSink, Resistor, Shelf
-from rhombos.core.points import STEADY
 from rhombos.core.preferred import E12, at_least, nearest
-from rhombos.core.report import BlockReport
 from rhombos.core.ring import step_overshoot
 from rhombos.core.rules import Rules
-from rhombos.core.sheet import Sheet
-from rhombos.core.units import Farad, Ohm, fmt, short
+from rhombos.core.topology import RECTIFIERS, Rectifying
+from rhombos.core.units import Farad, Ohm
 
 KEY, TITLE = "rectifier", "Rectifier"
 WINDING_CAPACITANCE = 30e-12
@@ -44,8 +41,9 @@ DAMPER_RATIO = 3.0
 
 
 class RectifierBuild(ChokeBuild):
-    """Four diodes, the damper across them, and the link choke."""
+    """The circuit, its diodes, the damper across them, and the link choke (wound only where the circuit has one)."""
 
+    circuit: str = options("Rectifier", *RECTIFIERS)
     diode: str = part("diode", "Diode")
     damper: str = options("RC damper", "RC", "none")
     damper_capacitor: Farad = Field(ge=1e-12, le=1e-6, title="Damper capacitor")
@@ -58,7 +56,9 @@ class RectifierBuild(ChokeBuild):
 @dataclass(frozen=True, slots=True)
 class RectifierNeed:
     """Secondary voltage while power flows, and its highest; link voltage, V; mean output current, A; total duty; one
-    switch's frequency, Hz; leakage seen from the secondary, H; turns ratio; temperature the choke is taken to have, °C."""
+    switch's frequency, Hz; leakage seen from the secondary, H; turns ratio; temperature the choke is taken to have, °C;
+    resistance that a pulse meets, seen from the secondary, Ω, and the bleeder, the one load that never goes, Ω (without a
+    choke)."""
 
     v_sec: float
     v_sec_max: float
@@ -69,12 +69,24 @@ class RectifierNeed:
     leakage: float
     ratio: float
     choke_celsius: float = 80.0
+    resistance: float = 0.0
+    bleeder: float = math.inf
 
 
 @dataclass(frozen=True, slots=True)
 class RectifierState:
-    """Voltages, V; currents, A; losses, W; temperatures, °C."""
+    """Voltages, V; currents, A (`current` is the link's mean, `pulse` and `pulse_peak` the secondary's, `winding_pulse`
+    the flat one that heats it alike but for its form, `feed_ripple` the peak to peak of a triangle that heats the link's bank
+    alike); losses, W; temperatures, °C."""
 
+    current: float
+    pulse: float
+    pulse_peak: float
+    winding_pulse: float
+    form: float
+    feed_ripple: float
+    unloaded: float
+    leakage_drop: float
     reverse: float
     ring: float
     average: float
@@ -106,9 +118,10 @@ def propose(
     need: RectifierNeed, surge_current: float, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
 ) -> RectifierBuild:  # fmt: skip
     """Diodes by voltage, speed and loss; damper matched to the ring; choke for the rules' ripple at the highest input."""
-    fields = dict(pins)
+    fields: dict[str, Any] = {"circuit": "bridge"} | pins
+    how = RECTIFIERS[fields["circuit"]]
     damped = fields.get("damper", "RC") == "RC"
-    diode = _choose_diode(need, damped, fields, shelf, rules)
+    diode = _choose_diode(need, how, damped, fields, shelf, rules)
     fields["diode"] = diode.id
     stray = stray_capacitance(diode)
     capacitor = fields.setdefault("damper_capacitor", at_least(max(1e-12, DAMPER_RATIO * stray), E12))
@@ -136,20 +149,23 @@ def propose(
 
 
 def _choose_diode(
-    need: RectifierNeed, damped: bool, pins: dict[str, Any], shelf: Shelf, rules: Rules
+    need: RectifierNeed, how: Rectifying, damped: bool, pins: dict[str, Any], shelf: Shelf, rules: Rules
 ) -> Diode:  # fmt: skip
     parts = shelf.all(Diode)
     if "diode" in pins:
         return shelf.get(Diode, pins["diode"])
     diode = shelf.columns(Diode)
-    average = float(book.diode_average(I_out=need.current))
-    rms = book.diode_rms(I_out=need.current)
+    average = float(book.diode_average(I_out=how.gain * need.current))
+    if how.choke:
+        rms, pulse = book.diode_rms(I_out=need.current), need.current
+    else:  # one time constant: between a flat pulse and a ramp
+        pulse = book.charging_pulse(gain_r=how.gain, I_out=need.current, D=need.duty / 2)
+        rms = 1.08 * stage.switch_rms(I_pulse=pulse, D=need.duty / 2)
     conduction = book.diode_conduction(V_0=diode.v_0, I_avg=average, r=diode.r, I_rms=rms)
-    recovery = book.diode_recovery(V=need.v_sec, Q_rr=recovered_charge(diode, need.current),
-                                   f=need.frequency)
+    recovery = book.diode_recovery(V=how.reverse * need.v_sec, Q_rr=recovered_charge(diode, pulse), f=need.frequency)
     overshoot = step_overshoot(DAMPER_RATIO if damped else 0.0)
     damper = DAMPER_RATIO * (2 * diode.c_j + WINDING_CAPACITANCE) * need.v_sec**2 * 2 * need.frequency
-    peak = need.v_sec_max * overshoot
+    peak = need.v_sec_max * (how.reverse if how.gain == 2 else how.reverse + overshoot - 1)
     share = book.recovery_share(t_rr=diode.t_rr, f=need.frequency)
     trouble = (
         np.maximum(0, peak / (diode.v_rating * (1 - rules.diode_voltage_margin)) - 1)
@@ -157,7 +173,7 @@ def _choose_diode(
         + np.maximum(0, share / rules.recovery_share - 1)
         + np.maximum(0, (conduction + recovery) * (diode.r_jc + rules.pad_resistance) / 40 - 1)
     )  # fmt: skip
-    score = 4 * diode.price + rules.watt_worth * (4 * (conduction + recovery) + damper * damped)
+    score = how.diodes * (diode.price + rules.watt_worth * (conduction + recovery)) + rules.watt_worth * damper * damped
     return parts[int(np.argmin(np.where(trouble > 0, 1e6 * (1 + trouble), score)))]
 
 
@@ -165,133 +181,143 @@ def assess(
     need: RectifierNeed, build: RectifierBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
 ) -> RectifierState:  # fmt: skip
     """Reverse voltage with its ring, diode and choke losses and temperatures."""
-    work, f = ledger.work, need.frequency
+    work, f, how = ledger.work, need.frequency, RECTIFIERS[build.circuit]
     diode = shelf.get(Diode, build.diode)
     air = brief.targets.ambient + rules.enclosure_rise
     stray = stray_capacitance(diode)
-    duty = min(1.0, max(need.duty, 1e-4))
-    impedance = math.sqrt(max(need.leakage, 1e-15) / stray)
-    overshoot = (
-        step_overshoot(round(build.damper_capacitor / stray, 2), round(max(build.damper_resistor / impedance, 0.01), 2))
-        if build.damper == "RC" else step_overshoot(0.0)
-    )  # fmt: skip
-    ring = need.v_sec * (overshoot - 1)
-    reverse = work("rectifier.reverse", book.bridge_reverse, ratio=need.ratio, V_max=need.v_sec / need.ratio,
-                   V_spike=ring)
-    average = work("rectifier.average", book.diode_average, I_out=need.current)
-    ripple = work("rectifier.ripple", book.choke_ripple, V_sec=max(need.v_sec, need.v_link), V_out=need.v_link,
-                  D_tot=duty, L=build.inductance, f_s=f)  # fmt: skip
-    rms = work("rectifier.diode_rms", book.diode_rms, I_out=need.current)
-    conduction = 4 * work("rectifier.diode_conduction", book.diode_conduction, V_0=diode.v_0, I_avg=average, r=diode.r,
-                          I_rms=rms)  # fmt: skip
-    recovery = 4 * work("rectifier.diode_recovery", book.diode_recovery, V=need.v_sec, f=f,
-                        Q_rr=recovered_charge(diode, need.current - ripple / 2))  # fmt: skip
-    each = (conduction + recovery) / 4
+    overshoot = _overshoot(need, build, stray)
+    ring = 0.0 if how.gain == 2 else need.v_sec * (overshoot - 1)
+    flow = _choked(need, build, how, ledger) if how.choke else _charging(need, diode, how, overshoot, ledger)
+    if how.gain == 2:
+        reverse = work("rectifier.reverse", book.doubler_reverse, V_out=max(flow.link, 1e-6))
+    else:
+        reverse = work("rectifier.reverse", book.centre_tap_reverse if how.reverse == 2 else book.bridge_reverse,
+                       ratio=need.ratio, V_max=need.v_sec / need.ratio, V_spike=ring)  # fmt: skip
+    average = work("rectifier.average", book.diode_average, I_out=how.gain * need.current)
+    conduction = how.diodes * work("rectifier.diode_conduction", book.diode_conduction, V_0=diode.v_0, I_avg=average,
+                                   r=diode.r, I_rms=flow.diode_rms)  # fmt: skip
+    recovery = how.diodes * work("rectifier.diode_recovery", book.diode_recovery, V=reverse - ring, f=f,
+                                 Q_rr=recovered_charge(diode, flow.at_turn_off))  # fmt: skip
+    each = (conduction + recovery) / how.diodes
     junction = hottest_junction(
-        KEY, lambda _: (each, 4 * each), diode.r_jc, diode.t_j_max, air, sink_resistance(shelf, build.sink, build.fan), rules,
-        ledger)  # fmt: skip
+        KEY, lambda _: (each, how.diodes * each), diode.r_jc, diode.t_j_max, air,
+        sink_resistance(shelf, build.sink, build.fan), rules, ledger)  # fmt: skip
     damper = work("rectifier.damper_loss", clamps.damper_power, C_d=build.damper_capacitor, V=need.v_sec,
                   f=2 * f) if build.damper == "RC" else 0.0  # fmt: skip
-    peak = need.current + ripple / 2
-    made = choke_of(build, shelf)
-    ripple_rms = work("rectifier.ripple_rms", link.triangle_rms, dI=ripple)
-    asked = ChokeNeed(build.inductance, peak, need.current, ripple, ripple_rms, 2 * f, air)
-    lost = choke_loss(made, asked, need.choke_celsius, duty, 1.0, ledger, "rectifier")
-    warm = ledger.total("rectifier.choke_temperature", {
-        "air in the case": air, "rise": rise(lost.total, made.stack.surface)})  # fmt: skip
+    choked = _choke(need, build, flow, air, shelf, ledger) if how.choke else NO_CHOKE
     return RectifierState(
-        reverse=reverse, ring=ring, average=average, ripple=ripple, choke_peak=peak,
-        choke_flux=work("rectifier.choke_flux", wound.choke_flux, L=build.inductance, I_pk=peak, N=build.turns,
-                        A_e=made.stack.a_e),
-        minimum_load=work("rectifier.minimum_load", book.minimum_load, dI=ripple),
-        drop=diode.v_0 + diode.r * need.current, junction=junction, conduction=conduction, recovery=recovery,
-        damper_loss=damper, choke_copper=lost.copper, choke_core=lost.core, choke_resistance=lost.resistance,
-        choke_temperature=warm,
+        current=need.current, pulse=flow.pulse, pulse_peak=flow.peak, winding_pulse=flow.winding, form=flow.form,
+        feed_ripple=flow.feed_ripple,
+        unloaded=flow.unloaded, leakage_drop=flow.leakage_drop, reverse=reverse, ring=ring, average=average, ripple=flow.ripple,
+        choke_peak=flow.peak,
+        choke_flux=choked.flux, minimum_load=choked.minimum_load, drop=diode.v_0 + diode.r * flow.pulse, junction=junction,
+        conduction=conduction, recovery=recovery, damper_loss=damper, choke_copper=choked.copper, choke_core=choked.core,
+        choke_resistance=choked.resistance, choke_temperature=choked.temperature,
         recovery_share=work("rectifier.recovery_share", book.recovery_share, t_rr=diode.t_rr, f=f),
-        link=need.v_link, loss=ledger.total("rectifier.loss", {
-            "diode conduction": conduction, "diode recovery": recovery, "damper": damper, "choke": lost.total}),
+        link=flow.link, loss=ledger.total("rectifier.loss", {
+            "diode conduction": conduction, "diode recovery": recovery, "damper": damper,
+            **({"choke": choked.copper + choked.core} if how.choke else {})}),
     )  # fmt: skip
+
+
+def _overshoot(need: RectifierNeed, build: RectifierBuild, stray: float) -> float:
+    """Peak of the ring over the step that starts it."""
+    if build.damper == "none":
+        return step_overshoot(0.0)
+    impedance = math.sqrt(max(need.leakage, 1e-15) / stray)
+    return step_overshoot(
+        round(build.damper_capacitor / stray, 2), round(max(build.damper_resistor / impedance, 0.01), 2))  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class _Flow:
+    """What flows, A: of the secondary while power flows its mean, peak, what heats alike, and its form; of one diode, and when
+    it turns off; the
+    link's ripple and what it heats the bank like; and the link, V, loaded and as far as it climbs without load, and what the
+    leakage takes of it."""
+
+    pulse: float
+    peak: float
+    winding: float
+    form: float
+    diode_rms: float
+    at_turn_off: float
+    ripple: float
+    feed_ripple: float
+    link: float
+    unloaded: float
+    leakage_drop: float = 0.0
+
+
+def _choked(need: RectifierNeed, build: RectifierBuild, how: Rectifying, ledger: Ledger) -> _Flow:
+    """A choke holds the current nearly still, and the duty holds the link."""
+    ripple = ledger.work("rectifier.ripple", book.choke_ripple, V_sec=max(need.v_sec, need.v_link), V_out=need.v_link,
+                         D_tot=min(1.0, max(need.duty, 1e-4)), L=build.inductance, f_s=need.frequency)  # fmt: skip
+    rms = ledger.work("rectifier.diode_rms", book.diode_rms, I_out=need.current)
+    duty, winding = min(0.5, max(need.duty / 2, 1e-4)), need.current
+    if how.halves == 2:
+        winding = ledger.work("rectifier.half_rms", book.freewheeling_rms, I_out=need.current, D=duty) / math.sqrt(duty)
+    return _Flow(need.current, need.current + ripple / 2, winding, 1.0, rms, need.current - ripple / 2, ripple, ripple,
+    need.v_link,
+                 need.v_link)  # fmt: skip
+
+
+def _charging(need: RectifierNeed, diode: Diode, how: Rectifying, overshoot: float, ledger: Ledger) -> _Flow:
+    """Pulses charge the bank directly: leakage and resistance shape them, and the link follows what comes."""
+    work, f, duty = ledger.work, need.frequency, min(0.5, max(need.duty / 2, 1e-4))
+    way = {"R": max(need.resistance + how.series * diode.r, 1e-6), "D": duty, "L_lk": max(need.leakage, 1e-12), "f_s": f}
+    pulse = work("rectifier.pulse", book.charging_pulse, gain_r=how.gain, I_out=need.current, D=duty)
+    peak = work("rectifier.pulse_peak", book.charging_peak, I_pulse=pulse, **way)
+    form = work("rectifier.form", book.charging_form, **way)
+    lost = work("rectifier.leakage_drop", book.leakage_drop, L_lk=way["L_lk"], I_pk=peak, f_s=f, D=duty)
+    link = work("rectifier.link", book.charged_link, gain_r=how.gain, V_sec=need.v_sec, V_drop=lost, n_d=how.series,
+                V_F=diode.v_0 + diode.r * pulse)  # fmt: skip
+    heating = work("rectifier.bank_current", source.shaped_ripple, I=need.current, form=form,
+                   D_tot=min(1.0, 2 * duty / how.gain))  # fmt: skip
+    climb = how.gain * work("rectifier.climb", book.unloaded_link, V_sec=need.v_sec, f_s=f, C_par=stray_capacitance(diode),
+                            R=min(need.bleeder, 1e9) / how.gain)  # fmt: skip
+    return _Flow(
+        pulse, peak, pulse, form, form * work("rectifier.diode_rms", stage.switch_rms, I_pulse=pulse, D=duty), pulse, 0.0,
+        math.sqrt(12) * heating, link, max(link, min(climb, how.gain * overshoot * need.v_sec)),
+        lost)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class _Choke:
+    """What the link choke does: flux, T; current, A; losses, W; resistance, Ω; temperature, °C."""
+
+    flux: float
+    minimum_load: float
+    copper: float
+    core: float
+    resistance: float
+    temperature: float
+
+
+NO_CHOKE = _Choke(0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+
+
+def _choke(need: RectifierNeed, build: RectifierBuild, flow: _Flow, air: float, shelf: Shelf, ledger: Ledger) -> _Choke:
+    made = choke_of(build, shelf)
+    ripple_rms = ledger.work("rectifier.ripple_rms", link.triangle_rms, dI=flow.ripple)
+    asked = ChokeNeed(build.inductance, flow.peak, need.current, flow.ripple, ripple_rms, 2 * need.frequency, air)
+    lost = choke_loss(made, asked, need.choke_celsius, min(1.0, max(need.duty, 1e-4)), 1.0, ledger, "rectifier")
+    return _Choke(
+        flux=ledger.work("rectifier.choke_flux", wound.choke_flux, L=build.inductance, I_pk=flow.peak, N=build.turns,
+                         A_e=made.stack.a_e),
+        minimum_load=ledger.work("rectifier.minimum_load", book.minimum_load, dI=flow.ripple),
+        copper=lost.copper, core=lost.core, resistance=lost.resistance,
+        temperature=ledger.total("rectifier.choke_temperature", {
+            "air in the case": air, "rise": rise(lost.total, made.stack.surface)}))  # fmt: skip
 
 
 def parts(build: RectifierBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Diodes, damper, choke, heat-sink."""
-    found = [fitted("rectifier diode", shelf.get(Diode, build.diode), 4),
-             fitted("rectifier heat-sink", shelf.get(HeatSink, build.sink)), 
-             *choke_parts(build, shelf, "link choke")]  # fmt: skip
+    how = RECTIFIERS[build.circuit]
+    found = [fitted("rectifier diode", shelf.get(Diode, build.diode), how.diodes),
+             fitted("rectifier heat-sink", shelf.get(HeatSink, build.sink))]  # fmt: skip
+    if how.choke:
+        found += choke_parts(build, shelf, "link choke")
     if build.damper == "RC":
         found.append(fitted("damper resistor", shelf.get(Resistor, build.damper_part)))
     return tuple(found)
-
-
-def report(sheet: Sheet, power_in: float) -> BlockReport:
-    """The rectifier's figures and findings."""
-    build: RectifierBuild = sheet.build  # type: ignore[assignment]
-    rules, now = sheet.rules, sheet.now
-    diode, made = sheet.shelf.get(Diode, build.diode), choke_of(build, sheet.shelf)
-    reverse = sheet.limited("reverse", r"V_{R,pk}", "Diode reverse voltage, peak", "V", diode.v_rating,
-                            rules.diode_voltage_margin)  # fmt: skip
-    current = sheet.limited("average", r"I_{F}", "Mean current of one diode", "A", diode.i_rating,
-                            rules.diode_current_margin, over=STEADY)  # fmt: skip
-    junction = sheet.limited("junction", "T_j", "Diode junction", "degC", diode.t_j_max,
-                             1 - rules.junction_limit / diode.t_j_max, over=STEADY)  # fmt: skip
-    slow = sheet.limited("recovery_share", r"t_{rr} f", "Recovery, share of period", "%",
-                         2 * rules.recovery_share, 0.5)  # fmt: skip
-    stress = show_stress(sheet, made, "choke_", "Choke")
-    sheet.choice("diode", "D_1–D_4", "Diode")
-    sheet.choice("damper", "", "RC damper")
-    if build.damper == "RC":
-        series = sheet.shelf.get(Resistor, build.damper_part)
-        sheet.choice("damper_capacitor", "C_d", "Damper capacitor")
-        sheet.choice("damper_resistor", "R_d", "Damper resistor")
-        sheet.choice("damper_part", "", "Damper resistor type")
-        burnt = sheet.limited("damper_loss", "P_d", "Burnt in the damper", "W", series.power, rules.resistor_margin,
-                              over=STEADY)  # fmt: skip
-        if burnt.severity:
-            sheet.find("damper_heat", burnt.severity, "The damper resistor is too small",
-                       f"{fmt(burnt.value, 'W')} in a {series.label} resistor.", "Use a stronger series.", worst=burnt,
-                       cures=(("Let the proposal choose it", {"rectifier.damper_part": None}),))  # fmt: skip
-    sheet.choice("inductance", "L", "Link choke")
-    show_winding(sheet, made, "Choke")
-    sheet.result("ripple", r"\Delta I", "Choke ripple", "A")
-    sheet.result("minimum_load", r"I_{\min}", "Least continuous load", "A")
-    sheet.choice("sink", "", "Heat-sink")
-    sheet.choice("fan", "", "Fan")
-    sheet.result("loss", "P", "Loss, diodes to choke", "W")
-    if reverse.severity:
-        cures: list[tuple[str, dict[str, PinValue]]] = []
-        at: RectifierState = sheet.states[reverse.point]
-        damper: dict[str, PinValue] = {f"rectifier.damper{s}": None for s in ("", "_capacitor", "_resistor", "_part")}
-        if build.damper == "none":
-            cures.append(("Fit an RC damper", damper))
-        cures.append(("Use diodes of a higher rating", {"rectifier.diode": None, **damper}))
-        sheet.find("reverse", reverse.severity, "Diode reverse voltage too high" if reverse.severity == "stop"
-                   else "Diodes close to their reverse rating",
-                   f"At the highest input the secondary gives {fmt(at.reverse - at.ring, 'V')} and "
-                   f"rings {fmt(at.ring, 'V')} higher: {fmt(reverse.value, 'V')} on "
-                   f"{short(diode.v_rating, 'V')} diodes, though the link is only {fmt(now.link, 'V')}.",
-                   "Damp the ring, use diodes of a higher rating, or a lower turns ratio.", worst=reverse,
-                   cures=tuple(cures))  # fmt: skip
-    if current.severity:
-        sheet.find("current", current.severity, "The diodes are too small",
-                   f"{fmt(current.value, 'A')} mean in each.", "Use larger diodes.", worst=current,
-                   cures=(("Let the proposal choose the diode", {"rectifier.diode": None}),))  # fmt: skip
-    if slow.severity:
-        sheet.find("slow", "stop" if slow.severity == "stop" else "watch", "These diodes are too slow",
-                   f"They recover in {fmt(diode.t_rr, 's')}, {fmt(slow.value, '%', 2)} of the period: they conduct backwards "
-                   "that long, heat up and take the switches along.",
-                   "Use ultrafast or silicon-carbide diodes; a mains-grade bridge belongs at 50 Hz.", worst=slow,
-                   cures=(("Let the proposal choose the diode", {"rectifier.diode": None}),))  # fmt: skip
-    if junction.severity:
-        sheet.find("junction", junction.severity, "The diodes run too hot",
-                   f"{fmt(junction.value, 'degC')} at {sheet.where(junction)}: {fmt(now.conduction, 'W')} conducting, "
-                   f"{fmt(now.recovery, 'W')} recovering.", "A better heat-sink, larger or faster diodes.", worst=junction,
-                   cures=(("Let the proposal choose diode and sink", {
-                       "rectifier.diode": None, "rectifier.sink": None, "rectifier.fan": None}),))  # fmt: skip
-    judge(sheet, made, stress, "choke_", "link choke")
-    return sheet.close(
-        diode.recovery, "peak reverse voltage counts at the highest battery, ring included", power_in,
-        power_in - now.loss,
-        {"diode": diode.label, "choke": fmt(build.inductance, "H"), "reverse": fmt(reverse.value, "V"),
-         "current": fmt(2 * now.average, "A"), "ripple": fmt(now.ripple, "A"),
-         "damper": "none" if build.damper == "none" else
-         f"{fmt(build.damper_capacitor, 'F')}, {fmt(build.damper_resistor, 'ohm')}"})  # fmt: skip

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import Any, Self
 
 from pydantic import Field
 
@@ -47,12 +48,23 @@ class TransformerBuild(Build):
     secondary_in_hand: int = Field(ge=1, le=100, title="Secondary wires in hand")
     interfaces: int = Field(ge=1, le=2, title="Faces to the secondary")
     halves: int = by_route("Primary halves")
+    secondary_halves: int = by_route("Secondary halves")
+
+    @classmethod
+    def of(cls, t: Transformer, pins: Mapping[str, Any] | None = None) -> Self:
+        """The build of a wound transformer; pins stay."""
+        return cls.within({
+            "core": t.stack.core.id, "sets": t.stack.sets, "grade": t.grade.id, "primary_turns": t.primary.turns,
+            "secondary_turns": t.secondary.turns, "primary_wire": t.primary.wire.id, "primary_in_hand": t.primary.in_hand,
+            "secondary_wire": t.secondary.wire.id, "secondary_in_hand": t.secondary.in_hand, "interfaces": t.interfaces,
+            "halves": t.halves, "secondary_halves": t.secondary_halves,
+        } | dict(pins or {}))  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
 class WorkingPoint:
-    """Voltage across one half while its switch is on, V; duty; flat pulses, A; the worst volts and duty for the flux; the
-    temperature it is taken to have, °C."""
+    """Voltage across one half while its switch is on, V; duty; pulses, mean, A; the worst volts and duty for the flux; the
+    temperature it is taken to have, °C; RMS over mean of a pulse: 1 where a choke keeps it flat."""
 
     v_half: float
     duty: float
@@ -62,6 +74,7 @@ class WorkingPoint:
     v_max: float
     d_max: float
     celsius: float
+    form: float = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,19 +109,14 @@ def made(build: TransformerBuild, shelf: Shelf) -> Transformer:
         shelf, build.core, build.sets, build.grade,
         (build.primary_wire, build.primary_in_hand, build.primary_turns),
         (build.secondary_wire, build.secondary_in_hand, build.secondary_turns), build.interfaces, build.halves,
+        build.secondary_halves,
     )  # fmt: skip
 
 
 @remembered
 def propose(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> TransformerBuild:
     """Search the shelf; pinned fields stay."""
-    t = design_transformer(need, pins, shelf, rules)
-    return TransformerBuild.within({
-        "core": t.stack.core.id, "sets": t.stack.sets, "grade": t.grade.id, "primary_turns": t.primary.turns,
-        "secondary_turns": t.secondary.turns, "primary_wire": t.primary.wire.id, "primary_in_hand": t.primary.in_hand,
-        "secondary_wire": t.secondary.wire.id, "secondary_in_hand": t.secondary.in_hand, "interfaces": t.interfaces,
-        "halves": t.halves,
-    } | pins)  # fmt: skip
+    return TransformerBuild.of(design_transformer(need, pins, shelf, rules), pins)
 
 
 def assess(
@@ -128,16 +136,16 @@ def assess(
     density = work("transformer.core_density", book.igse_pulses, D=duty, alpha=t.grade.alpha, beta=t.grade.beta,
                    k_core=t.grade.k, f_s=f, B_pk=max(flux, 1e-9))  # fmt: skip
     celsius = at.celsius
-    primary, secondary = winding_losses(t, at.primary_pulse, at.secondary_pulse, duty, f, celsius)
+    primary, secondary = winding_losses(t, at.form * at.primary_pulse, at.form * at.secondary_pulse, duty, f, celsius)
     core = density * temperature_factor(t.grade, celsius) * t.stack.v_e
-    copper = t.halves * primary.loss + secondary.loss
+    copper = t.halves * primary.loss + t.secondary_halves * secondary.loss
     reached = air + rise(copper + core, t.stack.surface)
     work("transformer.core", book.core_loss, p_v=density * temperature_factor(t.grade, celsius), V_e=t.stack.v_e)
     work("transformer.rise", book.temperature_rise, P_loss=copper + core, A_s=t.stack.surface)
     leakage = work("transformer.leakage", book.leakage, **t.leakage_inputs)
+    # a pulse that a choke keeps flat must first reverse the leakage's current; one that rises from zero need not
     eaten = work("transformer.leakage_duty", stage.leakage_duty_loss, L_lk=leakage + rules.lead_inductance,
-                 I=at.primary_pulse, f_s=f,
-                 V=max(at.v_half, 1e-6))  # fmt: skip
+                 I=at.primary_pulse, f_s=f, V=max(at.v_half, 1e-6)) if at.form == 1.0 else 0.0  # fmt: skip
     ledger.total("transformer.temperature", {"air in the case": air, "rise": reached - air})
     return TransformerState(
         ratio=t.ratio, flux=flux, worst_flux=worst, magnetising_inductance=magnetising,
@@ -148,10 +156,13 @@ def assess(
         primary_resistance=primary.resistance, secondary_resistance=secondary.resistance,
         primary_factor=primary.factor, secondary_factor=secondary.factor,
         copper=ledger.total("transformer.copper", {
-            **({"primary half": primary.loss, "other half": primary.loss} if t.halves == 2 else {"primary": primary.loss}),
-            "secondary": secondary.loss}),
+            **_halves("primary", t.halves, primary.loss), **_halves("secondary", t.secondary_halves, secondary.loss)}),
         core=core, temperature=reached, loss=ledger.total("transformer.loss", {"copper": copper, "core": core}),
     )  # fmt: skip
+
+
+def _halves(name: str, halves: int, loss: float) -> dict[str, float]:
+    return {name: loss} if halves == 1 else {f"{name} half": loss, f"{name}'s other half": loss}
 
 
 def parts(build: TransformerBuild, shelf: Shelf) -> tuple[Item, ...]:
@@ -159,7 +170,7 @@ def parts(build: TransformerBuild, shelf: Shelf) -> tuple[Item, ...]:
     t = made(build, shelf)
     return (fitted("transformer core", t.stack.core, t.stack.sets),
             wound("transformer primary", t.primary, t.stack.mlt, t.halves),
-            wound("transformer secondary", t.secondary, t.stack.mlt))  # fmt: skip
+            wound("transformer secondary", t.secondary, t.stack.mlt, t.secondary_halves))  # fmt: skip
 
 
 def report(sheet: Sheet, power_in: float) -> BlockReport:
@@ -179,17 +190,18 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     sheet.choice("grade", "", "Ferrite grade")
     half = ", each half" if t.halves == 2 else ""
     sheet.choice("primary_turns", "N_p", f"Primary turns{half}")
-    sheet.choice("secondary_turns", "N_s", "Secondary turns")
+    sheet.choice("secondary_turns", "N_s", "Secondary turns" + (", each half" if t.secondary_halves == 2 else ""))
     sheet.choice("primary_wire", "", "Primary wire")
     sheet.choice("primary_in_hand", "", "Primary wires in hand")
     sheet.choice("secondary_wire", "", "Secondary wire")
     sheet.choice("secondary_in_hand", "", "Secondary wires in hand")
     sheet.choice("interfaces", "p", "Faces to the secondary")
     sheet.result("leakage", r"L_{lk}", f"Leakage{half.replace(', each', ', one')}", "H")
-    sheet.result("leakage_duty", r"\Delta D", "Duty eaten by leakage", "%")
+    if now.leakage_duty:
+        sheet.result("leakage_duty", r"\Delta D", "Duty eaten by leakage", "%")
     sheet.result("magnetising", r"\Delta I_m", "Magnetising, peak to peak", "A")
     sheet.result("primary_rms", r"I_p", f"RMS current, primary{' half' if half else ''}", "A")
-    sheet.result("secondary_rms", r"I_s", "RMS current, secondary", "A")
+    sheet.result("secondary_rms", r"I_s", f"RMS current, secondary{' half' if t.secondary_halves == 2 else ''}", "A")
     sheet.result("primary_factor", r"F_{R,p}", "AC factor, primary", "1")
     sheet.result("secondary_factor", r"F_{R,s}", "AC factor, secondary", "1")
     sheet.result("copper", r"P_{Cu}", "Copper loss", "W")
@@ -235,9 +247,12 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     wound = f"{build.primary_turns}+{build.primary_turns}" if t.halves == 2 else str(build.primary_turns)
     remark = ("start of one half to finish of the other: a wrong dot is a short" if t.halves == 2
               else "mark the starts before the first turn: they decide which way the bridge drives")  # fmt: skip
+    other = (f"{build.secondary_turns}+{build.secondary_turns}" if t.secondary_halves == 2
+             else str(build.secondary_turns))  # fmt: skip
     return sheet.close(
-        f"{wound} : {build.secondary_turns}", remark, power_in, power_in - now.loss,
-        {"halves": str(t.halves), "primary": str(build.primary_turns), "secondary": str(build.secondary_turns),
+        f"{wound} : {other}", remark, power_in, power_in - now.loss,
+        {"halves": str(t.halves), "secondary_halves": str(t.secondary_halves), "primary": str(build.primary_turns),
+        "secondary": str(build.secondary_turns),
          "core": build.core,
          "flux": fmt(now.flux, "T"), "leakage": fmt(now.leakage, "H"), "primary_current": fmt(now.primary_rms, "A"),
          "secondary_current": fmt(now.secondary_rms, "A"),

@@ -47,6 +47,9 @@ pulsed_input_ripple = _relation(
     "pulsed_input_ripple", I_c, I_in * sp.sqrt(1 / D_tot - 1),
     title="RMS ripple current of the input capacitor",
     holds="the source delivers the mean, the capacitor the rest; rectangular pulses", source=POWER_TEXT)
+shaped_ripple = _relation(
+    "shaped_ripple", I_c, I * sp.sqrt(form**2 / D_tot - 1), title="RMS of a pulsed current with its mean taken off",
+    holds="pulses of any shape, for a share D_tot of the time", source="definition of RMS")
 line_pulsation = _relation(
     "line_pulsation", pulsation, 1 + 1 / (2 * cos_phi**2),
     title="Pulsation of the current behind a single-phase output", holds="sine output, nothing stores energy in between",

@@ -176,6 +176,8 @@ F_R = _s("F_R", "1", "AC over DC resistance", 1, 1e5)
 interfaces = _s("interfaces", "1", "primary-to-secondary interfaces", 1, 20, latex="p")
 exponent = _s("exponent", "1", "temperature exponent of the on-resistance", 0, 4, latex="a")
 gain = _s("gain", "1", "magnitude of the filter's gain", 0, 1e4, latex=r"|G|")
+gain_r = _s("gain_r", "1", "link over secondary voltage: 2 of a doubler", 1, 2, latex=r"g_r")
+form = _s("form", "1", "RMS over mean of a pulse", 1, 2, latex=r"k_f")
 surge = _s("surge", "1", "starting current over running current", 1, 20)
 
 # Magnetics -----------------------------------------------------------------------------------------------------------

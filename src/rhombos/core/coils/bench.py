@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 from rhombos.core.coils.inductor import filter_inductor, link_choke
 from rhombos.core.coils.iron import iron_bench
 from rhombos.core.coils.model import CoilBench
 from rhombos.core.coils.transformer import transformer_bench
 from rhombos.core.solve import Worked
+from rhombos.core.topology import RECTIFIERS
 
 COILS: dict[str, Callable[[Worked], CoilBench]] = {
     "transformer": transformer_bench, "iron_transformer": iron_bench, "rectifier": link_choke,
@@ -19,4 +21,10 @@ COILS: dict[str, Callable[[Worked], CoilBench]] = {
 
 def coil_bench(worked: Worked, block: str) -> CoilBench | None:
     """The bench of one wound part; None where this design has no such part."""
-    return COILS[block](worked) if block in COILS and block in worked.builds else None
+    return COILS[block](worked) if block in COILS and _wound(worked, block) else None
+
+
+def _wound(worked: Worked, block: str) -> bool:
+    """Whether this design has the part at all: not every rectifier has a choke."""
+    build: Any = worked.builds.get(block)
+    return build is not None and (block != "rectifier" or RECTIFIERS[build.circuit].choke)

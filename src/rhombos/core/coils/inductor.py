@@ -43,7 +43,7 @@ def link_choke(worked: Worked) -> CoilBench:
     now = worked.settled["nominal"].states["rectifier"]
     duty = worked.settled["nominal"].states["front_end"].total_duty
     need = ChokeNeed(
-        build.inductance, now.choke_peak, 2 * now.average, now.ripple, now.ripple / math.sqrt(12),
+        build.inductance, now.choke_peak, now.current, now.ripple, now.ripple / math.sqrt(12),
         2 * worked.builds["front_end"].frequency, _air(worked))  # type: ignore[attr-defined]
     return _bench(worked, _asked(worked, "rectifier", "link choke", build, need, "choke_peak", now.choke_core, duty))
 

@@ -83,7 +83,7 @@ class WindingSheet(_Plain):
     rows: tuple[WindingRow, ...]
     checks: tuple[Labelled, ...]
     cautions: tuple[str, ...]
-    phasing: Literal["centre-tapped", "single", "inductor"]
+    phasing: Literal["centre-tapped", "single", "single to centre tap", "centre-tapped both", "inductor"]
     window: Chart
 
 

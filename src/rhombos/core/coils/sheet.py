@@ -18,6 +18,10 @@ BASE_TEST = 1000.0
 """Fixed part of the usual test voltage of basic insulation, V; twice the working voltage is added (IEC practice)."""
 
 
+PHASING = {(1, 1): "single", (2, 1): "centre-tapped", (1, 2): "single to centre tap", (2, 2): "centre-tapped both"}
+"""How the windings are drawn, by the halves of primary and secondary."""
+
+
 def cut_length(winding: Winding, mean_turn: float) -> float:
     """Length of one wire to cut, m."""
     return (winding.turns * mean_turn + 2 * LEADS) * SPARE
@@ -38,7 +42,7 @@ def pair_sheet(
     order = made.order
     for n, lay in enumerate(order):
         seen[lay.part] += 1
-        rows.append(_lay_row(lay, seen[lay.part], sum(x.part == lay.part for x in order), made.halves, mean_turn, breadth))
+        rows.append(_lay_row(lay, seen[lay.part], sum(x.part == lay.part for x in order), mean_turn, breadth))
         last = n == len(order) - 1
         rows.append(_tape_row("over all" if last else f"over the {lay.part}", breadth))
     cautions = (
@@ -49,10 +53,10 @@ def pair_sheet(
     )  # fmt: skip
     return WindingSheet(
         title=title, core=core, rows=tuple(rows), checks=labelled(*checks), cautions=cautions, window=window,
-        phasing="centre-tapped" if made.halves == 2 else "single")  # fmt: skip
+        phasing=PHASING[made.halves, made.secondary_halves])  # fmt: skip
 
 
-def _lay_row(lay: Lay, nth: int, of: int, halves: int, mean_turn: float, breadth: float) -> WindingRow:
+def _lay_row(lay: Lay, nth: int, of: int, mean_turn: float, breadth: float) -> WindingRow:
     w = lay.winding
     per_layer = max(1, int(breadth / w.wire.outer))
     length = cut_length(w, mean_turn)
@@ -60,7 +64,7 @@ def _lay_row(lay: Lay, nth: int, of: int, halves: int, mean_turn: float, breadth
     mass = w.turns * w.wire.copper * mean_turn * COPPER_DENSITY * wires
     name = lay.part if of == 1 else f"{lay.part}, part {nth} of {of}"
     note = ""
-    if lay.part == "primary" and halves == 2:
+    if lay.together == 2:
         name += ", both halves together"
         note = "bifilar: twist or lay the wires of both halves side by side"
     if of > 1 and nth == of:
@@ -69,15 +73,14 @@ def _lay_row(lay: Lay, nth: int, of: int, halves: int, mean_turn: float, breadth
         what=name, turns=str(w.turns), wire=w.wire.label,
         in_hand=f"{lay.in_hand}" + (f" + {lay.in_hand}" if lay.together == 2 else ""),
         layers=str(math.ceil(lay.wires / per_layer)), length=f"{wires} × {fmt(length, 'm')}", mass=fmt(mass, "kg", 2),
-        starts=_starts(lay.part, halves), note=note)  # fmt: skip
+        starts=_starts(lay.part, lay.together), note=note)  # fmt: skip
 
 
 def _starts(part: str, halves: int) -> str:
-    if part == "secondary":
-        return "S1 start, S2 finish"
+    pin = part[0].upper()
     if halves == 2:
-        return "A: P1 start, P2 finish; B: P2 start, P3 finish"
-    return "P1 start, P2 finish"
+        return f"A: {pin}1 start, {pin}2 finish; B: {pin}2 start, {pin}3 finish"
+    return f"{pin}1 start, {pin}2 finish"
 
 
 def _tape_row(where: str, breadth: float) -> WindingRow:

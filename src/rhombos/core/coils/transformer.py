@@ -51,9 +51,10 @@ def working_point(worked: Worked) -> block.WorkingPoint:
     s = worked.settled["nominal"]
     front: Any = worked.builds["front_end"]
     return block.WorkingPoint(
-        s.v_half, s.states["front_end"].duty, s.pulse, 2 * s.states["rectifier"].average, front.frequency,
+        s.v_half, s.states["front_end"].duty, s.pulse, s.states["rectifier"].winding_pulse, front.frequency,
         TOPOLOGIES[front.topology].drive * worked.brief.source.volts[2],
-        max(worked.rules.duty_limit, s.states["front_end"].duty), s.states[KEY].temperature)  # fmt: skip
+        max(worked.rules.duty_limit, s.states["front_end"].duty), s.states[KEY].temperature,
+        s.states["rectifier"].form)  # fmt: skip
 
 
 def _assess(worked: Worked, build: Any) -> block.TransformerState:
@@ -74,8 +75,9 @@ def transformer_need(worked: Worked) -> TransformerNeed:
     return TransformerNeed(
         v_max=at.v_max, d_max=worked.rules.duty_limit, v_work=flat.v_half, d_work=min(0.5, flat.states["front_end"].duty),
         ratio=build.secondary_turns / build.primary_turns, primary_pulse=flat.pulse,
-        secondary_pulse=2 * flat.states["rectifier"].average, frequency=front.frequency,
-        air=worked.brief.targets.ambient + worked.rules.enclosure_rise, halves=build.halves)  # fmt: skip
+        secondary_pulse=flat.states["rectifier"].winding_pulse, frequency=front.frequency,
+        air=worked.brief.targets.ambient + worked.rules.enclosure_rise, halves=build.halves,
+        secondary_halves=build.secondary_halves)  # fmt: skip
 
 
 def _against(worked: Worked, t: Transformer, state: block.TransformerState) -> str:
@@ -142,11 +144,7 @@ def _cores(worked: Worked, build: Any) -> OptionTable:
             patch=patch)  # fmt: skip
 
     options = [
-        judged(t, block.TransformerBuild.within({
-            "core": t.stack.core.id, "sets": t.stack.sets, "grade": t.grade.id, "primary_turns": t.primary.turns,
-            "secondary_turns": t.secondary.turns, "primary_wire": t.primary.wire.id, "primary_in_hand": t.primary.in_hand,
-            "secondary_wire": t.secondary.wire.id, "secondary_in_hand": t.secondary.in_hand, "interfaces": t.interfaces,
-            "halves": t.halves}))
+        judged(t, block.TransformerBuild.of(t))
         for t in rank_transformers(transformer_need(worked), worked.shelf, worked.rules, 3 * SHOWN)
     ]  # fmt: skip
     shown = with_present(options, lambda: judged(block.made(build, worked.shelf), build), SHOWN)
@@ -160,7 +158,7 @@ def _cores(worked: Worked, build: Any) -> OptionTable:
 
 def _wires(worked: Worked, build: Any, which: str) -> OptionTable:
     made = block.made(build, worked.shelf)
-    portions = section_portions(which, made.interfaces, made.halves)
+    portions = section_portions(made.interfaces, made.halves if which == "primary" else made.secondary_halves)
 
     def filled(w: Winding) -> float:
         return (replace(made, primary=w) if which == "primary" else replace(made, secondary=w)).fill
@@ -204,7 +202,7 @@ def _schools(worked: Worked, made: Transformer, best: str) -> tuple[School, ...]
     through = worked.settled["nominal"].flow[KEY]
     frequency = working_point(worked).frequency
     table = stack_table(worked.shelf)
-    apparent = through * (math.sqrt(2) + 1 if made.halves == 2 else 2)
+    apparent = through * sum(math.sqrt(h) for h in (made.halves, made.secondary_halves))
     product = float(book.area_product(
         P_apparent=apparent, K_f=4, K_u=rules.window_fill, B_pk=max(state.flux, 1e-3), f=frequency,
         J=rules.current_density))  # fmt: skip
@@ -281,14 +279,19 @@ def winding_sheet(worked: Worked) -> WindingSheet:
     ]
     if made.stack.core.shape == "ring":
         around = made.stack.b_w
-        widest = max(made.primary.turns * made.primary.in_hand * made.halves * made.primary.wire.outer,
-                     made.secondary.turns * made.secondary.in_hand * made.secondary.wire.outer)  # fmt: skip
+        widest = max(w.turns * w.in_hand * halves * w.wire.outer for w, halves in (
+            (made.primary, made.halves), (made.secondary, made.secondary_halves)))  # fmt: skip
         checks.append(("Inner circumference, usable", f"{fmt(around, 'mm')}; the longest winding needs "
                        f"{widest / around:.1f} layers of it"))  # fmt: skip
     return pair_sheet(
         made, made.stack.mlt, made.stack.b_w, f"{core}, grade {made.grade.id}, no gap", "Transformer",
-        worked.builds["dc_link"].voltage * 1.1, winding_window(worked), tuple(checks))  # type: ignore[attr-defined]
+        _working_voltage(worked), winding_window(worked), tuple(checks))
 
 
 def _cold(resistance: float, celsius: float) -> float:
     return resistance * copper_resistivity(20.0) / copper_resistivity(celsius)
+
+
+def _working_voltage(worked: Worked) -> float:
+    """The highest voltage between the windings, V: the whole secondary's or the link's."""
+    return float(1.1 * max(s.states["dc_link"].voltage for s in worked.settled.values()))

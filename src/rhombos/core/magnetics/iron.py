@@ -75,7 +75,7 @@ def iron_from(
     """The transformer that a build's fields describe; a winding is (wire, in hand, turns)."""
     stack = shelf.get(IronCore, core)
     windings = [lay(shelf.get(Wire, wire), hand, turns, stack.b_w) for wire, hand, turns in (primary, secondary)]
-    return IronTransformer(windings[0], windings[1], 1, halves, stack)
+    return IronTransformer(windings[0], windings[1], 1, halves, 1, stack)
 
 
 def design_iron(need: IronNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> IronTransformer:
@@ -157,7 +157,7 @@ def _wind(need: IronNeed, pins: dict[str, Any], shelf: Shelf, scored: _Scored, a
         fit = max(1, math.ceil(rms / density / wire.copper * 0.97))
         in_hand = int(pins.get(f"{name}_in_hand", chosen.in_hand if wire is chosen.wire else fit))
         windings.append(lay(wire, in_hand, count, core.b_w))
-    return IronTransformer(windings[0], windings[1], 1, need.halves, core)
+    return IronTransformer(windings[0], windings[1], 1, need.halves, 1, core)
 
 
 def total_loss(t: IronTransformer, need: IronNeed, celsius: float) -> float:

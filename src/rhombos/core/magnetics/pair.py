@@ -26,7 +26,7 @@ class Lay:
 
 @dataclass(frozen=True, slots=True)
 class WoundPair:
-    """Primary and secondary on one core. Two primary halves are wound bifilar, or there is one primary; `interfaces` counts
+    """Primary and secondary on one core, each single or of two halves wound bifilar; `interfaces` counts
     primary-to-secondary faces: 1 plain, 2 with the primary's wires shared out below and above the secondary. What the
     windings lie on is the heir's `stack`, with its window and mean turn."""
 
@@ -34,6 +34,7 @@ class WoundPair:
     secondary: Winding
     interfaces: int
     halves: int
+    secondary_halves: int
 
     @property
     def _on(self) -> Any:
@@ -41,13 +42,17 @@ class WoundPair:
 
     @property
     def ratio(self) -> float:
-        """Secondary turns over one primary half's."""
+        """Turns of the secondary (of one half of it) over one primary half's."""
         return self.secondary.turns / self.primary.turns
 
     @property
     def height(self) -> float:
-        """Build of the primary (both halves), the secondary and the tape between, m."""
-        return self.halves * self.primary.height + self.secondary.height + (self.interfaces + 1) * INSULATION
+        """Build of the copper, all halves, and the tape between, m."""
+        return self._copper_height + (self.interfaces + 1) * INSULATION
+
+    @property
+    def _copper_height(self) -> float:
+        return self.halves * self.primary.height + self.secondary_halves * self.secondary.height
 
     @property
     def fill(self) -> float:
@@ -64,14 +69,15 @@ class WoundPair:
         """The numbers behind `leakage`."""
         return {
             "N": self.primary.turns, "MLT": self._on.mlt, "b_w": self._on.b_w, "interfaces": self.interfaces,
-            "h_cu": self.halves * self.primary.height + self.secondary.height, "h_gap": self.interfaces * INSULATION,
+            "h_cu": self._copper_height, "h_gap": self.interfaces * INSULATION,
         }  # fmt: skip
 
     @property
     def order(self) -> tuple[Lay, ...]:
         """The windings from the core upwards: primary, secondary and, interleaved, the rest of the primary's wires."""
         first = self.primary.in_hand - self.primary.in_hand // 2 if self.interfaces == 2 else self.primary.in_hand
-        found = [Lay("primary", self.primary, first, self.halves), Lay("secondary", self.secondary, self.secondary.in_hand, 1)]
+        found = [Lay("primary", self.primary, first, self.halves), 
+                 Lay("secondary", self.secondary, self.secondary.in_hand, self.secondary_halves)]  # fmt: skip
         if self.interfaces == 2 and first < self.primary.in_hand:
             found.append(Lay("primary", self.primary, self.primary.in_hand - first, self.halves))
         return tuple(found)
@@ -79,5 +85,6 @@ class WoundPair:
     @property
     def copper_mass(self) -> float:
         """Copper of all windings, kg."""
-        section = self.halves * self.primary.turns * self.primary.copper + self.secondary.turns * self.secondary.copper
+        section = (self.halves * self.primary.turns * self.primary.copper
+                   + self.secondary_halves * self.secondary.turns * self.secondary.copper)  # fmt: skip
         return float(section * self._on.mlt * COPPER_DENSITY)

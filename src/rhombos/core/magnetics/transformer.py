@@ -46,6 +46,7 @@ class TransformerNeed:
     frequency: float
     air: float
     halves: int = 2
+    secondary_halves: int = 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,12 +59,12 @@ class Transformer(WoundPair):
 
 def transformer_from(
     shelf: Shelf, core: str, sets: int, grade: str, primary: tuple[str, int, int], secondary: tuple[str, int, int],
-    interfaces: int, halves: int = 2,
+    interfaces: int, halves: int = 2, secondary_halves: int = 1,
 ) -> Transformer:  # fmt: skip
     """The transformer that a build's fields describe; a winding is (wire, in hand, turns)."""
     stack = stacked(shelf.get(Core, core), sets)
     windings = [lay(shelf.get(Wire, wire), hand, turns, stack.b_w) for wire, hand, turns in (primary, secondary)]
-    return Transformer(windings[0], windings[1], interfaces, halves, stack, shelf.get(Grade, grade))
+    return Transformer(windings[0], windings[1], interfaces, halves, secondary_halves, stack, shelf.get(Grade, grade))
 
 
 def one_sided_harmonics(duty: float) -> np.ndarray:
@@ -75,9 +76,9 @@ def one_sided_harmonics(duty: float) -> np.ndarray:
     return np.asarray((2 / (np.pi * HARMONICS) * np.sin(np.pi * duty * HARMONICS)) ** 2 / 2)
 
 
-def section_portions(which: str, interfaces: int, halves: int = 2) -> float:
-    """Into how many parts the layers fall between faces of zero field; bifilar halves lie double in the primary's."""
-    return interfaces / halves if which == "primary" else float(interfaces)
+def section_portions(interfaces: int, halves: int) -> float:
+    """Into how many parts a winding's layers fall between faces of zero field; bifilar halves lie double."""
+    return interfaces / halves
 
 
 @lru_cache(maxsize=512)
@@ -89,13 +90,18 @@ def _weights(t: Transformer, frequency: float, step: int) -> np.ndarray:
     so they are interpolated between steps.
     """
     measured = [
-        layer_measure(w, t.stack.b_w, frequency, at * FACTOR_STEP, section_portions(name, t.interfaces, t.halves))
-        for at in (step, step + 1) for name, w in (("primary", t.primary), ("secondary", t.secondary))
+        layer_measure(w, t.stack.b_w, frequency, at * FACTOR_STEP, section_portions(t.interfaces, halves))
+        for at in (step, step + 1) for w, halves in _halved(t)
     ]
     xi, layers = np.array(measured).T[:, :, None]
     factors = book.dowell(xi=np.clip(xi * ROOTS, 1e-3, 30), layers=layers)
-    shapes = np.array([np.ones(HARMONICS.size) if t.halves == 2 else TWO_SIDED, TWO_SIDED] * 2)
+    shapes = np.array([np.ones(HARMONICS.size) if halves == 2 else TWO_SIDED for _, halves in _halved(t)] * 2)
     return np.stack([factors * shapes, shapes], axis=1).reshape(8, -1)
+
+
+def _halved(t: Transformer) -> tuple[tuple[Winding, int], ...]:
+    """Both windings, with the halves that each has."""
+    return (t.primary, t.halves), (t.secondary, t.secondary_halves)
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,19 +117,19 @@ class WindingLoss:
 def winding_losses(
     t: Transformer, primary_pulse: float, secondary_pulse: float, duty: float, frequency: float, celsius: float
 ) -> tuple[WindingLoss, WindingLoss]:  # fmt: skip
-    """Loss of one primary half (or the one primary) and of the secondary, their AC factors weighted over their harmonics."""
+    """Loss of one primary half (or the one primary) and of the secondary, likewise, their AC factors weighted over their
+    harmonics."""
     rho = copper_resistivity(celsius)
     step = math.floor(celsius / FACTOR_STEP)
     between = celsius / FACTOR_STEP - step
     weighed = (_weights(t, frequency, step) @ one_sided_harmonics(duty)).tolist()
     summed = [(1 - between) * here + between * there for here, there in zip(weighed[:4], weighed[4:], strict=True)]
-    direct = (duty**2 if t.halves == 2 else 0.0, 0.0)  # the pulses of a primary half have a mean
-    shares = (2 * duty / t.halves, 2 * duty)
     found = []
-    for i, (w, pulse, share) in enumerate(zip((t.primary, t.secondary), (primary_pulse, secondary_pulse), shares, strict=True)):
-        rms = pulse * math.sqrt(share)
+    for i, ((w, halves), pulse) in enumerate(zip(_halved(t), (primary_pulse, secondary_pulse), strict=True)):
+        rms = pulse * math.sqrt(2 * duty / halves)
+        direct = duty**2 if halves == 2 else 0.0  # the pulses of a half have a mean
         resistance = book.winding_resistance.work({"rho": rho, "N": w.turns, "MLT": t.stack.mlt, "A_cu": w.copper})
-        factor = (direct[i] + summed[2 * i]) / (direct[i] + summed[2 * i + 1])
+        factor = (direct + summed[2 * i]) / (direct + summed[2 * i + 1])
         found.append(
             WindingLoss(source.ohmic_loss.work({"I_rms": rms, "R": resistance * factor}), rms, resistance, factor))  # fmt: skip
     return found[0], found[1]
@@ -187,7 +193,7 @@ def _scores(
     secondary = np.asarray(pins.get("secondary_turns", np.ceil(turns * need.ratio - 1e-9)))
     ampere_turns = (
         need.halves * turns * need.primary_pulse * math.sqrt(2 * need.d_work / need.halves)
-        + secondary * need.secondary_pulse * math.sqrt(2 * need.d_work)
+        + need.secondary_halves * secondary * need.secondary_pulse * math.sqrt(2 * need.d_work / need.secondary_halves)
     )  # fmt: skip
     room = rules.window_fill * table.a_w[index][:, None]
     wanted = ampere_turns / rules.current_density
@@ -215,22 +221,21 @@ def _wind(
     secondary_turns = int(pins.get("secondary_turns", math.ceil(turns * need.ratio - 1e-9)))
     room = HEIGHT_USED * stack.height - (interfaces + 1) * INSULATION
     windings: list[Winding] = []
-    for name, count, pulse, duty, height in (
-        ("primary", turns, need.primary_pulse, 2 * need.d_work / need.halves, room * PRIMARY_SHARE / need.halves),
-        ("secondary", secondary_turns, need.secondary_pulse, 2 * need.d_work, room * (1 - PRIMARY_SHARE)),
+    for name, count, pulse, halves, share in (
+        ("primary", turns, need.primary_pulse, need.halves, PRIMARY_SHARE),
+        ("secondary", secondary_turns, need.secondary_pulse, need.secondary_halves, 1 - PRIMARY_SHARE),
     ):
+        duty = 2 * need.d_work / halves
         rms = pulse * math.sqrt(duty)
-        ac_share = 1 - duty if name == "primary" and need.halves == 2 else 1.0
-        portions = section_portions(name, interfaces, need.halves)
         chosen = choose_wire(
-            shelf, count, rms, rules.current_density, stack.b_w, height, need.frequency, portions=portions,
-            ac_share=ac_share,
+            shelf, count, rms, rules.current_density, stack.b_w, room * share / halves, need.frequency,
+            portions=section_portions(interfaces, halves), ac_share=1 - duty if halves == 2 else 1.0,
         )  # fmt: skip
         wire = shelf.get(Wire, pins[f"{name}_wire"]) if f"{name}_wire" in pins else chosen.wire
         fit = max(1, math.ceil(rms / rules.current_density / wire.copper * 0.97))
         in_hand = int(pins.get(f"{name}_in_hand", chosen.in_hand if wire is chosen.wire else fit))
         windings.append(lay(wire, in_hand, count, stack.b_w))
-    return Transformer(windings[0], windings[1], interfaces, need.halves, stack, grade)
+    return Transformer(windings[0], windings[1], interfaces, need.halves, need.secondary_halves, stack, grade)
 
 
 def core_loss_density(t: Transformer, v: float, duty: float, frequency: float, celsius: float) -> float:
@@ -246,4 +251,4 @@ def total_loss(t: Transformer, need: TransformerNeed, celsius: float = 90.0) -> 
     primary, secondary = winding_losses(
         t, need.primary_pulse, need.secondary_pulse, need.d_work, need.frequency, celsius)  # fmt: skip
     core = core_loss_density(t, need.v_work, need.d_work, need.frequency, celsius) * t.stack.v_e
-    return t.halves * primary.loss + secondary.loss + core
+    return t.halves * primary.loss + t.secondary_halves * secondary.loss + core

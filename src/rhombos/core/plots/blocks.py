@@ -36,6 +36,14 @@ IRON: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
 """What differs at line frequency."""
 
 
+UNHELD: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
+    "rectifier": (high_side.diode_voltage, high_side.charging_pulses),
+    "controller": (control.trimmer_range,),
+    "dc_link": (high_side.link_over_battery, high_side.discharge),
+}
+"""What differs where no duty holds the link."""
+
+
 def charts(worked: Worked, block: str) -> tuple[Chart, ...]:
     """The pictures of one block; none for a block that this route has not."""
     if block not in worked.builds:
@@ -45,4 +53,6 @@ def charts(worked: Worked, block: str) -> tuple[Chart, ...]:
         drawn |= STEPPED
     if "iron_transformer" in worked.builds:
         drawn |= IRON
+    if "dc_link" in worked.builds and not worked.builds["dc_link"].held:  # type: ignore[attr-defined]
+        drawn |= UNHELD
     return tuple(draw(worked) for draw in drawn.get(block, ()))

@@ -67,11 +67,11 @@ def choke_current(worked: Worked) -> Chart:
     half = 1 / (2 * build.frequency)
     t = Scale("s", 2 * half)
     states = {k: worked.settled[k].states for k in ("nominal", "idle")}
-    a = Scale("A", 2 * states["nominal"]["rectifier"].average + states["nominal"]["rectifier"].ripple)
+    a = Scale("A", states["nominal"]["rectifier"].current + states["nominal"]["rectifier"].ripple)
     series = []
     for key, role in (("nominal", "main"), ("idle", "second")):
         rectified, duty = states[key]["rectifier"], states[key]["front_end"].total_duty
-        mean, ripple = 2 * rectified.average, rectified.ripple
+        mean, ripple = rectified.current, rectified.ripple
         rise, on = ripple, duty * half
         if mean < ripple / 2:  # runs dry: rises from zero, falls to zero, rests
             area = mean * half
@@ -88,6 +88,52 @@ def choke_current(worked: Worked) -> Chart:
         series=tuple(series),
         remark=f"Below {fmt(least, 'A')} the choke runs dry and the duty must shrink, or the link drifts to the "
                "peak.")  # fmt: skip
+
+
+def charging_pulses(worked: Worked) -> Chart:
+    """Current of the secondary over one switching period, full power: it charges the bank directly."""
+    build: Any = worked.builds["front_end"]
+    period = 1 / build.frequency
+    s = worked.settled["nominal"]
+    rectified, on = s.states["rectifier"], s.states["front_end"].duty * period
+    leak = (s.states["transformer"].leakage + worked.rules.lead_inductance) * s.states["transformer"].ratio ** 2
+    diode = worked.shelf.get(Diode, worked.builds["rectifier"].diode)  # type: ignore[attr-defined]
+    ohms = s.guess.charging_resistance(s.states["transformer"].ratio) + s.diodes * diode.r
+    inside = np.linspace(0, on, 60)
+    rising = (1 - np.exp(-inside * ohms / leak)) / (1 - np.exp(-on * ohms / leak)) * rectified.pulse_peak
+    t, a = Scale("s", period), Scale("A", rectified.pulse_peak)
+    half = period / 2
+    xs = np.concatenate([inside, [on, half], half + inside, [half + on, period]])
+    ys = np.concatenate([rising, [0, 0], -rising, [0, 0]])
+    return Chart(
+        key="pulses", title="Current of the secondary", x=t.axis("time", low=0, high=period), y=a.axis(""),
+        series=(curve("full power", xs, ys, t, a),
+                curve("mean of a pulse", [0, on], [rectified.pulse] * 2, t, a, "second")),
+        remark=f"Leakage and resistance alone shape it: peak {fmt(rectified.pulse_peak, 'A')}, RMS {rectified.form:.2f} times "
+               f"the mean; the leakage takes {fmt(rectified.leakage_drop, 'V')} of the secondary's voltage.")  # fmt: skip
+
+
+def link_over_battery(worked: Worked) -> Chart:
+    """Where the link stands for every battery and load, against what its capacitors stand."""
+    build: Any = worked.builds["dc_link"]
+    can = worked.shelf.get(Capacitor, build.capacitor)
+    stands = can.v_rating * build.banks
+    hopeless = worked.route.hopeless(worked.settled)
+    series = []
+    x, v = Scale("V", worked.brief.source.volts[2]), Scale("V", stands)
+    for name, keys, role in (("full power", ("flat", "nominal", "full"), "main"),
+                             ("surge", ("surge_flat", "surge_full"), "second")):  # fmt: skip
+        held = [worked.settled[k] for k in keys if k in worked.settled and k not in hopeless]
+        if len(held) > 1:
+            series.append(curve(name, [s.point.emf for s in held], [s.states["dc_link"].voltage for s in held], x, v, role))  # type: ignore[arg-type]
+    full = worked.settled["full"]
+    return Chart(
+        key="link", title="Link against the battery", x=x.axis("battery, at rest"),
+        y=v.axis("", low=0, high=roomy(stands)), series=tuple(series),
+        marks=limits(stands, stands * (1 - worked.rules.link_capacitor_margin), v, "V"),
+        dots=(Dot(x=x(full.point.emf), y=v(full.states["rectifier"].unloaded), label="no load, climbing"),),
+        remark="No choke, so no duty holds it: the link is the battery times the turns ratio, less what is lost on the "
+               "way.")  # fmt: skip
 
 
 def link_voltage(worked: Worked) -> Chart:
@@ -116,10 +162,10 @@ def discharge(worked: Worked) -> Chart:
     state: Any = worked.settled["nominal"].states["dc_link"]
     safe = worked.rules.safe_voltage
     time = np.linspace(0, max(1.6 * state.safe_time, 1.0), 120)
-    t, v = Scale("s", 1.0), Scale("V", build.voltage)
+    t, v = Scale("s", 1.0), Scale("V", state.voltage)
     return Chart(
         key="discharge", title="Link after switch-off", x=t.axis("time", low=0), y=v.axis("", low=0),
-        series=(curve("link", time, build.voltage * np.exp(-time / (build.bleeder * bank)), t, v),),
+        series=(curve("link", time, state.voltage * np.exp(-time / (build.bleeder * bank)), t, v),),
         marks=(Mark(at=v(safe), label=f"touch-safe {short(safe, 'V')}", role="house"),),
         dots=(Dot(x=t(state.safe_time), y=v(safe), label=fmt(state.safe_time, "s", 2)),),
         remark=f"{fmt(state.stored, 'J', 2)} through {fmt(build.bleeder, 'ohm')}. Bleed, wait, measure, then touch: a bleeder "

@@ -14,7 +14,7 @@ from rhombos.core.parts import Capacitor, Mosfet
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve, limits, roomy
 from rhombos.core.plots.window import window_boxes
 from rhombos.core.points import operating_points
-from rhombos.core.routes.settle import settle, settle_socket
+from rhombos.core.routes.settle import settle
 from rhombos.core.solve import Worked
 from rhombos.core.topology import TOPOLOGIES
 from rhombos.core.units import fmt, short
@@ -140,14 +140,13 @@ def loss_against_frequency(worked: Worked) -> Chart:
     build: Any = worked.builds["front_end"]
     point = operating_points(worked.brief)["nominal"]
     here = worked.settled["nominal"]
-    socket = settle_socket(point, worked.builds, worked.brief, worked.shelf, worked.rules)
     rows: list[tuple[float, float, float, float, float]] = []
     for factor in SWEEP:
         frequency = build.frequency * factor
         if not 10e3 <= frequency <= 300e3:
             continue
         builds = dict(worked.builds) | {"front_end": build.model_copy(update={"frequency": float(frequency)})}
-        s = settle(point, builds, worked.brief, worked.shelf, worked.rules, SILENT, socket, here, 1e-4)
+        s = settle(point, builds, worked.brief, worked.shelf, worked.rules, SILENT, here, 1e-4)
         stage, wound = s.states["front_end"], s.states["transformer"]
         sound = wound.worst_flux <= max(worked.rules.ferrite_peak, here.states["transformer"].worst_flux)
         rows.append((frequency, wound.loss, stage.loss, wound.loss + stage.loss, float(sound)))
@@ -194,10 +193,10 @@ def loss_against_turns(worked: Worked) -> Chart:
     rows = []
     made = transformer.made(build, worked.shelf)
     at = transformer.WorkingPoint(
-        here.v_half, here.states["front_end"].duty, here.pulse, 2 * here.states["rectifier"].average,
+        here.v_half, here.states["front_end"].duty, here.pulse, here.states["rectifier"].winding_pulse,
         worked.builds["front_end"].frequency,  # type: ignore[attr-defined]
         TOPOLOGIES[worked.builds["front_end"].topology].drive * worked.brief.source.volts[2],  # type: ignore[attr-defined]
-        worked.rules.duty_limit, now.temperature)  # fmt: skip
+        worked.rules.duty_limit, now.temperature, here.states["rectifier"].form)  # fmt: skip
     for n in turns:
         # the same copper volume: fewer turns, more wires in hand
         hand = max(1, round(build.primary_in_hand * build.primary_turns / n))

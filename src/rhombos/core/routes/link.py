@@ -21,6 +21,7 @@ from rhombos.core.blocks import (
     load,
     output_filter,
     rectifier,
+    rectifier_report,
     transformer,
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
@@ -36,11 +37,13 @@ from rhombos.core.routes.base import SETTLED, Route
 from rhombos.core.routes.settle import LinkSettled
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
-from rhombos.core.topology import TOPOLOGIES, RouteName, TopologyName
+from rhombos.core.topology import RECTIFIERS, TOPOLOGIES, Rectifying, RouteName, TopologyName
 
 BLOCKS = (battery, input_stage, front_end, transformer, rectifier, dc_link, h_bridge, output_filter, load)
 HARDEST_SAG = 0.7
 """Share of the battery's open voltage that proposals count on at least: a design that sags further is hopeless."""
+ASIDE = 1e-3
+"""How closely a point is settled that only the controller's trip asks for."""
 DUTY_RESERVE = 0.985
 """Part of the duty limit that the proposed turns ratio uses; the rest absorbs what the next iteration changes."""
 
@@ -51,6 +54,11 @@ class Hints:
 
     bridge_peak: float
     path_resistance: float
+    link_high: float
+    climb: float
+    feed_ripple: float
+    form: float
+    charging_resistance: float
     modulation: float
     dead_time_volts: float
     link_current: float
@@ -104,18 +112,23 @@ class LinkRoute(Route):
     def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
         """A designer's first guess: 88 % overall, 5 % of drops, everything else by proportion."""
         drive = self.topology.drive
+        how = _rectifying(pins)
         bridge = math.sqrt(2) * brief.output.voltage * 1.05
         if brief.output.stepped:
             bridge = brief.output.voltage / math.sqrt(_fraction(brief, pins))
         voltage = pins.get("dc_link", {}).get("voltage") or self._link_voltage(brief, pins, bridge, 0.0, rules)
         empty, _, full = brief.source.volts
         power, surge = brief.power.continuous / 0.88, brief.power.surge / 0.88
-        high = rules.duty_limit * empty / full
+        high = rules.duty_limit * (empty / full if how.choke else 1.0)
         duty = {"flat": rules.duty_limit, "full": high, "surge_full": high}
         v_in = {"flat": empty * 0.95, "full": full * 0.98, "surge_full": full * 0.95}
         asked = {k: surge if k.startswith("surge") else power for k in v_in}
         pulse = {k: asked[k] / (drive * v_in[k] * 2 * duty[k]) for k in v_in}
+        high_link = voltage * (1.0 if how.choke else full / empty)
         return Hints(
+            link_high=high_link, climb=high_link,
+            feed_ripple=(rules.choke_ripple if how.choke else 2.0) * brief.power.continuous / voltage, form=1.0,
+            charging_resistance=0.0,
             bridge_peak=bridge, path_resistance=0.0, modulation=bridge / voltage, dead_time_volts=0.01 * voltage,
             link_current=brief.power.continuous * 1.05 / voltage, surge_link_current=brief.power.surge * 1.05 / voltage,
             v_in=v_in, pulse=pulse,
@@ -135,20 +148,25 @@ class LinkRoute(Route):
         duty = {k: min(0.5, settled[k].states["front_end"].duty) for k in self.hint_points}
         drive = self.topology.drive
         most = {k: settled[k].point.power / (0.6 * drive * v_in[k] * 2 * duty[k]) for k in self.hint_points}
-        mean = 2 * states["rectifier"].average
+        steady = [settled[k].states for k in ("flat", "full")]
+        mean = max(s["rectifier"].current for s in steady)
         return Hints(
+            link_high=max(s["dc_link"].voltage for s in steady), climb=max(s["rectifier"].unloaded for s in steady),
+            feed_ripple=max(s["rectifier"].feed_ripple for s in steady), form=states["rectifier"].form,
+            charging_resistance=flat.guess.charging_resistance(states["transformer"].ratio),
             bridge_peak=max(settled[k].states["h_bridge"].bridge_peak for k in ("flat", "full")),
             path_resistance=2 * states["h_bridge"].resistance, modulation=states["h_bridge"].modulation,
             dead_time_volts=states["h_bridge"].dead_time_loss_volts, link_current=mean,
-            surge_link_current=2 * settled["surge_full"].states["rectifier"].average,
+            surge_link_current=settled["surge_full"].states["rectifier"].current,
             v_in=v_in,
             pulse={k: min(settled[k].pulse, most[k]) for k in self.hint_points},
             turn_off={k: min(settled[k].turn_off, 1.3 * most[k]) for k in self.hint_points}, duty=duty,
             drop=min(max(0.0, drive * flat.v_in - flat.v_half), 0.2 * drive * v_in["flat"]),
-            secondary_extra=2 * states["rectifier"].drop + states["rectifier"].choke_resistance * mean
-            + min(flat.secondary_drop, 0.1 * settled["flat"].states["dc_link"].voltage),
+            secondary_extra=flat.diodes * states["rectifier"].drop + states["rectifier"].choke_resistance * mean
+            + states["rectifier"].leakage_drop + min(flat.secondary_drop, 0.1 * states["dc_link"].voltage),
             leak_duty=min(states["transformer"].leakage_duty, 0.2),
-            battery_current=min(states["battery"].current, flat.point.power / (0.6 * v_in["flat"])),
+            battery_current=max(
+                min(settled[k].states["battery"].current, settled[k].flow["load"] / (0.6 * v_in[k])) for k in ("flat", "full")),
             bridge_drop=states["h_bridge"].drop + 2 * states["h_bridge"].resistance * states["h_bridge"].line_peak,
         )  # fmt: skip
 
@@ -161,21 +179,21 @@ class LinkRoute(Route):
         own["front_end"]["topology"] = topology.name
         own["transformer"]["halves"] = topology.halves
         own["input_stage"]["banks"] = topology.banks
+        how = _rectifying(pins)
+        own["transformer"]["secondary_halves"] = how.halves
+        own["dc_link"] |= {"banks": how.gain, "held": how.choke}
         voltage = own["dc_link"].get("voltage") or self._link_voltage(brief, own, hints.bridge_peak, hints.bridge_drop, rules)
         made = self._socket_side(brief, hints, own, voltage, shelf, rules)
-        # the ratio that still reaches the link on a flat battery, hot, at full load, with leakage's share of the duty
-        reach = rules.duty_limit * DUTY_RESERVE - hints.leak_duty / 2
-        ratio = float(stage_book.turns_ratio_choke(
-            V_out=voltage + hints.secondary_extra, n_d=1, V_F=0.0, D_max=reach, V_min=topology.drive * hints.v_in["flat"],
-            V_drop=hints.drop))  # fmt: skip
+        ratio = self._ratio(brief, hints, how, voltage, rules)
         frequency = float(own["front_end"].get("frequency", front_end.steady_frequency(brief.power.continuous)))
         air = brief.targets.ambient + rules.enclosure_rise
         winding = transformer.propose(
             TransformerNeed(
-                v_max=topology.drive * brief.source.volts[2], d_max=rules.duty_limit,
+                v_max=topology.drive * brief.source.volts[2], d_max=rules.duty_limit, secondary_halves=how.halves,
                 v_work=topology.drive * hints.v_in["flat"] - hints.drop,
-                d_work=min(0.5, hints.duty["flat"]), ratio=ratio, primary_pulse=hints.pulse["flat"],
-                secondary_pulse=hints.link_current, frequency=frequency, air=air, halves=topology.halves),
+                d_work=min(0.5, hints.duty["flat"]), ratio=ratio, primary_pulse=hints.form * hints.pulse["flat"],
+                secondary_pulse=hints.form * _secondary_pulse(how, hints), frequency=frequency, air=air,
+                halves=topology.halves),
             own["transformer"], shelf, rules)  # fmt: skip
         wound = transformer.made(winding, shelf)
         leakage = wound.leakage + rules.lead_inductance
@@ -184,25 +202,42 @@ class LinkRoute(Route):
                 v_sec=wound.ratio * (topology.drive * (hints.v_in["flat"] + hints.v_in["full"]) / 2 - hints.drop),
                 v_sec_max=wound.ratio * topology.drive * brief.source.volts[2],
                 v_link=voltage, current=hints.link_current, duty=hints.duty["flat"] + hints.duty["full"], frequency=frequency,
-                leakage=leakage * wound.ratio**2, ratio=wound.ratio),
+                leakage=leakage * wound.ratio**2, ratio=wound.ratio, resistance=hints.charging_resistance),
             hints.surge_link_current, brief, own["rectifier"], shelf, rules)  # fmt: skip
         flat, full, hardest = (
-            front_end.FrontEndNeed(hints.v_in[k], hints.duty[k], hints.pulse[k], hints.turn_off[k], leakage)
+            front_end.FrontEndNeed(hints.v_in[k], hints.duty[k], hints.pulse[k], hints.turn_off[k], leakage, hints.form)
             for k in self.hint_points
         )
         switching = front_end.propose(flat, full, hardest, brief.source.volts[2], brief, own["front_end"], shelf, rules)
-        ripple_in = hints.battery_current * math.sqrt(max(0.0, 1 / max(2 * hints.duty["full"] / topology.banks, 0.05) - 1))
+        share = max(2 * hints.duty["full"] / topology.banks, 0.05)
+        ripple_in = hints.battery_current * math.sqrt(max(0.0, hints.form**2 / share - 1))
         entry = input_stage.propose(brief, hints.battery_current, ripple_in, own["input_stage"], shelf, rules)
         return {
             "battery": battery.BatteryBuild(), "input_stage": entry, "front_end": switching, "transformer": winding,
             "rectifier": rectifying, **made, "load": load.LoadBuild(),
         }  # fmt: skip
 
+    def _ratio(self, brief: Brief, hints: Hints, how: Rectifying, voltage: float, rules: Rules) -> float:
+        """Secondary over primary turns that just reach the link, V, hot, at full load."""
+        v_min = self.topology.drive * hints.v_in["flat"]
+        if how.choke:  # on a flat battery, with leakage's share of the duty taken off
+            reach = rules.duty_limit * DUTY_RESERVE - hints.leak_duty / 2
+            return float(stage_book.turns_ratio_choke(
+                V_out=voltage + hints.secondary_extra, n_d=1, V_F=0.0, D_max=reach, V_min=v_min,
+                V_drop=hints.drop))  # fmt: skip
+        if brief.output.stepped:  # its RMS follows the link: right on a nominal battery
+            v_min *= brief.source.volts[1] / brief.source.volts[0]
+        return float(stage_book.turns_ratio_peak(
+            V_out=voltage / how.gain + hints.secondary_extra, n_d=1, V_F=0.0, V_min=v_min, V_drop=hints.drop))  # fmt: skip
+
     def propose_asides(
         self, brief: Brief, builds: Mapping[str, Any], settled: Mapping[str, LinkSettled], pins: Mapping[str, dict[str, Any]],
         shelf: Shelf, rules: Rules,
     ) -> dict[str, Build]:  # fmt: skip
         """Timing, set-point, loop and sense for what the path has become."""
+        if not builds["dc_link"].held:  # with a fixed duty, the largest pulse is the surge on a flat battery
+            settled = dict(settled) | self.settle_all(
+                builds, brief, shelf, rules, keys=("surge_flat",), start=settled, tolerance=ASIDE)  # fmt: skip
         need = self.controller_need(settled, builds, shelf, rules)
         return {"controller": controller.propose(need, brief, dict(pins.get("controller", {})), shelf, rules)}
 
@@ -212,14 +247,15 @@ class LinkRoute(Route):
         """What the settled path is to its controller; `worst` is the largest pulse of all points, A."""
         linking, stage = builds["dc_link"], s.states["front_end"]
         can, rectified = shelf.get(Capacitor, linking.capacitor), s.states["rectifier"]
-        current = max(2 * rectified.average, 1e-6)
+        current = max(rectified.current, 1e-6)
         device = shelf.get(Mosfet, builds["front_end"].switch)
         ratio = builds["transformer"].secondary_turns / builds["transformer"].primary_turns
         return controller.ControllerNeed(
-            builds["front_end"].frequency, min(0.5, stage.duty), linking.voltage, linking.voltage / current,
+            builds["front_end"].frequency, min(0.5, stage.duty), s.states["dc_link"].voltage,
+            s.states["dc_link"].voltage / current,
             max(1.0, ratio * s.v_half - s.secondary_drop), builds["rectifier"].inductance,
-            rectified.choke_resistance, dc_link.capacitance(linking, shelf), can.esr / linking.count,
-            sum(front_end.gate_times(device, rules, SILENT)), worst, stage.side_rms * math.sqrt(2))  # fmt: skip
+            rectified.choke_resistance, dc_link.capacitance(linking, shelf), can.esr * linking.banks / linking.count,
+            sum(front_end.gate_times(device, rules, SILENT)), worst, stage.side_rms * math.sqrt(2), linking.held)  # fmt: skip
 
     def _link_voltage(
         self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], bridge_peak: float, drop: float, rules: Rules
@@ -239,7 +275,10 @@ class LinkRoute(Route):
         peak, modulation = math.sqrt(2) * asked.current, hints.bridge_peak / voltage
         if brief.output.stepped:
             fraction = _fraction(brief, own)
-            share, peak, modulation = settle.drawn_share(fraction, asked.power_factor), asked.current / math.sqrt(fraction), 1.0
+            share, modulation = settle.drawn_share(fraction, asked.power_factor), 1.0
+            if not own["dc_link"]["held"]:
+                asked = load.following(asked, hints.link_high / voltage)
+            peak = asked.current / math.sqrt(fraction)
         else:
             carrier = float(own["h_bridge"].get("carrier", h_bridge.CARRIER))
             filter_need = output_filter.FilterNeed(
@@ -249,7 +288,7 @@ class LinkRoute(Route):
             ripple = voltage / (8 * carrier * filtering.inductance)
         need = dc_link.LinkNeed(
             asked.apparent, peak, modulation, asked.power_factor, hints.link_current,
-            rules.choke_ripple * hints.link_current, hints.bridge_peak, share)  # fmt: skip
+            hints.feed_ripple, hints.bridge_peak, share, hints.link_high, hints.climb)  # fmt: skip
         linking = dc_link.propose(need, brief, own["dc_link"] | {"voltage": voltage}, shelf, rules)
         surged = replace(need, apparent=surge * need.apparent, current=surge * need.current)
         made["dc_link"] = linking
@@ -306,7 +345,7 @@ class LinkRoute(Route):
         states = settled["nominal"].states
         if "output_filter" not in states:
             return None
-        filtered, drain, voltage = states["output_filter"], states["load"], builds["dc_link"].voltage
+        filtered, drain, voltage = states["output_filter"], states["load"], states["dc_link"].voltage
         return Operating(
             index=min(1.0, filtered.fundamental / voltage), v_link=voltage, carrier=builds["h_bridge"].carrier,
             line=drain.frequency, inductance=builds["output_filter"].inductance,
@@ -331,7 +370,9 @@ class LinkRoute(Route):
             rated = sheet.shelf.get(Capacitor, builds["dc_link"].capacitor).v_rating
             return controller_report.report(sheet, brief, need, rated)
         if block is front_end:
-            return front_end_report.report(sheet, entering)
+            return front_end_report.report(sheet, entering, RECTIFIERS[builds["rectifier"].circuit])
+        if block is rectifier:
+            return rectifier_report.report(sheet, entering)
         if block is output_filter:
             return output_filter.report(sheet, brief, entering, builds["h_bridge"].carrier)
         if block is h_bridge:
@@ -346,3 +387,15 @@ def _fraction(brief: Brief, pins: Mapping[str, Mapping[str, Any]]) -> float:
     if brief.output.waveform == "modified":
         return float(pins.get("h_bridge", {}).get("fraction", h_bridge.FRACTIONS["modified"]))
     return h_bridge.FRACTIONS[brief.output.waveform]
+
+
+def _rectifying(pins: Mapping[str, Mapping[str, Any]]) -> Rectifying:
+    """The rectifier that is pinned, or the bridge."""
+    return RECTIFIERS[pins.get("rectifier", {}).get("circuit", "bridge")]
+
+
+def _secondary_pulse(how: Rectifying, hints: Hints) -> float:
+    """Current of the secondary while power flows, on a flat battery, A."""
+    if how.choke:
+        return hints.link_current
+    return how.gain * hints.link_current / (2 * max(hints.duty["flat"], 1e-3))

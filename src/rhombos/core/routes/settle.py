@@ -1,7 +1,8 @@
 """Settling an operating point: every block's voltages, currents, losses and temperatures made to agree.
 
 The regulated link cuts the path in two. The socket's side does not know of the battery, so it is settled first, once for
-every load; then the battery's side, whose voltage sags with the current that its own losses draw.
+every load; then the battery's side, whose voltage sags with the current that its own losses draw. A link that follows the
+battery, for want of a choke, joins the two again: they are settled in turn until the link stands still.
 """
 
 from __future__ import annotations
@@ -31,7 +32,7 @@ from rhombos.core.parts import Shelf
 from rhombos.core.points import Point, operating_points
 from rhombos.core.routes.base import HOPELESS, HOTTEST, MOST_PASSES, SETTLED, V_FLOOR, Settled
 from rhombos.core.rules import Rules
-from rhombos.core.topology import TOPOLOGIES
+from rhombos.core.topology import RECTIFIERS, TOPOLOGIES
 
 LEFT = 0.05
 """Share of its voltage that a hopeless winding is taken to give at least."""
@@ -39,25 +40,32 @@ LEFT = 0.05
 
 @dataclass(frozen=True, slots=True)
 class Socket:
-    """The settled side of bridge, filter and load: what it draws from the link, W, with its states and working."""
+    """The settled side of bridge, filter and load at a link, V: what it draws from it, W, with its states and working.
 
+    `drain` is the load at its rated voltage, `drawn` what it takes at the one it gets.
+    """
+
+    link: float
     drain: load.LoadState
+    drawn: load.LoadState
     filtered: output_filter.FilterState | None
     bridged: h_bridge.BridgeState
     to_filter: float
     to_bridge: float
     ledger: Ledger
 
-    def link_need(self, current: float, choke_ripple: float, build: h_bridge.HBridgeBuild) -> dc_link.LinkNeed:
+    def link_need(
+        self, current: float, choke_ripple: float, climb: float, build: h_bridge.HBridgeBuild
+    ) -> dc_link.LinkNeed:  # fmt: skip
         """What this side draws from the link at a mean current, A."""
-        drain, bridged = self.drain, self.bridged
+        drawn, bridged = self.drawn, self.bridged
         if self.filtered is None:
-            share = drawn_share(build.fraction, drain.power_factor) if drain.power > 0 else 1.0
-            return dc_link.LinkNeed(drain.apparent, bridged.line_peak, 1.0, drain.power_factor, current, choke_ripple,
-                                    drain.voltage / math.sqrt(build.fraction), share)  # fmt: skip
+            share = drawn_share(build.fraction, drawn.power_factor) if drawn.power > 0 else 1.0
+            return dc_link.LinkNeed(drawn.apparent, bridged.line_peak, 1.0, drawn.power_factor, current, choke_ripple,
+                                    self.drain.voltage / math.sqrt(build.fraction), share, self.link, climb)  # fmt: skip
         return dc_link.LinkNeed(
-            drain.apparent, math.sqrt(2) * self.filtered.line_current, bridged.modulation, self.filtered.power_factor, current,
-            choke_ripple, bridged.bridge_peak)  # fmt: skip
+            drawn.apparent, math.sqrt(2) * self.filtered.line_current, bridged.modulation, self.filtered.power_factor, current,
+            choke_ripple, bridged.bridge_peak, level=self.link, climb=climb)  # fmt: skip
 
 
 def drawn_share(fraction: float, power_factor: float) -> float:
@@ -74,6 +82,7 @@ class LinkSettled(Settled):
     turn_off: float
     v_half: float
     secondary_drop: float
+    diodes: int
 
     @property
     def v_in(self) -> float:
@@ -94,10 +103,15 @@ class Guess:
     diode_drop: float = 1.0
     leak_duty: float = 0.0
     ripple: float = 0.0
+    climb: float = 0.0
     stage_loss: float = 0.0
     transformer_loss: float = 0.0
     transformer_celsius: float = 75.0
     choke_celsius: float = 75.0
+
+    def charging_resistance(self, ratio: float) -> float:
+        """What a pulse meets on its way, switches and both windings, seen from the secondary, Ω."""
+        return ratio**2 * self.primary_resistance + self.secondary_resistance
 
     def moved(self, other: Guess, scale: float) -> float:
         """The largest relative change between two passes; `scale` is the power asked, W."""
@@ -110,30 +124,36 @@ class Guess:
         )  # fmt: skip
 
 
-def settle_socket(point: Point, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> Socket:
-    """Bridge, filter and load at a load: modulation and temperatures agree with the drops and losses they make."""
-    return _socket(point, builds["dc_link"], builds["h_bridge"], builds.get("output_filter"), brief, shelf, rules)
+def settle_socket(point: Point, link: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> Socket:
+    """Bridge, filter and load at a load and a link, V: modulation and temperatures agree with the drops and losses they
+    make."""
+    at_socket = replace(point, key="", label="", emf=0.0)  # the battery does not matter there
+    return _socket(at_socket, link, builds["dc_link"], builds["h_bridge"], builds.get("output_filter"), brief, shelf, rules)
 
 
 @lru_cache(maxsize=256)
 def _socket(
-    point: Point, link: dc_link.DcLinkBuild, bridge: h_bridge.HBridgeBuild, filtering: output_filter.OutputFilterBuild | None,
+    point: Point, link_v: float, link: dc_link.DcLinkBuild, bridge: h_bridge.HBridgeBuild,
+    filtering: output_filter.OutputFilterBuild | None,
     brief: Brief, shelf: Shelf, rules: Rules,
 ) -> Socket:  # fmt: skip
-    link_v, carrier = link.voltage, bridge.carrier
+    carrier = bridge.carrier
     ledger = Ledger()
     drain = load.assess(point, brief, ledger)
-    current = drain.power / link_v
+    stepped_free = filtering is None and not link.held
+    drawn = load.following(drain, link_v / link.voltage) if stepped_free else drain
+    current = drawn.power / link_v
     share = drawn_share(bridge.fraction, drain.power_factor) if brief.output.stepped else None
     link_high = dc_link.highest(
-        link, dc_link.LinkNeed(drain.apparent, 0.0, 1.0, drain.power_factor, current, 0.0, 0.0, share), drain.frequency, shelf,
+        link, dc_link.LinkNeed(drawn.apparent, 0.0, 1.0, drain.power_factor, current, 0.0, 0.0, share, link_v), drain.frequency,
+        shelf,
         rules)  # fmt: skip
     if filtering is None:
-        peak = drain.current / math.sqrt(bridge.fraction)
+        peak = drawn.current / math.sqrt(bridge.fraction)
         bridged = h_bridge.assess(
-            h_bridge.BridgeNeed(link_v, link_high, drain.current, drain.power_factor, peak, 0.0, link_v), bridge, brief, shelf,
+            h_bridge.BridgeNeed(link_v, link_high, drawn.current, drain.power_factor, peak, 0.0, link_v), bridge, brief, shelf,
             rules, ledger)  # fmt: skip
-        return Socket(drain, None, bridged, point.power, point.power + bridged.loss, ledger)
+        return Socket(link_v, drain, drawn, None, bridged, drawn.power, drawn.power + bridged.loss, ledger)
     index, dead, resistance, celsius = 0.9, 0.0, 0.0, 75.0
     for _ in range(MOST_PASSES):
         filtered = output_filter.assess(
@@ -154,15 +174,42 @@ def _socket(
         resistance, celsius = 2 * bridged.resistance, min(filtered.temperature, HOTTEST)
         if moved < SETTLED:
             break
-    to_filter = point.power + filtered.loss
-    return Socket(drain, filtered, bridged, to_filter, to_filter + bridged.loss, ledger)
+    to_filter = drawn.power + filtered.loss
+    return Socket(link_v, drain, drawn, filtered, bridged, to_filter, to_filter + bridged.loss, ledger)
 
 
 def settle(
-    point: Point, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger, socket: Socket,
+    point: Point, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
     start: LinkSettled | None = None, tolerance: float = SETTLED,
 ) -> LinkSettled:  # fmt: skip
-    """The operating point, given the socket's side; `start` is one nearby."""
+    """The operating point; `start` is one nearby."""
+    held, wound_for = builds["dc_link"].held, builds["dc_link"].voltage
+    link_v = wound_for
+    if not held:
+        link_v *= point.emf / brief.source.volts[0] if start is None else start.states["dc_link"].voltage / wound_for
+    before: tuple[float, float] | None = None
+    for _ in range(MOST_PASSES):
+        socket = settle_socket(point, link_v, builds, brief, shelf, rules)
+        settled = _settle_source(point, builds, brief, shelf, rules, ledger, socket, start, tolerance)
+        if held:
+            break
+        off = max(V_FLOOR * wound_for, settled.states["rectifier"].link) - link_v
+        if settled.states["battery"].collapsed or abs(off) < tolerance * link_v:
+            break
+        # what the link is off by falls nearly in line with it: the secant through the last two tries
+        slope = -1.0 if before is None else min(-0.5, (off - before[1]) / (link_v - before[0]))
+        before, start = (link_v, off), settled
+        link_v -= off / slope
+    if ledger.recording:
+        ledger.steps |= socket.ledger.steps
+    return settled
+
+
+def _settle_source(
+    point: Point, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger, socket: Socket,
+    start: LinkSettled | None, tolerance: float,
+) -> LinkSettled:  # fmt: skip
+    """The battery's side, for what the socket's side draws."""
     if start is None:
         guess = Guess(v_in=0.95 * point.emf, terminal=point.emf, pulse=point.power / (0.7 * point.emf))
     else:
@@ -179,8 +226,6 @@ def settle(
         if collapsed > HOPELESS or after.moved(guess, scale) < tolerance:
             break
         guess = after
-    if ledger.recording:
-        ledger.steps |= socket.ledger.steps
     return settled
 
 
@@ -188,24 +233,30 @@ def _one_pass(
     point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
     socket: Socket,
 ) -> tuple[LinkSettled, Guess]:  # fmt: skip
-    link_v, f_s = builds["dc_link"].voltage, builds["front_end"].frequency
+    link_v, f_s = socket.link, builds["front_end"].frequency
+    how = RECTIFIERS[builds["rectifier"].circuit]
     topology = TOPOLOGIES[builds["front_end"].topology]
     linked = dc_link.assess(
-        socket.link_need(socket.to_bridge / link_v, g.ripple, builds["h_bridge"]), builds["dc_link"], brief, shelf, rules,
+        socket.link_need(socket.to_bridge / link_v, g.ripple, g.climb, builds["h_bridge"]), builds["dc_link"], brief, shelf,
+        rules,
         ledger)  # fmt: skip
     to_link = socket.to_bridge + linked.loss
     link_current = to_link / link_v
     ratio = builds["transformer"].secondary_turns / builds["transformer"].primary_turns
     v_half = max(V_FLOOR * point.emf * topology.drive, topology.drive * g.v_in - g.pulse * g.primary_resistance)
+    fixed = None if how.choke else ledger.total("front_end.duty",
+    {"fixed: no duty holds a link without a choke": rules.duty_limit})
+    secondary_current = link_current if fixed is None else how.gain * link_current / (2 * fixed)
     # a winding that drops all it makes has no duty at all: a little is left, so that the duty comes out as impossible
-    secondary_drop = min(link_current * g.secondary_resistance, (1 - LEFT) * ratio * v_half)
+    secondary_drop = min(secondary_current * g.secondary_resistance, (1 - LEFT) * ratio * v_half)
     v_sec = ratio * v_half - secondary_drop
-    duty = _duty(g, link_v, link_current, ratio, v_half, secondary_drop, builds, ledger)
+    duty = fixed or _duty(g, link_v, link_current, ratio, v_half, secondary_drop, how.series, builds, ledger)
     leakage = transformer.made(builds["transformer"], shelf).leakage + rules.lead_inductance
     rectified = rectifier.assess(
         rectifier.RectifierNeed(
             v_sec, ratio * topology.drive * brief.source.volts[2], link_v, link_current, 2 * duty, f_s, leakage * ratio**2,
-            ratio, g.choke_celsius),
+            ratio, g.choke_celsius, g.charging_resistance(ratio),
+            builds["dc_link"].bleeder),
         builds["rectifier"], brief, shelf, rules, ledger)  # fmt: skip
     to_rectifier = to_link + rectified.loss
     # g.transformer_loss and g.stage_loss are the last pass's: at the settled point they are this one's
@@ -214,17 +265,20 @@ def _one_pass(
                         D_tot=2 * duty)  # fmt: skip
     wound = transformer.assess(
         transformer.WorkingPoint(
-            v_half, duty, pulse, link_current, f_s, topology.drive * brief.source.volts[2], max(rules.duty_limit, duty),
-            g.transformer_celsius),
+            v_half, duty, pulse, rectified.winding_pulse, f_s, topology.drive * brief.source.volts[2], max(rules.duty_limit,
+            duty),
+            g.transformer_celsius, rectified.form),
         builds["transformer"], brief, shelf, rules, ledger)  # fmt: skip
-    turn_off = pulse + ratio * rectified.ripple / 2 + wound.magnetising / 2
+    turn_off = pulse + ratio * (rectified.pulse_peak - rectified.pulse) + wound.magnetising / 2
     switched = front_end.assess(
-        front_end.FrontEndNeed(g.v_in, duty, pulse, turn_off, leakage), builds["front_end"], brief, shelf, rules,
+        front_end.FrontEndNeed(g.v_in, duty, pulse, turn_off, leakage, rectified.form), builds["front_end"], brief, shelf,
+        rules,
         ledger)  # fmt: skip
     to_transformer = to_rectifier + wound.loss
     to_stage = to_transformer + switched.loss
     entry = input_stage.assess(
-        input_stage.InputNeed(to_stage / g.v_in, 2 * duty / topology.banks), g.terminal, builds["input_stage"], brief, shelf,
+        input_stage.InputNeed(to_stage / g.v_in, 2 * duty / topology.banks, form=rectified.form), g.terminal,
+        builds["input_stage"], brief, shelf,
         rules, ledger)  # fmt: skip
     from_battery = to_stage + entry.loss
     cells = battery.assess(point.emf, from_battery, brief, ledger)
@@ -237,7 +291,7 @@ def _one_pass(
     flow = {
         "battery": from_battery, "input_stage": from_battery, "front_end": to_stage, "transformer": to_transformer,
         "rectifier": to_rectifier, "dc_link": to_link, "h_bridge": socket.to_bridge, "output_filter": socket.to_filter,
-        "load": point.power}  # fmt: skip
+        "load": socket.drawn.power}  # fmt: skip
     most_loss = 2 * max(point.power, 0.1 * brief.power.continuous)
     after = Guess(
         v_in=max(V_FLOOR * point.emf, cells.terminal - entry.drop), terminal=cells.terminal,
@@ -246,19 +300,20 @@ def _one_pass(
         + topology.series * switched.on_resistance / builds["front_end"].parallel,
         secondary_resistance=wound.secondary_resistance * wound.secondary_factor,
         choke_resistance=rectified.choke_resistance, diode_drop=rectified.drop, leak_duty=wound.leakage_duty,
-        ripple=rectified.ripple, stage_loss=min(switched.loss, most_loss), transformer_loss=min(wound.loss, most_loss),
+        ripple=rectified.feed_ripple, climb=rectified.unloaded, stage_loss=min(switched.loss, most_loss),
+        transformer_loss=min(wound.loss, most_loss),
         transformer_celsius=min(wound.temperature, HOTTEST), choke_celsius=min(rectified.choke_temperature, HOTTEST),
     )  # fmt: skip
-    return LinkSettled(point, states, flow, g, pulse, turn_off, v_half, secondary_drop), after
+    return LinkSettled(point, states, flow, g, pulse, turn_off, v_half, secondary_drop, how.series), after
 
 
 def _duty(
-    g: Guess, link_v: float, current: float, ratio: float, v_half: float, secondary_drop: float,
+    g: Guess, link_v: float, current: float, ratio: float, v_half: float, secondary_drop: float, diodes: int,
     builds: Mapping[str, Any], ledger: Ledger,
 ) -> float:  # fmt: skip
     """Duty of one switch: with continuous choke current, or less where the choke runs dry."""
     through = float(stage_book.duty_needed(
-        V_out=link_v + current * g.choke_resistance, n_d=2, V_F=g.diode_drop, ratio=ratio, V_in=v_half,
+        V_out=link_v + current * g.choke_resistance, n_d=diodes, V_F=g.diode_drop, ratio=ratio, V_in=v_half,
         V_drop=secondary_drop / ratio))  # fmt: skip
     v_sec = ratio * v_half - secondary_drop
     if v_sec > link_v * 1.001:
@@ -281,14 +336,9 @@ def settle_all(
         if keys and key not in keys:
             continue
         ledger = ledgers[key] if ledgers else SILENT
-        socket = settle_socket(_at_socket(point), builds, brief, shelf, rules)
         known = {**(start or {}), **found}
         near = (start or {}).get(key) or min(
             known.values(), key=lambda s, asked=point.power: abs(s.point.power - asked), default=None)  # type: ignore[misc]
-        found[key] = settle(point, builds, brief, shelf, rules, ledger, socket, near, tolerance)
+        found[key] = settle(point, builds, brief, shelf, rules, ledger, near, tolerance)
     return found
 
-
-def _at_socket(point: Point) -> Point:
-    """A point as the socket knows it: its battery does not matter there."""
-    return replace(point, key="", label="", emf=0.0)

@@ -1,0 +1,128 @@
+"""What the rectifier shows: its figures, and the findings with their cures."""
+
+from __future__ import annotations
+
+from rhombos.core.blocks.rectifier import RectifierBuild, RectifierState
+from rhombos.core.blocks.wound import choke_of, judge, show_stress, show_winding
+from rhombos.core.findings import PinValue
+from rhombos.core.parts import Diode, Resistor
+from rhombos.core.points import STEADY
+from rhombos.core.report import BlockReport
+from rhombos.core.sheet import Sheet
+from rhombos.core.topology import RECTIFIERS
+from rhombos.core.units import fmt, short
+
+
+def report(sheet: Sheet, power_in: float) -> BlockReport:
+    """The rectifier's figures and findings."""
+    build: RectifierBuild = sheet.build  # type: ignore[assignment]
+    rules, now, how = sheet.rules, sheet.now, RECTIFIERS[build.circuit]
+    diode, made = sheet.shelf.get(Diode, build.diode), choke_of(build, sheet.shelf)
+    reverse = sheet.limited("reverse", r"V_{R,pk}", "Diode reverse voltage, peak", "V", diode.v_rating,
+                            rules.diode_voltage_margin)  # fmt: skip
+    current = sheet.limited("average", r"I_{F}", "Mean current of one diode", "A", diode.i_rating,
+                            rules.diode_current_margin, over=STEADY)  # fmt: skip
+    junction = sheet.limited("junction", "T_j", "Diode junction", "degC", diode.t_j_max,
+                             1 - rules.junction_limit / diode.t_j_max, over=STEADY)  # fmt: skip
+    slow = sheet.limited("recovery_share", r"t_{rr} f", "Recovery, share of period", "%",
+                         2 * rules.recovery_share, 0.5)  # fmt: skip
+    stress = show_stress(sheet, made, "choke_", "Choke") if how.choke else None
+    sheet.choice("circuit", "", "Rectifier")
+    sheet.choice("diode", f"D_1–D_{how.diodes}", "Diode")
+    sheet.choice("damper", "", "RC damper")
+    if build.damper == "RC":
+        series = sheet.shelf.get(Resistor, build.damper_part)
+        sheet.choice("damper_capacitor", "C_d", "Damper capacitor")
+        sheet.choice("damper_resistor", "R_d", "Damper resistor")
+        sheet.choice("damper_part", "", "Damper resistor type")
+        burnt = sheet.limited("damper_loss", "P_d", "Burnt in the damper", "W", series.power, rules.resistor_margin,
+                              over=STEADY)  # fmt: skip
+        if burnt.severity:
+            sheet.find("damper_heat", burnt.severity, "The damper resistor is too small",
+                       f"{fmt(burnt.value, 'W')} in a {series.label} resistor.", "Use a stronger series.", worst=burnt,
+                       cures=(("Let the proposal choose it", {"rectifier.damper_part": None}),))  # fmt: skip
+    if how.choke:
+        sheet.choice("inductance", "L", "Link choke")
+        show_winding(sheet, made, "Choke")
+        sheet.result("ripple", r"\Delta I", "Choke ripple", "A")
+        sheet.result("minimum_load", r"I_{\min}", "Least continuous load", "A")
+    else:
+        sheet.result("pulse", "I", "Mean of a charging pulse", "A")
+        sheet.result("pulse_peak", r"\hat I", "Peak of a charging pulse", "A")
+        sheet.result("form", "k_f", "RMS over mean of a pulse", "1")
+        _follows(sheet, now)
+    sheet.choice("sink", "", "Heat-sink")
+    sheet.choice("fan", "", "Fan")
+    sheet.result("loss", "P", "Loss, whole rectifier", "W")
+    if reverse.severity:
+        cures: list[tuple[str, dict[str, PinValue]]] = []
+        at: RectifierState = sheet.states[reverse.point]
+        damper: dict[str, PinValue] = {f"rectifier.damper{s}": None for s in ("", "_capacitor", "_resistor", "_part")}
+        if build.damper == "none":
+            cures.append(("Fit an RC damper", damper))
+        cures.append(("Use diodes of a higher rating", {"rectifier.diode": None, **damper}))
+        if how.halves == 2:
+            cures.append(("Use a bridge: each diode blocks half as much", {"rectifier.circuit": None, "rectifier.diode": None}))
+        sheet.find("reverse", reverse.severity, "Diode reverse voltage too high" if reverse.severity == "stop"
+                   else "Diodes close to their reverse rating",
+                   f"At the highest input {'both halves give' if how.halves == 2 else 'the secondary gives'} "
+                   f"{fmt(at.reverse - at.ring, 'V')} and ring{'' if how.halves == 2 else 's'} {fmt(at.ring, 'V')} higher: "
+                   f"{fmt(reverse.value, 'V')} on {short(diode.v_rating, 'V')} diodes, though the link is only "
+                   f"{fmt(now.link, 'V')}.",
+                   "Damp the ring, use diodes of a higher rating, or a lower turns ratio.", worst=reverse,
+                   cures=tuple(cures))  # fmt: skip
+    if current.severity:
+        sheet.find("current", current.severity, "The diodes are too small",
+                   f"{fmt(current.value, 'A')} mean in each.", "Use larger diodes.", worst=current,
+                   cures=(("Let the proposal choose the diode", {"rectifier.diode": None}),))  # fmt: skip
+    if slow.severity:
+        sheet.find("slow", "stop" if slow.severity == "stop" else "watch", "These diodes are too slow",
+                   f"They recover in {fmt(diode.t_rr, 's')}, {fmt(slow.value, '%', 2)} of the period: they conduct backwards "
+                   "that long, heat up and take the switches along.",
+                   "Use ultrafast or silicon-carbide diodes; a mains-grade bridge belongs at 50 Hz.", worst=slow,
+                   cures=(("Let the proposal choose the diode", {"rectifier.diode": None}),))  # fmt: skip
+    if junction.severity:
+        sheet.find("junction", junction.severity, "The diodes run too hot",
+                   f"{fmt(junction.value, 'degC')} at {sheet.where(junction)}: {fmt(now.conduction, 'W')} conducting, "
+                   f"{fmt(now.recovery, 'W')} recovering.", "A better heat-sink, larger or faster diodes.", worst=junction,
+                   cures=(("Let the proposal choose diode and sink", {
+                       "rectifier.diode": None, "rectifier.sink": None, "rectifier.fan": None}),))  # fmt: skip
+    if stress:
+        judge(sheet, made, stress, "choke_", "link choke")
+    return sheet.close(
+        diode.recovery, "peak reverse voltage counts at the highest battery, ring included" if how.choke
+        else "no choke: the link follows the battery, whatever the duty does", power_in,
+        power_in - now.loss,
+        {"circuit": build.circuit, "diode": diode.label, "choke": fmt(build.inductance, "H") if how.choke else "none",
+         "reverse": fmt(reverse.value, "V"), "current": fmt(now.current, "A"),
+         "ripple": f"ripple {fmt(now.ripple, 'A')}" if how.choke else f"pulses of {fmt(now.pulse_peak, 'A')}",
+         "damper": "none" if build.damper == "none" else
+         f"{fmt(build.damper_capacitor, 'F')}, {fmt(build.damper_resistor, 'ohm')}"})  # fmt: skip
+
+
+CLIMB = 1.02
+"""Unloaded over loaded link from which the climb is worth a word."""
+
+
+def _follows(sheet: Sheet, now: RectifierState) -> None:
+    """Without a choke: how far the link wanders, and how far it climbs with nothing plugged in."""
+    held = {k: s for k, s in sheet.states.items() if k not in sheet.hopeless} or dict(sheet.states)
+    low, high = min(held, key=lambda k: held[k].link), max(held, key=lambda k: held[k].link)
+    sheet.fixed_value("lowest_link", r"V_{\min}", "Link, lowest", held[low].link, "V", sheet.points[low].label)
+    sheet.fixed_value("highest_link", r"V_{\max}", "Link, highest", held[high].link, "V", sheet.points[high].label)
+    sheet.find("follows", "watch", "Nothing holds the link",
+               f"A capacitor behind the rectifier charges to the peak, whatever the duty: {fmt(held[low].link, 'V')} at "
+               f"{sheet.points[low].label}, {fmt(held[high].link, 'V')} at {sheet.points[high].label}.",
+               "Rate everything behind it for the highest, and let the bridge's modulation hold a sine; or fit the choke and "
+               "let the duty hold the link.", figure="highest_link",
+               cures=(("Fit the choke: bridge rectifier, regulated", {"rectifier.circuit": None}),))  # fmt: skip
+    climbing = max(held.values(), key=lambda s: s.unloaded)
+    sheet.fixed_value("unloaded", r"V_0", "Link with nothing plugged in, as far as it climbs", climbing.unloaded, "V",
+                      "charging battery, idle")  # fmt: skip
+    if climbing.unloaded > CLIMB * held[high].link:
+        sheet.find("climbs", "watch", "Unloaded, the link climbs above the peak",
+                   f"Each edge rings above the secondary's voltage and pumps the bank: up to {fmt(climbing.unloaded, 'V')}, "
+                   f"against {fmt(climbing.link, 'V')} with a load.",
+                   "A damper across the diodes, a bleeder that takes what the ring brings, and capacitors that stand it.",
+                   figure="unloaded", cures=(("Fit an RC damper", {"rectifier.damper": None}),)
+                   if sheet.build.damper == "none" else ())  # type: ignore[attr-defined]  # fmt: skip
