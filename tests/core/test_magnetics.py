@@ -1,6 +1,7 @@
 """Windings, chokes, transformers: against field solutions, energy, and properties that must always hold."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -187,16 +188,17 @@ def test_winding_loss_never_falls_below_its_dc_loss(shelf):
         assert found.loss >= found.rms**2 * found.resistance
 
 
+@pytest.mark.parametrize("taps", [1, 2], ids=["bridge", "centre tap"])
 @pytest.mark.parametrize("celsius", [33.0, 61.7, 104.9])
-def test_winding_loss_is_that_of_a_sampled_pulse_in_the_field(shelf, celsius):
+def test_winding_loss_is_that_of_a_sampled_pulse_in_the_field(shelf, celsius, taps):
     """The pulse sampled and transformed, each harmonic through the field of the layers: at temperatures between the steps."""
-    t, duty, rate = design_transformer(NEED, {}, shelf, RULES), 0.31, 46e3
+    t, duty, rate = design_transformer(replace(NEED, secondary_halves=taps), {}, shelf, RULES), 0.31, 46e3
     time = (np.arange(20_000) + 0.5) / 20_000
     one = (time < duty) * 1.0
     two = one - ((time >= 0.5) & (time < 0.5 + duty))
     found = winding_losses(t, 36.0, 1.7, duty, rate, celsius)
     for winding, wave, pulse, portions, answer in (
-        (t.primary, one, 36.0, t.interfaces / 2, found[0]), (t.secondary, two, 1.7, float(t.interfaces), found[1]),
+        (t.primary, one, 36.0, t.interfaces / 2, found[0]), (t.secondary, two if taps == 1 else one, 1.7, t.interfaces / taps, found[1]),
     ):  # fmt: skip
         lines = np.abs(np.fft.rfft(wave))[:16] / wave.size
         squares = 2 * lines**2

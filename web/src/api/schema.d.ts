@@ -2131,11 +2131,8 @@ export interface components {
             checks: components["schemas"]["Labelled"][];
             /** Core */
             core: string;
-            /**
-             * Phasing
-             * @enum {string}
-             */
-            phasing: "centre-tapped" | "single" | "single to centre tap" | "centre-tapped both" | "inductor";
+            /** Phasing */
+            phasing: number[] | null;
             /** Rows */
             rows: components["schemas"]["WindingRow"][];
             /** Title */

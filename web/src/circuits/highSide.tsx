@@ -1,14 +1,13 @@
 import { Capacitor, Diode, Igbt, Inductor, Missing, Mosfet, Node, Resistor, Tag, Terminal, Wire } from "./symbols"
 import type { Values } from "."
 
-/** Diode bridge, damper, choke. */
-export function RectifierCircuit({ v }: { v: Values }) {
-  const damped = v.damper !== "none"
-  return (
+/** The way from the secondary to the upper rail, by circuit. */
+const DIODES: Record<string, () => React.ReactNode> = {
+  bridge: () => (
     <>
       <Terminal x={24} y={75} />
       <Terminal x={24} y={111} />
-      <Wire d="M27 75H100M27 111H170M100 30V36M100 68V118M100 150V156M170 30V36M170 68V118M170 150V156M100 30H290M100 156H420" />
+      <Wire d="M27 75H100M27 111H170M100 30V36M100 68V118M100 150V156M170 30V36M170 68V118M170 150V156M100 30H220M100 156H420" />
       {[100, 170].map((x) => (
         <g key={x}>
           <Diode x={x} y={68} turn={-90} />
@@ -17,8 +16,55 @@ export function RectifierCircuit({ v }: { v: Values }) {
       ))}
       <Node x={100} y={75} />
       <Node x={170} y={111} />
-      <Inductor x={290} y={30} core />
-      <Wire d="M338 30H420" />
+    </>
+  ),
+  "centre tap": () => (
+    <>
+      <Terminal x={24} y={30} />
+      <Terminal x={24} y={93} />
+      <Terminal x={24} y={124} />
+      <Wire d="M27 30H90M122 30H220M27 93H60V156H420M27 124H90M122 124H150V30" />
+      <Diode x={90} y={30} />
+      <Diode x={90} y={124} />
+      <Node x={150} y={30} />
+      <Tag x={34} y={86} value="tap" />
+    </>
+  ),
+  doubler: () => (
+    <>
+      <Terminal x={24} y={75} />
+      <Terminal x={24} y={111} />
+      <Wire d="M27 75H110M110 30V36M110 68V118M110 150V156M110 30H220M110 156H420M27 111H96M124 111H160" />
+      <path d="M96 111a14 9 0 0 1 28 0" fill="none" stroke="currentColor" strokeWidth="1.5" />
+      <Diode x={110} y={68} turn={-90} />
+      <Diode x={110} y={150} turn={-90} />
+      <Node x={110} y={75} />
+      <Terminal x={163} y={111} />
+      <Tag x={128} y={132} value="mid-point" />
+    </>
+  ),
+}
+
+/** Diodes by their circuit, damper, choke or none. */
+export function RectifierCircuit({ v }: { v: Values }) {
+  const damped = v.damper !== "none"
+  const choked = v.choke !== "none"
+  const Drawn = DIODES[(v.circuit ?? "bridge").split(",")[0] ?? "bridge"] ?? DIODES.bridge!
+  return (
+    <>
+      <Drawn />
+      {choked ? (
+        <>
+          <Wire d="M220 30H290M338 30H420" />
+          <Inductor x={290} y={30} core />
+          <Tag x={314} y={54} at="middle" value={v.choke} />
+        </>
+      ) : (
+        <>
+          <Wire d="M220 30H420" />
+          <Tag x={314} y={22} at="middle" value="no choke" />
+        </>
+      )}
       {damped ? (
         <>
           <Wire d="M220 30V46M220 86V96M220 120V156" />
@@ -26,15 +72,14 @@ export function RectifierCircuit({ v }: { v: Values }) {
           <Capacitor x={220} y={96} turn={90} />
           <Node x={220} y={30} />
           <Node x={220} y={156} />
-          <Tag x={234} y={84} name="damper" value={v.damper} />
+          <Tag x={234} y={choked ? 84 : 74} name="damper" value={v.damper} />
         </>
       ) : (
-        <Missing x={196} y={70} width={126} lines={["no damper here", `rings to ${v.reverse}`]} />
+        <Missing x={196} y={54} width={126} lines={["no damper here", `rings to ${v.reverse}`]} />
       )}
       <Terminal x={423} y={30} />
       <Terminal x={423} y={156} />
-      <Tag x={314} y={54} at="middle" value={v.choke} />
-      <Tag x={430} y={124} at="end" name={v.current} value={`ripple ${v.ripple}`} />
+      <Tag x={430} y={124} at="end" name={v.current} value={v.ripple} />
       <Tag x={135} y={178} at="middle" value={v.diode} />
     </>
   )
@@ -45,8 +90,21 @@ export const LinkCircuit = ({ v }: { v: Values }) => (
   <>
     <Terminal x={50} y={36} />
     <Terminal x={50} y={150} />
-    <Wire d="M53 36H400M53 150H400M160 36V80M160 104V150M270 36V72M270 112V150" />
-    <Capacitor x={160} y={80} turn={90} polar />
+    <Wire d="M53 36H400M53 150H400M270 36V72M270 112V150" />
+    {v.banks === "2" ? (
+      <>
+        <Wire d="M160 36V52M160 76V110M160 134V150M53 93H160" />
+        <Capacitor x={160} y={52} turn={90} polar />
+        <Capacitor x={160} y={110} turn={90} polar />
+        <Terminal x={50} y={93} />
+        <Node x={160} y={93} />
+      </>
+    ) : (
+      <>
+        <Wire d="M160 36V80M160 104V150" />
+        <Capacitor x={160} y={80} turn={90} polar />
+      </>
+    )}
     <Resistor x={270} y={72} turn={90} />
     {[160, 270].map((x) => (
       <g key={x}>

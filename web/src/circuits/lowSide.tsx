@@ -96,7 +96,7 @@ export const TransformerCircuit = ({ v }: { v: Values }) => (
   <>
     {v.halves === "1" ? (
       <>
-        <Wire d="M120 52H196M120 124H196M262 52H340M262 124H340" />
+        <Wire d="M120 52H196M120 124H196" />
         <g transform="translate(196 52) scale(-1 1) rotate(90)">
           <Coil />
         </g>
@@ -108,7 +108,7 @@ export const TransformerCircuit = ({ v }: { v: Values }) => (
       </>
     ) : (
       <>
-        <Wire d="M120 40H196M120 88H196M120 136H196M262 52H340M262 124H340" />
+        <Wire d="M120 40H196M120 88H196M120 136H196" />
         <Inductor x={196} y={40} turn={90} />
         <Inductor x={196} y={88} turn={90} />
         <circle cx="210" cy="46" r="2.6" fill="currentColor" />
@@ -123,13 +123,36 @@ export const TransformerCircuit = ({ v }: { v: Values }) => (
       </>
     )}
     <path d="M222 42V134M228 42V134" stroke="currentColor" strokeWidth="1.5" />
-    <g transform="translate(262 52) rotate(90)">
-      <Coil />
-    </g>
-    <circle cx="244" cy="58" r="2.6" fill="currentColor" />
-    <Terminal x={343} y={52} />
-    <Terminal x={343} y={124} />
-    <Tag x={280} y={93} name={v.secondary} tone="copper" />
+    {v.secondary_halves === "2" ? (
+      <>
+        <Wire d="M262 40H340M262 88H340M262 136H340" />
+        <g transform="translate(262 40) scale(-1 1) rotate(90)">
+          <Inductor x={0} y={0} />
+        </g>
+        <g transform="translate(262 88) scale(-1 1) rotate(90)">
+          <Inductor x={0} y={0} />
+        </g>
+        <circle cx="246" cy="46" r="2.6" fill="currentColor" />
+        <circle cx="246" cy="94" r="2.6" fill="currentColor" />
+        <Terminal x={343} y={40} />
+        <Terminal x={343} y={88} />
+        <Terminal x={343} y={136} />
+        <Tag x={280} y={70} name={v.secondary} tone="copper" />
+        <Tag x={280} y={118} name={v.secondary} tone="copper" />
+        <Tag x={358} y={100} value="each half" />
+      </>
+    ) : (
+      <>
+        <Wire d="M262 52H340M262 124H340" />
+        <g transform="translate(262 52) rotate(90)">
+          <Coil />
+        </g>
+        <circle cx="244" cy="58" r="2.6" fill="currentColor" />
+        <Terminal x={343} y={52} />
+        <Terminal x={343} y={124} />
+        <Tag x={280} y={93} name={v.secondary} tone="copper" />
+      </>
+    )}
     <Tag x={358} y={84} name={v.secondary_current} />
     <Tag x={225} y={26} at="middle" name={v.core} />
     <Tag x={225} y={158} at="middle" value={`${v.flux} peak, leakage ${v.leakage}`} />

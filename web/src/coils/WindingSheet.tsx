@@ -55,7 +55,7 @@ export function WindingSheet({ sheet: s, design }: { sheet: Sheet; design: strin
           <Text fontWeight="700" fontSize="sm">
             Starts and finishes
           </Text>
-          <Phasing kind={s.phasing} />
+          <Phasing halves={s.phasing} />
         </Box>
         <Box fontSize="sm">
           <Text fontWeight="700">Measure before you fit it</Text>
@@ -94,29 +94,34 @@ const Winding = ({ x, y, start, finish, left }: { x: number; y: number; start: s
   </g>
 )
 
+/** One side of a transformer: one winding, or two halves with a tap between them. */
+const Side = ({ x, halves, pin, left }: { x: number; halves: number; pin: string; left?: boolean }) =>
+  halves === 2 ? (
+    <>
+      <Winding x={x} y={14} start={`A: ${pin}1`} finish={`${pin}2`} left={left} />
+      <Winding x={x} y={74} start={`B: ${pin}2`} finish={`${pin}3`} left={left} />
+      <path d={`M${x} 56V74`} stroke="var(--chakra-colors-copper)" strokeWidth="2" />
+      <text x={left ? 20 : 240} y={68} textAnchor={left ? "start" : "end"} fontSize="11.5" fill="var(--chakra-colors-copper)">
+        tap
+      </text>
+    </>
+  ) : (
+    <Winding x={x} y={44} start={`${pin}1`} finish={`${pin}2`} left={left} />
+  )
+
 /** How starts and finishes are joined: every dot is a start, wound the same way round. */
-function Phasing({ kind }: { kind: Sheet["phasing"] }) {
+function Phasing({ halves }: { halves: Sheet["phasing"] }) {
+  const [first = 1, second = 1] = halves ?? []
   return (
-    <svg viewBox="0 0 260 130" width="100%" style={{ maxWidth: 250, display: "block" }} role="img" aria-label={`phasing, ${kind}`} data-testid="phasing">
-      {kind === "inductor" ? (
-        <Winding x={130} y={40} start="L1" finish="L2" />
-      ) : (
+    <svg viewBox="0 0 260 130" width="100%" style={{ maxWidth: 250, display: "block" }} role="img" aria-label="starts and finishes" data-testid="phasing" data-halves={`${first}:${second}`}>
+      {halves ? (
         <>
           <path d="M126 14V118M134 14V118" stroke="currentColor" strokeWidth="1.4" />
-          {kind === "centre-tapped" ? (
-            <>
-              <Winding x={104} y={14} start="A: P1" finish="P2" left />
-              <Winding x={104} y={74} start="B: P2" finish="P3" left />
-              <path d="M104 56V74" stroke="var(--chakra-colors-copper)" strokeWidth="2" />
-              <text x={20} y={68} fontSize="11.5" fill="var(--chakra-colors-copper)">
-                tap
-              </text>
-            </>
-          ) : (
-            <Winding x={104} y={44} start="P1" finish="P2" left />
-          )}
-          <Winding x={156} y={44} start="S1" finish="S2" />
+          <Side x={104} halves={first} pin="P" left />
+          <Side x={156} halves={second} pin="S" />
         </>
+      ) : (
+        <Winding x={130} y={40} start="L1" finish="L2" />
       )}
     </svg>
   )

@@ -38,6 +38,8 @@ KEY, TITLE = "rectifier", "Rectifier"
 WINDING_CAPACITANCE = 30e-12
 """Capacitance of the secondary and its leads, F: a typical figure until it is measured."""
 DAMPER_RATIO = 3.0
+RAMP = 1e-3
+"""Length of a pulse in time constants below which it is a ramp, whatever the resistance: less is lost in rounding."""
 
 
 class RectifierBuild(ChokeBuild):
@@ -265,7 +267,9 @@ def _choked(need: RectifierNeed, build: RectifierBuild, how: Rectifying, ledger:
 def _charging(need: RectifierNeed, diode: Diode, how: Rectifying, overshoot: float, ledger: Ledger) -> _Flow:
     """Pulses charge the bank directly: leakage and resistance shape them, and the link follows what comes."""
     work, f, duty = ledger.work, need.frequency, min(0.5, max(need.duty / 2, 1e-4))
-    way = {"R": max(need.resistance + how.series * diode.r, 1e-6), "D": duty, "L_lk": max(need.leakage, 1e-12), "f_s": f}
+    leakage = max(need.leakage, 1e-12)
+    ramp = RAMP * leakage * f / duty
+    way = {"R": max(need.resistance + how.series * diode.r, ramp), "D": duty, "L_lk": leakage, "f_s": f}
     pulse = work("rectifier.pulse", book.charging_pulse, gain_r=how.gain, I_out=need.current, D=duty)
     peak = work("rectifier.pulse_peak", book.charging_peak, I_pulse=pulse, **way)
     form = work("rectifier.form", book.charging_form, **way)

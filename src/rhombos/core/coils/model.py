@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Literal
-
 from pydantic import BaseModel, ConfigDict
 
 from rhombos.core.findings import PinValue
@@ -83,7 +81,8 @@ class WindingSheet(_Plain):
     rows: tuple[WindingRow, ...]
     checks: tuple[Labelled, ...]
     cautions: tuple[str, ...]
-    phasing: Literal["centre-tapped", "single", "single to centre tap", "centre-tapped both", "inductor"]
+    phasing: tuple[int, ...] | None
+    """Halves of primary and secondary; of an inductor none."""
     window: Chart
 
 

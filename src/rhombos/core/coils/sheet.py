@@ -18,10 +18,6 @@ BASE_TEST = 1000.0
 """Fixed part of the usual test voltage of basic insulation, V; twice the working voltage is added (IEC practice)."""
 
 
-PHASING = {(1, 1): "single", (2, 1): "centre-tapped", (1, 2): "single to centre tap", (2, 2): "centre-tapped both"}
-"""How the windings are drawn, by the halves of primary and secondary."""
-
-
 def cut_length(winding: Winding, mean_turn: float) -> float:
     """Length of one wire to cut, m."""
     return (winding.turns * mean_turn + 2 * LEADS) * SPARE
@@ -53,7 +49,7 @@ def pair_sheet(
     )  # fmt: skip
     return WindingSheet(
         title=title, core=core, rows=tuple(rows), checks=labelled(*checks), cautions=cautions, window=window,
-        phasing=PHASING[made.halves, made.secondary_halves])  # fmt: skip
+        phasing=(made.halves, made.secondary_halves))  # fmt: skip
 
 
 def _lay_row(lay: Lay, nth: int, of: int, mean_turn: float, breadth: float) -> WindingRow:
@@ -114,4 +110,4 @@ def choke_sheet(
     )
     return WindingSheet(
         title=title, core=core, rows=rows, checks=labelled(*checks), cautions=cautions, window=window,
-        phasing="inductor")  # fmt: skip
+        phasing=None)  # fmt: skip

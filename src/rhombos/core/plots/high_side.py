@@ -57,8 +57,9 @@ def diode_voltage(worked: Worked) -> Chart:
         series=(curve("one diode", times, volts, t, v),),
         marks=(*limits(diode.v_rating, diode.v_rating * (1 - worked.rules.diode_voltage_margin), v, "V"),
                Mark(at=v(state.link), label=f"link {fmt(state.link, 'V')}", role="here")),
-        remark=f"On a charging battery the secondary gives {fmt(level, 'V')} and rings to {fmt(state.reverse, 'V')}: far "
-               "above the link. Levels and ring frequency computed, decay as usual.")  # fmt: skip
+        remark=(f"On a charging battery the diode must block {fmt(level, 'V')} and the ring lifts that to "
+                f"{fmt(state.reverse, 'V')}; the link is {fmt(state.link, 'V')}. Levels and ring frequency computed, decay as "
+                "usual." if state.ring else "Each diode blocks the whole link; the two banks clamp the ring."))  # fmt: skip
 
 
 def choke_current(worked: Worked) -> Chart:
@@ -131,9 +132,9 @@ def link_over_battery(worked: Worked) -> Chart:
         key="link", title="Link against the battery", x=x.axis("battery, at rest"),
         y=v.axis("", low=0, high=roomy(stands)), series=tuple(series),
         marks=limits(stands, stands * (1 - worked.rules.link_capacitor_margin), v, "V"),
-        dots=(Dot(x=x(full.point.emf), y=v(full.states["rectifier"].unloaded), label="no load, climbing"),),
-        remark="No choke, so no duty holds it: the link is the battery times the turns ratio, less what is lost on the "
-               "way.")  # fmt: skip
+        dots=(Dot(x=x(full.point.emf), y=v(full.states["rectifier"].unloaded), label=""),),
+        remark="No choke, so no duty holds it: the link is the battery times the turns ratio, less what is lost on the way. "
+               f"The dot: {fmt(full.states['rectifier'].unloaded, 'V')}, as far as it climbs unloaded.")  # fmt: skip
 
 
 def link_voltage(worked: Worked) -> Chart:
