@@ -81,9 +81,9 @@ def by_route(title: str) -> Any:
     return Field(title=title, json_schema_extra=dict(BY_ROUTE))
 
 
-def options(title: str, *names: str) -> Any:
+def options(title: str, *names: str, default: Any = ...) -> Any:
     """A field that takes one of a few words."""
-    return Field(title=title, pattern=f"^({'|'.join(names)})$", json_schema_extra={"options": list(names)})
+    return Field(default, title=title, pattern=f"^({'|'.join(names)})$", json_schema_extra={"options": list(names)})
 
 
 def propose_resistor(shelf: Shelf, rules: Rules, ohms: float, watts: float, volts: float) -> str:

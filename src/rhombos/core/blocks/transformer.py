@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any, Self
 
 from pydantic import Field
 
-from rhombos.core.blocks.base import Build, by_route, part, remembered
+from rhombos.core.blocks.base import Build, by_route, options, part, remembered
 from rhombos.core.book import magnetics as book
 from rhombos.core.book import stage
 from rhombos.core.brief import Brief
@@ -47,8 +47,20 @@ class TransformerBuild(Build):
     secondary_wire: str = part("wire", "Secondary wire")
     secondary_in_hand: int = Field(ge=1, le=100, title="Secondary wires in hand")
     interfaces: int = Field(ge=1, le=2, title="Faces to the secondary")
+    units: int = Field(1, ge=1, le=8, title="Transformers alike")
+    joined: str = options("Their secondaries", "in series", "in parallel", default="in series")
     halves: int = by_route("Primary halves")
     secondary_halves: int = by_route("Secondary halves")
+
+    @property
+    def ratio(self) -> float:
+        """Voltage of the joined secondaries over that of a primary half; the primaries are always in parallel."""
+        return self.secondary_turns / self.primary_turns * (self.units if self.joined == "in series" else 1)
+
+    @property
+    def secondary_paths(self) -> int:
+        """Into how many the current of the secondary parts."""
+        return 1 if self.joined == "in series" else self.units
 
     @classmethod
     def of(cls, t: Transformer, pins: Mapping[str, Any] | None = None) -> Self:
@@ -79,9 +91,14 @@ class WorkingPoint:
 
 @dataclass(frozen=True, slots=True)
 class TransformerState:
-    """Flux, T; temperatures, °C; losses, W; resistances, Ω; inductances, H."""
+    """Flux, T; temperatures, °C; losses, W; resistances, Ω; inductances, H. Windings are those of one transformer; losses are
+    of all, and the `_together` as the stage and the rectifier meet them."""
 
     ratio: float
+    leakage_together: float
+    magnetising_together: float
+    primary_together: float
+    secondary_together: float
     flux: float
     worst_flux: float
     magnetising_inductance: float
@@ -113,10 +130,19 @@ def made(build: TransformerBuild, shelf: Shelf) -> Transformer:
     )  # fmt: skip
 
 
+def leakage(build: TransformerBuild, shelf: Shelf) -> float:
+    """Leakage of all that the build describes, seen from one primary half, H."""
+    return made(build, shelf).leakage / build.units
+
+
 @remembered
 def propose(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> TransformerBuild:
-    """Search the shelf; pinned fields stay."""
-    return TransformerBuild.of(design_transformer(need, pins, shelf, rules), pins)
+    """Search the shelf; pinned fields stay. Of several alike, each has its part of the need."""
+    units, series = pins.get("units", 1), pins.get("joined", "in series") == "in series"
+    each = replace(
+        need, primary_pulse=need.primary_pulse / units, ratio=need.ratio / (units if series else 1),
+        secondary_pulse=need.secondary_pulse / (1 if series else units))  # fmt: skip
+    return TransformerBuild.of(design_transformer(each, pins, shelf, rules), pins)
 
 
 def assess(
@@ -136,28 +162,36 @@ def assess(
     density = work("transformer.core_density", book.igse_pulses, D=duty, alpha=t.grade.alpha, beta=t.grade.beta,
                    k_core=t.grade.k, f_s=f, B_pk=max(flux, 1e-9))  # fmt: skip
     celsius = at.celsius
-    primary, secondary = winding_losses(t, at.form * at.primary_pulse, at.form * at.secondary_pulse, duty, f, celsius)
+    n, paths = build.units, build.secondary_paths
+    primary, secondary = winding_losses(
+        t, at.form * at.primary_pulse / n, at.form * at.secondary_pulse / paths, duty, f, celsius)  # fmt: skip
     core = density * temperature_factor(t.grade, celsius) * t.stack.v_e
     copper = t.halves * primary.loss + t.secondary_halves * secondary.loss
-    reached = air + rise(copper + core, t.stack.surface)
-    work("transformer.core", book.core_loss, p_v=density * temperature_factor(t.grade, celsius), V_e=t.stack.v_e)
-    work("transformer.rise", book.temperature_rise, P_loss=copper + core, A_s=t.stack.surface)
-    leakage = work("transformer.leakage", book.leakage, **t.leakage_inputs)
+    # secondaries in series force equal shares; in parallel one takes more, and heats with the square
+    hottest = core + copper * ((1 + rules.sharing_imbalance) ** 2 if paths > 1 else 1.0)
+    reached = air + rise(hottest, t.stack.surface)
+    work("transformer.core", book.core_loss, p_v=density * temperature_factor(t.grade, celsius), V_e=n * t.stack.v_e)
+    work("transformer.rise", book.temperature_rise, P_loss=hottest, A_s=t.stack.surface)
+    leaking = work("transformer.leakage", book.leakage, **t.leakage_inputs)
     # a pulse that a choke keeps flat must first reverse the leakage's current; one that rises from zero need not
-    eaten = work("transformer.leakage_duty", stage.leakage_duty_loss, L_lk=leakage + rules.lead_inductance,
+    eaten = work("transformer.leakage_duty", stage.leakage_duty_loss, L_lk=leaking / n + rules.lead_inductance,
                  I=at.primary_pulse, f_s=f, V=max(at.v_half, 1e-6)) if at.form == 1.0 else 0.0  # fmt: skip
     ledger.total("transformer.temperature", {"air in the case": air, "rise": reached - air})
+    swing = work("transformer.magnetising", book.magnetising_current, V=at.v_half, D=duty, L=magnetising, f_s=f)
     return TransformerState(
-        ratio=t.ratio, flux=flux, worst_flux=worst, magnetising_inductance=magnetising,
-        magnetising=work("transformer.magnetising", book.magnetising_current, V=at.v_half, D=duty, L=magnetising, f_s=f),
-        leakage=leakage, leakage_duty=eaten,
+        ratio=build.ratio, flux=flux, worst_flux=worst, magnetising_inductance=magnetising, magnetising=swing,
+        magnetising_together=n * swing, leakage_together=leaking / n,
+        primary_together=primary.resistance * primary.factor / n,
+        secondary_together=secondary.resistance * secondary.factor * n / paths**2,
+        leakage=leaking, leakage_duty=eaten,
         primary_rms=primary.rms, secondary_rms=secondary.rms, primary_density=primary.rms / t.primary.copper,
         secondary_density=secondary.rms / t.secondary.copper,
         primary_resistance=primary.resistance, secondary_resistance=secondary.resistance,
         primary_factor=primary.factor, secondary_factor=secondary.factor,
         copper=ledger.total("transformer.copper", {
-            **_halves("primary", t.halves, primary.loss), **_halves("secondary", t.secondary_halves, secondary.loss)}),
-        core=core, temperature=reached, loss=ledger.total("transformer.loss", {"copper": copper, "core": core}),
+            **_halves("primary", t.halves, n * primary.loss),
+            **_halves("secondary", t.secondary_halves, n * secondary.loss)}),
+        core=n * core, temperature=reached, loss=ledger.total("transformer.loss", {"copper": n * copper, "core": n * core}),
     )  # fmt: skip
 
 
@@ -167,10 +201,10 @@ def _halves(name: str, halves: int, loss: float) -> dict[str, float]:
 
 def parts(build: TransformerBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Core sets and wire."""
-    t = made(build, shelf)
-    return (fitted("transformer core", t.stack.core, t.stack.sets),
-            wound("transformer primary", t.primary, t.stack.mlt, t.halves),
-            wound("transformer secondary", t.secondary, t.stack.mlt, t.secondary_halves))  # fmt: skip
+    t, n = made(build, shelf), build.units
+    return (fitted("transformer core", t.stack.core, n * t.stack.sets),
+            wound("transformer primary", t.primary, t.stack.mlt, n * t.halves),
+            wound("transformer secondary", t.secondary, t.stack.mlt, n * t.secondary_halves))  # fmt: skip
 
 
 def report(sheet: Sheet, power_in: float) -> BlockReport:
@@ -185,6 +219,10 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     warm = sheet.limited("temperature", r"T_{tr}", "Temperature when hot", "degC", rules.winding_limit + 20,
                          20 / (rules.winding_limit + 20), over=STEADY)  # fmt: skip
     window = sheet.fixed("fill", "h/h_W", "Window height in use", t.fill, "%", 1.0, 0.0, "as wound")
+    sheet.choice("units", "n", "Transformers alike, primaries in parallel")
+    if build.units > 1:
+        sheet.choice("joined", "", "Their secondaries")
+        _several(sheet, build)
     sheet.choice("core", "", "Core")
     sheet.choice("sets", "", "Core sets side by side")
     sheet.choice("grade", "", "Ferrite grade")
@@ -206,7 +244,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     sheet.result("secondary_factor", r"F_{R,s}", "AC factor, secondary", "1")
     sheet.result("copper", r"P_{Cu}", "Copper loss", "W")
     sheet.result("core", r"P_{Fe}", "Core loss", "W")
-    sheet.result("loss", "P", "Loss, whole transformer", "W")
+    sheet.result("loss", "P", "Loss, whole transformer" if build.units == 1 else f"Loss, all {build.units}", "W")
     free_turns = {f"transformer.{n}": None for n in ("core", "sets", "primary_turns", "secondary_turns")}
     more = math.ceil(build.primary_turns * flux.value / flux.limit)
     if flux.severity:
@@ -249,12 +287,30 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
               else "mark the starts before the first turn: they decide which way the bridge drives")  # fmt: skip
     other = (f"{build.secondary_turns}+{build.secondary_turns}" if t.secondary_halves == 2
              else str(build.secondary_turns))  # fmt: skip
+    many = f"{build.units} × " if build.units > 1 else ""
     return sheet.close(
-        f"{wound} : {other}", remark, power_in, power_in - now.loss,
+        f"{many}{wound} : {other}", remark, power_in, power_in - now.loss,
         {"halves": str(t.halves), "secondary_halves": str(t.secondary_halves), "primary": str(build.primary_turns),
         "secondary": str(build.secondary_turns),
-         "core": build.core,
+         "core": many + build.core,
          "flux": fmt(now.flux, "T"), "leakage": fmt(now.leakage, "H"), "primary_current": fmt(now.primary_rms, "A"),
          "secondary_current": fmt(now.secondary_rms, "A"),
          "primary_wire": f"{build.primary_in_hand} × {t.primary.wire.label}",
          "secondary_wire": f"{build.secondary_in_hand} × {t.secondary.wire.label}"})  # fmt: skip
+
+
+def _several(sheet: Sheet, build: TransformerBuild) -> None:
+    """What comes of using several transformers for one."""
+    if build.joined == "in parallel":
+        sheet.find("sharing", "watch", "Secondaries in parallel share as their resistances please",
+                   f"Each of {build.units} should take its share; wire and turns a little unlike, and one takes "
+                   f"{fmt(sheet.rules.sharing_imbalance, '%', 2)} more. A single turn too many drives current round the loop "
+                   "without any load.", "Join the secondaries in series, each with its part of the turns: they then carry the "
+                   "same current.", figure="joined",
+                   cures=(("Join them in series", {"transformer.joined": None,
+                   "transformer.secondary_turns": None}),))  # fmt: skip
+    else:
+        sheet.find("series", "note", "Secondaries in series add up only one way round",
+                   f"{build.units} starts and finishes in a row: one turned about takes away twice its voltage.",
+                   "Join start to finish; measure the sum at low voltage before the rectifier is fitted. Each secondary's "
+                   "insulation stands the whole link.", figure="joined")  # fmt: skip

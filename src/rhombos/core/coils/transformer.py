@@ -74,8 +74,8 @@ def transformer_need(worked: Worked) -> TransformerNeed:
     at = working_point(worked)
     return TransformerNeed(
         v_max=at.v_max, d_max=worked.rules.duty_limit, v_work=flat.v_half, d_work=min(0.5, flat.states["front_end"].duty),
-        ratio=build.secondary_turns / build.primary_turns, primary_pulse=flat.pulse,
-        secondary_pulse=flat.states["rectifier"].winding_pulse, frequency=front.frequency,
+        ratio=build.secondary_turns / build.primary_turns, primary_pulse=flat.pulse / build.units,
+        secondary_pulse=flat.states["rectifier"].winding_pulse / build.secondary_paths, frequency=front.frequency,
         air=worked.brief.targets.ambient + worked.rules.enclosure_rise, halves=build.halves,
         secondary_halves=build.secondary_halves)  # fmt: skip
 
@@ -144,7 +144,7 @@ def _cores(worked: Worked, build: Any) -> OptionTable:
             patch=patch)  # fmt: skip
 
     options = [
-        judged(t, block.TransformerBuild.of(t))
+        judged(t, block.TransformerBuild.of(t, {"units": build.units, "joined": build.joined}))
         for t in rank_transformers(transformer_need(worked), worked.shelf, worked.rules, 3 * SHOWN)
     ]  # fmt: skip
     shown = with_present(options, lambda: judged(block.made(build, worked.shelf), build), SHOWN)
@@ -199,14 +199,15 @@ def capacitance_between(t: Transformer) -> float:
 def _schools(worked: Worked, made: Transformer, best: str) -> tuple[School, ...]:
     """Area product, the workshop's root of power, and the loss-limited search, side by side."""
     rules, state = worked.rules, worked.settled["nominal"].states[KEY]
-    through = worked.settled["nominal"].flow[KEY]
+    build: Any = worked.builds[KEY]
+    through = worked.settled["nominal"].flow[KEY] / build.units
     frequency = working_point(worked).frequency
     table = stack_table(worked.shelf)
     apparent = through * sum(math.sqrt(h) for h in (made.halves, made.secondary_halves))
     product = float(book.area_product(
         P_apparent=apparent, K_f=4, K_u=rules.window_fill, B_pk=max(state.flux, 1e-3), f=frequency,
         J=rules.current_density))  # fmt: skip
-    root = float(book.root_of_power(k_root=FERRITE_ROOT, P=worked.brief.power.continuous, eta=0.88))
+    root = float(book.root_of_power(k_root=FERRITE_ROOT, P=worked.brief.power.continuous / build.units, eta=0.88))
     products = table.a_e * table.a_w
     here = made.stack.a_e * made.stack.a_w
     single = np.array([r.sets == 1 for r in table.rows])
@@ -233,7 +234,7 @@ def heating(worked: Worked) -> Chart:
     """How long the warm transformer bears an overload."""
     made, state = block.made(worked.builds[KEY], worked.shelf), worked.settled["nominal"].states[KEY]
     air = worked.brief.targets.ambient + worked.rules.enclosure_rise
-    capacity = FERRITE_HEAT * made.stack.mass + COPPER_HEAT * made.copper_mass
+    capacity = worked.builds[KEY].units * (FERRITE_HEAT * made.stack.mass + COPPER_HEAT * made.copper_mass)  # type: ignore[attr-defined]
     return overload(state.copper, state.core, state.temperature - air, worked.rules.winding_limit - air, capacity,
                     worked.brief.power.continuous)  # fmt: skip
 

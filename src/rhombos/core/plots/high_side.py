@@ -40,7 +40,7 @@ def diode_voltage(worked: Worked) -> Chart:
     on = min(s.states["front_end"].duty, 0.5) * period
     level = state.reverse - state.ring
     stray = 2 * diode.c_j + 30e-12
-    leak = (s.states["transformer"].leakage + worked.rules.lead_inductance) * s.states["transformer"].ratio ** 2
+    leak = (s.states["transformer"].leakage_together + worked.rules.lead_inductance) * s.states["transformer"].ratio ** 2
     ring = min(2 * math.pi * math.sqrt(leak * stray), on / 3)
     rate = 1.2 if build.damper == "RC" else 0.35
     inside = np.concatenate([np.linspace(0, min(4 * ring, on), 201), np.linspace(min(4 * ring, on), on, 40)])
@@ -97,7 +97,7 @@ def charging_pulses(worked: Worked) -> Chart:
     period = 1 / build.frequency
     s = worked.settled["nominal"]
     rectified, on = s.states["rectifier"], s.states["front_end"].duty * period
-    leak = (s.states["transformer"].leakage + worked.rules.lead_inductance) * s.states["transformer"].ratio ** 2
+    leak = (s.states["transformer"].leakage_together + worked.rules.lead_inductance) * s.states["transformer"].ratio ** 2
     diode = worked.shelf.get(Diode, worked.builds["rectifier"].diode)  # type: ignore[attr-defined]
     ohms = s.guess.charging_resistance(s.states["transformer"].ratio) + s.diodes * diode.r
     inside = np.linspace(0, on, 60)

@@ -195,14 +195,14 @@ class LinkRoute(Route):
                 secondary_pulse=hints.form * _secondary_pulse(how, hints), frequency=frequency, air=air,
                 halves=topology.halves),
             own["transformer"], shelf, rules)  # fmt: skip
-        wound = transformer.made(winding, shelf)
-        leakage = wound.leakage + rules.lead_inductance
+        turned = winding.ratio
+        leakage = transformer.leakage(winding, shelf) + rules.lead_inductance
         rectifying = rectifier.propose(
             rectifier.RectifierNeed(
-                v_sec=wound.ratio * (topology.drive * (hints.v_in["flat"] + hints.v_in["full"]) / 2 - hints.drop),
-                v_sec_max=wound.ratio * topology.drive * brief.source.volts[2],
+                v_sec=turned * (topology.drive * (hints.v_in["flat"] + hints.v_in["full"]) / 2 - hints.drop),
+                v_sec_max=turned * topology.drive * brief.source.volts[2],
                 v_link=voltage, current=hints.link_current, duty=hints.duty["flat"] + hints.duty["full"], frequency=frequency,
-                leakage=leakage * wound.ratio**2, ratio=wound.ratio, resistance=hints.charging_resistance),
+                leakage=leakage * turned**2, ratio=turned, resistance=hints.charging_resistance),
             hints.surge_link_current, brief, own["rectifier"], shelf, rules)  # fmt: skip
         flat, full, hardest = (
             front_end.FrontEndNeed(hints.v_in[k], hints.duty[k], hints.pulse[k], hints.turn_off[k], leakage, hints.form)
@@ -249,7 +249,7 @@ class LinkRoute(Route):
         can, rectified = shelf.get(Capacitor, linking.capacitor), s.states["rectifier"]
         current = max(rectified.current, 1e-6)
         device = shelf.get(Mosfet, builds["front_end"].switch)
-        ratio = builds["transformer"].secondary_turns / builds["transformer"].primary_turns
+        ratio = builds["transformer"].ratio
         return controller.ControllerNeed(
             builds["front_end"].frequency, min(0.5, stage.duty), s.states["dc_link"].voltage,
             s.states["dc_link"].voltage / current,

@@ -242,7 +242,7 @@ def _one_pass(
         ledger)  # fmt: skip
     to_link = socket.to_bridge + linked.loss
     link_current = to_link / link_v
-    ratio = builds["transformer"].secondary_turns / builds["transformer"].primary_turns
+    ratio = builds["transformer"].ratio
     v_half = max(V_FLOOR * point.emf * topology.drive, topology.drive * g.v_in - g.pulse * g.primary_resistance)
     fixed = None if how.choke else ledger.total("front_end.duty",
     {"fixed: no duty holds a link without a choke": rules.duty_limit})
@@ -251,7 +251,7 @@ def _one_pass(
     secondary_drop = min(secondary_current * g.secondary_resistance, (1 - LEFT) * ratio * v_half)
     v_sec = ratio * v_half - secondary_drop
     duty = fixed or _duty(g, link_v, link_current, ratio, v_half, secondary_drop, how.series, builds, ledger)
-    leakage = transformer.made(builds["transformer"], shelf).leakage + rules.lead_inductance
+    leakage = transformer.leakage(builds["transformer"], shelf) + rules.lead_inductance
     rectified = rectifier.assess(
         rectifier.RectifierNeed(
             v_sec, ratio * topology.drive * brief.source.volts[2], link_v, link_current, 2 * duty, f_s, leakage * ratio**2,
@@ -269,7 +269,7 @@ def _one_pass(
             duty),
             g.transformer_celsius, rectified.form),
         builds["transformer"], brief, shelf, rules, ledger)  # fmt: skip
-    turn_off = pulse + ratio * (rectified.pulse_peak - rectified.pulse) + wound.magnetising / 2
+    turn_off = pulse + ratio * (rectified.pulse_peak - rectified.pulse) + wound.magnetising_together / 2
     switched = front_end.assess(
         front_end.FrontEndNeed(g.v_in, duty, pulse, turn_off, leakage, rectified.form), builds["front_end"], brief, shelf,
         rules,
@@ -296,9 +296,9 @@ def _one_pass(
     after = Guess(
         v_in=max(V_FLOOR * point.emf, cells.terminal - entry.drop), terminal=cells.terminal,
         pulse=min(pulse, 3 * most_loss / (V_FLOOR * point.emf * topology.drive)),
-        primary_resistance=wound.primary_resistance * wound.primary_factor
+        primary_resistance=wound.primary_together
         + topology.series * switched.on_resistance / builds["front_end"].parallel,
-        secondary_resistance=wound.secondary_resistance * wound.secondary_factor,
+        secondary_resistance=wound.secondary_together,
         choke_resistance=rectified.choke_resistance, diode_drop=rectified.drop, leak_duty=wound.leakage_duty,
         ripple=rectified.feed_ripple, climb=rectified.unloaded, stage_loss=min(switched.loss, most_loss),
         transformer_loss=min(wound.loss, most_loss),
