@@ -65,6 +65,7 @@ UNITS: dict[str, Unit] = {
         Unit("V*s", "V·s"),
         Unit("m^3", "cm³", scale=1e-6, aliases=("cm3", "cm^3"), prefixed=False),
         Unit("m^4", "cm⁴", scale=1e-8, aliases=("cm4", "cm^4"), prefixed=False),
+        Unit("A/m", "A/m"),
         Unit("A/m^2", "A/mm²", scale=1e6, aliases=("A/mm2",), prefixed=False),
         Unit("degC", "°C", aliases=("C", "°", "degC", "degree"), prefixed=False),
         Unit("K", "K", prefixed=False),
@@ -235,6 +236,7 @@ SquareMetre = Annotated[float, *quantity("m^2")]
 AmpereHour = Annotated[float, *quantity("A*h")]
 Celsius = Annotated[float, *quantity("degC")]
 Tesla = Annotated[float, *quantity("T")]
+AmperePerMetre = Annotated[float, *quantity("A/m")]
 CurrentDensity = Annotated[float, *quantity("A/m^2")]
 KelvinPerWatt = Annotated[float, *quantity("K/W")]
 Ratio = Annotated[float, *quantity("1")]

@@ -215,7 +215,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, carrier: float) -> Block
     sheet.choice("inductance", "L", "Filter inductor")
     sheet.choice("capacitor", "C", "Filter capacitor")
     sheet.choice("count", "n_C", "Filter capacitors in parallel")
-    stress = show_stress(sheet, made, "", "Inductor")
+    stress = show_stress(sheet, made, "", "Inductor", "line_current")
     bent = sheet.limited("distortion", "THD", "Distortion left at the output", "%", 2 * brief.targets.distortion, 0.5,
                          over=STEADY)  # fmt: skip
     share = sheet.limited("capacitor_share", r"I_C/I", "Capacitor current share", "%",

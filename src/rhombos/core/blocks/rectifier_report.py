@@ -26,7 +26,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
                              1 - rules.junction_limit / diode.t_j_max, over=STEADY)  # fmt: skip
     slow = sheet.limited("recovery_share", r"t_{rr} f", "Recovery, share of period", "%",
                          2 * rules.recovery_share, 0.5)  # fmt: skip
-    stress = show_stress(sheet, made, "choke_", "Choke") if how.choke else None
+    stress = show_stress(sheet, made, "choke_", "Choke", "current") if how.choke else None
     sheet.choice("circuit", "", "Rectifier")
     sheet.choice("diode", f"D_1–D_{how.diodes}", "Diode")
     sheet.choice("damper", "", "RC damper")
@@ -100,7 +100,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
          f"{fmt(build.damper_capacitor, 'F')}, {fmt(build.damper_resistor, 'ohm')}"})  # fmt: skip
 
 
-CLIMB = 1.02
+CLIMB = 1.10
 """Unloaded over loaded link from which the climb is worth a word."""
 
 

@@ -11,13 +11,15 @@ from pydantic import Field
 from rhombos.core.blocks.base import Build, part
 from rhombos.core.findings import PinValue
 from rhombos.core.inventory import Item, fitted, wound
-from rhombos.core.magnetics.choke import Choke, ChokeNeed, choke_from, design_choke
+from rhombos.core.magnetics.choke import GRADES, LEAST_LEFT, Choke, ChokeNeed, choke_from, design_choke
 from rhombos.core.parts import Shelf
 from rhombos.core.points import STEADY
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet, Worst
 from rhombos.core.units import Henry, fmt, short
 
+SHORT_OF = 0.02
+"""How far under the inductance wanted a powder choke may lie."""
 WIDE_GAP = 0.2
 """Total gap over the width of the leg, beyond which fringing can no longer be left out of account."""
 WOUND_FIELDS = ("core", "sets", "grade", "turns", "wire", "in_hand")
@@ -29,7 +31,7 @@ class ChokeBuild(Build):
     inductance: Henry = Field(ge=1e-6, le=1, title="Inductance")
     core: str = part("core", "Inductor core")
     sets: int = Field(ge=1, le=4, title="Inductor core sets")
-    grade: str = part("grade", "Inductor grade")
+    grade: str = part(GRADES, "Inductor grade")
     turns: int = Field(ge=1, le=2000, title="Inductor turns")
     wire: str = part("wire", "Inductor wire")
     in_hand: int = Field(ge=1, le=50, title="Inductor wires in hand")
@@ -60,22 +62,34 @@ def wind(need: ChokeNeed, fields: dict[str, Any], shelf: Shelf, rules: Rules) ->
 
 @dataclass(frozen=True, slots=True)
 class ChokeStress:
-    """Flux, temperature and window of an inductor against their limits."""
+    """Flux (of a powder core the permeability it loses), temperature and window of an inductor against their limits; its
+    steady current, A."""
 
     flux: Worst
     temperature: Worst
     window: Worst
+    steady: float
 
 
-def show_stress(sheet: Sheet, made: Choke, prefix: str, what: str) -> ChokeStress:
-    """The inductor's stresses; `prefix` stands before its figures' names, `what` is what people call it."""
+def show_stress(sheet: Sheet, made: Choke, prefix: str, what: str, steady: str) -> ChokeStress:
+    """The inductor's stresses; `prefix` stands before its figures' names, `what` is what people call it, `steady` the figure
+    that is its current at full power."""
     limit = sheet.rules.winding_limit
+    if made.soft:
+        held = {k: s for k, s in sheet.states.items() if k not in sheet.hopeless} or dict(sheet.states)
+        worst = max(held, key=lambda k: getattr(held[k], f"{prefix}peak"))
+        flux = sheet.fixed(f"{prefix}faded", r"1 - \mu/\mu_i", f"{what}: permeability lost, surge",
+                           1 - made.left(getattr(held[worst], f"{prefix}peak")), "%", 1.0, 1 - LEAST_LEFT,
+                           sheet.points[worst].label)  # fmt: skip
+    else:
+        flux = sheet.limited(f"{prefix}flux", r"B_L", f"{what} flux at the surge", "T", made.grade.b_sat,
+                             max(0.0, 1 - sheet.rules.choke_peak / made.grade.b_sat))  # fmt: skip
     return ChokeStress(
-        sheet.limited(f"{prefix}flux", r"B_L", f"{what} flux at the surge", "T", made.grade.b_sat,
-                      max(0.0, 1 - sheet.rules.choke_peak / made.grade.b_sat)),
+        flux,
         sheet.limited(f"{prefix}temperature", r"T_L", f"{what} temperature", "degC", limit + 20, 20 / (limit + 20),
                       over=STEADY),
         sheet.fixed("fill", "h/h_W", "Window height in use", made.fill, "%", 1.0, 0.0, "as wound"),
+        getattr(sheet.now, steady),
     )  # fmt: skip
 
 
@@ -87,7 +101,8 @@ def show_winding(sheet: Sheet, made: Choke, what: str) -> None:
     sheet.choice("turns", "N_L", f"{what} turns")
     sheet.choice("wire", "", f"{what} wire")
     sheet.choice("in_hand", "", f"{what} wires in hand")
-    sheet.fixed_value("gap", "l_g", "Total air gap", made.gap, "mm", "as wound")
+    if not made.soft:
+        sheet.fixed_value("gap", "l_g", "Total air gap", made.gap, "mm", "as wound")
 
 
 def judge(sheet: Sheet, made: Choke, stress: ChokeStress, prefix: str, what: str) -> None:
@@ -96,7 +111,9 @@ def judge(sheet: Sheet, made: Choke, stress: ChokeStress, prefix: str, what: str
     freed: dict[str, PinValue] = {f"{block}.{n}": None for n in ("inductance", *WOUND_FIELDS)}
     cure = (("Let the proposal wind it", freed),)
     flux, warm, window = stress.flux, stress.temperature, stress.window
-    if flux.severity:
+    if made.soft:
+        _judge_powder(sheet, made, stress, prefix, what, cure)
+    elif flux.severity:
         peak = getattr(sheet.states[flux.point], f"{prefix}peak")
         sheet.find(f"{prefix}saturates", flux.severity, f"The {what} saturates at the surge",
                    f"{fmt(peak, 'A')} through {made.winding.turns} turns make {fmt(flux.value, 'T')}; the rules stop at "
@@ -113,8 +130,30 @@ def judge(sheet: Sheet, made: Choke, stress: ChokeStress, prefix: str, what: str
                    f"{fmt(made.gap, 'mm')} in all, {fmt(wide, '%', 2)} of the leg's width: the field spreads out of it, heats "
                    "the wire beside it and makes the inductance larger than computed.",
                    "Split it over the legs or into several, keep the wire a gap's width away, grind less and measure; a larger "
-                   "core needs less.", figure="gap")  # fmt: skip
+                   "core needs less, a powder ring none: the magnetics view lists them.", figure="gap")  # fmt: skip
     if window.severity:
         sheet.find(f"{prefix}window", "stop", f"The winding of the {what} does not fit",
                    f"{fmt(made.winding.height, 'mm')} of wire in {fmt(made.stack.height, 'mm')}.",
                    "Thinner wire or a larger core.", worst=window, cures=cure)  # fmt: skip
+
+
+def _judge_powder(
+    sheet: Sheet, made: Choke, stress: ChokeStress, prefix: str, what: str, cure: tuple[tuple[str, dict[str, PinValue]], ...]
+) -> None:  # fmt: skip
+    """Whether a powder core has the inductance wanted, and keeps enough of it."""
+    under, empty = made.inductance_at(stress.steady), made.inductance_at(0.0)
+    sheet.fixed_value(f"{prefix}loaded", "L_I", f"Inductance at {fmt(stress.steady, 'A')}", under, "H", "full power")
+    sheet.fixed_value(f"{prefix}empty", "L_0", "Inductance without current", empty, "H", "as wound")
+    if stress.flux.severity:
+        sheet.find(f"{prefix}fades", stress.flux.severity, f"The {what}'s powder core fades at the surge",
+                   f"{fmt(stress.flux.value, '%', 2)} of its permeability goes, and with it the inductance: no edge as in "
+                   "ferrite, but the ripple grows as much.",
+                   "More powder: a larger ring, two side by side, or a powder of lower "
+                   "permeability with more turns.", worst=stress.flux, cures=cure)  # fmt: skip
+    if under < (1 - SHORT_OF) * made.inductance:
+        sheet.find(f"{prefix}short", "fix", f"The {what} has less inductance than the sizing counts on",
+                   f"{made.winding.turns} turns on {made.stack.core.id} make {fmt(empty, 'H')}, and under "
+                   f"{fmt(stress.steady, 'A')} {fmt(under, 'H')} are left of the {fmt(made.inductance, 'H')} wanted.",
+                   "More turns, a larger ring, or a powder that fades less.", figure=f"{prefix}loaded",
+                   cures=(("Let the proposal choose the turns", {f"{sheet.block}.turns": None, f"{sheet.block}.core": None,
+                                                                 f"{sheet.block}.sets": None}),))  # fmt: skip

@@ -116,6 +116,14 @@ gap_length = _relation(
     "gap_length", l_gap, mu0 * N**2 * A_e / L - l_e / mu_e,
     title="Total air gap", holds="fringing not counted: grind less, measure, grind again; mu_e is the ungapped core's",
     source="Ampère's law")
+magnetising_field = _relation(
+    "magnetising_field", H, N * I / l_e, title="Field in a core without a gap", holds="closed path", source="Ampère's law")
+soft_permeability = _relation(
+    "soft_permeability", mu_left, 1 / (1 + (H / H_half) ** softness), title="Permeability left in a powder core",
+    holds="pressed metal powder under a steady field; no edge of saturation", source="usual fit of powder-core data")
+soft_inductance = _relation(
+    "soft_inductance", L, mu_left * A_L * N**2, title="Inductance of a powder choke under current",
+    holds="at the permeability that its current leaves", source="definition of A_L")
 temperature_rise = _relation(
     "temperature_rise", dT, K_unit * (P_loss / (A_s * q_unit)) ** sp.Rational(833, 1000),
     title="Temperature rise of a wound core", holds="free air, losses in mW over surface in cm² to the power 0.833",

@@ -1,4 +1,4 @@
-"""The bench of the gapped inductors: link choke and filter inductor."""
+"""The bench of the inductors, gapped or of powder: link choke and filter inductor."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from rhombos.core.book import magnetics as book
 from rhombos.core.coils.common import against, stack_name, wire_table, with_present
 from rhombos.core.coils.model import CoilBench, Option, OptionTable, Patch, School, labelled
 from rhombos.core.coils.sheet import choke_sheet
-from rhombos.core.magnetics.choke import Choke, ChokeNeed, choke_loss, rank_chokes
+from rhombos.core.magnetics.choke import LEAST_LEFT, Choke, ChokeNeed, choke_loss, rank_chokes, rank_soft_chokes
 from rhombos.core.magnetics.stack import rise, stack_table
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, roomy
 from rhombos.core.plots.window import layers_of
@@ -74,22 +74,28 @@ def _asked(
 def _bench(worked: Worked, asked: Asked) -> CoilBench:
     made = choke_of(asked.build, worked.shelf)
     window, cores = _window(made), _cores(worked, asked, made)
+    steady = asked.need.rms
+    core_made = (
+        (("Inductance, no current", fmt(made.inductance_at(0.0), "H")),
+         (f"Inductance under {fmt(steady, 'A')}", fmt(made.inductance_at(steady), "H"))) if made.soft else
+        (("Inductance, gap set", fmt(made.inductance, "H")), ("Total gap", fmt(made.gap, "mm", 2)))
+    )  # fmt: skip
+    strain = f"{fmt(_strain(made, asked.surge), *_strained(made))}{' of its permeability lost' if made.soft else ''}"
     checks = (
-        ("Inductance, gap set", fmt(made.inductance, "H")), ("Total gap", fmt(made.gap, "mm", 2)),
-        ("Current it must stand", f"{fmt(asked.surge, 'A')} at the surge, {fmt(_flux(made, asked.surge), 'T')}"),
+        *core_made, ("Current it must stand", f"{fmt(asked.surge, 'A')} at the surge, {strain}"),
         ("Resistance, 20 °C", fmt(choke_loss(made, asked.need, 20.0).resistance, "ohm")),
         ("Window height in use", fmt(made.fill, "%", 2)),
     )
-    core = f"{stack_name(made.stack)}, grade {made.grade.id}"
+    core = f"{stack_name(made.stack)}, {'powder' if made.soft else 'grade'} {made.grade.id}"
     return CoilBench(
         block=asked.block, title=f"{asked.what.capitalize()} on {stack_name(made.stack)}",
-        tables=(_turns(worked, asked, made), cores, wire_table(
+        tables=(_turns(worked, asked, made), cores, _rings(worked, asked, made), wire_table(
             worked.shelf, made.winding, made.stack.b_w, asked.need.frequency, 1.0,
             lambda w: w.height / made.stack.height, "wire", "Wire, equal copper", asked.block, "",
             asked.need.ripple_rms**2 / (asked.need.rms**2 + asked.need.ripple_rms**2))),
-        schools=_schools(worked, asked, made, cores.options[0].name), charts=(window, _saturation(worked, asked, made)),
-        sheet=choke_sheet(made.winding, made.stack.mlt, made.stack.b_w, core, asked.what.capitalize(), made.gap,
-                          made.inductance, window, checks))  # fmt: skip
+        schools=_schools(worked, asked, made, cores.options[0].name), charts=(window, _fading(asked,
+        made) if made.soft else _saturation(worked, asked, made)),
+        sheet=choke_sheet(made, core, asked.what.capitalize(), window, checks))  # fmt: skip
 
 
 def _flux(made: Choke, current: float) -> float:
@@ -97,18 +103,29 @@ def _flux(made: Choke, current: float) -> float:
         "L": made.inductance, "I_pk": current, "N": made.winding.turns, "A_e": made.stack.a_e})  # fmt: skip
 
 
+def _strain(made: Choke, current: float) -> float:
+    """Flux density, T; of a powder core the share of its permeability lost."""
+    return 1 - made.left(current) if made.soft else _flux(made, current)
+
+
+def _strained(made: Choke) -> tuple[str, int]:
+    """Unit and digits of that."""
+    return ("%", 2) if made.soft else ("T", 3)
+
+
 def _judged(worked: Worked, asked: Asked, made: Choke, name: str, here: bool, patch: Patch, **more: str) -> Option:
     celsius = 80.0
     for _ in range(4):
         lost = choke_loss(made, asked.need, min(celsius, 250.0), asked.duty, asked.weight)
         celsius = asked.need.air + float(rise(lost.total, made.stack.surface))
-    flux = _flux(made, asked.surge)
-    rules = worked.rules
-    why = against((flux, min(rules.choke_peak, made.grade.b_sat), "T"), (celsius, rules.winding_limit, "degC"),
+    strain, unit, rules = _strain(made, asked.surge), _strained(made), worked.rules
+    most = 1 - LEAST_LEFT if made.soft else min(rules.choke_peak, made.grade.b_sat)
+    why = against((strain, most, unit[0]), (celsius, rules.winding_limit, "degC"),
                   (made.fill, 1.0, "%"))  # fmt: skip
     return Option(
         name=name, here=here, fits=not why, why=why, patch=patch,
-        texts={"flux": fmt(flux, "T"), "gap": fmt(made.gap, "mm", 2), "copper": fmt(lost.copper, "W"),
+        texts={"flux": fmt(strain, *unit), "loaded": fmt(made.inductance_at(asked.need.rms), "H"), "gap": fmt(made.gap, "mm",
+        2), "copper": fmt(lost.copper, "W"),
                "core": fmt(lost.core, "W"), "loss": fmt(lost.total, "W"), "temperature": fmt(celsius, "degC"),
                "fill": fmt(made.fill, "%", 2), **more})  # fmt: skip
 
@@ -122,6 +139,13 @@ def _turns(worked: Worked, asked: Asked, made: Choke) -> OptionTable:
         options.append(_judged(worked, asked, choke_of(near, worked.shelf), str(n), n == made.winding.turns,
                                {f"{asked.block}.core": near.core, f"{asked.block}.sets": near.sets,
                                 f"{asked.block}.turns": n}))  # fmt: skip
+    if made.soft:
+        return OptionTable(
+            key="turns", title="Turns", columns=labelled(
+                ("loaded", "under load"), ("flux", "µ lost, surge"), ("copper", "copper"), ("core", "core"),
+                ("temperature", "hot"), ("fill", "window")),
+            remark=f"{fmt(made.inductance, 'H')} are wanted under {fmt(asked.need.rms, 'A')}. Inductance grows with less than "
+                   "the square of the turns: each ampere then fades the powder more.", options=tuple(options))  # fmt: skip
     return OptionTable(
         key="turns", title="Turns at this inductance", columns=labelled(
             ("flux", "flux at surge"), ("gap", "gap"), ("copper", "copper"), ("core", "core"), ("temperature", "hot"),
@@ -140,12 +164,34 @@ def _cores(worked: Worked, asked: Asked, made: Choke) -> OptionTable:
                        price=fmt(other.stack.price, "1", 2), mass=fmt(other.stack.mass, "kg", 2))  # fmt: skip
 
     ranked = rank_chokes(replace(asked.need, peak=asked.surge), worked.shelf, worked.rules, 2 * SHOWN)
-    shown = with_present([judged(other) for other in ranked], lambda: judged(made), SHOWN)
+    options = [judged(other) for other in ranked]
+    shown = tuple(options[:SHOWN]) if made.soft else with_present(options, lambda: judged(made), SHOWN)
     return OptionTable(
         key="cores", title="Cores on the shelf", columns=labelled(
             ("turns", "turns"), ("flux", "flux at surge"), ("gap", "gap"), ("loss", "loss"), ("temperature", "hot"),
             ("fill", "window"), ("mass", "core"), ("price", "cost")),
         remark="Every stack that can be gapped, wound for this current; cheapest first, watts counted in.",
+        options=shown)  # fmt: skip
+
+
+def _rings(worked: Worked, asked: Asked, made: Choke) -> OptionTable:
+    def judged(other: Choke) -> Option:
+        patch: Patch = {f"{asked.block}.{n}": v for n, v in (
+            ("core", other.stack.core.id), ("sets", other.stack.sets), ("grade", other.grade.id), ("turns",
+            other.winding.turns),
+            ("wire", None), ("in_hand", None))}  # fmt: skip
+        here = (other.stack.core.id, other.stack.sets, other.grade.id) == (made.stack.core.id, made.stack.sets, made.grade.id)
+        return _judged(worked, asked, other, stack_name(other.stack), here, patch, turns=str(other.winding.turns),
+                       powder=other.grade.id, empty=fmt(other.inductance_at(0.0), "H"),
+                       price=fmt(other.stack.price + other.grade.price, "1", 2))  # fmt: skip
+
+    ranked = [judged(c) for c in rank_soft_chokes(replace(asked.need, peak=asked.surge), worked.shelf, worked.rules, 2 * SHOWN)]
+    shown = with_present(ranked, lambda: judged(made), SHOWN) if made.soft else tuple(ranked[:SHOWN])
+    return OptionTable(
+        key="rings", title="Powder rings", columns=labelled(
+            ("powder", "powder"), ("turns", "turns"), ("empty", "no current"), ("loaded", "under load"),
+            ("flux", "µ lost, surge"), ("loss", "loss"), ("temperature", "hot"), ("fill", "window"), ("price", "cost")),
+        remark="No gap and no edge of saturation: the inductance fades as the current grows, and comes back at light load.",
         options=shown)  # fmt: skip
 
 
@@ -192,3 +238,20 @@ def _saturation(worked: Worked, asked: Asked, made: Choke) -> Chart:
               Dot(x=i(asked.surge), y=b(_flux(made, asked.surge)), label="surge")),
         remark=f"A gapped ferrite holds its inductance up to {fmt(limit, 'A')} and loses it within a few amperes: the ripple "
                "then shoots up, and the switch pays.")  # fmt: skip
+
+
+def _fading(asked: Asked, made: Choke) -> Chart:
+    """Inductance of a powder choke against its current."""
+    most = 1.4 * asked.surge
+    amps = np.linspace(0, most, 80)
+    henries = [made.inductance_at(float(x)) for x in amps]
+    i, h = Scale("A", most), Scale("H", henries[0])
+    steady = asked.need.rms
+    return Chart(
+        key="saturation", title="Inductance against current", x=i.axis("current", low=0, high=most),
+        y=h.axis("", low=0, high=roomy(henries[0])), series=(Series(name="inductance", x=i.all(amps), y=h.all(henries)),),
+        marks=(Mark(at=h(made.inductance), label=f"wanted {fmt(made.inductance, 'H')}", role="here"),),
+        dots=(Dot(x=i(steady), y=h(made.inductance_at(steady)), label="full power"),
+              Dot(x=i(asked.surge), y=h(made.inductance_at(asked.surge)), label="surge")),
+        remark=f"{fmt(made.left(asked.surge), '%', 2)} of the permeability is left at the surge. The sizing counts on the "
+               "inductance wanted; at light load there is more.")  # fmt: skip

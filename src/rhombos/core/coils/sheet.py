@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 from rhombos.core.coils.model import WindingRow, WindingSheet, labelled
+from rhombos.core.magnetics.choke import Choke
 from rhombos.core.magnetics.pair import Lay, WoundPair
 from rhombos.core.magnetics.winding import COPPER_DENSITY, INSULATION, Winding
 from rhombos.core.plots.model import Chart
@@ -87,27 +88,35 @@ def _tape_row(where: str, breadth: float) -> WindingRow:
 
 
 def choke_sheet(
-    winding: Winding, mean_turn: float, breadth: float, core: str, title: str, gap: float, inductance: float, window: Chart,
-    checks: tuple[tuple[str, str], ...],
+    made: Choke, core: str, title: str, window: Chart, checks: tuple[tuple[str, str], ...]
 ) -> WindingSheet:  # fmt: skip
     """The sheet of an inductor."""
+    winding, mean_turn, breadth = made.winding, made.stack.mlt, made.stack.b_w
     per_layer = max(1, int(breadth / winding.wire.outer))
     length, count = cut_length(winding, mean_turn), winding.in_hand
     mass = winding.turns * winding.copper * mean_turn * COPPER_DENSITY
-    rows = (
+    rows = [
         WindingRow(
             what="winding", turns=str(winding.turns), wire=winding.wire.label, in_hand=str(count),
             layers=str(math.ceil(winding.turns * count / per_layer)), length=f"{count} × {fmt(length, 'm')}",
             mass=fmt(mass, "kg", 2), starts="L1 start, L2 finish", note=""),
         _tape_row("over all", breadth),
-        WindingRow(what="gap", turns="", wire="hard paper or fibre", in_hand="", layers="",
-                   length=fmt(gap, "mm", 2) + " in all",
-                   mass="", starts="", note="half of it under each outer leg if the centre leg is not ground"),
-    )  # fmt: skip
-    cautions = (
-        f"Measure the inductance before you glue: {fmt(inductance, 'H', 3)} wanted; open or close the gap until it is there.",
-        "Keep the wire a gap's width away from the gap: the field that spreads there heats it.",
-    )
+    ]  # fmt: skip
+    if made.soft:
+        cautions: tuple[str, ...] = (
+            f"Measure the inductance without current: {fmt(made.inductance_at(0.0), 'H', 3)} within the powder's tenth; add or "
+            "take off a turn until it is there.",
+            "Leave a gap between the winding's two ends on the ring: the whole voltage stands between them.",
+        )
+    else:
+        rows.append(WindingRow(
+            what="gap", turns="", wire="hard paper or fibre", in_hand="", layers="", length=fmt(made.gap, "mm", 2) + " in all",
+            mass="", starts="", note="half of it under each outer leg if the centre leg is not ground"))  # fmt: skip
+        cautions = (
+            f"Measure the inductance before you glue: {fmt(made.inductance, 'H', 3)} wanted; open or close the gap until it is "
+            "there.",
+            "Keep the wire a gap's width away from the gap: the field that spreads there heats it.",
+        )
     return WindingSheet(
-        title=title, core=core, rows=rows, checks=labelled(*checks), cautions=cautions, window=window,
+        title=title, core=core, rows=tuple(rows), checks=labelled(*checks), cautions=cautions, window=window,
         phasing=None)  # fmt: skip

@@ -1,4 +1,4 @@
-"""Gapped ferrite chokes: the link choke and the filter inductor."""
+"""Chokes: gapped ferrite, or a powder ring whose permeability fades softly. The link choke and the filter inductor."""
 
 from __future__ import annotations
 
@@ -13,13 +13,18 @@ from rhombos.core.book import source
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.stack import Stack, rise, stack_table, stacked, suited_grades, temperature_factor
 from rhombos.core.magnetics.winding import Winding, ac_factor, choose_wire, copper_resistivity, lay
-from rhombos.core.parts import Core, Grade, Shelf, Wire
+from rhombos.core.parts import Core, Grade, Powder, Shelf, Wire
 from rhombos.core.rules import Rules
 
 SEARCH_FILL = 0.9
 """Share of the rules' window fill that the first search counts on; layers waste the rest."""
 MOST_TURNS = 600
 TRIES = 8
+LEAST_LEFT = 0.5
+"""Share of its permeability that a powder core must keep at the surge."""
+GRADES = "grade|powder"
+SOFT_STEPS = 24
+"""Steps in which the turns of a powder choke find themselves: each halves what they are off by, and more."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +43,7 @@ class ChokeNeed:
 
 @dataclass(frozen=True, slots=True)
 class Choke:
-    """A choke as built."""
+    """A choke as built. `inductance` is what the gap is set for; of a powder core, which has none, what is wanted of it."""
 
     stack: Stack
     grade: Grade
@@ -46,9 +51,29 @@ class Choke:
     inductance: float
 
     @property
+    def soft(self) -> bool:
+        """Whether its core is of powder: no gap, and an inductance that its turns make and its current fades."""
+        return isinstance(self.grade, Powder)
+
+    def left(self, current: float) -> float:
+        """Share of a powder core's permeability that a current, A, leaves."""
+        field = book.magnetising_field.work({"N": self.winding.turns, "I": max(current, 1e-9), "l_e": self.stack.l_e})
+        powder: Any = self.grade
+        return book.soft_permeability.work({"H": field, "H_half": powder.h_half, "softness": powder.softness})
+
+    def inductance_at(self, current: float) -> float:
+        """Inductance under a steady current, A, H; a gapped core keeps its own until it saturates."""
+        if not self.soft:
+            return self.inductance
+        factor = book.inductance_factor.work({"mu_e": self.grade.mu_i, "A_e": self.stack.a_e, "l_e": self.stack.l_e})
+        return book.soft_inductance.work({"mu_left": self.left(current), "A_L": factor, "N": self.winding.turns})
+
+    @property
     def gap(self) -> float:
         """Total air gap, m (0 where the core needs none)."""
         stack = self.stack
+        if self.soft:
+            return 0.0
         asked = {"N": self.winding.turns, "A_e": stack.a_e, "L": self.inductance, "l_e": stack.l_e, "mu_e": self.grade.mu_i}
         return max(0.0, book.gap_length.work(asked))
 
@@ -63,49 +88,113 @@ def choke_from(
 ) -> Choke:  # fmt: skip
     """The choke that a build's fields describe."""
     stack = stacked(shelf.get(Core, core), sets)
-    return Choke(stack, shelf.get(Grade, grade), lay(shelf.get(Wire, wire), in_hand, turns, stack.b_w), inductance)
+    material: Any = shelf.find(GRADES, grade)
+    return Choke(stack, material, lay(shelf.get(Wire, wire), in_hand, turns, stack.b_w), inductance)
 
 
 def design_choke(need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> Choke:
     """The choke with the lowest price plus worth of loss that stays cool, unsaturated, and can be wound.
 
-    Pins kept: core, sets, grade, turns, wire, in_hand.
+    Gapped ferrite, unless a powder grade or a ring is pinned. Pins kept: core, sets, grade, turns, wire, in_hand.
     """
-    table = stack_table(shelf)
-    wanted = [
-        i for i, row in enumerate(table.rows)
-        if row.core.gappable and pins.get("core", row.core.id) == row.core.id and pins.get("sets", row.sets) == row.sets
-    ] or [i for i, row in enumerate(table.rows) if row.core.id == pins.get("core", row.core.id)]  # fmt: skip
-    grade = _grade(need, pins, shelf)
-    index = np.array(wanted)
-    least = np.ceil(need.inductance * need.peak / (rules.choke_peak * table.a_e[index]))
-    turns = np.maximum(1, np.full(least.shape, pins["turns"]) if "turns" in pins else least)
-    loss, warm = _estimate(need, table, index, turns, grade, rules)
-    allowed = rules.winding_limit - need.air
-    score = table.price[index] + rules.watt_worth * loss
-    score = np.where((warm <= allowed) & (turns <= MOST_TURNS), score, 1e6 + warm)
+    powders = _powders(pins, shelf)
+    if powders:
+        return _first_sound(need, pins, shelf, rules, _soft_candidates(need, pins, shelf, rules, powders)[:TRIES])
+    return _first_sound(need, pins, shelf, rules, _gapped_candidates(need, pins, shelf, rules)[:TRIES])
+
+
+def rank_chokes(need: ChokeNeed, shelf: Shelf, rules: Rules, count: int) -> list[Choke]:
+    """The choke on each of the `count` most promising stacks that can be gapped, those that cannot work last."""
+    return [_wind(need, {}, shelf, rules, *found) for found in _gapped_candidates(need, {}, shelf, rules)[:count]]
+
+
+def rank_soft_chokes(need: ChokeNeed, shelf: Shelf, rules: Rules, count: int) -> list[Choke]:
+    """Likewise on powder rings: the best powder for each."""
+    found = _soft_candidates(need, {}, shelf, rules, list(shelf.all(Powder)))
+    best: dict[tuple[str, int], Candidate] = {}
+    for candidate in found:
+        best.setdefault((candidate[0].core.id, candidate[0].sets), candidate)
+    return [_wind(need, {}, shelf, rules, *candidate) for candidate in list(best.values())[:count]]
+
+
+Candidate = tuple[Stack, Grade, int]
+
+
+def _first_sound(
+    need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules, candidates: list[Candidate]
+) -> Choke:  # fmt: skip
+    """The first that fits its window and stays cool once it is wound; the least tall where none does."""
     best: Choke | None = None
-    for at in np.argsort(score, kind="stable")[:TRIES]:
-        choke = _wind(need, pins, shelf, rules, table.rows[index[at]], grade, int(turns[at]))
+    for candidate in candidates:
+        choke = _wind(need, pins, shelf, rules, *candidate)
         if best is None or choke.fill < best.fill:
             best = choke
-        if choke.fill <= 1.0 and rise(choke_loss(choke, need).total, choke.stack.surface) <= allowed:
+        if choke.fill <= 1.0 and rise(choke_loss(choke, need).total, choke.stack.surface) <= rules.winding_limit - need.air:
             return choke
     assert best is not None
     return best
 
 
-def rank_chokes(need: ChokeNeed, shelf: Shelf, rules: Rules, count: int) -> list[Choke]:
-    """The choke on each of the `count` most promising stacks that can be gapped, those that cannot work last."""
-    table, grade = stack_table(shelf), _grade(need, {}, shelf)
-    index = np.flatnonzero(table.gappable)
-    turns = np.maximum(1, np.ceil(need.inductance * need.peak / (rules.choke_peak * table.a_e[index])))
+def _gapped_candidates(need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> list[Candidate]:
+    """Stacks that can be gapped with the turns that keep the flux down, cheapest first, watts counted in."""
+    table, grade = stack_table(shelf), _grade(need, pins, shelf)
+    index = _pinned_stacks(table, pins, table.gappable)
+    least = np.ceil(need.inductance * need.peak / (rules.choke_peak * table.a_e[index]))
+    turns = np.maximum(1, np.full(least.shape, pins["turns"]) if "turns" in pins else least)
     loss, warm = _estimate(need, table, index, turns, grade, rules)
-    allowed = rules.winding_limit - need.air
     score = table.price[index] + rules.watt_worth * loss
-    score = np.where((warm <= allowed) & (turns <= MOST_TURNS), score, 1e6 + warm)
-    return [_wind(need, {}, shelf, rules, table.rows[index[at]], grade, int(turns[at]))
-            for at in np.argsort(score, kind="stable")[:count]]  # fmt: skip
+    score = np.where((warm <= rules.winding_limit - need.air) & (turns <= MOST_TURNS), score, 1e6 + warm)
+    return [(table.rows[index[at]], grade, int(turns[at])) for at in np.argsort(score, kind="stable")]
+
+
+def _soft_candidates(
+    need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules, powders: list[Powder]
+) -> list[Candidate]:  # fmt: skip
+    """Rings of every powder with the turns that give the inductance under the steady current, cheapest first."""
+    table = stack_table(shelf)
+    index = _pinned_stacks(table, pins, ~table.gappable)
+    rows: list[tuple[float, Candidate]] = []
+    for grade in powders:
+        turns = np.full(index.shape, pins["turns"]) if "turns" in pins else soft_turns(
+            need, grade, table.a_e[index], table.l_e[index])  # fmt: skip
+        loss, warm = _estimate(need, table, index, turns, grade, rules)
+        field = book.magnetising_field(N=turns, I=need.peak, l_e=table.l_e[index])
+        left = book.soft_permeability(H=field, H_half=grade.h_half, softness=grade.softness)
+        crowded = turns * need.rms / rules.current_density / (SEARCH_FILL * rules.window_fill * table.a_w[index])
+        trouble = (
+            np.maximum(0, warm / (rules.winding_limit - need.air) - 1) + np.maximum(0, LEAST_LEFT / left - 1)
+            + np.maximum(0, turns / MOST_TURNS - 1) + np.maximum(0, crowded - 1)
+        )  # fmt: skip
+        score = table.price[index] + grade.price + rules.watt_worth * loss
+        score = np.where(trouble > 0, 1e6 * (1 + trouble), score)
+        rows += [(float(score[at]), (table.rows[index[at]], grade, int(turns[at]))) for at in range(index.size)]
+    return [found for _, found in sorted(rows, key=lambda row: row[0])]
+
+
+def soft_turns(need: ChokeNeed, grade: Powder, a_e: Any, l_e: Any) -> np.ndarray:
+    """Whole turns whose inductance under the steady current is at least the one wanted; arrays of areas and paths."""
+    factor = book.inductance_factor(mu_e=grade.mu_i, A_e=a_e, l_e=l_e)
+    turns = np.sqrt(need.inductance / factor)
+    for _ in range(SOFT_STEPS):
+        field = book.magnetising_field(N=turns, I=max(need.rms, 1e-9), l_e=l_e)
+        left = book.soft_permeability(H=field, H_half=grade.h_half, softness=grade.softness)
+        turns = np.sqrt(turns * np.sqrt(need.inductance / (factor * left)))
+    return np.asarray(np.minimum(np.ceil(turns * (1 + 1e-4)), 1e5))
+
+
+def _pinned_stacks(table: Any, pins: dict[str, Any], able: np.ndarray) -> np.ndarray:
+    """Places of the stacks that the pins leave, of those that are able; of the pinned core, if none is."""
+    core, sets = pins.get("core"), pins.get("sets")
+    fit = [i for i, row in enumerate(table.rows)
+           if able[i] and core in (None, row.core.id) and sets in (None, row.sets)]  # fmt: skip
+    return np.array(fit or [i for i, row in enumerate(table.rows) if row.core.id == core])
+
+
+def _powders(pins: dict[str, Any], shelf: Shelf) -> list[Powder]:
+    """The powders to choose from: the pinned one, or all where a ring is pinned, which takes no gap; else none."""
+    if "grade" in pins:
+        return [g for g in shelf.all(Powder) if g.id == pins["grade"]]
+    return list(shelf.all(Powder)) if "core" in pins and not shelf.get(Core, pins["core"]).gappable else []
 
 
 def _grade(need: ChokeNeed, pins: dict[str, Any], shelf: Shelf) -> Grade:
@@ -169,7 +258,7 @@ def choke_loss(
     factor = ac_factor(w, stack.b_w, need.frequency, celsius)
     slow = ledger.work(f"{block}.slow_copper", book.ac_copper_loss, I_rms=need.rms, R=resistance, F_R=1.0)
     fast = ledger.work(f"{block}.ripple_copper", book.ac_copper_loss, I_rms=need.ripple_rms, R=resistance, F_R=factor)
-    swing = need.inductance * need.ripple / 2 / (w.turns * stack.a_e)
+    swing = choke.inductance_at(need.rms) * need.ripple / 2 / (w.turns * stack.a_e)
     core = 0.0
     if swing > 0:
         density = ledger.work(

@@ -13,6 +13,7 @@ from rhombos.core.parts.kinds import (
     IronCore,
     Mosfet,
     Part,
+    Powder,
     Resistor,
     Wire,
 )  # fmt: skip
@@ -20,5 +21,5 @@ from rhombos.core.parts.shelf import Shelf, UnknownPart
 
 __all__ = [
     "KINDS", "Bipolar", "Capacitor", "Core", "Diode", "Fuse", "Grade", "HeatSink", "Igbt", "IronCore", "Mosfet", "Part",
-    "Resistor", "Shelf", "UnknownPart", "Wire",
+    "Powder", "Resistor", "Shelf", "UnknownPart", "Wire",
 ]  # fmt: skip

@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.units import (
     Ampere,
+    AmperePerMetre,
     Celsius,
     Farad,
     Hertz,
@@ -29,7 +30,7 @@ from rhombos.core.units import (
 
 __all__ = [
     "KINDS", "Bipolar", "Capacitor", "Core", "Diode", "Fuse", "Grade", "HeatSink", "Igbt", "IronCore", "Mosfet", "Part",
-    "Resistor", "Wire",
+    "Powder", "Resistor", "Wire",
 ]  # fmt: skip
 
 Coulomb = Annotated[float, *quantity("C")]
@@ -208,6 +209,18 @@ class Grade(Part):
         return f"{self.id}, {self.f_low / 1e3:g}–{self.f_high / 1e3:g} kHz"
 
 
+class Powder(Grade):
+    """Pressed metal powder for rings: no gap, and a permeability that fades softly as the field grows, to half at `h_half`:
+    1/(1 + (H/h_half)^softness)."""
+
+    h_half: AmperePerMetre = Field(gt=100, le=1e6, title="Field that halves the permeability")
+    softness: Ratio = Field(ge=1, lt=2, title="Exponent of the fading")
+
+    @property
+    def label(self) -> str:  # noqa: D102
+        return f"{self.id}, powder, µ {self.mu_i:g}"
+
+
 class Wire(Part):
     """Round enamelled wire (one strand) or litz. `outer` is the diameter over the insulation."""
 
@@ -288,6 +301,6 @@ class HeatSink(Part):
 
 KINDS: dict[str, type[Part]] = {
     "mosfet": Mosfet, "igbt": Igbt, "bipolar": Bipolar, "diode": Diode, "core": Core,
-    "iron_core": IronCore, "grade": Grade, "wire": Wire,
+    "iron_core": IronCore, "grade": Grade, "powder": Powder, "wire": Wire,
     "capacitor": Capacitor, "resistor": Resistor, "fuse": Fuse, "heat_sink": HeatSink,
 }  # fmt: skip
