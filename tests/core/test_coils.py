@@ -136,6 +136,8 @@ def test_interleaving_quarters_the_leakage_and_doubles_the_capacitance(worked, s
 def test_the_drawing_has_the_wires_of_the_sheet(wound):
     worked, benches = wound
     for b in benches:
+        if b.block == "controller":  # wound elsewhere, on a ring of its own
+            continue
         build = worked.builds[b.block]
         rows = [r for r in b.sheet.rows if r.turns]
         counted = {"primary": 0, "secondary": 0}
@@ -157,7 +159,7 @@ def test_the_drawing_has_the_wires_of_the_sheet(wound):
 def test_the_copper_of_the_sheet_is_the_copper_of_the_design(wound):
     worked, benches = wound
     for b in benches:
-        if b.sheet.phasing is None:
+        if b.sheet.phasing is None or b.block == "controller":
             continue
         source = transformer if b.block == "transformer" else iron_transformer
         made = source.made(worked.builds[b.block], worked.shelf)

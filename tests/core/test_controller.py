@@ -15,6 +15,7 @@ from rhombos.core.loops import Compensator, Plant, compensate, loop, margins
 from rhombos.core.plots import charts
 from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve, work_out
+from rhombos.demo import house_shelf
 
 USUAL = PRESETS["usual"]
 PLANT = Plant(gain=140, inductance=2.8e-3, path=0.4, bank=470e-6, esr=0.08, load=230)
@@ -104,7 +105,7 @@ def test_the_corners_of_a_divider_are_those_of_the_worked_case(need):
 def _built(need, **fields):
     from rhombos.core.brief import Brief
 
-    return controller.propose(need, Brief(), fields, None, USUAL)
+    return controller.propose(need, Brief(), fields, house_shelf(), USUAL)
 
 
 @pytest.mark.parametrize(("law", "hand"), [

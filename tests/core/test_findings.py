@@ -29,6 +29,11 @@ RAISED = {
     "rectifier.choke_short": {"rectifier.grade": "PS-60", "rectifier.core": "R 40/24/16", "rectifier.turns": 120},
     "output_filter.fades": {"output_filter.grade": "PM-125", "output_filter.core": "R 40/24/16", "output_filter.sets": 1},
     "output_filter.short": {"output_filter.grade": "PN-60", "output_filter.turns": 30},
+    "controller.sense_saturates": {
+        "front_end.frequency": "10k", "controller.sense_turns": 10, "controller.sense_core": "R 16/9.6/6.3"},
+    "controller.sense_droops": {
+        "front_end.frequency": "10k", "controller.sense_turns": 10, "controller.sense_grade": "FC-70",
+        "controller.sense_core": "R 16/9.6/6.3"},
     "transformer.sharing": {"transformer.units": 2, "transformer.joined": "in parallel"},
     "rectifier.follows": {"rectifier.circuit": "doubler, no choke"},
     "dc_link.too_low": {"dc_link.voltage": 340},

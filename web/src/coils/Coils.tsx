@@ -11,7 +11,7 @@ import { Tools } from "./Tools"
 import { WindingSheet } from "./WindingSheet"
 
 type Apply = (patch: Record<string, PinValue>) => Promise<Problem | null>
-const PARTS: Record<string, string> = { transformer: "transformer", iron_transformer: "transformer", rectifier: "link choke", output_filter: "filter inductor" }
+const PARTS: Record<string, string> = { transformer: "transformer", iron_transformer: "transformer", rectifier: "link choke", output_filter: "filter inductor", controller: "current transformer", oscillator: "drive transformer" }
 const PAGES = ["choices", "winding sheet", "tools"] as const
 export type CoilPage = (typeof PAGES)[number]
 

@@ -10,14 +10,15 @@ from typing import Any
 import numpy as np
 from pydantic import Field
 
-from rhombos.core.blocks.base import Build, options, remembered
+from rhombos.core.blocks.base import Build, options, part, remembered
 from rhombos.core.book import control as book
-from rhombos.core.book import filters, sense
+from rhombos.core.book import filters, magnetics, sense
 from rhombos.core.brief import Brief
-from rhombos.core.inventory import Item
+from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.loops import Compensator, Plant, compensate, margins
-from rhombos.core.parts import Shelf
+from rhombos.core.magnetics.sense import DIODE, SenseTransformer, best_sense_grade, rank_sense_cores, sense_from
+from rhombos.core.parts import Core, Shelf
 from rhombos.core.preferred import E6, E12, at_least, at_most, nearest
 from rhombos.core.rules import Rules
 from rhombos.core.units import Farad, Hertz, Ohm, Ratio, Second, Volt
@@ -64,6 +65,8 @@ class ControllerBuild(Build):
     c3: Farad = Field(ge=0, le=100e-6, title="Compensation C3")
     sensing: str = options("Current sensing", "current transformer", "shunt")
     sense_turns: int = Field(ge=10, le=1000, title="Turns of the current transformer")
+    sense_core: str = part("core", "Core of the current transformer")
+    sense_grade: str = part("grade", "Its ferrite grade")
     sense_resistor: Ohm = Field(ge=1e-5, le=1e4, title="Burden or shunt")
     blanking: Second = Field(ge=0, le=20e-6, title="Leading-edge blanking")
     soft_start: Second = Field(ge=0, le=10, title="Soft start")
@@ -114,6 +117,9 @@ class ControllerState:
     pulsation_gain: float
     trip: float
     sense_loss: float
+    sense_flux: float
+    sense_droop: float
+    sense_reset: float
     loss: float = 0.0
 
 
@@ -161,6 +167,12 @@ def propose(need: ControllerNeed, brief: Brief, pins: dict[str, Any], shelf: She
     if "sense_resistor" not in fields:
         turns = fields["sense_turns"] if fields["sensing"] == "current transformer" else 1
         fields["sense_resistor"] = at_most(min(1e4, max(1e-5, TRIP_LEVEL * turns / max(trip, 1e-3))), E12)
+    fields.setdefault("sense_grade", best_sense_grade(shelf))
+    if "sense_core" not in fields:
+        n = fields["sense_turns"]
+        fields["sense_core"] = rank_sense_cores(
+            shelf, fields["sense_grade"], n, TRIP_LEVEL + DIODE, min(0.5, need.duty), need.frequency, max(need.pulse, 1e-3) / n,
+            need.pulse_rms / n, rules.current_density)[0].stack.core.id  # fmt: skip
     fields.setdefault("blanking", float(f"{max(100e-9, 1.5 * need.off_time):.2g}"))
     return ControllerBuild.within(fields)
 
@@ -241,7 +253,15 @@ def _setpoints(
     return nominal, min(corners), max(corners), ends[0], ends[1]
 
 
-def assess(need: ControllerNeed, build: ControllerBuild, brief: Brief, rules: Rules, ledger: Ledger) -> ControllerState:
+def sense_of(need: ControllerNeed, build: ControllerBuild, shelf: Shelf, rules: Rules) -> SenseTransformer:
+    """The current transformer that the build describes."""
+    return sense_from(shelf, build.sense_core, build.sense_grade, build.sense_turns, need.pulse_rms / build.sense_turns,
+                      rules.current_density)  # fmt: skip
+
+
+def assess(
+    need: ControllerNeed, build: ControllerBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+) -> ControllerState:  # fmt: skip
     """What the chosen parts really give."""
     work = ledger.work
     oscillator = oscillator_at(build, build.timing_resistor + build.timing_trimmer / 2, ledger)
@@ -258,6 +278,14 @@ def assess(need: ControllerNeed, build: ControllerBuild, brief: Brief, rules: Ru
     twice_line = 2 * brief.output.frequency
     turns = build.sense_turns if build.sensing == "current transformer" else 1
     burnt = (need.pulse_rms / turns) ** 2 * build.sense_resistor
+    duty, flux, droop, reset = min(0.5, max(need.duty, 1e-3)), 0.0, 0.0, 0.0
+    if build.sensing == "current transformer":
+        volts = TRIP_LEVEL + DIODE
+        sensed = sense_of(need, build, shelf, rules)
+        flux = work("controller.sense_flux", magnetics.pulse_flux, V=volts, D=duty, N=build.sense_turns, A_e=sensed.stack.a_e,
+                    f_s=need.frequency)  # fmt: skip
+        droop = sensed.droop(volts, duty, need.frequency, max(need.pulse, 1e-3) / build.sense_turns)
+        reset = volts * duty / (1 - duty)
     return ControllerState(
         oscillator=oscillator, output=ledger.total("controller.output", {"half the oscillator": oscillator / 2}), slowest=slow,
         fastest=fast, trim_slow=trim_slow, trim_fast=trim_fast, dead_time=dead, ceiling=ceiling, setpoint=nominal,
@@ -266,7 +294,7 @@ def assess(need: ControllerNeed, build: ControllerBuild, brief: Brief, rules: Ru
         resonance=work("controller.resonance", filters.corner, L=need.choke, C=need.bank), crossover=found.crossover,
         phase=found.phase, pulsation_gain=_gain_at(plant, build, twice_line),
         trip=ledger.total("controller.trip", {"comparator's level over burden": TRIP_LEVEL * turns / build.sense_resistor}),
-        sense_loss=burnt)  # fmt: skip
+        sense_loss=burnt, sense_flux=flux, sense_droop=droop, sense_reset=reset)  # fmt: skip
 
 
 def _gain_at(plant: Plant, build: ControllerBuild, frequency: float) -> float:
@@ -275,5 +303,7 @@ def _gain_at(plant: Plant, build: ControllerBuild, frequency: float) -> float:
 
 
 def parts(build: ControllerBuild, shelf: Shelf) -> tuple[Item, ...]:
-    """Small parts, too cheap to choose between."""
-    return ()
+    """The current transformer's core; the rest is too cheap to choose between."""
+    if build.sensing != "current transformer":
+        return ()
+    return (fitted("current transformer core", shelf.get(Core, build.sense_core)),)

@@ -7,6 +7,7 @@ import math
 from rhombos.core.blocks.controller import KEY, RESISTOR_VOLTS, ControllerBuild, ControllerNeed, ControllerState, zeners
 from rhombos.core.brief import Brief
 from rhombos.core.findings import PinValue
+from rhombos.core.magnetics.sense import MOST_DROOP, MOST_FLUX
 from rhombos.core.points import STEADY
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet
@@ -38,7 +39,13 @@ def report(sheet: Sheet, brief: Brief, need: ControllerNeed, highest_link: float
         _loop_figures(sheet, build)
     sheet.choice("sensing", "", "Current sensing")
     if build.sensing == "current transformer":
-        sheet.choice("sense_turns", "N_{ct}", "Current transformer")
+        sheet.choice("sense_turns", "N_{ct}", "Turns of the current transformer")
+        sheet.choice("sense_core", "", "Its core")
+        sheet.choice("sense_grade", "", "Its grade")
+        sheet.result("sense_flux", r"B_{ct}", "Its flux at the trip", "T", point="flat")
+        flat, at = sheet.states["flat"], sheet.points["flat"].label
+        sheet.fixed_value("sense_droop", "", "Its magnetising share, pulse's end", flat.sense_droop, "%", at)
+        sheet.fixed_value("sense_reset", r"V_{reset}", "Voltage that resets it in time", flat.sense_reset, "V", at)
     sheet.choice("sense_resistor", "R_s", "Burden" if build.sensing == "current transformer" else "Shunt")
     sheet.result("trip", r"I_{trip}", "Trips at", "A")
     _told(sheet, ("sense_loss", "P_s", "Lost in it", "W"))
@@ -205,6 +212,20 @@ def _sense_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState, 
         sheet.find("shunt_heat", "watch", "Much is burnt only to sense the current",
                    f"{fmt(now.sense_loss, 'W')} in {fmt(build.sense_resistor, 'ohm')}.", "A current transformer.",
                    figure="sense_loss", cures=cure)  # fmt: skip
+    flat: ControllerState = sheet.states["flat"]  # the longest pulse
+    core_cure = (("Let the proposal choose its core", _free("sense_core", "sense_grade", "sense_turns", "sense_resistor")),)
+    if flat.sense_flux > MOST_FLUX:
+        sheet.find("sense_saturates", "stop" if flat.sense_flux > 2 * MOST_FLUX else "fix",
+                   "The current transformer saturates before it trips",
+                   f"{fmt(flat.sense_flux, 'T')} by the end of a pulse at the trip level, from its remanence on: the signal "
+                   "collapses just when it is needed.",
+                   "More turns with a larger burden, a larger ring, or a lower trip level.",
+                   figure="sense_flux", cures=core_cure)  # fmt: skip
+    if flat.sense_droop > MOST_DROOP:
+        sheet.find("sense_droops", "watch", "Much of the sensed current magnetises the ring",
+                   f"{fmt(flat.sense_droop, '%', 2)} is missing in the burden at the end of a pulse: it trips that much later.",
+                   "More turns, a larger ring, or a grade of higher permeability.", figure="sense_droop",
+                   cures=core_cure)  # fmt: skip
     if build.blanking < need.off_time:
         sheet.find("blanking", "fix", "The trip sees every turn-on as a short",
                    f"{fmt(build.blanking, 's')} of blanking; the edge with its recovery lasts about {fmt(need.off_time, 's')}.",

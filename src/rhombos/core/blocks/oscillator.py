@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,6 +17,7 @@ from rhombos.core.conduction import front_end_intervals
 from rhombos.core.findings import PinValue
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
+from rhombos.core.magnetics.winding import Winding, lay, thin_wire
 from rhombos.core.parts import Bipolar, HeatSink, IronCore, Mosfet, Resistor, Shelf
 from rhombos.core.points import STEADY
 from rhombos.core.preferred import at_most
@@ -95,6 +97,36 @@ def frequency(v_half: float, build: OscillatorBuild, shelf: Shelf, ledger: Ledge
                        N=build.drive_turns, A_e=core.a_e, B_pk=SATURATES_AT * core.b_limit)  # fmt: skip
 
 
+def half_voltage(hertz: float, build: OscillatorBuild, shelf: Shelf) -> float:
+    """Voltage across one half of the power transformer at which it swings so fast, V."""
+    core = shelf.get(IronCore, build.drive_core)
+    return hertz * 4 * build.drive_turns * core.a_e * SATURATES_AT * core.b_limit / build.drive_share
+
+
+def turns_for(line: float, volts: float, core: IronCore) -> float:
+    """Turns on a ring that saturate it at a frequency, Hz, with so many volts across them; any number."""
+    return volts / (4 * line * core.a_e * SATURATES_AT * core.b_limit)
+
+
+def drive_windings(
+    v_half: float, pulse: float, build: OscillatorBuild, shelf: Shelf, rules: Rules
+) -> tuple[tuple[str, Winding], ...]:  # fmt: skip
+    """The drive transformer's windings with their names: its primary, and one for each side's gates or bases.
+
+    Args: voltage across one half, V; pulse current of a side, A, which sets what bases take.
+    """
+    core, device = shelf.get(IronCore, build.drive_core), shelf.find(KINDS, build.switch)
+    bipolar = isinstance(device, Bipolar)
+    wanted = BASE_VOLTS if bipolar else rules.gate_drive
+    taken = OVERDRIVE * pulse / device.gain if isinstance(device, Bipolar) else 0.0
+    count = max(1, round(build.drive_turns * wanted / max(build.drive_share * v_half, 1e-3)))
+    side = lay(thin_wire(shelf, taken / math.sqrt(2), rules.current_density), 1, count, core.b_w)
+    carried = taken * count / build.drive_turns
+    primary = lay(thin_wire(shelf, carried, rules.current_density), 1, build.drive_turns, core.b_w)
+    what = "bases" if bipolar else "gates"
+    return ("primary", primary), (f"{what} of one side", side), (f"{what} of the other side", side)
+
+
 def _switch(device: Any, celsius: float) -> tuple[float, float]:
     """Threshold, V, and slope, Ω, of one device while on."""
     if isinstance(device, Bipolar):
@@ -122,17 +154,12 @@ def propose(
     rings = sorted((c for c in shelf.all(IronCore) if c.shape == "strip ring"), key=lambda c: c.a_e * c.a_w)
     if "drive_core" not in fields:
         volts = fields["drive_share"] * need.v_half
-
-        def turns(c: IronCore) -> float:
-            return float(volts / (4 * line * c.a_e * SATURATES_AT * c.b_limit))
-
         # two windings and the bases' current: room for three times the turns of half a square millimetre
-        able = [c for c in rings if 3 * turns(c) * 0.5e-6 < 0.5 * c.a_w]
+        able = [c for c in rings if 3 * turns_for(line, volts, c) * 0.5e-6 < 0.5 * c.a_w]
         fields["drive_core"] = (able or rings[-1:] or list(shelf.all(IronCore))[-1:])[0].id
     core = shelf.get(IronCore, fields["drive_core"])
     if "drive_turns" not in fields:
-        wanted = fields["drive_share"] * need.v_half / (4 * line * core.a_e * SATURATES_AT * core.b_limit)
-        fields["drive_turns"] = max(1, round(wanted))
+        fields["drive_turns"] = max(1, round(turns_for(line, fields["drive_share"] * need.v_half, core)))
     ceiling = max(device.v_rating * (1 - rules.switch_voltage_margin) - v_max, 1.05 * v_max)
     if "clamp_resistor" not in fields:
         lift = max(ceiling * (ceiling - hardest.v_in), 1e-3)

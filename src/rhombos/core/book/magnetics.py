@@ -116,6 +116,9 @@ gap_length = _relation(
     "gap_length", l_gap, mu0 * N**2 * A_e / L - l_e / mu_e,
     title="Total air gap", holds="fringing not counted: grind less, measure, grind again; mu_e is the ungapped core's",
     source="Ampère's law")
+pulse_flux = _relation(
+    "pulse_flux", B_pk, V * D / (N * A_e * f_s), title="Flux of a pulse that is always of one sign",
+    holds="reset before the next one; from the remanence, not from zero", source=FARADAY)
 magnetising_field = _relation(
     "magnetising_field", H, N * I / l_e, title="Field in a core without a gap", holds="closed path", source="Ampère's law")
 soft_permeability = _relation(

@@ -5,16 +5,18 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from rhombos.core.coils.drive import drive_bench
 from rhombos.core.coils.inductor import filter_inductor, link_choke
 from rhombos.core.coils.iron import iron_bench
 from rhombos.core.coils.model import CoilBench
+from rhombos.core.coils.sense import sense_bench
 from rhombos.core.coils.transformer import transformer_bench
 from rhombos.core.solve import Worked
 from rhombos.core.topology import RECTIFIERS
 
 COILS: dict[str, Callable[[Worked], CoilBench]] = {
     "transformer": transformer_bench, "iron_transformer": iron_bench, "rectifier": link_choke,
-    "output_filter": filter_inductor,
+    "output_filter": filter_inductor, "controller": sense_bench, "oscillator": drive_bench,
 }  # fmt: skip
 """By block."""
 
@@ -25,6 +27,8 @@ def coil_bench(worked: Worked, block: str) -> CoilBench | None:
 
 
 def _wound(worked: Worked, block: str) -> bool:
-    """Whether this design has the part at all: not every rectifier has a choke."""
+    """Whether this design has the part at all: not every rectifier has a choke, nor every controller a current transformer."""
     build: Any = worked.builds.get(block)
-    return build is not None and (block != "rectifier" or RECTIFIERS[build.circuit].choke)
+    if block == "rectifier":
+        return build is not None and RECTIFIERS[build.circuit].choke
+    return build is not None and (block != "controller" or build.sensing == "current transformer")

@@ -71,3 +71,8 @@ def against(*limits: tuple[float, float, str]) -> str:
 def stack_name(stack: Any) -> str:
     """A core, or how many of them side by side."""
     return str(stack.core.id) + (f" × {stack.sets}" if stack.sets > 1 else "")
+
+
+def first_fit(table: OptionTable) -> str:
+    """The first of a table's choices that keeps to every limit."""
+    return next((o.name for o in table.options if o.fits), "none on the shelf")

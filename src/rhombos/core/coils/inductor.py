@@ -10,7 +10,7 @@ import numpy as np
 
 from rhombos.core.blocks.wound import choke_of
 from rhombos.core.book import magnetics as book
-from rhombos.core.coils.common import against, stack_name, wire_table, with_present
+from rhombos.core.coils.common import against, first_fit, stack_name, wire_table, with_present
 from rhombos.core.coils.model import CoilBench, Option, OptionTable, Patch, School, labelled
 from rhombos.core.coils.sheet import choke_sheet
 from rhombos.core.magnetics.choke import LEAST_LEFT, Choke, ChokeNeed, choke_loss, rank_chokes, rank_soft_chokes
@@ -93,7 +93,7 @@ def _bench(worked: Worked, asked: Asked) -> CoilBench:
             worked.shelf, made.winding, made.stack.b_w, asked.need.frequency, 1.0,
             lambda w: w.height / made.stack.height, "wire", "Wire, equal copper", asked.block, "",
             asked.need.ripple_rms**2 / (asked.need.rms**2 + asked.need.ripple_rms**2))),
-        schools=_schools(worked, asked, made, cores.options[0].name), charts=(window, _fading(asked,
+        schools=_schools(worked, asked, made, first_fit(cores)), charts=(window, _fading(asked,
         made) if made.soft else _saturation(worked, asked, made)),
         sheet=choke_sheet(made, core, asked.what.capitalize(), window, checks))  # fmt: skip
 
@@ -242,7 +242,7 @@ def _saturation(worked: Worked, asked: Asked, made: Choke) -> Chart:
 
 def _fading(asked: Asked, made: Choke) -> Chart:
     """Inductance of a powder choke against its current."""
-    most = 1.4 * asked.surge
+    most = float(f"{1.4 * asked.surge:.2g}")
     amps = np.linspace(0, most, 80)
     henries = [made.inductance_at(float(x)) for x in amps]
     i, h = Scale("A", most), Scale("H", henries[0])
@@ -251,7 +251,7 @@ def _fading(asked: Asked, made: Choke) -> Chart:
         key="saturation", title="Inductance against current", x=i.axis("current", low=0, high=most),
         y=h.axis("", low=0, high=roomy(henries[0])), series=(Series(name="inductance", x=i.all(amps), y=h.all(henries)),),
         marks=(Mark(at=h(made.inductance), label=f"wanted {fmt(made.inductance, 'H')}", role="here"),),
-        dots=(Dot(x=i(steady), y=h(made.inductance_at(steady)), label="full power"),
+        dots=(Dot(x=i(steady), y=h(made.inductance_at(steady)), label=""),
               Dot(x=i(asked.surge), y=h(made.inductance_at(asked.surge)), label="surge")),
-        remark=f"{fmt(made.left(asked.surge), '%', 2)} of the permeability is left at the surge. The sizing counts on the "
-               "inductance wanted; at light load there is more.")  # fmt: skip
+        remark=f"{fmt(made.left(asked.surge), '%', 2)} of the permeability is left at the surge. The first dot is full "
+               "power; the sizing counts on the inductance wanted, and at light load there is more.")  # fmt: skip

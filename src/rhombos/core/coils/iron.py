@@ -10,7 +10,7 @@ import numpy as np
 
 from rhombos.core.blocks import iron_transformer as block
 from rhombos.core.book import magnetics as book
-from rhombos.core.coils.common import against, wire_table, with_present
+from rhombos.core.coils.common import against, first_fit, wire_table, with_present
 from rhombos.core.coils.model import CoilBench, Option, OptionTable, Patch, School, WindingSheet, labelled
 from rhombos.core.coils.overload import COPPER_HEAT, IRON_HEAT, overload
 from rhombos.core.coils.sheet import pair_sheet
@@ -43,7 +43,7 @@ def iron_bench(worked: Worked) -> CoilBench:
         tables=(_turns(worked, build), cores, *(
             wire_table(worked.shelf, getattr(made, which), made.stack.b_w, line, 1.0, filled(which), f"{which}_wire",
                        f"Wire for the {which}, equal copper", KEY, f"{which}_") for which in ("primary", "secondary"))),
-        schools=_schools(worked, made, cores.options[0].name),
+        schools=_schools(worked, made, first_fit(cores)),
         charts=(iron_window(worked), loss_against_load(worked), _heating(worked, made)),
         sheet=_sheet(worked, build, made))  # fmt: skip
 

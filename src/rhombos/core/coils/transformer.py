@@ -10,7 +10,7 @@ import numpy as np
 
 from rhombos.core.blocks import transformer as block
 from rhombos.core.book import magnetics as book
-from rhombos.core.coils.common import against, stack_name, wire_table, with_present
+from rhombos.core.coils.common import against, first_fit, stack_name, wire_table, with_present
 from rhombos.core.coils.model import CoilBench, Option, OptionTable, Patch, School, WindingSheet, labelled
 from rhombos.core.coils.overload import COPPER_HEAT, FERRITE_HEAT, overload
 from rhombos.core.coils.sheet import pair_sheet
@@ -41,7 +41,7 @@ def transformer_bench(worked: Worked) -> CoilBench:
         block=KEY, title=f"Transformer on {made.stack.core.id}",
         tables=(_turns(worked, build), cores, _wires(worked, build, "primary"),
                 _wires(worked, build, "secondary"), _faces(worked, build)),
-        schools=_schools(worked, made, cores.options[0].name),
+        schools=_schools(worked, made, first_fit(cores)),
         charts=(winding_window(worked), optimum_flux(worked), heating(worked)),
         sheet=winding_sheet(worked))  # fmt: skip
 

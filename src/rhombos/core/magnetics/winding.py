@@ -17,6 +17,8 @@ COPPER_SLOPE = 0.00393
 INSULATION = 0.15e-3
 """Tape between windings and layers' worth of it, m."""
 MOST_IN_HAND = 48
+THINNEST = 0.2e-3
+"""Copper diameter below which wire breaks under the hand, m."""
 COPPER_DENSITY = 8960.0
 """Mass of copper, kg/m³."""
 COPPER_PRICE = 14.0
@@ -49,6 +51,13 @@ def lay(wire: Wire, in_hand: int, turns: int, breadth: float) -> Winding:
     per_layer = max(1, math.floor(breadth / wire.outer))
     layers = math.ceil(turns * in_hand / per_layer)
     return Winding(wire, in_hand, turns, layers, layers * wire.outer)
+
+
+def thin_wire(shelf: Shelf, current: float, density: float) -> Wire:
+    """The thinnest round wire that the hand can wind and that bears a current, A RMS, at a density, A/m²; else the thickest."""
+    wires = sorted((w for w in shelf.all(Wire) if w.strands == 1 and w.strand >= THINNEST), key=lambda w: (w.copper, w.id))
+    wires = wires or sorted(shelf.all(Wire), key=lambda w: (w.copper, w.id))
+    return next((w for w in wires if w.copper * density >= current), wires[-1])
 
 
 def layer_measure(

@@ -315,8 +315,8 @@ class LinkRoute(Route):
         worst = self._worst_pulse(found)
         judged = {
             key: controller.assess(
-                self._controller_need(found[key], worst, builds, shelf, rules), builds["controller"], brief, rules,
-                ledgers[key])
+                self._controller_need(found[key], worst, builds, shelf, rules), builds["controller"], brief, shelf,
+                rules, ledgers[key])
             for key in STEADY
         }  # fmt: skip
         return {key: replace(s, states={**s.states, "controller": judged.get(key, judged["nominal"])})
