@@ -1,11 +1,14 @@
 """The magnetics bench over HTTP."""
 
+from io import BytesIO
+
 import pytest
+from pypdf import PdfReader
 
 
 def test_a_design_has_the_benches_of_its_wound_parts(client):
     found = client.post("/api/coils", json={"brief": {}}).json()["benches"]
-    assert [b["block"] for b in found] == ["transformer", "rectifier", "output_filter"]
+    assert [b["block"] for b in found] == ["transformer", "rectifier", "output_filter", "controller"]
     assert all(b["sheet"]["rows"] and b["tables"] for b in found)
 
 
@@ -24,6 +27,34 @@ def test_a_choice_of_the_bench_can_be_pinned(client):
     solved = client.post("/api/solve", json={"brief": {}, "pins": other["patch"]})
     assert solved.status_code == 200
     assert solved.json()["solution"]["build"]["transformer"]["core"] == other["patch"]["transformer.core"]
+
+
+@pytest.mark.parametrize("block", ["transformer", "rectifier", "output_filter", "controller"])
+def test_a_winding_sheet_comes_on_paper_as_it_is_on_the_screen(client, block):
+    bench = next(b for b in client.post("/api/coils", json={"brief": {}}).json()["benches"] if b["block"] == block)
+    answer = client.post(f"/api/coils/{block}/sheet", params={"name": "Hütte am Grat"}, json={"brief": {}})
+    assert answer.status_code == 200
+    assert answer.headers["content-type"] == "application/pdf"
+    assert answer.content == client.post(f"/api/coils/{block}/sheet", params={"name": "Hütte am Grat"}, json={"brief": {}}).content
+    pages = PdfReader(BytesIO(answer.content)).pages
+    assert len(pages) == 1
+    printed = " ".join(pages[0].extract_text().split())
+    assert "Hütte am Grat" in printed
+    for row in bench["sheet"]["rows"]:
+        for text in (row["turns"], row["wire"], row["length"], row["mass"]):
+            assert text in printed
+    for check in bench["sheet"]["checks"]:
+        assert check["name"] in printed
+        assert check["text"].split("; ")[0] in printed
+    for caution in bench["sheet"]["cautions"]:
+        assert caution[:40] in printed
+
+
+def test_there_is_no_sheet_of_what_is_not_wound(client):
+    for block, pins in (("battery", {}), ("rectifier", {"rectifier.circuit": "doubler, no choke"})):
+        answer = client.post(f"/api/coils/{block}/sheet", json={"brief": {}, "pins": pins})
+        assert answer.status_code == 404
+        assert f"‘{block}’" in answer.json()["detail"]
 
 
 @pytest.mark.parametrize(("tool", "body", "told"), [

@@ -98,6 +98,21 @@ def test_a_part_is_chosen_from_the_shelf(bench):
     assert "150 V" in bench.value("front_end.switch")
 
 
+def test_without_a_choke_the_link_follows_the_battery(bench):
+    bench.choose("rectifier")
+    bench.click("value-rectifier.circuit")
+    Select(bench.one("input-rectifier.circuit")).select_by_value("doubler, no choke")
+    bench.until(lambda: "rectifier.follows" in bench.findings())
+    bench.one("chart-pulses")
+    bench.gone("figure-rectifier.inductance")
+    bench.choose("dc_link")
+    bench.until(lambda: "Link against the battery" in bench.text("chart-link"))
+    bench.choose("rectifier")
+    bench.click("cure-rectifier.follows")
+    bench.until(lambda: "rectifier.follows" not in bench.findings())
+    assert bench.value("rectifier.circuit") == "bridge"
+
+
 def test_a_finding_is_cured_with_one_click_and_the_cure_undone(bench):
     bench.click("value-front_end.clamp")
     Select(bench.one("input-front_end.clamp")).select_by_value("none")

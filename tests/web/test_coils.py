@@ -1,8 +1,10 @@
 """The magnetics bench in a real browser: from a route to a transformer, to its sheet on paper."""
 
 import base64
+from io import BytesIO
 
 import pytest
+from pypdf import PdfReader
 
 pytestmark = pytest.mark.web
 
@@ -49,6 +51,35 @@ def test_on_paper_only_the_sheet_is_left(bench):
         bench.browser.execute_cdp_cmd("Emulation.setEmulatedMedia", {"media": ""})
 
 
+def test_the_sheet_is_kept_as_a_pdf(bench, tmp_path):
+    bench.browser.execute_cdp_cmd("Browser.setDownloadBehavior", {"behavior": "allow", "downloadPath": str(tmp_path)})
+    bench.choose("transformer")
+    bench.click("show-magnetics")
+    bench.click("page-winding-sheet")
+    turns = bench.one("winding-sheet").find_element("css selector", ".winding tbody td.mono").text
+    bench.click("keep-sheet")
+    bench.until(lambda: list(tmp_path.glob("*.pdf")), "no PDF came")
+    kept = next(tmp_path.glob("*.pdf"))
+    assert kept.name.startswith("Transformer")
+    text = PdfReader(BytesIO(kept.read_bytes())).pages[0].extract_text()
+    assert turns in text.split()
+    assert "Starts and finishes" in text
+
+
+def test_a_powder_ring_takes_the_place_of_a_gapped_core(bench):
+    bench.choose("rectifier")
+    bench.keys("m")
+    bench.one("options-rings")
+    ring = bench.options("rings")[0]
+    bench.take("rings", ring)
+    bench.until(lambda: bench.value_of_here("rings") == ring)
+    assert "Inductance against current" in bench.text("chart-saturation")
+    bench.click("page-winding-sheet")
+    bench.until(lambda: "powder" in bench.text("winding-sheet"))
+    bench.click("close-coils")
+    bench.until(lambda: "rectifier.choke_gap" not in bench.findings())
+
+
 def test_a_core_of_the_shelf_is_taken_and_marked(bench):
     bench.choose("transformer")
     bench.keys("m")
@@ -66,6 +97,9 @@ def test_every_wound_part_has_its_page(bench):
         bench.click(f"coil-{part}")
         bench.one("chart-saturation")
         assert said in bench.text(f"coil-{part}")
+    bench.click("coil-controller")
+    bench.one("chart-flux")
+    assert bench.text("coil-controller") == "current transformer"
 
 
 def test_a_test_turn_is_worked_and_a_silly_one_refused(bench):

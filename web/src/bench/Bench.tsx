@@ -21,6 +21,7 @@ import { PowerPath } from "./PowerPath"
 import { TopBar } from "./TopBar"
 import { useDesign, type DesignHandle } from "./useDesign"
 import { Working } from "./Working"
+import { download } from "../ui/download"
 
 /** The main screen: one design, its power path, the chosen block's sheet and pictures, the findings. */
 export function Bench() {
@@ -215,10 +216,5 @@ function useKeys({ solution, go, undo, redo, toggle, find, close }: Keys) {
   })
 }
 
-function exportDesign(handle: DesignHandle) {
-  const link = document.createElement("a")
-  link.href = URL.createObjectURL(new Blob([JSON.stringify(handle.design, null, 2)], { type: "application/json" }))
-  link.download = `${handle.design?.name ?? "design"}.json`
-  link.click()
-  URL.revokeObjectURL(link.href)
-}
+const exportDesign = (handle: DesignHandle) =>
+  download(new Blob([JSON.stringify(handle.design, null, 2)], { type: "application/json" }), `${handle.design?.name ?? "design"}.json`)

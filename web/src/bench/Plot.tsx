@@ -8,6 +8,7 @@ import { useEffect, useRef, useState } from "react"
 import type { Chart } from "../api/client"
 import { shade } from "../theme"
 import { Quiet } from "../ui/Page"
+import { download } from "../ui/download"
 
 echarts.use([LineChart, BarChart, ScatterChart, GridComponent, MarkLineComponent, TooltipComponent, SVGRenderer])
 
@@ -58,11 +59,7 @@ function save(holder: HTMLDivElement | null, chart: Chart) {
   copy.setAttribute("xmlns", "http://www.w3.org/2000/svg")
   const style = getComputedStyle(document.querySelector(".rhombos") ?? document.documentElement)
   const text = copy.outerHTML.replace(/var\((--[\w-]+)\)/g, (_, name: string) => style.getPropertyValue(name).trim())
-  const link = document.createElement("a")
-  link.href = URL.createObjectURL(new Blob([text], { type: "image/svg+xml" }))
-  link.download = `${chart.key}.svg`
-  link.click()
-  URL.revokeObjectURL(link.href)
+  download(new Blob([text], { type: "image/svg+xml" }), `${chart.key}.svg`)
 }
 
 function Curves({ chart }: { chart: Chart }) {

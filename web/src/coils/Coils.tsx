@@ -60,7 +60,7 @@ export function Coils({ handle, apply, part, page, show, done }: Props) {
       </Flex>
       {!bench && page !== "tools" && <Text p="5">Nothing is wound in this design.</Text>}
       {page === "tools" && <Tools />}
-      {bench && page === "winding sheet" && <WindingSheet sheet={bench.sheet} design={handle.design?.name ?? ""} />}
+      {bench && page === "winding sheet" && <WindingSheet sheet={bench.sheet} block={bench.block} design={handle.design} />}
       {bench && page === "choices" && <Choices bench={bench} apply={apply} />}
     </Flex>
   )
@@ -77,7 +77,7 @@ const Choices = ({ bench, apply }: { bench: CoilBench; apply: Apply }) => (
       {bench.charts.map((c) => (
         <Plot key={c.key} chart={c} />
       ))}
-      <Schools schools={bench.schools} />
+      {bench.schools.length > 0 && <Schools schools={bench.schools} />}
     </Box>
   </Grid>
 )

@@ -1,25 +1,40 @@
 import { Box, Flex, Grid, Text } from "@chakra-ui/react"
 
-import type { WindingSheet as Sheet } from "../api/client"
+import { useState } from "react"
+
+import { client, data, type Design, type WindingSheet as Sheet } from "../api/client"
 import { Plot } from "../bench/Plot"
-import { Strong } from "../ui/Page"
+import { download } from "../ui/download"
+import { Fault, Plain, Strong } from "../ui/Page"
 
 const COLUMNS = ["turns", "wire", "in_hand", "layers", "length", "mass", "starts"] as const
 const HEADS: Record<(typeof COLUMNS)[number], string> = { turns: "turns", wire: "wire", in_hand: "in hand", layers: "layers", length: "cut", mass: "copper", starts: "pins" }
 
 /** What a person winds from, on screen and on paper. */
-export function WindingSheet({ sheet: s, design }: { sheet: Sheet; design: string }) {
+export function WindingSheet({ sheet: s, block, design }: { sheet: Sheet; block: string; design: Design | undefined }) {
+  const [fault, setFault] = useState<string>()
+  const keep = () =>
+    data(client.POST("/api/coils/{block}/sheet", { params: { path: { block }, query: { name: design?.name ?? "" } }, body: { brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, route: design?.route }, parseAs: "blob" } as never) as never).then(
+      (pdf) => (setFault(undefined), download(pdf as Blob, `${s.title}, ${design?.name ?? "design"}.pdf`)),
+      (why: Error) => setFault(why.message),
+    )
   return (
     <Box flex="1" px="6" pb="5" overflowY="auto" minH="0" _print={{ overflow: "visible", px: 0 }} data-testid="winding-sheet">
       <Flex align="baseline" gap="3" mt="2" mb="1">
         <Text as="h3" fontWeight="700" fontSize="xl">
-          {s.title}, {design}
+          {s.title}, {design?.name}
         </Text>
         <Text color="ink.soft">{s.core}</Text>
-        <Strong ml="auto" size="xs" onClick={() => print()} className="screen-only" data-testid="print-sheet">
-          Print, or keep as PDF
-        </Strong>
+        <Flex ml="auto" gap="2" className="screen-only">
+          <Plain size="xs" onClick={keep} data-testid="keep-sheet">
+            Keep as PDF
+          </Plain>
+          <Strong size="xs" onClick={() => print()} data-testid="print-sheet">
+            Print
+          </Strong>
+        </Flex>
       </Flex>
+      {fault && <Fault>{fault}</Fault>}
       <table className="winding">
         <thead>
           <tr>

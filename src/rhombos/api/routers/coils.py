@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
+from typing import Annotated
+
+from fastapi import APIRouter, HTTPException, Query, Response
 from pydantic import BaseModel
 
 from rhombos.api.problem import ProblemDocument
@@ -21,6 +23,7 @@ from rhombos.core.coils.tools import (
     unknown_core,
 )  # fmt: skip
 from rhombos.core.solve import Unbuildable
+from rhombos.paper import winding_pdf
 
 router = APIRouter(
     prefix="/coils", tags=["coils"], responses={422: {"model": ProblemDocument}, 503: {"model": ProblemDocument}})  # fmt: skip
@@ -39,8 +42,21 @@ def benches(asked: Asked, serving: Serving) -> Benches:
         worked = serving.work(asked.brief, asked.pins, asked.rules, asked.route)
     except Unbuildable:
         return Benches(benches=())
-    keys = [b.KEY for b in worked.route.blocks(asked.brief.output.waveform) if b.KEY in COILS]
+    keys = [b.KEY for b in (*worked.route.blocks(asked.brief.output.waveform), *worked.route.asides())]
     return Benches(benches=tuple(b for k in keys if (b := coil_bench(worked, k)) is not None))
+
+
+@router.post("/{block}/sheet", response_class=Response, responses={
+    200: {"content": {"application/pdf": {}}}, 404: {"model": ProblemDocument}})  # fmt: skip
+def sheet(block: str, asked: Asked, serving: Serving, name: Annotated[str, Query(max_length=200)] = "") -> Response:
+    """The winding sheet of one part as PDF, with the design's name on it."""
+    try:
+        bench = coil_bench(serving.work(asked.brief, asked.pins, asked.rules, asked.route), block)
+    except Unbuildable:
+        bench = None
+    if bench is None:
+        raise HTTPException(404, f"this design has nothing wound called ‘{block}’; known: {', '.join(COILS)}")
+    return Response(winding_pdf(bench.sheet, name), media_type="application/pdf")
 
 
 @router.post("/one-turn")
