@@ -109,9 +109,9 @@ def _flux(need: block.ControllerNeed, made: SenseTransformer) -> Chart:
         y=b.axis("", low=0, high=roomy(made.grade.b_sat)), series=(curve("flux", duty, flux, x, b),),
         marks=(Mark(at=b(made.grade.b_sat), label=f"saturates {fmt(made.grade.b_sat, 'T')}", role="rating"),
                Mark(at=b(MOST_FLUX), label=f"house limit {fmt(MOST_FLUX, 'T')}", role="house")),
-        dots=(Dot(x=x(here), y=b(made.flux(volts, here, need.frequency)), label="flat battery"),),
-        remark=f"The core must come back before the next pulse: {fmt(reset, 'V')} of reset do it; a zener or a resistor of ten "
-               "times the burden behind the diode gives them.")  # fmt: skip
+        dots=(Dot(x=x(here), y=b(made.flux(volts, here, need.frequency)), label=""),),
+        remark=f"The dot is a flat battery. The core must come back before the next pulse: {fmt(reset, 'V')} of reset do it; a "
+               "zener or a resistor of ten times the burden behind the diode gives them.")  # fmt: skip
 
 
 def _sheet(worked: Worked, build: Any, need: block.ControllerNeed, made: SenseTransformer) -> WindingSheet:
