@@ -27,6 +27,7 @@ def at(refuge, shelf):
 
 
 FIXED = {
+    "bridge_drive.driver": "DB-2", "bridge_drive.supply": 12.0, "bridge_drive.r_on": 3.8, "bridge_drive.r_off": 5.4,
     "front_end.switch": "MN-150-7.2m-A", "front_end.parallel": 2, "front_end.frequency": 50e3, "front_end.clamp_resistor": 470.0,
     "front_end.sink": "HS-2.5", "front_end.fan": False,
     "transformer.core": "ETD 44", "transformer.sets": 1, "transformer.grade": "FB-40", "transformer.primary_turns": 4,

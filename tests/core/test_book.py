@@ -21,7 +21,7 @@ TYPICAL = {
     "f_line": 50.0, "t": 0.01, "V_inf": 95.0, "V_1": 380.0, "V_2": 340.0, "I_pk": 5.0, "mu_e": 2000.0, "l_e": 0.1, "N": 12.0,
     "A_e": 2e-4, "L": 1e-3, "C": 1e-4, "R": 47.0, "R_L": 400.0, "tau": 0.5, "I": 30.0, "V_t": 24.0, "I_c": 0.3, "X_L": 0.6,
     "V_bridge": 335.0, "V_rms": 230.0, "I_rms": 3.0, "V_line": 400.0, "V_spike": 20.0, "V_DS": 55.0, "n_par": 2.0,
-    "imbalance": 0.15, "surge": 4.0, "n_sw": 4.0, "interfaces": 2.0, "n_ct": 100.0, "k_fuse": 1.3,
+    "Q_g": 90e-9, "Q_sw": 25e-9, "imbalance": 0.15, "surge": 4.0, "n_sw": 4.0, "interfaces": 2.0, "n_ct": 100.0, "k_fuse": 1.3,
     "L_lk": 2e-7, "P_in": 700.0, "F_R": 1.3, "R_jc": 1.0, "R_cs": 0.5, "P_loss": 12.0, "R_sa": 2.0, "P_total": 30.0, "dT_end": 120.0,
     "dT_now": 40.0,
 }  # fmt: skip

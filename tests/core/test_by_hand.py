@@ -164,4 +164,4 @@ def test_an_igbt_bridge(refuge, shelf):
     diode = device.diode_v_0 * peak * (1 / (2 * math.pi) - index * factor / 8) + device.diode_r * peak**2 * (1 / 8 - index * factor / (3 * math.pi))
     assert b.conduction == pytest.approx(4 * (switch + diode), rel=1e-6)
     assert b.drop == pytest.approx(8 / math.pi * device.v_0)
-    assert b.dead_time_needed == pytest.approx(2 * device.t_f + 200e-9 + 100e-9)
+    assert b.dead_time_needed == pytest.approx(2 * device.t_f + 200e-9 + 30e-9)

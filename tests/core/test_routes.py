@@ -69,7 +69,9 @@ def test_power_falls_along_the_path(routed):
 def test_the_refuge_can_be_built_by_every_route(routed, refuge, shelf):
     found = solve(routed.brief, {}, shelf, USUAL, routed.route.key)
     assert [f.code for f in found.findings if f.severity in ("stop", "fix")] == []
-    assert [b.key for b in found.blocks] == list(routed.builds)
+    told = [b.key for b in found.blocks]
+    assert told == [b.KEY for b in (*routed.route.blocks(routed.brief.output.waveform), *routed.route.asides())]
+    assert set(told) == set(routed.builds)
 
 
 def test_every_block_has_its_pictures(routed):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -19,6 +20,7 @@ from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_sink, 
 from rhombos.core.book import bridge as book
 from rhombos.core.book import rectifier, source, stage
 from rhombos.core.brief import Brief, Waveform
+from rhombos.core.gates import GateLoop, house_loop, switching_times
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import HeatSink, Igbt, Mosfet, Shelf
@@ -31,8 +33,6 @@ CARRIER = 18e3
 SHORTEST_DEAD_TIME = 250e-9
 IGBT_DELAY = 200e-9
 """Turn-off delay of an IGBT, s, which its overlap time does not hold: typical, until the data sheet says otherwise."""
-DELAY_MISMATCH = 100e-9
-"""Spread of the drivers' delays that dead time must cover, s."""
 COUNTS, COUNTS_HEAVY = (1, 2, 3, 4), (1, 2, 3, 4, 6, 8, 12, 16)
 """Switches in parallel that are considered."""
 HEAVY_CURRENT = 60.0
@@ -108,8 +108,7 @@ def propose(
         fields = _choose(need, _rate(brief, fields["carrier"]), share, air, pins, shelf, rules) | fields
     device = shelf.find("mosfet|igbt", fields["switch"])
     if "dead_time" not in fields:
-        wanted = max(SHORTEST_DEAD_TIME, _dead_time_needed(device, rules))
-        fields["dead_time"] = float(f"{50 * math.ceil(wanted / 50e-9 - 1e-9)}e-9")
+        fields["dead_time"] = proposed_dead_time(device, house_loop(rules))
     if "sink" not in fields or "fan" not in fields:
         draft = HBridgeBuild.within({"sink": shelf.all_ids("heat_sink")[0], "fan": False} | fields)
         state = assess(need, draft, brief, shelf, rules, SILENT, cool=True)
@@ -123,17 +122,22 @@ def _rate(brief: Brief, carrier: float) -> float:
     return brief.output.frequency if brief.output.stepped else carrier
 
 
-def _times(device: Any, rules: Rules) -> tuple[Any, Any]:
-    """Turn-on and turn-off time, s; of an IGBT as its data give them, of a MOSFET from its gate charge."""
-    if isinstance(device, Igbt):
-        return device.t_r, device.t_f
-    on = stage.gate_on_current(V_drive=rules.gate_drive, V_pl=device.v_plateau, R_gate=rules.gate_resistance)
-    off = stage.gate_off_current(V_pl=device.v_plateau, R_gate=rules.gate_resistance)
-    return stage.plateau_time(Q_sw=device.q_sw, I_gate=on), stage.plateau_time(Q_sw=device.q_sw, I_gate=off)
+def matched(build: HBridgeBuild, loop: GateLoop, pins: Mapping[str, Any], shelf: Shelf) -> HBridgeBuild:
+    """The build with the dead time that its gates' loop asks for, unless that is pinned."""
+    if "dead_time" in pins:
+        return build
+    return build.model_copy(update={"dead_time": proposed_dead_time(shelf.find("mosfet|igbt", build.switch), loop)})
 
 
-def _dead_time_needed(device: Any, rules: Rules) -> float:
-    return 2 * float(_times(device, rules)[1]) + _turn_off_delay(device) + DELAY_MISMATCH
+def dead_time_needed(device: Any, loop: GateLoop) -> float:
+    """What the legs need between their switches, s."""
+    return 2 * float(switching_times(device, loop)[1]) + _turn_off_delay(device) + loop.mismatch
+
+
+def proposed_dead_time(device: Any, loop: GateLoop) -> float:
+    """The dead time needed, rounded up to 50 ns, s."""
+    wanted = max(SHORTEST_DEAD_TIME, dead_time_needed(device, loop))
+    return float(f"{50 * math.ceil(wanted / 50e-9 - 1e-9)}e-9")
 
 
 def _turn_off_delay(device: Any) -> float:
@@ -182,7 +186,7 @@ def _leg_losses(
     else:
         hot = stage.hot_resistance(R_25=d.r_on, T_j=SEARCH_CELSIUS + KELVIN, exponent=d.r_exponent)
         on = 2 * source.ohmic_loss(I_rms=math.hypot(need.current, need.ripple_rms), R=hot / n)
-        t_on, t_off = _times(d, rules)
+        t_on, t_off = switching_times(d, house_loop(rules))
     overlap = 4 * stage.switching_loss(V=need.v_link, I=mean, t_r=t_on, t_f=t_off, f=carrier)
     recovered = 2 * n * _recovery(d, 2 * mean / n, need.v_link, carrier)
     charge = 4 * n * stage.capacitive_loss(C_oss=d.c_oss, V=need.v_link, f=carrier)
@@ -213,9 +217,11 @@ def _recovery(d: Any, current: Any, volts: float, carrier: float) -> Any:
 
 
 def assess(
-    need: BridgeNeed, build: HBridgeBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger, *, cool: bool = False
+    need: BridgeNeed, build: HBridgeBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+    loop: GateLoop | None = None, *, cool: bool = False,
 ) -> BridgeState:  # fmt: skip
-    """Modulation, stresses, losses and junction temperature."""
+    """Modulation, stresses, losses and junction temperature; without a `loop` the gates are as the rules count on."""
+    loop = loop or house_loop(rules)
     device: Any = shelf.find("mosfet|igbt", build.switch)
     igbt = isinstance(device, Igbt)
     stepped = brief.output.stepped
@@ -224,7 +230,7 @@ def assess(
     dead = work("h_bridge.dead_time_loss_volts", book.dead_time_voltage, t_d=build.dead_time, f_c=carrier, V_dc=v)
     peak = need.peak if stepped else math.sqrt(2) * need.current
     mean = need.peak if stepped else work("h_bridge.mean_current", book.line_average_current, I_pk=peak)
-    on, off = (float(x) for x in _times(device, rules))
+    on, off = (float(x) for x in switching_times(device, loop))
     overlap = 4 * work("h_bridge.overlap", stage.switching_loss, V=v, I=mean, t_r=on, t_f=off, f=carrier)
     charge = 4 * n * work("h_bridge.capacitive", stage.capacitive_loss, C_oss=device.c_oss, V=v, f=carrier)
     recovery = 2 * n * float(_recovery(device, 2 * mean / n, v, carrier))
@@ -232,7 +238,7 @@ def assess(
     resting = 0.0 if igbt else 4 * work(
         "h_bridge.dead_diode", book.dead_time_current_loss, V_F=diode_drop, I_avg=mean, t_d=build.dead_time,
         f_c=carrier)  # fmt: skip
-    gate = work("h_bridge.gate", stage.gate_power, Q_g=device.q_g, V_drive=rules.gate_drive, f=carrier, n_sw=4 * n)
+    gate = work("h_bridge.gate", stage.gate_power, Q_g=device.q_g, V_drive=loop.volts, f=carrier, n_sw=4 * n)
     # dead time acts against the current's sign, so it costs volts only while current flows
     threshold = (2 * device.v_0 * (1.0 if stepped else 4 / math.pi) if igbt else 0.0) * (need.current > 0)
     bridge_peak = ledger.total("h_bridge.bridge_peak", {
@@ -275,7 +281,7 @@ def assess(
         dead_time_loss_volts=dead, drop=threshold, resistance=resistance, junction=junction, switching_time=on + off,
         dead_time_needed=ledger.total("h_bridge.dead_time_needed", {
             "twice the turn-off": 2 * off, "delay before it": _turn_off_delay(device),
-            "spread of the drivers": DELAY_MISMATCH}),
+            "spread of the drivers": loop.mismatch}),
         conduction=ledger.total("h_bridge.conduction", {"four switches and their diodes": conduction}),
         switching=ledger.total("h_bridge.switching", {
             "overlap": overlap, "output capacitance": charge, "dead-time diodes": resting}),

@@ -6,6 +6,7 @@ from rhombos.core.parts.kinds import (
     Capacitor,
     Core,
     Diode,
+    Driver,
     Fuse,
     Grade,
     HeatSink,
@@ -20,6 +21,7 @@ from rhombos.core.parts.kinds import (
 from rhombos.core.parts.shelf import Shelf, UnknownPart
 
 __all__ = [
-    "KINDS", "Bipolar", "Capacitor", "Core", "Diode", "Fuse", "Grade", "HeatSink", "Igbt", "IronCore", "Mosfet", "Part",
+    "KINDS", "Bipolar", "Capacitor", "Core", "Diode", "Driver", "Fuse", "Grade", "HeatSink", "Igbt", "IronCore", "Mosfet",
+    "Part",
     "Powder", "Resistor", "Shelf", "UnknownPart", "Wire",
 ]  # fmt: skip

@@ -29,7 +29,8 @@ from rhombos.core.units import (
 )  # fmt: skip
 
 __all__ = [
-    "KINDS", "Bipolar", "Capacitor", "Core", "Diode", "Fuse", "Grade", "HeatSink", "Igbt", "IronCore", "Mosfet", "Part",
+    "KINDS", "Bipolar", "Capacitor", "Core", "Diode", "Driver", "Fuse", "Grade", "HeatSink", "Igbt", "IronCore", "Mosfet",
+    "Part",
     "Powder", "Resistor", "Wire",
 ]  # fmt: skip
 
@@ -104,6 +105,29 @@ class Igbt(Part):
     @property
     def label(self) -> str:  # noqa: D102
         return f"IGBT {self.v_rating:.0f} V {self.i_rating:.0f} A {self.package}"
+
+
+class Driver(Part):
+    """What drives a gate. A pin is the controller's own output; a follower is a complementary pair behind it and drops 0.7 V;
+    an
+    opto-coupler only pulls up, a resistor pulls down."""
+
+    kind: Literal["pin", "follower", "low side", "bootstrap", "opto", "isolated", "transformer"]
+    r_source: Ohm = Field(gt=0, le=1e5, title="Output resistance, turning on")
+    r_sink: Ohm = Field(gt=0, le=1e5, title="Output resistance, turning off")
+    i_peak: Ampere = Field(gt=0, le=100, title="Peak output current")
+    v_least: Volt = Field(gt=0, le=40, title="Lowest supply, lock-out included")
+    v_most: Volt = Field(gt=0, le=60, title="Highest supply")
+    v_float: Volt = Field(ge=0, le=1e5, title="Voltage that its output may float at")
+    delay: Second = Field(ge=0, le=1e-3, title="Delay")
+    mismatch: Second = Field(ge=0, le=1e-3, title="How far two of them differ")
+    i_q: Ampere = Field(ge=0, le=0.1, title="Quiescent current of the floating side")
+    q_level: Coulomb = Field(ge=0, le=1e-6, title="Charge of its level shift, each cycle")
+    p_most: Watt = Field(gt=0, le=50, title="Power it may lose")
+
+    @property
+    def label(self) -> str:  # noqa: D102
+        return f"{self.kind} {short(self.i_peak, 'A')}" + (f" {self.v_float:.0f} V" if self.v_float else "")
 
 
 class Bipolar(Part):
@@ -302,5 +326,5 @@ class HeatSink(Part):
 KINDS: dict[str, type[Part]] = {
     "mosfet": Mosfet, "igbt": Igbt, "bipolar": Bipolar, "diode": Diode, "core": Core,
     "iron_core": IronCore, "grade": Grade, "powder": Powder, "wire": Wire,
-    "capacitor": Capacitor, "resistor": Resistor, "fuse": Fuse, "heat_sink": HeatSink,
+    "capacitor": Capacitor, "resistor": Resistor, "fuse": Fuse, "heat_sink": HeatSink, "driver": Driver,
 }  # fmt: skip

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from rhombos.core.plots import control, high_side, iron, low_side, steps
+from rhombos.core.blocks import bridge_drive
+from rhombos.core.plots import control, gates, high_side, iron, low_side, steps
 from rhombos.core.plots.model import Chart
 from rhombos.core.solve import Worked
 
@@ -14,6 +15,7 @@ BY_BLOCK: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "front_end": (low_side.switch_voltage, low_side.loss_against_frequency),
     "transformer": (low_side.winding_window, low_side.loss_against_turns),
     "controller": (control.trimmer_range, control.bode),
+    "bridge_drive": (gates.gate_edges, gates.bootstrap),
     "rectifier": (high_side.diode_voltage, high_side.choke_current),
     "dc_link": (high_side.link_voltage, high_side.discharge),
     "h_bridge": (high_side.bridge_voltage, high_side.bridge_spectrum),
@@ -55,4 +57,6 @@ def charts(worked: Worked, block: str) -> tuple[Chart, ...]:
         drawn |= IRON
     if "dc_link" in worked.builds and not worked.builds["dc_link"].held:  # type: ignore[attr-defined]
         drawn |= UNHELD
+    if block == "bridge_drive" and not bridge_drive.bootstrapped(worked.builds[block], worked.shelf):  # type: ignore[arg-type]
+        return (gates.gate_edges(worked),)
     return tuple(draw(worked) for draw in drawn.get(block, ()))

@@ -10,6 +10,8 @@ from typing import Any
 
 from rhombos.core.blocks import (
     battery,
+    bridge_drive,
+    bridge_drive_report,
     front_end,
     front_end_report,
     h_bridge,
@@ -24,6 +26,7 @@ from rhombos.core.parts import Shelf
 from rhombos.core.points import Point, operating_points
 from rhombos.core.report import BlockReport
 from rhombos.core.routes.base import HOPELESS, MOST_PASSES, SETTLED, V_FLOOR, Route, Settled
+from rhombos.core.routes.driven import drive_need
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 
@@ -101,7 +104,7 @@ class IronRoute(Route):
         """What people call a block of this route."""
         if block == front_end.KEY:
             return "Push-pull"
-        return str(next(b.TITLE for b in self.blocks(self.waveforms[0]) if block == b.KEY))
+        return str(next(b.TITLE for b in (*self.blocks(self.waveforms[0]), *self.asides()) if block == b.KEY))
 
     def settle_all(
         self, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, *,
@@ -150,6 +153,8 @@ class IronRoute(Route):
         self, block: ModuleType, sheet: Sheet, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief
     ) -> BlockReport:  # fmt: skip
         """One block's figures and findings."""
+        if block is bridge_drive:
+            return bridge_drive_report.report(sheet, drive_need(settled["nominal"], builds, brief))
         entering = settled["nominal"].flow[block.KEY]
         if block in (battery, load):
             return block.report(sheet, brief)  # type: ignore[no-any-return]

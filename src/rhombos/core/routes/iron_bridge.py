@@ -10,6 +10,7 @@ from typing import Any
 
 from rhombos.core.blocks import (
     battery,
+    bridge_drive,
     h_bridge,
     input_stage,
     iron_transformer,
@@ -22,10 +23,11 @@ from rhombos.core.book import source as source_book
 from rhombos.core.brief import Brief, Waveform
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.iron import IronNeed
-from rhombos.core.parts import Shelf
+from rhombos.core.parts import Driver, Shelf
 from rhombos.core.points import STEADY, Point, operating_points
 from rhombos.core.report import Operating
-from rhombos.core.routes.base import HOTTEST
+from rhombos.core.routes.base import HOTTEST, SETTLED
+from rhombos.core.routes.driven import drive_need, drive_of
 from rhombos.core.routes.iron import Guess, Hints, IronRoute, IronSettled
 from rhombos.core.rules import Rules
 from rhombos.core.topology import RouteName
@@ -45,6 +47,7 @@ class IronBridge(IronRoute):
     needed = ("mosfet", "iron_core", "core", "grade", "wire", "capacitor", "fuse", "heat_sink")
     builds: Mapping[str, type[Build]] = {
         "battery": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild, "h_bridge": h_bridge.HBridgeBuild,
+        "bridge_drive": bridge_drive.BridgeDriveBuild,
         "output_filter": output_filter.OutputFilterBuild, "iron_transformer": iron_transformer.IronTransformerBuild,
         "load": load.LoadBuild,
     }  # fmt: skip
@@ -52,6 +55,25 @@ class IronBridge(IronRoute):
     def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
         """From the source to the load."""
         return battery, input_stage, h_bridge, output_filter, iron_transformer, load
+
+    def asides(self) -> tuple[ModuleType, ...]:
+        """The bridge's gate drive, beside the path."""
+        return (bridge_drive,)
+
+    def settle_all(
+        self, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, *,
+        ledgers: Mapping[str, Ledger] | None = None, keys: tuple[str, ...] = (), start: Mapping[str, Any] | None = None,
+        tolerance: float = SETTLED, points: Mapping[str, Point] | None = None,
+    ) -> dict[str, Any]:  # fmt: skip
+        """Every operating point, or those asked for, with what the gates then meet."""
+        found = super().settle_all(
+            builds, brief, shelf, rules, ledgers=ledgers, keys=keys, start=start, tolerance=tolerance,
+            points=points)  # fmt: skip
+        if ledgers is None:
+            return found
+        return {key: replace(s, states={**s.states, "bridge_drive": bridge_drive.assess(
+            drive_need(s, builds, brief), builds["bridge_drive"], brief, shelf, rules, ledgers[key])})
+                for key, s in found.items()}  # fmt: skip
 
     def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
         """A designer's first guess: 85 % overall, an eighth of the battery's voltage lost on the way."""
@@ -104,10 +126,12 @@ class IronBridge(IronRoute):
                 hints.v_in["nominal"], full, hints.line_current, asked.power_factor,
                 1.02 * (math.sqrt(2) * hints.line_current + ripple / 2), ripple / math.sqrt(24), hints.fundamental),
             brief, own["h_bridge"], shelf, rules)  # fmt: skip
+        drive, bridge = drive_of(bridge, full, rules.modulation_limit, brief, own, shelf, rules)
         return {
             "battery": battery.BatteryBuild(),
             "input_stage": input_stage.propose(brief, hints.battery_current, hints.ripple, own["input_stage"], shelf, rules),
-            "h_bridge": bridge, "output_filter": filtering, "iron_transformer": transformer, "load": load.LoadBuild(),
+            "h_bridge": bridge, "bridge_drive": drive, "output_filter": filtering, "iron_transformer": transformer,
+            "load": load.LoadBuild(),
         }  # fmt: skip
 
     def _pass(
@@ -126,7 +150,10 @@ class IronBridge(IronRoute):
             h_bridge.BridgeNeed(
                 g.v_in, brief.source.volts[2], filtered.line_current, filtered.power_factor, filtered.peak,
                 filtered.ripple_rms, filtered.fundamental),
-            builds["h_bridge"], brief, shelf, rules, ledger)  # fmt: skip
+            builds["h_bridge"], brief, shelf, rules, ledger,
+            bridge_drive.loop_of(
+                builds["bridge_drive"], builds["h_bridge"].parallel, shelf.get(Driver,
+                builds["bridge_drive"].driver)))  # fmt: skip
         primary = math.hypot(filtered.line_current, filtered.ripple_rms)
         output = g.sag * drain.voltage
         across = (output + filtered.line_current / ratio * g.secondary_resistance * filtered.power_factor) / ratio

@@ -10,6 +10,8 @@ from typing import Any
 
 from rhombos.core.blocks import (
     battery,
+    bridge_drive,
+    bridge_drive_report,
     controller,
     controller_report,
     dc_link,
@@ -34,6 +36,7 @@ from rhombos.core.points import STEADY, Point, operating_points
 from rhombos.core.report import BlockReport, Operating
 from rhombos.core.routes import settle
 from rhombos.core.routes.base import SETTLED, Route
+from rhombos.core.routes.driven import drive_need, drive_of
 from rhombos.core.routes.settle import LinkSettled
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
@@ -85,7 +88,7 @@ class LinkRoute(Route):
         "battery": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild, "front_end": front_end.FrontEndBuild,
         "transformer": transformer.TransformerBuild, "rectifier": rectifier.RectifierBuild, "dc_link": dc_link.DcLinkBuild,
         "h_bridge": h_bridge.HBridgeBuild, "output_filter": output_filter.OutputFilterBuild, "load": load.LoadBuild,
-        "controller": controller.ControllerBuild,
+        "controller": controller.ControllerBuild, "bridge_drive": bridge_drive.BridgeDriveBuild,
     }  # fmt: skip
 
     def __init__(self, key: RouteName, topology: TopologyName) -> None:
@@ -98,16 +101,14 @@ class LinkRoute(Route):
         return tuple(b for b in BLOCKS if b is not output_filter or waveform == "sine")
 
     def asides(self) -> tuple[ModuleType, ...]:
-        """The controller, beside the path."""
-        return (controller,)
+        """The controller and the bridge's gate drive, beside the path."""
+        return controller, bridge_drive
 
     def title_of(self, block: str) -> str:
         """What people call a block of this route."""
         if block == front_end.KEY:
             return self.topology.name.capitalize()
-        if block == controller.KEY:
-            return controller.TITLE
-        return str(next(b.TITLE for b in BLOCKS if block == b.KEY))
+        return str(next(b.TITLE for b in (*BLOCKS, *self.asides()) if block == b.KEY))
 
     def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
         """A designer's first guess: 88 % overall, 5 % of drops, everything else by proportion."""
@@ -292,11 +293,13 @@ class LinkRoute(Route):
         linking = dc_link.propose(need, brief, own["dc_link"] | {"voltage": voltage}, shelf, rules)
         surged = replace(need, apparent=surge * need.apparent, current=surge * need.current)
         made["dc_link"] = linking
-        made["h_bridge"] = h_bridge.propose(
+        highest = dc_link.highest(linking, surged, asked.frequency, shelf, rules)
+        bridge = h_bridge.propose(
             h_bridge.BridgeNeed(
-                voltage, dc_link.highest(linking, surged, asked.frequency, shelf, rules), asked.current, asked.power_factor,
-                1.02 * (peak + ripple / 2), ripple / math.sqrt(24), hints.bridge_peak),
+                voltage, highest, asked.current, asked.power_factor, 1.02 * (peak + ripple / 2), ripple / math.sqrt(24),
+                hints.bridge_peak),
             brief, own["h_bridge"], shelf, rules)  # fmt: skip
+        made["bridge_drive"], made["h_bridge"] = drive_of(bridge, highest, modulation, brief, own, shelf, rules)
         if filtering:
             made["output_filter"] = filtering
         return made
@@ -319,7 +322,13 @@ class LinkRoute(Route):
                 rules, ledgers[key])
             for key in STEADY
         }  # fmt: skip
-        return {key: replace(s, states={**s.states, "controller": judged.get(key, judged["nominal"])})
+        driven = {
+            key: bridge_drive.assess(
+                drive_need(s, builds, brief), builds["bridge_drive"], brief, shelf, rules, ledgers[key])
+            for key, s in found.items()
+        }  # fmt: skip
+        return {key: replace(s, states={**s.states, "controller": judged.get(key, judged["nominal"]),
+                                        "bridge_drive": driven[key]})
                 for key, s in found.items()}  # fmt: skip
 
     def controller_need(
@@ -369,6 +378,8 @@ class LinkRoute(Route):
             need = self.controller_need(settled, builds, sheet.shelf, sheet.rules)
             rated = sheet.shelf.get(Capacitor, builds["dc_link"].capacitor).v_rating
             return controller_report.report(sheet, brief, need, rated)
+        if block is bridge_drive:
+            return bridge_drive_report.report(sheet, drive_need(settled["nominal"], builds, brief))
         if block is front_end:
             return front_end_report.report(sheet, entering, RECTIFIERS[builds["rectifier"].circuit])
         if block is rectifier:

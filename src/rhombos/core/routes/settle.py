@@ -15,6 +15,7 @@ from typing import Any
 
 from rhombos.core.blocks import (
     battery,
+    bridge_drive,
     dc_link,
     front_end,
     h_bridge,
@@ -28,7 +29,7 @@ from rhombos.core.book import rectifier as rectifier_book
 from rhombos.core.book import stage as stage_book
 from rhombos.core.brief import Brief
 from rhombos.core.ledger import SILENT, Ledger
-from rhombos.core.parts import Shelf
+from rhombos.core.parts import Driver, Shelf
 from rhombos.core.points import Point, operating_points
 from rhombos.core.routes.base import HOPELESS, HOTTEST, MOST_PASSES, SETTLED, V_FLOOR, Settled
 from rhombos.core.rules import Rules
@@ -128,16 +129,19 @@ def settle_socket(point: Point, link: float, builds: Mapping[str, Any], brief: B
     """Bridge, filter and load at a load and a link, V: modulation and temperatures agree with the drops and losses they
     make."""
     at_socket = replace(point, key="", label="", emf=0.0)  # the battery does not matter there
-    return _socket(at_socket, link, builds["dc_link"], builds["h_bridge"], builds.get("output_filter"), brief, shelf, rules)
+    return _socket(
+        at_socket, link, builds["dc_link"], builds["h_bridge"], builds["bridge_drive"], builds.get("output_filter"), brief,
+        shelf,
+        rules)  # fmt: skip
 
 
 @lru_cache(maxsize=256)
 def _socket(
     point: Point, link_v: float, link: dc_link.DcLinkBuild, bridge: h_bridge.HBridgeBuild,
-    filtering: output_filter.OutputFilterBuild | None,
+    drive: bridge_drive.BridgeDriveBuild, filtering: output_filter.OutputFilterBuild | None,
     brief: Brief, shelf: Shelf, rules: Rules,
 ) -> Socket:  # fmt: skip
-    carrier = bridge.carrier
+    carrier, loop = bridge.carrier, bridge_drive.loop_of(drive, bridge.parallel, shelf.get(Driver, drive.driver))
     ledger = Ledger()
     drain = load.assess(point, brief, ledger)
     stepped_free = filtering is None and not link.held
@@ -146,13 +150,12 @@ def _socket(
     share = drawn_share(bridge.fraction, drain.power_factor) if brief.output.stepped else None
     link_high = dc_link.highest(
         link, dc_link.LinkNeed(drawn.apparent, 0.0, 1.0, drain.power_factor, current, 0.0, 0.0, share, link_v), drain.frequency,
-        shelf,
-        rules)  # fmt: skip
+        shelf, rules)  # fmt: skip
     if filtering is None:
         peak = drawn.current / math.sqrt(bridge.fraction)
         bridged = h_bridge.assess(
             h_bridge.BridgeNeed(link_v, link_high, drawn.current, drain.power_factor, peak, 0.0, link_v), bridge, brief, shelf,
-            rules, ledger)  # fmt: skip
+            rules, ledger, loop)  # fmt: skip
         return Socket(link_v, drain, drawn, None, bridged, drawn.power, drawn.power + bridged.loss, ledger)
     index, dead, resistance, celsius = 0.9, 0.0, 0.0, 75.0
     for _ in range(MOST_PASSES):
@@ -165,7 +168,7 @@ def _socket(
             h_bridge.BridgeNeed(
                 link_v, link_high, filtered.line_current, filtered.power_factor, filtered.peak, filtered.ripple_rms,
                 filtered.fundamental),
-            bridge, brief, shelf, rules, ledger)  # fmt: skip
+            bridge, brief, shelf, rules, ledger, loop)  # fmt: skip
         moved = max(
             abs(bridged.modulation - index), abs(min(filtered.temperature, HOTTEST) - celsius) / 1e3,
             abs(2 * bridged.resistance - resistance) / max(resistance, 1e-6) * 1e-2,

@@ -1,0 +1,47 @@
+"""Gates: what drives them, what disturbs them, and the bootstrap that lifts a driver."""
+
+import sympy as sp
+
+from rhombos.core.book.relation import BOOK, Subject
+from rhombos.core.book.symbols import *
+
+_relation = Subject("gate", BOOK).relation
+
+DEVICE_TEXT = "standard power-electronics texts, gate drive"
+BOOT_TEXT = "bootstrap practice: charge balance over one cycle"
+
+gate_capacitance = _relation(
+    "gate_capacitance", C_iss, (Q_g - Q_sw) / V_drive, title="Gate capacitance outside the plateau",
+    holds="total charge less that of the switching interval, spread over the drive voltage", source="definition of charge")
+miller_voltage = _relation(
+    "miller_voltage", V_ind, R * I * (1 - sp.exp(-Q_sw / (I * R * C_iss))),
+    title="Voltage that the other switch's turn-on leaves on an off gate",
+    holds="the plateau current of the switch that turns on flows through this gate's resistance while its plateau lasts",
+    source="step of current into R ∥ C")
+bootstrap_charge = _relation(
+    "bootstrap_charge", Q_b, n_par * Q_g + Q_rr + Q_ls + (I_q + I_leak + n_par * V_drive / R_pd) * t_on,
+    title="Charge that one cycle takes from a bootstrap capacitor",
+    holds="the pull-downs often take most of it when the on-time is long", source=BOOT_TEXT)
+bootstrap_budget = _relation(
+    "bootstrap_budget", dV, V_dd - V_F - V_LS - V_GS_min, title="Droop that a bootstrap capacitor may have",
+    holds="from the supply less its diode and the low side's drop, down to the least gate voltage", source=BOOT_TEXT)
+bootstrap_capacitor = _relation(
+    "bootstrap_capacitor", C, Q_b / dV, title="Bootstrap capacitor, least", holds="nothing in hand: double it, and derate",
+    source="definition of capacitance")
+bootstrap_refresh = _relation(
+    "bootstrap_refresh", t, k_tau * R * C, title="Time that a refresh takes", holds="three to five time constants",
+    source="charging through a resistor")
+bootstrap_inrush = _relation(
+    "bootstrap_inrush", I_pk, (V_dd - V_F) / R, title="First charge of a bootstrap capacitor, peak",
+    holds="an empty capacitor is a short", source="Ohm's law")
+level_shift_power = _relation(
+    "level_shift_power", P_loss, V_dc * Q_ls * f, title="Heat of a level shift",
+    holds="its charge falls through the whole link",
+    source="charge times voltage")
+follower_base = _relation(
+    "follower_base", I, I_gate_pk / h_FE, title="Base current of a follower stage",
+    holds="peak gate current, least gain; the controller gives it through its base resistor",
+    source="definition of current gain")
+transformer_low = _relation(
+    "transformer_low", V_drive, V_dd * (1 - D_high), title="Gate voltage left through a drive transformer",
+    holds="coupled without a mean: the longer the pulse, the lower its top", source="volt-seconds of the winding sum to zero")

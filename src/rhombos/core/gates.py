@@ -1,0 +1,60 @@
+"""The loop of a gate: what stands between a driver and the switch, and how fast that makes it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from rhombos.core.book import stage
+from rhombos.core.rules import Rules
+
+DELAY_MISMATCH = 100e-9
+"""Spread of usual drivers' delays, s."""
+IGBT_PLATEAU, IGBT_LIMIT = 8.0, 20.0
+"""Plateau and gate limit of usual IGBTs, V: their data sheets, not the shelf, say better."""
+IGBT_SWITCHING = 0.4
+"""Share of its gate charge that a usual IGBT takes while it switches."""
+LEAST_LOOP = 0.01
+"""Resistance that every gate loop has, Ω."""
+THRESHOLD = 0.6
+"""Gate threshold, hot, over the plateau of a usual power switch."""
+
+
+@dataclass(frozen=True, slots=True)
+class GateLoop:
+    """Voltage at the gate, V; all resistance in the way of one gate, turning it on and off, Ω; how far two drivers' delays
+    differ, s."""
+
+    volts: float
+    on: float
+    off: float
+    mismatch: float
+
+
+def house_loop(rules: Rules) -> GateLoop:
+    """The loop that the rules count on until a driver is chosen."""
+    return GateLoop(rules.gate_drive, rules.gate_resistance, rules.gate_resistance, DELAY_MISMATCH)
+
+
+def switching_charge(device: Any) -> Any:
+    """Gate charge of the switching interval, C; of an IGBT, whose data give times instead, a usual share of its charge."""
+    return getattr(device, "q_sw", IGBT_SWITCHING * device.q_g)
+
+
+def plateau_currents(device: Any, loop: GateLoop) -> tuple[Any, Any]:
+    """Gate current on the plateau, turning on and off, A; of a part, or of the columns of many."""
+    level = getattr(device, "v_plateau", IGBT_PLATEAU)
+    volts = np.maximum(loop.volts, level + 0.5)  # a drive below the plateau is a finding of its own
+    return (stage.gate_on_current(V_drive=volts, V_pl=level, R_gate=max(loop.on, LEAST_LOOP)),
+            stage.gate_off_current(V_pl=level, R_gate=max(loop.off, LEAST_LOOP)))  # fmt: skip
+
+
+def switching_times(device: Any, loop: GateLoop) -> tuple[Any, Any]:
+    """Turn-on and turn-off time, s: from the charge; an IGBT is never faster than its data say, tail included."""
+    charge = switching_charge(device)
+    times = tuple(stage.plateau_time(Q_sw=charge, I_gate=i) for i in plateau_currents(device, loop))
+    if hasattr(device, "q_sw"):
+        return times[0], times[1]
+    return np.maximum(times[0], device.t_r), np.maximum(times[1], device.t_f)
