@@ -4,7 +4,7 @@ import math
 
 import pytest
 
-BLOCKS = ["battery", "input_stage", "front_end", "transformer", "rectifier", "dc_link", "h_bridge", "output_filter", "load", "controller"]
+BLOCKS = ["battery", "input_stage", "front_end", "transformer", "rectifier", "dc_link", "h_bridge", "output_filter", "load", "controller", "bridge_drive"]
 
 
 def test_a_brief_is_solved_with_its_form(client):

@@ -98,6 +98,26 @@ def test_a_part_is_chosen_from_the_shelf(bench):
     assert "150 V" in bench.value("front_end.switch")
 
 
+def test_an_opto_coupler_at_the_carrier_is_named_and_cured(bench):
+    bench.click("show-bridge_drive")
+    bench.one("chart-bootstrap")
+    bench.click("value-bridge_drive.driver")
+    Select(bench.one("input-bridge_drive.driver")).select_by_value("DO-20")
+    bench.until(lambda: "bridge_drive.weak" in bench.findings())
+    bench.gone("chart-bootstrap")
+    bench.click("cure-bridge_drive.weak")
+    bench.until(lambda: "bridge_drive.weak" not in bench.findings())
+    bench.one("chart-bootstrap")
+    bench.pin("bridge_drive.supply", "30")
+    bench.until(lambda: "bridge_drive.over_voltage" in bench.findings())
+    bench.keys(Keys.CONTROL, "z")
+    bench.until(lambda: "bridge_drive.over_voltage" not in bench.findings())
+    bench.keys("c")
+    bench.one("figure-controller.oscillator")
+    bench.keys("g")
+    bench.one("figure-bridge_drive.supply")
+
+
 def test_without_a_choke_the_link_follows_the_battery(bench):
     bench.choose("rectifier")
     bench.click("value-rectifier.circuit")

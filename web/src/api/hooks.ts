@@ -24,7 +24,7 @@ export const useParts = (kind: string | null) =>
 /** Every kind of part with its count. */
 export const useKinds = () => useQuery({ queryKey: ["kinds"], queryFn: () => data(client.GET("/api/shelf")) })
 
-type Block = "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "oscillator" | "load" | "controller"
+type Block = "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "oscillator" | "load" | "controller" | "bridge_drive"
 
 /** The pictures of a block of a design as it now stands; the last ones stay until the next are there. */
 export const useCharts = (design: Design | undefined, block: string) =>

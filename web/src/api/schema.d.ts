@@ -2311,7 +2311,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block: "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "oscillator" | "load" | "controller";
+                block: "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "oscillator" | "load" | "controller" | "bridge_drive";
             };
             cookie?: never;
         };

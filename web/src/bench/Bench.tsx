@@ -18,7 +18,7 @@ import { Findings } from "./Findings"
 import { Palette, type Action } from "./Palette"
 import { Plot } from "./Plot"
 import { PowerPath } from "./PowerPath"
-import { TopBar } from "./TopBar"
+import { SHORT, TopBar } from "./TopBar"
 import { useDesign, type DesignHandle } from "./useDesign"
 import { Working } from "./Working"
 import { download } from "../ui/download"
@@ -79,10 +79,11 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
     { name: "Shelf of parts", run: () => void navigate("/shelf") },
   ]
   useKeys({ solution, go, undo: handle.undo, redo: handle.redo, toggle, find: () => setFinding(true), close: () => setFigure(null) })
+  const asides = asidesOf(solution)
   const shown = figure && (block?.figures.find((f) => f.address === figure.address && f.title === figure.title) ?? null)
   return (
     <Flex className="rhombos" direction="column" h={{ base: "auto", lg: "100dvh" }} minW="1000px" _print={{ h: "auto", minW: "0" }}>
-      <TopBar handle={handle} asked={solution.totals?.texts.asked ?? "change the brief"} brief={chosen === "brief"} showBrief={() => go(chosen === "brief" ? worst : "brief")} view={shownView ?? (chosen === "controller" ? "controller" : null)} show={(name) => (name === "controller" ? go(name) : toggle(name))} hasController={solution.blocks.some((b) => b.key === "controller")} find={() => setFinding(true)} />
+      <TopBar handle={handle} asked={solution.totals?.texts.asked ?? "change the brief"} brief={chosen === "brief"} showBrief={() => go(chosen === "brief" ? worst : "brief")} view={shownView ?? (asides.includes(chosen) ? chosen : null)} show={(name) => (asides.includes(name) ? go(name) : toggle(name))} asides={asides} find={() => setFinding(true)} />
       <PowerPath solution={solution} chosen={chosen} choose={go} />
       <TotalsLine solution={solution} />
       {handle.fault && <Fault m="2">{handle.fault}</Fault>}
@@ -192,8 +193,11 @@ interface Keys {
   close: () => void
 }
 
+const asidesOf = (solution: Solution) => solution.blocks.filter((b) => b.aside).map((b) => b.key)
+
 function useKeys({ solution, go, undo, redo, toggle, find, close }: Keys) {
   useEffect(() => {
+    const beside = (key: string) => asidesOf(solution).find((name) => (SHORT[name] ?? name).startsWith(key))
     const pressed = (e: KeyboardEvent) => {
       const typing = (e.target as HTMLElement).matches?.("input, select, textarea")
       const command = e.ctrlKey || e.metaKey
@@ -205,7 +209,7 @@ function useKeys({ solution, go, undo, redo, toggle, find, close }: Keys) {
       else if (e.key === "0") go("brief")
       else if (e.key === "r") toggle("routes")
       else if (e.key === "m") toggle("magnetics")
-      else if (e.key === "c" && solution.blocks.some((b) => b.key === "controller")) go("controller")
+      else if (beside(e.key)) go(beside(e.key)!)
       else if (/^[1-9]$/.test(e.key)) {
         const block = solution.blocks[Number(e.key) - 1]
         if (block && !block.aside) go(block.key)

@@ -12,12 +12,15 @@ interface Props {
   showBrief: () => void
   view: string | null
   show: (view: string) => void
-  hasController: boolean
+  asides: string[]
   find: () => void
 }
 
+/** What blocks beside the power path are called in the bar; their first letter is their key. */
+export const SHORT: Record<string, string> = { bridge_drive: "gates" }
+
 /** The bench's bar: name, brief in a line, whether it is kept, undo and redo. */
-export function TopBar({ handle, asked, brief, showBrief, view, show, hasController, find }: Props) {
+export function TopBar({ handle, asked, brief, showBrief, view, show, asides, find }: Props) {
   const { design, keeping, undo, redo } = handle
   return (
     <Flex as="header" align="center" gap="3" px="5" h="45px" bg="sheet" borderBottom="1px solid" borderColor="hair" className="screen-only">
@@ -36,9 +39,9 @@ export function TopBar({ handle, asked, brief, showBrief, view, show, hasControl
         <Quiet disabled={!redo} onClick={() => void redo?.()} data-testid="redo" title="Ctrl Shift Z">
           redo
         </Quiet>
-        {["routes", "magnetics", ...(hasController ? ["controller"] : [])].map((name) => (
-          <Quiet key={name} onClick={() => show(name)} color={view === name ? "copper" : "ink.soft"} data-testid={`show-${name}`} title={`key ${name[0]?.toUpperCase()}`}>
-            {name}
+        {["routes", "magnetics", ...asides].map((name) => (
+          <Quiet key={name} onClick={() => show(name)} color={view === name ? "copper" : "ink.soft"} data-testid={`show-${name}`} title={`key ${(SHORT[name] ?? name)[0]?.toUpperCase()}`}>
+            {SHORT[name] ?? name}
           </Quiet>
         ))}
         <Quiet asChild>

@@ -5,6 +5,7 @@ import type { BlockReport } from "../api/client"
 import { Quiet } from "../ui/Page"
 import { CurrentPath } from "./conduction"
 import { ControllerCircuit } from "./controller"
+import { GateCircuit } from "./gates"
 import { FrontEndCircuit } from "./frontEnds"
 import { BatteryCircuit, InputCircuit, TransformerCircuit } from "./lowSide"
 import { BridgeCircuit, FilterCircuit, LinkCircuit, LoadCircuit, RectifierCircuit } from "./highSide"
@@ -15,6 +16,7 @@ const BY_BLOCK: Record<string, (p: { v: Values }) => React.ReactNode> = {
   battery: BatteryCircuit,
   input_stage: InputCircuit,
   controller: ControllerCircuit,
+  bridge_drive: GateCircuit,
   front_end: FrontEndCircuit,
   oscillator: FrontEndCircuit,
   transformer: TransformerCircuit,

@@ -22,7 +22,7 @@ router = APIRouter(tags=["solve"], responses={422: {"model": ProblemDocument}, 5
 
 Block = Literal[
     "battery", "input_stage", "front_end", "transformer", "rectifier", "dc_link", "h_bridge", "output_filter",
-    "iron_transformer", "oscillator", "load", "controller",
+    "iron_transformer", "oscillator", "load", "controller", "bridge_drive",
 ]
 
 

@@ -51,6 +51,8 @@ STEPS = (1.0, 1.5, 2.2, 3.3, 4.7, 6.8, 10.0, 15.0, 22.0, 33.0, 47.0)
 """Gate resistors that are tried, Ω."""
 IGBT_SUPPLY = 15.0
 """What IGBTs are driven with, V: their on-state data assume it."""
+HEAT_MARGIN = 0.3
+"""Part of a driver's power that stays in hand."""
 DIODE_MARGIN = 0.2
 SLOWEST_DIODE = 100e-9
 FLOATING = ("bootstrap", "opto", "isolated", "transformer")
@@ -180,7 +182,8 @@ def propose(need: DriveNeed, brief: Brief, pins: dict[str, Any], shelf: Shelf, r
     device: Any = shelf.find("mosfet|igbt", need.device)
     fields: dict[str, Any] = {"supply": max(rules.gate_drive, IGBT_SUPPLY if isinstance(device, Igbt) else 0.0)} | pins
     n = need.parallel
-    driver = shelf.get(Driver, fields["driver"]) if "driver" in fields else _choose(need, fields["supply"], shelf, rules)
+    pinned = "driver" in fields
+    driver = shelf.get(Driver, fields["driver"]) if pinned else _choose(need, fields["supply"], device, shelf, rules)
     fields["driver"] = driver.id
     fields.setdefault("pull_down", 2.2e3 if driver.kind == "opto" else 10e3)
     fields = _resistors(device, fields, driver, n, rules) | fields
@@ -195,11 +198,13 @@ def propose(need: DriveNeed, brief: Brief, pins: dict[str, Any], shelf: Shelf, r
     return BridgeDriveBuild.within(fields)
 
 
-def _choose(need: DriveNeed, supply: float, shelf: Shelf, rules: Rules) -> Driver:
+def _choose(need: DriveNeed, supply: float, device: Any, shelf: Shelf, rules: Rules) -> Driver:
+    burnt = 2 * need.parallel * device.q_g * supply * need.rate
     able = [
         d for d in shelf.all(Driver)
         if d.kind in SENSIBLE and d.v_float >= need.bus * (1 + DIODE_MARGIN) and d.v_least <= supply <= d.v_most
         and need.parallel * max(d.r_source, d.r_sink) <= rules.gate_resistance
+        and burnt + need.bus * d.q_level * need.rate <= (1 - HEAT_MARGIN) * d.p_most
     ]  # fmt: skip
     if able:
         return min(able, key=lambda d: (d.price, d.id))

@@ -6,6 +6,7 @@ from typing import Any
 
 from rhombos.core.blocks.bridge_drive import (
     FLOATING,
+    HEAT_MARGIN,
     KEY,
     MILLER_SHARE,
     BridgeDriveBuild,
@@ -34,7 +35,7 @@ def report(sheet: Sheet, need: DriveNeed) -> BlockReport:
     device: Any = sheet.shelf.find("mosfet|igbt", need.device)
     boot = driver.kind == "bootstrap"
     peak = sheet.limited("gate_peak", r"V_{GS,pk}", "Gate voltage, ringing included", "V", now.limit, GATE_MARGIN)
-    heat = sheet.limited("power", "P_d", "Lost in one leg's drivers", "W", driver.p_most, 0.3, over=STEADY)
+    heat = sheet.limited("power", "P_d", "Lost in one leg's drivers", "W", driver.p_most, HEAT_MARGIN, over=STEADY)
     miller = sheet.limited("miller", "V_{ind}", "Left on an off gate by its partner", "V", now.threshold, 1 - MILLER_SHARE)
     sheet.choice("driver", "", "Driver")
     sheet.choice("supply", "V_{dd}", "Supply of the drivers")
@@ -83,7 +84,8 @@ def report(sheet: Sheet, need: DriveNeed) -> BlockReport:
                figure="pull_down")  # fmt: skip
     return sheet.close(
         driver.kind, "the gate is a capacitor: it follows the resistor, not the data sheet's first page", 0.0, 0.0,
-        {"kind": driver.kind, "driver": driver.label, "supply": short(build.supply, "V"), "on": fmt(build.r_on, "ohm"),
+        {"kind": driver.kind, "driver": driver.label, "switch": device.label, "supply": short(build.supply, "V"),
+        "on": fmt(build.r_on, "ohm"),
          "off": fmt(build.r_off, "ohm"), "pull": fmt(build.pull_down, "ohm") if build.pull_down else "none",
          "zener": build.zener, "boot": fmt(build.boot_capacitor, "F") if boot else "",
          "boot_resistor": fmt(build.boot_resistor, "ohm") if boot else "",
