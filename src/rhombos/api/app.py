@@ -14,7 +14,7 @@ from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 
 from rhombos.api import guard, problem
-from rhombos.api.routers import book, coils, compare, designs, health, shelf, snubbers, solve, waves
+from rhombos.api.routers import book, coils, compare, designs, health, modulation, shelf, snubbers, solve, waves
 from rhombos.api.service import Service
 from rhombos.store.database import Database
 
@@ -43,7 +43,7 @@ def create_app(database_url: str | None = None, built: Path = BUILT) -> FastAPI:
     app.state.service = Service(Database(url))
     problem.install(app)
     guard.install(app)
-    for resource in (health, designs, solve, waves, compare, coils, snubbers, shelf, book):
+    for resource in (health, designs, solve, waves, modulation, compare, coils, snubbers, shelf, book):
         app.include_router(resource.router, prefix="/api")
 
     @app.get("/api/{path:path}", include_in_schema=False)

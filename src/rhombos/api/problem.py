@@ -12,6 +12,7 @@ from pydantic import BaseModel
 from starlette.exceptions import HTTPException
 
 from rhombos.core.book import BookError
+from rhombos.core.modulation.table import TableProblem
 from rhombos.core.parts.table import TableError
 from rhombos.core.pins import PinError
 from rhombos.core.problems import Problem, told_by
@@ -73,6 +74,10 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(TableError)
     def bad_table(_: Request, error: TableError) -> JSONResponse:
         return unprocessable(error.problems)
+
+    @app.exception_handler(TableProblem)
+    def no_table(_: Request, error: TableProblem) -> JSONResponse:
+        return unprocessable([Problem(error.field, "", f"{error.field}: {error}")])
 
     @app.exception_handler(BookError)
     def bad_work(_: Request, error: BookError) -> JSONResponse:

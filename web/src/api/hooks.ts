@@ -67,6 +67,20 @@ export const useCoils = (design: Design | undefined) =>
     queryFn: () => data(client.POST("/api/coils", { body: { brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, route: design?.route } as never })),
   })
 
+/** The modulation bench of a design for a setting; the last one stays until the next is there. */
+export const useModulation = (design: Design | undefined, setting: Record<string, string>) =>
+  useQuery({
+    queryKey: ["modulation", design?.brief, design?.pins, design?.rules, design?.route, setting],
+    enabled: design !== undefined,
+    placeholderData: (last) => last,
+    retry: false,
+    queryFn: () => data(client.POST("/api/modulation", { body: { brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, route: design?.route, setting } as never })),
+  })
+
+/** The sine table for a timer; the last one stays until the next is there. */
+export const useSineTable = (asked: Record<string, unknown>) =>
+  useQuery({ queryKey: ["sine-table", asked], placeholderData: (last) => last, retry: false, queryFn: () => data(client.POST("/api/sine-table", { body: asked as never })) })
+
 /** The working of a relation with its numbers put in. */
 export const useWorking = (relation: string | undefined, inputs: Record<string, number> | undefined) =>
   useQuery({

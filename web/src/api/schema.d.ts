@@ -336,6 +336,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/modulation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Modulation
+         * @description Figures, the schemes side by side, reference and legs, spectrum.
+         */
+        post: operations["modulation_api_modulation_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rating": {
         parameters: {
             query?: never;
@@ -455,6 +475,46 @@ export interface paths {
          * @description Take one of one's own parts off the shelf.
          */
         delete: operations["remove_api_shelf__kind___designation__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sine-table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Table
+         * @description Counts, what carrier and line really are, distortion from whole counts, the cycle budget.
+         */
+        post: operations["table_api_sine_table_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sine-table/{ending}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Table File
+         * @description The table as a C header or CSV, or the gates' timing as a value change dump.
+         */
+        post: operations["table_file_api_sine_table__ending__post"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1219,7 +1279,7 @@ export interface components {
         };
         /**
          * Labelled
-         * @description A name and what belongs to it.
+         * @description A name and its text.
          */
         Labelled: {
             /** Name */
@@ -1247,6 +1307,79 @@ export interface components {
              * @default false
              */
             upright: boolean;
+        };
+        /**
+         * ModulationAsked
+         * @description How to modulate; what is left out is as the design has it.
+         */
+        ModulationAsked: {
+            /** Carrier */
+            carrier?: number | null;
+            /** Dead time */
+            dead_time?: number | null;
+            /** Share of the time not zero */
+            fraction?: number | null;
+            /** Modulation index */
+            index?: number | null;
+            /**
+             * Sampling
+             * @default natural
+             * @enum {string}
+             */
+            sampling: "natural" | "regular" | "asymmetric";
+            /** Scheme */
+            scheme?: ("square" | "modified" | "bipolar" | "unipolar" | "hybrid") | null;
+        };
+        /**
+         * ModulationBench
+         * @description Everything the bench shows; `asked` is what it was worked for, every field filled in, as people write it.
+         */
+        ModulationBench: {
+            /** Asked */
+            asked: {
+                [key: string]: string;
+            };
+            /** Charts */
+            charts: components["schemas"]["Chart"][];
+            /** Columns */
+            columns: components["schemas"]["Labelled"][];
+            /** Figures */
+            figures: components["schemas"]["Labelled"][];
+            /** Presets */
+            presets: components["schemas"]["Labelled"][];
+            /** Remarks */
+            remarks: string[];
+            /** Rows */
+            rows: components["schemas"]["SchemeRow"][];
+        };
+        /**
+         * ModulationIn
+         * @description A design, with how its bridge is to be modulated; what is left out is as designed.
+         */
+        ModulationIn: {
+            brief: components["schemas"]["Brief"];
+            /** Pins */
+            pins?: {
+                [key: string]: number | string | boolean | null;
+            };
+            /**
+             * Route
+             * @default push-pull link
+             * @enum {string}
+             */
+            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            /**
+             * Rules
+             * @default usual
+             * @enum {string}
+             */
+            rules: "cautious" | "usual" | "frugal";
+            /**
+             * @default {
+             *       "sampling": "natural"
+             *     }
+             */
+            setting: components["schemas"]["ModulationAsked"];
         };
         /**
          * OneTurn
@@ -1736,6 +1869,23 @@ export interface components {
             turns: number;
         };
         /**
+         * SchemeRow
+         * @description One way to modulate beside the others.
+         */
+        SchemeRow: {
+            /** Here */
+            here: boolean;
+            /**
+             * Scheme
+             * @enum {string}
+             */
+            scheme: "square" | "modified" | "bipolar" | "unipolar" | "hybrid";
+            /** Texts */
+            texts: {
+                [key: string]: string;
+            };
+        };
+        /**
          * School
          * @description One way to say how large a core must be: what it asks, what it counts on, and the smallest stack that gives it.
          */
@@ -1776,6 +1926,20 @@ export interface components {
             x: number[];
             /** Y */
             y: number[];
+        };
+        /**
+         * SineTable
+         * @description What the bench shows of a table: figures, the cycle budget, and whether the budget holds.
+         */
+        SineTable: {
+            /** Budget */
+            budget: components["schemas"]["Labelled"][];
+            /** Counts */
+            counts: number[];
+            /** Figures */
+            figures: components["schemas"]["Labelled"][];
+            /** Remarks */
+            remarks: string[];
         };
         /**
          * Solution
@@ -1871,6 +2035,58 @@ export interface components {
             target: boolean;
             /** Unit */
             unit: string;
+        };
+        /**
+         * TableAsked
+         * @description A timer and what it shall make.
+         */
+        TableAsked: {
+            /**
+             * Bits of the timer
+             * @default 16
+             */
+            bits: number;
+            /**
+             * Carrier
+             * @default 18000
+             */
+            carrier: number;
+            /**
+             * Counts up and down
+             * @default true
+             */
+            centred: boolean;
+            /**
+             * Timer clock
+             * @default 16000000
+             */
+            clock: number;
+            /**
+             * Dead time
+             * @default 4e-7
+             */
+            dead_time: number;
+            /**
+             * Modulation index
+             * @default 0.9
+             */
+            index: number;
+            /**
+             * Output frequency
+             * @default 50
+             */
+            line: number;
+            /**
+             * Samples a line period, 0 for one each carrier period
+             * @default 0
+             */
+            samples: number;
+            /**
+             * Symmetry
+             * @default quarter
+             * @enum {string}
+             */
+            symmetry: "full" | "half" | "quarter";
         };
         /**
          * Targets
@@ -3034,6 +3250,57 @@ export interface operations {
             };
         };
     };
+    modulation_api_modulation_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ModulationIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModulationBench"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     rated_api_rating_post: {
         parameters: {
             query?: never;
@@ -3338,6 +3605,92 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    table_api_sine_table_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TableAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SineTable"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    table_file_api_sine_table__ending__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ending: "h" | "csv" | "vcd";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TableAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": unknown;
                 };
             };
             /** @description Unprocessable Entity */

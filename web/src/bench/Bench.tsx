@@ -8,6 +8,7 @@ import type { Figure, Finding, PinValue, Solution } from "../api/client"
 import { useCharts } from "../api/hooks"
 import { Circuit } from "../circuits"
 import { applyMode, presentMode } from "../theme"
+import { Modulation, type WavePage } from "../modulation/Modulation"
 import { Coils, type CoilPage } from "../coils/Coils"
 import { Routes } from "../routes/Routes"
 import { Fault, Key } from "../ui/Page"
@@ -68,6 +69,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
     { name: "Change the brief", keys: "0", run: () => go("brief") },
     { name: "Compare the routes", keys: "R", run: () => view("routes") },
     { name: "Magnetics: cores, turns, wire, winding sheets", keys: "M", run: () => view("magnetics") },
+    ...(bridged(solution) ? [{ name: "Waves: modulation, spectrum, sine table", keys: "W", run: () => view("waves") }] : []),
     { name: "Undo", keys: "Ctrl Z", run: () => void handle.undo?.() },
     { name: "Redo", keys: "Ctrl Shift Z", run: () => void handle.redo?.() },
     { name: "Let go of every pin", run: () => void handle.change({ pins: {} }) },
@@ -83,11 +85,12 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
   const shown = figure && (block?.figures.find((f) => f.address === figure.address && f.title === figure.title) ?? null)
   return (
     <Flex className="rhombos" direction="column" h={{ base: "auto", lg: "100dvh" }} minW="1000px" _print={{ h: "auto", minW: "0" }}>
-      <TopBar handle={handle} asked={solution.totals?.texts.asked ?? "change the brief"} brief={chosen === "brief"} showBrief={() => go(chosen === "brief" ? worst : "brief")} view={shownView ?? (asides.includes(chosen) ? chosen : null)} show={(name) => (asides.includes(name) ? go(name) : toggle(name))} asides={asides} find={() => setFinding(true)} />
+      <TopBar handle={handle} asked={solution.totals?.texts.asked ?? "change the brief"} brief={chosen === "brief"} showBrief={() => go(chosen === "brief" ? worst : "brief")} view={shownView ?? (asides.includes(chosen) ? chosen : null)} show={(name) => (asides.includes(name) ? go(name) : toggle(name))} more={[...(bridged(solution) ? ["waves"] : []), ...asides]} find={() => setFinding(true)} />
       <PowerPath solution={solution} chosen={chosen} choose={go} />
       <TotalsLine solution={solution} />
       {handle.fault && <Fault m="2">{handle.fault}</Fault>}
       {shownView === "magnetics" && <Coils handle={handle} apply={apply} part={chosen} page={(search.get("page") ?? "choices") as CoilPage} show={(part, page) => setSearch({ block: part, view: "magnetics", page }, { replace: true })} done={() => view()} />}
+      {shownView === "waves" && <Modulation handle={handle} page={(search.get("page") ?? "wave") as WavePage} show={(page) => view("waves", { page })} done={() => view()} />}
       {shownView === "routes" && <Routes handle={handle} done={() => setSearch({}, { replace: true })} />}
       {!shownView && <Grid flex="1" minH="0" _print={{ display: "block" }} templateColumns="minmax(440px, 1.06fr) minmax(300px, 1fr) minmax(250px, 0.62fr)">
         <Column>
@@ -193,6 +196,7 @@ interface Keys {
   close: () => void
 }
 
+const bridged = (solution: Solution) => solution.blocks.some((b) => b.key === "h_bridge")
 const asidesOf = (solution: Solution) => solution.blocks.filter((b) => b.aside).map((b) => b.key)
 
 function useKeys({ solution, go, undo, redo, toggle, find, close }: Keys) {
@@ -209,6 +213,7 @@ function useKeys({ solution, go, undo, redo, toggle, find, close }: Keys) {
       else if (e.key === "0") go("brief")
       else if (e.key === "r") toggle("routes")
       else if (e.key === "m") toggle("magnetics")
+      else if (e.key === "w" && bridged(solution)) toggle("waves")
       else if (beside(e.key)) go(beside(e.key)!)
       else if (/^[1-9]$/.test(e.key)) {
         const block = solution.blocks[Number(e.key) - 1]

@@ -12,7 +12,7 @@ interface Props {
   showBrief: () => void
   view: string | null
   show: (view: string) => void
-  asides: string[]
+  more: string[]
   find: () => void
 }
 
@@ -20,7 +20,7 @@ interface Props {
 export const SHORT: Record<string, string> = { bridge_drive: "gates" }
 
 /** The bench's bar: name, brief in a line, whether it is kept, undo and redo. */
-export function TopBar({ handle, asked, brief, showBrief, view, show, asides, find }: Props) {
+export function TopBar({ handle, asked, brief, showBrief, view, show, more, find }: Props) {
   const { design, keeping, undo, redo } = handle
   return (
     <Flex as="header" align="center" gap="3" px="5" h="45px" bg="sheet" borderBottom="1px solid" borderColor="hair" className="screen-only">
@@ -39,7 +39,7 @@ export function TopBar({ handle, asked, brief, showBrief, view, show, asides, fi
         <Quiet disabled={!redo} onClick={() => void redo?.()} data-testid="redo" title="Ctrl Shift Z">
           redo
         </Quiet>
-        {["routes", "magnetics", ...asides].map((name) => (
+        {["routes", "magnetics", ...more].map((name) => (
           <Quiet key={name} onClick={() => show(name)} color={view === name ? "copper" : "ink.soft"} data-testid={`show-${name}`} title={`key ${(SHORT[name] ?? name)[0]?.toUpperCase()}`}>
             {SHORT[name] ?? name}
           </Quiet>

@@ -12,7 +12,7 @@ const Lift = ({ v }: { v: Values }) =>
       <Node x={178} y={24} />
       <Wire d="M178 24H206V42" />
       <Tag x={62} y={44} at="middle" value={v.diode?.split(" ").slice(0, 1).join(" ")} />
-      <Tag x={106} y={14} at="middle" value={v.boot_resistor} />
+      <Tag x={106} y={15} at="middle" value={v.boot_resistor} />
       <Tag x={168} y={60} at="end" name={v.boot} value={`lowest ${v.low}`} />
     </>
   ) : (
@@ -30,7 +30,7 @@ export function GateCircuit({ v }: { v: Values }) {
   return (
     <>
       <Terminal x={27} y={24} />
-      <Tag x={10} y={14} value={v.supply} />
+      <Tag x={10} y={15} value={v.supply} />
       <Lift v={v} />
       {[62, 136].map((y) => (
         <g key={y}>

@@ -6,8 +6,9 @@ from typing import Any
 
 from rhombos.core.blocks import oscillator as block
 from rhombos.core.coils.common import against, with_present
-from rhombos.core.coils.model import CoilBench, Option, OptionTable, WindingRow, WindingSheet, labelled
+from rhombos.core.coils.model import CoilBench, Option, OptionTable, WindingRow, WindingSheet
 from rhombos.core.coils.sheet import cut_length, hipot_voltage
+from rhombos.core.labels import labelled
 from rhombos.core.magnetics.winding import COPPER_DENSITY, Winding
 from rhombos.core.parts import IronCore
 from rhombos.core.plots.iron import frequency_against_battery

@@ -11,8 +11,9 @@ import numpy as np
 from rhombos.core.blocks.wound import choke_of
 from rhombos.core.book import magnetics as book
 from rhombos.core.coils.common import against, first_fit, stack_name, wire_table, with_present
-from rhombos.core.coils.model import CoilBench, Option, OptionTable, Patch, School, labelled
+from rhombos.core.coils.model import CoilBench, Option, OptionTable, Patch, School
 from rhombos.core.coils.sheet import choke_sheet
+from rhombos.core.labels import labelled
 from rhombos.core.magnetics.choke import LEAST_LEFT, Choke, ChokeNeed, choke_loss, rank_chokes, rank_soft_chokes
 from rhombos.core.magnetics.stack import rise, stack_table
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, roomy

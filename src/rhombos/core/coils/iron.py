@@ -11,9 +11,10 @@ import numpy as np
 from rhombos.core.blocks import iron_transformer as block
 from rhombos.core.book import magnetics as book
 from rhombos.core.coils.common import against, first_fit, wire_table, with_present
-from rhombos.core.coils.model import CoilBench, Option, OptionTable, Patch, School, WindingSheet, labelled
+from rhombos.core.coils.model import CoilBench, Option, OptionTable, Patch, School, WindingSheet
 from rhombos.core.coils.overload import COPPER_HEAT, IRON_HEAT, overload
 from rhombos.core.coils.sheet import pair_sheet
+from rhombos.core.labels import labelled
 from rhombos.core.ledger import SILENT
 from rhombos.core.magnetics.iron import IronNeed, IronTransformer, rank_irons
 from rhombos.core.magnetics.winding import copper_resistivity

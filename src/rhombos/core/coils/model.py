@@ -5,6 +5,7 @@ from __future__ import annotations
 from pydantic import BaseModel, ConfigDict
 
 from rhombos.core.findings import PinValue
+from rhombos.core.labels import Labelled
 from rhombos.core.plots.model import Chart
 
 Patch = dict[str, PinValue]
@@ -12,18 +13,6 @@ Patch = dict[str, PinValue]
 
 class _Plain(BaseModel):
     model_config = ConfigDict(frozen=True)
-
-
-class Labelled(_Plain):
-    """A name and what belongs to it."""
-
-    name: str
-    text: str
-
-
-def labelled(*pairs: tuple[str, str]) -> tuple[Labelled, ...]:
-    """Names with their texts."""
-    return tuple(Labelled(name=name, text=text) for name, text in pairs)
 
 
 class Option(_Plain):

@@ -8,8 +8,9 @@ import numpy as np
 
 from rhombos.core.blocks import controller as block
 from rhombos.core.coils.common import against, stack_name, with_present
-from rhombos.core.coils.model import CoilBench, Option, OptionTable, WindingRow, WindingSheet, labelled
+from rhombos.core.coils.model import CoilBench, Option, OptionTable, WindingRow, WindingSheet
 from rhombos.core.coils.sheet import cut_length, hipot_voltage
+from rhombos.core.labels import labelled
 from rhombos.core.magnetics.sense import DIODE, MOST_DROOP, MOST_FLUX, SenseTransformer, rank_sense_cores, sense_from
 from rhombos.core.magnetics.winding import COPPER_DENSITY
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, curve, roomy

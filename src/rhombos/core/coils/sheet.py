@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 
-from rhombos.core.coils.model import WindingRow, WindingSheet, labelled
+from rhombos.core.coils.model import WindingRow, WindingSheet
+from rhombos.core.labels import labelled
 from rhombos.core.magnetics.choke import Choke
 from rhombos.core.magnetics.pair import Lay, WoundPair
 from rhombos.core.magnetics.winding import COPPER_DENSITY, INSULATION, Winding

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -58,32 +59,29 @@ def carrier_ratio(carrier: float, line: float) -> int:
     return ratio
 
 
-def _reference(index: float, phase: Array) -> Array:
-    return index * np.sin(2 * np.pi * phase)
+def crossings(reference: Callable[[Array], Array], ratio: int, sampling: Sampling) -> Array:
+    """Where a reference crosses the triangle, one crossing in each half carrier period, as shares of the line period.
 
-
-def _leg_edges(index: float, ratio: int, sampling: Sampling, sign: float) -> Array:
-    """Where sign·M·sin crosses the triangle, one crossing a half carrier period, as shares of the line period.
-
-    The triangle starts at +1 and falls; half-period k runs from k/(2·ratio). With M at most 1 each has its crossing.
+    The triangle starts at +1 and falls; half-period k runs from k/(2·ratio). A reference beyond the triangle crosses at an end
+    of the half: two such edges fall together, and the pulse between them is gone. `reference` takes phases from 0 to 1 and
+    moves
+    slowly against the triangle.
     """
     half = np.arange(2 * ratio)
     start, width = half / (2 * ratio), 1 / (2 * ratio)
     falling = np.where(half % 2 == 0, -1.0, 1.0)
     if sampling == "natural":
         place = np.full(half.shape, 0.5)
-        for _ in range(60):
-            phase = start + place * width
-            gap = sign * _reference(index, phase) - falling * (2 * place - 1)
-            slope = sign * index * 2 * np.pi * width * np.cos(2 * np.pi * phase) - 2 * falling
-            step = gap / slope
-            place = place - step
-            if np.max(np.abs(step)) < 1e-15:
+        for _ in range(60):  # each turn brings it closer by how much slower the reference moves
+            moved = np.clip((1 + falling * reference(start + place * width)) / 2, 0.0, 1.0)
+            step = float(np.max(np.abs(moved - place)))
+            place = moved
+            if step < 1e-15:
                 break
     else:
         held = start if sampling == "asymmetric" else start - (half % 2) * width
-        place = (1 + falling * sign * _reference(index, held)) / 2
-    return np.asarray(start + np.clip(place, 0.0, 1.0) * width)
+        place = np.clip((1 + falling * reference(held)) / 2, 0.0, 1.0)
+    return np.asarray(start + place * width)
 
 
 def unipolar(index: float, v_link: float, carrier: float, line: float, sampling: Sampling = "natural") -> Steps:
@@ -99,7 +97,7 @@ def unipolar(index: float, v_link: float, carrier: float, line: float, sampling:
     period = 1 / line
     jumps: list[tuple[Array, Array]] = []
     for sign, weight in ((1.0, 1.0), (-1.0, -1.0)):
-        edges = _leg_edges(index, ratio, sampling, sign)
+        edges = crossings(lambda p, s=sign: s * index * np.sin(2 * np.pi * p), ratio, sampling)  # type: ignore[misc]
         rises = np.where(np.arange(edges.size) % 2 == 0, weight, -weight)  # carrier falls below the reference: leg goes high
         jumps.append((edges, rises))
     times = np.concatenate([j[0] for j in jumps])

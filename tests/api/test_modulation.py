@@ -1,0 +1,61 @@
+"""The modulation bench and the sine table over HTTP."""
+
+import pytest
+
+
+def test_the_bench_of_a_design_and_of_another_setting(client):
+    designed = client.post("/api/modulation", json={"brief": {}}).json()
+    assert designed["asked"]["scheme"] == "unipolar"
+    other = client.post("/api/modulation", json={"brief": {}, "setting": {"scheme": "bipolar", "carrier": "9k", "dead_time": "1u"}})
+    assert other.status_code == 200
+    body = other.json()
+    assert body["asked"] | {"index": ""} == {
+        "scheme": "bipolar", "sampling": "natural", "index": "", "carrier": "9.00 kHz", "fraction": "0.5", "dead_time": "1.00 µs"}
+    assert [r["scheme"] for r in body["rows"] if r["here"]] == ["bipolar"]
+    assert {c["key"] for c in body["charts"]} == {"comparison", "legs", "spectrum"}
+
+
+def test_a_pin_of_the_design_is_where_the_bench_starts(client):
+    answer = client.post("/api/modulation", json={"brief": {}, "pins": {"h_bridge.carrier": "24k"}}).json()
+    assert answer["asked"]["carrier"] == "24.0 kHz"
+
+
+@pytest.mark.parametrize(("setting", "told"), [
+    ({"index": "9"}, "index: ‘9’ is above"), ({"carrier": "1 Hz"}, "carrier"), ({"scheme": "triangular"}, "scheme"),
+    ({"dead_time": "1 V"}, "dead_time"), ({"wave": "x"}, "wave"),
+])  # fmt: skip
+def test_a_silly_setting_is_refused_by_name(client, setting, told):
+    answer = client.post("/api/modulation", json={"brief": {}, "setting": setting})
+    assert answer.status_code == 422
+    assert told in answer.json()["detail"]
+
+
+def test_a_route_without_a_bridge_says_so(client):
+    answer = client.post("/api/modulation", json={"brief": {"output": {"waveform": "square"}}, "route": "self-oscillating"})
+    assert answer.status_code == 404
+    assert "no bridge" in answer.json()["detail"]
+
+
+def test_the_table_is_worked_and_taken_away(client):
+    asked = {"clock": "20 MHz", "carrier": "20k", "line": "60", "symmetry": "half"}
+    told = client.post("/api/sine-table", json=asked).json()
+    figures = {f["name"]: f["text"] for f in told["figures"]}
+    assert figures["Timer counts to"] == "500, up and down"
+    assert len(told["counts"]) == 167
+    for ending, begins in (("h", "/* Sine table"), ("csv", "sample,degrees"), ("vcd", "$comment")):
+        answer = client.post(f"/api/sine-table/{ending}", json=asked)
+        assert answer.status_code == 200
+        assert answer.text.startswith(begins)
+    assert client.post("/api/sine-table/exe", json=asked).status_code == 422
+
+
+@pytest.mark.parametrize(("fields", "told"), [
+    ({"bits": 8, "clock": "160M", "carrier": "1k"}, "bits: the timer counts to 80000"),
+    ({"clock": "200k", "carrier": "50k"}, "clock: the timer counts to 2 only"),
+    ({"carrier": "soon"}, "carrier"), ({"index": 2}, "index: 2"), ({"bits": 4}, "bits: 4"),
+])  # fmt: skip
+def test_a_table_that_cannot_be_is_refused_by_name(client, fields, told):
+    for path in ("/api/sine-table", "/api/sine-table/h"):
+        answer = client.post(path, json=fields)
+        assert answer.status_code == 422
+        assert told in answer.json()["detail"]

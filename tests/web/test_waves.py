@@ -1,0 +1,70 @@
+"""The modulation bench in a real browser: another scheme, an index beyond one, a table taken away."""
+
+import pytest
+
+pytestmark = pytest.mark.web
+
+
+def row(bench, scheme):
+    return [c.text for c in bench.one(f"row-{scheme}").find_elements("css selector", "td")]
+
+
+def figures(bench):
+    return bench.text("wave-figures")
+
+
+def test_another_scheme_is_looked_at_and_the_design_keeps_its_own(bench):
+    bench.keys("w")
+    bench.one("chart-spectrum")
+    assert row(bench, "unipolar")[-1] == "here"
+    bench.click("scheme-bipolar")
+    bench.until(lambda: row(bench, "bipolar")[-1] == "here")
+    assert row(bench, "bipolar")[4].split()[0] > row(bench, "unipolar")[4].split()[0]
+    bench.type("wave-index", "1.3")
+    bench.until(lambda: "tops are cut" in bench.text("modulation"))
+    bench.type("wave-dead_time", "3u")
+    before = figures(bench)
+    bench.until(lambda: "Dead time takes more than a fiftieth" in bench.text("modulation"))
+    bench.click("scheme-modified")
+    bench.click("preset-no-third-harmonic")
+    bench.until(lambda: "Harmonic 3, of the fundamental" in figures(bench) and figures(bench) != before)
+    bench.click("as-designed")
+    bench.until(lambda: row(bench, "unipolar")[-1] == "here")
+    bench.click("close-modulation")
+    bench.gone("modulation")
+    assert bench.stored()["design"]["pins"].get("h_bridge.carrier") is None
+
+
+def test_a_silly_value_is_refused_and_the_last_picture_stays(bench):
+    bench.click("show-waves")
+    bench.one("chart-legs")
+    bench.type("wave-carrier", "soon")
+    bench.until(lambda: "carrier" in bench.text("fault"))
+    bench.type("wave-carrier", "9k")
+    bench.gone("fault")
+    bench.until(lambda: "can be heard" in bench.text("modulation"))
+
+
+def test_a_sine_table_is_worked_and_taken_away(bench, tmp_path):
+    bench.browser.execute_cdp_cmd("Browser.setDownloadBehavior", {"behavior": "allow", "downloadPath": str(tmp_path)})
+    bench.click("show-waves")
+    bench.click("page-sine-table")
+    bench.type("table-carrier", "20k", enter=False)
+    bench.until(lambda: "400, up and down" in bench.text("table-figures"))
+    assert "100 entries, 200 bytes" in bench.text("table-figures")
+    bench.click("symmetry-full")
+    bench.until(lambda: "400 entries" in bench.text("table-figures"))
+    bench.click("keep-h")
+    bench.until(lambda: list(tmp_path.glob("*.h")), "no header came")
+    assert "#define SINE_TOP 400u" in next(tmp_path.glob("*.h")).read_text()
+    bench.type("table-bits", "6", enter=False)
+    bench.until(lambda: "bits: the timer counts to 400" in bench.text("fault"))
+
+
+def test_a_route_without_a_bridge_has_no_waves(bench):
+    bench.click("show-routes")
+    bench.click("route-self-oscillating-square")
+    bench.click("choose-route")
+    bench.gone("routes")
+    bench.gone("show-waves")
+    bench.gone("show-bridge_drive")

@@ -1,0 +1,185 @@
+import "../coils/coils.css"
+
+import { Box, Flex, Grid, Input, Spinner, Text } from "@chakra-ui/react"
+import { useState } from "react"
+
+import type { ModulationBench } from "../api/client"
+import { useModulation } from "../api/hooks"
+import { Plot } from "../bench/Plot"
+import type { DesignHandle } from "../bench/useDesign"
+import { Fault, Plain, Quiet } from "../ui/Page"
+import { SineTable } from "./SineTable"
+
+const PAGES = ["wave", "sine table"] as const
+export type WavePage = (typeof PAGES)[number]
+const SCHEMES = ["unipolar", "bipolar", "hybrid", "modified", "square"] as const
+const SAMPLINGS = ["natural", "regular", "asymmetric"] as const
+export type Setting = Partial<Record<"scheme" | "sampling" | "index" | "carrier" | "fraction" | "dead_time", string>>
+
+/** The modulation bench: how the bridge may be switched, what each way does, and the table that plays it. */
+export function Modulation({ handle, page, show, done }: { handle: DesignHandle; page: WavePage; show: (page: WavePage) => void; done: () => void }) {
+  const [setting, setSetting] = useState<Setting>({})
+  const asked = useModulation(handle.design, setting)
+  const bench = asked.data
+  return (
+    <Flex direction="column" flex="1" minH="0" data-testid="modulation" data-fresh={!asked.isPlaceholderData && !asked.isFetching}>
+      <Flex px="5" pt="3" pb="1" gap="4" align="baseline">
+        <Text as="h2" fontWeight="700" fontSize="lg">
+          Waves
+        </Text>
+        <Text color="ink.soft" fontSize="sm" truncate>
+          tried out here, not pinned: the design keeps its own
+        </Text>
+        <Flex ml="auto" gap="2" flexShrink="0">
+          {PAGES.map((p) => (
+            <Plain key={p} size="xs" bg={p === page ? "copper.soft" : "sheet"} aria-pressed={p === page} onClick={() => show(p)} data-testid={`page-${p.replace(" ", "-")}`}>
+              {p}
+            </Plain>
+          ))}
+        </Flex>
+        <Quiet onClick={done} textDecoration="underline" data-testid="close-modulation">
+          back to the sheet
+        </Quiet>
+      </Flex>
+      {page === "sine table" && <SineTable bench={bench} />}
+      {page === "wave" && !bench && !asked.error && (
+        <Flex flex="1" align="center" justify="center" gap="3">
+          <Spinner color="copper" /> working the edges out …
+        </Flex>
+      )}
+      {page === "wave" && (bench || asked.error) && (
+        <Grid flex="1" minH="0" templateColumns="minmax(0, 1fr) minmax(0, 1fr)">
+          <Box px="5" pb="3" overflowY="auto" minH="0">
+            <Settings bench={bench} setting={setting} change={(s) => setSetting({ ...setting, ...s })} reset={() => setSetting({})} />
+            {asked.error && <Fault mt="2">{asked.error.message}</Fault>}
+            {bench && <Schemes bench={bench} take={(scheme) => setSetting({ ...setting, scheme })} />}
+            {bench?.remarks.map((r) => (
+              <Text key={r} fontSize="sm" color="ink.soft" mb="1">
+                {r}
+              </Text>
+            ))}
+            {bench && <Figures bench={bench} />}
+          </Box>
+          <Box px="4" pb="3" overflowY="auto" minH="0" borderLeft="1px solid" borderColor="hair">
+            {bench?.charts.map((c) => (
+              <Plot key={c.key} chart={c} />
+            ))}
+          </Box>
+        </Grid>
+      )}
+    </Flex>
+  )
+}
+
+const Choice = <T extends string>({ title, names, here, take, id }: { title: string; names: readonly T[]; here: string | undefined; take: (name: T) => void; id: string }) => (
+  <Flex align="center" gap="2" minH="30px">
+    <Text fontSize="sm" w="96px" color="ink.soft">
+      {title}
+    </Text>
+    {names.map((n) => (
+      <Plain key={n} size="xs" bg={n === here ? "copper.soft" : "sheet"} aria-pressed={n === here} onClick={() => take(n)} data-testid={`${id}-${n}`}>
+        {n}
+      </Plain>
+    ))}
+  </Flex>
+)
+
+function Settings({ bench, setting, change, reset }: { bench: ModulationBench | undefined; setting: Setting; change: (s: Setting) => void; reset: () => void }) {
+  const scheme = setting.scheme ?? bench?.asked.scheme
+  const sine = scheme !== "modified" && scheme !== "square"
+  return (
+    <Box mb="2">
+      <Choice title="scheme" names={SCHEMES} here={scheme} take={(n) => change({ scheme: n })} id="scheme" />
+      {sine && <Choice title="sampling" names={SAMPLINGS} here={setting.sampling ?? bench?.asked.sampling} take={(n) => change({ sampling: n })} id="sampling" />}
+      <Flex gap="5" wrap="wrap" mt="1">
+        {sine && <Field title="index" name="index" shown={bench?.asked.index} change={change} />}
+        {sine && <Field title="carrier" name="carrier" shown={bench?.asked.carrier} change={change} />}
+        {scheme === "modified" && <Field title="share of the time" name="fraction" shown={bench?.asked.fraction} change={change} />}
+        <Field title="dead time" name="dead_time" shown={bench?.asked.dead_time} change={change} />
+        {Object.keys(setting).length > 0 && (
+          <Quiet fontSize="sm" textDecoration="underline" onClick={reset} data-testid="as-designed">
+            as designed
+          </Quiet>
+        )}
+      </Flex>
+      {scheme === "modified" && (
+        <Flex gap="2" mt="1.5" align="center">
+          <Text fontSize="sm" w="96px" color="ink.soft">
+            keep
+          </Text>
+          {bench?.presets.map(({ name, text }) => (
+            <Plain key={name} size="xs" bg={text === bench.asked.fraction ? "copper.soft" : "sheet"} onClick={() => change({ fraction: text })} data-testid={`preset-${name.replaceAll(" ", "-")}`}>
+              {name}
+            </Plain>
+          ))}
+        </Flex>
+      )}
+    </Box>
+  )
+}
+
+/** One number: what it now is, and what is typed in its place. */
+function Field({ title, name, shown, change }: { title: string; name: keyof Setting; shown: string | undefined; change: (s: Setting) => void }) {
+  const [text, setText] = useState("")
+  const give = () => {
+    if (text.trim()) change({ [name]: text.trim() })
+    setText("")
+  }
+  return (
+    <Flex align="center" gap="2" fontSize="sm">
+      <Text color="ink.soft">{title}</Text>
+      <Input size="xs" w="92px" fontFamily="mono" textAlign="right" placeholder={shown} value={text} aria-label={title} onChange={(e) => setText(e.target.value)} onBlur={give} onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && give())} data-testid={`wave-${name}`} />
+    </Flex>
+  )
+}
+
+const Schemes = ({ bench, take }: { bench: ModulationBench; take: (scheme: string) => void }) => (
+  <Box mb="3" mt="2">
+    <Text fontWeight="700" fontSize="sm">
+      Side by side, at the same index, carrier and dead time
+    </Text>
+    <table className="options" data-testid="schemes">
+      <thead>
+        <tr>
+          <th />
+          {bench.columns.map(({ name, text }) => (
+            <th key={name}>{text}</th>
+          ))}
+          <th />
+        </tr>
+      </thead>
+      <tbody>
+        {bench.rows.map((r) => (
+          <tr key={r.scheme} data-here={r.here} data-testid={`row-${r.scheme}`}>
+            <td>{r.scheme}</td>
+            {bench.columns.map(({ name }) => (
+              <td key={name}>{r.texts[name]}</td>
+            ))}
+            <td>
+              {r.here ? (
+                <Text as="span" fontFamily="body" fontSize="12px" color="copper">
+                  here
+                </Text>
+              ) : (
+                <button onClick={() => take(r.scheme)}>look</button>
+              )}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  </Box>
+)
+
+const Figures = ({ bench }: { bench: ModulationBench }) => (
+  <Box fontSize="sm" data-testid="wave-figures">
+    {bench.figures.map(({ name, text }) => (
+      <Flex key={name} gap="3" py="0.5" borderBottom="1px solid" borderColor="faint">
+        <Text flex="1">{name}</Text>
+        <Text fontFamily="mono" fontWeight="600" fontSize="13px">
+          {text}
+        </Text>
+      </Flex>
+    ))}
+  </Box>
+)
