@@ -208,7 +208,8 @@ def test_the_schools_ask_what_their_formulas_do(bench, worked):
     assert root.asks == fmt(0.1e-4 * math.sqrt(600 / 0.88), "m^2")
 
 
-def test_more_turns_on_a_choke_widen_its_gap_and_lower_its_flux(worked):
+def test_more_turns_on_a_gapped_choke_widen_its_gap_and_lower_its_flux(refuge, shelf):
+    worked = work_out(refuge, {"output_filter.grade": "FW-60"}, shelf, USUAL)
     options = table(coil_bench(worked, "output_filter"), "turns").options
     flux, gap = ([float(o.texts[k].split()[0]) for o in options] for k in ("flux", "gap"))
     assert flux == sorted(flux, reverse=True)

@@ -11,6 +11,7 @@ from rhombos.core.blocks.wound import choke_of
 from rhombos.core.coils.bench import coil_bench
 from rhombos.core.magnetics.choke import (
     LEAST_LEFT,
+    WIDE_GAP,
     ChokeNeed,
     choke_from,
     choke_loss,
@@ -80,7 +81,7 @@ def test_a_pinned_ring_takes_a_powder_since_it_takes_no_gap(shelf):
     made = design_choke(NEED, {"core": "R 50/30/20"}, shelf, USUAL)
     assert made.soft
     assert made.stack.core.id == "R 50/30/20"
-    assert not design_choke(NEED, {}, shelf, USUAL).soft
+    assert not design_choke(NEED, {"grade": "FB-40"}, shelf, USUAL).soft
     assert not design_choke(NEED, {"core": "ETD 49"}, shelf, USUAL).soft
 
 
@@ -121,3 +122,14 @@ def test_a_design_wound_on_powder_is_explained_and_drawn(block, grade, refuge, s
     for option in rings.options[:3]:
         taken = solve(refuge, option.patch, shelf, USUAL)
         assert not [f for f in taken.findings if f.block == block and f.severity == "stop"]
+
+
+def test_a_wide_gap_costs_so_that_the_search_turns_to_powder_or_a_larger_core(shelf):
+    """A heavy choke in ferrite fringes; free to choose, the search does not take it."""
+    heavy = replace(NEED, peak=14.0, rms=6.0)
+    free, ferrite = design_choke(heavy, {}, shelf, USUAL), design_choke(heavy, {"grade": "FB-40"}, shelf, USUAL)
+    assert free.soft or free.gap / math.sqrt(free.stack.a_e) <= WIDE_GAP
+    assert ferrite.gap > 0
+    light = replace(NEED, inductance=3e-3, peak=0.5, rms=0.3, ripple=0.1, ripple_rms=0.03)
+    made = design_choke(light, {}, shelf, USUAL)
+    assert made.soft or made.gap / math.sqrt(made.stack.a_e) <= WIDE_GAP

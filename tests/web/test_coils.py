@@ -66,10 +66,14 @@ def test_the_sheet_is_kept_as_a_pdf(bench, tmp_path):
     assert "Starts and finishes" in text
 
 
-def test_a_powder_ring_takes_the_place_of_a_gapped_core(bench):
+def test_a_gapped_core_takes_the_place_of_a_powder_ring_and_back(bench):
     bench.choose("rectifier")
     bench.keys("m")
     bench.one("options-rings")
+    core = bench.options("cores")[0]
+    bench.take("cores", core)
+    bench.until(lambda: bench.value_of_here("cores") == core)
+    assert "Flux against current" in bench.text("chart-saturation")
     ring = bench.options("rings")[0]
     bench.take("rings", ring)
     bench.until(lambda: bench.value_of_here("rings") == ring)

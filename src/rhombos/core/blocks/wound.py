@@ -11,7 +11,7 @@ from pydantic import Field
 from rhombos.core.blocks.base import Build, part
 from rhombos.core.findings import PinValue
 from rhombos.core.inventory import Item, fitted, wound
-from rhombos.core.magnetics.choke import GRADES, LEAST_LEFT, Choke, ChokeNeed, choke_from, design_choke
+from rhombos.core.magnetics.choke import GRADES, LEAST_LEFT, WIDE_GAP, Choke, ChokeNeed, choke_from, design_choke
 from rhombos.core.parts import Shelf
 from rhombos.core.points import STEADY
 from rhombos.core.rules import Rules
@@ -20,8 +20,6 @@ from rhombos.core.units import Henry, fmt, short
 
 SHORT_OF = 0.02
 """How far under the inductance wanted a powder choke may lie."""
-WIDE_GAP = 0.2
-"""Total gap over the width of the leg, beyond which fringing can no longer be left out of account."""
 WOUND_FIELDS = ("core", "sets", "grade", "turns", "wire", "in_hand")
 
 

@@ -56,9 +56,14 @@ def wire_table(
                f"{short(frequency, 'Hz')}; loss over that of the best wire.", options=tuple(options))  # fmt: skip
 
 
+def fits_first(options: list[Option]) -> tuple[Option, ...]:
+    """Those that keep to every limit before the others, else in their order."""
+    return tuple(sorted(options, key=lambda o: not o.fits))
+
+
 def with_present(options: list[Option], present: Callable[[], Option], most: int) -> tuple[Option, ...]:
     """The first options, those that fit before the others, and always the present one, judged where it is not among them."""
-    ranked = sorted(options, key=lambda o: not o.fits)
+    ranked = fits_first(options)
     here = next((o for o in ranked if o.here), None) or present()
     shown = ranked[:most]
     return tuple(shown if here in shown else [*shown[: most - 1], here])

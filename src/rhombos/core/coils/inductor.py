@@ -10,7 +10,7 @@ import numpy as np
 
 from rhombos.core.blocks.wound import choke_of
 from rhombos.core.book import magnetics as book
-from rhombos.core.coils.common import against, first_fit, stack_name, wire_table, with_present
+from rhombos.core.coils.common import against, first_fit, fits_first, stack_name, wire_table, with_present
 from rhombos.core.coils.model import CoilBench, Option, OptionTable, Patch, School
 from rhombos.core.coils.sheet import choke_sheet
 from rhombos.core.labels import labelled
@@ -74,7 +74,7 @@ def _asked(
 
 def _bench(worked: Worked, asked: Asked) -> CoilBench:
     made = choke_of(asked.build, worked.shelf)
-    window, cores = _window(made), _cores(worked, asked, made)
+    window, cores, rings = _window(made), _cores(worked, asked, made), _rings(worked, asked, made)
     steady = asked.need.rms
     core_made = (
         (("Inductance, no current", fmt(made.inductance_at(0.0), "H")),
@@ -90,11 +90,11 @@ def _bench(worked: Worked, asked: Asked) -> CoilBench:
     core = f"{stack_name(made.stack)}, {'powder' if made.soft else 'grade'} {made.grade.id}"
     return CoilBench(
         block=asked.block, title=f"{asked.what.capitalize()} on {stack_name(made.stack)}",
-        tables=(_turns(worked, asked, made), cores, _rings(worked, asked, made), wire_table(
+        tables=(_turns(worked, asked, made), cores, rings, wire_table(
             worked.shelf, made.winding, made.stack.b_w, asked.need.frequency, 1.0,
             lambda w: w.height / made.stack.height, "wire", "Wire, equal copper", asked.block, "",
             asked.need.ripple_rms**2 / (asked.need.rms**2 + asked.need.ripple_rms**2))),
-        schools=_schools(worked, asked, made, first_fit(cores)), charts=(window, _fading(asked,
+        schools=_schools(worked, asked, made, first_fit(rings if made.soft else cores)), charts=(window, _fading(asked,
         made) if made.soft else _saturation(worked, asked, made)),
         sheet=choke_sheet(made, core, asked.what.capitalize(), window, checks))  # fmt: skip
 
@@ -166,7 +166,7 @@ def _cores(worked: Worked, asked: Asked, made: Choke) -> OptionTable:
 
     ranked = rank_chokes(replace(asked.need, peak=asked.surge), worked.shelf, worked.rules, 2 * SHOWN)
     options = [judged(other) for other in ranked]
-    shown = tuple(options[:SHOWN]) if made.soft else with_present(options, lambda: judged(made), SHOWN)
+    shown = fits_first(options)[:SHOWN] if made.soft else with_present(options, lambda: judged(made), SHOWN)
     return OptionTable(
         key="cores", title="Cores on the shelf", columns=labelled(
             ("turns", "turns"), ("flux", "flux at surge"), ("gap", "gap"), ("loss", "loss"), ("temperature", "hot"),
@@ -187,7 +187,7 @@ def _rings(worked: Worked, asked: Asked, made: Choke) -> OptionTable:
                        price=fmt(other.stack.price + other.grade.price, "1", 2))  # fmt: skip
 
     ranked = [judged(c) for c in rank_soft_chokes(replace(asked.need, peak=asked.surge), worked.shelf, worked.rules, 2 * SHOWN)]
-    shown = with_present(ranked, lambda: judged(made), SHOWN) if made.soft else tuple(ranked[:SHOWN])
+    shown = with_present(ranked, lambda: judged(made), SHOWN) if made.soft else fits_first(ranked)[:SHOWN]
     return OptionTable(
         key="rings", title="Powder rings", columns=labelled(
             ("powder", "powder"), ("turns", "turns"), ("empty", "no current"), ("loaded", "under load"),

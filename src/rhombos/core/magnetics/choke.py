@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
@@ -20,6 +21,10 @@ SEARCH_FILL = 0.9
 """Share of the rules' window fill that the first search counts on; layers waste the rest."""
 MOST_TURNS = 600
 TRIES = 8
+WIDE_GAP = 0.2
+"""Total gap over the width of the leg, beyond which fringing can no longer be left out of account."""
+WIDE_GAP_COST = 20.0
+"""What a gap as wide again as the leg costs the search, in the shelf's price units: grinding, shims, hot wire beside it."""
 LEAST_LEFT = 0.5
 """Share of its permeability that a powder core must keep at the surge."""
 GRADES = "grade|powder"
@@ -93,39 +98,20 @@ def choke_from(
 
 
 def design_choke(need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> Choke:
-    """The choke with the lowest price plus worth of loss that stays cool, unsaturated, and can be wound.
+    """The choke with the lowest price plus worth of loss that stays cool, unsaturated, and can be wound: gapped ferrite with a
+    gap that fringes little, or a powder ring.
 
-    Gapped ferrite, unless a powder grade or a ring is pinned. Pins kept: core, sets, grade, turns, wire, in_hand.
+    Pins kept: core, sets, grade, turns, wire, in_hand. A pinned ring takes a powder, since it takes no gap.
     """
+    ranked: list[tuple[float, Candidate]] = []
     powders = _powders(pins, shelf)
     if powders:
-        return _first_sound(need, pins, shelf, rules, _soft_candidates(need, pins, shelf, rules, powders)[:TRIES])
-    return _first_sound(need, pins, shelf, rules, _gapped_candidates(need, pins, shelf, rules)[:TRIES])
-
-
-def rank_chokes(need: ChokeNeed, shelf: Shelf, rules: Rules, count: int) -> list[Choke]:
-    """The choke on each of the `count` most promising stacks that can be gapped, those that cannot work last."""
-    return [_wind(need, {}, shelf, rules, *found) for found in _gapped_candidates(need, {}, shelf, rules)[:count]]
-
-
-def rank_soft_chokes(need: ChokeNeed, shelf: Shelf, rules: Rules, count: int) -> list[Choke]:
-    """Likewise on powder rings: the best powder for each."""
-    found = _soft_candidates(need, {}, shelf, rules, list(shelf.all(Powder)))
-    best: dict[tuple[str, int], Candidate] = {}
-    for candidate in found:
-        best.setdefault((candidate[0].core.id, candidate[0].sets), candidate)
-    return [_wind(need, {}, shelf, rules, *candidate) for candidate in list(best.values())[:count]]
-
-
-Candidate = tuple[Stack, Grade, int]
-
-
-def _first_sound(
-    need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules, candidates: list[Candidate]
-) -> Choke:  # fmt: skip
-    """The first that fits its window and stays cool once it is wound; the least tall where none does."""
+        ranked += _soft_candidates(need, pins, shelf, rules, powders)
+    if not powders or ("grade" not in pins and "core" not in pins):
+        ranked += _gapped_candidates(need, pins, shelf, rules)
+    ranked.sort(key=lambda row: row[0])
     best: Choke | None = None
-    for candidate in candidates:
+    for _, candidate in ranked[:TRIES]:
         choke = _wind(need, pins, shelf, rules, *candidate)
         if best is None or choke.fill < best.fill:
             best = choke
@@ -135,49 +121,76 @@ def _first_sound(
     return best
 
 
-def _gapped_candidates(need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> list[Candidate]:
-    """Stacks that can be gapped with the turns that keep the flux down, cheapest first, watts counted in."""
+def rank_chokes(need: ChokeNeed, shelf: Shelf, rules: Rules, count: int) -> list[Choke]:
+    """The choke on each of the `count` most promising stacks that can be gapped, those that cannot work last."""
+    ranked = sorted(_gapped_candidates(need, {}, shelf, rules), key=lambda row: row[0])
+    return [_wind(need, {}, shelf, rules, *found) for _, found in ranked[:count]]
+
+
+def rank_soft_chokes(need: ChokeNeed, shelf: Shelf, rules: Rules, count: int) -> list[Choke]:
+    """Likewise on powder rings: the best powder for each."""
+    ranked = sorted(_soft_candidates(need, {}, shelf, rules, list(shelf.all(Powder))), key=lambda row: row[0])
+    best: dict[tuple[str, int], Candidate] = {}
+    for _, candidate in ranked:
+        best.setdefault((candidate[0].core.id, candidate[0].sets), candidate)
+    return [_wind(need, {}, shelf, rules, *candidate) for candidate in list(best.values())[:count]]
+
+
+Candidate = tuple[Stack, Grade, int]
+
+
+def _gapped_candidates(
+    need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules
+) -> list[tuple[float, Candidate]]:  # fmt: skip
+    """Stacks that can be gapped, with the turns that keep the flux down and what they cost, watts counted in."""
     table, grade = stack_table(shelf), _grade(need, pins, shelf)
     index = _pinned_stacks(table, pins, table.gappable)
-    least = np.ceil(need.inductance * need.peak / (rules.choke_peak * table.a_e[index]))
-    turns = np.maximum(1, np.full(least.shape, pins["turns"]) if "turns" in pins else least)
+    area = table.a_e[index]
+    turns = np.maximum(1, np.ceil(need.inductance * need.peak / (rules.choke_peak * area)))
+    if "turns" in pins:
+        turns = np.full(area.shape, float(pins["turns"]))
     loss, warm = _estimate(need, table, index, turns, grade, rules)
-    score = table.price[index] + rules.watt_worth * loss
-    score = np.where((warm <= rules.winding_limit - need.air) & (turns <= MOST_TURNS), score, 1e6 + warm)
-    return [(table.rows[index[at]], grade, int(turns[at])) for at in np.argsort(score, kind="stable")]
+    gap = book.gap_length(N=turns, A_e=area, L=need.inductance, l_e=table.l_e[index], mu_e=grade.mu_i)
+    trouble = np.maximum(0, warm / (rules.winding_limit - need.air) - 1) + np.maximum(0, turns / MOST_TURNS - 1)
+    score = table.price[index] + rules.watt_worth * loss + WIDE_GAP_COST * np.maximum(0, gap / np.sqrt(area) - WIDE_GAP)
+    score = np.where(trouble > 0, 1e6 * (1 + trouble), score)
+    return [(float(score[at]), (table.rows[row], grade, int(turns[at]))) for at, row in enumerate(index)]
 
 
 def _soft_candidates(
     need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules, powders: list[Powder]
-) -> list[Candidate]:  # fmt: skip
-    """Rings of every powder with the turns that give the inductance under the steady current, cheapest first."""
+) -> list[tuple[float, Candidate]]:  # fmt: skip
+    """Rings of every powder, with the turns that give the inductance under the steady current and what they cost."""
     table = stack_table(shelf)
     index = _pinned_stacks(table, pins, ~table.gappable)
-    rows: list[tuple[float, Candidate]] = []
-    for grade in powders:
-        turns = np.full(index.shape, pins["turns"]) if "turns" in pins else soft_turns(
-            need, grade, table.a_e[index], table.l_e[index])  # fmt: skip
-        loss, warm = _estimate(need, table, index, turns, grade, rules)
-        field = book.magnetising_field(N=turns, I=need.peak, l_e=table.l_e[index])
-        left = book.soft_permeability(H=field, H_half=grade.h_half, softness=grade.softness)
-        crowded = turns * need.rms / rules.current_density / (SEARCH_FILL * rules.window_fill * table.a_w[index])
-        trouble = (
-            np.maximum(0, warm / (rules.winding_limit - need.air) - 1) + np.maximum(0, LEAST_LEFT / left - 1)
-            + np.maximum(0, turns / MOST_TURNS - 1) + np.maximum(0, crowded - 1)
-        )  # fmt: skip
-        score = table.price[index] + grade.price + rules.watt_worth * loss
-        score = np.where(trouble > 0, 1e6 * (1 + trouble), score)
-        rows += [(float(score[at]), (table.rows[index[at]], grade, int(turns[at]))) for at in range(index.size)]
-    return [found for _, found in sorted(rows, key=lambda row: row[0])]
+    of_each = {n: np.array([[getattr(g, n)] for g in powders]) for n in (
+        "k", "alpha", "beta", "mu_i", "h_half", "softness", "price")}  # fmt: skip
+    grade = SimpleNamespace(**of_each)
+    turns = soft_turns(need, grade, table.a_e[index], table.l_e[index])
+    if "turns" in pins:
+        turns = np.full(turns.shape, float(pins["turns"]))
+    loss, warm = _estimate(need, table, index, turns, grade, rules)
+    field = book.magnetising_field(N=turns, I=need.peak, l_e=table.l_e[index])
+    left = book.soft_permeability(H=field, H_half=grade.h_half, softness=grade.softness)
+    crowded = turns * need.rms / rules.current_density / (SEARCH_FILL * rules.window_fill * table.a_w[index])
+    trouble = (
+        np.maximum(0, warm / (rules.winding_limit - need.air) - 1) + np.maximum(0, LEAST_LEFT / left - 1)
+        + np.maximum(0, turns / MOST_TURNS - 1) + np.maximum(0, crowded - 1)
+    )  # fmt: skip
+    score = table.price[index] + grade.price + rules.watt_worth * loss
+    score = np.where(trouble > 0, 1e6 * (1 + trouble), score)
+    return [(float(score[which, at]), (table.rows[row], powder, int(turns[which, at])))
+            for which, powder in enumerate(powders) for at, row in enumerate(index)]  # fmt: skip
 
 
-def soft_turns(need: ChokeNeed, grade: Powder, a_e: Any, l_e: Any) -> np.ndarray:
-    """Whole turns whose inductance under the steady current is at least the one wanted; arrays of areas and paths."""
-    factor = book.inductance_factor(mu_e=grade.mu_i, A_e=a_e, l_e=l_e)
+def soft_turns(need: ChokeNeed, powder: Any, a_e: Any, l_e: Any) -> np.ndarray:
+    """Whole turns whose inductance under the steady current is at least the one wanted; a powder or the columns of several, and
+    arrays of areas and paths."""
+    factor = book.inductance_factor(mu_e=powder.mu_i, A_e=a_e, l_e=l_e)
     turns = np.sqrt(need.inductance / factor)
     for _ in range(SOFT_STEPS):
         field = book.magnetising_field(N=turns, I=max(need.rms, 1e-9), l_e=l_e)
-        left = book.soft_permeability(H=field, H_half=grade.h_half, softness=grade.softness)
+        left = book.soft_permeability(H=field, H_half=powder.h_half, softness=powder.softness)
         turns = np.sqrt(turns * np.sqrt(need.inductance / (factor * left)))
     return np.asarray(np.minimum(np.ceil(turns * (1 + 1e-4)), 1e5))
 
@@ -191,10 +204,10 @@ def _pinned_stacks(table: Any, pins: dict[str, Any], able: np.ndarray) -> np.nda
 
 
 def _powders(pins: dict[str, Any], shelf: Shelf) -> list[Powder]:
-    """The powders to choose from: the pinned one, or all where a ring is pinned, which takes no gap; else none."""
+    """The powders to choose from: the pinned one; none for a pinned ferrite or a core that takes a gap; else all."""
     if "grade" in pins:
         return [g for g in shelf.all(Powder) if g.id == pins["grade"]]
-    return list(shelf.all(Powder)) if "core" in pins and not shelf.get(Core, pins["core"]).gappable else []
+    return [] if "core" in pins and shelf.get(Core, pins["core"]).gappable else list(shelf.all(Powder))
 
 
 def _grade(need: ChokeNeed, pins: dict[str, Any], shelf: Shelf) -> Grade:
@@ -204,7 +217,7 @@ def _grade(need: ChokeNeed, pins: dict[str, Any], shelf: Shelf) -> Grade:
 
 
 def _estimate(
-    need: ChokeNeed, table: Any, index: np.ndarray, turns: np.ndarray, grade: Grade, rules: Rules
+    need: ChokeNeed, table: Any, index: np.ndarray, turns: np.ndarray, grade: Any, rules: Rules
 ) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
     copper = SEARCH_FILL * rules.window_fill * table.a_w[index] / turns
     copper = np.minimum(copper, need.rms / rules.current_density * 1.1)
