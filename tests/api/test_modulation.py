@@ -59,3 +59,29 @@ def test_a_table_that_cannot_be_is_refused_by_name(client, fields, told):
         answer = client.post(path, json=fields)
         assert answer.status_code == 422
         assert told in answer.json()["detail"]
+
+
+def test_the_scope_over_http_and_its_table(client):
+    answer = client.post("/api/scope", json={"brief": {}, "look": {"load": "adapter", "periods": 2, "first": "5 ms", "last": "25 ms"}})
+    assert answer.status_code == 200
+    body = answer.json()
+    assert (body["first"], body["last"]) == (0.005, 0.025)
+    assert "capacitor" in {c["key"] for c in body["charts"]}
+    table = client.post("/api/scope/csv", json={"brief": {}, "look": {"periods": 1, "last": "1 ms"}})
+    assert table.headers["content-type"].startswith("text/csv")
+    assert table.text.startswith("time_s,output_V")
+
+
+@pytest.mark.parametrize(("look", "told"), [
+    ({"periods": 900}, "periods"), ({"load": "cat"}, "load"), ({"first": "soon"}, "first"), ({"event": "fire"}, "event"),
+])  # fmt: skip
+def test_a_silly_look_is_refused_by_name(client, look, told):
+    answer = client.post("/api/scope", json={"brief": {}, "look": look})
+    assert answer.status_code == 422
+    assert told in answer.json()["detail"]
+
+
+def test_a_stepped_design_has_no_scope_and_says_so(client):
+    answer = client.post("/api/scope", json={"brief": {"output": {"waveform": "square"}}})
+    assert answer.status_code == 404
+    assert "sine" in answer.json()["detail"]

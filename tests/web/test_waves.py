@@ -68,3 +68,28 @@ def test_a_route_without_a_bridge_has_no_waves(bench):
     bench.gone("routes")
     bench.gone("show-waves")
     bench.gone("show-bridge_drive")
+
+
+def test_the_scope_shows_an_adapter_down_to_its_carrier(bench, tmp_path):
+    bench.click("show-waves")
+    bench.click("page-scope")
+    bench.until(lambda: "600.0 W" in bench.text("readings"))
+    bench.click("load-adapter")
+    bench.until(lambda: "Capacitor of the adapter" in bench.text("scope"))
+    crest = next(float(line) for line in bench.text("readings").split("\n")[bench.text("readings").split("\n").index("Crest factor of it") + 1 :][:1])
+    assert crest > 2
+    bench.click("keep-trace")
+    bench.until(lambda: "compared with: adapter" in bench.text("keep-trace"))
+    bench.click("load-none")
+    bench.until(lambda: "0 W" in bench.text("readings"))
+    bench.click("window-carrier")
+    bench.until(lambda: "bridge" in bench.text("chart-output-bridge"))
+    bench.click("window-later")
+    bench.click("window-all")
+    bench.one("chart-harmonics")
+    bench.click("event-short-circuit")
+    bench.until(lambda: "trips at" in bench.text("scope"))
+    bench.browser.execute_cdp_cmd("Browser.setDownloadBehavior", {"behavior": "allow", "downloadPath": str(tmp_path)})
+    bench.click("scope-csv")
+    bench.until(lambda: list(tmp_path.glob("*.csv")), "no table came")
+    assert next(tmp_path.glob("*.csv")).read_text().startswith("time_s,output_V")

@@ -77,6 +77,16 @@ export const useModulation = (design: Design | undefined, setting: Record<string
     queryFn: () => data(client.POST("/api/modulation", { body: { brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, route: design?.route, setting } as never })),
   })
 
+/** What the scope shows of a design; the last picture stays until the next is there. */
+export const useScope = (design: Design | undefined, look: Record<string, unknown>) =>
+  useQuery({
+    queryKey: ["scope", design?.brief, design?.pins, design?.rules, design?.route, look],
+    enabled: design !== undefined,
+    placeholderData: (last) => last,
+    retry: false,
+    queryFn: () => data(client.POST("/api/scope", { body: { brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, route: design?.route, look } as never })),
+  })
+
 /** The sine table for a timer; the last one stays until the next is there. */
 export const useSineTable = (asked: Record<string, unknown>) =>
   useQuery({ queryKey: ["sine-table", asked], placeholderData: (last) => last, retry: false, queryFn: () => data(client.POST("/api/sine-table", { body: asked as never })) })

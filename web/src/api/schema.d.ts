@@ -396,6 +396,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scope": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Scope
+         * @description Traces of a window that keep their extremes, and what meters read of it.
+         */
+        post: operations["scope_api_scope_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scope/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Scope Table
+         * @description The window as a table, every edge with a row before and after it.
+         */
+        post: operations["scope_table_api_scope_csv_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shelf": {
         parameters: {
             query?: never;
@@ -1904,6 +1944,88 @@ export interface components {
             name: string;
         };
         /**
+         * ScopeAsked
+         * @description What to record, and which part of it to look at.
+         */
+        ScopeAsked: {
+            /**
+             * Event
+             * @default steady
+             * @enum {string}
+             */
+            event: "steady" | "soft start" | "load step" | "short circuit";
+            /** Window from */
+            first?: number | null;
+            /** Window to */
+            last?: number | null;
+            /**
+             * Load
+             * @default as designed
+             * @enum {string}
+             */
+            load: "as designed" | "none" | "adapter" | "lamp, cold" | "motor, starting";
+            /**
+             * Line periods
+             * @default 4
+             */
+            periods: number;
+            /** Reference */
+            reference?: ("as designed" | "none" | "adapter" | "lamp, cold" | "motor, starting") | null;
+        };
+        /**
+         * ScopeBench
+         * @description Traces of the window with their readings; `period` and `carrier` are the lengths, s, that a person zooms to.
+         */
+        ScopeBench: {
+            /** Carrier */
+            carrier: number;
+            /** Charts */
+            charts: components["schemas"]["Chart"][];
+            /** End */
+            end: number;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Period */
+            period: number;
+            /** Readings */
+            readings: components["schemas"]["Labelled"][];
+            /** Remarks */
+            remarks: string[];
+        };
+        /**
+         * ScopeIn
+         * @description A design, with what to record at its socket and which part of that to look at.
+         */
+        ScopeIn: {
+            brief: components["schemas"]["Brief"];
+            /**
+             * @default {
+             *       "event": "steady",
+             *       "load": "as designed",
+             *       "periods": 4
+             *     }
+             */
+            look: components["schemas"]["ScopeAsked"];
+            /** Pins */
+            pins?: {
+                [key: string]: number | string | boolean | null;
+            };
+            /**
+             * Route
+             * @default push-pull link
+             * @enum {string}
+             */
+            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            /**
+             * Rules
+             * @default usual
+             * @enum {string}
+             */
+            rules: "cautious" | "usual" | "frugal";
+        };
+        /**
          * Series
          * @description One curve (or steps, or bars).
          */
@@ -3359,6 +3481,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RuleSet"][];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    scope_api_scope_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScopeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScopeBench"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    scope_table_api_scope_csv_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScopeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
                 };
             };
             /** @description Unprocessable Entity */

@@ -8,9 +8,11 @@ import { useModulation } from "../api/hooks"
 import { Plot } from "../bench/Plot"
 import type { DesignHandle } from "../bench/useDesign"
 import { Fault, Plain, Quiet } from "../ui/Page"
+import { Choice } from "./Choice"
+import { Scope } from "./Scope"
 import { SineTable } from "./SineTable"
 
-const PAGES = ["wave", "sine table"] as const
+const PAGES = ["wave", "scope", "sine table"] as const
 export type WavePage = (typeof PAGES)[number]
 const SCHEMES = ["unipolar", "bipolar", "hybrid", "modified", "square"] as const
 const SAMPLINGS = ["natural", "regular", "asymmetric"] as const
@@ -42,6 +44,7 @@ export function Modulation({ handle, page, show, done }: { handle: DesignHandle;
         </Quiet>
       </Flex>
       {page === "sine table" && <SineTable bench={bench} />}
+      {page === "scope" && <Scope handle={handle} />}
       {page === "wave" && !bench && !asked.error && (
         <Flex flex="1" align="center" justify="center" gap="3">
           <Spinner color="copper" /> working the edges out …
@@ -70,19 +73,6 @@ export function Modulation({ handle, page, show, done }: { handle: DesignHandle;
     </Flex>
   )
 }
-
-const Choice = <T extends string>({ title, names, here, take, id }: { title: string; names: readonly T[]; here: string | undefined; take: (name: T) => void; id: string }) => (
-  <Flex align="center" gap="2" minH="30px">
-    <Text fontSize="sm" w="96px" color="ink.soft">
-      {title}
-    </Text>
-    {names.map((n) => (
-      <Plain key={n} size="xs" bg={n === here ? "copper.soft" : "sheet"} aria-pressed={n === here} onClick={() => take(n)} data-testid={`${id}-${n}`}>
-        {n}
-      </Plain>
-    ))}
-  </Flex>
-)
 
 function Settings({ bench, setting, change, reset }: { bench: ModulationBench | undefined; setting: Setting; change: (s: Setting) => void; reset: () => void }) {
   const scheme = setting.scheme ?? bench?.asked.scheme
