@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from types import ModuleType
 from typing import Any
 
@@ -37,6 +37,7 @@ from rhombos.core.report import BlockReport, Operating
 from rhombos.core.routes import settle
 from rhombos.core.routes.base import SETTLED, Route
 from rhombos.core.routes.driven import drive_need, drive_of
+from rhombos.core.routes.hints import Hints, fraction_of, rectifying_of, secondary_pulse
 from rhombos.core.routes.settle import LinkSettled
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
@@ -49,32 +50,6 @@ ASIDE = 1e-3
 """How closely a point is settled that only the controller's trip asks for."""
 DUTY_RESERVE = 0.985
 """Part of the duty limit that the proposed turns ratio uses; the rest absorbs what the next iteration changes."""
-
-
-@dataclass(frozen=True)
-class Hints:
-    """What proposals need to know of the rest before it is assessed; refined from the states of the last round."""
-
-    bridge_peak: float
-    path_resistance: float
-    link_high: float
-    climb: float
-    feed_ripple: float
-    form: float
-    charging_resistance: float
-    modulation: float
-    dead_time_volts: float
-    link_current: float
-    surge_link_current: float
-    v_in: dict[str, float]
-    pulse: dict[str, float]
-    turn_off: dict[str, float]
-    duty: dict[str, float]
-    drop: float
-    secondary_extra: float
-    leak_duty: float
-    battery_current: float
-    bridge_drop: float
 
 
 class LinkRoute(Route):
@@ -113,10 +88,10 @@ class LinkRoute(Route):
     def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
         """A designer's first guess: 88 % overall, 5 % of drops, everything else by proportion."""
         drive = self.topology.drive
-        how = _rectifying(pins)
+        how = rectifying_of(pins)
         bridge = math.sqrt(2) * brief.output.voltage * 1.05
         if brief.output.stepped:
-            bridge = brief.output.voltage / math.sqrt(_fraction(brief, pins))
+            bridge = brief.output.voltage / math.sqrt(fraction_of(brief, pins))
         voltage = pins.get("dc_link", {}).get("voltage") or self._link_voltage(brief, pins, bridge, 0.0, rules)
         empty, _, full = brief.source.volts
         power, surge = brief.power.continuous / 0.88, brief.power.surge / 0.88
@@ -180,7 +155,7 @@ class LinkRoute(Route):
         own["front_end"]["topology"] = topology.name
         own["transformer"]["halves"] = topology.halves
         own["input_stage"]["banks"] = topology.banks
-        how = _rectifying(pins)
+        how = rectifying_of(pins)
         own["transformer"]["secondary_halves"] = how.halves
         own["dc_link"] |= {"banks": how.gain, "held": how.choke}
         voltage = own["dc_link"].get("voltage") or self._link_voltage(brief, own, hints.bridge_peak, hints.bridge_drop, rules)
@@ -193,7 +168,7 @@ class LinkRoute(Route):
                 v_max=topology.drive * brief.source.volts[2], d_max=rules.duty_limit, secondary_halves=how.halves,
                 v_work=topology.drive * hints.v_in["flat"] - hints.drop,
                 d_work=min(0.5, hints.duty["flat"]), ratio=ratio, primary_pulse=hints.form * hints.pulse["flat"],
-                secondary_pulse=hints.form * _secondary_pulse(how, hints), frequency=frequency, air=air,
+                secondary_pulse=hints.form * secondary_pulse(how, hints), frequency=frequency, air=air,
                 halves=topology.halves),
             own["transformer"], shelf, rules)  # fmt: skip
         turned = winding.ratio
@@ -262,7 +237,7 @@ class LinkRoute(Route):
         self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], bridge_peak: float, drop: float, rules: Rules
     ) -> float:  # fmt: skip
         if brief.output.stepped:
-            return dc_link.stepped_voltage(brief.output.voltage, _fraction(brief, pins), drop)
+            return dc_link.stepped_voltage(brief.output.voltage, fraction_of(brief, pins), drop)
         return dc_link.least_voltage(bridge_peak, rules.link_ripple, rules)
 
     def _socket_side(
@@ -275,7 +250,7 @@ class LinkRoute(Route):
         share, ripple, filtering = None, 0.0, None
         peak, modulation = math.sqrt(2) * asked.current, hints.bridge_peak / voltage
         if brief.output.stepped:
-            fraction = _fraction(brief, own)
+            fraction = fraction_of(brief, own)
             share, modulation = settle.drawn_share(fraction, asked.power_factor), 1.0
             if not own["dc_link"]["held"]:
                 asked = load.following(asked, hints.link_high / voltage)
@@ -391,22 +366,3 @@ class LinkRoute(Route):
         if block in (input_stage, dc_link):
             return block.report(sheet, brief, entering)  # type: ignore[no-any-return]
         return block.report(sheet, entering)  # type: ignore[no-any-return]
-
-
-def _fraction(brief: Brief, pins: Mapping[str, Mapping[str, Any]]) -> float:
-    """Share of the time that the output is not zero."""
-    if brief.output.waveform == "modified":
-        return float(pins.get("h_bridge", {}).get("fraction", h_bridge.FRACTIONS["modified"]))
-    return h_bridge.FRACTIONS[brief.output.waveform]
-
-
-def _rectifying(pins: Mapping[str, Mapping[str, Any]]) -> Rectifying:
-    """The rectifier that is pinned, or the bridge."""
-    return RECTIFIERS[pins.get("rectifier", {}).get("circuit", "bridge")]
-
-
-def _secondary_pulse(how: Rectifying, hints: Hints) -> float:
-    """Current of the secondary while power flows, on a flat battery, A."""
-    if how.choke:
-        return hints.link_current
-    return how.gain * hints.link_current / (2 * max(hints.duty["flat"], 1e-3))
