@@ -67,6 +67,7 @@ RAISED = {
     "output_filter.capacitor_voltage": {"output_filter.capacitor": "CF-160AC-3.3"},
     "output_filter.capacitor_share": {"output_filter.capacitor": "CF-310AC-15"},
     "output_filter.corner": {"output_filter.inductance": "150u", "output_filter.capacitor": "CF-310AC-1"},
+    "output_filter.resonance": {"output_filter.inductance": "20u", "output_filter.capacitor": "CF-310AC-1", "output_filter.count": 1},
     "output_filter.saturates": {"output_filter.turns": 60},
     "output_filter.window": {"output_filter.in_hand": 30},
     "output_filter.hot": {"output_filter.core": "RM 8"},

@@ -23,10 +23,11 @@ from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.points import STEADY
-from rhombos.core.report import BlockReport
+from rhombos.core.report import BlockReport, Operating
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
+from rhombos.core.waves.sidebands import lifted
 
 KEY, TITLE = "output_filter", "Filter"
 CORNER_OVER_LINE = 10
@@ -179,13 +180,16 @@ def assess(
     esr = shelf.get(Capacitor, build.capacitor).esr / build.count / need.ratio**2
     capacitor_loss = work(
         "output_filter.capacitor_loss", source.ohmic_loss, I_rms=math.hypot(own, ripple_rms), R=esr)  # fmt: skip
-    left = ripple_rms / (2 * math.pi * 2 * need.carrier * bank)
+    corner = work("output_filter.corner", book.corner, L=henry, C=bank)
+    near = corner / (2 * need.carrier)  # what the ripple becomes where the corner is not far below it
+    damping = (lost.resistance + need.path_resistance) / math.sqrt(henry / bank)
+    left = ripple_rms / (2 * math.pi * 2 * need.carrier * bank) / math.hypot(1 - near**2, near * damping)
     dead = need.dead_time_volts * ODD_TAIL / math.sqrt(2) * (need.current > 0)
     return FilterState(
         line_current=line, power_factor=need.current * need.power_factor / line if line > 0 else 0.0, ripple=swing,
         ripple_rms=ripple_rms, peak=peak,
         flux=work("output_filter.flux", wound.choke_flux, L=build.inductance, I_pk=peak, N=build.turns, A_e=made.stack.a_e),
-        corner=work("output_filter.corner", book.corner, L=henry, C=bank), capacitor_current=own,
+        corner=corner, capacitor_current=own,
         capacitor_share=own / (brief_current(brief) * need.ratio), fundamental=fundamental, resistance=lost.resistance,
         temperature=warm,
         copper=ledger.total("output_filter.copper", {"slow current": lost.copper - lost.fast, "ripple": lost.fast}),
@@ -205,8 +209,8 @@ def parts(build: OutputFilterBuild, shelf: Shelf) -> tuple[Item, ...]:
             fitted("filter capacitor", shelf.get(Capacitor, build.capacitor), build.count))  # fmt: skip
 
 
-def report(sheet: Sheet, brief: Brief, power_in: float, carrier: float) -> BlockReport:
-    """The filter's figures and findings."""
+def report(sheet: Sheet, brief: Brief, power_in: float, at: Operating) -> BlockReport:
+    """The filter's figures and findings; `at` is the nominal point as its waves see it."""
     build: OutputFilterBuild = sheet.build  # type: ignore[assignment]
     rules, now = sheet.rules, sheet.now
     made, can = choke_of(build, sheet.shelf), sheet.shelf.get(Capacitor, build.capacitor)
@@ -243,8 +247,18 @@ def report(sheet: Sheet, brief: Brief, power_in: float, carrier: float) -> Block
                    f"{fmt(bent.value, '%', 2)} against {fmt(brief.targets.distortion, '%', 2)}: carrier ripple and dead time "
                    "are left at the socket.", "More capacitance, more inductance, a higher carrier, or shorter dead time.",
                    worst=bent, cures=(("Let the proposal choose the filter", free | free_c),))  # fmt: skip
-    low, high = CORNER_OVER_LINE * brief.output.frequency, 2 * carrier / RIPPLE_OVER_CORNER
-    if not low <= now.corner <= high:
+    low, high = CORNER_OVER_LINE * brief.output.frequency, 2 * at.carrier / RIPPLE_OVER_CORNER
+    rung = lifted(at)
+    if rung:
+        sheet.find("resonance", "stop", "The filter rings on a sideband of the carrier",
+                   f"At {fmt(rung.frequency, 'Hz', 4)} the bridge makes {fmt(rung.volts, 'V')} peak; the empty filter, with "
+                   f"its corner at {fmt(now.corner, 'Hz')}, lifts that {fmt(rung.gain, '1', 2)} times instead of stopping it.",
+                   "The corner belongs a tenth of the ripple's frequency or lower: more L or C, a higher carrier.",
+                   figure="corner", cures=(
+                       ("Let the proposal choose the filter", free | free_c),
+                       ("Let the proposal choose filter and carrier", {**free, **free_c, "h_bridge.carrier": None}),
+                   ))  # fmt: skip
+    elif not low <= now.corner <= high:
         sheet.find("corner", "fix", "The filter's corner is in the wrong place",
                    f"It rings at {fmt(now.corner, 'Hz')}; it should lie between ten times the line, {short(low, 'Hz')}, and a "
                    f"tenth of the ripple, {short(high, 'Hz')}.", "Change L or C; a higher carrier gives more room.",

@@ -158,8 +158,8 @@ class IronRoute(Route):
         entering = settled["nominal"].flow[block.KEY]
         if block in (battery, load):
             return block.report(sheet, brief)  # type: ignore[no-any-return]
-        if block is output_filter:
-            return output_filter.report(sheet, brief, entering, builds["h_bridge"].carrier)
+        if block is output_filter and (at := self.operating(settled, builds, sheet.shelf)):
+            return output_filter.report(sheet, brief, entering, at)
         if block is front_end:
             return front_end_report.report(sheet, entering)
         if block is h_bridge:

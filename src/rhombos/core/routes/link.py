@@ -359,8 +359,8 @@ class LinkRoute(Route):
             return front_end_report.report(sheet, entering, RECTIFIERS[builds["rectifier"].circuit])
         if block is rectifier:
             return rectifier_report.report(sheet, entering)
-        if block is output_filter:
-            return output_filter.report(sheet, brief, entering, builds["h_bridge"].carrier)
+        if block is output_filter and (at := self.operating(settled, builds, sheet.shelf)):
+            return output_filter.report(sheet, brief, entering, at)
         if block is h_bridge:
             return h_bridge_report.report(sheet, brief, entering)
         if block in (input_stage, dc_link):
