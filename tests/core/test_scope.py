@@ -10,8 +10,9 @@ import pytest
 from rhombos.core.brief import Brief
 from rhombos.core.rules import PRESETS
 from rhombos.core.scope import ScopeAsked, scope_bench, scope_csv
-from rhombos.core.scope.bench import BUCKETS, _bench, envelope, view, window
+from rhombos.core.scope.bench import Trigger, _bench
 from rhombos.core.scope.record import BEFORE, COLD, LOCKED, QUARTER, record
+from rhombos.core.scope.view import BUCKETS, crossing, envelope, view, window
 from rhombos.core.solve import work_out
 from rhombos.core.waves.output import output_waves
 
@@ -149,7 +150,7 @@ def test_a_window_of_two_carriers_shows_every_edge(bench):
     (None, None, (0.0, 0.1)), (0.02, 0.04, (0.02, 0.04)), (0.2, 0.3, (0.1 - 0.2 / 18e3, 0.1)), (0.05, 0.01, (0.05, 0.05 + 0.2 / 18e3)),
 ])  # fmt: skip
 def test_a_window_stays_within_the_record(first, last, expected):
-    assert window(ScopeAsked(first=first, last=last), 0.1, 18e3) == pytest.approx(expected)
+    assert window(first, last, 0.1, 18e3) == pytest.approx(expected)
 
 
 def test_a_reference_is_drawn_beside_and_the_table_holds_every_edge(worked, bench):
@@ -178,3 +179,47 @@ def test_an_iron_bridge_has_its_scope(refuge: Brief, shelf):
     worked = work_out(refuge, {}, shelf, USUAL, "iron bridge")
     found = scope_bench(ScopeAsked(), worked)
     assert value(found, "True power (wattmeter)") == pytest.approx(worked.settled["nominal"].flow["load"], rel=0.03)
+
+
+def test_a_trigger_sets_the_window_where_the_trace_passes_its_level(worked, bench):
+    made = record(bench, "as designed", "steady", 3)
+    assert crossing(made, "output", 200.0, True, 0.0) == pytest.approx(crossing(made, "output", 200.0, True, 0.005) - 0.02, abs=2e-6)
+    # not the ripple on the way down
+    when = crossing(made, "output", 200.0, False, 0.0)
+    volts = made.probe(np.array([when - 2e-5, when, when + 2e-5]))["output"]
+    assert volts[0] > 200 > volts[2]
+    assert volts[1] == pytest.approx(200, abs=0.01)
+    found = scope_bench(ScopeAsked(periods=3, trigger=Trigger(trace="output", level="200", rising=False)), worked)
+    assert found.triggered == pytest.approx(when)
+    assert found.last - found.first == pytest.approx(0.02)
+    assert found.first == pytest.approx(max(0, when - 0.002))
+    assert [m.label for m in found.charts[0].marks] == ["trigger"]
+    later = scope_bench(ScopeAsked(periods=3, trigger=Trigger(level=200, rising=False, after=found.triggered)), worked)
+    assert later.triggered == pytest.approx(when + 0.02, abs=2e-6)
+
+
+def test_an_edge_of_the_bridge_triggers_to_the_nanosecond(bench):
+    made = record(bench, "as designed", "steady", 1)
+    when = crossing(made, "bridge", 100.0, True, 0.004)
+    assert np.abs(made.edges(0.004, 0.02) - when).min() < 1e-9
+
+
+def test_a_level_that_is_never_reached_is_said(worked):
+    found = scope_bench(ScopeAsked(trigger=Trigger(trace="load", level="50 A")), worked)
+    assert found.triggered is None
+    assert "nothing rises through 50 A" in found.remarks[0]
+    with pytest.raises(ValueError, match="level"):
+        Trigger(trace="load", level="50 V")
+
+
+def test_cursors_read_every_trace_and_what_lies_between(worked, bench):
+    found = scope_bench(ScopeAsked(cursors=("5 ms", "15 ms")), worked)
+    table = {row[0]: row[1:] for row in found.cursors}
+    assert table[""] == ("A", "B", "B − A")
+    assert table["time"][2] == "10.00 ms"
+    assert table["1 / time"][2] == "100.0 Hz"
+    exact = record(bench, "as designed", "steady", 4).probe(np.array([0.005, 0.015]))["output"]
+    read = [float(v.split()[0].replace("−", "-")) for v in table["at the socket"]]
+    assert read == pytest.approx([exact[0], exact[1], exact[1] - exact[0]], rel=1e-3)
+    assert {"A", "B"} <= {m.label for m in found.charts[0].marks}
+    assert len(scope_bench(ScopeAsked(cursors=(0.005,)), worked).cursors[0]) == 2

@@ -52,6 +52,13 @@ class Page:
         self.browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
         ActionChains(self.browser).move_to_element(element).click().perform()
 
+    def click_within(self, test_id: str, across: float) -> None:
+        """Click the picture of a chart, at a share of its width and half its height."""
+        self.one(test_id)
+        picture = self.until(lambda: self.browser.find_element(By.CSS_SELECTOR, f'[data-testid="{test_id}"] svg'))
+        self.browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", picture)
+        ActionChains(self.browser).move_to_element_with_offset(picture, int((across - 0.5) * picture.size["width"]), 0).click().perform()
+
     def type(self, test_id: str, text: str, *, enter: bool = True) -> None:
         """Put a text in place of what a field holds."""
         field = self.one(test_id)

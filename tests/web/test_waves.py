@@ -93,3 +93,28 @@ def test_the_scope_shows_an_adapter_down_to_its_carrier(bench, tmp_path):
     bench.click("scope-csv")
     bench.until(lambda: list(tmp_path.glob("*.csv")), "no table came")
     assert next(tmp_path.glob("*.csv")).read_text().startswith("time_s,output_V")
+
+
+def test_the_scope_is_triggered_and_read_at_two_cursors(bench):
+    bench.click("show-waves")
+    bench.click("page-scope")
+    bench.click("load-motor-starting")
+    bench.click("event-load-step")
+    bench.until(lambda: "five times its current" in bench.text("scope"))
+    bench.click("trigger-load")
+    bench.type("trigger-level", "9 A")
+    bench.until(lambda: "trigger" in bench.text("chart-load-inductor"), "no trigger mark")
+    first = bench.one("window-first").get_attribute("value")
+    bench.click("trigger-next")
+    bench.until(lambda: bench.one("window-first").get_attribute("value") != first)
+    bench.type("trigger-level", "900 A")
+    bench.until(lambda: "nothing rises through 900 A" in bench.text("scope"))
+    bench.click("trigger-none")
+    bench.click("window-period")
+    for place, read in ((0.3, "time"), (0.6, "B − A")):
+        bench.until(lambda: bench.one("scope").get_attribute("data-fresh") == "true")
+        bench.click_within("chart-output", place)
+        bench.until(lambda r=read: r in bench.text("cursors"))
+    assert "Hz" in bench.text("cursors")
+    bench.click("clear-cursors")
+    bench.gone("cursors")

@@ -1949,6 +1949,11 @@ export interface components {
          */
         ScopeAsked: {
             /**
+             * Cursors
+             * @default []
+             */
+            cursors: number[];
+            /**
              * Event
              * @default steady
              * @enum {string}
@@ -1971,16 +1976,24 @@ export interface components {
             periods: number;
             /** Reference */
             reference?: ("as designed" | "none" | "adapter" | "lamp, cold" | "motor, starting") | null;
+            trigger?: components["schemas"]["Trigger"] | null;
         };
         /**
          * ScopeBench
          * @description Traces of the window with their readings; `period` and `carrier` are the lengths, s, that a person zooms to.
+         *
+         *     `cursors` is a table, row by row, its first row naming the columns; `triggered` is the moment that set the window, s.
          */
         ScopeBench: {
             /** Carrier */
             carrier: number;
             /** Charts */
             charts: components["schemas"]["Chart"][];
+            /**
+             * Cursors
+             * @default []
+             */
+            cursors: string[][];
             /** End */
             end: number;
             /** First */
@@ -1993,6 +2006,8 @@ export interface components {
             readings: components["schemas"]["Labelled"][];
             /** Remarks */
             remarks: string[];
+            /** Triggered */
+            triggered?: number | null;
         };
         /**
          * ScopeIn
@@ -2002,6 +2017,7 @@ export interface components {
             brief: components["schemas"]["Brief"];
             /**
              * @default {
+             *       "cursors": [],
              *       "event": "steady",
              *       "load": "as designed",
              *       "periods": 4
@@ -2265,6 +2281,33 @@ export interface components {
             texts: {
                 [key: string]: string;
             };
+        };
+        /**
+         * Trigger
+         * @description Begin the window a little before a trace passes a level, V, A or W, later than `after`, s.
+         */
+        Trigger: {
+            /**
+             * Trigger after
+             * @default 0
+             */
+            after: number;
+            /**
+             * Trigger level
+             * @default 0
+             */
+            level: number;
+            /**
+             * Rising
+             * @default true
+             */
+            rising: boolean;
+            /**
+             * Trace
+             * @default output
+             * @enum {string}
+             */
+            trace: "output" | "load" | "inductor" | "bridge" | "capacitor" | "power";
         };
         /**
          * TurnOff

@@ -19,8 +19,8 @@ type Series = NonNullable<Chart["series"]>[number]
 const TONE: Record<string, string> = { main: "ink", second: "steel", third: "copper", faint: "steel.soft", rating: "stop", house: "fix", here: "copper" }
 const tone = (role: string | undefined) => shade(TONE[role ?? "main"] ?? "ink")
 
-/** One picture with its title, key and caption; it can be kept as SVG. */
-export function Plot({ chart }: { chart: Chart }) {
+/** One picture with its title, key and caption; it can be kept as SVG. `pick` is told where along it a person clicks. */
+export function Plot({ chart, pick }: { chart: Chart; pick?: (at: string) => void }) {
   const holder = useRef<HTMLDivElement>(null)
   return (
     <Box as="figure" mb="3" data-testid={`chart-${chart.key}`}>
@@ -37,7 +37,7 @@ export function Plot({ chart }: { chart: Chart }) {
           </Flex>
         )}
       </Flex>
-      <Box ref={holder}>{chart.boxes?.length ? <Scaled chart={chart} /> : <Curves chart={chart} />}</Box>
+      <Box ref={holder}>{chart.boxes?.length ? <Scaled chart={chart} /> : <Curves chart={chart} pick={pick} />}</Box>
       <Text fontSize="sm" color="ink.soft" lineHeight="1.35">
         {chart.remark}
       </Text>
@@ -62,8 +62,10 @@ function save(holder: HTMLDivElement | null, chart: Chart) {
   download(new Blob([text], { type: "image/svg+xml" }), `${chart.key}.svg`)
 }
 
-function Curves({ chart }: { chart: Chart }) {
+function Curves({ chart, pick }: { chart: Chart; pick?: (at: string) => void }) {
   const ref = useRef<HTMLDivElement>(null)
+  const told = useRef(pick)
+  told.current = pick
   const [mode, setMode] = useState(0)
   useEffect(() => {
     const again = () => setMode((n) => n + 1)
@@ -74,6 +76,9 @@ function Curves({ chart }: { chart: Chart }) {
     if (!ref.current) return
     const drawn = echarts.init(ref.current, undefined, { renderer: "svg" })
     drawn.setOption(option(chart))
+    drawn.getZr().on("click", ({ offsetX, offsetY }) => {
+      if (drawn.containPixel("grid", [offsetX, offsetY])) told.current?.(`${drawn.convertFromPixel({ xAxisIndex: 0 }, offsetX)} ${chart.x?.unit}`)
+    })
     const watch = new ResizeObserver(() => drawn.resize())
     watch.observe(ref.current)
     return () => {

@@ -1,13 +1,14 @@
-import { Box, Flex, Grid, Input, Spinner, Text } from "@chakra-ui/react"
+import { Box, Flex, Grid, Spinner, Text } from "@chakra-ui/react"
 import { useState } from "react"
 
-import { client, data, type ScopeBench } from "../api/client"
+import { client, data } from "../api/client"
 import { useScope } from "../api/hooks"
 import { Plot } from "../bench/Plot"
 import type { DesignHandle } from "../bench/useDesign"
 import { download } from "../ui/download"
 import { Fault, Plain } from "../ui/Page"
 import { Choice } from "./Choice"
+import { TriggerRow, Window, type Trigger } from "./Window"
 
 const LOADS = ["as designed", "none", "adapter", "lamp, cold", "motor, starting"] as const
 const EVENTS = ["steady", "soft start", "load step", "short circuit"] as const
@@ -19,15 +20,19 @@ interface Look {
   first?: number | string
   last?: number | string
   reference?: string
+  cursors: string[]
+  trigger?: Trigger
 }
 
 /** The scope at the socket: an event with a load, its traces, a window down to one carrier period, and what meters read of it. */
 export function Scope({ handle }: { handle: DesignHandle }) {
-  const [look, setLook] = useState<Look>({ load: "as designed", event: "steady", periods: 4 })
+  const [look, setLook] = useState<Look>({ load: "as designed", event: "steady", periods: 4, cursors: [] })
   const [fault, setFault] = useState<string>()
   const asked = useScope(handle.design, { ...look })
   const seen = asked.data
-  const choose = (more: Partial<Look>) => setLook({ ...look, first: undefined, last: undefined, ...more })
+  const choose = (more: Partial<Look>) => setLook({ ...look, first: undefined, last: undefined, cursors: [], trigger: undefined, ...more })
+  /** The first click sets A, the second B, the third begins anew. */
+  const pick = (at: string) => setLook({ ...look, cursors: look.cursors.length === 1 ? [...look.cursors, at] : [at] })
   const keep = () =>
     data(client.POST("/api/scope/csv", { body: { brief: handle.design?.brief ?? {}, pins: handle.design?.pins, rules: handle.design?.rules, route: handle.design?.route, look }, parseAs: "blob" } as never) as never).then(
       (file) => (setFault(undefined), download(file as Blob, "scope.csv")),
@@ -38,7 +43,8 @@ export function Scope({ handle }: { handle: DesignHandle }) {
       <Box px="5" pb="3" overflowY="auto" minH="0">
         <Rows title="load" names={LOADS} here={look.load} take={(load) => choose({ load })} id="load" />
         <Rows title="event" names={EVENTS} here={look.event} take={(event) => choose({ event, periods: event === "steady" ? 4 : 8 })} id="event" />
-        {seen && <Window seen={seen} move={(first, last) => setLook({ ...look, first, last })} />}
+        {seen && <Window seen={seen} move={(first, last, triggered) => setLook({ ...look, first, last, trigger: triggered ? look.trigger : undefined })} />}
+        <TriggerRow key={look.trigger?.trace} trigger={look.trigger} moment={seen?.triggered} give={(trigger) => setLook({ ...look, trigger })} />
         <Flex gap="2" mt="2" wrap="wrap">
           <Plain size="xs" bg={look.reference ? "copper.soft" : "sheet"} aria-pressed={Boolean(look.reference)} onClick={() => setLook({ ...look, reference: look.reference ? undefined : look.load })} data-testid="keep-trace">
             {look.reference ? `compared with: ${look.reference}` : "keep for comparison"}
@@ -48,6 +54,7 @@ export function Scope({ handle }: { handle: DesignHandle }) {
           </Plain>
         </Flex>
         {(fault ?? asked.error?.message) && <Fault mt="2">{fault ?? asked.error?.message}</Fault>}
+        <Cursors rows={seen?.cursors} clear={() => setLook({ ...look, cursors: [] })} />
         <Box fontSize="sm" mt="3" data-testid="readings">
           {seen?.readings.map(({ name, text }) => (
             <Flex key={name} gap="3" py="0.5" borderBottom="1px solid" borderColor="faint">
@@ -71,7 +78,7 @@ export function Scope({ handle }: { handle: DesignHandle }) {
           </Flex>
         )}
         {seen?.charts.map((c) => (
-          <Plot key={c.key} chart={c} />
+          <Plot key={c.key} chart={c} pick={c.key === "harmonics" ? undefined : pick} />
         ))}
       </Box>
     </Grid>
@@ -84,51 +91,33 @@ const Rows = <T extends string>(props: React.ComponentProps<typeof Choice<T>>) =
   </Box>
 )
 
-/** Which part of the record is looked at: whole, a line period, a few carrier periods; earlier, later, or typed. */
-function Window({ seen, move }: { seen: ScopeBench; move: (first: number | string | undefined, last: number | string | undefined) => void }) {
-  const wide = seen.last - seen.first
-  const about = (width: number) => {
-    const middle = Math.min(Math.max((seen.first + seen.last) / 2, width / 2), seen.end - width / 2)
-    move(middle - width / 2, middle + width / 2)
-  }
-  const shift = (by: number) => {
-    const first = Math.min(Math.max(seen.first + by * wide, 0), seen.end - wide)
-    move(first, first + wide)
-  }
+/** What every trace stands at where the cursors are; before there are any, how to set them. */
+function Cursors({ rows, clear }: { rows: readonly (readonly string[])[] | undefined; clear: () => void }) {
+  if (!rows?.length)
+    return (
+      <Text fontSize="sm" color="ink.soft" mt="2">
+        Click a trace to set cursor A, again for B.
+      </Text>
+    )
   return (
-    <Box>
-      <Flex gap="2" align="center" minH="30px" wrap="wrap">
-        <Text fontSize="sm" w="46px" color="ink.soft">
-          show
-        </Text>
-        <Plain size="xs" onClick={() => move(undefined, undefined)} data-testid="window-all">
-          all
-        </Plain>
-        <Plain size="xs" onClick={() => about(seen.period)} data-testid="window-period">
-          a line period
-        </Plain>
-        <Plain size="xs" onClick={() => about(2 * seen.carrier)} data-testid="window-carrier">
-          two carriers
-        </Plain>
-        <Plain size="xs" onClick={() => shift(-0.5)} aria-label="earlier" data-testid="window-earlier">
-          ‹
-        </Plain>
-        <Plain size="xs" onClick={() => shift(0.5)} aria-label="later" data-testid="window-later">
-          ›
-        </Plain>
-      </Flex>
-      <Flex gap="2" align="center" minH="30px" fontSize="sm" key={`${seen.first}-${seen.last}`}>
-        <Text w="46px" color="ink.soft">
-          from
-        </Text>
-        <Moment value={seen.first} give={(text) => move(text, seen.last)} name="first" />
-        <Text color="ink.soft">to</Text>
-        <Moment value={seen.last} give={(text) => move(seen.first, text)} name="last" />
-      </Flex>
+    <Box as="table" w="100%" mt="2" fontSize="sm" css={{ "& td": { textAlign: "right", fontFamily: "mono", fontSize: "13px", padding: "2px 0 2px 10px" }, "& td:first-of-type": { textAlign: "left", fontFamily: "body", paddingLeft: 0 }, "& tr": { borderBottom: "1px solid var(--chakra-colors-faint)" } }} data-testid="cursors">
+      <tbody>
+        {rows.map((row, n) => (
+          <tr key={row[0]}>
+            {row.map((text, i) => (
+              <td key={i} style={n ? undefined : { fontWeight: 700 }}>
+                {n || i ? (
+                  text
+                ) : (
+                  <Plain size="xs" onClick={clear} data-testid="clear-cursors">
+                    clear cursors
+                  </Plain>
+                )}
+              </td>
+            ))}
+          </tr>
+        ))}
+      </tbody>
     </Box>
   )
 }
-
-const Moment = ({ value, give, name }: { value: number; give: (text: string) => void; name: string }) => (
-  <Input size="xs" w="104px" fontFamily="mono" textAlign="right" defaultValue={`${Number((value * 1e3).toPrecision(6))} ms`} aria-label={name} onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && give(e.currentTarget.value))} data-testid={`window-${name}`} />
-)

@@ -3,31 +3,39 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator
 
 from rhombos.core.labels import Labelled, labelled
-from rhombos.core.plots.model import Chart, Mark, Scale, Series, roomy
+from rhombos.core.plots.model import Chart, Mark, Role, Scale, Series, roomy
 from rhombos.core.scope.record import BEFORE, QUARTER, Bench, EventName, LoadName, Record, record
+from rhombos.core.scope.view import TRACES, TraceName, View, around, crossing, envelope, readings_at, view, window
 from rhombos.core.solve import Worked
-from rhombos.core.units import Second, fmt, short
+from rhombos.core.units import Second, fmt, parse, short
 from rhombos.core.waves.modulation import Array
 
-BUCKETS = 700
-"""Pairs of least and most that a trace is drawn with."""
-INSIDE = 6
-"""Moments within a bucket that are looked at beside every edge in it."""
 SPECTRUM = 4096
 MOST_HARMONICS = 40
 LIMITS: tuple[tuple[int, float], ...] = ((3, 0.05), (5, 0.06), (7, 0.05), (9, 0.015), (11, 0.035), (13, 0.03))
 """Shares of the fundamental that low-voltage supplies usually keep to, by harmonic: a yardstick, not a certificate."""
-TRACES: dict[str, tuple[str, str]] = {
-    "output": ("V", "at the socket"), "load": ("A", "into the load"), "inductor": ("A", "inductor"), "bridge": ("V", "bridge"),
-    "capacitor": ("V", "capacitor of the load"), "power": ("W", "power into the load"),
-}  # fmt: skip
+
+
+class Trigger(BaseModel):
+    """Begin the window a little before a trace passes a level, V, A or W, later than `after`, s."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+    trace: TraceName = "output"
+    level: float = Field(0.0, ge=-1e6, le=1e6, title="Trigger level")
+    rising: bool = True
+    after: Second = Field(0.0, ge=0, le=10, title="Trigger after")
+
+    @field_validator("level", mode="before")
+    @classmethod
+    def _read(cls, value: Any, info: ValidationInfo) -> Any:
+        return parse(value, TRACES[info.data.get("trace", "output")][0]) if isinstance(value, str) else value
 
 
 class ScopeAsked(BaseModel):
@@ -41,15 +49,22 @@ class ScopeAsked(BaseModel):
     first: Second | None = Field(None, ge=0, le=10, title="Window from")
     last: Second | None = Field(None, ge=0, le=10, title="Window to")
     reference: LoadName | None = None
+    cursors: tuple[Second, ...] = Field((), max_length=2, title="Cursors")
+    trigger: Trigger | None = None
 
 
 class ScopeBench(BaseModel):
-    """Traces of the window with their readings; `period` and `carrier` are the lengths, s, that a person zooms to."""
+    """Traces of the window with their readings; `period` and `carrier` are the lengths, s, that a person zooms to.
+
+    `cursors` is a table, row by row, its first row naming the columns; `triggered` is the moment that set the window, s.
+    """
 
     model_config = ConfigDict(frozen=True)
 
     charts: tuple[Chart, ...]
     readings: tuple[Labelled, ...]
+    cursors: tuple[tuple[str, ...], ...] = ()
+    triggered: float | None = None
     remarks: tuple[str, ...]
     first: float
     last: float
@@ -61,36 +76,27 @@ class ScopeBench(BaseModel):
 def _bench(worked: Worked) -> Bench:
     at = worked.route.operating(worked.settled, worked.builds, worked.shelf)
     assert at is not None
-    surges = [s.states["output_filter"].peak for k,
-    s in worked.settled.items() if k not in worked.route.hopeless(worked.settled)]
+    lost = worked.route.hopeless(worked.settled)
+    surges = [s.states["output_filter"].peak for k, s in worked.settled.items() if k not in lost]
     peak = max(surges or [worked.settled["nominal"].states["output_filter"].peak])
     return Bench(at, worked.brief.power.continuous, worked.brief.output.voltage, worked.rules.trip_factor * peak / at.ratio)
-
-
-def window(asked: ScopeAsked, end: float, carrier: float) -> tuple[float, float]:
-    """The part to look at, s: within the record, and at least a fifth of a carrier period wide."""
-    first = min(max(asked.first or 0.0, 0.0), end)
-    last = min(end if asked.last is None else asked.last, end)
-    least = 0.2 / carrier
-    if last - first < least:
-        first = max(0.0, min(first, end - least))
-        last = first + least
-    return first, last
 
 
 def scope_bench(asked: ScopeAsked, worked: Worked) -> ScopeBench:
     """The record of an event. Raises: ValueError where nothing settles."""
     bench = _bench(worked)
     made = record(bench, asked.load, asked.event, asked.periods)
-    first, last = window(asked, made.end, made.carrier)
+    first, last, triggered = _looked_at(asked, made)
     seen = view(made, first, last)
     other = None
     if asked.reference:
         beside = record(bench, asked.reference, asked.event, asked.periods)
         other = view(beside, first, min(last, beside.end)) if first < beside.end else None
-    marks: tuple[Mark, ...] = ()
-    if made.tripped is not None and first <= made.tripped <= last:
-        marks = (Mark(at=made.tripped, label="trips", role="rating", upright=True),)
+    cursors = tuple(min(c, made.end) for c in asked.cursors)
+    moments: list[tuple[float | None, str, Role]] = [(made.tripped, "trips", "rating"), (triggered, "trigger", "house")]
+    moments += [(at, name, "here") for at, name in zip(cursors, "AB", strict=False)]
+    marks = tuple(Mark(at=at, label=label, role=role, upright=True)
+                  for at, label, role in moments if at is not None and first <= at <= last)  # fmt: skip
     near = last - first < 0.3 / made.line
     charts = [
         _traces(seen, other, ("output", "bridge") if near else ("output",), "Voltage", marks),
@@ -102,52 +108,25 @@ def scope_bench(asked: ScopeAsked, worked: Worked) -> ScopeBench:
     if last - first >= 0.999 / made.line and made.tripped is None:
         charts.append(_harmonics(made, last))
     return ScopeBench(
-        charts=tuple(charts), readings=_readings(made, seen), remarks=_remarks(made, seen, asked, bench), first=first,
-        last=last,
-        end=made.end, period=1 / made.line, carrier=1 / made.carrier)  # fmt: skip
+        charts=tuple(charts), readings=_readings(made, seen), remarks=_remarks(made, seen, asked, bench, triggered),
+        cursors=readings_at(made, cursors) if cursors else (), triggered=triggered, first=first, last=last, end=made.end,
+        period=1 / made.line, carrier=1 / made.carrier)  # fmt: skip
 
 
-@dataclass(frozen=True)
-class View:
-    """A window of a record, looked at so closely that no edge in it is missed: times, s, and every trace."""
-
-    first: float
-    last: float
-    time: Array
-    traces: dict[str, Array]
-
-
-def view(made: Record, first: float, last: float) -> View:
-    """Every edge of the window, the moment before it, two moments between each and the next (ripple is bent there), and a
-    grid."""
-    edges = made.edges(first, last)
-    apart = np.diff(edges, append=last) / 3
-    late = np.clip(edges - 1e-12, first, last)
-    time = np.unique(np.concatenate([
-        np.linspace(first, last, BUCKETS * INSIDE + 1), edges, late, edges + apart, edges + 2 * apart]))  # fmt: skip
-    return View(first, last, time, made.probe(time))
-
-
-def envelope(seen: View, name: str) -> tuple[Array, Array]:
-    """A trace in pairs of its least and most in each bucket, in the order in which it runs through it: times, s, and values.
-
-    A spike between two edges stays, however wide the window.
-    """
-    time, values, first, last = seen.time, seen.traces[name], seen.first, seen.last
-    if time.size <= 2 * BUCKETS:
-        return time, values
-    bucket = np.minimum(((time - first) / (last - first) * BUCKETS).astype(int), BUCKETS - 1)
-    starts = np.searchsorted(bucket, np.arange(BUCKETS))
-    least, most = np.minimum.reduceat(values, starts), np.maximum.reduceat(values, starts)
-    middle = first + (np.arange(BUCKETS) + 0.5) * (last - first) / BUCKETS
-    rising = values[np.append(starts[1:], time.size) - 1] >= values[starts]
-    pairs = np.where(rising[:, None], np.stack([least, most], 1), np.stack([most, least], 1))
-    half = 0.25 * (last - first) / BUCKETS
-    return np.stack([middle - half, middle + half], 1).ravel(), pairs.ravel()
+def _looked_at(asked: ScopeAsked, made: Record) -> tuple[float, float, float | None]:
+    """The window, s, and the moment that triggered it."""
+    first, last = window(asked.first, asked.last, made.end, made.carrier)
+    hit = asked.trigger
+    found = crossing(made, hit.trace, hit.level, hit.rising, min(hit.after, made.end)) if hit else None
+    if found is None:
+        return first, last, None
+    wide = last - first if asked.first is not None or asked.last is not None else 1 / made.line
+    return *around(found, wide, made.end), found
 
 
 def _traces(
-    seen: View, other: View | None, names: tuple[str, ...], title: str, marks: tuple[Mark, ...], level: float | None = None
+    seen: View, other: View | None, names: tuple[TraceName, ...], title: str, marks: tuple[Mark, ...],
+    level: float | None = None,
 ) -> Chart:  # fmt: skip
     """Traces of one unit over the window; `level` is drawn across, A or V."""
     unit = TRACES[names[0]][0]
@@ -224,26 +203,29 @@ def _readings(made: Record, seen: View) -> tuple[Labelled, ...]:
     return labelled(*rows)
 
 
-def _remarks(made: Record, seen: View, asked: ScopeAsked, bench: Bench) -> tuple[str, ...]:
-    found = ["The link stands still here, and edges are ideal: no dead time, no recovery."]
+def _remarks(made: Record, seen: View, asked: ScopeAsked, bench: Bench, triggered: float | None) -> tuple[str, ...]:
+    """What a person should know before believing the traces, the most urgent first."""
+    found = []
+    hit = asked.trigger
+    if hit and triggered is None:
+        found.append(f"No trigger: after {fmt(hit.after, 's')} nothing {'rises' if hit.rising else 'falls'} through "
+                     f"{short(hit.level, TRACES[hit.trace][0])} ({TRACES[hit.trace][1]}).")  # fmt: skip
+    if asked.load == "motor, starting":
+        found.append("A motor that does not turn yet: five times its current at a power factor of 0.45.")
+    if asked.load == "lamp, cold":
+        found.append("A filament is cold at first: a twelfth of its hot resistance, and warm in a tenth of a second.")
+    if asked.load == "adapter":
+        found.append(f"An adapter of {short(bench.power, 'W')} without correction: a fifth of the peak as ripple on its "
+                     "capacitor, 3 % of its impedance before it.")  # fmt: skip
+    if asked.event == "short circuit":
+        after = f", {fmt(made.tripped - _crest(bench), 's')} after the short; its diodes then give the current back." \
+            if made.tripped is not None else "; here it never does."  # fmt: skip
+        found.append(f"The bridge trips at {fmt(bench.trip, 'A')} in its inductor{after}")
     reached = float(np.abs(seen.traces["inductor"]).max())
     if asked.event != "short circuit" and reached > bench.trip:
-        found.insert(0,
-        f"The inductor reaches {fmt(reached, 'A')}, beyond the trip of {fmt(bench.trip, 'A')}: the real bridge would "
-                     "let go, or must limit its current here.")  # fmt: skip
-    if asked.event == "short circuit":
-        found.insert(0, f"The bridge trips at {fmt(bench.trip, 'A')} in its inductor"
-                     + (f", {fmt(made.tripped - _crest(bench), 's')} after the short; its diodes then give the current back."
-                        if made.tripped is not None else "; here it never does."))  # fmt: skip
-    if asked.load == "adapter":
-        found.insert(0,
-        f"An adapter of {short(bench.power, 'W')} without correction: a fifth of the peak as ripple on its capacitor, "
-                     "3 % of its impedance before it.")  # fmt: skip
-    if asked.load == "lamp, cold":
-        found.insert(0, "A filament is cold at first: a twelfth of its hot resistance, and warm in a tenth of a second.")
-    if asked.load == "motor, starting":
-        found.insert(0, "A motor that does not turn yet: five times its current at a power factor of 0.45.")
-    return tuple(found)
+        found.append(f"The inductor reaches {fmt(reached, 'A')}, beyond the trip of {fmt(bench.trip, 'A')}: the real bridge "
+                     "would let go, or must limit its current here.")  # fmt: skip
+    return (*found, "The link stands still here, and edges are ideal: no dead time, no recovery.")
 
 
 def _crest(bench: Bench) -> float:
@@ -253,11 +235,11 @@ def _crest(bench: Bench) -> float:
 def scope_csv(asked: ScopeAsked, worked: Worked) -> str:
     """The window as a table: time, s, and every trace, V, A, W; every edge has a row before and after it."""
     made = record(_bench(worked), asked.load, asked.event, asked.periods)
-    first, last = window(asked, made.end, made.carrier)
+    first, last, _ = _looked_at(asked, made)
     edges = made.edges(first, last)
     time = np.unique(np.concatenate([np.linspace(first, last, 5001), edges, np.clip(edges - 1e-9, first, last)]))
     traces = made.probe(time)
-    names = list(traces)
+    names = tuple(TRACES)
     rows = np.column_stack([time, *(traces[n] for n in names)])
     lines = [",".join(["time_s", *(f"{n}_{TRACES[n][0]}" for n in names)])]
     lines += [",".join(f"{v:.7g}" for v in row) for row in rows]

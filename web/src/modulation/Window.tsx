@@ -1,0 +1,95 @@
+import { Box, Flex, Input, Text } from "@chakra-ui/react"
+
+import type { ScopeBench } from "../api/client"
+import { Plain } from "../ui/Page"
+
+export interface Trigger {
+  trace: string
+  level: string
+  rising: boolean
+  after?: number
+}
+
+const TRACES: Record<string, string> = { output: "voltage", load: "load current", inductor: "inductor", bridge: "bridge" }
+
+/** Begin the window where a trace passes a level: which trace, which way, what level; and the next such moment. */
+export function TriggerRow({ trigger, moment, give }: { trigger: Trigger | undefined; moment: number | null | undefined; give: (trigger: Trigger | undefined) => void }) {
+  return (
+    <Box data-testid="trigger">
+      <Flex gap="2" align="center" minH="30px" wrap="wrap">
+        <Text fontSize="sm" w="46px" color="ink.soft">
+          trigger
+        </Text>
+        <Plain size="xs" bg={trigger ? "sheet" : "copper.soft"} aria-pressed={!trigger} onClick={() => give(undefined)} data-testid="trigger-none">
+          none
+        </Plain>
+        {Object.entries(TRACES).map(([trace, name]) => (
+          <Plain key={trace} size="xs" bg={trigger?.trace === trace ? "copper.soft" : "sheet"} aria-pressed={trigger?.trace === trace} onClick={() => give({ trace, level: "0", rising: true })} data-testid={`trigger-${trace}`}>
+            {name}
+          </Plain>
+        ))}
+      </Flex>
+      {trigger && (
+        <Flex gap="2" align="center" minH="30px" pl="54px">
+          <Plain size="xs" onClick={() => give({ ...trigger, rising: !trigger.rising, after: undefined })} data-testid="trigger-slope">
+            {trigger.rising ? "rises through" : "falls through"}
+          </Plain>
+          <Input size="xs" w="84px" fontFamily="mono" textAlign="right" defaultValue={trigger.level} aria-label="trigger level" onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && give({ ...trigger, level: e.currentTarget.value, after: undefined }))} data-testid="trigger-level" />
+          <Plain size="xs" disabled={moment == null} onClick={() => give({ ...trigger, after: moment ?? undefined })} data-testid="trigger-next">
+            next
+          </Plain>
+        </Flex>
+      )}
+    </Box>
+  )
+}
+
+/** Which part of the record is looked at: whole, a line period, a few carrier periods; earlier, later, or typed. A new width keeps the
+ *  trigger. */
+export function Window({ seen, move }: { seen: ScopeBench; move: (first: number | string | undefined, last: number | string | undefined, triggered?: boolean) => void }) {
+  const wide = seen.last - seen.first
+  const about = (width: number) => {
+    const middle = Math.min(Math.max((seen.first + seen.last) / 2, width / 2), seen.end - width / 2)
+    move(middle - width / 2, middle + width / 2, true)
+  }
+  const shift = (by: number) => {
+    const first = Math.min(Math.max(seen.first + by * wide, 0), seen.end - wide)
+    move(first, first + wide)
+  }
+  return (
+    <Box>
+      <Flex gap="2" align="center" minH="30px" wrap="wrap">
+        <Text fontSize="sm" w="46px" color="ink.soft">
+          show
+        </Text>
+        <Plain size="xs" onClick={() => move(undefined, undefined)} data-testid="window-all">
+          all
+        </Plain>
+        <Plain size="xs" onClick={() => about(seen.period)} data-testid="window-period">
+          a line period
+        </Plain>
+        <Plain size="xs" onClick={() => about(2 * seen.carrier)} data-testid="window-carrier">
+          two carriers
+        </Plain>
+        <Plain size="xs" onClick={() => shift(-0.5)} aria-label="earlier" data-testid="window-earlier">
+          ‹
+        </Plain>
+        <Plain size="xs" onClick={() => shift(0.5)} aria-label="later" data-testid="window-later">
+          ›
+        </Plain>
+      </Flex>
+      <Flex gap="2" align="center" minH="30px" fontSize="sm" key={`${seen.first}-${seen.last}`}>
+        <Text w="46px" color="ink.soft">
+          from
+        </Text>
+        <Moment value={seen.first} give={(text) => move(text, seen.last)} name="first" />
+        <Text color="ink.soft">to</Text>
+        <Moment value={seen.last} give={(text) => move(seen.first, text)} name="last" />
+      </Flex>
+    </Box>
+  )
+}
+
+const Moment = ({ value, give, name }: { value: number; give: (text: string) => void; name: string }) => (
+  <Input size="xs" w="104px" fontFamily="mono" textAlign="right" defaultValue={`${Number((value * 1e3).toPrecision(6))} ms`} aria-label={name} onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && give(e.currentTarget.value))} data-testid={`window-${name}`} />
+)
