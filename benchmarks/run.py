@@ -25,7 +25,10 @@ from rhombos.core.compare import candidates, compare
 from rhombos.core.magnetics.stack import stack_table
 from rhombos.core.magnetics.transformer import rank_transformers
 from rhombos.core.rules import PRESETS
+from rhombos.core.scope import ScopeAsked, scope_bench
 from rhombos.core.solve import solve, work_out
+from rhombos.core.waves.engine import repeated, run, steady
+from rhombos.core.waves.loads import Filter, rectified, rectifier_for
 from rhombos.core.waves.modulation import three_level, unipolar
 from rhombos.core.waves.spectrum import harmonics
 from rhombos.core.waves.steady import FilterCircuit, steady_state
@@ -111,6 +114,43 @@ def waves() -> None:
     gap = np.abs(2 * np.abs(harmonics(square, 1000)) - np.where(order % 2 == 1, 4 / (np.pi * order), 0))
     row("spectrum of a square wave, 1,000 harmonics, worst error", f"{gap.max():.1e}", "goal 1e-9")
     row("spectrum of a 20 kHz bridge, 1,000 harmonics", f"{median(lambda: harmonics(wave, 1000), 15) * 1e3:.1f} ms")
+
+
+def switched() -> None:
+    between, adapter = Filter(1.8e-3, 0.3, 3.3e-6), rectifier_for(600.0, 230.0, 50.0)
+    wave, start = unipolar(0.88, 380, 20e3, 50), np.zeros(3)
+    circuit = rectified(between, adapter)
+    times, levels, end = repeated(wave, 10)
+    made = run(circuit, times, levels, end, start)
+    taken = median(lambda: run(circuit, times, levels, end, start), 5)
+    row("ten cycles at 20 kHz, filter and rectifier load", f"{taken * 1e3:.0f} ms", "goal 500 ms")
+
+    def law(_: float, x: np.ndarray, level: float) -> list[float]:
+        amps = max(0.0, abs(x[1]) - x[2] - adapter.drop) / adapter.source
+        return [(level - x[1] - between.resistance * x[0]) / between.inductance,
+                (x[0] - np.copysign(amps, x[1])) / between.capacitance,
+                (amps - x[2] / adapter.load) / adapter.capacitance]  # fmt: skip
+
+    first = wave.times.size
+    began, state = time.perf_counter(), start
+    for since, until, level in zip(times[:first], times[1:], levels, strict=False):
+        state = solve_ivp(law, (since, until), state, args=(level,), rtol=1e-6, atol=1e-4).y[:, -1]
+    marched = 10 * (time.perf_counter() - began)
+    row("  the same by solve_ivp, from one cycle", f"{marched:.1f} s")
+    row("  ratio", f"{marched / taken:.0f} ×")
+    gap = np.abs(state - made.at(times[first : first + 1])[0]) / np.abs(made.states).max(axis=0)
+    row("  disagreement after a cycle, of peak", f"{gap.max():.1e}", "goal 1e-4")
+    steps = median(lambda: steady(circuit, wave, np.array([0.0, 0.0, 290.0])), 3)
+    row("  its periodic state, by shooting", f"{steps * 1e3:.0f} ms")
+    brief = Brief.model_validate(json.loads((ROOT / "examples" / "refuge.json").read_text())["brief"])
+    worked = work_out(brief, {}, house_shelf(), PRESETS["usual"])
+    asked = ScopeAsked(load="adapter", event="load step", periods=20)
+    began = time.perf_counter()
+    scope_bench(asked, worked)
+    row("scope, 20 cycles with an adapter put on", f"{(time.perf_counter() - began) * 1e3:.0f} ms")
+    row("  once recorded, all of it", f"{median(lambda: scope_bench(asked, worked), 5) * 1e3:.0f} ms")
+    close = asked.model_copy(update={"first": 0.05, "last": 0.0501})
+    row("  once recorded, two carriers of it", f"{median(lambda: scope_bench(close, worked), 5) * 1e3:.0f} ms")
 
 
 def first_load(address: str) -> None:
@@ -208,6 +248,7 @@ def main() -> None:
     sizing(yard)
     choosing(yard)
     waves()
+    switched()
     served()
 
 

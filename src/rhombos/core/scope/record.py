@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
@@ -145,8 +146,10 @@ def _load(bench: Bench, name: LoadName, since: float = 0.0) -> tuple[Circuit, Re
     return resistive(f, at.load_resistance), None, at.load_resistance
 
 
+@lru_cache(maxsize=8)
 def record(bench: Bench, load: LoadName, event: EventName, periods: int) -> Record:
-    """The event with the load over so many line periods. Raises: ValueError where nothing settles."""
+    """The event with the load over so many line periods; the last few are remembered. Raises: ValueError where nothing
+    settles."""
     if event == "steady":
         circuit, r, ohms = _load(bench, load, since=10.0)
         settled = steady(circuit, bench.wave(bench.at.index), _guess(bench, r))
