@@ -11,7 +11,6 @@ HERE = Path(__file__).parent
 sys.path.insert(0, str(HERE.parents[1]))
 
 from selenium import webdriver  # noqa: E402
-from selenium.webdriver import Keys  # noqa: E402
 from selenium.webdriver.chrome.service import Service  # noqa: E402
 from selenium.webdriver.common.by import By  # noqa: E402
 from tests.web.conftest import FLAGS, size  # noqa: E402
@@ -31,13 +30,6 @@ def working(bench: Bench) -> None:
     fresh(bench, DRAWN, "transformer")
     bench.one("figure-transformer.worst_flux").find_element(By.CSS_SELECTOR, '[aria-label*="against"]').click()
     bench.one("result")
-
-
-def palette(bench: Bench) -> None:
-    """The palette with something typed."""
-    fresh(bench, SOUND, "dc_link")
-    bench.keys(Keys.CONTROL, "k")
-    bench.one("palette").find_element(By.TAG_NAME, "input").send_keys("bleeder")
 
 
 def dark(bench: Bench) -> None:
@@ -84,6 +76,24 @@ def magnetics(bench: Bench, page: str = "choices") -> None:
     bench.until(lambda: bench.browser.find_elements(By.CSS_SELECTOR, '[data-testid="chart-window"] svg *'))
 
 
+def waves(bench: Bench) -> None:
+    """Ways to modulate the refuge's bridge."""
+    bench.visit(f"/design/{SOUND}?view=waves")
+    bench.until(lambda: bench.browser.find_elements(By.CSS_SELECTOR, '[data-testid="chart-legs"] svg *'))
+
+
+def scope(bench: Bench) -> None:
+    """An adapter put on at the crest, two cursors on its pulses."""
+    bench.visit(f"/design/{SOUND}?view=waves&page=scope")
+    bench.click("load-adapter")
+    bench.until(lambda: bench.all("chart-capacitor"))
+    bench.click("window-period")
+    for place, read in ((0.2, "time"), (0.7, "B − A")):
+        bench.until(lambda: bench.one("scope").get_attribute("data-fresh") == "true")
+        bench.click_within("chart-output", place)
+        bench.until(lambda r=read: r in bench.text("cursors"))
+
+
 def conduction(bench: Bench) -> None:
     """The lantern box's stage with one side on."""
     fresh(bench, LANTERN, "front_end")
@@ -96,16 +106,17 @@ VIEWS: dict[str, Callable[[Bench], None]] = {
     "bench-push-pull": lambda b: fresh(b, SOUND, "front_end"),
     "bench-transformer": lambda b: fresh(b, BOAT, "transformer"),
     "bench-rectifier": lambda b: fresh(b, SOUND, "rectifier"),
-    "bench-link": lambda b: fresh(b, SOUND, "dc_link"),
     "bench-bridge": lambda b: fresh(b, SOUND, "h_bridge"),
     "routes": routes,
     "magnetics": magnetics,
     "winding-sheet": lambda b: magnetics(b, "winding%20sheet"),
+    "gates": lambda b: fresh(b, SOUND, "bridge_drive"),
+    "waves": waves,
+    "scope": scope,
     "controller": lambda b: fresh(b, SOUND, "controller"),
     "bench-conduction": conduction,
     "bench-brief": lambda b: fresh(b, SOUND, "brief"),
     "bench-working": working,
-    "bench-palette": palette,
     "designs": designs,
     "shelf": shelf,
     "book": relation,

@@ -45,6 +45,8 @@ LOW_DROP = 0.3
 BOOT_IN_HAND = 2.0
 REFRESHES = 4.0
 """Time constants that a refresh by the rule of thumb should last."""
+SETTLED = 1e-9
+"""Difference of voltage, V, below which a period repeats the one before."""
 PERIODS = 3
 """Line periods after which the bootstrap's droop repeats itself."""
 STEPS = (1.0, 1.5, 2.2, 3.3, 4.7, 6.8, 10.0, 15.0, 22.0, 33.0, 47.0)
@@ -332,8 +334,7 @@ def bootstrap_droop(need: DriveNeed, build: BridgeDriveBuild, shelf: Shelf) -> t
     """Times, s, and voltage of a bootstrap capacitor at the end of each on-time of the upper switch, V, over one line period.
 
     Cycle by cycle: while the upper switch is on, its driver, leakage and pull-down draw on the capacitor; while the lower is
-    on,
-    it charges through resistor and diode. The periods before settle it.
+    on, it charges through resistor and diode. The periods before settle it.
     """
     driver, diode = shelf.get(Driver, build.driver), shelf.get(Diode, build.boot_diode)
     device: Any = shelf.find("mosfet|igbt", need.device)
@@ -350,13 +351,14 @@ def bootstrap_droop(need: DriveNeed, build: BridgeDriveBuild, shelf: Shelf) -> t
     on = high * period
     charging = np.exp(-np.maximum(period - on - 2 * need.dead_time, 0.0) / tau).tolist()
     taken = ((fixed + drain * on) / build.boot_capacitor).tolist()
-    volts = top
-    seen: list[float] = []
+    volts, seen = top, [math.inf] * cycles
     for _ in range(PERIODS):
-        seen = []
-        for kept, lost in zip(charging, taken, strict=True):
+        for n, (kept, lost) in enumerate(zip(charging, taken, strict=True)):
             volts = max(0.0, top - (top - volts) * kept - lost)
-            seen.append(volts)
+            if abs(volts - seen[n]) < SETTLED:  # from here on it does what it did in the period before
+                volts = seen[-1]
+                break
+            seen[n] = volts
     return np.arange(cycles) * period + on, np.array(seen)
 
 

@@ -106,9 +106,9 @@ def design_choke(need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rul
     ranked: list[tuple[float, Candidate]] = []
     powders = _powders(pins, shelf)
     if powders:
-        ranked += _soft_candidates(need, pins, shelf, rules, powders)
+        ranked += _soft_candidates(need, pins, shelf, rules, powders, TRIES)
     if not powders or ("grade" not in pins and "core" not in pins):
-        ranked += _gapped_candidates(need, pins, shelf, rules)
+        ranked += _gapped_candidates(need, pins, shelf, rules, TRIES)
     ranked.sort(key=lambda row: row[0])
     best: Choke | None = None
     for _, candidate in ranked[:TRIES]:
@@ -123,13 +123,13 @@ def design_choke(need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rul
 
 def rank_chokes(need: ChokeNeed, shelf: Shelf, rules: Rules, count: int) -> list[Choke]:
     """The choke on each of the `count` most promising stacks that can be gapped, those that cannot work last."""
-    ranked = sorted(_gapped_candidates(need, {}, shelf, rules), key=lambda row: row[0])
-    return [_wind(need, {}, shelf, rules, *found) for _, found in ranked[:count]]
+    ranked = _gapped_candidates(need, {}, shelf, rules, count)
+    return [_wind(need, {}, shelf, rules, *found) for _, found in ranked]
 
 
 def rank_soft_chokes(need: ChokeNeed, shelf: Shelf, rules: Rules, count: int) -> list[Choke]:
     """Likewise on powder rings: the best powder for each."""
-    ranked = sorted(_soft_candidates(need, {}, shelf, rules, list(shelf.all(Powder))), key=lambda row: row[0])
+    ranked = _soft_candidates(need, {}, shelf, rules, list(shelf.all(Powder)), None)
     best: dict[tuple[str, int], Candidate] = {}
     for _, candidate in ranked:
         best.setdefault((candidate[0].core.id, candidate[0].sets), candidate)
@@ -140,9 +140,9 @@ Candidate = tuple[Stack, Grade, int]
 
 
 def _gapped_candidates(
-    need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules
+    need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules, most: int | None
 ) -> list[tuple[float, Candidate]]:  # fmt: skip
-    """Stacks that can be gapped, with the turns that keep the flux down and what they cost, watts counted in."""
+    """The best stacks that can be gapped, with the turns that keep the flux down and what they cost, watts counted in."""
     table, grade = stack_table(shelf), _grade(need, pins, shelf)
     index = _pinned_stacks(table, pins, table.gappable)
     area = table.a_e[index]
@@ -154,13 +154,13 @@ def _gapped_candidates(
     trouble = np.maximum(0, warm / (rules.winding_limit - need.air) - 1) + np.maximum(0, turns / MOST_TURNS - 1)
     score = table.price[index] + rules.watt_worth * loss + WIDE_GAP_COST * np.maximum(0, gap / np.sqrt(area) - WIDE_GAP)
     score = np.where(trouble > 0, 1e6 * (1 + trouble), score)
-    return [(float(score[at]), (table.rows[row], grade, int(turns[at]))) for at, row in enumerate(index)]
+    return [(float(score[at]), (table.rows[index[at]], grade, int(turns[at]))) for at in _cheapest(score, most)]
 
 
 def _soft_candidates(
-    need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules, powders: list[Powder]
+    need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules, powders: list[Powder], most: int | None
 ) -> list[tuple[float, Candidate]]:  # fmt: skip
-    """Rings of every powder, with the turns that give the inductance under the steady current and what they cost."""
+    """The best rings of every powder, with the turns that give the inductance under the steady current and what they cost."""
     table = stack_table(shelf)
     index = _pinned_stacks(table, pins, ~table.gappable)
     of_each = {n: np.array([[getattr(g, n)] for g in powders]) for n in (
@@ -179,8 +179,14 @@ def _soft_candidates(
     )  # fmt: skip
     score = table.price[index] + grade.price + rules.watt_worth * loss
     score = np.where(trouble > 0, 1e6 * (1 + trouble), score)
-    return [(float(score[which, at]), (table.rows[row], powder, int(turns[which, at])))
-            for which, powder in enumerate(powders) for at, row in enumerate(index)]  # fmt: skip
+    found = [divmod(int(place), index.size) for place in _cheapest(score, most)]
+    return [(float(score[which, at]), (table.rows[index[at]], powders[which], int(turns[which, at])))
+            for which, at in found]  # fmt: skip
+
+
+def _cheapest(score: np.ndarray, most: int | None) -> np.ndarray:
+    """Places, in the flat array, of so many of the lowest scores, lowest first; of all with None."""
+    return np.argsort(score, axis=None, kind="stable")[:most]
 
 
 def soft_turns(need: ChokeNeed, powder: Any, a_e: Any, l_e: Any) -> np.ndarray:
