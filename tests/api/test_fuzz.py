@@ -46,7 +46,7 @@ def test_any_pins_on_any_route(client, pins, route, wave):
 
 SECTIONS = {
     "source": ["chemistry", "cells", "capacity", "resistance", "cable_length"], "output": ["voltage", "frequency"],
-    "power": ["continuous", "surge", "surge_time", "power_factor"], "targets": ["efficiency", "distortion", "idle", "ambient"],
+    "power": ["continuous", "surge", "surge_time", "power_factor"], "targets": ["efficiency", "distortion", "idle", "ambient", "switches"],
 }  # fmt: skip
 ANY_BRIEF = st.fixed_dictionaries(
     {}, optional={s: st.dictionaries(st.sampled_from(names), SCALARS, max_size=3) for s, names in SECTIONS.items()}

@@ -7,6 +7,7 @@ from typing import Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from rhombos.core.parts.origin import Origin
 from rhombos.core.units import AmpereHour, Celsius, Hertz, Metre, Ohm, Percent, Ratio, Second, Volt, Watt, short
 
 Chemistry = Literal["LiFePO4", "Li-ion", "lead-acid"]
@@ -104,6 +105,7 @@ class Targets(_Section):
     distortion: Percent = Field(0.05, ge=0.002, le=0.5, title="Output distortion")
     idle: Watt = Field(15, ge=0.5, le=200, title="No-load draw")
     ambient: Celsius = Field(30, ge=-30, le=60, title="Hottest room")
+    switches: Origin = Field("trusted", title="Origin of the switches")
 
 
 class Brief(_Section):

@@ -66,7 +66,7 @@ class Rules(BaseModel):
 
 PRESETS: dict[RuleName, Rules] = {
     "cautious": Rules(
-        name="cautious", why="For gear that runs unattended for years, or parts of doubtful origin.",
+        name="cautious", why="For gear that runs unattended for years.",
         switch_voltage_margin=0.30, bridge_voltage_margin=0.35, diode_voltage_margin=0.35, diode_current_margin=0.5,
         switch_current_margin=0.6, input_capacitor_margin=0.30, link_capacitor_margin=0.20, ripple_current_margin=0.35,
         junction_limit=105, winding_limit=100, sink_rise=32, sharing_imbalance=0.20, current_density=3.5e6,

@@ -12,8 +12,10 @@ from rhombos.core.book import BOOK
 from rhombos.core.book.relation import SYMBOLS
 from rhombos.core.brief import Brief
 from rhombos.core.findings import Cure, Finding, PinValue, worst_first
+from rhombos.core.incoming import incoming_tests
 from rhombos.core.ledger import Ledger, Step
 from rhombos.core.parts import KINDS, Shelf
+from rhombos.core.parts.origin import as_doubtful
 from rhombos.core.pinmap import PIN_BEHIND, WHOLE
 from rhombos.core.pins import read_pins
 from rhombos.core.points import operating_points
@@ -82,6 +84,8 @@ def work_out(
     typed, missing = read_pins(pins, route.builds, shelf, ALL_BUILDS)
     if empty := [k for k in route.needed if not shelf.all(KINDS[k])]:
         raise EmptyShelf(empty)
+    if brief.targets.switches == "doubtful":
+        shelf = as_doubtful(shelf)
     builds, near, _ = build_all(route, brief, typed, shelf, rules)
     builds |= route.propose_asides(brief, builds, near, typed, shelf, rules)
     ledgers = {key: Ledger() for key in operating_points(brief)}
@@ -109,6 +113,8 @@ def explain(worked: Worked, pins: Mapping[str, PinValue]) -> Solution:
     findings += [_missing_part(address, reason) for address, reason in worked.missing.items()]
     totals = _totals(worked)
     findings += _whole(totals, worked)
+    if brief.targets.switches == "doubtful":
+        findings += incoming_tests(worked.builds, worked.shelf, worked.rules.gate_drive)
     wanted = {f.step: f.unit for b in blocks for f in b.figures if f.step}
     steps = {
         key: _step_out(address, step, wanted[key])

@@ -161,12 +161,12 @@ def fmt(value: float | None, unit_key: str = "1", digits: int = 3) -> str:
     if value is None or math.isnan(value):
         return "—"
     unit = UNITS[unit_key]
-    if math.isinf(value):
+    scaled = value / unit.scale
+    if math.isinf(scaled):
         return "∞" if value > 0 else "−∞"
     if unit_key == "s" and abs(value) >= 120:
         minutes = round(value / 60)
         return f"{minutes // 60} h {minutes % 60:02d} min" if minutes >= 60 else f"{minutes} min"
-    scaled = value / unit.scale
     if not unit.prefixed or unit_key == "degC":
         return f"{_figures(scaled, digits)} {unit.shown}".strip()
     size = abs(scaled)

@@ -2251,6 +2251,12 @@ export interface components {
              * @default 15
              */
             idle: number;
+            /**
+             * Origin of the switches
+             * @default trusted
+             * @enum {string}
+             */
+            switches: "trusted" | "doubtful";
         };
         /**
          * Totals

@@ -5,9 +5,9 @@ A new kind is one more model here, one line in `KINDS`, and one more CSV file.
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, PrivateAttr
 
 from rhombos.core.units import (
     Ampere,
@@ -49,6 +49,12 @@ class Part(BaseModel):
 
     id: str = Field(min_length=2, max_length=40, pattern=r"^[A-Za-z0-9][A-Za-z0-9 ._/+×-]*$", title="House designation")
     price: Ratio = Field(1.0, ge=0, le=1e5, title="Relative cost")
+    _printed: Self | None = PrivateAttr(None)
+
+    @property
+    def printed(self) -> Self | None:
+        """What it says of itself, where it is taken to be worse than that."""
+        return self._printed
 
     def __hash__(self) -> int:
         return hash(self.id)
@@ -80,6 +86,8 @@ class Mosfet(Part):
 
     @property
     def label(self) -> str:  # noqa: D102
+        if self.printed:
+            return self.printed.label
         return f"N {self.v_rating:.0f} V {self.r_on * 1e3:.3g} mΩ {self.package}"
 
 
@@ -104,6 +112,8 @@ class Igbt(Part):
 
     @property
     def label(self) -> str:  # noqa: D102
+        if self.printed:
+            return self.printed.label
         return f"IGBT {self.v_rating:.0f} V {self.i_rating:.0f} A {self.package}"
 
 
