@@ -38,7 +38,7 @@ def test_text_that_cannot_be_read_is_refused_with_the_reason(text, unit, reason)
     ("value", "unit", "text"),
     [
         (4700, "ohm", "4.70 kΩ"), (46e3, "Hz", "46.0 kHz"), (0.138, "T", "138 mT"), (1.6e-5, "m^2", "16.0 mm²"),
-        (0.927, "%", "92.7 %"), (13200, "s", "3 h 40 min"), (0, "V", "0 V"), (math.inf, "ohm", "∞"), (1.7e306, "%", "∞"), (math.nan, "V", "—"),
+        (0.927, "%", "92.7 %"), (13200, "s", "3 h 40 min"), (0, "V", "0 V"), (math.inf, "ohm", "∞"), (1.7e307, "%", "∞"), (1.7975e306, "%", "1.80e+308 %"), (math.nan, "V", "—"),
         (999.96, "V", "1.00 kV"), (-3.2, "W", "−3.20 W"), (360e3, "A*h", "100 Ah"),
     ],
 )  # fmt: skip

@@ -185,9 +185,15 @@ def short(value: float, unit_key: str = "1") -> str:
     return number + gap + unit
 
 
+ENDLESS = 1e15
+"""From here on digits say nothing: an exponent does."""
+
+
 def _figures(number: float, digits: int) -> str:
     if number == 0:
         return "0"
+    if abs(number) >= ENDLESS:
+        return f"{number:.{digits - 1}e}".replace("-", "−")
     rounded = float(f"{number:.{digits - 1}e}")
     places = max(0, digits - 1 - math.floor(math.log10(abs(rounded))))
     if places > digits + 2:
