@@ -93,3 +93,12 @@ def test_the_power_path_is_walked_with_tab_and_enter(bench):
     bench.browser.switch_to.active_element.send_keys(Keys.ENTER)
     bench.until(lambda: "block=rectifier" in bench.browser.current_url)
     assert bench.one("block-rectifier").get_attribute("aria-pressed") == "true"
+
+
+def test_doubtful_switches_bring_their_incoming_test(bench):
+    bench.click("show-brief")
+    Select(bench.one("brief-targets.switches")).select_by_visible_text("doubtful")
+    bench.until(lambda: "Test every switch before it is fitted" in bench.text("findings"))
+    assert "of doubtful origin: counted on for" in bench.text("findings")
+    bench.kept()
+    assert bench.stored()["design"]["brief"]["targets"]["switches"] == "doubtful"

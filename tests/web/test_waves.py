@@ -104,7 +104,7 @@ def test_the_scope_is_triggered_and_read_at_two_cursors(bench):
     bench.click("trigger-load")
     bench.type("trigger-level", "9 A")
     bench.until(lambda: "trigger" in bench.text("chart-load-inductor"), "no trigger mark")
-    first = bench.one("window-first").get_attribute("value")
+    first = bench.until(lambda: bench.one("scope").get_attribute("data-fresh") == "true" and bench.one("window-first").get_attribute("value"))
     bench.click("trigger-next")
     bench.until(lambda: bench.one("window-first").get_attribute("value") != first)
     bench.type("trigger-level", "900 A")

@@ -34,7 +34,7 @@ def incoming_tests(builds: Mapping[str, Any], shelf: Shelf, drive: float) -> lis
         most, says = on_drop(part, amps), on_drop(printed, amps)
         found.append(Finding(
             code=f"{block}.incoming", severity="watch", block=block, title="Test every switch before it is fitted",
-            cause=f"{part.label} of doubtful origin: counted on for {short(part.v_rating, 'V')}, {short(part.i_rating, 'A')}, "
+            cause=f"{part.label} of doubtful origin: counted on for {short(part.v_rating, 'V')}, {fmt(part.i_rating, 'A')}, "
                   f"{fmt(most, 'V')} at {short(amps, 'A')}.",
             remedy=f"Diode test of a meter: 0.4 to 0.7 V one way, open the other, the gate tied; the gate open both ways. "
                    f"Gate at {short(drive, 'V')}, {short(amps, 'A')} through, four wires: {fmt(says, 'V')} is as printed; "
