@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from scipy.special import jv
 
+from rhombos.core.plots.high_side import filter_gain
 from rhombos.core.report import Operating
 from rhombos.core.rules import PRESETS
 from rhombos.core.solve import work_out
@@ -50,3 +51,11 @@ def test_distortion_counts_what_the_resonance_adds(refuge, shelf):
     assert 0.3 < corner_of(at) / (2 * at.carrier) < 0.5
     exact = output_waves(at).voltage_readings.thd
     assert worked.settled["nominal"].states["output_filter"].distortion == pytest.approx(exact, rel=0.12)
+
+
+@pytest.mark.parametrize(("pins", "said"), [
+    ({}, "held down to -"),
+    ({"output_filter.inductance": 20e-6, "output_filter.capacitor": "CF-310AC-1", "output_filter.count": 1}, "lifted by "),
+])  # fmt: skip
+def test_the_gains_caption_says_which_way_the_ripple_goes(pins, said, refuge, shelf):
+    assert said in filter_gain(work_out(refuge, pins, shelf, PRESETS["usual"])).remark

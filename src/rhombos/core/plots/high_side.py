@@ -243,8 +243,8 @@ def filter_gain(worked: Worked) -> Chart:
                 curve("full load", frequency, decibels[0], f, g)),
         marks=(Mark(at=f(state.corner), label=f"corner {fmt(state.corner, 'Hz', 2)}", role="here", upright=True),
                Mark(at=f(2 * at.carrier), label=f"ripple {short(2 * at.carrier, 'Hz')}", role="house", upright=True)),
-        remark=f"The ripple at twice the carrier is held down to {ripple:.0f} dB. Without load the corner rings: keep "
-               "every low harmonic away from it.")  # fmt: skip
+        remark=f"The ripple at twice the carrier is {'held down to' if ripple < 0 else 'lifted by'} {ripple:.0f} dB. Without "
+               "load the corner rings: keep every low harmonic away from it.")  # fmt: skip
 
 
 def output_voltage(worked: Worked) -> Chart:
