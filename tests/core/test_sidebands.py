@@ -6,12 +6,13 @@ import numpy as np
 import pytest
 from scipy.special import jv
 
+from rhombos.core.book import filters
 from rhombos.core.plots.high_side import filter_gain
 from rhombos.core.report import Operating
 from rhombos.core.rules import PRESETS
 from rhombos.core.solve import work_out
 from rhombos.core.waves.output import output_waves
-from rhombos.core.waves.sidebands import corner_of, lifted
+from rhombos.core.waves.sidebands import lifted
 
 SHARP = Operating(
     index=0.8, v_link=370.0, carrier=18e3, line=50.0, inductance=20e-6, resistance=0.4, capacitance=1e-6, load_resistance=1e6,
@@ -39,7 +40,7 @@ def test_what_stands_at_the_socket_is_the_line_times_its_gain():
 @pytest.mark.parametrize("corner_hz", [500.0, 2e3, 12e3, 24e3])
 def test_a_corner_well_below_the_ripple_lifts_nothing(corner_hz):
     at = SHARP.model_copy(update={"inductance": 1 / ((2 * math.pi * corner_hz) ** 2 * 1e-6)})
-    assert corner_of(at) == pytest.approx(corner_hz)
+    assert float(filters.corner(L=at.inductance, C=at.capacitance)) == pytest.approx(corner_hz)
     assert lifted(at) is None
 
 
@@ -48,7 +49,7 @@ def test_distortion_counts_what_the_resonance_adds(refuge, shelf):
     pins = {"output_filter.inductance": 150e-6, "output_filter.capacitor": "CF-310AC-1", "output_filter.count": 1, "h_bridge.dead_time": 0.0}
     worked = work_out(refuge, pins, shelf, PRESETS["usual"])
     at = worked.route.operating(worked.settled, worked.builds, worked.shelf)
-    assert 0.3 < corner_of(at) / (2 * at.carrier) < 0.5
+    assert 0.3 < worked.settled["nominal"].states["output_filter"].corner / (2 * at.carrier) < 0.5
     exact = output_waves(at).voltage_readings.thd
     assert worked.settled["nominal"].states["output_filter"].distortion == pytest.approx(exact, rel=0.12)
 
@@ -59,3 +60,19 @@ def test_distortion_counts_what_the_resonance_adds(refuge, shelf):
 ])  # fmt: skip
 def test_the_gains_caption_says_which_way_the_ripple_goes(pins, said, refuge, shelf):
     assert said in filter_gain(work_out(refuge, pins, shelf, PRESETS["usual"])).remark
+
+
+def test_the_damper_takes_the_corners_peak_down_as_its_circuit_does(worked):
+    """The damped filter written as one impedance divider, at the frequencies drawn."""
+    chart = filter_gain(worked)
+    at = worked.route.operating(worked.settled, worked.builds, worked.shelf)
+    drawn = {s.name: np.array(s.y) for s in chart.series}
+    f = 1e3 * np.array(chart.series[2].x)
+    s = 2j * math.pi * f
+    ohms = math.sqrt(at.inductance / at.capacitance)
+    across = 1 / (s * at.capacitance + 1 / (ohms + 1 / (s * 4 * at.capacitance)))
+    expected = 20 * np.log10(np.abs(across / (across + at.resistance + s * at.inductance)))
+    assert drawn["no load, with a damper"] == pytest.approx(expected, abs=0.01)
+    assert drawn["no load, with a damper"].max() < 4
+    assert drawn["no load"].max() > 20
+    assert "in series with" in chart.remark

@@ -9,9 +9,19 @@ from fastapi import APIRouter, HTTPException, Response
 from rhombos.api.problem import ProblemDocument
 from rhombos.api.routers.solve import Asked
 from rhombos.api.service import Serving
-from rhombos.core.modulation import ModulationAsked, ModulationBench, SineTable, TableAsked, modulation_bench, sine_table
+from rhombos.core.modulation import (
+    LoopAsked,
+    LoopBench,
+    ModulationAsked,
+    ModulationBench,
+    SineTable,
+    TableAsked,
+    loop_bench,
+    modulation_bench,
+    sine_table,
+)  # fmt: skip
 from rhombos.core.modulation.table import FILES
-from rhombos.core.scope import ScopeAsked, ScopeBench, scope_bench, scope_csv
+from rhombos.core.scope import ScopeAsked, ScopeSeen, scope_bench, scope_csv, scope_points
 from rhombos.core.solve import Worked
 
 router = APIRouter(tags=["modulation"], responses={422: {"model": ProblemDocument}, 503: {"model": ProblemDocument}})
@@ -32,29 +42,47 @@ def modulation(asked: ModulationIn, serving: Serving) -> ModulationBench:
     return modulation_bench(asked.setting, worked)
 
 
+def _with_sine(asked: Asked, serving: Serving) -> Worked:
+    worked = serving.work(asked.brief, asked.pins, asked.rules, asked.route)
+    if worked.route.operating(worked.settled, worked.builds, worked.shelf) is None:
+        raise HTTPException(404, "this is for designs that make a sine; ask the brief for one")
+    return worked
+
+
+class LoopIn(Asked):
+    """A design, with how its output is to be held."""
+
+    setting: LoopAsked = LoopAsked()
+
+
+@router.post("/voltage-loop", responses={404: {"model": ProblemDocument}})
+def voltage_loop(asked: LoopIn, serving: Serving) -> LoopBench:
+    """Margins, output impedance, and the response to a step of the load."""
+    return loop_bench(asked.setting, _with_sine(asked, serving))
+
+
 class ScopeIn(Asked):
     """A design, with what to record at its socket and which part of that to look at."""
 
     look: ScopeAsked = ScopeAsked()
 
 
-def _recordable(asked: ScopeIn, serving: Serving) -> Worked:
-    worked = serving.work(asked.brief, asked.pins, asked.rules, asked.route)
-    if worked.route.operating(worked.settled, worked.builds, worked.shelf) is None:
-        raise HTTPException(404, "the scope records designs that make a sine; ask the brief for one")
-    return worked
-
-
 @router.post("/scope", responses={404: {"model": ProblemDocument}})
-def scope(asked: ScopeIn, serving: Serving) -> ScopeBench:
-    """Traces of a window that keep their extremes, and what meters read of it."""
-    return scope_bench(asked.look, _recordable(asked, serving))
+def scope(asked: ScopeIn, serving: Serving) -> ScopeSeen:
+    """What a window says: readings, measurements, cursors, a spectrum, and where the record can be probed."""
+    return scope_bench(asked.look, _with_sine(asked, serving))
+
+
+@router.post("/scope/points", response_class=Response, responses={200: {"content": {"application/octet-stream": {}}}})
+def scope_drawn(asked: ScopeIn, serving: Serving) -> Response:
+    """The window's traces to draw, every edge in them: a line of JSON, then times as doubles and traces as singles."""
+    return Response(scope_points(asked.look, _with_sine(asked, serving)), media_type="application/octet-stream")
 
 
 @router.post("/scope/csv", response_class=Response, responses={200: {"content": {"text/csv": {}}}})
 def scope_table(asked: ScopeIn, serving: Serving) -> Response:
     """The window as a table, every edge with a row before and after it."""
-    return Response(scope_csv(asked.look, _recordable(asked, serving)), media_type="text/csv")
+    return Response(scope_csv(asked.look, _with_sine(asked, serving)), media_type="text/csv")
 
 
 @router.post("/sine-table")

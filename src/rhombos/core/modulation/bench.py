@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
+from rhombos.core.blocks.h_bridge import AUDIBLE
 from rhombos.core.labels import Labelled, labelled
 from rhombos.core.plots.model import Chart, Mark, Scale, Series, curve, roomy
 from rhombos.core.solve import Worked
@@ -26,7 +27,6 @@ from rhombos.core.waves.schemes import (
 )
 from rhombos.core.waves.spectrum import FORM_FACTOR, harmonics, readings_of_steps
 
-AUDIBLE = 16e3
 SHOWN_CARRIERS = 8
 """Carrier periods that the picture of the comparison shows."""
 FINE = 24
@@ -177,9 +177,8 @@ def _figures(made: _Made) -> tuple[Labelled, ...]:
         ("Fundamental, peak", fmt(float(low[0]), "V", 4)), ("Lost to dead time", fmt(ideal - float(low[0]), "V", 2)),
         *((f"Harmonic {h}, of the fundamental", fmt(float(low[h - 1] / low[0]), "%", 2)) for h in LOW_ORDERS),
         ("Distortion, all of it", fmt(read.thd, "%")), ("Weighted distortion", fmt(weighted_distortion(wave), "%", 2)),
-        ("True-RMS meter shows", fmt(read.rms, "V", 4)), ("Average-responding meter shows", fmt(read.average_responding, "V",
-        4)),
-        ("Peak", fmt(read.peak, "V", 4)),
+        ("True-RMS meter shows", fmt(read.rms, "V", 4)),
+        ("Average-responding meter shows", fmt(read.average_responding, "V", 4)), ("Peak", fmt(read.peak, "V", 4)),
     ]  # fmt: skip
     if setting.scheme in SINES:
         rows.insert(0, ("Carrier periods in a line period", str(setting.ratio)))

@@ -84,13 +84,11 @@ def played(asked: TableAsked) -> Played:
     top = round(asked.clock / (steps * asked.carrier))
     most = 2**asked.bits - 1
     if top > most:
-        raise TableProblem("bits",
-        f"the timer counts to {top}, and {asked.bits} bits hold {most}; a faster carrier, a slower clock "
-                           "(prescaler), or more bits")  # fmt: skip
+        raise TableProblem("bits", f"the timer counts to {top}, and {asked.bits} bits hold {most}; a faster carrier, a slower "
+                           "clock (prescaler), or more bits")  # fmt: skip
     if top < 16:
-        raise TableProblem("clock",
-        f"the timer counts to {top} only: fewer than 16 steps make no sine; a faster clock or a slower "
-                           "carrier")  # fmt: skip
+        raise TableProblem("clock", f"the timer counts to {top} only: fewer than 16 steps make no sine; a faster clock or a "
+                           "slower carrier")  # fmt: skip
     carrier = asked.clock / (steps * top)
     samples = asked.samples or round(carrier / asked.line)
     if samples < 8:

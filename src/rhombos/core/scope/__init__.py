@@ -1,5 +1,6 @@
-"""The scope: what the socket does from period to period and from carrier to carrier, with loads that are not plain."""
+"""The scope: events recorded by the waves engine, and what a window of a record shows."""
 
-from rhombos.core.scope.bench import ScopeAsked, ScopeBench, scope_bench, scope_csv
+from rhombos.core.scope.asked import ScopeAsked, Spectrum, Trigger
+from rhombos.core.scope.bench import ScopeSeen, bench_of, scope_bench, scope_csv, scope_points
 
-__all__ = ["ScopeAsked", "ScopeBench", "scope_bench", "scope_csv"]
+__all__ = ["ScopeAsked", "ScopeSeen", "Spectrum", "Trigger", "bench_of", "scope_bench", "scope_csv", "scope_points"]

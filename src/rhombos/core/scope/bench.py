@@ -1,70 +1,59 @@
-"""What the scope shows: traces that keep their extremes however many edges they hold, and what meters read of the window."""
+"""What the scope says of a window: what meters read, what each trace measures, its spectrum, what to know beforehand."""
 
 from __future__ import annotations
 
 import math
-from typing import Any
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator
+from pydantic import BaseModel, ConfigDict
 
 from rhombos.core.labels import Labelled, labelled
-from rhombos.core.plots.model import Chart, Mark, Role, Scale, Series, roomy
-from rhombos.core.scope.record import BEFORE, QUARTER, Bench, EventName, LoadName, Record, record
-from rhombos.core.scope.view import TRACES, TraceName, View, around, crossing, envelope, readings_at, view, window
+from rhombos.core.plots.model import Chart, Scale, Series
+from rhombos.core.scope.asked import ScopeAsked, Spectrum
+from rhombos.core.scope.record import Bench, Record, record
+from rhombos.core.scope.view import View, around, crossing, packed, readings_at, view, window
 from rhombos.core.solve import Worked
-from rhombos.core.units import Second, fmt, parse, short
+from rhombos.core.units import fmt, short
 from rhombos.core.waves.modulation import Array
 
-SPECTRUM = 4096
+SAMPLES = 2**16
+"""Of one line period, for its spectrum."""
 MOST_HARMONICS = 40
+GROUPS = 6.5
+"""How far, in carriers, a spectrum to the carrier reaches: three groups of a unipolar bridge."""
+FLOOR = 1e-5
+"""Share below which a line is not drawn."""
 LIMITS: tuple[tuple[int, float], ...] = ((3, 0.05), (5, 0.06), (7, 0.05), (9, 0.015), (11, 0.035), (13, 0.03))
 """Shares of the fundamental that low-voltage supplies usually keep to, by harmonic: a yardstick, not a certificate."""
 
 
-class Trigger(BaseModel):
-    """Begin the window a little before a trace passes a level, V, A or W, later than `after`, s."""
+class TracePoint(BaseModel):
+    """Where the record can be probed."""
 
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True)
 
-    trace: TraceName = "output"
-    level: float = Field(0.0, ge=-1e6, le=1e6, title="Trigger level")
-    rising: bool = True
-    after: Second = Field(0.0, ge=0, le=10, title="Trigger after")
-
-    @field_validator("level", mode="before")
-    @classmethod
-    def _read(cls, value: Any, info: ValidationInfo) -> Any:
-        return parse(value, TRACES[info.data.get("trace", "output")][0]) if isinstance(value, str) else value
+    name: str
+    unit: str
+    label: str
 
 
-class ScopeAsked(BaseModel):
-    """What to record, and which part of it to look at."""
+class ScopeSeen(BaseModel):
+    """What there is to probe, and what the window says; `period` and `carrier` are the lengths, s, that a person zooms to.
 
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
-
-    load: LoadName = "as designed"
-    event: EventName = "steady"
-    periods: int = Field(4, ge=1, le=20, title="Line periods")
-    first: Second | None = Field(None, ge=0, le=10, title="Window from")
-    last: Second | None = Field(None, ge=0, le=10, title="Window to")
-    reference: LoadName | None = None
-    cursors: tuple[Second, ...] = Field((), max_length=2, title="Cursors")
-    trigger: Trigger | None = None
-
-
-class ScopeBench(BaseModel):
-    """Traces of the window with their readings; `period` and `carrier` are the lengths, s, that a person zooms to.
-
-    `cursors` is a table, row by row, its first row naming the columns; `triggered` is the moment that set the window, s.
+    `cursors` and `measured` are tables, row by row, the first row naming the columns; `triggered` is the moment that set the
+    window, `tripped` the one at which the bridge let go, s; `trip` the level, A.
     """
 
     model_config = ConfigDict(frozen=True)
 
-    charts: tuple[Chart, ...]
+    points: tuple[TracePoint, ...]
     readings: tuple[Labelled, ...]
+    measured: tuple[tuple[str, ...], ...]
     cursors: tuple[tuple[str, ...], ...] = ()
+    spectrum: Chart | None = None
     triggered: float | None = None
+    tripped: float | None = None
+    trip: float
     remarks: tuple[str, ...]
     first: float
     last: float
@@ -73,107 +62,140 @@ class ScopeBench(BaseModel):
     carrier: float
 
 
-def _bench(worked: Worked) -> Bench:
+def bench_of(worked: Worked) -> Bench:
+    """What of a design is recorded."""
     at = worked.route.operating(worked.settled, worked.builds, worked.shelf)
     assert at is not None
     lost = worked.route.hopeless(worked.settled)
     surges = [s.states["output_filter"].peak for k, s in worked.settled.items() if k not in lost]
     peak = max(surges or [worked.settled["nominal"].states["output_filter"].peak])
-    return Bench(at, worked.brief.power.continuous, worked.brief.output.voltage, worked.rules.trip_factor * peak / at.ratio)
+    supply = worked.route.supply(worked.settled, worked.builds, worked.brief, worked.shelf, worked.rules)
+    return Bench(at, worked.brief.power.continuous, worked.brief.output.voltage, worked.rules.trip_factor * peak / at.ratio,
+                 supply)  # fmt: skip
 
 
-def scope_bench(asked: ScopeAsked, worked: Worked) -> ScopeBench:
-    """The record of an event. Raises: ValueError where nothing settles."""
-    bench = _bench(worked)
-    made = record(bench, asked.load, asked.event, asked.periods)
+def scope_bench(asked: ScopeAsked, worked: Worked) -> ScopeSeen:
+    """What is read of an event. Raises: ValueError where nothing settles."""
+    bench, made = _recorded(asked, worked)
     first, last, triggered = _looked_at(asked, made)
-    seen = view(made, first, last)
-    other = None
-    if asked.reference:
-        beside = record(bench, asked.reference, asked.event, asked.periods)
-        other = view(beside, first, min(last, beside.end)) if first < beside.end else None
+    seen = view(made, first, last, asked.grid)
     cursors = tuple(min(c, made.end) for c in asked.cursors)
-    moments: list[tuple[float | None, str, Role]] = [(made.tripped, "trips", "rating"), (triggered, "trigger", "house")]
-    moments += [(at, name, "here") for at, name in zip(cursors, "AB", strict=False)]
-    marks = tuple(Mark(at=at, label=label, role=role, upright=True)
-                  for at, label, role in moments if at is not None and first <= at <= last)  # fmt: skip
-    near = last - first < 0.3 / made.line
-    charts = [
-        _traces(seen, other, ("output", "bridge") if near else ("output",), "Voltage", marks),
-        _traces(seen, other, ("load", "inductor"), "Current", marks, bench.trip),
-        _traces(seen, other, ("power",), "Power into the load", marks),
-    ]  # fmt: skip
-    if asked.load == "adapter":
-        charts.insert(2, _traces(seen, None, ("capacitor",), "Capacitor of the adapter", marks))
-    if last - first >= 0.999 / made.line and made.tripped is None:
-        charts.append(_harmonics(made, last))
-    return ScopeBench(
-        charts=tuple(charts), readings=_readings(made, seen), remarks=_remarks(made, seen, asked, bench, triggered),
-        cursors=readings_at(made, cursors) if cursors else (), triggered=triggered, first=first, last=last, end=made.end,
-        period=1 / made.line, carrier=1 / made.carrier)  # fmt: skip
+    return ScopeSeen(
+        points=tuple(TracePoint(name=n, unit=p.unit, label=p.label) for n, p in made.points.items()),
+        readings=_readings(made, seen), measured=_measured(made, seen, asked),
+        cursors=readings_at(made, cursors) if cursors else (), spectrum=_spectrum(made, last, asked.spectrum),
+        triggered=triggered, tripped=made.tripped, trip=bench.trip, remarks=_remarks(made, seen, asked, bench, triggered),
+        first=first, last=last, end=made.end, period=1 / made.line, carrier=1 / made.carrier)  # fmt: skip
+
+
+def scope_points(asked: ScopeAsked, worked: Worked) -> bytes:
+    """The window as numbers to draw, every edge in it: see `view.packed`."""
+    _, made = _recorded(asked, worked)
+    first, last, _ = _looked_at(asked, made)
+    return packed(made, view(made, first, last, asked.grid))
+
+
+def scope_csv(asked: ScopeAsked, worked: Worked) -> str:
+    """The window as a table: time, s, and every trace, V, A, W; every edge has a row before and after it."""
+    _, made = _recorded(asked, worked)
+    first, last, _ = _looked_at(asked, made)
+    edges = made.edges(first, last)
+    time = np.unique(np.concatenate([np.linspace(first, last, 5001), edges, np.clip(edges - 1e-9, first, last)]))
+    traces, points = made.probe(time), made.points
+    rows = np.column_stack([time, *(traces[n] for n in points)])
+    lines = [",".join(["time_s", *(f"{n}_{p.unit.replace('*', '')}" for n, p in points.items())])]
+    lines += [",".join(f"{v:.7g}" for v in row) for row in rows]
+    return "\n".join(lines) + "\n"
+
+
+def _recorded(asked: ScopeAsked, worked: Worked) -> tuple[Bench, Record]:
+    bench = bench_of(worked)
+    return bench, record(bench, asked.load, asked.event, asked.periods, asked.source)
 
 
 def _looked_at(asked: ScopeAsked, made: Record) -> tuple[float, float, float | None]:
     """The window, s, and the moment that triggered it."""
     first, last = window(asked.first, asked.last, made.end, made.carrier)
     hit = asked.trigger
-    found = crossing(made, hit.trace, hit.level, hit.rising, min(hit.after, made.end)) if hit else None
+    known = hit is not None and hit.trace in made.points
+    found = crossing(made, hit.trace, hit.level, hit.rising, min(hit.after, made.end)) if hit and known else None
     if found is None:
         return first, last, None
     wide = last - first if asked.first is not None or asked.last is not None else 1 / made.line
     return *around(found, wide, made.end), found
 
 
-def _traces(
-    seen: View, other: View | None, names: tuple[TraceName, ...], title: str, marks: tuple[Mark, ...],
-    level: float | None = None,
-) -> Chart:  # fmt: skip
-    """Traces of one unit over the window; `level` is drawn across, A or V."""
-    unit = TRACES[names[0]][0]
-    found = [(n, *envelope(seen, n)) for n in names]
-    top = max(float(np.abs(v).max()) for _, _, v in found) or 1.0
-    t, y = Scale("s", seen.last), Scale(unit, top)
-    roles: Any = ("main", "second")
-    series = [Series(name=TRACES[n][1], x=t.all(times), y=y.all(values), role=role)
-              for (n, times, values), role in zip(found, roles, strict=False)]  # fmt: skip
-    if other is not None:
-        times, values = envelope(other, names[0])
-        series.append(Series(name="for comparison", x=t.all(times), y=y.all(values), role="faint"))
-        top = max(top, float(np.abs(values).max()))
-    low = min(0.0, *(float(v.min()) for _, _, v in found))
-    across = (Mark(at=y(level), label=f"trip {fmt(level, unit)}", role="house"),) if level and level < 1.3 * top else ()
-    return Chart(
-        key="-".join(names), title=title, x=t.axis("time", low=seen.first, high=seen.last),
-        y=y.axis("", low=-roomy(-low) if low < 0 else 0.0, high=roomy(top)), series=tuple(series),
-        marks=(*(m.model_copy(update={"at": t(m.at)}) for m in marks), *across), remark="")  # fmt: skip
-
-
 def _last_period(made: Record, last: float) -> tuple[Array, dict[str, Array]]:
     """One line period that ends with the window, evenly sampled."""
     begin = max(0.0, last - 1 / made.line)
-    time = begin + (np.arange(SPECTRUM) + 0.5) * (last - begin) / SPECTRUM
+    time = begin + (np.arange(SAMPLES) + 0.5) * (last - begin) / SAMPLES
     return time, made.probe(time)
 
 
-def _harmonics(made: Record, last: float) -> Chart:
-    """Harmonics of voltage and current at the socket in the last period of the window, against usual limits of supplies."""
+def _peaks(values: Array) -> Array:
+    """The mean and the peaks of all harmonics of one period."""
+    found = np.abs(np.fft.rfft(values)) * 2 / values.size
+    found[0] /= 2
+    return np.asarray(found)
+
+
+def _spectrum(made: Record, last: float, asked: Spectrum | None) -> Chart | None:
+    """Harmonics of a trace in the last line period that ends with the window; of one with a mean, against its mean."""
+    if asked is None or asked.trace not in made.points:
+        return None
     _, traces = _last_period(made, last)
-    volts, amps = (np.abs(np.fft.rfft(traces[n]))[1 : MOST_HARMONICS + 1] for n in ("output", "load"))
-    g, h = Scale("%", 1), Scale("1", 1)
-    orders = np.arange(2, MOST_HARMONICS + 1)
-    series = [Series(name="voltage", x=h.all(orders), y=g.all(volts[1:] / volts[0]), kind="sticks")]
-    if amps[0] > 0:
-        series.append(Series(name="current", x=h.all(orders + 0.3), y=g.all(amps[1:] / amps[0]), kind="sticks", role="second"))
-    series.append(Series(name="usual limit of a supply", x=h.all([n for n, _ in LIMITS]), y=g.all([s for _, s in LIMITS]),
-                         role="third", kind="steps"))  # fmt: skip
+    point, peaks = made.points[asked.trace], _peaks(traces[asked.trace])
+    mean = peaks[0] > peaks[1]
+    base = max(float(peaks[0] if mean else peaks[1]), 1e-12)
+    wide = asked.reach == "carrier"
+    count = math.ceil(GROUPS * made.carrier / made.line) if wide else MOST_HARMONICS
+    count = min(count, peaks.size - 1)
+    orders = np.arange(1 if mean or wide else 2, count + 1)
+    shares = peaks[orders] / base
+    if wide:
+        orders, shares = orders[shares > FLOOR], shares[shares > FLOOR]
+    x = Scale("Hz", count * made.line) if wide else Scale("1", 1)
+    y = Scale("%", 1)
+    along = orders * made.line if wide else orders
+    series = [Series(name=point.label, x=x.all(along), y=y.all(shares), kind="sticks")]
+    end = count * made.line if wide else count + 1
+    if asked.trace == "output" and not wide:
+        series.append(Series(name="usual limit of a supply", x=x.all([n for n, _ in LIMITS]), y=y.all([s for _, s in LIMITS]),
+                             role="third", kind="steps"))  # fmt: skip
+    worst = ""
+    if asked.limit:
+        series.append(Series(name=f"limit {fmt(asked.limit, '%', 2)}", x=x.all([0, end]), y=y.all([asked.limit] * 2),
+                             role="second"))  # fmt: skip
+        over = orders[shares > asked.limit]
+        worst = f" {over.size} lines stand above the limit, the first at {fmt(float(over[0]) * made.line, 'Hz', 4)}." \
+            if over.size else " All stay below the limit."  # fmt: skip
+    of_what = f"mean, {fmt(base, point.unit)}" if mean else f"fundamental, {fmt(base, point.unit)} peak"
+    yardstick = " The limits are those that public supplies usually keep to: a yardstick, not a certificate." \
+        if asked.trace == "output" and not wide else ""  # fmt: skip
     return Chart(
-        key="harmonics", title="Harmonics in the last period", x=h.axis("harmonic", low=0, high=MOST_HARMONICS + 1),
-        y=g.axis("of the fundamental", low=0), series=tuple(series),
-        remark="The limits are those that public supplies usually keep to: a yardstick, not a certificate.")  # fmt: skip
+        key="spectrum", title=f"Spectrum: {point.label}", x=x.axis("frequency" if wide else "harmonic", low=0, high=x(end)),
+        y=y.axis("", low=0), series=tuple(series),
+        remark=f"The last line period, of its {of_what}.{worst}{yardstick}")  # fmt: skip
 
 
 def _mean_square(values: Array, time: Array) -> float:
     return float(np.trapezoid(values**2, time) / (time[-1] - time[0]))
+
+
+def _measured(made: Record, seen: View, asked: ScopeAsked) -> tuple[tuple[str, ...], ...]:
+    """Each trace asked for over the window: mean, RMS, least, most and their distance, as rows of text."""
+    rows: list[tuple[str, ...]] = [("", "mean", "RMS", "least", "most", "swing")]
+    for name in asked.traces:
+        if name not in made.points:
+            continue
+        point, values = made.points[name], seen.traces[name]
+        mean = float(np.trapezoid(values, seen.time) / (seen.last - seen.first))
+        least, most = float(values.min()), float(values.max())
+        if abs(mean) < 1e-4 * (most - least):
+            mean = 0.0
+        rms = math.sqrt(_mean_square(values, seen.time))
+        rows.append((point.label, *(fmt(v, point.unit) for v in (mean, rms, least, most, most - least))))
+    return tuple(rows)
 
 
 def _readings(made: Record, seen: View) -> tuple[Labelled, ...]:
@@ -190,57 +212,61 @@ def _readings(made: Record, seen: View) -> tuple[Labelled, ...]:
         ("Power factor", f"{power / (volts * amps):.3f}" if volts * amps > 1e-9 else "–"),
         ("Inductor current, peak", fmt(float(np.abs(traces["inductor"]).max()), "A")),
     ]  # fmt: skip
+    if made.trail is not None:
+        drawn = float(np.trapezoid(traces["battery"], time) / (last - first))
+        rows.append(("Battery current, mean", fmt(drawn, "A")))
+        rows.append(("Battery current, RMS over mean",
+                     f"{math.sqrt(_mean_square(traces['battery'], time)) / drawn:.2f}" if drawn > 1e-6 else "–"))  # fmt: skip
     if last - first >= 0.999 / made.line:
         _, period = _last_period(made, last)
         for name, title in (("output", "voltage"), ("load", "load current")):
-            peaks = np.abs(np.fft.rfft(period[name]))
+            peaks = _peaks(period[name])
             if peaks[1] > 1e-6:
                 rows.append((f"Distortion of the {title}, last period",
                              fmt(math.sqrt(float(np.sum(peaks[2:MOST_HARMONICS + 1] ** 2))) / float(peaks[1]),
                              "%")))  # fmt: skip
         rows.append(("Fundamental of the voltage, last period", fmt(
-            math.sqrt(2) * float(np.abs(np.fft.rfft(period["output"]))[1]) / SPECTRUM, "V", 4)))  # fmt: skip
+            float(_peaks(period["output"])[1]) / math.sqrt(2), "V", 4)))  # fmt: skip
     return labelled(*rows)
+
+
+LOADS = {
+    "motor, starting": "A motor with a run capacitor, as its equivalent circuit: five times its current at a power factor of "
+                       "0.45 while it stands; after a start it reaches its speed in 0.4 s.",
+    "motor, running": "A motor with a run capacitor, as its equivalent circuit, at the slip at which it takes the power.",
+    "lamp, cold": "A filament is cold at first: a twelfth of its hot resistance, and warm in a tenth of a second.",
+    "transformer": "A line transformer with its rated load: its core has its knee a quarter above the working flux, and draws "
+                   "fifty times the current beyond. Put on at a zero of the voltage it saturates; here it is put on at the "
+                   "crest.",
+}  # fmt: skip
 
 
 def _remarks(made: Record, seen: View, asked: ScopeAsked, bench: Bench, triggered: float | None) -> tuple[str, ...]:
     """What a person should know before believing the traces, the most urgent first."""
     found = []
     hit = asked.trigger
-    if hit and triggered is None:
+    if hit and hit.trace not in made.points:
+        found.append(f"There is no {hit.trace} to trigger on in this record.")
+    elif hit and triggered is None:
+        point = made.points[hit.trace]
         found.append(f"No trigger: after {fmt(hit.after, 's')} nothing {'rises' if hit.rising else 'falls'} through "
-                     f"{short(hit.level, TRACES[hit.trace][0])} ({TRACES[hit.trace][1]}).")  # fmt: skip
-    if asked.load == "motor, starting":
-        found.append("A motor that does not turn yet: five times its current at a power factor of 0.45.")
-    if asked.load == "lamp, cold":
-        found.append("A filament is cold at first: a twelfth of its hot resistance, and warm in a tenth of a second.")
+                     f"{short(hit.level, point.unit)} ({point.label}).")  # fmt: skip
+    if asked.load in LOADS:
+        found.append(LOADS[asked.load])
     if asked.load == "adapter":
         found.append(f"An adapter of {short(bench.power, 'W')} without correction: a fifth of the peak as ripple on its "
                      "capacitor, 3 % of its impedance before it.")  # fmt: skip
     if asked.event == "short circuit":
-        after = f", {fmt(made.tripped - _crest(bench), 's')} after the short; its diodes then give the current back." \
+        after = f", {fmt(made.tripped - bench.crest, 's')} after the short; its diodes then give the current back." \
             if made.tripped is not None else "; here it never does."  # fmt: skip
         found.append(f"The bridge trips at {fmt(bench.trip, 'A')} in its inductor{after}")
     reached = float(np.abs(seen.traces["inductor"]).max())
     if asked.event != "short circuit" and reached > bench.trip:
         found.append(f"The inductor reaches {fmt(reached, 'A')}, beyond the trip of {fmt(bench.trip, 'A')}: the real bridge "
                      "would let go, or must limit its current here.")  # fmt: skip
-    return (*found, "The link stands still here, and edges are ideal: no dead time, no recovery.")
-
-
-def _crest(bench: Bench) -> float:
-    return (BEFORE + QUARTER) / bench.at.line
-
-
-def scope_csv(asked: ScopeAsked, worked: Worked) -> str:
-    """The window as a table: time, s, and every trace, V, A, W; every edge has a row before and after it."""
-    made = record(_bench(worked), asked.load, asked.event, asked.periods)
-    first, last, _ = _looked_at(asked, made)
-    edges = made.edges(first, last)
-    time = np.unique(np.concatenate([np.linspace(first, last, 5001), edges, np.clip(edges - 1e-9, first, last)]))
-    traces = made.probe(time)
-    names = tuple(TRACES)
-    rows = np.column_stack([time, *(traces[n] for n in names)])
-    lines = [",".join(["time_s", *(f"{n}_{TRACES[n][0]}" for n in names)])]
-    lines += [",".join(f"{v:.7g}" for v in row) for row in rows]
-    return "\n".join(lines) + "\n"
+    if made.trail is None:
+        found.append("The link stands still here: feed it from the battery to see it sag.")
+    elif asked.source == "battery, averaged":
+        found.append("The front end is its mean here: pulses and their ripple are left out, and it looks firmer than it is "
+                     "where its choke runs dry.")  # fmt: skip
+    return (*found, "Edges are ideal: no dead time, no recovery.")

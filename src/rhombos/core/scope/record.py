@@ -8,255 +8,277 @@ from functools import lru_cache
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
 from rhombos.core.report import Operating
-from rhombos.core.waves.engine import Circuit, Guard, Mode, Run, repeated, run, steady
+from rhombos.core.waves.chain import Chain, Supply, Trail
+from rhombos.core.waves.engine import Run, run, steady, stretch
 from rhombos.core.waves.loads import (
-    CURRENT,
-    OWN,
-    VOLTAGE,
     Filter,
-    Rectifier,
+    Load,
+    Point,
+    iron_fed,
+    iron_load_for,
+    motor_for,
     rectified,
-    rectified_current,
     rectifier_for,
     resistive,
+    shorted,
+    turning,
 )  # fmt: skip
 from rhombos.core.waves.modulation import Array, Steps, unipolar
 
-LoadName = Literal["as designed", "none", "adapter", "lamp, cold", "motor, starting"]
+LoadName = Literal["as designed", "none", "adapter", "lamp, cold", "motor, starting", "motor, running", "transformer"]
 EventName = Literal["steady", "soft start", "load step", "short circuit"]
+SourceName = Literal["stiff link", "battery, averaged", "battery, switched"]
+CHANGING: tuple[LoadName, ...] = ("lamp, cold", "motor, starting")
+"""Loads that are not the same from one moment to the next."""
 RAMP = 6
 """Line periods of a soft start."""
 BEFORE = 2
 """Line periods before a step of the load or a short."""
+SETTLING = 6
+"""Line periods that a supply is given to come to rest before a record begins."""
 COLD, WARMING = 12.0, 0.06
 """Hot over cold resistance of a filament, and how fast it warms, s: usual lamps."""
-LOCKED, LOCKED_FACTOR = 5.0, 0.45
-"""Current of a motor that does not turn yet, over its running one, and its power factor."""
+SPINNING = 0.4
+"""How long a motor takes from standing to its speed, s."""
 SHORT = 0.05
 """Resistance of a short circuit with its leads, Ω."""
 QUARTER = 0.25
 FIRST_INDEX = 0.02
+LEAST_LOSS = 1e-3
+"""Resistance that every filter has, Ω."""
+AT_ONCE = 1 << 15
+"""Moments that are probed together: so many stay in the processor's cache, and no large array is left behind."""
+SUPPLIED = {
+    "link": Point("V", "DC link", (), (), ()), "choke": Point("A", "choke of the link", (), (), ()),
+    "input": Point("V", "input of the stage", (), (), ()), "battery": Point("A", "battery", (), (), ()),
+}  # fmt: skip
+"""Points before the bridge, where the record holds them."""
 
 
 @dataclass(frozen=True)
 class Piece:
-    """A run from a moment on, s, with what it takes to tell the load's current."""
+    """A run from a moment on, s, with the load that it was made with."""
 
     begin: float
     run: Run
-    load: Rectifier | None
-    ohms: float
+    load: Load
 
 
 @dataclass(frozen=True)
 class Record:
-    """Pieces that follow one another, from 0 to `end`, s; when the bridge was tripped, if it was."""
+    """Pieces that follow one another, from 0 to `end`, s; when the bridge was tripped, if it was; what went on before the
+    bridge, if that was marched."""
 
     pieces: tuple[Piece, ...]
     end: float
     line: float
     carrier: float
     tripped: float | None = None
+    trail: Trail | None = None
+
+    @property
+    def points(self) -> dict[str, Point]:
+        """Where it can be probed, by name, from the battery on."""
+        found: dict[str, Point] = {}
+        if self.trail:
+            found |= {k: p for k, p in SUPPLIED.items() if k != "choke" or self.trail.choke.any()}
+        for piece in self.pieces:
+            found |= piece.load.points
+        return found | {"power": Point("W", "power into the load", (), (), ())}
 
     def edges(self, first: float, last: float) -> Array:
         """Moments at which anything switches, s."""
-        found = np.concatenate([p.run.times + p.begin for p in self.pieces])
-        return np.asarray(found[(found >= first) & (found <= last)])
+        found = [p.run.times + p.begin for p in self.pieces if p.begin <= last and p.begin + p.run.end >= first]
+        all_of_them = np.concatenate(found)
+        return np.asarray(all_of_them[(all_of_them >= first) & (all_of_them <= last)])
 
     def probe(self, time: Array) -> dict[str, Array]:
-        """Every trace at given times, s: V, A, W."""
-        names = ("output", "inductor", "load", "bridge", "capacitor", "power")
-        found = {n: np.empty(time.size) for n in names}
+        """Every trace at given times, s: V, A, W; a point that a piece has not reads 0 there."""
+        found = {n: np.zeros(time.size) for n in self.points}
         begins = np.array([p.begin for p in self.pieces])
-        place = np.clip(np.searchsorted(begins, time, side="right") - 1, 0, begins.size - 1)
-        for n, piece in enumerate(self.pieces):
-            here = np.flatnonzero(place == n)
-            if not here.size:
-                continue
-            at = np.minimum(time[here] - piece.begin, piece.run.end)
-            x = piece.run.at(at)
-            step = np.clip(np.searchsorted(piece.run.times, at, side="right") - 1, 0, None)
-            modes = piece.run.modes[step]
-            volts = x[:, VOLTAGE]
-            if piece.load:
-                amps = rectified_current(piece.load, x, modes)
-            elif math.isinf(piece.ohms):
-                amps = np.zeros(at.size)
-            elif piece.ohms > 0:
-                amps = volts / piece.ohms
-            else:  # a load with inductance: its own state is its current
-                amps = x[:, OWN]
-            found["output"][here], found["inductor"][here], found["load"][here] = volts, x[:, CURRENT], amps
-            found["bridge"][here] = _bridge(piece.run.circuit, modes, piece.run.drive[step])
-            found["capacitor"][here] = x[:, OWN] if piece.load else 0.0
-            found["power"][here] = volts * amps
+        for first in range(0, time.size, AT_ONCE):
+            here = slice(first, first + AT_ONCE)
+            place = np.clip(np.searchsorted(begins, time[here], side="right") - 1, 0, begins.size - 1)
+            for n in np.unique(place):
+                piece, there = self.pieces[n], first + np.flatnonzero(place == n)
+                for name, values in piece.load.probe(piece.run, time[there] - piece.begin).items():
+                    found[name][there] = values
+        if self.trail:
+            for name in found.keys() & SUPPLIED.keys():
+                found[name] = np.interp(time, self.trail.time, getattr(self.trail, name))
+        found["power"] = found["output"] * found["load"]
         return found
-
-
-def _bridge(circuit: Circuit, modes: NDArray[np.int64], drive: Array) -> Array:
-    """What drives the inductor, V: the drive, or the link against it where only the bridge's diodes conduct."""
-    driven = np.array([m.b[CURRENT] for m in circuit.modes])
-    held = np.array([m.f[CURRENT] for m in circuit.modes])
-    return np.asarray((driven[modes] * drive + held[modes]) / driven[0])
 
 
 @dataclass(frozen=True)
 class Bench:
-    """What is recorded: the operating point, the power asked, W, the voltage, V, and the current at which the bridge trips,
-    A."""
+    """What is recorded: the operating point, the power asked, W, the voltage, V, the current at which the bridge trips, A, and
+    what feeds it."""
 
     at: Operating
     power: float
     volts: float
     trip: float
+    supply: Supply
 
     @property
     def filter(self) -> Filter:
         """Between bridge and load, everything referred to the socket."""
-        return Filter(self.at.inductance, max(self.at.resistance, 1e-3), self.at.capacitance)
+        return Filter(self.at.inductance, max(self.at.resistance, LEAST_LOSS), self.at.capacitance)
 
-    def wave(self, index: float) -> Steps:
-        """One line period of the bridge's voltage, V."""
-        return unipolar(min(1.0, index), self.at.v_link, self.at.carrier, self.at.line)
+    @property
+    def crest(self) -> float:
+        """When a load is put on or shorted: at the crest, where it hurts most, s."""
+        return (BEFORE + QUARTER) / self.at.line
+
+    def wave(self, index: float, rail: bool = False) -> Steps:
+        """One line period of the bridge: its voltage, V, or with a rail the share that it takes of it."""
+        return unipolar(min(1.0, index), 1.0 if rail else self.at.v_link, self.at.carrier, self.at.line)
 
 
-def _load(bench: Bench, name: LoadName, since: float = 0.0) -> tuple[Circuit, Rectifier | None, float]:
-    """The circuit of a load, its rectifier if it has one, and its resistance: 0 where the load's own state is its current.
-
-    `since` is how long the load has been on, s.
-    """
-    f, at = bench.filter, bench.at
+def load_of(bench: Bench, name: LoadName, since: float = 0.0) -> Load:
+    """A load that has been on for a time, s."""
+    f, at, power, volts = bench.filter, bench.at, bench.power, bench.volts
     if name == "none":
-        return resistive(f, math.inf), None, math.inf
+        return resistive(f, math.inf)
     if name == "adapter":
-        r = rectifier_for(bench.power, bench.volts, at.line)
-        return rectified(f, r), r, math.nan
+        return rectified(f, rectifier_for(power, volts, at.line))
+    if name == "transformer":
+        return iron_fed(f, iron_load_for(power, volts, at.line))
     if name == "lamp, cold":
-        ohms = bench.volts**2 / bench.power / (1 + (COLD - 1) * math.exp(-since / WARMING))
-        return resistive(f, ohms), None, ohms
-    if name == "motor, starting":
-        impedance = bench.volts**2 / (bench.power / 0.8) / LOCKED
-        ohms = impedance * LOCKED_FACTOR
-        return resistive(f, ohms, impedance * math.sqrt(1 - LOCKED_FACTOR**2) / (2 * math.pi * at.line)), None, 0.0
-    if at.load_inductance > 0 and math.isfinite(at.load_resistance):
-        return resistive(f, at.load_resistance, at.load_inductance), None, 0.0
-    return resistive(f, at.load_resistance), None, at.load_resistance
+        return resistive(f, volts**2 / power / (1 + (COLD - 1) * math.exp(-since / WARMING)))
+    if name in ("motor, starting", "motor, running"):
+        motor = motor_for(power, volts, at.line)
+        slip = motor.slip_for(power, volts, at.line)
+        if name == "motor, starting":
+            slip = max(slip, 1 - (1 - slip) * since / SPINNING)
+        return turning(f, motor, slip)
+    return resistive(f, at.load_resistance, at.load_inductance)
 
 
-@lru_cache(maxsize=8)
-def record(bench: Bench, load: LoadName, event: EventName, periods: int) -> Record:
+class _March:
+    """A record as it grows: pieces so far, and where the last one ended."""
+
+    def __init__(self, bench: Bench, source: SourceName) -> None:
+        self.bench, self.now, self.pieces = bench, 0.0, list[Piece]()
+        self.state, self.mode = np.zeros(0), 0
+        self.load: Load | None = None
+        self.source = source
+        self.rail: Chain | None = None
+
+    def begin(self, name: LoadName, index: float) -> None:
+        """Start in the periodic state of a load, its supply at rest; or, with an index of 0, from nothing."""
+        bench, load = self.bench, load_of(self.bench, name, since=0.0 if name == "motor, starting" else LONG)
+        if index == 0:
+            self.put(load_of(bench, name), np.zeros(2))
+            if self.source != "stiff link":
+                self.rail = Chain(bench.supply, 0.0, bench.at.v_link, 0.0, self.source == "battery, switched")
+            return
+        guess = np.array([0.0, 0.0, *load.start])
+        if "smoothing" in load.points:
+            guess[-1] = 0.9 * math.sqrt(2) * bench.volts
+        settled = steady(load.circuit, bench.wave(index), guess)
+        self.load, self.state, self.mode = load, settled.states[0], int(settled.modes[0])
+        if self.source == "stiff link":
+            return
+        drawn = float(settled.drive / bench.at.v_link @ (_middles(settled) * np.diff(settled.times, append=settled.end)))
+        self.now = -SETTLING / bench.at.line
+        self.rail = Chain(bench.supply, self.now, bench.at.v_link, drawn / settled.end, self.source == "battery, switched")
+        self.play(index, 0.0)
+        self.pieces.clear()
+
+    def put(self, load: Load, filter_state: Array | None = None) -> None:
+        """Another load from now on; the filter keeps its state."""
+        kept = self.state[:2] if filter_state is None else filter_state
+        same = filter_state is None and self.load is not None and self.load.circuit.size == load.circuit.size
+        self.state = self.state if same else np.concatenate([kept, load.start])
+        self.mode = self.mode if same else 0
+        self.load = load
+
+    def play(self, index: float, until: float) -> None:
+        """Go on with an index until a moment, s."""
+        assert self.load is not None
+        times, levels = stretch(self.bench.wave(index, self.rail is not None), self.now, until)
+        rail = _Shifted(self.rail, self.now) if self.rail else None
+        made = run(self.load.circuit, times, levels, until - self.now, self.state, self.mode, rail)
+        self.pieces.append(Piece(self.now, made, self.load))
+        self.state, self.mode, self.now = made.last, int(made.modes[-1]), until
+
+    def play_changing(self, name: LoadName, index: float, until: float) -> None:
+        """Go on with a load that may change as it stays on; it was put on just now."""
+        on = self.now
+        if name not in CHANGING:
+            self.play(index, until)
+            return
+        part = QUARTER / self.bench.at.line
+        while until - self.now > 1e-9:
+            after = min(until, self.now + part)
+            self.put(load_of(self.bench, name, since=(self.now + after) / 2 - on))
+            self.play(index, after)
+
+    def done(self, tripped: float | None = None) -> Record:
+        """The record."""
+        trail = None
+        if self.rail:
+            trail = _unreferred(self.rail.finish(self.now), self.bench.at.ratio if not self.bench.supply.front_end else 1.0)
+        return Record(tuple(self.pieces), self.now, self.bench.at.line, self.bench.at.carrier, tripped, trail)
+
+
+LONG = 10.0
+"""How long a load has been on that is at rest, s."""
+
+
+class _Shifted:
+    """A rail for a run that counts its time from a later moment, s."""
+
+    def __init__(self, rail: Chain, begin: float) -> None:
+        self.rail, self.begin = rail, begin
+
+    def drive(self, at: float, level: float, width: float, current: float, share: float) -> float:
+        """See `engine.Rail`."""
+        return self.rail.drive(self.begin + at, level, width, current, share)
+
+
+def _middles(made: Run) -> Array:
+    """The first state halfway through each step, near enough."""
+    ends = np.append(made.states[1:, 0], made.last[0])
+    return np.asarray((made.states[:, 0] + ends) / 2)
+
+
+def _unreferred(trail: Trail, ratio: float) -> Trail:
+    """What the battery's side of a transformer sees."""
+    return Trail(trail.time, trail.link / ratio, trail.input / ratio, trail.choke * ratio, trail.battery * ratio)
+
+
+@lru_cache(maxsize=6)
+def record(
+    bench: Bench, load: LoadName, event: EventName, periods: int, source: SourceName = "stiff link"
+) -> Record:  # fmt: skip
     """The event with the load over so many line periods; the last few are remembered. Raises: ValueError where nothing
     settles."""
-    if event == "steady":
-        circuit, r, ohms = _load(bench, load, since=10.0)
-        settled = steady(circuit, bench.wave(bench.at.index), _guess(bench, r))
-        times, levels, end = repeated(bench.wave(bench.at.index), periods)
-        made = run(circuit, times, levels, end, settled.states[0], int(settled.modes[0]))
-        return Record((Piece(0.0, made, r, ohms),), end, bench.at.line, bench.at.carrier)
+    march, index, period = _March(bench, source), bench.at.index, 1 / bench.at.line
     if event == "soft start":
-        return _soft_start(bench, load, periods)
-    if event == "short circuit":
-        return _short(bench, load, periods)
-    return _step(bench, load, periods)
-
-
-def _guess(bench: Bench, r: Rectifier | None) -> Array:
-    return np.array([0.0, 0.0, 0.9 * math.sqrt(2) * bench.volts if r else 0.0])
-
-
-def _soft_start(bench: Bench, load: LoadName, periods: int) -> Record:
-    circuit, r, ohms = _load(bench, load)
-    pieces: list[Piece] = []
-    state, mode, period = np.zeros(3), 0, 1 / bench.at.line
-    for n in range(periods):
-        index = max(FIRST_INDEX, bench.at.index * min(1.0, (n + 1) / RAMP))
-        if load == "lamp, cold":
-            circuit, r, ohms = _load(bench, load, since=n * period)
-        wave = bench.wave(index)
-        made = run(circuit, wave.times, wave.levels, period, state, mode)
-        pieces.append(Piece(n * period, made, r, ohms))
-        state, mode = made.last, int(made.modes[-1])
-    return Record(tuple(pieces), periods * period, bench.at.line, bench.at.carrier)
-
-
-def _step(bench: Bench, load: LoadName, periods: int) -> Record:
-    """Nothing at first, then the load at the crest, where it hurts most."""
-    empty, _, infinite = _load(bench, "none")
-    settled = steady(empty, bench.wave(bench.at.index))
-    period = 1 / bench.at.line
-    times, levels, _ = repeated(bench.wave(bench.at.index), BEFORE + 1)
-    crest = (BEFORE + QUARTER) * period
-    first = run(empty, times[times < crest], levels[times < crest], crest, settled.states[0])
-    pieces = [Piece(0.0, first, None, infinite)]
-    shifted = _turned(bench.wave(bench.at.index), QUARTER * period)
-    left = max(1, periods - BEFORE)
-    _played(bench, load, pieces, crest, first.last, shifted, left)
-    return Record(tuple(pieces), crest + left * period, bench.at.line, bench.at.carrier)
-
-
-def _turned(wave: Steps, by: float) -> Steps:
-    """The same wave, begun later in its period by so much, s."""
-    moved = np.mod(wave.times - by, wave.period)
-    order = np.argsort(moved, kind="stable")
-    times, levels = moved[order], wave.levels[order]
-    if times[0] > 0:
-        times, levels = np.concatenate([[0.0], times]), np.concatenate([levels[-1:], levels])
-    return Steps(wave.period, times, levels)
-
-
-def _played(
-    bench: Bench, load: LoadName, pieces: list[Piece], begin: float, state: Array, wave: Steps, periods: int
-) -> None:  # fmt: skip
-    """Put a load on at a moment and go on with a wave; a filament warms from quarter to quarter."""
-    state = np.array([state[CURRENT], state[VOLTAGE], 0.0])
-    if load != "lamp, cold":
-        circuit, r, ohms = _load(bench, load)
-        times, levels, end = repeated(wave, periods)
-        pieces.append(Piece(begin, run(circuit, times, levels, end, state), r, ohms))
-        return
-    part = QUARTER * wave.period
-    for n in range(4 * periods):
-        circuit, r, ohms = _load(bench, load, since=(n + 0.5) * part)
-        first = (n % 4) * part
-        inside = (wave.times > first) & (wave.times < first + part)
-        times = np.concatenate([[0.0], wave.times[inside] - first])
-        levels = np.concatenate([wave.at(np.array([first + 1e-12])), wave.levels[inside]])
-        made = run(circuit, times, levels, part, state)
-        pieces.append(Piece(begin + n * part, made, r, ohms))
-        state = made.last
-
-
-def _short(bench: Bench, load: LoadName, periods: int) -> Record:
-    """The load running, then a short at the crest; the bridge trips and its diodes give the current back to the link."""
-    circuit, r, ohms = _load(bench, load, since=10.0)
-    wave, period = bench.wave(bench.at.index), 1 / bench.at.line
-    settled = steady(circuit, wave, _guess(bench, r))
-    times, levels, _ = repeated(wave, BEFORE + 1)
-    crest = (BEFORE + QUARTER) * period
-    first = run(circuit, times[times < crest], levels[times < crest], crest, settled.states[0], int(settled.modes[0]))
-    pieces = [Piece(0.0, first, r, ohms)]
-    f = bench.filter
-    shorted = resistive(f, SHORT).modes[0]
-    back = bench.at.v_link / f.inductance
-    none = np.zeros(3)
-    still = shorted.a.copy()
-    still[CURRENT] = 0.0
-    still[CURRENT, CURRENT] = -1e6
-    modes = (
-        Mode(shorted.a, shorted.b, shorted.f, (
-            Guard((-1.0, 0.0, 0.0), 0.0, bench.trip, 1), Guard((1.0, 0.0, 0.0), 0.0, bench.trip, 2))),
-        Mode(shorted.a, none, np.array([-back, 0.0, 0.0]), (Guard((1.0, 0.0, 0.0), 0.0, 0.0, 3),)),
-        Mode(shorted.a, none, np.array([back, 0.0, 0.0]), (Guard((-1.0, 0.0, 0.0), 0.0, 0.0, 3),)),
-        Mode(still, none, none),
-    )  # fmt: skip
-    turned = _turned(wave, QUARTER * period)
-    left = max(1, periods - BEFORE)
-    times, levels, end = repeated(turned, left)
-    made = run(Circuit(modes), times, levels, end, np.array([first.last[CURRENT], first.last[VOLTAGE], 0.0]))
-    gone = np.flatnonzero(made.modes > 0)
-    tripped = crest + float(made.times[gone[0]]) if gone.size else None
-    pieces.append(Piece(crest, made, None, SHORT))
-    return Record(tuple(pieces), crest + end, bench.at.line, bench.at.carrier, tripped)
+        march.begin(load, 0.0)
+        for n in range(periods):
+            if load in CHANGING:
+                march.put(load_of(bench, load, since=n * period))
+            march.play(max(FIRST_INDEX, index * min(1.0, (n + 1) / RAMP)), (n + 1) * period)
+        return march.done()
+    if event == "steady":
+        march.begin(load, index)
+        march.play(index, periods * period)
+        return march.done()
+    march.begin("none" if event == "load step" else load, index)
+    march.play(index, bench.crest)
+    until = bench.crest + max(1, periods - BEFORE) * period
+    if event == "load step":
+        march.put(load_of(bench, load))
+        march.play_changing(load, index, until)
+        return march.done()
+    march.put(shorted(bench.filter, SHORT, bench.trip, bench.at.v_link), march.state[:2])
+    march.play(index, until)
+    last = march.pieces[-1]
+    gone = np.flatnonzero(last.run.modes > 0)
+    return march.done(bench.crest + float(last.run.times[gone[0]]) if gone.size else None)

@@ -1,7 +1,8 @@
-"""A window of a record: every edge looked at, every trace drawn by its extremes, read at cursors, found by a trigger."""
+"""A window of a record: every edge looked at, every trace kept with its spikes, read at cursors, found by a trigger."""
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 from typing import Literal
 
@@ -12,15 +13,11 @@ from rhombos.core.scope.record import Record
 from rhombos.core.units import fmt
 from rhombos.core.waves.modulation import Array
 
-TraceName = Literal["output", "load", "inductor", "bridge", "capacitor", "power"]
-TRACES: dict[TraceName, tuple[str, str]] = {
-    "output": ("V", "at the socket"), "load": ("A", "into the load"), "inductor": ("A", "inductor"), "bridge": ("V", "bridge"),
-    "capacitor": ("V", "capacitor of the load"), "power": ("W", "power into the load"),
-}  # fmt: skip
-BUCKETS = 700
-"""Pairs of least and most that a trace is drawn with."""
-INSIDE = 6
-"""Moments within a bucket that are looked at beside every edge in it."""
+TraceName = Literal[
+    "battery", "input", "choke", "link", "bridge", "inductor", "shunt", "output", "load", "smoothing", "rotor", "flux",
+    "magnetising", "power"]  # fmt: skip
+GRID = 4200
+"""Moments that a window is looked at beside every edge in it."""
 LEAST = 0.2
 """Width of the narrowest window, carrier periods."""
 ARMED = 0.02
@@ -50,33 +47,29 @@ class View:
     traces: dict[str, Array]
 
 
-def view(made: Record, first: float, last: float) -> View:
-    """Every edge of the window, the moment before it, two moments between each and the next (ripple is bent there), and a
-    grid."""
+def view(made: Record, first: float, last: float, grid: int = GRID) -> View:
+    """Every edge of the window, the moment before it, two moments between each and the next (ripple is bent there), what was
+    marched before the bridge, and a grid."""
     edges = made.edges(first, last)
     apart = np.diff(edges, append=last) / 3
     late = np.clip(edges - 1e-12, first, last)
-    time = np.unique(np.concatenate([
-        np.linspace(first, last, BUCKETS * INSIDE + 1), edges, late, edges + apart, edges + 2 * apart]))  # fmt: skip
+    looked = [np.linspace(first, last, grid + 1), edges, late, edges + apart, edges + 2 * apart]
+    if made.trail is not None:
+        looked.append(made.trail.time[(made.trail.time >= first) & (made.trail.time <= last)])
+    time = np.unique(np.concatenate(looked))
     return View(first, last, time, made.probe(time))
 
 
-def envelope(seen: View, name: TraceName) -> tuple[Array, Array]:
-    """A trace in pairs of its least and most in each bucket, in the order in which it runs through it: times, s, and values.
-
-    A spike between two edges stays, however wide the window.
-    """
-    time, values, first, last = seen.time, seen.traces[name], seen.first, seen.last
-    if time.size <= 2 * BUCKETS:
-        return time, values
-    bucket = np.minimum(((time - first) / (last - first) * BUCKETS).astype(int), BUCKETS - 1)
-    starts = np.searchsorted(bucket, np.arange(BUCKETS))
-    least, most = np.minimum.reduceat(values, starts), np.maximum.reduceat(values, starts)
-    middle = first + (np.arange(BUCKETS) + 0.5) * (last - first) / BUCKETS
-    rising = values[np.append(starts[1:], time.size) - 1] >= values[starts]
-    pairs = np.where(rising[:, None], np.stack([least, most], 1), np.stack([most, least], 1))
-    half = 0.25 * (last - first) / BUCKETS
-    return np.stack([middle - half, middle + half], 1).ravel(), pairs.ravel()
+def packed(made: Record, seen: View) -> bytes:
+    """A view for drawing: one line of JSON that says what follows (padded to whole doubles), then the times, s, as doubles and
+    every trace as singles, little-endian."""
+    head = {
+        "count": int(seen.time.size), "first": seen.first, "last": seen.last,
+        "traces": [{"name": n, "unit": p.unit, "label": p.label} for n, p in made.points.items()],
+    }  # fmt: skip
+    text = json.dumps(head).encode()
+    text += b" " * (-(len(text) + 1) % 8) + b"\n"
+    return b"".join([text, seen.time.astype("<f8").tobytes(), *(seen.traces[n].astype("<f4").tobytes() for n in made.points)])
 
 
 def crossing(made: Record, name: TraceName, level: float, rising: bool, after: float) -> float | None:
@@ -114,8 +107,7 @@ def readings_at(made: Record, moments: tuple[float, ...]) -> tuple[tuple[str, ..
     at = np.array(moments)
     traces = made.probe(at)
     rows: list[tuple[str, ...]] = [("", *("AB"[: at.size]), *(("B − A",) if at.size > 1 else ()))]
-    shown = [n for n in TRACES if n != "capacitor" or traces[n].any()]
-    for name, values, unit in [("time", at, "s"), *((TRACES[n][1], traces[n], TRACES[n][0]) for n in shown)]:
+    for name, values, unit in [("time", at, "s"), *((p.label, traces[n], p.unit) for n, p in made.points.items())]:
         between = (fmt(float(values[1] - values[0]), unit, 4),) if at.size > 1 else ()
         rows.append((name, *(fmt(float(v), unit, 4) for v in values), *between))
     if at.size > 1 and at[1] != at[0]:

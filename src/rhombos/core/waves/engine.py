@@ -4,14 +4,16 @@ close when their own voltage or current says so."""
 from __future__ import annotations
 
 import cmath
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import brentq
 
-from rhombos.core.waves.modulation import Steps
+from rhombos.core.waves.modulation import Steps, WaveError
 
 Array = NDArray[np.float64]
 Complex = NDArray[np.complex128]
@@ -34,12 +36,28 @@ class Guard:
 
 @dataclass(frozen=True)
 class Mode:
-    """ẋ = A·x + B·u + F, with the drive u, until a guard of it turns."""
+    """ẋ = A·x + B·u + F, with the drive u, until a guard of it turns.
+
+    `link` is the share of the first state, a current, that this mode draws from the rail behind the drive; None where the
+    drive's own level says it.
+    """
 
     a: Array
     b: Array
     f: Array
     guards: tuple[Guard, ...] = ()
+    link: float | None = None
+
+
+class Rail(Protocol):
+    """A supply that sags: it turns a commanded level into the drive that it can give."""
+
+    def drive(self, at: float, level: float, width: float, current: float, share: float) -> float:
+        """The drive for a step of a width, s, that begins now, the first state being so much, A.
+
+        `level` is commanded as a share of the rail; `share` is what the rail itself gives of the current.
+        """
+        ...
 
 
 @dataclass(frozen=True)
@@ -69,6 +87,8 @@ class _Modal:
         self.list_rates = [complex(x) for x in rates]
         self.list_drive = [complex(x) for x in self.drive]
         self.list_still = [complex(x) for x in self.still]
+        self.first = [complex(x) for x in vectors[0]]
+        self.link = mode.link
 
 
 @dataclass(frozen=True)
@@ -103,10 +123,12 @@ class Run:
         return found
 
 
-def run(circuit: Circuit, times: Array, levels: Array, end: float, start: Array, mode: int = 0) -> Run:
+def run(
+    circuit: Circuit, times: Array, levels: Array, end: float, start: Array, mode: int = 0, rail: Rail | None = None
+) -> Run:  # fmt: skip
     """March from edge to edge; `times` (from 0) and `levels` are the drive's. Events in between are found by root search.
 
-    Raises: ValueError for a start of the wrong size.
+    With a rail, levels are shares of what it gives. Raises: ValueError for a start of the wrong size.
     """
     if start.shape != (circuit.size,):
         raise ValueError(f"the circuit has {circuit.size} states, the start has {start.size}")
@@ -120,6 +142,10 @@ def run(circuit: Circuit, times: Array, levels: Array, end: float, start: Array,
     z = [complex(x) for x in modal[mode].inverse @ start.astype(complex)]
     for at, level, width, *rows in zip(times.tolist(), levels.tolist(), lasting.tolist(), *grown, strict=True):
         here, left, factors = at, width, rows[mode]
+        if rail:
+            m = modal[mode]
+            current = sum((c * x).real for c, x in zip(m.first, z, strict=True))
+            level = rail.drive(at, level, width, current, level if m.link is None else m.link)
         for _ in range(MOST_EVENTS):
             m = modal[mode]
             marks.append(here)
@@ -210,6 +236,16 @@ def _slope(m: _Modal, guard: _Guard, z: Sequence[complex], pushed: list[complex]
     return sum((c * r * (x + p)).real for c, r, x, p in zip(guard[0], m.list_rates, z, pushed, strict=True))
 
 
+def stretch(wave: Steps, first: float, last: float) -> tuple[Array, Array]:
+    """Times, from 0, and levels of a periodic wave between two moments, s."""
+    periods = np.arange(math.floor(first / wave.period), math.ceil(last / wave.period) + 1)
+    times = (periods[:, None] * wave.period + wave.times).ravel() - first
+    levels = np.tile(wave.levels, periods.size)
+    begun = int(np.searchsorted(times, TOUCH * wave.period, side="right")) - 1
+    inside = slice(begun + 1, int(np.searchsorted(times, last - first)))
+    return np.concatenate([[0.0], times[inside]]), np.concatenate([levels[begun:begun + 1], levels[inside]])
+
+
 def repeated(wave: Steps, periods: int) -> tuple[Array, Array, float]:
     """Times, levels and end of a periodic wave played several times over."""
     starts = np.arange(periods)[:, None] * wave.period
@@ -219,7 +255,7 @@ def repeated(wave: Steps, periods: int) -> tuple[Array, Array, float]:
 def steady(circuit: Circuit, wave: Steps, guess: Array | None = None, mode: int = 0, tolerance: float = 1e-9) -> Run:
     """One period of the periodic state, by shooting: the start that comes back to itself, found by Newton's rule.
 
-    Raises: ValueError where it does not settle.
+    Raises: WaveError where it does not settle.
     """
     times, levels, end = repeated(wave, 1)
     x = np.zeros(circuit.size) if guess is None else guess.astype(float)
@@ -239,7 +275,7 @@ def steady(circuit: Circuit, wave: Steps, guess: Array | None = None, mode: int 
             nudged[n] += step
             slope[:, n] = (run(circuit, times, levels, end, nudged, mode).last - shot.last) / step
         x = x + np.linalg.solve(np.eye(circuit.size) - slope, miss)
-    raise ValueError("the circuit does not come to rest from period to period; give it a load that takes something")
+    raise WaveError("the circuit does not come to rest from period to period; give it a load that takes something")
 
 
 MOST_SHOTS = 25

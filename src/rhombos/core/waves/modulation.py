@@ -15,6 +15,10 @@ Array = NDArray[np.float64]
 MOST_RATIO = 4000
 
 
+class WaveError(ValueError):
+    """A wave that cannot be made, or a circuit that has no steady one; the message says what to change."""
+
+
 @dataclass(frozen=True)
 class Steps:
     """A piecewise constant periodic wave: from `times[k]` (s, rising from 0) it stands at `levels[k]`."""
@@ -55,7 +59,7 @@ def carrier_ratio(carrier: float, line: float) -> int:
     """
     ratio = max(9, round(carrier / line))
     if ratio > MOST_RATIO:
-        raise ValueError(f"a carrier of {ratio} times the line is beyond {MOST_RATIO}; lower the carrier")
+        raise WaveError(f"a carrier of {ratio} times the line is beyond {MOST_RATIO}; lower the carrier")
     return ratio
 
 
@@ -64,8 +68,7 @@ def crossings(reference: Callable[[Array], Array], ratio: int, sampling: Samplin
 
     The triangle starts at +1 and falls; half-period k runs from k/(2·ratio). A reference beyond the triangle crosses at an end
     of the half: two such edges fall together, and the pulse between them is gone. `reference` takes phases from 0 to 1 and
-    moves
-    slowly against the triangle.
+    moves slowly against the triangle.
     """
     half = np.arange(2 * ratio)
     start, width = half / (2 * ratio), 1 / (2 * ratio)
@@ -92,7 +95,7 @@ def unipolar(index: float, v_link: float, carrier: float, line: float, sampling:
     Raises: ValueError outside those ranges. Source: texts on pulse-width modulation.
     """
     if not 0 < index <= 1:
-        raise ValueError(f"modulation index {index:.3g} is outside 0 to 1; raise the link voltage")
+        raise WaveError(f"modulation index {index:.3g} is outside 0 to 1; raise the link voltage")
     ratio = carrier_ratio(carrier, line)
     period = 1 / line
     jumps: list[tuple[Array, Array]] = []

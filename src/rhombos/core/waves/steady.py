@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from rhombos.core.waves.modulation import Steps
+from rhombos.core.waves.modulation import Steps, WaveError
 
 Array = NDArray[np.float64]
 Complex = NDArray[np.complex128]
@@ -64,7 +64,7 @@ def steady_state(circuit: FilterCircuit, wave: Steps) -> SteadyState:
     a, b = circuit.matrices()
     rates, modes = np.linalg.eig(a.astype(complex))
     if np.max(np.real(rates)) > -1e-9 * np.max(np.abs(rates)):
-        raise ValueError("the filter has no loss at all; give the inductor its resistance")
+        raise WaveError("the filter has no loss at all; give the inductor its resistance")
     drive = np.linalg.solve(modes, b.astype(complex))
     kick = (np.exp(np.outer(wave.durations, rates)) - 1) / rates * drive * wave.levels[:, None]
     remaining = wave.period - np.append(wave.times[1:], wave.period)

@@ -1,0 +1,66 @@
+"""What stands before the bridge, as the scope marches it: taken from the settled nominal point, so that both agree there."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from typing import Any
+
+from rhombos.core.blocks import controller, dc_link, input_stage
+from rhombos.core.brief import Brief
+from rhombos.core.parts import Capacitor, Shelf
+from rhombos.core.report import Operating
+from rhombos.core.rules import Rules
+from rhombos.core.topology import RECTIFIERS, TOPOLOGIES
+from rhombos.core.waves.chain import Battery, FrontEnd, Loop, Supply, referred
+
+LEAST_PATH = 1e-3
+"""Resistance that every way has, Ω."""
+LEAST_BANK = 1e-6
+"""Capacitance that every input has, F."""
+
+
+def battery_of(emf: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> Battery:
+    """Cells, cable, fuse and contacts in one, and the input bank across the whole input."""
+    entry = builds["input_stage"]
+    banks = getattr(entry, "banks", 1)
+    bank = entry.count * shelf.get(Capacitor, entry.capacitor).c / banks**2
+    resistance = brief.source.internal_resistance + input_stage.resistance(entry, brief, shelf, rules)
+    return Battery(emf, max(LEAST_PATH, resistance), max(LEAST_BANK, bank))
+
+
+def link_supply(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> Supply:
+    """A front end with its link: resistance and steady losses are what the settled point lost at full power."""
+    now = settled["nominal"]
+    states = now.states
+    how, topology = RECTIFIERS[builds["rectifier"].circuit], TOPOLOGIES[builds["front_end"].topology]
+    linking, ratio = builds["dc_link"], builds["transformer"].ratio * topology.drive * how.gain
+    link, current = states["dc_link"].voltage, now.flow["dc_link"] / states["dc_link"].voltage
+    leak_duty = states["transformer"].leakage_duty
+    duty = 2 * states["front_end"].duty - leak_duty if how.choke else 1.0
+    drop = how.gain * how.series * states["rectifier"].drop
+    battery = battery_of(now.point.emf, builds, brief, shelf, rules)
+    drawn = states["battery"].current
+    v_in = battery.emf - battery.resistance * drawn
+    resistance = max(LEAST_PATH, (duty * ratio * v_in - drop - link) / current)
+    stage = FrontEnd(
+        ratio, builds["rectifier"].inductance if how.choke else 0.0, resistance, drop, 2 * builds["front_end"].frequency,
+        max(duty, 2 * min(rules.duty_limit, states["controller"].ceiling) - leak_duty) if how.choke else 1.0)  # fmt: skip
+    steering = builds["controller"]
+    loop = Loop(link, controller.compensator_of(steering), controller.RAMP,
+                math.inf if steering.feedback == "bare divider" else controller.OPTO_POLE) if how.choke else None  # fmt: skip
+    idle = max(0.0, v_in * (drawn - ratio * duty * current))
+    return Supply(battery, stage, dc_link.capacitance(linking, shelf), linking.bleeder, loop, idle)
+
+
+def battery_supply(
+    settled: Mapping[str, Any], at: Operating, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
+) -> Supply:  # fmt: skip
+    """A bridge on the battery itself, seen from beyond its transformer; `at` is the nominal point, whose resistance makes the
+    losses that its current makes."""
+    now = settled["nominal"]
+    battery = battery_of(now.point.emf, builds, brief, shelf, rules)
+    drawn = now.states["battery"].current
+    line = now.states["output_filter"].line_current / at.ratio
+    idle = (battery.emf - battery.resistance * drawn) * drawn - now.flow["load"] - at.resistance * line**2
+    return referred(Supply(battery, None, 0.0, math.inf, None, max(0.0, idle)), at.ratio)

@@ -1,0 +1,217 @@
+"""From the battery to the DC link: a rail that sags, fed by a front end that its controller drives, averaged or switched.
+
+The bridge takes the link's current from edge to edge, and gets the link's voltage back; in between lie the choke, the bank and
+the loop, marched by midpoint steps that are short against everything in them.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from rhombos.core.loops import Compensator
+from rhombos.core.waves.modulation import Array
+
+LONGEST = 20e-6
+"""Longest step between two edges, s."""
+
+
+@dataclass(frozen=True, slots=True)
+class Battery:
+    """Open-circuit voltage, V; all resistance up to the stage's input, Ω; the input bank, F."""
+
+    emf: float
+    resistance: float
+    capacitance: float
+
+
+@dataclass(frozen=True, slots=True)
+class FrontEnd:
+    """A front end as its link sees it: turns ratio times what the topology makes of its input; choke, H, or 0 where pulses
+    charge the bank directly; all resistance on the way, Ω, and drops, V; how often power flows a second, Hz; the
+    largest total duty."""
+
+    ratio: float
+    inductance: float
+    resistance: float
+    drop: float
+    frequency: float
+    most: float
+
+
+@dataclass(frozen=True, slots=True)
+class Loop:
+    """What holds the link: set-point, V; compensation; height of the modulator's ramp, V; a further pole, Hz."""
+
+    target: float
+    compensator: Compensator
+    ramp: float
+    pole: float
+
+
+@dataclass(frozen=True, slots=True)
+class Supply:
+    """Battery, front end (none where the bridge stands on the battery), bank, F, what it leaks through, Ω, the loop (none where
+    nothing regulates), and losses that no current makes, W. Where a transformer follows the bridge, all is as seen from the
+    socket."""
+
+    battery: Battery
+    front_end: FrontEnd | None
+    bank: float
+    leak: float
+    loop: Loop | None
+    idle: float
+
+
+@dataclass(frozen=True)
+class Trail:
+    """What the rail went through: times, s, and at each the link and the stage's input, V, choke and battery, A."""
+
+    time: Array
+    link: Array
+    input: Array
+    choke: Array
+    battery: Array
+
+
+class Chain:
+    """The supply as it marches; `switched` follows every pulse of the front end, else its mean.
+
+    Begin at a time, s, with a link voltage, V, and a current, A, that stand then on the average.
+    """
+
+    def __init__(self, supply: Supply, begin: float, volts: float, current: float, switched: bool = False) -> None:
+        self.supply, self.switched = supply, switched
+        self.link, self.now = volts, begin
+        battery, stage = supply.battery, supply.front_end
+        self.choke = current if stage else 0.0
+        self.duty = 0.0
+        self.input = battery.emf
+        self._amps, self._share = 0.0, 0.0
+        self._on, self._next, self._rest = False, begin, 0.0
+        drawn = current
+        if stage:
+            for _ in range(20):  # the input sags with what the stage draws
+                wanted = (volts + stage.drop + stage.resistance * current) / (stage.ratio * max(self.input, 1e-9))
+                self.duty = min(stage.most, max(0.0, wanted)) if stage.inductance else stage.most
+                passed = self.duty if stage.inductance else 1.0
+                drawn = stage.ratio * passed * current + supply.idle / self.input
+                self.input = max(0.3 * battery.emf, battery.emf - battery.resistance * drawn)
+        else:
+            self.input = volts
+        # what the loop holds at rest: the amplifier's output makes the duty, its input is level
+        self._first = supply.loop.ramp * self.duty if supply.loop else 0.0
+        self._across, self._lead, self._told = 0.0, 0.0, self._first
+        self._rows: list[tuple[float, float, float, float, float]] = []
+        self._keep()
+
+    def drive(self, at: float, level: float, width: float, current: float, share: float) -> float:
+        """See `engine.Rail`: what the last step took is put on the link, and the coming one gets its middle."""
+        if at > self.now:
+            self._march(at, self._share * (self._amps + current) / 2)
+        self._share, self._amps = share, current
+        slope = (self._feed() - share * current) / self._bank()
+        return level * (self.link + slope * width / 2)
+
+    def finish(self, at: float) -> Trail:
+        """All that has been, up to a moment, s."""
+        if at > self.now:
+            self._march(at, self._share * self._amps)
+        rows = np.array(self._rows)
+        return Trail(*rows.T)
+
+    def _bank(self) -> float:
+        return self.supply.bank if self.supply.front_end else self.supply.battery.capacitance
+
+    def _keep(self) -> None:
+        battery = self.supply.battery
+        volts = self.input if self.supply.front_end else self.link
+        self._rows.append((self.now, self.link, volts, self.choke, (battery.emf - volts) / battery.resistance))
+
+    def _feed(self) -> float:
+        """What flows into the link now, A."""
+        if self.supply.front_end is None:
+            return (self.supply.battery.emf - self.link) / self.supply.battery.resistance
+        return self.choke - self.link / self.supply.leak
+
+    def _march(self, until: float, taken: float) -> None:
+        stage = self.supply.front_end
+        while until - self.now > 1e-12:
+            step = min(until - self.now, LONGEST)
+            if stage is None:
+                self._on_battery(step, taken)
+            else:
+                on = self.duty if stage.inductance else 1.0
+                if self.switched and stage.inductance:
+                    if self._next - self.now <= 1e-12:
+                        self._edge(stage)
+                    step, on = min(step, self._next - self.now), float(self._on)
+                self._advance(stage, step, on, taken)
+            self.now += step
+            self._keep()
+
+    def _edge(self, stage: FrontEnd) -> None:
+        """The next edge of the front end: a pulse as long as the loop then asks, and its rest."""
+        period = 1 / stage.frequency
+        if not self._on and self.duty > 0:
+            self._on, self._next = True, self.now + max(1e-9, self.duty * period)
+            self._rest = max(1e-9, (1 - self.duty) * period)
+        elif self._on:
+            self._on, self._next = False, self.now + self._rest
+        else:
+            self._next = self.now + period
+
+    def _on_battery(self, step: float, taken: float) -> None:
+        battery = self.supply.battery
+        rest = battery.emf - battery.resistance * (taken + self.supply.idle / max(self.link, 0.1 * battery.emf))
+        self.link = rest + (self.link - rest) * math.exp(-step / (battery.resistance * battery.capacitance))
+
+    def _advance(self, stage: FrontEnd, step: float, on: float, taken: float) -> None:
+        """Half the bank, the choke, the rest of the bank; then the input, and the loop."""
+        supply, before = self.supply, self.choke
+        pushed = stage.ratio * on * self.input - stage.drop * (on > 0 or self.choke > 0)
+        middle = self.link + (self._feed() - taken) * step / (2 * supply.bank)
+        if stage.inductance:
+            ratio = stage.resistance * step / (2 * stage.inductance)
+            self.choke = (self.choke * (1 - ratio) + (pushed - middle) * step / stage.inductance) / (1 + ratio)
+        else:
+            self.choke = (pushed - middle) / (stage.resistance + step / (2 * supply.bank))
+        self.choke = max(0.0, self.choke)  # its diodes let nothing back
+        self.link = middle + (self._feed() - taken) * step / (2 * supply.bank)
+        battery = supply.battery
+        drawn = stage.ratio * on * (before + self.choke) / 2 + supply.idle / max(self.input, 0.1 * battery.emf)
+        rest = battery.emf - battery.resistance * drawn
+        self.input = rest + (self.input - rest) * math.exp(-step / (battery.resistance * battery.capacitance))
+        if supply.loop:
+            self._regulate(supply.loop, step, stage.most)
+
+    def _regulate(self, loop: Loop, step: float, most: float) -> None:
+        """The compensator and its further pole, each part of it exact for a step with what feeds it held."""
+        c, missing = loop.compensator, loop.target - self.link
+        fed = missing / c.r1
+        if c.r3 > 0 and c.c3 > 0:
+            before = self._lead
+            self._lead = missing + (before - missing) * math.exp(-step / (c.r3 * c.c3))
+            fed += c.c3 * (self._lead - before) / step  # the mean of what flows through it
+        # around the amplifier: `across` stands on R2, `first` on C1
+        rate = (1 / c.c1 + 1 / c.c2) / c.r2
+        rest = fed / c.c2 / rate
+        self._across = rest + (self._across - rest) * math.exp(-rate * step)
+        self._first += self._across / (c.r2 * c.c1) * step
+        asked = self._first + self._across
+        if not 0 <= asked <= loop.ramp * most:  # the amplifier meets its rail, and stores no more
+            asked = min(loop.ramp * most, max(0.0, asked))
+            self._first = min(loop.ramp * most, max(0.0, self._first))
+        if math.isinf(loop.pole):
+            self._told = asked
+        else:
+            self._told = asked + (self._told - asked) * math.exp(-2 * math.pi * loop.pole * step)
+        self.duty = min(most, max(0.0, self._told / loop.ramp))
+
+
+def referred(supply: Supply, ratio: float) -> Supply:
+    """A supply without a front end as seen from beyond a transformer."""
+    battery = supply.battery
+    return replace(supply, battery=Battery(battery.emf * ratio, battery.resistance * ratio**2, battery.capacitance / ratio**2))
