@@ -1,0 +1,208 @@
+"""Precharge of the input bank: an empty capacitor on a stiff battery is a short, so a resistor fills it before the contactor
+closes."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import Field
+from scipy.integrate import quad
+
+from rhombos.core.blocks.base import Build, options, part
+from rhombos.core.book import source
+from rhombos.core.inventory import Item, fitted
+from rhombos.core.ledger import SILENT, Ledger
+from rhombos.core.parts import Resistor, Shelf
+from rhombos.core.preferred import E12, at_most
+from rhombos.core.rules import Rules
+from rhombos.core.units import Ohm, Ratio, Second, Watt
+
+KEY, TITLE = "precharge", "Precharge"
+WANTED = 1.0
+"""Time that a proposal takes to precharge, s: quick enough for a person, slow enough for a small resistor."""
+TIMEOUTS = 3.0
+"""Time-out over the time that a sound precharge takes."""
+DROPS_OUT = 0.4
+"""Share of the source below which a load of constant power draws nothing: its converter has locked out."""
+PULSE_MARGIN = 0.3
+"""Part of a resistor's pulse energy that stays in hand."""
+LEFT_IN_OHMS = 1e3
+"""Resistor that is left across the contactor, where that school is followed: it warms little, and takes its time."""
+CONTACT = 0.5e-3
+"""Resistance of a closed contactor, Ω."""
+GAP = 1e-6
+"""Share of the closing voltage by which an equilibrium counts as missed."""
+
+
+class PrechargeBuild(Build):
+    """Resistor, when the contactor closes, how long is waited, how often it is tried again, and what draws meanwhile."""
+
+    school: str = options("Resistor", "switched", "left across the contactor")
+    resistor: Ohm = Field(ge=0.5, le=1e5, title="Precharge resistor")
+    type: str = part("resistor", "Resistor type")
+    close_at: Ratio = Field(ge=0.5, le=0.995, title="Closes at, share of the source")
+    timeout: Second = Field(ge=0.01, le=120, title="Time-out")
+    tries: int = Field(ge=1, le=10, title="Tries before it locks")
+    rest: Second = Field(ge=0, le=600, title="Rest between tries")
+    load: str = options("Draws meanwhile", "nothing", "a resistance", "constant power")
+    load_power: Watt = Field(ge=0, le=1e5, title="What it draws at full voltage")
+
+
+@dataclass(frozen=True, slots=True)
+class PrechargeNeed:
+    """Highest source voltage, V; its resistance with leads and its inductance, Ω, H; bank, F, and its series resistance, Ω."""
+
+    volts: float
+    resistance: float
+    inductance: float
+    bank: float
+    esr: float
+
+
+@dataclass(frozen=True, slots=True)
+class PrechargeState:
+    """Times, s (infinite where it never gets there); V, A, J, W."""
+
+    time: float
+    ceiling: float
+    energy: float
+    peak_current: float
+    peak_power: float
+    inrush: float
+    fault_energy: float
+    mean_power: float
+    leak: float
+    volts: float
+    closes: float
+    loss: float = 0.0
+
+
+def propose(need: PrechargeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> PrechargeBuild:
+    """A resistor that fills the bank in a second and stands a shorted bus for the whole time-out."""
+    fields: dict[str, Any] = {"school": "switched", "close_at": 0.95, "tries": 3, "load": "nothing", "load_power": 0.0} | pins
+    k = fields["close_at"]
+    if "resistor" not in fields:
+        if fields["school"] != "switched":
+            wanted = LEFT_IN_OHMS
+        else:
+            wanted = -WANTED / (need.bank * math.log(1 - k))
+            most = _most_resistance(need, fields)
+            wanted = min(wanted, 0.7 * most)
+        fields["resistor"] = at_most(min(1e5, max(0.5, wanted)), E12)
+    ohms = fields["resistor"]
+    if "timeout" not in fields:
+        sound = _arrival(need, PrechargeBuild.model_construct(**fields), SILENT)[1]
+        if math.isinf(sound):
+            sound = source.precharge_time.work({"R": ohms, "C": need.bank, "k": k})
+        fields["timeout"] = float(f"{min(120.0, max(0.01, TIMEOUTS * sound)):.2g}")
+    fields.setdefault("rest", float(f"{min(600.0, max(5.0, 10 * fields['timeout'])):.2g}"))
+    if "type" not in fields:
+        fields["type"] = _series(need, fields, shelf, rules)
+    return PrechargeBuild.within(fields)
+
+
+def _most_resistance(need: PrechargeNeed, fields: dict[str, Any]) -> float:
+    """The largest resistor with which the load that draws meanwhile still lets the bus arrive, Ω."""
+    power, k = fields["load_power"], fields["close_at"]
+    if fields["load"] == "nothing" or power <= 0:
+        return math.inf
+    if fields["load"] == "a resistance":
+        return float((1 / k - 1) * need.volts**2 / power)
+    return float(min((1 - x) * x * need.volts**2 / power for x in (DROPS_OUT, k)))
+
+
+def _series(need: PrechargeNeed, fields: dict[str, Any], shelf: Shelf, rules: Rules) -> str:
+    """The cheapest series that stands the voltage, a short for the time-out, and the mean of all tries; else the strongest."""
+    ohms = fields["resistor"]
+    rest = fields["rest"] if fields["school"] == "switched" else 0.0
+    mean = source.precharge_mean_power.work({"V": need.volts, "R": ohms, "t": fields["timeout"], "t_rest": rest})
+    able = [
+        r for r in shelf.all(Resistor)
+        if r.r_low <= ohms <= r.r_high and r.v_rating >= need.volts and r.power * (1 - rules.resistor_margin) >= mean
+        and r.pulse * (1 - PULSE_MARGIN) >= _pulse(need, ohms, fields["timeout"], r)
+    ]  # fmt: skip
+    if able:
+        return min(able, key=lambda r: (r.price, r.id)).id
+    return max(shelf.all(Resistor), key=lambda r: (r.r_low <= ohms <= r.r_high, r.pulse, r.id)).id
+
+
+def _pulse(need: PrechargeNeed, ohms: float, timeout: float, series: Resistor) -> float:
+    """Energy of a shorted bus beyond what the series carries for ever, J."""
+    beyond = source.precharge_fault_energy.work({"V": need.volts, "R": ohms, "P": series.power, "t": timeout})
+    return max(0.0, beyond)
+
+
+def assess(need: PrechargeNeed, build: PrechargeBuild, shelf: Shelf, rules: Rules, ledger: Ledger) -> PrechargeState:
+    """Time, energies and currents; with a load that draws meanwhile, whether it ever gets there."""
+    work, volts, ohms, k = ledger.work, need.volts, build.resistor, build.close_at
+    series = shelf.get(Resistor, build.type)
+    peak = work("precharge.peak_current", source.precharge_peak_current, V=volts, R=ohms)
+    burnt = work("precharge.peak_power", source.precharge_peak_power, V=volts, R=ohms)
+    ceiling, time, energy = _arrival(need, build, ledger)
+    path = need.resistance + need.esr + CONTACT
+    inrush = work("precharge.inrush", source.closing_inrush, k=k, V=volts, R_s=path)
+    if need.inductance > 0:
+        inrush = min(inrush, work("precharge.inrush_bound", source.closing_inrush_bound, k=k, V=volts, C=need.bank,
+                                  L=need.inductance))  # fmt: skip
+    fault = ledger.total("precharge.fault_energy", {
+        "shorted bus for the whole time-out, beyond what it carries for ever": _pulse(need, ohms, build.timeout, series)})
+    leak = burnt if build.school != "switched" else 0.0
+    mean = leak or work("precharge.mean_power", source.precharge_mean_power, V=volts, R=ohms, t=build.timeout,
+                        t_rest=build.rest)  # fmt: skip
+    if leak:
+        ledger.total("precharge.mean_power", {"across an empty bus for ever": leak})
+    return PrechargeState(
+        time=time, ceiling=ceiling, energy=energy, peak_current=peak, peak_power=burnt, inrush=inrush, fault_energy=fault,
+        mean_power=mean, leak=peak if leak else 0.0, volts=volts, closes=k * volts)  # fmt: skip
+
+
+def _arrival(need: PrechargeNeed, build: PrechargeBuild, ledger: Ledger) -> tuple[float, float, float]:
+    """Ceiling, V; time to the closing voltage, s, and energy in the resistor till then, J: infinite where it never gets
+    there."""
+    if build.load == "nothing" or build.load_power <= 0:
+        k = build.close_at
+        return (need.volts, ledger.work("precharge.time", source.precharge_time, R=build.resistor, C=need.bank, k=k),
+                ledger.work("precharge.energy", source.precharge_energy, C=need.bank, V=need.volts, k=k))  # fmt: skip
+    return _against_resistance(need, build, ledger) if build.load == "a resistance" else _against_power(need, build)
+
+
+def _against_resistance(need: PrechargeNeed, build: PrechargeBuild, ledger: Ledger) -> tuple[float, float, float]:
+    """Ceiling, V, time, s, and energy in the resistor, J, with a resistance across the bus."""
+    volts, ohms, k = need.volts, build.resistor, build.close_at
+    load = volts**2 / build.load_power
+    ceiling = ledger.work("precharge.ceiling", source.precharge_ceiling, V=volts, R=ohms, R_L=load)
+    if k * volts >= ceiling * (1 - GAP):
+        return ceiling, math.inf, math.inf
+    tau = ledger.work("precharge.tau", source.loaded_precharge_constant, C=need.bank, R=ohms, R_L=load)
+    time = ledger.work("precharge.time", source.loaded_precharge_time, tau=tau, k=k, V=volts, V_inf=ceiling)
+    energy = ledger.work("precharge.energy", source.loaded_precharge_energy, V=volts, V_inf=ceiling, tau=tau, t=time, R=ohms)
+    return ceiling, time, energy
+
+
+def _against_power(need: PrechargeNeed, build: PrechargeBuild) -> tuple[float, float, float]:
+    """The same with a load of constant power above its lock-out: by integration over the bus voltage."""
+    volts, ohms, k = need.volts, build.resistor, build.close_at
+    lock, end = DROPS_OUT * volts, k * volts
+    taken = build.load_power * ohms
+
+    def spare(v: float) -> float:
+        return (volts - v) * v - taken
+
+    # the spare current is least at an end: (V − v)·v is a hill
+    if spare(lock) <= GAP * volts**2:
+        return lock, math.inf, math.inf
+    ceiling = source.constant_power_rest.work({"V": volts, "P": build.load_power, "R": ohms})
+    if spare(end) <= GAP * volts**2:
+        return ceiling, math.inf, math.inf
+    time = source.precharge_time.work({"R": ohms, "C": need.bank, "k": DROPS_OUT})
+    time += quad(lambda v: ohms * need.bank * v / spare(v), lock, end)[0]
+    energy = source.precharge_energy.work({"C": need.bank, "V": volts, "k": DROPS_OUT})
+    energy += quad(lambda v: (volts - v) ** 2 * need.bank * v / spare(v), lock, end)[0]
+    return ceiling, float(time), float(energy)
+
+
+def parts(build: PrechargeBuild, shelf: Shelf) -> tuple[Item, ...]:
+    """The resistor; relay and contactor are bought for the battery's current and voltage."""
+    return (fitted("precharge resistor", shelf.get(Resistor, build.type)),)

@@ -1,0 +1,116 @@
+"""What the precharge shows, and the findings with their cures."""
+
+from __future__ import annotations
+
+import math
+
+from rhombos.core.blocks.precharge import DROPS_OUT, KEY, PULSE_MARGIN, PrechargeBuild, PrechargeState
+from rhombos.core.findings import PinValue
+from rhombos.core.parts import Resistor
+from rhombos.core.report import BlockReport
+from rhombos.core.sheet import Sheet, Worst
+from rhombos.core.units import fmt, short
+
+INRUSH = 10.0
+"""Inrush at closing over the fuse's rating, from which on contacts are likely to weld: a usual contactor's making current."""
+
+
+def report(sheet: Sheet, fuse: float) -> BlockReport:
+    """Figures and findings; `fuse` is the battery fuse's rating, A: what the contactor is bought for."""
+    build: PrechargeBuild = sheet.build  # type: ignore[assignment]
+    now: PrechargeState = sheet.now
+    series = sheet.shelf.get(Resistor, build.type)
+    never = math.isinf(now.time)
+    waits = sheet.fixed("time", "t", "Time to precharge", min(now.time, 1e4), "s", build.timeout, 0.0, "highest source") \
+        if not never else None  # fmt: skip
+    pulse = sheet.limited("fault_energy", "W_f", "Shorted bus, energy in the resistor", "J", series.pulse, PULSE_MARGIN)
+    heat = sheet.limited("mean_power", r"\bar P", "Mean power of all tries", "W", series.power, sheet.rules.resistor_margin)
+    rated = sheet.limited("volts", "V", "Voltage across the resistor", "V", series.v_rating)
+    closing = sheet.limited("inrush", r"\hat I_c", "Inrush left at closing", "A", INRUSH * fuse)
+    sheet.choice("school", "", "Resistor")
+    sheet.choice("resistor", "R", "Precharge resistor")
+    sheet.choice("type", "", "Resistor type")
+    sheet.choice("close_at", "k", "Closes at, share of the source")
+    sheet.choice("timeout", "t_o", "Time-out")
+    sheet.choice("tries", "n", "Tries before it locks")
+    sheet.choice("rest", "t_r", "Rest between tries")
+    sheet.choice("load", "", "Draws meanwhile")
+    sheet.choice("load_power", "P_L", "What it draws at full voltage")
+    sheet.fixed_value("ceiling", r"V_\infty", "Bus after unlimited time", now.ceiling, "V", "highest source")
+    if not never:
+        if build.load == "constant power" and build.load_power > 0:
+            sheet.fixed_value("energy", "W", "Energy in the resistor", now.energy, "J", "integrated")
+        else:
+            sheet.result("energy", "W", "Energy in the resistor", "J")
+    sheet.result("peak_current", r"\hat I", "Peak current", "A")
+    sheet.result("peak_power", r"\hat P", "Peak power in the resistor", "W")
+    _findings(sheet, build, now, series, waits, pulse, heat, rated, closing)
+    return sheet.close(
+        short(build.resistor, "ohm"), "an empty bank is a short until a resistor has filled it", 0.0, 0.0,
+        {"school": build.school, "resistor": short(build.resistor, "ohm"), "type": series.label,
+         "closes": f"at {fmt(now.closes, 'V')}", "time": "never" if never else fmt(now.time, "s"),
+         "timeout": short(build.timeout, "s"), "inrush": fmt(now.inrush, "A"), "source": fmt(now.volts, "V"),
+         "load": build.load if build.load_power > 0 else "nothing"})  # fmt: skip
+
+
+def _free(*names: str) -> dict[str, PinValue]:
+    return {f"{KEY}.{n}": None for n in names}
+
+
+def _findings(
+    sheet: Sheet, build: PrechargeBuild, now: PrechargeState, series: Resistor, waits: Worst | None, pulse: Worst, heat: Worst,
+    rated: Worst, closing: Worst,
+) -> None:  # fmt: skip
+    apart: tuple[str, dict[str, PinValue]] = ("Keep the load off until the contactor has closed", {
+        f"{KEY}.load": "nothing", f"{KEY}.load_power": 0.0})  # fmt: skip
+    smaller = ("Let the proposal choose the resistor for this load", _free("resistor", "type", "timeout", "rest"))
+    if waits is None:
+        what = (f"a load of constant power holds the bus at {fmt(now.ceiling, 'V')}"
+                + (", where its converter starts" if now.ceiling <= DROPS_OUT * now.volts * 1.001 else "")
+                if build.load == "constant power" else
+                f"with what draws meanwhile the bus comes to rest at {fmt(now.ceiling, 'V')}")  # fmt: skip
+        sheet.find("never", "stop", "The precharge never finishes",
+                   f"{what[0].upper()}{what[1:]}; the contactor waits for {fmt(now.closes, 'V')}, and each try heats the "
+                   "resistor until the time-out.",
+                   "Keep the load's enable off until the contactor has closed; else a smaller resistor.", figure="ceiling",
+                   cures=(apart, smaller))  # fmt: skip
+    elif waits.severity:
+        sheet.find("timeout", "stop", "The time-out comes before the bus is charged",
+                   f"It takes {fmt(now.time, 's')} and is given {fmt(build.timeout, 's')}.",
+                   "A longer time-out, or a smaller resistor.", worst=waits,
+                   cures=(("Let the proposal set the time-out", _free("timeout", "rest", "type")), smaller))  # fmt: skip
+    if pulse.severity:
+        sheet.find("pulse", pulse.severity, "A shorted bus burns the precharge resistor",
+                   f"{fmt(now.peak_power, 'W')} for the whole time-out is {fmt(pulse.value, 'J')} beyond what it carries for "
+                   f"ever, in a {series.label} resistor of {fmt(series.pulse, 'J')}.",
+                   "A shorter time-out, or a series that stands the pulse.", worst=pulse,
+                   cures=(("Let the proposal choose series and time-out", _free("type", "timeout", "rest")),
+                          ("… and the resistor", _free("type", "timeout", "rest", "resistor"))))  # fmt: skip
+    if heat.severity:
+        sheet.find("heat", heat.severity, "The precharge resistor runs too hot",
+                   f"{fmt(heat.value, 'W')} in a {series.label} resistor"
+                   + (": left across the contactor, it carries the whole voltage whenever the bus is dead."
+                      if build.school != "switched" else ", try after try."),
+                   "A longer rest, fewer tries, or a stronger series.", worst=heat,
+                   cures=(("Let the proposal choose series and rest", _free("type", "timeout", "rest")),
+                          ("… and the resistor", _free("type", "timeout", "rest", "resistor"))))  # fmt: skip
+    if rated.severity:
+        sheet.find("voltage", "stop", "The resistor's voltage rating is too low",
+                   f"{fmt(rated.value, 'V')} across a series rated {short(series.v_rating, 'V')}.",
+                   "A series of a higher rating, or several in series.", worst=rated,
+                   cures=(("Let the proposal choose the series", _free("type")),))  # fmt: skip
+    if closing.severity:
+        sheet.find("inrush", "fix", "The contactor closes too early",
+                   f"At {fmt(build.close_at, '%', 3)} of the source {fmt(closing.value, 'A')} still rush into the bank: "
+                   "contacts weld.", "Close later: each halving of what is left halves the inrush.", worst=closing,
+                   cures=(("Close where the proposal does", _free("close_at", "resistor", "timeout")),))  # fmt: skip
+    if build.school != "switched":
+        sheet.find("leaks", "watch", "A resistor across the contactor leaks for ever",
+                   f"{fmt(now.leak, 'A')} flow into the bus as long as the battery is there: the bus is never dead, and a "
+                   "sleeping load empties the battery or overheats the resistor.",
+                   "A switched resistor with a measured close.", figure="school",
+                   cures=(("Switch it by a relay", {f"{KEY}.school": None, f"{KEY}.resistor": None, f"{KEY}.type": None,
+                                                    f"{KEY}.timeout": None, f"{KEY}.rest": None}),))  # fmt: skip
+    sheet.find("reading", "note", "Believe no stale reading of the bus",
+               "A frozen or mis-wired reading closes the contactor on an empty bank. Before the relay the bus must read empty, "
+               "and it must rise after.", "Both checks are in the exported table and code.", figure="close_at")  # fmt: skip

@@ -1,0 +1,16 @@
+"""The sequence of a sized design as files."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from rhombos.core.precharge.table import state_table_c, state_table_csv
+from rhombos.core.routes.common import precharge_need
+from rhombos.core.solve import Worked
+
+
+def precharge_table(worked: Worked, ending: Literal["csv", "c"]) -> str:
+    """The state table as CSV, or as C."""
+    build: Any = worked.builds["precharge"]
+    need = precharge_need(worked.builds, worked.brief, worked.shelf, worked.rules)
+    return state_table_csv(need, build) if ending == "csv" else state_table_c(need, build)

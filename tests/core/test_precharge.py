@@ -1,0 +1,244 @@
+"""Precharge: against the worked cases, against SciPy's solver, through every fault, and as code that is compiled and run."""
+
+import csv as tables
+import io
+import math
+import shutil
+import subprocess
+
+import numpy as np
+import pytest
+from scipy.integrate import solve_ivp
+
+from rhombos.core.blocks import precharge
+from rhombos.core.blocks.precharge import DROPS_OUT, PrechargeBuild, PrechargeNeed
+from rhombos.core.brief import Brief
+from rhombos.core.ledger import SILENT
+from rhombos.core.parts import Resistor
+from rhombos.core.plots import charts
+from rhombos.core.precharge import FAULTS, march, state_table_c, state_table_csv
+from rhombos.core.precharge.march import CLOSING, CONTROL, NEGATIVE, RELEASING
+from rhombos.core.routes.common import precharge_need
+from rhombos.core.rules import PRESETS
+from rhombos.core.solve import solve, work_out
+
+USUAL = PRESETS["usual"]
+NEED = PrechargeNeed(96.0, 0.03, 0.0, 0.0068, 0.0)
+
+
+def built(shelf, need=NEED, **pins):
+    return precharge.propose(need, pins, shelf, USUAL)
+
+
+def judged(shelf, need=NEED, **pins):
+    return precharge.assess(need, built(shelf, need, **pins), shelf, USUAL, SILENT)
+
+
+def by_solver(need: PrechargeNeed, build: PrechargeBuild, draws, horizon=20.0):
+    """Time to the closing voltage and energy in the resistor, from the circuit's law alone."""
+    def law(t, x):
+        amps = (need.volts - x[0]) / build.resistor
+        return [(amps - draws(x[0])) / need.bank, amps**2 * build.resistor]
+    def there(t, x):
+        return x[0] - build.close_at * need.volts
+    there.terminal = True
+    # a converter that locks in is a corner: short steps find it
+    found = solve_ivp(law, (0, horizon), [0.0, 0.0], events=there, rtol=1e-8, atol=1e-8, max_step=5e-3)
+    return (found.t_events[0][0], found.y_events[0][0][1]) if found.t_events[0].size else (None, None)
+
+
+def test_the_worked_case_of_a_bank_at_96_volts(shelf):
+    found = judged(shelf, resistor=47.0)
+    assert found.time == pytest.approx(0.957436, rel=1e-3)
+    assert found.energy == pytest.approx(31.2561, rel=1e-3)
+    assert found.peak_current == pytest.approx(2.04255, rel=1e-3)
+    assert found.peak_power == pytest.approx(196.085, rel=1e-3)
+    assert found.inrush == pytest.approx(0.05 * 96 / (0.03 + precharge.CONTACT), rel=1e-3)
+
+
+def test_the_worked_case_that_never_arrives(shelf):
+    found = judged(shelf, resistor=220.0, load="a resistance", load_power=96**2 / 1800)
+    assert math.isinf(found.time)
+    assert found.ceiling == pytest.approx(85.5446, rel=1e-3)
+
+
+@pytest.mark.parametrize("watts", [0.5, 2.0, 3.5])
+def test_against_a_resistance_it_takes_what_the_circuit_takes(watts, shelf):
+    build = built(shelf, resistor=100.0, load="a resistance", load_power=watts)
+    time, energy = by_solver(NEED, build, lambda v: v * watts / NEED.volts**2)
+    found = precharge.assess(NEED, build, shelf, USUAL, SILENT)
+    assert (found.time, found.energy) == pytest.approx((time, energy), rel=1e-3)
+
+
+@pytest.mark.parametrize("watts", [1.0, 3.0, 4.2])
+def test_against_constant_power_it_takes_what_the_circuit_takes(watts, shelf):
+    build = built(shelf, resistor=100.0, load="constant power", load_power=watts)
+    time, energy = by_solver(NEED, build, lambda v: watts / v if v > DROPS_OUT * NEED.volts else 0.0)
+    found = precharge.assess(NEED, build, shelf, USUAL, SILENT)
+    assert (found.time, found.energy) == pytest.approx((time, energy), rel=1e-3)
+
+
+@pytest.mark.parametrize(("watts", "rests"), [(4.6, "beyond"), (30.0, "at the lock")])
+def test_constant_power_that_prevents_it_is_seen_where_it_comes_to_rest(watts, rests, shelf):
+    build = built(shelf, resistor=100.0, load="constant power", load_power=watts)
+    found = precharge.assess(NEED, build, shelf, USUAL, SILENT)
+    assert math.isinf(found.time)
+    wakes = 0.01 * NEED.volts  # a converter comes up over a little voltage: no corner for the solver to chatter at
+    draws = lambda v: watts / max(v, 1.0) * min(1.0, max(0.0, (v - DROPS_OUT * NEED.volts) / wakes))  # noqa: E731
+    assert by_solver(NEED, build, draws, 6.0) == (None, None)
+    settles = (NEED.volts - found.ceiling) * found.ceiling / 100.0  # what flows in is what is drawn
+    assert settles == pytest.approx(watts, rel=1e-6) if rests == "beyond" else found.ceiling == DROPS_OUT * NEED.volts
+
+
+@pytest.mark.parametrize("volts", [12.0, 48.0, 96.0, 400.0, 1000.0])
+@pytest.mark.parametrize("bank", [1e-3, 2e-2])
+def test_what_is_proposed_stands_a_shorted_bus(volts, bank, shelf):
+    need = PrechargeNeed(volts, 0.02, 0.0, bank, 0.01)
+    build, found = built(shelf, need), judged(shelf, need)
+    series = shelf.get(Resistor, build.type)
+    assert found.time < build.timeout
+    if found.fault_energy <= series.pulse:  # where any series on the shelf can
+        assert found.volts <= series.v_rating
+        assert found.mean_power <= series.power
+    else:
+        assert series.pulse == max(r.pulse for r in shelf.all(Resistor) if r.r_low <= build.resistor <= r.r_high)
+
+
+def test_the_march_agrees_with_the_closed_form(shelf):
+    build = built(shelf)
+    made = march(NEED, build, shelf.get(Resistor, build.type))
+    waited = next(s for s in made.steps if s.state == "precharge")
+    assert waited.end - waited.begin == pytest.approx(judged(shelf).time, rel=1e-3)
+    time, bus, amps = (made.column(n) for n in ("time", "bus", "current"))
+    inside = (time >= waited.begin) & (time <= waited.end)
+    expected = NEED.volts * (1 - np.exp(-(time[inside] - waited.begin) / (build.resistor * NEED.bank)))
+    assert bus[inside] == pytest.approx(expected, abs=1e-3 * NEED.volts)
+    assert amps.max() == pytest.approx(NEED.volts / build.resistor, rel=1e-6)
+    assert made.ended == "run"
+    assert bus[-1] == pytest.approx(NEED.volts, rel=1e-3)
+
+
+def test_the_steps_come_in_order_with_their_coils(shelf):
+    made = march(NEED, built(shelf), shelf.get(Resistor, built(shelf).type))
+    assert [s.state for s in made.steps] == ["control", "negative", "precharge", "close", "release", "run"]
+    assert [(s.negative, s.relay, s.positive) for s in made.steps] == [
+        (False, False, False), (True, False, False), (True, True, False), (True, True, True), (True, False, True), (True, False, True)]
+    assert [round(s.end - s.begin, 6) for s in made.steps if s.state != "precharge"][:4] == [CONTROL, NEGATIVE, CLOSING, RELEASING]
+
+
+@pytest.mark.parametrize(("fault", "ends", "tries"), [
+    ("none", "run", 1), ("shorted bus", "locked", 3), ("open resistor", "locked", 3), ("welded contactor", "locked", 0),
+    ("frozen reading", "locked", 0),
+])  # fmt: skip
+def test_every_fault_ends_where_it_must(fault, ends, tries, shelf):
+    build = built(shelf)
+    made = march(NEED, build, shelf.get(Resistor, build.type), fault)
+    assert made.ended == ends
+    assert sum(s.state == "precharge" for s in made.steps) == tries
+    if fault in ("shorted bus", "open resistor"):
+        assert all(s.end - s.begin == pytest.approx(build.timeout) for s in made.steps if s.state == "precharge")
+        assert all(s.end - s.begin == pytest.approx(build.rest) for s in made.steps if s.state == "rest")
+        assert not any(s.positive for s in made.steps)
+
+
+def test_the_resistor_warms_by_the_energy_it_takes_and_cools_at_rest(shelf):
+    build = built(shelf)
+    series = shelf.get(Resistor, build.type)
+    made = march(NEED, build, series, "shorted bus")
+    celsius, time = made.column("celsius"), made.column("time")
+    first = next(s for s in made.steps if s.state == "precharge")
+    rise = celsius[(time >= first.begin) & (time <= first.end)].max() - 40.0
+    heat = series.pulse / 115.0
+    assert rise < NEED.volts**2 / build.resistor * build.timeout / heat
+    assert rise > 0.6 * NEED.volts**2 / build.resistor * build.timeout / heat
+    resting = next(s for s in made.steps if s.state == "rest")
+    cooled = celsius[(time >= resting.begin) & (time <= resting.end)]
+    assert cooled[-1] < cooled[0]
+
+
+def test_left_across_the_contactor_a_frozen_reading_closes_on_an_empty_bank(shelf):
+    """Nothing can tell: that is why the house switches the resistor."""
+    build = built(shelf, school="left across the contactor")
+    made = march(NEED, build, shelf.get(Resistor, build.type), "frozen reading")
+    closing = next(s for s in made.steps if s.state == "close")
+    bus, time = made.column("bus"), made.column("time")
+    assert np.interp(closing.begin, time, bus) < 0.1 * NEED.volts
+
+
+def test_the_table_names_every_state_once(shelf):
+    rows = list(tables.reader(io.StringIO(state_table_csv(NEED, built(shelf)))))
+    assert [r[0] for r in rows[1:]] == ["CONTROL", "NEGATIVE", "PRECHARGE", "CLOSE", "RELEASE", "RUN", "REST", "LOCKED"]
+    states = {r[0] for r in rows[1:]}
+    assert all(r[n] in states | {""} for r in rows[1:] for n in (5, 7))
+
+
+HARNESS = """
+#include <stdio.h>
+int main(void) {
+    struct precharge p = { CONTROL, 0, 0 };
+    double bus = 0;
+    const char *names[] = { "CONTROL", "NEGATIVE", "PRECHARGE", "CLOSE", "RELEASE", "RUN", "REST", "LOCKED" };
+    int last = -1;
+    for (long ms = 0; ms < 400000; ms++) {
+        struct precharge_coils c = precharge_step(&p, (int32_t)(1000 * bus), 1);
+        if (c.negative && c.relay && !SHORTED) bus += (VOLTS - bus) / RC * 0.001;
+        if (c.negative && c.positive) bus = VOLTS;
+        if ((int)p.state != last) { last = p.state; printf("%ld %s %d%d%d\\n", ms, names[last], c.negative, c.relay, c.positive); }
+    }
+    return 0;
+}
+"""
+
+
+@pytest.mark.skipif(shutil.which("cc") is None, reason="needs a C compiler")
+@pytest.mark.parametrize("shorted", [0, 1])
+def test_the_code_is_compiled_and_walks_as_the_march_does(shorted, shelf, tmp_path):
+    build = built(shelf)
+    source = tmp_path / "precharge.c"
+    source.write_text(state_table_c(NEED, build) + HARNESS.replace("\\\\n", "\\n"))
+    flags = [f"-DVOLTS={NEED.volts}", f"-DRC={build.resistor * NEED.bank}", f"-DSHORTED={shorted}"]
+    subprocess.run(["cc", "-std=c99", "-Wall", "-Wextra", "-Werror", *flags, str(source), "-o", str(tmp_path / "walk")], check=True)
+    lines = [line.split() for line in subprocess.run([tmp_path / "walk"], capture_output=True, text=True, check=True).stdout.splitlines()]
+    made = march(NEED, build, shelf.get(Resistor, build.type), "shorted bus" if shorted else "none")
+    assert [name for _, name, _ in lines] == [s.state.upper() for s in made.steps]
+    begins = [float(ms) / 1e3 for ms, _, _ in lines]
+    assert begins == pytest.approx([s.begin for s in made.steps], abs=0.01)
+    # each state's coils, once it has been in it for a step
+    assert lines[0][2] == "000"
+
+
+@pytest.mark.parametrize(("code", "pins"), [
+    ("never", {"precharge.load": "constant power", "precharge.load_power": 30, "precharge.resistor": 47}),
+    ("never", {"precharge.load": "a resistance", "precharge.load_power": 20, "precharge.resistor": 220}),
+    ("timeout", {"precharge.timeout": 0.3}),
+    ("pulse", {"precharge.type": "MF-1W", "precharge.resistor": 27}),
+    ("heat", {"precharge.type": "MF-1W", "precharge.rest": 0}),
+    ("inrush", {"precharge.close_at": 0.5, "input_stage.cable": "50"}),
+    ("leaks", {"precharge.school": "left across the contactor"}),
+])  # fmt: skip
+def test_it_is_raised_and_its_cure_clears_it(code, pins, refuge, shelf):
+    full = f"precharge.{code}"
+    found = {f.code: f for f in solve(refuge, pins, shelf, USUAL).findings}
+    assert full in found, sorted(f for f in found if f.startswith("precharge"))
+    for cure in found[full].cures:
+        patched = {k: v for k, v in (pins | cure.patch).items() if v is not None}
+        assert full not in {f.code for f in solve(refuge, patched, shelf, USUAL).findings}, cure.label
+
+
+@pytest.mark.parametrize("route", ["push-pull link", "full-bridge link", "iron bridge", "iron push-pull", "self-oscillating"])
+def test_every_route_has_its_precharge(route, refuge, shelf):
+    wave = "square" if route in ("iron push-pull", "self-oscillating") else "sine"
+    brief = Brief.model_validate(refuge.model_dump() | {"output": refuge.output.model_dump() | {"waveform": wave}})
+    worked = work_out(brief, {}, shelf, USUAL, route)
+    need = precharge_need(worked.builds, brief, shelf, USUAL)
+    assert need.volts == brief.source.volts[2]
+    found = [f for f in solve(brief, {}, shelf, USUAL, route).findings if f.block == "precharge" and f.severity != "note"]
+    assert not found
+
+
+def test_every_fault_is_drawn(worked):
+    drawn = charts(worked, "precharge")
+    assert len(drawn) == len(FAULTS)
+    for chart in drawn:
+        assert {"bus, V", "resistor, °C", "negative", "relay", "positive"} == {s.name for s in chart.series}
+        assert chart.remark
