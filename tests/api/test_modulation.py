@@ -1,5 +1,7 @@
 """The modulation bench and the sine table over HTTP."""
 
+import json
+
 import pytest
 
 
@@ -66,14 +68,21 @@ def test_the_scope_over_http_and_its_table(client):
     assert answer.status_code == 200
     body = answer.json()
     assert (body["first"], body["last"]) == (0.005, 0.025)
-    assert "capacitor" in {c["key"] for c in body["charts"]}
+    assert "smoothing" in {p["name"] for p in body["points"]}
+    drawn = client.post("/api/scope/points", json={"brief": {}, "look": {"load": "adapter", "periods": 2, "first": "5 ms", "last": "25 ms"}})
+    assert drawn.headers["content-type"] == "application/octet-stream"
+    head = json.loads(drawn.content.split(b"\n", 1)[0])
+    assert (head["first"], head["last"]) == (0.005, 0.025)
+    assert {t["name"] for t in head["traces"]} == {p["name"] for p in body["points"]}
     table = client.post("/api/scope/csv", json={"brief": {}, "look": {"periods": 1, "last": "1 ms"}})
     assert table.headers["content-type"].startswith("text/csv")
-    assert table.text.startswith("time_s,output_V")
+    assert table.text.startswith("time_s,bridge_V")
 
 
 @pytest.mark.parametrize(("look", "told"), [
     ({"periods": 900}, "periods"), ({"load": "cat"}, "load"), ({"first": "soon"}, "first"), ({"event": "fire"}, "event"),
+    ({"source": "sun"}, "source"), ({"traces": []}, "traces"), ({"traces": ["load"] * 5}, "traces"), ({"traces": ["cat"]}, "traces"),
+    ({"spectrum": {"trace": "load", "limit": "-3 %"}}, "limit"), ({"grid": 5}, "grid"), ({"cursors": ["1 ms", "2 ms", "3 ms"]}, "cursors"),
 ])  # fmt: skip
 def test_a_silly_look_is_refused_by_name(client, look, told):
     answer = client.post("/api/scope", json={"brief": {}, "look": look})
@@ -85,3 +94,19 @@ def test_a_stepped_design_has_no_scope_and_says_so(client):
     answer = client.post("/api/scope", json={"brief": {"output": {"waveform": "square"}}})
     assert answer.status_code == 404
     assert "sine" in answer.json()["detail"]
+
+
+def test_the_voltage_loop_over_http(client):
+    answer = client.post("/api/voltage-loop", json={"brief": {}, "setting": {"damping": "2 ohm"}})
+    assert answer.status_code == 200
+    body = answer.json()
+    assert body["stable"]
+    assert body["asked"]["damping"] == "2.00 Ω"
+    assert client.post("/api/voltage-loop", json={"brief": {}, "setting": {"voltage": -1}}).status_code == 422
+    assert client.post("/api/voltage-loop", json={"brief": {"output": {"waveform": "square"}}}).status_code == 404
+
+
+def test_a_wave_that_cannot_be_made_is_refused_with_what_to_change(client):
+    answer = client.post("/api/modulation", json={"brief": {"output": {"frequency": "45 Hz"}}, "setting": {"carrier": "199 kHz"}})
+    assert answer.status_code == 422
+    assert "lower the carrier" in answer.json()["detail"]

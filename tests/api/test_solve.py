@@ -4,7 +4,7 @@ import math
 
 import pytest
 
-BLOCKS = ["battery", "input_stage", "front_end", "transformer", "rectifier", "dc_link", "h_bridge", "output_filter", "load", "controller", "bridge_drive"]
+BLOCKS = ["battery", "input_stage", "front_end", "transformer", "rectifier", "dc_link", "h_bridge", "output_filter", "load", "controller", "front_drive", "bridge_drive", "precharge"]
 
 
 def test_a_brief_is_solved_with_its_form(client):
@@ -64,7 +64,7 @@ def test_a_hopeless_brief_solves_to_findings(client, brief):
 @pytest.mark.parametrize("block", BLOCKS)
 def test_every_block_has_its_pictures(client, block):
     drawn = client.post(f"/api/charts/{block}", json={"brief": {}}).json()
-    assert len(drawn) == 2
+    assert len(drawn) == {"front_end": 3, "h_bridge": 3, "front_drive": 1, "precharge": 5}.get(block, 2)
     assert all(c["title"] and (c["series"] or c["boxes"]) for c in drawn)
 
 
@@ -118,3 +118,25 @@ def test_a_relation_that_cannot_be_worked_says_why(client, key, values, status, 
     answer = client.post(f"/api/book/{key}/work", json={"values": values})
     assert answer.status_code == status
     assert told in answer.json()["detail"]
+
+
+def test_switches_are_ranked_over_http(client):
+    answer = client.post("/api/switches/front_end", json={"brief": {}})
+    assert answer.status_code == 200
+    body = answer.json()
+    assert len(body["options"]) > 3
+    assert any(o["here"] for o in body["options"])
+    assert client.post("/api/switches/front_end", json={"brief": {}, "route": "iron bridge"}).status_code == 404
+    assert client.post("/api/switches/battery", json={"brief": {}}).status_code == 422
+
+
+def test_the_precharge_sequence_is_given_as_table_and_code(client):
+    table = client.post("/api/precharge/csv", json={"brief": {}})
+    assert table.headers["content-type"].startswith("text/csv")
+    assert table.text.startswith("state,negative,relay,positive")
+    code = client.post("/api/precharge/c", json={"brief": {}, "pins": {"precharge.timeout": "4 s"}})
+    assert "#define TIMEOUT_MS 4000UL" in code.text
+    assert client.post("/api/precharge/exe", json={"brief": {}}).status_code == 422
+    refused = client.post("/api/precharge/c", json={"brief": {}, "pins": {"precharge.close_at": 2}})
+    assert refused.status_code == 422
+    assert "0.5 to 0.995" in refused.json()["detail"]

@@ -1,6 +1,7 @@
 """Every relation: its dimensions agree, it can be solved for any symbol, it is documented."""
 
 import math
+from pathlib import Path
 
 import numpy as np
 import pint
@@ -31,6 +32,8 @@ SPECIAL = {
     ("ohmic_drop", "R"): 0.02, ("ac_copper_loss", "R"): 0.01, ("bridge_fundamental", "R"): 0.5, ("gap_length", "L"): 1e-4,
     ("sink_needed", "T_a"): 310.0, ("turn_off_least", "I_pk"): 60.0, ("peak_follow", "V_pk"): 120.0,
     ("overload_time", "dT"): 80.0, ("recovered_charge", "I"): 3.0, ("peak_ripple", "tau"): 1e-4, ("optimum_flux", "B_now"): 0.1,
+    ("constant_power_rest", "P"): 1.0, ("constant_power_rest", "R"): 1.0, ("precharge_fault_energy", "P"): 0.5,
+    ("precharge_fault_energy", "R"): 5.0,
 }  # fmt: skip
 
 
@@ -51,7 +54,7 @@ def base_unit(symbol):
 @pytest.mark.parametrize("relation", BOOK.values(), ids=list(BOOK))
 def test_dimensions_and_scale_agree(relation):
     symbols = (*relation.inputs, *relation.constants)
-    values = {s.name: (s.fixed if s.fixed is not None else typical(s)) for s in symbols}
+    values = {s.name: (s.fixed if s.fixed is not None else typical(s, relation)) for s in symbols}
     names = [sp.Symbol(s.name, real=True) for s in symbols]
     function = sp.lambdify(names, relation.expression, modules=["numpy", "scipy"])
     result = function(*(
@@ -85,7 +88,7 @@ def test_the_book_is_as_long_as_promised_and_documented():
 
 def test_scalar_and_array_evaluation_are_the_same():
     for relation in BOOK.values():
-        values = {s.name: typical(s) for s in relation.inputs}
+        values = {s.name: typical(s, relation) for s in relation.inputs}
         assert relation.work(values) == pytest.approx(float(relation(**values)), rel=1e-12)
 
 
@@ -126,3 +129,8 @@ def test_working_by_hand_rounds_up_where_only_whole_numbers_will_do():
 def test_two_missing_symbols_are_named():
     with pytest.raises(BookError, match="missing are"):
         answer(BOOK["ohmic_drop"], {"I": 3})
+
+
+def test_the_readme_counts_the_relations_right():
+    text = (Path(__file__).parents[2] / "README.md").read_text()
+    assert f"The {len(BOOK)} relations" in text

@@ -7,28 +7,28 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
-from rhombos.core.blocks import bridge_drive
-from rhombos.core.blocks.bridge_drive import BridgeDriveBuild, DriveNeed
+from rhombos.core.blocks import front_drive, gate_drive
+from rhombos.core.blocks.gate_drive import DriveNeed, GateDriveBuild
 from rhombos.core.book import gate as book
 from rhombos.core.brief import Brief
 from rhombos.core.gates import GateLoop, house_loop, plateau_currents, switching_times
 from rhombos.core.ledger import SILENT
 from rhombos.core.parts import Diode, Driver, Igbt, Mosfet
 from rhombos.core.plots import charts
-from rhombos.core.routes.driven import drive_need
+from rhombos.core.routes.driven import drive_need, front_need
 from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve, work_out
 
 USUAL = PRESETS["usual"]
-NEED = DriveNeed("MF-650-150m-A", 1, 400.0, 18e3, 0.93, 1.0, 400e-9, 50.0)
+NEED = DriveNeed("bridge_drive", "MF-650-150m-A", 1, 400.0, 18e3, 0.93, 1.0, 400e-9, 50.0)
 
 
 def built(shelf, need=NEED, **pins):
-    return bridge_drive.propose(need, Brief(), pins, shelf, USUAL)
+    return gate_drive.propose(need, Brief(), pins, shelf, USUAL)
 
 
 def judged(shelf, need=NEED, **pins):
-    return bridge_drive.assess(need, built(shelf, need, **pins), Brief(), shelf, USUAL, SILENT)
+    return gate_drive.assess(need, built(shelf, need, **pins), Brief(), shelf, USUAL, SILENT)
 
 
 @pytest.mark.parametrize(("ohms", "amps", "charge", "farad"), [(4.0, 0.9, 30e-9, 5e-9), (15.0, 0.6, 20e-9, 2e-9)])
@@ -66,7 +66,7 @@ def test_the_drawn_gate_takes_its_whole_charge(worked, shelf):
     designed = work_out(worked.brief, pins, shelf, USUAL)
     device = shelf.get(Mosfet, "MF-650-150m-A")
     drive, bridge = designed.builds["bridge_drive"], designed.builds["h_bridge"]
-    loop = bridge_drive.loop_of(drive, bridge.parallel, shelf.get(Driver, drive.driver))
+    loop = gate_drive.loop_of(drive, bridge.parallel, shelf.get(Driver, drive.driver))
     chart = charts(designed, "bridge_drive")[0]
     t, v = np.array(chart.series[0].x), np.array(chart.series[0].y)
     scale = {"s": 1.0, "ms": 1e-3, "µs": 1e-6, "ns": 1e-9}[chart.x.unit]
@@ -82,8 +82,8 @@ def test_the_bootstrap_droops_as_the_switched_circuit_does(farad, ohms, shelf):
     build = built(shelf, driver="DB-2", boot_capacitor=farad, boot_resistor=ohms, supply=15.0)
     need = replace(NEED, rate=6e3)
     device, driver, diode = shelf.get(Mosfet, need.device), shelf.get(Driver, "DB-2"), shelf.get(Diode, build.boot_diode)
-    top = 15.0 - diode.v_0 - bridge_drive.LOW_DROP
-    drain = driver.i_q + bridge_drive.LEAKAGE + 15.0 / build.pull_down
+    top = 15.0 - diode.v_0 - gate_drive.LOW_DROP
+    drain = driver.i_q + gate_drive.LEAKAGE + 15.0 / build.pull_down
     cycles, period = 120, 1 / 6e3
     volts, ends = top, []
     for k in range(3 * cycles):
@@ -92,10 +92,10 @@ def test_the_bootstrap_droops_as_the_switched_circuit_does(farad, ohms, shelf):
         if low > 0:
             refreshed = solve_ivp(lambda t, v: (top - v) / (ohms * farad), (0, low), [volts], rtol=1e-9, atol=1e-12)
             volts = float(refreshed.y[0][-1])
-        volts -= (device.q_g + bridge_drive._small_charge(diode) + driver.q_level) / farad + drain * on / farad
+        volts -= (device.q_g + gate_drive._small_charge(diode) + driver.q_level) / farad + drain * on / farad
         volts = max(0.0, volts)
         ends.append(volts)
-    _, found = bridge_drive.bootstrap_droop(need, build, shelf)
+    _, found = gate_drive.bootstrap_droop(need, build, shelf)
     assert found == pytest.approx(np.array(ends[-cycles:]), abs=2e-3)
 
 
@@ -104,7 +104,7 @@ def test_the_proposed_bootstrap_never_starves_and_a_tenth_of_it_does(shelf):
     build = built(shelf)
     assert state.boot_low >= state.least
     assert build.boot_capacitor >= state.boot_needed
-    poor = bridge_drive.assess(NEED, build.model_copy(update={"boot_capacitor": build.boot_capacitor / 20}), Brief(), shelf,
+    poor = gate_drive.assess(NEED, build.model_copy(update={"boot_capacitor": build.boot_capacitor / 20}), Brief(), shelf,
                                USUAL, SILENT)  # fmt: skip
     assert poor.boot_low < state.least
 
@@ -113,7 +113,7 @@ def test_half_a_line_period_takes_a_far_larger_bootstrap(shelf):
     square = replace(NEED, rate=50.0, modulation=None)
     few, many = built(shelf, NEED), built(shelf, square)
     assert many.boot_capacitor > 20 * few.boot_capacitor
-    state = bridge_drive.assess(square, many, Brief(), shelf, USUAL, SILENT)
+    state = gate_drive.assess(square, many, Brief(), shelf, USUAL, SILENT)
     assert state.boot_low >= state.least
     assert state.high_time == pytest.approx(10e-3)
     # most of what is taken goes through the pull-down: ten times the ohms, far less charge
@@ -141,8 +141,8 @@ def test_an_opto_coupler_is_fine_at_line_frequency_and_fatal_at_the_carrier(shel
 
 def test_parallel_switches_share_the_driver(shelf):
     driver = shelf.get(Driver, "DB-4")
-    build = BridgeDriveBuild.within({**built(shelf).model_dump(), "driver": "DB-4", "r_on": 5.0, "r_off": 3.0})
-    one, four = (bridge_drive.loop_of(build, n, driver) for n in (1, 4))
+    build = GateDriveBuild.within({**built(shelf).model_dump(), "driver": "DB-4", "r_on": 5.0, "r_off": 3.0})
+    one, four = (gate_drive.loop_of(build, n, driver) for n in (1, 4))
     assert four.on - one.on == pytest.approx(3 * driver.r_source)
     assert four.off - one.off == pytest.approx(3 * driver.r_sink)
 
@@ -151,22 +151,22 @@ def test_parallel_switches_share_the_driver(shelf):
 @pytest.mark.parametrize("parallel", [1, 3])
 def test_what_is_proposed_keeps_an_off_gate_off(device, parallel, shelf):
     state = judged(shelf, replace(NEED, device=device, parallel=parallel))
-    assert state.miller <= bridge_drive.MILLER_SHARE * state.threshold * (1 + 1e-9)
+    assert state.miller <= gate_drive.MILLER_SHARE * state.threshold * (1 + 1e-9)
     assert state.gate_peak <= 0.9 * state.limit
     assert state.power < shelf.get(Driver, built(shelf, replace(NEED, device=device, parallel=parallel)).driver).p_most
 
 
-@pytest.mark.parametrize("kind", ["pin", "follower", "low side", "bootstrap", "opto", "isolated", "transformer"])
+@pytest.mark.parametrize("kind", ["pin", "follower", "low side", "bootstrap", "level shift", "opto", "isolated", "transformer"])
 def test_every_kind_of_driver_is_worked_and_drawn(kind, refuge, shelf):
     driver = next(d for d in shelf.all(Driver) if d.kind == kind)
     worked = work_out(refuge, {"bridge_drive.driver": driver.id}, shelf, USUAL)
     state = worked.settled["nominal"].states["bridge_drive"]
     assert math.isfinite(state.power)
     assert state.power > 0
-    assert (state.boot_charge > 0) == (kind == "bootstrap")
-    assert (state.base_current > 0) == (kind == "follower")
+    assert (state.boot_charge > 0) == (kind in ("bootstrap", "level shift"))
+    assert (state.base_current > 0) == (state.base_resistor > 0) == (kind == "follower")
     drawn = charts(worked, "bridge_drive")
-    assert len(drawn) == (2 if kind == "bootstrap" else 1)
+    assert len(drawn) == (2 if kind in ("bootstrap", "level shift") else 1)
     solved = solve(refuge, {"bridge_drive.driver": driver.id}, shelf, USUAL)
     block = next(b for b in solved.blocks if b.key == "bridge_drive")
     assert block.drawing["kind"] == kind
@@ -182,7 +182,7 @@ def test_the_drives_speed_is_the_bridges(refuge, shelf):
     assert then.dead_time_needed > now.dead_time_needed
     assert slow.builds["h_bridge"].dead_time >= then.dead_time_needed
     device = shelf.get(Mosfet, "MF-650-150m-A")
-    loop = bridge_drive.loop_of(slow.builds["bridge_drive"], slow.builds["h_bridge"].parallel, shelf.get(Driver, "DB-2"))
+    loop = gate_drive.loop_of(slow.builds["bridge_drive"], slow.builds["h_bridge"].parallel, shelf.get(Driver, "DB-2"))
     assert then.switching_time == pytest.approx(sum(switching_times(device, loop)))
 
 
@@ -205,3 +205,47 @@ def test_every_bridge_has_its_gate_drive(route, wave, refuge, shelf):
     assert state.boot_low >= state.least
     low, high = state.low_time, state.high_time
     assert low + high + 2 * need.dead_time == pytest.approx(1 / need.line if wave != "sine" else 1 / need.rate)
+
+
+@pytest.mark.parametrize(("topology", "floats", "count"), [("push-pull", False, 2), ("half-bridge", True, 2), ("full-bridge", True, 4)])
+def test_every_front_end_has_its_gate_drive(topology, floats, count, refuge, shelf):
+    """On ground in a push-pull; half of it on legs that swing by the battery elsewhere."""
+    worked = work_out(refuge, {}, shelf, USUAL, f"{topology} link")
+    drive, state = worked.builds["front_drive"], worked.settled["nominal"].states["front_drive"]
+    need = front_need(worked.settled["nominal"], worked.builds, worked.brief)
+    assert need.floats is floats
+    driver = shelf.get(Driver, drive.driver)
+    assert driver.kind in (("bootstrap", "isolated") if floats else ("low side",))
+    assert not floats or driver.v_float >= refuge.source.volts[2]
+    assert state.high_time == pytest.approx(need.duty / need.rate)
+    assert sum(i.count for i in front_drive.parts(drive, shelf) if "driver" in i.what and "diode" not in i.what) == count // 2
+    assert len(charts(worked, "front_drive")) == 1
+    block = next(b for b in solve(refuge, {}, shelf, USUAL, f"{topology} link").blocks if b.key == "front_drive")
+    assert block.drawing["floats"] == ("yes" if floats else "no")
+    assert block.severity is None
+
+
+def test_a_pin_on_many_large_gates_makes_the_stage_slow_and_hot(refuge, shelf):
+    pins = {"front_end.switch": "MN-100-4.7m-A", "front_end.parallel": 4}
+    sound, pin = (work_out(refuge, pins | more, shelf, USUAL) for more in ({}, {"front_drive.driver": "DP-200"}))
+    fast, slow = (w.settled["nominal"].states["front_end"] for w in (sound, pin))
+    assert slow.switching_time > 5 * fast.switching_time
+    assert slow.switching > 3 * fast.switching
+    device = shelf.get(Mosfet, "MN-100-4.7m-A")
+    # four gates share a pin of 48 Ω: the charge of all four through it
+    at_least = 4 * device.q_sw * 48 / (pin.builds["front_drive"].supply - device.v_plateau)
+    assert slow.switching_time > at_least
+
+
+def test_a_discrete_level_shift_burns_its_current_while_the_upper_switch_is_off(shelf):
+    """Through the whole link, half the time of a sine's period."""
+    state = judged(shelf, driver="DS-2K2")
+    part = shelf.get(Driver, "DS-2K2")
+    assert state.level_heat == pytest.approx(part.i_level * NEED.bus * 0.5)
+    hot = judged(shelf, driver="DS-470")
+    assert hot.power > shelf.get(Driver, "DS-470").p_most
+
+
+def test_the_followers_base_resistor_drops_a_tenth_of_the_drive(shelf):
+    state = judged(shelf, driver="DF-2")
+    assert state.base_resistor * state.base_current == pytest.approx(0.1 * built(shelf, driver="DF-2").supply)

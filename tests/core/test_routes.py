@@ -15,6 +15,7 @@ from rhombos.core.pins import PinError
 from rhombos.core.plots import charts
 from rhombos.core.plots.steps import current_through, wave_of
 from rhombos.core.routes import ROUTES, lossy
+from rhombos.core.routes.common import COMMON
 from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve, work_out
 from rhombos.core.waves.modulation import three_level
@@ -70,7 +71,7 @@ def test_the_refuge_can_be_built_by_every_route(routed, refuge, shelf):
     found = solve(routed.brief, {}, shelf, USUAL, routed.route.key)
     assert [f.code for f in found.findings if f.severity in ("stop", "fix")] == []
     told = [b.key for b in found.blocks]
-    assert told == [b.KEY for b in (*routed.route.blocks(routed.brief.output.waveform), *routed.route.asides())]
+    assert told == [b.KEY for b in (*routed.route.blocks(routed.brief.output.waveform), *routed.route.asides(), *COMMON)]
     assert set(told) == set(routed.builds)
 
 

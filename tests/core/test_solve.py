@@ -221,7 +221,7 @@ def test_proposals_stand_still_within_the_rounds_allowed(refuge, shelf):
     builds, settled, rounds = build_all(ROUTES[DEFAULT], refuge, {}, shelf, USUAL)
     assert rounds <= 3
     assert set(settled) == set(ROUTES[DEFAULT].hint_points)
-    assert set(builds) == {b.KEY for b in ROUTES[DEFAULT].blocks("sine")} | {"bridge_drive"}
+    assert set(builds) == {b.KEY for b in ROUTES[DEFAULT].blocks("sine")} | {"bridge_drive", "front_drive"}
 
 
 def test_every_limited_figure_shows_its_working(solution):

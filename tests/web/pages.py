@@ -8,9 +8,10 @@ from typing import Any
 
 from selenium.common.exceptions import StaleElementReferenceException
 from selenium.webdriver import ActionChains, Chrome, Keys
+from selenium.webdriver.common.actions.wheel_input import ScrollOrigin
 from selenium.webdriver.common.by import By
 from selenium.webdriver.remote.webelement import WebElement
-from selenium.webdriver.support.ui import WebDriverWait
+from selenium.webdriver.support.ui import Select, WebDriverWait
 
 PATIENCE = 30
 
@@ -52,12 +53,19 @@ class Page:
         self.browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
         ActionChains(self.browser).move_to_element(element).click().perform()
 
-    def click_within(self, test_id: str, across: float) -> None:
-        """Click the picture of a chart, at a share of its width and half its height."""
-        self.one(test_id)
-        picture = self.until(lambda: self.browser.find_element(By.CSS_SELECTOR, f'[data-testid="{test_id}"] svg'))
-        self.browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", picture)
+    def click_across(self, test_id: str, across: float) -> None:
+        """Click a picture at a share of its width and half its height."""
+        picture = self.one(test_id)
         ActionChains(self.browser).move_to_element_with_offset(picture, int((across - 0.5) * picture.size["width"]), 0).click().perform()
+
+    def turn_wheel(self, test_id: str, clicks: int) -> None:
+        """Turn the wheel over the middle of an element, up (negative) or down, as one event."""
+        origin = ScrollOrigin.from_element(self.one(test_id))
+        ActionChains(self.browser).scroll_from_origin(origin, 0, 40 * clicks).perform()
+
+    def select(self, test_id: str, name: str) -> None:
+        """Choose from a list."""
+        Select(self.one(test_id)).select_by_value(name)
 
     def type(self, test_id: str, text: str, *, enter: bool = True) -> None:
         """Put a text in place of what a field holds."""

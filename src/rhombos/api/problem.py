@@ -18,6 +18,7 @@ from rhombos.core.pins import PinError
 from rhombos.core.problems import Problem, told_by
 from rhombos.core.solve import Unbuildable
 from rhombos.core.units import UnitError
+from rhombos.core.waves.modulation import WaveError
 from rhombos.store.database import DatabaseAway
 from rhombos.store.designs import NotFound
 
@@ -78,6 +79,10 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(TableProblem)
     def no_table(_: Request, error: TableProblem) -> JSONResponse:
         return unprocessable([Problem(error.field, "", f"{error.field}: {error}")])
+
+    @app.exception_handler(WaveError)
+    def no_wave(_: Request, error: WaveError) -> JSONResponse:
+        return unprocessable([Problem("setting", "", str(error))])
 
     @app.exception_handler(BookError)
     def bad_work(_: Request, error: BookError) -> JSONResponse:

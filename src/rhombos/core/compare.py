@@ -9,6 +9,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from rhombos.core.blocks.h_bridge import AUDIBLE
 from rhombos.core.brief import Brief, Waveform
 from rhombos.core.findings import ORDER, Finding
 from rhombos.core.inventory import Inventory, gather
@@ -22,7 +23,6 @@ from rhombos.core.suits import Judgement, judge
 from rhombos.core.units import fmt, short
 
 LOADS_OF_INTEREST = {"half": 0.5, "tenth": 0.1}
-AUDIBLE = 16e3
 Skill = Literal["easy", "some practice", "hard"]
 LEVEL: dict[Skill, float] = {"easy": 1.0, "some practice": 0.5, "hard": 0.0}
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from rhombos.core.book import gate
 from rhombos.core.findings import Finding
 from rhombos.core.parts import Igbt, Mosfet, Shelf
 from rhombos.core.units import fmt, short
@@ -31,6 +32,7 @@ def incoming_tests(builds: Mapping[str, Any], shelf: Shelf, drive: float) -> lis
         if printed is None:
             continue
         amps = PROBE if part.r_on > LOW else PROBE_LOW
+        series = gate.breakdown_resistor.work({"V_rating": part.v_rating, "I": CREEP})
         most, says = on_drop(part, amps), on_drop(printed, amps)
         found.append(Finding(
             code=f"{block}.incoming", severity="watch", block=block, title="Test every switch before it is fitted",
@@ -40,7 +42,7 @@ def incoming_tests(builds: Mapping[str, Any], shelf: Shelf, drive: float) -> lis
                    f"Gate at {short(drive, 'V')}, {short(amps, 'A')} through, four wires: {fmt(says, 'V')} is as printed; "
                    f"above {fmt(most, 'V')} it goes to the bin. Its gate charged and left alone, it must stay on for "
                    f"{fmt(hold(printed, drive), 's')}. Gate tied, from an insulated supply through "
-                   f"{short(part.v_rating / CREEP, 'ohm')}: no less than {short(part.v_rating, 'V')} across it. That voltage "
+                   f"{short(series, 'ohm')}: no less than {short(part.v_rating, 'V')} across it. That voltage "
                    "can kill: one hand, discharge, then touch.",
             figure=f"{block}.switch"))  # fmt: skip
     return found
@@ -48,13 +50,13 @@ def incoming_tests(builds: Mapping[str, Any], shelf: Shelf, drive: float) -> lis
 
 def on_drop(part: Mosfet | Igbt, amps: float) -> float:
     """Drop of a part that is on at a current, cold, V."""
-    return part.r_on * amps + (part.v_0 if isinstance(part, Igbt) else 0.0)
+    return gate.on_drop.work({"r": part.r_on, "I": amps, "V_0": part.v_0 if isinstance(part, Igbt) else 0.0})
 
 
 def hold(part: Mosfet | Igbt, drive: float) -> float:
     """How long a gate charged to the drive's voltage keeps above its plateau at the leakage that is just allowed, s.
 
-    The gate's capacitance is its charge over the drive: C·ΔV/I. An IGBT's plateau is taken as half the drive.
+    An IGBT's plateau is taken as half the drive.
     """
     plateau = part.v_plateau if isinstance(part, Mosfet) else drive / 2
-    return part.q_g / drive * max(0.0, drive - plateau) / GATE_LEAK
+    return gate.gate_hold.work({"Q_g": part.q_g, "V_drive": drive, "V_pl": min(plateau, drive), "I_leak": GATE_LEAK})

@@ -21,6 +21,7 @@ from rhombos.core.pins import read_pins
 from rhombos.core.points import operating_points
 from rhombos.core.report import BlockReport, Solution, StepOut, StepRow, Totals
 from rhombos.core.routes import ALL_BUILDS, DEFAULT, ROUTES, Route, RouteName, lossy
+from rhombos.core.routes.common import COMMON, COMMON_BUILDS, propose_common, report_common, settle_common
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
@@ -37,7 +38,7 @@ class Worked:
     brief: Brief
     rules: Rules
     shelf: Shelf
-    pins: Mapping[str, Mapping[str, Any]]
+    pins: Mapping[str, dict[str, Any]]
     missing: Mapping[str, str]
     builds: Mapping[str, Build]
     settled: Mapping[str, Any]
@@ -81,16 +82,30 @@ def work_out(
     route = ROUTES[route_name]
     if brief.output.waveform not in route.waveforms:
         raise WrongWave(route, brief.output.waveform)
-    typed, missing = read_pins(pins, route.builds, shelf, ALL_BUILDS)
+    typed, missing = read_pins(pins, {**route.builds, **COMMON_BUILDS}, shelf, ALL_BUILDS)
     if empty := [k for k in route.needed if not shelf.all(KINDS[k])]:
         raise EmptyShelf(empty)
     if brief.targets.switches == "doubtful":
         shelf = as_doubtful(shelf)
+    return _sized(route, brief, typed, missing, shelf, rules)
+
+
+def _sized(
+    route: Route, brief: Brief, typed: Mapping[str, dict[str, Any]], missing: Mapping[str, str], shelf: Shelf, rules: Rules
+) -> Worked:  # fmt: skip
     builds, near, _ = build_all(route, brief, typed, shelf, rules)
     builds |= route.propose_asides(brief, builds, near, typed, shelf, rules)
+    builds |= propose_common(builds, typed, brief, shelf, rules)
     ledgers = {key: Ledger() for key in operating_points(brief)}
     settled = route.settle_all(builds, brief, shelf, rules, ledgers=ledgers, start=near)
+    settled = settle_common(settled, builds, brief, shelf, rules, ledgers)
     return Worked(route, brief, rules, shelf, typed, missing, builds, settled, ledgers)
+
+
+def refit(worked: Worked, block: str, name: str, value: Any) -> Worked:
+    """The same design with one more field pinned, its value taken as it is."""
+    pins = {**worked.pins, block: {**worked.pins.get(block, {}), name: value}}
+    return _sized(worked.route, worked.brief, pins, worked.missing, worked.shelf, worked.rules)
 
 
 def solve(
@@ -113,8 +128,7 @@ def explain(worked: Worked, pins: Mapping[str, PinValue]) -> Solution:
     findings += [_missing_part(address, reason) for address, reason in worked.missing.items()]
     totals = _totals(worked)
     findings += _whole(totals, worked)
-    if brief.targets.switches == "doubtful":
-        findings += incoming_tests(worked.builds, worked.shelf, worked.rules.gate_drive)
+    findings += incoming_tests(worked.builds, worked.shelf, worked.rules.gate_drive)
     wanted = {f.step: f.unit for b in blocks for f in b.figures if f.step}
     steps = {
         key: _step_out(address, step, wanted[key])
@@ -174,12 +188,13 @@ def report_blocks(worked: Worked) -> tuple[list[BlockReport], list[Finding]]:
     hopeless = route.hopeless(settled)
     reports: list[BlockReport] = []
     findings: list[Finding] = []
-    asides = route.asides()
+    asides = (*route.asides(), *COMMON)
     for block in (*route.blocks(worked.brief.output.waveform), *asides):
+        title = block.TITLE if block in COMMON else route.title_of(block.KEY)
         sheet = Sheet(
-            block.KEY, route.title_of(block.KEY), builds[block.KEY], {k: s.states[block.KEY] for k, s in settled.items()},
-            points,             worked.pins, worked.rules, worked.shelf, hopeless)  # fmt: skip
-        told = route.report(block, sheet, settled, builds, worked.brief)
+            block.KEY, title, builds[block.KEY], {k: s.states[block.KEY] for k, s in settled.items()},
+            points, worked.pins, worked.rules, worked.shelf, hopeless)  # fmt: skip
+        told = report_common(sheet, builds) if block in COMMON else route.report(block, sheet, settled, builds, worked.brief)
         reports.append(told.model_copy(update={"aside": True}) if block in asides else told)
         findings += sheet.findings
     return reports, findings

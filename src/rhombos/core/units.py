@@ -71,6 +71,7 @@ UNITS: dict[str, Unit] = {
         Unit("K", "K", prefixed=False),
         Unit("K/W", "K/W", prefixed=False),
         Unit("kg", "kg", prefixed=False),
+        Unit("J/(kg*K)", "J/(kg·K)", prefixed=False),
         Unit("A^2*s", "A²s", aliases=("A2s",)),
         Unit("ohm*m", "Ω·m"),
         Unit("H/m", "H/m"),

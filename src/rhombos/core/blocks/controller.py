@@ -285,7 +285,7 @@ def assess(
         flux = work("controller.sense_flux", magnetics.pulse_flux, V=volts, D=duty, N=build.sense_turns, A_e=sensed.stack.a_e,
                     f_s=need.frequency)  # fmt: skip
         droop = sensed.droop(volts, duty, need.frequency, max(need.pulse, 1e-3) / build.sense_turns)
-        reset = volts * duty / (1 - duty)
+        reset = work("controller.sense_reset", sense.reset_voltage, V=volts, D=duty)
     return ControllerState(
         oscillator=oscillator, output=ledger.total("controller.output", {"half the oscillator": oscillator / 2}), slowest=slow,
         fastest=fast, trim_slow=trim_slow, trim_fast=trim_fast, dead_time=dead, ceiling=ceiling, setpoint=nominal,

@@ -45,7 +45,7 @@ def report(sheet: Sheet, brief: Brief, need: ControllerNeed, highest_link: float
         sheet.result("sense_flux", r"B_{ct}", "Its flux at the trip", "T", point="flat")
         flat, at = sheet.states["flat"], sheet.points["flat"].label
         sheet.fixed_value("sense_droop", "", "Its magnetising share, pulse's end", flat.sense_droop, "%", at)
-        sheet.fixed_value("sense_reset", r"V_{reset}", "Voltage that resets it in time", flat.sense_reset, "V", at)
+        sheet.result("sense_reset", r"V_{reset}", "Voltage that resets it in time", "V", point="flat")
     sheet.choice("sense_resistor", "R_s", "Burden" if build.sensing == "current transformer" else "Shunt")
     sheet.result("trip", r"I_{trip}", "Trips at", "A")
     _told(sheet, ("sense_loss", "P_s", "Lost in it", "W"))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 from rhombos.core.book import heat
 from rhombos.core.ledger import Ledger
@@ -33,6 +34,11 @@ def sink_resistance(shelf: Shelf, sink: str, fan: bool) -> float:
     """Thermal resistance of a heat-sink to the air, K/W."""
     found = shelf.get(HeatSink, sink)
     return found.r_fan if fan else found.r_natural
+
+
+def surge_limit(rules: Rules, rating: Any) -> Any:
+    """What a junction may reach for seconds, °C: halfway from what the rules allow for ever to its rating, °C."""
+    return (rules.junction_limit + rating) / 2
 
 
 def settle_junction(reached_at: Callable[[float], float], limit: float) -> float:

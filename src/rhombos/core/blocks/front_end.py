@@ -17,10 +17,11 @@ from rhombos.core.blocks.base import (
     propose_resistor,
     remembered,
 )  # fmt: skip
-from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_sink, sink_resistance
+from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_sink, sink_resistance, surge_limit
 from rhombos.core.book import clamp as clamps
 from rhombos.core.book import stage as book
 from rhombos.core.brief import Brief
+from rhombos.core.gates import LEAST_LOOP, GateLoop, house_loop
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import HeatSink, Mosfet, Resistor, Shelf
@@ -107,11 +108,11 @@ def steady_frequency(power: float) -> float:
     return 5e3 * float(round(min(80e3, max(25e3, 50e3 * (600 / power) ** 0.25)) / 5e3))
 
 
-def gate_times(device: Mosfet, rules: Rules, ledger: Ledger) -> tuple[float, float]:
-    """Turn-on and turn-off time of one device with its own gate resistor, s."""
-    on = ledger.work("front_end.gate_on", book.gate_on_current, V_drive=rules.gate_drive, V_pl=device.v_plateau,
-                     R_gate=rules.gate_resistance)  # fmt: skip
-    off = ledger.work("front_end.gate_off", book.gate_off_current, V_pl=device.v_plateau, R_gate=rules.gate_resistance)
+def gate_times(device: Mosfet, loop: GateLoop, ledger: Ledger) -> tuple[float, float]:
+    """Turn-on and turn-off time of one device with its own gate resistors, s."""
+    on = ledger.work("front_end.gate_on", book.gate_on_current, V_drive=max(loop.volts, device.v_plateau + 0.5),
+                     V_pl=device.v_plateau, R_gate=max(loop.on, LEAST_LOOP))  # fmt: skip
+    off = ledger.work("front_end.gate_off", book.gate_off_current, V_pl=device.v_plateau, R_gate=max(loop.off, LEAST_LOOP))
     return (ledger.work("front_end.on_time", book.plateau_time, Q_sw=device.q_sw, I_gate=on),
             ledger.work("front_end.off_time", book.plateau_time, Q_sw=device.q_sw, I_gate=off))  # fmt: skip
 
@@ -186,8 +187,13 @@ def _choose_switches(
     allowed = rules.junction_limit - air - rules.sink_rise
     hot_spot = each * (device.r_jc + rules.pad_resistance)
     load = peak * (1 + rules.sharing_imbalance) / count / device.i_rating
+    # over a surge the chips ride on a sink that is as warm as before it
+    surged = hardest.form * book.switch_rms(I_pulse=hardest.pulse, D=hardest.duty)
+    burst = conduction * (surged / rms) ** 2 + switching * hardest.turn_off / need.turn_off + capacitive
+    ridden = burst / count * (1 + rules.sharing_imbalance) ** 2 * (device.r_jc + rules.pad_resistance)
     trouble = (
-        np.maximum(0, highest / (device.v_rating * (1 - rules.switch_voltage_margin)) - 1)
+        np.maximum(0, ridden / (surge_limit(rules, device.t_j_max) - air - rules.sink_rise) - 1)
+        + np.maximum(0, highest / (device.v_rating * (1 - rules.switch_voltage_margin)) - 1)
         + np.maximum(0, hot_spot / allowed - 1)
         + np.maximum(0, load / (1 - rules.switch_current_margin) - 1)
     )  # fmt: skip
@@ -200,10 +206,11 @@ def _choose_switches(
 
 
 def assess(
-    need: FrontEndNeed, build: FrontEndBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger, *,
-    cool: bool = False,
+    need: FrontEndNeed, build: FrontEndBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+    loop: GateLoop | None = None, *, cool: bool = False,
 ) -> FrontEndState:  # fmt: skip
-    """Stresses, losses and junction temperature. `cool` holds the sink at its allowed rise (before it is chosen)."""
+    """Stresses, losses and junction temperature; without a `loop` the gates are as the rules count on. `cool` holds the sink
+    at its allowed rise (before it is chosen)."""
     device, topology = shelf.get(Mosfet, build.switch), TOPOLOGIES[build.topology]
     work, f, n, positions = ledger.work, build.frequency, build.parallel, topology.positions
     air = brief.targets.ambient + rules.enclosure_rise
@@ -217,11 +224,12 @@ def assess(
     else:
         resting = work("front_end.resting", book.push_pull_stress, V_in=need.v_in)
         spike, level, burnt = _spike(need, build, device, ledger)
-    on, off = gate_times(device, rules, ledger)
+    loop = loop or house_loop(rules)
+    on, off = gate_times(device, loop, ledger)
     turn_on = work("front_end.turn_on_loss", book.switching_loss, V=resting / 2, I=need.turn_off, t_r=on, t_f=0.0, f=f)
     turn_off = work("front_end.turn_off_loss", book.switching_loss, V=resting, I=need.turn_off, t_r=0.0, t_f=off, f=f)
     capacitive = n * work("front_end.capacitive_loss", book.capacitive_loss, C_oss=device.c_oss, V=resting, f=f)
-    gate = work("front_end.gate", book.gate_power, Q_g=device.q_g, V_drive=rules.gate_drive, f=f, n_sw=positions * n)
+    gate = work("front_end.gate", book.gate_power, Q_g=device.q_g, V_drive=loop.volts, f=f, n_sw=positions * n)
     overlap = positions * (turn_on + turn_off + capacitive)
     def side_conduction(celsius: float) -> float:
         hot = book.hot_resistance.work({"R_25": device.r_on, "T_j": celsius + KELVIN, "exponent": device.r_exponent})

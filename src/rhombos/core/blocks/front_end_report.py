@@ -5,6 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from rhombos.core.blocks.front_end import DUTY_REACH, RAIL_SPIKE, SLOWEST, FrontEndBuild, FrontEndState
+from rhombos.core.blocks.surge import front_end_devices, judge_surge
+from rhombos.core.brief import Brief
 from rhombos.core.conduction import front_end_intervals
 from rhombos.core.findings import PinValue
 from rhombos.core.parts import Mosfet, Resistor
@@ -41,7 +43,11 @@ REMARKS: dict[TopologyName, str] = {
 }
 
 
-def report(sheet: Sheet, power_in: float, how: Rectifying | None = None) -> BlockReport:
+COOLED: dict[str, PinValue] = dict.fromkeys(
+    ("front_end.switch", "front_end.parallel", "front_end.sink", "front_end.fan"))  # fmt: skip
+
+
+def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None = None) -> BlockReport:
     """The stage's figures and what to worry about; `how` what it feeds is rectified."""
     build: FrontEndBuild = sheet.build  # type: ignore[assignment]
     rules, now = sheet.rules, sheet.now
@@ -56,6 +62,7 @@ def report(sheet: Sheet, power_in: float, how: Rectifying | None = None) -> Bloc
                                            1 - rules.duty_limit / 0.5, over=("flat",))  # fmt: skip
     junction = sheet.limited("junction", "T_j", "Junction, hottest", "degC", device.t_j_max,
                              1 - rules.junction_limit / device.t_j_max, over=STEADY)  # fmt: skip
+    judge_surge(sheet, brief, device, front_end_devices(build, device), COOLED)
     sheet.choice("switch", "Q_1–Q_4" if topology.positions == 4 else "Q_1, Q_2", "Switch")
     sheet.choice("parallel", "n", "Switches in parallel, each position")
     if slow:
@@ -102,15 +109,13 @@ def report(sheet: Sheet, power_in: float, how: Rectifying | None = None) -> Bloc
                    f"{fmt(junction.value, 'degC')} at {sheet.where(junction)}, with the on-resistance at that "
                    f"temperature; the rules stop at {short(rules.junction_limit, 'degC')}.",
                    "A better heat-sink, more in parallel, or a lower frequency.", worst=junction,
-                   cures=(("Let the proposal choose switches and sink",
-                           {"front_end.switch": None, "front_end.parallel": None, "front_end.sink": None,
-                            "front_end.fan": None}),))  # fmt: skip
-    if rules.gate_drive > device.v_gs_max * 0.9:
+                   cures=(("Let the proposal choose switches and sink", COOLED),))  # fmt: skip
+    if slow and rules.gate_drive > device.v_gs_max * 0.9:  # at high frequency its drive is a block of its own
         sheet.find("gate_voltage", "stop", "Gate drive too near the gate's limit",
                    f"{short(rules.gate_drive, 'V')} on gates rated {short(device.v_gs_max, 'V')}, before any ringing.",
                    "Lower the drive voltage, and fit a zener at the gate.", figure="switch")  # fmt: skip
     gated = now.switching_time * build.frequency
-    if gated > 0.05:
+    if slow and gated > 0.05:
         sheet.find("slow_gate", "fix", "The gates are driven too weakly for this frequency",
                    f"Turn-on and turn-off take {fmt(now.switching_time, 's')}, {fmt(gated, '%', 2)} of the period.",
                    "Smaller gate resistors with a stronger driver, a lower frequency, or parts with less gate charge.",

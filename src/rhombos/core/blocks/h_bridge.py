@@ -30,6 +30,8 @@ from rhombos.core.units import Hertz, Ratio, Second
 KEY, TITLE = "h_bridge", "H-bridge"
 CARRIER = 18e3
 """Above hearing at the legs, twice that at the filter; higher only buys a smaller choke for more loss."""
+AUDIBLE = 16e3
+"""Up to here people hear a carrier, Hz."""
 SHORTEST_DEAD_TIME = 250e-9
 IGBT_DELAY = 200e-9
 """Turn-off delay of an IGBT, s, which its overlap time does not hold: typical, until the data sheet says otherwise."""

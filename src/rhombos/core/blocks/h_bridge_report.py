@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from rhombos.core.blocks.h_bridge import CARRIER, STRAY_SPIKE, HBridgeBuild
+from rhombos.core.blocks.h_bridge import AUDIBLE, CARRIER, STRAY_SPIKE, HBridgeBuild
 from rhombos.core.blocks.regulation import judge_output
+from rhombos.core.blocks.surge import bridge_devices, judge_surge
 from rhombos.core.brief import Brief
 from rhombos.core.conduction import bridge_intervals
 from rhombos.core.findings import PinValue
@@ -14,7 +15,6 @@ from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
 
-AUDIBLE = 16e3
 OUTPUT_BAND = 0.05
 """How far the RMS of a stepped wave may lie off at full power before it is a finding."""
 OVER_UNITY = 2e-3
@@ -36,6 +36,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     stepped = brief.output.stepped
     index = None if stepped else sheet.limited(
         "modulation", "M", "Modulation index", "1", 1.0, 1 - rules.modulation_limit, over=STEADY)  # fmt: skip
+    judge_surge(sheet, brief, device, bridge_devices(build, device), free | {"h_bridge.sink": None, "h_bridge.fan": None})
     sheet.choice("switch", "Q_3–Q_6", "Switch")
     sheet.choice("parallel", "n", "Switches in parallel")
     if brief.output.waveform == "modified":

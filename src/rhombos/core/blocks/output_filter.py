@@ -181,9 +181,9 @@ def assess(
     capacitor_loss = work(
         "output_filter.capacitor_loss", source.ohmic_loss, I_rms=math.hypot(own, ripple_rms), R=esr)  # fmt: skip
     corner = work("output_filter.corner", book.corner, L=henry, C=bank)
-    near = corner / (2 * need.carrier)  # what the ripple becomes where the corner is not far below it
-    damping = (lost.resistance + need.path_resistance) / math.sqrt(henry / bank)
-    left = ripple_rms / (2 * math.pi * 2 * need.carrier * bank) / math.hypot(1 - near**2, near * damping)
+    lift = work("output_filter.gain", book.damped_gain, f=2 * need.carrier, L=henry, C=bank,
+                R=lost.resistance + need.path_resistance)  # fmt: skip
+    left = work("output_filter.ripple_left", book.ripple_left, f=2 * need.carrier, L=henry, I_c=ripple_rms, gain=lift)
     dead = need.dead_time_volts * ODD_TAIL / math.sqrt(2) * (need.current > 0)
     return FilterState(
         line_current=line, power_factor=need.current * need.power_factor / line if line > 0 else 0.0, ripple=swing,

@@ -3,10 +3,25 @@
 ``from rhombos.core.book import magnetics`` and call ``magnetics.peak_flux(V=…, D=…, …)``; `BOOK` lists them all by key.
 """
 
-from rhombos.core.book import bridge, clamp, control, filters, heat, link, loads, magnetics, rectifier, sense, source, stage
+from rhombos.core.book import (
+    bridge,
+    clamp,
+    control,
+    filters,
+    gate,
+    heat,
+    link,
+    loads,
+    magnetics,
+    rectifier,
+    sense,
+    source,
+    stage,
+)  # fmt: skip
 from rhombos.core.book.relation import BOOK, SYMBOLS, BookError, Relation, Roots, Symbol
 
 __all__ = [
     "BOOK", "SYMBOLS", "BookError", "Relation", "Roots", "Symbol",
-    "bridge", "clamp", "control", "filters", "heat", "link", "loads", "magnetics", "rectifier", "sense", "source", "stage",
+    "bridge", "clamp", "control", "filters", "gate", "heat", "link", "loads", "magnetics", "rectifier", "sense",
+    "source", "stage",
 ]  # fmt: skip

@@ -33,6 +33,15 @@ damping_resistor = _relation(
 filter_gain = _relation(
     "filter_gain", gain, 1 / sp.Abs(1 - (f / f_0) ** 2), title="Gain of the unloaded filter",
     holds="no load, no loss; far above the corner it falls as 1/f²", source="second-order low-pass")
+damped_gain = _relation(
+    "damped_gain", gain, 1 / sp.sqrt((1 - 4 * sp.pi**2 * f**2 * L * C) ** 2 + (2 * sp.pi * f * R * C) ** 2),
+    title="Gain of the unloaded filter, its own resistance counted",
+    holds="no load; R is all that lies in series with L; beyond √2 times the corner it is below one",
+    source="second-order low-pass")
+ripple_left = _relation(
+    "ripple_left", V_rms, 2 * sp.pi * f * L * I_c * gain, title="Ripple voltage left behind the filter, RMS",
+    holds="I_c is the inductor's ripple current, all of it at the one frequency f",
+    source="voltage across the inductor, times the gain of the filter")
 inductor_line_current = _relation(
     "inductor_line_current", I_line,
     sp.sqrt((I_rms * cos_phi) ** 2 + (I_rms * sp.sqrt(1 - cos_phi**2) - I_c) ** 2),

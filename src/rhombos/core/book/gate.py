@@ -38,10 +38,26 @@ level_shift_power = _relation(
     "level_shift_power", P_loss, V_dc * Q_ls * f, title="Heat of a level shift",
     holds="its charge falls through the whole link",
     source="charge times voltage")
+level_shift_hold = _relation(
+    "level_shift_hold", P_loss, V_dc * I * (1 - D_high), title="Heat of a discrete level shift",
+    holds="a transistor holds the upper gate down through its resistor for as long as that switch is off",
+    source="voltage times current, over the time that it flows")
 follower_base = _relation(
     "follower_base", I, I_gate_pk / h_FE, title="Base current of a follower stage",
     holds="peak gate current, least gain; the controller gives it through its base resistor",
     source="definition of current gain")
+gate_hold = _relation(
+    "gate_hold", t_hold, Q_g * (V_drive - V_pl) / (V_drive * I_leak), title="How long a charged gate holds its switch on",
+    holds="gate left open; its capacitance is its charge over the drive voltage; down to the plateau",
+    source="charge over leakage current")
+on_drop = _relation(
+    "on_drop", V_drop, V_0 + I * r, title="Drop of a switch that is on", holds="V_0 is zero for a MOSFET", source=DEVICE_TEXT)
+breakdown_resistor = _relation(
+    "breakdown_resistor", R, V_rating / I, title="Resistor of a breakdown test",
+    holds="the test current even into a short, from the rated voltage", source="Ohm's law")
+follower_resistor = _relation(
+    "follower_resistor", R, k * V_drive / I, title="Base resistor of a follower stage, at most",
+    holds="it may drop a share k of the drive at the peak base current I", source="Ohm's law")
 transformer_low = _relation(
     "transformer_low", V_drive, V_dd * (1 - D_high), title="Gate voltage left through a drive transformer",
     holds="coupled without a mean: the longer the pulse, the lower its top", source="volt-seconds of the winding sum to zero")

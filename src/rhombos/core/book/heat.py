@@ -22,6 +22,9 @@ overload_time = _relation(
     "overload_time", t, tau * sp.log((dT_end - dT_now) / (dT_end - dT)),
     title="Time to a temperature rise under overload", holds="one lump of heat capacity; dT_end above dT above dT_now",
     source="first-order heating; any text on thermal transients")
+sink_time = _relation(
+    "sink_time", tau, R_sa * m_sink * c_al, title="Time constant of a heat-sink",
+    holds="one lump of aluminium, all of it warm alike", source="thermal resistance times heat capacity")
 shared_sink_junction = _relation(
     "shared_sink_junction", T_j, T_a + P_loss * (R_jc + R_cs) + P_total * R_sa,
     title="Junction temperature on a shared heat-sink",

@@ -18,6 +18,10 @@ shunt_power = _relation(
 burden = _relation(
     "burden", R, V * n_ct / I_trip, title="Burden of a current transformer",
     holds="V is the trip level at the comparator; magnetising current not counted", source="ideal transformer")
+reset_voltage = _relation(
+    "reset_voltage", V_r, V * D / (1 - D), title="Voltage that resets a current transformer in time",
+    holds="D is the pulse's share of the period; V stands across the winding while it lasts",
+    source="volt-seconds of the winding sum to zero")
 trip_overshoot = _relation(
     "trip_overshoot", I_off, I_trip + V_dc / L * t_delay, title="Current when a short is really off",
     holds="constant voltage over L during the delay; must come before the device's withstand time",

@@ -89,6 +89,23 @@ precharge_ceiling = _relation(
 loaded_precharge_constant = _relation(
     "loaded_precharge_constant", tau, C * R * R_L / (R + R_L),
     title="Time constant of a loaded precharge", holds="resistive load across the bus", source=CIRCUIT)
+loaded_precharge_energy = _relation(
+    "loaded_precharge_energy", W_J,
+    ((V - V_inf) ** 2 * t + 2 * (V - V_inf) * V_inf * tau * (1 - sp.exp(-t / tau))
+     + V_inf**2 * tau / 2 * (1 - sp.exp(-2 * t / tau))) / R,
+    title="Energy the precharge resistor takes with a load drawing", holds="resistive load across the bus; t from an empty bus",
+    source="integral of (V − v)²/R, v = V_inf·(1 − e^(−t/τ))")
+constant_power_rest = _relation(
+    "constant_power_rest", V_inf, (V + sp.sqrt(V**2 - 4 * P * R)) / 2,
+    title="Where a bus with a load of constant power comes to rest", holds="above the load's lock-out; P at most V²/4R",
+    source="the resistor gives what the load takes: (V − v)·v = P·R")
+precharge_fault_energy = _relation(
+    "precharge_fault_energy", W_J, (V**2 / R - P) * t,
+    title="Energy of a shorted bus, beyond what the resistor carries for ever",
+    holds="P is the resistor's continuous power, t the time-out", source="energy balance")
+precharge_mean_power = _relation(
+    "precharge_mean_power", P, V**2 / R * t / (t + t_rest), title="Mean power of tries into a shorted bus",
+    holds="a try of the time t, then the rest, over and over", source="mean over one round")
 loaded_precharge_time = _relation(
     "loaded_precharge_time", t, -tau * sp.log(1 - k * V / V_inf),
     title="Time to precharge with a load drawing", holds="k·V below the ceiling V_inf; else never", source=CIRCUIT)

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from rhombos.core.blocks import controller as block
+from rhombos.core.book import sense as sense_book
 from rhombos.core.coils.common import against, stack_name, with_present
 from rhombos.core.coils.model import CoilBench, Option, OptionTable, WindingRow, WindingSheet
 from rhombos.core.coils.sheet import cut_length, hipot_voltage
@@ -104,7 +105,7 @@ def _flux(need: block.ControllerNeed, made: SenseTransformer) -> Chart:
     flux = np.array([made.flux(volts, float(d), need.frequency) for d in duty])
     x, b = Scale("1", 1.0), Scale("T", made.grade.b_sat)
     here = min(0.49, need.duty)
-    reset = volts * here / (1 - here)
+    reset = sense_book.reset_voltage.work({"V": volts, "D": here})
     return Chart(
         key="flux", title="Flux at the trip level against duty", x=x.axis("duty of one switch", low=0, high=0.5),
         y=b.axis("", low=0, high=roomy(made.grade.b_sat)), series=(curve("flux", duty, flux, x, b),),

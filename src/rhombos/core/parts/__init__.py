@@ -22,6 +22,5 @@ from rhombos.core.parts.shelf import Shelf, UnknownPart
 
 __all__ = [
     "KINDS", "Bipolar", "Capacitor", "Core", "Diode", "Driver", "Fuse", "Grade", "HeatSink", "Igbt", "IronCore", "Mosfet",
-    "Part",
-    "Powder", "Resistor", "Shelf", "UnknownPart", "Wire",
+    "Part", "Powder", "Resistor", "Shelf", "UnknownPart", "Wire",
 ]  # fmt: skip

@@ -119,10 +119,10 @@ class Igbt(Part):
 
 class Driver(Part):
     """What drives a gate. A pin is the controller's own output; a follower is a complementary pair behind it and drops 0.7 V;
-    an
-    opto-coupler only pulls up, a resistor pulls down."""
+    an opto-coupler only pulls up, a resistor pulls down; a level shift is a bare transistor that holds the upper gate down
+    against a resistor from a bootstrap."""
 
-    kind: Literal["pin", "follower", "low side", "bootstrap", "opto", "isolated", "transformer"]
+    kind: Literal["pin", "follower", "low side", "bootstrap", "level shift", "opto", "isolated", "transformer"]
     r_source: Ohm = Field(gt=0, le=1e5, title="Output resistance, turning on")
     r_sink: Ohm = Field(gt=0, le=1e5, title="Output resistance, turning off")
     i_peak: Ampere = Field(gt=0, le=100, title="Peak output current")
@@ -134,6 +134,7 @@ class Driver(Part):
     i_q: Ampere = Field(ge=0, le=0.1, title="Quiescent current of the floating side")
     q_level: Coulomb = Field(ge=0, le=1e-6, title="Charge of its level shift, each cycle")
     p_most: Watt = Field(gt=0, le=50, title="Power it may lose")
+    i_level: Ampere = Field(0.0, ge=0, le=0.1, title="Current of its level shift while that holds")
 
     @property
     def label(self) -> str:  # noqa: D102

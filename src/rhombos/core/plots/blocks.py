@@ -4,34 +4,34 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from rhombos.core.blocks import bridge_drive
-from rhombos.core.plots import control, gates, high_side, iron, low_side, steps
+from rhombos.core.blocks import gate_drive
+from rhombos.core.plots import control, gates, heat, high_side, iron, low_side, precharge, steps
 from rhombos.core.plots.model import Chart
 from rhombos.core.solve import Worked
 
 BY_BLOCK: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "battery": (low_side.sag, low_side.power_band),
     "input_stage": (low_side.input_pulses, low_side.bank_ripple),
-    "front_end": (low_side.switch_voltage, low_side.loss_against_frequency),
+    "front_end": (low_side.switch_voltage, low_side.loss_against_frequency, heat.front_surge),
     "transformer": (low_side.winding_window, low_side.loss_against_turns),
     "controller": (control.trimmer_range, control.bode),
-    "bridge_drive": (gates.gate_edges, gates.bootstrap),
+    "precharge": precharge.SEQUENCES,
     "rectifier": (high_side.diode_voltage, high_side.choke_current),
     "dc_link": (high_side.link_voltage, high_side.discharge),
-    "h_bridge": (high_side.bridge_voltage, high_side.bridge_spectrum),
+    "h_bridge": (high_side.bridge_voltage, high_side.bridge_spectrum, heat.bridge_surge),
     "output_filter": (high_side.inductor_current, high_side.filter_gain),
     "load": (high_side.output_voltage, high_side.output_spectrum),
 }
 STEPPED: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "dc_link": (steps.link_steps, high_side.discharge),
-    "h_bridge": (steps.output_steps, steps.step_spectrum),
+    "h_bridge": (steps.output_steps, steps.step_spectrum, heat.bridge_surge),
     "load": (steps.output_steps, steps.step_spectrum),
 }
 """What differs where the output is no sine."""
 
 IRON: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "input_stage": (low_side.power_band,),
-    "front_end": (low_side.switch_voltage, steps.output_steps),
+    "front_end": (low_side.switch_voltage, steps.output_steps, heat.front_surge),
     "oscillator": (iron.frequency_against_battery, steps.output_steps),
     "iron_transformer": (iron.iron_window, iron.output_against_battery),
 }
@@ -57,6 +57,8 @@ def charts(worked: Worked, block: str) -> tuple[Chart, ...]:
         drawn |= IRON
     if "dc_link" in worked.builds and not worked.builds["dc_link"].held:  # type: ignore[attr-defined]
         drawn |= UNHELD
-    if block == "bridge_drive" and not bridge_drive.bootstrapped(worked.builds[block], worked.shelf):  # type: ignore[arg-type]
-        return (gates.gate_edges(worked),)
+    if block in gates.NEEDS:
+        # cycle by cycle only where the cycles differ
+        lifted = block == "bridge_drive" and gate_drive.bootstrapped(worked.builds[block], worked.shelf)  # type: ignore[arg-type]
+        return (gates.gate_edges(worked, block), *((gates.bootstrap(worked, block),) if lifted else ()))
     return tuple(draw(worked) for draw in drawn.get(block, ()))

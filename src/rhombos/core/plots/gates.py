@@ -6,11 +6,10 @@ from typing import Any
 
 import numpy as np
 
-from rhombos.core.blocks import bridge_drive
+from rhombos.core.blocks import gate_drive
 from rhombos.core.gates import IGBT_PLATEAU
-from rhombos.core.parts import Driver
 from rhombos.core.plots.model import Chart, Mark, Scale, curve, limits, roomy
-from rhombos.core.routes.driven import drive_need
+from rhombos.core.routes.driven import drive_need, front_need, gate_loop
 from rhombos.core.solve import Worked
 from rhombos.core.units import fmt, short
 
@@ -18,13 +17,20 @@ SETTLED = 4.0
 """Time constants after which a gate is drawn as full."""
 
 
-def gate_edges(worked: Worked) -> Chart:
+NEEDS = {"bridge_drive": drive_need, "front_drive": front_need}
+
+
+def _need(worked: Worked, block: str) -> gate_drive.DriveNeed:
+    return NEEDS[block](worked.settled["nominal"], worked.builds, worked.brief)
+
+
+def gate_edges(worked: Worked, block: str) -> Chart:
     """One gate from off to on and back: through its resistance to the plateau, along it, and on."""
-    build: Any = worked.builds["bridge_drive"]
-    bridge: Any = worked.builds["h_bridge"]
-    state: bridge_drive.DriveState = worked.settled["nominal"].states["bridge_drive"]
-    device: Any = worked.shelf.find("mosfet|igbt", bridge.switch)
-    loop = bridge_drive.loop_of(build, bridge.parallel, worked.shelf.get(Driver, build.driver))
+    build: Any = worked.builds[block]
+    need = _need(worked, block)
+    state: gate_drive.DriveState = worked.settled["nominal"].states[block]
+    device: Any = worked.shelf.find("mosfet|igbt", need.device)
+    loop = gate_loop(build, need.parallel, worked.shelf)
     level = min(getattr(device, "v_plateau", IGBT_PLATEAU), 0.98 * loop.volts)
     up, down = max(loop.on, 0.01) * state.capacitance, max(loop.off, 0.01) * state.capacitance
     to_level, from_level = -up * np.log(1 - level / loop.volts), down * np.log(loop.volts / level)
@@ -55,12 +61,12 @@ def gate_edges(worked: Worked) -> Chart:
                "off.")  # fmt: skip
 
 
-def bootstrap(worked: Worked) -> Chart:
+def bootstrap(worked: Worked, block: str) -> Chart:
     """The bootstrap capacitor at the end of each on-time, over one line period."""
-    build: Any = worked.builds["bridge_drive"]
-    state: bridge_drive.DriveState = worked.settled["nominal"].states["bridge_drive"]
-    need = drive_need(worked.settled["nominal"], worked.builds, worked.brief)
-    times, volts = bridge_drive.bootstrap_droop(need, build, worked.shelf)
+    build: Any = worked.builds[block]
+    state: gate_drive.DriveState = worked.settled["nominal"].states[block]
+    need = _need(worked, block)
+    times, volts = gate_drive.bootstrap_droop(need, build, worked.shelf)
     if need.modulation is None:  # one cycle a line period: from full to its end
         times, volts = np.array([0.0, times[0]]), np.array([build.supply - 1.0, volts[0]])
     t, v = Scale("s", 1 / need.line), Scale("V", build.supply)

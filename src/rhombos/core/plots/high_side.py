@@ -7,7 +7,8 @@ from typing import Any
 
 import numpy as np
 
-from rhombos.core.blocks import dc_link, output_filter
+from rhombos.core.blocks import dc_link
+from rhombos.core.book import filters
 from rhombos.core.parts import Capacitor, Diode
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve, limits, roomy, thin
 from rhombos.core.report import Operating
@@ -223,28 +224,39 @@ def inductor_current(worked: Worked) -> Chart:
                "counts on.")  # fmt: skip
 
 
+DAMPER = 4.0
+"""Damping capacitor over the filter's own."""
+
+
 def filter_gain(worked: Worked) -> Chart:
     """Gain of the filter, loaded and empty, with the line, the corner and the ripple marked."""
-    build: Any = worked.builds["output_filter"]
     at = _operating(worked)
     state: Any = worked.settled["nominal"].states["output_filter"]
     frequency = np.geomspace(at.line, 4 * at.carrier, 240)
     s = 2j * math.pi * frequency
-    capacitor = 1 / (s * output_filter.capacitance(build, worked.shelf))
+    capacitor = 1 / (s * at.capacitance)
     choke = at.resistance + s * at.inductance
     load = at.load_resistance + s * at.load_inductance
     loaded = capacitor * load / (capacitor + load)
+    ohms = float(filters.damping_resistor(L=at.inductance, C=at.capacitance))
+    branch = ohms + 1 / (s * DAMPER * at.capacitance)
+    damped = capacitor * branch / (capacitor + branch)
+    extra = abs(worked.brief.output.voltage / (ohms + 1 / (2j * math.pi * at.line * DAMPER * at.capacitance)))
     f, g = Scale("Hz", at.line, 1e3), Scale("1", 1)
-    decibels = [20 * np.log10(np.abs(z / (z + choke))) for z in (loaded, capacitor)]
+    decibels = [20 * np.log10(np.abs(z / (z + choke))) for z in (loaded, capacitor, damped)]
     ripple = float(np.interp(2 * at.carrier, frequency, decibels[0]))
     return Chart(
         key="gain", title="Filter gain", x=f.axis("frequency", log=True), y=g.axis("dB", low=-60, high=30),
         series=(curve("no load", frequency, np.clip(decibels[1], -60, 30), f, g, "second"),
-                curve("full load", frequency, decibels[0], f, g)),
+                curve("full load", frequency, decibels[0], f, g),
+                curve("no load, with a damper", frequency, decibels[2], f, g, "third")),
         marks=(Mark(at=f(state.corner), label=f"corner {fmt(state.corner, 'Hz', 2)}", role="here", upright=True),
                Mark(at=f(2 * at.carrier), label=f"ripple {short(2 * at.carrier, 'Hz')}", role="house", upright=True)),
         remark=f"The ripple at twice the carrier is {'held down to' if ripple < 0 else 'lifted by'} {ripple:.0f} dB. Without "
-               "load the corner rings: keep every low harmonic away from it.")  # fmt: skip
+               f"load the corner rings, {float(decibels[1].max()):.0f} dB: keep every low harmonic away from it, or damp it "
+               f"with {fmt(DAMPER * at.capacitance, 'F', 2)} in series with {fmt(ohms, 'ohm', 2)} across the output: "
+               f"{float(decibels[2].max()):.0f} dB, for {fmt(extra, 'A')} more current and {fmt(extra**2 * ohms, 'W', 2)} at "
+               "all times.")  # fmt: skip
 
 
 def output_voltage(worked: Worked) -> Chart:

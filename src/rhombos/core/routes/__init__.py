@@ -1,6 +1,7 @@
 """Routes: an architecture is an ordered list of blocks, and how power and limits pass between them."""
 
 from rhombos.core.routes.base import Route, Settled, lossy
+from rhombos.core.routes.common import COMMON_BUILDS
 from rhombos.core.routes.iron_bridge import IronBridge
 from rhombos.core.routes.iron_push_pull import IronPushPull, SelfOscillating
 from rhombos.core.routes.link import LinkRoute
@@ -16,5 +17,5 @@ ROUTES: dict[RouteName, Route] = {
     "iron bridge": IronBridge(),
     "self-oscillating": SelfOscillating(),
 }
-ALL_BUILDS = {key: build for route in ROUTES.values() for key, build in route.builds.items()}
+ALL_BUILDS = {key: build for route in ROUTES.values() for key, build in route.builds.items()} | dict(COMMON_BUILDS)
 """Every block of every route, with what is built there."""

@@ -17,6 +17,7 @@ from rhombos.core.report import BlockReport, Operating
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.topology import RouteName
+from rhombos.core.waves.chain import Supply
 
 MOST_PASSES = 60
 V_FLOOR = 0.3
@@ -98,6 +99,12 @@ class Route(ABC):
     @abstractmethod
     def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:
         """The nominal point as the waveforms see it; None for stepped waves."""
+
+    def supply(
+        self, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
+    ) -> Supply:  # fmt: skip
+        """What stands before the bridge, for waves that march it too. Raises: ValueError for a route without a sine."""
+        raise ValueError("only a route that makes a sine is marched from its battery")
 
     @abstractmethod
     def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> tuple[float, float]:

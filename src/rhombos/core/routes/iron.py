@@ -11,9 +11,9 @@ from typing import Any
 from rhombos.core.blocks import (
     battery,
     bridge_drive,
-    bridge_drive_report,
     front_end,
     front_end_report,
+    gate_drive_report,
     h_bridge,
     h_bridge_report,
     input_stage,
@@ -154,14 +154,14 @@ class IronRoute(Route):
     ) -> BlockReport:  # fmt: skip
         """One block's figures and findings."""
         if block is bridge_drive:
-            return bridge_drive_report.report(sheet, drive_need(settled["nominal"], builds, brief))
+            return gate_drive_report.report(sheet, drive_need(settled["nominal"], builds, brief))
         entering = settled["nominal"].flow[block.KEY]
         if block in (battery, load):
             return block.report(sheet, brief)  # type: ignore[no-any-return]
         if block is output_filter and (at := self.operating(settled, builds, sheet.shelf)):
             return output_filter.report(sheet, brief, entering, at)
         if block is front_end:
-            return front_end_report.report(sheet, entering)
+            return front_end_report.report(sheet, brief, entering)
         if block is h_bridge:
             return h_bridge_report.report(sheet, brief, entering)
         return block.report(sheet, brief, entering)  # type: ignore[no-any-return]

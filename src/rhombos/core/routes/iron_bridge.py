@@ -11,6 +11,7 @@ from typing import Any
 from rhombos.core.blocks import (
     battery,
     bridge_drive,
+    gate_drive,
     h_bridge,
     input_stage,
     iron_transformer,
@@ -23,14 +24,16 @@ from rhombos.core.book import source as source_book
 from rhombos.core.brief import Brief, Waveform
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.iron import IronNeed
-from rhombos.core.parts import Driver, Shelf
+from rhombos.core.parts import Shelf
 from rhombos.core.points import STEADY, Point, operating_points
 from rhombos.core.report import Operating
 from rhombos.core.routes.base import HOTTEST, SETTLED
-from rhombos.core.routes.driven import drive_need, drive_of
+from rhombos.core.routes.driven import drive_need, drive_of, gate_loop
 from rhombos.core.routes.iron import Guess, Hints, IronRoute, IronSettled
+from rhombos.core.routes.supply import battery_supply
 from rhombos.core.rules import Rules
 from rhombos.core.topology import RouteName
+from rhombos.core.waves.chain import Supply
 
 MODULATION_RESERVE = 0.985
 """Part of the modulation limit that the proposed turns ratio uses; the rest absorbs what the next round changes."""
@@ -47,7 +50,7 @@ class IronBridge(IronRoute):
     needed = ("mosfet", "iron_core", "core", "grade", "wire", "capacitor", "fuse", "heat_sink")
     builds: Mapping[str, type[Build]] = {
         "battery": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild, "h_bridge": h_bridge.HBridgeBuild,
-        "bridge_drive": bridge_drive.BridgeDriveBuild,
+        "bridge_drive": gate_drive.GateDriveBuild,
         "output_filter": output_filter.OutputFilterBuild, "iron_transformer": iron_transformer.IronTransformerBuild,
         "load": load.LoadBuild,
     }  # fmt: skip
@@ -71,7 +74,7 @@ class IronBridge(IronRoute):
             points=points)  # fmt: skip
         if ledgers is None:
             return found
-        return {key: replace(s, states={**s.states, "bridge_drive": bridge_drive.assess(
+        return {key: replace(s, states={**s.states, "bridge_drive": gate_drive.assess(
             drive_need(s, builds, brief), builds["bridge_drive"], brief, shelf, rules, ledgers[key])})
                 for key, s in found.items()}  # fmt: skip
 
@@ -151,9 +154,7 @@ class IronBridge(IronRoute):
                 g.v_in, brief.source.volts[2], filtered.line_current, filtered.power_factor, filtered.peak,
                 filtered.ripple_rms, filtered.fundamental),
             builds["h_bridge"], brief, shelf, rules, ledger,
-            bridge_drive.loop_of(
-                builds["bridge_drive"], builds["h_bridge"].parallel, shelf.get(Driver,
-                builds["bridge_drive"].driver)))  # fmt: skip
+            gate_loop(builds["bridge_drive"], builds["h_bridge"].parallel, shelf))  # fmt: skip
         primary = math.hypot(filtered.line_current, filtered.ripple_rms)
         output = g.sag * drain.voltage
         across = (output + filtered.line_current / ratio * g.secondary_resistance * filtered.power_factor) / ratio
@@ -189,7 +190,7 @@ class IronBridge(IronRoute):
             choke_celsius=min(filtered.temperature, HOTTEST))  # fmt: skip
         return IronSettled(point, states, flow, g, 0.0, 0.0, 1.0), after
 
-    def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:
+    def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating:
         """The nominal point as the waveforms see it, everything referred to the socket."""
         now = settled["nominal"]
         states = now.states
@@ -203,6 +204,12 @@ class IronBridge(IronRoute):
             resistance=resistance * far + wound.secondary_resistance,
             capacitance=output_filter.capacitance(builds["output_filter"], shelf), load_resistance=drain.resistance,
             load_inductance=drain.inductance, ratio=ratio)  # fmt: skip
+
+    def supply(
+        self, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
+    ) -> Supply:  # fmt: skip
+        """The battery with its bank, as the socket sees them."""
+        return battery_supply(settled, self.operating(settled, builds, shelf), builds, brief, shelf, rules)
 
     def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> tuple[float, float]:
         """A sine has no steps."""

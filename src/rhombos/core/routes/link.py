@@ -11,12 +11,14 @@ from typing import Any
 from rhombos.core.blocks import (
     battery,
     bridge_drive,
-    bridge_drive_report,
     controller,
     controller_report,
     dc_link,
+    front_drive,
     front_end,
     front_end_report,
+    gate_drive,
+    gate_drive_report,
     h_bridge,
     h_bridge_report,
     input_stage,
@@ -36,12 +38,14 @@ from rhombos.core.points import STEADY, Point, operating_points
 from rhombos.core.report import BlockReport, Operating
 from rhombos.core.routes import settle
 from rhombos.core.routes.base import SETTLED, Route
-from rhombos.core.routes.driven import drive_need, drive_of
+from rhombos.core.routes.driven import drive_need, drive_of, front_drive_of, front_need, gate_loop
 from rhombos.core.routes.hints import Hints, fraction_of, rectifying_of, secondary_pulse
 from rhombos.core.routes.settle import LinkSettled
+from rhombos.core.routes.supply import link_supply
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.topology import RECTIFIERS, TOPOLOGIES, Rectifying, RouteName, TopologyName
+from rhombos.core.waves.chain import Supply
 
 BLOCKS = (battery, input_stage, front_end, transformer, rectifier, dc_link, h_bridge, output_filter, load)
 HARDEST_SAG = 0.7
@@ -63,7 +67,8 @@ class LinkRoute(Route):
         "battery": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild, "front_end": front_end.FrontEndBuild,
         "transformer": transformer.TransformerBuild, "rectifier": rectifier.RectifierBuild, "dc_link": dc_link.DcLinkBuild,
         "h_bridge": h_bridge.HBridgeBuild, "output_filter": output_filter.OutputFilterBuild, "load": load.LoadBuild,
-        "controller": controller.ControllerBuild, "bridge_drive": bridge_drive.BridgeDriveBuild,
+        "controller": controller.ControllerBuild, "bridge_drive": gate_drive.GateDriveBuild,
+        "front_drive": front_drive.FrontDriveBuild,
     }  # fmt: skip
 
     def __init__(self, key: RouteName, topology: TopologyName) -> None:
@@ -76,8 +81,8 @@ class LinkRoute(Route):
         return tuple(b for b in BLOCKS if b is not output_filter or waveform == "sine")
 
     def asides(self) -> tuple[ModuleType, ...]:
-        """The controller and the bridge's gate drive, beside the path."""
-        return controller, bridge_drive
+        """The controller and both stages' gate drives, beside the path."""
+        return controller, front_drive, bridge_drive
 
     def title_of(self, block: str) -> str:
         """What people call a block of this route."""
@@ -187,9 +192,12 @@ class LinkRoute(Route):
         switching = front_end.propose(flat, full, hardest, brief.source.volts[2], brief, own["front_end"], shelf, rules)
         share = max(2 * hints.duty["full"] / topology.banks, 0.05)
         ripple_in = hints.battery_current * math.sqrt(max(0.0, hints.form**2 / share - 1))
+        driving = front_drive_of(
+            switching, brief.source.volts[2], rules.duty_limit, brief, own["front_drive"], shelf, rules)  # fmt: skip
         entry = input_stage.propose(brief, hints.battery_current, ripple_in, own["input_stage"], shelf, rules)
         return {
-            "battery": battery.BatteryBuild(), "input_stage": entry, "front_end": switching, "transformer": winding,
+            "battery": battery.BatteryBuild(), "input_stage": entry, "front_end": switching, "front_drive": driving,
+            "transformer": winding,
             "rectifier": rectifying, **made, "load": load.LoadBuild(),
         }  # fmt: skip
 
@@ -226,12 +234,13 @@ class LinkRoute(Route):
         current = max(rectified.current, 1e-6)
         device = shelf.get(Mosfet, builds["front_end"].switch)
         ratio = builds["transformer"].ratio
+        loop = gate_loop(builds["front_drive"], builds["front_end"].parallel, shelf)
         return controller.ControllerNeed(
             builds["front_end"].frequency, min(0.5, stage.duty), s.states["dc_link"].voltage,
             s.states["dc_link"].voltage / current,
             max(1.0, ratio * s.v_half - s.secondary_drop), builds["rectifier"].inductance,
             rectified.choke_resistance, dc_link.capacitance(linking, shelf), can.esr * linking.banks / linking.count,
-            sum(front_end.gate_times(device, rules, SILENT)), worst, stage.side_rms * math.sqrt(2), linking.held)  # fmt: skip
+            sum(front_end.gate_times(device, loop, SILENT)), worst, stage.side_rms * math.sqrt(2), linking.held)  # fmt: skip
 
     def _link_voltage(
         self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], bridge_peak: float, drop: float, rules: Rules
@@ -298,13 +307,12 @@ class LinkRoute(Route):
             for key in STEADY
         }  # fmt: skip
         driven = {
-            key: bridge_drive.assess(
-                drive_need(s, builds, brief), builds["bridge_drive"], brief, shelf, rules, ledgers[key])
+            key: {block: gate_drive.assess(need(s, builds, brief), builds[block], brief, shelf, rules, ledgers[key])
+                  for block, need in (("front_drive", front_need), ("bridge_drive", drive_need))}
             for key, s in found.items()
         }  # fmt: skip
-        return {key: replace(s, states={**s.states, "controller": judged.get(key, judged["nominal"]),
-                                        "bridge_drive": driven[key]})
-                for key, s in found.items()}  # fmt: skip
+        return {key: replace(s, states={**s.states, "controller": judged.get(key, judged["nominal"]), **driven[key]})
+                for key, s in found.items()}
 
     def controller_need(
         self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf, rules: Rules
@@ -337,6 +345,12 @@ class LinkRoute(Route):
             capacitance=output_filter.capacitance(builds["output_filter"], shelf), load_resistance=drain.resistance,
             load_inductance=drain.inductance)  # fmt: skip
 
+    def supply(
+        self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
+    ) -> Supply:  # fmt: skip
+        """Battery, front end, link and its loop."""
+        return link_supply(settled, builds, brief, shelf, rules)
+
     def steps(self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any]) -> tuple[float, float]:
         """Share of the time that the stepped output is not zero, and its level, V."""
         fraction = builds["h_bridge"].fraction
@@ -353,10 +367,11 @@ class LinkRoute(Route):
             need = self.controller_need(settled, builds, sheet.shelf, sheet.rules)
             rated = sheet.shelf.get(Capacitor, builds["dc_link"].capacitor).v_rating
             return controller_report.report(sheet, brief, need, rated)
-        if block is bridge_drive:
-            return bridge_drive_report.report(sheet, drive_need(settled["nominal"], builds, brief))
+        if block in (bridge_drive, front_drive):
+            asks = front_need if block is front_drive else drive_need
+            return gate_drive_report.report(sheet, asks(settled["nominal"], builds, brief))
         if block is front_end:
-            return front_end_report.report(sheet, entering, RECTIFIERS[builds["rectifier"].circuit])
+            return front_end_report.report(sheet, brief, entering, RECTIFIERS[builds["rectifier"].circuit])
         if block is rectifier:
             return rectifier_report.report(sheet, entering)
         if block is output_filter and (at := self.operating(settled, builds, sheet.shelf)):

@@ -15,9 +15,9 @@ from typing import Any
 
 from rhombos.core.blocks import (
     battery,
-    bridge_drive,
     dc_link,
     front_end,
+    gate_drive,
     h_bridge,
     input_stage,
     load,
@@ -29,9 +29,10 @@ from rhombos.core.book import rectifier as rectifier_book
 from rhombos.core.book import stage as stage_book
 from rhombos.core.brief import Brief
 from rhombos.core.ledger import SILENT, Ledger
-from rhombos.core.parts import Driver, Shelf
+from rhombos.core.parts import Shelf
 from rhombos.core.points import Point, operating_points
 from rhombos.core.routes.base import HOPELESS, HOTTEST, MOST_PASSES, SETTLED, V_FLOOR, Settled
+from rhombos.core.routes.driven import gate_loop
 from rhombos.core.rules import Rules
 from rhombos.core.topology import RECTIFIERS, TOPOLOGIES
 
@@ -138,10 +139,10 @@ def settle_socket(point: Point, link: float, builds: Mapping[str, Any], brief: B
 @lru_cache(maxsize=256)
 def _socket(
     point: Point, link_v: float, link: dc_link.DcLinkBuild, bridge: h_bridge.HBridgeBuild,
-    drive: bridge_drive.BridgeDriveBuild, filtering: output_filter.OutputFilterBuild | None,
+    drive: gate_drive.GateDriveBuild, filtering: output_filter.OutputFilterBuild | None,
     brief: Brief, shelf: Shelf, rules: Rules,
 ) -> Socket:  # fmt: skip
-    carrier, loop = bridge.carrier, bridge_drive.loop_of(drive, bridge.parallel, shelf.get(Driver, drive.driver))
+    carrier, loop = bridge.carrier, gate_loop(drive, bridge.parallel, shelf)
     ledger = Ledger()
     drain = load.assess(point, brief, ledger)
     stepped_free = filtering is None and not link.held
@@ -275,8 +276,7 @@ def _one_pass(
     turn_off = pulse + ratio * (rectified.pulse_peak - rectified.pulse) + wound.magnetising_together / 2
     switched = front_end.assess(
         front_end.FrontEndNeed(g.v_in, duty, pulse, turn_off, leakage, rectified.form), builds["front_end"], brief, shelf,
-        rules,
-        ledger)  # fmt: skip
+        rules, ledger, gate_loop(builds["front_drive"], builds["front_end"].parallel, shelf))  # fmt: skip
     to_transformer = to_rectifier + wound.loss
     to_stage = to_transformer + switched.loss
     entry = input_stage.assess(

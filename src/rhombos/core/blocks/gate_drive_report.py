@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
-from rhombos.core.blocks.bridge_drive import (
+from rhombos.core.blocks.gate_drive import (
+    BOOTSTRAPPED,
     FLOATING,
     HEAT_MARGIN,
-    KEY,
     MILLER_SHARE,
-    BridgeDriveBuild,
     DriveNeed,
     DriveState,
+    GateDriveBuild,
 )  # fmt: skip
 from rhombos.core.findings import PinValue
 from rhombos.core.parts import Diode, Driver
@@ -29,13 +29,13 @@ BOOT_MARGIN = 0.5
 
 def report(sheet: Sheet, need: DriveNeed) -> BlockReport:
     """The gate drive's figures and findings."""
-    build: BridgeDriveBuild = sheet.build  # type: ignore[assignment]
+    build: GateDriveBuild = sheet.build  # type: ignore[assignment]
     now: DriveState = sheet.now
     driver = sheet.shelf.get(Driver, build.driver)
     device: Any = sheet.shelf.find("mosfet|igbt", need.device)
-    boot = driver.kind == "bootstrap"
+    boot = driver.kind in BOOTSTRAPPED
     peak = sheet.limited("gate_peak", r"V_{GS,pk}", "Gate voltage, ringing included", "V", now.limit, GATE_MARGIN)
-    heat = sheet.limited("power", "P_d", "Lost in one leg's drivers", "W", driver.p_most, HEAT_MARGIN, over=STEADY)
+    heat = sheet.limited("power", "P_d", "Lost in one pair of drivers", "W", driver.p_most, HEAT_MARGIN, over=STEADY)
     miller = sheet.limited("miller", "V_{ind}", "Left on an off gate by its partner", "V", now.threshold, 1 - MILLER_SHARE)
     sheet.choice("driver", "", "Driver")
     sheet.choice("supply", "V_{dd}", "Supply of the drivers")
@@ -56,9 +56,10 @@ def report(sheet: Sheet, need: DriveNeed) -> BlockReport:
     sheet.fixed_value("peak_current", r"\hat I_G", "Peak current of the driver", now.peak_current, "A", "first instant")
     if driver.kind == "follower":
         sheet.result("base_current", "I_B", "Base current of the pair", "A")
+        sheet.result("base_resistor", "R_B", "Its base resistor, at most", "ohm")
     if boot:
         _show_bootstrap(sheet, now)
-    free: dict[str, PinValue] = {f"{KEY}.{n}": None for n in ("driver", "supply", "r_on", "r_off", "pull_down", "zener")}
+    free = _free(sheet, "driver", "supply", "r_on", "r_off", "pull_down", "zener")
     cure = (("Let the proposal choose the drive", dict(free)),)
     _gate_findings(sheet, build, now, driver, peak, miller, need, cure)
     if heat.severity:
@@ -66,12 +67,12 @@ def report(sheet: Sheet, need: DriveNeed) -> BlockReport:
                    f"{fmt(heat.value, 'W')} of gate charge, level shift and its own current in a driver of "
                    f"{fmt(driver.p_most, 'W')}.", "A larger driver, less gate charge, or a lower carrier.", worst=heat,
                    cures=cure)  # fmt: skip
-    if driver.kind not in FLOATING:
+    if need.floats and driver.kind not in FLOATING:
         sheet.find("reach", "stop", "This driver cannot reach the upper switches",
                    f"Its output stands on ground; the upper gates ride on legs that swing by {fmt(need.bus, 'V')}.",
                    "A high-side driver with a bootstrap, an isolated one, or a drive transformer.", figure="driver",
                    cures=cure)  # fmt: skip
-    elif driver.v_float < need.bus:
+    elif need.floats and driver.v_float < need.bus:
         sheet.find("float", "stop", "The driver cannot float that high",
                    f"{fmt(need.bus, 'V')} at the legs, {short(driver.v_float, 'V')} allowed.", "A driver of a higher rating.",
                    figure="driver", cures=cure)  # fmt: skip
@@ -85,12 +86,18 @@ def report(sheet: Sheet, need: DriveNeed) -> BlockReport:
     return sheet.close(
         driver.kind, "the gate is a capacitor: it follows the resistor, not the data sheet's first page", 0.0, 0.0,
         {"kind": driver.kind, "driver": driver.label, "switch": device.label, "supply": short(build.supply, "V"),
-        "on": fmt(build.r_on, "ohm"),
-         "off": fmt(build.r_off, "ohm"), "pull": fmt(build.pull_down, "ohm") if build.pull_down else "none",
+         "on": fmt(build.r_on, "ohm"), "off": fmt(build.r_off, "ohm"),
+         "pull": fmt(build.pull_down, "ohm") if build.pull_down else "none",
          "zener": build.zener, "boot": fmt(build.boot_capacitor, "F") if boot else "",
          "boot_resistor": fmt(build.boot_resistor, "ohm") if boot else "",
          "diode": sheet.shelf.get(Diode, build.boot_diode).label if boot else "", "low": fmt(now.boot_low, "V") if boot else "",
-         "bus": fmt(need.bus, "V"), "times": f"{fmt(now.on_time, 's')} on, {fmt(now.off_time, 's')} off"})  # fmt: skip
+         "bus": fmt(need.bus, "V"), "floats": "yes" if need.floats else "no",
+         "times": f"{fmt(now.on_time, 's')} on, {fmt(now.off_time, 's')} off"})  # fmt: skip
+
+
+def _free(sheet: Sheet, *names: str) -> dict[str, PinValue]:
+    """The patch that lets fields of this drive go."""
+    return {f"{sheet.block}.{n}": None for n in names}
 
 
 def _show_bootstrap(sheet: Sheet, now: DriveState) -> None:
@@ -109,16 +116,15 @@ def _show_bootstrap(sheet: Sheet, now: DriveState) -> None:
 
 
 def _gate_findings(
-    sheet: Sheet, build: BridgeDriveBuild, now: DriveState, driver: Driver, peak: Any, miller: Any, need: DriveNeed,
+    sheet: Sheet, build: GateDriveBuild, now: DriveState, driver: Driver, peak: Any, miller: Any, need: DriveNeed,
     cure: tuple[tuple[str, dict[str, PinValue]], ...],
 ) -> None:  # fmt: skip
     if peak.severity or build.supply > driver.v_most:
         what = (f"{short(build.supply, 'V')} on a driver of {short(driver.v_most, 'V')}" if build.supply > driver.v_most else
                 f"{fmt(peak.value, 'V')} with its ringing on gates rated {short(now.limit, 'V')}")  # fmt: skip
-        cures: list[tuple[str, dict[str, PinValue]]] = [("Let the proposal set the supply", {
-            f"{KEY}.supply": None, f"{KEY}.zener": None, f"{KEY}.driver": None})]  # fmt: skip
+        cures = [("Let the proposal set the supply", _free(sheet, "supply", "zener", "driver"))]
         if build.zener == "none" and build.supply <= 0.9 * now.limit and build.supply <= driver.v_most:
-            cures.insert(0, ("Fit a zener at each gate", {f"{KEY}.zener": "fitted"}))
+            cures.insert(0, ("Fit a zener at each gate", {f"{sheet.block}.zener": "fitted"}))
         sheet.find("over_voltage", "stop" if build.supply > min(now.limit, driver.v_most) else peak.severity or "fix",
                    "The gates are driven beyond their limit" if build.supply > now.limit else "Gate drive close to its limit",
                    f"{what}: an oxide that breaks once is a short for ever.", "A lower supply, and a zener at the gate.",
@@ -132,7 +138,7 @@ def _gate_findings(
                    cures=cure)  # fmt: skip
     edges = (now.on_time + now.off_time) * need.rate
     if edges > SLOW_SHARE:
-        sheet.find("weak", "stop" if edges > 3 * SLOW_SHARE else "fix", "The gates are driven too weakly for this carrier",
+        sheet.find("weak", "stop" if edges > 3 * SLOW_SHARE else "fix", "The gates are driven too weakly for this frequency",
                    f"Turn-on takes {fmt(now.on_time, 's')} and turn-off {fmt(now.off_time, 's')}: {fmt(edges, '%', 2)} of each "
                    f"period at {short(need.rate, 'Hz')}."
                    + (" A resistor alone turns these gates off: fine at line frequency, fatal here."
@@ -145,13 +151,13 @@ def _gate_findings(
                    f"{fmt(build.r_off, 'ohm', 2)}; its threshold is about {fmt(now.threshold, 'V')} when hot: the leg may "
                    "conduct through.",
                    "A smaller turn-off resistor with a diode beside the other, a slower turn-on, or a negative rest.",
-                   worst=miller, cures=(("Let the proposal choose the resistors", {
-                       f"{KEY}.r_on": None, f"{KEY}.r_off": None, f"{KEY}.driver": None}),))  # fmt: skip
+                   worst=miller, cures=(
+                       ("Let the proposal choose the resistors", _free(sheet, "r_on", "r_off", "driver")),))  # fmt: skip
     if build.pull_down == 0:
         sheet.find("floats", "stop", "Nothing holds an undriven gate down",
                    "With the driver's supply off, or its lead open, the gate charges through the leg's own capacitance and "
                    "turns on with the link standing.", "10 kΩ from each gate to its source, at the switch.", figure="pull_down",
-                   cures=(("Fit pull-downs", {f"{KEY}.pull_down": None}),))  # fmt: skip
+                   cures=(("Fit pull-downs", _free(sheet, "pull_down")),))  # fmt: skip
     if now.peak_current > 1.2 * driver.i_peak and driver.kind != "opto":
         sheet.find("current", "watch", "The driver gives less current than the resistors ask",
                    f"{fmt(now.peak_current, 'A')} in the first instant, of a driver for {fmt(driver.i_peak, 'A')}: the edges "
@@ -159,9 +165,9 @@ def _gate_findings(
                    cures=cure)  # fmt: skip
 
 
-def _bootstrap_findings(sheet: Sheet, build: BridgeDriveBuild, now: DriveState, need: DriveNeed) -> None:
+def _bootstrap_findings(sheet: Sheet, build: GateDriveBuild, now: DriveState, need: DriveNeed) -> None:
     diode = sheet.shelf.get(Diode, build.boot_diode)
-    free: dict[str, PinValue] = {f"{KEY}.{n}": None for n in ("boot_capacitor", "boot_resistor", "boot_diode", "pull_down")}
+    free = _free(sheet, "boot_capacitor", "boot_resistor", "boot_diode", "pull_down")
     lowest = min(s.boot_low for k, s in sheet.states.items() if k in STEADY)
     if lowest < now.least:
         long = need.modulation is None
@@ -181,14 +187,14 @@ def _bootstrap_findings(sheet: Sheet, build: BridgeDriveBuild, now: DriveState, 
     if diode.v_rating < now.diode_stress:
         sheet.find("boot_diode", "stop", "The bootstrap diode cannot stand the link",
                    f"{fmt(now.diode_stress, 'V')} on {short(diode.v_rating, 'V')}.", "A fast diode of a higher rating.",
-                   figure="boot_diode", cures=(("Let the proposal choose it", {f"{KEY}.boot_diode": None}),))  # fmt: skip
+                   figure="boot_diode", cures=(("Let the proposal choose it", _free(sheet, "boot_diode")),))  # fmt: skip
     elif diode.t_rr > 200e-9:
         sheet.find("boot_slow", "fix", "The bootstrap diode is too slow",
                    f"It recovers in {fmt(diode.t_rr, 's')}: each edge sweeps charge back out of the capacitor.",
                    "An ultrafast diode.", figure="boot_diode",
-                   cures=(("Let the proposal choose it", {f"{KEY}.boot_diode": None}),))  # fmt: skip
+                   cures=(("Let the proposal choose it", _free(sheet, "boot_diode")),))  # fmt: skip
     if now.inrush > 8:
         sheet.find("inrush", "watch", "The first charge of the bootstrap is hard on its diode",
                    f"{fmt(now.inrush, 'A')} for {fmt(now.first_charge, 's')} when the lower switch first turns on.",
                    "A few ohms in series.", figure="inrush",
-                   cures=(("Let the proposal choose the resistor", {f"{KEY}.boot_resistor": None}),))  # fmt: skip
+                   cures=(("Let the proposal choose the resistor", _free(sheet, "boot_resistor")),))  # fmt: skip

@@ -1,0 +1,390 @@
+"""Gate drive of any stage: drivers, gate resistors, pull-downs, and the bootstrap that lifts the upper ones."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from pydantic import Field
+
+from rhombos.core.blocks.base import Build, options, part, remembered
+from rhombos.core.book import gate as book
+from rhombos.core.book import stage
+from rhombos.core.brief import Brief
+from rhombos.core.gates import (
+    IGBT_LIMIT,
+    IGBT_PLATEAU,
+    LEAST_LOOP,
+    THRESHOLD,
+    GateLoop,
+    plateau_currents,
+    switching_charge,
+    switching_times,
+)  # fmt: skip
+from rhombos.core.inventory import Item, fitted
+from rhombos.core.ledger import Ledger
+from rhombos.core.parts import Diode, Driver, Igbt, Shelf
+from rhombos.core.preferred import E6, E12, at_least, at_most
+from rhombos.core.rules import Rules
+from rhombos.core.units import Farad, Ohm, Volt
+
+FOLLOWER_DROP = 0.7
+OVER_PLATEAU = 2.0
+"""What a gate needs above its plateau to be fully on, V."""
+RINGING = 0.15
+"""Overshoot of a gate without a zener, share of the drive: short loops with their own resistor."""
+MILLER_SHARE = 0.8
+"""Share of the threshold that the other switch's turn-on may leave on an off gate."""
+LEAKAGE = 10e-6
+"""Leakage at a floating supply, A: its capacitor, its diode, the board when it is damp."""
+LOW_DROP = 0.3
+"""Drop of the conducting low side that the refresh sees, V."""
+BOOT_IN_HAND = 2.0
+REFRESHES = 4.0
+"""Time constants that a refresh by the rule of thumb should last."""
+SETTLED = 1e-9
+"""Difference of voltage, V, below which a period repeats the one before."""
+PERIODS = 3
+"""Line periods after which the bootstrap's droop repeats itself."""
+STEPS = (1.0, 1.5, 2.2, 3.3, 4.7, 6.8, 10.0, 15.0, 22.0, 33.0, 47.0)
+"""Gate resistors that are tried, Ω."""
+IGBT_SUPPLY = 15.0
+"""What IGBTs are driven with, V: their on-state data assume it."""
+HEAT_MARGIN = 0.3
+"""Part of a driver's power that stays in hand."""
+DIODE_MARGIN = 0.2
+SLOWEST_DIODE = 100e-9
+BOOTSTRAPPED = ("bootstrap", "level shift")
+"""Kinds that live on a bootstrap."""
+FLOATING = (*BOOTSTRAPPED, "opto", "isolated", "transformer")
+"""Kinds that reach an upper switch."""
+SENSIBLE = {True: ("bootstrap", "isolated"), False: ("low side",)}
+"""Kinds that are proposed where the output must float, and where every source stands on ground."""
+LOCKED_OUT = ("bootstrap", "isolated", "low side")
+"""Kinds that stay off below a supply of their own choosing."""
+
+
+class GateDriveBuild(Build):
+    """Driver and its supply, resistors of one gate, and the parts of one bootstrap."""
+
+    driver: str = part("driver", "Gate driver")
+    supply: Volt = Field(ge=3, le=40, title="Supply of the drivers")
+    r_on: Ohm = Field(ge=0, le=1e3, title="Gate resistor, turning on")
+    r_off: Ohm = Field(ge=0, le=1e3, title="Gate resistor, turning off")
+    pull_down: Ohm = Field(ge=0, le=1e6, title="Pull-down at each gate, 0 for none")
+    zener: str = options("Zener at each gate", "none", "fitted")
+    boot_capacitor: Farad = Field(ge=1e-9, le=1e-2, title="Bootstrap capacitor")
+    boot_resistor: Ohm = Field(ge=0.1, le=1e3, title="Bootstrap resistor")
+    boot_diode: str = part("diode", "Bootstrap diode")
+
+
+@dataclass(frozen=True, slots=True)
+class DriveNeed:
+    """A stage as its gates see it: block of the drive; switch and how many in parallel; highest bus, V; how often each
+    switches, Hz; largest modulation index, or None of a stepped wave that is not zero for a share `fraction`; dead time, s;
+    line, Hz; whether some sources ride on the legs; the duty of one switch where it is the same from cycle to cycle.
+    """
+
+    key: str
+    device: str
+    parallel: int
+    bus: float
+    rate: float
+    modulation: float | None
+    fraction: float
+    dead_time: float
+    line: float
+    floats: bool = True
+    duty: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class DriveState:
+    """Voltages, V; currents, A; times, s; charge, C; powers, W."""
+
+    gate: float
+    gate_peak: float
+    least: float
+    limit: float
+    on_current: float
+    peak_current: float
+    on_time: float
+    off_time: float
+    capacitance: float
+    miller: float
+    threshold: float
+    power: float
+    level_heat: float
+    boot_charge: float
+    boot_budget: float
+    boot_needed: float
+    boot_low: float
+    refresh: float
+    low_time: float
+    high_time: float
+    inrush: float
+    first_charge: float
+    diode_stress: float
+    base_current: float
+    base_resistor: float
+    loss: float = 0.0
+
+
+def bootstrapped(build: GateDriveBuild, shelf: Shelf) -> bool:
+    """Whether the upper driver lives on a bootstrap."""
+    return shelf.get(Driver, build.driver).kind in BOOTSTRAPPED
+
+
+def gate_volts(build: GateDriveBuild, driver: Driver) -> float:
+    """What arrives at a gate, V."""
+    return build.supply - (FOLLOWER_DROP if driver.kind == "follower" else 0.0)
+
+
+def loop_of(build: GateDriveBuild, parallel: int, driver: Driver) -> GateLoop:
+    """The loop of one gate; devices in parallel share the driver, each with its own resistors."""
+    sink = driver.r_sink + (build.pull_down if driver.kind == "opto" else 0.0)
+    return GateLoop(gate_volts(build, driver), build.r_on + parallel * driver.r_source, build.r_off + parallel * sink,
+                    driver.mismatch)  # fmt: skip
+
+
+def high_times(need: DriveNeed) -> tuple[float, float]:
+    """Longest on-time of an upper switch and shortest of the lower, s, in one cycle of switching."""
+    if need.duty is not None:
+        return need.duty / need.rate, max(0.0, (1 - need.duty) / need.rate - 2 * need.dead_time)
+    if need.modulation is None:
+        high = need.fraction / (2 * need.line)
+        return high, 1 / need.line - high - 2 * need.dead_time
+    share = (1 + min(1.0, need.modulation)) / 2
+    return share / need.rate, max(0.0, (1 - share) / need.rate - 2 * need.dead_time)
+
+
+def _limits(device: Any) -> tuple[float, float]:
+    """Plateau and gate limit, V."""
+    if isinstance(device, Igbt):
+        return IGBT_PLATEAU, IGBT_LIMIT
+    return float(device.v_plateau), float(device.v_gs_max)
+
+
+def _capacitance(device: Any, volts: float) -> float:
+    """Gate capacitance outside the plateau, F."""
+    return book.gate_capacitance.work({
+        "Q_g": device.q_g, "Q_sw": min(switching_charge(device), 0.9 * device.q_g), "V_drive": max(volts, 1.0)})  # fmt: skip
+
+
+def _miller(device: Any, loop: GateLoop) -> float:
+    """What the partner's turn-on leaves on an off gate, V."""
+    current = max(1e-6, float(plateau_currents(device, loop)[0]))
+    return book.miller_voltage.work({
+        "R": max(loop.off, LEAST_LOOP), "I": current, "Q_sw": switching_charge(device),
+        "C_iss": _capacitance(device, loop.volts)})  # fmt: skip
+
+
+@remembered
+def propose(
+    need: DriveNeed, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules,
+    model: type[GateDriveBuild] = GateDriveBuild,
+) -> GateDriveBuild:  # fmt: skip
+    """The cheapest driver that floats high enough and is strong enough; resistors for the rules' speed, off fast enough against
+    the partner's turn-on; a bootstrap with twice what it needs."""
+    device: Any = shelf.find("mosfet|igbt", need.device)
+    fields: dict[str, Any] = {"supply": max(rules.gate_drive, IGBT_SUPPLY if isinstance(device, Igbt) else 0.0)} | pins
+    n = need.parallel
+    pinned = "driver" in fields
+    driver = shelf.get(Driver, fields["driver"]) if pinned else _choose(need, fields["supply"], device, shelf, rules)
+    fields["driver"] = driver.id
+    fields.setdefault("pull_down", 2.2e3 if driver.kind == "opto" else 10e3)
+    fields = _resistors(device, fields, driver, n, rules) | fields
+    _, limit = _limits(device)
+    ringing = fields["supply"] * (1 + RINGING)
+    fields.setdefault("zener", "fitted" if ringing > 0.9 * limit >= fields["supply"] else "none")
+    fields.setdefault("boot_resistor", 2.2)
+    if "boot_diode" not in fields:
+        fields["boot_diode"] = _boot_diode(need, shelf)
+    if "boot_capacitor" not in fields:
+        fields["boot_capacitor"] = _boot_capacitor(need, fields, driver, device, shelf)
+    return model.within(fields)
+
+
+def _choose(need: DriveNeed, supply: float, device: Any, shelf: Shelf, rules: Rules) -> Driver:
+    burnt, kinds = 2 * need.parallel * device.q_g * supply * need.rate, SENSIBLE[need.floats]
+    able = [
+        d for d in shelf.all(Driver)
+        if d.kind in kinds and d.v_least <= supply <= d.v_most
+        and (d.v_float >= need.bus * (1 + DIODE_MARGIN) or not need.floats)
+        and need.parallel * max(d.r_source, d.r_sink) <= rules.gate_resistance
+        and burnt + need.bus * d.q_level * need.rate <= (1 - HEAT_MARGIN) * d.p_most
+    ]  # fmt: skip
+    if able:
+        return min(able, key=lambda d: (d.price, d.id))
+    return min(shelf.all(Driver), key=lambda d: (
+        d.kind not in kinds, need.floats and d.v_float < need.bus, d.r_source, d.id))  # fmt: skip
+
+
+def _resistors(
+    device: Any, fields: dict[str, Any], driver: Driver, parallel: int, rules: Rules
+) -> dict[str, float]:  # fmt: skip
+    """Gate resistors for the rules' speed; less to turn off, and then more to turn on, until the partner's turn-on leaves an
+    off gate below its threshold."""
+    plateau, _ = _limits(device)
+    first = rules.gate_resistance - parallel * driver.r_source
+    first = at_most(first, E12) if first >= 1 else 0.0
+    ons = [fields["r_on"]] if "r_on" in fields else [first, *(x for x in STEPS if x > first)]
+    for on in ons:
+        offs = [fields["r_off"]] if "r_off" in fields else [on, *(x for x in reversed(STEPS) if x < on), 0.0]
+        for off in offs:
+            loop = loop_of(GateDriveBuild.model_construct(**fields | {"r_on": on, "r_off": off}), parallel, driver)
+            if _miller(device, loop) <= MILLER_SHARE * THRESHOLD * plateau:
+                return {"r_on": on, "r_off": off}
+    return {"r_on": first, "r_off": float(fields.get("r_off", 0.0))}
+
+
+def _boot_diode(need: DriveNeed, shelf: Shelf) -> str:
+    diodes = [d for d in shelf.all(Diode) if d.v_rating >= need.bus * (1 + DIODE_MARGIN) and d.t_rr <= SLOWEST_DIODE]
+    pool = diodes or list(shelf.all(Diode))
+    return min(pool, key=lambda d: (d.price, d.id)).id
+
+
+def _boot_capacitor(need: DriveNeed, fields: dict[str, Any], driver: Driver, device: Any, shelf: Shelf) -> float:
+    plateau, _ = _limits(device)
+    diode = shelf.get(Diode, fields["boot_diode"])
+    high, _ = high_times(need)
+    charge = book.bootstrap_charge.work({
+        "n_par": need.parallel, "Q_g": device.q_g, "Q_rr": _small_charge(diode), "Q_ls": driver.q_level, "I_q": driver.i_q,
+        "I_leak": LEAKAGE, "V_drive": fields["supply"], "R_pd": fields["pull_down"] or 1e8, "t_on": high})  # fmt: skip
+    droop = max(0.3, fields["supply"] - diode.v_0 - LOW_DROP - max(plateau + OVER_PLATEAU, driver.v_least))
+    least = max(charge / droop, 10 * need.parallel * device.q_g / fields["supply"])
+    return at_least(min(1e-2, max(1e-8, BOOT_IN_HAND * least)), E6)
+
+
+def _small_charge(diode: Diode) -> float:
+    """Charge that a bootstrap diode recovers: it carries little, so a small part of its rated charge."""
+    return 0.1 * diode.q_rr
+
+
+def assess(need: DriveNeed, build: GateDriveBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger) -> DriveState:
+    """Gate currents and times, what disturbs an off gate, the bootstrap's charge and lowest voltage, the driver's heat."""
+    work, n = ledger.work, need.parallel
+    device: Any = shelf.find("mosfet|igbt", need.device)
+    driver = shelf.get(Driver, build.driver)
+    loop = loop_of(build, n, driver)
+    plateau, limit = _limits(device)
+    high, low = high_times(need)
+    held = min(0.999, max(1e-3, 0.5 if need.duty is None else need.duty))  # over a line period each switch is on half the time
+    volts = loop.volts
+    if driver.kind == "transformer":
+        share = high * (need.line if need.modulation is None and need.duty is None else need.rate)
+        volts = work(f"{need.key}.gate", book.transformer_low, V_dd=build.supply, D_high=min(0.999, max(1e-3, share)))
+    on, off = (float(x) for x in switching_times(device, loop))
+    current = float(plateau_currents(device, loop)[0])
+    if not isinstance(device, Igbt):
+        current = work(f"{need.key}.on_current", stage.gate_on_current, V_drive=max(loop.volts, plateau + 0.5), V_pl=plateau,
+                       R_gate=loop.on)  # fmt: skip
+        work(f"{need.key}.on_time", stage.plateau_time, Q_sw=device.q_sw, I_gate=current)
+        work(f"{need.key}.off_time", stage.plateau_time, Q_sw=device.q_sw, I_gate=work(
+            f"{need.key}.off_current", stage.gate_off_current, V_pl=plateau, R_gate=loop.off))  # fmt: skip
+    peak = n * work(f"{need.key}.gate_peak_current", stage.gate_peak_current, V_drive=loop.volts,
+                    R_gate=max(loop.on, LEAST_LOOP))  # fmt: skip
+    capacitance = work(f"{need.key}.capacitance", book.gate_capacitance, Q_g=device.q_g, V_drive=max(loop.volts, 1.0),
+                       Q_sw=min(switching_charge(device), 0.9 * device.q_g))  # fmt: skip
+    miller = work(f"{need.key}.miller", book.miller_voltage, R=max(loop.off, LEAST_LOOP), I=max(current, 1e-6),
+                  C_iss=capacitance, Q_sw=switching_charge(device))  # fmt: skip
+    least = max(plateau + OVER_PLATEAU, driver.v_least if driver.kind in LOCKED_OUT else 0.0)
+    gates = work(f"{need.key}.gate_power", stage.gate_power, Q_g=device.q_g, V_drive=loop.volts, f=need.rate, n_sw=2 * n)
+    heat = 0.0
+    if need.floats:
+        heat = work(f"{need.key}.level_heat", book.level_shift_power, V_dc=need.bus, Q_ls=driver.q_level, f=need.rate)
+    if driver.i_level > 0:
+        heat += work(f"{need.key}.level_hold", book.level_shift_hold, V_dc=need.bus, I=driver.i_level, D_high=held)
+    boot = _bootstrap(need, build, driver, device, least, high, shelf, ledger) if driver.kind in BOOTSTRAPPED else NO_BOOTSTRAP
+    base = series = 0.0
+    if driver.kind == "follower":
+        base = work(f"{need.key}.base_current", book.follower_base, I_gate_pk=peak, h_FE=FOLLOWER_GAIN)
+        series = work(f"{need.key}.base_resistor", book.follower_resistor, k=BASE_SHARE, V_drive=build.supply, I=base)
+    return DriveState(
+        gate=volts, gate_peak=loop.volts * (1.0 if build.zener == "fitted" else 1 + RINGING), least=least, limit=limit,
+        on_current=current, peak_current=peak, on_time=on, off_time=off, capacitance=capacitance, miller=miller,
+        threshold=THRESHOLD * plateau,
+        power=ledger.total(f"{need.key}.power", {
+            "gates of one leg": gates, "level shift": heat, "its own current": driver.i_q * build.supply}),
+        level_heat=heat, **boot, low_time=low, high_time=high, base_current=base, base_resistor=series)  # fmt: skip
+
+
+FOLLOWER_GAIN = 60.0
+"""Least gain of a usual follower pair at its peak current."""
+BASE_SHARE = 0.1
+"""Share of the drive that a follower's base resistor may drop at the peak."""
+NO_BOOTSTRAP = dict.fromkeys(
+    ("boot_charge", "boot_budget", "boot_needed", "boot_low", "refresh", "inrush", "first_charge", "diode_stress"), 0.0)
+
+
+def _bootstrap(
+    need: DriveNeed, build: GateDriveBuild, driver: Driver, device: Any, least: float, high: float, shelf: Shelf,
+    ledger: Ledger,
+) -> dict[str, float]:  # fmt: skip
+    """Charge, budget and capacitor by the rule; the lowest voltage by going through the cycles of a line period."""
+    work, diode = ledger.work, shelf.get(Diode, build.boot_diode)
+    charge = work(f"{need.key}.boot_charge", book.bootstrap_charge, n_par=need.parallel, Q_g=device.q_g,
+                  Q_rr=_small_charge(diode), Q_ls=driver.q_level, I_q=driver.i_q, I_leak=LEAKAGE, V_drive=build.supply,
+                  R_pd=build.pull_down or 1e8, t_on=high)  # fmt: skip
+    budget = build.supply - diode.v_0 - LOW_DROP - least
+    needed = math.inf
+    if budget > 0:
+        budget = work(f"{need.key}.boot_budget", book.bootstrap_budget, V_dd=build.supply, V_F=diode.v_0, V_LS=LOW_DROP,
+                      V_GS_min=least)  # fmt: skip
+        needed = work(f"{need.key}.boot_needed", book.bootstrap_capacitor, Q_b=charge, dV=budget)
+    refresh = work(f"{need.key}.refresh", book.bootstrap_refresh, k_tau=REFRESHES, R=build.boot_resistor,
+                   C=build.boot_capacitor)  # fmt: skip
+    _, volts = bootstrap_droop(need, build, shelf)
+    return {
+        "boot_charge": charge, "boot_budget": budget, "boot_needed": min(needed, 1.0), "boot_low": float(volts.min()),
+        "refresh": refresh, "first_charge": ledger.total(f"{need.key}.first_charge", {
+            "five time constants": 5 * build.boot_resistor * build.boot_capacitor}),
+        "inrush": work(f"{need.key}.inrush", book.bootstrap_inrush, V_dd=build.supply, V_F=diode.v_0, R=build.boot_resistor),
+        "diode_stress": need.bus + build.supply,
+    }  # fmt: skip
+
+
+def bootstrap_droop(need: DriveNeed, build: GateDriveBuild, shelf: Shelf) -> tuple[np.ndarray, np.ndarray]:
+    """Times, s, and voltage of a bootstrap capacitor at the end of each on-time of the upper switch, V, over one line period.
+
+    Cycle by cycle: while the upper switch is on, its driver, leakage and pull-down draw on the capacitor; while the lower is
+    on, it charges through resistor and diode. The periods before settle it.
+    """
+    driver, diode = shelf.get(Driver, build.driver), shelf.get(Diode, build.boot_diode)
+    device: Any = shelf.find("mosfet|igbt", need.device)
+    top = build.supply - diode.v_0 - LOW_DROP
+    fixed = need.parallel * device.q_g + _small_charge(diode) + driver.q_level
+    drain = driver.i_q + LEAKAGE + need.parallel * build.supply / (build.pull_down or 1e8)
+    tau = build.boot_resistor * build.boot_capacitor
+    if need.duty is not None:
+        cycles, period, high = 1, 1 / need.rate, np.array([need.duty])
+    elif need.modulation is None:
+        cycles, period = 1, 1 / need.line
+        high = np.array([need.fraction / 2])
+    else:
+        cycles, period = max(1, round(need.rate / need.line)), 1 / need.rate
+        high = (1 + min(1.0, need.modulation) * np.sin(2 * np.pi * (np.arange(cycles) + 0.5) / cycles)) / 2
+    on = high * period
+    charging = np.exp(-np.maximum(period - on - 2 * need.dead_time, 0.0) / tau).tolist()
+    taken = ((fixed + drain * on) / build.boot_capacitor).tolist()
+    volts, seen = top, [math.inf] * cycles
+    for _ in range(PERIODS):
+        for n, (kept, lost) in enumerate(zip(charging, taken, strict=True)):
+            volts = max(0.0, top - (top - volts) * kept - lost)
+            if abs(volts - seen[n]) < SETTLED:  # from here on it does what it did in the period before
+                volts = seen[-1]
+                break
+            seen[n] = volts
+    return np.arange(cycles) * period + on, np.array(seen)
+
+
+def fitted_drivers(build: GateDriveBuild, positions: int, what: str, shelf: Shelf) -> tuple[Item, ...]:
+    """Drivers for so many switch positions, two a package where they drive a leg or share a ground, and bootstrap diodes."""
+    driver = shelf.get(Driver, build.driver)
+    paired = driver.kind in ("bootstrap", "low side")
+    found = [fitted(what, driver, positions // 2 if paired else positions)]
+    if driver.kind in BOOTSTRAPPED:
+        found.append(fitted(f"{what}'s bootstrap diode", shelf.get(Diode, build.boot_diode), positions // 2))
+    return tuple(found)
