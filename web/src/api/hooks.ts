@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query"
 import { useState } from "react"
 
+import { unpacked } from "../scope/record"
 import { client, data, Refusal, type Answer, type Chart, type Design, type Weights } from "./client"
 
 /** Every design, or those put away. */
@@ -24,19 +25,25 @@ export const useParts = (kind: string | null) =>
 /** Every kind of part with its count. */
 export const useKinds = () => useQuery({ queryKey: ["kinds"], queryFn: () => data(client.GET("/api/shelf")) })
 
-type Block = "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "oscillator" | "load" | "controller" | "bridge_drive"
+/** What the server needs of a design to work it out. */
+export const asked = (design: Design | undefined, more: object = {}) => ({ brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, route: design?.route, ...more }) as never
+
+/** What an answer about a design depends on. */
+const about = (design: Design | undefined) => [design?.brief, design?.pins, design?.rules, design?.route]
+
+type Block = "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "oscillator" | "load" | "controller" | "bridge_drive" | "front_drive" | "precharge"
 
 /** The pictures of a block of a design as it now stands; the last ones stay until the next are there. */
 export const useCharts = (design: Design | undefined, block: string) =>
   useQuery<Chart[]>({
-    queryKey: ["charts", block, design?.brief, design?.pins, design?.rules, design?.route],
+    queryKey: ["charts", block, ...about(design)],
     enabled: design !== undefined && block !== "brief",
     placeholderData: (last, query) => (query?.queryKey[1] === block ? last : undefined),
     queryFn: () =>
       data(
         client.POST("/api/charts/{block}", {
           params: { path: { block: block as Block } },
-          body: { brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, route: design?.route },
+          body: asked(design),
         } as never) as never,
       ),
   })
@@ -50,41 +57,71 @@ export const useCompare = (design: Design | undefined, weights: Weights | undefi
     queryFn: () => data(client.POST("/api/compare", { body: { brief: design?.brief ?? {}, rules: design?.rules, ...(weights ? { weights } : {}) } as never })),
   })
 
+/** The switches on the shelf ranked for a stage of a design, once they are asked for. */
+export const useSwitches = (design: Design | undefined, block: string, wanted: boolean) =>
+  useQuery({
+    queryKey: ["switches", block, ...about(design)],
+    enabled: design !== undefined && wanted,
+    placeholderData: (last, query) => (query?.queryKey[1] === block ? last : undefined),
+    retry: false,
+    queryFn: () => data(client.POST("/api/switches/{block}", { params: { path: { block: block as "front_end" } }, body: asked(design) })),
+  })
+
 /** What a design as built may be rated for. */
 export const useRating = (design: Design | undefined) =>
   useQuery({
-    queryKey: ["rating", design?.brief, design?.pins, design?.rules, design?.route],
+    queryKey: ["rating", ...about(design)],
     enabled: design !== undefined,
-    queryFn: () => data(client.POST("/api/rating", { body: { brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, route: design?.route } as never })),
+    queryFn: () => data(client.POST("/api/rating", { body: asked(design) })),
   })
 
 /** The magnetics benches of a design as it now stands; the last ones stay until the next are there. */
 export const useCoils = (design: Design | undefined) =>
   useQuery({
-    queryKey: ["coils", design?.brief, design?.pins, design?.rules, design?.route],
+    queryKey: ["coils", ...about(design)],
     enabled: design !== undefined,
     placeholderData: (last) => last,
-    queryFn: () => data(client.POST("/api/coils", { body: { brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, route: design?.route } as never })),
+    queryFn: () => data(client.POST("/api/coils", { body: asked(design) })),
   })
 
 /** The modulation bench of a design for a setting; the last one stays until the next is there. */
 export const useModulation = (design: Design | undefined, setting: Record<string, string>) =>
   useQuery({
-    queryKey: ["modulation", design?.brief, design?.pins, design?.rules, design?.route, setting],
+    queryKey: ["modulation", ...about(design), setting],
     enabled: design !== undefined,
     placeholderData: (last) => last,
     retry: false,
-    queryFn: () => data(client.POST("/api/modulation", { body: { brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, route: design?.route, setting } as never })),
+    queryFn: () => data(client.POST("/api/modulation", { body: asked(design, { setting }) })),
   })
 
-/** What the scope shows of a design; the last picture stays until the next is there. */
-export const useScope = (design: Design | undefined, look: Record<string, unknown>) =>
+/** The loop that holds the output, for a setting; the last one stays until the next is there. */
+export const useLoop = (design: Design | undefined, setting: Record<string, string>) =>
   useQuery({
-    queryKey: ["scope", design?.brief, design?.pins, design?.rules, design?.route, look],
+    queryKey: ["voltage-loop", ...about(design), setting],
     enabled: design !== undefined,
     placeholderData: (last) => last,
     retry: false,
-    queryFn: () => data(client.POST("/api/scope", { body: { brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, route: design?.route, look } as never })),
+    queryFn: () => data(client.POST("/api/voltage-loop", { body: asked(design, { setting }) })),
+  })
+
+/** What the scope reads of a design; the last readings stay until the next are there. */
+export const useScope = (design: Design | undefined, look: object) =>
+  useQuery({
+    queryKey: ["scope", ...about(design), look],
+    enabled: design !== undefined,
+    placeholderData: (last) => last,
+    retry: false,
+    queryFn: () => data(client.POST("/api/scope", { body: asked(design, { look }) })),
+  })
+
+/** The numbers that the scope draws of a look at a design; the last ones stay while the next of the same event come. */
+export const useDrawn = (design: Design | undefined, look: object | undefined) =>
+  useQuery({
+    queryKey: ["drawn", ...about(design), look],
+    enabled: design !== undefined && look !== undefined,
+    retry: false,
+    gcTime: 60_000,
+    queryFn: () => data(client.POST("/api/scope/points", { body: asked(design, { look }), parseAs: "arrayBuffer" })).then((raw) => unpacked(raw as unknown as ArrayBuffer)),
   })
 
 /** The sine table for a timer; the last one stays until the next is there. */

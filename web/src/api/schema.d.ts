@@ -356,6 +356,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/precharge/{ending}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Precharge File
+         * @description The precharge sequence as a state table, or as portable C.
+         */
+        post: operations["precharge_file_api_precharge__ending__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rating": {
         parameters: {
             query?: never;
@@ -407,7 +427,7 @@ export interface paths {
         put?: never;
         /**
          * Scope
-         * @description Traces of a window that keep their extremes, and what meters read of it.
+         * @description What a window says: readings, measurements, cursors, a spectrum, and where the record can be probed.
          */
         post: operations["scope_api_scope_post"];
         delete?: never;
@@ -430,6 +450,26 @@ export interface paths {
          * @description The window as a table, every edge with a row before and after it.
          */
         post: operations["scope_table_api_scope_csv_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scope/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Scope Drawn
+         * @description The window's traces to draw, every edge in them: a line of JSON, then times as doubles and traces as singles.
+         */
+        post: operations["scope_drawn_api_scope_points_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -654,6 +694,46 @@ export interface paths {
          * @description Size everything that is not pinned.
          */
         post: operations["solve_api_solve_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/switches/{block}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Switches
+         * @description The switches on the shelf ranked for a stage, the design sized anew around each.
+         */
+        post: operations["switches_api_switches__block__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/voltage-loop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Voltage Loop
+         * @description Margins, output impedance, and the response to a step of the load.
+         */
+        post: operations["voltage_loop_api_voltage_loop_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1328,6 +1408,90 @@ export interface components {
             text: string;
         };
         /**
+         * LoopAsked
+         * @description How the output is to be held; gains left out are proposed. `step` is the load put on, over the designed one.
+         */
+        LoopAsked: {
+            /** Gain of the capacitor's current */
+            damping?: number | null;
+            /** Gain at the line's frequency */
+            resonant?: number | null;
+            /**
+             * School
+             * @default every sample
+             * @enum {string}
+             */
+            school: "every sample" | "every half period";
+            /**
+             * Share corrected each half period
+             * @default 0.5
+             */
+            share: number;
+            /**
+             * Step of the load
+             * @default 1
+             */
+            step: number;
+            /**
+             * Updates
+             * @default twice
+             * @enum {string}
+             */
+            updates: "once" | "twice";
+            /** Gain of the voltage */
+            voltage?: number | null;
+        };
+        /**
+         * LoopBench
+         * @description What the page shows; `asked` has every field filled in, as people write it.
+         */
+        LoopBench: {
+            /** Asked */
+            asked: {
+                [key: string]: string;
+            };
+            /** Charts */
+            charts: components["schemas"]["Chart"][];
+            /** Figures */
+            figures: components["schemas"]["Labelled"][];
+            /** Remarks */
+            remarks: string[];
+            /** Stable */
+            stable: boolean;
+        };
+        /**
+         * LoopIn
+         * @description A design, with how its output is to be held.
+         */
+        LoopIn: {
+            brief: components["schemas"]["Brief"];
+            /** Pins */
+            pins?: {
+                [key: string]: number | string | boolean | null;
+            };
+            /**
+             * Route
+             * @default push-pull link
+             * @enum {string}
+             */
+            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            /**
+             * Rules
+             * @default usual
+             * @enum {string}
+             */
+            rules: "cautious" | "usual" | "frugal";
+            /**
+             * @default {
+             *       "school": "every sample",
+             *       "share": 0.5,
+             *       "step": 1,
+             *       "updates": "twice"
+             *     }
+             */
+            setting: components["schemas"]["LoopAsked"];
+        };
+        /**
          * Mark
          * @description A limit line across the picture, or along it.
          */
@@ -1945,7 +2109,7 @@ export interface components {
         };
         /**
          * ScopeAsked
-         * @description What to record, and which part of it to look at.
+         * @description What to record, and which part of it to look at, how closely (`grid` moments beside every edge).
          */
         ScopeAsked: {
             /**
@@ -1961,6 +2125,11 @@ export interface components {
             event: "steady" | "soft start" | "load step" | "short circuit";
             /** Window from */
             first?: number | null;
+            /**
+             * Moments of the window
+             * @default 4200
+             */
+            grid: number;
             /** Window to */
             last?: number | null;
             /**
@@ -1968,46 +2137,28 @@ export interface components {
              * @default as designed
              * @enum {string}
              */
-            load: "as designed" | "none" | "adapter" | "lamp, cold" | "motor, starting";
+            load: "as designed" | "none" | "adapter" | "lamp, cold" | "motor, starting" | "motor, running" | "transformer";
             /**
              * Line periods
              * @default 4
              */
             periods: number;
-            /** Reference */
-            reference?: ("as designed" | "none" | "adapter" | "lamp, cold" | "motor, starting") | null;
-            trigger?: components["schemas"]["Trigger"] | null;
-        };
-        /**
-         * ScopeBench
-         * @description Traces of the window with their readings; `period` and `carrier` are the lengths, s, that a person zooms to.
-         *
-         *     `cursors` is a table, row by row, its first row naming the columns; `triggered` is the moment that set the window, s.
-         */
-        ScopeBench: {
-            /** Carrier */
-            carrier: number;
-            /** Charts */
-            charts: components["schemas"]["Chart"][];
             /**
-             * Cursors
-             * @default []
+             * Source
+             * @default stiff link
+             * @enum {string}
              */
-            cursors: string[][];
-            /** End */
-            end: number;
-            /** First */
-            first: number;
-            /** Last */
-            last: number;
-            /** Period */
-            period: number;
-            /** Readings */
-            readings: components["schemas"]["Labelled"][];
-            /** Remarks */
-            remarks: string[];
-            /** Triggered */
-            triggered?: number | null;
+            source: "stiff link" | "battery, averaged" | "battery, switched";
+            spectrum?: components["schemas"]["Spectrum"] | null;
+            /**
+             * Traces
+             * @default [
+             *       "output",
+             *       "load"
+             *     ]
+             */
+            traces: ("battery" | "input" | "choke" | "link" | "bridge" | "inductor" | "shunt" | "output" | "load" | "smoothing" | "rotor" | "flux" | "magnetising" | "power")[];
+            trigger?: components["schemas"]["Trigger"] | null;
         };
         /**
          * ScopeIn
@@ -2019,8 +2170,14 @@ export interface components {
              * @default {
              *       "cursors": [],
              *       "event": "steady",
+             *       "grid": 4200,
              *       "load": "as designed",
-             *       "periods": 4
+             *       "periods": 4,
+             *       "source": "stiff link",
+             *       "traces": [
+             *         "output",
+             *         "load"
+             *       ]
              *     }
              */
             look: components["schemas"]["ScopeAsked"];
@@ -2040,6 +2197,45 @@ export interface components {
              * @enum {string}
              */
             rules: "cautious" | "usual" | "frugal";
+        };
+        /**
+         * ScopeSeen
+         * @description What there is to probe, and what the window says; `period` and `carrier` are the lengths, s, that a person zooms to.
+         *
+         *     `cursors` and `measured` are tables, row by row, the first row naming the columns; `triggered` is the moment that set the
+         *     window, `tripped` the one at which the bridge let go, s; `trip` the level, A.
+         */
+        ScopeSeen: {
+            /** Carrier */
+            carrier: number;
+            /**
+             * Cursors
+             * @default []
+             */
+            cursors: string[][];
+            /** End */
+            end: number;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Measured */
+            measured: string[][];
+            /** Period */
+            period: number;
+            /** Points */
+            points: components["schemas"]["TracePoint"][];
+            /** Readings */
+            readings: components["schemas"]["Labelled"][];
+            /** Remarks */
+            remarks: string[];
+            spectrum?: components["schemas"]["Chart"] | null;
+            /** Triggered */
+            triggered?: number | null;
+            /** Trip */
+            trip: number;
+            /** Tripped */
+            tripped?: number | null;
         };
         /**
          * Series
@@ -2118,6 +2314,27 @@ export interface components {
             /** Fields */
             fields: components["schemas"]["BriefField"][];
             solution: components["schemas"]["Solution"];
+        };
+        /**
+         * Spectrum
+         * @description The spectrum of a trace over the last line period of the window: to harmonic 40, or to the carrier's third group; a limit
+         *     of one's own, as a share.
+         */
+        Spectrum: {
+            /** Limit line */
+            limit?: number | null;
+            /**
+             * Reach
+             * @default harmonics
+             * @enum {string}
+             */
+            reach: "harmonics" | "carrier";
+            /**
+             * Trace
+             * @default output
+             * @enum {string}
+             */
+            trace: "battery" | "input" | "choke" | "link" | "bridge" | "inductor" | "shunt" | "output" | "load" | "smoothing" | "rotor" | "flux" | "magnetising" | "power";
         };
         /**
          * StepOut
@@ -2289,8 +2506,20 @@ export interface components {
             };
         };
         /**
+         * TracePoint
+         * @description Where the record can be probed.
+         */
+        TracePoint: {
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
          * Trigger
-         * @description Begin the window a little before a trace passes a level, V, A or W, later than `after`, s.
+         * @description Begin the window a little before a trace passes a level, V, A, W or V·s, later than `after`, s.
          */
         Trigger: {
             /**
@@ -2313,7 +2542,7 @@ export interface components {
              * @default output
              * @enum {string}
              */
-            trace: "output" | "load" | "inductor" | "bridge" | "capacitor" | "power";
+            trace: "battery" | "input" | "choke" | "link" | "bridge" | "inductor" | "shunt" | "output" | "load" | "smoothing" | "rotor" | "flux" | "magnetising" | "power";
         };
         /**
          * TurnOff
@@ -2698,7 +2927,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block: "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "oscillator" | "load" | "controller" | "bridge_drive";
+                block: "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "oscillator" | "load" | "controller" | "bridge_drive" | "front_drive" | "precharge";
             };
             cookie?: never;
         };
@@ -3472,6 +3701,50 @@ export interface operations {
             };
         };
     };
+    precharge_file_api_precharge__ending__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ending: "csv" | "c";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Asked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": unknown;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     rated_api_rating_post: {
         parameters: {
             query?: never;
@@ -3571,7 +3844,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ScopeBench"];
+                    "application/json": components["schemas"]["ScopeSeen"];
                 };
             };
             /** @description Not Found */
@@ -3623,6 +3896,48 @@ export interface operations {
                 };
                 content: {
                     "text/csv": unknown;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    scope_drawn_api_scope_points_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScopeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
                 };
             };
             /** @description Unprocessable Entity */
@@ -4129,6 +4444,110 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Solved"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    switches_api_switches__block__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                block: "front_end" | "h_bridge";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Asked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OptionTable"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    voltage_loop_api_voltage_loop_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LoopIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoopBench"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
                 };
             };
             /** @description Unprocessable Entity */

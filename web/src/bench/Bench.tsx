@@ -19,6 +19,8 @@ import { Findings } from "./Findings"
 import { Palette, type Action } from "./Palette"
 import { Plot } from "./Plot"
 import { PowerPath } from "./PowerPath"
+import { SequenceFiles } from "./SequenceFiles"
+import { RANKED, Switches } from "./Switches"
 import { SHORT, TopBar } from "./TopBar"
 import { useDesign, type DesignHandle } from "./useDesign"
 import { Working } from "./Working"
@@ -112,7 +114,9 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
         </Column>
         <Column>
           {shown && <Working figure={shown} step={shown.step ? solution.steps[shown.step] : undefined} close={() => setFigure(null)} pin={pin} />}
+          {chosen === "precharge" && <SequenceFiles handle={handle} />}
           <Pictures handle={handle} block={chosen === "brief" ? "load" : chosen} />
+          {RANKED.includes(chosen) && <Switches key={chosen} handle={handle} block={chosen} apply={apply} />}
         </Column>
         <Column last>
           <Findings findings={solution.findings} apply={apply} jump={jump} />

@@ -17,7 +17,7 @@ interface Props {
 }
 
 /** What blocks beside the power path are called in the bar; their first letter is their key. */
-export const SHORT: Record<string, string> = { bridge_drive: "gates" }
+export const SHORT: Record<string, string> = { bridge_drive: "gates", front_drive: "drivers" }
 
 /** The bench's bar: name, brief in a line, whether it is kept, undo and redo. */
 export function TopBar({ handle, asked, brief, showBrief, view, show, more, find }: Props) {
@@ -31,7 +31,7 @@ export function TopBar({ handle, asked, brief, showBrief, view, show, more, find
       <Box as="button" fontSize="sm" color={brief ? "copper" : "ink.soft"} truncate minW="0" textAlign="left" textDecoration="underline" textDecorationColor="hair" textUnderlineOffset="3px" _hover={{ color: "ink" }} onClick={showBrief} data-testid="show-brief" title="change the brief (key 0)">
         {asked}
       </Box>
-      <Flex ml="auto" gap="3" align="center" flexShrink="0" fontSize="sm">
+      <Flex ml="auto" gap={{ base: "1.5", xl: "3" }} align="center" flexShrink="0" fontSize="sm">
         <Kept handle={handle} state={keeping.state} />
         <Quiet disabled={!undo} onClick={() => void undo?.()} data-testid="undo" title="Ctrl Z">
           undo
@@ -44,10 +44,10 @@ export function TopBar({ handle, asked, brief, showBrief, view, show, more, find
             {SHORT[name] ?? name}
           </Quiet>
         ))}
-        <Quiet asChild>
+        <Quiet asChild hideBelow="2xl">
           <Link to="/book">book</Link>
         </Quiet>
-        <Quiet asChild>
+        <Quiet asChild hideBelow="2xl">
           <Link to="/shelf">shelf</Link>
         </Quiet>
         <Quiet onClick={find} data-testid="find">
@@ -70,6 +70,7 @@ function Name({ name, rename }: { name: string; rename: (name: string) => void }
       variant="flushed"
       size="sm"
       w={`${Math.min(30, Math.max(8, text.length + 1))}ch`}
+      maxW={{ base: "15ch", xl: "30ch" }}
       flexShrink="0"
       fontWeight="700"
       fontSize="17px"

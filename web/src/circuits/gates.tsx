@@ -23,40 +23,66 @@ const Lift = ({ v }: { v: Values }) =>
     </>
   )
 
-/** One leg: drivers, gate resistors with the quicker way off, pull-downs, switches. */
-export function GateCircuit({ v }: { v: Values }) {
-  const pulled = v.pull !== "none"
+/** A driver with its gate resistor, pull-down and switch, the gate's line at a height. */
+const Driven = ({ y, v }: { y: number; v: Values }) => {
   const Switch = v.switch?.startsWith("IGBT") ? Igbt : Mosfet
+  return (
+    <g>
+      <path d={`M190 ${y - 20}V${y + 20}L224 ${y}Z`} fill="none" stroke="currentColor" strokeWidth="1.5" />
+      <Wire d={`M224 ${y}H236M276 ${y}H320M320 ${y}H330`} />
+      <Resistor x={236} y={y} />
+      <Switch x={360} y={y - 8} />
+      <Node x={300} y={y} />
+      {v.pull !== "none" && (
+        <>
+          <Wire d={`M300 ${y}V${y + 6}M300 ${y + 30}H360V${y + 16}`} />
+          <path d={`M300 ${y + 6}v3m0 18v3m-4.5 -21h9v18h-9z`} fill="none" stroke="currentColor" strokeWidth="1.4" />
+        </>
+      )}
+    </g>
+  )
+}
+
+const Words = ({ v, x = 382 }: { v: Values; x?: number }) => (
+  <>
+    <Tag x={256} y={35} at="middle" name={v.on} value={`off ${v.off}`} />
+    <Tag x={10} y={132} name={v.driver} value={v.times} />
+    {v.pull === "none" ? <Missing x={250} y={98} width={150} lines={["no pull-down", "a floating gate"]} /> : <Tag x={x} y={134} name={v.pull} value="pull-down" />}
+    {v.zener === "fitted" && <Tag x={x} y={166} value="with zener" />}
+  </>
+)
+
+/** Both sides of a stage whose sources stand on ground. */
+const Grounded = ({ v }: { v: Values }) => (
+  <>
+    <Terminal x={27} y={24} />
+    <Tag x={10} y={15} value={v.supply} />
+    <Wire d="M30 24H206V42M206 82V116M206 156V176M30 176H390M360 30V14H400M360 104H404M360 92H390V176M360 166V176" />
+    <Driven y={62} v={v} />
+    <Driven y={136} v={v} />
+    <Tag x={406} y={18} value="one side" />
+    <Tag x={408} y={108} value="other" />
+    <Words v={v} x={398} />
+  </>
+)
+
+/** One leg: drivers, gate resistors with the quicker way off, pull-downs, switches; or both sides of a stage on ground. */
+export function GateCircuit({ v }: { v: Values }) {
+  if (v.floats === "no") return <Grounded v={v} />
   return (
     <>
       <Terminal x={27} y={24} />
       <Tag x={10} y={15} value={v.supply} />
       <Lift v={v} />
-      {[62, 136].map((y) => (
-        <g key={y}>
-          <path d={`M190 ${y - 20}V${y + 20}L224 ${y}Z`} fill="none" stroke="currentColor" strokeWidth="1.5" />
-          <Wire d={`M224 ${y}H236M276 ${y}H320M320 ${y}H330`} />
-          <Resistor x={236} y={y} />
-          <Switch x={360} y={y - 8} />
-          <Node x={300} y={y} />
-          {pulled && (
-            <>
-              <Wire d={`M300 ${y}V${y + 6}M300 ${y + 30}H360V${y + 16}`} />
-              <path d={`M300 ${y + 6}v3m0 18v3m-4.5 -21h9v18h-9z`} fill="none" stroke="currentColor" strokeWidth="1.4" />
-            </>
-          )}
-        </g>
-      ))}
+      <Driven y={62} v={v} />
+      <Driven y={136} v={v} />
       <Wire d="M360 30V14H400M360 92V104M250 92H360M360 166V176H30M206 156V176" />
       <Node x={360} y={92} />
       <Terminal x={403} y={14} />
       <Tag x={410} y={18} value={v.bus} />
       <Tag x={400} y={96} value="leg" />
       <Wire d="M360 92H394" />
-      <Tag x={256} y={35} at="middle" name={v.on} value={`off ${v.off}`} />
-      <Tag x={10} y={132} name={v.driver} value={v.times} />
-      {pulled ? <Tag x={382} y={132} name={v.pull} value="pull-down" /> : <Missing x={250} y={98} width={150} lines={["no pull-down", "a floating gate"]} />}
-      {v.zener === "fitted" && <Tag x={382} y={166} value="with zener" />}
+      <Words v={v} />
     </>
   )
 }

@@ -7,6 +7,7 @@ import { CurrentPath } from "./conduction"
 import { ControllerCircuit } from "./controller"
 import { GateCircuit } from "./gates"
 import { FrontEndCircuit } from "./frontEnds"
+import { PrechargeCircuit } from "./precharge"
 import { BatteryCircuit, InputCircuit, TransformerCircuit } from "./lowSide"
 import { BridgeCircuit, FilterCircuit, LinkCircuit, LoadCircuit, RectifierCircuit } from "./highSide"
 
@@ -17,6 +18,8 @@ const BY_BLOCK: Record<string, (p: { v: Values }) => React.ReactNode> = {
   input_stage: InputCircuit,
   controller: ControllerCircuit,
   bridge_drive: GateCircuit,
+  front_drive: GateCircuit,
+  precharge: PrechargeCircuit,
   front_end: FrontEndCircuit,
   oscillator: FrontEndCircuit,
   transformer: TransformerCircuit,

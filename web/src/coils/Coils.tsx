@@ -2,15 +2,15 @@ import "./coils.css"
 
 import { Box, Flex, Grid, Spinner, Text } from "@chakra-ui/react"
 
-import type { CoilBench, OptionTable, PinValue, Problem, School } from "../api/client"
+import type { CoilBench, School } from "../api/client"
 import { useCoils } from "../api/hooks"
 import { Plot } from "../bench/Plot"
 import type { DesignHandle } from "../bench/useDesign"
 import { Fault, Plain, Quiet } from "../ui/Page"
+import { Options, type Apply } from "./Options"
 import { Tools } from "./Tools"
 import { WindingSheet } from "./WindingSheet"
 
-type Apply = (patch: Record<string, PinValue>) => Promise<Problem | null>
 const PARTS: Record<string, string> = { transformer: "transformer", iron_transformer: "transformer", rectifier: "link choke", output_filter: "filter inductor", controller: "current transformer", oscillator: "drive transformer" }
 const PAGES = ["choices", "winding sheet", "tools"] as const
 export type CoilPage = (typeof PAGES)[number]
@@ -81,43 +81,6 @@ const Choices = ({ bench, apply }: { bench: CoilBench; apply: Apply }) => (
     </Box>
   </Grid>
 )
-
-function Options({ table: t, apply }: { table: OptionTable; apply: Apply }) {
-  return (
-    <Box mb="3" data-testid={`options-${t.key}`}>
-      <Flex align="baseline" gap="3">
-        <Text fontWeight="700" fontSize="sm" whiteSpace="nowrap">
-          {t.title}
-        </Text>
-        <Text fontSize="12.5px" color="ink.soft" truncate title={t.remark}>
-          {t.remark}
-        </Text>
-      </Flex>
-      <table className="options">
-        <thead>
-          <tr>
-            <th />
-            {t.columns.map(({ name: key, text: title }) => (
-              <th key={key}>{title}</th>
-            ))}
-            <th />
-          </tr>
-        </thead>
-        <tbody>
-          {t.options.map((o, i) => (
-            <tr key={`${o.name}-${i}`} data-here={o.here} data-fits={o.fits} title={o.why ? `against it: ${o.why}` : undefined} data-testid={`option-${t.key}-${o.name}`}>
-              <td>{o.name}</td>
-              {t.columns.map(({ name: key }) => (
-                <td key={key}>{o.texts[key] ?? ""}</td>
-              ))}
-              <td>{o.here ? <Text as="span" fontFamily="body" fontSize="12px" color="copper">here</Text> : <button onClick={() => void apply(o.patch)}>take</button>}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </Box>
-  )
-}
 
 /** How large a core must be, by several schools, and why they differ. */
 const Schools = ({ schools }: { schools: readonly School[] }) => (

@@ -1,6 +1,6 @@
 import "../coils/coils.css"
 
-import { Box, Flex, Grid, Input, Spinner, Text } from "@chakra-ui/react"
+import { Box, Flex, Grid, Spinner, Text } from "@chakra-ui/react"
 import { useState } from "react"
 
 import type { ModulationBench } from "../api/client"
@@ -8,11 +8,14 @@ import { useModulation } from "../api/hooks"
 import { Plot } from "../bench/Plot"
 import type { DesignHandle } from "../bench/useDesign"
 import { Fault, Plain, Quiet } from "../ui/Page"
+import { Rows } from "../ui/Rows"
+import { Scope } from "../scope/Scope"
 import { Choice } from "./Choice"
-import { Scope } from "./Scope"
+import { Field } from "./Field"
+import { Loop } from "./Loop"
 import { SineTable } from "./SineTable"
 
-const PAGES = ["wave", "scope", "sine table"] as const
+const PAGES = ["wave", "scope", "loop", "sine table"] as const
 export type WavePage = (typeof PAGES)[number]
 const SCHEMES = ["unipolar", "bipolar", "hybrid", "modified", "square"] as const
 const SAMPLINGS = ["natural", "regular", "asymmetric"] as const
@@ -45,6 +48,7 @@ export function Modulation({ handle, page, show, done }: { handle: DesignHandle;
       </Flex>
       {page === "sine table" && <SineTable bench={bench} />}
       {page === "scope" && <Scope handle={handle} />}
+      {page === "loop" && <Loop handle={handle} />}
       {page === "wave" && !bench && !asked.error && (
         <Flex flex="1" align="center" justify="center" gap="3">
           <Spinner color="copper" /> working the edges out …
@@ -61,7 +65,7 @@ export function Modulation({ handle, page, show, done }: { handle: DesignHandle;
                 {r}
               </Text>
             ))}
-            {bench && <Figures bench={bench} />}
+            <Rows rows={bench?.figures} id="wave-figures" />
           </Box>
           <Box px="4" pb="3" overflowY="auto" minH="0" borderLeft="1px solid" borderColor="hair">
             {bench?.charts.map((c) => (
@@ -82,10 +86,10 @@ function Settings({ bench, setting, change, reset }: { bench: ModulationBench | 
       <Choice title="scheme" names={SCHEMES} here={scheme} take={(n) => change({ scheme: n })} id="scheme" />
       {sine && <Choice title="sampling" names={SAMPLINGS} here={setting.sampling ?? bench?.asked.sampling} take={(n) => change({ sampling: n })} id="sampling" />}
       <Flex gap="5" wrap="wrap" mt="1">
-        {sine && <Field title="index" name="index" shown={bench?.asked.index} change={change} />}
-        {sine && <Field title="carrier" name="carrier" shown={bench?.asked.carrier} change={change} />}
-        {scheme === "modified" && <Field title="share of the time" name="fraction" shown={bench?.asked.fraction} change={change} />}
-        <Field title="dead time" name="dead_time" shown={bench?.asked.dead_time} change={change} />
+        {sine && <Field title="index" name="index" shown={bench?.asked.index} give={(index) => change({ index })} />}
+        {sine && <Field title="carrier" name="carrier" shown={bench?.asked.carrier} give={(carrier) => change({ carrier })} />}
+        {scheme === "modified" && <Field title="share of the time" name="fraction" shown={bench?.asked.fraction} give={(fraction) => change({ fraction })} />}
+        <Field title="dead time" name="dead_time" shown={bench?.asked.dead_time} give={(dead_time) => change({ dead_time })} />
         {Object.keys(setting).length > 0 && (
           <Quiet fontSize="sm" textDecoration="underline" onClick={reset} data-testid="as-designed">
             as designed
@@ -105,21 +109,6 @@ function Settings({ bench, setting, change, reset }: { bench: ModulationBench | 
         </Flex>
       )}
     </Box>
-  )
-}
-
-/** One number: what it now is, and what is typed in its place. */
-function Field({ title, name, shown, change }: { title: string; name: keyof Setting; shown: string | undefined; change: (s: Setting) => void }) {
-  const [text, setText] = useState("")
-  const give = () => {
-    if (text.trim()) change({ [name]: text.trim() })
-    setText("")
-  }
-  return (
-    <Flex align="center" gap="2" fontSize="sm">
-      <Text color="ink.soft">{title}</Text>
-      <Input size="xs" w="92px" fontFamily="mono" textAlign="right" placeholder={shown} value={text} aria-label={title} onChange={(e) => setText(e.target.value)} onBlur={give} onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && give())} data-testid={`wave-${name}`} />
-    </Flex>
   )
 }
 
@@ -158,18 +147,5 @@ const Schemes = ({ bench, take }: { bench: ModulationBench; take: (scheme: strin
         ))}
       </tbody>
     </table>
-  </Box>
-)
-
-const Figures = ({ bench }: { bench: ModulationBench }) => (
-  <Box fontSize="sm" data-testid="wave-figures">
-    {bench.figures.map(({ name, text }) => (
-      <Flex key={name} gap="3" py="0.5" borderBottom="1px solid" borderColor="faint">
-        <Text flex="1">{name}</Text>
-        <Text fontFamily="mono" fontWeight="600" fontSize="13px">
-          {text}
-        </Text>
-      </Flex>
-    ))}
   </Box>
 )

@@ -5,6 +5,7 @@ import { client, data, type ModulationBench } from "../api/client"
 import { useSineTable } from "../api/hooks"
 import { download } from "../ui/download"
 import { Fault, Plain } from "../ui/Page"
+import { Rows } from "../ui/Rows"
 
 const FIELDS = [
   ["clock", "timer clock", "16 MHz"],
@@ -92,19 +93,3 @@ export function SineTable({ bench }: { bench: ModulationBench | undefined }) {
     </Grid>
   )
 }
-
-const Rows = ({ title, rows, id }: { title: string; rows: readonly { name: string; text: string }[] | undefined; id: string }) => (
-  <Box fontSize="sm" data-testid={id}>
-    <Text fontWeight="700" mb="1">
-      {title}
-    </Text>
-    {rows?.map(({ name, text }) => (
-      <Flex key={name} gap="3" py="0.5" borderBottom="1px solid" borderColor="faint">
-        <Text flex="1">{name}</Text>
-        <Text fontFamily="mono" fontWeight="600" fontSize="13px" textAlign="right">
-          {text}
-        </Text>
-      </Flex>
-    ))}
-  </Box>
-)

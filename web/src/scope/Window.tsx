@@ -1,7 +1,8 @@
 import { Box, Flex, Input, Text } from "@chakra-ui/react"
 
-import type { ScopeBench } from "../api/client"
+import type { ScopeSeen } from "../api/client"
 import { Plain } from "../ui/Page"
+import { Pick } from "./Pick"
 
 export interface Trigger {
   trace: string
@@ -10,25 +11,12 @@ export interface Trigger {
   after?: number
 }
 
-const TRACES: Record<string, string> = { output: "voltage", load: "load current", inductor: "inductor", bridge: "bridge" }
 
-/** Begin the window where a trace passes a level: which trace, which way, what level; and the next such moment. */
-export function TriggerRow({ trigger, moment, give }: { trigger: Trigger | undefined; moment: number | null | undefined; give: (trigger: Trigger | undefined) => void }) {
+/** Begin the window where one of the traces passes a level: which, which way, what level; and the next such moment. */
+export function TriggerRow({ traces, trigger, moment, give }: { traces: readonly { name: string; label: string }[]; trigger: Trigger | undefined; moment: number | null | undefined; give: (trigger: Trigger | undefined) => void }) {
   return (
     <Box data-testid="trigger">
-      <Flex gap="2" align="center" minH="30px" wrap="wrap">
-        <Text fontSize="sm" w="46px" color="ink.soft">
-          trigger
-        </Text>
-        <Plain size="xs" bg={trigger ? "sheet" : "copper.soft"} aria-pressed={!trigger} onClick={() => give(undefined)} data-testid="trigger-none">
-          none
-        </Plain>
-        {Object.entries(TRACES).map(([trace, name]) => (
-          <Plain key={trace} size="xs" bg={trigger?.trace === trace ? "copper.soft" : "sheet"} aria-pressed={trigger?.trace === trace} onClick={() => give({ trace, level: "0", rising: true })} data-testid={`trigger-${trace}`}>
-            {name}
-          </Plain>
-        ))}
-      </Flex>
+      <Pick title="trigger" names={["none", ...traces.map((t) => t.name)]} labels={["none", ...traces.map((t) => t.label)]} here={trigger?.trace ?? "none"} take={(trace) => give(trace === "none" ? undefined : { trace, level: "0", rising: true })} />
       {trigger && (
         <Flex gap="2" align="center" minH="30px" pl="54px">
           <Plain size="xs" onClick={() => give({ ...trigger, rising: !trigger.rising, after: undefined })} data-testid="trigger-slope">
@@ -44,9 +32,9 @@ export function TriggerRow({ trigger, moment, give }: { trigger: Trigger | undef
   )
 }
 
-/** Which part of the record is looked at: whole, a line period, a few carrier periods; earlier, later, or typed. A new width keeps the
+/** Which part of the record is looked at: whole, line period, a few carrier periods; earlier, later, or typed. A new width keeps the
  *  trigger. */
-export function Window({ seen, move }: { seen: ScopeBench; move: (first: number | string | undefined, last: number | string | undefined, triggered?: boolean) => void }) {
+export function Window({ seen, move }: { seen: ScopeSeen; move: (first: number | string | undefined, last: number | string | undefined, triggered?: boolean) => void }) {
   const wide = seen.last - seen.first
   const about = (width: number) => {
     const middle = Math.min(Math.max((seen.first + seen.last) / 2, width / 2), seen.end - width / 2)
@@ -66,7 +54,7 @@ export function Window({ seen, move }: { seen: ScopeBench; move: (first: number 
           all
         </Plain>
         <Plain size="xs" onClick={() => about(seen.period)} data-testid="window-period">
-          a line period
+          line period
         </Plain>
         <Plain size="xs" onClick={() => about(2 * seen.carrier)} data-testid="window-carrier">
           two carriers
