@@ -14,6 +14,7 @@ import time
 import urllib.request
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 import psutil
@@ -25,7 +26,8 @@ from rhombos.core.compare import candidates, compare
 from rhombos.core.magnetics.stack import stack_table
 from rhombos.core.magnetics.transformer import rank_transformers
 from rhombos.core.rules import PRESETS
-from rhombos.core.scope import ScopeAsked, scope_bench
+from rhombos.core.scope import ScopeAsked, bench_of, scope_bench
+from rhombos.core.scope.record import record
 from rhombos.core.solve import solve, work_out
 from rhombos.core.waves.engine import repeated, run, steady
 from rhombos.core.waves.loads import Filter, rectified, rectifier_for
@@ -38,6 +40,9 @@ from rhombos.launch.database import free_port, private_database
 from rhombos.store.database import Database
 
 ROOT = Path(__file__).parents[1]
+sys.path.insert(0, str(ROOT))
+if TYPE_CHECKING:
+    from tests.web.pages import Bench
 WHEEL = "a plain Python loop of a million additions"
 
 
@@ -119,7 +124,7 @@ def waves() -> None:
 def switched() -> None:
     between, adapter = Filter(1.8e-3, 0.3, 3.3e-6), rectifier_for(600.0, 230.0, 50.0)
     wave, start = unipolar(0.88, 380, 20e3, 50), np.zeros(3)
-    circuit = rectified(between, adapter)
+    circuit = rectified(between, adapter).circuit
     times, levels, end = repeated(wave, 10)
     made = run(circuit, times, levels, end, start)
     taken = median(lambda: run(circuit, times, levels, end, start), 5)
@@ -151,6 +156,10 @@ def switched() -> None:
     row("  once recorded, all of it", f"{median(lambda: scope_bench(asked, worked), 5) * 1e3:.0f} ms")
     close = asked.model_copy(update={"first": 0.05, "last": 0.0501})
     row("  once recorded, two carriers of it", f"{median(lambda: scope_bench(close, worked), 5) * 1e3:.0f} ms")
+    for source in ("battery, averaged", "battery, switched"):
+        began = time.perf_counter()
+        record(bench_of(worked), "adapter", "load step", 10, source)
+        row(f"  ten cycles of it, fed by the {source}", f"{(time.perf_counter() - began) * 1e3:.0f} ms")
 
 
 def first_load(address: str) -> None:
@@ -166,7 +175,6 @@ def first_load(address: str) -> None:
 
 
 def on_screen(address: str) -> None:
-    sys.path.insert(0, str(ROOT))
     from selenium import webdriver
     from selenium.webdriver.chrome.service import Service
     from tests.web.conftest import FLAGS, size
@@ -189,9 +197,55 @@ def on_screen(address: str) -> None:
             bench.kept()  # a person looks before editing on: the pictures are there and the save is through
             bench.until(lambda: bench.one("pictures").get_attribute("data-fresh") == "true")
         row("edit to screen, key pressed to new figure, median", f"{statistics.median(taken[1:]):.0f} ms", "goal 150 ms")
+        panned(bench)
     finally:
         browser.quit()
 
+
+def panned(bench: Bench) -> None:
+    """Four traces of a million points each, panned and zoomed for two seconds."""
+    bench.visit("/")
+    bench.browser.execute_cdp_cmd("Page.addScriptToEvaluateOnNewDocument", {"source": DENSE})
+    bench.visit("/design/b6a1f2d0-0000-4000-8000-000000000001?view=waves&page=scope")
+    bench.until(lambda: bench.one("scope").get_attribute("data-fresh") == "true")
+    bench.click("probe-inductor")
+    bench.click("probe-bridge")
+    bench.until(lambda: len(bench.one("traces").get_attribute("data-names").split()) == 4)
+    bench.until(lambda: bench.one("scope").get_attribute("data-fresh") == "true")
+    bench.browser.set_script_timeout(60)
+    drawn, apart = bench.browser.execute_async_script(PAN)
+    row("pan and zoom, four traces of a million points, to draw a frame", f"{statistics.median(drawn):.1f} ms",
+        f"worst {max(drawn):.1f}; goal 16")  # fmt: skip
+    row("  from frame to frame, median", f"{statistics.median(apart):.1f} ms")
+
+
+DENSE = """
+const plain = window.fetch;
+window.fetch = async (asked, ...rest) => {
+  if (!(asked instanceof Request) || !asked.url.includes('/scope/points')) return plain(asked, ...rest);
+  const body = await asked.json();
+  body.look.grid = 1000000;
+  return plain(asked.url, {method: 'POST', headers: {'Content-Type': 'application/json'}, body: JSON.stringify(body)});
+};
+"""
+
+PAN = """
+const done = arguments[arguments.length - 1];
+const board = document.querySelector('[data-testid="traces"]');
+const drawn = [], apart = [];
+let frames = 0, before = performance.now();
+const turn = () => {
+  if (frames > 4) { drawn.push(parseFloat(board.dataset.frame)); apart.push(performance.now() - before); }
+  before = performance.now();
+  if (++frames > 125) return done([drawn, apart]);
+  const right = board.clientWidth * (0.3 + 0.4 * Math.abs(Math.sin(frames / 20)));
+  const box = board.getBoundingClientRect();
+  const deltaY = frames % 50 < 25 ? -40 : 40;
+  board.dispatchEvent(new WheelEvent('wheel', {deltaY, clientX: box.left + right, clientY: box.top + 50, cancelable: true}));
+  requestAnimationFrame(turn);
+};
+turn();
+"""
 
 EDIT = """
 const [typed, wanted, done] = arguments;

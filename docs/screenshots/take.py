@@ -16,7 +16,7 @@ from selenium.webdriver.common.by import By  # noqa: E402
 from tests.web.conftest import FLAGS, size  # noqa: E402
 from tests.web.pages import Bench  # noqa: E402
 
-SOUND, DRAWN, BOAT, LANTERN = (f"b6a1f2d0-0000-4000-8000-00000000000{n}" for n in (1, 2, 3, 4))
+SOUND, DRAWN, LANTERN = (f"b6a1f2d0-0000-4000-8000-00000000000{n}" for n in (1, 2, 4))
 
 
 def fresh(bench: Bench, identity: str, block: str) -> None:
@@ -83,14 +83,17 @@ def waves(bench: Bench) -> None:
 
 
 def scope(bench: Bench) -> None:
-    """An adapter put on at the crest, two cursors on its pulses."""
+    """A motor that starts from the battery: link, battery, socket and load, two cursors on them."""
     bench.visit(f"/design/{SOUND}?view=waves&page=scope")
-    bench.click("load-adapter")
-    bench.until(lambda: bench.all("chart-capacitor"))
-    bench.click("window-period")
-    for place, read in ((0.2, "time"), (0.7, "B − A")):
-        bench.until(lambda: bench.one("scope").get_attribute("data-fresh") == "true")
-        bench.click_within("chart-output", place)
+    bench.select("pick-load", "motor, starting")
+    bench.select("pick-event", "soft start")
+    bench.click("probe-link")
+    bench.until(lambda: "Battery current, mean" in bench.text("readings"))
+    bench.click("probe-battery")
+    bench.select("pick-event", "soft start")
+    for place, read in ((0.5, "time"), (0.8, "B − A")):
+        bench.until(lambda: bench.one("scope").get_attribute("data-fresh") == "true" and "battery" in bench.text("measured"))
+        bench.click_across("traces", place)
         bench.until(lambda r=read: r in bench.text("cursors"))
 
 
@@ -104,7 +107,7 @@ def conduction(bench: Bench) -> None:
 VIEWS: dict[str, Callable[[Bench], None]] = {
     "bench-findings": lambda b: fresh(b, DRAWN, "front_end"),
     "bench-push-pull": lambda b: fresh(b, SOUND, "front_end"),
-    "bench-transformer": lambda b: fresh(b, BOAT, "transformer"),
+    "precharge": lambda b: fresh(b, SOUND, "precharge"),
     "bench-rectifier": lambda b: fresh(b, SOUND, "rectifier"),
     "bench-bridge": lambda b: fresh(b, SOUND, "h_bridge"),
     "routes": routes,
