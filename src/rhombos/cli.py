@@ -21,7 +21,7 @@ from rhombos.core.parts.table import TableError, read_csv, write_csv
 from rhombos.core.pins import PinError
 from rhombos.core.problems import from_validation
 from rhombos.core.report import Solution
-from rhombos.core.rules import PRESETS
+from rhombos.core.rules import house_rules
 from rhombos.core.solve import asked, solve
 from rhombos.demo import house_parts
 
@@ -93,7 +93,7 @@ def _solve(given: argparse.Namespace) -> None:
         kind, _, path = entry.partition("=")
         parts += _parts(kind, path)
     try:
-        solution = solve(design.brief, design.pins, Shelf(parts), PRESETS[design.rules], design.route)
+        solution = solve(design.brief, design.pins, Shelf(parts), house_rules(design.rules, design.house), design.route, design.waivers)
     except PinError as error:
         raise Refused(f"{given.file}: {_first(error.problems)}") from None
     if given.json:

@@ -175,7 +175,7 @@ def test_a_shunt_burns_what_a_current_transformer_does_not(refuge, shelf):
 
 def test_the_controller_lies_beside_the_path_and_passes_no_power(solution):
     beside = [b for b in solution.blocks if b.aside]
-    assert [b.key for b in beside] == ["controller", "front_drive", "bridge_drive", "precharge"]
+    assert [b.key for b in beside] == ["controller", "front_drive", "bridge_drive", "precharge", "protection", "heat", "isolation"]
     assert all(b.power_in == b.loss == 0 for b in beside)
     assert abs(solution.totals.balance) < 1e-3
 

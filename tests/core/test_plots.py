@@ -19,11 +19,11 @@ def picture(worked, block, key):
 @pytest.mark.parametrize("block", BY_BLOCK)
 def test_every_block_has_pictures_that_can_be_drawn(block, worked):
     drawn = charts(worked, block)
-    assert len(drawn) == {"front_end": 3, "h_bridge": 3, "precharge": 5}.get(block, 2)
+    assert len(drawn) == {"front_end": 3, "h_bridge": 3, "precharge": 5, "battery": 4, "protection": 4}.get(block, 2)
     for chart in drawn:
         assert chart.title
         assert chart.remark
-        assert chart.series or chart.boxes
+        assert chart.series or chart.boxes or chart.rungs or chart.rows or chart.key == "day"
         for series in chart.series:
             assert len(series.x) == len(series.y) > 1 or series.kind != "line"
             assert all(math.isfinite(v) for v in (*series.x, *series.y))

@@ -18,7 +18,7 @@ from rhombos.core.parts import Resistor
 from rhombos.core.plots import charts
 from rhombos.core.precharge import FAULTS, march, state_table_c, state_table_csv
 from rhombos.core.precharge.march import CLOSING, CONTROL, NEGATIVE, RELEASING
-from rhombos.core.routes.common import precharge_need
+from rhombos.core.routes.beside.precharge import need_of
 from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve, work_out
 
@@ -230,7 +230,7 @@ def test_every_route_has_its_precharge(route, refuge, shelf):
     wave = "square" if route in ("iron push-pull", "self-oscillating") else "sine"
     brief = Brief.model_validate(refuge.model_dump() | {"output": refuge.output.model_dump() | {"waveform": wave}})
     worked = work_out(brief, {}, shelf, USUAL, route)
-    need = precharge_need(worked.builds, brief, shelf, USUAL)
+    need = need_of(worked.builds, brief, shelf, USUAL)
     assert need.volts == brief.source.volts[2]
     found = [f for f in solve(brief, {}, shelf, USUAL, route).findings if f.block == "precharge" and f.severity != "note"]
     assert not found

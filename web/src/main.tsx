@@ -11,6 +11,7 @@ import { BrowserRouter, Route, Routes } from "react-router"
 import { Bench } from "./bench/Bench"
 import { Book } from "./book/Book"
 import { Designs } from "./designs/Designs"
+import { Bus } from "./precharge/Bus"
 import { Shelf } from "./shelf/Shelf"
 import { applyMode, presentMode, system } from "./theme"
 import { Nowhere } from "./ui/Page"
@@ -28,6 +29,7 @@ createRoot(document.getElementById("root")!).render(
             <Route path="/" element={<Designs />} />
             <Route path="/design/:id" element={<Bench />} />
             <Route path="/shelf" element={<Shelf />} />
+            <Route path="/precharge" element={<Bus />} />
             <Route path="/book" element={<Book />} />
             <Route path="*" element={<Nowhere />} />
           </Routes>

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
+import re
 from typing import Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
 
+from rhombos.core.book.heat import thermistor
 from rhombos.core.parts.origin import Origin
-from rhombos.core.units import AmpereHour, Celsius, Hertz, Metre, Ohm, Percent, Ratio, Second, Volt, Watt, short
+from rhombos.core.units import AmpereHour, Celsius, Hertz, Metre, Ohm, Percent, Ratio, Second, Volt, Watt, parse, short
 
 Chemistry = Literal["LiFePO4", "Li-ion", "lead-acid"]
 Waveform = Literal["sine", "modified", "square"]
@@ -24,6 +26,19 @@ CELL_VOLTS: dict[Chemistry, tuple[float, float, float]] = {
 CELL_OHM_AH: dict[Chemistry, float] = {"LiFePO4": 0.15, "Li-ion": 0.10, "lead-acid": 0.20}
 """Typical internal resistance of one cell times its capacity, Ω·Ah, at 25 °C; measure the real pack and enter it."""
 
+PEUKERT: dict[Chemistry, tuple[float, float]] = {"LiFePO4": (1.0, 3600.0), "Li-ion": (1.0, 3600.0), "lead-acid": (1.2, 20 * 3600.0)}
+"""Exponent, and the time of discharge for which the capacity is stated, s."""
+
+COLD_B: dict[Chemistry, float] = {"LiFePO4": 3000.0, "Li-ion": 2600.0, "lead-acid": 1100.0}
+"""How a cell's resistance grows in the cold, K, as the B of a thermistor: 2.5, 2.2 and 1.4 times at 0 °C."""
+
+RESTING: dict[Chemistry, tuple[float, ...]] = {
+    "LiFePO4": (3.00, 3.22, 3.28, 3.30, 3.33, 3.40),
+    "Li-ion": (3.30, 3.63, 3.75, 3.86, 4.02, 4.18),
+    "lead-acid": (1.93, 1.97, 2.01, 2.05, 2.09, 2.12),
+}
+"""Volts of a rested cell at 25 °C, empty to full in fifths: typical; measure the real cells."""
+
 LOWEST_NOMINAL, HIGHEST_NOMINAL = 9.5, 60.5
 
 
@@ -38,6 +53,7 @@ class BatterySource(_Section):
     cells: int = Field(8, ge=3, le=30, title="Cells in series")
     capacity: AmpereHour = Field(100 * 3600, ge=3600, le=5000 * 3600, title="Capacity")
     resistance: Ohm | None = Field(None, ge=1e-5, le=5, title="Internal resistance")
+    coldest: Celsius = Field(5, ge=-40, le=40, title="Coldest battery")
     cable_length: Metre = Field(1.0, ge=0.05, le=30, title="Cable length, one way")
 
     @property
@@ -52,6 +68,12 @@ class BatterySource(_Section):
         if self.resistance is not None:
             return self.resistance
         return self.cells * CELL_OHM_AH[self.chemistry] / (self.capacity / 3600)
+
+    @property
+    def cold_resistance(self) -> float:
+        """Internal resistance of the coldest battery, Ω."""
+        given = {"R_25": self.internal_resistance, "B_ntc": COLD_B[self.chemistry], "T": self.coldest + 273.15}
+        return thermistor.work(given)
 
     @model_validator(mode="after")
     def _within_reach(self) -> Self:
@@ -87,6 +109,18 @@ class PowerAsked(_Section):
     surge: Watt = Field(1200, ge=50, le=9000, title="Surge power")
     surge_time: Second = Field(5, ge=0, le=60, title="Surge time")
     power_factor: Ratio = Field(0.9, ge=0.5, le=1, title="Power factor")
+    profile: str = Field("", max_length=300, title="A day's use, as 60 W 4 h, 500 W 20 min")
+
+    @property
+    def steps(self) -> tuple[tuple[float, float], ...]:
+        """The day's use as powers at the socket, W, each with its time, s."""
+        return read_profile(self.profile, self.continuous)
+
+    @field_validator("profile")
+    @classmethod
+    def _readable(cls, text: str, info: ValidationInfo) -> str:
+        read_profile(text, info.data.get("continuous", math.inf))
+        return text.strip()
 
     @model_validator(mode="after")
     def _surge_fits(self) -> Self:
@@ -96,6 +130,30 @@ class PowerAsked(_Section):
                 f"{short(3 * self.continuous, 'W')} (1 to 3 times the continuous power); change either"
             )
         return self
+
+
+_STEP = re.compile(r"(.+?\S)\s+([\d.]+)\s*(h|min|s)\b")
+_HOURS = {"h": 3600.0, "min": 60.0, "s": 1.0}
+MOST_STEPS = 24
+
+
+def read_profile(text: str, most: float) -> tuple[tuple[float, float], ...]:
+    """A day's use as people write it: steps between commas, each a power and a time. Raises: ValueError saying what is wrong."""
+    found: list[tuple[float, float]] = []
+    for piece in (p.strip() for p in text.split(",") if p.strip()):
+        step = _STEP.fullmatch(piece)
+        if step is None:
+            raise ValueError(f"‘{piece}’ is not a power and a time; write for example 60 W 4 h, 500 W 20 min")
+        watts = parse(step[1], "W")
+        seconds = float(step[2]) * _HOURS[step[3]]
+        if not 0 <= watts <= most:
+            raise ValueError(f"‘{piece}’ asks {short(watts, 'W')}; allowed 0 W to the continuous power, {short(most, 'W')}")
+        if not 0 < seconds <= 7 * 86400:
+            raise ValueError(f"‘{piece}’ lasts {step[2]} {step[3]}; allowed up to 168 h")
+        found.append((watts, seconds))
+    if len(found) > MOST_STEPS:
+        raise ValueError(f"{len(found)} steps; allowed {MOST_STEPS}: join those that are alike")
+    return tuple(found)
 
 
 class Targets(_Section):

@@ -8,9 +8,9 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.brief import Brief
-from rhombos.core.findings import PinValue
+from rhombos.core.findings import PinValue, Waiver
 from rhombos.core.problems import allowed_range, unit_of
-from rhombos.core.rules import RuleName
+from rhombos.core.rules import RuleChanges, RuleName, house_rules
 from rhombos.core.topology import DEFAULT, RouteName
 from rhombos.core.units import short
 
@@ -46,6 +46,8 @@ class Design(BaseModel):
     brief: Brief = Field(default_factory=Brief, title="Brief")
     pins: dict[str, PinValue] = Field(default_factory=dict, max_length=200, title="Pins")
     rules: RuleName = Field("usual", title="House rules")
+    house: RuleChanges = Field(default_factory=RuleChanges, title="Rules set otherwise")
+    waivers: tuple[Waiver, ...] = Field((), max_length=100, title="Findings waived")
     route: RouteName = Field(DEFAULT, title="Route")
     decision: Decision | None = Field(None, title="Comparison behind the route")
 
@@ -63,6 +65,32 @@ class BriefField(BaseModel):
     allowed: str = ""
     options: tuple[str, ...] = ()
     many: bool = False
+
+
+class RuleField(BaseModel):
+    """One house rule as a form shows it: its text, the preset's, what is allowed."""
+
+    model_config = ConfigDict(frozen=True)
+
+    name: str
+    title: str
+    text: str
+    preset: str
+    changed: bool
+    allowed: str
+
+
+def rule_fields(preset: RuleName, changes: Any) -> tuple[RuleField, ...]:
+    """Every house rule with its present value as people write it."""
+    present, named = house_rules(preset, changes), house_rules(preset)
+    found: list[RuleField] = []
+    for name, info in RuleChanges.model_fields.items():
+        unit = unit_of(info) or "1"
+        shown = short(float(getattr(present, name)), unit)
+        found.append(RuleField(
+            name=name, title=info.title or name, text=shown, preset=short(float(getattr(named, name)), unit),
+            changed=getattr(changes, name) is not None, allowed=allowed_range(info)))  # fmt: skip
+    return tuple(found)
 
 
 SECTIONS = {"source": "Battery", "output": "Socket", "power": "Power", "loads": "Loads", "targets": "Targets"}
@@ -88,6 +116,15 @@ def brief_fields(brief: Brief) -> tuple[BriefField, ...]:
                 address=f"{section}.{name}", section=label, title=info.title or name, text=shown, unit=unit,
                 allowed=allowed_range(info), options=_choices(schema[name])))  # fmt: skip
     return tuple(found)
+
+
+def plain_fields(model: BaseModel) -> tuple[BriefField, ...]:
+    """Every quantity of a flat model as a form shows it."""
+    return tuple(
+        BriefField(address=name, section="", title=info.title or name, text=_text(getattr(model, name), unit, _schema(type(model))[name]),
+                   unit=unit, allowed=allowed_range(info))
+        for name, info in type(model).model_fields.items() for unit in (unit_of(info) or "1",)
+    )  # fmt: skip
 
 
 @cache

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from datetime import date
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 Severity = Literal["stop", "fix", "watch", "note"]
 ORDER: dict[Severity, int] = {"stop": 0, "fix": 1, "watch": 2, "note": 3}
@@ -36,6 +38,24 @@ class Finding(BaseModel):
     limit: float | None = None
     margin: float | None = None
     cures: tuple[Cure, ...] = ()
+    waived: str | None = None
+
+
+class Waiver(BaseModel):
+    """A finding that a designer accepts, with the reason; kept in the design's record."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    code: str = Field(min_length=3, max_length=80, pattern=r"^[a-z_]+\.[a-z0-9_]+$", title="Finding")
+    reason: str = Field(min_length=8, max_length=400, title="Reason")
+    on: date = Field(title="Date")
+
+
+def waive(findings: Iterable[Finding], waivers: Iterable[Waiver]) -> list[Finding]:
+    """The findings, those that are waived marked with the reason and put last."""
+    why = {w.code: w.reason for w in waivers}
+    marked = [f.model_copy(update={"waived": why[f.code]}) if f.code in why else f for f in findings]
+    return sorted(marked, key=lambda f: f.waived is not None)
 
 
 def worst_first(findings: list[Finding]) -> list[Finding]:

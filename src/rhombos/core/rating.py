@@ -8,6 +8,7 @@ from dataclasses import replace
 from pydantic import BaseModel, ConfigDict
 
 from rhombos.core.points import STEADY, Point, operating_points
+from rhombos.core.routes.common import COMMON_BUILDS
 from rhombos.core.solve import Worked, report_blocks
 from rhombos.core.units import fmt
 
@@ -78,7 +79,8 @@ def _over(worked: Worked, share: float) -> tuple[str, str] | None:
     if worked.brief.output.waveform != "square" and any(settled[k].flow["load"] < HELD * points[k].power for k in keys):
         return "Transformer", "the voltage it gives the socket"
     blocks, _ = report_blocks(replace(worked, settled=settled))
-    worst = [(f.stress / f.house, b.title, f.title) for b in blocks for f in b.figures
+    # what lies beside every path is set for the power that is asked; it limits none
+    worst = [(f.stress / f.house, b.title, f.title) for b in blocks if b.key not in COMMON_BUILDS for f in b.figures
              if f.stress is not None and f.house and f.point not in _surge_labels(points)]  # fmt: skip
     stress, block, figure = max(worst)
     return (block, figure) if stress > 1 + 1e-6 else None

@@ -77,6 +77,24 @@ class BlockReport(_Plain):
     intervals: tuple[Interval, ...] = ()
 
 
+class Margin(_Plain):
+    """One stress: `stress` and `house` are shares of the rating; `left` what is left of the house's limit, below nought beyond
+    it."""
+
+    block: str
+    where: str
+    address: str
+    title: str
+    text: str
+    rating: str
+    stress: float
+    house: float
+    left: float
+    left_text: str
+    severity: Severity | None
+    point: str
+
+
 class Totals(_Plain):
     """The whole at the nominal point."""
 
@@ -118,6 +136,7 @@ class Solution(_Plain):
     pins: dict[str, PinValue]
     blocks: tuple[BlockReport, ...]
     findings: tuple[Finding, ...]
+    margins: tuple[Margin, ...] = ()
     totals: Totals | None
     operating: Operating | None
     build: dict[str, dict[str, PinValue]]

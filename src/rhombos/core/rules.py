@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal, get_type_hints
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, create_model
 
 from rhombos.core.units import Celsius, CurrentDensity, Henry, KelvinPerWatt, Ohm, Ratio, Second, Tesla, Volt, Watt
 
@@ -83,3 +83,36 @@ PRESETS: dict[RuleName, Rules] = {
         choke_ripple=0.40, filter_ripple=0.45, filter_capacitor_share=0.10, recovery_share=0.02, cable_drop=0.04,
         fuse_factor=1.25),
 }  # fmt: skip
+
+_RANGES: dict[str, tuple[float, float]] = {
+    "duty_limit": (0.1, 0.5), "modulation_limit": (0.5, 1.15), "phase_margin": (20, 80), "junction_limit": (60, 175),
+    "winding_limit": (60, 180), "enclosure_rise": (0, 60), "sink_rise": (5, 100), "window_fill": (0.05, 0.8),
+    "fuse_factor": (1.05, 3), "trip_factor": (1.02, 3), "safe_voltage": (12, 120), "bleed_time": (1, 600),
+    "gate_drive": (4, 30), "watt_worth": (0, 10),
+}  # fmt: skip
+"""What a house may set each rule to, SI units; shares that are not named here lie between nought and 0.8."""
+_PLAIN = ("name", "why")
+
+
+def _changeable() -> dict[str, Any]:
+    fields: dict[str, Any] = {}
+    hints = get_type_hints(Rules, include_extras=True)
+    for name, info in Rules.model_fields.items():
+        if name in _PLAIN:
+            continue
+        usual = float(info.default)
+        low, high = _RANGES.get(name, (0.0, 0.8) if 0 < usual < 0.8 and "margin" in name else (usual / 5, usual * 5))
+        title = name.replace("_", " ").capitalize() + (f" ({info.description})" if info.description else "")
+        fields[name] = (hints[name] | None, Field(None, ge=low, le=high, title=title))
+    return fields
+
+
+RuleChanges = create_model("RuleChanges", __config__=ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False), **_changeable())
+"""Rules of a preset that a house sets otherwise; what is None stays as the preset has it."""
+
+
+def house_rules(preset: RuleName, changes: Any = None) -> Rules:
+    """A preset with what the house sets otherwise."""
+    if changes is None or not (given := changes.model_dump(exclude_none=True)):
+        return PRESETS[preset]
+    return PRESETS[preset].model_copy(update=given)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -11,9 +11,10 @@ from rhombos.core.blocks.base import Build
 from rhombos.core.book import BOOK
 from rhombos.core.book.relation import SYMBOLS
 from rhombos.core.brief import Brief
-from rhombos.core.findings import Cure, Finding, PinValue, worst_first
+from rhombos.core.findings import ORDER, Cure, Finding, PinValue, Waiver, waive, worst_first
 from rhombos.core.incoming import incoming_tests
 from rhombos.core.ledger import Ledger, Step
+from rhombos.core.margins import margins
 from rhombos.core.parts import KINDS, Shelf
 from rhombos.core.parts.origin import as_doubtful
 from rhombos.core.pinmap import PIN_BEHIND, WHOLE
@@ -95,9 +96,9 @@ def _sized(
 ) -> Worked:  # fmt: skip
     builds, near, _ = build_all(route, brief, typed, shelf, rules)
     builds |= route.propose_asides(brief, builds, near, typed, shelf, rules)
-    builds |= propose_common(builds, typed, brief, shelf, rules)
     ledgers = {key: Ledger() for key in operating_points(brief)}
     settled = route.settle_all(builds, brief, shelf, rules, ledgers=ledgers, start=near)
+    builds |= propose_common(settled, builds, typed, brief, shelf, rules)
     settled = settle_common(settled, builds, brief, shelf, rules, ledgers)
     return Worked(route, brief, rules, shelf, typed, missing, builds, settled, ledgers)
 
@@ -109,22 +110,26 @@ def refit(worked: Worked, block: str, name: str, value: Any) -> Worked:
 
 
 def solve(
-    brief: Brief, pins: Mapping[str, PinValue], shelf: Shelf, rules: Rules, route_name: RouteName = DEFAULT
+    brief: Brief, pins: Mapping[str, PinValue], shelf: Shelf, rules: Rules, route_name: RouteName = DEFAULT,
+    waivers: Iterable[Waiver] = (),
 ) -> Solution:  # fmt: skip
     """Size everything that is not pinned and say what the whole then does. Pure and deterministic.
 
     Raises: PinError for a pin out of its range or unknown. A brief that cannot be met solves to findings.
     """
     try:
-        return explain(work_out(brief, pins, shelf, rules, route_name), pins)
+        return explain(work_out(brief, pins, shelf, rules, route_name), pins, waivers)
     except Unbuildable as why:
         return unbuildable(brief, pins, rules, route_name, why)
 
 
-def explain(worked: Worked, pins: Mapping[str, PinValue]) -> Solution:
-    """A sizing in words and figures."""
+def explain(worked: Worked, pins: Mapping[str, PinValue], waivers: Iterable[Waiver] = ()) -> Solution:
+    """A sizing in words and figures; what is waived is marked, and moves no block's severity."""
     brief, settled, route = worked.brief, worked.settled, worked.route
+    waivers = tuple(waivers)
     blocks, findings = report_blocks(worked)
+    if waivers:
+        blocks = [_unless_waived(b, findings, waivers) for b in blocks]
     findings += [_missing_part(address, reason) for address, reason in worked.missing.items()]
     totals = _totals(worked)
     findings += _whole(totals, worked)
@@ -137,9 +142,16 @@ def explain(worked: Worked, pins: Mapping[str, PinValue]) -> Solution:
     }  # fmt: skip
     return Solution(
         route=route.key, brief=brief, rules=worked.rules.name, pins={k: v for k, v in pins.items() if v is not None},
-        blocks=tuple(blocks), findings=tuple(worst_first(findings)), totals=totals,
+        blocks=tuple(blocks), findings=tuple(waive(worst_first(findings), waivers)), margins=margins(blocks),
+        totals=totals,
         operating=route.operating(settled, worked.builds, worked.shelf),
         build={key: b.pinnable() for key, b in worked.builds.items()}, steps=steps)  # fmt: skip
+
+
+def _unless_waived(block: BlockReport, findings: list[Finding], waivers: tuple[Waiver, ...]) -> BlockReport:
+    codes = {w.code for w in waivers}
+    left = [f.severity for f in findings if f.block == block.key and f.code not in codes and f.severity != "note"]
+    return block.model_copy(update={"severity": min(left, key=lambda s: ORDER[s], default=None)})
 
 
 def _step_out(address: str, step: Step, unit: str) -> StepOut:
@@ -194,7 +206,8 @@ def report_blocks(worked: Worked) -> tuple[list[BlockReport], list[Finding]]:
         sheet = Sheet(
             block.KEY, title, builds[block.KEY], {k: s.states[block.KEY] for k, s in settled.items()},
             points, worked.pins, worked.rules, worked.shelf, hopeless)  # fmt: skip
-        told = report_common(sheet, builds) if block in COMMON else route.report(block, sheet, settled, builds, worked.brief)
+        tell = report_common if block in COMMON else route.report
+        told = tell(block, sheet, settled, builds, worked.brief)
         reports.append(told.model_copy(update={"aside": True}) if block in asides else told)
         findings += sheet.findings
     return reports, findings

@@ -63,6 +63,10 @@ UNITS: dict[str, Unit] = {
         Unit("m^2/W^0.5", "cm²/√W", scale=1e-4, prefixed=False),
         Unit("F/m", "F/m"),
         Unit("V*s", "V·s"),
+        Unit("dm^2", "dm²", scale=1e-2, aliases=("dm2",), prefixed=False),
+        Unit("m^3/s", "l/s", scale=1e-3, aliases=("L/s",), prefixed=False),
+        Unit("W/(m^2*K)", "W/(m²·K)", prefixed=False),
+        Unit("J/(m^3*K)", "J/(m³·K)", prefixed=False),
         Unit("m^3", "cm³", scale=1e-6, aliases=("cm3", "cm^3"), prefixed=False),
         Unit("m^4", "cm⁴", scale=1e-8, aliases=("cm4", "cm^4"), prefixed=False),
         Unit("A/m", "A/m"),
@@ -73,6 +77,7 @@ UNITS: dict[str, Unit] = {
         Unit("kg", "kg", prefixed=False),
         Unit("J/(kg*K)", "J/(kg·K)", prefixed=False),
         Unit("A^2*s", "A²s", aliases=("A2s",)),
+        Unit("A*s^0.5/m^2", "A√s/mm²", scale=1e6, prefixed=False),
         Unit("ohm*m", "Ω·m"),
         Unit("H/m", "H/m"),
         Unit("W/kg", "W/kg", prefixed=False),
@@ -166,6 +171,9 @@ def fmt(value: float | None, unit_key: str = "1", digits: int = 3) -> str:
     if math.isinf(scaled):
         return "∞" if value > 0 else "−∞"
     if unit_key == "s" and abs(value) >= 120:
+        if abs(value) >= 100 * 3600:
+            hours = value / 3600
+            return f"{hours / 8766:.2g} years" if hours >= 2 * 8766 else f"{hours:.3g} h"
         minutes = round(value / 60)
         return f"{minutes // 60} h {minutes % 60:02d} min" if minutes >= 60 else f"{minutes} min"
     if not unit.prefixed or unit_key == "degC":
@@ -242,6 +250,10 @@ Millimetre = Annotated[float, *quantity("mm")]
 SquareMetre = Annotated[float, *quantity("m^2")]
 AmpereHour = Annotated[float, *quantity("A*h")]
 Celsius = Annotated[float, *quantity("degC")]
+SquareDecimetre = Annotated[float, *quantity("dm^2")]
+Airflow = Annotated[float, *quantity("m^3/s")]
+Kelvin = Annotated[float, *quantity("K")]
+AmpereSquaredSecond = Annotated[float, *quantity("A^2*s")]
 Tesla = Annotated[float, *quantity("T")]
 AmperePerMetre = Annotated[float, *quantity("A/m")]
 CurrentDensity = Annotated[float, *quantity("A/m^2")]

@@ -26,12 +26,12 @@ export const useParts = (kind: string | null) =>
 export const useKinds = () => useQuery({ queryKey: ["kinds"], queryFn: () => data(client.GET("/api/shelf")) })
 
 /** What the server needs of a design to work it out. */
-export const asked = (design: Design | undefined, more: object = {}) => ({ brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, route: design?.route, ...more }) as never
+export const asked = (design: Design | undefined, more: object = {}) => ({ brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, house: design?.house, route: design?.route, ...more }) as never
 
 /** What an answer about a design depends on. */
-const about = (design: Design | undefined) => [design?.brief, design?.pins, design?.rules, design?.route]
+const about = (design: Design | undefined) => [design?.brief, design?.pins, design?.rules, design?.house, design?.route]
 
-type Block = "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "oscillator" | "load" | "controller" | "bridge_drive" | "front_drive" | "precharge"
+type Block = "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "oscillator" | "load" | "controller" | "bridge_drive" | "front_drive" | "precharge" | "protection" | "heat" | "isolation"
 
 /** The pictures of a block of a design as it now stands; the last ones stay until the next are there. */
 export const useCharts = (design: Design | undefined, block: string) =>
@@ -51,11 +51,18 @@ export const useCharts = (design: Design | undefined, block: string) =>
 /** Every route for a brief, ranked by weights; the last answer stays until the next is there. */
 export const useCompare = (design: Design | undefined, weights: Weights | undefined) =>
   useQuery({
-    queryKey: ["compare", design?.brief, design?.rules, weights],
+    queryKey: ["compare", design?.brief, design?.rules, design?.house, weights],
     enabled: design !== undefined,
     placeholderData: (last) => last,
-    queryFn: () => data(client.POST("/api/compare", { body: { brief: design?.brief ?? {}, rules: design?.rules, ...(weights ? { weights } : {}) } as never })),
+    queryFn: () => data(client.POST("/api/compare", { body: { brief: design?.brief ?? {}, rules: design?.rules, house: design?.house, ...(weights ? { weights } : {}) } as never })),
   })
+
+/** What is asked of a bus that is to be precharged. */
+export const useBusFields = () => useQuery({ queryKey: ["bus-fields"], staleTime: Infinity, queryFn: () => data(client.GET("/api/bus/fields")) })
+
+/** The precharge of a bus; the last answer stays until the next is there. */
+export const useBus = (asked: object) =>
+  useQuery({ queryKey: ["bus", asked], placeholderData: (last) => last, retry: false, queryFn: () => data(client.POST("/api/bus", { body: asked as never })) })
 
 /** The switches on the shelf ranked for a stage of a design, once they are asked for. */
 export const useSwitches = (design: Design | undefined, block: string, wanted: boolean) =>
@@ -65,6 +72,16 @@ export const useSwitches = (design: Design | undefined, block: string, wanted: b
     placeholderData: (last, query) => (query?.queryKey[1] === block ? last : undefined),
     retry: false,
     queryFn: () => data(client.POST("/api/switches/{block}", { params: { path: { block: block as "front_end" } }, body: asked(design) })),
+  })
+
+/** What another battery does to a design as it is built; the last answer stays until the next is there. */
+export const useBatteryChange = (design: Design | undefined, source: object) =>
+  useQuery({
+    queryKey: ["battery-change", ...about(design), source],
+    enabled: design !== undefined,
+    placeholderData: (last) => last,
+    retry: false,
+    queryFn: () => data(client.POST("/api/battery-change", { body: asked(design, { source }) })),
   })
 
 /** What a design as built may be rated for. */

@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/battery-change": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Battery Change
+         * @description What another battery touches in a design as it is built.
+         */
+        post: operations["battery_change_api_battery_change_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/book": {
         parameters: {
             query?: never;
@@ -58,6 +78,66 @@ export interface paths {
          * @description Put numbers in, or solve for the symbol left out.
          */
         post: operations["work_api_book__key__work_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bus": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bus
+         * @description The precharge of any bus.
+         */
+        post: operations["bus_api_bus_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bus/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bus Fields
+         * @description What is asked of a bus, as a form shows it.
+         */
+        get: operations["bus_fields_api_bus_fields_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bus/{ending}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bus File
+         * @description Its sequence as a state table, or as portable C.
+         */
+        post: operations["bus_file_api_bus__ending__post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -814,6 +894,7 @@ export interface components {
          */
         Asked: {
             brief: components["schemas"]["Brief"];
+            house?: components["schemas"]["RuleChanges"];
             /** Pins */
             pins?: {
                 [key: string]: number | string | boolean | null;
@@ -833,7 +914,7 @@ export interface components {
         };
         /**
          * Axis
-         * @description An axis; `unit` is the display unit the numbers are already in.
+         * @description An axis; `unit` is the display unit the numbers are already in; `names` stand at 0, 1, 2 … in place of numbers.
          */
         Axis: {
             /** High */
@@ -847,8 +928,31 @@ export interface components {
             log: boolean;
             /** Low */
             low?: number | null;
+            /**
+             * Names
+             * @default []
+             */
+            names: string[];
             /** Unit */
             unit: string;
+        };
+        /**
+         * BatteryChange
+         * @description Old and new battery band, each thing touched, what else is found, and the pins that keep everything as built.
+         */
+        BatteryChange: {
+            /** Items */
+            items: components["schemas"]["Item"][];
+            /** Kept */
+            kept: {
+                [key: string]: number | string | boolean | null;
+            };
+            /** New */
+            new: string;
+            /** Old */
+            old: string;
+            /** Others */
+            others: components["schemas"]["Finding"][];
         };
         /**
          * BatterySource
@@ -876,6 +980,11 @@ export interface components {
              * @enum {string}
              */
             chemistry: "LiFePO4" | "Li-ion" | "lead-acid";
+            /**
+             * Coldest battery
+             * @default 5
+             */
+            coldest: number;
             /** Internal resistance */
             resistance?: number | null;
         };
@@ -1008,8 +1117,87 @@ export interface components {
             unit: string;
         };
         /**
+         * Bus
+         * @description A bus to be charged: its source at the highest voltage, and its bank.
+         */
+        Bus: {
+            /**
+             * Capacitance of the bus
+             * @default 0.0068
+             */
+            bank: number;
+            /**
+             * Current that runs later
+             * @default 60
+             */
+            current: number;
+            /**
+             * Series resistance of the bank
+             * @default 0.005
+             */
+            esr: number;
+            /**
+             * Inductance of the leads
+             * @default 0.000001
+             */
+            inductance: number;
+            /**
+             * Resistance of source and leads
+             * @default 0.03
+             */
+            resistance: number;
+            /**
+             * Highest voltage of the source
+             * @default 96
+             */
+            voltage: number;
+        };
+        /**
+         * BusIn
+         * @description A bus with no design about it, what is fixed of its precharge, and the house's rules.
+         */
+        BusIn: {
+            bus?: components["schemas"]["Bus"];
+            /** Pins */
+            pins?: {
+                [key: string]: number | string | boolean | null;
+            };
+            /**
+             * Rules
+             * @default usual
+             * @enum {string}
+             */
+            rules: "cautious" | "usual" | "frugal";
+        };
+        /**
+         * ChangeIn
+         * @description … and the battery that is to take the old one's place.
+         */
+        ChangeIn: {
+            brief: components["schemas"]["Brief"];
+            house?: components["schemas"]["RuleChanges"];
+            /** Pins */
+            pins?: {
+                [key: string]: number | string | boolean | null;
+            };
+            /**
+             * Route
+             * @default push-pull link
+             * @enum {string}
+             */
+            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            /**
+             * Rules
+             * @default usual
+             * @enum {string}
+             */
+            rules: "cautious" | "usual" | "frugal";
+            source: components["schemas"]["BatterySource"];
+        };
+        /**
          * Chart
-         * @description One picture with its caption; a drawing to scale when it has boxes.
+         * @description One picture with its caption: curves; a drawing to scale when it has boxes, a ladder when it has rungs, a table when it has
+         *     rows (the first names the columns).
          */
         Chart: {
             /**
@@ -1034,6 +1222,16 @@ export interface components {
              * @default
              */
             remark: string;
+            /**
+             * Rows
+             * @default []
+             */
+            rows: string[][];
+            /**
+             * Rungs
+             * @default []
+             */
+            rungs: components["schemas"]["Rung"][];
             /**
              * Series
              * @default []
@@ -1085,6 +1283,7 @@ export interface components {
          */
         CompareAsked: {
             brief: components["schemas"]["Brief"];
+            house?: components["schemas"]["RuleChanges"];
             /**
              * Rules
              * @default usual
@@ -1092,16 +1291,6 @@ export interface components {
              */
             rules: "cautious" | "usual" | "frugal";
             weights?: components["schemas"]["Weights"];
-        };
-        /**
-         * Compared
-         * @description The comparison, what its weights are called, and its picture.
-         */
-        Compared: {
-            comparison: components["schemas"]["Comparison"];
-            picture: components["schemas"]["Chart"];
-            /** Qualities */
-            qualities: components["schemas"]["Quality"][];
         };
         /**
          * Comparison
@@ -1146,6 +1335,8 @@ export interface components {
             brief?: components["schemas"]["Brief"];
             /** Comparison behind the route */
             decision?: components["schemas"]["Decision"] | null;
+            /** Rules set otherwise */
+            house?: components["schemas"]["RuleChanges"];
             /**
              * Name
              * @default Untitled
@@ -1167,6 +1358,11 @@ export interface components {
              * @enum {string}
              */
             rules: "cautious" | "usual" | "frugal";
+            /**
+             * Findings waived
+             * @default []
+             */
+            waivers: components["schemas"]["Waiver"][];
         };
         /**
          * DesignOut
@@ -1316,6 +1512,8 @@ export interface components {
             title: string;
             /** Value */
             value?: number | null;
+            /** Waived */
+            waived?: string | null;
         };
         /**
          * Fitting
@@ -1368,6 +1566,28 @@ export interface components {
             text: string;
             /** Title */
             title: string;
+        };
+        /**
+         * Item
+         * @description One thing touched: as built and for the new battery, and what happens to it if it is kept.
+         */
+        Item: {
+            /** Change */
+            change: string;
+            /** Holds */
+            holds: boolean;
+            /** Key */
+            key: string;
+            /** Severity */
+            severity: ("stop" | "fix" | "watch" | "note") | null;
+            /** Title */
+            title: string;
+            /** Values */
+            values: components["schemas"]["rhombos__core__change__Compared"][];
+            /** Verdict */
+            verdict: string;
+            /** Why */
+            why: string;
         };
         /**
          * Judgement
@@ -1465,6 +1685,7 @@ export interface components {
          */
         LoopIn: {
             brief: components["schemas"]["Brief"];
+            house?: components["schemas"]["RuleChanges"];
             /** Pins */
             pins?: {
                 [key: string]: number | string | boolean | null;
@@ -1490,6 +1711,37 @@ export interface components {
              *     }
              */
             setting: components["schemas"]["LoopAsked"];
+        };
+        /**
+         * Margin
+         * @description One stress: `stress` and `house` are shares of the rating; `left` what is left of the house's limit, below nought beyond
+         *     it.
+         */
+        Margin: {
+            /** Address */
+            address: string;
+            /** Block */
+            block: string;
+            /** House */
+            house: number;
+            /** Left */
+            left: number;
+            /** Left Text */
+            left_text: string;
+            /** Point */
+            point: string;
+            /** Rating */
+            rating: string;
+            /** Severity */
+            severity: ("stop" | "fix" | "watch" | "note") | null;
+            /** Stress */
+            stress: number;
+            /** Text */
+            text: string;
+            /** Title */
+            title: string;
+            /** Where */
+            where: string;
         };
         /**
          * Mark
@@ -1562,6 +1814,7 @@ export interface components {
          */
         ModulationIn: {
             brief: components["schemas"]["Brief"];
+            house?: components["schemas"]["RuleChanges"];
             /** Pins */
             pins?: {
                 [key: string]: number | string | boolean | null;
@@ -1731,6 +1984,11 @@ export interface components {
              */
             power_factor: number;
             /**
+             * A day's use, as 60 W 4 h, 500 W 20 min
+             * @default
+             */
+            profile: string;
+            /**
              * Surge power
              * @default 1200
              */
@@ -1740,6 +1998,17 @@ export interface components {
              * @default 5
              */
             surge_time: number;
+        };
+        /**
+         * PrechargeSeen
+         * @description What the block says of a bus, what it finds, and its pictures.
+         */
+        PrechargeSeen: {
+            block: components["schemas"]["BlockReport"];
+            /** Charts */
+            charts: components["schemas"]["Chart"][];
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
         };
         /**
          * ProblemDocument
@@ -2020,6 +2289,115 @@ export interface components {
              */
             weakest: string;
         };
+        /** RuleChanges */
+        RuleChanges: {
+            /** Bleed time */
+            bleed_time?: number | null;
+            /** Bridge voltage margin */
+            bridge_voltage_margin?: number | null;
+            /** Cable drop */
+            cable_drop?: number | null;
+            /** Capacitor tolerance */
+            capacitor_tolerance?: number | null;
+            /** Choke peak (at peak current, hot) */
+            choke_peak?: number | null;
+            /** Choke ripple (peak to peak over the mean, highest input) */
+            choke_ripple?: number | null;
+            /** Contact resistance (connectors and terminals, both poles) */
+            contact_resistance?: number | null;
+            /** Control power (controller, driver supply, indicators) */
+            control_power?: number | null;
+            /** Current density */
+            current_density?: number | null;
+            /** Diode current margin */
+            diode_current_margin?: number | null;
+            /** Diode voltage margin */
+            diode_voltage_margin?: number | null;
+            /** Duty limit (of one switch) */
+            duty_limit?: number | null;
+            /** Enclosure rise (air inside the case above the room) */
+            enclosure_rise?: number | null;
+            /** Ferrite peak (transient peak, hot) */
+            ferrite_peak?: number | null;
+            /** Filter capacitor share (capacitor current over rated current) */
+            filter_capacitor_share?: number | null;
+            /** Filter ripple (peak to peak over the peak of the line current) */
+            filter_ripple?: number | null;
+            /** Fuse factor */
+            fuse_factor?: number | null;
+            /** Gate drive */
+            gate_drive?: number | null;
+            /** Gate resistance (driver and resistor together, one gate) */
+            gate_resistance?: number | null;
+            /** Input capacitor margin */
+            input_capacitor_margin?: number | null;
+            /** Junction limit */
+            junction_limit?: number | null;
+            /** Lead inductance (leads and board loop of one primary half, beside the leakage) */
+            lead_inductance?: number | null;
+            /** Link capacitor margin */
+            link_capacitor_margin?: number | null;
+            /** Link ripple (peak to peak over the mean) */
+            link_ripple?: number | null;
+            /** Link tolerance (of the regulated link voltage) */
+            link_tolerance?: number | null;
+            /** Modulation limit */
+            modulation_limit?: number | null;
+            /** Oscillator tolerance (of the controller's own law) */
+            oscillator_tolerance?: number | null;
+            /** Pad resistance (insulating pad under one device) */
+            pad_resistance?: number | null;
+            /** Phase margin (least, degrees) */
+            phase_margin?: number | null;
+            /** Recovery share (recovery time over the switching period) */
+            recovery_share?: number | null;
+            /** Reference tolerance */
+            reference_tolerance?: number | null;
+            /** Resistor margin (of a power resistor's rating) */
+            resistor_margin?: number | null;
+            /** Resistor tolerance */
+            resistor_tolerance?: number | null;
+            /** Ripple current margin */
+            ripple_current_margin?: number | null;
+            /** Safe voltage */
+            safe_voltage?: number | null;
+            /** Sharing imbalance */
+            sharing_imbalance?: number | null;
+            /** Sink rise (heat-sink above the air inside) */
+            sink_rise?: number | null;
+            /** Switch current margin */
+            switch_current_margin?: number | null;
+            /** Switch voltage margin */
+            switch_voltage_margin?: number | null;
+            /** Trip factor (current trip over the largest current that is asked) */
+            trip_factor?: number | null;
+            /** Watt worth (relative cost worth paying to save one watt at full load) */
+            watt_worth?: number | null;
+            /** Winding limit */
+            winding_limit?: number | null;
+            /** Window fill */
+            window_fill?: number | null;
+            /** Zener tolerance */
+            zener_tolerance?: number | null;
+        };
+        /**
+         * RuleField
+         * @description One house rule as a form shows it: its text, the preset's, what is allowed.
+         */
+        RuleField: {
+            /** Allowed */
+            allowed: string;
+            /** Changed */
+            changed: boolean;
+            /** Name */
+            name: string;
+            /** Preset */
+            preset: string;
+            /** Text */
+            text: string;
+            /** Title */
+            title: string;
+        };
         /**
          * RuleSet
          * @description A preset of house rules, with the reason for it.
@@ -2032,6 +2410,42 @@ export interface components {
             name: "cautious" | "usual" | "frugal";
             /** Why */
             why: string;
+        };
+        /**
+         * Rung
+         * @description One level of a ladder: where it lies, and where it may lie; `back` is where it turns back; `way` up or down; landmarks have
+         *     none. Text stands beside it.
+         */
+        Rung: {
+            /** At */
+            at: number;
+            /** Back */
+            back?: number | null;
+            /** Fresh High */
+            fresh_high?: number | null;
+            /** Fresh Low */
+            fresh_low?: number | null;
+            /** High */
+            high?: number | null;
+            /** Label */
+            label: string;
+            /** Low */
+            low?: number | null;
+            /**
+             * Remark
+             * @default
+             */
+            remark: string;
+            /** Severity */
+            severity?: ("stop" | "fix" | "watch") | null;
+            /** Text */
+            text: string;
+            /**
+             * Way
+             * @default mark
+             * @enum {string}
+             */
+            way: "up" | "down" | "mark";
         };
         /**
          * Salvaged
@@ -2166,6 +2580,7 @@ export interface components {
          */
         ScopeIn: {
             brief: components["schemas"]["Brief"];
+            house?: components["schemas"]["RuleChanges"];
             /**
              * @default {
              *       "cursors": [],
@@ -2291,6 +2706,11 @@ export interface components {
             };
             /** Findings */
             findings: components["schemas"]["Finding"][];
+            /**
+             * Margins
+             * @default []
+             */
+            margins: components["schemas"]["Margin"][];
             operating: components["schemas"]["Operating"] | null;
             /** Pins */
             pins: {
@@ -2307,12 +2727,43 @@ export interface components {
             totals: components["schemas"]["Totals"] | null;
         };
         /**
+         * SolveIn
+         * @description … and the findings that are waived.
+         */
+        SolveIn: {
+            brief: components["schemas"]["Brief"];
+            house?: components["schemas"]["RuleChanges"];
+            /** Pins */
+            pins?: {
+                [key: string]: number | string | boolean | null;
+            };
+            /**
+             * Route
+             * @default push-pull link
+             * @enum {string}
+             */
+            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            /**
+             * Rules
+             * @default usual
+             * @enum {string}
+             */
+            rules: "cautious" | "usual" | "frugal";
+            /**
+             * Waivers
+             * @default []
+             */
+            waivers: components["schemas"]["Waiver"][];
+        };
+        /**
          * Solved
          * @description The solution, and the brief's fields as a form shows them.
          */
         Solved: {
             /** Fields */
             fields: components["schemas"]["BriefField"][];
+            /** House */
+            house: components["schemas"]["RuleField"][];
             solution: components["schemas"]["Solution"];
         };
         /**
@@ -2631,6 +3082,21 @@ export interface components {
             value: number;
         };
         /**
+         * Waiver
+         * @description A finding that a designer accepts, with the reason; kept in the design's record.
+         */
+        Waiver: {
+            /** Finding */
+            code: string;
+            /**
+             * Date
+             * Format: date
+             */
+            on: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
          * WavesAsked
          * @description A design, with how the sine is sampled and how fine the answer is to be.
          */
@@ -2641,6 +3107,7 @@ export interface components {
              * @default 1000
              */
             harmonics: number;
+            house?: components["schemas"]["RuleChanges"];
             /** Pins */
             pins?: {
                 [key: string]: number | string | boolean | null;
@@ -2791,6 +3258,28 @@ export interface components {
              */
             whole: boolean;
         };
+        /**
+         * Compared
+         * @description The comparison, what its weights are called, and its picture.
+         */
+        rhombos__api__routers__compare__Compared: {
+            comparison: components["schemas"]["Comparison"];
+            picture: components["schemas"]["Chart"];
+            /** Qualities */
+            qualities: components["schemas"]["Quality"][];
+        };
+        /**
+         * Compared
+         * @description A value as built and as it would be for the new battery.
+         */
+        rhombos__core__change__Compared: {
+            /** New */
+            new: string;
+            /** Old */
+            old: string;
+            /** Title */
+            title: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -2800,6 +3289,48 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    battery_change_api_battery_change_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatteryChange"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     book_api_book_get: {
         parameters: {
             query?: never;
@@ -2922,12 +3453,136 @@ export interface operations {
             };
         };
     };
+    bus_api_bus_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BusIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrechargeSeen"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    bus_fields_api_bus_fields_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BriefField"][];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    bus_file_api_bus__ending__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ending: "csv" | "c";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BusIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": unknown;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     pictures_api_charts__block__post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                block: "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "oscillator" | "load" | "controller" | "bridge_drive" | "front_drive" | "precharge";
+                block: "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "oscillator" | "load" | "controller" | "bridge_drive" | "front_drive" | "precharge" | "protection" | "heat" | "isolation";
             };
             cookie?: never;
         };
@@ -3208,7 +3863,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Compared"];
+                    "application/json": components["schemas"]["rhombos__api__routers__compare__Compared"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -4433,7 +5088,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Asked"];
+                "application/json": components["schemas"]["SolveIn"];
             };
         };
         responses: {

@@ -11,17 +11,21 @@ import { applyMode, presentMode } from "../theme"
 import { Modulation, type WavePage } from "../modulation/Modulation"
 import { Coils, type CoilPage } from "../coils/Coils"
 import { Routes } from "../routes/Routes"
-import { Fault, Key } from "../ui/Page"
+import { Fault, Key, Plain } from "../ui/Page"
+import { BatteryChange } from "./BatteryChange"
+import { Beside, keyOf } from "./Beside"
 import { BriefSheet } from "./BriefSheet"
 import { Conflict } from "./Conflict"
 import { Figures } from "./Figures"
 import { Findings } from "./Findings"
+import { Margins } from "./Margins"
 import { Palette, type Action } from "./Palette"
 import { Plot } from "./Plot"
 import { PowerPath } from "./PowerPath"
+import { Record as Kept } from "./Record"
 import { SequenceFiles } from "./SequenceFiles"
 import { RANKED, Switches } from "./Switches"
-import { SHORT, TopBar } from "./TopBar"
+import { TopBar } from "./TopBar"
 import { useDesign, type DesignHandle } from "./useDesign"
 import { Working } from "./Working"
 import { download } from "../ui/download"
@@ -66,12 +70,20 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
     return latest.current.handle.change({ pins })
   }, [])
   const pin = useCallback((address: string, value: PinValue) => apply({ [address]: value }), [apply])
+  const waive = useCallback((code: string, reason: string | null) => {
+    const others = (latest.current.handle.design?.waivers ?? []).filter((w) => w.code !== code)
+    const on = new Date().toISOString().slice(0, 10)
+    return latest.current.handle.change({ waivers: reason === null ? others : [...others, { code, reason, on }] })
+  }, [])
   const jump = useCallback((f: Finding) => go(f.block, f.figure ?? undefined), [go])
   const actions: Action[] = [
     { name: "Change the brief", keys: "0", run: () => go("brief") },
     { name: "Compare the routes", keys: "R", run: () => view("routes") },
     { name: "Magnetics: cores, turns, wire, winding sheets", keys: "M", run: () => view("magnetics") },
     ...(bridged(solution) ? [{ name: "Waves: modulation, spectrum, sine table", keys: "W", run: () => view("waves") }] : []),
+    { name: "Margins: every stress against its rating", keys: "A", run: () => view("margins") },
+    { name: "Another battery: what it touches", keys: "B", run: () => view("battery") },
+    { name: "Record: waivers, rules, pins", keys: "E", run: () => view("record") },
     { name: "Undo", keys: "Ctrl Z", run: () => void handle.undo?.() },
     { name: "Redo", keys: "Ctrl Shift Z", run: () => void handle.redo?.() },
     { name: "Let go of every pin", run: () => void handle.change({ pins: {} }) },
@@ -79,21 +91,24 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
     { name: "Export the design as JSON", run: () => exportDesign(handle) },
     { name: "Print", run: () => print() },
     { name: "All designs", run: () => void navigate("/") },
+    { name: "Precharge of any bus", run: () => void navigate("/precharge") },
     { name: "Equation book", run: () => void navigate("/book") },
     { name: "Shelf of parts", run: () => void navigate("/shelf") },
   ]
   useKeys({ solution, go, undo: handle.undo, redo: handle.redo, toggle, find: () => setFinding(true), close: () => setFigure(null) })
-  const asides = asidesOf(solution)
   const shown = figure && (block?.figures.find((f) => f.address === figure.address && f.title === figure.title) ?? null)
   return (
     <Flex className="rhombos" direction="column" h={{ base: "auto", lg: "100dvh" }} minW="1000px" _print={{ h: "auto", minW: "0" }}>
-      <TopBar handle={handle} asked={solution.totals?.texts.asked ?? "change the brief"} brief={chosen === "brief"} showBrief={() => go(chosen === "brief" ? worst : "brief")} view={shownView ?? (asides.includes(chosen) ? chosen : null)} show={(name) => (asides.includes(name) ? go(name) : toggle(name))} more={[...(bridged(solution) ? ["waves"] : []), ...asides]} find={() => setFinding(true)} />
+      <TopBar handle={handle} asked={solution.totals?.texts.asked ?? "change the brief"} brief={chosen === "brief"} showBrief={() => go(chosen === "brief" ? worst : "brief")} view={shownView} show={toggle} views={VIEWS.filter((name) => name !== "waves" || bridged(solution))} find={() => setFinding(true)} />
       <PowerPath solution={solution} chosen={chosen} choose={go} />
-      <TotalsLine solution={solution} />
+      <TotalsLine solution={solution} chosen={shownView ? "" : chosen} go={go} />
       {handle.fault && <Fault m="2">{handle.fault}</Fault>}
       {shownView === "magnetics" && <Coils handle={handle} apply={apply} part={chosen} page={(search.get("page") ?? "choices") as CoilPage} show={(part, page) => setSearch({ block: part, view: "magnetics", page }, { replace: true })} done={() => view()} />}
       {shownView === "waves" && <Modulation handle={handle} page={(search.get("page") ?? "wave") as WavePage} show={(page) => view("waves", { page })} done={() => view()} />}
       {shownView === "routes" && <Routes handle={handle} done={() => setSearch({}, { replace: true })} />}
+      {shownView === "margins" && <Margins solution={solution} go={go} done={() => view()} />}
+      {shownView === "battery" && <BatteryChange handle={handle} done={() => view()} />}
+      {shownView === "record" && <Kept handle={handle} solution={solution} waive={waive} done={() => view()} />}
       {!shownView && <Grid flex="1" minH="0" _print={{ display: "block" }} templateColumns="minmax(440px, 1.06fr) minmax(300px, 1fr) minmax(250px, 0.62fr)">
         <Column>
           <Flex align="baseline" gap="3" mb="1">
@@ -104,7 +119,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
               {chosen === "brief" ? "what is asked, and where it will live" : block?.remark}
             </Text>
           </Flex>
-          {chosen === "brief" && <BriefSheet design={handle.design!} fields={handle.solved!.fields} change={handle.change} />}
+          {chosen === "brief" && <BriefSheet design={handle.design!} fields={handle.solved!.fields} rules={handle.solved!.house} change={handle.change} />}
           {block && (
             <>
               <Circuit key={block.key} block={block} />
@@ -114,12 +129,17 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
         </Column>
         <Column>
           {shown && <Working figure={shown} step={shown.step ? solution.steps[shown.step] : undefined} close={() => setFigure(null)} pin={pin} />}
+          {(chosen === "battery" || chosen === "brief") && (
+            <Plain size="xs" mb="2" onClick={() => view("battery")} data-testid="show-battery">
+              what would another battery touch?
+            </Plain>
+          )}
           {chosen === "precharge" && <SequenceFiles handle={handle} />}
           <Pictures handle={handle} block={chosen === "brief" ? "load" : chosen} />
           {RANKED.includes(chosen) && <Switches key={chosen} handle={handle} block={chosen} apply={apply} />}
         </Column>
         <Column last>
-          <Findings findings={solution.findings} apply={apply} jump={jump} />
+          <Findings findings={solution.findings} apply={apply} jump={jump} waive={waive} />
         </Column>
       </Grid>}
       <Foot handle={handle} solution={solution} />
@@ -146,17 +166,19 @@ function Pictures({ handle, block }: { handle: DesignHandle; block: string }) {
 }
 
 /** The whole in one line, under the path. */
-function TotalsLine({ solution }: { solution: Solution }) {
+function TotalsLine({ solution, chosen, go }: { solution: Solution; chosen: string; go: (block: string) => void }) {
   const t = solution.totals?.texts
   return (
-    <Flex className="aside" px="5" h="30px" align="center" fontSize="sm" color="ink.soft" borderBottom="1px solid" borderColor="hair" bg="sheet" gap="1.5" whiteSpace="nowrap" overflow="hidden" data-testid="totals">
+    <Flex className="aside" px="5" h="30px" align="center" fontSize="sm" color="ink.soft" borderBottom="1px solid" borderColor="hair" bg="sheet" gap="4" whiteSpace="nowrap" overflow="hidden" data-testid="totals">
       {t && (
-        <>
-          in <Bold>{t.power_in}</Bold> = out <Bold>{t.power_out}</Bold> + lost <Bold>{t.lost}</Bold> · efficiency <Bold testid="efficiency">{t.efficiency}</Bold> at full power, nominal battery · idle{" "}
+        <Box truncate title="at full power, nominal battery">
+          in <Bold>{t.power_in}</Bold> = out <Bold>{t.power_out}</Bold> + lost <Bold>{t.lost}</Bold> · efficiency <Bold testid="efficiency">{t.efficiency}</Bold> · idle{" "}
           <Bold>{t.idle}</Bold> · runs <Bold>{t.run_time}</Bold>
-          <Box ml="auto" hideBelow="xl">lozenge filled by the worst stress against its rating</Box>
-        </>
+        </Box>
       )}
+      <Box ml="auto">
+        <Beside blocks={solution.blocks.filter((b) => b.aside)} chosen={chosen} choose={go} />
+      </Box>
     </Flex>
   )
 }
@@ -201,11 +223,13 @@ interface Keys {
 }
 
 const bridged = (solution: Solution) => solution.blocks.some((b) => b.key === "h_bridge")
+/** The views that fill the bench; the letter that shows each is in `useKeys`. */
+const VIEWS = ["routes", "magnetics", "waves", "margins", "record"]
 const asidesOf = (solution: Solution) => solution.blocks.filter((b) => b.aside).map((b) => b.key)
 
 function useKeys({ solution, go, undo, redo, toggle, find, close }: Keys) {
   useEffect(() => {
-    const beside = (key: string) => asidesOf(solution).find((name) => (SHORT[name] ?? name).startsWith(key))
+    const beside = (key: string) => asidesOf(solution).find((name) => keyOf(name) === key)
     const pressed = (e: KeyboardEvent) => {
       const typing = (e.target as HTMLElement).matches?.("input, select, textarea")
       const command = e.ctrlKey || e.metaKey
@@ -218,6 +242,9 @@ function useKeys({ solution, go, undo, redo, toggle, find, close }: Keys) {
       else if (e.key === "r") toggle("routes")
       else if (e.key === "m") toggle("magnetics")
       else if (e.key === "w" && bridged(solution)) toggle("waves")
+      else if (e.key === "a") toggle("margins")
+      else if (e.key === "b") toggle("battery")
+      else if (e.key === "e") toggle("record")
       else if (beside(e.key)) go(beside(e.key)!)
       else if (/^[1-9]$/.test(e.key)) {
         const block = solution.blocks[Number(e.key) - 1]

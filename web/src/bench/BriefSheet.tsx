@@ -1,18 +1,19 @@
 import { Box, Checkbox, Flex, Input, NativeSelect, Text } from "@chakra-ui/react"
 import { useEffect, useState } from "react"
 
-import type { BriefField, Design, Problem, RuleName } from "../api/client"
+import type { BriefField, Design, Problem, RuleField, RuleName } from "../api/client"
 import { useRules } from "../api/hooks"
-import { Fault } from "../ui/Page"
+import { Fault, Quiet } from "../ui/Page"
 
 interface Props {
   design: Design
   fields: readonly BriefField[]
+  rules: readonly RuleField[]
   change: (part: Partial<Design>) => Promise<Problem | null>
 }
 
 /** The brief as a form: every entry is taken as it is left, or refused with the reason beside it. */
-export function BriefSheet({ design, fields, change }: Props) {
+export function BriefSheet({ design, fields, rules, change }: Props) {
   const sections = [...new Set(fields.map((f) => f.section))]
   const put = async (field: BriefField, value: unknown) => {
     const [section, name] = field.address.split(".") as [string, string?]
@@ -30,7 +31,7 @@ export function BriefSheet({ design, fields, change }: Props) {
           {fields.filter((f) => f.section === s).map((f) => (f.many ? <Many key={f.address} field={f} put={put} /> : <Entry key={f.address} field={f} put={put} />))}
         </Box>
       ))}
-      <HouseRules rules={design.rules ?? "usual"} change={change} />
+      <HouseRules design={design} fields={rules} change={change} />
     </Box>
   )
 }
@@ -94,8 +95,12 @@ function Many({ field: f, put }: { field: BriefField; put: Put }) {
   )
 }
 
-function HouseRules({ rules, change }: { rules: RuleName; change: Props["change"] }) {
+function HouseRules({ design, fields, change }: { design: Design; fields: readonly RuleField[]; change: Props["change"] }) {
   const presets = useRules()
+  const rules = design.rules ?? "usual"
+  const [all, setAll] = useState(false)
+  const set = (name: string, value: string) => change({ house: { ...design.house, [name]: value.trim() === "" ? null : value } as Design["house"] })
+  const shown = all ? fields : fields.filter((f) => f.changed)
   return (
     <Box mb="3">
       <Text fontWeight="700" color="copper" fontSize="sm" pb="0.5" borderBottom="1px solid" borderColor="hair">
@@ -113,7 +118,39 @@ function HouseRules({ rules, change }: { rules: RuleName; change: Props["change"
         <Text fontSize="sm" color="ink.soft" flex="1">
           {presets.data?.find((r) => r.name === rules)?.why}
         </Text>
+        <Quiet onClick={() => setAll(!all)} textDecoration="underline" aria-expanded={all} data-testid="all-rules">
+          {all ? "fewer" : "change one"}
+        </Quiet>
       </Flex>
+      {shown.map((f) => (
+        <RuleEntry key={f.name} field={f} set={set} />
+      ))}
+    </Box>
+  )
+}
+
+/** One rule: its value, what the preset has, what is allowed. Emptied, it goes back to the preset. */
+function RuleEntry({ field: f, set }: { field: RuleField; set: (name: string, value: string) => Promise<Problem | null> }) {
+  const [text, setText] = useState(f.text)
+  const [refused, setRefused] = useState<string>()
+  useEffect(() => (setText(f.text), setRefused(undefined)), [f.text])
+  const take = async (value: string) => {
+    if (value === f.text) return setRefused(undefined)
+    const problem = await set(f.name, value)
+    setRefused(problem?.problems?.[0]?.message ?? problem?.detail)
+  }
+  return (
+    <Box borderBottom="1px solid" borderColor="faint" py="0.5">
+      <Flex align="center" gap="2" minH="30px">
+        <Text flex="1" fontSize="sm" fontWeight={f.changed ? 700 : 400}>
+          {f.title}
+        </Text>
+        <Text fontSize="12px" color="ink.soft" hideBelow="lg">
+          {f.changed ? `preset ${f.preset}; ${f.allowed}` : f.allowed}
+        </Text>
+        <Input size="xs" w="110px" fontFamily="mono" textAlign="right" value={text} aria-label={f.title} aria-invalid={!!refused} onChange={(e) => setText(e.target.value)} onBlur={() => void take(text)} onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && void take(text), e.key === "Escape" && (setText(f.text), setRefused(undefined)))} data-testid={`rule-${f.name}`} />
+      </Flex>
+      {refused && <Fault>{refused}</Fault>}
     </Box>
   )
 }

@@ -1,21 +1,27 @@
-import { Box, Flex, Text } from "@chakra-ui/react"
-import { memo } from "react"
+import { Box, Flex, Input, Text } from "@chakra-ui/react"
+import { memo, useState } from "react"
 
-import type { Finding, PinValue } from "../api/client"
+import type { Finding, PinValue, Problem } from "../api/client"
 import { same } from "../ui/same"
-import { Plain, Quiet, Strong } from "../ui/Page"
+import { Fault, Plain, Quiet, Strong } from "../ui/Page"
 import { Gem, SAID } from "../ui/Lozenge"
 
 interface Props {
   findings: readonly Finding[]
   apply: (patch: Record<string, PinValue>) => unknown
   jump: (finding: Finding) => void
+  /** Waive a finding with a reason, or with none take the waiver back. */
+  waive?: (code: string, reason: string | null) => Promise<Problem | null>
 }
 
-/** Findings, worst first; each leads to its figure and offers its cure. */
-export function Findings({ findings, apply, jump }: Props) {
-  const counted = (["stop", "fix", "watch", "note"] as const)
-    .map((s) => [s, findings.filter((f) => f.severity === s).length] as const)
+/** Findings, worst first; each leads to its figure and offers its cure. Those that are waived come last, with the reason. */
+export function Findings({ findings, ...acts }: Props) {
+  const open = findings.filter((f) => f.waived == null)
+  const waived = findings.filter((f) => f.waived != null)
+  const counted = [
+    ...(["stop", "fix", "watch", "note"] as const).map((s) => [s, open.filter((f) => f.severity === s).length] as const),
+    ["waived", waived.length] as const,
+  ]
     .filter(([, n]) => n > 0)
     .map(([s, n]) => `${n} ${s}`)
     .join(" · ")
@@ -29,16 +35,22 @@ export function Findings({ findings, apply, jump }: Props) {
           {counted || "none"}
         </Text>
       </Flex>
-      {findings.map((f) => (
-        <Item key={f.code} finding={f} apply={apply} jump={jump} />
+      {open.map((f) => (
+        <Item key={f.code} finding={f} {...acts} />
+      ))}
+      {waived.map((f) => (
+        <Waived key={f.code} finding={f} {...acts} />
       ))}
     </Box>
   )
 }
 
-const Item = memo(Plainly, (a, b) => a.apply === b.apply && a.jump === b.jump && same(a.finding, b.finding))
+type ItemProps = { finding: Finding } & Omit<Props, "findings">
 
-function Plainly({ finding: f, apply, jump }: { finding: Finding } & Omit<Props, "findings">) {
+const Item = memo(Plainly, (a, b) => a.apply === b.apply && a.jump === b.jump && a.waive === b.waive && same(a.finding, b.finding))
+
+function Plainly({ finding: f, apply, jump, waive }: ItemProps) {
+  const [asking, setAsking] = useState(false)
   const [first, ...rest] = f.cures ?? []
   return (
     <Flex gap="2.5" py="2.5" borderBottom="1px solid" borderColor="faint" data-testid={`finding-${f.code}`}>
@@ -69,8 +81,61 @@ function Plainly({ finding: f, apply, jump }: { finding: Finding } & Omit<Props,
           <Quiet onClick={() => jump(f)} textDecoration="underline" fontSize="xs">
             show figure
           </Quiet>
+          {waive && f.severity !== "note" && (
+            <Quiet onClick={() => setAsking(!asking)} textDecoration="underline" fontSize="xs" aria-expanded={asking} data-testid={`waive-${f.code}`}>
+              waive
+            </Quiet>
+          )}
         </Flex>
+        {asking && waive && <Reason finding={f} waive={waive} done={() => setAsking(false)} />}
       </Box>
     </Flex>
   )
 }
+
+/** A waiver asks for its reason; a stop says what it stands against. */
+function Reason({ finding: f, waive, done }: { finding: Finding; waive: NonNullable<Props["waive"]>; done: () => void }) {
+  const [text, setText] = useState("")
+  const [refused, setRefused] = useState<string>()
+  const keep = async () => {
+    const problem = await waive(f.code, text.trim())
+    setRefused(problem ? (problem.problems?.[0]?.message ?? problem.detail) : undefined)
+    if (!problem) done()
+  }
+  return (
+    <Box mt="1.5">
+      {f.severity === "stop" && (
+        <Text fontSize="sm" color="stop" mb="1">
+          This one breaks parts or hurts people. Only waive it if a measurement says otherwise.
+        </Text>
+      )}
+      <Flex gap="2">
+        <Input size="xs" autoFocus value={text} maxLength={400} placeholder="why this is accepted" aria-label="reason" onChange={(e) => setText(e.target.value)} onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && void keep(), e.key === "Escape" && done())} data-testid={`reason-${f.code}`} />
+        <Plain size="xs" onClick={() => void keep()} data-testid={`keep-waiver-${f.code}`}>
+          keep
+        </Plain>
+      </Flex>
+      {refused && <Fault>{refused}</Fault>}
+    </Box>
+  )
+}
+
+const Waived = ({ finding: f, waive, jump }: ItemProps) => (
+  <Flex gap="2.5" py="2" borderBottom="1px solid" borderColor="faint" color="ink.soft" data-testid={`waived-${f.code}`}>
+    <Box pt="3px">
+      <Gem severity={f.severity} />
+    </Box>
+    <Box minW="0" flex="1" fontSize="sm">
+      <Text lineHeight="1.25" textDecoration="line-through">
+        {f.title}
+      </Text>
+      <Text mt="0.5">waived: {f.waived}</Text>
+      <Quiet onClick={() => jump(f)} textDecoration="underline" fontSize="xs">
+        show figure
+      </Quiet>
+      <Quiet onClick={() => void waive?.(f.code, null)} textDecoration="underline" fontSize="xs" data-testid={`unwaive-${f.code}`}>
+        take back
+      </Quiet>
+    </Box>
+  </Flex>
+)

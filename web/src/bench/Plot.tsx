@@ -6,6 +6,7 @@ import { SVGRenderer } from "echarts/renderers"
 import { useEffect, useRef, useState } from "react"
 
 import type { Chart } from "../api/client"
+import { Ladder } from "./Ladder"
 import { shade } from "../theme"
 import { Quiet } from "../ui/Page"
 import { download } from "../ui/download"
@@ -28,22 +29,45 @@ export function Plot({ chart, pick }: { chart: Chart; pick?: (at: string) => voi
         <Text as="figcaption" fontWeight="700" fontSize="sm">
           {chart.title}
         </Text>
-        <Quiet ml="auto" fontSize="12px" onClick={() => save(holder.current, chart)} className="screen-only">
-          SVG
-        </Quiet>
+        {!chart.rows?.length && (
+          <Quiet ml="auto" fontSize="12px" onClick={() => save(holder.current, chart)} className="screen-only">
+            SVG
+          </Quiet>
+        )}
         {(chart.series?.length ?? 0) > 1 && (
           <Flex columnGap="3" wrap="wrap" flexBasis="100%">
             {chart.series?.map((s) => <KeyEntry key={s.name} series={s} />)}
           </Flex>
         )}
       </Flex>
-      <Box ref={holder}>{chart.boxes?.length ? <Scaled chart={chart} /> : <Curves chart={chart} pick={pick} />}</Box>
+      <Box ref={holder}><Drawn chart={chart} pick={pick} /></Box>
       <Text fontSize="sm" color="ink.soft" lineHeight="1.35">
         {chart.remark}
       </Text>
     </Box>
   )
 }
+
+function Drawn({ chart, pick }: { chart: Chart; pick?: (at: string) => void }) {
+  if (chart.rows?.length) return <Listed rows={chart.rows} />
+  if (chart.rungs?.length) return <Ladder chart={chart} />
+  return chart.boxes?.length ? <Scaled chart={chart} /> : <Curves chart={chart} pick={pick} />
+}
+
+/** A picture that is a table: the first row names the columns. */
+const Listed = ({ rows }: { rows: readonly (readonly string[])[] }) => (
+  <Box as="table" w="100%" mt="1" fontSize="sm" css={{ "& td": { padding: "3px 10px 3px 0", verticalAlign: "top" }, "& td:first-of-type": { whiteSpace: "nowrap", paddingRight: "16px" }, "& tr": { borderBottom: "1px solid var(--chakra-colors-faint)" }, "& tr:first-of-type td": { fontWeight: 700, fontFamily: "inherit" } }}>
+    <tbody>
+      {rows.map((row, n) => (
+        <tr key={n}>
+          {row.map((text, i) => (
+            <td key={i}>{text}</td>
+          ))}
+        </tr>
+      ))}
+    </tbody>
+  </Box>
+)
 
 const KeyEntry = ({ series }: { series: Series }) => (
   <Flex align="center" gap="1" fontSize="12px" color="ink.soft">
@@ -103,7 +127,8 @@ function option(chart: Chart): echarts.EChartsCoreOption {
     max: a?.high ?? (a?.log ? "dataMax" : undefined),
     splitNumber: upright ? 4 : 5,
     scale: !upright,
-    axisLabel: { ...text, hideOverlap: true },
+    axisLabel: { ...text, hideOverlap: true, ...(a?.names?.length ? { formatter: (v: number) => a.names?.[v] ?? "" } : {}) },
+    ...(a?.names?.length ? { interval: 1 } : {}),
     axisLine: { show: !upright, lineStyle: { color: shade("hair") }, onZero: false },
     axisTick: { show: false },
     splitLine: { show: upright, lineStyle: { color: shade("faint") } },

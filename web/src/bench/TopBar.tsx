@@ -12,15 +12,15 @@ interface Props {
   showBrief: () => void
   view: string | null
   show: (view: string) => void
-  more: string[]
+  views: string[]
   find: () => void
 }
 
-/** What blocks beside the power path are called in the bar; their first letter is their key. */
-export const SHORT: Record<string, string> = { bridge_drive: "gates", front_drive: "drivers" }
+/** The key of each view that fills the bench. */
+const KEYS: Record<string, string> = { routes: "R", magnetics: "M", waves: "W", margins: "A", record: "E" }
 
 /** The bench's bar: name, brief in a line, whether it is kept, undo and redo. */
-export function TopBar({ handle, asked, brief, showBrief, view, show, more, find }: Props) {
+export function TopBar({ handle, asked, brief, showBrief, view, show, views, find }: Props) {
   const { design, keeping, undo, redo } = handle
   return (
     <Flex as="header" align="center" gap="3" px="5" h="45px" bg="sheet" borderBottom="1px solid" borderColor="hair" className="screen-only">
@@ -39,9 +39,9 @@ export function TopBar({ handle, asked, brief, showBrief, view, show, more, find
         <Quiet disabled={!redo} onClick={() => void redo?.()} data-testid="redo" title="Ctrl Shift Z">
           redo
         </Quiet>
-        {["routes", "magnetics", ...more].map((name) => (
-          <Quiet key={name} onClick={() => show(name)} color={view === name ? "copper" : "ink.soft"} data-testid={`show-${name}`} title={`key ${(SHORT[name] ?? name)[0]?.toUpperCase()}`}>
-            {SHORT[name] ?? name}
+        {views.map((name) => (
+          <Quiet key={name} onClick={() => show(name)} color={view === name ? "copper" : "ink.soft"} data-testid={`show-${name}`} title={`key ${KEYS[name]}`}>
+            {name}
           </Quiet>
         ))}
         <Quiet asChild hideBelow="2xl">

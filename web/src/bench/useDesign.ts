@@ -4,7 +4,7 @@ import { client, data, Refusal, type Design, type DesignOut, type Problem, type 
 import { same } from "../ui/same"
 
 /** A change of a design: parts of it to replace. */
-export type Change = Partial<Pick<Design, "name" | "brief" | "pins" | "rules" | "route">>
+export type Change = Partial<Pick<Design, "name" | "brief" | "pins" | "rules" | "house" | "route" | "waivers">>
 
 export type Keeping = { state: "kept" | "saving" | "waiting"; at: Date | null } | { state: "conflict"; at: null; theirs: DesignOut }
 
@@ -90,7 +90,7 @@ export function useDesign(id: string) {
     const mine = ++latest.current
     const began = performance.now()
     try {
-      const answer = await data(client.POST("/api/solve", { body: { brief: next.brief!, pins: next.pins, rules: next.rules, route: next.route } }))
+      const answer = await data(client.POST("/api/solve", { body: { brief: next.brief!, pins: next.pins, rules: next.rules, house: next.house ?? {}, route: next.route, waivers: next.waivers } }))
       if (mine !== latest.current) return null
       const settled = { ...next, brief: answer.solution.brief }
       setDesign(settled)

@@ -7,7 +7,10 @@ import { CurrentPath } from "./conduction"
 import { ControllerCircuit } from "./controller"
 import { GateCircuit } from "./gates"
 import { FrontEndCircuit } from "./frontEnds"
+import { HeatPath } from "./heat"
+import { IsolationMap } from "./isolation"
 import { PrechargeCircuit } from "./precharge"
+import { ProtectionCircuit } from "./protection"
 import { BatteryCircuit, InputCircuit, TransformerCircuit } from "./lowSide"
 import { BridgeCircuit, FilterCircuit, LinkCircuit, LoadCircuit, RectifierCircuit } from "./highSide"
 
@@ -20,6 +23,9 @@ const BY_BLOCK: Record<string, (p: { v: Values }) => React.ReactNode> = {
   bridge_drive: GateCircuit,
   front_drive: GateCircuit,
   precharge: PrechargeCircuit,
+  protection: ProtectionCircuit,
+  heat: HeatPath,
+  isolation: IsolationMap,
   front_end: FrontEndCircuit,
   oscillator: FrontEndCircuit,
   transformer: TransformerCircuit,

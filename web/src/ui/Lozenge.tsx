@@ -1,3 +1,5 @@
+import { useId } from "react"
+
 import type { Severity } from "../api/client"
 
 /** The colour of a severity: the fill of a lozenge, and its text. */
@@ -20,7 +22,7 @@ interface Filled {
 /** A rhombus filled from below to `level`; the product's one motif. Inside an SVG. */
 export function LozengeShape({ x, y, half, level, severity, chosen, label, type = 13 }: Filled) {
   const shape = `M${x} ${y - half}L${x + half} ${y}L${x} ${y + half}L${x - half} ${y}Z`
-  const clip = `clip-${x}-${y}-${half}`.replaceAll(".", "_")
+  const clip = useId()
   const outer = half + 7
   const top = y + half - 2 * half * Math.min(1, Math.max(0, level))
   return (

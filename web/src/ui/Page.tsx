@@ -48,6 +48,7 @@ export const Key = ({ children }: { children: ReactNode }) => (
 const TOP = [
   ["/", "designs"],
   ["/shelf", "shelf"],
+  ["/precharge", "precharge"],
   ["/book", "equation book"],
 ] as const
 

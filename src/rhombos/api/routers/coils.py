@@ -8,8 +8,7 @@ from fastapi import APIRouter, HTTPException, Query, Response
 from pydantic import BaseModel
 
 from rhombos.api.problem import ProblemDocument
-from rhombos.api.routers.solve import Asked
-from rhombos.api.service import Serving
+from rhombos.api.service import Asked, Serving
 from rhombos.core.coils import COILS, CoilBench, coil_bench
 from rhombos.core.coils.tools import (
     OneTurn,
@@ -39,7 +38,7 @@ class Benches(BaseModel):
 def benches(asked: Asked, serving: Serving) -> Benches:
     """Cores, turns and wires beside the present ones, and the winding sheets; none where nothing can be built."""
     try:
-        worked = serving.work(asked.brief, asked.pins, asked.rules, asked.route)
+        worked = serving.work(asked)
     except Unbuildable:
         return Benches(benches=())
     keys = [b.KEY for b in (*worked.route.blocks(asked.brief.output.waveform), *worked.route.asides())]
@@ -51,7 +50,7 @@ def benches(asked: Asked, serving: Serving) -> Benches:
 def sheet(block: str, asked: Asked, serving: Serving, name: Annotated[str, Query(max_length=200)] = "") -> Response:
     """The winding sheet of one part as PDF, with the design's name on it."""
     try:
-        bench = coil_bench(serving.work(asked.brief, asked.pins, asked.rules, asked.route), block)
+        bench = coil_bench(serving.work(asked), block)
     except Unbuildable:
         bench = None
     if bench is None:

@@ -7,8 +7,7 @@ from typing import Literal
 from fastapi import APIRouter, HTTPException, Response
 
 from rhombos.api.problem import ProblemDocument
-from rhombos.api.routers.solve import Asked
-from rhombos.api.service import Serving
+from rhombos.api.service import Asked, Serving
 from rhombos.core.modulation import (
     LoopAsked,
     LoopBench,
@@ -36,14 +35,14 @@ class ModulationIn(Asked):
 @router.post("/modulation", responses={404: {"model": ProblemDocument}})
 def modulation(asked: ModulationIn, serving: Serving) -> ModulationBench:
     """Figures, the schemes side by side, reference and legs, spectrum."""
-    worked = serving.work(asked.brief, asked.pins, asked.rules, asked.route)
+    worked = serving.work(asked)
     if "h_bridge" not in worked.builds:
         raise HTTPException(404, "this route has no bridge to modulate; choose one with an H-bridge")
     return modulation_bench(asked.setting, worked)
 
 
 def _with_sine(asked: Asked, serving: Serving) -> Worked:
-    worked = serving.work(asked.brief, asked.pins, asked.rules, asked.route)
+    worked = serving.work(asked)
     if worked.route.operating(worked.settled, worked.builds, worked.shelf) is None:
         raise HTTPException(404, "this is for designs that make a sine; ask the brief for one")
     return worked

@@ -6,8 +6,7 @@ from fastapi import APIRouter, HTTPException
 from pydantic import BaseModel, Field
 
 from rhombos.api.problem import ProblemDocument
-from rhombos.api.routers.solve import Asked
-from rhombos.api.service import Serving
+from rhombos.api.service import Asked, Serving
 from rhombos.core.waves.modulation import Sampling
 from rhombos.core.waves.output import output_waves
 from rhombos.core.waves.spectrum import Readings
@@ -40,7 +39,7 @@ class WavesOut(BaseModel):
 @router.post("/waves")
 def waves(asked: WavesAsked, serving: Serving) -> WavesOut:
     """Edges, spectrum and the periodic steady state at full power on a nominal battery."""
-    worked = serving.work(asked.brief, asked.pins, asked.rules, asked.route)
+    worked = serving.work(asked)
     at = worked.route.operating(worked.settled, worked.builds, worked.shelf)
     if at is None:
         raise HTTPException(422, f"this design makes a {asked.brief.output.waveform} wave; ask for a sine to see its carrier")

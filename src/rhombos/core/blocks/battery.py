@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import source as book
-from rhombos.core.brief import Brief
+from rhombos.core.brief import PEUKERT, RESTING, Brief
 from rhombos.core.inventory import Item
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
@@ -17,6 +18,10 @@ from rhombos.core.units import fmt, short
 KEY, TITLE = "battery", "Battery"
 GENTLE_DISCHARGE = 3600.0
 """Time of a full discharge, s, below which the cells' life and capacity suffer."""
+
+
+GAUGE_ERROR = 0.01
+"""What a reading of the battery is off by, once calibrated."""
 
 
 class BatteryBuild(Build):
@@ -50,7 +55,12 @@ def assess(emf: float, power: float, brief: Brief, ledger: Ledger, pulsation: fl
     collapsed = power > capable
     current = emf / (2 * r) if collapsed else ledger.work("battery.current", book.sagged_current, E=emf, R_s=r, P=power)
     terminal = ledger.work("battery.terminal", book.terminal_voltage, E=emf, I=current, R_s=r)
-    run = ledger.work("battery.run_time", book.run_time, C_Ah=brief.source.capacity, V=terminal, P=power)
+    exponent, rated = PEUKERT[brief.source.chemistry]
+    if exponent == 1.0:
+        run = ledger.work("battery.run_time", book.run_time, C_Ah=brief.source.capacity, V=terminal, P=power)
+    else:
+        run = ledger.work("battery.run_time", book.peukert_time, C_Ah=brief.source.capacity, I=max(current, 1e-6), t_rated=rated,
+                          peukert=exponent)  # fmt: skip
     return BatteryState(
         emf, r, terminal, current, power,
         internal_loss=ledger.work("battery.internal_loss", book.ohmic_loss, I_rms=current, R=r), capable=capable,
@@ -93,6 +103,7 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
             f"{fmt(brief.source.capacity / worst.value, 's')}: sag, heat and ageing grow, and a "
             "battery-management board may trip.",
             "Ask the maker's continuous limit; use a larger battery or a higher voltage.", worst=worst)  # fmt: skip
+    _cold(sheet, brief)
     if brief.source.chemistry != "lead-acid":
         sheet.find(
             "management", "note", "Lithium cells need a battery-management system",
@@ -103,6 +114,31 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
         fmt(now.terminal, "V"), f"{short(empty, 'V')} flat to {short(full, 'V')} charging", now.power, now.power,
         {"emf": fmt(now.emf, "V"), "resistance": fmt(now.resistance, "ohm"), "terminal": fmt(now.terminal, "V"),
          "current": fmt(now.current, "A"), "cells": f"{brief.source.cells} × {brief.source.chemistry}"})  # fmt: skip
+
+
+def _cold(sheet: Sheet, brief: Brief) -> None:
+    """The coldest battery, and what a gauge by its resting voltage can tell."""
+    flat: BatteryState = sheet.states["flat"]
+    empty = brief.source.volts[0]
+    cold = brief.source.cold_resistance
+    sheet.fixed_value("cold_resistance", r"R_{i,c}", "Internal resistance, coldest battery", cold, "ohm",
+                      short(brief.source.coldest, "degC"))  # fmt: skip
+    able = float(book.largest_power(E=empty, R_s=cold))
+    if able < flat.power < flat.capable:
+        sheet.find("cold", "fix", "A cold flat battery cannot give full power",
+                   f"At {short(brief.source.coldest, 'degC')} its {fmt(cold, 'ohm')} leave {fmt(able, 'W')}; {fmt(flat.power, 'W')} is "
+                   "asked.", "Keep it warm, use a larger one, or ask less in the cold.", figure="cold_resistance")  # fmt: skip
+    if brief.source.coldest < 0 and brief.source.chemistry != "lead-acid":
+        sheet.find("frost", "watch", "Lithium cells must not be charged in frost",
+                   f"Below 0 °C charging plates metal inside; {short(brief.source.coldest, 'degC')} is expected.",
+                   "A charger or a board that stops below 5 °C, or a heated battery.", figure="cold_resistance")  # fmt: skip
+    steps = RESTING[brief.source.chemistry]
+    closest = min((b - a) / b for a, b in pairwise(steps))
+    if closest < 2 * GAUGE_ERROR:
+        sheet.find("gauge", "watch" if closest < GAUGE_ERROR else "note", "A voltage gauge tells little of this battery",
+                   f"Two of its five steps lie {fmt(closest, '%', 2)} apart; a reading is off by {fmt(GAUGE_ERROR, '%', 2)} and by "
+                   "every ampere that flows.", "Count ampere-hours; use the voltage only at both ends, rested.",
+                   figure="terminal")  # fmt: skip
 
 
 def rating_current(brief: Brief) -> float:

@@ -8,18 +8,15 @@ from typing import Any
 
 from pydantic import Field
 
-from rhombos.core.blocks.base import Build, by_route, part, remembered
+from rhombos.core.blocks.base import Build, by_route, options, part, remembered
 from rhombos.core.book import source as book
 from rhombos.core.brief import Brief
-from rhombos.core.findings import Severity
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import Ledger
 from rhombos.core.magnetics.winding import copper_resistivity
 from rhombos.core.parts import Capacitor, Fuse, Shelf
-from rhombos.core.report import BlockReport
 from rhombos.core.rules import Rules
-from rhombos.core.sheet import Sheet
-from rhombos.core.units import SquareMetre, fmt, short
+from rhombos.core.units import Ampere, AmpereSquaredSecond, Ohm, SquareMetre
 
 KEY, TITLE = "input_stage", "Input"
 CABLES = (1.5, 2.5, 4, 6, 10, 16, 25, 35, 50, 70, 95, 120, 150, 185, 240)
@@ -37,14 +34,31 @@ CAN_PLACE = 0.45
 """Relative cost of one more can's place on the board."""
 
 
+SHUNT, SERIES, OPEN = "diode and fuse", "series switch", "nothing"
+CONNECTORS = (10, 15, 25, 30, 45, 50, 60, 75, 100, 120, 150, 175, 200, 250, 350, 500, 700, 1000)
+"""Ratings of battery connectors, A."""
+WIRE_WITHSTAND = 115e6
+"""What copper under plastic stands for a moment, A·√s/m²."""
+OUTLASTS = 2.0
+"""What the shunt diode stands over what the fuse lets through."""
+SERIES_DROP = 5e-3
+"""Share of the lowest battery that a series switch may drop."""
+LIFE, RATED_CORE, CORE_RISE = 5000 * 3600.0, 105.0, 8.0
+"""Life of the cans at their rated temperature, s and °C, and how much warmer than the air their rated ripple makes them, K."""
+
+
 class InputStageBuild(Build):
-    """Fuse, cable and input capacitor bank."""
+    """Fuse, cable and input capacitor bank, reverse polarity, connectors."""
 
     fuse: str = part("fuse", "Battery fuse")
     cable: SquareMetre = Field(ge=0.5e-6, le=400e-6, title="Cable section")
     capacitor: str = part("capacitor", "Input capacitor")
     count: int = Field(ge=1, le=60, title="Input capacitors in parallel")
     banks: int = by_route("Banks in series")
+    reverse: str = options("Reverse polarity", SHUNT, SERIES, OPEN)
+    reverse_i2t: AmpereSquaredSecond = Field(ge=1, le=1e8, title="Surge that the diode stands")
+    reverse_ohms: Ohm = Field(ge=1e-5, le=0.1, title="Resistance of the series switch")
+    connector: Ampere = Field(ge=1, le=1000, title="Connectors, rated")
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,6 +88,7 @@ class InputState:
     capacitor_loss: float
     control: float
     fuse_load: float
+    life: float
     loss: float
 
 
@@ -81,7 +96,12 @@ def resistance(build: InputStageBuild, brief: Brief, shelf: Shelf, rules: Rules)
     """Cable, fuse and contacts together, Ω."""
     cable = book.cable_resistance(
         rho=copper_resistivity(CABLE_CELSIUS), length=brief.source.cable_length, A_cu=build.cable)  # fmt: skip
-    return float(cable) + shelf.get(Fuse, build.fuse).resistance + rules.contact_resistance
+    return float(cable) + shelf.get(Fuse, build.fuse).resistance + contacts(build, rules)
+
+
+def contacts(build: InputStageBuild, rules: Rules) -> float:
+    """Connectors and terminals, and the series switch where there is one, Ω."""
+    return rules.contact_resistance + (build.reverse_ohms if build.reverse == SERIES else 0.0)
 
 
 def can_voltage(full: float, banks: int) -> float:
@@ -112,7 +132,11 @@ def propose(
         pins = pins | {"cable": next((float(f"{a}e-6") for a in CABLES if a * 1e-6 >= wanted), MOST_CABLE)}
     if "capacitor" not in pins or "count" not in pins:
         pins = pins | _cans(full, ripple, pins, shelf, rules)
-    return InputStageBuild.within(pins)
+    fuse_part = shelf.get(Fuse, pins["fuse"])
+    return InputStageBuild.within({
+        "reverse": SHUNT, "reverse_i2t": float(f"{OUTLASTS * 1.05 * fuse_part.i2t:.2g}"),
+        "reverse_ohms": float(f"{SERIES_DROP * empty / max(current, 0.1):.1g}"),
+        "connector": float(next((c for c in CONNECTORS if c >= fuse_part.i_rating), CONNECTORS[-1])), **pins})  # fmt: skip
 
 
 def _cans(full: float, ripple: float, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> dict[str, Any]:
@@ -143,12 +167,12 @@ def assess(
         length=brief.source.cable_length, A_cu=build.cable)  # fmt: skip
     drop = ledger.work(
         "input_stage.drop", book.ohmic_drop, I=need.current,
-        R=(cable + fuse.resistance + rules.contact_resistance) * need.pulsation,
+        R=(cable + fuse.resistance + contacts(build, rules)) * need.pulsation,
     )
     rms = need.current * math.sqrt(need.pulsation)
     cable_loss = ledger.work("input_stage.cable_loss", book.ohmic_loss, I_rms=rms, R=cable)
     fuse_loss = ledger.work("input_stage.fuse_loss", book.ohmic_loss, I_rms=rms, R=fuse.resistance)
-    contacts = ledger.work("input_stage.contact_loss", book.ohmic_loss, I_rms=rms, R=rules.contact_resistance)
+    touched = ledger.work("input_stage.contact_loss", book.ohmic_loss, I_rms=rms, R=contacts(build, rules))
     share = min(1.0, max(need.duty, 1e-3))
     if need.ripple is not None:
         ripple = need.ripple
@@ -159,11 +183,13 @@ def assess(
     each = ripple / build.count
     capacitors = ledger.work(
         "input_stage.capacitor_loss", book.ohmic_loss, I_rms=ripple, R=build.banks * can.esr / build.count)  # fmt: skip
+    core = brief.targets.ambient + rules.enclosure_rise + CORE_RISE * (each / can.i_ripple) ** 2
+    life = ledger.work("input_stage.life", book.can_life, t_life_0=LIFE, T_cap=core + 273.15, T_cap_0=RATED_CORE + 273.15)
     return InputState(
-        cable, drop, drop / max(terminal, 1e-9), cable_loss, fuse_loss, contacts, ripple, each, capacitors,
-        rules.control_power, rms,
+        cable, drop, drop / max(terminal, 1e-9), cable_loss, fuse_loss, touched, ripple, each, capacitors,
+        rules.control_power, rms, life,
         loss=ledger.total("input_stage.loss", {
-            "cable": cable_loss, "fuse": fuse_loss, "contacts": contacts, "input capacitors": capacitors,
+            "cable": cable_loss, "fuse": fuse_loss, "contacts": touched, "input capacitors": capacitors,
             "control supply": rules.control_power}))  # fmt: skip
 
 
@@ -171,74 +197,3 @@ def parts(build: InputStageBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Fuse and capacitors; the cable is bought by the metre."""
     return (fitted("battery fuse", shelf.get(Fuse, build.fuse)),
             fitted("input capacitor", shelf.get(Capacitor, build.capacitor), build.count * build.banks))  # fmt: skip
-
-
-def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
-    """Fuse, cable and capacitors against what they must stand."""
-    build: InputStageBuild = sheet.build  # type: ignore[assignment]
-    rules, shelf = sheet.rules, sheet.shelf
-    fuse, can = shelf.get(Fuse, build.fuse), shelf.get(Capacitor, build.capacitor)
-    _, _, full = brief.source.volts
-    fault = float(book.fault_current(E=full, R_s=brief.source.internal_resistance))
-    sheet.choice("fuse", "F_1", "Battery fuse")
-    load = sheet.limited("fuse_load", "I", "Fuse current, flat battery", "A", fuse.i_rating,
-                         1 - 1 / rules.fuse_factor, over=("flat",))  # fmt: skip
-    sheet.choice("cable", "A", "Cable section")
-    drop = sheet.limited("drop_share", r"\Delta V/V", "Drop before the stage", "%", rules.cable_drop * 1.5,
-                         1 / 3, over=("flat",))  # fmt: skip
-    sheet.choice("capacitor", "C_{in}", "Input capacitor")
-    sheet.choice("count", "n_{C}", "Input capacitors in parallel")
-    ripple = sheet.limited("can_ripple", "I_C", "Ripple current of one can", "A", can.i_ripple,
-                           rules.ripple_current_margin, over=("nominal", "flat", "full"))  # fmt: skip
-    stood = can_voltage(full, build.banks)
-    volts = sheet.fixed("capacitor_voltage", "V_C", "Input capacitor voltage", stood, "V", can.v_rating,
-                        rules.input_capacitor_margin, "charging battery")  # fmt: skip
-    sheet.result("loss", "P", "Loss, cable to capacitors", "W")
-    if fuse.v_dc < full:
-        sheet.find("fuse_voltage", "stop", "The fuse cannot break this battery's voltage",
-                   f"It is rated {short(fuse.v_dc, 'V')} DC; the charging battery stands at {short(full, 'V')} and would "
-                   "feed the arc.", "Fit a fuse with a higher DC rating.", figure="fuse",
-                   cures=(("Let the proposal choose the fuse", {"input_stage.fuse": None}),))  # fmt: skip
-    if fuse.breaking < fault:
-        sheet.find("fuse_breaking", "fix", "The battery can feed more than the fuse can break",
-                   f"A dead short draws up to {fmt(fault, 'A', 2)} from the cells alone; this fuse breaks "
-                   f"{short(fuse.breaking, 'A')}.",
-                   "Fit a fuse of higher breaking capacity, and keep the cable before it as short as possible.",
-                   figure="fuse", cures=(("Let the proposal choose the fuse", {"input_stage.fuse": None}),))  # fmt: skip
-    if load.severity:
-        sheet.find("fuse_small", load.severity, "The fuse is too small for the flat battery",
-                   f"{fmt(load.value, 'A')} flows at full power on a flat battery; {short(fuse.i_rating, 'A')} leaves less "
-                   f"than the rules' factor of {rules.fuse_factor:g}, so it will age and open.",
-                   "Fit a larger fuse, with a cable to match.", worst=load,
-                   cures=(("Let the proposal choose the fuse", {"input_stage.fuse": None}),))  # fmt: skip
-    if fuse.i_rating / build.cable > 1.6 * CABLE_DENSITY:
-        sheet.find("cable_unprotected", "stop", "The fuse does not protect the cable",
-                   f"A {short(fuse.i_rating, 'A')} fuse lets {short(build.cable, 'm^2')} run at "
-                   f"{fmt(fuse.i_rating / build.cable, 'A/m^2', 2)} for ever; the insulation burns first.",
-                   "Use a heavier cable; local codes decide its section.", figure="cable",
-                   cures=(("Let the proposal choose the cable", {"input_stage.cable": None}),))  # fmt: skip
-    if drop.severity:
-        severity: Severity = "fix" if drop.severity == "stop" else "watch"
-        sheet.find("cable_drop", severity, "Much is lost before the front end",
-                   f"{fmt(drop.value, '%', 2)} of the battery voltage drops in cable, fuse and contacts at full power; "
-                   f"the rules allow {fmt(rules.cable_drop, '%', 2)}.",
-                   "Shorten or thicken the cable; at several hundred amperes choose a higher battery voltage instead.",
-                   worst=drop)  # fmt: skip
-    if ripple.severity:
-        sheet.find("ripple", ripple.severity, "Input capacitors carry too much ripple",
-                   f"{fmt(ripple.value, 'A')} in each can of {short(can.i_ripple, 'A')}: it dries out in months.",
-                   "More cans in parallel, or ones of lower series resistance.", worst=ripple,
-                   cures=(("Let the proposal choose the cans",
-                           {"input_stage.count": None, "input_stage.capacitor": None}),))  # fmt: skip
-    if volts.severity:
-        sheet.find("capacitor_voltage", volts.severity, "Input capacitor too near the charger's voltage",
-                   f"{fmt(stood, 'V')} while charging on {short(can.v_rating, 'V')} cans; spikes come on top.",
-                   "Use the next rating up: the resting voltage is not what they see.", worst=volts,
-                   cures=(("Let the proposal choose the cans", {"input_stage.capacitor": None}),))  # fmt: skip
-    now: InputState = sheet.now
-    return sheet.close(
-        f"fuse {short(fuse.i_rating, 'A')}", "the fuse protects cable and house from fire, not the transistors", power_in,
-        power_in - now.loss,
-        {"fuse": f"{short(fuse.i_rating, 'A')} {short(fuse.v_dc, 'V')} DC", "cable": short(build.cable, "m^2"),
-         "capacitor": can.label, "count": f"{build.count} in parallel" + (", two banks in series" if build.banks == 2 else ""),
-         "ripple": fmt(now.ripple, "A")})  # fmt: skip

@@ -17,7 +17,7 @@ from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Resistor, Shelf
 from rhombos.core.preferred import E12, at_most
 from rhombos.core.rules import Rules
-from rhombos.core.units import Ohm, Ratio, Second, Watt
+from rhombos.core.units import Ampere, Ohm, Ratio, Second, Volt, Watt
 
 KEY, TITLE = "precharge", "Precharge"
 WANTED = 1.0
@@ -32,6 +32,11 @@ LEFT_IN_OHMS = 1e3
 """Resistor that is left across the contactor, where that school is followed: it warms little, and takes its time."""
 CONTACT = 0.5e-3
 """Resistance of a closed contactor, Ω."""
+RELAYS = (2, 5, 10, 16, 30, 40, 60, 100)
+CONTACTORS = (20, 40, 60, 80, 100, 150, 200, 300, 400, 500, 800, 1000)
+"""Usual currents of relays and contactors, A."""
+BREAKS = (15, 30, 60, 80, 125, 250, 450, 750, 1000, 1500)
+"""Voltages that usual contacts break as DC, V."""
 GAP = 1e-6
 """Share of the closing voltage by which an equilibrium counts as missed."""
 
@@ -48,17 +53,22 @@ class PrechargeBuild(Build):
     rest: Second = Field(ge=0, le=600, title="Rest between tries")
     load: str = options("Draws meanwhile", "nothing", "a resistance", "constant power")
     load_power: Watt = Field(ge=0, le=1e5, title="What it draws at full voltage")
+    relay: Ampere = Field(ge=0.1, le=500, title="Precharge relay, rated")
+    contactor: Ampere = Field(ge=1, le=2000, title="Contactor, rated")
+    contact_volts: Volt = Field(ge=5, le=2000, title="Contacts break, DC")
 
 
 @dataclass(frozen=True, slots=True)
 class PrechargeNeed:
-    """Highest source voltage, V; its resistance with leads and its inductance, Ω, H; bank, F, and its series resistance, Ω."""
+    """Highest source voltage, V; its resistance with leads and its inductance, Ω, H; bank, F, and its series resistance, Ω; what
+    the contactor carries for ever, A."""
 
     volts: float
     resistance: float
     inductance: float
     bank: float
     esr: float
+    current: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,9 +108,16 @@ def propose(need: PrechargeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rule
             sound = source.precharge_time.work({"R": ohms, "C": need.bank, "k": k})
         fields["timeout"] = float(f"{min(120.0, max(0.01, TIMEOUTS * sound)):.2g}")
     fields.setdefault("rest", float(f"{min(600.0, max(5.0, 10 * fields['timeout'])):.2g}"))
+    fields.setdefault("relay", _rated(RELAYS, need.volts / ohms))
+    fields.setdefault("contactor", _rated(CONTACTORS, need.current))
+    fields.setdefault("contact_volts", _rated(BREAKS, need.volts))
     if "type" not in fields:
         fields["type"] = _series(need, fields, shelf, rules)
     return PrechargeBuild.within(fields)
+
+
+def _rated(ratings: tuple[float, ...], least: float) -> float:
+    return float(next((r for r in ratings if r >= least), ratings[-1]))
 
 
 def _most_resistance(need: PrechargeNeed, fields: dict[str, Any]) -> float:

@@ -4,19 +4,22 @@ from __future__ import annotations
 
 import math
 
-from rhombos.core.blocks.precharge import DROPS_OUT, KEY, PULSE_MARGIN, PrechargeBuild, PrechargeState
+from rhombos.core.blocks.precharge import DROPS_OUT, KEY, PULSE_MARGIN, PrechargeBuild, PrechargeNeed, PrechargeState
+from rhombos.core.book import source
 from rhombos.core.findings import PinValue
-from rhombos.core.parts import Resistor
+from rhombos.core.parts import Fuse, Resistor
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet, Worst
 from rhombos.core.units import fmt, short
 
+FUSE_SPARE = 0.3
+"""Part of the fuse's melting that a start must leave, since starts add up."""
 INRUSH = 10.0
-"""Inrush at closing over the fuse's rating, from which on contacts are likely to weld: a usual contactor's making current."""
+"""Inrush at closing over the contactor's rating, from which on contacts are likely to weld: a usual contactor's making current."""
 
 
-def report(sheet: Sheet, fuse: float) -> BlockReport:
-    """Figures and findings; `fuse` is the battery fuse's rating, A: what the contactor is bought for."""
+def report(sheet: Sheet, fuse: Fuse | None, need: PrechargeNeed) -> BlockReport:
+    """Figures and findings; `fuse` is the battery's, where one is known."""
     build: PrechargeBuild = sheet.build  # type: ignore[assignment]
     now: PrechargeState = sheet.now
     series = sheet.shelf.get(Resistor, build.type)
@@ -26,7 +29,11 @@ def report(sheet: Sheet, fuse: float) -> BlockReport:
     pulse = sheet.limited("fault_energy", "W_f", "Shorted bus, energy in the resistor", "J", series.pulse, PULSE_MARGIN)
     heat = sheet.limited("mean_power", r"\bar P", "Mean power of all tries", "W", series.power, sheet.rules.resistor_margin)
     rated = sheet.limited("volts", "V", "Voltage across the resistor", "V", series.v_rating)
-    closing = sheet.limited("inrush", r"\hat I_c", "Inrush left at closing", "A", INRUSH * fuse)
+    closing = sheet.limited("inrush", r"\hat I_c", "Inrush left at closing", "A", INRUSH * build.contactor)
+    path = need.resistance + need.esr
+    strain = float(source.decaying_pulse(I_pk=now.inrush, R_s=path, C=need.bank))
+    ages = sheet.fixed("fuse_strain", "I^2t", "Inrush at closing, against the fuse", strain, "A^2*s", fuse.i2t, FUSE_SPARE,
+                       "each start") if fuse else None  # fmt: skip
     sheet.choice("school", "", "Resistor")
     sheet.choice("resistor", "R", "Precharge resistor")
     sheet.choice("type", "", "Resistor type")
@@ -44,6 +51,31 @@ def report(sheet: Sheet, fuse: float) -> BlockReport:
             sheet.result("energy", "W", "Energy in the resistor", "J")
     sheet.result("peak_current", r"\hat I", "Peak current", "A")
     sheet.result("peak_power", r"\hat P", "Peak power in the resistor", "W")
+    relay = sheet.limited("peak_current", r"\hat I_r", "Peak through the relay", "A", build.relay)
+    carries = sheet.fixed("contactor_current", "I_c", "Current of the contactor", need.current, "A", build.contactor, 0.0,
+                          "rating of the fuse") if need.current else None  # fmt: skip
+    breaks = sheet.limited("volts", "V_b", "Voltage the contacts break", "V", build.contact_volts)
+    sheet.choice("relay", "", "Precharge relay, rated")
+    sheet.choice("contactor", "", "Contactor, rated")
+    sheet.choice("contact_volts", "", "Contacts break, DC")
+    if relay.severity or (carries and carries.severity):
+        sheet.find("contacts", "fix", "Relay or contactor is too light",
+                   f"{fmt(now.peak_current, 'A')} through a relay of {short(build.relay, 'A')}"
+                   + (f", {fmt(need.current, 'A')} through a contactor of {short(build.contactor, 'A')}" if need.current else "") + ".",
+                   "The next size up.", worst=relay if relay.severity else carries,
+                   cures=(("Let the proposal choose them", _free("relay", "contactor")),))  # fmt: skip
+    if breaks.severity:
+        sheet.find("breaks", "stop", "The contacts cannot break this voltage as DC",
+                   f"{fmt(now.volts, 'V')} across contacts that break {short(build.contact_volts, 'V')}: the arc stands until it has "
+                   "eaten them. An AC rating says nothing.", "Contacts rated for DC at this voltage, with arc magnets.", worst=breaks,
+                   cures=(("Let the proposal choose them", _free("contact_volts")),))  # fmt: skip
+    if fuse and ages and ages.severity:
+        sheet.find("fuse_ages", "fix", "Every start ages the battery fuse",
+                   f"{fmt(strain, 'A^2*s', 2)} of inrush on a fuse that melts at {fmt(fuse.i2t, 'A^2*s', 2)}: it opens one day for no "
+                   "reason that is seen.", "Close later, or a slower fuse.", worst=ages,
+                   cures=(("Close where the proposal does", _free("close_at", "resistor", "timeout")),
+                          ("Choose the fuse anew too", {**_free("close_at", "resistor", "timeout"),
+                                                                      "input_stage.fuse": None})))  # fmt: skip
     _findings(sheet, build, now, series, waits, pulse, heat, rated, closing)
     return sheet.close(
         short(build.resistor, "ohm"), "an empty bank is a short until a resistor has filled it", 0.0, 0.0,
@@ -85,7 +117,7 @@ def _findings(
                    f"ever, in a {series.label} resistor of {fmt(series.pulse, 'J')}.",
                    "A shorter time-out, or a series that stands the pulse.", worst=pulse,
                    cures=(("Let the proposal choose series and time-out", _free("type", "timeout", "rest")),
-                          ("… and the resistor", _free("type", "timeout", "rest", "resistor"))))  # fmt: skip
+                          ("Choose the resistor anew too", _free("type", "timeout", "rest", "resistor"))))  # fmt: skip
     if heat.severity:
         sheet.find("heat", heat.severity, "The precharge resistor runs too hot",
                    f"{fmt(heat.value, 'W')} in a {series.label} resistor"
@@ -93,7 +125,7 @@ def _findings(
                       if build.school != "switched" else ", try after try."),
                    "A longer rest, fewer tries, or a stronger series.", worst=heat,
                    cures=(("Let the proposal choose series and rest", _free("type", "timeout", "rest")),
-                          ("… and the resistor", _free("type", "timeout", "rest", "resistor"))))  # fmt: skip
+                          ("Choose the resistor anew too", _free("type", "timeout", "rest", "resistor"))))  # fmt: skip
     if rated.severity:
         sheet.find("voltage", "stop", "The resistor's voltage rating is too low",
                    f"{fmt(rated.value, 'V')} across a series rated {short(series.v_rating, 'V')}.",

@@ -26,3 +26,20 @@ trip_overshoot = _relation(
     "trip_overshoot", I_off, I_trip + V_dc / L * t_delay, title="Current when a short is really off",
     holds="constant voltage over L during the delay; must come before the device's withstand time",
     source="volt-seconds")
+comparator_rises = _relation(
+    "comparator_rises", V_rise, V_ref * (1 + R_1 / R_2 + R_1 / R_h), title="Rising threshold of a comparator",
+    holds="tap of R1 and R2 on its upper input, R_h from its output, which is low until then", source=CIRCUIT)
+comparator_falls = _relation(
+    "comparator_falls", V_fall, V_ref * (1 + R_1 / R_2 + R_1 / R_h) - V_high * R_1 / R_h,
+    title="Falling threshold of a comparator",
+    holds="tap of R1 and R2 on its upper input, R_h from its output, which is high until then", source=CIRCUIT)
+inverse_time = _relation(
+    "inverse_time", t, 3 * t_twice / ((P / P_start)**2 - 1), title="Time an overload is let pass",
+    holds="counts the square of the load beyond the pick-up: heat of copper; P above P_start",
+    source="inverse-time practice of overload relays; 3 makes t_twice the time at P = 2·P_start")
+thermistor_tap = _relation(
+    "thermistor_tap", V_tap, V_ref * R_T / (R_T + R_up), title="Voltage of a thermistor's tap",
+    holds="thermistor to ground, R_up to the reference; no current into the tap", source=CIRCUIT)
+count_step = _relation(
+    "count_step", V_step, V_span / 2**n_bits, title="Volts of one count of a sense chain",
+    holds="ideal converter; noise and drift come on top", source="definition of a converter's resolution")

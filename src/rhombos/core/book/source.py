@@ -109,3 +109,17 @@ precharge_mean_power = _relation(
 loaded_precharge_time = _relation(
     "loaded_precharge_time", t, -tau * sp.log(1 - k * V / V_inf),
     title="Time to precharge with a load drawing", holds="k·V below the ceiling V_inf; else never", source=CIRCUIT)
+peukert_time = _relation(
+    "peukert_time", t, t_rated * (C_Ah / (I * t_rated)) ** peukert, title="Run time of a battery that dislikes haste",
+    holds="capacity stated for a discharge in t_rated; steady current; 1 for lithium, 1.1 to 1.3 for lead-acid",
+    source="Peukert's law; any battery text")
+cable_withstand = _relation(
+    "cable_withstand", I2t, (k_wire * A_cu) ** 2, title="What a cable stands for a moment",
+    holds="up to some seconds, no heat lost meanwhile", source="adiabatic heating, IEC 60364-5-54")
+decaying_pulse = _relation(
+    "decaying_pulse", I2t, I_pk**2 * R_s * C / 2, title="Inrush into a bank through a resistance, squared and summed",
+    holds="first-order decay, no inductance", source="integral of I²·e^(−2t/RC)")
+can_life = _relation(
+    "can_life", t_life, t_life_0 * 2 ** ((T_cap_0 - T_cap) / dT_ten), title="Life of an electrolytic capacitor",
+    holds="its core's temperature, ripple heating included; a rule of thumb",
+    source="ten-kelvin rule; any text on electrolytic capacitors")

@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field, PrivateAttr
 from rhombos.core.units import (
     Ampere,
     AmperePerMetre,
+    AmpereSquaredSecond,
     Celsius,
     Farad,
     Hertz,
@@ -36,7 +37,7 @@ __all__ = [
 
 Coulomb = Annotated[float, *quantity("C")]
 Joule = Annotated[float, *quantity("J")]
-AmpereSquaredSecond = Annotated[float, *quantity("A^2*s")]
+
 CubicMetre = Annotated[float, *quantity("m^3")]
 WattPerKilogram = Annotated[float, *quantity("W/kg")]
 Kilogram = Annotated[float, *quantity("kg")]

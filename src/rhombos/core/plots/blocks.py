@@ -5,17 +5,20 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from rhombos.core.blocks import gate_drive
-from rhombos.core.plots import control, gates, heat, high_side, iron, low_side, precharge, steps
+from rhombos.core.plots import battery, control, gates, heat, high_side, iron, isolation, ladder, low_side, precharge, steps
 from rhombos.core.plots.model import Chart
 from rhombos.core.solve import Worked
 
 BY_BLOCK: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
-    "battery": (low_side.sag, low_side.power_band),
+    "battery": (low_side.sag, low_side.power_band, battery.day, battery.gauge),
     "input_stage": (low_side.input_pulses, low_side.bank_ripple),
     "front_end": (low_side.switch_voltage, low_side.loss_against_frequency, heat.front_surge),
     "transformer": (low_side.winding_window, low_side.loss_against_turns),
     "controller": (control.trimmer_range, control.bode),
     "precharge": precharge.SEQUENCES,
+    "protection": (ladder.battery_ladder, ladder.output_ladder, ladder.overload_curve, ladder.blinks),
+    "heat": (heat.heat_ladder, heat.heat_path),
+    "isolation": (isolation.map_table, isolation.sense_budget),
     "rectifier": (high_side.diode_voltage, high_side.choke_current),
     "dc_link": (high_side.link_voltage, high_side.discharge),
     "h_bridge": (high_side.bridge_voltage, high_side.bridge_spectrum, heat.bridge_surge),
@@ -39,6 +42,8 @@ IRON: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
 
 
 UNHELD: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
+    "heat": (heat.heat_ladder, heat.heat_path),
+    "isolation": (isolation.map_table, isolation.sense_budget),
     "rectifier": (high_side.diode_voltage, high_side.charging_pulses),
     "controller": (control.trimmer_range,),
     "dc_link": (high_side.link_over_battery, high_side.discharge),

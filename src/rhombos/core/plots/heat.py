@@ -7,7 +7,8 @@ from typing import Any
 
 from rhombos.core.blocks.cooling import surge_limit
 from rhombos.core.blocks.surge import Devices, bridge_devices, cooling_of, front_end_devices, worst_course
-from rhombos.core.plots.model import Chart, Scale, curve, limits, roomy
+from rhombos.core.plots.model import Axis, Chart, Dot, Mark, Role, Rung, Scale, Series, curve, limits, roomy
+from rhombos.core.routes.beside.heat import need_of
 from rhombos.core.solve import Worked
 from rhombos.core.units import fmt, short
 
@@ -46,3 +47,50 @@ def _surge(worked: Worked, block: str, devices: Callable[[Any, Any], Devices]) -
                f"{fmt(made.before, 'degC')} to {fmt(float(made.junction[0]), 'degC')} at once and reach "
                f"{fmt(float(made.junction[-1]), 'degC')} after {short(seconds, 's')}; the sink's time constant is "
                f"{fmt(cooled.tau, 's')}.")  # fmt: skip
+
+
+PLACES = ("room", "inside", "heat-sink", "case", "junction")
+TONES: tuple[Role, ...] = ("main", "third", "second", "faint")
+
+
+def heat_path(worked: Worked) -> Chart:
+    """From the room to the hottest junction of every stage, at its hottest steady point."""
+    need = need_of(worked.settled, worked.builds, worked.brief, worked.shelf, worked.rules)
+    air = need.room + worked.rules.enclosure_rise
+    c = Scale("degC", 1.0)
+    steps = tuple(float(i) for i in range(len(PLACES)))
+    series = tuple(
+        Series(name=f"{s.name}, {fmt(s.loss, 'W')}", x=steps, y=c.all([need.room, air, s.sink, s.case, s.junction]), role=tone)
+        for s, tone in zip(need.stages, TONES, strict=False))  # fmt: skip
+    top = roomy(max((s.rating for s in need.stages), default=worked.rules.junction_limit))
+    house = worked.rules.junction_limit
+    marks = (Mark(at=c(house), label=f"house limit {short(house, 'degC')}", role="house"),)
+    dots = tuple(Dot(x=steps[-1], y=c(s.junction), label="", size=8) for s in need.stages)
+    return Chart(
+        key="heat-path", title="From junction to room", x=Axis(label="", unit="", low=0, high=4, names=PLACES),
+        y=c.axis("", low=0, high=top), series=series, marks=marks, dots=dots,
+        remark=f"Each at its hottest steady point, the room at {short(need.room, 'degC')}; inside as the rules count on. All "
+               f"that is made inside is {fmt(need.inside, 'W')}.")  # fmt: skip
+
+
+def heat_ladder(worked: Worked) -> Chart:
+    """Fan and too-hot limits among what the heat-sinks reach and stand."""
+    need = need_of(worked.settled, worked.builds, worked.brief, worked.shelf, worked.rules)
+    build: Any = worked.builds["heat"]
+    error: float = worked.settled["nominal"].states["heat"].error
+    stands = min((s.sink + s.rating - s.junction for s in need.stages), default=None)
+
+    def mark(label: str, at: float) -> Rung:
+        return Rung(label=label, at=at, text=fmt(at, "degC"))
+
+    def rung(label: str, at: float, tap: float, back: float | None = None) -> Rung:
+        return Rung(label=label, at=at, text=fmt(at, "degC"), low=at - error, high=at + error, back=back, way="up",
+                    remark=f"{fmt(tap, 'V')} of 2.5 V")  # fmt: skip
+
+    state: Any = worked.settled["nominal"].states["heat"]
+    rungs = (mark("room", need.room), *(mark(s.name, s.sink) for s in need.stages), *([mark("junctions fail", stands)] if stands else []),
+             rung("Fan on", build.fan_on, state.on_tap, build.fan_off), rung("Too hot", build.hot, state.hot_tap))  # fmt: skip
+    return Chart(
+        key="heat-ladder", title="Temperatures of the heat-sinks", y=Axis(label="heat-sink", unit="°C"), rungs=rungs,
+        remark=f"{short(build.ntc, 'ohm')} thermistor (B {build.ntc_b:.0f} K) below {short(build.pull_up, 'ohm')}: give or take "
+               f"{fmt(error, 'K', 2)}. It sits on one heat-sink: the hottest.")  # fmt: skip

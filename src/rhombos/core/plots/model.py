@@ -20,13 +20,14 @@ class _Plain(BaseModel):
 
 
 class Axis(_Plain):
-    """An axis; `unit` is the display unit the numbers are already in."""
+    """An axis; `unit` is the display unit the numbers are already in; `names` stand at 0, 1, 2 … in place of numbers."""
 
     label: str
     unit: str
     log: bool = False
     low: float | None = None
     high: float | None = None
+    names: tuple[str, ...] = ()
 
 
 class Series(_Plain):
@@ -70,8 +71,26 @@ class Box(_Plain):
     round: bool = False
 
 
+class Rung(_Plain):
+    """One level of a ladder: where it lies, and where it may lie; `back` is where it turns back; `way` up or down; landmarks have
+    none. Text stands beside it."""
+
+    label: str
+    at: float
+    text: str
+    low: float | None = None
+    high: float | None = None
+    fresh_low: float | None = None
+    fresh_high: float | None = None
+    back: float | None = None
+    way: Literal["up", "down", "mark"] = "mark"
+    remark: str = ""
+    severity: Literal["stop", "fix", "watch"] | None = None
+
+
 class Chart(_Plain):
-    """One picture with its caption; a drawing to scale when it has boxes."""
+    """One picture with its caption: curves; a drawing to scale when it has boxes, a ladder when it has rungs, a table when it has
+    rows (the first names the columns)."""
 
     key: str
     title: str
@@ -82,6 +101,8 @@ class Chart(_Plain):
     marks: tuple[Mark, ...] = ()
     dots: tuple[Dot, ...] = ()
     boxes: tuple[Box, ...] = ()
+    rungs: tuple[Rung, ...] = ()
+    rows: tuple[tuple[str, ...], ...] = ()
 
 
 class Scale:

@@ -7,10 +7,11 @@ from typing import Any
 
 import numpy as np
 
+from rhombos.core.blocks.precharge import PrechargeBuild, PrechargeNeed
 from rhombos.core.parts import Resistor
 from rhombos.core.plots.model import Chart, Mark, Role, Scale, Series, roomy
 from rhombos.core.precharge import FAULTS, FaultName, Marched, march
-from rhombos.core.routes.common import precharge_need
+from rhombos.core.routes.beside.precharge import need_of
 from rhombos.core.solve import Worked
 from rhombos.core.units import fmt
 
@@ -24,27 +25,37 @@ COILS: dict[str, Role] = {"negative": "faint", "relay": "second", "positive": "m
 
 
 def sequence(worked: Worked, fault: FaultName) -> Chart:
-    """Bus, coils and the resistor's heat from switching on to running or locked."""
+    """The sequence of a design, with a fault or none."""
     build: Any = worked.builds["precharge"]
-    need = precharge_need(worked.builds, worked.brief, worked.shelf, worked.rules)
-    made = march(need, build, worked.shelf.get(Resistor, build.type), fault)
+    need = need_of(worked.builds, worked.brief, worked.shelf, worked.rules)
+    return _drawn(need, build, worked.shelf.get(Resistor, build.type), fault)
+
+
+def pictures(need: PrechargeNeed, build: PrechargeBuild, series: Resistor) -> tuple[Chart, ...]:
+    """Every sequence of a precharge, the sound one first."""
+    return tuple(_drawn(need, build, series, fault) for fault in FAULTS)
+
+
+def _drawn(need: PrechargeNeed, build: PrechargeBuild, series: Resistor, fault: FaultName) -> Chart:
+    """Bus, coils and the resistor's heat from switching on to running or locked."""
+    made = march(need, build, series, fault)
     time, bus, celsius = (made.column(n) for n in ("time", "bus", "celsius"))
     t = Scale("s", float(time[-1]))
     y = Scale("1", 1.0)
     tall = max(need.volts, float(celsius.max()))
-    series = [Series(name="bus, V", x=t.all(time), y=y.all(bus)),
+    curves = [Series(name="bus, V", x=t.all(time), y=y.all(bus)),
               Series(name="resistor, °C", x=t.all(time), y=y.all(celsius), role="third")]  # fmt: skip
     for n, (coil, name) in enumerate((("negative", "negative"), ("relay", "relay"), ("positive", "positive"))):
         begins = [s.begin for s in made.steps] + [made.steps[-1].end]
         on = [float(getattr(s, coil)) for s in made.steps]
         foot = tall * (1.15 + 0.17 * n)
         levels = [foot + 0.1 * tall * x for x in (*on, on[-1])]
-        series.append(Series(name=name, x=t.all(begins), y=y.all(levels), kind="steps", role=COILS[coil]))
+        curves.append(Series(name=name, x=t.all(begins), y=y.all(levels), kind="steps", role=COILS[coil]))
     marks = (Mark(at=y(build.close_at * need.volts), label=f"closes at {fmt(build.close_at * need.volts, 'V')}", role="house"),)
     return Chart(
         key=f"sequence-{fault.replace(' ', '-')}", title=NAMES[fault],
         x=t.axis("time", low=0, high=roomy(float(time[-1]) / 1.04)),
-        y=y.axis("V, °C; coils above", low=0, high=roomy(tall * 1.6)), series=tuple(series), marks=marks,
+        y=y.axis("V, °C; coils above", low=0, high=roomy(tall * 1.6)), series=tuple(curves), marks=marks,
         remark=_told(made, celsius))  # fmt: skip
 
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import Any, Literal
 
 from rhombos.core.precharge.table import state_table_c, state_table_csv
-from rhombos.core.routes.common import precharge_need
+from rhombos.core.routes.beside.precharge import need_of
 from rhombos.core.solve import Worked
 
 
 def precharge_table(worked: Worked, ending: Literal["csv", "c"]) -> str:
     """The state table as CSV, or as C."""
     build: Any = worked.builds["precharge"]
-    need = precharge_need(worked.builds, worked.brief, worked.shelf, worked.rules)
+    need = need_of(worked.builds, worked.brief, worked.shelf, worked.rules)
     return state_table_csv(need, build) if ending == "csv" else state_table_c(need, build)

@@ -16,6 +16,7 @@ from rhombos.core.blocks import (
     gate_drive_report,
     h_bridge,
     h_bridge_report,
+    input_report,
     input_stage,
     load,
     output_filter,
@@ -162,6 +163,8 @@ class IronRoute(Route):
             return output_filter.report(sheet, brief, entering, at)
         if block is front_end:
             return front_end_report.report(sheet, brief, entering)
+        if block is input_stage:
+            return input_report.report(sheet, brief, entering)
         if block is h_bridge:
             return h_bridge_report.report(sheet, brief, entering)
         return block.report(sheet, brief, entering)  # type: ignore[no-any-return]

@@ -21,6 +21,7 @@ from rhombos.core.blocks import (
     gate_drive_report,
     h_bridge,
     h_bridge_report,
+    input_report,
     input_stage,
     load,
     output_filter,
@@ -378,6 +379,8 @@ class LinkRoute(Route):
             return output_filter.report(sheet, brief, entering, at)
         if block is h_bridge:
             return h_bridge_report.report(sheet, brief, entering)
-        if block in (input_stage, dc_link):
+        if block is input_stage:
+            return input_report.report(sheet, brief, entering)
+        if block is dc_link:
             return block.report(sheet, brief, entering)  # type: ignore[no-any-return]
         return block.report(sheet, entering)  # type: ignore[no-any-return]

@@ -1,0 +1,139 @@
+"""What the input stage shows, and the findings with their cures."""
+
+from __future__ import annotations
+
+from rhombos.core.blocks.input_stage import (
+    CABLE_DENSITY,
+    OPEN,
+    SERIES,
+    SHUNT,
+    WIRE_WITHSTAND,
+    InputStageBuild,
+    InputState,
+    can_voltage,
+)
+from rhombos.core.book import source as book
+from rhombos.core.brief import Brief
+from rhombos.core.findings import Severity
+from rhombos.core.parts import Capacitor, Fuse
+from rhombos.core.report import BlockReport
+from rhombos.core.sheet import Sheet, Worst
+from rhombos.core.units import fmt, short
+
+LEAST_LIFE = 10000 * 3600.0
+"""Life of the bank at full power that a house expects, s."""
+
+
+def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
+    """Fuse, cable and capacitors against what they must stand."""
+    build: InputStageBuild = sheet.build  # type: ignore[assignment]
+    rules, shelf = sheet.rules, sheet.shelf
+    fuse, can = shelf.get(Fuse, build.fuse), shelf.get(Capacitor, build.capacitor)
+    _, _, full = brief.source.volts
+    fault = float(book.fault_current(E=full, R_s=brief.source.internal_resistance))
+    sheet.choice("fuse", "F_1", "Battery fuse")
+    load = sheet.limited("fuse_load", "I", "Fuse current, flat battery", "A", fuse.i_rating,
+                         1 - 1 / rules.fuse_factor, over=("flat",))  # fmt: skip
+    sheet.choice("cable", "A", "Cable section")
+    drop = sheet.limited("drop_share", r"\Delta V/V", "Drop before the stage", "%", rules.cable_drop * 1.5,
+                         1 / 3, over=("flat",))  # fmt: skip
+    sheet.choice("capacitor", "C_{in}", "Input capacitor")
+    sheet.choice("count", "n_{C}", "Input capacitors in parallel")
+    ripple = sheet.limited("can_ripple", "I_C", "Ripple current of one can", "A", can.i_ripple,
+                           rules.ripple_current_margin, over=("nominal", "flat", "full"))  # fmt: skip
+    stood = can_voltage(full, build.banks)
+    volts = sheet.fixed("capacitor_voltage", "V_C", "Input capacitor voltage", stood, "V", can.v_rating,
+                        rules.input_capacitor_margin, "charging battery")  # fmt: skip
+    sheet.result("life", "t", "Life of the cans at full power", "s")
+    sheet.result("loss", "P", "Loss, cable to capacitors", "W")
+    sheet.choice("connector", "", "Connectors, rated")
+    plugs = sheet.limited("fuse_load", "I_{con}", "Current of the connectors", "A", build.connector, over=("flat",))
+    cable = float(book.cable_withstand(k_wire=WIRE_WITHSTAND, A_cu=build.cable))
+    melts = sheet.fixed("fuse_i2t", "I^2t", "Let through before the fuse opens", fuse.i2t, "A^2*s", cable, 0.0, "a dead short")
+    sheet.choice("reverse", "", "Reverse polarity")
+    if build.reverse == SHUNT:
+        sheet.choice("reverse_i2t", "I^2t_D", "Surge that the diode stands")
+    elif build.reverse == SERIES:
+        sheet.choice("reverse_ohms", "R_S", "Resistance of the series switch")
+    _entry(sheet, build, fuse, plugs, melts)
+    if fuse.v_dc < full:
+        sheet.find("fuse_voltage", "stop", "The fuse cannot break this battery's voltage",
+                   f"It is rated {short(fuse.v_dc, 'V')} DC; the charging battery stands at {short(full, 'V')} and would "
+                   "feed the arc.", "Fit a fuse with a higher DC rating.", figure="fuse",
+                   cures=(("Let the proposal choose the fuse", {"input_stage.fuse": None}),))  # fmt: skip
+    if fuse.breaking < fault:
+        sheet.find("fuse_breaking", "fix", "The battery can feed more than the fuse can break",
+                   f"A dead short draws up to {fmt(fault, 'A', 2)} from the cells alone; this fuse breaks "
+                   f"{short(fuse.breaking, 'A')}.",
+                   "Fit a fuse of higher breaking capacity, and keep the cable before it as short as possible.",
+                   figure="fuse", cures=(("Let the proposal choose the fuse", {"input_stage.fuse": None}),))  # fmt: skip
+    if load.severity:
+        sheet.find("fuse_small", load.severity, "The fuse is too small for the flat battery",
+                   f"{fmt(load.value, 'A')} flows at full power on a flat battery; {short(fuse.i_rating, 'A')} leaves less "
+                   f"than the rules' factor of {rules.fuse_factor:g}, so it will age and open.",
+                   "Fit a larger fuse, with a cable to match.", worst=load,
+                   cures=(("Let the proposal choose the fuse", {"input_stage.fuse": None}),))  # fmt: skip
+    if fuse.i_rating / build.cable > 1.6 * CABLE_DENSITY:
+        sheet.find("cable_unprotected", "stop", "The fuse does not protect the cable",
+                   f"A {short(fuse.i_rating, 'A')} fuse lets {short(build.cable, 'm^2')} run at "
+                   f"{fmt(fuse.i_rating / build.cable, 'A/m^2', 2)} for ever; the insulation burns first.",
+                   "Use a heavier cable; local codes decide its section.", figure="cable",
+                   cures=(("Let the proposal choose the cable", {"input_stage.cable": None}),))  # fmt: skip
+    if drop.severity:
+        severity: Severity = "fix" if drop.severity == "stop" else "watch"
+        sheet.find("cable_drop", severity, "Much is lost before the front end",
+                   f"{fmt(drop.value, '%', 2)} of the battery voltage drops in cable, fuse and contacts at full power; "
+                   f"the rules allow {fmt(rules.cable_drop, '%', 2)}.",
+                   "Shorten or thicken the cable; at several hundred amperes choose a higher battery voltage instead.",
+                   worst=drop)  # fmt: skip
+    if ripple.severity:
+        sheet.find("ripple", ripple.severity, "Input capacitors carry too much ripple",
+                   f"{fmt(ripple.value, 'A')} in each can of {short(can.i_ripple, 'A')}: it dries out in months.",
+                   "More cans in parallel, or ones of lower series resistance.", worst=ripple,
+                   cures=(("Let the proposal choose the cans",
+                           {"input_stage.count": None, "input_stage.capacitor": None}),))  # fmt: skip
+    if volts.severity:
+        sheet.find("capacitor_voltage", volts.severity, "Input capacitor too near the charger's voltage",
+                   f"{fmt(stood, 'V')} while charging on {short(can.v_rating, 'V')} cans; spikes come on top.",
+                   "Use the next rating up: the resting voltage is not what they see.", worst=volts,
+                   cures=(("Let the proposal choose the cans", {"input_stage.capacitor": None}),))  # fmt: skip
+    now: InputState = sheet.now
+    return sheet.close(
+        f"fuse {short(fuse.i_rating, 'A')}", "the fuse protects cable and house from fire, not the transistors", power_in,
+        power_in - now.loss,
+        {"fuse": f"{short(fuse.i_rating, 'A')} {short(fuse.v_dc, 'V')} DC", "cable": short(build.cable, "m^2"),
+         "capacitor": can.label, "count": f"{build.count} in parallel" + (", two banks in series" if build.banks == 2 else ""),
+         "ripple": fmt(now.ripple, "A")})  # fmt: skip
+
+
+def _entry(sheet: Sheet, build: InputStageBuild, fuse: Fuse, plugs: Worst, melts: Worst) -> None:
+    """Connectors, what the cable stands until the fuse opens, reverse polarity, life of the bank."""
+    now: InputState = sheet.now
+    if plugs.severity or build.connector < fuse.i_rating:
+        sheet.find("connector", "fix", "The connectors are too light",
+                   f"{fmt(plugs.value, 'A')} at full power and a fuse of {short(fuse.i_rating, 'A')} on connectors of "
+                   f"{short(build.connector, 'A')}: they melt before it opens.", "Connectors rated for the fuse at least.",
+                   worst=plugs, cures=(("Let the proposal choose them", {"input_stage.connector": None}),))  # fmt: skip
+    if melts.severity:
+        sheet.find("fuse_i2t", "fix", "A dead short heats the cable more than it stands",
+                   f"The fuse lets {fmt(fuse.i2t, 'A^2*s', 2)} through; {short(build.cable, 'm^2')} stand "
+                   f"{fmt(melts.rating, 'A^2*s', 2)}.", "A faster fuse, or a heavier cable.", worst=melts,
+                   cures=(("Let the proposal choose fuse and cable", {"input_stage.fuse": None, "input_stage.cable": None}),))  # fmt: skip
+    if build.reverse == OPEN:
+        sheet.find("reverse", "fix", "Nothing helps against reversed leads",
+                   "The body diodes of the stage and the capacitors short a reversed battery: they burn before the fuse opens.",
+                   "A diode across the input that blows the fuse (no loss, one fuse each time), or a series switch (no harm, a loss "
+                   "for ever).", figure="reverse", cures=(("A diode that blows the fuse", {"input_stage.reverse": None}),
+                                                          ("A series switch", {"input_stage.reverse": SERIES})))  # fmt: skip
+    elif build.reverse == SHUNT and build.reverse_i2t < fuse.i2t:
+        sheet.find("reverse_slow", "fix", "The fuse is slower than the diode it needs",
+                   f"With reversed leads it lets {fmt(fuse.i2t, 'A^2*s', 2)} through; the diode stands "
+                   f"{fmt(build.reverse_i2t, 'A^2*s', 2)}: it opens first, and the stage is next.",
+                   "A larger diode, or a faster fuse.", figure="reverse_i2t",
+                   cures=(("Let the proposal choose the diode", {"input_stage.reverse_i2t": None}),
+                          ("A series switch", {"input_stage.reverse": SERIES})))  # fmt: skip
+    if now.life < LEAST_LIFE:
+        sheet.find("life", "watch", "The input cans dry out early",
+                   f"About {fmt(now.life, 's')} at full power in the hottest room.", "More cans, or cooler air about them.",
+                   figure="life", cures=(("Let the proposal choose the cans",
+                                          {"input_stage.count": None, "input_stage.capacitor": None}),))  # fmt: skip

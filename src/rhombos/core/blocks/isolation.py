@@ -1,0 +1,166 @@
+"""Isolation: what belongs to which side, what crosses the barrier, how the output is sensed, what drives relays."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from pydantic import Field
+
+from rhombos.core.blocks.base import Build, options
+from rhombos.core.book import sense
+from rhombos.core.inventory import Item
+from rhombos.core.ledger import Ledger
+from rhombos.core.parts import Shelf
+from rhombos.core.preferred import nearest
+from rhombos.core.rules import Rules
+from rhombos.core.units import Ohm, Volt
+
+KEY, TITLE = "isolation", "Isolation"
+FLOATING, EARTHED, NEGATIVE = "floating", "one pole earthed", "a pole on the battery"
+ISOLATED, TRANSFORMER, DIVIDER = "isolated amplifier", "sense transformer", "bare divider"
+OPTO, WIRED = "opto-coupler", "wired straight"
+CASE_EARTH, CASE_FREE, CASE_RETURN = "earthed", "left open", "carries a return"
+SAFE_CLIP, BRIDGE_CLIP = "battery negative", "on the bridge"
+NO_COIL, DIODE, ZENER = "nothing", "diode", "diode and zener"
+PROOF = 3750.0
+"""What barrier parts of the usual kind are tested with, V RMS."""
+WORKING_PROOF = 2.0
+"""Proof over working voltage, and what is added to it, V: reinforced insulation in a clean room. Local codes decide."""
+PROOF_ADDED = 1000.0
+CONVERTER = 3.3
+HALF = 0.5
+"""Where a sensed alternating voltage rests in the converter's span."""
+SPARE = 1.15
+"""Span over the highest peak that must still be read."""
+DRIFT = 0.003
+"""What drifts after calibration: reference and resistors over temperature."""
+COIL_CURRENT, COIL_HENRY, COIL_STRAY = 0.1, 0.3, 150e-12
+"""A relay's coil, A and H, and the stray capacitance into which its current goes when nothing else takes it, F."""
+DRIVER_STANDS = 60.0
+PULLS_IN, COIL_MOST = 0.75, 1.1
+"""Least and most of its rated voltage on a relay's coil."""
+Side = Literal["battery", "mains", "link", "earth"]
+
+
+class IsolationBuild(Build):
+    """How the sides are joined or kept apart, what senses the output, and what drives the relays."""
+
+    output: str = options("Socket", FLOATING, EARTHED, NEGATIVE)
+    case: str = options("Case", CASE_EARTH, CASE_FREE, CASE_RETURN)
+    sensing: str = options("Output is sensed by", ISOLATED, TRANSFORMER, DIVIDER)
+    shut_down: str = options("Shut-down input", OPTO, WIRED)
+    clip: str = options("Oscilloscope's ground", SAFE_CLIP, BRIDGE_CLIP)
+    proof: Volt = Field(ge=0, le=20000, title="Barrier parts are tested with, RMS")
+    connectors: Volt = Field(ge=10, le=2000, title="Connectors of the high side, rated")
+    sense_top: Ohm = Field(ge=1e3, le=1e8, title="Sense divider, upper resistor")
+    sense_bottom: Ohm = Field(ge=10, le=1e7, title="Sense divider, lower resistor")
+    bits: int = Field(ge=8, le=16, title="Bits of the converter")
+    clamped: bool = Field(True, title="Converter's input clamped")
+    calibrated: bool = Field(True, title="Calibrated at two points")
+    coil_supply: str = options("Relay coils run on", "control supply", "battery")
+    coil_rated: Volt = Field(ge=3, le=110, title="Relay coils, rated")
+    coil_clamp: str = options("Across each coil", NO_COIL, DIODE, ZENER)
+
+
+@dataclass(frozen=True, slots=True)
+class Crossing:
+    """What passes from one side to another: by which part, whether that is a rated barrier, and a word about it."""
+
+    name: str
+    first: Side
+    second: Side
+    part: str
+    rated: bool
+    remark: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class IsolationNeed:
+    """Battery: empty, full, V; highest link and highest peak at the socket, V; the output, V RMS. Whether link and socket lie
+    beyond a transformer, what the feedback and the bridge's gates cross by, and whether each of those is a barrier."""
+
+    empty: float
+    full: float
+    link: float
+    peak: float
+    v_out: float
+    beyond: bool
+    feedback: str
+    feedback_isolated: bool
+    gates: str
+    gates_isolated: bool
+
+
+@dataclass(frozen=True, slots=True)
+class IsolationState:
+    """V: proof wanted, span of the sense chain, one count; errors as shares; spike on a coil's driver, V, coil's ends, V."""
+
+    proof: float
+    span: float
+    step: float
+    at_converter: float
+    error_fresh: float
+    error: float
+    coil_spike: float
+    coil_low: float
+    coil_high: float
+    loss: float = 0.0
+
+
+def crossings(build: IsolationBuild, need: IsolationNeed) -> tuple[Crossing, ...]:
+    """Everything that passes between two sides."""
+    high: Side = "link" if need.beyond else "mains"
+    found = [Crossing("power", "battery", high, "transformer", True, "its insulation between windings, tested")]
+    if need.beyond:
+        found.append(Crossing("link feedback", "link", "battery", need.feedback, need.feedback_isolated))
+        found.append(Crossing("bridge gates", "battery", "link", need.gates, need.gates_isolated))
+    found.append(Crossing("output sense", "mains", "battery", build.sensing, build.sensing != DIVIDER))
+    found.append(Crossing("shut-down input", "battery", "earth", build.shut_down, build.shut_down == OPTO,
+                          "whatever a person wires to it"))  # fmt: skip
+    bond = {FLOATING: ("mains", "earth", "open", True), EARTHED: ("mains", "earth", "a bond, RCD behind it", True),
+            NEGATIVE: ("mains", "battery", "a wire", False)}[build.output]  # fmt: skip
+    found.append(Crossing("socket", *bond))  # type: ignore[arg-type]
+    case = {CASE_EARTH: ("earthed", True), CASE_FREE: ("open", False), CASE_RETURN: ("a return current", False)}[build.case]
+    found.append(Crossing("case", "earth", high if build.case == CASE_RETURN else "battery", *case))
+    found.append(Crossing("oscilloscope", "earth", "battery" if build.clip == SAFE_CLIP else high,
+                          build.clip, build.clip == SAFE_CLIP))  # fmt: skip
+    return tuple(found)
+
+
+def propose(need: IsolationNeed, pins: dict[str, Any], rules: Rules) -> IsolationBuild:
+    """Both poles floating, rated parts across the barrier, and a sense chain that reads beyond the highest output."""
+    fields: dict[str, Any] = {
+        "output": FLOATING, "case": CASE_EARTH, "sensing": ISOLATED, "shut_down": OPTO, "clip": SAFE_CLIP, "proof": PROOF,
+        "bits": 12, "clamped": True, "calibrated": True, "coil_supply": "control supply", "coil_clamp": ZENER} | pins  # fmt: skip
+    highest = max(need.link, need.peak)
+    fields.setdefault("connectors", float(next((v for v in (250, 400, 630, 1000) if v >= 1.2 * highest), 1500)))
+    fields.setdefault("coil_rated", 12.0 if fields["coil_supply"] == "control supply" else float(
+        next((v for v in (12, 24, 36, 48, 60) if COIL_MOST * v >= need.full), 60)))  # fmt: skip
+    fields.setdefault("sense_top", 1e6)
+    share = HALF * CONVERTER / (SPARE * need.peak)
+    fields.setdefault("sense_bottom", nearest(fields["sense_top"] * share / (1 - share)))
+    return IsolationBuild.within(fields)
+
+
+def assess(need: IsolationNeed, build: IsolationBuild, rules: Rules, ledger: Ledger) -> IsolationState:
+    """What barriers must stand, what the sense chain tells, what a coil does to its driver."""
+    gain = 1 + build.sense_top / build.sense_bottom
+    span = CONVERTER * gain
+    step = ledger.work("isolation.step", sense.count_step, V_span=span, n_bits=build.bits)
+    r = rules.resistor_tolerance
+    fresh = 2 * r * (1 - 1 / gain) + rules.reference_tolerance + (0.01 if build.sensing != DIVIDER else 0.0)
+    half_count = step / 2 / (math.sqrt(2) * need.v_out)
+    error = (DRIFT if build.calibrated else fresh) + half_count
+    volts = (need.empty, need.full) if build.coil_supply == "battery" else (12.0, 12.0)
+    free = COIL_CURRENT * math.sqrt(COIL_HENRY / COIL_STRAY)
+    spike = volts[1] + {NO_COIL: free, DIODE: 0.8, ZENER: 25.0}[build.coil_clamp]
+    proof = WORKING_PROOF * max(need.link, need.peak) / math.sqrt(2) + PROOF_ADDED
+    return IsolationState(proof, span, step, need.peak / gain, fresh, error, spike, volts[0] / build.coil_rated,
+                          volts[1] / build.coil_rated)  # fmt: skip
+
+
+def parts(build: IsolationBuild, shelf: Shelf) -> tuple[Item, ...]:
+    """Opto-couplers, relays and small resistors are bought by their rating."""
+    return ()

@@ -1,0 +1,237 @@
+"""What switches off before something breaks: battery thresholds, output window, overload, short circuit."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import Field
+
+from rhombos.core.blocks.base import Build, options
+from rhombos.core.book import sense, source
+from rhombos.core.inventory import Item
+from rhombos.core.ledger import Ledger
+from rhombos.core.parts import Shelf
+from rhombos.core.preferred import at_least
+from rhombos.core.rules import Rules
+from rhombos.core.thresholds import HIGH, REFERENCE, Band, Tap, band, fit
+from rhombos.core.units import Ampere, Henry, Ohm, Second, Volt, Watt
+
+KEY, TITLE = "protection", "Protection"
+ABOVE_EMPTY = 1.01
+"""Cut-off over the empty battery: the lowest corner of a threshold that was set must not lie below it."""
+ABOVE_FULL = 1.04
+"""Over-voltage limit over the charging battery."""
+WARNS = 0.35
+"""Where the warning comes on the way from the nominal battery down to the cut-off."""
+RECOVERS = 0.06
+"""Least hysteresis of the cut-off over the nominal battery: a battery rests higher than it works."""
+SAG_COVERED = 1.5
+"""Hysteresis over the sag that vanishes when the cut-off has acted."""
+WINDOW = 0.10
+"""Half the window of a proposed output check, share of the output."""
+WINDOW_BACK = 0.04
+"""Where the window's checks turn back, share of the output."""
+PICKS_UP = 1.1
+SURGE_HELD = 1.5
+"""Pick-up of the overload over the continuous power, and how many surge times the surge is let pass."""
+LEAST_TWICE = 0.2
+DELAY = 3e-6
+"""From the trip level to a switch that is off, s: blanking, comparator, driver."""
+LOSSY = 0.85
+"""Efficiency counted on where only a proposal needs the battery's power."""
+SHORT_SHARE = 0.7
+"""What a proposal lets a short reach, share of what the switches stand."""
+FUSES = (0.5, 0.63, 0.8, 1, 1.25, 1.6, 2, 2.5, 3.15, 4, 5, 6.3, 8, 10, 12.5, 16, 20, 25, 32)
+"""Ratings of small AC fuses, A (R10 series)."""
+SUPPRESSORS = (115, 130, 140, 150, 175, 195, 210, 230, 250, 275, 300, 320, 350, 385, 420)
+"""Highest working voltages of surge suppressors, V RMS."""
+LINEAR, SWITCHED = "linear regulator", "converter"
+GUARDED, UNGUARDED = "suppressor and filter", "nothing"
+HEADROOM = 2.0
+"""What a linear regulator drops at least, V."""
+REGULATORS = (40, 60, 75, 100, 150, 200)
+"""Highest inputs of control supplies, V; a linear one stands the first of them."""
+SUPPLY_SPARE = 1.15
+"""Highest input of the control supply over the charging battery: what a suppressor lets through."""
+ELECTRONIC, FUSE_ALONE = "electronic trip", "fuse alone"
+BLINKS = (
+    "battery low", "battery too high", "output too low", "output too high", "overload", "short circuit", "too hot",
+    "precharge failed",
+)  # fmt: skip
+"""What each count of blinks means."""
+
+
+class ProtectionBuild(Build):
+    """Thresholds as they are wanted, and the parts of the one that matters most."""
+
+    cut_off: Volt = Field(ge=3, le=200, title="Cut-off, falling battery")
+    hysteresis: Volt = Field(ge=0.01, le=60, title="Hysteresis of the cut-off")
+    warning: Volt = Field(ge=3, le=200, title="Warning, falling battery")
+    over_voltage: Volt = Field(ge=3, le=250, title="Off above, rising battery")
+    delay: Second = Field(ge=0, le=120, title="Cut-off must last")
+    restart: str = options("Restart", "locked", "at once")
+    adjusted: bool = Field(True, title="Trimmers set on the bench")
+    top: Ohm = Field(ge=1e3, le=10e6, title="Upper resistor of the cut-off")
+    bottom: Ohm = Field(ge=100, le=10e6, title="Lower resistor of the cut-off")
+    trimmer: Ohm = Field(ge=0, le=1e6, title="Trimmer of the cut-off")
+    hold: Ohm = Field(ge=1e3, le=1e9, title="Resistor back to the cut-off's tap")
+    supply: str = options("Control supply", LINEAR, SWITCHED)
+    supply_stands: Volt = Field(ge=10, le=500, title="Its highest input")
+    supply_guard: str = options("Before it", GUARDED, UNGUARDED)
+    output_low: Volt = Field(ge=20, le=400, title="Output too low, RMS")
+    output_high: Volt = Field(ge=50, le=500, title="Output too high, RMS")
+    overload: Watt = Field(ge=10, le=3e4, title="Overload counts above")
+    twice: Second = Field(ge=0.01, le=600, title="Twice that is let pass for")
+    short: str = options("Short circuit", ELECTRONIC, FUSE_ALONE)
+    short_trip: Ampere = Field(ge=0.1, le=2000, title="Short trips at, peak at the socket")
+    short_delay: Second = Field(ge=1e-7, le=1e-2, title="Trip to switch off")
+    coil: Henry = Field(ge=0, le=0.1, title="Coil in the output that slows a short")
+    after_trip: str = options("After a short", "latched", "three tries", "tries for ever")
+    output_fuse: Ampere = Field(ge=0.1, le=63, title="Fuse at the socket")
+    suppressor: Volt = Field(ge=50, le=1000, title="Surge suppressor, working RMS")
+
+
+@dataclass(frozen=True, slots=True)
+class ProtectionNeed:
+    """Battery: empty, nominal, full, V, and all resistance up to the bank, Ω. Asked: W, W, s; socket: V, power factor, and
+    crest of its current with ripple. Highest gate supply that the control supply makes, V."""
+
+    empty: float
+    nominal: float
+    full: float
+    resistance: float
+    continuous: float
+    surge: float
+    surge_time: float
+    v_out: float
+    power_factor: float
+    crest: float
+    gate: float
+
+
+@dataclass(frozen=True, slots=True)
+class Stage:
+    """What a short meets: supply of the bridge, V, inductance in its way, H, how many times the socket's current flows in the
+    switches, and what they stand for microseconds, A."""
+
+    volts: float
+    inductance: float
+    ratio: float
+    withstand: float
+
+
+@dataclass(frozen=True, slots=True)
+class ProtectionState:
+    """V, A, s: thresholds as the parts make them, sags, how long the surge passes, current when a short is off."""
+
+    cut_off: float
+    restart: float
+    sag: float
+    surge_sags_to: float
+    surge_passes: float
+    short_off: float
+    current: float
+    battery: tuple[float, float, float]
+    outputs: tuple[float, float]
+    supply_low: float
+    supply_high: float
+    loss: float = 0.0
+
+
+def propose(
+    need: ProtectionNeed, stage: Stage, outputs: tuple[float, float], pins: dict[str, Any], rules: Rules
+) -> ProtectionBuild:  # fmt: skip
+    """Thresholds that hold from corner to corner, and preferred values that make them; against a short a coil, where nothing
+    else in the output slows it."""
+    fields: dict[str, Any] = {
+        "delay": max(1.0, round(2 * need.surge_time, 1)), "restart": "locked", "adjusted": True,
+        "short": ELECTRONIC, "short_delay": DELAY, "after_trip": "latched"} | pins  # fmt: skip
+    fields.setdefault("cut_off", round(ABOVE_EMPTY * need.empty, 1))
+    cut = fields["cut_off"]
+    sag = need.resistance * need.continuous / (LOSSY * need.empty)
+    most = max(0.1, 0.6 * (need.full - cut))
+    fields.setdefault("hysteresis", round(min(most, max(RECOVERS * need.nominal, SAG_COVERED * sag)), 1))
+    fields.setdefault("warning", round(cut + max(WARNS * (need.nominal - cut), 3 * 0.01 * cut), 1))
+    fields.setdefault("over_voltage", round(ABOVE_FULL * need.full, 1))
+    wanted = ("top", "bottom", "trimmer", "hold")
+    if any(name not in fields for name in wanted):
+        tap = fit(cut, cut + fields["hysteresis"], rules, fields.get("top"))
+        fields = {name: getattr(tap, name) for name in wanted} | fields
+    low = need.empty - sag
+    if "supply" not in fields:
+        able = low >= need.gate + HEADROOM and SUPPLY_SPARE * need.full <= REGULATORS[0]
+        fields["supply"] = LINEAR if able else SWITCHED
+    fields.setdefault("supply_guard", GUARDED)
+    fields.setdefault("supply_stands", float(next((v for v in REGULATORS if v >= SUPPLY_SPARE * need.full), REGULATORS[-1])))
+    fields.setdefault("output_low", float(math.floor(min((1 - WINDOW) * need.v_out, 0.96 * outputs[0]))))
+    fields.setdefault("output_high", float(math.ceil(max((1 + WINDOW) * need.v_out, 1.04 * outputs[1]))))
+    fields.setdefault("overload", float(f"{PICKS_UP * need.continuous:.3g}"))
+    beyond = (need.surge / fields["overload"]) ** 2 - 1
+    fields.setdefault("twice", float(f"{max(LEAST_TWICE, SURGE_HELD * need.surge_time * beyond / 3):.2g}"))
+    surge = need.surge / (need.power_factor * need.v_out)
+    fields.setdefault("short_trip", float(f"{rules.trip_factor * need.crest * surge:.3g}"))
+    room = (SHORT_SHARE * stage.withstand / stage.ratio - fields["short_trip"]) * stage.ratio
+    needed = (stage.volts * fields["short_delay"] / room - stage.inductance) * stage.ratio**2 if room > 0 else 0.0
+    fields.setdefault("coil", at_least(needed) if needed > 1e-9 else 0.0)
+    flows = max(1.25 * need.continuous / (need.power_factor * need.v_out), surge / 1.6)
+    fields.setdefault("output_fuse", float(next((f for f in FUSES if f >= flows), FUSES[-1])))
+    fields.setdefault("suppressor", float(next((v for v in SUPPRESSORS if v >= 1.02 * fields["output_high"]), SUPPRESSORS[-1])))
+    return ProtectionBuild.within(fields)
+
+
+def cut_off_tap(build: ProtectionBuild) -> Tap:
+    """The parts of the cut-off as they are fitted."""
+    return Tap(build.top, build.bottom, build.trimmer, build.hold)
+
+
+def thresholds(build: ProtectionBuild, need_out: float, rules: Rules) -> dict[str, tuple[str, Tap, Band]]:
+    """Every threshold on a voltage: its name, its parts, and where it may lie, V; `need_out` is the output, V RMS."""
+    back = WINDOW_BACK * need_out
+    wanted = {
+        "warning": ("Warning", build.warning, build.warning + build.hysteresis),
+        "over_voltage": ("Off above", build.over_voltage, build.over_voltage * 0.97),
+        "output_low": ("Output too low", build.output_low, build.output_low + back),
+        "output_high": ("Output too high", build.output_high, build.output_high - back),
+    }
+    tap = cut_off_tap(build)
+    found = {"cut_off": ("Cut-off", tap, band(tap, True, build.adjusted, rules, build.cut_off))}
+    for key, (name, turns, returns) in wanted.items():
+        made = fit(turns, returns, rules)
+        found[key] = (name, made, band(made, turns < returns, build.adjusted, rules, turns))
+    return found
+
+
+def assess(
+    need: ProtectionNeed, build: ProtectionBuild, battery: tuple[float, float, float], outputs: tuple[float, float],
+    stage: Stage, ledger: Ledger,
+) -> ProtectionState:  # fmt: skip
+    """What the thresholds do. `battery`: current at full power on a flat battery, A, and the power it gives there and at the
+    surge, W; `outputs`: lowest and highest output in use, V RMS."""
+    tap = cut_off_tap(build)
+    middle = {"V_ref": REFERENCE, "R_1": tap.top, "R_2": tap.bottom + tap.trimmer / 2, "R_h": tap.hold}
+    falls = ledger.work("protection.cut_off_made", sense.comparator_falls, **middle, V_high=HIGH)
+    rises = ledger.work("protection.restart_made", sense.comparator_rises, **middle)
+    sag = ledger.work("protection.sag", source.ohmic_drop, I=battery[0], R=need.resistance)
+    able = need.nominal**2 / (4 * need.resistance)
+    if battery[2] < able:
+        current = source.sagged_current.work({"E": need.nominal, "R_s": need.resistance, "P": max(battery[2], 1e-6)})
+        sags_to = ledger.work("protection.surge_sags_to", source.terminal_voltage, E=need.nominal, I=current, R_s=need.resistance)
+    else:
+        sags_to = need.nominal / 2
+    passes = float("inf")
+    if need.surge > build.overload:
+        passes = ledger.work("protection.surge_passes", sense.inverse_time, t_twice=build.twice, P=need.surge,
+                             P_start=build.overload)  # fmt: skip
+    slowed = stage.inductance + build.coil / stage.ratio**2
+    off = ledger.work("protection.short_off", sense.trip_overshoot, I_trip=build.short_trip * stage.ratio, V_dc=stage.volts,
+                      L=slowed, t_delay=build.short_delay)  # fmt: skip
+    current = need.continuous / (need.power_factor * need.v_out)
+    return ProtectionState(falls, rises, sag, sags_to, passes, off, current, battery, outputs, need.empty - sag,
+                           SUPPLY_SPARE * need.full)  # fmt: skip
+
+
+def parts(build: ProtectionBuild, shelf: Shelf) -> tuple[Item, ...]:
+    """Small resistors, comparators and trimmers come from any drawer."""
+    return ()

@@ -1,0 +1,244 @@
+"""What the protection shows, and the findings with their cures."""
+
+from __future__ import annotations
+
+import math
+
+from rhombos.core.blocks.protection import (
+    BLINKS,
+    FUSE_ALONE,
+    HEADROOM,
+    KEY,
+    LINEAR,
+    UNGUARDED,
+    ProtectionBuild,
+    ProtectionNeed,
+    ProtectionState,
+    Stage,
+)
+from rhombos.core.blocks.protection import thresholds as made_thresholds
+from rhombos.core.findings import PinValue
+from rhombos.core.report import BlockReport
+from rhombos.core.sheet import Sheet, Worst
+from rhombos.core.thresholds import Band, Tap
+from rhombos.core.units import fmt, short
+
+BEYOND_FULL = 1.12
+"""Highest battery that may reach the stages, over the charging battery for which they were judged."""
+WIDE = 1.2
+"""Output at which loads are damaged, over what they are made for."""
+SLOW = 4.0
+"""Surge times for which the surge may pass: the heat-sinks were judged for one."""
+DIVIDER = ("top", "bottom", "trimmer", "hold")
+Bands = dict[str, tuple[str, Tap, Band]]
+
+
+def report(sheet: Sheet, need: ProtectionNeed, stage: Stage, can: float) -> BlockReport:
+    """Figures and findings; `can` is the highest voltage that the input bank is rated for, V."""
+    build: ProtectionBuild = sheet.build  # type: ignore[assignment]
+    now: ProtectionState = sheet.now
+    made = made_thresholds(build, need.v_out, sheet.rules)
+    cut, over = made["cut_off"][2], made["over_voltage"][2]
+    sheet.choice("cut_off", r"V_{off}", "Cut-off, falling battery", 4)
+    sheet.choice("hysteresis", r"\Delta V", "Hysteresis of the cut-off")
+    sheet.choice("warning", r"V_w", "Warning, falling battery", 4)
+    sheet.choice("over_voltage", r"V_{ov}", "Off above, rising battery", 4)
+    top = sheet.fixed("highest", r"\hat V_{ov}", "Off above, highest corner", over.high, "V", can, 0.0, "every tolerance at its end")
+    sheet.choice("delay", "t_{off}", "Cut-off must last")
+    sheet.choice("restart", "", "Restart after it")
+    sheet.choice("adjusted", "", "Trimmers set on the bench")
+    for name, symbol, title in (("top", "R_1", "Cut-off, upper resistor"), ("bottom", "R_2", "… lower resistor"),
+                                ("trimmer", "R_v", "… trimmer"), ("hold", "R_h", "… back from the output")):  # fmt: skip
+        sheet.choice(name, symbol, title)
+    sheet.fixed_value("cut_off_made", "V_{off}", "Cut-off, trimmer in its middle", now.cut_off, "V", "nominal parts")
+    sheet.fixed_value("cut_off_low", r"V_{off}^-", "Cut-off, lowest corner", cut.low, "V", "every tolerance at its end")
+    sheet.fixed_value("cut_off_high", r"V_{off}^+", "Cut-off, highest corner", cut.high, "V", "every tolerance at its end")
+    sheet.result("sag", r"\Delta V_s", "Sag that vanishes with the load", "V", point="flat")
+    sheet.choice("supply", "", "Control supply")
+    fed = sheet.limited("supply_high", r"\hat V_s", "Highest on the control supply", "V", build.supply_stands)
+    sheet.choice("supply_stands", "", "… stands")
+    sheet.choice("supply_guard", "", "… before it")
+    sheet.choice("output_low", "U_{-}", "Output too low, RMS")
+    sheet.choice("output_high", "U_{+}", "Output too high, RMS")
+    sheet.choice("overload", "P_0", "Overload counts above")
+    sheet.choice("twice", "t_2", "Twice that is let pass for")
+    if math.isfinite(now.surge_passes):
+        sheet.result("surge_passes", "t_s", "The surge is let pass for", "s")
+    sheet.choice("short", "", "Short circuit")
+    sheet.choice("short_trip", r"I_{trip}", "Short trips at, peak at the socket")
+    sheet.choice("short_delay", "t_d", "Trip to switch off")
+    sheet.choice("coil", "L_S", "Coil that slows a short")
+    off = sheet.limited("short_off", r"I_{off}", "Current when a short is off", "A", stage.withstand) \
+        if build.short != FUSE_ALONE else None  # fmt: skip
+    sheet.choice("after_trip", "", "After a short")
+    sheet.choice("output_fuse", "F_2", "Fuse at the socket")
+    sheet.choice("suppressor", "U_S", "Surge suppressor, working RMS")
+    _battery(sheet, build, now, need, made, top)
+    _supply(sheet, build, now, need, fed)
+    _output(sheet, build, now, need, made, off, stage)
+    return sheet.close(
+        short(build.cut_off, "V"), "acts before something breaks; a fuse only keeps the fire away", 0.0, 0.0,
+        {"top": short(build.top, "ohm"), "bottom": short(build.bottom, "ohm"), "trimmer": short(build.trimmer, "ohm"),
+         "hold": short(build.hold, "ohm"), "cut_off": fmt(build.cut_off, "V"),
+         "restart": fmt(build.cut_off + now.restart - now.cut_off, "V"), "band": f"{fmt(cut.low, 'V')} to {fmt(cut.high, 'V')}",
+         "turn": f"{fmt(cut.per_turn, 'V', 2)} a turn", "blinks": " · ".join(f"{n} {b}" for n, b in enumerate(BLINKS, 1))})  # fmt: skip
+
+
+def _free(*names: str) -> dict[str, PinValue]:
+    return {f"{KEY}.{n}": None for n in names}
+
+
+def _battery(
+    sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: ProtectionNeed, made: Bands, top: Worst
+) -> None:  # fmt: skip
+    cut, warning, over = (made[k][2] for k in ("cut_off", "warning", "over_voltage"))
+    anew = ("Let the proposal set cut-off and parts", _free("cut_off", "hysteresis", "warning", *DIVIDER))
+    parts = ("Let the proposal choose the parts", _free(*DIVIDER))
+    if abs(cut.nominal - build.cut_off) > 0.002 * build.cut_off or (
+            not build.adjusted and abs(now.cut_off - build.cut_off) > 0.02 * build.cut_off):  # fmt: skip
+        sheet.find("reach", "fix", "The divider does not reach the wanted cut-off",
+                   f"Its trimmer covers {fmt(cut.reach_low, 'V', 4)} to {fmt(cut.reach_high, 'V', 4)} with every tolerance at "
+                   f"its end; {short(build.cut_off, 'V')} is wanted.", "Another lower resistor, or a larger trimmer.",
+                   figure="cut_off_made", cures=(parts,))  # fmt: skip
+    elif not cut.reach_low <= build.cut_off <= cut.reach_high:
+        sheet.find("reach", "fix", "The trimmer does not surely reach the cut-off",
+                   f"From the worst corner it covers {fmt(cut.reach_low, 'V', 4)} to {fmt(cut.reach_high, 'V', 4)}; "
+                   f"{short(build.cut_off, 'V')} is wanted: some boards cannot be set.",
+                   "A larger trimmer, or resistors of closer tolerance.", figure="cut_off_made", cures=(parts,))  # fmt: skip
+    if cut.low < need.empty * (1 - 1e-6):
+        far = cut.high < need.empty
+        sheet.find("cut_off_low", "stop" if far else "fix", "The cut-off lets the battery run below empty",
+                   f"It may act as low as {fmt(cut.low, 'V', 4)}; these cells are empty at {short(need.empty, 'V')}"
+                   + (": it is a cut-off for another battery." if far else "."),
+                   "Set it for this chemistry and cell count, and closer: adjust it, or raise it by its tolerance.",
+                   figure="cut_off_low", cures=(("Set it on the bench, for this battery",
+                                                 {**anew[1], f"{KEY}.adjusted": None}),))  # fmt: skip
+    if cut.high > need.nominal:
+        sheet.find("cut_off_high", "fix", "The cut-off leaves the battery half full",
+                   f"It may act at {fmt(cut.high, 'V', 4)}; this battery rests at {short(need.nominal, 'V')} for most of its "
+                   "charge: the unit seems dead on a good battery.", "Set it for this chemistry and cell count.",
+                   figure="cut_off_high", cures=(anew,))  # fmt: skip
+    gap = cut.back_low - cut.high
+    if now.sag > gap > 0 or gap <= 0:
+        sheet.find("chatters", "fix" if build.restart == "at once" else "watch", "The cut-off may chatter",
+                   f"When it acts the load goes and the battery rises by {fmt(now.sag, 'V', 2)}; the hysteresis is sure of "
+                   f"{fmt(max(gap, 0.0), 'V', 2)} only: off, on, off, until something fails.",
+                   "A hysteresis beyond the sag, and a restart that waits for the charger.", figure="hysteresis",
+                   cures=(("Let the proposal set the hysteresis", _free("hysteresis", *DIVIDER)),))  # fmt: skip
+    if build.restart == "at once":
+        sheet.find("restart", "watch", "It starts again as soon as the load is gone",
+                   "A resting battery recovers by itself: it is run down again and again, each time a little deeper.",
+                   "Lock the restart until the battery has recovered, by the charger or by hand.", figure="restart",
+                   cures=(("Lock it", {f"{KEY}.restart": None}),))  # fmt: skip
+    if warning.low <= cut.high:
+        sheet.find("warning", "fix", "The warning may come with the cut-off, or after it",
+                   f"It acts between {fmt(warning.low, 'V', 4)} and {fmt(warning.high, 'V', 4)}, the cut-off up to "
+                   f"{fmt(cut.high, 'V', 4)}.", "Warn higher.", figure="warning",
+                   cures=(("Let the proposal set the warning", _free("warning")), anew))  # fmt: skip
+    if over.low < need.full:
+        sheet.find("over_low", "fix", "It switches off while the battery charges",
+                   f"The limit may act from {fmt(over.low, 'V', 4)}; the charger brings {short(need.full, 'V')}.",
+                   "Set it above the charging battery of this chemistry.", figure="over_voltage",
+                   cures=(("Let the proposal set the limit", _free("over_voltage")),))  # fmt: skip
+    if top.severity or over.high > BEYOND_FULL * need.full:
+        least = min(top.rating, BEYOND_FULL * need.full)
+        sheet.find("over_high", "stop" if top.severity else "fix", "A battery too high reaches the stages",
+                   f"It may act as late as {fmt(over.high, 'V', 4)}; the stages were judged to {short(need.full, 'V')} and the "
+                   f"input bank is rated {short(top.rating, 'V')}: {fmt(least, 'V', 3)} is the most.",
+                   "Set it close above the charging battery, and fit cans that stand it.", figure="highest",
+                   cures=(("Let the proposal set the limit", _free("over_voltage")),
+                          ("Choose limit and cans anew", {**_free("over_voltage"), "input_stage.capacitor": None})))  # fmt: skip
+    if now.surge_sags_to < cut.high and build.delay < need.surge_time:
+        sheet.find("surge_cuts", "fix", "A surge looks like an empty battery",
+                   f"It pulls a battery at {short(need.nominal, 'V')} down to {fmt(now.surge_sags_to, 'V')} for up to "
+                   f"{short(need.surge_time, 's')}; the cut-off acts after {short(build.delay, 's')}.",
+                   "Let the cut-off wait longer than the surge, or thicken what the battery feeds through.",
+                   figure="delay", cures=(("Let the proposal set the delay", _free("delay")),))  # fmt: skip
+
+
+def _supply(sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: ProtectionNeed, fed: Worst) -> None:
+    anew = ("Let the proposal choose the supply", _free("supply", "supply_stands"))
+    if fed.severity:
+        sheet.find("supply_high", "stop" if need.full > build.supply_stands else "fix", "The battery is too high for the control supply",
+                   f"{fmt(need.full, 'V')} while charging, {fmt(fed.value, 'V')} with what a suppressor lets through, on a supply "
+                   f"that stands {short(build.supply_stands, 'V')}: the controller and every gate go with it.",
+                   "A supply of a higher input rating.", worst=fed, cures=(anew,))  # fmt: skip
+    if build.supply == LINEAR and now.supply_low < need.gate + HEADROOM:
+        sheet.find("supply_low", "fix", "A flat battery starves the gates",
+                   f"{fmt(now.supply_low, 'V')} at full power, less {fmt(HEADROOM, 'V', 1)} in the regulator, for a gate supply of "
+                   f"{short(need.gate, 'V')}: half-driven switches burn.", "A converter, or a lower gate supply with a lock-out.",
+                   figure="supply", cures=(anew,))  # fmt: skip
+    if build.supply_guard == UNGUARDED:
+        sheet.find("supply_spikes", "fix", "Spikes reach the control supply",
+                   "Leads ring at every edge, and a fuse that opens throws what the cable holds at it: capacitors rated three times "
+                   "the battery have died so, and the controller behind them.",
+                   "A series resistor or bead, a suppressor, and a capacitor of its own, beside the controller.",
+                   figure="supply_guard", cures=(("Fit them", _free("supply_guard")),))  # fmt: skip
+
+
+def _output(
+    sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: ProtectionNeed, made: Bands, off: Worst | None,
+    stage: Stage,
+) -> None:  # fmt: skip
+    low, high = made["output_low"][2], made["output_high"][2]
+    least, most = now.outputs
+    if low.high > least or high.low < most:
+        sheet.find("window_narrow", "fix", "The output check trips in normal use",
+                   f"The output runs from {fmt(least, 'V')} to {fmt(most, 'V')} RMS; the check may act below "
+                   f"{fmt(low.high, 'V')} and above {fmt(high.low, 'V')}.",
+                   "Widen the window, or hold the output closer.", figure="output_low",
+                   cures=(("Widen the window", {f"{KEY}.output_low": math.floor(0.96 * least), f"{KEY}.output_high":
+                                                math.ceil(1.04 * most)}),))  # fmt: skip
+    if high.high > max(WIDE * need.v_out, 1.06 * most):
+        sheet.find("window_wide", "watch", "Loads are damaged before the output check acts",
+                   f"It may let {fmt(high.high, 'V')} pass; appliances are made for {short(need.v_out, 'V')} and a tenth more.",
+                   "Lower the limit.", figure="output_high",
+                   cures=(("Let the proposal set the window", _free("output_high", "output_low", "suppressor")),))  # fmt: skip
+    if build.overload < need.continuous:
+        sheet.find("overload_low", "fix", "The overload counts at the power that is asked",
+                   f"It counts above {short(build.overload, 'W')}; {short(need.continuous, 'W')} is asked for ever.",
+                   "A pick-up a tenth above the continuous power.", figure="overload",
+                   cures=(("Let the proposal set the overload", _free("overload", "twice")),))  # fmt: skip
+    if now.surge_passes < need.surge_time:
+        sheet.find("overload_fast", "fix", "The overload trips on the surge",
+                   f"{short(need.surge, 'W')} pass for {fmt(now.surge_passes, 's')}; {short(need.surge_time, 's')} is asked: "
+                   "motors will not start.", "Let twice the pick-up pass for longer.", figure="twice",
+                   cures=(("Let the proposal set the overload", _free("overload", "twice")),))  # fmt: skip
+    elif need.surge_time > 0 and now.surge_passes > SLOW * need.surge_time:
+        sheet.find("overload_slow", "fix", "An overload lasts longer than the parts were judged for",
+                   (f"{short(need.surge, 'W')} pass for {fmt(now.surge_passes, 's')}" if math.isfinite(now.surge_passes) else
+                    f"{short(need.surge, 'W')} never counts as an overload")
+                   + f"; heat-sinks and windings were judged for {short(need.surge_time, 's')}.",
+                   "A lower pick-up, or a shorter time.", figure="twice",
+                   cures=(("Let the proposal set the overload", _free("overload", "twice")),))  # fmt: skip
+    if off is None:
+        sheet.find("short_fuse", "stop", "A fuse alone never saves the switches from a short",
+                   f"The switches stand about {fmt(stage.withstand, 'A')} for microseconds; a fuse takes milliseconds to melt.",
+                   "An electronic trip that is off before the switches fail; the fuse stays, against fire.", figure="short",
+                   cures=(("Trip electronically", {f"{KEY}.short": None}),))  # fmt: skip
+    elif off.severity:
+        sheet.find("short_late", "stop", "A short is switched off too late",
+                   f"{fmt(stage.volts, 'V')} across {fmt(stage.inductance, 'H', 2)} add "
+                   f"{fmt(1e-6 * stage.volts / stage.inductance, 'A')} in a microsecond: {fmt(off.value, 'A')} when the switches "
+                   f"are off, {fmt(stage.withstand, 'A')} is what they stand.", "A quicker comparator, a lower trip, or a coil in the output that slows the rise.", worst=off,
+                   cures=(("Let the proposal set trip, delay and coil", _free("short_trip", "short_delay", "coil")),))  # fmt: skip
+    surge_peak = need.crest * need.surge / (need.power_factor * need.v_out)
+    if build.short != FUSE_ALONE and build.short_trip < surge_peak:
+        sheet.find("short_early", "fix", "The short-circuit trip acts at the surge",
+                   f"It trips at {fmt(build.short_trip, 'A')}; the surge peaks at {fmt(surge_peak, 'A')}.", "A higher trip.",
+                   figure="short_trip", cures=(("Let the proposal set the trip", _free("short_trip")),))  # fmt: skip
+    if build.after_trip == "tries for ever":
+        sheet.find("retries", "fix", "It tries a shorted output for ever",
+                   "Each try heats switches and wires again, while nobody looks.",
+                   "Latch it, or latch after a few tries with a rest between them.", figure="after_trip",
+                   cures=(("Latch it", {f"{KEY}.after_trip": None}),))  # fmt: skip
+    if build.output_fuse < now.current:
+        sheet.find("output_fuse", "fix", "The fuse at the socket is too small",
+                   f"{fmt(now.current, 'A')} flow at full power through a fuse of {short(build.output_fuse, 'A')}.",
+                   "The next size above 1.25 times the current.", figure="output_fuse",
+                   cures=(("Let the proposal choose the fuse", _free("output_fuse")),))  # fmt: skip
+    if build.suppressor < high.low:
+        sheet.find("suppressor", "fix", "The surge suppressor conducts at working voltage",
+                   f"It is made for {short(build.suppressor, 'V')} RMS; the output may stand at {fmt(high.high, 'V')} before it "
+                   "is switched off: it heats until it burns.", "The next rating above the output limit.",
+                   figure="suppressor", cures=(("Let the proposal choose it", _free("suppressor")),))  # fmt: skip

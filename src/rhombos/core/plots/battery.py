@@ -1,0 +1,67 @@
+"""Pictures of the source: a day's use, the five-step gauge, the cold."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from rhombos.core.brief import PEUKERT, RESTING
+from rhombos.core.plots.model import Chart, Mark, Scale, curve, roomy
+from rhombos.core.points import Point
+from rhombos.core.solve import Worked
+from rhombos.core.units import fmt, short
+
+STEPS = ("empty", "1 of 5", "2 of 5", "3 of 5", "4 of 5", "full")
+
+
+def day(worked: Worked) -> Chart:
+    """What is left in the battery over a day's use; each step settled on its own."""
+    brief = worked.brief
+    steps = brief.power.steps
+    if not steps:
+        return Chart(key="day", title="A day's use", remark="Write one in the brief, as 60 W 4 h, 500 W 20 min, to see what is left of "
+                                                            "the battery.")  # fmt: skip
+    drawn = _currents(worked, {w for w, _ in steps})
+    exponent, rated = PEUKERT[brief.source.chemistry]
+    capacity = brief.source.capacity
+    time, left = [0.0], [1.0]
+    for watts, seconds in steps:
+        # Peukert: a current empties the battery as fast as a larger one would, were its capacity free of haste
+        current = drawn[watts]
+        rate = current / capacity if exponent == 1 else (current * rated / capacity) ** exponent / rated
+        time.append(time[-1] + seconds)
+        left.append(left[-1] - rate * seconds)
+    y = Scale("%", 1.0)
+    hours = Scale("1", 1.0)
+    shown = np.array(time) / 3600
+    end = left[-1]
+    told = f"{fmt(max(end, 0.0), '%', 2)} is left after {fmt(time[-1], 's')}" if end >= 0 else \
+        f"it is empty after {fmt(float(np.interp(0, left[::-1], time[::-1])), 's')} of {fmt(time[-1], 's')}"  # fmt: skip
+    return Chart(
+        key="day", title="A day's use", x=hours.axis("hours", low=0, high=float(shown[-1])),
+        y=y.axis("left", low=min(0.0, roomy(-end) * -1 if end < 0 else 0.0), high=1.0),
+        series=(curve("left in the battery", shown, left, hours, y),),
+        marks=(Mark(at=y(0.2), label="kept in hand: 20 %", role="house"),),
+        remark=f"From {short(capacity, 'A*h')}: {told}, with the losses of every step and what is drawn at no load."
+               + (f" Peukert's exponent {exponent:g}, capacity stated for {short(rated / 3600, '1')} h." if exponent > 1 else ""))  # fmt: skip
+
+
+def _currents(worked: Worked, powers: set[float]) -> dict[float, float]:
+    """Battery current at each power at the socket, on the nominal battery, A."""
+    nominal = worked.settled["nominal"].point
+    points = {
+        f"step {w:g}": Point(f"step {w:g}", f"{w:g} W", nominal.emf, w, nominal.power_factor if w else 1.0) for w in sorted(powers)
+    }
+    settled = worked.route.settle_all(worked.builds, worked.brief, worked.shelf, worked.rules, points=points, tolerance=1e-3)
+    return {w: settled[f"step {w:g}"].states["battery"].current for w in powers}
+
+
+def gauge(worked: Worked) -> Chart:
+    """Resting voltages of a five-step gauge."""
+    source = worked.brief.source
+    volts = [source.cells * v for v in RESTING[source.chemistry]]
+    rows = (("shows", "rested battery above", "from the step below"), *(
+        (name, fmt(v, "V", 4), fmt(v - b, "V", 2) if b else "")
+        for name, v, b in reversed(list(zip(STEPS, volts, [0.0, *volts[:-1]], strict=True)))))  # fmt: skip
+    return Chart(
+        key="gauge", title="Five-step gauge", rows=rows,
+        remark=f"Typical of {source.cells} rested {source.chemistry} cells at 25 °C; half an hour without load. Measure yours.")

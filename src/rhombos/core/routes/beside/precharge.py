@@ -1,0 +1,50 @@
+"""The precharge of the bank that the battery meets first."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from rhombos.core.blocks import precharge as block
+from rhombos.core.blocks import precharge_report
+from rhombos.core.brief import Brief
+from rhombos.core.ledger import Ledger
+from rhombos.core.parts import Capacitor, Fuse, Shelf
+from rhombos.core.report import BlockReport
+from rhombos.core.routes.supply import battery_of
+from rhombos.core.rules import Rules
+from rhombos.core.sheet import Sheet
+
+Build = block.PrechargeBuild
+LOOP = 1.2e-6
+"""Inductance of a metre of cable, there and back, H: two leads side by side."""
+
+
+def need_of(builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> block.PrechargeNeed:
+    """The input bank behind battery and cable, at the highest voltage of the battery."""
+    full = brief.source.volts[2]
+    cells = battery_of(full, builds, brief, shelf, rules)
+    entry = builds["input_stage"]
+    banks = getattr(entry, "banks", 1)
+    esr = shelf.get(Capacitor, entry.capacitor).esr * banks / entry.count
+    carried = shelf.get(Fuse, entry.fuse).i_rating
+    return block.PrechargeNeed(full, cells.resistance, LOOP * brief.source.cable_length, cells.capacitance, esr, carried)
+
+
+def propose(
+    settled: Mapping[str, Any], builds: Mapping[str, Any], pins: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules
+) -> block.PrechargeBuild:  # fmt: skip
+    """A resistor, and a sequence about it."""
+    return block.propose(need_of(builds, brief, shelf, rules), pins, shelf, rules)
+
+
+def settle(
+    settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+) -> block.PrechargeState:  # fmt: skip
+    """It does not know of the load that comes after it."""
+    return block.assess(need_of(builds, brief, shelf, rules), builds[block.KEY], shelf, rules, ledger)
+
+
+def report(sheet: Sheet, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief) -> BlockReport:
+    """Figures and findings."""
+    return precharge_report.report(sheet, sheet.shelf.get(Fuse, builds["input_stage"].fuse), need_of(builds, brief, sheet.shelf, sheet.rules))

@@ -1,0 +1,88 @@
+"""What protects the path: thresholds on battery and output, overload, short circuit."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from rhombos.core.blocks import protection as block
+from rhombos.core.blocks import protection_report
+from rhombos.core.brief import Brief
+from rhombos.core.ledger import Ledger
+from rhombos.core.parts import Capacitor, Igbt, Shelf
+from rhombos.core.points import STEADY
+from rhombos.core.report import BlockReport
+from rhombos.core.routes.supply import battery_of
+from rhombos.core.rules import Rules
+from rhombos.core.sheet import Sheet
+
+Build = block.ProtectionBuild
+WIRING = 2.5e-6
+"""Inductance of the leads to a short at the end of two metres of cord, H."""
+PULSED = {True: 2.0, False: 3.0}
+"""What a switch stands for microseconds over its rated current: IGBTs, all others."""
+LARGEST_CREST = 2**0.5
+
+
+def need_of(builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> block.ProtectionNeed:
+    """Battery band, what is asked, and how peaky the socket's current is."""
+    empty, nominal, full = brief.source.volts
+    asked = brief.power
+    crest = 1.0 if brief.output.waveform == "square" else LARGEST_CREST
+    if "output_filter" in builds:
+        crest *= 1 + rules.filter_ripple / 2
+    resistance = battery_of(nominal, builds, brief, shelf, rules).resistance
+    gate = max((builds[k].supply for k in ("front_drive", "bridge_drive") if k in builds), default=rules.gate_drive)
+    return block.ProtectionNeed(empty, nominal, full, resistance, asked.continuous, asked.surge, asked.surge_time,
+                                brief.output.voltage, asked.power_factor, crest, gate)  # fmt: skip
+
+
+def stage_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf) -> block.Stage:
+    """What a short at the socket meets on its way back to the switches."""
+    now = settled["nominal"].states
+    key = next(k for k in ("h_bridge", "oscillator", "front_end") if k in builds)
+    build = builds[key]
+    device: Any = shelf.find("mosfet|igbt|bipolar", build.switch)
+    withstand = PULSED[isinstance(device, Igbt)] * device.i_rating * build.parallel
+    iron = now.get("iron_transformer")
+    volts = now["dc_link"].peak if "dc_link" in now else brief.source.volts[2]
+    ratio = iron.ratio if iron else 1.0
+    behind = WIRING + (builds["output_filter"].inductance if "output_filter" in builds else 0.0)
+    return block.Stage(volts, behind / ratio**2 + (iron.leakage if iron else 0.0), ratio, withstand)
+
+
+def outputs_of(settled: Mapping[str, Any], brief: Brief) -> tuple[float, float]:
+    """Lowest and highest output over the steady points and idle, V RMS."""
+    found = [brief.output.voltage]
+    for key in (*STEADY, "idle"):
+        states = settled[key].states
+        given = getattr(states.get("iron_transformer"), "output", 0.0) or getattr(states.get("h_bridge"), "output", 0.0)
+        if given > 0 and not getattr(states.get("battery"), "collapsed", False):
+            found.append(given)
+    return min(found), max(found)
+
+
+def propose(
+    settled: Mapping[str, Any], builds: Mapping[str, Any], pins: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules
+) -> block.ProtectionBuild:  # fmt: skip
+    """Thresholds and trips for the path as it stands."""
+    need = need_of(builds, brief, shelf, rules)
+    return block.propose(need, stage_of(settled, builds, brief, shelf), outputs_of(settled, brief), pins, rules)
+
+
+def settle(
+    settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+) -> block.ProtectionState:  # fmt: skip
+    """What they do with a flat battery at full power, and with a surge."""
+    flat, surge = settled["flat"].states["battery"], settled["surge_flat"].states["battery"]
+    return block.assess(
+        need_of(builds, brief, shelf, rules), builds[block.KEY], (flat.current, flat.power, surge.power),
+        outputs_of(settled, brief), stage_of(settled, builds, brief, shelf), ledger)  # fmt: skip
+
+
+def report(sheet: Sheet, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief) -> BlockReport:
+    """Figures and findings."""
+    entry = builds["input_stage"]
+    can = sheet.shelf.get(Capacitor, entry.capacitor).v_rating * getattr(entry, "banks", 1)
+    need = need_of(builds, brief, sheet.shelf, sheet.rules)
+    return protection_report.report(sheet, need, stage_of(settled, builds, brief, sheet.shelf), can)

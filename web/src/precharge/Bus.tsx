@@ -1,0 +1,118 @@
+import { Box, Flex, Grid, Input, Spinner, Text } from "@chakra-ui/react"
+import { useCallback, useEffect, useState } from "react"
+
+import { client, data, Refusal, type BriefField, type Figure, type PinValue, type Problem } from "../api/client"
+import { useBus, useBusFields } from "../api/hooks"
+import { Figures } from "../bench/Figures"
+import { Findings } from "../bench/Findings"
+import { Plot } from "../bench/Plot"
+import { Circuit } from "../circuits"
+import { download } from "../ui/download"
+import { Fault, Page, Plain } from "../ui/Page"
+
+const KEPT = "rhombos.bus"
+interface Asked {
+  bus: Record<string, string>
+  pins: Record<string, PinValue>
+}
+const kept = (): Asked => JSON.parse(localStorage.getItem(KEPT) ?? '{"bus":{},"pins":{}}') as Asked
+
+/** The precharge of any bus from 12 to 1000 V, with no design about it. What was typed stays in this browser. */
+export function Bus() {
+  const [asked, setAsked] = useState(kept)
+  const [fault, setFault] = useState<string>()
+  const [chosen, setChosen] = useState<Figure | null>(null)
+  const fields = useBusFields()
+  const seen = useBus(asked)
+  useEffect(() => localStorage.setItem(KEPT, JSON.stringify(asked)), [asked])
+  /** Take it if the server does; else say why, and keep what stood. */
+  const take = useCallback(async (next: Asked): Promise<Problem | null> => {
+    try {
+      await data(client.POST("/api/bus", { body: next as never }))
+      setAsked(next)
+      return null
+    } catch (error) {
+      if (error instanceof Refusal) return error.problem
+      throw error
+    }
+  }, [])
+  const apply = useCallback(
+    (patch: Record<string, PinValue>) => {
+      const pins = Object.fromEntries(Object.entries({ ...asked.pins, ...patch }).filter(([, v]) => v !== null))
+      return take({ ...asked, pins })
+    },
+    [asked, take],
+  )
+  const pin = useCallback((address: string, value: PinValue) => apply({ [address]: value }), [apply])
+  const file = (ending: "csv" | "c") =>
+    data(client.POST("/api/bus/{ending}", { params: { path: { ending } }, body: asked as never, parseAs: "blob" })).then(
+      (got) => (setFault(undefined), download(got as unknown as Blob, `precharge.${ending}`)),
+      (why: Error) => setFault(why.message),
+    )
+  const told = fault ?? seen.error?.message
+  return (
+    <Page title="Precharge of a bus">
+      {told && <Fault mb="3">{told}</Fault>}
+      <Grid templateColumns="minmax(430px, 1.1fr) minmax(320px, 1fr) minmax(230px, 0.6fr)" gap="6" mx="-4" data-testid="bus" data-fresh={!seen.isFetching}>
+        <Box>
+          {fields.data?.map((f) => (
+            <Entry key={`${f.address}-${asked.bus[f.address] ?? f.text}`} field={f} text={asked.bus[f.address] ?? f.text} take={(text) => take({ ...asked, bus: { ...asked.bus, [f.address]: text } })} />
+          ))}
+          <Box h="4" />
+          {seen.data ? (
+            <>
+              <Circuit block={seen.data.block} />
+              <Figures figures={seen.data.block.figures} chosen={chosen} open={setChosen} pin={pin} />
+            </>
+          ) : (
+            !told && <Spinner color="copper" />
+          )}
+        </Box>
+        <Box>
+          <Flex gap="2" mb="2">
+            <Plain size="xs" onClick={() => void file("csv")} data-testid="bus-csv">
+              state table, CSV
+            </Plain>
+            <Plain size="xs" onClick={() => void file("c")} data-testid="bus-c">
+              portable C
+            </Plain>
+            <Plain size="xs" ml="auto" onClick={() => setAsked({ bus: {}, pins: {} })} data-testid="bus-anew">
+              begin anew
+            </Plain>
+          </Flex>
+          {seen.data?.charts.map((c) => <Plot key={c.key} chart={c} />)}
+        </Box>
+        <Box>
+          <Text fontSize="sm" color="stop" fontWeight="700" mb="2">
+            A charged bus kills. Bleed it, wait, measure, then touch.
+          </Text>
+          {seen.data && <Findings findings={seen.data.findings} apply={apply} jump={(f) => setChosen(seen.data?.block.figures.find((x) => x.address === f.figure) ?? null)} />}
+        </Box>
+      </Grid>
+    </Page>
+  )
+}
+
+function Entry({ field: f, text: now, take }: { field: BriefField; text: string; take: (text: string) => Promise<Problem | null> }) {
+  const [text, setText] = useState(now)
+  const [refused, setRefused] = useState<string>()
+  const keep = async () => {
+    if (text === now) return setRefused(undefined)
+    const problem = await take(text)
+    setRefused(problem ? (problem.problems?.[0]?.message ?? problem.detail) : undefined)
+  }
+  return (
+    <Box borderBottom="1px solid" borderColor="faint" py="0.5">
+      <Flex align="center" gap="2" minH="30px">
+        <Text flex="1" fontSize="sm">
+          {f.title}
+        </Text>
+        <Text fontSize="12px" color="ink.soft">
+          {f.allowed}
+        </Text>
+        <Input size="xs" w="120px" fontFamily="mono" textAlign="right" value={text} aria-label={f.title} aria-invalid={!!refused} onChange={(e) => setText(e.target.value)} onBlur={() => void keep()} onKeyDown={(e) => e.key === "Enter" && void keep()} data-testid={`bus-${f.address}`} />
+      </Flex>
+      {refused && <Fault>{refused}</Fault>}
+    </Box>
+  )
+}
