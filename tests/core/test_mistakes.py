@@ -54,6 +54,7 @@ MISTAKES = {
     "switches of a lower battery": ("front_end.voltage", {"front_end.switch": "MN-075-4.2m-A"}, LI_ION, "push-pull link"),
     "surge taken for an empty battery": ("protection.surge_cuts", {"protection.delay": 0.5}, {"source": {"capacity": "22 Ah"}}, "push-pull link"),
     "precharge that never finishes": ("precharge.never", {"precharge.load": "constant power", "precharge.load_power": 60, "precharge.resistor": 27}, {}, "push-pull link"),
+    "relay lets go early": ("precharge.lets_go", {"precharge.closing": 0.005}, {}, "push-pull link"),
     "resistor left in": ("precharge.leaks", {"precharge.school": "left across the contactor"}, {}, "push-pull link"),
     "contacts that break no DC": ("precharge.breaks", {"precharge.contact_volts": 15}, {}, "push-pull link"),
     "light relay": ("precharge.contacts", {"precharge.contactor": 20}, {}, "push-pull link"),

@@ -11,13 +11,12 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from rhombos.core.blocks import precharge
-from rhombos.core.blocks.precharge import DROPS_OUT, PrechargeBuild, PrechargeNeed
+from rhombos.core.blocks.precharge import CLOSING, CONTROL, DROPS_OUT, NEGATIVE, RELEASING, PrechargeBuild, PrechargeNeed
 from rhombos.core.brief import Brief
 from rhombos.core.ledger import SILENT
 from rhombos.core.parts import Resistor
 from rhombos.core.plots import charts
 from rhombos.core.precharge import FAULTS, march, state_table_c, state_table_csv
-from rhombos.core.precharge.march import CLOSING, CONTROL, NEGATIVE, RELEASING
 from rhombos.core.routes.beside.precharge import need_of
 from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve, work_out

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pydantic import BaseModel, ConfigDict
 
 from rhombos.core.brief import BatterySource, Brief
-from rhombos.core.findings import Finding, PinValue, Severity, worst_first
+from rhombos.core.findings import ORDER, Finding, PinValue, Severity, worst_first
 from rhombos.core.report import Figure, Solution
 from rhombos.core.solve import Worked, explain, work_out
 from rhombos.core.units import short
@@ -65,7 +65,8 @@ class Compared(BaseModel):
 
 
 class Item(BaseModel):
-    """One thing touched: as built and for the new battery, and what happens to it if it is kept."""
+    """One thing touched: as built and for the new battery, and what happens to it if it is kept; what the old battery brought
+    too is said to be as before."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -129,10 +130,11 @@ def _item(touched: _Touched, before: Solution, held: Solution, anew: Solution) -
                  new=new[a].text if a in new else "none")
         for a in shown)  # fmt: skip
     found = worst_first([f for f in held.findings if f.code in touched.judges])
+    was = {f.code: ORDER[f.severity] for f in before.findings}
     serious = [f for f in found if f.severity != "note"]
     moved = [v for v in values if v.old != v.new]
     if serious:
-        verdict = " ".join(f"{f.title}: {f.cause}" for f in serious[:2])
+        verdict = " ".join(f"{'As before: ' if was.get(f.code, 9) <= ORDER[f.severity] else ''}{f.title}: {f.cause}" for f in serious[:2])
         change = _told(moved) or serious[0].remedy
     elif moved:
         verdict = "Holds as it is built."

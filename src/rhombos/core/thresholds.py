@@ -88,7 +88,9 @@ def _fitted(level: float, rises: bool, gap: float, top: float, larger: int, rule
     hold = nearest(top * HIGH / gap)
     # the tap that puts the threshold that matters where it should be, whatever the preferred value made of the other
     wanted = top / ((level if rises else level + HIGH * top / hold) / REFERENCE - 1 - top / hold)
-    spread = 2 * rules.resistor_tolerance + rules.reference_tolerance + HIGH_TOLERANCE * gap / level
+    spread = 2 * rules.resistor_tolerance + rules.reference_tolerance + (HIGH_TOLERANCE + rules.resistor_tolerance) * gap / level
+    # how much more the lower resistor must move than the threshold does
+    spread *= level * wanted / (REFERENCE * top)
     trimmer = at_least(2 * spread * wanted, E6)
     for _ in range(larger):
         trimmer = at_least(1.2 * trimmer, E6)

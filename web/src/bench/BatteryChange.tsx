@@ -31,7 +31,9 @@ export function BatteryChange({ handle, done }: { handle: DesignHandle; done: ()
         <NativeSelect.Root size="xs" w="120px">
           <NativeSelect.Field value={chemistry} onChange={(e) => setChemistry(e.currentTarget.value as typeof chemistry)} aria-label="chemistry" data-testid="new-chemistry">
             {CHEMISTRIES.map((c) => (
-              <option key={c}>{c}</option>
+              <option key={c} value={c}>
+                {c}
+              </option>
             ))}
           </NativeSelect.Field>
           <NativeSelect.Indicator />

@@ -25,7 +25,7 @@ export function Margins({ solution, go, done }: { solution: Solution; go: (block
       <Box as="table" w="100%" fontSize="sm" css={{ "& td": { padding: "4px 10px 4px 0", whiteSpace: "nowrap" }, "& tr": { borderBottom: "1px solid var(--chakra-colors-faint)" }, "& td.n": { fontFamily: "var(--chakra-fonts-mono)", textAlign: "right" } }}>
         <tbody>
           {rows.map((m) => (
-            <tr key={`${m.address}-${m.title}`} data-testid={`margin-${m.address}`}>
+            <tr key={`${m.address}-${m.title}`} data-testid={`margin-${m.address}`} data-left={m.left}>
               <td style={{ color: "var(--chakra-colors-ink-soft)" }}>{m.where}</td>
               <td>
                 <Quiet px="0" color="ink" onClick={() => go(m.block, m.address)}>

@@ -135,7 +135,7 @@ def _cold(sheet: Sheet, brief: Brief) -> None:
     steps = RESTING[brief.source.chemistry]
     closest = min((b - a) / b for a, b in pairwise(steps))
     if closest < 2 * GAUGE_ERROR:
-        sheet.find("gauge", "watch" if closest < GAUGE_ERROR else "note", "A voltage gauge tells little of this battery",
+        sheet.find("gauge", "note", "A voltage gauge tells little of this battery",
                    f"Two of its five steps lie {fmt(closest, '%', 2)} apart; a reading is off by {fmt(GAUGE_ERROR, '%', 2)} and by "
                    "every ampere that flows.", "Count ampere-hours; use the voltage only at both ends, rested.",
                    figure="terminal")  # fmt: skip

@@ -37,8 +37,21 @@ CONTACTORS = (20, 40, 60, 80, 100, 150, 200, 300, 400, 500, 800, 1000)
 """Usual currents of relays and contactors, A."""
 BREAKS = (15, 30, 60, 80, 125, 250, 450, 750, 1000, 1500)
 """Voltages that usual contacts break as DC, V."""
+RESTS = (10, 30, 100, 300)
+"""Rest between tries over the time-out, the shortest that some resistor stands."""
+CLOSES = (0.95, 0.97, 0.98, 0.99, 0.995)
+MAKES = 10.0
+"""What a usual contactor makes without welding, over its rated current."""
 GAP = 1e-6
 """Share of the closing voltage by which an equilibrium counts as missed."""
+
+
+CONTROL, NEGATIVE, CLOSING, RELEASING = 0.2, 0.1, 0.05, 0.1
+"""How long each step of a proposed start lasts, s: control supply, negative contactor, positive contactor, relay."""
+EMPTY = 0.1
+"""Share of the source that the bus must lie below before the relay: else the contactor is bridged, or the reading lies."""
+PULLS_IN = 0.03
+"""What a contactor takes to close for sure, s."""
 
 
 class PrechargeBuild(Build):
@@ -53,6 +66,11 @@ class PrechargeBuild(Build):
     rest: Second = Field(ge=0, le=600, title="Rest between tries")
     load: str = options("Draws meanwhile", "nothing", "a resistance", "constant power")
     load_power: Watt = Field(ge=0, le=1e5, title="What it draws at full voltage")
+    wakes: Second = Field(CONTROL, ge=0.01, le=10, title="Control supply first, for")
+    joins: Second = Field(NEGATIVE, ge=0.01, le=10, title="Negative contactor before the relay")
+    closing: Second = Field(CLOSING, ge=0.001, le=5, title="Positive contactor before the relay lets go")
+    releasing: Second = Field(RELEASING, ge=0.001, le=5, title="Relay let go before it runs")
+    empty_below: Ratio = Field(EMPTY, ge=0.005, le=0.5, title="Bus counts as empty below")
     relay: Ampere = Field(ge=0.1, le=500, title="Precharge relay, rated")
     contactor: Ampere = Field(ge=1, le=2000, title="Contactor, rated")
     contact_volts: Volt = Field(ge=5, le=2000, title="Contacts break, DC")
@@ -91,7 +109,7 @@ class PrechargeState:
 
 def propose(need: PrechargeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> PrechargeBuild:
     """A resistor that fills the bank in a second and stands a shorted bus for the whole time-out."""
-    fields: dict[str, Any] = {"school": "switched", "close_at": 0.95, "tries": 3, "load": "nothing", "load_power": 0.0} | pins
+    fields: dict[str, Any] = {"school": "switched", "close_at": _closes(need), "tries": 3, "load": "nothing", "load_power": 0.0} | pins
     k = fields["close_at"]
     if "resistor" not in fields:
         if fields["school"] != "switched":
@@ -107,13 +125,22 @@ def propose(need: PrechargeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rule
         if math.isinf(sound):
             sound = source.precharge_time.work({"R": ohms, "C": need.bank, "k": k})
         fields["timeout"] = float(f"{min(120.0, max(0.01, TIMEOUTS * sound)):.2g}")
-    fields.setdefault("rest", float(f"{min(600.0, max(5.0, 10 * fields['timeout'])):.2g}"))
+    if "rest" not in fields:
+        rests = [float(f"{min(600.0, max(5.0, n * fields['timeout'])):.2g}") for n in RESTS]
+        fields["rest"] = next((r for r in rests if _able(need, {**fields, "rest": r}, shelf, rules)), rests[-1])
     fields.setdefault("relay", _rated(RELAYS, need.volts / ohms))
     fields.setdefault("contactor", _rated(CONTACTORS, need.current))
     fields.setdefault("contact_volts", _rated(BREAKS, need.volts))
     if "type" not in fields:
         fields["type"] = _series(need, fields, shelf, rules)
     return PrechargeBuild.within(fields)
+
+
+def _closes(need: PrechargeNeed) -> float:
+    """The earliest usual closing that spares the contactor, share of the source."""
+    makes = MAKES * _rated(CONTACTORS, need.current)
+    path = need.resistance + need.esr + CONTACT
+    return next((k for k in CLOSES if source.closing_inrush.work({"k": k, "V": need.volts, "R_s": path}) <= makes), CLOSES[-1])
 
 
 def _rated(ratings: tuple[float, ...], least: float) -> float:
@@ -132,17 +159,22 @@ def _most_resistance(need: PrechargeNeed, fields: dict[str, Any]) -> float:
 
 def _series(need: PrechargeNeed, fields: dict[str, Any], shelf: Shelf, rules: Rules) -> str:
     """The cheapest series that stands the voltage, a short for the time-out, and the mean of all tries; else the strongest."""
+    if able := _able(need, fields, shelf, rules):
+        return min(able, key=lambda r: (r.price, r.id)).id
+    ohms = fields["resistor"]
+    return max(shelf.all(Resistor), key=lambda r: (r.r_low <= ohms <= r.r_high, r.pulse, r.id)).id
+
+
+def _able(need: PrechargeNeed, fields: dict[str, Any], shelf: Shelf, rules: Rules) -> list[Resistor]:
+    """Every series that stands the voltage, a short for the time-out, and the mean of all tries; the pinned one alone if one is."""
     ohms = fields["resistor"]
     rest = fields["rest"] if fields["school"] == "switched" else 0.0
     mean = source.precharge_mean_power.work({"V": need.volts, "R": ohms, "t": fields["timeout"], "t_rest": rest})
-    able = [
+    return [
         r for r in shelf.all(Resistor)
-        if r.r_low <= ohms <= r.r_high and r.v_rating >= need.volts and r.power * (1 - rules.resistor_margin) >= mean
+        if fields.get("type", r.id) == r.id and r.r_low <= ohms <= r.r_high and r.v_rating >= need.volts and r.power * (1 - rules.resistor_margin) >= mean
         and r.pulse * (1 - PULSE_MARGIN) >= _pulse(need, ohms, fields["timeout"], r)
     ]  # fmt: skip
-    if able:
-        return min(able, key=lambda r: (r.price, r.id)).id
-    return max(shelf.all(Resistor), key=lambda r: (r.r_low <= ohms <= r.r_high, r.pulse, r.id)).id
 
 
 def _pulse(need: PrechargeNeed, ohms: float, timeout: float, series: Resistor) -> float:

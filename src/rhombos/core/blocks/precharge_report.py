@@ -4,7 +4,16 @@ from __future__ import annotations
 
 import math
 
-from rhombos.core.blocks.precharge import DROPS_OUT, KEY, PULSE_MARGIN, PrechargeBuild, PrechargeNeed, PrechargeState
+from rhombos.core.blocks.precharge import (
+    DROPS_OUT,
+    KEY,
+    MAKES,
+    PULLS_IN,
+    PULSE_MARGIN,
+    PrechargeBuild,
+    PrechargeNeed,
+    PrechargeState,
+)
 from rhombos.core.book import source
 from rhombos.core.findings import PinValue
 from rhombos.core.parts import Fuse, Resistor
@@ -14,8 +23,6 @@ from rhombos.core.units import fmt, short
 
 FUSE_SPARE = 0.3
 """Part of the fuse's melting that a start must leave, since starts add up."""
-INRUSH = 10.0
-"""Inrush at closing over the contactor's rating, from which on contacts are likely to weld: a usual contactor's making current."""
 
 
 def report(sheet: Sheet, fuse: Fuse | None, need: PrechargeNeed) -> BlockReport:
@@ -29,7 +36,7 @@ def report(sheet: Sheet, fuse: Fuse | None, need: PrechargeNeed) -> BlockReport:
     pulse = sheet.limited("fault_energy", "W_f", "Shorted bus, energy in the resistor", "J", series.pulse, PULSE_MARGIN)
     heat = sheet.limited("mean_power", r"\bar P", "Mean power of all tries", "W", series.power, sheet.rules.resistor_margin)
     rated = sheet.limited("volts", "V", "Voltage across the resistor", "V", series.v_rating)
-    closing = sheet.limited("inrush", r"\hat I_c", "Inrush left at closing", "A", INRUSH * build.contactor)
+    closing = sheet.limited("inrush", r"\hat I_c", "Inrush left at closing", "A", MAKES * build.contactor)
     path = need.resistance + need.esr
     strain = float(source.decaying_pulse(I_pk=now.inrush, R_s=path, C=need.bank))
     ages = sheet.fixed("fuse_strain", "I^2t", "Inrush at closing, against the fuse", strain, "A^2*s", fuse.i2t, FUSE_SPARE,
@@ -41,6 +48,11 @@ def report(sheet: Sheet, fuse: Fuse | None, need: PrechargeNeed) -> BlockReport:
     sheet.choice("timeout", "t_o", "Time-out")
     sheet.choice("tries", "n", "Tries before it locks")
     sheet.choice("rest", "t_r", "Rest between tries")
+    sheet.choice("wakes", "t_1", "Control supply first, for")
+    sheet.choice("joins", "t_2", "Negative before the relay")
+    sheet.choice("empty_below", "", "Bus counts as empty below")
+    sheet.choice("closing", "t_3", "Positive before the relay lets go")
+    sheet.choice("releasing", "t_4", "Relay let go before it runs")
     sheet.choice("load", "", "Draws meanwhile")
     sheet.choice("load_power", "P_L", "What it draws at full voltage")
     sheet.fixed_value("ceiling", r"V_\infty", "Bus after unlimited time", now.ceiling, "V", "highest source")
@@ -136,6 +148,11 @@ def _findings(
                    f"At {fmt(build.close_at, '%', 3)} of the source {fmt(closing.value, 'A')} still rush into the bank: "
                    "contacts weld.", "Close later: each halving of what is left halves the inrush.", worst=closing,
                    cures=(("Close where the proposal does", _free("close_at", "resistor", "timeout")),))  # fmt: skip
+    if build.closing < PULLS_IN and build.school == "switched":
+        sheet.find("lets_go", "fix", "The relay lets go before the contactor has closed",
+                   f"It is given {fmt(build.closing, 's')}; a contactor takes up to {fmt(PULLS_IN, 's')}: for a moment nothing feeds "
+                   "the bus, and the inrush comes after all.", "Hold the relay until the contactor has surely closed.",
+                   figure="closing", cures=(("Let the proposal set the time", _free("closing")),))  # fmt: skip
     if build.school != "switched":
         sheet.find("leaks", "watch", "A resistor across the contactor leaks for ever",
                    f"{fmt(now.leak, 'A')} flow into the bus as long as the battery is there: the bus is never dead, and a "

@@ -18,8 +18,8 @@ def day(worked: Worked) -> Chart:
     brief = worked.brief
     steps = brief.power.steps
     if not steps:
-        return Chart(key="day", title="A day's use", remark="Write one in the brief, as 60 W 4 h, 500 W 20 min, to see what is left of "
-                                                            "the battery.")  # fmt: skip
+        return Chart(key="day", title="A day's use", rows=(("power at the socket", "for"), ("60 W", "4 h"), ("500 W", "20 min")),
+                     remark="Write yours in the brief, as 60 W 4 h, 500 W 20 min, to see what is left of the battery.")
     drawn = _currents(worked, {w for w, _ in steps})
     exponent, rated = PEUKERT[brief.source.chemistry]
     capacity = brief.source.capacity

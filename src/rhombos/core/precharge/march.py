@@ -16,11 +16,8 @@ Array = NDArray[np.float64]
 FaultName = Literal["none", "shorted bus", "open resistor", "welded contactor", "frozen reading"]
 FAULTS: tuple[FaultName, ...] = get_args(FaultName)
 StateName = Literal["off", "control", "negative", "precharge", "close", "release", "run", "rest", "locked"]
-CONTROL, NEGATIVE, CLOSING, RELEASING, RUNNING = 0.2, 0.1, 0.05, 0.1, 0.3
-"""How long each step of a sound start lasts, s: control supply, negative contactor, positive contactor, relay; and what is
-shown of running."""
-EMPTY = 0.1
-"""Share of the source that the bus must lie below before the relay: else the contactor is bridged, or the reading lies."""
+RUNNING = 0.3
+"""What is shown of running, s."""
 FROZEN = 0.97
 """Share of the source that a frozen reading shows."""
 WAKES = 0.01
@@ -137,20 +134,20 @@ class _Bench:
 def march(need: PrechargeNeed, build: PrechargeBuild, series: Resistor, fault: FaultName = "none") -> Marched:
     """The sequence with a fault, from switching on to running or locked."""
     bench = _Bench(need, build, series, fault)
-    bench.hold("control", CONTROL, "control supply up")
+    bench.hold("control", build.wakes, "control supply up")
     for attempt in range(build.tries):
-        bench.hold("negative", NEGATIVE, "negative contactor closed", negative=True)
-        if attempt == 0 and build.school == "switched" and bench.reading() > EMPTY * need.volts:
+        bench.hold("negative", build.joins, "negative contactor closed", negative=True)
+        if attempt == 0 and build.school == "switched" and bench.reading() > build.empty_below * need.volts:
             bench.hold("locked", RUNNING, "bus not empty before the relay: welded contactor, or a reading that lies")
             return bench.made
         # left across the contactor, nothing tells a frozen reading from a bus that is full: it closes at once
-        waits = build.timeout if fault != "frozen reading" else NEGATIVE
+        waits = build.timeout if fault != "frozen reading" else build.joins
         there = bench.hold("precharge", waits, "waits for the bus", negative=True, relay=build.school == "switched",
                            until=build.close_at * need.volts)  # fmt: skip
         if there or fault == "frozen reading":
-            bench.hold("close", CLOSING, "positive contactor closes", negative=True, relay=build.school == "switched",
+            bench.hold("close", build.closing, "positive contactor closes", negative=True, relay=build.school == "switched",
                        positive=True)  # fmt: skip
-            bench.hold("release", RELEASING, "precharge relay released", negative=True, positive=True)
+            bench.hold("release", build.releasing, "precharge relay released", negative=True, positive=True)
             bench.hold("run", RUNNING, "runs", negative=True, positive=True)
             return bench.made
         if attempt < build.tries - 1:

@@ -3,20 +3,19 @@
 from __future__ import annotations
 
 from rhombos.core.blocks.precharge import PrechargeBuild, PrechargeNeed
-from rhombos.core.precharge.march import CLOSING, CONTROL, EMPTY, NEGATIVE, RELEASING
 
 
 def _rows(need: PrechargeNeed, build: PrechargeBuild) -> list[tuple[str, ...]]:
     switched = build.school == "switched"
     relay = "1" if switched else "0"
-    closes, empty = f"{build.close_at * need.volts:.4g}", f"{EMPTY * need.volts:.4g}"
+    closes, empty = f"{build.close_at * need.volts:.4g}", f"{build.empty_below * need.volts:.4g}"
     rows: list[tuple[str, ...]] = [
-        ("CONTROL", "0", "0", "0", f"after {CONTROL:g} s", "NEGATIVE", "", ""),
-        ("NEGATIVE", "1", "0", "0", f"after {NEGATIVE:g} s", "PRECHARGE",
+        ("CONTROL", "0", "0", "0", f"after {build.wakes:g} s", "NEGATIVE", "", ""),
+        ("NEGATIVE", "1", "0", "0", f"after {build.joins:g} s", "PRECHARGE",
          f"first try and bus > {empty} V" if switched else "", "LOCKED" if switched else ""),
         ("PRECHARGE", "1", relay, "0", f"bus >= {closes} V", "CLOSE", f"after {build.timeout:g} s", "REST"),
-        ("CLOSE", "1", relay, "1", f"after {CLOSING:g} s", "RELEASE", "", ""),
-        ("RELEASE", "1", "0", "1", f"after {RELEASING:g} s", "RUN", "", ""),
+        ("CLOSE", "1", relay, "1", f"after {build.closing:g} s", "RELEASE", "", ""),
+        ("RELEASE", "1", "0", "1", f"after {build.releasing:g} s", "RUN", "", ""),
         ("RUN", "1", "0", "1", "", "", "stop asked", "CONTROL"),
         ("REST", "0", "0", "0", f"after {build.rest:g} s", "NEGATIVE", f"try {build.tries} of {build.tries} failed", "LOCKED"),
         ("LOCKED", "0", "0", "0", "", "", "reset by a person", "CONTROL"),
@@ -33,7 +32,7 @@ def state_table_csv(need: PrechargeNeed, build: PrechargeBuild) -> str:
 def state_table_c(need: PrechargeNeed, build: PrechargeBuild) -> str:
     """The same as C99 without a library: call `precharge_step` with the bus, mV, and the time since the last call, ms."""
     switched = int(build.school == "switched")
-    closes, empty = round(1e3 * build.close_at * need.volts), round(1e3 * EMPTY * need.volts)
+    closes, empty = round(1e3 * build.close_at * need.volts), round(1e3 * build.empty_below * need.volts)
     return f"""/* Precharge sequence. Call precharge_step() every few milliseconds; drive the three coils from `out`. */
 #include <stdint.h>
 
@@ -58,10 +57,10 @@ struct precharge_coils precharge_step(struct precharge *p, int32_t bus_mv, uint3
     switch (p->state) {{
     case CONTROL:
         p->tries = 0;
-        if (p->since_ms >= {round(1e3 * CONTROL)}UL) go(p, NEGATIVE);
+        if (p->since_ms >= {round(1e3 * build.wakes)}UL) go(p, NEGATIVE);
         break;
     case NEGATIVE:
-        if (p->since_ms >= {round(1e3 * NEGATIVE)}UL)
+        if (p->since_ms >= {round(1e3 * build.joins)}UL)
             go(p, SWITCHED && p->tries == 0 && bus_mv > EMPTY_BELOW_MV ? LOCKED : PRECHARGE);
         break;
     case PRECHARGE:
@@ -69,10 +68,10 @@ struct precharge_coils precharge_step(struct precharge *p, int32_t bus_mv, uint3
         else if (p->since_ms >= TIMEOUT_MS) go(p, ++p->tries >= MOST_TRIES ? LOCKED : REST);
         break;
     case CLOSE:
-        if (p->since_ms >= {round(1e3 * CLOSING)}UL) go(p, RELEASE);
+        if (p->since_ms >= {round(1e3 * build.closing)}UL) go(p, RELEASE);
         break;
     case RELEASE:
-        if (p->since_ms >= {round(1e3 * RELEASING)}UL) go(p, RUN);
+        if (p->since_ms >= {round(1e3 * build.releasing)}UL) go(p, RUN);
         break;
     case REST:
         if (p->since_ms >= REST_MS) go(p, NEGATIVE);

@@ -1,0 +1,47 @@
+"""docs/findings.md says what the code can raise: no more, no less."""
+
+import importlib.util
+import re
+import sys
+from pathlib import Path
+
+from rhombos.core.rules import PRESETS
+from rhombos.core.solve import solve
+from tests.core.test_findings import RAISED
+from tests.core.test_mistakes import MISTAKES
+
+DOCS = Path(__file__).parents[2] / "docs"
+
+
+def generator():
+    spec = importlib.util.spec_from_file_location("findings_page", DOCS / "findings.py")
+    module = importlib.util.module_from_spec(spec)
+    sys.modules[spec.name] = module
+    spec.loader.exec_module(module)
+    return module
+
+
+def test_the_page_is_what_the_code_raises():
+    assert (DOCS / "findings.md").read_text() == generator().page(), "run docs/findings.py"
+
+
+def test_every_finding_that_a_design_raises_is_on_the_page(refuge, shelf):
+    rules = generator().every_rule()
+    patterns = []
+    for rule in rules:
+        blocks, _, code = rule.code.rpartition(".")
+        ways = "|".join(re.escape(b) for b in blocks.split(", "))
+        patterns.append(re.compile(rf"({ways})\.{re.escape(code).replace('…', '[a-z_]*')}"))
+    raised = {code for code, *_ in MISTAKES.values()} | set(RAISED)
+    for pins in list(RAISED.values())[::6]:
+        raised |= {f.code for f in solve(refuge, pins, shelf, PRESETS["usual"]).findings}
+    assert len(raised) > 100
+    for code in raised:
+        assert any(p.fullmatch(code) for p in patterns), code
+
+
+def test_every_finding_says_what_to_do():
+    for rule in generator().every_rule():
+        assert rule.title, rule.code
+        assert rule.remedy, rule.code
+        assert rule.severity, rule.code

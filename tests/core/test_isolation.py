@@ -1,0 +1,76 @@
+"""Isolation: the sense chain against the counts themselves, the crossings against the build."""
+
+import math
+
+import pytest
+
+from rhombos.core.blocks.isolation import CONVERTER, HALF, crossings
+from rhombos.core.plots import charts
+from rhombos.core.routes.beside import isolation
+from rhombos.core.rules import PRESETS
+from rhombos.core.solve import solve, work_out
+
+USUAL = PRESETS["usual"]
+
+
+@pytest.fixture(scope="module")
+def need(worked):
+    return isolation.need_of(worked.settled, worked.builds, worked.brief, worked.shelf)
+
+
+def counts(build, volts):
+    """What the converter reads of an output, by Ohm's law and rounding."""
+    at = HALF * CONVERTER + volts * build.sense_bottom / (build.sense_top + build.sense_bottom)
+    return math.floor(at / CONVERTER * 2**build.bits + 0.5)
+
+
+def test_one_count_is_one_step_of_the_output(worked, need):
+    build, state = worked.builds["isolation"], worked.settled["nominal"].states["isolation"]
+    assert counts(build, 100 * state.step) - counts(build, 0) == 100
+    assert counts(build, need.peak) < 2**build.bits, "the highest peak is still read"
+    assert counts(build, -need.peak) > 0
+    assert need.peak > math.sqrt(2) * worked.builds["protection"].output_high * 0.999
+
+
+def test_the_fresh_error_bounds_every_corner(worked, need):
+    build, state = worked.builds["isolation"], worked.settled["nominal"].states["isolation"]
+    r, v = USUAL.resistor_tolerance, USUAL.reference_tolerance
+    nominal = build.sense_bottom / (build.sense_top + build.sense_bottom)
+    worst = 0.0
+    for a in (-1, 1):
+        for b in (-1, 1):
+            for d in (-1, 1):
+                bottom, top = build.sense_bottom * (1 + a * r), build.sense_top * (1 + b * r)
+                worst = max(worst, abs(bottom / (top + bottom) / nominal / (1 + d * v) - 1))
+    assert worst <= state.error_fresh * 1.01
+    assert state.error < state.error_fresh / 3, "two points take out what does not drift"
+
+
+def test_only_what_is_open_is_shown_open(worked, need):
+    build = worked.builds["isolation"]
+    assert all(c.rated for c in crossings(build, need))
+    poor = build.model_copy(update={"sensing": "bare divider", "clip": "on the bridge"})
+    assert {c.name for c in crossings(poor, need) if not c.rated} == {"output sense", "oscilloscope"}
+    assert {c.name for c in crossings(build, need)} >= {"power", "link feedback", "bridge gates", "socket", "case"}
+
+
+def test_a_bare_feedback_divider_is_open_too(refuge, shelf):
+    worked = work_out(refuge, {"controller.feedback": "bare divider"}, shelf, USUAL)
+    need = isolation.need_of(worked.settled, worked.builds, worked.brief, worked.shelf)
+    assert "link feedback" in {c.name for c in crossings(worked.builds["isolation"], need) if not c.rated}
+    rows = charts(worked, "isolation")[0].rows
+    assert any(row[0] == "link feedback" and row[-1] == "OPEN" for row in rows)
+
+
+def test_an_iron_transformer_has_no_link_to_cross_to(refuge, shelf):
+    worked = work_out(refuge, {}, shelf, USUAL, "iron bridge")
+    need = isolation.need_of(worked.settled, worked.builds, worked.brief, worked.shelf)
+    assert not need.beyond
+    assert {c.name for c in crossings(worked.builds["isolation"], need)}.isdisjoint({"link feedback", "bridge gates"})
+
+
+def test_an_unclamped_coil_throws_its_energy_into_its_stray_capacitance(refuge, shelf):
+    found = {f.code: f for f in solve(refuge, {"isolation.coil_clamp": "nothing"}, shelf, USUAL).findings}
+    spike = found["isolation.coil_spike"].value - 12
+    # half of L times I squared ends as half of C times V squared
+    assert 0.5 * 150e-12 * spike**2 == pytest.approx(0.5 * 0.3 * 0.1**2, rel=1e-6)

@@ -1,0 +1,108 @@
+"""The source: haste, cold, a day's use, fuse and cable, each by a route of its own."""
+
+import math
+
+import pytest
+from pydantic import ValidationError
+
+from rhombos.core.book import source as book
+from rhombos.core.brief import COLD_B, PEUKERT, RESTING, BatterySource, Brief, read_profile
+from rhombos.core.plots import charts
+from rhombos.core.rules import PRESETS
+from rhombos.core.solve import work_out
+
+USUAL = PRESETS["usual"]
+
+
+def asking(refuge, **sections):
+    content = refuge.model_dump()
+    for section, values in sections.items():
+        content[section] |= values
+    return Brief.model_validate(content)
+
+
+def test_haste_costs_a_lead_acid_battery_capacity(refuge, shelf):
+    """Twice the current, less than half the time: 2 to the power of the exponent."""
+    slow = book.peukert_time(C_Ah=3.6e5, I=10.0, t_rated=72e3, peukert=1.2)
+    fast = book.peukert_time(C_Ah=3.6e5, I=20.0, t_rated=72e3, peukert=1.2)
+    assert slow / fast == pytest.approx(2**1.2)
+    assert book.peukert_time(C_Ah=3.6e5, I=5.0, t_rated=72e3, peukert=1.2) == pytest.approx(72e3), "at its rated time it gives all"
+    lead = work_out(asking(refuge, source={"chemistry": "lead-acid", "cells": 12}), {}, shelf, USUAL)
+    state = lead.settled["nominal"].states["battery"]
+    assert state.run_time < 0.75 * 3.6e5 / state.current
+
+
+def test_the_cold_raises_resistance_by_what_is_stated():
+    for chemistry, times in (("LiFePO4", 2.5), ("Li-ion", 2.2), ("lead-acid", 1.4)):
+        cold = BatterySource(chemistry=chemistry, cells=8, coldest=0)
+        assert cold.cold_resistance / cold.internal_resistance == pytest.approx(times, rel=0.03)
+        assert BatterySource(chemistry=chemistry, cells=8, coldest=25).cold_resistance == pytest.approx(cold.internal_resistance)
+        assert set(COLD_B) == set(PEUKERT) == set(RESTING)
+
+
+def test_a_day_empties_the_battery_by_its_energy(refuge, shelf):
+    """Each step as a design of its own, asked for that power for ever."""
+    brief = asking(refuge, power={"profile": "600 W 1 h, 300 W 2 h"})
+    day = charts(work_out(brief, {}, shelf, USUAL), "battery")[2]
+    left = day.series[0].y
+    assert day.series[0].x == (0.0, 1.0, 3.0)
+    full = work_out(brief, {}, shelf, USUAL).settled["nominal"].states["battery"].current
+    assert left[1] == pytest.approx(100 - full, abs=0.2), "100 Ah: an ampere for an hour is a percent"
+    assert left[1] - left[2] == pytest.approx(full, rel=0.05), "half the power twice as long, with a little more idle loss"
+
+
+def test_a_day_too_long_says_when_it_is_empty(refuge, shelf):
+    brief = asking(refuge, power={"profile": "600 W 12 h"}, source={"capacity": "50 Ah"})
+    day = charts(work_out(brief, {}, shelf, USUAL), "battery")[2]
+    assert "empty after" in day.remark
+    assert min(day.series[0].y) < 0
+
+
+@pytest.mark.parametrize("text", ["60 W", "60 W 4 x", "9 kW 1 h", "60 W 200 h", "W 4 h", ",".join(["60 W 1 h"] * 30), "-5 W 1 h"])
+def test_a_day_that_cannot_be_read_is_refused(text, refuge):
+    with pytest.raises((ValidationError, ValueError)):
+        asking(refuge, power={"profile": text})
+
+
+def test_a_day_is_read_as_people_write_it():
+    assert read_profile(" 60 W 4 h, 0.5kW 20 min,0 W 30 s ", 600) == ((60.0, 4 * 3600.0), (500.0, 1200.0), (0.0, 30.0))
+    assert read_profile("", 600) == ()
+
+
+def test_the_gauge_has_five_steps_in_the_packs_volts(worked):
+    rows = charts(worked, "battery")[3].rows
+    assert len(rows) == 7
+    assert rows[1][:2] == ("full", "27.20 V")
+    for steps in RESTING.values():
+        assert list(steps) == sorted(steps)
+
+
+def test_the_cable_outlasts_the_fuse_in_every_proposal(refuge, shelf):
+    for watts in (100, 600, 2000):
+        worked = work_out(asking(refuge, power={"continuous": watts, "surge": watts}, source={"capacity": "300 Ah"}), {}, shelf, USUAL)
+        build = worked.builds["input_stage"]
+        fuse = worked.shelf.find("fuse", build.fuse)
+        assert fuse.i2t < (115 * build.cable * 1e6) ** 2
+        assert build.reverse_i2t > fuse.i2t
+        assert build.connector >= fuse.i_rating
+
+
+def test_a_can_lives_twice_as_long_ten_kelvin_cooler(refuge, shelf):
+    lives = [work_out(asking(refuge, targets={"ambient": t}), {}, shelf, USUAL).settled["nominal"].states["input_stage"].life for t in (20, 30)]
+    assert lives[0] / lives[1] == pytest.approx(2, rel=0.05)
+
+
+def test_a_series_switch_costs_its_loss(refuge, shelf):
+    plain = work_out(refuge, {}, shelf, USUAL)
+    pins = {"input_stage.reverse": "series switch", "input_stage.reverse_ohms": "2m"}
+    series = work_out(refuge, pins, shelf, USUAL)
+    lost = [w.settled["nominal"].states["input_stage"].loss for w in (plain, series)]
+    current = series.settled["nominal"].states["battery"].current
+    assert lost[1] - lost[0] == pytest.approx(2e-3 * current**2, rel=0.05)
+
+
+def test_an_inrush_is_summed_over_its_decay():
+    volts, ohms, farads = 20.0, 0.02, 0.05
+    step = 1e-6
+    total = sum((volts / ohms * math.exp(-i * step / (ohms * farads))) ** 2 * step for i in range(20000))
+    assert book.decaying_pulse(I_pk=volts / ohms, R_s=ohms, C=farads) == pytest.approx(total, rel=1e-3)

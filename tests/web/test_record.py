@@ -1,0 +1,120 @@
+"""Margins, waivers and their record, rules set otherwise, another battery, a bus of one's own: in a real browser."""
+
+import pytest
+
+pytestmark = pytest.mark.web
+
+
+def test_a_finding_is_waived_with_a_reason_and_seen_in_the_record(bench):
+    bench.click("show-protection")
+    bench.one("chart-battery-ladder")
+    bench.click("value-protection.after_trip")
+    bench.select("input-protection.after_trip", "tries for ever")
+    bench.until(lambda: "protection.retries" in bench.findings())
+    bench.click("waive-protection.retries")
+    bench.type("reason-protection.retries", "no")
+    bench.until(lambda: "at least" in bench.text("finding-protection.retries"), "a reason too short is taken")
+    bench.type("reason-protection.retries", "a person stands beside it on the bench")
+    bench.gone("finding-protection.retries")
+    assert "waived: a person stands beside it" in bench.text("waived-protection.retries")
+    assert "1 waived" in bench.text("finding-count")
+    bench.kept()
+    assert bench.stored()["design"]["waivers"][0]["code"] == "protection.retries"
+    bench.browser.refresh()
+    bench.click("show-record")
+    told = bench.text("record-protection.retries")
+    assert "a person stands beside it on the bench" in told
+    assert "tries a shorted output for ever" in told
+    assert "Protection: After a short" in bench.text("record")
+    bench.click("show-record")
+    bench.click("unwaive-protection.retries")
+    bench.one("finding-protection.retries")
+    bench.click("cure-protection.retries")
+    bench.gone("finding-protection.retries")
+
+
+def test_another_battery_lists_what_it_touches_and_is_taken(bench):
+    bench.choose("battery")
+    bench.click("show-battery")
+    bench.select("new-chemistry", "Li-ion")
+    bench.until(lambda: "8 × Li-ion" in bench.text("battery-change"))
+    keys = ("cut_off", "over_voltage", "input_capacitors", "fan", "switches", "gate_supply", "turns")
+    for key in keys:
+        assert "→" in bench.text(f"touched-{key}") or bench.one(f"touched-{key}").get_attribute("data-holds") == "true"
+    assert bench.one("touched-cut_off").get_attribute("data-holds") == "false"
+    assert "24.20 V" in bench.text("touched-cut_off")
+    bench.type("new-cells", "99")
+    bench.until(lambda: "cells" in bench.text("fault"), "99 cells are taken")
+    bench.type("new-cells", "8")
+    bench.until(lambda: bench.one("battery-change").get_attribute("data-fresh") == "true" and not bench.all("fault"))
+    bench.click("keep-built")
+    bench.until(lambda: "protection.cut_off_low" in bench.findings())
+    bench.kept()
+    assert bench.stored()["design"]["brief"]["source"]["chemistry"] == "Li-ion"
+    bench.click("undo")
+    bench.until(lambda: "protection.cut_off_low" not in bench.findings())
+
+
+def test_margins_lead_to_their_figures(bench):
+    bench.click("show-margins")
+    rows = bench.until(lambda: bench.browser.find_elements("css selector", '[data-testid^="margin-"]'))
+    left = [float(r.get_attribute("data-left")) for r in rows]
+    assert left == sorted(left)
+    assert len(rows) > 40
+    address = rows[0].get_attribute("data-testid").removeprefix("margin-")
+    rows[0].find_element("tag name", "button").click()
+    bench.until(lambda: f"block={address.split('.')[0]}" in bench.browser.current_url)
+    assert bench.one(f"figure-{address}").get_attribute("data-here") == "true"
+
+
+def test_a_house_rule_is_set_otherwise_and_back(bench):
+    bench.click("show-brief")
+    bench.click("all-rules")
+    bench.type("rule-junction_limit", "900")
+    bench.until(lambda: "175" in bench.text("fault"), "900 °C is taken")
+    bench.type("rule-junction_limit", "85 °C")
+    bench.until(lambda: "preset 120" in bench.text("brief-sheet"))
+    bench.kept()
+    assert bench.stored()["design"]["house"]["junction_limit"] == 85
+    bench.click("show-record")
+    assert "Junction limit" in bench.text("record")
+    assert "preset 120" in bench.text("record")
+
+
+@pytest.mark.parametrize("block", ["protection", "heat", "isolation"])
+def test_each_block_beside_the_path_is_drawn(bench, block):
+    bench.click(f"show-{block}")
+    bench.until(lambda: f"block={block}" in bench.browser.current_url)
+    drawn = bench.until(lambda: bench.browser.find_element("css selector", 'svg[aria-label^="circuit of"]'))
+    assert drawn.text
+    bench.until(lambda: bench.one("pictures").get_attribute("data-fresh") == "true" and bench.browser.find_elements("css selector", "figure"))
+    assert not bench.all("fault")
+
+
+def test_an_open_barrier_is_drawn_red_and_cured(bench):
+    bench.click("show-isolation")
+    bench.click("value-isolation.sensing")
+    bench.select("input-isolation.sensing", "bare divider")
+    bench.until(lambda: "isolation.sense_bridges" in bench.findings())
+    bench.until(lambda: "OPEN" in bench.text("chart-crossings"))
+    bench.click("cure-isolation.sense_bridges")
+    bench.until(lambda: "isolation.sense_bridges" not in bench.findings())
+
+
+def test_a_bus_of_ones_own_is_precharged_and_kept(bench):
+    bench.visit("/precharge")
+    bench.type("bus-voltage", "400")
+    bench.until(lambda: "400 V" in bench.text("bus"))
+    bench.type("bus-bank", "900")
+    bench.until(lambda: "10 F" in bench.text("fault"), "900 F is taken")
+    bench.type("bus-bank", "2.2m")
+    bench.until(lambda: not bench.all("fault"))
+    bench.pin("precharge.load_power", "2 kW")
+    bench.click("value-precharge.load")
+    bench.select("input-precharge.load", "constant power")
+    bench.pin("precharge.resistor", "220")
+    bench.until(lambda: "precharge.never" in bench.findings())
+    bench.browser.refresh()
+    bench.until(lambda: "precharge.never" in bench.findings(), "it is forgotten")
+    bench.click("cure-precharge.never")
+    bench.until(lambda: "precharge.never" not in bench.findings())
