@@ -78,33 +78,42 @@ def labels(node: ast.expr | None, names: dict[str, str]) -> list[str]:
     """The labels of the cures; those kept under a name are looked up."""
     if node is None:
         return []
-    found = [n.elts[0] for n in ast.walk(node) if isinstance(n, ast.Tuple) and len(n.elts) == 2 and not isinstance(n.elts[0], ast.Tuple)]
-    told = [words(n) for n in found if words(n)[:1].isupper()]
+    told = [label for n in ast.walk(node) if (label := cure(n))]
     told += [names[n.id] for n in ast.walk(node) if isinstance(n, ast.Name) and n.id in names]
     return list(dict.fromkeys(told))
+
+
+def cure(node: object) -> str:
+    """The label of a cure: the first of a pair that begins with a capital; else nothing."""
+    if not isinstance(node, ast.Tuple) or len(node.elts) != 2 or isinstance(node.elts[0], ast.Tuple):
+        return ""
+    told = words(node.elts[0])
+    return told if told[:1].isupper() else ""
 
 
 def named_cures(tree: ast.AST) -> dict[str, str]:
     """Cures that a module keeps under a name."""
     found: dict[str, str] = {}
     for node in ast.walk(tree):
-        target = node.targets[0] if isinstance(node, ast.Assign) else getattr(node, "target", None) if isinstance(node, ast.AnnAssign) else None
-        value = getattr(node, "value", None)
+        if not isinstance(node, ast.Assign | ast.AnnAssign):
+            continue
+        target = node.targets[0] if isinstance(node, ast.Assign) else node.target
+        value = node.value
         while isinstance(value, ast.Tuple) and value.elts and isinstance(value.elts[0], ast.Tuple):
             value = value.elts[0]
-        if isinstance(target, ast.Name) and isinstance(value, ast.Tuple) and len(value.elts) == 2 and words(value.elts[0])[:1].isupper():
-            found[target.id] = words(value.elts[0])
+        if isinstance(target, ast.Name) and (label := cure(value)):
+            found[target.id] = label
     return found
 
 
 def block_of(path: Path, tree: ast.Module) -> str:
     """The block whose findings a module raises."""
     for node in tree.body:
-        if isinstance(node, ast.Assign):
-            target = node.targets[0]
-            if isinstance(target, ast.Tuple) and getattr(target.elts[0], "id", "") == "KEY" and isinstance(node.value, ast.Tuple):
-                return words(node.value.elts[0])
-    shared = {"gate_drive_report": "bridge_drive, front_drive", "surge": "front_end, h_bridge", "wound": "rectifier, output_filter",
+        if isinstance(node, ast.Assign) and ast.unparse(node.targets[0]) == "(KEY, TITLE)" and isinstance(node.value,
+                                                                                                          ast.Tuple):
+            return words(node.value.elts[0])
+    shared = {"gate_drive_report": "bridge_drive, front_drive", "surge": "front_end, h_bridge",
+              "wound": "rectifier, output_filter",
               "input_report": "input_stage"}  # fmt: skip
     return shared.get(path.stem, path.stem.removesuffix("_report"))
 
@@ -147,9 +156,12 @@ def page() -> str:
     rules = every_rule()
     lines = [
         "# Findings", "",
-        f"Every finding that Rhombos can raise, {len(rules)} in all, read from the code by `docs/findings.py`. *Stop* breaks parts or "
-        "hurts people, *fix* is beyond what the house allows, *watch* is worth knowing before the build, *note* is worth knowing. "
-        "Where a severity follows from the stress, beyond the rating is a stop and inside the house's margin a fix. A finding may be "
+        f"Every finding that Rhombos can raise, {len(rules)} in all, read from the code by `docs/findings.py`. *Stop* breaks "
+        f"parts or "
+        "hurts people, *fix* is beyond what the house allows, *watch* is worth knowing before the build, *note* is worth "
+        "knowing. "
+        "Where a severity follows from the stress, beyond the rating is a stop and inside the house's margin a fix. A finding "
+        "may be "
         "waived with a written reason, which stays in the design's record.", "",
     ]  # fmt: skip
     block = ""
@@ -157,9 +169,11 @@ def page() -> str:
         head = r.code.rpartition(".")[0]
         if head != block:
             block = head
-            lines += ["", f"## {block.replace('_', ' ')}", "", "| code | what it guards | severity | held against | remedy | cures |",
+            lines += ["", f"## {block.replace('_', ' ')}", "", "| code | what it guards | severity | held against | remedy | "
+                                                               "cures |",
                       "|---|---|---|---|---|---|"]  # fmt: skip
-        cells = (f"`{r.code.rpartition('.')[2]}`", r.title, r.severity, r.limit, r.remedy, "; ".join(r.cures) or "none by a pin")
+        cells = (f"`{r.code.rpartition('.')[2]}`", r.title, r.severity, r.limit, r.remedy,
+                 "; ".join(r.cures) or "none by a pin")
         lines.append("| " + " | ".join(c.replace("|", "/") for c in cells) + " |")
     return "\n".join(lines) + "\n"
 

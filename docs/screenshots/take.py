@@ -22,7 +22,8 @@ SOUND, DRAWN, LANTERN = (f"b6a1f2d0-0000-4000-8000-00000000000{n}" for n in (1, 
 def fresh(bench: Bench, identity: str, block: str) -> None:
     """Open a block and wait until its pictures are drawn."""
     bench.open(identity, block)
-    bench.until(lambda: bench.browser.find_elements(By.CSS_SELECTOR, '[data-fresh="true"] [data-testid^="chart-"] svg *'))
+    drawn = '[data-fresh="true"] [data-testid^="chart-"] :is(svg *, td)'
+    bench.until(lambda: bench.browser.find_elements(By.CSS_SELECTOR, drawn))
 
 
 def working(bench: Bench) -> None:
@@ -33,9 +34,15 @@ def working(bench: Bench) -> None:
 
 
 def dark(bench: Bench) -> None:
-    """The bench in dark mode."""
+    """The isolation map in dark mode."""
     bench.browser.execute_script("localStorage.setItem('rhombos.mode', 'dark')")
-    fresh(bench, SOUND, "output_filter")
+    fresh(bench, SOUND, "isolation")
+
+
+def view(bench: Bench, name: str) -> None:
+    """A view of the refuge that fills the bench."""
+    bench.visit(f"/design/{SOUND}?view={name}")
+    bench.until(lambda: bench.browser.find_elements(By.CSS_SELECTOR, '[data-testid^="margin-"], [data-testid^="touched-"]'))
 
 
 def relation(bench: Bench) -> None:
@@ -106,10 +113,11 @@ def conduction(bench: Bench) -> None:
 
 VIEWS: dict[str, Callable[[Bench], None]] = {
     "bench-findings": lambda b: fresh(b, DRAWN, "front_end"),
-    "bench-push-pull": lambda b: fresh(b, SOUND, "front_end"),
+    "protection": lambda b: fresh(b, SOUND, "protection"),
+    "heat": lambda b: fresh(b, SOUND, "heat"),
+    "margins": lambda b: view(b, "margins"),
+    "battery-change": lambda b: view(b, "battery"),
     "precharge": lambda b: fresh(b, SOUND, "precharge"),
-    "bench-rectifier": lambda b: fresh(b, SOUND, "rectifier"),
-    "bench-bridge": lambda b: fresh(b, SOUND, "h_bridge"),
     "routes": routes,
     "magnetics": magnetics,
     "winding-sheet": lambda b: magnetics(b, "winding%20sheet"),
@@ -118,7 +126,6 @@ VIEWS: dict[str, Callable[[Bench], None]] = {
     "scope": scope,
     "controller": lambda b: fresh(b, SOUND, "controller"),
     "bench-conduction": conduction,
-    "bench-brief": lambda b: fresh(b, SOUND, "brief"),
     "bench-working": working,
     "designs": designs,
     "shelf": shelf,

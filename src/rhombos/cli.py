@@ -93,7 +93,8 @@ def _solve(given: argparse.Namespace) -> None:
         kind, _, path = entry.partition("=")
         parts += _parts(kind, path)
     try:
-        solution = solve(design.brief, design.pins, Shelf(parts), house_rules(design.rules, design.house), design.route, design.waivers)
+        solution = solve(design.brief, design.pins, Shelf(parts), house_rules(design.rules, design.house), design.route,
+                         design.waivers)
     except PinError as error:
         raise Refused(f"{given.file}: {_first(error.problems)}") from None
     if given.json:

@@ -5,6 +5,7 @@ import math
 import pytest
 from pydantic import ValidationError
 
+from rhombos.core.blocks.battery import cold_resistance
 from rhombos.core.book import source as book
 from rhombos.core.brief import COLD_B, PEUKERT, RESTING, BatterySource, Brief, read_profile
 from rhombos.core.plots import charts
@@ -35,8 +36,8 @@ def test_haste_costs_a_lead_acid_battery_capacity(refuge, shelf):
 def test_the_cold_raises_resistance_by_what_is_stated():
     for chemistry, times in (("LiFePO4", 2.5), ("Li-ion", 2.2), ("lead-acid", 1.4)):
         cold = BatterySource(chemistry=chemistry, cells=8, coldest=0)
-        assert cold.cold_resistance / cold.internal_resistance == pytest.approx(times, rel=0.03)
-        assert BatterySource(chemistry=chemistry, cells=8, coldest=25).cold_resistance == pytest.approx(cold.internal_resistance)
+        assert cold_resistance(cold) / cold.internal_resistance == pytest.approx(times, rel=0.03)
+        assert cold_resistance(BatterySource(chemistry=chemistry, cells=8, coldest=25)) == pytest.approx(cold.internal_resistance)
         assert set(COLD_B) == set(PEUKERT) == set(RESTING)
 
 

@@ -8,7 +8,6 @@ from typing import Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
 
-from rhombos.core.book.heat import thermistor
 from rhombos.core.parts.origin import Origin
 from rhombos.core.units import AmpereHour, Celsius, Hertz, Metre, Ohm, Percent, Ratio, Second, Volt, Watt, parse, short
 
@@ -26,7 +25,8 @@ CELL_VOLTS: dict[Chemistry, tuple[float, float, float]] = {
 CELL_OHM_AH: dict[Chemistry, float] = {"LiFePO4": 0.15, "Li-ion": 0.10, "lead-acid": 0.20}
 """Typical internal resistance of one cell times its capacity, Ω·Ah, at 25 °C; measure the real pack and enter it."""
 
-PEUKERT: dict[Chemistry, tuple[float, float]] = {"LiFePO4": (1.0, 3600.0), "Li-ion": (1.0, 3600.0), "lead-acid": (1.2, 20 * 3600.0)}
+PEUKERT: dict[Chemistry, tuple[float, float]] = {"LiFePO4": (1.0, 3600.0), "Li-ion": (1.0, 3600.0), "lead-acid": (1.2,
+                                                                                                                  20 * 3600.0)}
 """Exponent, and the time of discharge for which the capacity is stated, s."""
 
 COLD_B: dict[Chemistry, float] = {"LiFePO4": 3000.0, "Li-ion": 2600.0, "lead-acid": 1100.0}
@@ -68,12 +68,6 @@ class BatterySource(_Section):
         if self.resistance is not None:
             return self.resistance
         return self.cells * CELL_OHM_AH[self.chemistry] / (self.capacity / 3600)
-
-    @property
-    def cold_resistance(self) -> float:
-        """Internal resistance of the coldest battery, Ω."""
-        given = {"R_25": self.internal_resistance, "B_ntc": COLD_B[self.chemistry], "T": self.coldest + 273.15}
-        return thermistor.work(given)
 
     @model_validator(mode="after")
     def _within_reach(self) -> Self:
@@ -138,7 +132,7 @@ MOST_STEPS = 24
 
 
 def read_profile(text: str, most: float) -> tuple[tuple[float, float], ...]:
-    """A day's use as people write it: steps between commas, each a power and a time. Raises: ValueError saying what is wrong."""
+    """A day's use as people write it: steps between commas, each a power and a time. Raises: ValueError."""
     found: list[tuple[float, float]] = []
     for piece in (p.strip() for p in text.split(",") if p.strip()):
         step = _STEP.fullmatch(piece)

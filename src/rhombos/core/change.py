@@ -28,13 +28,16 @@ class _Touched:
 TOUCHED = (
     _Touched("cut_off", "Cut-off divider", ("protection.cut_off", "protection.top", "protection.bottom", "protection.trimmer",
                                             "protection.hold", "protection.warning"),
-             ("protection.cut_off_low", "protection.cut_off_high", "protection.reach", "protection.warning", "protection.chatters"),
+             ("protection.cut_off_low", "protection.cut_off_high", "protection.reach", "protection.warning",
+              "protection.chatters"),
              "the cells are empty at another voltage"),
-    _Touched("over_voltage", "Over-voltage limit", ("protection.over_voltage",), ("protection.over_low", "protection.over_high"),
+    _Touched("over_voltage", "Over-voltage limit", ("protection.over_voltage",), ("protection.over_low",
+                                                                                  "protection.over_high"),
              "the charger goes to another voltage"),
     _Touched("input_capacitors", "Input capacitors", ("input_stage.capacitor", "input_stage.count"),
              ("input_stage.capacitor_voltage", "input_stage.ripple"), "they stand at the charger's voltage"),
-    _Touched("fan", "Fan", ("heat.fan_supply", "heat.fan_rated"), ("heat.fan_voltage",), "one that runs on the battery sees its top"),
+    _Touched("fan", "Fan", ("heat.fan_supply", "heat.fan_rated"), ("heat.fan_voltage",), "one that runs on the battery sees "
+                                                                                         "its top"),
     _Touched("switches", "Switches", ("front_end.switch", "oscillator.switch", "h_bridge.switch"),
              ("front_end.voltage", "front_end.current", "front_end.junction", "front_end.surge_junction", "oscillator.voltage",
               "oscillator.current", "oscillator.junction", "h_bridge.voltage", "h_bridge.current", "h_bridge.junction",
@@ -42,12 +45,14 @@ TOUCHED = (
              "twice the top and the spike stand on a push-pull; the bottom asks the most current"),
     _Touched("gate_supply", "Gate supply", ("front_drive.supply", "bridge_drive.supply", "protection.supply",
                                             "protection.supply_stands"),
-             ("front_drive.over_voltage", "front_drive.under_voltage", "bridge_drive.over_voltage", "bridge_drive.under_voltage",
+             ("front_drive.over_voltage", "front_drive.under_voltage", "bridge_drive.over_voltage",
+              "bridge_drive.under_voltage",
               "protection.supply_high", "protection.supply_low"),
              "it is made from the battery: the top must not break it, the bottom must still feed it"),
     _Touched("turns", "Turns", ("transformer.primary_turns", "transformer.secondary_turns", "iron_transformer.primary_turns",
                                 "iron_transformer.secondary_turns"),
-             ("transformer.saturation", "transformer.hot", "front_end.duty", "front_end.surge_sags", "iron_transformer.saturation",
+             ("transformer.saturation", "transformer.hot", "front_end.duty", "front_end.surge_sags",
+              "iron_transformer.saturation",
               "iron_transformer.hot", "h_bridge.overmodulated", "h_bridge.output", "protection.window_narrow"),
              "the bottom must still reach the output, the top must not saturate the core"),
 )  # fmt: skip
@@ -117,7 +122,8 @@ def as_built(worked: Worked) -> dict[str, PinValue]:
 
 def _band(brief: Brief) -> str:
     empty, nominal, full = brief.source.volts
-    return f"{brief.source.cells} × {brief.source.chemistry}: {short(empty, 'V')} empty, {short(nominal, 'V')}, {short(full, 'V')} charging"
+    cells = f"{brief.source.cells} × {brief.source.chemistry}"
+    return f"{cells}: {short(empty, 'V')} empty, {short(nominal, 'V')}, {short(full, 'V')} charging"
 
 
 def _item(touched: _Touched, before: Solution, held: Solution, anew: Solution) -> Item:
@@ -134,7 +140,8 @@ def _item(touched: _Touched, before: Solution, held: Solution, anew: Solution) -
     serious = [f for f in found if f.severity != "note"]
     moved = [v for v in values if v.old != v.new]
     if serious:
-        verdict = " ".join(f"{'As before: ' if was.get(f.code, 9) <= ORDER[f.severity] else ''}{f.title}: {f.cause}" for f in serious[:2])
+        older = {f.code for f in serious if was.get(f.code, len(ORDER)) <= ORDER[f.severity]}
+        verdict = " ".join("As before: " * (f.code in older) + f"{f.title}: {f.cause}" for f in serious[:2])
         change = _told(moved) or serious[0].remedy
     elif moved:
         verdict = "Holds as it is built."

@@ -121,7 +121,8 @@ def brief_fields(brief: Brief) -> tuple[BriefField, ...]:
 def plain_fields(model: BaseModel) -> tuple[BriefField, ...]:
     """Every quantity of a flat model as a form shows it."""
     return tuple(
-        BriefField(address=name, section="", title=info.title or name, text=_text(getattr(model, name), unit, _schema(type(model))[name]),
+        BriefField(address=name, section="", title=info.title or name, text=_text(getattr(model, name), unit,
+                                                                                  _schema(type(model))[name]),
                    unit=unit, allowed=allowed_range(info))
         for name, info in type(model).model_fields.items() for unit in (unit_of(info) or "1",)
     )  # fmt: skip

@@ -27,7 +27,8 @@ COMPOUNDS = ("insulating", METAL_FILLED)
 FUNCTIONAL = 2.0
 """What a pad that only keeps circuits apart stands, over the tab's peak."""
 BARRIER_PROOF, LOW_PROOF = 3000.0, 500.0
-"""Proof voltage towards what a person touches: of a circuit above touch-safe voltage, and of one below, V. Local codes decide."""
+"""Proof voltage towards what a person touches: of a circuit above touch-safe voltage, of one below, V. Local codes
+decide."""
 TOUCH_SAFE = 60.0
 
 _WORKING = np.array([50, 100, 125, 160, 200, 250, 320, 400, 500, 630, 800, 1000, 1250, 1600])

@@ -38,7 +38,8 @@ class Tap:
     @property
     def text(self) -> str:
         """Its parts as they are written beside a drawing."""
-        return f"{short(self.top, 'ohm')} / {short(self.bottom, 'ohm')} + {short(self.trimmer, 'ohm')} trim, {short(self.hold, 'ohm')} back"
+        top, bottom, trimmer, hold = (short(r, "ohm") for r in (self.top, self.bottom, self.trimmer, self.hold))
+        return f"{top} / {bottom} + {trimmer} trim, {hold} back"
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,12 +84,13 @@ def fit(turns: float, back: float, rules: Rules, top: float | None = None) -> Ta
 
 
 def _fitted(level: float, rises: bool, gap: float, top: float, larger: int, rules: Rules) -> tuple[bool, float, Tap]:
-    """A tap on one upper resistor with a trimmer so many steps larger than the least: whether it fails to cover every tolerance,
-    and how far beside and how coarse it is."""
+    """A tap on one upper resistor with a trimmer so many steps larger than the least: whether it fails to cover every
+    tolerance, and how far beside and how coarse it is."""
     hold = nearest(top * HIGH / gap)
     # the tap that puts the threshold that matters where it should be, whatever the preferred value made of the other
     wanted = top / ((level if rises else level + HIGH * top / hold) / REFERENCE - 1 - top / hold)
-    spread = 2 * rules.resistor_tolerance + rules.reference_tolerance + (HIGH_TOLERANCE + rules.resistor_tolerance) * gap / level
+    r = rules.resistor_tolerance
+    spread = 2 * r + rules.reference_tolerance + (HIGH_TOLERANCE + r) * gap / level
     # how much more the lower resistor must move than the threshold does
     spread *= level * wanted / (REFERENCE * top)
     trimmer = at_least(2 * spread * wanted, E6)

@@ -1196,8 +1196,8 @@ export interface components {
         };
         /**
          * Chart
-         * @description One picture with its caption: curves; a drawing to scale when it has boxes, a ladder when it has rungs, a table when it has
-         *     rows (the first names the columns).
+         * @description One picture with its caption: curves; a drawing to scale when it has boxes, a ladder when it has rungs, a table when it
+         *     has rows (the first names the columns).
          */
         Chart: {
             /**
@@ -1569,7 +1569,8 @@ export interface components {
         };
         /**
          * Item
-         * @description One thing touched: as built and for the new battery, and what happens to it if it is kept.
+         * @description One thing touched: as built and for the new battery, and what happens to it if it is kept; what the old battery brought
+         *     too is said to be as before.
          */
         Item: {
             /** Change */
@@ -2413,8 +2414,8 @@ export interface components {
         };
         /**
          * Rung
-         * @description One level of a ladder: where it lies, and where it may lie; `back` is where it turns back; `way` up or down; landmarks have
-         *     none. Text stands beside it.
+         * @description One level of a ladder: where it lies, and where it may lie; `back` is where it turns back; `way` up or down, or none of a
+         *     landmark. Text stands beside it.
          */
         Rung: {
             /** At */

@@ -6,8 +6,9 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from rhombos.core.blocks.base import Build
+from rhombos.core.book import heat
 from rhombos.core.book import source as book
-from rhombos.core.brief import PEUKERT, RESTING, Brief
+from rhombos.core.brief import COLD_B, PEUKERT, RESTING, BatterySource, Brief
 from rhombos.core.inventory import Item
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
@@ -59,7 +60,8 @@ def assess(emf: float, power: float, brief: Brief, ledger: Ledger, pulsation: fl
     if exponent == 1.0:
         run = ledger.work("battery.run_time", book.run_time, C_Ah=brief.source.capacity, V=terminal, P=power)
     else:
-        run = ledger.work("battery.run_time", book.peukert_time, C_Ah=brief.source.capacity, I=max(current, 1e-6), t_rated=rated,
+        run = ledger.work("battery.run_time", book.peukert_time, C_Ah=brief.source.capacity, I=max(current, 1e-6),
+                          t_rated=rated,
                           peukert=exponent)  # fmt: skip
     return BatteryState(
         emf, r, terminal, current, power,
@@ -116,17 +118,24 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
          "current": fmt(now.current, "A"), "cells": f"{brief.source.cells} × {brief.source.chemistry}"})  # fmt: skip
 
 
+def cold_resistance(source: BatterySource) -> float:
+    """Internal resistance of the coldest battery, Ω."""
+    given = {"R_25": source.internal_resistance, "B_ntc": COLD_B[source.chemistry], "T": source.coldest + 273.15}
+    return heat.thermistor.work(given)
+
+
 def _cold(sheet: Sheet, brief: Brief) -> None:
     """The coldest battery, and what a gauge by its resting voltage can tell."""
     flat: BatteryState = sheet.states["flat"]
     empty = brief.source.volts[0]
-    cold = brief.source.cold_resistance
+    cold = cold_resistance(brief.source)
     sheet.fixed_value("cold_resistance", r"R_{i,c}", "Internal resistance, coldest battery", cold, "ohm",
                       short(brief.source.coldest, "degC"))  # fmt: skip
     able = float(book.largest_power(E=empty, R_s=cold))
     if able < flat.power < flat.capable:
         sheet.find("cold", "fix", "A cold flat battery cannot give full power",
-                   f"At {short(brief.source.coldest, 'degC')} its {fmt(cold, 'ohm')} leave {fmt(able, 'W')}; {fmt(flat.power, 'W')} is "
+                   f"At {short(brief.source.coldest, 'degC')} its {fmt(cold, 'ohm')} leave {fmt(able, 'W')}; "
+                   f"{fmt(flat.power, 'W')} is "
                    "asked.", "Keep it warm, use a larger one, or ask less in the cold.", figure="cold_resistance")  # fmt: skip
     if brief.source.coldest < 0 and brief.source.chemistry != "lead-acid":
         sheet.find("frost", "watch", "Lithium cells must not be charged in frost",
@@ -136,7 +145,8 @@ def _cold(sheet: Sheet, brief: Brief) -> None:
     closest = min((b - a) / b for a, b in pairwise(steps))
     if closest < 2 * GAUGE_ERROR:
         sheet.find("gauge", "note", "A voltage gauge tells little of this battery",
-                   f"Two of its five steps lie {fmt(closest, '%', 2)} apart; a reading is off by {fmt(GAUGE_ERROR, '%', 2)} and by "
+                   f"Two of its five steps lie {fmt(closest, '%', 2)} apart; a reading is off by {fmt(GAUGE_ERROR, '%', 2)} "
+                   f"and by "
                    "every ampere that flows.", "Count ampere-hours; use the voltage only at both ends, rested.",
                    figure="terminal")  # fmt: skip
 

@@ -97,8 +97,8 @@ class HeatNeed:
 
 @dataclass(frozen=True, slots=True)
 class HeatState:
-    """Rise of the air inside, K; pad's proof wanted, V; creepage wanted, m; the fan's highest voltage, V; taps of the thermistor
-    at its three temperatures, share of the reference; how far a temperature may be off, K."""
+    """Rise of the air inside, K; pad's proof wanted, V; creepage wanted, m; the fan's highest voltage, V; taps of the
+    thermistor at its three temperatures, share of the reference; how far a temperature may be off, K."""
 
     rise: float
     proof: float
@@ -128,7 +128,7 @@ def creepage_wanted(build: HeatBuild, stage: Cooled) -> float:
 
 
 def propose(need: HeatNeed, pins: dict[str, Any], rules: Rules) -> HeatBuild:
-    """The plainest case that keeps the rules' rise, an insulated inside heat-sink, and thermistor limits about what is reached."""
+    """The plainest case that keeps the rules' rise, insulated heat-sinks inside, thermistor limits about what is reached."""
     fields: dict[str, Any] = {
         "surface": float(f"{CASE + CASE_PER_WATT * need.power:.2g}"), "compound": COMPOUNDS[0], "sink": INSIDE, "shared": False,
         "marked": True, "ntc": 10e3, "ntc_b": 3950.0, "fan_supply": "control supply"} | pins  # fmt: skip

@@ -53,7 +53,8 @@ def report(sheet: Sheet, need: HeatNeed) -> BlockReport:
     sheet.choice("creepage", "d", "Tab to sink, along the surface")
     sheet.fixed_value("apart", r"d_{\min}", "… at least", now.apart, "mm", "the hardest stage")
     for stage in need.stages:
-        sheet.fixed_value(f"sink_{stage.key}", "T_s", f"Heat-sink, {stage.name.lower()}", stage.sink, "degC", "hottest steady point")
+        sheet.fixed_value(f"sink_{stage.key}", "T_s", f"Heat-sink, {stage.name.lower()}", stage.sink, "degC",
+                          "hottest steady point")
     sheet.choice("ntc", "R_{25}", "Thermistor at 25 °C")
     sheet.choice("ntc_b", "B", "Its B value")
     sheet.choice("pull_up", "R", "Resistor above it")
@@ -83,7 +84,8 @@ def _insulation(sheet: Sheet, build: HeatBuild, need: HeatNeed, now: HeatState, 
     if hardest is None:
         return
     pads = ("Let the proposal choose the pad", _free("pad"))
-    where = {INSIDE: "a heat-sink inside", EARTHED: "a heat-sink that is earthed and in reach", NEGATIVE: "battery negative"}[build.sink]
+    where = {INSIDE: "a heat-sink inside", EARTHED: "a heat-sink that is earthed and in reach",
+             NEGATIVE: "battery negative"}[build.sink]
     if build.pad.startswith("none"):
         if build.shared or build.sink != INSIDE:
             sheet.find("bare", "stop", "Tabs are bolted bare to a heat-sink that joins them to something else",
@@ -94,12 +96,14 @@ def _insulation(sheet: Sheet, build: HeatBuild, need: HeatNeed, now: HeatState, 
             sheet.find("live_sink", "watch" if build.marked else "fix", "The heat-sink is live",
                        f"It swings to {fmt(hardest.tab, 'V')} with the tab, radiates noise, and burns who touches it.",
                        "Mark it, cover it, keep it away from the case; or fit pads.", figure="pad",
-                       cures=(pads, *((("Mark it", {f"{KEY}.marked": None}),) if build.marked is False and not high else ())))  # fmt: skip
+                       cures=(pads,))  # fmt: skip
     elif proof is not None and proof.severity:
         sheet.find("pad", proof.severity, "The pad does not stand what the tab asks",
-                   f"{build.pad[0].upper()}{build.pad[1:]} breaks down at {fmt(proof.rating, 'V')}; {hardest.name.lower()} with "
+                   f"{build.pad[0].upper()}{build.pad[1:]} breaks down at {fmt(proof.rating, 'V')}; {hardest.name.lower()} "
+                   f"with "
                    f"{fmt(hardest.tab, 'V')} on its tab, spikes included, against {where}, asks {fmt(proof.value, 'V')}. A "
-                   "multimeter shows no fault until it arcs.", "A pad that is rated for it, tested at that voltage.", worst=proof,
+                   "multimeter shows no fault until it arcs.", "A pad that is rated for it, tested at that voltage.",
+                   worst=proof,
                    cures=(pads,))  # fmt: skip
     if PADS[build.pad].resistance > sheet.rules.pad_resistance * (1 + 1e-9):
         sheet.find("pad_hot", "fix", "The pad is warmer than the rules count on",
@@ -113,9 +117,12 @@ def _insulation(sheet: Sheet, build: HeatBuild, need: HeatNeed, now: HeatState, 
     apart = max(need.stages, key=lambda s: creepage_wanted(build, s))
     if build.creepage < now.apart * (1 - 1e-9):
         sheet.find("creepage", "fix", "Tab and heat-sink are too close along the surface",
-                   f"{fmt(build.creepage, 'mm')} for {fmt(apart.tab, 'V')} of {apart.name.lower()}; {fmt(now.apart, 'mm')} is the "
-                   "least in a clean room, and dust makes it less.", "A larger pad that stands out on every side, a bush in the "
-                   "screw hole.", figure="creepage", cures=(("Let the proposal set the distance", _free("creepage")),))  # fmt: skip
+                   f"{fmt(build.creepage, 'mm')} for {fmt(apart.tab, 'V')} of {apart.name.lower()}; {fmt(now.apart, 'mm')} is "
+                   f"the "
+                   "least in a clean room, and dust makes it less.", "A larger pad that stands out on every side, a bush in "
+                                                                     "the "
+                   "screw hole.", figure="creepage", cures=(("Let the proposal set the distance", _free("creepage")),
+                                                            ))  # fmt: skip
     if not build.marked and high:
         sheet.find("unmarked", "fix", "Nothing says that it is live inside",
                    f"{high[0].name} carries {fmt(high[0].tab, 'V')} on its tabs, and the link stays charged after switch-off.",
@@ -128,10 +135,12 @@ def _heat(sheet: Sheet, build: HeatBuild, need: HeatNeed, now: HeatState, rise: 
     if rise.severity:
         sheet.find("case", "fix", "It gets warmer inside than the rules count on",
                    f"{fmt(need.inside, 'W')} make {fmt(now.rise, 'K')} above the room; every part was judged with "
-                   f"{fmt(sheet.rules.enclosure_rise, 'K')}.", "Slots above and below, a fan, or a larger case; decide it before "
+                   f"{fmt(sheet.rules.enclosure_rise, 'K')}.", "Slots above and below, a fan, or a larger case; decide it "
+                                                               "before "
                    "the boards.", worst=rise, cures=(cases,))  # fmt: skip
     if fan is not None and fan.severity:
-        sheet.find("fan_voltage", "stop" if fan.value > 1.5 * build.fan_rated else "fix", "The fan gets more than it is made for",
+        sheet.find("fan_voltage", "stop" if fan.value > 1.5 * build.fan_rated else "fix", "The fan gets more than it is made "
+                                                                                          "for",
                    f"{fmt(fan.value, 'V')} from the charging battery on a fan of {short(build.fan_rated, 'V')}.",
                    "A fan of the next voltage, or one on the control supply.", worst=fan,
                    cures=(("Run it on the control supply", _free("fan_supply", "fan_rated")),
@@ -158,5 +167,6 @@ def _heat(sheet: Sheet, build: HeatBuild, need: HeatNeed, now: HeatState, rise: 
                    f"{short(build.hot, 'degC')}.", "Start it sooner.", figure="fan_on", cures=(limits,))  # fmt: skip
     if build.fan_on - build.fan_off < 2:
         sheet.find("fan_chatters", "watch", "The fan starts and stops all the time",
-                   f"Only {fmt(build.fan_on - build.fan_off, 'K', 2)} lie between on and off.", "Let it run on for some kelvin.",
+                   f"Only {fmt(build.fan_on - build.fan_off, 'K', 2)} lie between on and off.", "Let it run on for some "
+                                                                                                "kelvin.",
                    figure="fan_off", cures=(limits,))  # fmt: skip

@@ -118,11 +118,13 @@ def _entry(sheet: Sheet, build: InputStageBuild, fuse: Fuse, plugs: Worst, melts
         sheet.find("fuse_i2t", "fix", "A dead short heats the cable more than it stands",
                    f"The fuse lets {fmt(fuse.i2t, 'A^2*s', 2)} through; {short(build.cable, 'm^2')} stand "
                    f"{fmt(melts.rating, 'A^2*s', 2)}.", "A faster fuse, or a heavier cable.", worst=melts,
-                   cures=(("Let the proposal choose fuse and cable", {"input_stage.fuse": None, "input_stage.cable": None}),))  # fmt: skip
+                   cures=(("Let the proposal choose fuse and cable", {"input_stage.fuse": None, "input_stage.cable": None}),
+                          ))  # fmt: skip
     if build.reverse == OPEN:
         sheet.find("reverse", "fix", "Nothing helps against reversed leads",
                    "The body diodes of the stage and the capacitors short a reversed battery: they burn before the fuse opens.",
-                   "A diode across the input that blows the fuse (no loss, one fuse each time), or a series switch (no harm, a loss "
+                   "A diode across the input that blows the fuse (no loss, one fuse each time), or a series switch (no harm, a "
+                   "loss "
                    "for ever).", figure="reverse", cures=(("A diode that blows the fuse", {"input_stage.reverse": None}),
                                                           ("A series switch", {"input_stage.reverse": SERIES})))  # fmt: skip
     elif build.reverse == SHUNT and build.reverse_i2t < fuse.i2t:

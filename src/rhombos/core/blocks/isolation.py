@@ -133,7 +133,8 @@ def propose(need: IsolationNeed, pins: dict[str, Any], rules: Rules) -> Isolatio
     """Both poles floating, rated parts across the barrier, and a sense chain that reads beyond the highest output."""
     fields: dict[str, Any] = {
         "output": FLOATING, "case": CASE_EARTH, "sensing": ISOLATED, "shut_down": OPTO, "clip": SAFE_CLIP, "proof": PROOF,
-        "bits": 12, "clamped": True, "calibrated": True, "coil_supply": "control supply", "coil_clamp": ZENER} | pins  # fmt: skip
+        "bits": 12, "clamped": True, "calibrated": True, "coil_supply": "control supply",
+        "coil_clamp": ZENER} | pins  # fmt: skip
     highest = max(need.link, need.peak)
     fields.setdefault("connectors", float(next((v for v in (250, 400, 630, 1000) if v >= 1.2 * highest), 1500)))
     fields.setdefault("coil_rated", 12.0 if fields["coil_supply"] == "control supply" else float(

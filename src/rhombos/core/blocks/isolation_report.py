@@ -46,7 +46,8 @@ def report(sheet: Sheet, need: IsolationNeed) -> BlockReport:
     proof = sheet.fixed("wanted", "V_w", "Barrier asks, RMS", now.proof, "V", build.proof, 0.0, "highest link and peak") \
         if build.proof > 0 else None  # fmt: skip
     sheet.choice("connectors", "", "Connectors, rated")
-    plugs = sheet.fixed("on_connectors", r"\hat V", "Highest voltage on them", max(need.link, need.peak), "V", build.connectors, 0.0,
+    plugs = sheet.fixed("on_connectors", r"\hat V", "Highest voltage on them", max(need.link, need.peak), "V", build.connectors,
+                        0.0,
                         "ripple and ring included")  # fmt: skip
     sheet.choice("sense_top", "R_1", "Sense, upper resistor")
     sheet.choice("sense_bottom", "R_2", "Sense, lower resistor")
@@ -82,9 +83,11 @@ def _barrier(
 ) -> None:  # fmt: skip
     if build.output == NEGATIVE:
         sheet.find("output_bond", "stop", "A pole of the socket is tied to the battery",
-                   f"The bridge's legs stand between 0 and {fmt(need.link, 'V')}: with a pole at battery negative a leg is shorted, "
+                   f"The bridge's legs stand between 0 and {fmt(need.link, 'V')}: with a pole at battery negative a leg is "
+                   f"shorted, "
                    "or the battery and all that hangs on it stands at the mains.",
-                   "Leave both poles floating, or earth one behind the filter, with an RCD; local codes decide.", figure="output",
+                   "Leave both poles floating, or earth one behind the filter, with an RCD; local codes decide.",
+                   figure="output",
                    cures=(("Leave both poles floating", _free("output")),))  # fmt: skip
     elif build.output == EARTHED:
         sheet.find("earthing", "note", "Earthing a pole is fixed-wiring practice",
@@ -99,16 +102,19 @@ def _barrier(
     if build.shut_down == WIRED:
         sheet.find("shut_down", "fix", "The shut-down input ties the controller to whatever is outside",
                    "A wire to a switch elsewhere brings earth, noise and surges to the controller.",
-                   "An opto-coupler at the input.", figure="shut_down", cures=(("Fit an opto-coupler", _free("shut_down")),))  # fmt: skip
+                   "An opto-coupler at the input.", figure="shut_down", cures=(("Fit an opto-coupler", _free("shut_down")),
+                                                                               ))  # fmt: skip
     if proof is None or proof.severity:
         sheet.find("proof", "stop", "The barrier's parts are not tested for this voltage",
                    f"{fmt(now.proof, 'V')} RMS is asked by a side at {fmt(max(need.link, need.peak), 'V')}; "
-                   + (f"{fmt(build.proof, 'V')} is what they are tested with." if build.proof else "nothing says what they stand."),
+                   + (f"{fmt(build.proof, 'V')} is what they are tested with." if build.proof
+                      else "nothing says what they stand."),
                    "Opto-couplers, transformers and amplifiers of reinforced insulation; local codes decide.", figure="proof",
                    worst=proof, cures=(("Parts of the usual proof voltage", _free("proof")),))  # fmt: skip
     if plugs.severity:
         sheet.find("connectors", "fix", "A connector below its voltage",
-                   f"{fmt(plugs.value, 'V')} on connectors rated {short(build.connectors, 'V')}: it tracks, and arcs when pulled.",
+                   f"{fmt(plugs.value, 'V')} on connectors rated {short(build.connectors, 'V')}: it tracks, and arcs when "
+                   f"pulled.",
                    "Connectors rated for the link as DC.", worst=plugs,
                    cures=(("Let the proposal choose the rating", _free("connectors")),))  # fmt: skip
     if build.case == CASE_RETURN:
@@ -123,7 +129,8 @@ def _barrier(
                    cures=(("Earth the case", _free("case")),))  # fmt: skip
     if build.clip == BRIDGE_CLIP:
         sheet.find("clip", "stop", "The oscilloscope's ground shorts the bridge to earth",
-                   f"Its clip is earth. On the bridge it meets up to {fmt(need.link, 'V')}: the probe, the bridge or the person goes.",
+                   f"Its clip is earth. On the bridge it meets up to {fmt(need.link, 'V')}: the probe, the bridge or the "
+                   f"person goes.",
                    "Ground clip on battery negative only, that earthed nowhere else; a differential probe for all beyond the "
                    "barrier. Never cut the instrument's earth.", figure="clip",
                    cures=(("Differential probe beyond the barrier", _free("clip")),))  # fmt: skip
@@ -133,14 +140,16 @@ def _sense(sheet: Sheet, build: IsolationBuild, need: IsolationNeed, now: Isolat
     anew = ("Let the proposal choose the divider", _free("sense_top", "sense_bottom"))
     if swing.severity:
         sheet.find("sense_clips", "fix", "The sense chain clips before the output is too high",
-                   f"{fmt(need.peak, 'V')} make {fmt(now.at_converter, 'V')} about the middle of {CONVERTER:g} V: the display shows "
+                   f"{fmt(need.peak, 'V')} make {fmt(now.at_converter, 'V')} about the middle of {CONVERTER:g} V: the display "
+                   f"shows "
                    "a safe output while it rises.", "A lower resistor that leaves room above the highest output.", worst=swing,
                    cures=(anew,))  # fmt: skip
     if now.step > COARSE * need.v_out:
         sheet.find("sense_coarse", "watch", "One count is a visible step of the output",
                    f"{fmt(now.step, 'V')} a count: {build.bits} bits over a span of {fmt(now.span, 'V')}.",
                    "More bits, or a divider that fills the converter.", figure="step",
-                   cures=(("Let the proposal choose divider and bits", _free("sense_top", "sense_bottom", "bits")),))  # fmt: skip
+                   cures=(("Let the proposal choose divider and bits", _free("sense_top", "sense_bottom", "bits")),
+                          ))  # fmt: skip
     if not build.clamped:
         sheet.find("sense_unclamped", "fix", "The converter's input has no clamp",
                    "A spike on the output, or an open lower resistor, puts it beyond its supply: the controller dies.",
@@ -148,7 +157,8 @@ def _sense(sheet: Sheet, build: IsolationBuild, need: IsolationNeed, now: Isolat
                    figure="clamped", cures=(("Clamp it", _free("clamped")),))  # fmt: skip
     if now.error > WRONG:
         sheet.find("sense_wrong", "watch", "The reading misleads",
-                   f"It may be off by {fmt(now.error, '%', 2)}: {fmt(now.error * need.v_out, 'V', 2)} of {short(need.v_out, 'V')}.",
+                   f"It may be off by {fmt(now.error, '%', 2)}: {fmt(now.error * need.v_out, 'V', 2)} of "
+                   f"{short(need.v_out, 'V')}.",
                    "Calibrate at two points against a true-RMS meter, and write the figures down.", figure="error",
                    cures=(("Calibrate it", _free("calibrated", "bits", "sense_top", "sense_bottom")),))  # fmt: skip
 
@@ -156,8 +166,10 @@ def _sense(sheet: Sheet, build: IsolationBuild, need: IsolationNeed, now: Isolat
 def _coils(sheet: Sheet, build: IsolationBuild, now: IsolationState, spike: Worst) -> None:
     if spike.severity:
         sheet.find("coil_spike", "stop", "A relay's coil kills its driver",
-                   f"With nothing across it the coil drives its transistor to {fmt(spike.value, 'V', 2)} at switch-off, or until it "
-                   f"breaks down; it stands {short(DRIVER_STANDS, 'V')}.", "A diode with a zener: it releases fast and spares the driver.",
+                   f"With nothing across it the coil drives its transistor to {fmt(spike.value, 'V', 2)} at switch-off, or "
+                   f"until it "
+                   f"breaks down; it stands {short(DRIVER_STANDS, 'V')}.", "A diode with a zener: it releases fast and spares "
+                                                                           "the driver.",
                    worst=spike, cures=(("Diode and zener across the coil", _free("coil_clamp")),))  # fmt: skip
     elif build.coil_clamp == DIODE:
         sheet.find("coil_slow", "watch", "A diode alone keeps the contactor closing its arc",
@@ -166,7 +178,8 @@ def _coils(sheet: Sheet, build: IsolationBuild, now: IsolationState, spike: Wors
                    cures=(("Diode and zener across the coil", _free("coil_clamp")),))  # fmt: skip
     if now.coil_low < PULLS_IN or now.coil_high > COIL_MOST:
         sheet.find("coil_range", "fix", "The relay's coil does not suit its supply",
-                   f"It gets {fmt(now.coil_low, '%', 2)} to {fmt(now.coil_high, '%', 2)} of its rated {short(build.coil_rated, 'V')}: "
+                   f"It gets {fmt(now.coil_low, '%', 2)} to {fmt(now.coil_high, '%', 2)} of its rated "
+                   f"{short(build.coil_rated, 'V')}: "
                    f"it pulls in above {fmt(PULLS_IN, '%', 2)} and stands {fmt(COIL_MOST, '%', 3)}.",
                    "A coil of another voltage, or the regulated control supply.", figure="coil_rated",
                    cures=(("Run it on the control supply", _free("coil_supply", "coil_rated")),))  # fmt: skip

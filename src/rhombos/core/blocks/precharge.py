@@ -78,8 +78,8 @@ class PrechargeBuild(Build):
 
 @dataclass(frozen=True, slots=True)
 class PrechargeNeed:
-    """Highest source voltage, V; its resistance with leads and its inductance, Ω, H; bank, F, and its series resistance, Ω; what
-    the contactor carries for ever, A."""
+    """Highest source voltage, V; its resistance with leads and its inductance, Ω, H; bank, F, and its series resistance, Ω;
+    what the contactor carries for ever, A."""
 
     volts: float
     resistance: float
@@ -109,7 +109,8 @@ class PrechargeState:
 
 def propose(need: PrechargeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> PrechargeBuild:
     """A resistor that fills the bank in a second and stands a shorted bus for the whole time-out."""
-    fields: dict[str, Any] = {"school": "switched", "close_at": _closes(need), "tries": 3, "load": "nothing", "load_power": 0.0} | pins
+    fields: dict[str, Any] = {"school": "switched", "close_at": _closes(need), "tries": 3, "load": "nothing",
+                              "load_power": 0.0} | pins
     k = fields["close_at"]
     if "resistor" not in fields:
         if fields["school"] != "switched":
@@ -166,13 +167,14 @@ def _series(need: PrechargeNeed, fields: dict[str, Any], shelf: Shelf, rules: Ru
 
 
 def _able(need: PrechargeNeed, fields: dict[str, Any], shelf: Shelf, rules: Rules) -> list[Resistor]:
-    """Every series that stands the voltage, a short for the time-out, and the mean of all tries; the pinned one alone if one is."""
+    """Every series that stands the voltage, a short for the time-out, and the mean of all tries; of a pinned one, that."""
     ohms = fields["resistor"]
     rest = fields["rest"] if fields["school"] == "switched" else 0.0
     mean = source.precharge_mean_power.work({"V": need.volts, "R": ohms, "t": fields["timeout"], "t_rest": rest})
     return [
         r for r in shelf.all(Resistor)
-        if fields.get("type", r.id) == r.id and r.r_low <= ohms <= r.r_high and r.v_rating >= need.volts and r.power * (1 - rules.resistor_margin) >= mean
+        if fields.get("type", r.id) == r.id and r.r_low <= ohms <= r.r_high and r.v_rating >= need.volts
+        and r.power * (1 - rules.resistor_margin) >= mean
         and r.pulse * (1 - PULSE_MARGIN) >= _pulse(need, ohms, fields["timeout"], r)
     ]  # fmt: skip
 

@@ -72,18 +72,21 @@ def report(sheet: Sheet, fuse: Fuse | None, need: PrechargeNeed) -> BlockReport:
     sheet.choice("contact_volts", "", "Contacts break, DC")
     if relay.severity or (carries and carries.severity):
         sheet.find("contacts", "fix", "Relay or contactor is too light",
-                   f"{fmt(now.peak_current, 'A')} through a relay of {short(build.relay, 'A')}"
-                   + (f", {fmt(need.current, 'A')} through a contactor of {short(build.contactor, 'A')}" if need.current else "") + ".",
+                   f"{fmt(now.peak_current, 'A')} through a relay of {short(build.relay, 'A')}; {fmt(need.current, 'A')} "
+                   f"through a contactor of {short(build.contactor, 'A')}.",
                    "The next size up.", worst=relay if relay.severity else carries,
                    cures=(("Let the proposal choose them", _free("relay", "contactor")),))  # fmt: skip
     if breaks.severity:
         sheet.find("breaks", "stop", "The contacts cannot break this voltage as DC",
-                   f"{fmt(now.volts, 'V')} across contacts that break {short(build.contact_volts, 'V')}: the arc stands until it has "
-                   "eaten them. An AC rating says nothing.", "Contacts rated for DC at this voltage, with arc magnets.", worst=breaks,
+                   f"{fmt(now.volts, 'V')} across contacts that break {short(build.contact_volts, 'V')}: the arc stands until "
+                   f"it has "
+                   "eaten them. An AC rating says nothing.", "Contacts rated for DC at this voltage, with arc magnets.",
+                   worst=breaks,
                    cures=(("Let the proposal choose them", _free("contact_volts")),))  # fmt: skip
     if fuse and ages and ages.severity:
         sheet.find("fuse_ages", "fix", "Every start ages the battery fuse",
-                   f"{fmt(strain, 'A^2*s', 2)} of inrush on a fuse that melts at {fmt(fuse.i2t, 'A^2*s', 2)}: it opens one day for no "
+                   f"{fmt(strain, 'A^2*s', 2)} of inrush on a fuse that melts at {fmt(fuse.i2t, 'A^2*s', 2)}: it opens one day "
+                   f"for no "
                    "reason that is seen.", "Close later, or a slower fuse.", worst=ages,
                    cures=(("Close where the proposal does", _free("close_at", "resistor", "timeout")),
                           ("Choose the fuse anew too", {**_free("close_at", "resistor", "timeout"),
@@ -150,7 +153,8 @@ def _findings(
                    cures=(("Close where the proposal does", _free("close_at", "resistor", "timeout")),))  # fmt: skip
     if build.closing < PULLS_IN and build.school == "switched":
         sheet.find("lets_go", "fix", "The relay lets go before the contactor has closed",
-                   f"It is given {fmt(build.closing, 's')}; a contactor takes up to {fmt(PULLS_IN, 's')}: for a moment nothing feeds "
+                   f"It is given {fmt(build.closing, 's')}; a contactor takes up to {fmt(PULLS_IN, 's')}: for a moment nothing "
+                   f"feeds "
                    "the bus, and the inrush comes after all.", "Hold the relay until the contactor has surely closed.",
                    figure="closing", cures=(("Let the proposal set the time", _free("closing")),))  # fmt: skip
     if build.school != "switched":

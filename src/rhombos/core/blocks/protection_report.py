@@ -43,7 +43,8 @@ def report(sheet: Sheet, need: ProtectionNeed, stage: Stage, can: float) -> Bloc
     sheet.choice("hysteresis", r"\Delta V", "Hysteresis of the cut-off")
     sheet.choice("warning", r"V_w", "Warning, falling battery", 4)
     sheet.choice("over_voltage", r"V_{ov}", "Off above, rising battery", 4)
-    top = sheet.fixed("highest", r"\hat V_{ov}", "Off above, highest corner", over.high, "V", can, 0.0, "every tolerance at its end")
+    top = sheet.fixed("highest", r"\hat V_{ov}", "Off above, highest corner", over.high, "V", can, 0.0,
+                      "every tolerance at its end")
     sheet.choice("delay", "t_{off}", "Cut-off must last")
     sheet.choice("restart", "", "Restart after it")
     sheet.choice("adjusted", "", "Trimmers set on the bench")
@@ -81,7 +82,8 @@ def report(sheet: Sheet, need: ProtectionNeed, stage: Stage, can: float) -> Bloc
         {"top": short(build.top, "ohm"), "bottom": short(build.bottom, "ohm"), "trimmer": short(build.trimmer, "ohm"),
          "hold": short(build.hold, "ohm"), "cut_off": fmt(build.cut_off, "V"),
          "restart": fmt(build.cut_off + now.restart - now.cut_off, "V"), "band": f"{fmt(cut.low, 'V')} to {fmt(cut.high, 'V')}",
-         "turn": f"{fmt(cut.per_turn, 'V', 2)} a turn", "blinks": " · ".join(f"{n} {b}" for n, b in enumerate(BLINKS, 1))})  # fmt: skip
+         "turn": f"{fmt(cut.per_turn, 'V', 2)} a turn", "blinks": " · ".join(f"{n} {b}" for n, b in enumerate(BLINKS,
+                                                                                                              1))})  # fmt: skip
 
 
 def _free(*names: str) -> dict[str, PinValue]:
@@ -147,7 +149,8 @@ def _battery(
                    f"input bank is rated {short(top.rating, 'V')}: {fmt(least, 'V', 3)} is the most.",
                    "Set it close above the charging battery, and fit cans that stand it.", figure="highest",
                    cures=(("Let the proposal set the limit", _free("over_voltage")),
-                          ("Choose limit and cans anew", {**_free("over_voltage"), "input_stage.capacitor": None})))  # fmt: skip
+                          ("Choose limit and cans anew",
+                           {**_free("over_voltage"), "input_stage.capacitor": None})))  # fmt: skip
     if now.surge_sags_to < cut.high and build.delay < need.surge_time:
         sheet.find("surge_cuts", "fix", "A surge looks like an empty battery",
                    f"It pulls a battery at {short(need.nominal, 'V')} down to {fmt(now.surge_sags_to, 'V')} for up to "
@@ -159,18 +162,23 @@ def _battery(
 def _supply(sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: ProtectionNeed, fed: Worst) -> None:
     anew = ("Let the proposal choose the supply", _free("supply", "supply_stands"))
     if fed.severity:
-        sheet.find("supply_high", "stop" if need.full > build.supply_stands else "fix", "The battery is too high for the control supply",
-                   f"{fmt(need.full, 'V')} while charging, {fmt(fed.value, 'V')} with what a suppressor lets through, on a supply "
+        sheet.find("supply_high", "stop" if need.full > build.supply_stands else "fix", "The battery is too high for the "
+                                                                                        "control supply",
+                   f"{fmt(need.full, 'V')} while charging, {fmt(fed.value, 'V')} with what a suppressor lets through, on a "
+                   f"supply "
                    f"that stands {short(build.supply_stands, 'V')}: the controller and every gate go with it.",
                    "A supply of a higher input rating.", worst=fed, cures=(anew,))  # fmt: skip
     if build.supply == LINEAR and now.supply_low < need.gate + HEADROOM:
         sheet.find("supply_low", "fix", "A flat battery starves the gates",
-                   f"{fmt(now.supply_low, 'V')} at full power, less {fmt(HEADROOM, 'V', 1)} in the regulator, for a gate supply of "
-                   f"{short(need.gate, 'V')}: half-driven switches burn.", "A converter, or a lower gate supply with a lock-out.",
+                   f"{fmt(now.supply_low, 'V')} at full power, less {fmt(HEADROOM, 'V', 1)} in the regulator, for a gate "
+                   f"supply of "
+                   f"{short(need.gate, 'V')}: half-driven switches burn.", "A converter, or a lower gate supply with a "
+                                                                           "lock-out.",
                    figure="supply", cures=(anew,))  # fmt: skip
     if build.supply_guard == UNGUARDED:
         sheet.find("supply_spikes", "fix", "Spikes reach the control supply",
-                   "Leads ring at every edge, and a fuse that opens throws what the cable holds at it: capacitors rated three times "
+                   "Leads ring at every edge, and a fuse that opens throws what the cable holds at it: capacitors rated three "
+                   "times "
                    "the battery have died so, and the controller behind them.",
                    "A series resistor or bead, a suppressor, and a capacitor of its own, beside the controller.",
                    figure="supply_guard", cures=(("Fit them", _free("supply_guard")),))  # fmt: skip
@@ -219,9 +227,12 @@ def _output(
     elif off.severity:
         sheet.find("short_late", "stop", "A short is switched off too late",
                    f"{fmt(stage.volts, 'V')} across {fmt(stage.inductance, 'H', 2)} add "
-                   f"{fmt(1e-6 * stage.volts / stage.inductance, 'A')} in a microsecond: {fmt(off.value, 'A')} when the switches "
-                   f"are off, {fmt(stage.withstand, 'A')} is what they stand.", "A quicker comparator, a lower trip, or a coil in the output that slows the rise.", worst=off,
-                   cures=(("Let the proposal set trip, delay and coil", _free("short_trip", "short_delay", "coil")),))  # fmt: skip
+                   f"{fmt(1e-6 * stage.volts / stage.inductance, 'A')} in a microsecond: {fmt(off.value, 'A')} when the "
+                   f"switches "
+                   f"are off, {fmt(stage.withstand, 'A')} is what they stand.", "A quicker comparator, a lower trip, or a coil "
+                                                                                "in the output that slows the rise.", worst=off,
+                   cures=(("Let the proposal set trip, delay and coil", _free("short_trip", "short_delay", "coil")),
+                          ))  # fmt: skip
     surge_peak = need.crest * need.surge / (need.power_factor * need.v_out)
     if build.short != FUSE_ALONE and build.short_trip < surge_peak:
         sheet.find("short_early", "fix", "The short-circuit trip acts at the surge",
@@ -239,6 +250,7 @@ def _output(
                    cures=(("Let the proposal choose the fuse", _free("output_fuse")),))  # fmt: skip
     if build.suppressor < high.low:
         sheet.find("suppressor", "fix", "The surge suppressor conducts at working voltage",
-                   f"It is made for {short(build.suppressor, 'V')} RMS; the output may stand at {fmt(high.high, 'V')} before it "
+                   f"It is made for {short(build.suppressor, 'V')} RMS; the output may stand at {fmt(high.high, 'V')} before "
+                   f"it "
                    "is switched off: it heats until it burns.", "The next rating above the output limit.",
                    figure="suppressor", cures=(("Let the proposal choose it", _free("suppressor")),))  # fmt: skip

@@ -18,7 +18,8 @@ def day(worked: Worked) -> Chart:
     brief = worked.brief
     steps = brief.power.steps
     if not steps:
-        return Chart(key="day", title="A day's use", rows=(("power at the socket", "for"), ("60 W", "4 h"), ("500 W", "20 min")),
+        return Chart(key="day", title="A day's use", rows=(("power at the socket", "for"), ("60 W", "4 h"), ("500 W",
+                                                                                                             "20 min")),
                      remark="Write yours in the brief, as 60 W 4 h, 500 W 20 min, to see what is left of the battery.")
     drawn = _currents(worked, {w for w, _ in steps})
     exponent, rated = PEUKERT[brief.source.chemistry]
@@ -42,14 +43,15 @@ def day(worked: Worked) -> Chart:
         series=(curve("left in the battery", shown, left, hours, y),),
         marks=(Mark(at=y(0.2), label="kept in hand: 20 %", role="house"),),
         remark=f"From {short(capacity, 'A*h')}: {told}, with the losses of every step and what is drawn at no load."
-               + (f" Peukert's exponent {exponent:g}, capacity stated for {short(rated / 3600, '1')} h." if exponent > 1 else ""))  # fmt: skip
+               + (f" Peukert's exponent {exponent:g}, capacity for {rated / 3600:g} h." if exponent > 1 else ""))  # fmt: skip
 
 
 def _currents(worked: Worked, powers: set[float]) -> dict[float, float]:
     """Battery current at each power at the socket, on the nominal battery, A."""
     nominal = worked.settled["nominal"].point
     points = {
-        f"step {w:g}": Point(f"step {w:g}", f"{w:g} W", nominal.emf, w, nominal.power_factor if w else 1.0) for w in sorted(powers)
+        f"step {w:g}": Point(f"step {w:g}", f"{w:g} W", nominal.emf, w,
+                             nominal.power_factor if w else 1.0) for w in sorted(powers)
     }
     settled = worked.route.settle_all(worked.builds, worked.brief, worked.shelf, worked.rules, points=points, tolerance=1e-3)
     return {w: settled[f"step {w:g}"].states["battery"].current for w in powers}

@@ -88,9 +88,11 @@ def heat_ladder(worked: Worked) -> Chart:
                     remark=f"{fmt(tap, 'V')} of 2.5 V")  # fmt: skip
 
     state: Any = worked.settled["nominal"].states["heat"]
-    rungs = (mark("room", need.room), *(mark(s.name, s.sink) for s in need.stages), *([mark("junctions fail", stands)] if stands else []),
+    rungs = (mark("room", need.room), *(mark(s.name, s.sink) for s in need.stages), *([mark("junctions fail",
+                                                                                            stands)] if stands else []),
              rung("Fan on", build.fan_on, state.on_tap, build.fan_off), rung("Too hot", build.hot, state.hot_tap))  # fmt: skip
     return Chart(
         key="heat-ladder", title="Temperatures of the heat-sinks", y=Axis(label="heat-sink", unit="°C"), rungs=rungs,
-        remark=f"{short(build.ntc, 'ohm')} thermistor (B {build.ntc_b:.0f} K) below {short(build.pull_up, 'ohm')}: give or take "
+        remark=f"{short(build.ntc, 'ohm')} thermistor (B {build.ntc_b:.0f} K) below {short(build.pull_up, 'ohm')}: give or "
+               f"take "
                f"{fmt(error, 'K', 2)}. It sits on one heat-sink: the hottest.")  # fmt: skip

@@ -43,8 +43,10 @@ def sense_budget(worked: Worked) -> Chart:
     top = round((HALF + now.at_converter / CONVERTER * peak / max(1e-9, _peak(worked))) * 2**build.bits)
     return Chart(
         key="sense-budget", title="What the output's reading is off by", rows=rows,
-        remark=f"{short(build.sense_top, 'ohm')} over {short(build.sense_bottom, 'ohm')}: 0 V reads {middle} counts, the peak of "
-               f"{short(out, 'V')} {top}; a count is {fmt(now.step, 'V', 2)}. Clamp the input, filter below half the sampling rate, "
+        remark=f"{short(build.sense_top, 'ohm')} over {short(build.sense_bottom, 'ohm')}: 0 V reads {middle} counts, the peak "
+               f"of "
+               f"{short(out, 'V')} {top}; a count is {fmt(now.step, 'V', 2)}. Clamp the input, filter below half the sampling "
+               f"rate, "
                "calibrate near zero and near full output.")  # fmt: skip
 
 

@@ -33,7 +33,8 @@ def battery_ladder(worked: Worked) -> Chart:
     sag: Any = worked.settled["flat"].states["protection"]
     return Chart(
         key="battery-ladder", title="Battery thresholds", y=Axis(label="battery", unit="V"), rungs=(*marks, *rungs),
-        remark=f"{worked.brief.source.cells} × {chemistry}. Solid: {_how(build)}; pale: fresh boards, every tolerance at its end. "
+        remark=f"{worked.brief.source.cells} × {chemistry}. Solid: {_how(build)}; pale: fresh boards, every tolerance at its "
+               f"end. "
                f"Arrow: where it turns back. The hysteresis is sure of {fmt(max(0.0, cut.back_low - cut.high), 'V', 2)}; "
                f"{fmt(sag.sag, 'V', 2)} of sag vanish with the load. One turn of the trimmer moves the cut-off by "
                f"{fmt(cut.per_turn, 'V', 2)}.")  # fmt: skip
@@ -45,7 +46,8 @@ def output_ladder(worked: Worked) -> Chart:
     out = worked.brief.output.voltage
     made = thresholds(build, out, worked.rules)
     least, most = outputs_of(worked.settled, worked.brief)
-    marks = [_mark("lowest in use", least), _mark("highest in use", most)] if most - least > 0.01 * out else [_mark("output", out)]
+    marks = [_mark("lowest in use", least), _mark("highest in use", most)] if most - least > 0.01 * out else [_mark("output",
+                                                                                                                    out)]
     rungs = [_rung(key, *made[key], build.adjusted) for key in ("output_low", "output_high")]
     return Chart(
         key="output-ladder", title="Output window", y=Axis(label="output", unit="V"),
@@ -69,7 +71,8 @@ def overload_curve(worked: Worked) -> Chart:
     return Chart(
         key="overload", title="How long an overload passes", x=x.axis("load", low=0, high=roomy(top / 1.04)),
         y=y.axis("", log=True), series=(Series(name="let pass", x=x.all(steps), y=y.all(times)),), marks=tuple(marks),
-        remark=f"It counts the square of the load above {short(build.overload, 'W')}, as copper warms. Beyond it acts {trip}.")  # fmt: skip
+        remark=f"It counts the square of the load above {short(build.overload, 'W')}, as copper warms. Beyond it acts "
+               f"{trip}.")  # fmt: skip
 
 
 def blinks(worked: Worked) -> Chart:

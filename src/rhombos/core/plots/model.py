@@ -72,8 +72,8 @@ class Box(_Plain):
 
 
 class Rung(_Plain):
-    """One level of a ladder: where it lies, and where it may lie; `back` is where it turns back; `way` up or down; landmarks have
-    none. Text stands beside it."""
+    """One level of a ladder: where it lies, and where it may lie; `back` is where it turns back; `way` up or down, or none of a
+    landmark. Text stands beside it."""
 
     label: str
     at: float
@@ -89,8 +89,8 @@ class Rung(_Plain):
 
 
 class Chart(_Plain):
-    """One picture with its caption: curves; a drawing to scale when it has boxes, a ladder when it has rungs, a table when it has
-    rows (the first names the columns)."""
+    """One picture with its caption: curves; a drawing to scale when it has boxes, a ladder when it has rungs, a table when it
+    has rows (the first names the columns)."""
 
     key: str
     title: str

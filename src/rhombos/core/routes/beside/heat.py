@@ -46,7 +46,8 @@ def _cooled(
     sink = air + loss * sink_resistance(shelf, build.sink, build.fan)
     beyond = key == "rectifier" or (key == "h_bridge" and "dc_link" in builds)
     case = state.junction - (state.junction - sink) * device.r_jc / (device.r_jc + rules.pad_resistance)
-    return block.Cooled(NAMES[key], key, sink, case, state.junction, device.t_j_max, rules.junction_limit, loss, tab, beyond, build.fan)
+    return block.Cooled(NAMES[key], key, sink, case, state.junction, device.t_j_max, rules.junction_limit, loss, tab, beyond,
+                        build.fan)
 
 
 def propose(

@@ -47,4 +47,5 @@ def settle(
 
 def report(sheet: Sheet, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief) -> BlockReport:
     """Figures and findings."""
-    return precharge_report.report(sheet, sheet.shelf.get(Fuse, builds["input_stage"].fuse), need_of(builds, brief, sheet.shelf, sheet.rules))
+    return precharge_report.report(sheet, sheet.shelf.get(Fuse, builds["input_stage"].fuse), need_of(builds, brief, sheet.shelf,
+                                                                                                     sheet.rules))
