@@ -79,10 +79,10 @@ export function BatteryChange({ handle, done }: { handle: DesignHandle; done: ()
                   <td style={{ width: "30%" }}>
                     {item.values.map((v) => (
                       <Flex key={v.title} gap="2" fontFamily="mono" fontSize="12.5px">
-                        <Text flex="1" fontFamily="body" fontSize="sm">
+                        <Text flex="1" minW="90px" fontFamily="body" fontSize="sm">
                           {v.title}
                         </Text>
-                        <span>{v.old === v.new ? v.old : `${v.old} → ${v.new}`}</span>
+                        <span style={{ textAlign: "right" }}>{v.old === v.new ? v.old : `${v.old} → ${v.new}`}</span>
                       </Flex>
                     ))}
                   </td>
