@@ -39,6 +39,18 @@ MISTAKES = {
     "coarse converter": ("isolation.sense_coarse", {"isolation.bits": 8}, {}, "push-pull link"),
     "spikes on the control supply": ("protection.supply_spikes", {"protection.supply_guard": "nothing"}, {}, "push-pull link"),
     "bootstrap that starves": ("bridge_drive.starves", {"bridge_drive.boot_capacitor": "2.2n"}, {}, "push-pull link"),
+    "frequency trimmer too short": ("controller.trimmer", {"controller.timing_trimmer": 0}, {}, "push-pull link"),
+    "trip in the surge": ("controller.trips", {"controller.sense_resistor": "100"}, {}, "push-pull link"),
+    "trip too late": ("controller.trip_late", {"controller.sense_resistor": 0.2}, {}, "push-pull link"),
+    "sense without blanking": ("controller.blanking", {"controller.blanking": 0}, {}, "push-pull link"),
+    "feedback across the barrier": ("controller.isolation", {"controller.feedback": "bare divider"}, {}, "push-pull link"),
+    "a section left floating": ("controller.unused", {}, {}, "push-pull link"),
+    "capacitor-input taken for regulated": ("rectifier.follows", {"rectifier.circuit": "bridge, no choke"}, {}, "push-pull link"),
+    "imbalance of a push-pull": ("front_end.imbalance", {}, {}, "push-pull link"),
+    "nameplate reversed": ("iron_transformer.nameplate", {}, {}, "iron bridge"),
+    "stock of doubtful origin": ("front_end.incoming", {}, {"targets": {"switches": "doubtful"}}, "push-pull link"),
+    "high current at low voltage": ("front_end.many", {}, {"source": {"cells": 4, "capacity": "400 Ah"}, "power": {"continuous": 3000, "surge": 3000}}, "push-pull link"),
+    "efficiency short of what is asked": ("whole.efficiency", {}, {"targets": {"efficiency": 0.97}}, "push-pull link"),
     # source and input
     "cut-off of another chemistry": ("protection.cut_off_low", LEAD_CUT_OFF, LI_ION, "push-pull link"),
     "cut-off too high": ("protection.cut_off_high", {"protection.cut_off": 26.4, "protection.warning": 27.4}, {}, "push-pull link"),
@@ -81,6 +93,7 @@ MISTAKES = {
     "suppressor at working voltage": ("protection.suppressor", {"protection.suppressor": 150}, {}, "push-pull link"),
     "too low a link": ("dc_link.too_low", {"dc_link.voltage": 340}, {}, "push-pull link"),
     "filter on a sideband": ("output_filter.resonance", {"output_filter.inductance": "20u", "output_filter.capacitor": "CF-310AC-1", "output_filter.count": 1}, {}, "push-pull link"),
+    "square wave into a compressor": ("load.wave", {}, {"output": {"waveform": "square"}, "loads": ["compressor"]}, "iron push-pull"),
     "electrolytic on AC": ("output_filter.electrolytic", {"output_filter.capacitor": "CE-450-47"}, {}, "push-pull link"),
     # isolation and people
     "pad that arcs": ("heat.pad", {"heat.pad": "thin film, greased"}, {}, "push-pull link"),
@@ -108,14 +121,14 @@ MISTAKES = {
     "link that stays charged": ("dc_link.bleeds_slowly", {"dc_link.bleeder": "470k"}, {}, "push-pull link"),
     "earthing is for the licensed": ("isolation.earthing", {"isolation.output": "one pole earthed"}, {}, "push-pull link"),
 }  # fmt: skip
-UNCURED = {"battery.cold", "battery.frost", "battery.gauge", "isolation.earthing"}
+UNCURED = {"controller.unused", "front_end.imbalance", "iron_transformer.nameplate", "front_end.incoming", "front_end.many", "load.wave", "whole.efficiency", "battery.cold", "battery.frost", "battery.gauge", "isolation.earthing"}
 """What no pin of the inverter cures: another battery, another place, a licensed person."""
 
 
 def asking(refuge, change):
     content = refuge.model_dump()
     for section, values in change.items():
-        content[section] |= values
+        content[section] = content[section] | values if isinstance(values, dict) else values
     return Brief.model_validate(content)
 
 

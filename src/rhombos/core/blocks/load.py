@@ -13,10 +13,12 @@ from rhombos.core.parts import Shelf
 from rhombos.core.points import Point
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet
-from rhombos.core.suits import STARTING
+from rhombos.core.suits import STARTING, judge
 from rhombos.core.units import fmt, short
 
 KEY, TITLE = "load", "Load"
+WAVE_CREST = 2**0.5
+"""Crest of a three-level wave that keeps peak and RMS of a sine."""
 CREST: dict[LoadKind, float] = {"adapter": 3.0, "rectifier": 3.0}
 """Peak over RMS current of rectifier-input loads without correction."""
 
@@ -72,12 +74,19 @@ def parts(build: LoadBuild, shelf: Shelf) -> tuple[Item, ...]:
 def report(sheet: Sheet, brief: Brief) -> BlockReport:
     """The load's figures, and what its kinds ask of the surge."""
     now: LoadState = sheet.now
+    sheet.result("voltage", "U", "Voltage, RMS", "V")
     sheet.result("apparent", "S", "Apparent power", "V*A")
     sheet.result("current", "I", "Load current, RMS", "A")
     sheet.result("peak_current", r"\hat I", "Load current, peak", "A")
     sheet.result("peak_current", r"\hat I_s", "Peak at the surge", "A", point="surge_flat")
     sheet.result("resistance", "R_L", "Equivalent resistance", "ohm")
     sheet.result("inductance", "L_L", "Equivalent inductance", "H")
+    refused = [j for k in brief.loads if (j := judge(k, brief.output.waveform, WAVE_CREST, 0.0)).verdict == "refuses"]
+    if refused:
+        names = " and ".join(j.load for j in refused)
+        sheet.find("wave", "fix", f"A {brief.output.waveform} wave is not for every load that is meant",
+                   f"For {names}: {refused[0].reason}.", "Ask for a sine in the brief, or keep such loads away and say so on the "
+                   "socket.", figure="voltage")  # fmt: skip
     motors = [k for k in brief.loads if k in STARTING]
     if motors:
         worst = max(motors, key=lambda k: STARTING[k])
