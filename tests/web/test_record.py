@@ -118,3 +118,46 @@ def test_a_bus_of_ones_own_is_precharged_and_kept(bench):
     bench.until(lambda: "precharge.never" in bench.findings(), "it is forgotten")
     bench.click("cure-precharge.never")
     bench.until(lambda: "precharge.never" not in bench.findings())
+
+
+def test_a_days_use_is_written_and_drawn(bench):
+    bench.brief("power.profile", "60 W 4 hours")
+    bench.until(lambda: "write for example" in bench.text("fault"), "hours are read")
+    bench.brief("power.profile", "60 W 4 h, 500 W 20 min")
+    bench.until(lambda: not bench.all("fault"))
+    bench.kept()
+    assert bench.stored()["design"]["brief"]["power"]["profile"] == "60 W 4 h, 500 W 20 min"
+    bench.choose("battery")
+    bench.until(lambda: "is left after 4 h 20 min" in bench.text("chart-day"))
+    assert bench.one("chart-day").find_elements("css selector", "svg path")
+    assert "full" in bench.text("chart-gauge")
+    bench.brief("power.profile", "600 W 90 h")
+    bench.choose("battery")
+    bench.until(lambda: "it is empty after" in bench.text("chart-day"))
+
+
+def test_views_and_blocks_have_their_keys(bench):
+    for key, shown in (("a", "margins"), ("e", "record"), ("b", "battery-change")):
+        bench.keys(key)
+        bench.one(shown)
+        bench.keys(key)
+        bench.gone(shown)
+    for key, block in (("t", "protection"), ("h", "heat"), ("i", "isolation"), ("p", "precharge")):
+        bench.keys(key)
+        bench.until(lambda b=block: f"block={b}" in bench.browser.current_url)
+        assert bench.one(f"show-{block}").get_attribute("aria-pressed") == "true"
+
+
+def test_a_stop_that_is_waived_says_what_it_is(bench):
+    bench.click("show-isolation")
+    bench.click("value-isolation.clip")
+    bench.select("input-isolation.clip", "on the bridge")
+    bench.until(lambda: "isolation.clip" in bench.findings())
+    bench.click("waive-isolation.clip")
+    assert "breaks parts or hurts people" in bench.text("finding-isolation.clip")
+    bench.type("reason-isolation.clip", "battery instrument, isolated from earth")
+    bench.gone("finding-isolation.clip")
+    stripes = bench.one("waived-isolation.clip")
+    assert stripes.find_element("css selector", 'svg[aria-label="stop"]')
+    bench.click("undo")
+    bench.one("finding-isolation.clip")
