@@ -74,3 +74,29 @@ def test_an_unclamped_coil_throws_its_energy_into_its_stray_capacitance(refuge, 
     spike = found["isolation.coil_spike"].value - 12
     # half of L times I squared ends as half of C times V squared
     assert 0.5 * 150e-12 * spike**2 == pytest.approx(0.5 * 0.3 * 0.1**2, rel=1e-6)
+
+
+def test_what_may_stay_depends_on_which_side_is_touched(refuge, shelf):
+    """A stepped link stands higher than its RMS: connectors and barrier follow the peak, not the nameplate."""
+    stepped = refuge.model_copy(update={"output": refuge.output.model_copy(update={"waveform": "modified"})})
+    for brief in (refuge, stepped):
+        worked = work_out(brief, {}, shelf, USUAL)
+        need = isolation.need_of(worked.settled, worked.builds, worked.brief, worked.shelf)
+        state, build = worked.settled["nominal"].states["isolation"], worked.builds["isolation"]
+        assert need.peak >= math.sqrt(2) * brief.output.voltage
+        assert need.link >= worked.settled["nominal"].states["dc_link"].voltage
+        assert build.connectors >= 1.2 * max(need.link, need.peak)
+        assert state.proof == pytest.approx(1000 + 2 * max(need.link, need.peak) / math.sqrt(2))
+        assert build.proof > state.proof
+
+
+@pytest.mark.parametrize(("cells", "rated", "sound"), [(4, 12, False), (8, 24, False), (8, 30, True), (16, 60, True)])
+def test_a_coil_on_the_battery_must_bear_its_whole_band(cells, rated, sound, refuge, shelf):
+    """By hand: LiFePO4 runs from 2.8 to 3.65 V a cell; a coil pulls in above 75 % and stands 110 % of its rating."""
+    content = refuge.model_dump()
+    content["source"] |= {"cells": cells, "capacity": 300 * 3600}
+    pins = {"isolation.coil_supply": "battery", "isolation.coil_rated": rated}
+    found = {f.code for f in solve(type(refuge).model_validate(content), pins, shelf, USUAL).findings}
+    by_hand = 2.8 * cells / rated >= 0.75 and 3.65 * cells / rated <= 1.1
+    assert by_hand is sound
+    assert ("isolation.coil_range" not in found) is sound
