@@ -111,7 +111,9 @@ def _parts(kind: str, path: str) -> list[Any]:
 
 
 def _told(design: Design, solution: Solution) -> str:
-    lines = [f"{design.name}: {asked(design.brief)} (house rules: {solution.rules})", ""]
+    otherwise = len(design.house.model_dump(exclude_none=True))
+    rules = solution.rules + (f", {otherwise} set otherwise" if otherwise else "")
+    lines = [f"{design.name}: {asked(design.brief)} (house rules: {rules})", ""]
     for block in solution.blocks:
         lines.append(f"{block.title}: {block.headline}" + (f", loses {block.loss_text}" if block.loss else ""))
         for f in block.figures:
@@ -127,7 +129,8 @@ def _told(design: Design, solution: Solution) -> str:
                          f"{t['safe_time']} after switch-off")  # fmt: skip
     lines.append("")
     for finding in solution.findings:
-        lines.append(f"{finding.severity.upper()}: {finding.title}. {finding.cause} {finding.remedy}")
+        waived = f" (waived: {finding.waived})" if finding.waived else ""
+        lines.append(f"{finding.severity.upper()}: {finding.title}. {finding.cause} {finding.remedy}{waived}")
     return "\n".join(lines)
 
 

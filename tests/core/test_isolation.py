@@ -104,8 +104,18 @@ def test_a_coil_on_the_battery_must_bear_its_whole_band(cells, rated, sound, ref
 
 def test_the_budget_adds_up(worked):
     """The rows of the table are those of the figures: what is fresh is the sum of its parts with the barrier's own error."""
-    rows = {r[0]: r for r in charts(worked, "isolation")[1].rows}
+    rows = {r[0]: r for r in charts(worked, "isolation")[2].rows}
     state = worked.settled["nominal"].states["isolation"]
     assert float(rows["fresh"][1].removesuffix(" %")) == pytest.approx(100 * state.error_fresh, rel=0.03)
     parts = float(rows["divider, two resistors"][1].removesuffix(" %")) + float(rows["reference"][1].removesuffix(" %"))
     assert 100 * state.error_fresh == pytest.approx(parts + 1, rel=0.02), "one percent is the isolated amplifier's"
+
+
+@pytest.mark.parametrize(("route", "wave"), [("push-pull link", "sine"), ("iron bridge", "sine"), ("iron push-pull", "square"), ("self-oscillating", "square")])
+def test_every_node_has_a_side_and_a_swing(route, wave, refuge, shelf):
+    brief = refuge.model_copy(update={"output": refuge.output.model_copy(update={"waveform": wave})})
+    rows = charts(work_out(brief, {}, shelf, USUAL, route), "isolation")[1].rows[1:]
+    sides = {side.split(",")[0].split(";")[0] for _, side, _ in rows}
+    assert {"battery", "earth"} <= sides
+    assert ("link" in sides) is (route == "push-pull link")
+    assert all(node and swing for node, _, swing in rows)

@@ -19,7 +19,7 @@ def picture(worked, block, key):
 @pytest.mark.parametrize("block", BY_BLOCK)
 def test_every_block_has_pictures_that_can_be_drawn(block, worked):
     drawn = charts(worked, block)
-    assert len(drawn) == {"front_end": 3, "h_bridge": 3, "precharge": 5, "battery": 4, "protection": 4}.get(block, 2)
+    assert len(drawn) == {"front_end": 3, "h_bridge": 3, "precharge": 5, "battery": 4, "protection": 4, "isolation": 3}.get(block, 2)
     for chart in drawn:
         assert chart.title
         assert chart.remark

@@ -32,6 +32,18 @@ def test_the_example_prints_a_full_solution(capsys):
         assert word in told
 
 
+def test_waivers_and_changed_rules_are_printed(tmp_path, capsys):
+    path = Path(refuge(tmp_path, pins={"protection.after_trip": "tries for ever"}))
+    content = json.loads(path.read_text()) | {
+        "house": {"bleed_time": "30 s"},
+        "waivers": [{"code": "protection.retries", "reason": "a person stands beside it", "on": "2026-11-25"}]}  # fmt: skip
+    path.write_text(json.dumps(content))
+    assert main(["solve", str(path)]) == 0
+    told = capsys.readouterr().out
+    assert "(house rules: usual, 1 set otherwise)" in told
+    assert "(waived: a person stands beside it)" in told
+
+
 def test_the_example_as_json_is_a_solution(capsys, solution):
     assert main(["solve", REFUGE, "--json"]) == 0
     found = json.loads(capsys.readouterr().out)

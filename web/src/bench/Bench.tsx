@@ -199,7 +199,7 @@ function Foot({ handle, solution }: { handle: DesignHandle; solution: Solution }
         </Text>
       )}
       <Text ml="auto" color="ink.soft">
-        house rules: {solution.rules}
+        house rules: {solution.rules}{handle.solved?.house.some((r) => r.changed) ? ", some changed" : ""}
       </Text>
       {t && <Text color="ink.soft">energy balance {t.balance}</Text>}
       <Text color="ink.soft" data-testid="took">

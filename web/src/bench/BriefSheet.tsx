@@ -1,9 +1,10 @@
-import { Box, Checkbox, Flex, Input, NativeSelect, Text } from "@chakra-ui/react"
-import { useEffect, useState } from "react"
+import { Box, Checkbox, Flex, NativeSelect, Text } from "@chakra-ui/react"
+import { useState } from "react"
 
 import type { BriefField, Design, Problem, RuleField, RuleName } from "../api/client"
 import { useRules } from "../api/hooks"
-import { Fault, Quiet } from "../ui/Page"
+import { Quiet } from "../ui/Page"
+import { toldBy, TypedLine } from "../ui/TypedLine"
 
 interface Props {
   design: Design
@@ -39,43 +40,26 @@ export function BriefSheet({ design, fields, rules, change }: Props) {
 type Put = (field: BriefField, value: unknown) => Promise<Problem | null>
 
 function Entry({ field: f, put }: { field: BriefField; put: Put }) {
-  const [text, setText] = useState(f.text)
-  const [refused, setRefused] = useState<string>()
-  useEffect(() => (setText(f.text), setRefused(undefined)), [f.text])
   const take = async (value: string) => {
-    if (value === f.text) return setRefused(undefined)
     const whole = f.unit === "1" && /^\s*\d+\s*$/.test(value)
-    const problem = await put(f, value.trim() === "" ? null : whole ? Number(value) : value)
-    setRefused(problem?.problems?.find((p) => p.field.includes(f.address) || f.address.includes(p.field.replace(/^brief\./, "")))?.message ?? problem?.detail)
+    const problem = await put(f, value.trim() === "" ? (f.allowed ? null : "") : whole ? Number(value) : value)
+    return problem?.problems?.find((p) => p.field.includes(f.address) || f.address.includes(p.field.replace(/^brief\./, "")))?.message ?? toldBy(problem)
   }
-  const shared = { "aria-label": f.title, "data-testid": `brief-${f.address}` }
+  if (!f.options?.length) return <TypedLine title={f.title} hint={f.allowed} text={f.text} placeholder={f.text === "" && f.allowed ? "typical" : undefined} id={`brief-${f.address}`} take={take} />
   return (
-    <Box borderBottom="1px solid" borderColor="faint" py="0.5">
-      <Flex align="center" gap="2" minH="30px">
-        <Text flex="1" fontSize="sm">
-          {f.title}
-        </Text>
-        <Text fontSize="12px" color="ink.soft" hideBelow="lg">
-          {f.allowed}
-        </Text>
-        {f.options?.length ? (
-          <NativeSelect.Root size="xs" w="130px">
-            <NativeSelect.Field value={f.text} onChange={(e) => void take(e.target.value)} {...shared}>
-              {f.options.map((o) => (
-                <option key={o}>{o}</option>
-              ))}
-            </NativeSelect.Field>
-            <NativeSelect.Indicator />
-          </NativeSelect.Root>
-        ) : (
-          <Input size="xs" w="130px" fontFamily="mono" textAlign="right" value={text} placeholder={f.text === "" ? "typical" : undefined} aria-invalid={!!refused}
-            onChange={(e) => setText(e.target.value)} onBlur={() => void take(text)}
-            onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && void take(text), e.key === "Escape" && (setText(f.text), setRefused(undefined)))}
-            {...shared} />
-        )}
-      </Flex>
-      {refused && <Fault>{refused}</Fault>}
-    </Box>
+    <Flex align="center" gap="2" minH="30px" borderBottom="1px solid" borderColor="faint" py="0.5">
+      <Text flex="1" fontSize="sm">
+        {f.title}
+      </Text>
+      <NativeSelect.Root size="xs" w="130px">
+        <NativeSelect.Field value={f.text} onChange={(e) => void put(f, e.target.value)} aria-label={f.title} data-testid={`brief-${f.address}`}>
+          {f.options.map((o) => (
+            <option key={o}>{o}</option>
+          ))}
+        </NativeSelect.Field>
+        <NativeSelect.Indicator />
+      </NativeSelect.Root>
+    </Flex>
   )
 }
 
@@ -123,34 +107,8 @@ function HouseRules({ design, fields, change }: { design: Design; fields: readon
         </Quiet>
       </Flex>
       {shown.map((f) => (
-        <RuleEntry key={f.name} field={f} set={set} />
+        <TypedLine key={f.name} title={f.title} hint={f.changed ? `preset ${f.preset}; ${f.allowed}` : f.allowed} text={f.text} strong={f.changed} id={`rule-${f.name}`} take={async (value) => toldBy(await set(f.name, value))} />
       ))}
-    </Box>
-  )
-}
-
-/** One rule: its value, what the preset has, what is allowed. Emptied, it goes back to the preset. */
-function RuleEntry({ field: f, set }: { field: RuleField; set: (name: string, value: string) => Promise<Problem | null> }) {
-  const [text, setText] = useState(f.text)
-  const [refused, setRefused] = useState<string>()
-  useEffect(() => (setText(f.text), setRefused(undefined)), [f.text])
-  const take = async (value: string) => {
-    if (value === f.text) return setRefused(undefined)
-    const problem = await set(f.name, value)
-    setRefused(problem?.problems?.[0]?.message ?? problem?.detail)
-  }
-  return (
-    <Box borderBottom="1px solid" borderColor="faint" py="0.5">
-      <Flex align="center" gap="2" minH="30px">
-        <Text flex="1" fontSize="sm" fontWeight={f.changed ? 700 : 400}>
-          {f.title}
-        </Text>
-        <Text fontSize="12px" color="ink.soft" hideBelow="lg">
-          {f.changed ? `preset ${f.preset}; ${f.allowed}` : f.allowed}
-        </Text>
-        <Input size="xs" w="110px" fontFamily="mono" textAlign="right" value={text} aria-label={f.title} aria-invalid={!!refused} onChange={(e) => setText(e.target.value)} onBlur={() => void take(text)} onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && void take(text), e.key === "Escape" && (setText(f.text), setRefused(undefined)))} data-testid={`rule-${f.name}`} />
-      </Flex>
-      {refused && <Fault>{refused}</Fault>}
     </Box>
   )
 }

@@ -8,6 +8,7 @@ import { PinGem } from "../ui/Lozenge"
 import { Fault } from "../ui/Page"
 import { same } from "../ui/same"
 import { Tex } from "../ui/Tex"
+import { toldBy } from "../ui/TypedLine"
 import { ValueField } from "./ValueField"
 
 interface Props {
@@ -35,7 +36,7 @@ function Line({ figure: f, here, open, pin }: RowProps) {
   const [refused, setRefused] = useState<string>()
   const put = async (value: PinValue) => {
     const problem = await pin(f.pin ?? "", value)
-    setRefused(problem?.problems?.[0]?.message ?? problem?.detail)
+    setRefused(toldBy(problem))
     if (!problem) setEditing(false)
     return problem === null
   }

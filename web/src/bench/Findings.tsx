@@ -5,6 +5,7 @@ import type { Finding, PinValue, Problem } from "../api/client"
 import { same } from "../ui/same"
 import { Fault, Plain, Quiet, Strong } from "../ui/Page"
 import { Gem, SAID } from "../ui/Lozenge"
+import { toldBy } from "../ui/TypedLine"
 
 interface Props {
   findings: readonly Finding[]
@@ -99,7 +100,7 @@ function Reason({ finding: f, waive, done }: { finding: Finding; waive: NonNulla
   const [refused, setRefused] = useState<string>()
   const keep = async () => {
     const problem = await waive(f.code, text.trim())
-    setRefused(problem ? (problem.problems?.[0]?.message ?? problem.detail) : undefined)
+    setRefused(toldBy(problem))
     if (!problem) done()
   }
   return (

@@ -1,7 +1,7 @@
-import { Box, Flex, Grid, Input, Spinner, Text } from "@chakra-ui/react"
+import { Box, Flex, Grid, Spinner, Text } from "@chakra-ui/react"
 import { useCallback, useEffect, useState } from "react"
 
-import { client, data, Refusal, type BriefField, type Figure, type PinValue, type Problem } from "../api/client"
+import { client, data, Refusal, type Figure, type PinValue, type Problem } from "../api/client"
 import { useBus, useBusFields } from "../api/hooks"
 import { Figures } from "../bench/Figures"
 import { Findings } from "../bench/Findings"
@@ -9,6 +9,7 @@ import { Plot } from "../bench/Plot"
 import { Circuit } from "../circuits"
 import { download } from "../ui/download"
 import { Fault, Page, Plain } from "../ui/Page"
+import { toldBy, TypedLine } from "../ui/TypedLine"
 
 const KEPT = "rhombos.bus"
 interface Asked {
@@ -56,7 +57,7 @@ export function Bus() {
       <Grid templateColumns="minmax(430px, 1.1fr) minmax(320px, 1fr) minmax(230px, 0.6fr)" gap="6" mx="-4" data-testid="bus" data-fresh={!seen.isFetching}>
         <Box>
           {fields.data?.map((f) => (
-            <Entry key={`${f.address}-${asked.bus[f.address] ?? f.text}`} field={f} text={asked.bus[f.address] ?? f.text} take={(text) => take({ ...asked, bus: { ...asked.bus, [f.address]: text } })} />
+            <TypedLine key={f.address} title={f.title} hint={f.allowed} text={asked.bus[f.address] ?? f.text} id={`bus-${f.address}`} take={async (text) => toldBy(await take({ ...asked, bus: { ...asked.bus, [f.address]: text } }))} />
           ))}
           <Box h="4" />
           {seen.data ? (
@@ -90,29 +91,5 @@ export function Bus() {
         </Box>
       </Grid>
     </Page>
-  )
-}
-
-function Entry({ field: f, text: now, take }: { field: BriefField; text: string; take: (text: string) => Promise<Problem | null> }) {
-  const [text, setText] = useState(now)
-  const [refused, setRefused] = useState<string>()
-  const keep = async () => {
-    if (text === now) return setRefused(undefined)
-    const problem = await take(text)
-    setRefused(problem ? (problem.problems?.[0]?.message ?? problem.detail) : undefined)
-  }
-  return (
-    <Box borderBottom="1px solid" borderColor="faint" py="0.5">
-      <Flex align="center" gap="2" minH="30px">
-        <Text flex="1" fontSize="sm">
-          {f.title}
-        </Text>
-        <Text fontSize="12px" color="ink.soft">
-          {f.allowed}
-        </Text>
-        <Input size="xs" w="120px" fontFamily="mono" textAlign="right" value={text} aria-label={f.title} aria-invalid={!!refused} onChange={(e) => setText(e.target.value)} onBlur={() => void keep()} onKeyDown={(e) => e.key === "Enter" && void keep()} data-testid={`bus-${f.address}`} />
-      </Flex>
-      {refused && <Fault>{refused}</Fault>}
-    </Box>
   )
 }

@@ -18,7 +18,7 @@ BY_BLOCK: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "precharge": precharge.SEQUENCES,
     "protection": (ladder.battery_ladder, ladder.output_ladder, ladder.overload_curve, ladder.blinks),
     "heat": (heat.heat_ladder, heat.heat_path),
-    "isolation": (isolation.map_table, isolation.sense_budget),
+    "isolation": (isolation.map_table, isolation.nodes, isolation.sense_budget),
     "rectifier": (high_side.diode_voltage, high_side.choke_current),
     "dc_link": (high_side.link_voltage, high_side.discharge),
     "h_bridge": (high_side.bridge_voltage, high_side.bridge_spectrum, heat.bridge_surge),
@@ -43,7 +43,7 @@ IRON: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
 
 UNHELD: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "heat": (heat.heat_ladder, heat.heat_path),
-    "isolation": (isolation.map_table, isolation.sense_budget),
+    "isolation": (isolation.map_table, isolation.nodes, isolation.sense_budget),
     "rectifier": (high_side.diode_voltage, high_side.charging_pulses),
     "controller": (control.trimmer_range,),
     "dc_link": (high_side.link_over_battery, high_side.discharge),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from rhombos.core.blocks.isolation import CONVERTER, DRIFT, HALF, crossings
+from rhombos.core.blocks.isolation import CASE_EARTH, CONVERTER, DRIFT, EARTHED, HALF, crossings
 from rhombos.core.plots.model import Chart
 from rhombos.core.routes.beside.isolation import need_of
 from rhombos.core.solve import Worked
@@ -22,6 +22,34 @@ def map_table(worked: Worked) -> Chart:
         key="crossings", title="What crosses, and by what", rows=tuple(rows),
         remark="Measure beyond the barrier with a differential probe; the ground clip goes on battery negative, and only where "
                "that is earthed nowhere else. Switch off, wait, measure, then touch.")  # fmt: skip
+
+
+def nodes(worked: Worked) -> Chart:
+    """Which side every node belongs to, and how far it swings from that side's reference."""
+    need = need_of(worked.settled, worked.builds, worked.brief, worked.shelf)
+    state = worked.settled["full"].states
+    build: Any = worked.builds["isolation"]
+    full, socket = fmt(need.full, "V"), fmt(need.peak, "V")
+    rows = [("node", "side", "up to"), ("battery, fuse, input bank", "battery", full),
+            ("controller, drivers of the low side, fan, relay coils", "battery", "12 V")]  # fmt: skip
+    stage = state.get("front_end") or state.get("oscillator")
+    if stage is not None:
+        rows.append(("drains of the low side, primary", "battery", fmt(stage.peak_voltage, "V")))
+    if need.beyond:
+        link = fmt(need.link, "V")
+        rows += [("secondary, rectifier", "link", fmt(max(state["rectifier"].reverse, state["rectifier"].ring), "V")),
+                 ("link, its bleeder, lower gates of the bridge", "link", link),
+                 ("legs, upper gates and their floating supplies", "link, moving", f"0 to {link}")]  # fmt: skip
+    elif "h_bridge" in state:
+        rows.append(("legs, upper gates and their floating supplies", "battery, moving", f"0 to {full}"))
+    socket_side = "link, through the filter" if need.beyond else "its own winding"
+    rows += [("socket, both poles", socket_side if build.output != EARTHED else f"{socket_side}; one pole at earth", socket),
+             ("case, heat-sinks in reach, RCD's test", "earth", "0 V" if build.case == CASE_EARTH else "unknown"),
+             ("shut-down input, outer side", "whatever is wired to it", "unknown")]  # fmt: skip
+    return Chart(
+        key="nodes", title="Which node is on which side", rows=tuple(rows),
+        remark="Volts against the side's own reference: battery negative, link negative, earth. Between sides stands what the "
+               "barrier is tested for, no more.")  # fmt: skip
 
 
 def sense_budget(worked: Worked) -> Chart:
