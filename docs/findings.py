@@ -38,12 +38,15 @@ def words(node: ast.expr | None) -> str:
     return "…"
 
 
-def severity(node: ast.expr) -> str:
-    """The severity, or that it follows from the stress: beyond the rating stop, inside the house's margin fix."""
+def severity(node: ast.expr, graves: dict[str, ast.expr]) -> str:
+    """The severity, or that it follows from the stress: beyond the rating stop, inside the house's margin fix. `graves`: those
+    that a function keeps under a name."""
+    if isinstance(node, ast.Name) and node.id in graves:
+        node = graves[node.id]
     if isinstance(node, ast.Constant):
         return str(node.value)
     if isinstance(node, ast.IfExp):
-        return f"{severity(node.body)} or {severity(node.orelse)}"
+        return f"{severity(node.body, graves)} or {severity(node.orelse, graves)}"
     return "stop beyond the rating, fix inside the margin"
 
 
@@ -124,23 +127,26 @@ def rules_of(path: Path) -> list[Rule]:
     measured, block = stresses(tree), block_of(path, tree)
     found: list[Rule] = []
     # a name for a cure is one function's own
-    calls = [(node, named_cures(f)) for f in ast.walk(tree) if isinstance(f, ast.FunctionDef) for node in ast.walk(f)]
-    for node, named in calls:
+    calls = [(node, f) for f in ast.walk(tree) if isinstance(f, ast.FunctionDef) for node in ast.walk(f)]
+    for node, function in calls:
         if not isinstance(node, ast.Call):
             continue
+        named = named_cures(function)
+        graves = {n.target.id: n.value for n in ast.walk(function)
+                  if isinstance(n, ast.AnnAssign) and isinstance(n.target, ast.Name) and n.value is not None}  # fmt: skip
         if isinstance(node.func, ast.Attribute) and node.func.attr == "find" and len(node.args) >= 5:
             code, how, title, _, remedy = node.args[:5]
             worst, figure = keyword(node, "worst"), keyword(node, "figure")
             limit = measured.get(plain(worst), "") if worst is not None else ""
             if not limit and figure is not None:
                 limit = f"the figure `{words(figure)}`"
-            found.append(Rule(f"{block}.{words(code)}", words(title), severity(how), limit or "what the cause states",
+            found.append(Rule(f"{block}.{words(code)}", words(title), severity(how, graves), limit or "what the cause states",
                               words(remedy), labels(keyword(node, "cures"), named)))  # fmt: skip
         elif isinstance(node.func, ast.Name) and node.func.id == "Finding" and (code := keyword(node, "code")) is not None:
             if words(code) == "…":
                 continue
             how = keyword(node, "severity") or ast.Constant("note")
-            found.append(Rule(words(code), words(keyword(node, "title")), severity(how), "what the cause states",
+            found.append(Rule(words(code), words(keyword(node, "title")), severity(how, graves), "what the cause states",
                               words(keyword(node, "remedy")), labels(keyword(node, "cures"), named)))  # fmt: skip
     return found
 
@@ -157,12 +163,9 @@ def page() -> str:
     lines = [
         "# Findings", "",
         f"Every finding that Rhombos can raise, {len(rules)} in all, read from the code by `docs/findings.py`. *Stop* breaks "
-        f"parts or "
-        "hurts people, *fix* is beyond what the house allows, *watch* is worth knowing before the build, *note* is worth "
-        "knowing. "
-        "Where a severity follows from the stress, beyond the rating is a stop and inside the house's margin a fix. A finding "
-        "may be "
-        "waived with a written reason, which stays in the design's record.", "",
+        "parts or hurts people, *fix* is beyond what the house allows, *watch* is worth knowing before the build, *note* is "
+        "worth knowing. Where a severity follows from the stress, beyond the rating is a stop and inside the house's margin a "
+        "fix. A finding may be waived with a written reason, which stays in the design's record.", "",
     ]  # fmt: skip
     block = ""
     for r in rules:

@@ -65,7 +65,7 @@ def test_a_hopeless_brief_solves_to_findings(client, brief):
 def test_every_block_has_its_pictures(client, block):
     drawn = client.post(f"/api/charts/{block}", json={"brief": {}}).json()
     assert len(drawn) == {"front_end": 3, "h_bridge": 3, "front_drive": 1, "precharge": 5, "battery": 4, "protection": 4, "isolation": 3}.get(block, 2)
-    assert all(c["title"] and (c["series"] or c["boxes"]) for c in drawn)
+    assert all(c["title"] and (c["series"] or c["boxes"] or c["rungs"] or c["rows"]) for c in drawn)
 
 
 def test_pictures_of_an_unknown_block_are_refused(client):

@@ -146,8 +146,7 @@ def _cold(sheet: Sheet, brief: Brief) -> None:
     if closest < 2 * GAUGE_ERROR:
         sheet.find("gauge", "note", "A voltage gauge tells little of this battery",
                    f"Two of its five steps lie {fmt(closest, '%', 2)} apart; a reading is off by {fmt(GAUGE_ERROR, '%', 2)} "
-                   f"and by "
-                   "every ampere that flows.", "Count ampere-hours; use the voltage only at both ends, rested.",
+                   "and by every ampere that flows.", "Count ampere-hours; use the voltage only at both ends, rested.",
                    figure="terminal")  # fmt: skip
 
 

@@ -15,7 +15,7 @@ from rhombos.core.blocks.heat import (
     creepage_wanted,
     proof_wanted,
 )
-from rhombos.core.findings import PinValue
+from rhombos.core.findings import PinValue, Severity
 from rhombos.core.insulation import METAL_FILLED, PADS, TOUCH_SAFE
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet, Worst
@@ -100,11 +100,9 @@ def _insulation(sheet: Sheet, build: HeatBuild, need: HeatNeed, now: HeatState, 
     elif proof is not None and proof.severity:
         sheet.find("pad", proof.severity, "The pad does not stand what the tab asks",
                    f"{build.pad[0].upper()}{build.pad[1:]} breaks down at {fmt(proof.rating, 'V')}; {hardest.name.lower()} "
-                   f"with "
-                   f"{fmt(hardest.tab, 'V')} on its tab, spikes included, against {where}, asks {fmt(proof.value, 'V')}. A "
-                   "multimeter shows no fault until it arcs.", "A pad that is rated for it, tested at that voltage.",
-                   worst=proof,
-                   cures=(pads,))  # fmt: skip
+                   f"with {fmt(hardest.tab, 'V')} on its tab, spikes included, against {where}, asks "
+                   f"{fmt(proof.value, 'V')}. A multimeter shows no fault until it arcs.",
+                   "A pad that is rated for it, tested at that voltage.", worst=proof, cures=(pads,))  # fmt: skip
     if PADS[build.pad].resistance > sheet.rules.pad_resistance * (1 + 1e-9):
         sheet.find("pad_hot", "fix", "The pad is warmer than the rules count on",
                    f"{fmt(PADS[build.pad].resistance, 'K/W')} under each device; every junction was judged with "
@@ -118,11 +116,9 @@ def _insulation(sheet: Sheet, build: HeatBuild, need: HeatNeed, now: HeatState, 
     if build.creepage < now.apart * (1 - 1e-9):
         sheet.find("creepage", "fix", "Tab and heat-sink are too close along the surface",
                    f"{fmt(build.creepage, 'mm')} for {fmt(apart.tab, 'V')} of {apart.name.lower()}; {fmt(now.apart, 'mm')} is "
-                   f"the "
-                   "least in a clean room, and dust makes it less.", "A larger pad that stands out on every side, a bush in "
-                                                                     "the "
-                   "screw hole.", figure="creepage", cures=(("Let the proposal set the distance", _free("creepage")),
-                                                            ))  # fmt: skip
+                   "the least in a clean room, and dust makes it less.",
+                   "A larger pad that stands out on every side, a bush in the screw hole.", figure="creepage",
+                   cures=(("Let the proposal set the distance", _free("creepage")),))  # fmt: skip
     if not build.marked and high:
         sheet.find("unmarked", "fix", "Nothing says that it is live inside",
                    f"{high[0].name} carries {fmt(high[0].tab, 'V')} on its tabs, and the link stays charged after switch-off.",
@@ -135,12 +131,11 @@ def _heat(sheet: Sheet, build: HeatBuild, need: HeatNeed, now: HeatState, rise: 
     if rise.severity:
         sheet.find("case", "fix", "It gets warmer inside than the rules count on",
                    f"{fmt(need.inside, 'W')} make {fmt(now.rise, 'K')} above the room; every part was judged with "
-                   f"{fmt(sheet.rules.enclosure_rise, 'K')}.", "Slots above and below, a fan, or a larger case; decide it "
-                                                               "before "
-                   "the boards.", worst=rise, cures=(cases,))  # fmt: skip
+                   f"{fmt(sheet.rules.enclosure_rise, 'K')}.", "Slots above and below, a fan, or a larger case; decide "
+                   "it before the boards.", worst=rise, cures=(cases,))  # fmt: skip
     if fan is not None and fan.severity:
-        sheet.find("fan_voltage", "stop" if fan.value > 1.5 * build.fan_rated else "fix", "The fan gets more than it is made "
-                                                                                          "for",
+        grave: Severity = "stop" if fan.value > 1.5 * build.fan_rated else "fix"
+        sheet.find("fan_voltage", grave, "The fan gets more than it is made for",
                    f"{fmt(fan.value, 'V')} from the charging battery on a fan of {short(build.fan_rated, 'V')}.",
                    "A fan of the next voltage, or one on the control supply.", worst=fan,
                    cures=(("Run it on the control supply", _free("fan_supply", "fan_rated")),
@@ -167,6 +162,6 @@ def _heat(sheet: Sheet, build: HeatBuild, need: HeatNeed, now: HeatState, rise: 
                    f"{short(build.hot, 'degC')}.", "Start it sooner.", figure="fan_on", cures=(limits,))  # fmt: skip
     if build.fan_on - build.fan_off < 2:
         sheet.find("fan_chatters", "watch", "The fan starts and stops all the time",
-                   f"Only {fmt(build.fan_on - build.fan_off, 'K', 2)} lie between on and off.", "Let it run on for some "
-                                                                                                "kelvin.",
+                   f"Only {fmt(build.fan_on - build.fan_off, 'K', 2)} lie between on and off.",
+                   "Let it run on for some kelvin.",
                    figure="fan_off", cures=(limits,))  # fmt: skip

@@ -124,8 +124,7 @@ def _entry(sheet: Sheet, build: InputStageBuild, fuse: Fuse, plugs: Worst, melts
         sheet.find("reverse", "fix", "Nothing helps against reversed leads",
                    "The body diodes of the stage and the capacitors short a reversed battery: they burn before the fuse opens.",
                    "A diode across the input that blows the fuse (no loss, one fuse each time), or a series switch (no harm, a "
-                   "loss "
-                   "for ever).", figure="reverse", cures=(("A diode that blows the fuse", {"input_stage.reverse": None}),
+                   "loss for ever).", figure="reverse", cures=(("A diode that blows the fuse", {"input_stage.reverse": None}),
                                                           ("A series switch", {"input_stage.reverse": SERIES})))  # fmt: skip
     elif build.reverse == SHUNT and build.reverse_i2t < fuse.i2t:
         sheet.find("reverse_slow", "fix", "The fuse is slower than the diode it needs",

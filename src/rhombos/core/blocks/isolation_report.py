@@ -84,8 +84,7 @@ def _barrier(
     if build.output == NEGATIVE:
         sheet.find("output_bond", "stop", "A pole of the socket is tied to the battery",
                    f"The bridge's legs stand between 0 and {fmt(need.link, 'V')}: with a pole at battery negative a leg is "
-                   f"shorted, "
-                   "or the battery and all that hangs on it stands at the mains.",
+                   "shorted, or the battery and all that hangs on it stands at the mains.",
                    "Leave both poles floating, or earth one behind the filter, with an RCD; local codes decide.",
                    figure="output",
                    cures=(("Leave both poles floating", _free("output")),))  # fmt: skip
@@ -141,8 +140,8 @@ def _sense(sheet: Sheet, build: IsolationBuild, need: IsolationNeed, now: Isolat
     if swing.severity:
         sheet.find("sense_clips", "fix", "The sense chain clips before the output is too high",
                    f"{fmt(need.peak, 'V')} make {fmt(now.at_converter, 'V')} about the middle of {CONVERTER:g} V: the display "
-                   f"shows "
-                   "a safe output while it rises.", "A lower resistor that leaves room above the highest output.", worst=swing,
+                   "shows a safe output while it rises.", "A lower resistor that leaves room above the highest output.",
+                   worst=swing,
                    cures=(anew,))  # fmt: skip
     if now.step > COARSE * need.v_out:
         sheet.find("sense_coarse", "watch", "One count is a visible step of the output",
@@ -167,9 +166,8 @@ def _coils(sheet: Sheet, build: IsolationBuild, now: IsolationState, spike: Wors
     if spike.severity:
         sheet.find("coil_spike", "stop", "A relay's coil kills its driver",
                    f"With nothing across it the coil drives its transistor to {fmt(spike.value, 'V', 2)} at switch-off, or "
-                   f"until it "
-                   f"breaks down; it stands {short(DRIVER_STANDS, 'V')}.", "A diode with a zener: it releases fast and spares "
-                                                                           "the driver.",
+                   f"until it breaks down; it stands {short(DRIVER_STANDS, 'V')}.",
+                   "A diode with a zener: it releases fast and spares the driver.",
                    worst=spike, cures=(("Diode and zener across the coil", _free("coil_clamp")),))  # fmt: skip
     elif build.coil_clamp == DIODE:
         sheet.find("coil_slow", "watch", "A diode alone keeps the contactor closing its arc",

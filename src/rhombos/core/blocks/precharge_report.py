@@ -79,15 +79,13 @@ def report(sheet: Sheet, fuse: Fuse | None, need: PrechargeNeed) -> BlockReport:
     if breaks.severity:
         sheet.find("breaks", "stop", "The contacts cannot break this voltage as DC",
                    f"{fmt(now.volts, 'V')} across contacts that break {short(build.contact_volts, 'V')}: the arc stands until "
-                   f"it has "
-                   "eaten them. An AC rating says nothing.", "Contacts rated for DC at this voltage, with arc magnets.",
+                   "it has eaten them. An AC rating says nothing.", "Contacts rated for DC at this voltage, with arc magnets.",
                    worst=breaks,
                    cures=(("Let the proposal choose them", _free("contact_volts")),))  # fmt: skip
     if fuse and ages and ages.severity:
         sheet.find("fuse_ages", "fix", "Every start ages the battery fuse",
                    f"{fmt(strain, 'A^2*s', 2)} of inrush on a fuse that melts at {fmt(fuse.i2t, 'A^2*s', 2)}: it opens one day "
-                   f"for no "
-                   "reason that is seen.", "Close later, or a slower fuse.", worst=ages,
+                   "for no reason that is seen.", "Close later, or a slower fuse.", worst=ages,
                    cures=(("Close where the proposal does", _free("close_at", "resistor", "timeout")),
                           ("Choose the fuse anew too", {**_free("close_at", "resistor", "timeout"),
                                                                       "input_stage.fuse": None})))  # fmt: skip
@@ -154,8 +152,7 @@ def _findings(
     if build.closing < PULLS_IN and build.school == "switched":
         sheet.find("lets_go", "fix", "The relay lets go before the contactor has closed",
                    f"It is given {fmt(build.closing, 's')}; a contactor takes up to {fmt(PULLS_IN, 's')}: for a moment nothing "
-                   f"feeds "
-                   "the bus, and the inrush comes after all.", "Hold the relay until the contactor has surely closed.",
+                   "feeds the bus, and the inrush comes after all.", "Hold the relay until the contactor has surely closed.",
                    figure="closing", cures=(("Let the proposal set the time", _free("closing")),))  # fmt: skip
     if build.school != "switched":
         sheet.find("leaks", "watch", "A resistor across the contactor leaks for ever",

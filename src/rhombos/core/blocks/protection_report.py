@@ -17,7 +17,7 @@ from rhombos.core.blocks.protection import (
     Stage,
 )
 from rhombos.core.blocks.protection import thresholds as made_thresholds
-from rhombos.core.findings import PinValue
+from rhombos.core.findings import PinValue, Severity
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet, Worst
 from rhombos.core.thresholds import Band, Tap
@@ -162,24 +162,20 @@ def _battery(
 def _supply(sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: ProtectionNeed, fed: Worst) -> None:
     anew = ("Let the proposal choose the supply", _free("supply", "supply_stands"))
     if fed.severity:
-        sheet.find("supply_high", "stop" if need.full > build.supply_stands else "fix", "The battery is too high for the "
-                                                                                        "control supply",
+        grave: Severity = "stop" if need.full > build.supply_stands else "fix"
+        sheet.find("supply_high", grave, "The battery is too high for the control supply",
                    f"{fmt(need.full, 'V')} while charging, {fmt(fed.value, 'V')} with what a suppressor lets through, on a "
-                   f"supply "
-                   f"that stands {short(build.supply_stands, 'V')}: the controller and every gate go with it.",
+                   f"supply that stands {short(build.supply_stands, 'V')}: the controller and every gate go with it.",
                    "A supply of a higher input rating.", worst=fed, cures=(anew,))  # fmt: skip
     if build.supply == LINEAR and now.supply_low < need.gate + HEADROOM:
         sheet.find("supply_low", "fix", "A flat battery starves the gates",
                    f"{fmt(now.supply_low, 'V')} at full power, less {fmt(HEADROOM, 'V', 1)} in the regulator, for a gate "
-                   f"supply of "
-                   f"{short(need.gate, 'V')}: half-driven switches burn.", "A converter, or a lower gate supply with a "
-                                                                           "lock-out.",
-                   figure="supply", cures=(anew,))  # fmt: skip
+                   f"supply of {short(need.gate, 'V')}: half-driven switches burn.",
+                   "A converter, or a lower gate supply with a lock-out.", figure="supply", cures=(anew,))  # fmt: skip
     if build.supply_guard == UNGUARDED:
         sheet.find("supply_spikes", "fix", "Spikes reach the control supply",
                    "Leads ring at every edge, and a fuse that opens throws what the cable holds at it: capacitors rated three "
-                   "times "
-                   "the battery have died so, and the controller behind them.",
+                   "times the battery have died so, and the controller behind them.",
                    "A series resistor or bead, a suppressor, and a capacitor of its own, beside the controller.",
                    figure="supply_guard", cures=(("Fit them", _free("supply_guard")),))  # fmt: skip
 
@@ -228,9 +224,8 @@ def _output(
         sheet.find("short_late", "stop", "A short is switched off too late",
                    f"{fmt(stage.volts, 'V')} across {fmt(stage.inductance, 'H', 2)} add "
                    f"{fmt(1e-6 * stage.volts / stage.inductance, 'A')} in a microsecond: {fmt(off.value, 'A')} when the "
-                   f"switches "
-                   f"are off, {fmt(stage.withstand, 'A')} is what they stand.", "A quicker comparator, a lower trip, or a coil "
-                                                                                "in the output that slows the rise.", worst=off,
+                   f"switches are off, {fmt(stage.withstand, 'A')} is what they stand.",
+                   "A quicker comparator, a lower trip, or a coil in the output that slows the rise.", worst=off,
                    cures=(("Let the proposal set trip, delay and coil", _free("short_trip", "short_delay", "coil")),
                           ))  # fmt: skip
     surge_peak = need.crest * need.surge / (need.power_factor * need.v_out)
@@ -251,6 +246,5 @@ def _output(
     if build.suppressor < high.low:
         sheet.find("suppressor", "fix", "The surge suppressor conducts at working voltage",
                    f"It is made for {short(build.suppressor, 'V')} RMS; the output may stand at {fmt(high.high, 'V')} before "
-                   f"it "
-                   "is switched off: it heats until it burns.", "The next rating above the output limit.",
+                   "it is switched off: it heats until it burns.", "The next rating above the output limit.",
                    figure="suppressor", cures=(("Let the proposal choose it", _free("suppressor")),))  # fmt: skip

@@ -94,5 +94,4 @@ def heat_ladder(worked: Worked) -> Chart:
     return Chart(
         key="heat-ladder", title="Temperatures of the heat-sinks", y=Axis(label="heat-sink", unit="°C"), rungs=rungs,
         remark=f"{short(build.ntc, 'ohm')} thermistor (B {build.ntc_b:.0f} K) below {short(build.pull_up, 'ohm')}: give or "
-               f"take "
-               f"{fmt(error, 'K', 2)}. It sits on one heat-sink: the hottest.")  # fmt: skip
+               f"take {fmt(error, 'K', 2)}. It sits on one heat-sink: the hottest.")  # fmt: skip

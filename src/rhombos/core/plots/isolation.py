@@ -72,10 +72,9 @@ def sense_budget(worked: Worked) -> Chart:
     return Chart(
         key="sense-budget", title="What the output's reading is off by", rows=rows,
         remark=f"{short(build.sense_top, 'ohm')} over {short(build.sense_bottom, 'ohm')}: 0 V reads {middle} counts, the peak "
-               f"of "
-               f"{short(out, 'V')} {top}; a count is {fmt(now.step, 'V', 2)}. Clamp the input, filter below half the sampling "
-               f"rate, "
-               "calibrate near zero and near full output.")  # fmt: skip
+               f"of {short(out, 'V')} {top}; a count is {fmt(now.step, 'V', 2)}. Clamp the input, filter below half the "
+               f"sampling "
+               "rate, calibrate near zero and near full output.")  # fmt: skip
 
 
 def _peak(worked: Worked) -> float:

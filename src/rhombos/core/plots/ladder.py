@@ -34,8 +34,7 @@ def battery_ladder(worked: Worked) -> Chart:
     return Chart(
         key="battery-ladder", title="Battery thresholds", y=Axis(label="battery", unit="V"), rungs=(*marks, *rungs),
         remark=f"{worked.brief.source.cells} × {chemistry}. Solid: {_how(build)}; pale: fresh boards, every tolerance at its "
-               f"end. "
-               f"Arrow: where it turns back. The hysteresis is sure of {fmt(max(0.0, cut.back_low - cut.high), 'V', 2)}; "
+               f"end. Arrow: where it turns back. The hysteresis is sure of {fmt(max(0.0, cut.back_low - cut.high), 'V', 2)}; "
                f"{fmt(sag.sag, 'V', 2)} of sag vanish with the load. One turn of the trimmer moves the cut-off by "
                f"{fmt(cut.per_turn, 'V', 2)}.")  # fmt: skip
 
