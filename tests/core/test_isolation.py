@@ -119,3 +119,17 @@ def test_every_node_has_a_side_and_a_swing(route, wave, refuge, shelf):
     assert {"battery", "earth"} <= sides
     assert ("link" in sides) is (route == "push-pull link")
     assert all(node and swing for node, _, swing in rows)
+
+
+def test_the_sense_filter_lags_as_a_first_order_one(refuge, shelf):
+    """Against the sampled response of the difference equation that a controller would run."""
+    worked = work_out(refuge, {"isolation.corner": 500}, shelf, USUAL)
+    state = worked.settled["nominal"].states["isolation"]
+    step, out, peak, late = 1e-6, 0.0, 0.0, 0.0
+    for n in range(60000):
+        out += (math.sin(2 * math.pi * 50 * n * step) - out) * step * 2 * math.pi * 500
+        if n > 40000 and out > peak:
+            peak, late = out, n * step
+    assert 1 - peak == pytest.approx(state.lost, rel=0.01)
+    lag = ((late - 0.005) % 0.02) * 50 * 360
+    assert lag == pytest.approx(state.lag, abs=0.3)

@@ -15,7 +15,7 @@ from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.preferred import nearest
 from rhombos.core.rules import Rules
-from rhombos.core.units import Ohm, Volt
+from rhombos.core.units import Hertz, Ohm, Volt
 
 KEY, TITLE = "isolation", "Isolation"
 FLOATING, EARTHED, NEGATIVE = "floating", "one pole earthed", "a pole on the battery"
@@ -36,6 +36,8 @@ SPARE = 1.15
 """Span over the highest peak that must still be read."""
 DRIFT = 0.003
 """What drifts after calibration: reference and resistors over temperature."""
+CORNER, SLOWEST = 20.0, 8.0
+"""Corner of a proposed sense filter over the line, and the least that still follows it."""
 COIL_CURRENT, COIL_HENRY, COIL_STRAY = 0.1, 0.3, 150e-12
 """A relay's coil, A and H, and the stray capacitance into which its current goes when nothing else takes it, F."""
 DRIVER_STANDS = 60.0
@@ -56,6 +58,7 @@ class IsolationBuild(Build):
     connectors: Volt = Field(ge=10, le=2000, title="Connectors of the high side, rated")
     sense_top: Ohm = Field(ge=1e3, le=1e8, title="Sense divider, upper resistor")
     sense_bottom: Ohm = Field(ge=10, le=1e7, title="Sense divider, lower resistor")
+    corner: Hertz = Field(ge=1, le=1e6, title="Sense filter, corner")
     bits: int = Field(ge=8, le=16, title="Bits of the converter")
     clamped: bool = Field(True, title="Converter's input clamped")
     calibrated: bool = Field(True, title="Calibrated at two points")
@@ -79,7 +82,8 @@ class Crossing:
 @dataclass(frozen=True, slots=True)
 class IsolationNeed:
     """Battery: empty, full, V; highest link and highest peak at the socket, V; the output, V RMS. Whether link and socket lie
-    beyond a transformer, what the feedback and the bridge's gates cross by, and whether each of those is a barrier."""
+    beyond a transformer, what the feedback and the bridge's gates cross by, and whether each of those is a barrier. Line
+    frequency, and how often the output is sampled, Hz (0 where nothing carries it)."""
 
     empty: float
     full: float
@@ -91,6 +95,8 @@ class IsolationNeed:
     feedback_isolated: bool
     gates: str
     gates_isolated: bool
+    line: float
+    sampled: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,6 +109,8 @@ class IsolationState:
     at_converter: float
     error_fresh: float
     error: float
+    lag: float
+    lost: float
     coil_spike: float
     coil_low: float
     coil_high: float
@@ -140,6 +148,8 @@ def propose(need: IsolationNeed, pins: dict[str, Any], rules: Rules) -> Isolatio
     fields.setdefault("coil_rated", 12.0 if fields["coil_supply"] == "control supply" else float(
         next((v for v in (12, 24, 36, 48, 60) if COIL_MOST * v >= need.full), 60)))  # fmt: skip
     fields.setdefault("sense_top", 1e6)
+    fast = min(CORNER * need.line, need.sampled / 3) if need.sampled else CORNER * need.line
+    fields.setdefault("corner", float(f"{max(fast, SLOWEST * need.line):.2g}"))
     share = HALF * CONVERTER / (SPARE * need.peak)
     fields.setdefault("sense_bottom", nearest(fields["sense_top"] * share / (1 - share)))
     return IsolationBuild.within(fields)
@@ -158,7 +168,11 @@ def assess(need: IsolationNeed, build: IsolationBuild, rules: Rules, ledger: Led
     free = COIL_CURRENT * math.sqrt(COIL_HENRY / COIL_STRAY)
     spike = volts[1] + {NO_COIL: free, DIODE: 0.8, ZENER: 25.0}[build.coil_clamp]
     proof = WORKING_PROOF * max(need.link, need.peak) / math.sqrt(2) + PROOF_ADDED
-    return IsolationState(proof, span, step, need.peak / gain, fresh, error, spike, volts[0] / build.coil_rated,
+    turn = need.line / build.corner
+    lost = 1 - 1 / math.sqrt(1 + turn**2)
+    error += 0.0 if build.calibrated else lost
+    return IsolationState(proof, span, step, need.peak / gain, fresh, error, math.degrees(math.atan(turn)), lost, spike,
+                          volts[0] / build.coil_rated,
                           volts[1] / build.coil_rated)  # fmt: skip
 
 

@@ -16,6 +16,7 @@ from rhombos.core.blocks.isolation import (
     KEY,
     NEGATIVE,
     PULLS_IN,
+    SLOWEST,
     WIRED,
     IsolationBuild,
     IsolationNeed,
@@ -51,6 +52,8 @@ def report(sheet: Sheet, need: IsolationNeed) -> BlockReport:
                         "ripple and ring included")  # fmt: skip
     sheet.choice("sense_top", "R_1", "Sense, upper resistor")
     sheet.choice("sense_bottom", "R_2", "Sense, lower resistor")
+    sheet.choice("corner", "f_c", "Sense filter, corner")
+    sheet.result("lag", r"\varphi", "It lags the line by, degrees", "1")
     sheet.choice("bits", "n", "Bits of the converter")
     swing = sheet.limited("at_converter", r"\hat V_{AD}", "Peak at the converter", "V", HALF * CONVERTER)
     sheet.result("step", "", "One count, at the output", "V")
@@ -143,6 +146,16 @@ def _sense(sheet: Sheet, build: IsolationBuild, need: IsolationNeed, now: Isolat
                    "shows a safe output while it rises.", "A lower resistor that leaves room above the highest output.",
                    worst=swing,
                    cures=(anew,))  # fmt: skip
+    if build.corner < SLOWEST * need.line:
+        sheet.find("sense_slow", "fix", "The sense filter is too slow for the line",
+                   f"At {short(build.corner, 'Hz')} it lags by {fmt(now.lag, '1', 2)} degrees and takes "
+                   f"{fmt(now.lost, '%', 2)} off: the loop works against its own delay.", "A corner eight times the line at least.", figure="corner",
+                   cures=(("Let the proposal choose the corner", _free("corner")),))  # fmt: skip
+    elif need.sampled and build.corner > need.sampled / 2:
+        sheet.find("sense_aliases", "fix", "The sense filter lets the carrier through",
+                   f"It passes up to {short(build.corner, 'Hz')}; the output is sampled at {short(need.sampled, 'Hz')}: "
+                   "ripple reads as a slow swing that is not there.", "A corner below half the sampling.", figure="corner",
+                   cures=(("Let the proposal choose the corner", _free("corner")),))  # fmt: skip
     if now.step > COARSE * need.v_out:
         sheet.find("sense_coarse", "watch", "One count is a visible step of the output",
                    f"{fmt(now.step, 'V')} a count: {build.bits} bits over a span of {fmt(now.span, 'V')}.",

@@ -45,6 +45,8 @@ SHORT_SHARE = 0.7
 """What a proposal lets a short reach, share of what the switches stand."""
 FUSES = (0.5, 0.63, 0.8, 1, 1.25, 1.6, 2, 2.5, 3.15, 4, 5, 6.3, 8, 10, 12.5, 16, 20, 25, 32)
 """Ratings of small AC fuses, A (R10 series)."""
+RELAYS = (3, 5, 8, 10, 16, 20, 30, 40, 63)
+"""Ratings of usual output relays, A."""
 SUPPRESSORS = (115, 130, 140, 150, 175, 195, 210, 230, 250, 275, 300, 320, 350, 385, 420)
 """Highest working voltages of surge suppressors, V RMS."""
 LINEAR, SWITCHED = "linear regulator", "converter"
@@ -89,6 +91,7 @@ class ProtectionBuild(Build):
     short_delay: Second = Field(ge=1e-7, le=1e-2, title="Trip to switch off")
     coil: Henry = Field(ge=0, le=0.1, title="Coil in the output that slows a short")
     after_trip: str = options("After a short", "latched", "three tries", "tries for ever")
+    output_relay: Ampere = Field(ge=0.1, le=200, title="Relay at the socket, both poles")
     output_fuse: Ampere = Field(ge=0.1, le=63, title="Fuse at the socket")
     suppressor: Volt = Field(ge=50, le=1000, title="Surge suppressor, working RMS")
 
@@ -177,6 +180,7 @@ def propose(
     fields.setdefault("coil", at_least(needed) if needed > 1e-9 else 0.0)
     flows = max(1.25 * need.continuous / (need.power_factor * need.v_out), surge / 1.6)
     fields.setdefault("output_fuse", float(next((f for f in FUSES if f >= flows), FUSES[-1])))
+    fields.setdefault("output_relay", float(next((r for r in RELAYS if r >= surge), RELAYS[-1])))
     fields.setdefault("suppressor", float(next((v for v in SUPPRESSORS if v >= 1.02 * fields["output_high"]), SUPPRESSORS[-1])))
     return ProtectionBuild.within(fields)
 

@@ -72,6 +72,7 @@ def report(sheet: Sheet, need: ProtectionNeed, stage: Stage, can: float) -> Bloc
     off = sheet.limited("short_off", r"I_{off}", "Current when a short is off", "A", stage.withstand) \
         if build.short != FUSE_ALONE else None  # fmt: skip
     sheet.choice("after_trip", "", "After a short")
+    sheet.choice("output_relay", "K_2", "Relay at the socket, both poles")
     sheet.choice("output_fuse", "F_2", "Fuse at the socket")
     sheet.choice("suppressor", "U_S", "Surge suppressor, working RMS")
     _battery(sheet, build, now, need, made, top)
@@ -243,6 +244,12 @@ def _output(
                    f"{fmt(now.current, 'A')} flow at full power through a fuse of {short(build.output_fuse, 'A')}.",
                    "The next size above 1.25 times the current.", figure="output_fuse",
                    cures=(("Let the proposal choose the fuse", _free("output_fuse")),))  # fmt: skip
+    surge = need.surge / (need.power_factor * need.v_out)
+    if build.output_relay < surge:
+        sheet.find("output_relay", "fix", "The relay at the socket is too light",
+                   f"{fmt(surge, 'A')} flow in the surge through contacts of {short(build.output_relay, 'A')}; they weld, "
+                   "and open no longer.", "The next size up; both poles, closed and opened while the bridge is off.",
+                   figure="output_relay", cures=(("Let the proposal choose the relay", _free("output_relay")),))  # fmt: skip
     if build.suppressor < high.low:
         sheet.find("suppressor", "fix", "The surge suppressor conducts at working voltage",
                    f"It is made for {short(build.suppressor, 'V')} RMS; the output may stand at {fmt(high.high, 'V')} before "

@@ -40,7 +40,8 @@ def need_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief,
     isolated = driver is not None and driver.kind in ("isolated", "transformer", "opto")
     return block.IsolationNeed(
         empty, full, link, peak, out, beyond, feedback, feedback != BARE,
-        driver.kind if isolated and driver else OWN_SUPPLY, True)  # fmt: skip
+        driver.kind if isolated and driver else OWN_SUPPLY, True, brief.output.frequency,
+        builds["h_bridge"].carrier if "h_bridge" in builds and not brief.output.stepped else 0.0)  # fmt: skip
 
 
 def propose(
