@@ -149,7 +149,8 @@ def _sense(sheet: Sheet, build: IsolationBuild, need: IsolationNeed, now: Isolat
     if build.corner < SLOWEST * need.line:
         sheet.find("sense_slow", "fix", "The sense filter is too slow for the line",
                    f"At {short(build.corner, 'Hz')} it lags by {fmt(now.lag, '1', 2)} degrees and takes "
-                   f"{fmt(now.lost, '%', 2)} off: the loop works against its own delay.", "A corner eight times the line at least.", figure="corner",
+                   f"{fmt(now.lost, '%', 2)} off: the loop works against its own delay.",
+                   "A corner eight times the line at least.", figure="corner",
                    cures=(("Let the proposal choose the corner", _free("corner")),))  # fmt: skip
     elif need.sampled and build.corner > need.sampled / 2:
         sheet.find("sense_aliases", "fix", "The sense filter lets the carrier through",
