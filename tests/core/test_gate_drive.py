@@ -17,7 +17,7 @@ from rhombos.core.parts import Diode, Driver, Igbt, Mosfet
 from rhombos.core.plots import charts
 from rhombos.core.routes.driven import drive_need, front_need
 from rhombos.core.rules import PRESETS
-from rhombos.core.solve import solve, work_out
+from rhombos.core.solve import explain, solve, work_out
 
 USUAL = PRESETS["usual"]
 NEED = DriveNeed("bridge_drive", "MF-650-150m-A", 1, 400.0, 18e3, 0.93, 1.0, 400e-9, 50.0)
@@ -249,3 +249,17 @@ def test_a_discrete_level_shift_burns_its_current_while_the_upper_switch_is_off(
 def test_the_followers_base_resistor_drops_a_tenth_of_the_drive(shelf):
     state = judged(shelf, driver="DF-2")
     assert state.base_resistor * state.base_current == pytest.approx(0.1 * built(shelf, driver="DF-2").supply)
+
+
+def test_a_dead_time_of_exactly_what_is_needed_is_enough(refuge, shelf):
+    """Ten lithium-ion cells at 120 V: the proposal comes out at 500 ns needed and 500 ns set, but for the last binary digit."""
+    content = refuge.model_dump()
+    content["source"] |= {"chemistry": "Li-ion", "cells": 10, "capacity": 120 * 3600}
+    content["output"] |= {"voltage": 120, "frequency": 60}
+    content["power"] |= {"continuous": 1200, "surge": 3000, "surge_time": 3, "power_factor": 0.8}
+    worked = work_out(type(refuge).model_validate(content), {}, shelf, PRESETS["usual"])
+    need, given = worked.settled["nominal"].states["h_bridge"].dead_time_needed, worked.builds["h_bridge"].dead_time
+    assert given == pytest.approx(need, rel=0.2)
+    told = {f.code for f in explain(worked, {}).findings}
+    assert ("h_bridge.dead_time" in told) is (given < need * (1 - 1e-6))
+    assert "h_bridge.dead_time" not in told

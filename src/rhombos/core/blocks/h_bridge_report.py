@@ -19,6 +19,8 @@ OUTPUT_BAND = 0.05
 """How far the RMS of a stepped wave may lie off at full power before it is a finding."""
 OVER_UNITY = 2e-3
 """Modulation beyond 1 by less is rounding: a bridge that sags sits at 1."""
+ROUNDING = 1e-6
+"""What a sum of times may lie off by being computed, as a share."""
 
 
 def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
@@ -77,7 +79,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
                    "A better heat-sink, better parts, or a lower carrier.", worst=junction,
                    cures=(("Let the proposal choose parts and sink", free | {
                        "h_bridge.sink": None, "h_bridge.fan": None}),))  # fmt: skip
-    if build.dead_time < now.dead_time_needed:
+    if build.dead_time < now.dead_time_needed * (1 - ROUNDING):
         sheet.find("dead_time", "stop", "Dead time is too short: the legs shoot through",
                    f"Turn-off and the drivers' spread take {fmt(now.dead_time_needed, 's')}; "
                    f"{fmt(build.dead_time, 's')} is set.", "More dead time, or a stronger gate drive.", figure="dead_time",
