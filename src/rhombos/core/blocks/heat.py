@@ -37,6 +37,8 @@ CLOSED, SLOTTED, BLOWN = "closed", "slotted", "blown through"
 INSIDE, EARTHED, NEGATIVE = "inside, free", "earthed, in reach", "battery negative"
 NTC_TOLERANCE = 0.05
 """Of its resistance at 25 °C."""
+PULL_UP_TOLERANCE = 0.02
+"""What the resistor above it and the comparator add."""
 FAN_BAND = 8.0
 HOT_SPARE = 4.0
 """Between the hottest steady heat-sink and the hot limit at least, K."""
@@ -132,7 +134,7 @@ def propose(need: HeatNeed, pins: dict[str, Any], rules: Rules) -> HeatBuild:
     fields: dict[str, Any] = {
         "surface": float(f"{CASE + CASE_PER_WATT * need.power:.2g}"), "compound": COMPOUNDS[0], "sink": INSIDE, "shared": False,
         "marked": True, "ntc": 10e3, "ntc_b": 3950.0, "fan_supply": "control supply"} | pins  # fmt: skip
-    fields.setdefault("airflow", float(f"{max(LEAST_FLOW, FLOW_SPARE * need.inside / (1180.0 * rules.enclosure_rise)):.2g}"))
+    fields.setdefault("airflow", float(f"{max(LEAST_FLOW, FLOW_SPARE * _flow(need.inside, rules.enclosure_rise)):.2g}"))
     if "case" not in fields:
         kinds = (CLOSED, SLOTTED) if not any(s.fan for s in need.stages) else ()
         fits = (k for k in kinds if _rise(k, fields["surface"], fields["airflow"], need.inside) <= rules.enclosure_rise)
@@ -165,6 +167,11 @@ def _stands(stage: Cooled) -> float:
     return stage.sink + (stage.allowed + stage.rating) / 2 - stage.junction
 
 
+def _flow(watts: float, rise: float) -> float:
+    """Air that carries a heat off at a rise, m³/s: the rise of a known flow, scaled."""
+    return book.blown_rise.work({"P_loss": watts, "q_air": LEAST_FLOW}) / rise * LEAST_FLOW
+
+
 def _rise(case: str, surface: float, airflow: float, watts: float) -> float:
     if case == BLOWN:
         return book.blown_rise.work({"P_loss": watts, "q_air": airflow})
@@ -180,8 +187,8 @@ def assess(need: HeatNeed, build: HeatBuild, ledger: Ledger) -> HeatState:
         rise = ledger.work("heat.rise", book.closed_rise, P_loss=need.inside, A_s=build.surface, h_air=passes)
     proof = max((proof_wanted(build, s, need.stages) for s in need.stages), default=0.0)
     apart = max((creepage_wanted(build, s) for s in need.stages), default=0.0)
-    kelvin = build.hot + KELVIN
-    error = (NTC_TOLERANCE + 0.02) * kelvin**2 / build.ntc_b
+    tolerance = NTC_TOLERANCE + PULL_UP_TOLERANCE
+    error = ledger.work("heat.error", book.thermistor_error, tol=tolerance, T=build.hot + KELVIN, B_ntc=build.ntc_b)
     volts = need.full if build.fan_supply == "battery" else CONTROL_SUPPLY
     return HeatState(
         rise, proof, apart, volts, _tap(build, build.fan_on, ledger, "on"), _tap(build, build.fan_off, ledger, "off"),

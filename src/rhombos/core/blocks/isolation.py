@@ -9,7 +9,7 @@ from typing import Any, Literal
 from pydantic import Field
 
 from rhombos.core.blocks.base import Build, options
-from rhombos.core.book import sense
+from rhombos.core.book import sense, stage
 from rhombos.core.inventory import Item
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
@@ -157,21 +157,22 @@ def propose(need: IsolationNeed, pins: dict[str, Any], rules: Rules) -> Isolatio
 
 def assess(need: IsolationNeed, build: IsolationBuild, rules: Rules, ledger: Ledger) -> IsolationState:
     """What barriers must stand, what the sense chain tells, what a coil does to its driver."""
-    gain = 1 + build.sense_top / build.sense_bottom
-    span = CONVERTER * gain
+    span = ledger.work("isolation.span", sense.divider, V_ref=CONVERTER, R_1=build.sense_top, R_2=build.sense_bottom)
+    gain = span / CONVERTER
     step = ledger.work("isolation.step", sense.count_step, V_span=span, n_bits=build.bits)
     r = rules.resistor_tolerance
     fresh = 2 * r * (1 - 1 / gain) + rules.reference_tolerance + (0.01 if build.sensing != DIVIDER else 0.0)
     half_count = step / 2 / (math.sqrt(2) * need.v_out)
     error = (DRIFT if build.calibrated else fresh) + half_count
     volts = (need.empty, need.full) if build.coil_supply == "battery" else (12.0, 12.0)
-    free = COIL_CURRENT * math.sqrt(COIL_HENRY / COIL_STRAY)
+    free = stage.unclamped_spike.work({"I": COIL_CURRENT, "L_lk": COIL_HENRY, "C_oss": COIL_STRAY})
     spike = volts[1] + {NO_COIL: free, DIODE: 0.8, ZENER: 25.0}[build.coil_clamp]
-    proof = WORKING_PROOF * max(need.link, need.peak) / math.sqrt(2) + PROOF_ADDED
-    turn = need.line / build.corner
-    lost = 1 - 1 / math.sqrt(1 + turn**2)
+    proof = ledger.work("isolation.wanted", sense.barrier_proof, k_proof=WORKING_PROOF, V_pk=max(need.link, need.peak),
+                        V_add=PROOF_ADDED)  # fmt: skip
+    left = ledger.work("isolation.left", sense.first_order_gain, f=need.line, f_0=build.corner)
+    lost = 1 - left
     error += 0.0 if build.calibrated else lost
-    return IsolationState(proof, span, step, need.peak / gain, fresh, error, math.degrees(math.atan(turn)), lost, spike,
+    return IsolationState(proof, span, step, need.peak / gain, fresh, error, math.degrees(math.acos(left)), lost, spike,
                           volts[0] / build.coil_rated,
                           volts[1] / build.coil_rated)  # fmt: skip
 

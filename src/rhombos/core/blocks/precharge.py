@@ -129,7 +129,7 @@ def propose(need: PrechargeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rule
     if "rest" not in fields:
         rests = [float(f"{min(600.0, max(5.0, n * fields['timeout'])):.2g}") for n in RESTS]
         fields["rest"] = next((r for r in rests if _able(need, {**fields, "rest": r}, shelf, rules)), rests[-1])
-    fields.setdefault("relay", _rated(RELAYS, need.volts / ohms))
+    fields.setdefault("relay", _rated(RELAYS, source.precharge_peak_current.work({"V": need.volts, "R": ohms})))
     fields.setdefault("contactor", _rated(CONTACTORS, need.current))
     fields.setdefault("contact_volts", _rated(BREAKS, need.volts))
     if "type" not in fields:

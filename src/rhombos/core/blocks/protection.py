@@ -9,7 +9,7 @@ from typing import Any
 from pydantic import Field
 
 from rhombos.core.blocks.base import Build, options
-from rhombos.core.book import sense, source
+from rhombos.core.book import loads, sense, source
 from rhombos.core.inventory import Item
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
@@ -113,6 +113,11 @@ class ProtectionNeed:
     crest: float
     gate: float
 
+    def socket_current(self, power: float) -> float:
+        """RMS current at the socket, A, at a power, W."""
+        apparent = loads.apparent_power.work({"P": power, "cos_phi": self.power_factor})
+        return loads.load_current.work({"S": apparent, "V_rms": self.v_out})
+
 
 @dataclass(frozen=True, slots=True)
 class Stage:
@@ -173,12 +178,12 @@ def propose(
     fields.setdefault("overload", float(f"{PICKS_UP * need.continuous:.3g}"))
     beyond = (need.surge / fields["overload"]) ** 2 - 1
     fields.setdefault("twice", float(f"{max(LEAST_TWICE, SURGE_HELD * need.surge_time * beyond / 3):.2g}"))
-    surge = need.surge / (need.power_factor * need.v_out)
+    surge = need.socket_current(need.surge)
     fields.setdefault("short_trip", float(f"{rules.trip_factor * need.crest * surge:.3g}"))
     room = (SHORT_SHARE * stage.withstand / stage.ratio - fields["short_trip"]) * stage.ratio
     needed = (stage.volts * fields["short_delay"] / room - stage.inductance) * stage.ratio**2 if room > 0 else 0.0
     fields.setdefault("coil", at_least(needed) if needed > 1e-9 else 0.0)
-    flows = max(1.25 * need.continuous / (need.power_factor * need.v_out), surge / 1.6)
+    flows = max(1.25 * need.socket_current(need.continuous), surge / 1.6)
     fields.setdefault("output_fuse", float(next((f for f in FUSES if f >= flows), FUSES[-1])))
     fields.setdefault("output_relay", float(next((r for r in RELAYS if r >= surge), RELAYS[-1])))
     fields.setdefault("suppressor", float(next((v for v in SUPPRESSORS if v >= 1.02 * fields["output_high"]), SUPPRESSORS[-1])))
@@ -218,7 +223,7 @@ def assess(
     falls = ledger.work("protection.cut_off_made", sense.comparator_falls, **middle, V_high=HIGH)
     rises = ledger.work("protection.restart_made", sense.comparator_rises, **middle)
     sag = ledger.work("protection.sag", source.ohmic_drop, I=battery[0], R=need.resistance)
-    able = need.nominal**2 / (4 * need.resistance)
+    able = source.largest_power.work({"E": need.nominal, "R_s": need.resistance})
     if battery[2] < able:
         current = source.sagged_current.work({"E": need.nominal, "R_s": need.resistance, "P": max(battery[2], 1e-6)})
         sags_to = ledger.work("protection.surge_sags_to", source.terminal_voltage, E=need.nominal, I=current,
@@ -232,7 +237,7 @@ def assess(
     slowed = stage.inductance + build.coil / stage.ratio**2
     off = ledger.work("protection.short_off", sense.trip_overshoot, I_trip=build.short_trip * stage.ratio, V_dc=stage.volts,
                       L=slowed, t_delay=build.short_delay)  # fmt: skip
-    current = need.continuous / (need.power_factor * need.v_out)
+    current = need.socket_current(need.continuous)
     return ProtectionState(falls, rises, sag, sags_to, passes, off, current, battery, outputs, need.empty - sag,
                            SUPPLY_SPARE * need.full)  # fmt: skip
 

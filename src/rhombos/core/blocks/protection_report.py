@@ -229,7 +229,8 @@ def _output(
                    "A quicker comparator, a lower trip, or a coil in the output that slows the rise.", worst=off,
                    cures=(("Let the proposal set trip, delay and coil", _free("short_trip", "short_delay", "coil")),
                           ))  # fmt: skip
-    surge_peak = need.crest * need.surge / (need.power_factor * need.v_out)
+    surge = need.socket_current(need.surge)
+    surge_peak = need.crest * surge
     if build.short != FUSE_ALONE and build.short_trip < surge_peak:
         sheet.find("short_early", "fix", "The short-circuit trip acts at the surge",
                    f"It trips at {fmt(build.short_trip, 'A')}; the surge peaks at {fmt(surge_peak, 'A')}.", "A higher trip.",
@@ -244,7 +245,6 @@ def _output(
                    f"{fmt(now.current, 'A')} flow at full power through a fuse of {short(build.output_fuse, 'A')}.",
                    "The next size above 1.25 times the current.", figure="output_fuse",
                    cures=(("Let the proposal choose the fuse", _free("output_fuse")),))  # fmt: skip
-    surge = need.surge / (need.power_factor * need.v_out)
     if build.output_relay < surge:
         sheet.find("output_relay", "fix", "The relay at the socket is too light",
                    f"{fmt(surge, 'A')} flow in the surge through contacts of {short(build.output_relay, 'A')}; they weld, "

@@ -35,3 +35,6 @@ closed_rise = _relation(
 blown_rise = _relation(
     "blown_rise", dT_end, P_loss / (c_air * q_air), title="Rise of the air that a fan moves through a case",
     holds="all heat leaves with the air; at sea level", source="energy balance of the air")
+thermistor_error = _relation(
+    "thermistor_error", dT, tol * T**2 / B_ntc, title="What a thermistor's tolerance makes of a temperature",
+    holds="small tolerance", source="slope of the Arrhenius law")

@@ -1,5 +1,7 @@
 """Set-points, sensing and trips."""
 
+import sympy as sp
+
 from rhombos.core.book.relation import BOOK, Subject
 from rhombos.core.book.symbols import *
 
@@ -43,3 +45,9 @@ thermistor_tap = _relation(
 count_step = _relation(
     "count_step", V_step, V_span / 2**n_bits, title="Volts of one count of a sense chain",
     holds="ideal converter; noise and drift come on top", source="definition of a converter's resolution")
+first_order_gain = _relation(
+    "first_order_gain", gain, 1 / sp.sqrt(1 + (f / f_0)**2), title="Gain of a first-order filter",
+    holds="one resistor, one capacitor; it lags by the angle whose cosine this is", source=CIRCUIT)
+barrier_proof = _relation(
+    "barrier_proof", V_proof, k_proof * V_pk / sp.sqrt(2) + V_add, title="Proof voltage that a barrier asks",
+    holds="reinforced insulation in a clean room; local codes decide", source="insulation practice, after IEC 60664")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from rhombos.core.book import source
 from rhombos.core.brief import PEUKERT, RESTING
 from rhombos.core.plots.model import Chart, Mark, Scale, curve, roomy
 from rhombos.core.points import Point
@@ -28,7 +29,7 @@ def day(worked: Worked) -> Chart:
     for watts, seconds in steps:
         # Peukert: a current empties the battery as fast as a larger one would, were its capacity free of haste
         current = drawn[watts]
-        rate = current / capacity if exponent == 1 else (current * rated / capacity) ** exponent / rated
+        rate = 1 / source.peukert_time.work({"C_Ah": capacity, "I": current, "t_rated": rated, "peukert": exponent})
         time.append(time[-1] + seconds)
         left.append(left[-1] - rate * seconds)
     y = Scale("%", 1.0)
