@@ -23,7 +23,8 @@ class Cure(BaseModel):
 
 
 class Finding(BaseModel):
-    """One thing to know: `figure` is the address it belongs to, `value` met `limit`."""
+    """One thing to know: `figure` is the address it belongs to, `value` met `limit`; `unavoidable` says why no part or value
+    avoids it, where the proposal itself breaks a rule and is the best there is."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -39,6 +40,7 @@ class Finding(BaseModel):
     margin: float | None = None
     cures: tuple[Cure, ...] = ()
     waived: str | None = None
+    unavoidable: str | None = None
 
 
 class Waiver(BaseModel):

@@ -132,9 +132,9 @@ class Sheet:
     def find(
         self, code: str, severity: Severity, title: str, cause: str, remedy: str, *, worst: Worst | None = None,
         figure: str | None = None, cures: Sequence[tuple[str, Mapping[str, PinValue]]] = (),
-        limit: float | None = None,
+        limit: float | None = None, unavoidable: str | None = None,
     ) -> None:  # fmt: skip
-        """Raise a finding of this block, with the figure and the limit it met.
+        """Raise a finding of this block, with the figure and the limit it met; `unavoidable` as in `Finding`.
 
         A cure that would only take away pins that are not there is left out.
         """
@@ -147,7 +147,7 @@ class Sheet:
             code=f"{self.block}.{code}", severity=severity, block=self.block, title=title, cause=cause, remedy=remedy,
             figure=(figure and f"{self.block}.{figure}") or (worst.figure if worst else None),
             value=worst.value if worst else None, limit=met, margin=margin,
-            cures=tuple(Cure(label=label, patch=dict(patch)) for label, patch in useful)))  # fmt: skip
+            unavoidable=unavoidable, cures=tuple(Cure(label=label, patch=dict(patch)) for label, patch in useful)))  # fmt: skip
 
     def _has(self, address: str) -> bool:
         block, _, name = address.partition(".")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from types import ModuleType
 from typing import Any
 
@@ -31,11 +31,12 @@ SETTLED = 1e-4
 
 @dataclass(frozen=True)
 class Settled:
-    """All states at one point, and the power that enters each block, W."""
+    """All states at one point, and the power that enters each block, W; whether the passes came to rest."""
 
     point: Point
     states: Mapping[str, Any]
     flow: Mapping[str, float]
+    converged: bool = field(default=False, kw_only=True)
 
 
 class Route(ABC):

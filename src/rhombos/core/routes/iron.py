@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from abc import abstractmethod
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from types import ModuleType
 from typing import Any
 
@@ -127,7 +127,10 @@ class IronRoute(Route):
                 found[key], after = self._pass(point, guess, builds, brief, shelf, rules, ledger)
                 moved, guess = after.moved(guess, scale), after
                 collapsed = collapsed + 1 if found[key].states["battery"].collapsed else 0
-                if moved < tolerance or collapsed > HOPELESS:
+                if moved < tolerance:
+                    found[key] = replace(found[key], converged=True)
+                    break
+                if collapsed > HOPELESS:
                     break
         return found
 

@@ -204,6 +204,8 @@ def settle(
         slope = -1.0 if before is None else min(-0.5, (off - before[1]) / (link_v - before[0]))
         before, start = (link_v, off), settled
         link_v -= off / slope
+    else:
+        settled = replace(settled, converged=False)
     if ledger.recording:
         ledger.steps |= socket.ledger.steps
     return settled
@@ -227,7 +229,9 @@ def _settle_source(
     for _ in range(MOST_PASSES):
         settled, after = _one_pass(point, guess, builds, brief, shelf, rules, ledger, socket)
         collapsed = collapsed + 1 if settled.states["battery"].collapsed else 0
-        if collapsed > HOPELESS or after.moved(guess, scale) < tolerance:
+        if after.moved(guess, scale) < tolerance:
+            return replace(settled, converged=True)
+        if collapsed > HOPELESS:
             break
         guess = after
     return settled

@@ -1,0 +1,280 @@
+"""Random briefs over every route, and what must hold for each: ``./rhombos sweep [--count N] [--seed N] [--jobs N]``.
+
+A check returns sentences; an empty list is a pass. Nothing here knows an expected figure: every check is a law of the house
+(settled or named, power in is power out and losses, nothing proposed breaks a rule without saying why it must, neighbours near
+one another, cures that cure, idle far below rated).
+"""
+
+from __future__ import annotations
+
+import argparse
+import random
+import sys
+import time
+import traceback
+from collections import Counter
+from collections.abc import Iterator, Mapping
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass, field
+from typing import Any
+
+from rhombos.core.brief import CELL_VOLTS, HIGHEST_NOMINAL, LOWEST_NOMINAL, Brief
+from rhombos.core.findings import ORDER
+from rhombos.core.parts import Shelf
+from rhombos.core.report import Solution
+from rhombos.core.routes import ROUTES, RouteName, lossy
+from rhombos.core.rules import PRESETS, Rules
+from rhombos.core.solve import Worked, explain, work_out
+from rhombos.demo import house_shelf
+
+BALANCE = 1e-3
+"""What may be missing of a point's power."""
+IDLE_SHARE, IDLE_FLOOR = 0.12, 12.0
+"""No-load power over the rated one, and what any stage may draw, W."""
+NEIGHBOUR = 1.03
+"""How much more power a neighbour asks."""
+NEIGHBOUR_LOSS, NEIGHBOUR_WATTS = 0.16, 3.0
+"""How far a step from one part to the next may move the loss, as a share and in watts."""
+
+
+@dataclass(frozen=True)
+class Case:
+    """One brief on one route; every tenth carries the slower checks too."""
+
+    index: int
+    route: RouteName
+    brief: Brief
+
+    def told(self) -> str:
+        """The case in one line."""
+        s, o, p = self.brief.source, self.brief.output, self.brief.power
+        return (f"#{self.index} {self.route}: {s.cells} {s.chemistry} {s.capacity / 3600:.0f} Ah, {o.waveform} {o.voltage:.0f} V "
+                f"{o.frequency:.0f} Hz, {p.continuous:.0f}/{p.surge:.0f} W pf {p.power_factor:.2f}, {','.join(self.brief.loads)}, "
+                f"{self.brief.targets.ambient:.0f} °C")  # fmt: skip
+
+
+@dataclass
+class Outcome:
+    """What became of a case: broken laws with their sentences, and how long it took, s."""
+
+    case: Case
+    broken: list[tuple[str, str]] = field(default_factory=list)
+    seconds: float = 0.0
+    allowed: list[str] = field(default_factory=list)
+
+
+def random_brief(dice: random.Random, waveforms: tuple[str, ...]) -> Brief:
+    """An ordinary brief: a battery that could give the power for half an hour or more, a room that people work in."""
+    chemistry = dice.choice(list(CELL_VOLTS))
+    per_cell = CELL_VOLTS[chemistry][1]
+    cells = dice.randint(-(-LOWEST_NOMINAL // per_cell).__int__(), int(HIGHEST_NOMINAL // per_cell))
+    nominal = cells * per_cell
+    power = round(60 * (min(3000.0, 130 * nominal) / 60) ** dice.random(), -1)
+    hours = 0.8 * 8 ** dice.random()
+    capacity = max(5.0, round(1.15 * power * hours / nominal, 0))
+    voltage, hertz = dice.choice(((230, 50), (230, 50), (120, 60), (110, 50), (220, 60), (100, 50), (240, 50)))
+    surge = dice.choice((1.0, 1.05, 1.2, 1.5, 2.0, 2.5, 3.0))
+    loads = dice.sample(("lamp", "heater", "adapter", "instrument", "fan", "compressor", "rectifier"), dice.randint(1, 3))
+    return Brief.model_validate({
+        "source": {"chemistry": chemistry, "cells": cells, "capacity": capacity * 3600.0,
+                   "coldest": float(dice.randint(5, 20)), "cable_length": round(0.4 * 4 ** dice.random(), 2)},
+        "output": {"voltage": voltage, "frequency": hertz, "waveform": dice.choice(waveforms)},
+        "power": {"continuous": power, "surge": min(9000.0, surge * power), "surge_time": dice.choice((0.5, 2, 5, 10)),
+                  "power_factor": round(dice.uniform(0.7, 1.0), 2)},
+        "loads": loads, "targets": {"ambient": float(dice.randint(15, 40))}})  # fmt: skip
+
+
+def cases(count: int, seed: int) -> Iterator[Case]:
+    """`count` cases, each route in turn."""
+    names = list(ROUTES)
+    for index in range(count):
+        dice = random.Random(f"{seed}/{index}")
+        route = names[index % len(names)]
+        yield Case(index, route, random_brief(dice, ROUTES[route].waveforms))
+
+
+def settled_or_named(worked: Worked, told: Solution) -> Iterator[str]:
+    """Every point settled, or a finding that says it did not."""
+    named = {f.code for f in told.findings}
+    hopeless = worked.route.hopeless(worked.settled)
+    for key, s in worked.settled.items():
+        if not s.converged and key not in hopeless and "whole.unsettled" not in named:
+            yield f"{key} did not settle and nothing says so"
+    if hopeless and not any(f.severity in ("stop", "fix") for f in told.findings):
+        yield f"{', '.join(sorted(hopeless))} cannot be held and nothing says so"
+
+
+def balanced(worked: Worked, told: Solution) -> Iterator[str]:
+    """Power in is power out and every loss, at every point that settled."""
+    blocks = lossy(worked.route, worked.brief.output.waveform)
+    hopeless = worked.route.hopeless(worked.settled)
+    for key, s in worked.settled.items():
+        if key in hopeless or not s.converged:
+            continue
+        cells = s.states["battery"]
+        drawn = cells.terminal * cells.current
+        lost = sum(s.states[b].loss for b in blocks)
+        missing = (drawn - s.flow["load"] - lost) / max(drawn, 1e-9)
+        if abs(missing) > BALANCE:
+            yield f"{key}: {drawn:.2f} W in, {s.flow['load']:.2f} W out, {lost:.2f} W lost, {missing:.2%} missing"
+
+
+def idle_is_small(worked: Worked, told: Solution) -> Iterator[str]:
+    """With nothing plugged in, little is drawn."""
+    idle = worked.settled["idle"].flow["battery"]
+    if idle > max(IDLE_FLOOR, IDLE_SHARE * worked.brief.power.continuous):
+        yield f"{idle:.1f} W with nothing plugged in"
+
+
+def rules_kept(worked: Worked, told: Solution) -> Iterator[str]:
+    """Nothing that was proposed breaks a rule, unless the finding says why no part or value avoids it."""
+    for f in told.findings:
+        if f.severity in ("stop", "fix") and not f.unavoidable:
+            yield f"{f.severity} {f.code}: {f.title}: {f.cause}"
+
+
+def findings_point_somewhere(worked: Worked, told: Solution) -> Iterator[str]:
+    """Blocks and figures that findings name are there."""
+    blocks = {b.key: {f.address for f in b.figures} for b in told.blocks} | {"brief": set()}
+    for f in told.findings:
+        if f.block not in blocks:
+            yield f"{f.code} is of {f.block}, which this route does not have"
+        elif f.figure is not None and f.figure not in blocks[f.figure.partition('.')[0]]:
+            yield f"{f.code} points at {f.figure}, which is not shown"
+
+
+CHECKS = (settled_or_named, balanced, idle_is_small, rules_kept, findings_point_somewhere)
+
+
+def losses(worked: Worked) -> tuple[float, float]:
+    """Loss at full power, and the draw at none, W; nothing where full power cannot be held."""
+    if "nominal" in worked.route.hopeless(worked.settled):
+        return float("nan"), float("nan")
+    now = worked.settled["nominal"]
+    return now.flow["battery"] - now.flow["load"], worked.settled["idle"].flow["battery"]
+
+
+def neighbours_near(case: Case, worked: Worked, shelf: Shelf, rules: Rules) -> Iterator[str]:
+    """Three hundredths more power moves loss and idle no further than a step between parts explains."""
+    power = case.brief.power
+    more = min(3000.0, NEIGHBOUR * power.continuous)
+    if more <= power.continuous:
+        return
+    brief = case.brief.model_copy(update={"power": power.model_copy(update={
+        "continuous": more, "surge": min(9000.0, max(more, power.surge * more / power.continuous))})})  # fmt: skip
+    other = work_out(brief, {}, shelf, rules, case.route)
+    for what, a, b in zip(("loss", "idle"), losses(worked), losses(other), strict=True):
+        if abs(b - a) > NEIGHBOUR_LOSS * max(a, b) + NEIGHBOUR_WATTS:
+            yield f"{what} goes from {a:.1f} W to {b:.1f} W for {more / power.continuous - 1:.0%} more power"
+
+
+def cures_cure(case: Case, told: Solution, shelf: Shelf, rules: Rules) -> Iterator[str]:
+    """Every cure offered clears its finding, and brings none that is as bad."""
+    before = {f.code: ORDER[f.severity] for f in told.findings}
+    for f in told.findings:
+        for cure in f.cures:
+            patch = {k: v for k, v in cure.patch.items() if v is not None}
+            after = explain(work_out(case.brief, patch, shelf, rules, case.route), patch)
+            codes = {x.code: ORDER[x.severity] for x in after.findings}
+            if f.code in codes:
+                yield f"{f.code} stays after ‘{cure.label}’"
+            for code, rank in codes.items():
+                if rank <= ORDER[f.severity] and rank < 2 and before.get(code, 9) > rank:
+                    yield f"‘{cure.label}’ for {f.code} brings {code}"
+
+
+def judge(case: Case, slow: bool, shelf: Shelf, rules: Rules) -> Outcome:
+    """Size a case and hold it against every law; `slow` adds its neighbour and its cures."""
+    out = Outcome(case)
+    began = time.perf_counter()
+    try:
+        worked = work_out(case.brief, {}, shelf, rules, case.route)
+        told = explain(worked, {})
+        for check in CHECKS:
+            out.broken += [(check.__name__, text) for text in check(worked, told)]
+        out.allowed = [f.code for f in told.findings if f.severity in ("stop", "fix") and f.unavoidable]
+        if slow:
+            out.broken += [("neighbours_near", t) for t in neighbours_near(case, worked, shelf, rules)]
+            out.broken += [("cures_cure", t) for t in cures_cure(case, told, shelf, rules)]
+    except Exception:
+        out.broken.append(("no exception", traceback.format_exc(limit=-3)))
+    out.seconds = time.perf_counter() - began
+    return out
+
+
+def _one(job: tuple[int, int, int, str]) -> Outcome:
+    index, count, seed, preset = job
+    case = next(c for c in [_case(index, seed)])
+    return judge(case, index % 10 == 0, _shelf(), PRESETS[preset])  # type: ignore[index]
+
+
+def _case(index: int, seed: int) -> Case:
+    names = list(ROUTES)
+    route = names[index % len(names)]
+    return Case(index, route, random_brief(random.Random(f"{seed}/{index}"), ROUTES[route].waveforms))
+
+
+_SHELF: list[Shelf] = []
+
+
+def _shelf() -> Shelf:
+    if not _SHELF:
+        _SHELF.append(house_shelf())
+    return _SHELF[0]
+
+
+def sweep(count: int, seed: int, jobs: int, preset: str = "usual") -> list[Outcome]:
+    """`count` sizings over `jobs` processes."""
+    work = [(i, count, seed, preset) for i in range(count)]
+    if jobs == 1:
+        return [_one(w) for w in work]
+    with ProcessPoolExecutor(jobs) as pool:
+        return list(pool.map(_one, work, chunksize=10))
+
+
+def summary(outcomes: list[Outcome]) -> tuple[Counter[str], Counter[str], Mapping[str, Any]]:
+    """Broken laws and their codes, and what findings were allowed, counted."""
+    laws: Counter[str] = Counter()
+    detail: Counter[str] = Counter()
+    for o in outcomes:
+        for law in {law for law, _ in o.broken}:
+            laws[law] += 1
+        for law, text in o.broken:
+            detail[f"{law}: {text.split(':')[0] if law == 'rules_kept' else text.split(' ')[0]}"] += 1
+    allowed = Counter(code for o in outcomes for code in set(o.allowed))
+    return laws, detail, allowed
+
+
+def main() -> int:
+    """Run it and print what broke. Returns: 1 if anything did."""
+    asked = argparse.ArgumentParser(description=__doc__)
+    asked.add_argument("--count", type=int, default=3000)
+    asked.add_argument("--seed", type=int, default=1)
+    asked.add_argument("--jobs", type=int, default=2)
+    asked.add_argument("--rules", default="usual", choices=list(PRESETS))
+    asked.add_argument("--show", type=int, default=3, help="examples printed for each kind")
+    given = asked.parse_args()
+    began = time.perf_counter()
+    outcomes = sweep(given.count, given.seed, given.jobs, given.rules)
+    laws, detail, allowed = summary(outcomes)
+    bad = sum(1 for o in outcomes if o.broken)
+    print(f"{len(outcomes)} sizings, {bad} with a broken law, {time.perf_counter() - began:.0f} s")
+    for law, n in laws.most_common():
+        print(f"  {law}: {n}")
+    for what, n in detail.most_common(60):
+        print(f"    {n:5d}  {what}")
+        shown = 0
+        for o in outcomes:
+            for law, text in o.broken:
+                key = f"{law}: {text.split(':')[0] if law == 'rules_kept' else text.split(' ')[0]}"
+                if key == what and shown < given.show:
+                    print(f"             {o.case.told()}\n               {text.strip()}")
+                    shown += 1
+    print("findings that say why no part or value avoids them:")
+    for code, n in allowed.most_common():
+        print(f"    {n:5d}  {code}")
+    return 1 if bad else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
