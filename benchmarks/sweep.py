@@ -100,8 +100,11 @@ def settled_or_named(worked: Worked, told: Solution) -> Iterator[str]:
     for key, s in worked.settled.items():
         if not s.converged and key not in hopeless and "whole.unsettled" not in named:
             yield f"{key} did not settle and nothing says so"
-    if hopeless and not any(f.severity in ("stop", "fix") for f in told.findings):
-        yield f"{', '.join(sorted(hopeless))} cannot be held and nothing says so"
+    names = {"flat": {"battery.cannot_give_flat", "front_end.duty"},
+             "surge_flat": {"battery.cannot_give_surge_flat", "front_end.surge_sags"}}  # fmt: skip
+    for key in hopeless:
+        if not named & (names.get(key, set()) | {"whole.not_held"}):
+            yield f"{key} cannot be held and nothing says so"
 
 
 def balanced(worked: Worked, told: Solution) -> Iterator[str]:

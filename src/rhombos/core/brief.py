@@ -25,6 +25,9 @@ CELL_VOLTS: dict[Chemistry, tuple[float, float, float]] = {
 CELL_OHM_AH: dict[Chemistry, float] = {"LiFePO4": 0.15, "Li-ion": 0.10, "lead-acid": 0.20}
 """Typical internal resistance of one cell times its capacity, Ω·Ah, at 25 °C; measure the real pack and enter it."""
 
+FRESH: dict[Chemistry, float] = {"LiFePO4": 0.3, "Li-ion": 0.4, "lead-acid": 0.5}
+"""Resistance of a fresh, warm, full cell over that of a used one: what a short circuit meets."""
+
 PEUKERT: dict[Chemistry, tuple[float, float]] = {"LiFePO4": (1.0, 3600.0), "Li-ion": (1.0, 3600.0), "lead-acid": (1.2,
                                                                                                                   20 * 3600.0)}
 """Exponent, and the time of discharge for which the capacity is stated, s."""
@@ -53,6 +56,7 @@ class BatterySource(_Section):
     cells: int = Field(8, ge=3, le=30, title="Cells in series")
     capacity: AmpereHour = Field(100 * 3600, ge=3600, le=5000 * 3600, title="Capacity")
     resistance: Ohm | None = Field(None, ge=1e-5, le=5, title="Internal resistance")
+    fresh_resistance: Ohm | None = Field(None, ge=1e-5, le=5, title="Internal resistance, fresh and warm")
     coldest: Celsius = Field(5, ge=-40, le=40, title="Coldest battery")
     cable_length: Metre = Field(1.0, ge=0.05, le=30, title="Cable length, one way")
 
@@ -68,6 +72,20 @@ class BatterySource(_Section):
         if self.resistance is not None:
             return self.resistance
         return self.cells * CELL_OHM_AH[self.chemistry] / (self.capacity / 3600)
+
+    @property
+    def lowest_resistance(self) -> float:
+        """What a short circuit meets: as entered, or typical of fresh and warm cells, Ω."""
+        return self.fresh_resistance or FRESH[self.chemistry] * self.internal_resistance
+
+    @model_validator(mode="after")
+    def _fresh_is_lower(self) -> Self:
+        if self.fresh_resistance is not None and self.fresh_resistance > self.internal_resistance:
+            raise ValueError(
+                f"internal resistance, fresh and warm, of {short(self.fresh_resistance, 'ohm')} is above the used battery's "
+                f"{short(self.internal_resistance, 'ohm')}; a fresh battery has less"
+            )
+        return self
 
     @model_validator(mode="after")
     def _within_reach(self) -> Self:

@@ -10,14 +10,20 @@ from numpy.typing import NDArray
 
 Complex = NDArray[np.complexfloating]
 Real = NDArray[np.float64]
-SWEEP = np.geomspace(1.0, 300e3, 180)
+SWEEP = np.geomspace(0.1, 300e3, 180)
 """Frequencies of a loop's picture, Hz."""
+AROUND = np.geomspace(0.8, 1.25, 31)
+"""Frequencies about a resonance over it: its peak may be narrower than a step of the sweep."""
 
 
 @dataclass(frozen=True, slots=True)
 class Plant:
     """From control voltage to output: gain at rest; choke, H, with its path's resistance, Ω; bank, F, and its series
-    resistance, Ω; load, Ω; a further pole, Hz (an opto-coupler's; infinite for none)."""
+    resistance, Ω; load, Ω, negative where it takes a constant power, infinite where its power is fed forward; a further pole,
+    Hz (an opto-coupler's; infinite for none).
+
+    Programmed, the choke is a source of current: `gain` is then amperes a volt, and `follows` how fast it obeys, Hz.
+    """
 
     gain: float
     inductance: float
@@ -26,19 +32,54 @@ class Plant:
     esr: float
     load: float
     pole: float = math.inf
+    programmed: bool = False
+    follows: float = math.inf
 
-    def factors(self, frequency: Real) -> list[Complex]:
-        """Choke, bank and load; and the further pole: each turns the phase by less than half a turn, at frequencies, Hz.
+    def sweep(self) -> Real:
+        """Frequencies, Hz, that miss nothing of this plant."""
+        resonance = 1 / (2 * math.pi * math.sqrt(self.inductance * self.bank)) if self.inductance > 0 else 1e3
+        return np.sort(np.concatenate([SWEEP, resonance * AROUND]))
+
+    def output(self, frequency: Real) -> Complex:
+        """What the bank and the load are to a current, Ω."""
+        return np.asarray(1 / (1 / self.load + 1 / self.bank_at(frequency)))
+
+    def bank_at(self, frequency: Real) -> Complex:
+        """The bank alone, Ω."""
+        return np.asarray(self.esr + 1 / (2j * np.pi * frequency * self.bank))
+
+    def open_impedance(self, frequency: Real) -> Complex:
+        """What a current drawn from the link meets while the loop is open, Ω: the bank, and what feeds it in parallel."""
+        if self.programmed:
+            return self.output(frequency)
+        feed = self.path + 2j * np.pi * frequency * self.inductance
+        return np.asarray(1 / (1 / self.output(frequency) + 1 / feed))
+
+    def response(self, frequency: Real) -> Complex:
+        """The response at frequencies, Hz.
 
         Source: averaged model of a choke-output stage; load and bank after the choke.
         """
         s = 2j * np.pi * frequency
-        output = 1 / (1 / self.load + 1 / (self.esr + 1 / (s * self.bank)))
-        return [self.gain * output / (output + self.path + s * self.inductance), 1 / (1 + s / (2 * np.pi * self.pole))]
+        if self.programmed:
+            stage = self.gain * self.output(frequency) / (1 + s / (2 * np.pi * self.follows))
+        else:
+            out = self.output(frequency)
+            stage = self.gain * out / (out + self.path + s * self.inductance)
+        return np.asarray(stage / (1 + s / (2 * np.pi * self.pole)))
 
-    def response(self, frequency: Real) -> Complex:
-        """The response at frequencies, Hz."""
-        return np.asarray(math.prod(self.factors(frequency)))
+    def polynomials(self) -> tuple[Real, Real]:
+        """Numerator and denominator in s, highest power first."""
+        c, esr, admittance = self.bank, self.esr, 1 / self.load
+        top = np.array([esr * c, 1.0])
+        out = np.array([c * (1 + esr * admittance), admittance])  # Z = top/out
+        if self.programmed:
+            bottom = out if math.isinf(self.follows) else np.polymul(out, [1 / (2 * np.pi * self.follows), 1.0])
+        else:
+            bottom = np.polyadd(top, np.polymul(out, [self.inductance, self.path]))
+        if not math.isinf(self.pole):
+            bottom = np.polymul(bottom, [1 / (2 * np.pi * self.pole), 1.0])
+        return self.gain * top, bottom
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,18 +93,23 @@ class Compensator:
     r3: float
     c3: float
 
-    def factors(self, frequency: Real) -> list[Complex]:
-        """What lies around the amplifier, and what feeds it: each turns the phase by less than half a turn."""
+    def response(self, frequency: Real) -> Complex:
+        """Its gain at frequencies, Hz, without the inversion."""
         s = 2j * np.pi * frequency
         around = 1 / (1 / (self.r2 + 1 / (s * self.c1)) + s * self.c2)
         feeding = np.full_like(s, 1 / self.r1)
         if self.r3 > 0 and self.c3 > 0:
             feeding += 1 / (self.r3 + 1 / (s * self.c3))
-        return [around, feeding]
+        return np.asarray(around * feeding)
 
-    def response(self, frequency: Real) -> Complex:
-        """Its gain at frequencies, Hz, without the inversion."""
-        return np.asarray(math.prod(self.factors(frequency)))
+    def polynomials(self) -> tuple[Real, Real]:
+        """Numerator and denominator in s, highest power first."""
+        top = np.array([self.r2 * self.c1, 1.0])
+        bottom = np.array([self.r2 * self.c1 * self.c2, self.c1 + self.c2, 0.0]) * self.r1
+        if self.r3 > 0 and self.c3 > 0:
+            top = np.polymul(top, [(self.r1 + self.r3) * self.c3, 1.0])
+            bottom = np.polymul(bottom, [self.r3 * self.c3, 1.0])
+        return top, bottom
 
 
 def compensate(plant: Plant, crossover: float, margin: float, r1: float) -> Compensator:
@@ -73,7 +119,9 @@ def compensate(plant: Plant, crossover: float, margin: float, r1: float) -> Comp
     Source: Venable, the K factor, 1983.
     """
     at = plant.response(np.array([crossover]))[0]
-    boost = min(160.0, max(5.0, margin - 90.0 - math.degrees(np.angle(at))))
+    turned = math.degrees(np.angle(at))
+    turned -= 360.0 if turned > 1.0 else 0.0  # a load of constant power turns the phase on, not back
+    boost = min(160.0, max(5.0, margin - 90.0 - turned))
     gain = 1 / abs(at)
     omega = 2 * math.pi * crossover
     if boost < 70:
@@ -90,31 +138,53 @@ def compensate(plant: Plant, crossover: float, margin: float, r1: float) -> Comp
 
 @dataclass(frozen=True, slots=True)
 class Margins:
-    """Where the loop gain last falls through one, Hz, and the phase left there, degrees; 0 and 180 where it never does."""
+    """Where the loop gain last falls through one, Hz, and the least phase left wherever it passes one, degrees, below zero where
+    the closed loop is unstable; 0 and 180 where the gain never reaches one."""
 
     crossover: float
     phase: float
 
 
-def loop(plant: Plant, compensator: Compensator, frequency: Real = SWEEP) -> tuple[Real, Complex, Real]:
-    """Frequencies, Hz, the loop gain there, and its phase, rad.
+def loop(plant: Plant, compensator: Compensator) -> tuple[Real, Complex, Real]:
+    """Frequencies, Hz, the loop gain there, and its phase, rad, followed from frequency to frequency."""
+    frequency = plant.sweep()
+    gain = np.asarray(plant.response(frequency) * compensator.response(frequency))
+    return frequency, gain, np.asarray(np.unwrap(np.angle(gain)) - (2 * np.pi if np.angle(gain[0]) > 0.1 else 0.0))
 
-    The phase is summed from factors of less than half a turn each, so that no resonance, however sharp, makes it slip by a
-    whole turn between two frequencies.
-    """
-    factors = plant.factors(frequency) + compensator.factors(frequency)
-    return frequency, np.asarray(math.prod(factors)), np.asarray(sum(np.angle(f) for f in factors))
+
+def stable(plant: Plant, compensator: Compensator) -> bool:
+    """Whether the closed loop comes to rest: every root of its characteristic polynomial lies left of the axis."""
+    (a, b), (c, d) = plant.polynomials(), compensator.polynomials()
+    characteristic = np.polyadd(np.polymul(b, d), np.polymul(a, c))
+    return bool(np.all(np.roots(characteristic).real < 0))
+
+
+def _at(plant: Plant, compensator: Compensator, frequency: float) -> complex:
+    at = np.array([frequency])
+    return complex((plant.response(at) * compensator.response(at))[0])
 
 
 def margins(plant: Plant, compensator: Compensator) -> Margins:
-    """Crossover and phase margin of the loop."""
-    frequency, gain, _ = loop(plant, compensator)
-    level = np.log(np.abs(gain))
-    falls = np.flatnonzero((level[:-1] > 0) & (level[1:] <= 0))
-    if not falls.size:
-        return Margins(0.0, 180.0)
-    i = int(falls[-1])
-    share = level[i] / (level[i] - level[i + 1])
-    crossover = float(np.exp(np.log(frequency[i]) + share * np.log(frequency[i + 1] / frequency[i])))
-    _, _, phase = loop(plant, compensator, np.array([crossover]))
-    return Margins(crossover, 180.0 + math.degrees(phase[0]))
+    """Crossover and phase margin of the loop. Source: Nyquist; the distance in angle from −1 wherever the gain is one."""
+    frequency = plant.sweep()
+    level = np.log(np.abs(plant.response(frequency) * compensator.response(frequency)))
+    passes = np.flatnonzero(np.signbit(level[:-1]) != np.signbit(level[1:]))
+    if not passes.size:
+        return Margins(0.0, 180.0 if stable(plant, compensator) else -180.0)
+    least, crossover = 180.0, 0.0
+    for i in passes:
+        share = level[i] / (level[i] - level[i + 1])
+        at = float(np.exp(np.log(frequency[i]) + share * np.log(frequency[i + 1] / frequency[i])))
+        least = min(least, abs(math.degrees(np.angle(-_at(plant, compensator, at)))))
+        crossover = at if level[i] > 0 else crossover
+    return Margins(crossover, least if stable(plant, compensator) else -least)
+
+
+def passed_share(plant: Plant, compensator: Compensator, frequency: float, terms: int) -> tuple[complex, ...]:
+    """The share σ of the output's pulsation that reaches what feeds the link, at multiples of twice a line frequency, Hz.
+
+    The link answers a drawn current with Z/(1 + T); what its bank does not give, the choke must.
+    """
+    at = 2 * frequency * np.arange(1, terms + 1)
+    closed = plant.open_impedance(at) / (1 + plant.response(at) * compensator.response(at))
+    return tuple(complex(x) for x in 1 - closed / plant.bank_at(at))

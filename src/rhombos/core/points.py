@@ -22,8 +22,15 @@ STEADY = ("nominal", "flat", "full")
 """Points held long enough to be hot."""
 
 
+LIMIT = "limit"
+"""The battery at its over-voltage limit: for moments, so that ratings count there, and no margin."""
+OVER_FULL = 1.06
+"""Highest battery that the over-voltage limit may let pass, with every tolerance at its end, over the charging one."""
+
+
 def operating_points(brief: Brief) -> dict[str, Point]:
-    """Idle, full power at nominal, flat and full battery, and the surge at both ends."""
+    """Full power at nominal, flat and full battery, the surge at both ends; no load at the nominal and the charging battery, and
+    at the highest that the over-voltage limit lets pass."""
     empty, nominal, full = brief.source.volts
     asked, surge, factor = brief.power.continuous, brief.power.surge, brief.power.power_factor
     points = (
@@ -33,5 +40,7 @@ def operating_points(brief: Brief) -> dict[str, Point]:
         Point("surge_flat", "surge, flat battery", empty, surge, factor),
         Point("surge_full", "surge, charging battery", full, surge, factor),
         Point("idle", "no load, nominal battery", nominal, 0.0, 1.0),
+        Point("idle_full", "no load, charging battery", full, 0.0, 1.0),
+        Point(LIMIT, "no load, battery at its over-voltage limit", OVER_FULL * full, 0.0, 1.0),
     )
     return {p.key: p for p in points}

@@ -46,13 +46,16 @@ class Rules(BaseModel):
     filter_capacitor_share: Ratio = Field(0.08, description="capacitor current over rated current")
     recovery_share: Ratio = Field(0.015, description="recovery time over the switching period")
     cable_drop: Ratio = 0.03
+    cable_bundling: Ratio = Field(1.0, description="what bundling leaves of a cable's ampacity")
+    cable_insulation: Celsius = Field(70, description="what the insulation stands for ever")
+    bank_rise: Ratio = Field(0.10, description="of the battery's voltage, when the leads give up their current at once")
     fuse_factor: Ratio = 1.35
     bleed_time: Second = 60
     safe_voltage: Volt = 60
     gate_drive: Volt = 12
     gate_resistance: Ohm = Field(8.0, description="driver and resistor together, one gate")
     control_power: Watt = Field(1.6, description="controller, driver supply, indicators")
-    lead_inductance: Henry = Field(15e-9, description="leads and board loop of one primary half, beside the leakage")
+    lead_inductance: Henry = Field(30e-9, description="leads and board loop of one primary half, beside leakage and packages")
     watt_worth: Ratio = Field(0.3, description="relative cost worth paying to save one watt at full load")
     resistor_tolerance: Ratio = 0.01
     capacitor_tolerance: Ratio = 0.05
@@ -88,7 +91,7 @@ _RANGES: dict[str, tuple[float, float]] = {
     "duty_limit": (0.1, 0.5), "modulation_limit": (0.5, 1.15), "phase_margin": (20, 80), "junction_limit": (60, 175),
     "winding_limit": (60, 180), "enclosure_rise": (0, 60), "sink_rise": (5, 100), "window_fill": (0.05, 0.8),
     "fuse_factor": (1.05, 3), "trip_factor": (1.02, 3), "safe_voltage": (12, 120), "bleed_time": (1, 600),
-    "gate_drive": (4, 30), "watt_worth": (0, 10),
+    "cable_bundling": (0.3, 1), "cable_insulation": (60, 180), "gate_drive": (4, 30), "watt_worth": (0, 10), "lead_inductance": (1e-9, 300e-9),
 }  # fmt: skip
 """What a house may set each rule to, SI units; shares that are not named here lie between nought and 0.8."""
 _PLAIN = ("name", "why")

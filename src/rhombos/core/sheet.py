@@ -12,7 +12,7 @@ from pydantic import BaseModel
 from rhombos.core.conduction import Interval
 from rhombos.core.findings import Cure, Finding, PinValue, Severity, against_rating
 from rhombos.core.parts import Shelf
-from rhombos.core.points import Point
+from rhombos.core.points import LIMIT, Point
 from rhombos.core.problems import allowed_range, unit_of
 from rhombos.core.report import BlockReport, Figure
 from rhombos.core.rules import Rules
@@ -99,11 +99,14 @@ class Sheet:
     ) -> Worst:  # fmt: skip
         """Show a stress at its worst point (of `over`, or of all) against its rating and the house margin.
 
-        Points the source cannot feed are left out where others remain: their currents are not real.
+        Points the source cannot feed are left out where others remain: their currents are not real. The battery's over-voltage
+        limit lasts moments: there only the rating counts.
         """
-        asked = over or tuple(self.states)
+        asked = over or tuple(p for p in self.states if p != LIMIT)
         keys = [p for p in asked if p not in self.hopeless] or asked
         at, value = max(((p, float(getattr(self.states[p], name))) for p in keys), key=lambda pair: pair[1])
+        if not over and (beyond := float(getattr(self.states[LIMIT], name))) > max(value, rating):
+            at, value = LIMIT, beyond
         return self._against(name, symbol, title, value, unit, rating, margin, at, self.points[at].label, digits)
 
     def fixed(

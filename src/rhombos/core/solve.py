@@ -95,7 +95,6 @@ def _sized(
     route: Route, brief: Brief, typed: Mapping[str, dict[str, Any]], missing: Mapping[str, str], shelf: Shelf, rules: Rules
 ) -> Worked:  # fmt: skip
     builds, near, _ = build_all(route, brief, typed, shelf, rules)
-    builds |= route.propose_asides(brief, builds, near, typed, shelf, rules)
     ledgers = {key: Ledger() for key in operating_points(brief)}
     settled = route.settle_all(builds, brief, shelf, rules, ledgers=ledgers, start=near)
     builds |= propose_common(settled, builds, typed, brief, shelf, rules)
@@ -133,6 +132,7 @@ def explain(worked: Worked, pins: Mapping[str, PinValue], waivers: Iterable[Waiv
     findings += [_missing_part(address, reason) for address, reason in worked.missing.items()]
     totals = _totals(worked)
     findings += _whole(totals, worked)
+    _unheld(findings, worked, findings)
     findings += incoming_tests(worked.builds, worked.shelf, worked.rules.gate_drive)
     wanted = {f.step: f.unit for b in blocks for f in b.figures if f.step}
     steps = {
@@ -174,23 +174,26 @@ def _row(name: str, value: float, pin: str | None) -> StepRow:
 def build_all(
     route: Route, brief: Brief, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
 ) -> tuple[dict[str, Build], dict[str, Any], int]:  # fmt: skip
-    """Propose, settle and propose again, until the proposals stand still.
+    """Propose, settle and propose again, until the proposals stand still. What lies beside the path is chosen for each settled
+    path, and takes part in settling the next.
 
     Returns: the builds, the last coarse operating points, and the rounds it took.
     """
     hints = route.first_hints(brief, pins, rules)
-    builds: dict[str, Build] = {}
+    path: dict[str, Build] = {}
+    beside: dict[str, Build] = {}
     settled: dict[str, Any] = {}
     for rounds in range(1, route.rounds + 1):
         proposed = route.propose(brief, hints, pins, shelf, rules)
-        if proposed == builds:
-            return builds, settled, rounds
-        builds = proposed
-        if rounds < route.rounds:
+        if proposed == path:
+            break
+        path = proposed
+        if rounds < route.rounds or not settled:
             settled = route.settle_all(
-                builds, brief, shelf, rules, keys=route.hint_points, start=settled, tolerance=COARSE)
+                path | beside, brief, shelf, rules, keys=route.hint_points, start=settled, tolerance=COARSE)
+            beside = route.propose_asides(brief, path | beside, settled, pins, shelf, rules)
             hints = route.next_hints(settled)
-    return builds, settled, route.rounds
+    return path | beside, settled, rounds
 
 
 def report_blocks(worked: Worked) -> tuple[list[BlockReport], list[Finding]]:
@@ -264,14 +267,46 @@ def _whole(totals: Totals, worked: Worked) -> list[Finding]:
             figure=f"{worst}.loss", value=totals.efficiency, limit=brief.targets.efficiency,
             margin=totals.efficiency / brief.targets.efficiency - 1))  # fmt: skip
     if totals.idle > brief.targets.idle:
+        idle = settled["idle"]
+        most = max(lossy(route, brief.output.waveform), key=lambda k: idle.states[k].loss)
         found.append(Finding(
-            code="whole.idle", severity="watch", block="transformer", title="It draws much at no load",
-            cause=f"{fmt(totals.idle, 'W')} with nothing plugged in, against {fmt(brief.targets.idle, 'W')}: core, clamp, "
-                  "bleeder, gates and controller.",
+            code="whole.idle", severity="watch", block=most, title="It draws much at no load",
+            cause=f"{fmt(totals.idle, 'W')} with nothing plugged in, against {fmt(brief.targets.idle, 'W')}; the most, "
+                  f"{fmt(idle.states[most].loss, 'W')}, in the {route.title_of(most).lower()}.",
             remedy="A standby mode that stops the stages, a lower frequency, or a larger transformer core.",
-            figure="transformer.core", value=totals.idle, limit=brief.targets.idle,
+            figure=f"{most}.loss", value=totals.idle, limit=brief.targets.idle,
             margin=1 - totals.idle / brief.targets.idle))  # fmt: skip
     return found
+
+
+NAMED = {
+    "flat": ("battery.cannot_give_flat", "front_end.duty"), "surge_flat": ("battery.cannot_give_surge_flat",
+                                                                           "front_end.surge_sags"),
+}  # fmt: skip
+"""Findings that name a point that cannot be held."""
+
+
+def _unheld(found: list[Finding], worked: Worked, told: Iterable[Finding] = ()) -> None:
+    """Points that nothing else names: those that cannot be held, and those whose passes came to no rest."""
+    settled = worked.settled
+    hopeless = worked.route.hopeless(settled)
+    codes = {f.code for f in told}
+    for key in sorted(hopeless):
+        if codes & set(NAMED.get(key, ())):
+            continue
+        surge = key.startswith("surge")
+        found.append(Finding(
+            code="whole.not_held", severity="watch" if surge else "stop", block="battery", title="An operating point cannot be held",
+            cause=f"At {settled[key].point.label} the battery or the duty does not suffice; its figures are left out.",
+            remedy="A higher battery voltage, a larger battery, heavier leads, or less power.", figure="battery.terminal",
+            unavoidable="what is asked is beyond this battery and its leads"))  # fmt: skip
+    for key in settled:
+        if not settled[key].converged and key not in hopeless:
+            found.append(Finding(
+                code="whole.unsettled", severity="fix", block="battery", title="An operating point did not settle",
+                cause=f"The passes at {settled[key].point.label} found no point at which voltages, losses and temperatures agree; "
+                      "its figures are the last tried.",
+                remedy="Ask less there, or let the proposal choose what is pinned.", figure="battery.terminal"))  # fmt: skip
 
 
 def _missing_part(address: str, reason: str) -> Finding:

@@ -84,6 +84,7 @@ UNITS: dict[str, Unit] = {
         Unit("W/m^3", "W/m³"),
         Unit("W/m^2", "W/m²"),
         Unit("V/s", "V/s"),
+        Unit("A/s", "A/s"),
         Unit("1/K", "1/K", prefixed=False),
     )
 }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -31,12 +32,14 @@ class BatteryBuild(Build):
 
 @dataclass(frozen=True, slots=True)
 class BatteryState:
-    """Terminal voltage, V; current, A; the loss inside the cells, W (not counted as the inverter's)."""
+    """Terminal voltage, V; current: mean, RMS and peak, A; the loss inside the cells, W (not counted as the inverter's)."""
 
     emf: float
     resistance: float
     terminal: float
     current: float
+    rms: float
+    peak: float
     power: float
     internal_loss: float
     capable: float
@@ -45,17 +48,20 @@ class BatteryState:
     collapsed: bool
 
 
-def assess(emf: float, power: float, brief: Brief, ledger: Ledger, pulsation: float = 1.0) -> BatteryState:
+def assess(
+    emf: float, power: float, brief: Brief, ledger: Ledger, pulsation: float = 1.0, crest: float = 1.0
+) -> BatteryState:  # fmt: skip
     """The battery giving a power at its terminals; beyond what it can give, it sits at half its open voltage.
 
-    `pulsation` is the mean square of the current over its squared mean: a current that comes in pulses meets the internal
-    resistance as if it were that many times as large.
+    `pulsation` is the mean square of the current over its squared mean, `crest` its peak over its mean. A current that comes in
+    pulses meets the internal resistance as if it were that many times as large; `terminal` is power over mean current.
     """
-    r = brief.source.internal_resistance * pulsation
-    capable = ledger.work("battery.capable", book.largest_power, E=emf, R_s=r)
+    r = brief.source.internal_resistance
+    met = r * pulsation
+    capable = ledger.work("battery.capable", book.largest_power, E=emf, R_s=met)
     collapsed = power > capable
-    current = emf / (2 * r) if collapsed else ledger.work("battery.current", book.sagged_current, E=emf, R_s=r, P=power)
-    terminal = ledger.work("battery.terminal", book.terminal_voltage, E=emf, I=current, R_s=r)
+    current = emf / (2 * met) if collapsed else ledger.work("battery.current", book.sagged_current, E=emf, R_s=met, P=power)
+    terminal = ledger.work("battery.terminal", book.terminal_voltage, E=emf, I=current, R_s=met)
     exponent, rated = PEUKERT[brief.source.chemistry]
     if exponent == 1.0:
         run = ledger.work("battery.run_time", book.run_time, C_Ah=brief.source.capacity, V=terminal, P=power)
@@ -64,10 +70,12 @@ def assess(emf: float, power: float, brief: Brief, ledger: Ledger, pulsation: fl
                           t_rated=rated,
                           peukert=exponent)  # fmt: skip
     return BatteryState(
-        emf, r, terminal, current, power,
-        internal_loss=ledger.work("battery.internal_loss", book.ohmic_loss, I_rms=current, R=r), capable=capable,
+        emf, r, terminal, current, current * math.sqrt(pulsation), current * crest, power,
+        internal_loss=ledger.work("battery.internal_loss", book.ohmic_loss, I_rms=current * math.sqrt(pulsation), R=r),
+        capable=capable,
         run_time=run,
-        fault_current=ledger.work("battery.fault_current", book.fault_current, E=emf, R_s=r), collapsed=collapsed,
+        fault_current=ledger.work("battery.fault_current", book.fault_current, E=emf, R_s=brief.source.lowest_resistance),
+        collapsed=collapsed,
     )  # fmt: skip
 
 
@@ -85,7 +93,10 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     sheet.result("current", "I", "Battery current, mean", "A")
     worst = sheet.limited("current", r"I_{\max}", "Battery current, flat battery", "A", rating_current(brief),
                           over=("flat",))  # fmt: skip
-    sheet.result("resistance", r"R_i", "Internal resistance", "ohm")
+    sheet.result("peak", r"\hat I", "Battery current, peak", "A", point="flat")
+    sheet.fixed_value("resistance", r"R_i", "Internal resistance, used", brief.source.internal_resistance, "ohm", "for sag and heat")
+    sheet.fixed_value("fresh", r"R_{i,0}", "Internal resistance, fresh and warm", brief.source.lowest_resistance, "ohm",
+                      "for a short circuit")  # fmt: skip
     sheet.result("internal_loss", r"P_i", "Lost inside the cells", "W")
     sheet.result("run_time", "t", "Run time at full power", "s")
     sheet.result("fault_current", r"I_k", "Short-circuit current", "A", point="full")
@@ -97,7 +108,7 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
                 f"{fmt(state.resistance, 'ohm')} inside {short(empty, 'V')} gives {fmt(state.capable, 'W')} at most, and "
                 f"half of that heats the cells; {what} asks {short(sheet.points[key].power, 'W')} at the socket.",
                 "Use more cells in series (half the current for twice the voltage), a larger battery, or less power.",
-                figure="terminal")  # fmt: skip
+                figure="terminal", unavoidable="the brief names this battery; nothing that is chosen changes its resistance")
     if worst.severity:
         sheet.find(
             "rate", "watch", "The battery is worked hard",
@@ -136,7 +147,8 @@ def _cold(sheet: Sheet, brief: Brief) -> None:
         sheet.find("cold", "fix", "A cold flat battery cannot give full power",
                    f"At {short(brief.source.coldest, 'degC')} its {fmt(cold, 'ohm')} leave {fmt(able, 'W')}; "
                    f"{fmt(flat.power, 'W')} is "
-                   "asked.", "Keep it warm, use a larger one, or ask less in the cold.", figure="cold_resistance")  # fmt: skip
+                   "asked.", "Keep it warm, use a larger one, or ask less in the cold.", figure="cold_resistance",
+                   unavoidable="the brief names this battery and how cold it gets")  # fmt: skip
     if brief.source.coldest < 0 and brief.source.chemistry != "lead-acid":
         sheet.find("frost", "watch", "Lithium cells must not be charged in frost",
                    f"Below 0 °C charging plates metal inside; {short(brief.source.coldest, 'degC')} is expected.",

@@ -4,22 +4,23 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-import numpy as np
 from pydantic import Field
 
 from rhombos.core.blocks.base import Build, options, part, remembered
 from rhombos.core.book import control as book
-from rhombos.core.book import filters, magnetics, sense
+from rhombos.core.book import filters, link, magnetics, sense
 from rhombos.core.brief import Brief
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
-from rhombos.core.loops import Compensator, Plant, compensate, margins
+from rhombos.core.loops import Compensator, Plant, compensate, margins, passed_share
 from rhombos.core.magnetics.sense import DIODE, SenseTransformer, best_sense_grade, rank_sense_cores, sense_from
 from rhombos.core.parts import Core, Shelf
 from rhombos.core.preferred import E6, E12, at_least, at_most, nearest
+from rhombos.core.pulsation import MOST_TERMS, STILL, Demand, Pulsation, pulsation
 from rhombos.core.rules import Rules
 from rhombos.core.units import Farad, Hertz, Ohm, Ratio, Second, Volt
 
@@ -29,8 +30,15 @@ RAMP = 3.0
 """Height of the modulator's ramp, V."""
 TRIP_LEVEL = 1.0
 """Level of the current comparator, V."""
-CROSSOVER_SHARE = 1 / 40
-"""Crossover proposed, over one switch's frequency: far below the ripple, far above the twice-line pulsation."""
+FAST_SHARE = 1 / 40
+"""Crossover of a fast loop, over one switch's frequency: far below the ripple, far above the twice-line pulsation."""
+SLOW_SHARE = 1 / 5
+"""Crossover of a slow loop, over the output's frequency: a tenth of twice the line."""
+SLOWEST_LINE = 20.0
+"""Output frequency, Hz, below which a slow loop would hardly hold the link at all."""
+FOLLOWS_SHARE = 1 / 3
+"""How fast a programmed choke obeys, over one switch's frequency: a sixth of the rate at which it is sampled."""
+CURRENT, VOLTAGE = "current", "voltage"
 OPTO_POLE = 15e3
 """Bandwidth of a usual opto-coupler with a kilohm of load, Hz."""
 LED_VOLTS, LED_CURRENT, LED_RESISTOR = 1.2, 2e-3, 1e3
@@ -57,7 +65,9 @@ class ControllerBuild(Build):
     r_top: Ohm = Field(ge=1e3, le=10e6, title="Upper resistor of the divider, all of it")
     r_bottom: Ohm = Field(ge=100, le=1e6, title="Lower resistor, fixed part")
     set_trimmer: Ohm = Field(ge=0, le=1e6, title="Set-point trimmer")
-    crossover: Hertz = Field(ge=2, le=50e3, title="Crossover aimed at")
+    control: str = options("Control of the choke", CURRENT, VOLTAGE, default=VOLTAGE)
+    feed_forward: bool = Field(False, title="Load power fed forward")
+    crossover: Hertz = Field(ge=1, le=50e3, title="Crossover aimed at")
     r2: Ohm = Field(ge=100, le=100e6, title="Compensation R2")
     c1: Farad = Field(ge=1e-12, le=100e-6, title="Compensation C1")
     c2: Farad = Field(ge=1e-12, le=100e-6, title="Compensation C2")
@@ -73,24 +83,61 @@ class ControllerBuild(Build):
 
 
 @dataclass(frozen=True, slots=True)
-class ControllerNeed:
-    """What the power path is at a point: one switch's frequency, Hz; duty asked at a flat battery; link, V, and its load, Ω;
-    secondary voltage while power flows, V; choke, H, and its path, Ω; bank, F, and its series resistance, Ω; turn-off and
-    delay of the switches, s; largest pulse and its RMS, A; whether the duty holds the link at all."""
+class Path:
+    """What feeds the link: secondary voltage while power flows, V; choke, H; all resistance before the bank as the link sees
+    it, Ω; bank, F, and its series resistance, Ω; V²/P of what the link gives, Ω; one switch's frequency, Hz; turns ratio."""
 
-    frequency: float
-    duty: float
-    link: float
-    load: float
     secondary: float
     choke: float
-    path: float
+    resistance: float
     bank: float
     esr: float
+    load: float
+    frequency: float
+    ratio: float
+
+
+@dataclass(frozen=True, slots=True)
+class ControllerNeed:
+    """What the power path is at a point: how the link is fed; duty asked at a flat battery; link, V; turn-off and delay of the
+    switches, s; largest pulse with its pulsation and its RMS, A; the power that the output swings with, VA, the mean, W, and
+    the swings over the mean; the lowest link that still makes the wave, V; watts in the resistances before the link while the
+    current is steady; whether the duty holds the link at all."""
+
+    path: Path
+    duty: float
+    link: float
     off_time: float
     pulse: float
     pulse_rms: float
+    apparent: float
+    power: float
+    demand: Demand
+    floor: float
+    heat: float
     regulated: bool = True
+
+    @property
+    def frequency(self) -> float:
+        """One switch's, Hz."""
+        return self.path.frequency
+
+
+@dataclass(frozen=True, slots=True)
+class School:
+    """One way to hold the link: what the amplifier sets, the crossover, Hz; the share of the pulsation that passes; its mean
+    square; watts in the resistances before the link; ripple of the link, dip at a step from nothing to full power, V; and
+    whether the link then still makes the wave."""
+
+    name: str
+    control: str
+    crossover: float
+    passed: float
+    mean_square: float
+    watts: float
+    ripple: float
+    dip: float
+    holds: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,12 +161,18 @@ class ControllerState:
     resonance: float
     crossover: float
     phase: float
-    pulsation_gain: float
+    passed: float
+    mean_square: float
+    ripple: float
+    dip: float
+    low_point: float
+    slope: float
     trip: float
     sense_loss: float
     sense_flux: float
     sense_droop: float
     sense_reset: float
+    schools: tuple[School, ...] = ()
     loss: float = 0.0
 
 
@@ -157,12 +210,6 @@ def propose(need: ControllerNeed, brief: Brief, pins: dict[str, Any], shelf: She
     reach = max(10.0, wanted * (1 + spread) - fields["timing_resistor"])
     fields.setdefault("timing_trimmer", at_least(min(1e6, reach), E6))
     fields = _divider(need, fields) | fields
-    plant = plant_of(need, fields["feedback"])
-    fields.setdefault("crossover", float(f"{need.frequency * CROSSOVER_SHARE:.1g}"))
-    parts = compensate(plant, fields["crossover"], rules.phase_margin + 10, fields["r_top"])
-    for name, value, low, high in (("r2", parts.r2, 100.0, 100e6), ("c1", parts.c1, 1e-12, 1e-4), ("c2", parts.c2, 1e-12, 1e-4),
-                                   ("r3", parts.r3, 1.0, 10e6), ("c3", parts.c3, 1e-12, 1e-4)):  # fmt: skip
-        fields.setdefault(name, nearest(min(high, max(low, value)), E12) if value > 0 else 0.0)
     trip = rules.trip_factor * need.pulse
     if "sense_resistor" not in fields:
         turns = fields["sense_turns"] if fields["sensing"] == "current transformer" else 1
@@ -173,8 +220,79 @@ def propose(need: ControllerNeed, brief: Brief, pins: dict[str, Any], shelf: She
         fields["sense_core"] = rank_sense_cores(
             shelf, fields["sense_grade"], n, TRIP_LEVEL + DIODE, min(0.5, need.duty), need.frequency, max(need.pulse, 1e-3) / n,
             need.pulse_rms / n, rules.current_density)[0].stack.core.id  # fmt: skip
+    if need.regulated:
+        fields |= _school(need, fields, brief, rules)
+    else:
+        fields = {"control": VOLTAGE, "feed_forward": False} | fields
+        fields.setdefault("crossover", _crossover(VOLTAGE, need.frequency, brief))
+    for name, value in _compensation(need, fields, rules).items():
+        fields.setdefault(name, value)
     fields.setdefault("blanking", float(f"{max(100e-9, 1.5 * need.off_time):.2g}"))
     return ControllerBuild.within(fields)
+
+
+def _crossover(control: str, frequency: float, brief: Brief) -> float:
+    """Where a loop is proposed to cross over, Hz."""
+    wanted = frequency * FAST_SHARE if control == VOLTAGE else brief.output.frequency * SLOW_SHARE
+    return float(f"{wanted:.2g}")
+
+
+def _compensation(need: ControllerNeed, fields: dict[str, Any], rules: Rules) -> dict[str, float]:
+    """Preferred values of the amplifier's parts."""
+    plant = plant_of(need.path, fields)
+    parts = compensate(plant, fields["crossover"], rules.phase_margin + 10, fields["r_top"])
+    found = {}
+    for name, value, low, high in (("r2", parts.r2, 100.0, 100e6), ("c1", parts.c1, 1e-12, 1e-4), ("c2", parts.c2, 1e-12, 1e-4),
+                                   ("r3", parts.r3, 1.0, 10e6), ("c3", parts.c3, 1e-12, 1e-4)):  # fmt: skip
+        found[name] = nearest(min(high, max(low, value)), E12) if value > 0 else 0.0
+    return found
+
+
+def _school(need: ControllerNeed, fields: dict[str, Any], brief: Brief, rules: Rules) -> dict[str, Any]:
+    """The fields with the way of holding the link that heats the path least, among those that still make the wave after a step
+    of the load; what is pinned stays."""
+    found: list[tuple[bool, float, dict[str, Any]]] = []
+    for control in (CURRENT, VOLTAGE):
+        if fields.get("control", control) != control or (control == CURRENT and brief.output.frequency < SLOWEST_LINE
+                                                         and "control" not in fields):  # fmt: skip
+            continue
+        tried = {"control": control, "feed_forward": control == CURRENT} | fields
+        tried.setdefault("crossover", _crossover(control, need.frequency, brief))
+        parts = {k: fields.get(k, v) for k, v in _compensation(need, tried, rules).items()}
+        made = judge_school(need, tried | parts, brief, rules)
+        found.append((not made.holds, made.mean_square, tried))
+    return min(found, key=lambda f: f[:2])[2]
+
+
+def judge_school(need: ControllerNeed, fields: Mapping[str, Any], brief: Brief, rules: Rules) -> School:
+    """What a way of holding the link makes of the pulsation, and of a step of the load."""
+    swing, share = pulsation_of(need.path, fields, need.demand, brief.output.frequency)
+    ripple = swing.ripple * link.link_ripple.work({
+        "S": max(need.apparent, 1e-3), "f_line": brief.output.frequency, "C": need.path.bank, "V_dc": need.link})  # fmt: skip
+    dip = _dip(need, bool(fields["feed_forward"]), max(0.1, margins(plant_of(need.path, fields), compensator_of(fields)).crossover),
+               brief, SILENT)  # fmt: skip
+    low = need.link * (1 - rules.link_tolerance) - dip - ripple / 2
+    return School(
+        f"{fields['control']} {'slow' if fields['crossover'] < brief.output.frequency else 'fast'}", fields["control"],
+        fields["crossover"], share, swing.mean_square, need.heat * swing.mean_square, ripple, dip, low >= need.floor)  # fmt: skip
+
+
+def _dip(need: ControllerNeed, fed: bool, crossover: float, brief: Brief, ledger: Ledger) -> float:
+    """Dip of the link at a step from nothing to full power, V."""
+    common = {"P": max(need.power, 1e-3), "C": need.path.bank, "V_dc": need.link}
+    if fed:
+        return ledger.work("controller.dip", link.step_dip_fed, f_line=brief.output.frequency, **common)
+    return ledger.work("controller.dip", link.step_dip, f_x=crossover, **common)
+
+
+def pulsation_of(
+    path: Path, build: ControllerBuild | Mapping[str, Any], demand: Demand, line: float
+) -> tuple[Pulsation, float]:  # fmt: skip
+    """What the loop makes of the output's pulsation at a line frequency, Hz; and the share of its first term that passes."""
+    if not demand:
+        return STILL, 0.0
+    shares = passed_share(plant_of(path, build), compensator_of(build), line, min(len(demand), MOST_TERMS))
+    return pulsation(demand, shares), abs(shares[0])
 
 
 def _divider(need: ControllerNeed, fields: dict[str, Any]) -> dict[str, Any]:
@@ -196,15 +314,25 @@ def _divider(need: ControllerNeed, fields: dict[str, Any]) -> dict[str, Any]:
     return {"r_bottom": best[1], "r_top": best[2], "set_trimmer": best[3]}
 
 
-def plant_of(need: ControllerNeed, feedback: str) -> Plant:
-    """The stage as the controller sees it."""
-    return Plant(need.secondary / RAMP, need.choke, need.path, need.bank, need.esr, need.load,
-                 math.inf if feedback == "bare divider" else OPTO_POLE)  # fmt: skip
+def _of(build: ControllerBuild | Mapping[str, Any], name: str) -> Any:
+    return getattr(build, name) if isinstance(build, ControllerBuild) else build[name]
 
 
-def compensator_of(build: ControllerBuild) -> Compensator:
+def plant_of(path: Path, build: ControllerBuild | Mapping[str, Any]) -> Plant:
+    """The stage as the controller sees it. Its load takes a constant power, unless that is fed forward."""
+    pole = math.inf if _of(build, "feedback") == "bare divider" else OPTO_POLE
+    if _of(build, "control") == VOLTAGE:
+        return Plant(path.secondary / RAMP, path.choke, path.resistance, path.bank, path.esr, -path.load, pole)
+    turns = _of(build, "sense_turns") if _of(build, "sensing") == "current transformer" else 1
+    limit = TRIP_LEVEL * turns / _of(build, "sense_resistor") / path.ratio  # the whole ramp asks the choke for the trip
+    load = math.inf if _of(build, "feed_forward") else -path.load
+    return Plant(limit / RAMP, path.choke, path.resistance, path.bank, path.esr, load, pole, programmed=True,
+                 follows=path.frequency * FOLLOWS_SHARE)  # fmt: skip
+
+
+def compensator_of(build: ControllerBuild | Mapping[str, Any]) -> Compensator:
     """The compensation as fitted."""
-    return Compensator(build.r_top, build.r2, build.c1, build.c2, build.r3, build.c3)
+    return Compensator(*(_of(build, n) for n in ("r_top", "r2", "c1", "c2", "r3", "c3")))
 
 
 def oscillator_at(build: ControllerBuild, resistance: float, ledger: Ledger, capacitor: float | None = None) -> float:
@@ -272,10 +400,12 @@ def assess(
                     C_time=build.timing_capacitor)  # fmt: skip
     ceiling = work("controller.ceiling", book.duty_ceiling, t_d=min(dead, 0.9 / oscillator), f_osc=oscillator)
     nominal, lowest, highest, trim_low, trim_high = _setpoints(build, need, rules, ledger)
-    plant = plant_of(need, build.feedback)
-    work("controller.stage_gain", book.stage_gain, V_sec=need.secondary, V_ramp=RAMP)
-    found = margins(plant, compensator_of(build))
-    twice_line = 2 * brief.output.frequency
+    path = need.path
+    found = margins(plant_of(path, build), compensator_of(build))
+    swing, share = pulsation_of(path, build, need.demand, brief.output.frequency)
+    ripple = work("controller.ripple", link.ripple_kept, kept=swing.ripple, S=max(need.apparent, 1e-3), C=path.bank, V_dc=need.link,
+                  f_line=brief.output.frequency) if need.apparent > 0 else 0.0  # fmt: skip
+    dip = _dip(need, build.feed_forward, max(0.1, found.crossover), brief, ledger)
     turns = build.sense_turns if build.sensing == "current transformer" else 1
     burnt = (need.pulse_rms / turns) ** 2 * build.sense_resistor
     duty, flux, droop, reset = min(0.5, max(need.duty, 1e-3)), 0.0, 0.0, 0.0
@@ -291,15 +421,28 @@ def assess(
         fastest=fast, trim_slow=trim_slow, trim_fast=trim_fast, dead_time=dead, ceiling=ceiling, setpoint=nominal,
         lowest=lowest, highest=highest, trim_low=trim_low, trim_high=trim_high,
         divider_power=need.link**2 / (build.r_top + build.r_bottom),
-        resonance=work("controller.resonance", filters.corner, L=need.choke, C=need.bank), crossover=found.crossover,
-        phase=found.phase, pulsation_gain=_gain_at(plant, build, twice_line),
+        resonance=work("controller.resonance", filters.corner, L=path.choke, C=path.bank), crossover=found.crossover,
+        phase=found.phase, passed=share, mean_square=swing.mean_square, ripple=ripple, dip=dip,
+        low_point=ledger.total("controller.low_point", {
+            "set-point, lowest": need.link * (1 - rules.link_tolerance), "half the ripple": -ripple / 2, "step of the load": -dip}),
+        slope=work("controller.slope", book.slope_compensation, V_out=need.link, L=path.choke),
         trip=ledger.total("controller.trip", {"comparator's level over burden": TRIP_LEVEL * turns / build.sense_resistor}),
-        sense_loss=burnt, sense_flux=flux, sense_droop=droop, sense_reset=reset)  # fmt: skip
+        sense_loss=burnt, sense_flux=flux, sense_droop=droop, sense_reset=reset,
+        schools=_schools(need, build, brief, rules) if need.regulated and ledger.recording else ())  # fmt: skip
 
 
-def _gain_at(plant: Plant, build: ControllerBuild, frequency: float) -> float:
-    at = np.array([frequency])
-    return float(np.abs(plant.response(at) * compensator_of(build).response(at))[0])
+def _schools(need: ControllerNeed, build: ControllerBuild, brief: Brief, rules: Rules) -> tuple[School, ...]:
+    """Both ways of holding the link side by side, each with a compensation of its own; the build's own as it is fitted."""
+    fields = build.model_dump()
+    found = []
+    for control in (CURRENT, VOLTAGE):
+        if build.control == control:
+            found.append(judge_school(need, fields, brief, rules))
+            continue
+        other = fields | {"control": control, "feed_forward": control == CURRENT,
+                          "crossover": _crossover(control, need.frequency, brief)}  # fmt: skip
+        found.append(judge_school(need, other | _compensation(need, other, rules), brief, rules))
+    return tuple(found)
 
 
 def parts(build: ControllerBuild, shelf: Shelf) -> tuple[Item, ...]:

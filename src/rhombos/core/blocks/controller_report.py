@@ -4,7 +4,15 @@ from __future__ import annotations
 
 import math
 
-from rhombos.core.blocks.controller import KEY, RESISTOR_VOLTS, ControllerBuild, ControllerNeed, ControllerState, zeners
+from rhombos.core.blocks.controller import (
+    CURRENT,
+    KEY,
+    RESISTOR_VOLTS,
+    ControllerBuild,
+    ControllerNeed,
+    ControllerState,
+    zeners,
+)
 from rhombos.core.brief import Brief
 from rhombos.core.findings import PinValue
 from rhombos.core.magnetics.sense import MOST_DROOP, MOST_FLUX
@@ -12,6 +20,9 @@ from rhombos.core.points import STEADY
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
+
+PULSATES = 1.1
+"""Mean square of the battery's current over its squared mean from which on it is worth a word."""
 
 
 def report(sheet: Sheet, brief: Brief, need: ControllerNeed, highest_link: float) -> BlockReport:
@@ -54,7 +65,7 @@ def report(sheet: Sheet, brief: Brief, need: ControllerNeed, highest_link: float
     _timing_findings(sheet, build, now, need, wanted)
     if need.regulated:
         _set_findings(sheet, build, now, need, highest_link)
-        _loop_findings(sheet, build, now, brief)
+        _loop_findings(sheet, build, now, need, brief)
     else:
         sheet.find("open_loop", "note", "Nothing is fed back to this controller",
                    "The rectifier has no choke: duty cannot hold the link, so it stays fixed, and the bridge's modulation "
@@ -88,12 +99,23 @@ def _loop_figures(sheet: Sheet, build: ControllerBuild) -> None:
         sheet.choice("set_trimmer", "R_{2v}", "Set-point trimmer")
     sheet.result("setpoint", r"V_{set}", "Set-point as fitted", "V")
     _told(sheet, ("lowest", "", "Set-point, lowest corner", "V"), ("highest", "", "Set-point, highest corner", "V"))
+    sheet.choice("control", "", "Control of the choke, by")
+    if build.control == CURRENT:
+        sheet.choice("feed_forward", "", "Load power fed forward")
+        sheet.result("slope", "m_c", "Slope compensation, least, at the choke", "A/s")
     sheet.choice("crossover", "f_x", "Crossover aimed at")
     for name in ("r2", "c1", "c2", "r3", "c3"):
         if getattr(build, name) > 0:
             sheet.choice(name, f"{name[0].upper()}_{name[1]}", f"Compensation {name.upper()}")
     sheet.result("resonance", "f_0", "Choke and bank resonate at", "Hz")
-    _told(sheet, ("crossover", "f_x", "Crossover reached", "Hz"), ("phase", r"\varphi_m", "Phase margin, degrees", "1"))
+    _told(sheet, ("crossover", "f_x", "Crossover reached", "Hz"), ("phase", r"\varphi_m", "Phase margin, degrees", "1"),
+          ("passed", r"|\sigma|", "Share of the output's pulsation that reaches the battery", "%"),
+          ("mean_square", "k_p", "Mean square of the battery's current, over its squared mean", "1"))  # fmt: skip
+    sheet.result("dip", r"\Delta V_s", "Dip at a step from nothing to full power", "V")
+    sheet.result("low_point", "", "Link, lowest, in such a step", "V")
+    for school in sheet.now.schools:
+        sheet.fixed_value(f"watts_{school.control}", "", f"Loss in the path's resistances, {school.name}", school.watts, "W",
+                          f"link ripple {fmt(school.ripple, 'V')}, dip {fmt(school.dip, 'V')}")  # fmt: skip
 
 
 def _told(sheet: Sheet, *figures: tuple[str, str, str, str]) -> None:
@@ -171,9 +193,11 @@ def _set_findings(
                    figure="r_top")  # fmt: skip
 
 
-def _loop_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState, brief: Brief) -> None:
+def _loop_findings(
+    sheet: Sheet, build: ControllerBuild, now: ControllerState, need: ControllerNeed, brief: Brief
+) -> None:  # fmt: skip
     rules = sheet.rules
-    cure = (("Let the proposal compensate", _free("crossover", "r2", "c1", "c2", "r3", "c3")),)
+    cure = (("Let the proposal compensate", _free("control", "crossover", "r2", "c1", "c2", "r3", "c3")),)
     states = {k: sheet.states[k] for k in STEADY if k not in sheet.hopeless} or {"nominal": now}
     key = min(states, key=lambda k: states[k].phase)
     tight: ControllerState = states[key]
@@ -188,12 +212,31 @@ def _loop_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState, b
     if now.crossover == 0:
         sheet.find("dead_loop", "fix", "The loop never reaches a gain of one", "The link then follows load and battery.",
                    "More gain: a smaller C2, a larger R2.", figure="crossover", cures=cure)  # fmt: skip
-    if now.pulsation_gain > 1:
-        sheet.find("pulsation", "note", "The loop passes the socket's pulsation to the battery",
-                   f"Its gain is {now.pulsation_gain:.1f} at {short(2 * brief.output.frequency, 'Hz')}: the link stands "
-                   "stiller, and the battery's current swings at twice the line, which heats its cable half as much again.",
-                   "A crossover below a tenth of twice the line keeps the battery's current smooth, and lets the link ripple.",
-                   figure="crossover")  # fmt: skip
+    free = _free("control", "feed_forward", "crossover", "r2", "c1", "c2", "r3", "c3")
+    if now.mean_square > PULSATES:
+        others = [s for s in now.schools if s.mean_square < now.mean_square - 0.1 and s.holds]
+        saved = f" Held {others[0].name}, the path would lose {fmt(others[0].watts, 'W')} in its resistances." if others else ""
+        own = next((s.watts for s in now.schools if s.control == build.control), 0.0)
+        sheet.find("pulsation", "note", "Output pulsation reaches the battery",
+                   f"{fmt(now.passed, '%', 2)} of it passes at {short(2 * brief.output.frequency, 'Hz')}: the mean square of "
+                   f"the battery's current is {fmt(now.mean_square, '1', 3)} times its squared mean, and the path's resistances "
+                   f"lose {fmt(own, 'W')}.{saved} All before the link is sized for it.",
+                   "A choke programmed in current with a crossover at a fifth of the line keeps the battery's current smooth, "
+                   "and lets the link ripple.", figure="passed",
+                   cures=(("Let the proposal choose how the link is held", free),))  # fmt: skip
+    dipped: ControllerState = min(states.values(), key=lambda s: s.low_point)
+    if dipped.low_point < need.floor:
+        sheet.find("dip", "fix", "Link dips below the crest at a load step",
+                   f"From nothing to full power it falls by {fmt(dipped.dip, 'V')} to {fmt(dipped.low_point, 'V')}; the crest "
+                   f"of the sine asks {fmt(need.floor, 'V')}: some crests are flattened until the loop has answered.",
+                   "A larger bank, the load's power fed forward, a faster loop, or a higher link.", figure="low_point", cures=(
+                       ("Let the proposal choose how the link is held", free),
+                       ("Let the proposal choose the bank", {"dc_link.capacitor": None, "dc_link.count": None})))  # fmt: skip
+    if build.control == CURRENT and build.crossover > brief.output.frequency:
+        sheet.find("near_line", "fix", "Crossover too near twice the line",
+                   f"At {short(build.crossover, 'Hz')} the loop neither leaves the pulsation to the bank nor holds the link "
+                   "against it.", "A crossover of a fifth of the line or less, or a fast loop.", figure="crossover",
+                   cures=(("Let the proposal choose how the link is held", free),))  # fmt: skip
 
 
 def _sense_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState, need: ControllerNeed) -> None:

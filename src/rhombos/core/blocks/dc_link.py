@@ -17,6 +17,7 @@ from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Capacitor, Resistor, Shelf
 from rhombos.core.points import STEADY
 from rhombos.core.preferred import at_most
+from rhombos.core.pulsation import STILL, Drawn, Pulsation
 from rhombos.core.report import BlockReport
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
@@ -46,8 +47,9 @@ class DcLinkBuild(Build):
 @dataclass(frozen=True, slots=True)
 class LinkNeed:
     """Apparent output power, VA; what the bridge draws: peak output current, A, modulation index, power factor; mean
-    current, A; ripple of the link choke, peak to peak, A; peak fundamental the bridge must make, V; for a stepped wave the
-    share of the time that current is drawn; the link's mean where nothing holds it, and as far as it climbs unloaded, V."""
+    current, A; ripple of the link choke, peak to peak, A; peak fundamental the bridge must make, V; for a stepped wave what
+    it makes of the bank; the link's mean where nothing holds it, and as far as it climbs unloaded, V; what of
+    the output's pulsation the bank keeps."""
 
     apparent: float
     peak_current: float
@@ -56,9 +58,10 @@ class LinkNeed:
     current: float
     choke_ripple: float
     bridge_peak: float
-    share: float | None = None
+    drawn: Drawn | None = None
     level: float | None = None
     climb: float = 0.0
+    swing: Pulsation = STILL
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,16 +114,19 @@ def _tolerance(build: DcLinkBuild, rules: Rules) -> float:
 
 def _ripple(need: LinkNeed, voltage: float, bank: float, line: float, ledger: Ledger) -> float:
     """Ripple at twice the line, peak to peak, V."""
-    if need.share is None:
-        return ledger.work("dc_link.ripple", book.link_ripple, S=need.apparent, f_line=line, C=bank, V_dc=voltage)
-    return ledger.work("dc_link.ripple", book.stepped_ripple, I_in=need.current, fraction=need.share, f_line=line, C=bank)
+    if need.drawn is None:
+        return ledger.work("dc_link.ripple", book.ripple_kept, kept=need.swing.ripple, S=need.apparent, f_line=line, C=bank,
+                           V_dc=voltage)  # fmt: skip
+    return ledger.work("dc_link.ripple", book.stepped_ripple, kept=need.swing.ripple, I_in=need.current, k_swing=need.drawn.swing,
+                       f_line=line, C=bank)  # fmt: skip
 
 
 def _slow_current(need: LinkNeed, voltage: float, ledger: Ledger) -> float:
     """Current of the bank at twice the line and its harmonics, RMS, A."""
-    if need.share is None:
-        return ledger.work("dc_link.slow_current", book.link_ripple_current, S=need.apparent, V_dc=voltage)
-    return ledger.work("dc_link.slow_current", source.pulsed_input_ripple, I_in=need.current, D_tot=need.share)
+    if need.drawn is None:
+        return ledger.work("dc_link.slow_current", book.current_kept, kept=need.swing.current, S=need.apparent, V_dc=voltage)
+    return ledger.work("dc_link.slow_current", book.stepped_current, kept=need.swing.current, I_in=need.current,
+                       k_heat=need.drawn.heat)  # fmt: skip
 
 
 @remembered
@@ -161,14 +167,14 @@ def _cans(
     pulsation = _ripple(need, voltage, 1.0, brief.output.frequency, SILENT)
     surge = brief.power.surge / brief.power.continuous
     banks = pins["banks"]
-    bank = banks * pulsation / (rules.link_ripple * voltage)
+    bank = banks * max(pulsation / (rules.link_ripple * voltage), _for_a_step(need, voltage, brief, pins, rules))
     best: tuple[float, str, int] | None = None
     for can in shelf.all(Capacitor):
         if can.family != "electrolytic" or pins.get("capacitor", can.id) != can.id:
             continue
         count = max(math.ceil(bank / can.c - 1e-9), math.ceil(current / (can.i_ripple * (1 - rules.ripple_current_margin))))
         count = int(pins.get("count", max(1, count)))
-        top = _highest_mean(need, pins, rules) + banks * surge * pulsation / (count * can.c) / 2
+        top = _highest_mean(need, pins, rules) + RESERVE * banks * surge * pulsation / (count * can.c) / 2
         if "capacitor" not in pins and banks * can.v_rating * (1 - rules.link_capacitor_margin) < top:
             continue
         key = (count * can.price + 0.2 * count + 100 * max(0, count - MOST_CANS), can.id, count)
@@ -179,9 +185,19 @@ def _cans(
     return {"capacitor": best[1], "count": min(best[2], 40)}
 
 
+def _for_a_step(need: LinkNeed, voltage: float, brief: Brief, pins: dict[str, Any], rules: Rules) -> float:
+    """Capacitance that keeps a sine's crest whole at a step from nothing to full power, F."""
+    room = voltage * (1 - rules.link_tolerance) - need.bridge_peak
+    if need.drawn is not None or not pins["held"] or room < 0.01 * voltage:
+        return 0.0
+    return RESERVE * book.bank_for_step.work({
+        "P": need.current * voltage, "S": need.apparent, "kept": need.swing.ripple, "f_line": brief.output.frequency,
+        "V_dc": voltage, "dV": room})  # fmt: skip
+
+
 def _switching_current(need: LinkNeed) -> float:
     """RMS at switching frequency that the bridge draws, A; zero when idle."""
-    if need.peak_current <= 0 or need.share is not None:
+    if need.peak_current <= 0 or need.drawn is not None:
         return 0.0
     return float(book.link_switching_current(
         I_pk=need.peak_current, M=min(need.modulation, 1.0), cos_phi=need.power_factor))  # fmt: skip
@@ -194,7 +210,7 @@ def assess(need: LinkNeed, build: DcLinkBuild, brief: Brief, shelf: Shelf, rules
     ripple = _ripple(need, v, bank, brief.output.frequency, ledger)
     slow = _slow_current(need, v, ledger)
     bridge = 0.0
-    if need.peak_current > 0 and need.share is None:
+    if need.peak_current > 0 and need.drawn is None:
         bridge = work("dc_link.bridge_current", book.link_switching_current, I_pk=need.peak_current,
                       M=min(need.modulation, 1.0), cos_phi=need.power_factor)  # fmt: skip
     fast = work("dc_link.fast_current", book.combined_ripple, I_rms=bridge, dI=need.choke_ripple)
@@ -208,7 +224,7 @@ def assess(need: LinkNeed, build: DcLinkBuild, brief: Brief, shelf: Shelf, rules
             "mean": v, "climbs with little load": max(0.0, need.climb - v - ripple / 2), "half the ripple": ripple / 2}),
         trough=v * (1 - _tolerance(build, rules)) - ripple / 2,
         needed=work("dc_link.needed", book.link_needed, V_bridge=need.bridge_peak,
-                    M_max=1.0 if need.share is not None else rules.modulation_limit),
+                    M_max=1.0 if need.drawn is not None else rules.modulation_limit),
         slow_current=slow, fast_current=fast, can_current=heating / build.count, bleeder_power=bleeder,
         stored=work("dc_link.stored", book.stored_energy, C=bank, V=v),
         safe_time=work("dc_link.safe_time", book.bleed_time, R=build.bleeder, C=bank, V=max(v, rules.safe_voltage),

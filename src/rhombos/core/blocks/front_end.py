@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from types import SimpleNamespace
 from typing import Any
@@ -26,6 +27,7 @@ from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import HeatSink, Mosfet, Resistor, Shelf
 from rhombos.core.preferred import at_most
+from rhombos.core.pulsation import STILL, Pulsation
 from rhombos.core.rules import Rules
 from rhombos.core.topology import TOPOLOGIES, Topology, TopologyName
 from rhombos.core.units import Hertz, Ohm
@@ -66,7 +68,8 @@ class LineFrontEndBuild(FrontEndBuild):
 @dataclass(frozen=True, slots=True)
 class FrontEndNeed:
     """Voltage at the stage, V; duty of one switch; pulse, mean, and turn-off current of the primary, A; leakage seen
-    from it, H; RMS over mean of the pulse: 1 where it is flat."""
+    from it, H; RMS over mean of the pulse: 1 where it is flat; how the pulses swing at twice the line, and what duty the
+    largest of them takes."""
 
     v_in: float
     duty: float
@@ -74,6 +77,23 @@ class FrontEndNeed:
     turn_off: float
     leakage: float
     form: float = 1.0
+    swing: Pulsation = STILL
+    crest_duty: float = 0.0
+
+    @property
+    def heating(self) -> float:
+        """RMS over mean of all pulses."""
+        return self.form * self.swing.rms
+
+    @property
+    def crest(self) -> float:
+        """The largest current that is turned off, A."""
+        return self.turn_off + (self.swing.peak - 1) * self.pulse
+
+    @property
+    def off_rms(self) -> float:
+        """RMS of what is turned off over a line period, A: the energy of the leakage goes with its square."""
+        return math.sqrt(self.turn_off**2 + (self.swing.mean_square - 1) * self.pulse**2)
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,6 +101,7 @@ class FrontEndState:
     """What the stage does at a point: V, A, W, s, °C."""
 
     duty: float
+    crest_duty: float
     total_duty: float
     oscillator: float
     pulse: float
@@ -98,6 +119,25 @@ class FrontEndState:
     gate: float
     clamp_loss: float
     loss: float
+
+
+PACKAGE = {"TO-220": 12e-9, "TO-247": 15e-9, "D2PAK": 6e-9}
+"""Inductance of a package with its legs at their usual length, drain to source, H."""
+
+
+LIKELY_PACKAGE = PACKAGE["TO-220"]
+"""What proposals count on before the switches are chosen, H."""
+
+
+def lead_inductance(build: Any, shelf: Shelf, rules: Rules) -> float:
+    """Inductance of one half's loop beside the winding's leakage, H: leads and board as the rules have them, and the packages,
+    which lie in parallel."""
+    return rules.lead_inductance + package_inductance(shelf.find("mosfet|bipolar", build.switch)) / build.parallel
+
+
+def package_inductance(device: Any) -> float:
+    """Inductance of one package, H."""
+    return PACKAGE.get(device.package, PACKAGE["TO-220"])
 
 
 def steady_frequency(power: float) -> float:
@@ -129,13 +169,13 @@ def propose(
     model = LineFrontEndBuild if frequency < SLOWEST else FrontEndBuild
     air = brief.targets.ambient + rules.enclosure_rise
     switch, parallel = _choose_switches(
-        need, hardest, RESERVE * max(need.turn_off, warmest.turn_off), v_max, frequency, air, topology, pins, shelf,
+        need, hardest, RESERVE * max(need.crest, warmest.crest), v_max, frequency, air, topology, pins, shelf,
         rules)  # fmt: skip
     fields: dict[str, Any] = {"switch": switch.id, "parallel": parallel, "frequency": frequency,
                               "clamp": "none" if topology.clamped else "RCD"} | pins  # fmt: skip
     ceiling = switch.v_rating * (1 - rules.switch_voltage_margin) - v_max
     fields.setdefault("clamp_resistor", _clamp_resistor(hardest, max(ceiling, 1.05 * v_max), frequency))
-    level = clamps.clamp_level(V_r=warmest.v_in, L_lk=warmest.leakage, I=warmest.turn_off, f=2 * frequency,
+    level = clamps.clamp_level(V_r=warmest.v_in, L_lk=warmest.leakage, I=warmest.off_rms, f=2 * frequency,
                                R=fields["clamp_resistor"])  # fmt: skip
     burnt = clamps.clamp_heat(V_c=level, R=fields["clamp_resistor"])
     fields.setdefault("clamp_part", propose_resistor(shelf, rules, fields["clamp_resistor"], burnt, level))
@@ -153,7 +193,7 @@ def propose(
 def _clamp_resistor(need: FrontEndNeed, ceiling: float, frequency: float) -> float:
     """The largest preferred resistor that holds the clamp at or below `ceiling`, counted from the rail, V."""
     lift = max(ceiling * (ceiling - need.v_in), 1e-3)
-    energy_rate = need.leakage * (RESERVE * need.turn_off) ** 2 * frequency
+    energy_rate = need.leakage * (RESERVE * need.crest) ** 2 * frequency
     return min(1e6, max(1.0, at_most(min(1e6, max(1.0, lift / max(energy_rate, 1e-12))))))
 
 
@@ -164,7 +204,7 @@ def _choose_switches(
     parts = shelf.all(Mosfet)
     device = SimpleNamespace(**{name: values[:, None] for name, values in vars(shelf.columns(Mosfet)).items()})
     count = np.array([pins["parallel"]] if "parallel" in pins else range(1, MOST_PARALLEL + 1), dtype=float)
-    rms = need.form * book.switch_rms(I_pulse=need.pulse, D=need.duty)
+    rms = need.heating * book.switch_rms(I_pulse=need.pulse, D=need.duty)
     hot = book.hot_resistance(R_25=device.r_on, T_j=SEARCH_CELSIUS + KELVIN, exponent=device.r_exponent)
     conduction = book.conduction_loss(I_rms=rms, R_DS=hot) / count
     on = book.plateau_time(Q_sw=device.q_sw, I_gate=book.gate_on_current(
@@ -177,9 +217,9 @@ def _choose_switches(
     gate = count * book.gate_power(Q_g=device.q_g, V_drive=rules.gate_drive, f=frequency, n_sw=1)
     ceiling = device.v_rating * (1 - rules.switch_voltage_margin) - v_max
     resistor = np.maximum(ceiling * (ceiling - hardest.v_in), 1e-9) / (
-        hardest.leakage * hardest.turn_off**2 * frequency
+        hardest.leakage * hardest.crest**2 * frequency
     )
-    level = clamps.clamp_level(V_r=need.v_in, L_lk=need.leakage, I=need.turn_off, f=2 * frequency, R=resistor)
+    level = clamps.clamp_level(V_r=need.v_in, L_lk=need.leakage, I=need.off_rms, f=2 * frequency, R=resistor)
     clamping = 0.0 if topology.clamped else (level**2 + need.v_in**2) / resistor
     position = conduction + switching + capacitive + gate
     highest = (1 + RAIL_SPIKE if topology.clamped else 2.1) * v_max
@@ -188,7 +228,7 @@ def _choose_switches(
     hot_spot = each * (device.r_jc + rules.pad_resistance)
     load = peak * (1 + rules.sharing_imbalance) / count / device.i_rating
     # over a surge the chips ride on a sink that is as warm as before it
-    surged = hardest.form * book.switch_rms(I_pulse=hardest.pulse, D=hardest.duty)
+    surged = hardest.heating * book.switch_rms(I_pulse=hardest.pulse, D=hardest.duty)
     burst = conduction * (surged / rms) ** 2 + switching * hardest.turn_off / need.turn_off + capacitive
     ridden = burst / count * (1 + rules.sharing_imbalance) ** 2 * (device.r_jc + rules.pad_resistance)
     trouble = (
@@ -215,8 +255,8 @@ def assess(
     work, f, n, positions = ledger.work, build.frequency, build.parallel, topology.positions
     air = brief.targets.ambient + rules.enclosure_rise
     duty = max(need.duty, 1e-4)
-    rms = work("front_end.side_rms", book.switch_rms, I_pulse=need.form * need.pulse, D=duty)
-    share = work("front_end.device_peak", book.shared_current, I=need.turn_off, imbalance=rules.sharing_imbalance, n_par=n)
+    rms = work("front_end.side_rms", book.switch_rms, I_pulse=need.heating * need.pulse, D=duty)
+    share = work("front_end.device_peak", book.shared_current, I=need.crest, imbalance=rules.sharing_imbalance, n_par=n)
     if topology.clamped:
         resting = ledger.total("front_end.resting", {"input": need.v_in})
         spike = ledger.total("front_end.spike", {"stray inductance of the loop": RAIL_SPIKE * need.v_in})
@@ -247,7 +287,7 @@ def assess(
                exponent=device.r_exponent)  # fmt: skip
     conduction = positions * work("front_end.side_conduction", book.conduction_loss, I_rms=rms, R_DS=hot / n)
     return FrontEndState(
-        duty=need.duty, total_duty=2 * need.duty,
+        duty=need.duty, crest_duty=max(need.crest_duty, need.duty), total_duty=2 * need.duty,
         oscillator=work("front_end.oscillator", book.oscillator_frequency, f_s=f), pulse=need.pulse, side_rms=rms,
         device_peak=share, resting=resting, spike=spike, clamp_level=level,
         peak_voltage=work("front_end.peak_voltage", book.peak_switch_voltage, V_DS=resting, V_spike=spike),
@@ -267,12 +307,14 @@ def _spike(
 ) -> tuple[float, float, float]:  # fmt: skip
     """Spike above twice the input, V; clamp level from the rail, V; power burnt in the clamp, W."""
     if build.clamp == "none":
-        bare = ledger.work("front_end.spike", book.unclamped_spike, I=need.turn_off, L_lk=need.leakage,
+        bare = ledger.work("front_end.spike", book.unclamped_spike, I=need.crest, L_lk=need.leakage,
                            C_oss=device.c_oss * build.parallel)  # fmt: skip
         return bare, 0.0, 0.0
-    level = ledger.work("front_end.clamp_level", clamps.clamp_level, V_r=need.v_in, L_lk=need.leakage, I=need.turn_off,
-                        f=2 * build.frequency, R=build.clamp_resistor)  # fmt: skip
-    burnt = ledger.work("front_end.clamp_loss", clamps.clamp_heat, V_c=level, R=build.clamp_resistor)
+    asked = {"V_r": need.v_in, "L_lk": need.leakage, "f": 2 * build.frequency, "R": build.clamp_resistor}
+    # its capacitor follows the swing at twice the line: the level is that of the largest pulse, the heat that of all
+    level = ledger.work("front_end.clamp_level", clamps.clamp_level, I=need.crest, **asked)
+    warm = level if need.swing is STILL else clamps.clamp_level.work(asked | {"I": need.off_rms})
+    burnt = ledger.work("front_end.clamp_loss", clamps.clamp_heat, V_c=warm, R=build.clamp_resistor)
     spike = ledger.work("front_end.spike", clamps.clamp_excess, V_c=level, V_r=need.v_in)
     return spike, level, burnt
 

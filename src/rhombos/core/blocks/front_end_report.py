@@ -58,7 +58,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
                             rules.switch_current_margin, over=STEADY)  # fmt: skip
     slow = build.frequency < SLOWEST
     held = how is not None and how.choke
-    duty = None if not held else sheet.limited("duty", "D", "Duty of one switch, flat battery", "1", 0.5,
+    duty = None if not held else sheet.limited("crest_duty", "D", "Duty of one switch, flat battery", "1", 0.5,
                                            1 - rules.duty_limit / 0.5, over=("flat",))  # fmt: skip
     junction = sheet.limited("junction", "T_j", "Junction, hottest", "degC", device.t_j_max,
                              1 - rules.junction_limit / device.t_j_max, over=STEADY)  # fmt: skip
@@ -126,7 +126,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
                    "A higher battery voltage halves the current each time it doubles; match the parts otherwise.",
                    figure="parallel")  # fmt: skip
     title, cause, remedy = WALKS[topology.name]
-    sheet.find("imbalance", "note", title, cause, remedy, figure="duty")
+    sheet.find("imbalance", "note", title, cause, remedy, figure="crest_duty" if duty else "duty")
     return sheet.close(
         short(build.frequency, "Hz"), REMARKS[topology.name], power_in, power_in - now.loss,
         {"topology": topology.name, "switch": device.label, "parallel": f"{build.parallel} each",
@@ -170,7 +170,7 @@ def _duty_findings(sheet: Sheet, worst: Any) -> None:
     more: tuple[tuple[str, dict[str, PinValue]], ...] = (
         ("Let the proposal choose the turns",
          {"transformer.primary_turns": None, "transformer.secondary_turns": None}),)  # fmt: skip
-    surge = sheet.states["surge_flat"].duty
+    surge = sheet.states["surge_flat"].crest_duty
     if worst.value > DUTY_REACH:
         sheet.find("duty", "stop", "The link cannot be held on a flat battery",
                    f"It would take a duty of {fmt(worst.value, '1')} a side at full power; two switches in turn can give "
@@ -183,5 +183,5 @@ def _duty_findings(sheet: Sheet, worst: Any) -> None:
     if surge > DUTY_REACH >= worst.value:
         sheet.find("surge_sags", "watch", "The surge sags on a flat battery",
                    f"The surge would take a duty of {fmt(surge, '1')} a side: the link falls below its set-point until "
-                   "the surge is over.", "More secondary turns, or start motors on a charged battery.", figure="duty",
+                   "the surge is over.", "More secondary turns, or start motors on a charged battery.", figure="crest_duty",
                    cures=())  # fmt: skip

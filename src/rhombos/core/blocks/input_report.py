@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from rhombos.core.blocks.input_stage import (
-    CABLE_DENSITY,
     OPEN,
     SERIES,
     SHUNT,
     WIRE_WITHSTAND,
+    MOST_CABLE,
+    MOST_RUNS,
     InputStageBuild,
     InputState,
     can_voltage,
@@ -30,11 +31,15 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     rules, shelf = sheet.rules, sheet.shelf
     fuse, can = shelf.get(Fuse, build.fuse), shelf.get(Capacitor, build.capacitor)
     _, _, full = brief.source.volts
-    fault = float(book.fault_current(E=full, R_s=brief.source.internal_resistance))
+    fault = float(book.fault_current(E=full, R_s=brief.source.lowest_resistance))
+    fuses = shelf.all(Fuse)
     sheet.choice("fuse", "F_1", "Battery fuse")
     load = sheet.limited("fuse_load", "I", "Fuse current, flat battery", "A", fuse.i_rating,
                          1 - 1 / rules.fuse_factor, over=("flat",))  # fmt: skip
     sheet.choice("cable", "A", "Cable section")
+    sheet.choice("runs", "n_A", "Cables in parallel, each pole")
+    cabled = sheet.fixed("fuse_rated", "I_F", "Fuse rating, on this cable", fuse.i_rating, "A", sheet.now.ampacity, 0.0,
+                         "hottest room")  # fmt: skip
     drop = sheet.limited("drop_share", r"\Delta V/V", "Drop before the stage", "%", rules.cable_drop * 1.5,
                          1 / 3, over=("flat",))  # fmt: skip
     sheet.choice("capacitor", "C_{in}", "Input capacitor")
@@ -48,7 +53,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     sheet.result("loss", "P", "Loss, cable to capacitors", "W")
     sheet.choice("connector", "", "Connectors, rated")
     plugs = sheet.limited("fuse_load", "I_{con}", "Current of the connectors", "A", build.connector, over=("flat",))
-    cable = float(book.cable_withstand(k_wire=WIRE_WITHSTAND, A_cu=build.cable))
+    cable = float(book.cable_withstand(k_wire=WIRE_WITHSTAND, A_cu=build.cable * build.runs))
     melts = sheet.fixed("fuse_i2t", "I^2t", "Let through before the fuse opens", fuse.i2t, "A^2*s", cable, 0.0, "a dead short")
     sheet.choice("reverse", "", "Reverse polarity")
     if build.reverse == SHUNT:
@@ -66,26 +71,49 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
                    f"A dead short draws up to {fmt(fault, 'A', 2)} from the cells alone; this fuse breaks "
                    f"{short(fuse.breaking, 'A')}.",
                    "Fit a fuse of higher breaking capacity, and keep the cable before it as short as possible.",
-                   figure="fuse", cures=(("Let the proposal choose the fuse", {"input_stage.fuse": None}),))  # fmt: skip
+                   figure="fuse", cures=(("Let the proposal choose the fuse", {"input_stage.fuse": None}),),
+                   unavoidable=f"no fuse on the shelf breaks more than {short(max(f.breaking for f in fuses), 'A')}"
+                   if fuse.breaking == max(f.breaking for f in fuses) else None)  # fmt: skip
     if load.severity:
         sheet.find("fuse_small", load.severity, "The fuse is too small for the flat battery",
                    f"{fmt(load.value, 'A')} flows at full power on a flat battery; {short(fuse.i_rating, 'A')} leaves less "
                    f"than the rules' factor of {rules.fuse_factor:g}, so it will age and open.",
                    "Fit a larger fuse, with a cable to match.", worst=load,
-                   cures=(("Let the proposal choose the fuse", {"input_stage.fuse": None}),))  # fmt: skip
-    if fuse.i_rating / build.cable > 1.6 * CABLE_DENSITY:
+                   cures=(("Let the proposal choose fuse and cable", {"input_stage.fuse": None, "input_stage.cable": None,
+                                                                      "input_stage.runs": None}),),
+                   unavoidable=f"no fuse on the shelf that breaks {fmt(fault, 'A', 2)} is larger" if fuse.i_rating == max(
+                       (f.i_rating for f in fuses if f.breaking >= min(fault, fuse.breaking)), default=0.0) else None)  # fmt: skip
+    if cabled.severity:
+        many = f"{build.runs} × " if build.runs > 1 else ""
         sheet.find("cable_unprotected", "stop", "The fuse does not protect the cable",
-                   f"A {short(fuse.i_rating, 'A')} fuse lets {short(build.cable, 'm^2')} run at "
-                   f"{fmt(fuse.i_rating / build.cable, 'A/m^2', 2)} for ever; the insulation burns first.",
-                   "Use a heavier cable; local codes decide its section.", figure="cable",
-                   cures=(("Let the proposal choose the cable", {"input_stage.cable": None}),))  # fmt: skip
+                   f"A {short(fuse.i_rating, 'A')} fuse on {many}{short(build.cable, 'm^2')}, which carry "
+                   f"{fmt(sheet.now.ampacity, 'A')} for ever in a room of {short(brief.targets.ambient, 'degC')}: the insulation "
+                   "burns first.", "Use a heavier cable, or a smaller fuse; local codes decide the section.", worst=cabled,
+                   cures=(("Let the proposal choose the cable", {"input_stage.cable": None, "input_stage.runs": None}),
+                          ("Let the proposal choose fuse and cable", {
+                              "input_stage.fuse": None, "input_stage.cable": None, "input_stage.runs": None})),
+                   unavoidable="no section and number of cables on the list carries this fuse's rating" if build.cable
+                   >= MOST_CABLE and build.runs == MOST_RUNS else None)  # fmt: skip
+    if now_rise := sheet.now.rise:
+        risen = sheet.limited("rise", r"\Delta V_L", "Rise of the bank when the leads' current stops", "V",
+                              2 * rules.bank_rise * brief.source.volts[0], 0.5)  # fmt: skip
+        if risen.severity and now_rise:
+            sheet.find("rise", "fix" if risen.severity == "stop" else "watch", "Input bank too small for the leads",
+                       f"{fmt(risen.value, 'V')} above the battery each time the stage stops its current at once: the switches "
+                       "and the control supply see it.", "More capacitance at the stage, or shorter leads twisted together.",
+                       worst=risen, cures=(("Let the proposal choose the cans", {
+                           "input_stage.count": None, "input_stage.capacitor": None}),))  # fmt: skip
     if drop.severity:
         severity: Severity = "fix" if drop.severity == "stop" else "watch"
         sheet.find("cable_drop", severity, "Much is lost before the front end",
                    f"{fmt(drop.value, '%', 2)} of the battery voltage drops in cable, fuse and contacts at full power; "
                    f"the rules allow {fmt(rules.cable_drop, '%', 2)}.",
                    "Shorten or thicken the cable; at several hundred amperes choose a higher battery voltage instead.",
-                   worst=drop)  # fmt: skip
+                   worst=drop, cures=(("Let the proposal choose the cable", {
+                       "input_stage.cable": None, "input_stage.runs": None}),),
+                   unavoidable="fuse and contacts alone drop more than half of what the rules allow" if (
+                       fuse.resistance + rules.contact_resistance) * sheet.states["flat"].fuse_load
+                   > 0.5 * rules.cable_drop * brief.source.volts[0] else None)  # fmt: skip
     if ripple.severity:
         sheet.find("ripple", ripple.severity, "Input capacitors carry too much ripple",
                    f"{fmt(ripple.value, 'A')} in each can of {short(can.i_ripple, 'A')}: it dries out in months.",
@@ -101,7 +129,8 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     return sheet.close(
         f"fuse {short(fuse.i_rating, 'A')}", "the fuse protects cable and house from fire, not the transistors", power_in,
         power_in - now.loss,
-        {"fuse": f"{short(fuse.i_rating, 'A')} {short(fuse.v_dc, 'V')} DC", "cable": short(build.cable, "m^2"),
+        {"fuse": f"{short(fuse.i_rating, 'A')} {short(fuse.v_dc, 'V')} DC",
+         "cable": (f"{build.runs} × " if build.runs > 1 else "") + short(build.cable, "m^2"),
          "capacitor": can.label, "count": f"{build.count} in parallel" + (", two banks in series" if build.banks == 2 else ""),
          "ripple": fmt(now.ripple, "A")})  # fmt: skip
 

@@ -12,7 +12,7 @@ from rhombos.core.blocks.base import Build, by_route, options, part, remembered
 from rhombos.core.book import source as book
 from rhombos.core.brief import Brief
 from rhombos.core.inventory import Item, fitted
-from rhombos.core.ledger import Ledger
+from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.winding import copper_resistivity
 from rhombos.core.parts import Capacitor, Fuse, Shelf
 from rhombos.core.rules import Rules
@@ -22,12 +22,12 @@ KEY, TITLE = "input_stage", "Input"
 CABLES = (1.5, 2.5, 4, 6, 10, 16, 25, 35, 50, 70, 95, 120, 150, 185, 240)
 """Standard conductor sections (IEC 60228), mm²."""
 CABLE_CELSIUS = 60.0
-CABLE_DENSITY = 6e6
-"""Highest current density of a short battery cable in free air, A/m²."""
-MOST_CABLE = 240e-6
+MOST_CABLE, MOST_RUNS = 240e-6, 4
+LOOP = 1.2e-6
+"""Inductance of a metre of cable, there and back, H: two leads side by side."""
 RESERVE = 1.02
 """What the next round of settling may still add to a current."""
-MOST_CANS = 24
+MOST_CANS = 16
 BANK_IMBALANCE = 0.15
 """How much more than its share one of two capacitor banks in series may carry: their tolerance and leakage."""
 CAN_PLACE = 0.45
@@ -43,6 +43,8 @@ OUTLASTS = 2.0
 """What the shunt diode stands over what the fuse lets through."""
 SERIES_DROP = 5e-3
 """Share of the lowest battery that a series switch may drop."""
+MOST_LIFE = 15 * 365.25 * 86400.0
+"""What a can may be trusted to, s, however cool: its seal ages too."""
 LIFE, RATED_CORE, CORE_RISE = 5000 * 3600.0, 105.0, 8.0
 """Life of the cans at their rated temperature, s and °C, and how much warmer than the air their rated ripple makes them, K."""
 
@@ -52,6 +54,7 @@ class InputStageBuild(Build):
 
     fuse: str = part("fuse", "Battery fuse")
     cable: SquareMetre = Field(ge=0.5e-6, le=400e-6, title="Cable section")
+    runs: int = Field(1, ge=1, le=MOST_RUNS, title="Cables in parallel, each pole")
     capacitor: str = part("capacitor", "Input capacitor")
     count: int = Field(ge=1, le=60, title="Input capacitors in parallel")
     banks: int = by_route("Banks in series")
@@ -64,13 +67,16 @@ class InputStageBuild(Build):
 @dataclass(frozen=True, slots=True)
 class InputNeed:
     """Mean current, A; duty of the pulses that the bank sees, or the ripple current it carries, A; mean square over squared
-    mean of what the cable carries, where the bank cannot smooth it; RMS over mean of a pulse."""
+    mean of what the cable carries, where the bank cannot smooth it; RMS over mean of a pulse; peak over mean of what the cable
+    carries; current that the stage stops at once, A, where no choke keeps it flowing."""
 
     current: float
     duty: float
     ripple: float | None = None
     pulsation: float = 1.0
     form: float = 1.0
+    crest: float = 1.0
+    interrupted: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,6 +95,8 @@ class InputState:
     control: float
     fuse_load: float
     life: float
+    ampacity: float
+    rise: float
     loss: float
 
 
@@ -96,7 +104,7 @@ def resistance(build: InputStageBuild, brief: Brief, shelf: Shelf, rules: Rules)
     """Cable, fuse and contacts together, Ω."""
     cable = book.cable_resistance(
         rho=copper_resistivity(CABLE_CELSIUS), length=brief.source.cable_length, A_cu=build.cable)  # fmt: skip
-    return float(cable) + shelf.get(Fuse, build.fuse).resistance + contacts(build, rules)
+    return float(cable) / build.runs + shelf.get(Fuse, build.fuse).resistance + contacts(build, rules)
 
 
 def contacts(build: InputStageBuild, rules: Rules) -> float:
@@ -109,13 +117,22 @@ def can_voltage(full: float, banks: int) -> float:
     return full if banks == 1 else full / banks * (1 + BANK_IMBALANCE)
 
 
+def ampacity(section: float, runs: int, brief: Brief, rules: Rules, ledger: Ledger = SILENT) -> float:
+    """What the cable may carry for ever in the hottest room, A; nothing where the room is hotter than its insulation stands."""
+    room, most = brief.targets.ambient + 273.15, rules.cable_insulation + 273.15
+    if room >= most:
+        return 0.0
+    return ledger.work("input_stage.ampacity", book.cable_ampacity, A_cu=section, n_runs=runs, k_bundle=rules.cable_bundling,
+                       T_ins=most, T_a=room)  # fmt: skip
+
+
 @remembered
 def propose(
-    brief: Brief, current: float, ripple: float, pins: dict[str, Any], shelf: Shelf, rules: Rules
+    brief: Brief, current: float, ripple: float, pins: dict[str, Any], shelf: Shelf, rules: Rules, interrupted: float = 0.0
 ) -> InputStageBuild:  # fmt: skip
-    """Fuse, cable and cans for the largest continuous current and its ripple, A."""
+    """Fuse, cable and cans for the largest continuous current, RMS, its ripple, and what the stage stops at once, A."""
     empty, _, full = brief.source.volts
-    fault = book.fault_current(E=full, R_s=brief.source.internal_resistance)
+    fault = book.fault_current(E=full, R_s=brief.source.lowest_resistance)
     if "fuse" not in pins:
         rated = book.fuse_rating(k_fuse=rules.fuse_factor, I=current * RESERVE)
         safe = [f for f in shelf.all(Fuse) if f.v_dc >= full and f.breaking >= fault]
@@ -125,13 +142,13 @@ def propose(
         pins = pins | {"fuse": (min(able, key=lambda f: (f.i_rating, f.speed != "slow", f.price, f.id)) if able
                                 else max(pool, key=lambda f: (f.i_rating, f.id))).id}  # fmt: skip
     if "cable" not in pins:
-        allowed = rules.cable_drop * empty
-        drop_area = copper_resistivity(CABLE_CELSIUS) * 2 * brief.source.cable_length * current / allowed
-        fuse = shelf.get(Fuse, pins["fuse"]).i_rating
-        wanted = max(drop_area, fuse / CABLE_DENSITY)
-        pins = pins | {"cable": next((float(f"{a}e-6") for a in CABLES if a * 1e-6 >= wanted), MOST_CABLE)}
+        pins = pins | _cable(current, empty, shelf.get(Fuse, pins["fuse"]), pins, brief, shelf, rules)
     if "capacitor" not in pins or "count" not in pins:
-        pins = pins | _cans(full, ripple, pins, shelf, rules)
+        least = 0.0
+        if interrupted > 0:
+            least = book.lead_bank.work({
+                "L": LOOP * brief.source.cable_length, "I": interrupted, "dV": rules.bank_rise * empty})  # fmt: skip
+        pins = pins | _cans(full, ripple, least, pins, shelf, rules)
     fuse_part = shelf.get(Fuse, pins["fuse"])
     return InputStageBuild.within({
         "reverse": SHUNT, "reverse_i2t": float(f"{OUTLASTS * 1.05 * fuse_part.i2t:.2g}"),
@@ -139,7 +156,25 @@ def propose(
         "connector": float(next((c for c in CONNECTORS if c >= fuse_part.i_rating), CONNECTORS[-1])), **pins})  # fmt: skip
 
 
-def _cans(full: float, ripple: float, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> dict[str, Any]:
+def _cable(
+    current: float, empty: float, fuse: Fuse, pins: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules
+) -> dict[str, Any]:  # fmt: skip
+    """The thinnest cable, or the fewest of the thickest, that the fuse protects, that stands a dead short until the fuse has
+    opened, and that drops no more than the rules allow beside fuse and contacts."""
+    beside = fuse.resistance + rules.contact_resistance
+    left = max(rules.cable_drop * empty / (current * RESERVE) - beside, 0.2 * rules.cable_drop * empty / current)
+    area = copper_resistivity(CABLE_CELSIUS) * 2 * brief.source.cable_length / left
+    for runs in [int(pins["runs"])] if "runs" in pins else range(1, MOST_RUNS + 1):
+        for section in (float(f"{a}e-6") for a in CABLES):
+            whole = section * runs
+            if (whole >= area and ampacity(section, runs, brief, rules) >= fuse.i_rating
+                    and book.cable_withstand.work({"k_wire": WIRE_WITHSTAND, "A_cu": whole}) >= fuse.i2t):  # fmt: skip
+                return {"cable": section, "runs": runs}
+    return {"cable": MOST_CABLE, "runs": int(pins.get("runs", MOST_RUNS))}
+
+
+def _cans(full: float, ripple: float, least: float, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> dict[str, Any]:
+    """Cans that stand the voltage, carry the ripple, A, and make at least a capacitance, F."""
     best: tuple[float, str, int] | None = None
     wanted = can_voltage(full, pins["banks"]) / (1 - rules.input_capacitor_margin)
     for can in shelf.all(Capacitor):
@@ -147,7 +182,8 @@ def _cans(full: float, ripple: float, pins: dict[str, Any], shelf: Shelf, rules:
             continue
         if "capacitor" not in pins and can.v_rating < wanted:
             continue
-        count = int(pins.get("count", max(2, math.ceil(ripple * RESERVE / (can.i_ripple * (1 - rules.ripple_current_margin))))))
+        carried = math.ceil(ripple * RESERVE / (can.i_ripple * (1 - rules.ripple_current_margin)))
+        count = int(pins.get("count", max(2, carried, math.ceil(RESERVE * least / can.c))))
         short_of = max(0, count - MOST_CANS) * 10
         key = (count * (can.price + CAN_PLACE) + short_of, can.id, count)
         best = key if best is None or key < best else best
@@ -165,6 +201,7 @@ def assess(
     cable = ledger.work(
         "input_stage.cable_resistance", book.cable_resistance, rho=copper_resistivity(CABLE_CELSIUS),
         length=brief.source.cable_length, A_cu=build.cable)  # fmt: skip
+    cable = ledger.total("input_stage.cables", {"each": cable / build.runs})
     drop = ledger.work(
         "input_stage.drop", book.ohmic_drop, I=need.current,
         R=(cable + fuse.resistance + contacts(build, rules)) * need.pulsation,
@@ -177,17 +214,21 @@ def assess(
     if need.ripple is not None:
         ripple = need.ripple
     elif need.form == 1.0:
-        ripple = ledger.work("input_stage.ripple", book.pulsed_input_ripple, I_in=need.current, D_tot=share)
+        ripple = ledger.work("input_stage.ripple", book.pulsed_input_ripple, I_in=rms, D_tot=share)
     else:
-        ripple = ledger.work("input_stage.ripple", book.shaped_ripple, I=need.current, form=need.form, D_tot=share)
+        ripple = ledger.work("input_stage.ripple", book.shaped_ripple, I=rms, form=need.form, D_tot=share)
     each = ripple / build.count
     capacitors = ledger.work(
         "input_stage.capacitor_loss", book.ohmic_loss, I_rms=ripple, R=build.banks * can.esr / build.count)  # fmt: skip
     core = brief.targets.ambient + rules.enclosure_rise + CORE_RISE * (each / can.i_ripple) ** 2
-    life = ledger.work("input_stage.life", book.can_life, t_life_0=LIFE, T_cap=core + 273.15, T_cap_0=RATED_CORE + 273.15)
+    life = min(MOST_LIFE, book.can_life.work({"t_life_0": LIFE, "T_cap": core + 273.15, "T_cap_0": RATED_CORE + 273.15}))
+    rise = 0.0
+    if need.interrupted > 0:
+        rise = ledger.work("input_stage.rise", book.lead_rise, I=need.interrupted, L=LOOP * brief.source.cable_length,
+                           C=build.count * can.c / build.banks)  # fmt: skip
     return InputState(
         cable, drop, drop / max(terminal, 1e-9), cable_loss, fuse_loss, touched, ripple, each, capacitors,
-        rules.control_power, rms, life,
+        rules.control_power, rms, life, ampacity(build.cable, build.runs, brief, rules, ledger), rise,
         loss=ledger.total("input_stage.loss", {
             "cable": cable_loss, "fuse": fuse_loss, "contacts": touched, "input capacitors": capacitors,
             "control supply": rules.control_power}))  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -29,6 +29,7 @@ from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import Diode, HeatSink, Resistor, Shelf
 from rhombos.core.preferred import E12, at_least, nearest
+from rhombos.core.pulsation import STILL, Pulsation
 from rhombos.core.ring import step_overshoot
 from rhombos.core.rules import Rules
 from rhombos.core.topology import RECTIFIERS, Rectifying
@@ -60,7 +61,7 @@ class RectifierNeed:
     """Secondary voltage while power flows, and its highest; link voltage, V; mean output current, A; total duty; one
     switch's frequency, Hz; leakage seen from the secondary, H; turns ratio; temperature the choke is taken to have, °C;
     resistance that a pulse meets, seen from the secondary, Ω, and the bleeder, the one load that never goes, Ω (without a
-    choke)."""
+    choke); how the current swings at twice the line."""
 
     v_sec: float
     v_sec_max: float
@@ -73,6 +74,7 @@ class RectifierNeed:
     choke_celsius: float = 80.0
     resistance: float = 0.0
     bleeder: float = math.inf
+    swing: Pulsation = STILL
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,7 +125,7 @@ def propose(
     fields: dict[str, Any] = {"circuit": "bridge"} | pins
     how = RECTIFIERS[fields["circuit"]]
     damped = fields.get("damper", "RC") == "RC"
-    diode = _choose_diode(need, how, damped, fields, shelf, rules)
+    diode = _choose_diode(need, how, damped, brief, fields, shelf, rules)
     fields["diode"] = diode.id
     stray = stray_capacitance(diode)
     capacitor = fields.setdefault("damper_capacitor", at_least(max(1e-12, DAMPER_RATIO * stray), E12))
@@ -139,19 +141,19 @@ def propose(
         fields["inductance"] = float(f"{min(1.0, max(1e-6, float(wanted))):.2g}")
     ripple = need.v_link * (1 - min(1.0, need.v_link / need.v_sec_max)) / (fields["inductance"] * 2 * need.frequency)
     air = brief.targets.ambient + rules.enclosure_rise
-    wanted_choke = ChokeNeed(fields["inductance"], 1.02 * surge_current + ripple / 2, need.current, ripple,
+    wanted_choke = ChokeNeed(fields["inductance"], 1.02 * surge_current + ripple / 2, need.current * need.swing.rms, ripple,
                              ripple / math.sqrt(12), 2 * need.frequency, air)  # fmt: skip
     fields = wind(wanted_choke, fields, shelf, rules)
     if "sink" not in fields or "fan" not in fields:
         draft = RectifierBuild.within({"sink": shelf.all_ids("heat_sink")[0], "fan": False} | fields)
-        state = assess(need, draft, brief, shelf, rules, SILENT)
+        state = assess(replace(need, v_sec=need.v_sec_max), draft, brief, shelf, rules, SILENT)
         sink, fan = propose_sink(shelf, rules, state.conduction + state.recovery)
         fields = {"sink": sink, "fan": fan} | fields
     return RectifierBuild.within(fields)
 
 
 def _choose_diode(
-    need: RectifierNeed, how: Rectifying, damped: bool, pins: dict[str, Any], shelf: Shelf, rules: Rules
+    need: RectifierNeed, how: Rectifying, damped: bool, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
 ) -> Diode:  # fmt: skip
     parts = shelf.all(Diode)
     if "diode" in pins:
@@ -159,21 +161,22 @@ def _choose_diode(
     diode = shelf.columns(Diode)
     average = float(book.diode_average(I_out=how.gain * need.current))
     if how.choke:
-        rms, pulse = book.diode_rms(I_out=need.current), need.current
+        rms, pulse = book.diode_rms(I_out=need.current * need.swing.rms), need.current
     else:  # one time constant: between a flat pulse and a ramp
         pulse = book.charging_pulse(gain_r=how.gain, I_out=need.current, D=need.duty / 2)
-        rms = 1.08 * stage.switch_rms(I_pulse=pulse, D=need.duty / 2)
+        rms = 1.08 * need.swing.rms * stage.switch_rms(I_pulse=pulse, D=need.duty / 2)
     conduction = book.diode_conduction(V_0=diode.v_0, I_avg=average, r=diode.r, I_rms=rms)
-    recovery = book.diode_recovery(V=how.reverse * need.v_sec, Q_rr=recovered_charge(diode, pulse), f=need.frequency)
+    recovery = book.diode_recovery(V=how.reverse * need.v_sec_max, Q_rr=recovered_charge(diode, pulse), f=need.frequency)
     overshoot = step_overshoot(DAMPER_RATIO if damped else 0.0)
     damper = DAMPER_RATIO * (2 * diode.c_j + WINDING_CAPACITANCE) * need.v_sec**2 * 2 * need.frequency
-    peak = need.v_sec_max * (how.reverse if how.gain == 2 else how.reverse + overshoot - 1)
+    peak = need.v_sec_max * how.reverse * (1 if how.gain == 2 else overshoot)
     share = book.recovery_share(t_rr=diode.t_rr, f=need.frequency)
+    allowed = rules.junction_limit - brief.targets.ambient - rules.enclosure_rise - rules.sink_rise
     trouble = (
         np.maximum(0, peak / (diode.v_rating * (1 - rules.diode_voltage_margin)) - 1)
         + np.maximum(0, average / (diode.i_rating * (1 - rules.diode_current_margin)) - 1)
         + np.maximum(0, share / rules.recovery_share - 1)
-        + np.maximum(0, (conduction + recovery) * (diode.r_jc + rules.pad_resistance) / 40 - 1)
+        + np.maximum(0, (conduction + recovery) * (diode.r_jc + rules.pad_resistance) / allowed - 1)
     )  # fmt: skip
     score = how.diodes * (diode.price + rules.watt_worth * (conduction + recovery)) + rules.watt_worth * damper * damped
     return parts[int(np.argmin(np.where(trouble > 0, 1e6 * (1 + trouble), score)))]
@@ -188,7 +191,7 @@ def assess(
     air = brief.targets.ambient + rules.enclosure_rise
     stray = stray_capacitance(diode)
     overshoot = _overshoot(need, build, stray)
-    ring = 0.0 if how.gain == 2 else need.v_sec * (overshoot - 1)
+    ring = 0.0 if how.gain == 2 else how.reverse * need.v_sec * (overshoot - 1)  # it steps from all that the diode blocks
     flow = _choked(need, build, how, ledger) if how.choke else _charging(need, diode, how, overshoot, ledger)
     if how.gain == 2:
         reverse = work("rectifier.reverse", book.doubler_reverse, V_out=max(flow.link, 1e-6))
@@ -255,12 +258,12 @@ def _choked(need: RectifierNeed, build: RectifierBuild, how: Rectifying, ledger:
     """A choke holds the current nearly still, and the duty holds the link."""
     ripple = ledger.work("rectifier.ripple", book.choke_ripple, V_sec=max(need.v_sec, need.v_link), V_out=need.v_link,
                          D_tot=min(1.0, max(need.duty, 1e-4)), L=build.inductance, f_s=need.frequency)  # fmt: skip
-    rms = ledger.work("rectifier.diode_rms", book.diode_rms, I_out=need.current)
+    rms = ledger.work("rectifier.diode_rms", book.diode_rms, I_out=need.current * need.swing.rms)
+    crest = need.current * need.swing.peak
     duty, winding = min(0.5, max(need.duty / 2, 1e-4)), need.current
     if how.halves == 2:
         winding = ledger.work("rectifier.half_rms", book.freewheeling_rms, I_out=need.current, D=duty) / math.sqrt(duty)
-    return _Flow(need.current, need.current + ripple / 2, winding, 1.0, rms, need.current - ripple / 2, ripple, ripple,
-    need.v_link,
+    return _Flow(need.current, crest + ripple / 2, winding, 1.0, rms, need.current - ripple / 2, ripple, ripple, need.v_link,
                  need.v_link)  # fmt: skip
 
 
@@ -281,7 +284,8 @@ def _charging(need: RectifierNeed, diode: Diode, how: Rectifying, overshoot: flo
     climb = how.gain * work("rectifier.climb", book.unloaded_link, V_sec=need.v_sec, f_s=f, C_par=stray_capacitance(diode),
                             R=min(need.bleeder, 1e9) / how.gain)  # fmt: skip
     return _Flow(
-        pulse, peak, pulse, form, form * work("rectifier.diode_rms", stage.switch_rms, I_pulse=pulse, D=duty), pulse, 0.0,
+        pulse, peak * need.swing.peak, pulse, form,
+        form * need.swing.rms * work("rectifier.diode_rms", stage.switch_rms, I_pulse=pulse, D=duty), pulse, 0.0,
         math.sqrt(12) * heating, link, max(link, min(climb, how.gain * overshoot * need.v_sec)),
         lost)  # fmt: skip
 
@@ -304,7 +308,8 @@ NO_CHOKE = _Choke(0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
 def _choke(need: RectifierNeed, build: RectifierBuild, flow: _Flow, air: float, shelf: Shelf, ledger: Ledger) -> _Choke:
     made = choke_of(build, shelf)
     ripple_rms = ledger.work("rectifier.ripple_rms", link.triangle_rms, dI=flow.ripple)
-    asked = ChokeNeed(build.inductance, flow.peak, need.current, flow.ripple, ripple_rms, 2 * need.frequency, air)
+    asked = ChokeNeed(build.inductance, flow.peak, need.current * need.swing.rms, flow.ripple, ripple_rms, 2 * need.frequency,
+                      air)  # fmt: skip
     lost = choke_loss(made, asked, need.choke_celsius, min(1.0, max(need.duty, 1e-4)), 1.0, ledger, "rectifier")
     return _Choke(
         flux=ledger.work("rectifier.choke_flux", wound.choke_flux, L=build.inductance, I_pk=flow.peak, N=build.turns,

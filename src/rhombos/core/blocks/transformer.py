@@ -76,7 +76,8 @@ class TransformerBuild(Build):
 @dataclass(frozen=True, slots=True)
 class WorkingPoint:
     """Voltage across one half while its switch is on, V; duty; pulses, mean, A; the worst volts and duty for the flux; the
-    temperature it is taken to have, °C; RMS over mean of a pulse: 1 where a choke keeps it flat."""
+    temperature it is taken to have, °C; RMS over mean of the pulses; whether a choke keeps each flat;
+    all leakage in the path of a half, leads too, H."""
 
     v_half: float
     duty: float
@@ -87,6 +88,8 @@ class WorkingPoint:
     d_max: float
     celsius: float
     form: float = 1.0
+    flat: bool = True
+    leakage: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -173,9 +176,9 @@ def assess(
     work("transformer.core", book.core_loss, p_v=density * temperature_factor(t.grade, celsius), V_e=n * t.stack.v_e)
     work("transformer.rise", book.temperature_rise, P_loss=hottest, A_s=t.stack.surface)
     leaking = work("transformer.leakage", book.leakage, **t.leakage_inputs)
-    # a pulse that a choke keeps flat must first reverse the leakage's current; one that rises from zero need not
-    eaten = work("transformer.leakage_duty", stage.leakage_duty_loss, L_lk=leaking / n + rules.lead_inductance,
-                 I=at.primary_pulse, f_s=f, V=max(at.v_half, 1e-6)) if at.form == 1.0 else 0.0  # fmt: skip
+    # a pulse that a choke keeps flat must first rise through the leakage; one that rises all its time need not
+    eaten = work("transformer.leakage_duty", stage.leakage_duty_loss, L_lk=at.leakage,
+                 I=at.primary_pulse, f_s=f, V=max(at.v_half, 1e-6)) if at.flat else 0.0  # fmt: skip
     ledger.total("transformer.temperature", {"air in the case": air, "rise": reached - air})
     swing = work("transformer.magnetising", book.magnetising_current, V=at.v_half, D=duty, L=magnetising, f_s=f)
     return TransformerState(

@@ -29,3 +29,6 @@ stage_gain = _relation(
 esr_zero = _relation(
     "esr_zero", f_z, 1 / (2 * sp.pi * ESR * C), title="Zero of the capacitor's series resistance",
     holds="above it the bank is a resistance", source=LOOP)
+slope_compensation = _relation(
+    "slope_compensation", m_slope, V_out / (2 * L), title="Slope compensation of a current-programmed choke, least",
+    holds="half the falling slope; needed where power flows more than half the time", source=LOOP)

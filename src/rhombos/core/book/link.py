@@ -18,10 +18,12 @@ link_ripple = _relation(
     title="Link ripple at twice the output frequency, peak to peak",
     holds="single-phase output, constant power from the front end, ripple small", source="energy pulsation at 2f")
 stepped_ripple = _relation(
-    "stepped_ripple", dV, I_in * (1 - fraction) / (2 * f_line * C),
-    title="Link ripple under a three-level wave, peak to peak",
-    holds="a steady current comes in, the bridge draws during a fraction of the time, twice a line period",
-    source="charge balance over half a line period")
+    "stepped_ripple", dV, kept * k_swing * I_in / (4 * sp.pi * f_line * C),
+    title="Link ripple under a stepped wave, peak to peak",
+    holds="kept is 1 where a steady current comes in; k_swing from the wave and its load", source="charge of the bank at 2f, 4f, …")
+stepped_current = _relation(
+    "stepped_current", I_c, kept * k_heat * I_in, title="Link capacitor current under a stepped wave, RMS",
+    holds="kept is 1 where a steady current comes in; k_heat from the wave and its load", source="definition of RMS")
 link_ripple_current = _relation(
     "link_ripple_current", I_c, S / (sp.sqrt(2) * V_dc),
     title="Link capacitor current at twice the output frequency, RMS", holds="single-phase output", source=TEXT)
@@ -57,3 +59,35 @@ link_switching_current = _relation(
     title="Link capacitor current at switching frequency, RMS",
     holds="single-phase bridge, unipolar sine PWM, smooth output current; the twice-line part is counted apart",
     source="RMS of the bridge's input current less its mean and its 2f part")
+
+PULSATION = "phasor of the output's power at twice its frequency, through the impedances before and after the bank"
+
+passed_open = _relation(
+    "passed_open", passed, 1 / sp.sqrt((1 - (4 * sp.pi * f_line) ** 2 * L * C) ** 2 + (4 * sp.pi * f_line * R * C) ** 2),
+    title="Pulsation that reaches the source where no loop holds the link",
+    holds="R and L lie between the source and the bank; above one near their resonance", source=PULSATION)
+pulsation_square = _relation(
+    "pulsation_square", pulsation, 1 + (S / P * passed) ** 2 / 2,
+    title="Mean square of a current that pulsates at twice the line, over its squared mean",
+    holds="S/P times the share passed at most one: beyond, a rectifier in the way blocks", source="mean square of 1 + m·cos 2ωt")
+pulsation_crest = _relation(
+    "pulsation_crest", k_crest, 1 + S / P * passed, title="Peak of a current that pulsates at twice the line, over its mean",
+    holds="S/P times the share passed at most one: beyond, a rectifier in the way blocks", source="peak of 1 + m·cos 2ωt")
+ripple_kept = _relation(
+    "ripple_kept", dV, kept * S / (2 * sp.pi * f_line * C * V_dc),
+    title="Link ripple at twice the output frequency, peak to peak, beside a source that takes its share",
+    holds="single-phase output, linear load, ripple small", source="energy pulsation at 2f less what the source gives")
+current_kept = _relation(
+    "current_kept", I_c, kept * S / (sp.sqrt(2) * V_dc),
+    title="Link capacitor current at twice the output frequency, RMS, beside a source that takes its share",
+    holds="single-phase output, linear load", source=PULSATION)
+step_dip = _relation(
+    "step_dip", dV, P / (2 * sp.pi * f_x * C * V_dc), title="Dip of the link at a load step, bounded",
+    holds="the loop crosses over at f_x; the bank carries the step until it answers", source="charge of the bank, first order")
+bank_for_step = _relation(
+    "bank_for_step", C, (P / (4 * f_line) + kept * S / (4 * sp.pi * f_line)) / (V_dc * dV),
+    title="Bank that carries a step of the load", holds="the load's power fed forward; dV is what the link may fall by, half its "
+    "ripple included", source="dip at the step and half the ripple, together")
+step_dip_fed = _relation(
+    "step_dip_fed", dV, P / (4 * f_line * C * V_dc), title="Dip of the link at a load step, the load's power fed forward",
+    holds="the power is measured as its mean over half a line period", source="charge missing while that mean follows")

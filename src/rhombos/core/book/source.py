@@ -40,6 +40,17 @@ fuse_rating = _relation(
     "fuse_rating", I_fuse, k_fuse * I,
     title="Fuse rating", holds="I is the largest continuous current; the factor is 1.25 to 1.5",
     source="low-voltage fuse practice; the fuse protects cable and fire, not semiconductors")
+cable_ampacity = _relation(
+    "cable_ampacity", I_cable, n_runs * k_amp * (A_cu / A_unit) ** sp.Rational(5, 8) * k_bundle * sp.sqrt((T_ins - T_a) / (T_ins - T_tab)),
+    title="Ampacity of a cable",
+    holds="copper, two loaded conductors clipped direct in air; a table's fit within a few per cent; local codes decide",
+    source="IEC 60364-5-52, fit to its tables; temperature factor from heat that goes with the rise")
+lead_bank = _relation(
+    "lead_bank", C, L * (I / dV) ** 2, title="Bank that takes what the battery leads store",
+    holds="a current I is cut off at once; the bank rises by dV", source="L–C circuit that starts with a current")
+lead_rise = _relation(
+    "lead_rise", dV, I * sp.sqrt(L / C), title="Rise of the input bank when the stage stops its current at once",
+    holds="no damping", source="L–C circuit that starts with a current")
 fault_current = _relation(
     "fault_current", I_pk, E / R_s,
     title="Prospective short-circuit current", holds="bolted short, inductance ignored", source="Ohm's law")
@@ -50,13 +61,12 @@ pulsed_input_ripple = _relation(
 shaped_ripple = _relation(
     "shaped_ripple", I_c, I * sp.sqrt(form**2 / D_tot - 1), title="RMS of a pulsed current with its mean taken off",
     holds="pulses of any shape, for a share D_tot of the time", source="definition of RMS")
-line_pulsation = _relation(
-    "line_pulsation", pulsation, 1 + 1 / (2 * cos_phi**2),
-    title="Pulsation of the current behind a single-phase output", holds="sine output, nothing stores energy in between",
-    source="mean square of 1 − cos(2ωt − φ)/cos φ")
 step_pulsation = _relation(
     "step_pulsation", pulsation, 1 / fraction, title="Pulsation of a current drawn in pulses",
     holds="flat pulses during a fraction of the time", source="mean square over squared mean")
+lagging_pulsation = _relation(
+    "lagging_pulsation", pulsation, 1 / cos_phi**2, title="Pulsation of the current behind a square wave",
+    holds="all current of a lagging load passes the source, forth and back", source="mean square over squared mean")
 run_time = _relation(
     "run_time", t, C_Ah * V / P,
     title="Run time on a full battery", holds="capacity independent of rate, mean cell voltage", source="energy balance")

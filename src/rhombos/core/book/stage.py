@@ -26,8 +26,10 @@ unclamped_spike = _relation(
     title="Leakage spike with nothing to clamp it", holds="no damping; avalanche may cut it short, with heat",
     source="energy balance ½·L·I² = ½·C·V²")
 leakage_duty_loss = _relation(
-    "leakage_duty_loss", D_leak, 4 * L_lk * I * f_s / V,
-    title="Duty eaten by leakage inductance", holds="the current reverses fully twice a period", source=CONVERTER_TEXT)
+    "leakage_duty_loss", D_leak, 2 * L_lk * I * f_s / V,
+    title="Duty eaten by leakage inductance",
+    holds="the current rises from nothing twice a period, after a dead interval; where it must reverse, twice as much",
+    source=CONVERTER_TEXT)
 pulse_current = _relation(
     "pulse_current", I_pulse, P / (V * D_tot),
     title="Current while power flows", holds="P is drawn at V; flat-topped pulses, choke ripple not counted",

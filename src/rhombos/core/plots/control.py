@@ -43,8 +43,7 @@ def bode(worked: Worked) -> Chart:
     """Gain and phase of the loop, flat battery, full power."""
     need = worked.route.controller_need(worked.settled, worked.builds, worked.shelf, worked.rules)  # type: ignore[attr-defined]
     build: Any = worked.builds["controller"]
-    plant = controller.plant_of(need, build.feedback)
-    frequency, gain, phase = loop(plant, controller.compensator_of(build))
+    frequency, gain, phase = loop(controller.plant_of(need.path, build), controller.compensator_of(build))
     keep = frequency <= 4 * need.frequency
     frequency, gain, phase = frequency[keep], gain[keep], phase[keep]
     level = np.clip(20 * np.log10(np.abs(gain)), LOWEST_DB, HIGHEST_DB)

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from rhombos.core.blocks import dc_link
+from rhombos.core.blocks import dc_link, front_end
 from rhombos.core.book import filters
 from rhombos.core.parts import Capacitor, Diode
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve, limits, roomy, thin
@@ -41,7 +41,8 @@ def diode_voltage(worked: Worked) -> Chart:
     on = min(s.states["front_end"].duty, 0.5) * period
     level = state.reverse - state.ring
     stray = 2 * diode.c_j + 30e-12
-    leak = (s.states["transformer"].leakage_together + worked.rules.lead_inductance) * s.states["transformer"].ratio ** 2
+    leads = front_end.lead_inductance(worked.builds["front_end"], worked.shelf, worked.rules)
+    leak = (s.states["transformer"].leakage_together + leads) * s.states["transformer"].ratio ** 2
     ring = min(2 * math.pi * math.sqrt(leak * stray), on / 3)
     rate = 1.2 if build.damper == "RC" else 0.35
     inside = np.concatenate([np.linspace(0, min(4 * ring, on), 201), np.linspace(min(4 * ring, on), on, 40)])
@@ -98,7 +99,8 @@ def charging_pulses(worked: Worked) -> Chart:
     period = 1 / build.frequency
     s = worked.settled["nominal"]
     rectified, on = s.states["rectifier"], s.states["front_end"].duty * period
-    leak = (s.states["transformer"].leakage_together + worked.rules.lead_inductance) * s.states["transformer"].ratio ** 2
+    leads = front_end.lead_inductance(worked.builds["front_end"], worked.shelf, worked.rules)
+    leak = (s.states["transformer"].leakage_together + leads) * s.states["transformer"].ratio ** 2
     diode = worked.shelf.get(Diode, worked.builds["rectifier"].diode)  # type: ignore[attr-defined]
     ohms = s.guess.charging_resistance(s.states["transformer"].ratio) + s.diodes * diode.r
     inside = np.linspace(0, on, 60)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields, replace
 from types import ModuleType
 from typing import Any
 
@@ -25,6 +25,8 @@ V_FLOOR = 0.3
 HOTTEST = 300.0
 HOPELESS = 5
 """Passes in a row that ask more than the battery has, after which a point is given up."""
+CALM = 14
+"""Passes after which each goes only halfway: a point that swings about its rest by then would do so for ever."""
 SETTLED = 1e-4
 """Relative change of one pass below which an operating point counts as settled."""
 
@@ -37,6 +39,16 @@ class Settled:
     states: Mapping[str, Any]
     flow: Mapping[str, float]
     converged: bool = field(default=False, kw_only=True)
+
+
+def calmed(before: Any, after: Any) -> Any:
+    """Halfway from one guess to the next; what is no number is taken as it comes."""
+    changed = {}
+    for f in fields(before):
+        a, b = getattr(before, f.name), getattr(after, f.name)
+        if isinstance(a, float) and isinstance(b, float):
+            changed[f.name] = (a + b) / 2
+    return replace(after, **changed)
 
 
 class Route(ABC):

@@ -8,6 +8,7 @@ from typing import Any
 
 from rhombos.core.blocks import h_bridge
 from rhombos.core.brief import Brief
+from rhombos.core.pulsation import Pulsation
 from rhombos.core.topology import RECTIFIERS, Rectifying
 
 
@@ -29,6 +30,7 @@ class Hints:
     v_in: dict[str, float]
     pulse: dict[str, float]
     turn_off: dict[str, float]
+    swing: dict[str, Pulsation]
     duty: dict[str, float]
     drop: float
     secondary_extra: float
@@ -50,7 +52,6 @@ def rectifying_of(pins: Mapping[str, Mapping[str, Any]]) -> Rectifying:
 
 
 def secondary_pulse(how: Rectifying, hints: Hints) -> float:
-    """Current of the secondary while power flows, on a flat battery, A."""
-    if how.choke:
-        return hints.link_current
-    return how.gain * hints.link_current / (2 * max(hints.duty["flat"], 1e-3))
+    """Current of the secondary while power flows, on a flat battery, that heats it alike, A."""
+    pulsating = hints.link_current * hints.swing["flat"].rms
+    return pulsating if how.choke else how.gain * pulsating / (2 * max(hints.duty["flat"], 1e-3))

@@ -26,7 +26,7 @@ from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.points import Point, operating_points
 from rhombos.core.report import BlockReport
-from rhombos.core.routes.base import HOPELESS, MOST_PASSES, SETTLED, V_FLOOR, Route, Settled
+from rhombos.core.routes.base import CALM, HOPELESS, MOST_PASSES, SETTLED, V_FLOOR, Route, Settled, calmed
 from rhombos.core.routes.driven import drive_need
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
@@ -123,14 +123,14 @@ class IronRoute(Route):
                 guess = start[key].guess
             scale = max(point.power, 0.1 * brief.power.continuous)
             collapsed = 0
-            for _ in range(MOST_PASSES):
+            for turn in range(MOST_PASSES):
                 found[key], after = self._pass(point, guess, builds, brief, shelf, rules, ledger)
-                moved, guess = after.moved(guess, scale), after
+                moved, guess = after.moved(guess, scale), after if turn < CALM else calmed(guess, after)
                 collapsed = collapsed + 1 if found[key].states["battery"].collapsed else 0
                 if moved < tolerance:
                     found[key] = replace(found[key], converged=True)
                     break
-                if collapsed > HOPELESS:
+                if collapsed > 3 * HOPELESS:
                     break
         return found
 
@@ -146,7 +146,7 @@ class IronRoute(Route):
     ) -> tuple[input_stage.InputState, battery.BatteryState, float]:  # fmt: skip
         """Input stage and battery behind a stage that draws a power, W; and the voltage that reaches the stage."""
         entry = input_stage.assess(need, g.terminal, builds["input_stage"], brief, shelf, rules, ledger)
-        cells = battery.assess(point.emf, to_stage + entry.loss, brief, ledger, need.pulsation)
+        cells = battery.assess(point.emf, to_stage + entry.loss, brief, ledger, need.pulsation, need.crest)
         return entry, cells, max(V_FLOOR * point.emf, cells.terminal - entry.drop)
 
     def hopeless(self, settled: Mapping[str, Any]) -> frozenset[str]:

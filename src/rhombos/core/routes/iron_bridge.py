@@ -20,23 +20,25 @@ from rhombos.core.blocks import (
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import link as link_book
-from rhombos.core.book import source as source_book
 from rhombos.core.brief import Brief, Waveform
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.points import STEADY, Point, operating_points
+from rhombos.core.pulsation import STILL, open_share, pulsation, sine_demand
 from rhombos.core.report import Operating
 from rhombos.core.routes.base import HOTTEST, SETTLED
 from rhombos.core.routes.driven import drive_need, drive_of, gate_loop
 from rhombos.core.routes.iron import Guess, Hints, IronRoute, IronSettled
-from rhombos.core.routes.supply import battery_supply
+from rhombos.core.routes.supply import battery_of, battery_supply
 from rhombos.core.rules import Rules
 from rhombos.core.topology import RouteName
 from rhombos.core.waves.chain import Supply
 
 MODULATION_RESERVE = 0.985
 """Part of the modulation limit that the proposed turns ratio uses; the rest absorbs what the next round changes."""
+YIELDS = 0.35
+"""How far one pass follows a bridge at its limit: less drawn lifts the battery, so that a full step would overshoot."""
 OVER = 1.1
 """Output that the iron of a regulated route must stand, over the one asked."""
 
@@ -166,15 +168,21 @@ class IronBridge(IronRoute):
         to_transformer = power + wound.loss
         to_filter = to_transformer + filtered.loss
         to_stage = to_filter + bridged.loss
-        pulsation = ledger.work("battery.pulsation", source_book.line_pulsation, cos_phi=max(0.3, drain.power_factor))
+        feed = battery_of(point.emf, builds, brief, shelf, rules)
+        drawn = sine_demand(filtered.fundamental / math.sqrt(2) * filtered.line_current, to_stage)
+        swing = STILL
+        if drawn:  # the battery takes back what a lagging load returns
+            swing = pulsation(drawn, open_share(line, feed.resistance, 0.0, feed.capacitance, len(drawn)), blocks=False)
+            ledger.work("battery.passed", link_book.passed_open, f_line=line, R=feed.resistance, L=0.0, C=feed.capacitance)
         ripple = 0.0
         if filtered.line_current > 0 and filtered.power_factor > 0:
             ripple = ledger.work(
                 "input_stage.ripple", link_book.link_switching_current, I_pk=math.sqrt(2) * filtered.line_current,
                 M=min(1.0, bridged.modulation), cos_phi=min(1.0, filtered.power_factor))  # fmt: skip
         entry, cells, v_in = self._source(
-            point, to_stage, input_stage.InputNeed(to_stage / g.v_in, 1.0, ripple, pulsation), g, builds, brief, shelf, rules,
-            ledger)  # fmt: skip
+            point, to_stage,
+            input_stage.InputNeed(to_stage / g.v_in, 1.0, ripple, swing.mean_square, crest=swing.peak), g, builds, brief, shelf,
+            rules, ledger)  # fmt: skip
         from_battery = to_stage + entry.loss
         states = {"battery": cells, "input_stage": entry, "h_bridge": bridged, "output_filter": filtered,
                   "iron_transformer": wound, "load": drain}  # fmt: skip
@@ -185,7 +193,7 @@ class IronBridge(IronRoute):
             g, v_in=v_in, terminal=cells.terminal, primary_resistance=wound.primary_resistance,
             secondary_resistance=wound.secondary_resistance, path_resistance=2 * bridged.resistance, leakage=wound.leakage,
             lost=wound.loss + filtered.loss + bridged.loss, modulation=min(2.0, bridged.modulation),
-            sag=min(1.0, max(0.1, g.sag / max(bridged.modulation, 1e-3))),
+            sag=min(1.0, max(0.1, g.sag / max(bridged.modulation, 1e-3) ** YIELDS)),
             dead_volts=bridged.dead_time_loss_volts, celsius=min(wound.temperature, HOTTEST),
             choke_celsius=min(filtered.temperature, HOTTEST))  # fmt: skip
         return IronSettled(point, states, flow, g, 0.0, 0.0, 1.0), after

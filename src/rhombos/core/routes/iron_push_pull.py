@@ -98,11 +98,12 @@ class IronPushPull(IronRoute):
                 linkage, hints.v_in["nominal"] * hints.share["nominal"] / (4 * line), hints.ratio,
                 hints.primary_rms, hints.secondary_rms, line, brief.targets.ambient + rules.enclosure_rise, 2),
             own["iron_transformer"], shelf, rules)  # fmt: skip
-        leakage = iron_transformer.made(transformer, shelf).leakage + rules.lead_inductance
+        leakage = iron_transformer.made(transformer, shelf).leakage + rules.lead_inductance + front_end.LIKELY_PACKAGE
         hottest = max(STEADY, key=lambda k: hints.pulse[k] ** 2 * hints.share[k])
         return {
             "battery": battery.BatteryBuild(),
-            "input_stage": input_stage.propose(brief, hints.battery_current, 0.0, own["input_stage"], shelf, rules),
+            "input_stage": input_stage.propose(brief, hints.battery_current, 0.0, own["input_stage"], shelf, rules,
+                                               max(hints.turn_off.values())),
             self.stage: self._propose_stage(hottest, hints, leakage, brief, own[self.stage], shelf, rules),
             "iron_transformer": transformer, "load": load.LoadBuild(),
         }  # fmt: skip
@@ -152,14 +153,19 @@ class IronPushPull(IronRoute):
             builds["iron_transformer"], brief, shelf, rules, ledger)  # fmt: skip
         turn_off = pulse + wound.magnetising
         switched = self._assess_stage(
-            g.v_in, v_half, share, pulse, turn_off, wound.leakage + rules.lead_inductance, builds, brief, shelf, rules,
+            g.v_in, v_half, share, pulse, turn_off,
+            wound.leakage + front_end.lead_inductance(builds[self.stage], shelf, rules), builds, brief, shelf, rules,
             ledger)  # fmt: skip
         to_transformer = power + wound.loss
         to_stage = to_transformer + switched.loss
-        pulsation = ledger.work("battery.pulsation", source_book.step_pulsation, fraction=share)
+        factor = drain.power_factor
+        if share * factor**-2 > 1:
+            pulsation = ledger.work("battery.pulsation", source_book.lagging_pulsation, cos_phi=factor)
+        else:
+            pulsation = ledger.work("battery.pulsation", source_book.step_pulsation, fraction=share)
         entry, cells, v_in = self._source(
-            point, to_stage, input_stage.InputNeed(to_stage / g.v_in, share, 0.0, pulsation), g, builds, brief, shelf, rules,
-            ledger)  # fmt: skip
+            point, to_stage, input_stage.InputNeed(to_stage / g.v_in, share, 0.0, pulsation, crest=pulsation, interrupted=turn_off), g,
+            builds, brief, shelf, rules, ledger)  # fmt: skip
         from_battery = to_stage + entry.loss
         states = {"battery": cells, "input_stage": entry, self.stage: switched, "iron_transformer": wound, "load": drain}
         flow = {"battery": from_battery, "input_stage": from_battery, self.stage: to_stage, "iron_transformer": to_transformer,
@@ -170,7 +176,7 @@ class IronPushPull(IronRoute):
             primary_resistance=wound.primary_resistance, secondary_resistance=wound.secondary_resistance,
             path_resistance=switched.on_resistance / builds[self.stage].parallel,
             threshold=getattr(switched, "threshold", 0.0), leakage=wound.leakage,
-            lost=min(wound.loss + switched.loss, most), celsius=min(wound.temperature, HOTTEST))  # fmt: skip
+            lost=min(wound.loss + switched.loss - switched.clamp_loss - getattr(switched, "gate", 0.0), most), celsius=min(wound.temperature, HOTTEST))  # fmt: skip
         return IronSettled(point, states, flow, g, pulse, turn_off, share), after
 
     def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:

@@ -36,6 +36,7 @@ from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.transformer import TransformerNeed
 from rhombos.core.parts import Capacitor, Mosfet, Shelf
 from rhombos.core.points import STEADY, Point, operating_points
+from rhombos.core.pulsation import STILL, drawn, step_demand
 from rhombos.core.report import BlockReport, Operating
 from rhombos.core.routes import settle
 from rhombos.core.routes.base import SETTLED, Route
@@ -114,7 +115,7 @@ class LinkRoute(Route):
             bridge_peak=bridge, path_resistance=0.0, modulation=bridge / voltage, dead_time_volts=0.01 * voltage,
             link_current=brief.power.continuous * 1.05 / voltage, surge_link_current=brief.power.surge * 1.05 / voltage,
             v_in=v_in, pulse=pulse,
-            turn_off={k: 1.2 * v for k, v in pulse.items()}, duty=duty, drop=0.04 * drive * empty, secondary_extra=3.0,
+            turn_off={k: 1.2 * v for k, v in pulse.items()}, swing=dict.fromkeys(pulse, STILL), duty=duty, drop=0.04 * drive * empty, secondary_extra=3.0,
             leak_duty=0.01,
             battery_current=power / v_in["flat"], bridge_drop=0.0,
         )  # fmt: skip
@@ -139,16 +140,18 @@ class LinkRoute(Route):
             bridge_peak=max(settled[k].states["h_bridge"].bridge_peak for k in ("flat", "full")),
             path_resistance=2 * states["h_bridge"].resistance, modulation=states["h_bridge"].modulation,
             dead_time_volts=states["h_bridge"].dead_time_loss_volts, link_current=mean,
-            surge_link_current=settled["surge_full"].states["rectifier"].current,
+            surge_link_current=settled["surge_full"].states["rectifier"].current * settled["surge_full"].swing.peak,
             v_in=v_in,
             pulse={k: min(settled[k].pulse, most[k]) for k in self.hint_points},
-            turn_off={k: min(settled[k].turn_off, 1.3 * most[k]) for k in self.hint_points}, duty=duty,
-            drop=min(max(0.0, drive * flat.v_in - flat.v_half), 0.2 * drive * v_in["flat"]),
-            secondary_extra=flat.diodes * states["rectifier"].drop + states["rectifier"].choke_resistance * mean
-            + states["rectifier"].leakage_drop + min(flat.secondary_drop, 0.1 * states["dc_link"].voltage),
+            turn_off={k: min(settled[k].turn_off, 1.3 * most[k]) for k in self.hint_points},
+            swing={k: settled[k].swing for k in self.hint_points}, duty=duty,
+            drop=min(max(0.0, drive * flat.v_in - flat.crest_half), 0.2 * drive * v_in["flat"]),
+            secondary_extra=flat.diodes * states["rectifier"].drop + states["rectifier"].leakage_drop
+            + flat.swing.peak * (states["rectifier"].choke_resistance * mean
+                                 + min(flat.secondary_drop, 0.1 * states["dc_link"].voltage)),
             leak_duty=min(states["transformer"].leakage_duty, 0.2),
             battery_current=max(
-                min(settled[k].states["battery"].current, settled[k].flow["load"] / (0.6 * v_in[k])) for k in ("flat", "full")),
+                min(settled[k].states["battery"].rms, settled[k].flow["load"] / (0.6 * v_in[k])) for k in ("flat", "full")),
             bridge_drop=states["h_bridge"].drop + 2 * states["h_bridge"].resistance * states["h_bridge"].line_peak,
         )  # fmt: skip
 
@@ -173,21 +176,22 @@ class LinkRoute(Route):
             TransformerNeed(
                 v_max=topology.drive * brief.source.volts[2], d_max=rules.duty_limit, secondary_halves=how.halves,
                 v_work=topology.drive * hints.v_in["flat"] - hints.drop,
-                d_work=min(0.5, hints.duty["flat"]), ratio=ratio, primary_pulse=hints.form * hints.pulse["flat"],
+                d_work=min(0.5, hints.duty["flat"]), ratio=ratio,
+                primary_pulse=hints.form * hints.swing["flat"].rms * hints.pulse["flat"],
                 secondary_pulse=hints.form * secondary_pulse(how, hints), frequency=frequency, air=air,
                 halves=topology.halves),
             own["transformer"], shelf, rules)  # fmt: skip
         turned = winding.ratio
-        leakage = transformer.leakage(winding, shelf) + rules.lead_inductance
+        leakage = transformer.leakage(winding, shelf) + rules.lead_inductance + front_end.LIKELY_PACKAGE
         rectifying = rectifier.propose(
             rectifier.RectifierNeed(
                 v_sec=turned * (topology.drive * (hints.v_in["flat"] + hints.v_in["full"]) / 2 - hints.drop),
                 v_sec_max=turned * topology.drive * brief.source.volts[2],
                 v_link=voltage, current=hints.link_current, duty=hints.duty["flat"] + hints.duty["full"], frequency=frequency,
-                leakage=leakage * turned**2, ratio=turned, resistance=hints.charging_resistance),
+                leakage=leakage * turned**2, ratio=turned, resistance=hints.charging_resistance, swing=hints.swing["flat"]),
             hints.surge_link_current, brief, own["rectifier"], shelf, rules)  # fmt: skip
         flat, full, hardest = (
-            front_end.FrontEndNeed(hints.v_in[k], hints.duty[k], hints.pulse[k], hints.turn_off[k], leakage, hints.form)
+            front_end.FrontEndNeed(hints.v_in[k], hints.duty[k], hints.pulse[k], hints.turn_off[k], leakage, hints.form, hints.swing[k])
             for k in self.hint_points
         )
         switching = front_end.propose(flat, full, hardest, brief.source.volts[2], brief, own["front_end"], shelf, rules)
@@ -230,18 +234,13 @@ class LinkRoute(Route):
         self, s: LinkSettled, worst: float, builds: Mapping[str, Any], shelf: Shelf, rules: Rules
     ) -> controller.ControllerNeed:  # fmt: skip
         """What the settled path is to its controller; `worst` is the largest pulse of all points, A."""
-        linking, stage = builds["dc_link"], s.states["front_end"]
-        can, rectified = shelf.get(Capacitor, linking.capacitor), s.states["rectifier"]
-        current = max(rectified.current, 1e-6)
+        linking, stage, linked = builds["dc_link"], s.states["front_end"], s.states["dc_link"]
         device = shelf.get(Mosfet, builds["front_end"].switch)
-        ratio = builds["transformer"].ratio
         loop = gate_loop(builds["front_drive"], builds["front_end"].parallel, shelf)
+        floor = linked.needed * rules.modulation_limit if "output_filter" in builds else 0.0
         return controller.ControllerNeed(
-            builds["front_end"].frequency, min(0.5, stage.duty), s.states["dc_link"].voltage,
-            s.states["dc_link"].voltage / current,
-            max(1.0, ratio * s.v_half - s.secondary_drop), builds["rectifier"].inductance,
-            rectified.choke_resistance, dc_link.capacitance(linking, shelf), can.esr * linking.banks / linking.count,
-            sum(front_end.gate_times(device, loop, SILENT)), worst, stage.side_rms * math.sqrt(2), linking.held)  # fmt: skip
+            s.path, min(0.5, stage.crest_duty), linked.voltage, sum(front_end.gate_times(device, loop, SILENT)), worst,
+            stage.side_rms * math.sqrt(2), s.apparent, s.flow["h_bridge"], s.demand, floor, s.heat, linking.held)  # fmt: skip
 
     def _link_voltage(
         self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], bridge_peak: float, drop: float, rules: Rules
@@ -257,11 +256,11 @@ class LinkRoute(Route):
         asked = load.assess(operating_points(brief)["nominal"], brief, SILENT)
         surge = brief.power.surge / brief.power.continuous
         made: dict[str, Build] = {}
-        share, ripple, filtering = None, 0.0, None
+        taken, ripple, filtering = None, 0.0, None
         peak, modulation = math.sqrt(2) * asked.current, hints.bridge_peak / voltage
         if brief.output.stepped:
             fraction = fraction_of(brief, own)
-            share, modulation = settle.drawn_share(fraction, asked.power_factor), 1.0
+            taken, modulation = drawn(step_demand(fraction, asked.power_factor)), 1.0
             if not own["dc_link"]["held"]:
                 asked = load.following(asked, hints.link_high / voltage)
             peak = asked.current / math.sqrt(fraction)
@@ -272,9 +271,11 @@ class LinkRoute(Route):
                 hints.path_resistance, hints.dead_time_volts)  # fmt: skip
             filtering = output_filter.propose(filter_need, asked.current * surge, brief, own["output_filter"], shelf, rules)
             ripple = voltage / (8 * carrier * filtering.inductance)
+        swing = hints.swing["full"]
         need = dc_link.LinkNeed(
             asked.apparent, peak, modulation, asked.power_factor, hints.link_current,
-            hints.feed_ripple, hints.bridge_peak, share, hints.link_high, hints.climb)  # fmt: skip
+            hints.feed_ripple, hints.bridge_peak, taken, hints.link_high, hints.climb,
+            replace(STILL, ripple=max(1.0, swing.ripple), current=max(1.0, swing.current)))  # fmt: skip
         linking = dc_link.propose(need, brief, own["dc_link"] | {"voltage": voltage}, shelf, rules)
         surged = replace(need, apparent=surge * need.apparent, current=surge * need.current)
         made["dc_link"] = linking
@@ -323,14 +324,14 @@ class LinkRoute(Route):
 
     def _worst_pulse(self, settled: Mapping[str, LinkSettled]) -> float:
         """The largest pulse of the points that can be held, A."""
-        held = [s.turn_off for k, s in settled.items() if k not in self.hopeless(settled)]
-        return max(held or [s.turn_off for s in settled.values()])
+        held = [s.crest for k, s in settled.items() if k not in self.hopeless(settled)]
+        return max(held or [s.crest for s in settled.values()])
 
     def hopeless(self, settled: Mapping[str, LinkSettled]) -> frozenset[str]:
         """Points that the battery cannot feed, or at which no duty holds the link."""
         return frozenset(
             k for k, s in settled.items()
-            if s.states["battery"].collapsed or s.states["front_end"].duty > front_end.DUTY_REACH
+            if s.states["battery"].collapsed or s.states["front_end"].crest_duty > front_end.DUTY_REACH
         )  # fmt: skip
 
     def operating(self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:

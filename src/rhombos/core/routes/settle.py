@@ -15,6 +15,7 @@ from typing import Any
 
 from rhombos.core.blocks import (
     battery,
+    controller,
     dc_link,
     front_end,
     gate_drive,
@@ -29,12 +30,14 @@ from rhombos.core.book import rectifier as rectifier_book
 from rhombos.core.book import stage as stage_book
 from rhombos.core.brief import Brief
 from rhombos.core.ledger import SILENT, Ledger
-from rhombos.core.parts import Shelf
+from rhombos.core.parts import Capacitor, Diode, Shelf
 from rhombos.core.points import Point, operating_points
-from rhombos.core.routes.base import HOPELESS, HOTTEST, MOST_PASSES, SETTLED, V_FLOOR, Settled
+from rhombos.core.pulsation import STILL, Demand, Pulsation, open_share, pulsation, sine_demand, step_demand
+from rhombos.core.pulsation import drawn as drawn_by
+from rhombos.core.routes.base import CALM, HOPELESS, HOTTEST, MOST_PASSES, SETTLED, V_FLOOR, Settled, calmed
 from rhombos.core.routes.driven import gate_loop
 from rhombos.core.rules import Rules
-from rhombos.core.topology import RECTIFIERS, TOPOLOGIES
+from rhombos.core.topology import RECTIFIERS, TOPOLOGIES, Rectifying
 
 LEFT = 0.05
 """Share of its voltage that a hopeless winding is taken to give at least."""
@@ -57,22 +60,32 @@ class Socket:
     ledger: Ledger
 
     def link_need(
-        self, current: float, choke_ripple: float, climb: float, build: h_bridge.HBridgeBuild
+        self, current: float, choke_ripple: float, climb: float, build: h_bridge.HBridgeBuild, swing: Pulsation
     ) -> dc_link.LinkNeed:  # fmt: skip
         """What this side draws from the link at a mean current, A."""
         drawn, bridged = self.drawn, self.bridged
         if self.filtered is None:
-            share = drawn_share(build.fraction, drawn.power_factor) if drawn.power > 0 else 1.0
+            taken = drawn_by(self.demand(build))
             return dc_link.LinkNeed(drawn.apparent, bridged.line_peak, 1.0, drawn.power_factor, current, choke_ripple,
-                                    self.drain.voltage / math.sqrt(build.fraction), share, self.link, climb)  # fmt: skip
+                                    self.drain.voltage / math.sqrt(build.fraction), taken, self.link, climb, swing)  # fmt: skip
         return dc_link.LinkNeed(
-            drawn.apparent, math.sqrt(2) * self.filtered.line_current, bridged.modulation, self.filtered.power_factor, current,
-            choke_ripple, bridged.bridge_peak, level=self.link, climb=climb)  # fmt: skip
+            self.apparent, math.sqrt(2) * self.filtered.line_current, bridged.modulation, self.filtered.power_factor, current,
+            choke_ripple, bridged.bridge_peak, level=self.link, climb=climb, swing=swing)  # fmt: skip
 
+    def demand(self, build: h_bridge.HBridgeBuild) -> Demand:
+        """How what the bridge draws swings at twice the line, over its mean."""
+        if self.drawn.power <= 0:
+            return ()
+        if self.filtered is None:
+            return step_demand(build.fraction, self.drawn.power_factor)
+        return sine_demand(self.apparent, self.to_bridge)
 
-def drawn_share(fraction: float, power_factor: float) -> float:
-    """Share of the time that a stepped wave draws from the link: a lagging load gives back during the rest of its pulses."""
-    return max(0.05, fraction * power_factor)
+    @property
+    def apparent(self) -> float:
+        """What a sine's bridge swings with, VA: its fundamental and the inductor's current."""
+        if self.filtered is None:
+            return self.drawn.apparent
+        return self.filtered.fundamental / math.sqrt(2) * self.filtered.line_current
 
 
 @dataclass(frozen=True)
@@ -83,13 +96,28 @@ class LinkSettled(Settled):
     pulse: float
     turn_off: float
     v_half: float
+    crest_half: float
     secondary_drop: float
     diodes: int
+    path: controller.Path
+    heat: float
+    demand: Demand
+    apparent: float
 
     @property
     def v_in(self) -> float:
         """Voltage at the centre tap, V."""
         return self.guess.v_in
+
+    @property
+    def swing(self) -> Pulsation:
+        """How the current before the link swings at twice the line."""
+        return self.guess.swing
+
+    @property
+    def crest(self) -> float:
+        """The largest current that a side turns off, A."""
+        return self.turn_off + (self.swing.peak - 1) * self.pulse
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,6 +138,7 @@ class Guess:
     transformer_loss: float = 0.0
     transformer_celsius: float = 75.0
     choke_celsius: float = 75.0
+    swing: Pulsation = STILL
 
     def charging_resistance(self, ratio: float) -> float:
         """What a pulse meets on its way, switches and both windings, seen from the secondary, Ω."""
@@ -122,25 +151,26 @@ class Guess:
             abs(self.pulse - other.pulse) / max(abs(self.pulse), 1e-3),
             abs(self.stage_loss - other.stage_loss) / scale, abs(self.transformer_loss - other.transformer_loss) / scale,
             abs(self.transformer_celsius - other.transformer_celsius) / 1e3,
-            abs(self.choke_celsius - other.choke_celsius) / 1e3,
+            abs(self.choke_celsius - other.choke_celsius) / 1e3, 0.1 * self.swing.moved(other.swing),
         )  # fmt: skip
 
 
-def settle_socket(point: Point, link: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> Socket:
+def settle_socket(
+    point: Point, link: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, kept: float = 1.0
+) -> Socket:  # fmt: skip
     """Bridge, filter and load at a load and a link, V: modulation and temperatures agree with the drops and losses they
-    make."""
+    make. `kept` is what a loop may lift the link's ripple to, over that of a steady supply."""
     at_socket = replace(point, key="", label="", emf=0.0)  # the battery does not matter there
     return _socket(
         at_socket, link, builds["dc_link"], builds["h_bridge"], builds["bridge_drive"], builds.get("output_filter"), brief,
-        shelf,
-        rules)  # fmt: skip
+        shelf, rules, kept)  # fmt: skip
 
 
 @lru_cache(maxsize=256)
 def _socket(
     point: Point, link_v: float, link: dc_link.DcLinkBuild, bridge: h_bridge.HBridgeBuild,
     drive: gate_drive.GateDriveBuild, filtering: output_filter.OutputFilterBuild | None,
-    brief: Brief, shelf: Shelf, rules: Rules,
+    brief: Brief, shelf: Shelf, rules: Rules, kept: float,
 ) -> Socket:  # fmt: skip
     carrier, loop = bridge.carrier, gate_loop(drive, bridge.parallel, shelf)
     ledger = Ledger()
@@ -148,10 +178,10 @@ def _socket(
     stepped_free = filtering is None and not link.held
     drawn = load.following(drain, link_v / link.voltage) if stepped_free else drain
     current = drawn.power / link_v
-    share = drawn_share(bridge.fraction, drain.power_factor) if brief.output.stepped else None
+    taken = drawn_by(step_demand(bridge.fraction, drain.power_factor)) if brief.output.stepped else None
     link_high = dc_link.highest(
-        link, dc_link.LinkNeed(drawn.apparent, 0.0, 1.0, drain.power_factor, current, 0.0, 0.0, share, link_v), drain.frequency,
-        shelf, rules)  # fmt: skip
+        link, dc_link.LinkNeed(drawn.apparent, 0.0, 1.0, drain.power_factor, current, 0.0, 0.0, taken, link_v,
+                               swing=replace(STILL, ripple=kept)), drain.frequency, shelf, rules)  # fmt: skip
     if filtering is None:
         peak = drawn.current / math.sqrt(bridge.fraction)
         bridged = h_bridge.assess(
@@ -193,7 +223,8 @@ def settle(
         link_v *= point.emf / brief.source.volts[0] if start is None else start.states["dc_link"].voltage / wound_for
     before: tuple[float, float] | None = None
     for _ in range(MOST_PASSES):
-        socket = settle_socket(point, link_v, builds, brief, shelf, rules)
+        kept = max(1.0, round(start.swing.ripple + 0.04, 1)) if start else 1.0
+        socket = settle_socket(point, link_v, builds, brief, shelf, rules, kept)
         settled = _settle_source(point, builds, brief, shelf, rules, ledger, socket, start, tolerance)
         if held:
             break
@@ -226,14 +257,14 @@ def _settle_source(
             guess = replace(guess, pulse=guess.pulse * share, stage_loss=guess.stage_loss * share)
     scale = max(point.power, 0.1 * brief.power.continuous)
     collapsed = 0
-    for _ in range(MOST_PASSES):
+    for turn in range(MOST_PASSES):
         settled, after = _one_pass(point, guess, builds, brief, shelf, rules, ledger, socket)
         collapsed = collapsed + 1 if settled.states["battery"].collapsed else 0
         if after.moved(guess, scale) < tolerance:
             return replace(settled, converged=True)
         if collapsed > HOPELESS:
             break
-        guess = after
+        guess = after if turn < CALM else calmed(guess, after)
     return settled
 
 
@@ -245,7 +276,7 @@ def _one_pass(
     how = RECTIFIERS[builds["rectifier"].circuit]
     topology = TOPOLOGIES[builds["front_end"].topology]
     linked = dc_link.assess(
-        socket.link_need(socket.to_bridge / link_v, g.ripple, g.climb, builds["h_bridge"]), builds["dc_link"], brief, shelf,
+        socket.link_need(socket.to_bridge / link_v, g.ripple, g.climb, builds["h_bridge"], g.swing), builds["dc_link"], brief, shelf,
         rules,
         ledger)  # fmt: skip
     to_link = socket.to_bridge + linked.loss
@@ -259,15 +290,16 @@ def _one_pass(
     secondary_drop = min(secondary_current * g.secondary_resistance, (1 - LEFT) * ratio * v_half)
     v_sec = ratio * v_half - secondary_drop
     duty = fixed or _duty(g, link_v, link_current, ratio, v_half, secondary_drop, how.series, builds, ledger)
-    leakage = transformer.leakage(builds["transformer"], shelf) + rules.lead_inductance
+    leakage = transformer.leakage(builds["transformer"], shelf) + front_end.lead_inductance(builds["front_end"], shelf, rules)
     rectified = rectifier.assess(
         rectifier.RectifierNeed(
             v_sec, ratio * topology.drive * brief.source.volts[2], link_v, link_current, 2 * duty, f_s, leakage * ratio**2,
             ratio, g.choke_celsius, g.charging_resistance(ratio),
-            builds["dc_link"].bleeder),
+            builds["dc_link"].bleeder, g.swing),
         builds["rectifier"], brief, shelf, rules, ledger)  # fmt: skip
     to_rectifier = to_link + rectified.loss
-    # g.transformer_loss and g.stage_loss are the last pass's: at the settled point they are this one's
+    # g.transformer_loss and g.stage_loss are the last pass's: at the settled point they are this one's. What a clamp burns flows
+    # after a pulse has ended, and gates are fed apart: neither makes the pulse larger
     total = to_rectifier + g.transformer_loss + g.stage_loss
     pulse = ledger.work("front_end.pulse", stage_book.pulse_current, P=total, V=topology.drive * g.v_in,
                         D_tot=2 * duty)  # fmt: skip
@@ -275,20 +307,25 @@ def _one_pass(
         transformer.WorkingPoint(
             v_half, duty, pulse, rectified.winding_pulse, f_s, topology.drive * brief.source.volts[2], max(rules.duty_limit,
             duty),
-            g.transformer_celsius, rectified.form),
+            g.transformer_celsius, rectified.form * g.swing.rms, how.choke, leakage),
         builds["transformer"], brief, shelf, rules, ledger)  # fmt: skip
-    turn_off = pulse + ratio * (rectified.pulse_peak - rectified.pulse) + wound.magnetising_together / 2
+    edge = rectified.ripple / 2 if how.choke else rectified.pulse_peak / g.swing.peak - rectified.pulse
+    turn_off = pulse + ratio * edge + wound.magnetising_together / 2
+    crest_half, crest_duty = _at_the_crest(point, g, topology.drive, ratio, v_half, secondary_drop, duty, link_v, link_current,
+                                           how.series, builds, ledger) if how.choke else (v_half, duty)  # fmt: skip
     switched = front_end.assess(
-        front_end.FrontEndNeed(g.v_in, duty, pulse, turn_off, leakage, rectified.form), builds["front_end"], brief, shelf,
+        front_end.FrontEndNeed(g.v_in, duty, pulse, turn_off, leakage, rectified.form, g.swing, crest_duty),
+        builds["front_end"], brief, shelf,
         rules, ledger, gate_loop(builds["front_drive"], builds["front_end"].parallel, shelf))  # fmt: skip
     to_transformer = to_rectifier + wound.loss
     to_stage = to_transformer + switched.loss
     entry = input_stage.assess(
-        input_stage.InputNeed(to_stage / g.v_in, 2 * duty / topology.banks, form=rectified.form), g.terminal,
+        input_stage.InputNeed(to_stage / g.v_in, 2 * duty / topology.banks, pulsation=g.swing.mean_square,
+                              form=rectified.form), g.terminal,
         builds["input_stage"], brief, shelf,
         rules, ledger)  # fmt: skip
     from_battery = to_stage + entry.loss
-    cells = battery.assess(point.emf, from_battery, brief, ledger)
+    cells = battery.assess(point.emf, from_battery, brief, ledger, g.swing.mean_square, g.swing.peak)
     states = {
         "battery": cells, "input_stage": entry, "front_end": switched, "transformer": wound, "rectifier": rectified,
         "dc_link": linked, "h_bridge": socket.bridged, "load": socket.drain,
@@ -307,11 +344,69 @@ def _one_pass(
         + topology.series * switched.on_resistance / builds["front_end"].parallel,
         secondary_resistance=wound.secondary_together,
         choke_resistance=rectified.choke_resistance, diode_drop=rectified.drop, leak_duty=wound.leakage_duty,
-        ripple=rectified.feed_ripple, climb=rectified.unloaded, stage_loss=min(switched.loss, most_loss),
+        ripple=rectified.feed_ripple, climb=rectified.unloaded, stage_loss=min(switched.conduction + switched.switching, most_loss),
         transformer_loss=min(wound.loss, most_loss),
         transformer_celsius=min(wound.temperature, HOTTEST), choke_celsius=min(rectified.choke_temperature, HOTTEST),
     )  # fmt: skip
-    return LinkSettled(point, states, flow, g, pulse, turn_off, v_half, secondary_drop, how.series), after
+    path = _path(g, how.choke, ratio, duty, link_v, link_current, v_sec, builds, brief, shelf, rules)
+    demand = socket.demand(builds["h_bridge"])
+    after = replace(after, swing=_swing(path, how, point, ratio * topology.drive, link_current, demand, builds, brief, shelf))
+    ohmic = (cells.internal_loss + entry.cable_loss + entry.fuse_loss + entry.contact_loss + switched.conduction + wound.copper
+             + rectified.choke_copper) / g.swing.mean_square  # fmt: skip
+    return LinkSettled(point, states, flow, g, pulse, turn_off, v_half, crest_half, secondary_drop, how.series, path, ohmic,
+                       demand, socket.apparent), after  # fmt: skip
+
+
+def _at_the_crest(
+    point: Point, g: Guess, drive: float, ratio: float, v_half: float, secondary_drop: float, duty: float, link_v: float,
+    link_current: float, diodes: int, builds: Mapping[str, Any], ledger: Ledger,
+) -> tuple[float, float]:  # fmt: skip
+    """Voltage across a half, V, and duty of one switch while the largest pulses of a line period flow."""
+    more = g.swing.peak - 1
+    if more < 1e-3:
+        return v_half, ledger.total("front_end.crest_duty", {"duty, the pulses hardly swing": duty})
+    sagged = (point.emf - g.v_in) * (g.swing.peak / g.swing.mean_square - 1) + g.pulse * g.primary_resistance * more / drive
+    crest_half = max(V_FLOOR * point.emf * drive, v_half - drive * sagged)
+    drop = min(secondary_drop * g.swing.peak, (1 - LEFT) * ratio * crest_half)
+    through = float(stage_book.duty_needed(
+        V_out=link_v + g.swing.peak * link_current * g.choke_resistance, n_d=diodes, V_F=g.diode_drop, ratio=ratio,
+        V_in=crest_half, V_drop=drop / ratio))  # fmt: skip
+    return crest_half, ledger.total("front_end.crest_duty", {
+        "volt-seconds of the link at the largest pulse": through, "leakage, half of its share": g.swing.peak * g.leak_duty / 2})
+
+
+def _path(
+    g: Guess, choked: bool, ratio: float, duty: float, link_v: float, current: float, v_sec: float, builds: Mapping[str, Any],
+    brief: Brief, shelf: Shelf, rules: Rules,
+) -> controller.Path:  # fmt: skip
+    """What feeds the link, as the link sees it. A resistance that only pulses meet counts for their share of the time; one
+    before the stage also for the square of how far it steps the voltage up."""
+    linking = builds["dc_link"]
+    can = shelf.get(Capacitor, linking.capacitor)
+    total = min(1.0, 2 * duty)
+    stepped = ratio * TOPOLOGIES[builds["front_end"].topology].drive * total
+    before = brief.source.internal_resistance + input_stage.resistance(builds["input_stage"], brief, shelf, rules)
+    resistance = g.choke_resistance + total * g.charging_resistance(ratio) + stepped**2 * before
+    return controller.Path(
+        max(1.0, v_sec), builds["rectifier"].inductance if choked else 0.0, resistance, dc_link.capacitance(linking, shelf),
+        can.esr * linking.banks / linking.count, link_v / max(current, 1e-6), builds["front_end"].frequency, ratio)  # fmt: skip
+
+
+def _swing(
+    path: controller.Path, how: Rectifying, point: Point, step_up: float, current: float, demand: Demand,
+    builds: Mapping[str, Any], brief: Brief, shelf: Shelf,
+) -> Pulsation:  # fmt: skip
+    """How the current before the link swings, by what holds the link; a still one where that is not chosen yet."""
+    if not demand:
+        return STILL
+    line = brief.output.frequency
+    if how.choke:
+        return controller.pulsation_of(path, builds["controller"], demand, line)[0] if "controller" in builds else STILL
+    # nothing holds it: all that lies between the battery's open voltage and the link, leakage too, is a resistance to it
+    diode = shelf.get(Diode, builds["rectifier"].diode)
+    open_link = how.gain * (step_up * point.emf - how.series * diode.v_0)
+    between = max(0.0, open_link - path.load * current) / max(current, 1e-6)
+    return pulsation(demand, open_share(line, between, 0.0, path.bank, len(demand)))
 
 
 def _duty(

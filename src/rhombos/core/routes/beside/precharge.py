@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from rhombos.core.blocks import input_stage, precharge_report
 from rhombos.core.blocks import precharge as block
-from rhombos.core.blocks import precharge_report
 from rhombos.core.brief import Brief
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Capacitor, Fuse, Shelf
@@ -16,8 +16,6 @@ from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 
 Build = block.PrechargeBuild
-LOOP = 1.2e-6
-"""Inductance of a metre of cable, there and back, H: two leads side by side."""
 
 
 def need_of(builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> block.PrechargeNeed:
@@ -28,7 +26,7 @@ def need_of(builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules)
     banks = getattr(entry, "banks", 1)
     esr = shelf.get(Capacitor, entry.capacitor).esr * banks / entry.count
     carried = shelf.get(Fuse, entry.fuse).i_rating
-    return block.PrechargeNeed(full, cells.resistance, LOOP * brief.source.cable_length, cells.capacitance, esr, carried)
+    return block.PrechargeNeed(full, cells.resistance, input_stage.LOOP * brief.source.cable_length, cells.capacitance, esr, carried)
 
 
 def propose(

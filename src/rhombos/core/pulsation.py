@@ -1,0 +1,171 @@
+"""Twice-line pulsation: what a one-phase output draws, what of it reaches the source, and what stays with the link's bank.
+
+A one-phase output draws its power in swings at twice its frequency, and at multiples of that where its current is not a sine.
+Of each swing the share σ passes to what feeds the link; the rest, 1 − σ, is the bank's. Where the swings would turn the current
+about, the rectifier blocks: the current is clipped, its mean kept.
+"""
+
+from __future__ import annotations
+
+import cmath
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import brentq
+
+from rhombos.core.book import link as book
+
+ANGLES = 2 * np.pi * np.arange(256) / 256
+"""One period of twice the line, sampled."""
+MOST_TERMS = 12
+"""Multiples of twice the line that are followed."""
+STEPS = 1024
+"""Moments of half a line period at which a stepped wave's current is taken."""
+Demand = tuple[complex, ...]
+"""Swings of the drawn current over its mean: peak phasors at twice the line and its multiples; cosine at angle 0."""
+Complex = NDArray[np.complexfloating]
+
+
+@dataclass(frozen=True, slots=True)
+class Pulsation:
+    """A current before the link, about its mean of one: mean square, peak; and what of the swing the bank keeps: its ripple
+    voltage and its ripple current, each over what they would be if the source gave none of it."""
+
+    mean_square: float = 1.0
+    peak: float = 1.0
+    ripple: float = 1.0
+    current: float = 1.0
+
+    @property
+    def rms(self) -> float:
+        """RMS over mean."""
+        return math.sqrt(self.mean_square)
+
+    def moved(self, other: Pulsation) -> float:
+        """The largest change between two of them."""
+        return max(abs(self.mean_square - other.mean_square), abs(self.peak - other.peak), abs(self.ripple - other.ripple))
+
+
+STILL = Pulsation()
+"""A source that gives a steady current: the bank carries the whole swing."""
+
+
+def sine_demand(apparent: float, power: float) -> Demand:
+    """What a linear load on a sine draws: one swing, S over P, where both are taken at the link, VA and W."""
+    return (complex(apparent / power),) if power > 0 and apparent > 0 else ()
+
+
+@lru_cache(maxsize=64)
+def step_demand(fraction: float, power_factor: float) -> Demand:
+    """What a square or three-level wave draws for a series R–L load of a power factor at the line, in the steady state.
+
+    While the wave is zero the load's current circulates in the bridge; while it lags, it flows back. Source: the exponential
+    of an R–L circuit, whose value after half a period is its first with the other sign.
+    """
+    half = math.pi
+    tan = math.sqrt(max(0.0, 1 - power_factor**2)) / power_factor
+    angle = (np.arange(STEPS) + 0.5) * half / STEPS
+    on = angle < fraction * half
+    if tan < 1e-3:
+        current = on.astype(float)
+    else:
+        width = fraction * half
+        # i = 1 + (i0 − 1)·e^(−θ/tan φ) while on, then it fades; and −i0 after half a period
+        fade, rest = math.exp(-width / tan), math.exp(-(half - width) / tan)
+        first = -(1 - fade) * rest / (1 + fade * rest)
+        last = 1 + (first - 1) * fade
+        current = np.where(on, 1 + (first - 1) * np.exp(-angle / tan), last * np.exp(-(angle - width) / tan))
+    taken = np.where(on, current, 0.0)
+    mean = float(taken.mean())
+    phasors = np.fft.rfft(taken)[1 : MOST_TERMS + 1] * 2 / STEPS / mean
+    return tuple(complex(p) for p in phasors)
+
+
+@dataclass(frozen=True, slots=True)
+class Drawn:
+    """A demand on a bank that a steady current feeds: swing of its charge over mean current, and the bank's RMS current over
+    the mean."""
+
+    swing: float
+    heat: float
+
+
+@lru_cache(maxsize=256)
+def drawn(demand: Demand) -> Drawn:
+    """What a demand makes of a bank behind a steady current."""
+    if not demand:
+        return Drawn(0.0, 0.0)
+    phasors = np.array(demand)
+    order = np.arange(1, phasors.size + 1)
+    return Drawn(_swing(phasors / order), float(np.sqrt(np.sum(np.abs(phasors) ** 2) / 2)))
+
+
+def pulsation(demand: Demand, passed: Sequence[complex], blocks: bool = True) -> Pulsation:
+    """What a demand makes of the current before the link.
+
+    Args: swings over the mean, and the share σ that passes of each; whether a rectifier keeps the current from turning about.
+    """
+    if not demand:
+        return STILL
+    if len(demand) == 1:
+        depth = abs(demand[0]) * abs(passed[0])
+        if depth <= 1 or not blocks:
+            square = book.pulsation_square.work({"S": abs(demand[0]), "P": 1.0, "passed": abs(passed[0])})
+            crest = book.pulsation_crest.work({"S": abs(demand[0]), "P": 1.0, "passed": abs(passed[0])})
+            kept = abs(1 - passed[0])
+            return Pulsation(square, crest, kept, kept)
+    return _clipped(tuple(_coarse(d) for d in demand), tuple(_coarse(p) for p in passed), blocks)
+
+
+def _coarse(value: complex) -> complex:
+    """Rounded to a hundredth of a per cent, so that passes that hardly differ are answered once."""
+    return complex(round(value.real, 4), round(value.imag, 4))
+
+
+@lru_cache(maxsize=2048)
+def _clipped(demand: Demand, passed: tuple[complex, ...], blocks: bool) -> Pulsation:
+    order = np.arange(1, len(demand) + 1)
+    turn = np.exp(1j * np.outer(order, ANGLES))
+    drawn, share = np.array(demand), np.array(passed[: len(demand)])
+    swing = (turn.T @ (drawn * share)).real
+    if swing.min() >= -1 or not blocks:
+        current = 1 + swing
+    else:  # the rectifier blocks: as much mean is added as keeps it at one
+        level = brentq(lambda a: float(np.maximum(0.0, a + swing).mean()) - 1, 1 - float(swing.max()) - 1, 1.0)
+        current = np.maximum(0.0, float(level) + swing)
+    spectrum = np.fft.rfft(current) * 2 / ANGLES.size
+    left = spectrum[1 : ANGLES.size // 2].copy()  # what the bank gives or takes is what is drawn less what comes
+    left *= -1
+    left[: drawn.size] += drawn
+    k = np.arange(1, left.size + 1)
+    ripple, alone = (_swing(x / (1j * k[: x.size])) for x in (left, drawn))
+    heat, alone_heat = (float(np.sqrt(np.sum(np.abs(x) ** 2))) for x in (left, drawn))
+    return Pulsation(float((current**2).mean()), float(current.max()), ripple / max(alone, 1e-12), heat / max(alone_heat, 1e-12))
+
+
+def _swing(phasors: Complex) -> float:
+    """Peak to peak of a sum of multiples."""
+    k = np.arange(1, phasors.size + 1)
+    values = (np.exp(1j * np.outer(k, ANGLES)).T @ phasors).real
+    return float(values.max() - values.min())
+
+
+def open_share(frequency: float, resistance: float, inductance: float, bank: float, terms: int) -> tuple[complex, ...]:
+    """The share that passes where no loop holds the link, of each multiple of twice a line frequency, Hz.
+
+    R, Ω, and L, H, lie between the source's EMF and the bank, F.
+    """
+    found = []
+    for k in range(1, terms + 1):
+        s = 4j * math.pi * frequency * k
+        found.append(1 / (1 + s * resistance * bank + s * s * inductance * bank))
+    return tuple(found)
+
+
+def phase_of(share: complex) -> float:
+    """How far what passes is behind, degrees."""
+    return -math.degrees(cmath.phase(share))
