@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
@@ -27,13 +27,15 @@ from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
 
+MOST_REFINED = 2
+"""Further rounds that a sizing gets whose own proposals break a rule."""
 COARSE = 3e-3
 """How closely operating points are settled between proposals."""
 
 
 @dataclass(frozen=True)
 class Worked:
-    """A sizing before it is put into words: builds, operating points and every worked step."""
+    """A sizing: builds, operating points, every worked step, and what its blocks say of themselves."""
 
     route: Route
     brief: Brief
@@ -44,6 +46,7 @@ class Worked:
     builds: Mapping[str, Build]
     settled: Mapping[str, Any]
     ledgers: Mapping[str, Ledger]
+    told: tuple[tuple[BlockReport, ...], tuple[Finding, ...]] = ((), ())
 
 
 class Unbuildable(ValueError):
@@ -95,11 +98,42 @@ def _sized(
     route: Route, brief: Brief, typed: Mapping[str, dict[str, Any]], missing: Mapping[str, str], shelf: Shelf, rules: Rules
 ) -> Worked:  # fmt: skip
     builds, near, _ = build_all(route, brief, typed, shelf, rules)
+    best = worked = _finished(route, brief, typed, missing, shelf, rules, builds, near)
+    for _ in range(MOST_REFINED):
+        if not (breaks := broken(best)):
+            break
+        # what broke a rule was proposed for a point that has moved since: propose once more, for the points as they are now
+        path = route.propose(brief, route.next_hints(worked.settled), typed, shelf, rules)
+        beside = {k: worked.builds[k] for k in worked.builds if k not in path and k in route.builds}
+        near = route.settle_all(path | beside, brief, shelf, rules, keys=route.hint_points, start=worked.settled,
+                                tolerance=COARSE)  # fmt: skip
+        beside |= route.propose_asides(brief, path | beside, near, typed, shelf, rules)
+        worked = _finished(route, brief, typed, missing, shelf, rules, path | beside, near)
+        if broken(worked) < breaks:
+            best = worked
+    return best
+
+
+def _finished(
+    route: Route, brief: Brief, typed: Mapping[str, dict[str, Any]], missing: Mapping[str, str], shelf: Shelf, rules: Rules,
+    builds: dict[str, Build], near: Mapping[str, Any],
+) -> Worked:  # fmt: skip
+    """The path settled at every point, with what lies beside it, and what they say."""
     ledgers = {key: Ledger() for key in operating_points(brief)}
     settled = route.settle_all(builds, brief, shelf, rules, ledgers=ledgers, start=near)
-    builds |= propose_common(settled, builds, typed, brief, shelf, rules)
+    builds = builds | propose_common(settled, builds, typed, brief, shelf, rules)
     settled = settle_common(settled, builds, brief, shelf, rules, ledgers)
-    return Worked(route, brief, rules, shelf, typed, missing, builds, settled, ledgers)
+    worked = Worked(route, brief, rules, shelf, typed, missing, builds, settled, ledgers)
+    reports, findings = report_blocks(worked)
+    return replace(worked, told=(tuple(reports), tuple(findings)))
+
+
+def broken(worked: Worked) -> int:
+    """How many rules the sizing's own proposals break; what is pinned, or cannot be avoided, does not count. A stop counts more
+    than any fixes."""
+    return sum(
+        100 if f.severity == "stop" else 1 for f in worked.told[1]
+        if f.severity in ("stop", "fix") and not f.unavoidable and not worked.pins.get(f.block))  # fmt: skip
 
 
 def refit(worked: Worked, block: str, name: str, value: Any) -> Worked:
@@ -126,7 +160,7 @@ def explain(worked: Worked, pins: Mapping[str, PinValue], waivers: Iterable[Waiv
     """A sizing in words and figures; what is waived is marked, and moves no block's severity."""
     brief, settled, route = worked.brief, worked.settled, worked.route
     waivers = tuple(waivers)
-    blocks, findings = report_blocks(worked)
+    blocks, findings = list(worked.told[0]), list(worked.told[1])
     if waivers:
         blocks = [_unless_waived(b, findings, waivers) for b in blocks]
     findings += [_missing_part(address, reason) for address, reason in worked.missing.items()]

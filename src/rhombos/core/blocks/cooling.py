@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from typing import Any
 
@@ -28,6 +29,35 @@ def propose_sink(shelf: Shelf, rules: Rules, heat: float) -> tuple[str, bool]:
         if able:
             return min(able, key=lambda s: (s.price, s.id)).id, fan
     return min(sinks, key=lambda s: (s.r_fan, s.id)).id, True
+
+
+def propose_surge_sink(
+    shelf: Shelf, rules: Rules, steady: float, surge: float, device: float, inner: float, air: float, rating: float,
+    seconds: float,
+) -> tuple[str, bool]:  # fmt: skip
+    """The same for a stage that must also ride through a surge.
+
+    Args: heat at full power and in the surge, W; the surge's heat in its hardest-worked device, W, and that device's resistance
+    to the sink, K/W; the air, °C; the device's rating, °C; the surge's time, s.
+    Returns: designation, whether it needs a fan; the largest where none will do.
+    """
+    limit = surge_limit(rules, rating)
+    best: tuple[float, str, bool] | None = None
+    for fan in (False, True):
+        for s in shelf.all(HeatSink):
+            r = s.r_fan if fan else s.r_natural
+            tau = heat.sink_time.work({"R_sa": r, "m_sink": s.mass})
+            warm = air + steady * r + (surge - steady) * r * (1 - math.exp(-seconds / tau))
+            if steady * r > rules.sink_rise or warm + device * inner > limit:
+                continue
+            best = min(best or (math.inf, "", False), (s.price + FAN_PRICE * fan, s.id, fan))
+    if best is not None:
+        return best[1], best[2]
+    return propose_sink(shelf, rules, max(steady, 1e9 * (surge > steady)))
+
+
+FAN_PRICE = 4.0
+"""What a fan costs beside its heat-sink, in the shelf's price units."""
 
 
 def sink_resistance(shelf: Shelf, sink: str, fan: bool) -> float:

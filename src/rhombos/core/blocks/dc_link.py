@@ -28,6 +28,10 @@ SLOW_RIPPLE = 1.4
 """What a twice-line ampere counts against a rating given at 100 kHz: the series resistance is about twice as high there."""
 VOLT_STEP = 5.0
 MOST_CANS = 8
+STEP_FALLS = 0.1
+"""How far a stepped output, which is the link itself, may fall at a step of its load, share of it."""
+STEP_RESERVE = 1.08
+"""What rounds may still add to the power of a step, and take from the room that it has."""
 RESERVE = 1.03
 """What the next round of settling may still add to a current."""
 
@@ -186,12 +190,15 @@ def _cans(
 
 
 def _for_a_step(need: LinkNeed, voltage: float, brief: Brief, pins: dict[str, Any], rules: Rules) -> float:
-    """Capacitance that keeps a sine's crest whole at a step from nothing to full power, F."""
-    room = voltage * (1 - rules.link_tolerance) - need.bridge_peak
-    if need.drawn is not None or not pins["held"] or room < 0.01 * voltage:
+    """Capacitance that keeps a sine's crest whole, or a stepped wave up, at a step from nothing to full power, F."""
+    power, floor, swinging = need.current * voltage, need.bridge_peak, need.apparent
+    if need.drawn is not None:
+        floor, swinging = (1 - STEP_FALLS) * voltage, need.drawn.swing * power / 2
+    room = voltage * (1 - rules.link_tolerance) - floor
+    if room < 0.01 * voltage or not pins["held"]:
         return 0.0
-    return RESERVE * book.bank_for_step.work({
-        "P": need.current * voltage, "S": need.apparent, "kept": need.swing.ripple, "f_line": brief.output.frequency,
+    return STEP_RESERVE * book.bank_for_step.work({
+        "P": power, "S": swinging, "kept": need.swing.ripple, "f_line": brief.output.frequency,
         "V_dc": voltage, "dV": room})  # fmt: skip
 
 

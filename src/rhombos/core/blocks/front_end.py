@@ -18,7 +18,7 @@ from rhombos.core.blocks.base import (
     propose_resistor,
     remembered,
 )  # fmt: skip
-from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_sink, sink_resistance, surge_limit
+from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_surge_sink, sink_resistance, surge_limit
 from rhombos.core.book import clamp as clamps
 from rhombos.core.book import stage as book
 from rhombos.core.brief import Brief
@@ -43,6 +43,10 @@ RAIL_SPIKE = 0.10
 """Spike above the rail of a bridge from the stray inductance of its loop, as a share of it: typical of a tight layout."""
 RESERVE = 1.02
 """What the next round of settling may still add to a current."""
+SURGE_RESERVE = 1.08
+"""What a surge's heat may come to over what a proposal sees of it: the surge on a flat battery draws more."""
+LINE_RESERVE = 1.08
+"""What rounds may still add to the current of a stage whose turns ratio moves with them."""
 
 
 class FrontEndBuild(Build):
@@ -174,26 +178,30 @@ def propose(
     fields: dict[str, Any] = {"switch": switch.id, "parallel": parallel, "frequency": frequency,
                               "clamp": "none" if topology.clamped else "RCD"} | pins  # fmt: skip
     ceiling = switch.v_rating * (1 - rules.switch_voltage_margin) - v_max
-    fields.setdefault("clamp_resistor", _clamp_resistor(hardest, max(ceiling, 1.05 * v_max), frequency))
+    reserve = LINE_RESERVE if frequency < SLOWEST else RESERVE
+    fields.setdefault("clamp_resistor", _clamp_resistor(hardest, max(ceiling, 1.05 * v_max), frequency, reserve))
     level = clamps.clamp_level(V_r=warmest.v_in, L_lk=warmest.leakage, I=warmest.off_rms, f=2 * frequency,
                                R=fields["clamp_resistor"])  # fmt: skip
     burnt = clamps.clamp_heat(V_c=level, R=fields["clamp_resistor"])
-    fields.setdefault("clamp_part", propose_resistor(shelf, rules, fields["clamp_resistor"], burnt, level))
+    fields.setdefault("clamp_part", propose_resistor(shelf, rules, fields["clamp_resistor"], reserve**2 * burnt, level))
     if "sink" not in fields or "fan" not in fields:
         draft = model.within(
             {"sink": shelf.all_ids("heat_sink")[0], "fan": False} | fields
         )  # fmt: skip
-        state = assess(need, draft, brief, shelf, rules, SILENT, cool=True)
-        sink, fan = propose_sink(shelf, rules, state.conduction + state.switching)
+        state, surged = (assess(n, draft, brief, shelf, rules, SILENT, cool=True) for n in (need, hardest))
+        device = (surged.conduction * (1 + rules.sharing_imbalance) ** 2 + surged.switching) / (topology.positions * parallel)
+        sink, fan = propose_surge_sink(
+            shelf, rules, state.conduction + state.switching, surged.conduction + surged.switching, SURGE_RESERVE * device,
+            switch.r_jc + rules.pad_resistance, air, switch.t_j_max, brief.power.surge_time)  # fmt: skip
         fields.setdefault("sink", sink)
         fields.setdefault("fan", fan)
     return model.within(fields)
 
 
-def _clamp_resistor(need: FrontEndNeed, ceiling: float, frequency: float) -> float:
+def _clamp_resistor(need: FrontEndNeed, ceiling: float, frequency: float, reserve: float) -> float:
     """The largest preferred resistor that holds the clamp at or below `ceiling`, counted from the rail, V."""
     lift = max(ceiling * (ceiling - need.v_in), 1e-3)
-    energy_rate = need.leakage * (RESERVE * need.crest) ** 2 * frequency
+    energy_rate = need.leakage * (reserve * need.crest) ** 2 * frequency
     return min(1e6, max(1.0, at_most(min(1e6, max(1.0, lift / max(energy_rate, 1e-12))))))
 
 
@@ -230,7 +238,7 @@ def _choose_switches(
     # over a surge the chips ride on a sink that is as warm as before it
     surged = hardest.heating * book.switch_rms(I_pulse=hardest.pulse, D=hardest.duty)
     burst = conduction * (surged / rms) ** 2 + switching * hardest.turn_off / need.turn_off + capacitive
-    ridden = burst / count * (1 + rules.sharing_imbalance) ** 2 * (device.r_jc + rules.pad_resistance)
+    ridden = SURGE_RESERVE * burst / count * (1 + rules.sharing_imbalance) ** 2 * (device.r_jc + rules.pad_resistance)
     trouble = (
         np.maximum(0, ridden / (surge_limit(rules, device.t_j_max) - air - rules.sink_rise) - 1)
         + np.maximum(0, highest / (device.v_rating * (1 - rules.switch_voltage_margin)) - 1)

@@ -173,11 +173,20 @@ def _capacitance(device: Any, volts: float) -> float:
         "Q_g": device.q_g, "Q_sw": min(switching_charge(device), 0.9 * device.q_g), "V_drive": max(volts, 1.0)})  # fmt: skip
 
 
-def _miller(device: Any, loop: GateLoop) -> float:
+MILLER_CHARGE = 0.6 * math.sqrt(2)
+"""Share of the switching charge that lies in the swing, at half the rated voltage for which data sheets state it; times √2."""
+
+
+def _swing_charge(device: Any, bus: float) -> float:
+    """Charge that a swing of the legs, V, moves through the gate, C."""
+    return book.swing_charge.work({"k": MILLER_CHARGE, "Q_sw": switching_charge(device), "V": bus, "V_rating": device.v_rating})
+
+
+def _miller(device: Any, loop: GateLoop, bus: float) -> float:
     """What the partner's turn-on leaves on an off gate, V."""
     current = max(1e-6, float(plateau_currents(device, loop)[0]))
     return book.miller_voltage.work({
-        "R": max(loop.off, LEAST_LOOP), "I": current, "Q_sw": switching_charge(device),
+        "R": max(loop.off, LEAST_LOOP), "I": current, "Q_gd": _swing_charge(device, bus),
         "C_iss": _capacitance(device, loop.volts)})  # fmt: skip
 
 
@@ -195,7 +204,7 @@ def propose(
     driver = shelf.get(Driver, fields["driver"]) if pinned else _choose(need, fields["supply"], device, shelf, rules)
     fields["driver"] = driver.id
     fields.setdefault("pull_down", 2.2e3 if driver.kind == "opto" else 10e3)
-    fields = _resistors(device, fields, driver, n, rules) | fields
+    fields = _resistors(device, need.bus, fields, driver, n, rules) | fields
     _, limit = _limits(device)
     ringing = fields["supply"] * (1 + RINGING)
     fields.setdefault("zener", "fitted" if ringing > 0.9 * limit >= fields["supply"] else "none")
@@ -223,7 +232,7 @@ def _choose(need: DriveNeed, supply: float, device: Any, shelf: Shelf, rules: Ru
 
 
 def _resistors(
-    device: Any, fields: dict[str, Any], driver: Driver, parallel: int, rules: Rules
+    device: Any, bus: float, fields: dict[str, Any], driver: Driver, parallel: int, rules: Rules
 ) -> dict[str, float]:  # fmt: skip
     """Gate resistors for the rules' speed; less to turn off, and then more to turn on, until the partner's turn-on leaves an
     off gate below its threshold."""
@@ -235,7 +244,7 @@ def _resistors(
         offs = [fields["r_off"]] if "r_off" in fields else [on, *(x for x in reversed(STEPS) if x < on), 0.0]
         for off in offs:
             loop = loop_of(GateDriveBuild.model_construct(**fields | {"r_on": on, "r_off": off}), parallel, driver)
-            if _miller(device, loop) <= MILLER_SHARE * THRESHOLD * plateau:
+            if _miller(device, loop, bus) <= MILLER_SHARE * THRESHOLD * plateau:
                 return {"r_on": on, "r_off": off}
     return {"r_on": first, "r_off": float(fields.get("r_off", 0.0))}
 
@@ -289,7 +298,7 @@ def assess(need: DriveNeed, build: GateDriveBuild, brief: Brief, shelf: Shelf, r
     capacitance = work(f"{need.key}.capacitance", book.gate_capacitance, Q_g=device.q_g, V_drive=max(loop.volts, 1.0),
                        Q_sw=min(switching_charge(device), 0.9 * device.q_g))  # fmt: skip
     miller = work(f"{need.key}.miller", book.miller_voltage, R=max(loop.off, LEAST_LOOP), I=max(current, 1e-6),
-                  C_iss=capacitance, Q_sw=switching_charge(device))  # fmt: skip
+                  C_iss=capacitance, Q_gd=_swing_charge(device, need.bus))  # fmt: skip
     least = max(plateau + OVER_PLATEAU, driver.v_least if driver.kind in LOCKED_OUT else 0.0)
     gates = work(f"{need.key}.gate_power", stage.gate_power, Q_g=device.q_g, V_drive=loop.volts, f=need.rate, n_sw=2 * n)
     heat = 0.0

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -16,7 +16,7 @@ from rhombos.core.blocks.base import (
     recovered_charge,
     remembered,
 )  # fmt: skip
-from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_sink, sink_resistance
+from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_surge_sink, sink_resistance, surge_limit
 from rhombos.core.book import bridge as book
 from rhombos.core.book import rectifier, source, stage
 from rhombos.core.brief import Brief, Waveform
@@ -24,6 +24,7 @@ from rhombos.core.gates import GateLoop, house_loop, switching_times
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import HeatSink, Igbt, Mosfet, Shelf
+from rhombos.core.pulsed import SHORT_MARGIN, WITHSTAND_USED, pulsed_share
 from rhombos.core.rules import Rules
 from rhombos.core.units import Hertz, Ratio, Second
 
@@ -42,6 +43,8 @@ HEAVY_CURRENT = 60.0
 FRACTIONS: dict[Waveform, float] = {"sine": 1.0, "modified": 0.5, "square": 1.0}
 """Half the time keeps both the peak and the RMS value of a sine."""
 SEARCH_CELSIUS = 100.0
+SURGE_RESERVE = 1.1
+"""What a surge's heat may come to over what a proposal sees of it."""
 STRAY_SPIKE = 0.08
 """Spike on the bus from the stray inductance of the loop, as a share of it: short, wide, decoupled at the legs."""
 
@@ -107,14 +110,20 @@ def propose(
     air = brief.targets.ambient + rules.enclosure_rise
     share = fields["fraction"] if brief.output.stepped else None
     if "switch" not in fields or "parallel" not in fields:
-        fields = _choose(need, _rate(brief, fields["carrier"]), share, air, pins, shelf, rules) | fields
+        surge = brief.power.surge / brief.power.continuous
+        fields = _choose(need, _rate(brief, fields["carrier"]), share, air, surge, pins, shelf, rules) | fields
     device = shelf.find("mosfet|igbt", fields["switch"])
     if "dead_time" not in fields:
         fields["dead_time"] = proposed_dead_time(device, house_loop(rules))
     if "sink" not in fields or "fan" not in fields:
         draft = HBridgeBuild.within({"sink": shelf.all_ids("heat_sink")[0], "fan": False} | fields)
-        state = assess(need, draft, brief, shelf, rules, SILENT, cool=True)
-        sink, fan = propose_sink(shelf, rules, state.loss - state.gate)
+        surged_need = _surged(need, brief.power.surge / brief.power.continuous)
+        state, surged = (assess(n, draft, brief, shelf, rules, SILENT, cool=True) for n in (need, surged_need))
+        count = 4 * draft.parallel
+        device_heat = SURGE_RESERVE * (1 + rules.sharing_imbalance * (draft.parallel > 1)) ** 2 * (surged.loss - surged.gate) / count
+        sink, fan = propose_surge_sink(
+            shelf, rules, state.loss - state.gate, surged.loss - surged.gate, device_heat, device.r_jc + rules.pad_resistance, air,
+            device.t_j_max, brief.power.surge_time)  # fmt: skip
         fields = {"sink": sink, "fan": fan} | fields
     return HBridgeBuild.within(fields)
 
@@ -147,7 +156,8 @@ def _turn_off_delay(device: Any) -> float:
 
 
 def _choose(
-    need: BridgeNeed, carrier: float, share: float | None, air: float, pins: dict[str, Any], shelf: Shelf, rules: Rules
+    need: BridgeNeed, carrier: float, share: float | None, air: float, surge: float, pins: dict[str, Any], shelf: Shelf,
+    rules: Rules,
 ) -> dict[str, Any]:  # fmt: skip
     best: tuple[float, str, int] | None = None
     counts = [int(pins["parallel"])] if "parallel" in pins else (
@@ -156,14 +166,19 @@ def _choose(
         ids, columns = shelf.column(kind, "id"), shelf.columns(kind)
         for n in counts:
             loss = _leg_losses(columns, kind is Igbt, need, n, carrier, share, rules)
+            stood = WITHSTAND_USED * pulsed_share(kind) * n * columns.i_rating
             carried = need.peak * (1 + rules.sharing_imbalance * (n > 1)) / n
             device = loss / (4 * n) * (1 + rules.sharing_imbalance * (n > 1)) ** 2
             allowed = rules.junction_limit - air - rules.sink_rise
+            burst = _leg_losses(columns, kind is Igbt, _surged(need, surge), n, carrier, share, rules) / (4 * n)
+            ridden = SURGE_RESERVE * burst * (1 + rules.sharing_imbalance * (n > 1)) ** 2 * (columns.r_jc + rules.pad_resistance)
             trouble = (
+                np.maximum(0, ridden / (surge_limit(rules, columns.t_j_max) - air - rules.sink_rise) - 1) +
                 np.maximum(0, need.v_link_peak * (1 + STRAY_SPIKE) / (
                     columns.v_rating * (1 - rules.bridge_voltage_margin)) - 1)
                 + np.maximum(0, device * (columns.r_jc + rules.pad_resistance) / allowed - 1)
                 + np.maximum(0, carried / (columns.i_rating * (1 - rules.switch_current_margin)) - 1)
+                + np.maximum(0, SHORT_MARGIN * rules.trip_factor * surge * need.peak / stood - 1)
             )  # fmt: skip
             score = 4 * n * (columns.price + 0.3) + rules.watt_worth * loss
             score = np.where(trouble > 0, 1e6 * (1 + trouble), score)
@@ -174,6 +189,11 @@ def _choose(
             best = key if best is None or key < best else best
     assert best is not None
     return {"switch": best[1], "parallel": best[2]}
+
+
+def _surged(need: BridgeNeed, surge: float) -> BridgeNeed:
+    """The same at the surge."""
+    return replace(need, current=surge * need.current, peak=surge * need.peak)
 
 
 def _leg_losses(

@@ -237,8 +237,10 @@ def _rating(brief: Brief) -> float:
 
 
 def _output_findings(sheet: Sheet, brief: Brief, t: IronTransformer) -> None:
+    square = brief.output.waveform == "square"
     judge_output(sheet, brief, ("Let the proposal choose the turns", {
-        "iron_transformer.primary_turns": None, "iron_transformer.secondary_turns": None}))  # fmt: skip
+        "iron_transformer.primary_turns": None, "iron_transformer.secondary_turns": None}),
+        "this route has nothing that regulates a square wave" if square else None)  # fmt: skip
     if brief.output.waveform == "modified" and t.halves == 2:
         sheet.find("zero_state", "watch", "Nothing holds the output at zero between the pulses",
                    "Both switches of a push-pull are off then: an inductive or light load lets the winding ring, and the RMS "

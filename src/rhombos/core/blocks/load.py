@@ -86,7 +86,7 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
         names = " and ".join(j.load for j in refused)
         sheet.find("wave", "fix", f"A {brief.output.waveform} wave is not for every load that is meant",
                    f"For {names}: {refused[0].reason}.", "Ask for a sine in the brief, or keep such loads away and say so on "
-                   "the socket.", figure="voltage")  # fmt: skip
+                   "the socket.", figure="voltage", unavoidable="the brief asks for this wave and for these loads")  # fmt: skip
     motors = [k for k in brief.loads if k in STARTING]
     if motors:
         worst = max(motors, key=lambda k: STARTING[k])

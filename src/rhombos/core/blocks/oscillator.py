@@ -41,7 +41,8 @@ BASE_VOLTS = 3.0
 """Voltage behind the base, resistor included, V."""
 BAND = 0.10
 """How far the frequency may wander before it is a finding."""
-RESERVE = 1.02
+RESERVE, LINE_RESERVE = 1.02, 1.08
+"""What rounds may still add to a current: to one device's, and to that which sets the clamp."""
 
 
 class OscillatorBuild(Build):
@@ -163,11 +164,11 @@ def propose(
     ceiling = max(device.v_rating * (1 - rules.switch_voltage_margin) - v_max, 1.05 * v_max)
     if "clamp_resistor" not in fields:
         lift = max(ceiling * (ceiling - hardest.v_in), 1e-3)
-        rate = max(hardest.leakage * (RESERVE * hardest.turn_off) ** 2 * line, 1e-12)
+        rate = max(hardest.leakage * (LINE_RESERVE * hardest.turn_off) ** 2 * line, 1e-12)
         fields["clamp_resistor"] = at_most(min(1e6, max(1.0, lift / rate)))
     level = clamps.clamp_level(V_r=need.v_in, L_lk=need.leakage, I=need.turn_off, f=2 * line, R=fields["clamp_resistor"])
     burnt = clamps.clamp_heat(V_c=level, R=fields["clamp_resistor"])
-    fields.setdefault("clamp_part", propose_resistor(shelf, rules, fields["clamp_resistor"], burnt, level))
+    fields.setdefault("clamp_part", propose_resistor(shelf, rules, fields["clamp_resistor"], LINE_RESERVE**3 * burnt, level))
     if "sink" not in fields or "fan" not in fields:
         sink, fan = propose_sink(shelf, rules, 1.1 * _conduction(device, need.pulse, int(fields["parallel"]), 110.0))
         fields = {"sink": sink, "fan": fan} | fields

@@ -14,6 +14,7 @@ from rhombos.core.inventory import Item
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.preferred import at_least
+from rhombos.core.pulsed import WITHSTAND_USED
 from rhombos.core.rules import Rules
 from rhombos.core.thresholds import HIGH, REFERENCE, Band, Tap, band, fit
 from rhombos.core.units import Ampere, Henry, Ohm, Second, Volt, Watt
@@ -36,16 +37,14 @@ WINDOW_BACK = 0.04
 PICKS_UP = 1.1
 SURGE_HELD = 1.5
 """Pick-up of the overload over the continuous power, and how many surge times the surge is let pass."""
+HIGHEST_PICK_UP = 1.25
+"""Pick-up over the continuous power up to which what never counts is near enough what the parts were judged for."""
 LEAST_TWICE = 0.2
 DELAY = 3e-6
 """From the trip level to a switch that is off, s: blanking, comparator, driver."""
-LOSSY = 0.85
-"""Efficiency counted on where only a proposal needs the battery's power."""
-SHORT_SHARE = 0.7
-"""What a proposal lets a short reach, share of what the switches stand."""
-FUSES = (0.5, 0.63, 0.8, 1, 1.25, 1.6, 2, 2.5, 3.15, 4, 5, 6.3, 8, 10, 12.5, 16, 20, 25, 32)
+FUSES = (0.5, 0.63, 0.8, 1, 1.25, 1.6, 2, 2.5, 3.15, 4, 5, 6.3, 8, 10, 12.5, 16, 20, 25, 32, 40, 50, 63)
 """Ratings of small AC fuses, A (R10 series)."""
-RELAYS = (3, 5, 8, 10, 16, 20, 30, 40, 63)
+RELAYS = (3, 5, 8, 10, 16, 20, 30, 40, 63, 80, 100, 125, 160)
 """Ratings of usual output relays, A."""
 SUPPRESSORS = (115, 130, 140, 150, 175, 195, 210, 230, 250, 275, 300, 320, 350, 385, 420)
 """Highest working voltages of surge suppressors, V RMS."""
@@ -149,16 +148,16 @@ class ProtectionState:
 
 
 def propose(
-    need: ProtectionNeed, stage: Stage, outputs: tuple[float, float], pins: dict[str, Any], rules: Rules
+    need: ProtectionNeed, stage: Stage, drawn: float, outputs: tuple[float, float], pins: dict[str, Any], rules: Rules
 ) -> ProtectionBuild:  # fmt: skip
     """Thresholds that hold from corner to corner, and preferred values that make them; against a short a coil, where nothing
-    else in the output slows it."""
+    else in the output slows it. `drawn` is what a flat battery gives at full power, A."""
     fields: dict[str, Any] = {
         "delay": max(1.0, round(2 * need.surge_time, 1)), "restart": "locked", "adjusted": True,
         "short": ELECTRONIC, "short_delay": DELAY, "after_trip": "latched"} | pins  # fmt: skip
     fields.setdefault("cut_off", round(ABOVE_EMPTY * need.empty, 1))
     cut = fields["cut_off"]
-    sag = need.resistance * need.continuous / (LOSSY * need.empty)
+    sag = need.resistance * drawn
     most = max(0.1, 0.6 * (need.full - cut))
     fields.setdefault("hysteresis", round(min(most, max(RECOVERS * need.nominal, SAG_COVERED * sag)), 1))
     fields.setdefault("warning", round(cut + max(WARNS * (need.nominal - cut), 3 * 0.01 * cut), 1))
@@ -180,7 +179,7 @@ def propose(
     fields.setdefault("twice", float(f"{max(LEAST_TWICE, SURGE_HELD * need.surge_time * beyond / 3):.2g}"))
     surge = need.socket_current(need.surge)
     fields.setdefault("short_trip", float(f"{rules.trip_factor * need.crest * surge:.3g}"))
-    room = (SHORT_SHARE * stage.withstand / stage.ratio - fields["short_trip"]) * stage.ratio
+    room = (WITHSTAND_USED * stage.withstand / stage.ratio - fields["short_trip"]) * stage.ratio
     needed = (stage.volts * fields["short_delay"] / room - stage.inductance) * stage.ratio**2 if room > 0 else 0.0
     fields.setdefault("coil", at_least(needed) if needed > 1e-9 else 0.0)
     flows = max(1.25 * need.socket_current(need.continuous), surge / 1.6)
@@ -188,6 +187,11 @@ def propose(
     fields.setdefault("output_relay", float(next((r for r in RELAYS if r >= surge), RELAYS[-1])))
     fields.setdefault("suppressor", float(next((v for v in SUPPRESSORS if v >= 1.02 * fields["output_high"]), SUPPRESSORS[-1])))
     return ProtectionBuild.within(fields)
+
+
+def judged_twice(build: ProtectionBuild, need: ProtectionNeed) -> float:
+    """The longest that twice the pick-up should pass, s: as much excess heat as the surge brings in its time."""
+    return max(LEAST_TWICE, need.surge_time * max(0.0, (need.surge / build.overload) ** 2 - 1) / 3)
 
 
 def cut_off_tap(build: ProtectionBuild) -> Tap:

@@ -8,6 +8,7 @@ from rhombos.core.blocks.protection import (
     BLINKS,
     FUSE_ALONE,
     HEADROOM,
+    HIGHEST_PICK_UP,
     KEY,
     LINEAR,
     UNGUARDED,
@@ -15,20 +16,20 @@ from rhombos.core.blocks.protection import (
     ProtectionNeed,
     ProtectionState,
     Stage,
+    judged_twice,
 )
 from rhombos.core.blocks.protection import thresholds as made_thresholds
 from rhombos.core.findings import PinValue, Severity
+from rhombos.core.points import OVER_FULL
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet, Worst
 from rhombos.core.thresholds import Band, Tap
 from rhombos.core.units import fmt, short
 
-BEYOND_FULL = 1.12
-"""Highest battery that may reach the stages, over the charging battery for which they were judged."""
 WIDE = 1.2
 """Output at which loads are damaged, over what they are made for."""
 SLOW = 4.0
-"""Surge times for which the surge may pass: the heat-sinks were judged for one."""
+"""Excess heat that an overload may bring, over that of the surge for which the parts were judged."""
 DIVIDER = ("top", "bottom", "trimmer", "hold")
 Bands = dict[str, tuple[str, Tap, Band]]
 
@@ -143,10 +144,10 @@ def _battery(
                    f"The limit may act from {fmt(over.low, 'V', 4)}; the charger brings {short(need.full, 'V')}.",
                    "Set it above the charging battery of this chemistry.", figure="over_voltage",
                    cures=(("Let the proposal set the limit", _free("over_voltage")),))  # fmt: skip
-    if top.severity or over.high > BEYOND_FULL * need.full:
-        least = min(top.rating, BEYOND_FULL * need.full)
+    if top.severity or over.high > OVER_FULL * need.full:
+        least = min(top.rating, OVER_FULL * need.full)
         sheet.find("over_high", "stop" if top.severity else "fix", "A battery too high reaches the stages",
-                   f"It may act as late as {fmt(over.high, 'V', 4)}; the stages were judged to {short(need.full, 'V')} and the "
+                   f"It may act as late as {fmt(over.high, 'V', 4)}; the stages were judged to {short(OVER_FULL * need.full, 'V')} and the "
                    f"input bank is rated {short(top.rating, 'V')}: {fmt(least, 'V', 3)} is the most.",
                    "Set it close above the charging battery, and fit cans that stand it.", figure="highest",
                    cures=(("Let the proposal set the limit", _free("over_voltage")),
@@ -209,11 +210,12 @@ def _output(
                    f"{short(need.surge, 'W')} pass for {fmt(now.surge_passes, 's')}; {short(need.surge_time, 's')} is asked: "
                    "motors will not start.", "Let twice the pick-up pass for longer.", figure="twice",
                    cures=(("Let the proposal set the overload", _free("overload", "twice")),))  # fmt: skip
-    elif need.surge_time > 0 and now.surge_passes > SLOW * need.surge_time:
+    elif build.overload > HIGHEST_PICK_UP * need.continuous or build.twice > SLOW * judged_twice(build, need):
         sheet.find("overload_slow", "fix", "An overload lasts longer than the parts were judged for",
-                   (f"{short(need.surge, 'W')} pass for {fmt(now.surge_passes, 's')}" if math.isfinite(now.surge_passes) else
-                    f"{short(need.surge, 'W')} never counts as an overload")
-                   + f"; heat-sinks and windings were judged for {short(need.surge_time, 's')}.",
+                   (f"Only beyond {short(build.overload, 'W')} does an overload count" if build.overload > HIGHEST_PICK_UP
+                    * need.continuous else f"Twice {short(build.overload, 'W')} pass for {fmt(build.twice, 's')}")
+                   + f"; heat-sinks and windings were judged for {short(need.continuous, 'W')}, and {short(need.surge, 'W')} for "
+                   f"{short(need.surge_time, 's')}.",
                    "A lower pick-up, or a shorter time.", figure="twice",
                    cures=(("Let the proposal set the overload", _free("overload", "twice")),))  # fmt: skip
     if off is None:

@@ -16,8 +16,10 @@ SURGE_SAG = 0.9
 """Share of the output asked that a surge may leave."""
 
 
-def judge_output(sheet: Sheet, brief: Brief, cure: tuple[str, dict[str, PinValue]]) -> None:
-    """The findings of a block whose states have the `output`, V RMS."""
+def judge_output(
+    sheet: Sheet, brief: Brief, cure: tuple[str, dict[str, PinValue]], unheld: str | None = None
+) -> None:  # fmt: skip
+    """The findings of a block whose states have the `output`, V RMS; `unheld` says why nothing could hold it."""
     asked = brief.output.voltage
     spread = {k: s.output for k, s in sheet.states.items() if k in (*STEADY, "idle") and k not in sheet.hopeless}
     low, high = min(spread, key=lambda k: spread[k], default=""), max(spread, key=lambda k: spread[k], default="")
@@ -28,7 +30,7 @@ def judge_output(sheet: Sheet, brief: Brief, cure: tuple[str, dict[str, PinValue
                    f"{fmt(spread[low], 'V')} at {sheet.points[low].label}, {fmt(spread[high], 'V')} at "
                    f"{sheet.points[high].label}; nothing holds it at {short(asked, 'V')}.",
                    "Control the width of the pulses, choose a regulated route, or feed only loads that bear it.",
-                   figure="output", cures=(cure,))  # fmt: skip
+                   figure="output", cures=(cure,), unavoidable=unheld)  # fmt: skip
     surged = {k: sheet.states[k].output for k in ("surge_flat", "surge_full") if k not in sheet.hopeless}
     if surged and min(surged.values()) < SURGE_SAG * asked:
         worst = min(surged, key=lambda k: surged[k])

@@ -14,10 +14,14 @@ gate_capacitance = _relation(
     "gate_capacitance", C_iss, (Q_g - Q_sw) / V_drive, title="Gate capacitance outside the plateau",
     holds="total charge less that of the switching interval, spread over the drive voltage", source="definition of charge")
 miller_voltage = _relation(
-    "miller_voltage", V_ind, R * I * (1 - sp.exp(-Q_sw / (I * R * C_iss))),
+    "miller_voltage", V_ind, R * I * (1 - sp.exp(-Q_gd / (I * R * C_iss))),
     title="Voltage that the other switch's turn-on leaves on an off gate",
-    holds="the plateau current of the switch that turns on flows through this gate's resistance while its plateau lasts",
+    holds="the plateau current of the switch that turns on flows through this gate's resistance while the legs swing",
     source="step of current into R ∥ C")
+swing_charge = _relation(
+    "swing_charge", Q_gd, k * Q_sw * sp.sqrt(V / V_rating),
+    title="Gate charge that a swing moves", holds="a junction's capacitance falls with the root of its voltage; k is the share of "
+    "the switching charge that half the rating moves, times the root of two", source="step junction")
 bootstrap_charge = _relation(
     "bootstrap_charge", Q_b, n_par * Q_g + Q_rr + Q_ls + (I_q + I_leak + n_par * V_drive / R_pd) * t_on,
     title="Charge that one cycle takes from a bootstrap capacitor",

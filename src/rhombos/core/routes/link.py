@@ -237,10 +237,12 @@ class LinkRoute(Route):
         linking, stage, linked = builds["dc_link"], s.states["front_end"], s.states["dc_link"]
         device = shelf.get(Mosfet, builds["front_end"].switch)
         loop = gate_loop(builds["front_drive"], builds["front_end"].parallel, shelf)
-        floor = linked.needed * rules.modulation_limit if "output_filter" in builds else 0.0
+        # a stepped wave's output is the link itself: it may fall by as much as the output may stray
+        floor = linked.needed * rules.modulation_limit if "output_filter" in builds else (1 - dc_link.STEP_FALLS) * linked.voltage
         return controller.ControllerNeed(
             s.path, min(0.5, stage.crest_duty), linked.voltage, sum(front_end.gate_times(device, loop, SILENT)), worst,
-            stage.side_rms * math.sqrt(2), s.apparent, s.flow["h_bridge"], s.demand, floor, s.heat, linking.held)  # fmt: skip
+            stage.side_rms * math.sqrt(2), s.apparent, s.flow["h_bridge"], s.demand, floor, s.heat, linking.held,
+            s.full / s.point.emf)  # fmt: skip
 
     def _link_voltage(
         self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], bridge_peak: float, drop: float, rules: Rules

@@ -103,6 +103,7 @@ class LinkSettled(Settled):
     heat: float
     demand: Demand
     apparent: float
+    full: float
 
     @property
     def v_in(self) -> float:
@@ -354,7 +355,7 @@ def _one_pass(
     ohmic = (cells.internal_loss + entry.cable_loss + entry.fuse_loss + entry.contact_loss + switched.conduction + wound.copper
              + rectified.choke_copper) / g.swing.mean_square  # fmt: skip
     return LinkSettled(point, states, flow, g, pulse, turn_off, v_half, crest_half, secondary_drop, how.series, path, ohmic,
-                       demand, socket.apparent), after  # fmt: skip
+                       demand, socket.apparent, brief.source.volts[2]), after  # fmt: skip
 
 
 def _at_the_crest(

@@ -9,8 +9,9 @@ from rhombos.core.blocks import protection as block
 from rhombos.core.blocks import protection_report
 from rhombos.core.brief import Brief
 from rhombos.core.ledger import Ledger
-from rhombos.core.parts import Capacitor, Igbt, Shelf
+from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.points import STEADY
+from rhombos.core.pulsed import withstand
 from rhombos.core.report import BlockReport
 from rhombos.core.routes.supply import battery_of
 from rhombos.core.rules import Rules
@@ -19,8 +20,6 @@ from rhombos.core.sheet import Sheet
 Build = block.ProtectionBuild
 WIRING = 2.5e-6
 """Inductance of the leads to a short at the end of two metres of cord, H."""
-PULSED = {True: 2.0, False: 3.0}
-"""What a switch stands for microseconds over its rated current: IGBTs, all others."""
 LARGEST_CREST = 2**0.5
 
 
@@ -43,12 +42,11 @@ def stage_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief
     key = next(k for k in ("h_bridge", "oscillator", "front_end") if k in builds)
     build = builds[key]
     device: Any = shelf.find("mosfet|igbt|bipolar", build.switch)
-    withstand = PULSED[isinstance(device, Igbt)] * device.i_rating * build.parallel
     iron = now.get("iron_transformer")
     volts = now["dc_link"].peak if "dc_link" in now else brief.source.volts[2]
     ratio = iron.ratio if iron else 1.0
     behind = WIRING + (builds["output_filter"].inductance if "output_filter" in builds else 0.0)
-    return block.Stage(volts, behind / ratio**2 + (iron.leakage if iron else 0.0), ratio, withstand)
+    return block.Stage(volts, behind / ratio**2 + (iron.leakage if iron else 0.0), ratio, withstand(device, build.parallel))
 
 
 def outputs_of(settled: Mapping[str, Any], brief: Brief) -> tuple[float, float]:
@@ -67,7 +65,8 @@ def propose(
 ) -> block.ProtectionBuild:  # fmt: skip
     """Thresholds and trips for the path as it stands."""
     need = need_of(builds, brief, shelf, rules)
-    return block.propose(need, stage_of(settled, builds, brief, shelf), outputs_of(settled, brief), pins, rules)
+    drawn = settled["flat"].states["battery"].current
+    return block.propose(need, stage_of(settled, builds, brief, shelf), drawn, outputs_of(settled, brief), pins, rules)
 
 
 def settle(
