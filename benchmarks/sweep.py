@@ -33,8 +33,10 @@ IDLE_SHARE, IDLE_FLOOR = 0.12, 12.0
 """No-load power over the rated one, and what any stage may draw, W."""
 NEIGHBOUR = 1.03
 """How much more power a neighbour asks."""
-NEIGHBOUR_LOSS, NEIGHBOUR_WATTS = 0.16, 3.0
-"""How far a step from one part to the next may move the loss, as a share and in watts."""
+ALIKE, STEP, STEP_WATTS = 0.08, 0.45, 4.0
+"""How far loss and idle of a neighbour may lie with the same cores and switches, and with others, as a share; and watts."""
+PARTS = ("core", "grade", "switch", "diode", "sets", "parallel", "clamp_resistor", "capacitor", "count")
+"""Fields that make a step from one part to the next."""
 
 
 @dataclass(frozen=True)
@@ -166,8 +168,11 @@ def neighbours_near(case: Case, worked: Worked, shelf: Shelf, rules: Rules) -> I
     brief = case.brief.model_copy(update={"power": power.model_copy(update={
         "continuous": more, "surge": min(9000.0, max(more, power.surge * more / power.continuous))})})  # fmt: skip
     other = work_out(brief, {}, shelf, rules, case.route)
+    same = all(
+        getattr(build, name, None) == getattr(other.builds[key], name, None)
+        for key, build in worked.builds.items() for name in PARTS)  # fmt: skip
     for what, a, b in zip(("loss", "idle"), losses(worked), losses(other), strict=True):
-        if abs(b - a) > NEIGHBOUR_LOSS * max(a, b) + NEIGHBOUR_WATTS:
+        if abs(b - a) > (ALIKE if same else STEP) * max(a, b) + (1.0 if same else STEP_WATTS):
             yield f"{what} goes from {a:.1f} W to {b:.1f} W for {more / power.continuous - 1:.0%} more power"
 
 

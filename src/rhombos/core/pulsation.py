@@ -82,7 +82,7 @@ def step_demand(fraction: float, power_factor: float) -> Demand:
     taken = np.where(on, current, 0.0)
     mean = float(taken.mean())
     phasors = np.fft.rfft(taken)[1 : MOST_TERMS + 1] * 2 / STEPS / mean
-    return tuple(complex(p) for p in phasors)
+    return tuple(complex(p) for p in phasors) if float(np.abs(phasors).max()) > 1e-9 else ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -27,7 +27,7 @@ from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
 
-MOST_REFINED = 2
+MOST_REFINED = 3
 """Further rounds that a sizing gets whose own proposals break a rule."""
 COARSE = 3e-3
 """How closely operating points are settled between proposals."""

@@ -106,8 +106,8 @@ class Path:
 @dataclass(frozen=True, slots=True)
 class ControllerNeed:
     """What the power path is at a point: how the link is fed; duty asked at a flat battery; link, V; turn-off and delay of the
-    switches, s; largest pulse with its pulsation and its RMS, A; the power that the output swings with, VA, the mean, W, and
-    the swings over the mean; the lowest link that still makes the wave, V; watts in the resistances before the link while the
+    switches, s; largest pulse with its pulsation and its RMS, A; ripple that the bank has while its source gives a steady
+    current, V; the mean power, W, and the output's swings over it; the lowest link that still makes the wave, V; watts in the resistances before the link while the
     current is steady; whether the duty holds the link at all; the charging battery over this one."""
 
     path: Path
@@ -116,7 +116,7 @@ class ControllerNeed:
     off_time: float
     pulse: float
     pulse_rms: float
-    apparent: float
+    ripple: float
     power: float
     demand: Demand
     floor: float
@@ -296,8 +296,7 @@ def _aimed(fields: dict[str, Any], control: str, need: ControllerNeed, brief: Br
 def judge_school(need: ControllerNeed, fields: Mapping[str, Any], brief: Brief, rules: Rules) -> School:
     """What a way of holding the link makes of the pulsation, and of a step of the load."""
     swing, share = pulsation_of(need.path, fields, need.demand, brief.output.frequency)
-    ripple = swing.ripple * link.link_ripple.work({
-        "S": max(need.apparent, 1e-3), "f_line": brief.output.frequency, "C": need.path.bank, "V_dc": need.link})  # fmt: skip
+    ripple = swing.ripple * need.ripple
     dip = _dip(need, bool(fields["feed_forward"]), max(0.1, margins(plant_of(need.path, fields), compensator_of(fields)).crossover),
                brief, SILENT)  # fmt: skip
     low = need.link * (1 - rules.link_tolerance) - dip - ripple / 2
@@ -432,8 +431,7 @@ def assess(
     path = need.path
     found = margins(plant_of(path, build), compensator_of(build))
     swing, share = pulsation_of(path, build, need.demand, brief.output.frequency)
-    ripple = work("controller.ripple", link.ripple_kept, kept=swing.ripple, S=max(need.apparent, 1e-3), C=path.bank, V_dc=need.link,
-                  f_line=brief.output.frequency) if need.apparent > 0 else 0.0  # fmt: skip
+    ripple = swing.ripple * need.ripple
     dip = _dip(need, build.feed_forward, max(0.1, found.crossover), brief, ledger)
     turns = build.sense_turns if build.sensing == "current transformer" else 1
     burnt = (need.pulse_rms / turns) ** 2 * build.sense_resistor

@@ -42,6 +42,10 @@ LEAKAGE = 10e-6
 LOW_DROP = 0.3
 """Drop of the conducting low side that the refresh sees, V."""
 BOOT_IN_HAND = 2.0
+LEAST_BOOT, MOST_BOOT = 0.47, 47e-6
+"""Least bootstrap resistor, Ω, and largest capacitor, F, that are proposed."""
+BOOT_ROOM = 0.25
+"""What a proposed bootstrap keeps above the least that it needs, V."""
 REFRESHES = 4.0
 """Time constants that a refresh by the rule of thumb should last."""
 SETTLED = 1e-9
@@ -208,11 +212,18 @@ def propose(
     _, limit = _limits(device)
     ringing = fields["supply"] * (1 + RINGING)
     fields.setdefault("zener", "fitted" if ringing > 0.9 * limit >= fields["supply"] else "none")
-    fields.setdefault("boot_resistor", 2.2)
     if "boot_diode" not in fields:
         fields["boot_diode"] = _boot_diode(need, shelf)
-    if "boot_capacitor" not in fields:
+    chosen = "boot_capacitor" not in fields
+    if chosen:
         fields["boot_capacitor"] = _boot_capacitor(need, fields, driver, device, shelf)
+    quick = high_times(need)[1] / (REFRESHES * fields["boot_capacitor"])
+    fields.setdefault("boot_resistor", at_most(min(2.2, max(LEAST_BOOT, quick)), E12))
+    if chosen and driver.kind in BOOTSTRAPPED:
+        plateau, _ = _limits(device)
+        least = max(plateau + OVER_PLATEAU, driver.v_least) + BOOT_ROOM
+        while fields["boot_capacitor"] < MOST_BOOT and bootstrap_droop(need, model.within(fields), shelf)[1].min() < least:
+            fields["boot_capacitor"] = at_least(1.2 * fields["boot_capacitor"], E6)
     return model.within(fields)
 
 

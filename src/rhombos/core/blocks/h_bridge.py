@@ -174,7 +174,7 @@ def _choose(
             ridden = SURGE_RESERVE * burst * (1 + rules.sharing_imbalance * (n > 1)) ** 2 * (columns.r_jc + rules.pad_resistance)
             trouble = (
                 np.maximum(0, ridden / (surge_limit(rules, columns.t_j_max) - air - rules.sink_rise) - 1) +
-                np.maximum(0, need.v_link_peak * (1 + STRAY_SPIKE) / (
+                np.maximum(0, 1.01 * need.v_link_peak * (1 + STRAY_SPIKE) / (
                     columns.v_rating * (1 - rules.bridge_voltage_margin)) - 1)
                 + np.maximum(0, device * (columns.r_jc + rules.pad_resistance) / allowed - 1)
                 + np.maximum(0, carried / (columns.i_rating * (1 - rules.switch_current_margin)) - 1)

@@ -19,14 +19,14 @@ from rhombos.core.sheet import Sheet
 from rhombos.core.topology import RouteName
 from rhombos.core.waves.chain import Supply
 
-MOST_PASSES = 60
+MOST_PASSES = 120
 V_FLOOR = 0.3
 """Share of the battery's open voltage below which no pass looks: far beyond any design, so that hopeless ones still end."""
 HOTTEST = 300.0
 HOPELESS = 5
 """Passes in a row that ask more than the battery has, after which a point is given up."""
-CALM = 14
-"""Passes after which each goes only halfway: a point that swings about its rest by then would do so for ever."""
+CALM = ((14, 1.0), (30, 0.5), (60, 0.25), (MOST_PASSES, 0.1))
+"""How far each pass goes towards what it found, up to so many passes: a point that swings about its rest would do so for ever."""
 SETTLED = 1e-4
 """Relative change of one pass below which an operating point counts as settled."""
 
@@ -41,13 +41,16 @@ class Settled:
     converged: bool = field(default=False, kw_only=True)
 
 
-def calmed(before: Any, after: Any) -> Any:
-    """Halfway from one guess to the next; what is no number is taken as it comes."""
+def calmed(before: Any, after: Any, turn: int) -> Any:
+    """Part of the way from one guess to the next, the less the longer it takes; what is no number is taken as it comes."""
+    share = next(s for most, s in CALM if turn < most)
+    if share == 1.0:
+        return after
     changed = {}
     for f in fields(before):
         a, b = getattr(before, f.name), getattr(after, f.name)
         if isinstance(a, float) and isinstance(b, float):
-            changed[f.name] = (a + b) / 2
+            changed[f.name] = a + share * (b - a)
     return replace(after, **changed)
 
 

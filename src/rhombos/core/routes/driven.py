@@ -12,7 +12,7 @@ from rhombos.core.parts import Driver, Shelf
 from rhombos.core.routes.base import Settled
 from rhombos.core.rules import Rules
 
-SURGED = 1.02
+SURGED = 1.03
 """What the modulation may still grow by, from a proposal to the surge."""
 
 

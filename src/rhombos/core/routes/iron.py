@@ -26,7 +26,7 @@ from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.points import Point, operating_points
 from rhombos.core.report import BlockReport
-from rhombos.core.routes.base import CALM, HOPELESS, MOST_PASSES, SETTLED, V_FLOOR, Route, Settled, calmed
+from rhombos.core.routes.base import HOPELESS, MOST_PASSES, SETTLED, V_FLOOR, Route, Settled, calmed
 from rhombos.core.routes.driven import drive_need
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
@@ -125,14 +125,22 @@ class IronRoute(Route):
             collapsed = 0
             for turn in range(MOST_PASSES):
                 found[key], after = self._pass(point, guess, builds, brief, shelf, rules, ledger)
-                moved, guess = after.moved(guess, scale), after if turn < CALM else calmed(guess, after)
+                moved, guess = after.moved(guess, scale), calmed(guess, after, turn)
                 collapsed = collapsed + 1 if found[key].states["battery"].collapsed else 0
                 if moved < tolerance:
                     found[key] = replace(found[key], converged=True)
                     break
                 if collapsed > 3 * HOPELESS:
                     break
+            if not found[key].converged and (held := self._yielding(point, guess, builds, brief, shelf, rules, ledger)):
+                found[key] = held
         return found
+
+    def _yielding(
+        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+    ) -> IronSettled | None:  # fmt: skip
+        """A point that plain passes do not settle, by another way; None where there is none."""
+        return None
 
     @abstractmethod
     def _pass(

@@ -27,7 +27,7 @@ from rhombos.core.parts import Shelf
 from rhombos.core.points import STEADY, Point, operating_points
 from rhombos.core.pulsation import STILL, open_share, pulsation, sine_demand
 from rhombos.core.report import Operating
-from rhombos.core.routes.base import HOTTEST, SETTLED
+from rhombos.core.routes.base import HOTTEST, SETTLED, calmed
 from rhombos.core.routes.driven import drive_need, drive_of, gate_loop
 from rhombos.core.routes.iron import Guess, Hints, IronRoute, IronSettled
 from rhombos.core.routes.supply import battery_of, battery_supply
@@ -39,6 +39,8 @@ MODULATION_RESERVE = 0.985
 """Part of the modulation limit that the proposed turns ratio uses; the rest absorbs what the next round changes."""
 YIELDS = 0.35
 """How far one pass follows a bridge at its limit: less drawn lifts the battery, so that a full step would overshoot."""
+LEAST_OUTPUT, YIELD_STEP, YIELD_PASSES = 0.1, 5e-4, 25
+"""Least output over the one asked that is looked for, how finely, and passes for each try."""
 OVER = 1.1
 """Output that the iron of a regulated route must stand, over the one asked."""
 
@@ -100,7 +102,7 @@ class IronBridge(IronRoute):
         nothing = dict.fromkeys(self.hint_points, 0.0)
         limit = MODULATION_RESERVE * 0.95
         return Hints(
-            wound.ratio * min(1.5, max(0.6, bridged.modulation / limit)), {k: settled[k].guess.v_in for k in self.hint_points},
+            wound.ratio * min(1.5, max(0.6, bridged.modulation / flat.guess.sag / limit)), {k: settled[k].guess.v_in for k in self.hint_points},
             nothing, nothing, nothing, wound.primary_rms, wound.secondary_rms, flat.states["input_stage"].fuse_load,
             wound.leakage, flat.guess.path_resistance, bridged.dead_time_loss_volts, filtered.fundamental,
             1.04 * max(settled[k].states["input_stage"].ripple for k in STEADY), filtered.line_current)  # fmt: skip
@@ -197,6 +199,34 @@ class IronBridge(IronRoute):
             dead_volts=bridged.dead_time_loss_volts, celsius=min(wound.temperature, HOTTEST),
             choke_celsius=min(filtered.temperature, HOTTEST))  # fmt: skip
         return IronSettled(point, states, flow, g, 0.0, 0.0, 1.0), after
+
+    def _yielding(
+        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+    ) -> IronSettled | None:  # fmt: skip
+        """A bridge at its limit on a battery near its own: the most output at which the two agree, by halving the range."""
+
+        def at(sag: float, g: Guess, book: Ledger) -> tuple[IronSettled, Guess, bool]:
+            for turn in range(YIELD_PASSES):
+                made, after = self._pass(point, g, builds, brief, shelf, rules, book)
+                after = replace(after, sag=sag)
+                rests = after.moved(g, max(point.power, 0.1 * brief.power.continuous)) < SETTLED
+                g = calmed(g, after, turn)
+                if rests:
+                    break
+            fits = rests and made.states["h_bridge"].modulation <= 1 and not made.states["battery"].collapsed
+            return made, g, fits
+
+        low, high = LEAST_OUTPUT, 1.0
+        start = replace(guess, v_in=0.95 * point.emf, terminal=point.emf, lost=0.0, sag=low)
+        _, known, fits = at(low, start, SILENT)
+        if not fits:
+            return None
+        while high - low > YIELD_STEP:
+            middle = (low + high) / 2
+            _, g, fits = at(middle, replace(known, sag=middle), SILENT)
+            low, high, known = (middle, high, g) if fits else (low, middle, known)
+        made, _, fits = at(low, replace(known, sag=low), ledger)
+        return replace(made, converged=fits)
 
     def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating:
         """The nominal point as the waveforms see it, everything referred to the socket."""

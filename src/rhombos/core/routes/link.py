@@ -241,7 +241,7 @@ class LinkRoute(Route):
         floor = linked.needed * rules.modulation_limit if "output_filter" in builds else (1 - dc_link.STEP_FALLS) * linked.voltage
         return controller.ControllerNeed(
             s.path, min(0.5, stage.crest_duty), linked.voltage, sum(front_end.gate_times(device, loop, SILENT)), worst,
-            stage.side_rms * math.sqrt(2), s.apparent, s.flow["h_bridge"], s.demand, floor, s.heat, linking.held,
+            stage.side_rms * math.sqrt(2), linked.ripple / s.swing.ripple, s.flow["h_bridge"], s.demand, floor, s.heat, linking.held,
             s.full / s.point.emf)  # fmt: skip
 
     def _link_voltage(

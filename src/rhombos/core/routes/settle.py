@@ -34,7 +34,7 @@ from rhombos.core.parts import Capacitor, Diode, Shelf
 from rhombos.core.points import Point, operating_points
 from rhombos.core.pulsation import STILL, Demand, Pulsation, open_share, pulsation, sine_demand, step_demand
 from rhombos.core.pulsation import drawn as drawn_by
-from rhombos.core.routes.base import CALM, HOPELESS, HOTTEST, MOST_PASSES, SETTLED, V_FLOOR, Settled, calmed
+from rhombos.core.routes.base import HOPELESS, HOTTEST, MOST_PASSES, SETTLED, V_FLOOR, Settled, calmed
 from rhombos.core.routes.driven import gate_loop
 from rhombos.core.rules import Rules
 from rhombos.core.topology import RECTIFIERS, TOPOLOGIES, Rectifying
@@ -102,7 +102,6 @@ class LinkSettled(Settled):
     path: controller.Path
     heat: float
     demand: Demand
-    apparent: float
     full: float
 
     @property
@@ -265,7 +264,7 @@ def _settle_source(
             return replace(settled, converged=True)
         if collapsed > HOPELESS:
             break
-        guess = after if turn < CALM else calmed(guess, after)
+        guess = calmed(guess, after, turn)
     return settled
 
 
@@ -355,7 +354,7 @@ def _one_pass(
     ohmic = (cells.internal_loss + entry.cable_loss + entry.fuse_loss + entry.contact_loss + switched.conduction + wound.copper
              + rectified.choke_copper) / g.swing.mean_square  # fmt: skip
     return LinkSettled(point, states, flow, g, pulse, turn_off, v_half, crest_half, secondary_drop, how.series, path, ohmic,
-                       demand, socket.apparent, brief.source.volts[2]), after  # fmt: skip
+                       demand, brief.source.volts[2]), after  # fmt: skip
 
 
 def _at_the_crest(
