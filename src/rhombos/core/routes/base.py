@@ -41,6 +41,18 @@ class Settled:
     converged: bool = field(default=False, kw_only=True)
 
 
+def at_its_end(settled: Any) -> Any:
+    """The same point; where it came to no rest with the battery at its largest power, as one that the battery cannot feed."""
+    cells = settled.states["battery"]
+    if settled.converged or cells.collapsed or cells.power < NEAR_END * cells.capable:
+        return settled
+    return replace(settled, states={**settled.states, "battery": replace(cells, collapsed=True)})
+
+
+NEAR_END = 0.93
+"""Share of the battery's largest power from which on passes may find no rest."""
+
+
 def calmed(before: Any, after: Any, turn: int) -> Any:
     """Part of the way from one guess to the next, the less the longer it takes; what is no number is taken as it comes."""
     share = next(s for most, s in CALM if turn < most)

@@ -26,7 +26,7 @@ from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.points import Point, operating_points
 from rhombos.core.report import BlockReport
-from rhombos.core.routes.base import HOPELESS, MOST_PASSES, SETTLED, V_FLOOR, Route, Settled, calmed
+from rhombos.core.routes.base import HOPELESS, MOST_PASSES, SETTLED, V_FLOOR, Route, Settled, at_its_end, calmed
 from rhombos.core.routes.driven import drive_need
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
@@ -134,6 +134,7 @@ class IronRoute(Route):
                     break
             if not found[key].converged and (held := self._yielding(point, guess, builds, brief, shelf, rules, ledger)):
                 found[key] = held
+            found[key] = at_its_end(found[key])
         return found
 
     def _yielding(

@@ -102,7 +102,7 @@ class IronBridge(IronRoute):
         nothing = dict.fromkeys(self.hint_points, 0.0)
         limit = MODULATION_RESERVE * 0.95
         return Hints(
-            wound.ratio * min(1.5, max(0.6, bridged.modulation / flat.guess.sag / limit)), {k: settled[k].guess.v_in for k in self.hint_points},
+            wound.ratio * (1.0 if flat.states["battery"].collapsed else min(1.3, max(0.6, bridged.modulation / flat.guess.sag / limit))), {k: settled[k].guess.v_in for k in self.hint_points},
             nothing, nothing, nothing, wound.primary_rms, wound.secondary_rms, flat.states["input_stage"].fuse_load,
             wound.leakage, flat.guess.path_resistance, bridged.dead_time_loss_volts, filtered.fundamental,
             1.04 * max(settled[k].states["input_stage"].ripple for k in STEADY), filtered.line_current)  # fmt: skip

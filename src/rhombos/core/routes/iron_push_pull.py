@@ -78,7 +78,7 @@ class IronPushPull(IronRoute):
         level = flat.states["iron_transformer"].output / math.sqrt(flat.share)
         wanted = asked / now.states["iron_transformer"].output if square else asked / math.sqrt(WIDTH_USED) / level
         return Hints(
-            wound.ratio * min(2.0, max(0.5, wanted)), {k: settled[k].guess.v_in for k in self.hint_points},
+            wound.ratio * (1.0 if flat.states["battery"].collapsed else min(1.3, max(0.6, wanted))), {k: settled[k].guess.v_in for k in self.hint_points},
             {k: settled[k].pulse for k in self.hint_points}, {k: settled[k].turn_off for k in self.hint_points},
             {k: settled[k].share for k in self.hint_points}, wound.primary_rms, wound.secondary_rms,
             max(settled[k].states["input_stage"].fuse_load for k in STEADY), wound.leakage,

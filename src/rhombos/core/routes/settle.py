@@ -34,7 +34,7 @@ from rhombos.core.parts import Capacitor, Diode, Shelf
 from rhombos.core.points import Point, operating_points
 from rhombos.core.pulsation import STILL, Demand, Pulsation, open_share, pulsation, sine_demand, step_demand
 from rhombos.core.pulsation import drawn as drawn_by
-from rhombos.core.routes.base import HOPELESS, HOTTEST, MOST_PASSES, SETTLED, V_FLOOR, Settled, calmed
+from rhombos.core.routes.base import HOPELESS, HOTTEST, MOST_PASSES, SETTLED, V_FLOOR, Settled, at_its_end, calmed
 from rhombos.core.routes.driven import gate_loop
 from rhombos.core.rules import Rules
 from rhombos.core.topology import RECTIFIERS, TOPOLOGIES, Rectifying
@@ -265,7 +265,7 @@ def _settle_source(
         if collapsed > HOPELESS:
             break
         guess = calmed(guess, after, turn)
-    return settled
+    return at_its_end(settled)  # type: ignore[no-any-return]
 
 
 def _one_pass(

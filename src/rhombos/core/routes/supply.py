@@ -47,8 +47,12 @@ def link_supply(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Br
         ratio, builds["rectifier"].inductance if how.choke else 0.0, resistance, drop, 2 * builds["front_end"].frequency,
         max(duty, 2 * min(rules.duty_limit, states["controller"].ceiling) - leak_duty) if how.choke else 1.0)  # fmt: skip
     steering = builds["controller"]
-    loop = Loop(link, controller.compensator_of(steering), controller.RAMP,
-                math.inf if steering.feedback == "bare divider" else controller.OPTO_POLE) if how.choke else None  # fmt: skip
+    plant = controller.plant_of(now.path, steering)
+    programmed = plant.programmed and how.choke
+    loop = Loop(
+        link, controller.compensator_of(steering), controller.RAMP, plant.pole, plant.gain if programmed else 0.0,
+        plant.follows if programmed else 0.0,
+        1 / (2 * brief.output.frequency) if programmed and steering.feed_forward else 0.0) if how.choke else None  # fmt: skip
     idle = max(0.0, v_in * (drawn - ratio * duty * current))
     return Supply(battery, stage, dc_link.capacitance(linking, shelf), linking.bleeder, loop, idle)
 

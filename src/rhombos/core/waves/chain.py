@@ -43,12 +43,17 @@ class FrontEnd:
 
 @dataclass(frozen=True, slots=True)
 class Loop:
-    """What holds the link: set-point, V; compensation; height of the modulator's ramp, V; a further pole, Hz."""
+    """What holds the link: set-point, V; compensation; height of the modulator's ramp, V; a further pole, Hz. Programmed, the
+    amplifier asks the choke for `programmed` amperes a volt, which it follows so fast, Hz; `fed` is how long, s, the load's
+    power is averaged before it is fed forward, 0 where it is not."""
 
     target: float
     compensator: Compensator
     ramp: float
     pole: float
+    programmed: float = 0.0
+    follows: float = 0.0
+    fed: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,7 +107,9 @@ class Chain:
         else:
             self.input = volts
         # what the loop holds at rest: the amplifier's output makes the duty, its input is level
-        self._first = supply.loop.ramp * self.duty if supply.loop else 0.0
+        self._first = self._at_rest(current)
+        self._charge, self._charges, self._oldest = 0.0, [(begin, 0.0)], 0
+        self._fed = current
         self._across, self._lead, self._told = 0.0, 0.0, self._first
         self._rows: list[tuple[float, float, float, float, float]] = []
         self._keep()
@@ -135,6 +142,27 @@ class Chain:
         if self.supply.front_end is None:
             return (self.supply.battery.emf - self.link) / self.supply.battery.resistance
         return self.choke - self.link / self.supply.leak
+
+    def _at_rest(self, current: float) -> float:
+        """What the amplifier's output stands at while the link is held, V."""
+        loop = self.supply.loop
+        if loop is None:
+            return 0.0
+        if loop.programmed:
+            return 0.0 if loop.fed else current / loop.programmed
+        return loop.ramp * self.duty
+
+    def _meter(self, step: float, taken: float, loop: Loop) -> None:
+        """The mean of what was taken over the time that the power is averaged."""
+        self._charge += taken * step
+        self._charges.append((self.now + step, self._charge))
+        begin = self.now + step - loop.fed
+        while self._oldest + 1 < len(self._charges) and self._charges[self._oldest + 1][0] <= begin:
+            self._oldest += 1
+        at, charge = self._charges[self._oldest]
+        if at > begin:  # not so long yet: what was before went on
+            return
+        self._fed = (self._charge - charge) / max(self.now + step - at, 1e-9)
 
     def _march(self, until: float, taken: float) -> None:
         stage = self.supply.front_end
@@ -185,9 +213,11 @@ class Chain:
         rest = battery.emf - battery.resistance * drawn
         self.input = rest + (self.input - rest) * math.exp(-step / (battery.resistance * battery.capacitance))
         if supply.loop:
-            self._regulate(supply.loop, step, stage.most)
+            if supply.loop.fed:
+                self._meter(step, taken, supply.loop)
+            self._regulate(supply.loop, step, stage)
 
-    def _regulate(self, loop: Loop, step: float, most: float) -> None:
+    def _regulate(self, loop: Loop, step: float, stage: FrontEnd) -> None:
         """The compensator and its further pole, each part of it exact for a step with what feeds it held."""
         c, missing = loop.compensator, loop.target - self.link
         fed = missing / c.r1
@@ -201,14 +231,21 @@ class Chain:
         self._across = rest + (self._across - rest) * math.exp(-rate * step)
         self._first += self._across / (c.r2 * c.c1) * step
         asked = self._first + self._across
-        if not 0 <= asked <= loop.ramp * most:  # the amplifier meets its rail, and stores no more
-            asked = min(loop.ramp * most, max(0.0, asked))
-            self._first = min(loop.ramp * most, max(0.0, self._first))
+        low, high = (-loop.ramp if loop.fed else 0.0), loop.ramp * (1.0 if loop.programmed else stage.most)
+        if not low <= asked <= high:  # the amplifier meets its rail, and stores no more
+            asked = min(high, max(low, asked))
+            self._first = min(high, max(low, self._first))
         if math.isinf(loop.pole):
             self._told = asked
         else:
             self._told = asked + (self._told - asked) * math.exp(-2 * math.pi * loop.pole * step)
-        self.duty = min(most, max(0.0, self._told / loop.ramp))
+        wanted = self._told / loop.ramp
+        if loop.programmed:  # the duty that brings the choke to what it is asked for
+            command = self._told * loop.programmed + (self._fed if loop.fed else 0.0)
+            push = self.link + stage.drop + stage.resistance * self.choke
+            push += stage.inductance * 2 * math.pi * loop.follows * (command - self.choke)
+            wanted = push / (stage.ratio * max(self.input, 1e-9))
+        self.duty = min(stage.most, max(0.0, wanted))
 
 
 def referred(supply: Supply, ratio: float) -> Supply:
