@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import re
-from typing import Literal, Self
+from typing import Annotated, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
 
@@ -178,6 +178,13 @@ class Targets(_Section):
     switches: Origin = Field("trusted", title="Origin of the switches")
 
 
+CRESTED: tuple[LoadKind, ...] = ("adapter", "rectifier")
+"""Loads that draw their current in short pulses at the crest: rectifiers without correction."""
+
+
+LoadShare = Annotated[Percent, Field(ge=0, le=1)]
+
+
 class Brief(_Section):
     """Everything that is asked. Bad values are refused with the allowed range."""
 
@@ -185,4 +192,30 @@ class Brief(_Section):
     output: AcOutput = Field(default_factory=AcOutput)
     power: PowerAsked = Field(default_factory=PowerAsked)
     loads: tuple[LoadKind, ...] = Field(("lamp", "adapter"), max_length=7, title="Loads meant")
+    shares: tuple[LoadShare | None, ...] = Field((), max_length=7, title="Share of the power, each load")
     targets: Targets = Field(default_factory=Targets)
+
+    @model_validator(mode="after")
+    def _shares_fit(self) -> Self:
+        if len(self.shares) > len(self.loads):
+            raise ValueError(f"{len(self.shares)} shares of the power for {len(self.loads)} loads; give one for each, or fewer")
+        given = [s for s in self.shares if s is not None]
+        total = sum(given)
+        if total > 1 + 1e-6 or (self.loads and len(given) == len(self.loads) and total < 1 - 1e-3):
+            raise ValueError(
+                f"the loads' shares of the power add up to {short(total, '%')}; they must make 100 %: change one, or leave one out "
+                "to take the rest")  # fmt: skip
+        return self
+
+    def share_at(self, place: int) -> float:
+        """Share of the continuous power that the load at a place of the list takes: as given, else an equal part of the rest."""
+        shares = [*self.shares, *[None] * (len(self.loads) - len(self.shares))]
+        given = shares[place]
+        if given is not None:
+            return given
+        return max(0.0, 1 - sum(s for s in shares if s is not None)) / sum(s is None for s in shares)
+
+    @property
+    def crest_power(self) -> float:
+        """Power of the loads that draw theirs at the crest, W."""
+        return self.power.continuous * sum(self.share_at(n) for n, load in enumerate(self.loads) if load in CRESTED)

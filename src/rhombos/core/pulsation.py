@@ -32,13 +32,15 @@ Complex = NDArray[np.complexfloating]
 
 @dataclass(frozen=True, slots=True)
 class Pulsation:
-    """A current before the link, about its mean of one: mean square, peak; and what of the swing the bank keeps: its ripple
-    voltage and its ripple current, each over what they would be if the source gave none of it."""
+    """A current before the link, about its mean of one: mean square, peak; what of the swing the bank keeps: its ripple voltage
+    and its ripple current, each over what they would be if the source gave none of it; and what the bank gives at twice the
+    line, a phasor over the mean."""
 
     mean_square: float = 1.0
     peak: float = 1.0
     ripple: float = 1.0
     current: float = 1.0
+    given: complex = 0j
 
     @property
     def rms(self) -> float:
@@ -117,7 +119,7 @@ def pulsation(demand: Demand, passed: Sequence[complex], blocks: bool = True) ->
             square = book.pulsation_square.work({"S": abs(demand[0]), "P": 1.0, "passed": abs(passed[0])})
             crest = book.pulsation_crest.work({"S": abs(demand[0]), "P": 1.0, "passed": abs(passed[0])})
             kept = abs(1 - passed[0])
-            return Pulsation(square, crest, kept, kept)
+            return Pulsation(square, crest, kept, kept, demand[0] * (1 - passed[0]))
     return _clipped(tuple(_coarse(d) for d in demand), tuple(_coarse(p) for p in passed), blocks)
 
 
@@ -144,7 +146,8 @@ def _clipped(demand: Demand, passed: tuple[complex, ...], blocks: bool) -> Pulsa
     k = np.arange(1, left.size + 1)
     ripple, alone = (_swing(x / (1j * k[: x.size])) for x in (left, drawn))
     heat, alone_heat = (float(np.sqrt(np.sum(np.abs(x) ** 2))) for x in (left, drawn))
-    return Pulsation(float((current**2).mean()), float(current.max()), ripple / max(alone, 1e-12), heat / max(alone_heat, 1e-12))
+    return Pulsation(float((current**2).mean()), float(current.max()), ripple / max(alone, 1e-12), heat / max(alone_heat, 1e-12),
+                     complex(left[0]))  # fmt: skip
 
 
 def _swing(phasors: Complex) -> float:

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import loads as book
-from rhombos.core.brief import Brief, LoadKind
+from rhombos.core.brief import Brief
+from rhombos.core.crest import crest
 from rhombos.core.inventory import Item
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
@@ -19,8 +21,8 @@ from rhombos.core.units import fmt, short
 KEY, TITLE = "load", "Load"
 WAVE_CREST = 2**0.5
 """Crest of a three-level wave that keeps peak and RMS of a sine."""
-CREST: dict[LoadKind, float] = {"adapter": 3.0, "rectifier": 3.0}
-"""Peak over RMS current of rectifier-input loads without correction."""
+STIFF_X, STIFF_CORNER = 2e-3, 40.0
+"""Filter for which a crest load's current is told where none is chosen: reactance over V²/P, and corner over the line."""
 
 
 class LoadBuild(Build):
@@ -29,7 +31,8 @@ class LoadBuild(Build):
 
 @dataclass(frozen=True, slots=True)
 class LoadState:
-    """Apparent power, VA; RMS and peak current, A; the equivalent series R–L, Ω and H (infinite and 0 when idle)."""
+    """Apparent power of its fundamental, VA; current: RMS of its fundamental, of all of it, and peak, A; power of what it draws
+    at the crest, W; the equivalent series R–L, Ω and H (infinite and 0 when idle)."""
 
     voltage: float
     frequency: float
@@ -37,7 +40,9 @@ class LoadState:
     power_factor: float
     apparent: float
     current: float
+    rms: float
     peak_current: float
+    crest_power: float
     resistance: float
     inductance: float
 
@@ -46,12 +51,20 @@ def assess(point: Point, brief: Brief, ledger: Ledger) -> LoadState:
     """What the load draws at a point, at its rated voltage."""
     volts, hertz = brief.output.voltage, brief.output.frequency
     if point.power == 0:
-        return LoadState(volts, hertz, 0.0, 1.0, 0.0, 0.0, 0.0, float("inf"), 0.0)
+        return LoadState(volts, hertz, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, float("inf"), 0.0)
     apparent = ledger.work("load.apparent", book.apparent_power, P=point.power, cos_phi=point.power_factor)
     current = ledger.work("load.current", book.load_current, S=apparent, V_rms=volts)
+    sine, crested = ledger.work("load.sine_peak", book.crest, I_rms=current), min(brief.crest_power, point.power)
+    rms, peak = current, ledger.total("load.peak_current", {"sine": sine})
+    if crested > 0 and not brief.output.stepped:
+        added = crest(STIFF_X, STIFF_CORNER, volts)
+        over = crested / volts
+        rms = math.hypot(current, over * added.load_rms)
+        factor = point.power_factor
+        highest = added.peak(current * factor, current * math.sqrt(1 - factor**2), over, inductor=False)
+        peak = ledger.total("load.peak_current", {"sine": sine, "rectifiers at the crest": highest - sine})
     return LoadState(
-        volts, hertz, point.power, point.power_factor, apparent, current,
-        peak_current=ledger.work("load.peak_current", book.crest, I_rms=current),
+        volts, hertz, point.power, point.power_factor, apparent, current, rms=rms, peak_current=peak, crest_power=crested,
         resistance=ledger.work(
             "load.resistance", book.load_resistance, V_rms=volts, cos_phi=point.power_factor, S=apparent),
         inductance=ledger.work(
@@ -63,7 +76,8 @@ def assess(point: Point, brief: Brief, ledger: Ledger) -> LoadState:
 def following(rated: LoadState, share: float) -> LoadState:
     """The load at `share` of its rated voltage: it takes what the square of the voltage makes of it."""
     return replace(rated, voltage=rated.voltage * share, power=rated.power * share**2, apparent=rated.apparent * share**2,
-                   current=rated.current * share, peak_current=rated.peak_current * share)  # fmt: skip
+                   current=rated.current * share, rms=rated.rms * share, peak_current=rated.peak_current * share,
+                   crest_power=rated.crest_power * share**2)  # fmt: skip
 
 
 def parts(build: LoadBuild, shelf: Shelf) -> tuple[Item, ...]:
@@ -76,7 +90,8 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     now: LoadState = sheet.now
     sheet.result("voltage", "U", "Voltage, RMS", "V")
     sheet.result("apparent", "S", "Apparent power", "V*A")
-    sheet.result("current", "I", "Load current, RMS", "A")
+    sheet.fixed_value("rms", "I", "Load current, RMS", now.rms, "A", sheet.points["nominal"].label)
+    sheet.result("current", "I_1", "Load current, fundamental, RMS", "A")
     sheet.result("peak_current", r"\hat I", "Load current, peak", "A")
     sheet.result("peak_current", r"\hat I_s", "Peak at the surge", "A", point="surge_flat")
     sheet.result("resistance", "R_L", "Equivalent resistance", "ohm")
@@ -97,14 +112,15 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
             f"{fmt(largest, 'W', 2)}.",
             "Read the motor's plate; raise the surge in the brief if it is larger, or fit a soft starter.",
             figure="peak_current")  # fmt: skip
-    if any(k in CREST for k in brief.loads):
-        crest = max(CREST[k] for k in brief.loads if k in CREST)
+    if brief.crest_power > 0:
+        share = brief.crest_power / brief.power.continuous
+        sized = f"All of the path is sized for it: {fmt(now.peak_current, 'A')} peak at {fmt(now.rms, 'A')} RMS." if (
+            not brief.output.stepped) else "On a stepped wave their pulses come at the edges."  # fmt: skip
         sheet.find(
             "crest", "note", "Rectifier loads draw short, high peaks",
-            f"An adapter without correction peaks at about {crest:g} times its RMS current, not 1.41; the trip and the "
-            "filter inductor see that peak.",
-            "Add up the adapters' currents times three and compare with the surge's peak.", figure="peak_current")  # fmt: skip
+            f"Adapters and rectifiers without correction are counted with {fmt(share, '%', 2)} of the power. {sized}",
+            "Give each load its share of the power in the brief.", figure="peak_current")  # fmt: skip
     return sheet.close(
         f"{short(now.voltage, 'V')} {short(now.frequency, 'Hz')}", "what hangs on the socket", now.power, now.power,
-        {"voltage": f"{short(now.voltage, 'V')} RMS", "current": fmt(now.current, "A"),
+        {"voltage": f"{short(now.voltage, 'V')} RMS", "current": fmt(now.rms, "A"),
          "power": fmt(now.power, "W"), "factor": f"cosφ {now.power_factor:g}"})  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
@@ -16,6 +16,7 @@ from rhombos.core.book import filters as book
 from rhombos.core.book import magnetics as wound
 from rhombos.core.book import source
 from rhombos.core.brief import Brief
+from rhombos.core.crest import ANGLES, Crest, crest
 from rhombos.core.findings import PinValue
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import Ledger
@@ -23,6 +24,7 @@ from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.points import STEADY
+from rhombos.core.pulsation import MOST_TERMS, Demand
 from rhombos.core.report import BlockReport, Operating
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
@@ -50,7 +52,7 @@ class FilterNeed:
     """Output voltage RMS, V, its frequency, Hz; load current RMS, A, and power factor; link voltage, V; carrier, Hz;
     modulation index; resistance of the bridge's path, Ω; fundamental that dead time takes, V; temperature the inductor is
     taken to have, °C. Where a step-up transformer stands between inductor and capacitor, all is as seen from the inductor, and
-    `ratio` (turns beyond over turns before) and `leakage`, H, are the transformer's."""
+    `ratio` (turns beyond over turns before) and `leakage`, H, are the transformer's; power that is drawn at the crest, W."""
 
     voltage: float
     frequency: float
@@ -64,13 +66,15 @@ class FilterNeed:
     celsius: float = 80.0
     ratio: float = 1.0
     leakage: float = 0.0
+    crest_power: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
 class FilterState:
-    """Currents, A; flux, T; temperature, °C; the bridge's fundamental, V; losses, W; residual distortion."""
+    """Currents, A (`line_current` is the fundamental's, `rms` that of all but the ripple); flux, T; temperature, °C; the bridge's fundamental, V; losses, W; residual distortion."""
 
     line_current: float
+    rms: float
     power_factor: float
     ripple: float
     ripple_rms: float
@@ -86,6 +90,14 @@ class FilterState:
     core: float
     distortion: float
     loss: float
+    demand: Demand = ()
+    others: float = 0.0
+    third: complex = 0j
+
+    def on_a_swinging_rail(self, swing: complex) -> FilterState:
+        """The same with the third harmonic that a rail makes which swings at twice the line: `swing` is its phasor over its
+        mean, a cosine at the output's rise through zero. Source: sin θ · cos(2θ + α) = ½·sin(3θ + α) − ½·sin(θ + α)."""
+        return replace(self, distortion=math.hypot(self.others, abs(self.third + swing / 2)))
 
 
 def capacitance(build: OutputFilterBuild, shelf: Shelf) -> float:
@@ -109,8 +121,15 @@ def propose(
     swing = float(book.unipolar_ripple(V_dc=need.v_link, L=henry, f_c=need.carrier))
     ripple_rms = float(book.unipolar_ripple_rms(V_dc=need.v_link, f_c=need.carrier, L=henry, M=min(need.modulation, 1)))
     air = brief.targets.ambient + rules.enclosure_rise
-    wanted_choke = ChokeNeed(henry, 1.02 * math.sqrt(2) * surge_current + swing / 2, need.current, swing, ripple_rms,
-                             2 * need.carrier, air)  # fmt: skip
+    highest, slow = math.sqrt(2) * surge_current, need.current
+    if need.crest_power > 0:
+        over = need.crest_power / need.voltage
+        relative = 2 * math.pi * need.frequency * (henry + need.leakage) * over / need.voltage
+        bank = fields["count"] * shelf.get(Capacitor, fields["capacitor"]).c * need.ratio**2
+        corner = float(book.corner(L=henry + need.leakage, C=bank)) / need.frequency
+        added = crest(relative, corner, need.voltage * need.ratio)
+        highest, slow = added.peak(surge_current, 0.0, over, inductor=True), math.hypot(slow, over * added.inductor_rms)
+    wanted_choke = ChokeNeed(henry, 1.02 * highest + swing / 2, slow, swing, ripple_rms, 2 * need.carrier, air)
     return OutputFilterBuild.within(wind(wanted_choke, fields, shelf, rules))
 
 
@@ -167,9 +186,19 @@ def assess(
     swing = work("output_filter.ripple", book.unipolar_ripple, V_dc=need.v_link, L=henry, f_c=need.carrier)
     ripple_rms = work("output_filter.ripple_rms", book.unipolar_ripple_rms, V_dc=need.v_link, f_c=need.carrier, L=henry,
                       M=index)  # fmt: skip
-    peak = math.sqrt(2) * line + swing / 2
+    corner = work("output_filter.corner", book.corner, L=henry, C=bank)
+    added, over = None, need.crest_power / need.voltage
+    slow, highest = line, math.sqrt(2) * line
+    in_phase = need.current * need.power_factor
+    if need.crest_power > 0:
+        added = crest(2 * math.pi * need.frequency * henry * over / need.voltage, corner / need.frequency, need.voltage * need.ratio)
+        slow = math.hypot(line, over * added.inductor_rms)
+        lagging = math.sqrt(max(0.0, line**2 - in_phase**2))
+        highest = added.peak(in_phase, math.copysign(lagging, need.current * math.sqrt(1 - need.power_factor**2) - own), over,
+                             inductor=True)  # fmt: skip
+    peak = highest + swing / 2
     weight = _core_weight(round(index, 3), made.grade.alpha, made.grade.beta)
-    asked = ChokeNeed(build.inductance, peak, line, swing, ripple_rms, 2 * need.carrier, air)
+    asked = ChokeNeed(build.inductance, peak, slow, swing, ripple_rms, 2 * need.carrier, air)
     lost = choke_loss(made, asked, need.celsius, 0.5, weight, ledger, "output_filter")
     warm = ledger.total("output_filter.temperature", {
         "air in the case": air, "rise": rise(lost.total, made.stack.surface)})  # fmt: skip
@@ -180,22 +209,44 @@ def assess(
     esr = shelf.get(Capacitor, build.capacitor).esr / build.count / need.ratio**2
     capacitor_loss = work(
         "output_filter.capacitor_loss", source.ohmic_loss, I_rms=math.hypot(own, ripple_rms), R=esr)  # fmt: skip
-    corner = work("output_filter.corner", book.corner, L=henry, C=bank)
     lift = work("output_filter.gain", book.damped_gain, f=2 * need.carrier, L=henry, C=bank,
                 R=lost.resistance + need.path_resistance)  # fmt: skip
     left = work("output_filter.ripple_left", book.ripple_left, f=2 * need.carrier, L=henry, I_c=ripple_rms, gain=lift)
     dead = need.dead_time_volts * ODD_TAIL / math.sqrt(2) * (need.current > 0)
+    crested = added.others * need.voltage if added else 0.0
+    third = added.third if added else 0j
+    others = math.hypot(left, dead, crested) / need.voltage
     return FilterState(
-        line_current=line, power_factor=need.current * need.power_factor / line if line > 0 else 0.0, ripple=swing,
+        line_current=line, rms=slow, demand=_demand(need, line, in_phase, own, fundamental, reactance, over, added), power_factor=need.current * need.power_factor / line if line > 0 else 0.0, ripple=swing,
         ripple_rms=ripple_rms, peak=peak,
         flux=work("output_filter.flux", wound.choke_flux, L=build.inductance, I_pk=peak, N=build.turns, A_e=made.stack.a_e),
         corner=corner, capacitor_current=own,
         capacitor_share=own / (brief_current(brief) * need.ratio), fundamental=fundamental, resistance=lost.resistance,
         temperature=warm,
         copper=ledger.total("output_filter.copper", {"slow current": lost.copper - lost.fast, "ripple": lost.fast}),
-        core=ledger.total("output_filter.core", {"core": lost.core}), distortion=math.hypot(left, dead) / need.voltage,
+        core=ledger.total("output_filter.core", {"core": lost.core}), distortion=math.hypot(others, abs(third)), others=others, third=third,
         loss=ledger.total("output_filter.loss", {"inductor": lost.total, "capacitor": capacitor_loss}),
     )  # fmt: skip
+
+
+def _demand(
+    need: FilterNeed, line: float, in_phase: float, own: float, fundamental: float, reactance: float, over: float,
+    added: Crest | None,
+) -> Demand:  # fmt: skip
+    """Swings of the power that the bridge passes at twice the line and its multiples, W."""
+    if line <= 0:
+        return ()
+    extra = added.inductor if added else 0.0
+    behind = need.current * math.sqrt(1 - need.power_factor**2) - own
+    current = math.sqrt(2) * (in_phase * np.sin(ANGLES) - behind * np.cos(ANGLES)) + over * extra
+    # the bridge's fundamental stands ahead of the output by what the inductor drops
+    ahead = math.atan2(reactance * in_phase, need.voltage + reactance * behind)
+    passed = fundamental * np.sin(ANGLES + ahead) * current
+    # samples stand in the middle of their steps: phasors are turned back by half a step
+    most = MOST_TERMS if added else 1
+    order = np.arange(1, most + 1)
+    phasors = np.fft.rfft(passed)[1 : most + 1] * 2 / ANGLES.size * np.exp(-1j * np.pi * order / ANGLES.size)
+    return tuple(complex(p) for p in phasors)
 
 
 def brief_current(brief: Brief) -> float:

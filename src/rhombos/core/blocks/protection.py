@@ -95,10 +95,16 @@ class ProtectionBuild(Build):
     suppressor: Volt = Field(ge=50, le=1000, title="Surge suppressor, working RMS")
 
 
+def rms_current(power: float, power_factor: float, volts: float) -> float:
+    """RMS current, A, of a power, W, at a power factor and a voltage, V."""
+    apparent = loads.apparent_power.work({"P": power, "cos_phi": power_factor})
+    return loads.load_current.work({"S": apparent, "V_rms": volts})
+
+
 @dataclass(frozen=True, slots=True)
 class ProtectionNeed:
     """Battery: empty, nominal, full, V, and all resistance up to the bank, Ω. Asked: W, W, s; socket: V, power factor, and
-    crest of its current with ripple. Highest gate supply that the control supply makes, V."""
+    peak of its current in the surge with ripple, A. Highest gate supply that the control supply makes, V."""
 
     empty: float
     nominal: float
@@ -109,13 +115,12 @@ class ProtectionNeed:
     surge_time: float
     v_out: float
     power_factor: float
-    crest: float
+    peak: float
     gate: float
 
     def socket_current(self, power: float) -> float:
         """RMS current at the socket, A, at a power, W."""
-        apparent = loads.apparent_power.work({"P": power, "cos_phi": self.power_factor})
-        return loads.load_current.work({"S": apparent, "V_rms": self.v_out})
+        return rms_current(power, self.power_factor, self.v_out)
 
 
 @dataclass(frozen=True, slots=True)
@@ -178,7 +183,7 @@ def propose(
     beyond = (need.surge / fields["overload"]) ** 2 - 1
     fields.setdefault("twice", float(f"{max(LEAST_TWICE, SURGE_HELD * need.surge_time * beyond / 3):.2g}"))
     surge = need.socket_current(need.surge)
-    fields.setdefault("short_trip", float(f"{rules.trip_factor * need.crest * surge:.3g}"))
+    fields.setdefault("short_trip", float(f"{rules.trip_factor * need.peak:.3g}"))
     room = (WITHSTAND_USED * stage.withstand / stage.ratio - fields["short_trip"]) * stage.ratio
     needed = (stage.volts * fields["short_delay"] / room - stage.inductance) * stage.ratio**2 if room > 0 else 0.0
     fields.setdefault("coil", at_least(needed) if needed > 1e-9 else 0.0)

@@ -232,7 +232,7 @@ def _output(
                    cures=(("Let the proposal set trip, delay and coil", _free("short_trip", "short_delay", "coil")),
                           ))  # fmt: skip
     surge = need.socket_current(need.surge)
-    surge_peak = need.crest * surge
+    surge_peak = need.peak
     if build.short != FUSE_ALONE and build.short_trip < surge_peak:
         sheet.find("short_early", "fix", "The short-circuit trip acts at the surge",
                    f"It trips at {fmt(build.short_trip, 'A')}; the surge peaks at {fmt(surge_peak, 'A')}.", "A higher trip.",

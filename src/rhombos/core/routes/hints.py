@@ -16,6 +16,7 @@ from rhombos.core.topology import RECTIFIERS, Rectifying
 class Hints:
     """What proposals need to know of the rest before it is assessed; refined from the states of the last round."""
 
+    filter_peak: float
     bridge_peak: float
     path_resistance: float
     link_high: float

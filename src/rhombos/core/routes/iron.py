@@ -93,6 +93,7 @@ class Hints:
     fundamental: float
     ripple: float
     line_current: float
+    peak: float = 0.0
 
 
 class IronRoute(Route):

@@ -25,7 +25,7 @@ from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.points import STEADY, Point, operating_points
-from rhombos.core.pulsation import STILL, open_share, pulsation, sine_demand
+from rhombos.core.pulsation import STILL, open_share, pulsation
 from rhombos.core.report import Operating
 from rhombos.core.routes.base import HOTTEST, SETTLED, calmed
 from rhombos.core.routes.driven import drive_need, drive_of, gate_loop
@@ -43,6 +43,11 @@ LEAST_OUTPUT, YIELD_STEP, YIELD_PASSES = 0.1, 5e-4, 25
 """Least output over the one asked that is looked for, how finely, and passes for each try."""
 OVER = 1.1
 """Output that the iron of a regulated route must stand, over the one asked."""
+
+
+def operating_peak(brief: Brief) -> float:
+    """Peak of the load's current at full power, A."""
+    return load.assess(operating_points(brief)["nominal"], brief, SILENT).peak_current
 
 
 class IronBridge(IronRoute):
@@ -92,7 +97,8 @@ class IronBridge(IronRoute):
         return Hints(
             ratio, v_in, nothing, nothing, nothing, ratio * current, current,
             1.25 * brief.power.continuous / 0.85 / v_in["flat"], 0.0, 0.0, 0.01 * empty, 1.05 * brief.output.voltage
-            * math.sqrt(2) / ratio, 0.3 * ratio * current, ratio * current)  # fmt: skip
+            * math.sqrt(2) / ratio, 0.3 * ratio * current, ratio * current,
+            ratio * operating_peak(brief))  # fmt: skip
 
     def next_hints(self, settled: Mapping[str, Any]) -> Hints:
         """What the assessed design teaches the next round."""
@@ -105,7 +111,7 @@ class IronBridge(IronRoute):
             wound.ratio * (1.0 if flat.states["battery"].collapsed else min(1.3, max(0.6, bridged.modulation / flat.guess.sag / limit))), {k: settled[k].guess.v_in for k in self.hint_points},
             nothing, nothing, nothing, wound.primary_rms, wound.secondary_rms, flat.states["input_stage"].fuse_load,
             wound.leakage, flat.guess.path_resistance, bridged.dead_time_loss_volts, filtered.fundamental,
-            1.04 * max(settled[k].states["input_stage"].ripple for k in STEADY), filtered.line_current)  # fmt: skip
+            1.04 * max(settled[k].states["input_stage"].ripple for k in STEADY), filtered.rms, filtered.peak)  # fmt: skip
 
     def propose(
         self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
@@ -124,14 +130,15 @@ class IronBridge(IronRoute):
         carrier = float(own["h_bridge"].get("carrier", h_bridge.CARRIER))
         need = output_filter.FilterNeed(
             brief.output.voltage / ratio, line, asked.current * ratio, asked.power_factor, full, carrier,
-            rules.modulation_limit, hints.path_resistance, hints.dead_volts, ratio=ratio, leakage=hints.leakage)  # fmt: skip
+            rules.modulation_limit, hints.path_resistance, hints.dead_volts, ratio=ratio, leakage=hints.leakage,
+            crest_power=asked.crest_power)  # fmt: skip
         surge = brief.power.surge / brief.power.continuous
         filtering = output_filter.propose(need, asked.current * ratio * surge, brief, own["output_filter"], shelf, rules)
         ripple = full / (8 * carrier * (filtering.inductance + hints.leakage))
         bridge = h_bridge.propose(
             h_bridge.BridgeNeed(
                 hints.v_in["nominal"], full, hints.line_current, asked.power_factor,
-                1.02 * (math.sqrt(2) * hints.line_current + ripple / 2), ripple / math.sqrt(24), hints.fundamental),
+                1.02 * max(math.sqrt(2) * hints.line_current + ripple / 2, hints.peak), ripple / math.sqrt(24), hints.fundamental),
             brief, own["h_bridge"], shelf, rules)  # fmt: skip
         drive, bridge = drive_of(bridge, full, rules.modulation_limit, brief, own, shelf, rules)
         return {
@@ -151,15 +158,15 @@ class IronBridge(IronRoute):
         filtered = output_filter.assess(
             output_filter.FilterNeed(
                 g.sag * drain.voltage / ratio, line, g.sag * drain.current * ratio, drain.power_factor, g.v_in, carrier,
-                min(1.0, g.modulation), path, g.dead_volts, g.choke_celsius, ratio, g.leakage),
+                min(1.0, g.modulation), path, g.dead_volts, g.choke_celsius, ratio, g.leakage, g.sag**2 * drain.crest_power),
             builds["output_filter"], brief, shelf, rules, ledger)  # fmt: skip
         bridged = h_bridge.assess(
             h_bridge.BridgeNeed(
-                g.v_in, brief.source.volts[2], filtered.line_current, filtered.power_factor, filtered.peak,
+                g.v_in, brief.source.volts[2], filtered.rms, filtered.power_factor, filtered.peak,
                 filtered.ripple_rms, filtered.fundamental),
             builds["h_bridge"], brief, shelf, rules, ledger,
             gate_loop(builds["bridge_drive"], builds["h_bridge"].parallel, shelf))  # fmt: skip
-        primary = math.hypot(filtered.line_current, filtered.ripple_rms)
+        primary = math.hypot(filtered.rms, filtered.ripple_rms)
         output = g.sag * drain.voltage
         across = (output + filtered.line_current / ratio * g.secondary_resistance * filtered.power_factor) / ratio
         wound = iron_transformer.assess(
@@ -171,7 +178,7 @@ class IronBridge(IronRoute):
         to_filter = to_transformer + filtered.loss
         to_stage = to_filter + bridged.loss
         feed = battery_of(point.emf, builds, brief, shelf, rules)
-        drawn = sine_demand(filtered.fundamental / math.sqrt(2) * filtered.line_current, to_stage)
+        drawn = tuple(d / to_stage for d in filtered.demand)
         swing = STILL
         if drawn:  # the battery takes back what a lagging load returns
             swing = pulsation(drawn, open_share(line, feed.resistance, 0.0, feed.capacitance, len(drawn)), blocks=False)
@@ -186,7 +193,10 @@ class IronBridge(IronRoute):
             input_stage.InputNeed(to_stage / g.v_in, 1.0, ripple, swing.mean_square, crest=swing.peak), g, builds, brief, shelf,
             rules, ledger)  # fmt: skip
         from_battery = to_stage + entry.loss
-        states = {"battery": cells, "input_stage": entry, "h_bridge": bridged, "output_filter": filtered,
+        passed = open_share(line, feed.resistance, 0.0, feed.capacitance, 1)[0]
+        swing = -(drawn[0] * passed if drawn else 0j) * (to_stage / g.v_in) * feed.resistance / g.v_in
+        states = {"battery": cells, "input_stage": entry, "h_bridge": bridged,
+                  "output_filter": filtered.on_a_swinging_rail(swing),
                   "iron_transformer": wound, "load": drain}  # fmt: skip
         flow = {"battery": from_battery, "input_stage": from_battery, "h_bridge": to_stage, "output_filter": to_filter,
                 "iron_transformer": to_transformer, "load": power}  # fmt: skip

@@ -112,6 +112,7 @@ class LinkRoute(Route):
             link_high=high_link, climb=high_link,
             feed_ripple=(rules.choke_ripple if how.choke else 2.0) * brief.power.continuous / voltage, form=1.0,
             charging_resistance=0.0,
+            filter_peak=load.assess(operating_points(brief)["nominal"], brief, SILENT).peak_current,
             bridge_peak=bridge, path_resistance=0.0, modulation=bridge / voltage, dead_time_volts=0.01 * voltage,
             link_current=brief.power.continuous * 1.05 / voltage, surge_link_current=brief.power.surge * 1.05 / voltage,
             v_in=v_in, pulse=pulse,
@@ -137,6 +138,7 @@ class LinkRoute(Route):
             link_high=max(s["dc_link"].voltage for s in steady), climb=max(s["rectifier"].unloaded for s in steady),
             feed_ripple=max(s["rectifier"].feed_ripple for s in steady), form=states["rectifier"].form,
             charging_resistance=flat.guess.charging_resistance(states["transformer"].ratio),
+            filter_peak=states["output_filter"].peak - states["output_filter"].ripple / 2 if "output_filter" in states else 0.0,
             bridge_peak=max(settled[k].states["h_bridge"].bridge_peak for k in ("flat", "full")),
             path_resistance=2 * states["h_bridge"].resistance, modulation=states["h_bridge"].modulation,
             dead_time_volts=states["h_bridge"].dead_time_loss_volts, link_current=mean,
@@ -259,18 +261,19 @@ class LinkRoute(Route):
         surge = brief.power.surge / brief.power.continuous
         made: dict[str, Build] = {}
         taken, ripple, filtering = None, 0.0, None
-        peak, modulation = math.sqrt(2) * asked.current, hints.bridge_peak / voltage
+        peak, modulation = max(math.sqrt(2) * asked.current, hints.filter_peak), hints.bridge_peak / voltage
+        flowing = asked.rms
         if brief.output.stepped:
             fraction = fraction_of(brief, own)
             taken, modulation = drawn(step_demand(fraction, asked.power_factor)), 1.0
             if not own["dc_link"]["held"]:
                 asked = load.following(asked, hints.link_high / voltage)
-            peak = asked.current / math.sqrt(fraction)
+            peak, flowing = asked.current / math.sqrt(fraction), asked.current
         else:
             carrier = float(own["h_bridge"].get("carrier", h_bridge.CARRIER))
             filter_need = output_filter.FilterNeed(
                 asked.voltage, asked.frequency, asked.current, asked.power_factor, voltage, carrier, modulation,
-                hints.path_resistance, hints.dead_time_volts)  # fmt: skip
+                hints.path_resistance, hints.dead_time_volts, crest_power=asked.crest_power)  # fmt: skip
             filtering = output_filter.propose(filter_need, asked.current * surge, brief, own["output_filter"], shelf, rules)
             ripple = voltage / (8 * carrier * filtering.inductance)
         swing = hints.swing["full"]
@@ -284,7 +287,7 @@ class LinkRoute(Route):
         highest = dc_link.highest(linking, surged, asked.frequency, shelf, rules)
         bridge = h_bridge.propose(
             h_bridge.BridgeNeed(
-                voltage, highest, asked.current, asked.power_factor, 1.02 * (peak + ripple / 2), ripple / math.sqrt(24),
+                voltage, highest, flowing, asked.power_factor, 1.02 * (peak + ripple / 2), ripple / math.sqrt(24),
                 hints.bridge_peak),
             brief, own["h_bridge"], shelf, rules)  # fmt: skip
         made["bridge_drive"], made["h_bridge"] = drive_of(bridge, highest, modulation, brief, own, shelf, rules)

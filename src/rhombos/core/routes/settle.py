@@ -32,7 +32,7 @@ from rhombos.core.brief import Brief
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Capacitor, Diode, Shelf
 from rhombos.core.points import Point, operating_points
-from rhombos.core.pulsation import STILL, Demand, Pulsation, open_share, pulsation, sine_demand, step_demand
+from rhombos.core.pulsation import STILL, Demand, Pulsation, open_share, pulsation, step_demand
 from rhombos.core.pulsation import drawn as drawn_by
 from rhombos.core.routes.base import HOPELESS, HOTTEST, MOST_PASSES, SETTLED, V_FLOOR, Settled, at_its_end, calmed
 from rhombos.core.routes.driven import gate_loop
@@ -78,14 +78,14 @@ class Socket:
             return ()
         if self.filtered is None:
             return step_demand(build.fraction, self.drawn.power_factor)
-        return sine_demand(self.apparent, self.to_bridge)
+        return tuple(d / self.to_bridge for d in self.filtered.demand)
 
     @property
     def apparent(self) -> float:
-        """What a sine's bridge swings with, VA: its fundamental and the inductor's current."""
+        """What a sine's bridge swings with at twice the line, VA: its fundamental and the inductor's current."""
         if self.filtered is None:
             return self.drawn.apparent
-        return self.filtered.fundamental / math.sqrt(2) * self.filtered.line_current
+        return abs(self.filtered.demand[0]) if self.filtered.demand else 0.0
 
 
 @dataclass(frozen=True)
@@ -193,11 +193,11 @@ def _socket(
         filtered = output_filter.assess(
             output_filter.FilterNeed(
                 drain.voltage, drain.frequency, drain.current, drain.power_factor, link_v, carrier, index, resistance, dead,
-                celsius),
+                celsius, crest_power=drain.crest_power),
             filtering, brief, shelf, rules, ledger)  # fmt: skip
         bridged = h_bridge.assess(
             h_bridge.BridgeNeed(
-                link_v, link_high, filtered.line_current, filtered.power_factor, filtered.peak, filtered.ripple_rms,
+                link_v, link_high, filtered.rms, filtered.power_factor, filtered.peak, filtered.ripple_rms,
                 filtered.fundamental),
             bridge, brief, shelf, rules, ledger, loop)  # fmt: skip
         moved = max(
@@ -331,7 +331,10 @@ def _one_pass(
         "dc_link": linked, "h_bridge": socket.bridged, "load": socket.drain,
     }  # fmt: skip
     if socket.filtered is not None:
-        states["output_filter"] = socket.filtered
+        given = -g.swing.given if socket.demand(builds["h_bridge"]) else 0j
+        bank = dc_link.capacitance(builds["dc_link"], shelf)
+        swing = given * socket.to_bridge / link_v / (4j * math.pi * brief.output.frequency * bank) / link_v
+        states["output_filter"] = socket.filtered.on_a_swinging_rail(swing)
     flow = {
         "battery": from_battery, "input_stage": from_battery, "front_end": to_stage, "transformer": to_transformer,
         "rectifier": to_rectifier, "dc_link": to_link, "h_bridge": socket.to_bridge, "output_filter": socket.to_filter,

@@ -71,7 +71,7 @@ def bench_of(worked: Worked) -> Bench:
     peak = max(surges or [worked.settled["nominal"].states["output_filter"].peak])
     supply = worked.route.supply(worked.settled, worked.builds, worked.brief, worked.shelf, worked.rules)
     return Bench(at, worked.brief.power.continuous, worked.brief.output.voltage, worked.rules.trip_factor * peak / at.ratio,
-                 supply)  # fmt: skip
+                 supply, worked.brief.crest_power)  # fmt: skip
 
 
 def scope_bench(asked: ScopeAsked, worked: Worked) -> ScopeSeen:

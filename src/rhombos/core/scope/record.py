@@ -18,6 +18,7 @@ from rhombos.core.waves.loads import (
     Point,
     iron_fed,
     iron_load_for,
+    mixed,
     motor_for,
     rectified,
     rectifier_for,
@@ -114,14 +115,15 @@ class Record:
 
 @dataclass(frozen=True)
 class Bench:
-    """What is recorded: the operating point, the power asked, W, the voltage, V, the current at which the bridge trips, A, and
-    what feeds it."""
+    """What is recorded: the operating point, the power asked, W, the voltage, V, the current at which the bridge trips, A, what
+    feeds it, and how much of the power is drawn at the crest, W."""
 
     at: Operating
     power: float
     volts: float
     trip: float
     supply: Supply
+    crest_power: float = 0.0
 
     @property
     def filter(self) -> Filter:
@@ -155,7 +157,24 @@ def load_of(bench: Bench, name: LoadName, since: float = 0.0) -> Load:
         if name == "motor, starting":
             slip = max(slip, 1 - (1 - slip) * since / SPINNING)
         return turning(f, motor, slip)
+    if bench.crest_power > 0:
+        return _as_asked(bench, f)
     return resistive(f, at.load_resistance, at.load_inductance)
+
+
+LEAST_SHARE = 1e-3
+"""Share of the power that the linear part of a mixed load draws at least."""
+
+
+def _as_asked(bench: Bench, f: Filter) -> Load:
+    """The brief's loads: those that draw at the crest as one adapter, and beside it an R–L that makes the rest of power and
+    all of the lag."""
+    at, volts = bench.at, bench.volts
+    squared = at.load_resistance**2 + (2 * math.pi * at.line * at.load_inductance) ** 2
+    power = max(volts**2 * at.load_resistance / squared - bench.crest_power, LEAST_SHARE * bench.power)
+    lag = max(volts**2 * 2 * math.pi * at.line * at.load_inductance / squared, LEAST_SHARE * bench.power)
+    whole = (power**2 + lag**2) / volts**2
+    return mixed(f, rectifier_for(bench.crest_power, volts, at.line), power / whole, lag / whole / (2 * math.pi * at.line))
 
 
 class _March:

@@ -153,6 +153,27 @@ def rectified(f: Filter, r: Rectifier) -> Load:
     return loaded(f, tuple(modes), tuple(currents), {"smoothing": ("V", "capacitor of the adapter", OWN)}, (0.0,))
 
 
+def mixed(f: Filter, r: Rectifier, ohms: float, henries: float) -> Load:
+    """A rectifier with its capacitor beside a series R–L: off, and conducting either way; the own states are the R–L's current
+    and the capacitor's voltage."""
+    held = OWN + 1
+    a, b = _filter(f, 2)
+    linear, none = np.array([0.0, 0.0, 1.0, 0.0]), np.zeros(4)
+    a = _taken(a, f, linear)
+    a[OWN] = np.array([0.0, 1.0, -ohms, 0.0]) / henries
+    a[held, held] = -1 / (r.load * r.capacitance)
+    modes = [Mode(a, b, none, (Guard((0.0, -1.0, 0.0, 1.0), 0.0, r.drop, 1), Guard((0.0, 1.0, 0.0, 1.0), 0.0, r.drop, 2)))]
+    currents = [(linear, 0.0)]
+    for sign in (1.0, -1.0):
+        row, rest = np.array([0.0, 1.0, 0.0, -sign]) / r.source, -sign * r.drop / r.source
+        on = _taken(a, f, row)
+        on[held] += sign * row / r.capacitance
+        push = np.array([0.0, -rest / f.capacitance, 0.0, sign * rest / r.capacitance])
+        modes.append(Mode(on, b, push, (Guard((0.0, sign, 0.0, -1.0), 0.0, -r.drop, 0),)))
+        currents.append((linear + row, rest))
+    return loaded(f, tuple(modes), tuple(currents), {"smoothing": ("V", "capacitor of the adapter", held)}, (0.0, 0.0))
+
+
 LOCKED, LOCKED_FACTOR = 5.0, 0.45
 """Current of a motor that does not turn yet, over its running one, and its power factor."""
 RUNNING_FACTOR = 0.8

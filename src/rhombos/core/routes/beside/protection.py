@@ -23,17 +23,22 @@ WIRING = 2.5e-6
 LARGEST_CREST = 2**0.5
 
 
-def need_of(builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> block.ProtectionNeed:
-    """Battery band, what is asked, and how peaky the socket's current is."""
+def need_of(
+    settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
+) -> block.ProtectionNeed:  # fmt: skip
+    """Battery band, what is asked, and how high the current peaks in the surge, as the socket sees it."""
     empty, nominal, full = brief.source.volts
     asked = brief.power
     crest = 1.0 if brief.output.waveform == "square" else LARGEST_CREST
+    surge = block.rms_current(asked.surge, asked.power_factor, brief.output.voltage)
+    peak = crest * surge
     if "output_filter" in builds:
-        crest *= 1 + rules.filter_ripple / 2
+        ratio = getattr(settled["nominal"].states.get("iron_transformer"), "ratio", 1.0)
+        peak = max(peak, *(s.states["output_filter"].peak / ratio for k, s in settled.items() if k.startswith("surge")))
     resistance = battery_of(nominal, builds, brief, shelf, rules).resistance
     gate = max((builds[k].supply for k in ("front_drive", "bridge_drive") if k in builds), default=rules.gate_drive)
     return block.ProtectionNeed(empty, nominal, full, resistance, asked.continuous, asked.surge, asked.surge_time,
-                                brief.output.voltage, asked.power_factor, crest, gate)  # fmt: skip
+                                brief.output.voltage, asked.power_factor, peak, gate)  # fmt: skip
 
 
 def stage_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf) -> block.Stage:
@@ -64,7 +69,7 @@ def propose(
     settled: Mapping[str, Any], builds: Mapping[str, Any], pins: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules
 ) -> block.ProtectionBuild:  # fmt: skip
     """Thresholds and trips for the path as it stands."""
-    need = need_of(builds, brief, shelf, rules)
+    need = need_of(settled, builds, brief, shelf, rules)
     drawn = settled["flat"].states["battery"].current
     return block.propose(need, stage_of(settled, builds, brief, shelf), drawn, outputs_of(settled, brief), pins, rules)
 
@@ -75,7 +80,7 @@ def settle(
     """What they do with a flat battery at full power, and with a surge."""
     flat, surge = settled["flat"].states["battery"], settled["surge_flat"].states["battery"]
     return block.assess(
-        need_of(builds, brief, shelf, rules), builds[block.KEY], (flat.current, flat.power, surge.power),
+        need_of(settled, builds, brief, shelf, rules), builds[block.KEY], (flat.current, flat.power, surge.power),
         outputs_of(settled, brief), stage_of(settled, builds, brief, shelf), ledger)  # fmt: skip
 
 
@@ -83,5 +88,5 @@ def report(sheet: Sheet, settled: Mapping[str, Any], builds: Mapping[str, Any], 
     """Figures and findings."""
     entry = builds["input_stage"]
     can = sheet.shelf.get(Capacitor, entry.capacitor).v_rating * getattr(entry, "banks", 1)
-    need = need_of(builds, brief, sheet.shelf, sheet.rules)
+    need = need_of(settled, builds, brief, sheet.shelf, sheet.rules)
     return protection_report.report(sheet, need, stage_of(settled, builds, brief, sheet.shelf), can)
