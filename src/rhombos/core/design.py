@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from functools import cache
-from typing import Any
+from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from rhombos.core.brief import Brief
 from rhombos.core.findings import PinValue, Waiver
@@ -13,6 +13,8 @@ from rhombos.core.problems import allowed_range, unit_of
 from rhombos.core.rules import RuleChanges, RuleName, house_rules
 from rhombos.core.topology import DEFAULT, RouteName
 from rhombos.core.units import short
+from rhombos.core.upgrades import FORMAT, upgraded
+from rhombos.core.upgrades import FORMAT, upgraded
 
 
 class Ranked(BaseModel):
@@ -42,6 +44,8 @@ class Design(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
+    format: Literal[2] = Field(FORMAT, title="Format of the file")
+    format: Literal[2] = Field(FORMAT, title="Format of the file")
     name: str = Field("Untitled", min_length=1, max_length=80, title="Name")
     brief: Brief = Field(default_factory=Brief, title="Brief")
     pins: dict[str, PinValue] = Field(default_factory=dict, max_length=200, title="Pins")
@@ -50,6 +54,11 @@ class Design(BaseModel):
     waivers: tuple[Waiver, ...] = Field((), max_length=100, title="Findings waived")
     route: RouteName = Field(DEFAULT, title="Route")
     decision: Decision | None = Field(None, title="Comparison behind the route")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_today(cls, raw: Any) -> Any:
+        return upgraded(raw) if isinstance(raw, dict) else raw
 
 
 class BriefField(BaseModel):

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from rhombos.core.book import stage
+from rhombos.core.book import gate, stage
 from rhombos.core.rules import Rules
 
 DELAY_MISMATCH = 100e-9
@@ -49,6 +49,28 @@ def plateau_currents(device: Any, loop: GateLoop) -> tuple[Any, Any]:
     volts = np.maximum(loop.volts, level + 0.5)  # a drive below the plateau is a finding of its own
     return (stage.gate_on_current(V_drive=volts, V_pl=level, R_gate=max(loop.on, LEAST_LOOP)),
             stage.gate_off_current(V_pl=level, R_gate=max(loop.off, LEAST_LOOP)))  # fmt: skip
+
+
+LEAST_MISMATCH = 30e-9
+"""How far two drivers' delays differ at least, s: with temperature and from one package to the next."""
+IGBT_DELAY = 200e-9
+"""Delay of an IGBT beyond that of its gate, s: typical, until the data sheet says otherwise."""
+
+
+def turn_off_delay(device: Any, loop: GateLoop) -> Any:
+    """From the driver's edge to the beginning of turn-off, s; of a part, or of the columns of many."""
+    level = getattr(device, "v_plateau", IGBT_PLATEAU)
+    capacitance = gate.gate_capacitance(
+        Q_g=device.q_g, Q_sw=np.minimum(switching_charge(device), 0.9 * device.q_g), V_drive=max(loop.volts, 1.0))  # fmt: skip
+    delay = gate.turn_off_delay(R_gate=max(loop.off, LEAST_LOOP), C_iss=capacitance,
+                                V_drive=np.maximum(loop.volts, level * 1.01), V_pl=level)  # fmt: skip
+    return delay + (0.0 if hasattr(device, "q_sw") else IGBT_DELAY)
+
+
+def dead_time_needed(device: Any, loop: GateLoop) -> float:
+    """What two switches in series need between one's off and the other's on, s: the delay before turn-off, twice the turn-off
+    itself (it grows with temperature and current), and what the drivers differ."""
+    return float(turn_off_delay(device, loop) + 2 * switching_times(device, loop)[1]) + max(LEAST_MISMATCH, loop.mismatch)
 
 
 def switching_times(device: Any, loop: GateLoop) -> tuple[Any, Any]:

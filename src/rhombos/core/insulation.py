@@ -6,6 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from rhombos.core.book import sense
+
 
 @dataclass(frozen=True, slots=True)
 class Pad:
@@ -26,13 +28,22 @@ METAL_FILLED = "metal-filled"
 COMPOUNDS = ("insulating", METAL_FILLED)
 FUNCTIONAL = 2.0
 """What a pad that only keeps circuits apart stands, over the tab's peak."""
-BARRIER_PROOF, LOW_PROOF = 3000.0, 500.0
-"""Proof voltage towards what a person touches: of a circuit above touch-safe voltage, of one below, V. Local codes
-decide."""
+LOW_PROOF = 500.0
+"""Proof voltage, one minute, RMS, of a circuit below touch-safe voltage, V. Local codes decide."""
+BASIC_ADDS = 1200.0
+"""What the one-minute proof of basic insulation adds to the nominal voltage, V RMS; reinforced insulation stands twice the sum."""
 TOUCH_SAFE = 60.0
 
 _WORKING = np.array([50, 100, 125, 160, 200, 250, 320, 400, 500, 630, 800, 1000, 1250, 1600])
 _CREEPAGE = 1e-3 * np.array([1.2, 1.4, 1.5, 1.6, 2.0, 2.5, 3.2, 4.0, 5.0, 6.3, 8.0, 10.0, 12.5, 16.0])
+
+
+BASIC, REINFORCED = 1.0, 2.0
+
+
+def barrier_proof(nominal: float, layers: float) -> float:
+    """One-minute proof of a barrier, V RMS, for a nominal voltage, V RMS."""
+    return sense.barrier_proof.work({"k_proof": layers, "V_rms": nominal, "V_add": BASIC_ADDS})
 
 
 def creepage(working: float, *, reinforced: bool = False) -> float:

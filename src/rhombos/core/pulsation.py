@@ -61,12 +61,11 @@ def sine_demand(apparent: float, power: float) -> Demand:
     return (complex(apparent / power),) if power > 0 and apparent > 0 else ()
 
 
-@lru_cache(maxsize=64)
-def step_demand(fraction: float, power_factor: float) -> Demand:
-    """What a square or three-level wave draws for a series R–L load of a power factor at the line, in the steady state.
+def step_current(fraction: float, power_factor: float) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """Current of a series R–L load of a power factor at the line on a square or three-level wave, over half a period, in its
+    final value; and when the wave is on. While the wave is zero the current circulates.
 
-    While the wave is zero the load's current circulates in the bridge; while it lags, it flows back. Source: the exponential
-    of an R–L circuit, whose value after half a period is its first with the other sign.
+    Source: the exponential of an R–L circuit, whose value after half a period is its first with the other sign.
     """
     half = math.pi
     tan = math.sqrt(max(0.0, 1 - power_factor**2)) / power_factor
@@ -80,7 +79,21 @@ def step_demand(fraction: float, power_factor: float) -> Demand:
         fade, rest = math.exp(-width / tan), math.exp(-(half - width) / tan)
         first = -(1 - fade) * rest / (1 + fade * rest)
         last = 1 + (first - 1) * fade
-        current = np.where(on, 1 + (first - 1) * np.exp(-angle / tan), last * np.exp(-(angle - width) / tan))
+        current = np.where(on, 1 + (first - 1) * np.exp(-angle / tan), last * np.exp(-np.maximum(angle - width, 0.0) / tan))
+    return current, on
+
+
+@lru_cache(maxsize=64)
+def step_crest(fraction: float, power_factor: float) -> float:
+    """Peak over RMS of that current."""
+    current, _ = step_current(fraction, power_factor)
+    return float(np.abs(current).max() / np.sqrt((current**2).mean()))
+
+
+@lru_cache(maxsize=64)
+def step_demand(fraction: float, power_factor: float) -> Demand:
+    """How what such a load draws from the link swings, in the steady state; while the current lags, it flows back."""
+    current, on = step_current(fraction, power_factor)
     taken = np.where(on, current, 0.0)
     mean = float(taken.mean())
     phasors = np.fft.rfft(taken)[1 : MOST_TERMS + 1] * 2 / STEPS / mean

@@ -105,7 +105,7 @@ class Sheet:
         asked = over or tuple(p for p in self.states if p != LIMIT)
         keys = [p for p in asked if p not in self.hopeless] or asked
         at, value = max(((p, float(getattr(self.states[p], name))) for p in keys), key=lambda pair: pair[1])
-        if not over and (beyond := float(getattr(self.states[LIMIT], name))) > max(value, rating):
+        if not over and LIMIT in self.states and (beyond := float(getattr(self.states[LIMIT], name))) > max(value, rating):
             at, value = LIMIT, beyond
         return self._against(name, symbol, title, value, unit, rating, margin, at, self.points[at].label, digits)
 

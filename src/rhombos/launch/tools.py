@@ -149,7 +149,7 @@ def python_environment(*, dev: bool) -> Path:
         if not (python.exists() and (VENV / "bin" / "pip").exists()):
             shutil.rmtree(VENV, ignore_errors=True)
             run([_python(), "-m", "venv", str(VENV)], "making the Python environment")
-        pip = [str(python), "-m", "pip", "install", "--quiet", "--disable-pip-version-check"]
+        pip = [str(python), "-m", "pip", "install", "--quiet", "--disable-pip-version-check", "--require-hashes"]
         run([*pip, *(x for f in files for x in ("-r", str(f)))], "pip install")
         site = subprocess.run(
             [str(python), "-c", "import sysconfig; print(sysconfig.get_path('purelib'))"], capture_output=True, text=True,

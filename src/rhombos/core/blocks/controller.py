@@ -105,8 +105,8 @@ class Path:
 
 @dataclass(frozen=True, slots=True)
 class ControllerNeed:
-    """What the power path is at a point: how the link is fed; duty asked at a flat battery; link, V; turn-off and delay of the
-    switches, s; largest pulse with its pulsation and its RMS, A; ripple that the bank has while its source gives a steady
+    """What the power path is at a point: how the link is fed; duty asked at a flat battery; link, V; what a side needs until it is off,
+    delays and their spread counted, s; largest pulse with its pulsation and its RMS, A; ripple that the bank has while its source gives a steady
     current, V; the mean power, W, and the output's swings over it; the lowest link that still makes the wave, V; watts in the resistances before the link while the
     current is steady; whether the duty holds the link at all; the charging battery over this one."""
 
@@ -207,8 +207,8 @@ def propose(need: ControllerNeed, brief: Brief, pins: dict[str, Any], shelf: She
         "soft_start": 0.02,
     } | pins  # fmt: skip
     oscillator, capacitor = 2 * need.frequency, fields["timing_capacitor"]
-    dead = max(2 * need.off_time, 100e-9)
-    discharge = nearest(min(10e3, max(1.0, dead / (fields["law_b"] * capacitor))), E12)
+    dead = max(1.05 * need.off_time, 100e-9)
+    discharge = at_least(min(10e3, max(1.0, dead / (fields["law_b"] * capacitor))), E12)
     discharge = float(fields.setdefault("discharge_resistor", discharge if fields["law"] != "one resistor" else 0.0))
     wanted = _tuned(fields["law"], fields["law_k"], fields["law_a"], fields["law_b"], capacitor, oscillator, discharge)
     spread = rules.capacitor_tolerance + rules.oscillator_tolerance + rules.resistor_tolerance + 0.02
@@ -233,7 +233,7 @@ def propose(need: ControllerNeed, brief: Brief, pins: dict[str, Any], shelf: She
         fields = {"control": VOLTAGE, "feed_forward": False} | fields
         fields = _compensation(need, _aimed(fields, VOLTAGE, need, brief), rules) | _aimed(fields, VOLTAGE, need, brief)
     fields.pop("pinned", None)
-    fields.setdefault("blanking", float(f"{max(100e-9, 1.6 * need.off_time):.2g}"))
+    fields.setdefault("blanking", float(f"{max(100e-9, 1.1 * need.off_time):.2g}"))
     return ControllerBuild.within(fields)
 
 

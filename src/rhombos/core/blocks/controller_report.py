@@ -137,7 +137,10 @@ def _timing_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState,
         halved = " It would be right for the outputs: the oscillator must run at twice their frequency." if (
             now.slowest <= wanted / 2 <= now.fastest) else ""  # fmt: skip
         sheet.find("trimmer", "fix", "The frequency trimmer does not surely reach the frequency",
-                   f"With every tolerance it covers {fmt(now.trim_slow, 'Hz')} to {fmt(now.trim_fast, 'Hz')}; the stage asks "
+                   (f"With every tolerance it surely covers {fmt(now.trim_slow, 'Hz')} to {fmt(now.trim_fast, 'Hz')}"
+                    if now.trim_slow <= now.trim_fast else
+                    f"Its span is smaller than the tolerances, which alone make {fmt(now.slowest, 'Hz')} to {fmt(now.fastest, 'Hz')}: "
+                    "no frequency is sure") + "; the stage asks "
                    f"{fmt(wanted, 'Hz')} of the oscillator.{halved}",
                    "Another fixed resistor, a larger trimmer, or a capacitor of closer tolerance.", figure="timing_resistor",
                    cures=cure)  # fmt: skip
@@ -165,13 +168,15 @@ def _set_findings(
     cure = (("Let the proposal choose the divider", _free("feedback", "reference", "r_top", "r_bottom", "set_trimmer")),)
     string = build.feedback.startswith("zener")
     spread = max(now.highest - now.setpoint, now.setpoint - now.lowest)
-    covered = now.trim_low <= need.link - spread and now.trim_high >= need.link + spread
+    low, high = now.trim_low + spread, now.trim_high - spread
+    covered = low <= need.link <= high
     if (string and spread > rules.link_tolerance * need.link) or (not string and not covered):
         sheet.find("setpoint", "fix", "The set-point cannot be brought to the link's voltage",
                    f"As fitted it lands at {fmt(now.setpoint, 'V', 4)}, anywhere from {fmt(now.lowest, 'V', 4)} to "
                    f"{fmt(now.highest, 'V', 4)}; the link is meant to stand at {fmt(need.link, 'V', 4)}"
-                   + (", and a zener string has no trimmer." if string else f", and the trimmer moves it by no more than "
-                      f"{fmt(now.trim_low, 'V', 4)} to {fmt(now.trim_high, 'V', 4)}."),
+                   + (", and a zener string has no trimmer." if string else
+                      f"; with every tolerance the trimmer surely reaches {fmt(low, 'V', 4)} to {fmt(high, 'V', 4)} only."
+                      if low <= high else "; the trimmer's span is smaller than the tolerances: it surely reaches nothing."),
                    "A shunt reference with a divider and trimmer, or resistors of closer tolerance.", figure="setpoint",
                    cures=cure)  # fmt: skip
     if now.highest > highest_link:

@@ -20,7 +20,7 @@ from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_surge_
 from rhombos.core.book import bridge as book
 from rhombos.core.book import rectifier, source, stage
 from rhombos.core.brief import Brief, Waveform
-from rhombos.core.gates import GateLoop, house_loop, switching_times
+from rhombos.core.gates import LEAST_MISMATCH, GateLoop, dead_time_needed, house_loop, switching_times, turn_off_delay
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import HeatSink, Igbt, Mosfet, Shelf
@@ -34,8 +34,6 @@ CARRIER = 18e3
 AUDIBLE = 16e3
 """Up to here people hear a carrier, Hz."""
 SHORTEST_DEAD_TIME = 250e-9
-IGBT_DELAY = 200e-9
-"""Turn-off delay of an IGBT, s, which its overlap time does not hold: typical, until the data sheet says otherwise."""
 COUNTS, COUNTS_HEAVY = (1, 2, 3, 4), (1, 2, 3, 4, 6, 8, 12, 16)
 """Switches in parallel that are considered."""
 HEAVY_CURRENT = 60.0
@@ -140,19 +138,10 @@ def matched(build: HBridgeBuild, loop: GateLoop, pins: Mapping[str, Any], shelf:
     return build.model_copy(update={"dead_time": proposed_dead_time(shelf.find("mosfet|igbt", build.switch), loop)})
 
 
-def dead_time_needed(device: Any, loop: GateLoop) -> float:
-    """What the legs need between their switches, s."""
-    return 2 * float(switching_times(device, loop)[1]) + _turn_off_delay(device) + loop.mismatch
-
-
 def proposed_dead_time(device: Any, loop: GateLoop) -> float:
     """The dead time needed, rounded up to 50 ns, s."""
     wanted = max(SHORTEST_DEAD_TIME, dead_time_needed(device, loop))
     return float(f"{50 * math.ceil(wanted / 50e-9 - 1e-9)}e-9")
-
-
-def _turn_off_delay(device: Any) -> float:
-    return IGBT_DELAY if isinstance(device, Igbt) else 0.0
 
 
 def _choose(
@@ -302,8 +291,8 @@ def assess(
                          imbalance=rules.sharing_imbalance if n > 1 else 0.0),
         dead_time_loss_volts=dead, drop=threshold, resistance=resistance, junction=junction, switching_time=on + off,
         dead_time_needed=ledger.total("h_bridge.dead_time_needed", {
-            "twice the turn-off": 2 * off, "delay before it": _turn_off_delay(device),
-            "spread of the drivers": loop.mismatch}),
+            "twice the turn-off": 2 * off, "delay before it": float(turn_off_delay(device, loop)),
+            "spread of the drivers": max(LEAST_MISMATCH, loop.mismatch)}),
         conduction=ledger.total("h_bridge.conduction", {"four switches and their diodes": conduction}),
         switching=ledger.total("h_bridge.switching", {
             "overlap": overlap, "output capacitance": charge, "dead-time diodes": resting}),

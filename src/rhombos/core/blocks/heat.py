@@ -11,7 +11,17 @@ from pydantic import Field
 from rhombos.core.blocks.base import Build, options
 from rhombos.core.book import heat as book
 from rhombos.core.book import sense
-from rhombos.core.insulation import BARRIER_PROOF, COMPOUNDS, FUNCTIONAL, LOW_PROOF, PADS, TOUCH_SAFE, creepage
+from rhombos.core.insulation import (
+    BASIC,
+    COMPOUNDS,
+    FUNCTIONAL,
+    LOW_PROOF,
+    PADS,
+    REINFORCED,
+    TOUCH_SAFE,
+    barrier_proof,
+    creepage,
+)
 from rhombos.core.inventory import Item
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
@@ -88,13 +98,14 @@ class Cooled:
 @dataclass(frozen=True, slots=True)
 class HeatNeed:
     """Stages with heat-sinks; all heat made inside at the hottest steady point, W; the room, °C; charging battery, V; power at
-    the socket, W."""
+    the socket, W, and its voltage, V RMS."""
 
     stages: tuple[Cooled, ...]
     inside: float
     room: float
     full: float
     power: float
+    v_out: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,14 +124,17 @@ class HeatState:
     loss: float = 0.0
 
 
-def proof_wanted(build: HeatBuild, stage: Cooled, stages: tuple[Cooled, ...]) -> float:
-    """What the pad under a stage's devices must stand, V: towards a person a barrier, else only to keep circuits apart."""
-    between = stage.tab
-    if build.shared and any(s.beyond != stage.beyond for s in stages):
-        between = BARRIER_PROOF / FUNCTIONAL
-    reached = build.sink == EARTHED or (build.sink == NEGATIVE and stage.beyond)
-    person = (BARRIER_PROOF if stage.tab > TOUCH_SAFE else LOW_PROOF) if reached else 0.0
-    return max(FUNCTIONAL * between, person)
+def proof_wanted(build: HeatBuild, stage: Cooled, need: HeatNeed) -> float:
+    """What the pad under a stage's devices must stand, V: between the sides and towards a bare sink in reach reinforced
+    insulation, towards an earthed one basic insulation, else only what keeps circuits apart."""
+    wanted = FUNCTIONAL * stage.tab
+    if build.shared and any(s.beyond != stage.beyond for s in need.stages):
+        wanted = max(wanted, barrier_proof(need.v_out, REINFORCED))
+    if build.sink == NEGATIVE and stage.beyond:
+        wanted = max(wanted, barrier_proof(need.v_out, REINFORCED))
+    if build.sink == EARTHED:
+        wanted = max(wanted, barrier_proof(need.v_out, BASIC) if stage.tab > TOUCH_SAFE else LOW_PROOF)
+    return wanted
 
 
 def creepage_wanted(build: HeatBuild, stage: Cooled) -> float:
@@ -141,7 +155,7 @@ def propose(need: HeatNeed, pins: dict[str, Any], rules: Rules) -> HeatBuild:
         fields["case"] = next(fits, BLOWN)
     fields.setdefault("fan_rated", CONTROL_SUPPLY if fields["fan_supply"] == "control supply" else _fan_for(need.full))
     draft = HeatBuild.model_construct(**{"pad": "silicone sheet", **fields})
-    wanted = max((proof_wanted(draft, s, need.stages) for s in need.stages), default=0.0)
+    wanted = max((proof_wanted(draft, s, need) for s in need.stages), default=0.0)
     if "pad" not in fields:
         fields["pad"] = next((n for n, p in PADS.items() if p.breakdown >= wanted and p.resistance <= rules.pad_resistance),
                              "ceramic wafer")  # fmt: skip
@@ -185,7 +199,7 @@ def assess(need: HeatNeed, build: HeatBuild, ledger: Ledger) -> HeatState:
     else:
         passes = STILL_AIR * (THROUGH if build.case == SLOTTED else 1)
         rise = ledger.work("heat.rise", book.closed_rise, P_loss=need.inside, A_s=build.surface, h_air=passes)
-    proof = max((proof_wanted(build, s, need.stages) for s in need.stages), default=0.0)
+    proof = max((proof_wanted(build, s, need) for s in need.stages), default=0.0)
     apart = max((creepage_wanted(build, s) for s in need.stages), default=0.0)
     tolerance = NTC_TOLERANCE + PULL_UP_TOLERANCE
     error = ledger.work("heat.error", book.thermistor_error, tol=tolerance, T=build.hot + KELVIN, B_ntc=build.ntc_b)

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from rhombos.core.blocks.input_stage import (
+    MOST_CABLE,
+    MOST_RUNS,
     OPEN,
     SERIES,
     SHUNT,
     WIRE_WITHSTAND,
-    MOST_CABLE,
-    MOST_RUNS,
     InputStageBuild,
     InputState,
     can_voltage,

@@ -128,9 +128,11 @@ def ampacity(section: float, runs: int, brief: Brief, rules: Rules, ledger: Ledg
 
 @remembered
 def propose(
-    brief: Brief, current: float, ripple: float, pins: dict[str, Any], shelf: Shelf, rules: Rules, interrupted: float = 0.0
+    brief: Brief, current: float, ripple: float, pins: dict[str, Any], shelf: Shelf, rules: Rules, interrupted: float = 0.0,
+    swell: float = 1.0,
 ) -> InputStageBuild:  # fmt: skip
-    """Fuse, cable and cans for the largest continuous current, RMS, its ripple, and what the stage stops at once, A."""
+    """Fuse, cable and cans for the largest continuous current, RMS, its ripple, and what the stage stops at once, A. `swell` is that
+    current's RMS over its mean: what drops in the leads goes with the square of it."""
     empty, _, full = brief.source.volts
     fault = book.fault_current(E=full, R_s=brief.source.lowest_resistance)
     if "fuse" not in pins:
@@ -142,7 +144,7 @@ def propose(
         pins = pins | {"fuse": (min(able, key=lambda f: (f.i_rating, f.speed != "slow", f.price, f.id)) if able
                                 else max(pool, key=lambda f: (f.i_rating, f.id))).id}  # fmt: skip
     if "cable" not in pins:
-        pins = pins | _cable(current, empty, shelf.get(Fuse, pins["fuse"]), pins, brief, shelf, rules)
+        pins = pins | _cable(current * swell, empty, shelf.get(Fuse, pins["fuse"]), pins, brief, shelf, rules)
     if "capacitor" not in pins or "count" not in pins:
         least = 0.0
         if interrupted > 0:

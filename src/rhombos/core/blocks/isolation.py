@@ -10,6 +10,7 @@ from pydantic import Field
 
 from rhombos.core.blocks.base import Build, options
 from rhombos.core.book import sense, stage
+from rhombos.core.insulation import BASIC_ADDS, REINFORCED
 from rhombos.core.inventory import Item
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
@@ -26,9 +27,6 @@ SAFE_CLIP, BRIDGE_CLIP = "battery negative", "on the bridge"
 NO_COIL, DIODE, ZENER = "nothing", "diode", "diode and zener"
 PROOF = 3750.0
 """What barrier parts of the usual kind are tested with, V RMS."""
-WORKING_PROOF = 2.0
-"""Proof over working voltage, and what is added to it, V: reinforced insulation in a clean room. Local codes decide."""
-PROOF_ADDED = 1000.0
 CONVERTER = 3.3
 HALF = 0.5
 """Where a sensed alternating voltage rests in the converter's span."""
@@ -167,8 +165,7 @@ def assess(need: IsolationNeed, build: IsolationBuild, rules: Rules, ledger: Led
     volts = (need.empty, need.full) if build.coil_supply == "battery" else (12.0, 12.0)
     free = stage.unclamped_spike.work({"I": COIL_CURRENT, "L_lk": COIL_HENRY, "C_oss": COIL_STRAY})
     spike = volts[1] + {NO_COIL: free, DIODE: 0.8, ZENER: 25.0}[build.coil_clamp]
-    proof = ledger.work("isolation.wanted", sense.barrier_proof, k_proof=WORKING_PROOF, V_pk=max(need.link, need.peak),
-                        V_add=PROOF_ADDED)  # fmt: skip
+    proof = ledger.work("isolation.wanted", sense.barrier_proof, k_proof=REINFORCED, V_rms=need.v_out, V_add=BASIC_ADDS)
     left = ledger.work("isolation.left", sense.first_order_gain, f=need.line, f_0=build.corner)
     lost = 1 - left
     error += 0.0 if build.calibrated else lost

@@ -44,7 +44,7 @@ def report(sheet: Sheet, need: IsolationNeed) -> BlockReport:
     sheet.choice("shut_down", "", "Shut-down input")
     sheet.choice("clip", "", "Probe ground")
     sheet.choice("proof", "V_p", "Barrier tested with, RMS")
-    proof = sheet.fixed("wanted", "V_w", "Barrier asks, RMS", now.proof, "V", build.proof, 0.0, "highest link and peak") \
+    proof = sheet.fixed("wanted", "V_w", "Barrier asks, RMS", now.proof, "V", build.proof, 0.0, "reinforced, one minute") \
         if build.proof > 0 else None  # fmt: skip
     sheet.choice("connectors", "", "Connectors, rated")
     plugs = sheet.fixed("on_connectors", r"\hat V", "Highest voltage on them", max(need.link, need.peak), "V", build.connectors,
@@ -108,7 +108,7 @@ def _barrier(
                                                                                ))  # fmt: skip
     if proof is None or proof.severity:
         sheet.find("proof", "stop", "The barrier's parts are not tested for this voltage",
-                   f"{fmt(now.proof, 'V')} RMS is asked by a side at {fmt(max(need.link, need.peak), 'V')}; "
+                   f"{fmt(now.proof, 'V')} RMS for a minute is asked of reinforced insulation beside {fmt(need.v_out, 'V')} RMS; "
                    + (f"{fmt(build.proof, 'V')} is what they are tested with." if build.proof
                       else "nothing says what they stand."),
                    "Opto-couplers, transformers and amplifiers of reinforced insulation; local codes decide.", figure="proof",

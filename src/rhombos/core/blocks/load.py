@@ -13,12 +13,15 @@ from rhombos.core.inventory import Item
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.points import Point
+from rhombos.core.pulsation import step_crest
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet
 from rhombos.core.suits import STARTING, judge
 from rhombos.core.units import fmt, short
 
 KEY, TITLE = "load", "Load"
+STEPPED = {"square": 1.0, "modified": 0.5}
+"""Share of the time that a wave is not zero."""
 WAVE_CREST = 2**0.5
 """Crest of a three-level wave that keeps peak and RMS of a sine."""
 STIFF_X, STIFF_CORNER = 2e-3, 40.0
@@ -54,8 +57,13 @@ def assess(point: Point, brief: Brief, ledger: Ledger) -> LoadState:
         return LoadState(volts, hertz, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, float("inf"), 0.0)
     apparent = ledger.work("load.apparent", book.apparent_power, P=point.power, cos_phi=point.power_factor)
     current = ledger.work("load.current", book.load_current, S=apparent, V_rms=volts)
-    sine, crested = ledger.work("load.sine_peak", book.crest, I_rms=current), min(brief.crest_power, point.power)
-    rms, peak = current, ledger.total("load.peak_current", {"sine": sine})
+    crested, rms = min(brief.crest_power, point.power), current
+    if brief.output.stepped:
+        peak = ledger.total("load.peak_current", {
+            "peak of the wave's current": current * step_crest(STEPPED[brief.output.waveform], point.power_factor)})
+    else:
+        sine = ledger.work("load.sine_peak", book.crest, I_rms=current)
+        peak = ledger.total("load.peak_current", {"sine": sine})
     if crested > 0 and not brief.output.stepped:
         added = crest(STIFF_X, STIFF_CORNER, volts)
         over = crested / volts

@@ -52,7 +52,8 @@ class FilterNeed:
     """Output voltage RMS, V, its frequency, Hz; load current RMS, A, and power factor; link voltage, V; carrier, Hz;
     modulation index; resistance of the bridge's path, Ω; fundamental that dead time takes, V; temperature the inductor is
     taken to have, °C. Where a step-up transformer stands between inductor and capacitor, all is as seen from the inductor, and
-    `ratio` (turns beyond over turns before) and `leakage`, H, are the transformer's; power that is drawn at the crest, W."""
+    `ratio` (turns beyond over turns before) and `leakage`, H, are the transformer's; power that is drawn at the crest, W; what magnetises that
+    transformer, A RMS."""
 
     voltage: float
     frequency: float
@@ -67,6 +68,7 @@ class FilterNeed:
     ratio: float = 1.0
     leakage: float = 0.0
     crest_power: float = 0.0
+    magnetising: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,11 +95,13 @@ class FilterState:
     demand: Demand = ()
     others: float = 0.0
     third: complex = 0j
+    rail: float = 0.0
 
     def on_a_swinging_rail(self, swing: complex) -> FilterState:
         """The same with the third harmonic that a rail makes which swings at twice the line: `swing` is its phasor over its
         mean, a cosine at the output's rise through zero. Source: sin θ · cos(2θ + α) = ½·sin(3θ + α) − ½·sin(θ + α)."""
-        return replace(self, distortion=math.hypot(self.others, abs(self.third + swing / 2)))
+        return replace(self, distortion=math.hypot(self.others, abs(self.third + swing / 2)),
+                       rail=abs(swing) / 2)  # fmt: skip
 
 
 def capacitance(build: OutputFilterBuild, shelf: Shelf) -> float:
@@ -181,8 +185,10 @@ def assess(
     index = min(1.0, max(1e-3, need.modulation))
     own = work("output_filter.capacitor_current", book.capacitor_current, f_line=need.frequency, C=bank,
                V_rms=need.voltage)  # fmt: skip
+    # what magnetises a transformer lags as much as the capacitor leads
+    leading = own - need.magnetising
     line = work("output_filter.line_current", book.inductor_line_current, I_rms=need.current, cos_phi=need.power_factor,
-                I_c=own)  # fmt: skip
+                I_c=leading)  # fmt: skip
     swing = work("output_filter.ripple", book.unipolar_ripple, V_dc=need.v_link, L=henry, f_c=need.carrier)
     ripple_rms = work("output_filter.ripple_rms", book.unipolar_ripple_rms, V_dc=need.v_link, f_c=need.carrier, L=henry,
                       M=index)  # fmt: skip
@@ -194,7 +200,7 @@ def assess(
         added = crest(2 * math.pi * need.frequency * henry * over / need.voltage, corner / need.frequency, need.voltage * need.ratio)
         slow = math.hypot(line, over * added.inductor_rms)
         lagging = math.sqrt(max(0.0, line**2 - in_phase**2))
-        highest = added.peak(in_phase, math.copysign(lagging, need.current * math.sqrt(1 - need.power_factor**2) - own), over,
+        highest = added.peak(in_phase, math.copysign(lagging, need.current * math.sqrt(1 - need.power_factor**2) - leading), over,
                              inductor=True)  # fmt: skip
     peak = highest + swing / 2
     weight = _core_weight(round(index, 3), made.grade.alpha, made.grade.beta)
@@ -205,7 +211,7 @@ def assess(
     reactance = work("output_filter.reactance", book.inductor_reactance, f_line=need.frequency, L=henry)
     fundamental = work(
         "output_filter.fundamental", book.bridge_fundamental, V_rms=need.voltage, R=lost.resistance + need.path_resistance,
-        I_rms=need.current, cos_phi=need.power_factor, X_L=reactance, I_c=own, V_drop=0.0)  # fmt: skip
+        I_rms=need.current, cos_phi=need.power_factor, X_L=reactance, I_c=leading, V_drop=0.0)  # fmt: skip
     esr = shelf.get(Capacitor, build.capacitor).esr / build.count / need.ratio**2
     capacitor_loss = work(
         "output_filter.capacitor_loss", source.ohmic_loss, I_rms=math.hypot(own, ripple_rms), R=esr)  # fmt: skip
@@ -217,7 +223,7 @@ def assess(
     third = added.third if added else 0j
     others = math.hypot(left, dead, crested) / need.voltage
     return FilterState(
-        line_current=line, rms=slow, demand=_demand(need, line, in_phase, own, fundamental, reactance, over, added), power_factor=need.current * need.power_factor / line if line > 0 else 0.0, ripple=swing,
+        line_current=line, rms=slow, demand=_demand(need, line, in_phase, leading, fundamental, reactance, over, added), power_factor=need.current * need.power_factor / line if line > 0 else 0.0, ripple=swing,
         ripple_rms=ripple_rms, peak=peak,
         flux=work("output_filter.flux", wound.choke_flux, L=build.inductance, I_pk=peak, N=build.turns, A_e=made.stack.a_e),
         corner=corner, capacitor_current=own,
@@ -293,11 +299,17 @@ def report(sheet: Sheet, brief: Brief, power_in: float, at: Operating) -> BlockR
                    "Use the next AC rating up.", figure="capacitor",
                    cures=(("Let the proposal choose the capacitor", free_c),))  # fmt: skip
     judge(sheet, made, stress, "", "filter inductor")
+    swung = max(s.rail for k, s in sheet.states.items() if k in STEADY)
     if bent.severity:
         sheet.find("distortion", "fix" if bent.severity == "stop" else "watch", "More distortion than the brief allows",
                    f"{fmt(bent.value, '%', 2)} against {fmt(brief.targets.distortion, '%', 2)}: carrier ripple and dead time "
-                   "are left at the socket.", "More capacitance, more inductance, a higher carrier, or shorter dead time.",
-                   worst=bent, cures=(("Let the proposal choose the filter", free | free_c),))  # fmt: skip
+                   "are left at the socket" + (f", and {fmt(swung, '%', 2)} is a third harmonic from a rail that swings at twice the line."
+                                               if swung > 0.3 * bent.value else "."),
+                   "More capacitance, more inductance, a higher carrier, or shorter dead time; against the third harmonic a "
+                   "stiffer rail, or a loop that holds the output.",
+                   worst=bent, cures=(("Let the proposal choose the filter", free | free_c),),
+                   unavoidable=f"the rail's own swing makes {fmt(swung, '%', 2)}, which no filter takes away"
+                   if swung > 0.8 * bent.limit else None)  # fmt: skip
     low, high = CORNER_OVER_LINE * brief.output.frequency, 2 * at.carrier / RIPPLE_OVER_CORNER
     rung = lifted(at)
     if rung:

@@ -46,6 +46,7 @@ GAP = 1e-6
 """Share of the closing voltage by which an equilibrium counts as missed."""
 
 
+SWITCHED, LEFT = "switched", "left across the contactor"
 CONTROL, NEGATIVE, CLOSING, RELEASING = 0.2, 0.1, 0.05, 0.1
 """How long each step of a proposed start lasts, s: control supply, negative contactor, positive contactor, relay."""
 EMPTY = 0.1
@@ -57,7 +58,7 @@ PULLS_IN = 0.03
 class PrechargeBuild(Build):
     """Resistor, when the contactor closes, how long is waited, how often it is tried again, and what draws meanwhile."""
 
-    school: str = options("Resistor", "switched", "left across the contactor")
+    school: str = options("Resistor", SWITCHED, LEFT)
     resistor: Ohm = Field(ge=0.5, le=1e5, title="Precharge resistor")
     type: str = part("resistor", "Resistor type")
     close_at: Ratio = Field(ge=0.5, le=0.995, title="Closes at, share of the source")
@@ -91,7 +92,8 @@ class PrechargeNeed:
 
 @dataclass(frozen=True, slots=True)
 class PrechargeState:
-    """Times, s (infinite where it never gets there); V, A, J, W."""
+    """Times, s (infinite where it never gets there); V, A, J, W. `fault_energy` is that of a shorted bus for the time-out,
+    infinite where nothing switches the resistor off."""
 
     time: float
     ceiling: float
@@ -109,12 +111,13 @@ class PrechargeState:
 
 def propose(need: PrechargeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> PrechargeBuild:
     """A resistor that fills the bank in a second and stands a shorted bus for the whole time-out."""
-    fields: dict[str, Any] = {"school": "switched", "close_at": _closes(need), "tries": 3, "load": "nothing",
+    fields: dict[str, Any] = {"school": SWITCHED, "close_at": _closes(need), "tries": 3, "load": "nothing",
                               "load_power": 0.0} | pins
     k = fields["close_at"]
     if "resistor" not in fields:
-        if fields["school"] != "switched":
-            wanted = LEFT_IN_OHMS
+        if fields["school"] != SWITCHED:
+            carries = max(r.power * (1 - rules.resistor_margin) for r in shelf.all(Resistor))
+            wanted = max(LEFT_IN_OHMS, 1.05 * need.volts**2 / carries)  # a shorted bus puts the whole voltage on it for ever
         else:
             wanted = -WANTED / (need.bank * math.log(1 - k))
             most = _most_resistance(need, fields)
@@ -169,13 +172,13 @@ def _series(need: PrechargeNeed, fields: dict[str, Any], shelf: Shelf, rules: Ru
 def _able(need: PrechargeNeed, fields: dict[str, Any], shelf: Shelf, rules: Rules) -> list[Resistor]:
     """Every series that stands the voltage, a short for the time-out, and the mean of all tries; of a pinned one, that."""
     ohms = fields["resistor"]
-    rest = fields["rest"] if fields["school"] == "switched" else 0.0
+    rest = fields["rest"] if fields["school"] == SWITCHED else 0.0
     mean = source.precharge_mean_power.work({"V": need.volts, "R": ohms, "t": fields["timeout"], "t_rest": rest})
     return [
         r for r in shelf.all(Resistor)
         if fields.get("type", r.id) == r.id and r.r_low <= ohms <= r.r_high and r.v_rating >= need.volts
         and r.power * (1 - rules.resistor_margin) >= mean
-        and r.pulse * (1 - PULSE_MARGIN) >= _pulse(need, ohms, fields["timeout"], r)
+        and (fields["school"] != SWITCHED or r.pulse * (1 - PULSE_MARGIN) >= _pulse(need, ohms, fields["timeout"], r))
     ]  # fmt: skip
 
 
@@ -197,9 +200,9 @@ def assess(need: PrechargeNeed, build: PrechargeBuild, shelf: Shelf, rules: Rule
     if need.inductance > 0:
         inrush = min(inrush, work("precharge.inrush_bound", source.closing_inrush_bound, k=k, V=volts, C=need.bank,
                                   L=need.inductance))  # fmt: skip
-    fault = ledger.total("precharge.fault_energy", {
+    leak = burnt if build.school != SWITCHED else 0.0
+    fault = math.inf if leak else ledger.total("precharge.fault_energy", {
         "shorted bus for the whole time-out, beyond what it carries for ever": _pulse(need, ohms, build.timeout, series)})
-    leak = burnt if build.school != "switched" else 0.0
     mean = leak or work("precharge.mean_power", source.precharge_mean_power, V=volts, R=ohms, t=build.timeout,
                         t_rest=build.rest)  # fmt: skip
     if leak:

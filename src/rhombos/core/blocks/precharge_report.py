@@ -10,6 +10,7 @@ from rhombos.core.blocks.precharge import (
     MAKES,
     PULLS_IN,
     PULSE_MARGIN,
+    SWITCHED,
     PrechargeBuild,
     PrechargeNeed,
     PrechargeState,
@@ -33,8 +34,11 @@ def report(sheet: Sheet, fuse: Fuse | None, need: PrechargeNeed) -> BlockReport:
     never = math.isinf(now.time)
     waits = sheet.fixed("time", "t", "Time to precharge", min(now.time, 1e4), "s", build.timeout, 0.0, "highest source") \
         if not never else None  # fmt: skip
-    pulse = sheet.limited("fault_energy", "W_f", "Shorted bus, energy in the resistor", "J", series.pulse, PULSE_MARGIN)
-    heat = sheet.limited("mean_power", r"\bar P", "Mean power of all tries", "W", series.power, sheet.rules.resistor_margin)
+    switched = build.school == SWITCHED
+    pulse = sheet.limited("fault_energy", "W_f", "Shorted bus, energy in the resistor", "J", series.pulse, PULSE_MARGIN) \
+        if switched else None  # fmt: skip
+    heat = sheet.limited("mean_power", r"\bar P", "Mean power of all tries" if switched else "Shorted bus, power for ever", "W",
+                         series.power, sheet.rules.resistor_margin)  # fmt: skip
     rated = sheet.limited("volts", "V", "Voltage across the resistor", "V", series.v_rating)
     closing = sheet.limited("inrush", r"\hat I_c", "Inrush left at closing", "A", MAKES * build.contactor)
     path = need.resistance + need.esr
@@ -46,8 +50,9 @@ def report(sheet: Sheet, fuse: Fuse | None, need: PrechargeNeed) -> BlockReport:
     sheet.choice("type", "", "Resistor type")
     sheet.choice("close_at", "k", "Closes at, share of the source")
     sheet.choice("timeout", "t_o", "Time-out")
-    sheet.choice("tries", "n", "Tries before it locks")
-    sheet.choice("rest", "t_r", "Rest between tries")
+    if switched:
+        sheet.choice("tries", "n", "Tries before it locks")
+        sheet.choice("rest", "t_r", "Rest between tries")
     sheet.choice("wakes", "t_1", "Control supply first, for")
     sheet.choice("joins", "t_2", "Negative before the relay")
     sheet.choice("empty_below", "", "Bus counts as empty below")
@@ -63,18 +68,20 @@ def report(sheet: Sheet, fuse: Fuse | None, need: PrechargeNeed) -> BlockReport:
             sheet.result("energy", "W", "Energy in the resistor", "J")
     sheet.result("peak_current", r"\hat I", "Peak current", "A")
     sheet.result("peak_power", r"\hat P", "Peak power in the resistor", "W")
-    relay = sheet.limited("peak_current", r"\hat I_r", "Peak through the relay", "A", build.relay)
+    relay = sheet.limited("peak_current", r"\hat I_r", "Peak through the relay", "A", build.relay) if switched else None
     carries = sheet.fixed("contactor_current", "I_c", "Current of the contactor", need.current, "A", build.contactor, 0.0,
                           "rating of the fuse") if need.current else None  # fmt: skip
     breaks = sheet.limited("volts", "V_b", "Voltage the contacts break", "V", build.contact_volts)
-    sheet.choice("relay", "", "Precharge relay, rated")
+    if switched:
+        sheet.choice("relay", "", "Precharge relay, rated")
     sheet.choice("contactor", "", "Contactor, rated")
     sheet.choice("contact_volts", "", "Contacts break, DC")
-    if relay.severity or (carries and carries.severity):
+    if (relay and relay.severity) or (carries and carries.severity):
         sheet.find("contacts", "fix", "Relay or contactor is too light",
-                   f"{fmt(now.peak_current, 'A')} through a relay of {short(build.relay, 'A')}; {fmt(need.current, 'A')} "
+                   (f"{fmt(now.peak_current, 'A')} through a relay of {short(build.relay, 'A')}; " if switched else "")
+                   + f"{fmt(need.current, 'A')} "
                    f"through a contactor of {short(build.contactor, 'A')}.",
-                   "The next size up.", worst=relay if relay.severity else carries,
+                   "The next size up.", worst=relay if relay and relay.severity else carries,
                    cures=(("Let the proposal choose them", _free("relay", "contactor")),))  # fmt: skip
     if breaks.severity:
         sheet.find("breaks", "stop", "The contacts cannot break this voltage as DC",
@@ -103,7 +110,7 @@ def _free(*names: str) -> dict[str, PinValue]:
 
 
 def _findings(
-    sheet: Sheet, build: PrechargeBuild, now: PrechargeState, series: Resistor, waits: Worst | None, pulse: Worst, heat: Worst,
+    sheet: Sheet, build: PrechargeBuild, now: PrechargeState, series: Resistor, waits: Worst | None, pulse: Worst | None, heat: Worst,
     rated: Worst, closing: Worst,
 ) -> None:  # fmt: skip
     apart: tuple[str, dict[str, PinValue]] = ("Keep the load off until the contactor has closed", {
@@ -124,7 +131,7 @@ def _findings(
                    f"It takes {fmt(now.time, 's')} and is given {fmt(build.timeout, 's')}.",
                    "A longer time-out, or a smaller resistor.", worst=waits,
                    cures=(("Let the proposal set the time-out", _free("timeout", "rest", "type")), smaller))  # fmt: skip
-    if pulse.severity:
+    if pulse and pulse.severity:
         sheet.find("pulse", pulse.severity, "A shorted bus burns the precharge resistor",
                    f"{fmt(now.peak_power, 'W')} for the whole time-out is {fmt(pulse.value, 'J')} beyond what it carries for "
                    f"ever, in a {series.label} resistor of {fmt(series.pulse, 'J')}.",
@@ -135,7 +142,7 @@ def _findings(
         sheet.find("heat", heat.severity, "The precharge resistor runs too hot",
                    f"{fmt(heat.value, 'W')} in a {series.label} resistor"
                    + (": left across the contactor, it carries the whole voltage whenever the bus is dead."
-                      if build.school != "switched" else ", try after try."),
+                      if build.school != SWITCHED else ", try after try."),
                    "A longer rest, fewer tries, or a stronger series.", worst=heat,
                    cures=(("Let the proposal choose series and rest", _free("type", "timeout", "rest")),
                           ("Choose the resistor anew too", _free("type", "timeout", "rest", "resistor"))))  # fmt: skip
@@ -149,12 +156,12 @@ def _findings(
                    f"At {fmt(build.close_at, '%', 3)} of the source {fmt(closing.value, 'A')} still rush into the bank: "
                    "contacts weld.", "Close later: each halving of what is left halves the inrush.", worst=closing,
                    cures=(("Close where the proposal does", _free("close_at", "resistor", "timeout")),))  # fmt: skip
-    if build.closing < PULLS_IN and build.school == "switched":
+    if build.closing < PULLS_IN and build.school == SWITCHED:
         sheet.find("lets_go", "fix", "The relay lets go before the contactor has closed",
                    f"It is given {fmt(build.closing, 's')}; a contactor takes up to {fmt(PULLS_IN, 's')}: for a moment nothing "
                    "feeds the bus, and the inrush comes after all.", "Hold the relay until the contactor has surely closed.",
                    figure="closing", cures=(("Let the proposal set the time", _free("closing")),))  # fmt: skip
-    if build.school != "switched":
+    if build.school != SWITCHED:
         sheet.find("leaks", "watch", "A resistor across the contactor leaks for ever",
                    f"{fmt(now.leak, 'A')} flow into the bus as long as the battery is there: the bus is never dead, and a "
                    "sleeping load empties the battery or overheats the resistor.",

@@ -17,7 +17,8 @@ clamp_power = _relation(
     "clamp_power", P_loss, L_lk * I**2 * f * V_c / (2 * (V_c - V_r)),
     title="Power an RCD clamp burns",
     holds="V_c above V_r, both counted from the rail; while the leakage empties, the source feeds the clamp too",
-    source=TEXT + ": charge delivered to the clamp each cycle")
+    source=TEXT + ": charge delivered to the clamp each cycle",
+    valid=(V_c > V_r,))
 clamp_resistor = _relation(
     "clamp_resistor", R, V_c**2 / P,
     title="Clamp resistor", holds="returned to the rail", source="power balance at the clamp")
@@ -33,7 +34,8 @@ damper_power = _relation(
 ring_capacitance = _relation(
     "ring_capacitance", C_par, C_d / ((f / f_0) ** 2 - 1),
     title="Parasitic capacitance from a ring measurement",
-    holds="f rings bare; adding C_d at the node lowers it to f_0", source="resonance law applied twice")
+    holds="f rings bare; adding C_d at the node lowers it to f_0", source="resonance law applied twice",
+    valid=(f > f_0,))
 ring_inductance = _relation(
     "ring_inductance", L_lk, 1 / ((2 * sp.pi * f) ** 2 * C_par),
     title="Leakage from the ring frequency", holds="lightly damped", source="resonance law")
@@ -45,7 +47,8 @@ turn_off_snubber_loss = _relation(
     title="Loss of a turn-off snubber", holds="dissipative kind; burnt in its resistor", source="energy of a capacitor")
 turn_off_least = _relation(
     "turn_off_least", R, V / (I_pk - I), title="Least resistor of a turn-off snubber",
-    holds="at turn-on its discharge comes on top of the current I; together at most I_pk", source="Ohm's law")
+    holds="at turn-on its discharge comes on top of the current I; together at most I_pk", source="Ohm's law",
+    valid=(I_pk > I,))
 turn_off_most = _relation(
     "turn_off_most", R, t / (3 * C), title="Greatest resistor of a turn-off snubber",
     holds="empty, to a twentieth, within the shortest on-time t", source="discharge over three time constants")
@@ -57,7 +60,8 @@ peak_ripple = _relation(
     holds="recharged to the peak at every peak, f of them a second", source="first-order discharge")
 peak_follow = _relation(
     "peak_follow", t, tau * sp.log(V_pk / V), title="Time a peak detector takes to fall to a lower peak",
-    holds="from V_pk down to V", source="first-order discharge")
+    holds="from V_pk down to V", source="first-order discharge",
+    valid=(V_pk >= V,))
 clamp_level = _relation(
     "clamp_level", V_c, V_r / 2 + sp.sqrt(V_r**2 / 4 + L_lk * I**2 * f * R / 2),
     title="Level an RCD clamp settles at",
@@ -68,4 +72,5 @@ clamp_heat = _relation(
     source="Joule's law")
 clamp_excess = _relation(
     "clamp_excess", V_spike, V_c - V_r, title="Spike that a clamp lets through",
-    holds="above the reflected level", source="definition of the clamp level")
+    holds="above the reflected level", source="definition of the clamp level",
+    valid=(V_c >= V_r,))

@@ -18,6 +18,9 @@ miller_voltage = _relation(
     title="Voltage that the other switch's turn-on leaves on an off gate",
     holds="the plateau current of the switch that turns on flows through this gate's resistance while the legs swing",
     source="step of current into R ∥ C")
+turn_off_delay = _relation(
+    "turn_off_delay", t_sw, R_gate * C_iss * sp.log(V_drive / V_pl), title="Delay before a switch begins to turn off",
+    holds="the gate falls from its drive to the plateau through the loop's resistance", source="exponential decay")
 swing_charge = _relation(
     "swing_charge", Q_gd, k * Q_sw * sp.sqrt(V / V_rating),
     title="Gate charge that a swing moves", holds="a junction's capacitance falls with the root of its voltage; k is the share of "

@@ -35,12 +35,14 @@ combined_ripple = _relation(
     holds="the two are of different frequencies; dI peak to peak", source="squares of unlike frequencies add")
 hold_up = _relation(
     "hold_up", C, 2 * P * t_hold / (V_1**2 - V_2**2), title="Capacitance for a hold-up time",
-    holds="constant power", source="energy of a capacitor")
+    holds="constant power", source="energy of a capacitor",
+    valid=(V_1 > V_2,))
 stored_energy = _relation(
     "stored_energy", W_J, C * V**2 / 2, title="Energy stored", holds="linear capacitor", source="energy of a capacitor")
 bleed_time = _relation(
     "bleed_time", t, R * C * sp.log(V / V_safe), title="Time to bleed to a safe voltage",
-    holds="nothing else charges or drains the link", source="exponential decay")
+    holds="nothing else charges or drains the link", source="exponential decay",
+    valid=(V > V_safe,))
 bleeder_power = _relation(
     "bleeder_power", P, V**2 / R, title="Power of the bleeder", holds="link at its working voltage", source="Joule's law")
 rectified_peak = _relation(
@@ -58,7 +60,8 @@ link_switching_current = _relation(
     I_pk * sp.sqrt(M * (1 / sp.pi + (2 * cos_phi**2 - 1) / (3 * sp.pi)) - M**2 * cos_phi**2 / 4 - M**2 / 8),
     title="Link capacitor current at switching frequency, RMS",
     holds="single-phase bridge, unipolar sine PWM, smooth output current; the twice-line part is counted apart",
-    source="RMS of the bridge's input current less its mean and its 2f part")
+    source="RMS of the bridge's input current less its mean and its 2f part",
+    valid=(M <= 1,))
 
 PULSATION = "phasor of the output's power at twice its frequency, through the impedances before and after the bank"
 
@@ -69,10 +72,12 @@ passed_open = _relation(
 pulsation_square = _relation(
     "pulsation_square", pulsation, 1 + (S / P * passed) ** 2 / 2,
     title="Mean square of a current that pulsates at twice the line, over its squared mean",
-    holds="S/P times the share passed at most one: beyond, a rectifier in the way blocks", source="mean square of 1 + m·cos 2ωt")
+    holds="S/P times the share passed at most one: beyond, a rectifier in the way blocks", source="mean square of 1 + m·cos 2ωt",
+    valid=(S / P * passed <= 1,))
 pulsation_crest = _relation(
     "pulsation_crest", k_crest, 1 + S / P * passed, title="Peak of a current that pulsates at twice the line, over its mean",
-    holds="S/P times the share passed at most one: beyond, a rectifier in the way blocks", source="peak of 1 + m·cos 2ωt")
+    holds="S/P times the share passed at most one: beyond, a rectifier in the way blocks", source="peak of 1 + m·cos 2ωt",
+    valid=(S / P * passed <= 1,))
 ripple_kept = _relation(
     "ripple_kept", dV, kept * S / (2 * sp.pi * f_line * C * V_dc),
     title="Link ripple at twice the output frequency, peak to peak, beside a source that takes its share",

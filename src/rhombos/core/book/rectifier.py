@@ -16,7 +16,8 @@ _fullness = 1 - (1 - sp.exp(-_fading)) / _fading
 
 secondary_voltage = _relation(
     "secondary_voltage", V_sec, ratio * (V_in - V_drop), title="Secondary voltage while power flows",
-    holds="leakage not counted", source="ideal transformer")
+    holds="leakage not counted", source="ideal transformer",
+    valid=(V_in > V_drop,))
 bridge_reverse = _relation(
     "bridge_reverse", V_R_pk, ratio * V_max + V_spike,
     title="Peak reverse voltage, bridge rectifier", holds="at the highest input; ring on top", source=TEXT)
@@ -45,7 +46,8 @@ diode_recovery = _relation(
 recovered_charge = _relation(
     "recovered_charge", Q_rr, Q_n * sp.sqrt(I / I_n),
     title="Charge recovered after less than the rated current", holds="I up to I_n; moderate current slopes",
-    source="power-device texts, stored charge of a p–i–n diode")
+    source="power-device texts, stored charge of a p–i–n diode",
+    valid=(I <= I_n,))
 partner_recovery = _relation(
     "partner_recovery", P_loss, V * (I * t_rr + Q_rr / 2) * f,
     title="Recovery loss in the partner switch", holds="hard commutation", source=TEXT)
@@ -55,17 +57,20 @@ recovery_share = _relation(
 choke_inductance = _relation(
     "choke_inductance", L, (V_sec - V_out) * D_tot / (dI * 2 * f_s),
     title="Output choke for a ripple", holds="worst at the highest input, where D_tot = V_out/V_sec",
-    source="volt-seconds over one of the two pulses a period")
+    source="volt-seconds over one of the two pulses a period",
+    valid=(V_sec > V_out,))
 choke_ripple = _relation(
     "choke_ripple", dI, (V_sec - V_out) * D_tot / (L * 2 * f_s),
-    title="Ripple current of the output choke", holds="continuous current", source="volt-seconds")
+    title="Ripple current of the output choke", holds="continuous current", source="volt-seconds",
+    valid=(V_sec >= V_out,))
 minimum_load = _relation(
     "minimum_load", I_out, dI / 2, title="Smallest load with continuous choke current",
     holds="below it the duty must shrink, or the link drifts to the peak", source="volt-seconds")
 duty_discontinuous = _relation(
     "duty_discontinuous", D, sp.sqrt(L * f_s * V_out * I_out / (V_sec * (V_sec - V_out))),
     title="Duty of one switch, discontinuous choke current",
-    holds="output current below half the ripple; V_sec above V_out", source="volt-seconds and charge over one pulse")
+    holds="output current below half the ripple; V_sec above V_out", source="volt-seconds and charge over one pulse",
+    valid=(V_sec > V_out,))
 
 # Without a choke --------------------------------------------------------------------------------------------------------
 charging_pulse = _relation(

@@ -73,7 +73,8 @@ class Roots:
 
 @dataclass(frozen=True, eq=False)
 class Relation:
-    """One rule of the job: ``target = expression`` with title, validity and source."""
+    """One rule of the job: ``target = expression`` with title, validity in words (`holds`) and, where it can be checked, as
+    inequalities (`valid`), and source."""
 
     key: str
     subject: str
@@ -82,6 +83,7 @@ class Relation:
     title: str
     holds: str
     source: str
+    valid: tuple[Any, ...] = field(default=())
     inputs: tuple[Symbol, ...] = field(default=())
     constants: tuple[Symbol, ...] = field(default=())
 
@@ -147,6 +149,29 @@ class Relation:
                     f"{name} = {fmt(value, s.unit)} is outside {s.range_text} ({s.meaning}); give a value in that range"
                 )
 
+    def misses(self, values: Mapping[str, float]) -> str | None:
+        """The condition under which the relation does not hold for these values, in words; None where it holds."""
+        numbers = {sp.Symbol(n, real=True): v for n, v in values.items()}
+        numbers |= {sp.Symbol(c.name, real=True): c.fixed for c in self.constants}
+        for condition in self.valid:
+            left, right = (float(side.subs(numbers)) for side in (condition.lhs, condition.rhs))
+            slack = 1e-9 * max(abs(left), abs(right))
+            kept = {"<": left < right + slack, "<=": left <= right + slack, ">": left > right - slack,
+                    ">=": left >= right - slack}[condition.rel_op]  # fmt: skip
+            if not kept:
+                return f"{condition.lhs} {condition.rel_op} {condition.rhs}, and here {left:.4g} is not {condition.rel_op} {right:.4g}"
+        return None
+
+    def _accept(self, values: Mapping[str, float]) -> None:
+        """Refuse an answer that lies outside its symbol's range, or where the relation does not hold. Raises: BookError."""
+        if missed := self.misses(values):
+            raise BookError(f"{self.key} holds only while {missed}; it holds when: {self.holds}")
+        target, value = self.target, values[self.target.name]
+        if not target.low - 1e-12 <= value <= target.high:
+            raise BookError(
+                f"{self.key} gives {target.name} = {fmt(value, target.unit)} for these values, outside {target.range_text} "
+                f"({target.meaning}); it holds when: {self.holds}")  # fmt: skip
+
     def solve(self, unknown: str, known: Mapping[str, float]) -> Roots:
         """Solve for any symbol from all the others.
 
@@ -162,9 +187,15 @@ class Relation:
             if unknown == self.target.name:
                 value = float(np.real_if_close(self(**{k: known[k] for k in self._names})))
                 if not math.isfinite(value):
-                    raise BookError(f"{self.key} has no finite answer for these values; it holds when: {self.holds}")
+                    missed = self.misses(known)
+                    raise BookError(f"{self.key} has no finite answer for these values; it holds "
+                                    + (f"only while {missed}" if missed else f"when: {self.holds}"))  # fmt: skip
+                self._accept({**known, unknown: value})
                 return Roots(value)
-            roots = self._search(s, known)
+            found = self._search(s, known)
+            roots = [x for x in found if self.misses({**known, unknown: x}) is None]
+            if found and not roots:
+                raise BookError(f"{self.key} holds only while {self.misses({**known, unknown: found[0]})}; it holds when: {self.holds}")
         if not roots:
             raise BookError(
                 f"{self.key}: no {unknown} within {s.range_text} gives {self.target.name} = "
@@ -257,13 +288,15 @@ class Subject:
         self.name = name
         self._book = book
 
-    def relation(self, key: str, target: Any, expression: Any, *, title: str, holds: str, source: str) -> Relation:
+    def relation(
+        self, key: str, target: Any, expression: Any, *, title: str, holds: str, source: str, valid: tuple[Any, ...] = ()
+    ) -> Relation:  # fmt: skip
         """Enter a relation in the book. Raises: BookError if the key is taken or a symbol is unknown."""
         if key in self._book:
             raise BookError(f"relation {key} stands twice in the book")
         used = [SYMBOLS[s.name] for s in sorted(expression.free_symbols, key=lambda s: s.name)]
         found = Relation(
-            key, self.name, SYMBOLS[target.name], expression, title, holds, source,
+            key, self.name, SYMBOLS[target.name], expression, title, holds, source, valid,
             inputs=tuple(s for s in used if s.fixed is None), constants=tuple(s for s in used if s.fixed is not None),
         )  # fmt: skip
         self._book[key] = found

@@ -14,7 +14,8 @@ sagged_current = _relation(
     "sagged_current", I, (E - sp.sqrt(E**2 - 4 * R_s * P)) / (2 * R_s),
     title="Current drawn by a constant power from a source that sags",
     holds="P below E²/(4·R_s), the most the source can deliver; the smaller root is the stable one",
-    source=CIRCUIT)
+    source=CIRCUIT,
+    valid=(P <= E**2 / (4 * R_s),))
 terminal_voltage = _relation(
     "terminal_voltage", V_t, E - I * R_s,
     title="Voltage behind the source's resistance", holds="steady current", source=CIRCUIT)
@@ -108,7 +109,8 @@ loaded_precharge_energy = _relation(
 constant_power_rest = _relation(
     "constant_power_rest", V_inf, (V + sp.sqrt(V**2 - 4 * P * R)) / 2,
     title="Where a bus with a load of constant power comes to rest", holds="above the load's lock-out; P at most V²/4R",
-    source="the resistor gives what the load takes: (V − v)·v = P·R")
+    source="the resistor gives what the load takes: (V − v)·v = P·R",
+    valid=(4 * P * R <= V**2,))
 precharge_fault_energy = _relation(
     "precharge_fault_energy", W_J, (V**2 / R - P) * t,
     title="Energy of a shorted bus, beyond what the resistor carries for ever",
@@ -118,7 +120,8 @@ precharge_mean_power = _relation(
     holds="a try of the time t, then the rest, over and over", source="mean over one round")
 loaded_precharge_time = _relation(
     "loaded_precharge_time", t, -tau * sp.log(1 - k * V / V_inf),
-    title="Time to precharge with a load drawing", holds="k·V below the ceiling V_inf; else never", source=CIRCUIT)
+    title="Time to precharge with a load drawing", holds="k·V below the ceiling V_inf; else never", source=CIRCUIT,
+    valid=(k * V < V_inf,))
 peukert_time = _relation(
     "peukert_time", t, t_rated * (C_Ah / (I * t_rated)) ** peukert, title="Run time of a battery that dislikes haste",
     holds="capacity stated for a discharge in t_rated; steady current; 1 for lithium, 1.1 to 1.3 for lead-acid",

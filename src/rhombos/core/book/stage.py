@@ -37,14 +37,17 @@ pulse_current = _relation(
 turns_ratio_choke = _relation(
     "turns_ratio_choke", ratio, (V_out + n_d * V_F) / (2 * D_max * (V_min - V_drop)),
     title="Turns ratio needed with an output choke",
-    holds="push-pull or full bridge, continuous choke current; lowest input, hottest, full load", source=CONVERTER_TEXT)
+    holds="push-pull or full bridge, continuous choke current; lowest input, hottest, full load", source=CONVERTER_TEXT,
+    valid=(V_min > V_drop,))
 turns_ratio_peak = _relation(
     "turns_ratio_peak", ratio, (V_out + n_d * V_F) / (V_min - V_drop),
     title="Turns ratio needed with a capacitor-input rectifier",
-    holds="the output follows the peak and is not regulated by duty", source=CONVERTER_TEXT)
+    holds="the output follows the peak and is not regulated by duty", source=CONVERTER_TEXT,
+    valid=(V_min > V_drop,))
 duty_needed = _relation(
     "duty_needed", D, (V_out + n_d * V_F) / (2 * ratio * (V_in - V_drop)),
-    title="Duty of one switch", holds="continuous choke current", source=CONVERTER_TEXT)
+    title="Duty of one switch", holds="continuous choke current", source=CONVERTER_TEXT,
+    valid=(V_in > V_drop,))
 total_duty = _relation(
     "total_duty", D_tot, 2 * D, title="Share of time power flows", holds="two switches in turn", source=CONVERTER_TEXT)
 oscillator_frequency = _relation(
@@ -76,7 +79,8 @@ gate_power = _relation(
     title="Gate drive power", holds="full charge moved each period; it heats driver and gate resistors", source=DEVICE_TEXT)
 gate_on_current = _relation(
     "gate_on_current", I_gate, (V_drive - V_pl) / R_gate,
-    title="Gate current on the plateau, turning on", holds="resistive drive", source=DEVICE_TEXT)
+    title="Gate current on the plateau, turning on", holds="resistive drive", source=DEVICE_TEXT,
+    valid=(V_drive > V_pl,))
 gate_off_current = _relation(
     "gate_off_current", I_gate, V_pl / R_gate,
     title="Gate current on the plateau, turning off", holds="resistive drive towards 0 V", source=DEVICE_TEXT)

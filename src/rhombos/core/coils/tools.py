@@ -98,11 +98,15 @@ def unknown_core(asked: UnknownCore) -> UnknownCoreAnswer:
                "nothing of loss.")  # fmt: skip
 
 
+FERRITE_KNEE = 0.55
+"""Highest flux at which any ferrite has its knee, T, with what a test without instruments may be off."""
+
+
 def _family(mu: float, knee: float) -> tuple[Family, str]:
     if mu < 400:
         return "gapped or powder", "So low a permeability means an air gap, in one place or spread through a powder."
-    if knee > 0.7:
-        return "iron or nanocrystalline strip", "Ferrite saturates below half a tesla: this is metal."
+    if knee > FERRITE_KNEE:
+        return "iron or nanocrystalline strip", "Ferrite saturates at half a tesla or below, hot or cold: this is metal."
     if mu > 4500:
         return "high-permeability ferrite", "Made for filters and signals: it saturates early and loses much at power."
     return "power ferrite", "Permeability and knee are those of a power ferrite."

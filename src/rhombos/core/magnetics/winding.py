@@ -92,6 +92,10 @@ def _ac_factors(
     return np.asarray(book.dowell(xi=np.clip(xi, 1e-3, 30), layers=np.maximum(1.0, layers * across / portions)))
 
 
+LITZ_FROM = 2e3
+"""Frequency, Hz, below which no stranded wire is proposed: round wire of any size carries line frequency as well."""
+
+
 def choose_wire(
     shelf: Shelf, turns: int, current: float, density: float, breadth: float, height: float, frequency: float,
     celsius: float = 90.0, *, portions: float = 1.0, ac_share: float = 1.0,
@@ -114,6 +118,8 @@ def choose_wire(
     )  # fmt: skip
     resistance = (1 - ac_share + ac_share * factor) / (copper * in_hand)
     usable = (in_hand <= MOST_IN_HAND) & (outer <= breadth)
+    if frequency < LITZ_FROM:
+        usable &= shelf.column(Wire, "strands") == 1
     fits = usable & (build <= height)
     price = shelf.column(Wire, "price") * in_hand
     if fits.any():

@@ -17,6 +17,7 @@ class Hints:
     """What proposals need to know of the rest before it is assessed; refined from the states of the last round."""
 
     filter_peak: float
+    apparent: float
     bridge_peak: float
     path_resistance: float
     link_high: float

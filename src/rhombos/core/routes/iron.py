@@ -50,6 +50,7 @@ class Guess:
     sag: float = 1.0
     celsius: float = 75.0
     choke_celsius: float = 75.0
+    magnetising: float = 0.0
 
     def moved(self, other: Guess, scale: float) -> float:
         """The largest relative change between two passes; `scale` is the power asked, W."""
@@ -68,6 +69,7 @@ class IronSettled(Settled):
     pulse: float
     turn_off: float
     share: float
+    half: float = 1.0
 
     @property
     def v_in(self) -> float:
@@ -94,6 +96,7 @@ class Hints:
     ripple: float
     line_current: float
     peak: float = 0.0
+    half: float = 0.97
 
 
 class IronRoute(Route):

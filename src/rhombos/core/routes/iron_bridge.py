@@ -111,7 +111,7 @@ class IronBridge(IronRoute):
             wound.ratio * (1.0 if flat.states["battery"].collapsed else min(1.3, max(0.6, bridged.modulation / flat.guess.sag / limit))), {k: settled[k].guess.v_in for k in self.hint_points},
             nothing, nothing, nothing, wound.primary_rms, wound.secondary_rms, flat.states["input_stage"].fuse_load,
             wound.leakage, flat.guess.path_resistance, bridged.dead_time_loss_volts, filtered.fundamental,
-            1.04 * max(settled[k].states["input_stage"].ripple for k in STEADY), filtered.rms, filtered.peak)  # fmt: skip
+            1.08 * max(settled[k].states["input_stage"].ripple for k in STEADY), filtered.rms, filtered.peak)  # fmt: skip
 
     def propose(
         self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
@@ -143,7 +143,8 @@ class IronBridge(IronRoute):
         drive, bridge = drive_of(bridge, full, rules.modulation_limit, brief, own, shelf, rules)
         return {
             "battery": battery.BatteryBuild(),
-            "input_stage": input_stage.propose(brief, hints.battery_current, hints.ripple, own["input_stage"], shelf, rules),
+            "input_stage": input_stage.propose(
+                brief, hints.battery_current, hints.ripple, own["input_stage"], shelf, rules, 0.0, 1.3),
             "h_bridge": bridge, "bridge_drive": drive, "output_filter": filtering, "iron_transformer": transformer,
             "load": load.LoadBuild(),
         }  # fmt: skip
@@ -158,7 +159,7 @@ class IronBridge(IronRoute):
         filtered = output_filter.assess(
             output_filter.FilterNeed(
                 g.sag * drain.voltage / ratio, line, g.sag * drain.current * ratio, drain.power_factor, g.v_in, carrier,
-                min(1.0, g.modulation), path, g.dead_volts, g.choke_celsius, ratio, g.leakage, g.sag**2 * drain.crest_power),
+                min(1.0, g.modulation), path, g.dead_volts, g.choke_celsius, ratio, g.leakage, g.sag**2 * drain.crest_power, g.magnetising),
             builds["output_filter"], brief, shelf, rules, ledger)  # fmt: skip
         bridged = h_bridge.assess(
             h_bridge.BridgeNeed(
@@ -206,7 +207,7 @@ class IronBridge(IronRoute):
             secondary_resistance=wound.secondary_resistance, path_resistance=2 * bridged.resistance, leakage=wound.leakage,
             lost=wound.loss + filtered.loss + bridged.loss, modulation=min(2.0, bridged.modulation),
             sag=min(1.0, max(0.1, g.sag / max(bridged.modulation, 1e-3) ** YIELDS)),
-            dead_volts=bridged.dead_time_loss_volts, celsius=min(wound.temperature, HOTTEST),
+            magnetising=wound.magnetising / math.sqrt(2), dead_volts=bridged.dead_time_loss_volts, celsius=min(wound.temperature, HOTTEST),
             choke_celsius=min(filtered.temperature, HOTTEST))  # fmt: skip
         return IronSettled(point, states, flow, g, 0.0, 0.0, 1.0), after
 

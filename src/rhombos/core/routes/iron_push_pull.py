@@ -82,7 +82,7 @@ class IronPushPull(IronRoute):
             {k: settled[k].pulse for k in self.hint_points}, {k: settled[k].turn_off for k in self.hint_points},
             {k: settled[k].share for k in self.hint_points}, wound.primary_rms, wound.secondary_rms,
             max(settled[k].states["input_stage"].fuse_load for k in STEADY), wound.leakage,
-            0.0, 0.0, 0.0, 0.0, 0.0)  # fmt: skip
+            0.0, 0.0, 0.0, 0.0, 0.0, half=now.half)  # fmt: skip
 
     def propose(
         self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
@@ -103,7 +103,7 @@ class IronPushPull(IronRoute):
         return {
             "battery": battery.BatteryBuild(),
             "input_stage": input_stage.propose(brief, hints.battery_current, 0.0, own["input_stage"], shelf, rules,
-                                               max(hints.turn_off.values())),
+                                               max(hints.turn_off.values()), 1 / math.sqrt(hints.share["flat"])),
             self.stage: self._propose_stage(hottest, hints, leakage, brief, own[self.stage], shelf, rules),
             "iron_transformer": transformer, "load": load.LoadBuild(),
         }  # fmt: skip
@@ -177,7 +177,7 @@ class IronPushPull(IronRoute):
             path_resistance=switched.on_resistance / builds[self.stage].parallel,
             threshold=getattr(switched, "threshold", 0.0), leakage=wound.leakage,
             lost=min(wound.loss + switched.loss - switched.clamp_loss - getattr(switched, "gate", 0.0), most), celsius=min(wound.temperature, HOTTEST))  # fmt: skip
-        return IronSettled(point, states, flow, g, pulse, turn_off, share), after
+        return IronSettled(point, states, flow, g, pulse, turn_off, share, v_half / g.v_in), after
 
     def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:
         """Never a sine."""
@@ -212,7 +212,7 @@ class SelfOscillating(IronPushPull):
     ) -> Build:  # fmt: skip
         # the drive transformer's clock is set at the nominal battery, the switches by the hottest point
         steady, hardest = (
-            oscillator.OscillatorNeed(hints.v_in[k], 0.97 * hints.v_in["nominal"], hints.pulse[k], hints.turn_off[k], leakage)
+            oscillator.OscillatorNeed(hints.v_in[k], hints.half * hints.v_in["nominal"], hints.pulse[k], hints.turn_off[k], leakage)
             for k in (hottest, "surge_full")
         )
         made: Build = oscillator.propose(

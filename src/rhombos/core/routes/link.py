@@ -32,6 +32,7 @@ from rhombos.core.blocks import (
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import stage as stage_book
 from rhombos.core.brief import Brief, Waveform
+from rhombos.core.gates import dead_time_needed
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.transformer import TransformerNeed
 from rhombos.core.parts import Capacitor, Mosfet, Shelf
@@ -113,6 +114,7 @@ class LinkRoute(Route):
             feed_ripple=(rules.choke_ripple if how.choke else 2.0) * brief.power.continuous / voltage, form=1.0,
             charging_resistance=0.0,
             filter_peak=load.assess(operating_points(brief)["nominal"], brief, SILENT).peak_current,
+            apparent=brief.power.continuous / brief.power.power_factor,
             bridge_peak=bridge, path_resistance=0.0, modulation=bridge / voltage, dead_time_volts=0.01 * voltage,
             link_current=brief.power.continuous * 1.05 / voltage, surge_link_current=brief.power.surge * 1.05 / voltage,
             v_in=v_in, pulse=pulse,
@@ -138,6 +140,7 @@ class LinkRoute(Route):
             link_high=max(s["dc_link"].voltage for s in steady), climb=max(s["rectifier"].unloaded for s in steady),
             feed_ripple=max(s["rectifier"].feed_ripple for s in steady), form=states["rectifier"].form,
             charging_resistance=flat.guess.charging_resistance(states["transformer"].ratio),
+            apparent=max(settled[k].apparent for k in ("flat", "full")),
             filter_peak=states["output_filter"].peak - states["output_filter"].ripple / 2 if "output_filter" in states else 0.0,
             bridge_peak=max(settled[k].states["h_bridge"].bridge_peak for k in ("flat", "full")),
             path_resistance=2 * states["h_bridge"].resistance, modulation=states["h_bridge"].modulation,
@@ -147,10 +150,10 @@ class LinkRoute(Route):
             pulse={k: min(settled[k].pulse, most[k]) for k in self.hint_points},
             turn_off={k: min(settled[k].turn_off, 1.3 * most[k]) for k in self.hint_points},
             swing={k: settled[k].swing for k in self.hint_points}, duty=duty,
-            drop=min(max(0.0, drive * flat.v_in - flat.crest_half), 0.2 * drive * v_in["flat"]),
+            drop=min(max(0.0, drive * flat.v_in - flat.crest_half), 0.35 * drive * v_in["flat"]),
             secondary_extra=flat.diodes * states["rectifier"].drop + states["rectifier"].leakage_drop
             + flat.swing.peak * (states["rectifier"].choke_resistance * mean
-                                 + min(flat.secondary_drop, 0.1 * states["dc_link"].voltage)),
+                                 + min(flat.secondary_drop, 0.2 * states["dc_link"].voltage)),
             leak_duty=min(states["transformer"].leakage_duty, 0.2),
             battery_current=max(
                 min(settled[k].states["battery"].rms, settled[k].flow["load"] / (0.6 * v_in[k])) for k in ("flat", "full")),
@@ -201,7 +204,8 @@ class LinkRoute(Route):
         ripple_in = hints.battery_current * math.sqrt(max(0.0, hints.form**2 / share - 1))
         driving = front_drive_of(
             switching, brief.source.volts[2], rules.duty_limit, brief, own["front_drive"], shelf, rules)  # fmt: skip
-        entry = input_stage.propose(brief, hints.battery_current, ripple_in, own["input_stage"], shelf, rules)
+        entry = input_stage.propose(
+            brief, hints.battery_current, ripple_in, own["input_stage"], shelf, rules, 0.0, hints.swing["flat"].rms)
         return {
             "battery": battery.BatteryBuild(), "input_stage": entry, "front_end": switching, "front_drive": driving,
             "transformer": winding,
@@ -242,7 +246,7 @@ class LinkRoute(Route):
         # a stepped wave's output is the link itself: it may fall by as much as the output may stray
         floor = linked.needed * rules.modulation_limit if "output_filter" in builds else (1 - dc_link.STEP_FALLS) * linked.voltage
         return controller.ControllerNeed(
-            s.path, min(0.5, stage.crest_duty), linked.voltage, sum(front_end.gate_times(device, loop, SILENT)), worst,
+            s.path, min(0.5, stage.crest_duty), linked.voltage, dead_time_needed(device, loop), worst,
             stage.side_rms * math.sqrt(2), linked.ripple / s.swing.ripple, s.flow["h_bridge"], s.demand, floor, s.heat, linking.held,
             s.full / s.point.emf)  # fmt: skip
 
@@ -278,7 +282,7 @@ class LinkRoute(Route):
             ripple = voltage / (8 * carrier * filtering.inductance)
         swing = hints.swing["full"]
         need = dc_link.LinkNeed(
-            asked.apparent, peak, modulation, asked.power_factor, hints.link_current,
+            max(asked.apparent, hints.apparent), peak, modulation, asked.power_factor, hints.link_current,
             hints.feed_ripple, hints.bridge_peak, taken, hints.link_high, hints.climb,
             replace(STILL, ripple=max(1.0, swing.ripple), current=max(1.0, swing.current)))  # fmt: skip
         linking = dc_link.propose(need, brief, own["dc_link"] | {"voltage": voltage}, shelf, rules)

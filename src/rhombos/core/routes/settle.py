@@ -85,7 +85,9 @@ class Socket:
         """What a sine's bridge swings with at twice the line, VA: its fundamental and the inductor's current."""
         if self.filtered is None:
             return self.drawn.apparent
-        return abs(self.filtered.demand[0]) if self.filtered.demand else 0.0
+        if not self.filtered.demand:
+            return 0.0
+        return drawn_by(tuple(d / self.to_bridge for d in self.filtered.demand)).swing * self.to_bridge / 2
 
 
 @dataclass(frozen=True)
@@ -102,6 +104,7 @@ class LinkSettled(Settled):
     path: controller.Path
     heat: float
     demand: Demand
+    apparent: float
     full: float
 
     @property
@@ -357,7 +360,7 @@ def _one_pass(
     ohmic = (cells.internal_loss + entry.cable_loss + entry.fuse_loss + entry.contact_loss + switched.conduction + wound.copper
              + rectified.choke_copper) / g.swing.mean_square  # fmt: skip
     return LinkSettled(point, states, flow, g, pulse, turn_off, v_half, crest_half, secondary_drop, how.series, path, ohmic,
-                       demand, brief.source.volts[2]), after  # fmt: skip
+                       demand, socket.apparent, brief.source.volts[2]), after  # fmt: skip
 
 
 def _at_the_crest(

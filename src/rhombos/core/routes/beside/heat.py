@@ -26,7 +26,8 @@ def need_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief,
     steady = [settled[k] for k in STEADY]
     inside = max(s.flow["battery"] - s.flow["load"] for s in steady)
     stages = tuple(_cooled(key, steady, builds, brief, shelf, rules) for key in NAMES if key in builds)
-    return block.HeatNeed(stages, max(inside, 0.1), brief.targets.ambient, brief.source.volts[2], brief.power.continuous)
+    return block.HeatNeed(stages, max(inside, 0.1), brief.targets.ambient, brief.source.volts[2], brief.power.continuous,
+                          brief.output.voltage)  # fmt: skip
 
 
 def _cooled(

@@ -1,0 +1,35 @@
+"""Design files of earlier formats, brought up to the present one step by step."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+FORMAT = 2
+"""Format of the design files that are written now."""
+LOOP = ("crossover", "r2", "c1", "c2", "r3", "c3")
+
+
+def upgraded(raw: Mapping[str, Any]) -> dict[str, Any]:
+    """A design's fields in the present format; a file without a number is of the first.
+
+    Raises: ValueError for a format that this version does not know, naming it.
+    """
+    found = dict(raw)
+    number = found.get("format", 1)
+    if isinstance(number, bool) or not isinstance(number, int) or not 1 <= number <= FORMAT:
+        raise ValueError(f"format {number!r} is not one that this version reads (1 to {FORMAT}); update Rhombos, or export it again")
+    for step in range(number, FORMAT):
+        found = STEPS[step](found)
+    return found | {"format": FORMAT}
+
+
+def _current_programming(raw: dict[str, Any]) -> dict[str, Any]:
+    """From 1: every controller set the choke's voltage; one whose loop is pinned goes on doing so."""
+    pins = raw.get("pins")
+    if isinstance(pins, dict) and any(f"controller.{name}" in pins for name in LOOP):
+        return raw | {"pins": {"controller.control": "voltage", **pins}}
+    return raw
+
+
+STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _current_programming}
