@@ -50,8 +50,9 @@ class Case:
     def told(self) -> str:
         """The case in one line."""
         s, o, p = self.brief.source, self.brief.output, self.brief.power
-        return (f"#{self.index} {self.route}: {s.cells} {s.chemistry} {s.capacity / 3600:.0f} Ah, {o.waveform} {o.voltage:.0f} V "
-                f"{o.frequency:.0f} Hz, {p.continuous:.0f}/{p.surge:.0f} W pf {p.power_factor:.2f}, {','.join(self.brief.loads)}, "
+        return (f"#{self.index} {self.route}: {s.cells} {s.chemistry} {s.capacity / 3600:.0f} Ah, {o.waveform} "
+                f"{o.voltage:.0f} V {o.frequency:.0f} Hz, {p.continuous:.0f}/{p.surge:.0f} W pf {p.power_factor:.2f}, "
+                f"{','.join(self.brief.loads)}, "
                 f"{self.brief.targets.ambient:.0f} °C")  # fmt: skip
 
 
@@ -86,13 +87,11 @@ def random_brief(dice: random.Random, waveforms: tuple[str, ...]) -> Brief:
         "loads": loads, "targets": {"ambient": float(dice.randint(15, 40))}})  # fmt: skip
 
 
-def cases(count: int, seed: int) -> Iterator[Case]:
-    """`count` cases, each route in turn."""
+def case_at(index: int, seed: int) -> Case:
+    """One case of a seed; each route in turn."""
     names = list(ROUTES)
-    for index in range(count):
-        dice = random.Random(f"{seed}/{index}")
-        route = names[index % len(names)]
-        yield Case(index, route, random_brief(dice, ROUTES[route].waveforms))
+    route = names[index % len(names)]
+    return Case(index, route, random_brief(random.Random(f"{seed}/{index}"), ROUTES[route].waveforms))
 
 
 def settled_or_named(worked: Worked, told: Solution) -> Iterator[str]:
@@ -132,7 +131,8 @@ def idle_is_small(worked: Worked, told: Solution) -> Iterator[str]:
 
 
 def rules_kept(worked: Worked, told: Solution) -> Iterator[str]:
-    """Nothing that was proposed breaks a rule, unless the finding says why no part or value avoids it; what a battery makes of a
+    """Nothing that was proposed breaks a rule, unless the finding says why no part or value avoids it; what a battery makes of
+    a
     design that it cannot feed at all does not count beside that."""
     if any(f.code == "battery.cannot_give_flat" for f in told.findings):
         return
@@ -213,16 +213,9 @@ def judge(case: Case, slow: bool, shelf: Shelf, rules: Rules) -> Outcome:
     return out
 
 
-def _one(job: tuple[int, int, int, str]) -> Outcome:
-    index, count, seed, preset = job
-    case = next(c for c in [_case(index, seed)])
-    return judge(case, index % 10 == 0, _shelf(), PRESETS[preset])  # type: ignore[index]
-
-
-def _case(index: int, seed: int) -> Case:
-    names = list(ROUTES)
-    route = names[index % len(names)]
-    return Case(index, route, random_brief(random.Random(f"{seed}/{index}"), ROUTES[route].waveforms))
+def _one(job: tuple[int, int, str]) -> Outcome:
+    index, seed, preset = job
+    return judge(case_at(index, seed), index % 10 == 0, _shelf(), PRESETS[preset])  # type: ignore[index]
 
 
 _SHELF: list[Shelf] = []
@@ -236,7 +229,7 @@ def _shelf() -> Shelf:
 
 def sweep(count: int, seed: int, jobs: int, preset: str = "usual") -> list[Outcome]:
     """`count` sizings over `jobs` processes."""
-    work = [(i, count, seed, preset) for i in range(count)]
+    work = [(i, seed, preset) for i in range(count)]
     if jobs == 1:
         return [_one(w) for w in work]
     with ProcessPoolExecutor(jobs) as pool:

@@ -22,6 +22,17 @@ ROOT = Path(__file__).parents[1]
 os.environ.setdefault("HYPOTHESIS_STORAGE_DIRECTORY", str(ROOT / ".rhombos" / "hypothesis"))
 
 
+TOGETHER = {"web": "browser", "api": "database", "store": "database", "launch": "database"}
+"""Folders whose tests share a server, a database or a browser, and so run in one process."""
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    for item in items:
+        folder = item.path.parent.name
+        if folder in TOGETHER:
+            item.add_marker(pytest.mark.xdist_group(TOGETHER[folder]))
+
+
 @pytest.fixture(scope="session")
 def shelf() -> Shelf:
     return house_shelf()

@@ -203,12 +203,13 @@ class Brief(_Section):
         total = sum(given)
         if total > 1 + 1e-6 or (self.loads and len(given) == len(self.loads) and total < 1 - 1e-3):
             raise ValueError(
-                f"the loads' shares of the power add up to {short(total, '%')}; they must make 100 %: change one, or leave one out "
-                "to take the rest")  # fmt: skip
+                f"the loads' shares of the power add up to {short(total, '%')}; they must make 100 %: change one, or leave one "
+                "out to take the rest")  # fmt: skip
         return self
 
     def share_at(self, place: int) -> float:
-        """Share of the continuous power that the load at a place of the list takes: as given, else an equal part of the rest."""
+        """Share of the continuous power that the load at a place of the list takes: as given, else an equal part of the
+        rest."""
         shares = [*self.shares, *[None] * (len(self.loads) - len(self.shares))]
         given = shares[place]
         if given is not None:

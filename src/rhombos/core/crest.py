@@ -1,6 +1,7 @@
 """Loads that draw their current in short pulses at the crest: rectifiers with a capacitor, behind an output filter.
 
-One usual adapter, the same that the scope hangs on the socket, is marched to its periodic state once for each size of filter, in
+One usual adapter, the same that the scope hangs on the socket, is marched to its periodic state once for each size of filter,
+in
 units of its own power and voltage; sizes in between are interpolated. What is left after its fundamental is taken off comes on
 top of what a linear load of the same power draws.
 """
@@ -95,7 +96,8 @@ def _at(i: int, j: int, drop: float) -> Crest:
 def marched(reactance: float, corner: float, drop: float) -> Crest:
     """The periodic state, by marching; arguments as `crest`, the diodes' drop over the output's RMS.
 
-    States: the inductor's current, the output, the smoothing capacitor; the rectifier is open, or conducts either way; each step
+    States: the inductor's current, the output, the smoothing capacitor; the rectifier is open, or conducts either way; each
+    step
     is exact for its mode.
     """
     capacity = 1 / (corner**2 * reactance)

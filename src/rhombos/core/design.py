@@ -13,8 +13,7 @@ from rhombos.core.problems import allowed_range, unit_of
 from rhombos.core.rules import RuleChanges, RuleName, house_rules
 from rhombos.core.topology import DEFAULT, RouteName
 from rhombos.core.units import short
-from rhombos.core.upgrades import FORMAT, upgraded
-from rhombos.core.upgrades import FORMAT, upgraded
+from rhombos.core.upgrades import upgraded
 
 
 class Ranked(BaseModel):
@@ -44,8 +43,7 @@ class Design(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    format: Literal[2] = Field(FORMAT, title="Format of the file")
-    format: Literal[2] = Field(FORMAT, title="Format of the file")
+    format: Literal[2] = Field(2, title="Format of the file")
     name: str = Field("Untitled", min_length=1, max_length=80, title="Name")
     brief: Brief = Field(default_factory=Brief, title="Brief")
     pins: dict[str, PinValue] = Field(default_factory=dict, max_length=200, title="Pins")

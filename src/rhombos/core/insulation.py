@@ -31,7 +31,8 @@ FUNCTIONAL = 2.0
 LOW_PROOF = 500.0
 """Proof voltage, one minute, RMS, of a circuit below touch-safe voltage, V. Local codes decide."""
 BASIC_ADDS = 1200.0
-"""What the one-minute proof of basic insulation adds to the nominal voltage, V RMS; reinforced insulation stands twice the sum."""
+"""What the one-minute proof of basic insulation adds to the nominal voltage, V RMS; reinforced insulation stands twice the
+sum."""
 TOUCH_SAFE = 60.0
 
 _WORKING = np.array([50, 100, 125, 160, 200, 250, 320, 400, 500, 630, 800, 1000, 1250, 1600])

@@ -107,8 +107,8 @@ class Compensator:
         top = np.array([self.r2 * self.c1, 1.0])
         bottom = np.array([self.r2 * self.c1 * self.c2, self.c1 + self.c2, 0.0]) * self.r1
         if self.r3 > 0 and self.c3 > 0:
-            top = np.polymul(top, [(self.r1 + self.r3) * self.c3, 1.0])
-            bottom = np.polymul(bottom, [self.r3 * self.c3, 1.0])
+            return (np.polymul(top, [(self.r1 + self.r3) * self.c3, 1.0]).astype(float),
+                    np.polymul(bottom, [self.r3 * self.c3, 1.0]).astype(float))  # fmt: skip
         return top, bottom
 
 
@@ -138,7 +138,8 @@ def compensate(plant: Plant, crossover: float, margin: float, r1: float) -> Comp
 
 @dataclass(frozen=True, slots=True)
 class Margins:
-    """Where the loop gain last falls through one, Hz, and the least phase left wherever it passes one, degrees, below zero where
+    """Where the loop gain last falls through one, Hz, and the least phase left wherever it passes one, degrees, below zero
+    where
     the closed loop is unstable; 0 and 180 where the gain never reaches one."""
 
     crossover: float
@@ -185,6 +186,6 @@ def passed_share(plant: Plant, compensator: Compensator, frequency: float, terms
 
     The link answers a drawn current with Z/(1 + T); what its bank does not give, the choke must.
     """
-    at = 2 * frequency * np.arange(1, terms + 1)
+    at: Real = np.asarray(2 * frequency * np.arange(1, terms + 1), dtype=np.float64)
     closed = plant.open_impedance(at) / (1 + plant.response(at) * compensator.response(at))
     return tuple(complex(x) for x in 1 - closed / plant.bank_at(at))

@@ -29,7 +29,8 @@ OVER_FULL = 1.06
 
 
 def operating_points(brief: Brief) -> dict[str, Point]:
-    """Full power at nominal, flat and full battery, the surge at both ends; no load at the nominal and the charging battery, and
+    """Full power at nominal, flat and full battery, the surge at both ends; no load at the nominal and the charging battery,
+    and
     at the highest that the over-voltage limit lets pass."""
     empty, nominal, full = brief.source.volts
     asked, surge, factor = brief.power.continuous, brief.power.surge, brief.power.power_factor

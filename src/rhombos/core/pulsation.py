@@ -12,6 +12,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -159,11 +160,12 @@ def _clipped(demand: Demand, passed: tuple[complex, ...], blocks: bool) -> Pulsa
     k = np.arange(1, left.size + 1)
     ripple, alone = (_swing(x / (1j * k[: x.size])) for x in (left, drawn))
     heat, alone_heat = (float(np.sqrt(np.sum(np.abs(x) ** 2))) for x in (left, drawn))
-    return Pulsation(float((current**2).mean()), float(current.max()), ripple / max(alone, 1e-12), heat / max(alone_heat, 1e-12),
+    return Pulsation(float((current**2).mean()), float(current.max()), ripple / max(alone, 1e-12), heat / max(alone_heat,
+        1e-12),
                      complex(left[0]))  # fmt: skip
 
 
-def _swing(phasors: Complex) -> float:
+def _swing(phasors: NDArray[Any]) -> float:
     """Peak to peak of a sum of multiples."""
     k = np.arange(1, phasors.size + 1)
     values = (np.exp(1j * np.outer(k, ANGLES)).T @ phasors).real

@@ -91,7 +91,8 @@ _RANGES: dict[str, tuple[float, float]] = {
     "duty_limit": (0.1, 0.5), "modulation_limit": (0.5, 1.15), "phase_margin": (20, 80), "junction_limit": (60, 175),
     "winding_limit": (60, 180), "enclosure_rise": (0, 60), "sink_rise": (5, 100), "window_fill": (0.05, 0.8),
     "fuse_factor": (1.05, 3), "trip_factor": (1.02, 3), "safe_voltage": (12, 120), "bleed_time": (1, 600),
-    "cable_bundling": (0.3, 1), "cable_insulation": (60, 180), "gate_drive": (4, 30), "watt_worth": (0, 10), "lead_inductance": (1e-9, 300e-9),
+    "cable_bundling": (0.3, 1), "cable_insulation": (60, 180), "gate_drive": (4, 30), "watt_worth": (0, 10),
+        "lead_inductance": (1e-9, 300e-9),
 }  # fmt: skip
 """What a house may set each rule to, SI units; shares that are not named here lie between nought and 0.8."""
 _PLAIN = ("name", "why")

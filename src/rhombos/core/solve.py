@@ -164,6 +164,7 @@ def explain(worked: Worked, pins: Mapping[str, PinValue], waivers: Iterable[Waiv
     if waivers:
         blocks = [_unless_waived(b, findings, waivers) for b in blocks]
     findings += [_missing_part(address, reason) for address, reason in worked.missing.items()]
+    findings += _waiting(worked, pins)
     totals = _totals(worked)
     findings += _whole(totals, worked)
     _unheld(findings, worked, findings)
@@ -253,14 +254,14 @@ def report_blocks(worked: Worked) -> tuple[list[BlockReport], list[Finding]]:
 def _totals(worked: Worked) -> Totals:
     settled, brief = worked.settled, worked.brief
     now, idle = settled["nominal"], settled["idle"]
-    cells, link = now.states["battery"], now.states.get("dc_link")
+    cells, link, guard = now.states["battery"], now.states.get("dc_link"), now.states["protection"]
     drawn = cells.terminal * cells.current
     out = now.flow["load"]
     lost = sum(now.states[k].loss for k in lossy(worked.route, brief.output.waveform))
     texts = {
         "power_in": fmt(drawn, "W", 4), "power_out": fmt(out, "W", 4), "lost": fmt(lost, "W"),
         "efficiency": fmt(out / drawn, "%"), "idle": fmt(idle.flow["battery"], "W"),
-        "run_time": fmt(cells.run_time, "s"), "balance": f"{abs((drawn - out - lost) / drawn):.3%}", "asked": asked(brief),
+        "run_time": fmt(guard.run_time, "s"), "balance": f"{abs((drawn - out - lost) / drawn):.3%}", "asked": asked(brief),
     }  # fmt: skip
     reached = "nominal" not in worked.route.hopeless(settled)
     if not reached:
@@ -270,7 +271,7 @@ def _totals(worked: Worked) -> Totals:
                   "link_voltage": short(link.voltage, "V")}  # fmt: skip
     return Totals(
         power_in=drawn, power_out=out, lost=lost, efficiency=out / drawn if reached else 0.0, idle=idle.flow["battery"],
-        run_time=cells.run_time, balance=(drawn - out - lost) / drawn if reached else 0.0,
+        run_time=guard.run_time, balance=(drawn - out - lost) / drawn if reached else 0.0,
         stored_energy=link.stored if link else 0.0,
         safe_time=link.safe_time if link else 0.0, link_voltage=link.voltage if link else 0.0, texts=texts)  # fmt: skip
 
@@ -330,7 +331,8 @@ def _unheld(found: list[Finding], worked: Worked, told: Iterable[Finding] = ()) 
             continue
         surge = key.startswith("surge")
         found.append(Finding(
-            code="whole.not_held", severity="watch" if surge else "stop", block="battery", title="An operating point cannot be held",
+            code="whole.not_held", severity="watch" if surge else "stop", block="battery",
+                title="An operating point cannot be held",
             cause=f"At {settled[key].point.label} the battery or the duty does not suffice; its figures are left out.",
             remedy="A higher battery voltage, a larger battery, heavier leads, or less power.", figure="battery.terminal",
             unavoidable="what is asked is beyond this battery and its leads"))  # fmt: skip
@@ -338,9 +340,22 @@ def _unheld(found: list[Finding], worked: Worked, told: Iterable[Finding] = ()) 
         if not settled[key].converged and key not in hopeless:
             found.append(Finding(
                 code="whole.unsettled", severity="fix", block="battery", title="An operating point did not settle",
-                cause=f"The passes at {settled[key].point.label} found no point at which voltages, losses and temperatures agree; "
-                      "its figures are the last tried.",
+                cause=f"The passes at {settled[key].point.label} found no point at which voltages, losses and temperatures "
+                      "agree; its figures are the last tried.",
                 remedy="Ask less there, or let the proposal choose what is pinned.", figure="battery.terminal"))  # fmt: skip
+
+
+def _waiting(worked: Worked, pins: Mapping[str, PinValue]) -> list[Finding]:
+    """Pins of blocks that only other routes have."""
+    here = {*worked.route.builds, *COMMON_BUILDS}
+    waiting = sorted(a for a, v in pins.items() if v is not None and a.partition(".")[0] not in here)
+    if not waiting:
+        return []
+    return [Finding(
+        code="pins.waiting", severity="note", block="brief", title="Pins wait for another route",
+        cause=f"{', '.join(waiting)}: this route has no such block. They are kept, and count again on a route that has it.",
+        remedy="Nothing, or take them away.",
+        cures=(Cure(label="Take them away", patch=dict.fromkeys(waiting)),))]  # fmt: skip
 
 
 def _missing_part(address: str, reason: str) -> Finding:

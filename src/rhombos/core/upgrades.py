@@ -18,7 +18,8 @@ def upgraded(raw: Mapping[str, Any]) -> dict[str, Any]:
     found = dict(raw)
     number = found.get("format", 1)
     if isinstance(number, bool) or not isinstance(number, int) or not 1 <= number <= FORMAT:
-        raise ValueError(f"format {number!r} is not one that this version reads (1 to {FORMAT}); update Rhombos, or export it again")
+        raise ValueError(
+            f"format {number!r} is not one that this version reads (1 to {FORMAT}); update Rhombos, or export it again")  # fmt: skip
     for step in range(number, FORMAT):
         found = STEPS[step](found)
     return found | {"format": FORMAT}

@@ -11,6 +11,8 @@ from rhombos.launch.database import DEBIAN
 from rhombos.launch.tools import ROOT, STATE, WEB, built_interface, debian, python_environment, say, web_packages
 
 BROWSER = {"chromium": "chromium", "chromedriver": "chromium-driver"}
+PROCESSES = "2"
+"""Tests that run at once: what shares a database, a server or a browser stays together."""
 SCHEMA = WEB / "src" / "api" / "schema.d.ts"
 
 
@@ -58,6 +60,8 @@ def test(arguments: list[str]) -> int:
         say(f"generated types: {'ok' if ok else 'FAILED'}")
         if not ok:
             failed.append("generated types")
+    if not any(a.startswith("-n") or a == "-x" for a in arguments):
+        arguments = ["-n", PROCESSES, "--dist", "loadgroup", *arguments]
     tested = subprocess.run([str(python), "-m", "pytest", *arguments], cwd=ROOT, env=env | {"PYTHONDONTWRITEBYTECODE": "1"})
     if failed:
         print(f"failed: {', '.join(failed)}", file=sys.stderr, flush=True)

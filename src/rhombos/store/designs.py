@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import uuid4
 
+from pydantic import ValidationError
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
@@ -35,6 +36,8 @@ class Stored:
     created: datetime
     saved: datetime
     deleted: datetime | None
+    fault: str = ""
+    """Why its content cannot be read, where it cannot: `design` then is only its name."""
 
 
 def _content(design: Design) -> dict[str, object]:
@@ -42,8 +45,12 @@ def _content(design: Design) -> dict[str, object]:
 
 
 def _stored(row: DesignRow, revision: RevisionRow) -> Stored:
-    design = Design.model_validate({"name": revision.name, **revision.content})
-    return Stored(row.id, revision.number, design, row.created, revision.created, row.deleted)
+    fault = ""
+    try:
+        design = Design.model_validate({"name": revision.name, **revision.content})
+    except ValidationError as error:  # an old or foreign row must not take the list with it
+        design, fault = Design(name=revision.name), "; ".join(e["msg"] for e in error.errors())
+    return Stored(row.id, revision.number, design, row.created, revision.created, row.deleted, fault)
 
 
 def _head(session: Session, identity: str) -> tuple[DesignRow, RevisionRow]:

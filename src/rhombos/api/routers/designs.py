@@ -29,6 +29,7 @@ class DesignOut(BaseModel):
     created: datetime
     saved: datetime
     deleted: datetime | None
+    fault: str = ""
 
 
 class RevisionOut(BaseModel):
@@ -41,7 +42,8 @@ class RevisionOut(BaseModel):
 
 def _out(stored: Stored) -> DesignOut:
     return DesignOut(
-        id=stored.id, revision=stored.revision, design=stored.design, asked=asked(stored.design.brief),
+        id=stored.id, revision=stored.revision, design=stored.design, fault=stored.fault,
+        asked=f"cannot be read: {stored.fault}" if stored.fault else asked(stored.design.brief),
         created=stored.created, saved=stored.saved, deleted=stored.deleted)  # fmt: skip
 
 
@@ -66,6 +68,10 @@ def read(identity: str, serving: Serving, response: Response) -> DesignOut:
     """A design as it stands."""
     with serving.database.session() as session:
         found = _out(store.get(session, identity))
+    if found.fault:
+        raise HTTPException(422,
+            f"revision {found.revision} of {found.design.name} cannot be read: {found.fault}; go back to an "
+                            "earlier revision, or restore it from an export")  # fmt: skip
     response.headers["ETag"] = f'"{found.revision}"'
     return found
 

@@ -94,11 +94,12 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     worst = sheet.limited("current", r"I_{\max}", "Battery current, flat battery", "A", rating_current(brief),
                           over=("flat",))  # fmt: skip
     sheet.result("peak", r"\hat I", "Battery current, peak", "A", point="flat")
-    sheet.fixed_value("resistance", r"R_i", "Internal resistance, used", brief.source.internal_resistance, "ohm", "for sag and heat")
+    sheet.fixed_value("resistance", r"R_i", "Internal resistance, used", brief.source.internal_resistance, "ohm",
+        "for sag and heat")
     sheet.fixed_value("fresh", r"R_{i,0}", "Internal resistance, fresh and warm", brief.source.lowest_resistance, "ohm",
                       "for a short circuit")  # fmt: skip
     sheet.result("internal_loss", r"P_i", "Lost inside the cells", "W")
-    sheet.result("run_time", "t", "Run time at full power", "s")
+    sheet.result("run_time", "t", "Whole capacity at full power lasts", "s")
     sheet.result("fault_current", r"I_k", "Short-circuit current", "A", point="full")
     for key, severity, what in (("flat", "stop", "full power"), ("surge_flat", "fix", "the surge")):
         state: BatteryState = sheet.states[key]

@@ -105,9 +105,12 @@ class Path:
 
 @dataclass(frozen=True, slots=True)
 class ControllerNeed:
-    """What the power path is at a point: how the link is fed; duty asked at a flat battery; link, V; what a side needs until it is off,
-    delays and their spread counted, s; largest pulse with its pulsation and its RMS, A; ripple that the bank has while its source gives a steady
-    current, V; the mean power, W, and the output's swings over it; the lowest link that still makes the wave, V; watts in the resistances before the link while the
+    """What the power path is at a point: how the link is fed; duty asked at a flat battery; link, V; what a side needs until
+    it is off,
+    delays and their spread counted, s; largest pulse with its pulsation and its RMS, A; ripple that the bank has while its
+    source gives a steady
+    current, V; the mean power, W, and the output's swings over it; the lowest link that still makes the wave, V; watts in the
+    resistances before the link while the
     current is steady; whether the duty holds the link at all; the charging battery over this one."""
 
     path: Path
@@ -297,12 +300,14 @@ def judge_school(need: ControllerNeed, fields: Mapping[str, Any], brief: Brief, 
     """What a way of holding the link makes of the pulsation, and of a step of the load."""
     swing, share = pulsation_of(need.path, fields, need.demand, brief.output.frequency)
     ripple = swing.ripple * need.ripple
-    dip = _dip(need, bool(fields["feed_forward"]), max(0.1, margins(plant_of(need.path, fields), compensator_of(fields)).crossover),
+    dip = _dip(need, bool(fields["feed_forward"]), max(0.1, margins(plant_of(need.path, fields),
+        compensator_of(fields)).crossover),
                brief, SILENT)  # fmt: skip
     low = need.link * (1 - rules.link_tolerance) - dip - ripple / 2
     return School(
         f"{fields['control']} {'slow' if fields['crossover'] < brief.output.frequency else 'fast'}", fields["control"],
-        fields["crossover"], share, swing.mean_square, need.heat * swing.mean_square, ripple, dip, low >= need.floor - SLACK * need.link)  # fmt: skip
+        fields["crossover"], share, swing.mean_square, need.heat * swing.mean_square, ripple, dip,
+            low >= need.floor - SLACK * need.link)  # fmt: skip
 
 
 def _dip(need: ControllerNeed, fed: bool, crossover: float, brief: Brief, ledger: Ledger) -> float:
@@ -451,7 +456,8 @@ def assess(
         resonance=work("controller.resonance", filters.corner, L=path.choke, C=path.bank), crossover=found.crossover,
         phase=found.phase, passed=share, mean_square=swing.mean_square, ripple=ripple, dip=dip,
         low_point=ledger.total("controller.low_point", {
-            "set-point, lowest": need.link * (1 - rules.link_tolerance), "half the ripple": -ripple / 2, "step of the load": -dip}),
+            "set-point, lowest": need.link * (1 - rules.link_tolerance), "half the ripple": -ripple / 2,
+                "step of the load": -dip}),
         slope=work("controller.slope", book.slope_compensation, V_out=need.link, L=path.choke),
         trip=ledger.total("controller.trip", {"comparator's level over burden": TRIP_LEVEL * turns / build.sense_resistor}),
         sense_loss=burnt, sense_flux=flux, sense_droop=droop, sense_reset=reset,

@@ -139,7 +139,8 @@ def _timing_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState,
         sheet.find("trimmer", "fix", "The frequency trimmer does not surely reach the frequency",
                    (f"With every tolerance it surely covers {fmt(now.trim_slow, 'Hz')} to {fmt(now.trim_fast, 'Hz')}"
                     if now.trim_slow <= now.trim_fast else
-                    f"Its span is smaller than the tolerances, which alone make {fmt(now.slowest, 'Hz')} to {fmt(now.fastest, 'Hz')}: "
+                    f"Its span is smaller than the tolerances, which alone make {fmt(now.slowest, 'Hz')} to "
+                    f"{fmt(now.fastest, 'Hz')}: "
                     "no frequency is sure") + "; the stage asks "
                    f"{fmt(wanted, 'Hz')} of the oscillator.{halved}",
                    "Another fixed resistor, a larger trimmer, or a capacitor of closer tolerance.", figure="timing_resistor",
@@ -224,8 +225,8 @@ def _loop_findings(
         own = next((s.watts for s in now.schools if s.control == build.control), 0.0)
         sheet.find("pulsation", "note", "Output pulsation reaches the battery",
                    f"{fmt(now.passed, '%', 2)} of it passes at {short(2 * brief.output.frequency, 'Hz')}: the mean square of "
-                   f"the battery's current is {fmt(now.mean_square, '1', 3)} times its squared mean, and the path's resistances "
-                   f"lose {fmt(own, 'W')}.{saved} All before the link is sized for it.",
+                   f"the battery's current is {fmt(now.mean_square, '1', 3)} times its squared mean, and the path's "
+                   f"resistances lose {fmt(own, 'W')}.{saved} All before the link is sized for it.",
                    "A choke programmed in current with a crossover at a fifth of the line keeps the battery's current smooth, "
                    "and lets the link ripple.", figure="passed",
                    cures=(("Let the proposal choose how the link is held", free),))  # fmt: skip

@@ -121,7 +121,8 @@ def _ripple(need: LinkNeed, voltage: float, bank: float, line: float, ledger: Le
     if need.drawn is None:
         return ledger.work("dc_link.ripple", book.ripple_kept, kept=need.swing.ripple, S=need.apparent, f_line=line, C=bank,
                            V_dc=voltage)  # fmt: skip
-    return ledger.work("dc_link.ripple", book.stepped_ripple, kept=need.swing.ripple, I_in=need.current, k_swing=need.drawn.swing,
+    return ledger.work("dc_link.ripple", book.stepped_ripple, kept=need.swing.ripple, I_in=need.current,
+        k_swing=need.drawn.swing,
                        f_line=line, C=bank)  # fmt: skip
 
 

@@ -136,12 +136,13 @@ LIKELY_PACKAGE = PACKAGE["TO-220"]
 def lead_inductance(build: Any, shelf: Shelf, rules: Rules) -> float:
     """Inductance of one half's loop beside the winding's leakage, H: leads and board as the rules have them, and the packages,
     which lie in parallel."""
-    return rules.lead_inductance + package_inductance(shelf.find("mosfet|bipolar", build.switch)) / build.parallel
+    each = package_inductance(shelf.find("mosfet|bipolar", build.switch))
+    return float(rules.lead_inductance + each / build.parallel)
 
 
 def package_inductance(device: Any) -> float:
     """Inductance of one package, H."""
-    return PACKAGE.get(device.package, PACKAGE["TO-220"])
+    return PACKAGE.get(str(device.package), PACKAGE["TO-220"])
 
 
 def steady_frequency(power: float) -> float:

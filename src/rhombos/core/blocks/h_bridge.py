@@ -110,7 +110,7 @@ def propose(
     if "switch" not in fields or "parallel" not in fields:
         surge = brief.power.surge / brief.power.continuous
         fields = _choose(need, _rate(brief, fields["carrier"]), share, air, surge, pins, shelf, rules) | fields
-    device = shelf.find("mosfet|igbt", fields["switch"])
+    device: Any = shelf.find("mosfet|igbt", fields["switch"])
     if "dead_time" not in fields:
         fields["dead_time"] = proposed_dead_time(device, house_loop(rules))
     if "sink" not in fields or "fan" not in fields:
@@ -118,10 +118,11 @@ def propose(
         surged_need = _surged(need, brief.power.surge / brief.power.continuous)
         state, surged = (assess(n, draft, brief, shelf, rules, SILENT, cool=True) for n in (need, surged_need))
         count = 4 * draft.parallel
-        device_heat = SURGE_RESERVE * (1 + rules.sharing_imbalance * (draft.parallel > 1)) ** 2 * (surged.loss - surged.gate) / count
+        uneven = (1 + rules.sharing_imbalance * (draft.parallel > 1)) ** 2
+        device_heat = SURGE_RESERVE * uneven * (surged.loss - surged.gate) / count
         sink, fan = propose_surge_sink(
-            shelf, rules, state.loss - state.gate, surged.loss - surged.gate, device_heat, device.r_jc + rules.pad_resistance, air,
-            device.t_j_max, brief.power.surge_time)  # fmt: skip
+            shelf, rules, state.loss - state.gate, surged.loss - surged.gate, device_heat, device.r_jc + rules.pad_resistance,
+            air, device.t_j_max, brief.power.surge_time)  # fmt: skip
         fields = {"sink": sink, "fan": fan} | fields
     return HBridgeBuild.within(fields)
 
@@ -160,7 +161,8 @@ def _choose(
             device = loss / (4 * n) * (1 + rules.sharing_imbalance * (n > 1)) ** 2
             allowed = rules.junction_limit - air - rules.sink_rise
             burst = _leg_losses(columns, kind is Igbt, _surged(need, surge), n, carrier, share, rules) / (4 * n)
-            ridden = SURGE_RESERVE * burst * (1 + rules.sharing_imbalance * (n > 1)) ** 2 * (columns.r_jc + rules.pad_resistance)
+            ridden = SURGE_RESERVE * burst * (1 + rules.sharing_imbalance * (n > 1)) ** 2 * (columns.r_jc
+                + rules.pad_resistance)
             trouble = (
                 np.maximum(0, ridden / (surge_limit(rules, columns.t_j_max) - air - rules.sink_rise) - 1) +
                 np.maximum(0, 1.01 * need.v_link_peak * (1 + STRAY_SPIKE) / (

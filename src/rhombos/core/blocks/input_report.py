@@ -82,13 +82,13 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
                    cures=(("Let the proposal choose fuse and cable", {"input_stage.fuse": None, "input_stage.cable": None,
                                                                       "input_stage.runs": None}),),
                    unavoidable=f"no fuse on the shelf that breaks {fmt(fault, 'A', 2)} is larger" if fuse.i_rating == max(
-                       (f.i_rating for f in fuses if f.breaking >= min(fault, fuse.breaking)), default=0.0) else None)  # fmt: skip
+                       (f.i_rating for f in fuses if f.breaking >= min(fault, fuse.breaking)), default=0.0) else None)
     if cabled.severity:
         many = f"{build.runs} × " if build.runs > 1 else ""
         sheet.find("cable_unprotected", "stop", "The fuse does not protect the cable",
                    f"A {short(fuse.i_rating, 'A')} fuse on {many}{short(build.cable, 'm^2')}, which carry "
-                   f"{fmt(sheet.now.ampacity, 'A')} for ever in a room of {short(brief.targets.ambient, 'degC')}: the insulation "
-                   "burns first.", "Use a heavier cable, or a smaller fuse; local codes decide the section.", worst=cabled,
+                   f"{fmt(sheet.now.ampacity, 'A')} for ever in a room of {short(brief.targets.ambient, 'degC')}: the "
+                   "insulation burns first.", "Use a heavier cable, or a smaller fuse; local codes decide the section.", worst=cabled,
                    cures=(("Let the proposal choose the cable", {"input_stage.cable": None, "input_stage.runs": None}),
                           ("Let the proposal choose fuse and cable", {
                               "input_stage.fuse": None, "input_stage.cable": None, "input_stage.runs": None})),

@@ -131,7 +131,8 @@ def propose(
     brief: Brief, current: float, ripple: float, pins: dict[str, Any], shelf: Shelf, rules: Rules, interrupted: float = 0.0,
     swell: float = 1.0,
 ) -> InputStageBuild:  # fmt: skip
-    """Fuse, cable and cans for the largest continuous current, RMS, its ripple, and what the stage stops at once, A. `swell` is that
+    """Fuse, cable and cans for the largest continuous current, RMS, its ripple, and what the stage stops at once, A. `swell`
+    is that
     current's RMS over its mean: what drops in the leads goes with the square of it."""
     empty, _, full = brief.source.volts
     fault = book.fault_current(E=full, R_s=brief.source.lowest_resistance)

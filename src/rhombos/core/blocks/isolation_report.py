@@ -108,7 +108,8 @@ def _barrier(
                                                                                ))  # fmt: skip
     if proof is None or proof.severity:
         sheet.find("proof", "stop", "The barrier's parts are not tested for this voltage",
-                   f"{fmt(now.proof, 'V')} RMS for a minute is asked of reinforced insulation beside {fmt(need.v_out, 'V')} RMS; "
+                   f"{fmt(now.proof, 'V')} RMS for a minute is asked of reinforced insulation beside "
+                   f"{fmt(need.v_out, 'V')} RMS; "
                    + (f"{fmt(build.proof, 'V')} is what they are tested with." if build.proof
                       else "nothing says what they stand."),
                    "Opto-couplers, transformers and amplifiers of reinforced insulation; local codes decide.", figure="proof",

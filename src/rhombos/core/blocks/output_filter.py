@@ -52,7 +52,8 @@ class FilterNeed:
     """Output voltage RMS, V, its frequency, Hz; load current RMS, A, and power factor; link voltage, V; carrier, Hz;
     modulation index; resistance of the bridge's path, Ω; fundamental that dead time takes, V; temperature the inductor is
     taken to have, °C. Where a step-up transformer stands between inductor and capacitor, all is as seen from the inductor, and
-    `ratio` (turns beyond over turns before) and `leakage`, H, are the transformer's; power that is drawn at the crest, W; what magnetises that
+    `ratio` (turns beyond over turns before) and `leakage`, H, are the transformer's; power that is drawn at the crest, W; what
+    magnetises that
     transformer, A RMS."""
 
     voltage: float
@@ -73,7 +74,8 @@ class FilterNeed:
 
 @dataclass(frozen=True, slots=True)
 class FilterState:
-    """Currents, A (`line_current` is the fundamental's, `rms` that of all but the ripple); flux, T; temperature, °C; the bridge's fundamental, V; losses, W; residual distortion."""
+    """Currents, A (`line_current` is the fundamental's, `rms` that of all but the ripple); flux, T; temperature, °C; the
+    bridge's fundamental, V; losses, W; residual distortion."""
 
     line_current: float
     rms: float
@@ -197,10 +199,12 @@ def assess(
     slow, highest = line, math.sqrt(2) * line
     in_phase = need.current * need.power_factor
     if need.crest_power > 0:
-        added = crest(2 * math.pi * need.frequency * henry * over / need.voltage, corner / need.frequency, need.voltage * need.ratio)
+        added = crest(2 * math.pi * need.frequency * henry * over / need.voltage, corner / need.frequency,
+            need.voltage * need.ratio)
         slow = math.hypot(line, over * added.inductor_rms)
         lagging = math.sqrt(max(0.0, line**2 - in_phase**2))
-        highest = added.peak(in_phase, math.copysign(lagging, need.current * math.sqrt(1 - need.power_factor**2) - leading), over,
+        highest = added.peak(in_phase, math.copysign(lagging, need.current * math.sqrt(1 - need.power_factor**2) - leading),
+            over,
                              inductor=True)  # fmt: skip
     peak = highest + swing / 2
     weight = _core_weight(round(index, 3), made.grade.alpha, made.grade.beta)
@@ -223,14 +227,16 @@ def assess(
     third = added.third if added else 0j
     others = math.hypot(left, dead, crested) / need.voltage
     return FilterState(
-        line_current=line, rms=slow, demand=_demand(need, line, in_phase, leading, fundamental, reactance, over, added), power_factor=need.current * need.power_factor / line if line > 0 else 0.0, ripple=swing,
+        line_current=line, rms=slow, demand=_demand(need, line, in_phase, leading, fundamental, reactance, over, added),
+            power_factor=need.current * need.power_factor / line if line > 0 else 0.0, ripple=swing,
         ripple_rms=ripple_rms, peak=peak,
         flux=work("output_filter.flux", wound.choke_flux, L=build.inductance, I_pk=peak, N=build.turns, A_e=made.stack.a_e),
         corner=corner, capacitor_current=own,
         capacitor_share=own / (brief_current(brief) * need.ratio), fundamental=fundamental, resistance=lost.resistance,
         temperature=warm,
         copper=ledger.total("output_filter.copper", {"slow current": lost.copper - lost.fast, "ripple": lost.fast}),
-        core=ledger.total("output_filter.core", {"core": lost.core}), distortion=math.hypot(others, abs(third)), others=others, third=third,
+        core=ledger.total("output_filter.core", {"core": lost.core}), distortion=math.hypot(others, abs(third)),
+            others=others, third=third,
         loss=ledger.total("output_filter.loss", {"inductor": lost.total, "capacitor": capacitor_loss}),
     )  # fmt: skip
 
@@ -303,7 +309,8 @@ def report(sheet: Sheet, brief: Brief, power_in: float, at: Operating) -> BlockR
     if bent.severity:
         sheet.find("distortion", "fix" if bent.severity == "stop" else "watch", "More distortion than the brief allows",
                    f"{fmt(bent.value, '%', 2)} against {fmt(brief.targets.distortion, '%', 2)}: carrier ripple and dead time "
-                   "are left at the socket" + (f", and {fmt(swung, '%', 2)} is a third harmonic from a rail that swings at twice the line."
+                   "are left at the socket"
+                       + (f", and {fmt(swung, '%', 2)} is a third harmonic from a rail that swings at twice the line."
                                                if swung > 0.3 * bent.value else "."),
                    "More capacitance, more inductance, a higher carrier, or shorter dead time; against the third harmonic a "
                    "stiffer rail, or a loop that holds the output.",

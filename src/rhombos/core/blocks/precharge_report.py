@@ -110,7 +110,8 @@ def _free(*names: str) -> dict[str, PinValue]:
 
 
 def _findings(
-    sheet: Sheet, build: PrechargeBuild, now: PrechargeState, series: Resistor, waits: Worst | None, pulse: Worst | None, heat: Worst,
+    sheet: Sheet, build: PrechargeBuild, now: PrechargeState, series: Resistor, waits: Worst | None, pulse: Worst | None,
+        heat: Worst,
     rated: Worst, closing: Worst,
 ) -> None:  # fmt: skip
     apart: tuple[str, dict[str, PinValue]] = ("Keep the load off until the contactor has closed", {

@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
 from pydantic import Field
 
 from rhombos.core.blocks.base import Build, options
@@ -104,7 +105,8 @@ def rms_current(power: float, power_factor: float, volts: float) -> float:
 @dataclass(frozen=True, slots=True)
 class ProtectionNeed:
     """Battery: empty, nominal, full, V, and all resistance up to the bank, Ω. Asked: W, W, s; socket: V, power factor, and
-    peak of its current in the surge with ripple, A. Highest gate supply that the control supply makes, V."""
+    peak of its current in the surge with ripple, A. Highest gate supply that the control supply makes, V;
+    volts of the rested battery, empty to full in equal steps of charge."""
 
     empty: float
     nominal: float
@@ -117,6 +119,7 @@ class ProtectionNeed:
     power_factor: float
     peak: float
     gate: float
+    resting: tuple[float, ...] = ()
 
     def socket_current(self, power: float) -> float:
         """RMS current at the socket, A, at a power, W."""
@@ -149,6 +152,8 @@ class ProtectionState:
     outputs: tuple[float, float]
     supply_low: float
     supply_high: float
+    usable: float
+    run_time: float
     loss: float = 0.0
 
 
@@ -223,10 +228,12 @@ def thresholds(build: ProtectionBuild, need_out: float, rules: Rules) -> dict[st
 
 def assess(
     need: ProtectionNeed, build: ProtectionBuild, battery: tuple[float, float, float], outputs: tuple[float, float],
-    stage: Stage, ledger: Ledger,
+    stage: Stage, steady: tuple[float, float], ledger: Ledger,
 ) -> ProtectionState:  # fmt: skip
     """What the thresholds do. `battery`: current at full power on a flat battery, A, and the power it gives there and at the
-    surge, W; `outputs`: lowest and highest output in use, V RMS."""
+    surge, W; `outputs`: lowest and highest output in use, V RMS; `steady`: mean current at full power on a nominal battery, A,
+    and how long
+    the whole capacity would last, s."""
     tap = cut_off_tap(build)
     middle = {"V_ref": REFERENCE, "R_1": tap.top, "R_2": tap.bottom + tap.trimmer / 2, "R_h": tap.hold}
     falls = ledger.work("protection.cut_off_made", sense.comparator_falls, **middle, V_high=HIGH)
@@ -247,8 +254,18 @@ def assess(
     off = ledger.work("protection.short_off", sense.trip_overshoot, I_trip=build.short_trip * stage.ratio, V_dc=stage.volts,
                       L=slowed, t_delay=build.short_delay)  # fmt: skip
     current = need.socket_current(need.continuous)
+    # the comparator looks at the terminals: it acts while the rested battery stands higher by the sag
+    left = usable_share(need, build.cut_off + need.resistance * steady[0])
     return ProtectionState(falls, rises, sag, sags_to, passes, off, current, battery, outputs, need.empty - sag,
-                           SUPPLY_SPARE * need.full)  # fmt: skip
+                           SUPPLY_SPARE * need.full, left, left * steady[1])  # fmt: skip
+
+
+def usable_share(need: ProtectionNeed, rested: float) -> float:
+    """Share of the charge that is drawn until the rested battery stands at a voltage, V."""
+    if not need.resting:
+        return 1.0
+    charge = np.linspace(0, 1, len(need.resting))
+    return float(1 - np.interp(rested, need.resting, charge, left=0.0, right=1.0))
 
 
 def parts(build: ProtectionBuild, shelf: Shelf) -> tuple[Item, ...]:

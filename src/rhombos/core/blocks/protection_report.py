@@ -26,6 +26,8 @@ from rhombos.core.sheet import Sheet, Worst
 from rhombos.core.thresholds import Band, Tap
 from rhombos.core.units import fmt, short
 
+USED = 0.85
+"""Share of the charge that is expected to be used before the cut-off acts."""
 WIDE = 1.2
 """Output at which loads are damaged, over what they are made for."""
 SLOW = 4.0
@@ -56,6 +58,8 @@ def report(sheet: Sheet, need: ProtectionNeed, stage: Stage, can: float) -> Bloc
     sheet.fixed_value("cut_off_low", r"V_{off}^-", "Cut-off, lowest corner", cut.low, "V", "every tolerance at its end")
     sheet.fixed_value("cut_off_high", r"V_{off}^+", "Cut-off, highest corner", cut.high, "V", "every tolerance at its end")
     sheet.result("sag", r"\Delta V_s", "Sag that vanishes with the load", "V", point="flat")
+    sheet.fixed_value("usable", "q", "Charge used until the cut-off, full power", now.usable, "%", "terminals under load")
+    sheet.fixed_value("run_time", "t", "Run time to the cut-off, full power", now.run_time, "s", "from a full battery")
     sheet.choice("supply", "", "Control supply")
     fed = sheet.limited("supply_high", r"\hat V_s", "Highest on the control supply", "V", build.supply_stands)
     sheet.choice("supply_stands", "", "… stands")
@@ -122,6 +126,13 @@ def _battery(
                    f"It may act at {fmt(cut.high, 'V', 4)}; this battery rests at {short(need.nominal, 'V')} for most of its "
                    "charge: the unit seems dead on a good battery.", "Set it for this chemistry and cell count.",
                    figure="cut_off_high", cures=(anew,))  # fmt: skip
+    if now.usable < USED:
+        held = need.resistance * sheet.now.battery[0]
+        sheet.find("sag_cuts", "watch" if now.usable > 0 else "fix", "Cut-off trips early under load",
+                   f"At full power the terminals lie {fmt(now.sag, 'V')} below the rested battery: the cut-off at "
+                   f"{short(build.cut_off, 'V')} acts with {fmt(1 - now.usable, '%', 2)} of the charge left.",
+                   "A larger or warmer battery, thicker leads, less power, or a cut-off that allows for the current.",
+                   figure="usable", unavoidable="the battery's own resistance makes the sag" if held > 0 else None)  # fmt: skip
     gap = cut.back_low - cut.high
     if now.sag > gap > 0 or gap <= 0:
         sheet.find("chatters", "fix" if build.restart == "at once" else "watch", "The cut-off may chatter",
@@ -147,8 +158,8 @@ def _battery(
     if top.severity or over.high > OVER_FULL * need.full:
         least = min(top.rating, OVER_FULL * need.full)
         sheet.find("over_high", "stop" if top.severity else "fix", "A battery too high reaches the stages",
-                   f"It may act as late as {fmt(over.high, 'V', 4)}; the stages were judged to {short(OVER_FULL * need.full, 'V')} and the "
-                   f"input bank is rated {short(top.rating, 'V')}: {fmt(least, 'V', 3)} is the most.",
+                   f"It may act as late as {fmt(over.high, 'V', 4)}; the stages were judged to "
+                   f"{short(OVER_FULL * need.full, 'V')} and the input bank is rated {short(top.rating, 'V')}: {fmt(least, 'V', 3)} is the most.",
                    "Set it close above the charging battery, and fit cans that stand it.", figure="highest",
                    cures=(("Let the proposal set the limit", _free("over_voltage")),
                           ("Choose limit and cans anew",
@@ -214,7 +225,8 @@ def _output(
         sheet.find("overload_slow", "fix", "An overload lasts longer than the parts were judged for",
                    (f"Only beyond {short(build.overload, 'W')} does an overload count" if build.overload > HIGHEST_PICK_UP
                     * need.continuous else f"Twice {short(build.overload, 'W')} pass for {fmt(build.twice, 's')}")
-                   + f"; heat-sinks and windings were judged for {short(need.continuous, 'W')}, and {short(need.surge, 'W')} for "
+                   + f"; heat-sinks and windings were judged for {short(need.continuous, 'W')}, and "
+                   f"{short(need.surge, 'W')} for "
                    f"{short(need.surge_time, 's')}.",
                    "A lower pick-up, or a shorter time.", figure="twice",
                    cures=(("Let the proposal set the overload", _free("overload", "twice")),))  # fmt: skip

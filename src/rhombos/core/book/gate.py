@@ -23,7 +23,8 @@ turn_off_delay = _relation(
     holds="the gate falls from its drive to the plateau through the loop's resistance", source="exponential decay")
 swing_charge = _relation(
     "swing_charge", Q_gd, k * Q_sw * sp.sqrt(V / V_rating),
-    title="Gate charge that a swing moves", holds="a junction's capacitance falls with the root of its voltage; k is the share of "
+    title="Gate charge that a swing moves",
+        holds="a junction's capacitance falls with the root of its voltage; k is the share of "
     "the switching charge that half the rating moves, times the root of two", source="step junction")
 bootstrap_charge = _relation(
     "bootstrap_charge", Q_b, n_par * Q_g + Q_rr + Q_ls + (I_q + I_leak + n_par * V_drive / R_pd) * t_on,

@@ -20,7 +20,8 @@ link_ripple = _relation(
 stepped_ripple = _relation(
     "stepped_ripple", dV, kept * k_swing * I_in / (4 * sp.pi * f_line * C),
     title="Link ripple under a stepped wave, peak to peak",
-    holds="kept is 1 where a steady current comes in; k_swing from the wave and its load", source="charge of the bank at 2f, 4f, …")
+    holds="kept is 1 where a steady current comes in; k_swing from the wave and its load",
+        source="charge of the bank at 2f, 4f, …")
 stepped_current = _relation(
     "stepped_current", I_c, kept * k_heat * I_in, title="Link capacitor current under a stepped wave, RMS",
     holds="kept is 1 where a steady current comes in; k_heat from the wave and its load", source="definition of RMS")
@@ -42,7 +43,7 @@ stored_energy = _relation(
 bleed_time = _relation(
     "bleed_time", t, R * C * sp.log(V / V_safe), title="Time to bleed to a safe voltage",
     holds="nothing else charges or drains the link", source="exponential decay",
-    valid=(V > V_safe,))
+    valid=(V_safe < V,))
 bleeder_power = _relation(
     "bleeder_power", P, V**2 / R, title="Power of the bleeder", holds="link at its working voltage", source="Joule's law")
 rectified_peak = _relation(
@@ -72,7 +73,8 @@ passed_open = _relation(
 pulsation_square = _relation(
     "pulsation_square", pulsation, 1 + (S / P * passed) ** 2 / 2,
     title="Mean square of a current that pulsates at twice the line, over its squared mean",
-    holds="S/P times the share passed at most one: beyond, a rectifier in the way blocks", source="mean square of 1 + m·cos 2ωt",
+    holds="S/P times the share passed at most one: beyond, a rectifier in the way blocks",
+        source="mean square of 1 + m·cos 2ωt",
     valid=(S / P * passed <= 1,))
 pulsation_crest = _relation(
     "pulsation_crest", k_crest, 1 + S / P * passed, title="Peak of a current that pulsates at twice the line, over its mean",
@@ -91,7 +93,8 @@ step_dip = _relation(
     holds="the loop crosses over at f_x; the bank carries the step until it answers", source="charge of the bank, first order")
 bank_for_step = _relation(
     "bank_for_step", C, (P / (4 * f_line) + kept * S / (4 * sp.pi * f_line)) / (V_dc * dV),
-    title="Bank that carries a step of the load", holds="the load's power fed forward; dV is what the link may fall by, half its "
+    title="Bank that carries a step of the load",
+        holds="the load's power fed forward; dV is what the link may fall by, half its "
     "ripple included", source="dip at the step and half the ripple, together")
 step_dip_fed = _relation(
     "step_dip_fed", dV, P / (4 * f_line * C * V_dc), title="Dip of the link at a load step, the load's power fed forward",

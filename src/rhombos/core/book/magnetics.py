@@ -94,6 +94,11 @@ winding_resistance = _relation(
 ac_copper_loss = _relation(
     "ac_copper_loss", P_cu, I_rms**2 * R * F_R,
     title="Copper loss", holds="F_R weighted over the current's harmonics", source=DOWELL)
+half_leakage = _relation(
+    "half_leakage", L_lk, mu0 / sp.pi * sp.acosh(k_pitch) * N * MLT / n_hand,
+    title="Leakage between two halves wound side by side",
+    holds="each wire of one half lies beside one of the other; k_pitch is their distance over the copper's diameter",
+    source="inductance of a pair of wires, all pairs in parallel")
 leakage = _relation(
     "leakage", L_lk, mu0 * N**2 * MLT / (b_w * interfaces**2) * (h_cu / 3 + h_gap),
     title="Leakage inductance seen from N turns",

@@ -47,7 +47,7 @@ recovered_charge = _relation(
     "recovered_charge", Q_rr, Q_n * sp.sqrt(I / I_n),
     title="Charge recovered after less than the rated current", holds="I up to I_n; moderate current slopes",
     source="power-device texts, stored charge of a p–i–n diode",
-    valid=(I <= I_n,))
+    valid=(I_n >= I,))
 partner_recovery = _relation(
     "partner_recovery", P_loss, V * (I * t_rr + Q_rr / 2) * f,
     title="Recovery loss in the partner switch", holds="hard commutation", source=TEXT)

@@ -159,7 +159,8 @@ class Relation:
             kept = {"<": left < right + slack, "<=": left <= right + slack, ">": left > right - slack,
                     ">=": left >= right - slack}[condition.rel_op]  # fmt: skip
             if not kept:
-                return f"{condition.lhs} {condition.rel_op} {condition.rhs}, and here {left:.4g} is not {condition.rel_op} {right:.4g}"
+                sign = condition.rel_op
+                return f"{condition.lhs} {sign} {condition.rhs}, and here {left:.4g} is not {sign} {right:.4g}"
         return None
 
     def _accept(self, values: Mapping[str, float]) -> None:
@@ -195,7 +196,8 @@ class Relation:
             found = self._search(s, known)
             roots = [x for x in found if self.misses({**known, unknown: x}) is None]
             if found and not roots:
-                raise BookError(f"{self.key} holds only while {self.misses({**known, unknown: found[0]})}; it holds when: {self.holds}")
+                missed = self.misses({**known, unknown: found[0]})
+                raise BookError(f"{self.key} holds only while {missed}; it holds when: {self.holds}")
         if not roots:
             raise BookError(
                 f"{self.key}: no {unknown} within {s.range_text} gives {self.target.name} = "

@@ -39,7 +39,7 @@ inverse_time = _relation(
     "inverse_time", t, 3 * t_twice / ((P / P_start)**2 - 1), title="Time an overload is let pass",
     holds="counts the square of the load beyond the pick-up: heat of copper; P above P_start",
     source="inverse-time practice of overload relays; 3 makes t_twice the time at P = 2·P_start",
-    valid=(P > P_start,))
+    valid=(P_start < P,))
 thermistor_tap = _relation(
     "thermistor_tap", V_tap, V_ref * R_T / (R_T + R_up), title="Voltage of a thermistor's tap",
     holds="thermistor to ground, R_up to the reference; no current into the tap", source=CIRCUIT)
@@ -51,6 +51,6 @@ first_order_gain = _relation(
     holds="one resistor, one capacitor; it lags by the angle whose cosine this is", source=CIRCUIT)
 barrier_proof = _relation(
     "barrier_proof", V_proof, k_proof * (V_rms + V_add), title="Proof voltage that a barrier asks, one minute, RMS",
-    holds="V_rms from line to neutral, of the mains or of one's own output (line to line where no neutral is earthed); k is 1 for "
-    "basic and 2 for reinforced insulation; beside working and impulse voltage; local codes decide",
+    holds="V_rms from line to neutral, of the mains or of one's own output (line to line where no neutral is earthed); k is 1 "
+    "for basic and 2 for reinforced insulation; beside working and impulse voltage; local codes decide",
     source="insulation practice, after IEC 60664 and IEC 61010")

@@ -15,7 +15,7 @@ sagged_current = _relation(
     title="Current drawn by a constant power from a source that sags",
     holds="P below E²/(4·R_s), the most the source can deliver; the smaller root is the stable one",
     source=CIRCUIT,
-    valid=(P <= E**2 / (4 * R_s),))
+    valid=(E**2 / (4 * R_s) >= P,))
 terminal_voltage = _relation(
     "terminal_voltage", V_t, E - I * R_s,
     title="Voltage behind the source's resistance", holds="steady current", source=CIRCUIT)
@@ -42,7 +42,8 @@ fuse_rating = _relation(
     title="Fuse rating", holds="I is the largest continuous current; the factor is 1.25 to 1.5",
     source="low-voltage fuse practice; the fuse protects cable and fire, not semiconductors")
 cable_ampacity = _relation(
-    "cable_ampacity", I_cable, n_runs * k_amp * (A_cu / A_unit) ** sp.Rational(5, 8) * k_bundle * sp.sqrt((T_ins - T_a) / (T_ins - T_tab)),
+    "cable_ampacity", I_cable, n_runs * k_amp * (A_cu / A_unit) ** sp.Rational(5,
+        8) * k_bundle * sp.sqrt((T_ins - T_a) / (T_ins - T_tab)),
     title="Ampacity of a cable",
     holds="copper, two loaded conductors clipped direct in air; a table's fit within a few per cent; local codes decide",
     source="IEC 60364-5-52, fit to its tables; temperature factor from heat that goes with the rise")

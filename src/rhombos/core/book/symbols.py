@@ -255,6 +255,8 @@ H_half = _s("H_half", "A/m", "field that halves the permeability", 100, 1e6, lat
 softness = _s("softness", "1", "exponent of the fading permeability", 1, 2, latex="n")
 mu_left = _s("mu_left", "1", "share of the initial permeability left", 1e-3, 1, latex=r"\mu/\mu_i")
 l_e = _s("l_e", "m", "magnetic path length", 1e-4, 10, latex="l_e")
+k_pitch = _s("k_pitch", "1", "distance of neighbouring wires over their copper's diameter", 1, 20)
+n_hand = _s("n_hand", "1", "wires in parallel", 1, 1000)
 mu_e = _s("mu_e", "1", "effective permeability", 1, 2e5, latex=r"\mu_e")
 l_gap = _s("l_gap", "m", "total air gap", 1e-7, 0.1)
 MLT = _s("MLT", "m", "mean length of a turn", 1e-4, 10, latex=r"\mathrm{MLT}")

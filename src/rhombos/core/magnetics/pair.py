@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -61,8 +62,20 @@ class WoundPair:
 
     @property
     def leakage(self) -> float:
-        """Leakage inductance seen from one primary half, H; an idle half's copper lies in the field too."""
-        return book.leakage.work(self.leakage_inputs)
+        """Leakage inductance seen from one primary half, H; an idle half's copper lies in the field too, and the current must
+        change over from one half to the other."""
+        return book.leakage.work(self.leakage_inputs) + self.half_leakage
+
+    @property
+    def half_leakage(self) -> float:
+        """Leakage between the primary's halves, seen from one, H; none of a single primary."""
+        if self.halves == 1:
+            return 0.0
+        wire = self.primary.wire
+        bundle = wire.strand * math.sqrt(wire.strands)  # litz: its copper as one round conductor
+        return book.half_leakage.work({
+            "N": self.primary.turns, "MLT": self._on.mlt, "n_hand": self.primary.in_hand,
+            "k_pitch": max(1.0, wire.outer / bundle)})  # fmt: skip
 
     @property
     def leakage_inputs(self) -> dict[str, float]:

@@ -19,7 +19,7 @@ FALLING = {"cut_off", "warning", "output_low"}
 def battery_ladder(worked: Worked) -> Chart:
     """Warning, cut-off, restart and over-voltage among what the battery does and the parts stand."""
     build: Any = worked.builds["protection"]
-    need = need_of(worked.builds, worked.brief, worked.shelf, worked.rules)
+    need = need_of(worked.settled, worked.builds, worked.brief, worked.shelf, worked.rules)
     made = thresholds(build, need.v_out, worked.rules)
     entry: Any = worked.builds["input_stage"]
     can = worked.shelf.get(Capacitor, entry.capacitor).v_rating * getattr(entry, "banks", 1)

@@ -112,7 +112,8 @@ def switch_voltage(worked: Worked) -> Chart:
     period = 1 / build.frequency  # type: ignore[attr-defined]
     on = min(state.duty, 0.5) * period
     wound = s.states.get("transformer")
-    leak = (wound.leakage_together if wound else s.states["iron_transformer"].leakage) + front_end.lead_inductance(build, worked.shelf, worked.rules)
+    leak = (wound.leakage_together if wound else s.states["iron_transformer"].leakage) + front_end.lead_inductance(build,
+        worked.shelf, worked.rules)
     ring = 2 * math.pi * math.sqrt(leak * device.c_oss * build.parallel)  # type: ignore[attr-defined]
     ring = min(ring, max(period / 2 - on, on / 50) / 3)
     after = np.linspace(0, max(0.0, min(RING_DECAY * ring * 1.2, period / 2 - on)), 160)

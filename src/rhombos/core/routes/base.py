@@ -26,7 +26,8 @@ HOTTEST = 300.0
 HOPELESS = 5
 """Passes in a row that ask more than the battery has, after which a point is given up."""
 CALM = ((14, 1.0), (30, 0.5), (60, 0.25), (MOST_PASSES, 0.1))
-"""How far each pass goes towards what it found, up to so many passes: a point that swings about its rest would do so for ever."""
+"""How far each pass goes towards what it found, up to so many passes: a point that swings about its rest would do so for
+ever."""
 SETTLED = 1e-4
 """Relative change of one pass below which an operating point counts as settled."""
 

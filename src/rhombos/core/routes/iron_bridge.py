@@ -108,7 +108,8 @@ class IronBridge(IronRoute):
         nothing = dict.fromkeys(self.hint_points, 0.0)
         limit = MODULATION_RESERVE * 0.95
         return Hints(
-            wound.ratio * (1.0 if flat.states["battery"].collapsed else min(1.3, max(0.6, bridged.modulation / flat.guess.sag / limit))), {k: settled[k].guess.v_in for k in self.hint_points},
+            wound.ratio * (1.0 if flat.states["battery"].collapsed else min(1.3, max(0.6,
+                bridged.modulation / flat.guess.sag / limit))), {k: settled[k].guess.v_in for k in self.hint_points},
             nothing, nothing, nothing, wound.primary_rms, wound.secondary_rms, flat.states["input_stage"].fuse_load,
             wound.leakage, flat.guess.path_resistance, bridged.dead_time_loss_volts, filtered.fundamental,
             1.08 * max(settled[k].states["input_stage"].ripple for k in STEADY), filtered.rms, filtered.peak)  # fmt: skip
@@ -138,7 +139,8 @@ class IronBridge(IronRoute):
         bridge = h_bridge.propose(
             h_bridge.BridgeNeed(
                 hints.v_in["nominal"], full, hints.line_current, asked.power_factor,
-                1.02 * max(math.sqrt(2) * hints.line_current + ripple / 2, hints.peak), ripple / math.sqrt(24), hints.fundamental),
+                1.02 * max(math.sqrt(2) * hints.line_current + ripple / 2, hints.peak), ripple / math.sqrt(24),
+                    hints.fundamental),
             brief, own["h_bridge"], shelf, rules)  # fmt: skip
         drive, bridge = drive_of(bridge, full, rules.modulation_limit, brief, own, shelf, rules)
         return {
@@ -159,7 +161,8 @@ class IronBridge(IronRoute):
         filtered = output_filter.assess(
             output_filter.FilterNeed(
                 g.sag * drain.voltage / ratio, line, g.sag * drain.current * ratio, drain.power_factor, g.v_in, carrier,
-                min(1.0, g.modulation), path, g.dead_volts, g.choke_celsius, ratio, g.leakage, g.sag**2 * drain.crest_power, g.magnetising),
+                min(1.0, g.modulation), path, g.dead_volts, g.choke_celsius, ratio, g.leakage, g.sag**2 * drain.crest_power,
+                    g.magnetising),
             builds["output_filter"], brief, shelf, rules, ledger)  # fmt: skip
         bridged = h_bridge.assess(
             h_bridge.BridgeNeed(
@@ -195,9 +198,9 @@ class IronBridge(IronRoute):
             rules, ledger)  # fmt: skip
         from_battery = to_stage + entry.loss
         passed = open_share(line, feed.resistance, 0.0, feed.capacitance, 1)[0]
-        swing = -(drawn[0] * passed if drawn else 0j) * (to_stage / g.v_in) * feed.resistance / g.v_in
+        rail = -(drawn[0] * passed if drawn else 0j) * (to_stage / g.v_in) * feed.resistance / g.v_in
         states = {"battery": cells, "input_stage": entry, "h_bridge": bridged,
-                  "output_filter": filtered.on_a_swinging_rail(swing),
+                  "output_filter": filtered.on_a_swinging_rail(rail),
                   "iron_transformer": wound, "load": drain}  # fmt: skip
         flow = {"battery": from_battery, "input_stage": from_battery, "h_bridge": to_stage, "output_filter": to_filter,
                 "iron_transformer": to_transformer, "load": power}  # fmt: skip
@@ -207,7 +210,8 @@ class IronBridge(IronRoute):
             secondary_resistance=wound.secondary_resistance, path_resistance=2 * bridged.resistance, leakage=wound.leakage,
             lost=wound.loss + filtered.loss + bridged.loss, modulation=min(2.0, bridged.modulation),
             sag=min(1.0, max(0.1, g.sag / max(bridged.modulation, 1e-3) ** YIELDS)),
-            magnetising=wound.magnetising / math.sqrt(2), dead_volts=bridged.dead_time_loss_volts, celsius=min(wound.temperature, HOTTEST),
+            magnetising=wound.magnetising / math.sqrt(2), dead_volts=bridged.dead_time_loss_volts,
+                celsius=min(wound.temperature, HOTTEST),
             choke_celsius=min(filtered.temperature, HOTTEST))  # fmt: skip
         return IronSettled(point, states, flow, g, 0.0, 0.0, 1.0), after
 

@@ -78,7 +78,8 @@ class IronPushPull(IronRoute):
         level = flat.states["iron_transformer"].output / math.sqrt(flat.share)
         wanted = asked / now.states["iron_transformer"].output if square else asked / math.sqrt(WIDTH_USED) / level
         return Hints(
-            wound.ratio * (1.0 if flat.states["battery"].collapsed else min(1.3, max(0.6, wanted))), {k: settled[k].guess.v_in for k in self.hint_points},
+            wound.ratio * (1.0 if flat.states["battery"].collapsed else min(1.3, max(0.6, wanted))),
+                {k: settled[k].guess.v_in for k in self.hint_points},
             {k: settled[k].pulse for k in self.hint_points}, {k: settled[k].turn_off for k in self.hint_points},
             {k: settled[k].share for k in self.hint_points}, wound.primary_rms, wound.secondary_rms,
             max(settled[k].states["input_stage"].fuse_load for k in STEADY), wound.leakage,
@@ -164,7 +165,8 @@ class IronPushPull(IronRoute):
         else:
             pulsation = ledger.work("battery.pulsation", source_book.step_pulsation, fraction=share)
         entry, cells, v_in = self._source(
-            point, to_stage, input_stage.InputNeed(to_stage / g.v_in, share, 0.0, pulsation, crest=pulsation, interrupted=turn_off), g,
+            point, to_stage, input_stage.InputNeed(to_stage / g.v_in, share, 0.0, pulsation, crest=pulsation,
+                interrupted=turn_off), g,
             builds, brief, shelf, rules, ledger)  # fmt: skip
         from_battery = to_stage + entry.loss
         states = {"battery": cells, "input_stage": entry, self.stage: switched, "iron_transformer": wound, "load": drain}
@@ -176,7 +178,8 @@ class IronPushPull(IronRoute):
             primary_resistance=wound.primary_resistance, secondary_resistance=wound.secondary_resistance,
             path_resistance=switched.on_resistance / builds[self.stage].parallel,
             threshold=getattr(switched, "threshold", 0.0), leakage=wound.leakage,
-            lost=min(wound.loss + switched.loss - switched.clamp_loss - getattr(switched, "gate", 0.0), most), celsius=min(wound.temperature, HOTTEST))  # fmt: skip
+            lost=min(wound.loss + switched.loss - switched.clamp_loss - getattr(switched, "gate", 0.0), most),
+                celsius=min(wound.temperature, HOTTEST))  # fmt: skip
         return IronSettled(point, states, flow, g, pulse, turn_off, share, v_half / g.v_in), after
 
     def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:
@@ -212,7 +215,8 @@ class SelfOscillating(IronPushPull):
     ) -> Build:  # fmt: skip
         # the drive transformer's clock is set at the nominal battery, the switches by the hottest point
         steady, hardest = (
-            oscillator.OscillatorNeed(hints.v_in[k], hints.half * hints.v_in["nominal"], hints.pulse[k], hints.turn_off[k], leakage)
+            oscillator.OscillatorNeed(hints.v_in[k], hints.half * hints.v_in["nominal"], hints.pulse[k], hints.turn_off[k],
+                leakage)
             for k in (hottest, "surge_full")
         )
         made: Build = oscillator.propose(

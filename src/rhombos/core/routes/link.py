@@ -118,7 +118,8 @@ class LinkRoute(Route):
             bridge_peak=bridge, path_resistance=0.0, modulation=bridge / voltage, dead_time_volts=0.01 * voltage,
             link_current=brief.power.continuous * 1.05 / voltage, surge_link_current=brief.power.surge * 1.05 / voltage,
             v_in=v_in, pulse=pulse,
-            turn_off={k: 1.2 * v for k, v in pulse.items()}, swing=dict.fromkeys(pulse, STILL), duty=duty, drop=0.04 * drive * empty, secondary_extra=3.0,
+            turn_off={k: 1.2 * v for k, v in pulse.items()}, swing=dict.fromkeys(pulse, STILL), duty=duty,
+                drop=0.04 * drive * empty, secondary_extra=3.0,
             leak_duty=0.01,
             battery_current=power / v_in["flat"], bridge_drop=0.0,
         )  # fmt: skip
@@ -196,7 +197,8 @@ class LinkRoute(Route):
                 leakage=leakage * turned**2, ratio=turned, resistance=hints.charging_resistance, swing=hints.swing["flat"]),
             hints.surge_link_current, brief, own["rectifier"], shelf, rules)  # fmt: skip
         flat, full, hardest = (
-            front_end.FrontEndNeed(hints.v_in[k], hints.duty[k], hints.pulse[k], hints.turn_off[k], leakage, hints.form, hints.swing[k])
+            front_end.FrontEndNeed(hints.v_in[k], hints.duty[k], hints.pulse[k], hints.turn_off[k], leakage, hints.form,
+                hints.swing[k])
             for k in self.hint_points
         )
         switching = front_end.propose(flat, full, hardest, brief.source.volts[2], brief, own["front_end"], shelf, rules)
@@ -244,10 +246,13 @@ class LinkRoute(Route):
         device = shelf.get(Mosfet, builds["front_end"].switch)
         loop = gate_loop(builds["front_drive"], builds["front_end"].parallel, shelf)
         # a stepped wave's output is the link itself: it may fall by as much as the output may stray
-        floor = linked.needed * rules.modulation_limit if "output_filter" in builds else (1 - dc_link.STEP_FALLS) * linked.voltage
+        floor = (1 - dc_link.STEP_FALLS) * linked.voltage
+        if "output_filter" in builds:
+            floor = linked.needed * rules.modulation_limit
         return controller.ControllerNeed(
             s.path, min(0.5, stage.crest_duty), linked.voltage, dead_time_needed(device, loop), worst,
-            stage.side_rms * math.sqrt(2), linked.ripple / s.swing.ripple, s.flow["h_bridge"], s.demand, floor, s.heat, linking.held,
+            stage.side_rms * math.sqrt(2), linked.ripple / s.swing.ripple, s.flow["h_bridge"], s.demand, floor, s.heat,
+            linking.held,
             s.full / s.point.emf)  # fmt: skip
 
     def _link_voltage(

@@ -279,7 +279,8 @@ def _one_pass(
     how = RECTIFIERS[builds["rectifier"].circuit]
     topology = TOPOLOGIES[builds["front_end"].topology]
     linked = dc_link.assess(
-        socket.link_need(socket.to_bridge / link_v, g.ripple, g.climb, builds["h_bridge"], g.swing), builds["dc_link"], brief, shelf,
+        socket.link_need(socket.to_bridge / link_v, g.ripple, g.climb, builds["h_bridge"], g.swing), builds["dc_link"], brief,
+            shelf,
         rules,
         ledger)  # fmt: skip
     to_link = socket.to_bridge + linked.loss
@@ -301,7 +302,7 @@ def _one_pass(
             builds["dc_link"].bleeder, g.swing),
         builds["rectifier"], brief, shelf, rules, ledger)  # fmt: skip
     to_rectifier = to_link + rectified.loss
-    # g.transformer_loss and g.stage_loss are the last pass's: at the settled point they are this one's. What a clamp burns flows
+    # losses of transformer and stage are the last pass's: at the settled point they are this one's. What a clamp burns flows
     # after a pulse has ended, and gates are fed apart: neither makes the pulse larger
     total = to_rectifier + g.transformer_loss + g.stage_loss
     pulse = ledger.work("front_end.pulse", stage_book.pulse_current, P=total, V=topology.drive * g.v_in,
@@ -350,7 +351,8 @@ def _one_pass(
         + topology.series * switched.on_resistance / builds["front_end"].parallel,
         secondary_resistance=wound.secondary_together,
         choke_resistance=rectified.choke_resistance, diode_drop=rectified.drop, leak_duty=wound.leakage_duty,
-        ripple=rectified.feed_ripple, climb=rectified.unloaded, stage_loss=min(switched.conduction + switched.switching, most_loss),
+        ripple=rectified.feed_ripple, climb=rectified.unloaded, stage_loss=min(switched.conduction + switched.switching,
+            most_loss),
         transformer_loss=min(wound.loss, most_loss),
         transformer_celsius=min(wound.temperature, HOTTEST), choke_celsius=min(rectified.choke_temperature, HOTTEST),
     )  # fmt: skip

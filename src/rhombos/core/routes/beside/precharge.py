@@ -26,7 +26,8 @@ def need_of(builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules)
     banks = getattr(entry, "banks", 1)
     esr = shelf.get(Capacitor, entry.capacitor).esr * banks / entry.count
     carried = shelf.get(Fuse, entry.fuse).i_rating
-    return block.PrechargeNeed(full, cells.resistance, input_stage.LOOP * brief.source.cable_length, cells.capacitance, esr, carried)
+    return block.PrechargeNeed(full, cells.resistance, input_stage.LOOP * brief.source.cable_length, cells.capacitance, esr,
+        carried)
 
 
 def propose(

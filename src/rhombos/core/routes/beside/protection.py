@@ -7,7 +7,7 @@ from typing import Any
 
 from rhombos.core.blocks import protection as block
 from rhombos.core.blocks import protection_report
-from rhombos.core.brief import Brief
+from rhombos.core.brief import RESTING, Brief
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.points import STEADY
@@ -38,7 +38,8 @@ def need_of(
     resistance = battery_of(nominal, builds, brief, shelf, rules).resistance
     gate = max((builds[k].supply for k in ("front_drive", "bridge_drive") if k in builds), default=rules.gate_drive)
     return block.ProtectionNeed(empty, nominal, full, resistance, asked.continuous, asked.surge, asked.surge_time,
-                                brief.output.voltage, asked.power_factor, peak, gate)  # fmt: skip
+                                brief.output.voltage, asked.power_factor, peak, gate,
+                                tuple(brief.source.cells * v for v in RESTING[brief.source.chemistry]))  # fmt: skip
 
 
 def stage_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf) -> block.Stage:
@@ -78,10 +79,11 @@ def settle(
     settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
 ) -> block.ProtectionState:  # fmt: skip
     """What they do with a flat battery at full power, and with a surge."""
+    now = settled["nominal"].states["battery"]
     flat, surge = settled["flat"].states["battery"], settled["surge_flat"].states["battery"]
     return block.assess(
         need_of(settled, builds, brief, shelf, rules), builds[block.KEY], (flat.current, flat.power, surge.power),
-        outputs_of(settled, brief), stage_of(settled, builds, brief, shelf), ledger)  # fmt: skip
+        outputs_of(settled, brief), stage_of(settled, builds, brief, shelf), (now.current, now.run_time), ledger)  # fmt: skip
 
 
 def report(sheet: Sheet, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief) -> BlockReport:
