@@ -37,7 +37,7 @@ def report(sheet: Sheet, need: HeatNeed) -> BlockReport:
     else:
         sheet.choice("surface", "A", "Free surface of the case")
     fan = None
-    if build.case == BLOWN or any(s.fan for s in need):
+    if build.case == BLOWN or any(s.fan for s in need.stages):
         sheet.choice("fan_supply", "", "Fan runs on")
         sheet.choice("fan_rated", "V_{fan}", "Fan's rated voltage")
         fan = sheet.limited("fan_voltage", r"\hat V_{fan}", "Highest on the fan", "V",
@@ -71,7 +71,7 @@ def report(sheet: Sheet, need: HeatNeed) -> BlockReport:
         f"+{fmt(now.rise, 'K', 2)}", "what is not carried off stays", 0.0, 0.0,
         {"case": build.case, "rise": fmt(now.rise, "K"), "room": short(need.room, "degC"), "pad": build.pad, "sink": build.sink,
          "inside": fmt(need.inside, "W"), "compound": build.compound, "proof": fmt(now.proof, "V"),
-         "stages": " · ".join(f"{s.name} {fmt(s.sink, 'degC')}" for s in need)})  # fmt: skip
+         "stages": " · ".join(f"{s.name} {fmt(s.sink, 'degC')}" for s in need.stages)})  # fmt: skip
 
 
 def _free(*names: str) -> dict[str, PinValue]:

@@ -88,7 +88,8 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         sheet.find("cable_unprotected", "stop", "The fuse does not protect the cable",
                    f"A {short(fuse.i_rating, 'A')} fuse on {many}{short(build.cable, 'm^2')}, which carry "
                    f"{fmt(sheet.now.ampacity, 'A')} for ever in a room of {short(brief.targets.ambient, 'degC')}: the "
-                   "insulation burns first.", "Use a heavier cable, or a smaller fuse; local codes decide the section.", worst=cabled,
+                   "insulation burns first.", "Use a heavier cable, or a smaller fuse; local codes decide the section.",
+                   worst=cabled,
                    cures=(("Let the proposal choose the cable", {"input_stage.cable": None, "input_stage.runs": None}),
                           ("Let the proposal choose fuse and cable", {
                               "input_stage.fuse": None, "input_stage.cable": None, "input_stage.runs": None})),

@@ -159,7 +159,8 @@ def _battery(
         least = min(top.rating, OVER_FULL * need.full)
         sheet.find("over_high", "stop" if top.severity else "fix", "A battery too high reaches the stages",
                    f"It may act as late as {fmt(over.high, 'V', 4)}; the stages were judged to "
-                   f"{short(OVER_FULL * need.full, 'V')} and the input bank is rated {short(top.rating, 'V')}: {fmt(least, 'V', 3)} is the most.",
+                   f"{short(OVER_FULL * need.full, 'V')} and the input bank is rated {short(top.rating, 'V')}: "
+                   f"{fmt(least, 'V', 3)} is the most.",
                    "Set it close above the charging battery, and fit cans that stand it.", figure="highest",
                    cures=(("Let the proposal set the limit", _free("over_voltage")),
                           ("Choose limit and cans anew",
