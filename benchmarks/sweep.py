@@ -18,12 +18,16 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field
 from typing import Any
 
+import numpy as np
+
 from rhombos.core.brief import CELL_VOLTS, HIGHEST_NOMINAL, LOWEST_NOMINAL, Brief
 from rhombos.core.findings import ORDER
 from rhombos.core.parts import Shelf
 from rhombos.core.report import Solution
 from rhombos.core.routes import ROUTES, RouteName, lossy
 from rhombos.core.rules import PRESETS, Rules
+from rhombos.core.scope.bench import bench_of
+from rhombos.core.scope.record import record
 from rhombos.core.solve import Worked, explain, work_out
 from rhombos.demo import house_shelf
 
@@ -194,8 +198,66 @@ def cures_cure(case: Case, told: Solution, shelf: Shelf, rules: Rules) -> Iterat
                     yield f"‘{cure.label}’ for {f.code} brings {code}"
 
 
-def judge(case: Case, slow: bool, shelf: Shelf, rules: Rules) -> Outcome:
-    """Size a case and hold it against every law; `slow` adds its neighbour and its cures."""
+@dataclass(frozen=True)
+class Agreement:
+    """A figure as the sheet states it and as the scope finds it; `off` is how far apart they are, in units of what is
+    allowed."""
+
+    name: str
+    sheet: float
+    scope: float
+    off: float
+
+
+def agreements(worked: Worked) -> list[Agreement]:
+    """The nominal point of a sine on the sheet and on the scope, fed from the battery, the front end averaged."""
+    bench = bench_of(worked)
+    made = record(bench, "as designed", "steady", 6, "battery, averaged")
+    now = worked.settled["nominal"]
+    period = 1 / made.line
+    time_ = made.end - period + (np.arange(SAMPLES) + 0.5) * period / SAMPLES
+    traces = made.probe(time_)
+    lines = np.abs(np.fft.rfft(traces["output"])) * 2 / SAMPLES
+    cells, filtered = now.states["battery"], now.states["output_filter"]
+    amps = traces["battery"]
+    distortion = float(np.sqrt(np.sum(lines[2:41] ** 2)) / lines[1])
+    pairs = [
+        ("battery, mean square", cells.rms**2, float((amps**2).mean()), 0.06), ("battery, peak", cells.peak,
+            float(amps.max()), 0.03),
+        ("output, RMS", now.states["load"].voltage, float(np.sqrt((traces["output"] ** 2).mean())), 0.03),
+    ]  # fmt: skip
+    found = [Agreement(n, a, b, abs(a / b - 1) / allowed) for n, a, b, allowed in pairs]
+    found.append(Agreement("distortion", filtered.distortion, distortion, abs(filtered.distortion - distortion) / NEAR))
+    if "dc_link" in now.states:
+        smooth = np.fft.rfft(traces["link"])
+        smooth[SLOW_LINES:] = 0
+        swing = float(np.ptp(np.fft.irfft(smooth, SAMPLES)))
+        found.append(Agreement("link ripple", now.states["dc_link"].ripple, swing,
+            abs(now.states["dc_link"].ripple / swing - 1) / 0.03))
+        if "choke" in traces and traces["choke"].any():
+            peak = float(traces["choke"].max()) + now.states["rectifier"].ripple / 2
+            sheet = now.states["rectifier"].choke_peak
+            found.append(Agreement("choke, peak", sheet, peak, abs(sheet / peak - 1) / 0.03))
+    return found
+
+
+SAMPLES, SLOW_LINES = 2**15, 40
+"""Of one line period; and lines of it that are ripple at the output's pulsation, not at the carrier."""
+NEAR = 0.003
+"""How far distortion may lie apart, as a share."""
+
+
+def scope_agrees(worked: Worked) -> Iterator[str]:
+    """Sheet and scope say the same of a sine at full power."""
+    if worked.brief.output.stepped or worked.route.hopeless(worked.settled):
+        return
+    for a in agreements(worked):
+        if a.off > 1:
+            yield f"{a.name} is {a.sheet:.4g} on the sheet and {a.scope:.4g} on the scope"
+
+
+def judge(case: Case, slow: bool, shelf: Shelf, rules: Rules, scope: bool = False) -> Outcome:
+    """Size a case and hold it against every law; `slow` adds its neighbour and its cures, `scope` what the scope says."""
     out = Outcome(case)
     began = time.perf_counter()
     try:
@@ -207,15 +269,17 @@ def judge(case: Case, slow: bool, shelf: Shelf, rules: Rules) -> Outcome:
         if slow:
             out.broken += [("neighbours_near", t) for t in neighbours_near(case, worked, shelf, rules)]
             out.broken += [("cures_cure", t) for t in cures_cure(case, told, shelf, rules)]
+        if scope:
+            out.broken += [("scope_agrees", t) for t in scope_agrees(worked)]
     except Exception:
         out.broken.append(("no exception", traceback.format_exc(limit=-3)))
     out.seconds = time.perf_counter() - began
     return out
 
 
-def _one(job: tuple[int, int, str]) -> Outcome:
-    index, seed, preset = job
-    return judge(case_at(index, seed), index % 10 == 0, _shelf(), PRESETS[preset])  # type: ignore[index]
+def _one(job: tuple[int, int, str, int]) -> Outcome:
+    index, seed, preset, each = job
+    return judge(case_at(index, seed), index % 10 == 0, _shelf(), PRESETS[preset], each > 0 and index % each == 0)  # type: ignore[index]
 
 
 _SHELF: list[Shelf] = []
@@ -227,9 +291,11 @@ def _shelf() -> Shelf:
     return _SHELF[0]
 
 
-def sweep(count: int, seed: int, jobs: int, preset: str = "usual") -> list[Outcome]:
-    """`count` sizings over `jobs` processes."""
-    work = [(i, seed, preset) for i in range(count)]
+def sweep(count: int, seed: int, jobs: int, preset: str = "usual", scoped: int = 0) -> list[Outcome]:
+    """`count` sizings over `jobs` processes; about `scoped` of them are recorded on the scope too."""
+    each = max(1, count // scoped) if scoped else 0
+    each += each % 2 == 0  # so that every route has its turn
+    work = [(i, seed, preset, each if scoped else 0) for i in range(count)]
     if jobs == 1:
         return [_one(w) for w in work]
     with ProcessPoolExecutor(jobs) as pool:
@@ -256,10 +322,11 @@ def main() -> int:
     asked.add_argument("--seed", type=int, default=1)
     asked.add_argument("--jobs", type=int, default=2)
     asked.add_argument("--rules", default="usual", choices=list(PRESETS))
+    asked.add_argument("--scope", type=int, default=60, help="sizings that are recorded on the scope")
     asked.add_argument("--show", type=int, default=3, help="examples printed for each kind")
     given = asked.parse_args()
     began = time.perf_counter()
-    outcomes = sweep(given.count, given.seed, given.jobs, given.rules)
+    outcomes = sweep(given.count, given.seed, given.jobs, given.rules, given.scope)
     laws, detail, allowed = summary(outcomes)
     bad = sum(1 for o in outcomes if o.broken)
     print(f"{len(outcomes)} sizings, {bad} with a broken law, {time.perf_counter() - began:.0f} s")

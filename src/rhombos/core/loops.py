@@ -16,6 +16,12 @@ AROUND = np.geomspace(0.8, 1.25, 31)
 """Frequencies about a resonance over it: its peak may be narrower than a step of the sweep."""
 
 
+def _added(a: Real, b: Real) -> Real:
+    """The sum of two polynomials, highest power first."""
+    size = max(a.size, b.size)
+    return np.pad(a, (size - a.size, 0)) + np.pad(b, (size - b.size, 0))
+
+
 @dataclass(frozen=True, slots=True)
 class Plant:
     """From control voltage to output: gain at rest; choke, H, with its path's resistance, Ω; bank, F, and its series
@@ -74,11 +80,11 @@ class Plant:
         top = np.array([esr * c, 1.0])
         out = np.array([c * (1 + esr * admittance), admittance])  # Z = top/out
         if self.programmed:
-            bottom = out if math.isinf(self.follows) else np.polymul(out, [1 / (2 * np.pi * self.follows), 1.0])
+            bottom = out if math.isinf(self.follows) else np.convolve(out, [1 / (2 * np.pi * self.follows), 1.0])
         else:
-            bottom = np.polyadd(top, np.polymul(out, [self.inductance, self.path]))
+            bottom = _added(top, np.convolve(out, [self.inductance, self.path]))
         if not math.isinf(self.pole):
-            bottom = np.polymul(bottom, [1 / (2 * np.pi * self.pole), 1.0])
+            bottom = np.convolve(bottom, [1 / (2 * np.pi * self.pole), 1.0])
         return self.gain * top, bottom
 
 
@@ -107,8 +113,8 @@ class Compensator:
         top = np.array([self.r2 * self.c1, 1.0])
         bottom = np.array([self.r2 * self.c1 * self.c2, self.c1 + self.c2, 0.0]) * self.r1
         if self.r3 > 0 and self.c3 > 0:
-            return (np.polymul(top, [(self.r1 + self.r3) * self.c3, 1.0]).astype(float),
-                    np.polymul(bottom, [self.r3 * self.c3, 1.0]).astype(float))  # fmt: skip
+            return (np.convolve(top, [(self.r1 + self.r3) * self.c3, 1.0]).astype(float),
+                    np.convolve(bottom, [self.r3 * self.c3, 1.0]).astype(float))  # fmt: skip
         return top, bottom
 
 
@@ -156,7 +162,7 @@ def loop(plant: Plant, compensator: Compensator) -> tuple[Real, Complex, Real]:
 def stable(plant: Plant, compensator: Compensator) -> bool:
     """Whether the closed loop comes to rest: every root of its characteristic polynomial lies left of the axis."""
     (a, b), (c, d) = plant.polynomials(), compensator.polynomials()
-    characteristic = np.polyadd(np.polymul(b, d), np.polymul(a, c))
+    characteristic = _added(np.convolve(b, d), np.convolve(a, c))
     return bool(np.all(np.roots(characteristic).real < 0))
 
 

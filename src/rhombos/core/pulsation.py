@@ -144,10 +144,10 @@ def _coarse(value: complex) -> complex:
 
 @lru_cache(maxsize=2048)
 def _clipped(demand: Demand, passed: tuple[complex, ...], blocks: bool) -> Pulsation:
-    order = np.arange(1, len(demand) + 1)
-    turn = np.exp(1j * np.outer(order, ANGLES))
     drawn, share = np.array(demand), np.array(passed[: len(demand)])
-    swing = (turn.T @ (drawn * share)).real
+    whole = np.zeros(ANGLES.size // 2 + 1, dtype=complex)
+    whole[1 : drawn.size + 1] = drawn * share
+    swing = np.fft.irfft(whole) * ANGLES.size / 2
     if swing.min() >= -1 or not blocks:
         current = 1 + swing
     else:  # the rectifier blocks: as much mean is added as keeps it at one
@@ -167,9 +167,9 @@ def _clipped(demand: Demand, passed: tuple[complex, ...], blocks: bool) -> Pulsa
 
 def _swing(phasors: NDArray[Any]) -> float:
     """Peak to peak of a sum of multiples."""
-    k = np.arange(1, phasors.size + 1)
-    values = (np.exp(1j * np.outer(k, ANGLES)).T @ phasors).real
-    return float(values.max() - values.min())
+    spectrum = np.zeros(ANGLES.size // 2 + 1, dtype=complex)
+    spectrum[1 : phasors.size + 1] = phasors
+    return float(np.ptp(np.fft.irfft(spectrum))) * ANGLES.size / 2
 
 
 def open_share(frequency: float, resistance: float, inductance: float, bank: float, terms: int) -> tuple[complex, ...]:

@@ -113,7 +113,9 @@ class Totals(_Plain):
 
 class Operating(_Plain):
     """What the waveforms need of the nominal point: V, Hz, H, Ω, F, as seen from the socket. `index` leaves out dead time
-    and thresholds; `ratio` is that of a transformer between the bridge and the socket."""
+    and thresholds; `ratio` is that of a transformer between the bridge and the socket; dead time, s, and the angle, rad, by
+    which
+    the inductor's current lags the bridge, whose sign decides what the dead time does."""
 
     index: float
     v_link: float
@@ -125,6 +127,8 @@ class Operating(_Plain):
     load_resistance: float
     load_inductance: float
     ratio: float = 1.0
+    dead_time: float = 0.0
+    lag: float = 0.0
 
 
 class Solution(_Plain):

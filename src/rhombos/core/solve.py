@@ -111,6 +111,8 @@ def _sized(
         worked = _finished(route, brief, typed, missing, shelf, rules, path | beside, near)
         if broken(worked) < breaks:
             best = worked
+        elif typed:  # what is pinned may hold the rest back
+            break
     return best
 
 

@@ -98,6 +98,7 @@ class FilterState:
     others: float = 0.0
     third: complex = 0j
     rail: float = 0.0
+    lag: float = 0.0
 
     def on_a_swinging_rail(self, swing: complex) -> FilterState:
         """The same with the third harmonic that a rail makes which swings at twice the line: `swing` is its phasor over its
@@ -237,6 +238,8 @@ def assess(
         copper=ledger.total("output_filter.copper", {"slow current": lost.copper - lost.fast, "ripple": lost.fast}),
         core=ledger.total("output_filter.core", {"core": lost.core}), distortion=math.hypot(others, abs(third)),
             others=others, third=third,
+        lag=math.atan2(need.current * math.sqrt(1 - need.power_factor**2) - leading, max(in_phase, 1e-9))
+        + math.atan2(reactance * in_phase, need.voltage),
         loss=ledger.total("output_filter.loss", {"inductor": lost.total, "capacitor": capacitor_loss}),
     )  # fmt: skip
 

@@ -256,7 +256,8 @@ class IronBridge(IronRoute):
             line=drain.frequency, inductance=(builds["output_filter"].inductance + wound.leakage) * far,
             resistance=resistance * far + wound.secondary_resistance,
             capacitance=output_filter.capacitance(builds["output_filter"], shelf), load_resistance=drain.resistance,
-            load_inductance=drain.inductance, ratio=ratio)  # fmt: skip
+            load_inductance=drain.inductance, ratio=ratio, dead_time=builds["h_bridge"].dead_time,
+            lag=filtered.lag)  # fmt: skip
 
     def supply(
         self, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules

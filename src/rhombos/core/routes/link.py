@@ -359,7 +359,7 @@ class LinkRoute(Route):
             line=drain.frequency, inductance=builds["output_filter"].inductance,
             resistance=filtered.resistance + 2 * states["h_bridge"].resistance,
             capacitance=output_filter.capacitance(builds["output_filter"], shelf), load_resistance=drain.resistance,
-            load_inductance=drain.inductance)  # fmt: skip
+            load_inductance=drain.inductance, dead_time=builds["h_bridge"].dead_time, lag=filtered.lag)  # fmt: skip
 
     def supply(
         self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules

@@ -269,4 +269,4 @@ def _remarks(made: Record, seen: View, asked: ScopeAsked, bench: Bench, triggere
     elif asked.source == "battery, averaged":
         found.append("The front end is its mean here: pulses and their ripple are left out, and it looks firmer than it is "
                      "where its choke runs dry.")  # fmt: skip
-    return (*found, "Edges are ideal: no dead time, no recovery.")
+    return (*found, "The legs wait for their dead time as the rated load asks; edges are steep, and nothing recovers.")

@@ -9,6 +9,7 @@ from typing import Literal
 
 import numpy as np
 
+from rhombos.core.book import bridge as bridge_book
 from rhombos.core.report import Operating
 from rhombos.core.waves.chain import Chain, Supply, Trail
 from rhombos.core.waves.engine import Run, run, steady, stretch
@@ -27,6 +28,7 @@ from rhombos.core.waves.loads import (
     turning,
 )  # fmt: skip
 from rhombos.core.waves.modulation import Array, Steps, unipolar
+from rhombos.core.waves.schemes import Setting, modulate
 
 LoadName = Literal["as designed", "none", "adapter", "lamp, cold", "motor, starting", "motor, running", "transformer"]
 EventName = Literal["steady", "soft start", "load step", "short circuit"]
@@ -135,9 +137,15 @@ class Bench:
         """When a load is put on or shorted: at the crest, where it hurts most, s."""
         return (BEFORE + QUARTER) / self.at.line
 
-    def wave(self, index: float, rail: bool = False) -> Steps:
-        """One line period of the bridge: its voltage, V, or with a rail the share that it takes of it."""
-        return unipolar(min(1.0, index), 1.0 if rail else self.at.v_link, self.at.carrier, self.at.line)
+    def wave(self, index: float, rail: bool = False, loaded: bool = True) -> Steps:
+        """One line period of the bridge: its voltage, V, or with a rail the share that it takes of it. While it is loaded, its
+        legs wait for their dead time, and the modulation makes up for what that takes."""
+        at, volts = self.at, 1.0 if rail else self.at.v_link
+        if not loaded or at.dead_time <= 0 or index <= 0:
+            return unipolar(min(1.0, index), volts, at.carrier, at.line)
+        taken = bridge_book.dead_time_voltage.work({"t_d": at.dead_time, "f_c": at.carrier, "V_dc": 1.0})
+        return modulate(Setting("unipolar", "natural", min(1.0, index + taken), volts, at.carrier, at.line,
+                                dead_time=at.dead_time, lag=at.lag)).output  # fmt: skip
 
 
 def load_of(bench: Bench, name: LoadName, since: float = 0.0) -> Load:
@@ -186,9 +194,11 @@ class _March:
         self.load: Load | None = None
         self.source = source
         self.rail: Chain | None = None
+        self.loaded = True
 
     def begin(self, name: LoadName, index: float) -> None:
         """Start in the periodic state of a load, its supply at rest; or, with an index of 0, from nothing."""
+        self.loaded = name != "none"
         bench, load = self.bench, load_of(self.bench, name, since=0.0 if name == "motor, starting" else LONG)
         if index == 0:
             self.put(load_of(bench, name), np.zeros(2))
@@ -198,7 +208,7 @@ class _March:
         guess = np.array([0.0, 0.0, *load.start])
         if "smoothing" in load.points:
             guess[-1] = 0.9 * math.sqrt(2) * bench.volts
-        settled = steady(load.circuit, bench.wave(index), guess)
+        settled = steady(load.circuit, bench.wave(index, loaded=self.loaded), guess)
         self.load, self.state, self.mode = load, settled.states[0], int(settled.modes[0])
         if self.source == "stiff link":
             return
@@ -219,7 +229,7 @@ class _March:
     def play(self, index: float, until: float) -> None:
         """Go on with an index until a moment, s."""
         assert self.load is not None
-        times, levels = stretch(self.bench.wave(index, self.rail is not None), self.now, until)
+        times, levels = stretch(self.bench.wave(index, self.rail is not None, self.loaded), self.now, until)
         rail = _Shifted(self.rail, self.now) if self.rail else None
         made = run(self.load.circuit, times, levels, until - self.now, self.state, self.mode, rail)
         self.pieces.append(Piece(self.now, made, self.load))
@@ -293,6 +303,7 @@ def record(
     march.play(index, bench.crest)
     until = bench.crest + max(1, periods - BEFORE) * period
     if event == "load step":
+        march.loaded = load != "none"
         march.put(load_of(bench, load))
         march.play_changing(load, index, until)
         return march.done()
