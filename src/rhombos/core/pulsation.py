@@ -117,7 +117,7 @@ def drawn(demand: Demand) -> Drawn:
         return Drawn(0.0, 0.0)
     phasors = np.array(demand)
     order = np.arange(1, phasors.size + 1)
-    return Drawn(_swing(phasors / order), float(np.sqrt(np.sum(np.abs(phasors) ** 2) / 2)))
+    return Drawn(_swing(phasors / (1j * order)), float(np.sqrt(np.sum(np.abs(phasors) ** 2) / 2)))
 
 
 def pulsation(demand: Demand, passed: Sequence[complex], blocks: bool = True) -> Pulsation:
