@@ -49,6 +49,17 @@ def worked(refuge: Brief, shelf: Shelf) -> Worked:
 
 
 @pytest.fixture(scope="session")
+def plain(refuge: Brief) -> Brief:
+    """The refuge with loads that take their current as a sine."""
+    return refuge.model_copy(update={"loads": ("lamp",)})
+
+
+@pytest.fixture(scope="session")
+def plainly(plain: Brief, shelf: Shelf) -> Worked:
+    return work_out(plain, {}, shelf, PRESETS["usual"])
+
+
+@pytest.fixture(scope="session")
 def solution(worked: Worked) -> Solution:
     return explain(worked, {})
 

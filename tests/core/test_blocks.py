@@ -66,7 +66,7 @@ DIRECTIONS = [
     ("rectifier", "choke_copper", "rectifier.wire", "W 0.4", "W 0.71", False),
     ("rectifier", "damper_loss", "rectifier.damper_capacitor", 100e-12, 470e-12, True),
     ("rectifier", "conduction", "dc_link.voltage", 360.0, 400.0, False),
-    ("dc_link", "ripple", "dc_link.count", 1, 4, False),
+    ("dc_link", "ripple", "dc_link.count", 2, 4, False),
     ("dc_link", "can_current", "dc_link.count", 1, 4, False),
     ("dc_link", "stored", "dc_link.count", 1, 4, True),
     ("dc_link", "safe_time", "dc_link.bleeder", 47e3, 150e3, True),
@@ -142,7 +142,8 @@ def test_without_a_clamp_the_leakage_rings_freely(at, shelf):
     leak = at("transformer", "full").leakage + USUAL.lead_inductance
     need = at("front_end", "full", pins={"front_end.clamp": "none"}).device_peak * 2 / (1 + USUAL.sharing_imbalance)
     assert bare.clamp_loss == 0
-    assert bare.spike == pytest.approx(need * math.sqrt(leak / (2 * device.c_oss)), rel=1e-6)
+    ratio = bare.spike / (need * math.sqrt(leak / (2 * device.c_oss)))
+    assert 1 < ratio < 1.1, "half-windings and packages leak beside the leads"
 
 
 def test_without_a_damper_the_diodes_see_twice_the_secondary(at):

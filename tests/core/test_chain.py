@@ -19,8 +19,14 @@ FED = ("battery, averaged", "battery, switched")
 
 
 @pytest.fixture(scope="module")
-def bench(worked):
-    return bench_of(worked)
+def bench(plainly):
+    return bench_of(plainly)
+
+
+@pytest.fixture(scope="module")
+def plainest(plain, shelf):
+    """With the loop that sets the duty itself, whose law is short enough to be written again here."""
+    return bench_of(work_out(plain, {"controller.control": "voltage"}, shelf, PRESETS["usual"]))
 
 
 def means(made, *names):
@@ -50,8 +56,9 @@ def whole_law(supply, filtering, load, level):
     return law
 
 
-def test_the_chain_agrees_with_a_solver_of_the_whole_law(bench):
+def test_the_chain_agrees_with_a_solver_of_the_whole_law(plainest):
     """About a crest of the load, where the choke never runs dry; the solver stops at every edge of the bridge."""
+    bench = plainest
     supply, load = bench.supply, 88.0
     chain = Chain(supply, 0.0, 370.0, 2.4)
     x = np.array([3.0, 260.0, chain.choke, chain.link, chain.input, 0, supply.loop.ramp * chain.duty, 0, supply.loop.ramp * chain.duty])
@@ -72,8 +79,8 @@ def test_the_chain_agrees_with_a_solver_of_the_whole_law(bench):
 
 @pytest.mark.parametrize("source", FED)
 @pytest.mark.parametrize("route", ["push-pull link", "iron bridge"])
-def test_at_rest_it_draws_what_the_sizing_says(route, source, refuge, shelf):
-    worked = work_out(refuge, {}, shelf, PRESETS["usual"], route)
+def test_at_rest_it_draws_what_the_sizing_says(route, source, plain, shelf):
+    worked = work_out(plain, {}, shelf, PRESETS["usual"], route)
     made = record(bench_of(worked), "as designed", "steady", 4, source)
     drawn, given = means(made, "battery", "power")
     states = worked.settled["nominal"].states
@@ -110,8 +117,9 @@ def test_energy_is_conserved_from_battery_to_socket(bench, source):
     assert given == pytest.approx(np.trapezoid(seen["power"], t) + burnt + kept, rel=4e-3)
 
 
-def test_a_loop_faster_than_the_line_hands_the_pulsation_to_the_battery(bench):
+def test_a_loop_faster_than_the_line_hands_the_pulsation_to_the_battery(plainest):
     """With the designed loop the link hardly moves and the battery swings; with a slow one it is the other way round."""
+    bench = plainest
     stiff = record(bench, "as designed", "steady", 2, "battery, averaged")
     loop = bench.supply.loop
     slow = replace(loop.compensator, r2=loop.compensator.r2 / 400, c1=loop.compensator.c1 * 400, c2=loop.compensator.c2 * 400)

@@ -5,7 +5,7 @@ import math
 import pytest
 
 from rhombos.core.blocks import heat as block
-from rhombos.core.insulation import BARRIER_PROOF, creepage
+from rhombos.core.insulation import creepage
 from rhombos.core.plots import charts
 from rhombos.core.routes.beside import heat
 from rhombos.core.rules import PRESETS
@@ -65,11 +65,11 @@ def test_what_a_person_can_reach_asks_for_a_barrier(need, worked):
     inside = worked.builds["heat"]
     touched = inside.model_copy(update={"sink": block.EARTHED})
     bridge = next(s for s in need.stages if s.key == "h_bridge")
-    assert block.proof_wanted(inside, bridge, need.stages) == pytest.approx(2 * bridge.tab)
-    assert block.proof_wanted(touched, bridge, need.stages) == BARRIER_PROOF
+    assert block.proof_wanted(inside, bridge, need) == pytest.approx(2 * bridge.tab)
+    assert block.proof_wanted(touched, bridge, need) == pytest.approx(230 + 1200), "basic insulation towards an earthed sink"
     front = next(s for s in need.stages if s.key == "front_end")
     shared = inside.model_copy(update={"shared": True})
-    assert block.proof_wanted(shared, front, need.stages) >= BARRIER_PROOF, "one pad then stands between battery and link"
+    assert block.proof_wanted(shared, front, need) == pytest.approx(2 * (230 + 1200)), "one pad then stands between battery and link"
 
 
 @pytest.mark.parametrize(("volts", "millimetres"), [(50, 1.2), (250, 2.5), (400, 4.0), (800, 8.0), (3200, 32.0)])

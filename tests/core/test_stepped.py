@@ -8,7 +8,7 @@ from rhombos.core.blocks import dc_link
 from rhombos.core.blocks.h_bridge import FRACTIONS
 from rhombos.core.brief import Brief
 from rhombos.core.plots import charts
-from rhombos.core.routes.settle import drawn_share
+from rhombos.core.pulsation import drawn, step_demand
 from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve, work_out
 
@@ -61,12 +61,15 @@ def test_switching_at_line_frequency_costs_next_to_nothing(stepped):
 
 def test_the_bank_carries_the_pulses(stepped):
     s, brief = stepped.settled["nominal"], stepped.brief
-    share = drawn_share(stepped.builds["h_bridge"].fraction, brief.power.power_factor)
+    taken = drawn(step_demand(stepped.builds["h_bridge"].fraction, brief.power.power_factor))
     mean = s.flow["h_bridge"] / stepped.builds["dc_link"].voltage
     bank = dc_link.capacitance(stepped.builds["dc_link"], stepped.shelf)
     state = s.states["dc_link"]
-    assert state.ripple == pytest.approx(mean * (1 - share) / (2 * brief.output.frequency * bank), rel=1e-6)
-    assert state.slow_current == pytest.approx(mean * math.sqrt(1 / share - 1), rel=1e-6)
+    angular = 2 * math.pi * brief.output.frequency
+    assert state.ripple == pytest.approx(s.swing.ripple * taken.swing * mean / (angular * bank), rel=1e-3)
+    assert state.slow_current == pytest.approx(s.swing.current * taken.heat * mean, rel=1e-3)
+    # a battery that gives none of the swing leaves the bank all of it
+    assert 0.5 < s.swing.ripple <= 1.2
 
 
 def test_a_lagging_load_draws_for_less_of_the_time(refuge, shelf):

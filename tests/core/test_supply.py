@@ -22,10 +22,10 @@ DOUBLED = {"rectifier.circuit": "doubler, no choke"}
     ("push-pull link", {"rectifier.circuit": "centre tap"}, 0.01), ("push-pull link", DIRECT, 0.04), ("push-pull link", DOUBLED, 0.04),
     ("full-bridge link", DIRECT, 0.04),
 ])  # fmt: skip
-def test_battery_and_link_are_those_of_the_sizing(route, pins, near, refuge, shelf):
+def test_battery_and_link_are_those_of_the_sizing(route, pins, near, plain, shelf):
     """Two roads to the same mean: blocks with their closed forms, and a march from edge to edge. Charged directly, a pulsating
     link meets its way more gently than the sizing's mean pulses do."""
-    worked = work_out(refuge, pins, shelf, USUAL, route)
+    worked = work_out(plain, pins, shelf, USUAL, route)
     made = record(bench_of(worked), "as designed", "steady", 3, "battery, averaged")
     t = np.linspace(0, made.end, 60_001)
     seen, now = made.probe(t), worked.settled["nominal"]
@@ -75,7 +75,8 @@ def test_a_supply_seen_through_a_transformer_keeps_power_and_time_constant():
 
 def test_a_switched_front_end_rests_when_its_choke_runs_dry(refuge, shelf):
     """Between the pulses of an adapter the choke's current comes in separate triangles, and the link is still held."""
-    made = record(bench_of(work_out(refuge, {}, shelf, USUAL)), "adapter", "steady", 2, "battery, switched")
+    worked = work_out(refuge, {"controller.control": "voltage"}, shelf, USUAL)
+    made = record(bench_of(worked), "adapter", "steady", 2, "battery, switched")
     seen = made.probe(np.linspace(0, made.end, 800_001))
     idle = seen["load"] == 0
     current = seen["choke"][idle]

@@ -985,6 +985,8 @@ export interface components {
              * @default 5
              */
             coldest: number;
+            /** Internal resistance, fresh and warm */
+            fresh_resistance?: number | null;
             /** Internal resistance */
             resistance?: number | null;
         };
@@ -1082,6 +1084,11 @@ export interface components {
             loads: ("lamp" | "heater" | "adapter" | "instrument" | "fan" | "compressor" | "rectifier")[];
             output?: components["schemas"]["AcOutput"];
             power?: components["schemas"]["PowerAsked"];
+            /**
+             * Share of the power, each load
+             * @default []
+             */
+            shares: (number | null)[];
             source?: components["schemas"]["BatterySource"];
             targets?: components["schemas"]["Targets"];
         };
@@ -1335,6 +1342,12 @@ export interface components {
             brief?: components["schemas"]["Brief"];
             /** Comparison behind the route */
             decision?: components["schemas"]["Decision"] | null;
+            /**
+             * Format of the file
+             * @default 2
+             * @constant
+             */
+            format: 2;
             /** Rules set otherwise */
             house?: components["schemas"]["RuleChanges"];
             /**
@@ -1379,6 +1392,11 @@ export interface components {
             /** Deleted */
             deleted: string | null;
             design: components["schemas"]["Design"];
+            /**
+             * Fault
+             * @default
+             */
+            fault: string;
             /** Id */
             id: string;
             /** Revision */
@@ -1481,7 +1499,8 @@ export interface components {
         };
         /**
          * Finding
-         * @description One thing to know: `figure` is the address it belongs to, `value` met `limit`.
+         * @description One thing to know: `figure` is the address it belongs to, `value` met `limit`; `unavoidable` says why no part or value
+         *     avoids it, where the proposal itself breaks a rule and is the best there is.
          */
         Finding: {
             /** Block */
@@ -1510,6 +1529,8 @@ export interface components {
             severity: "stop" | "fix" | "watch" | "note";
             /** Title */
             title: string;
+            /** Unavoidable */
+            unavoidable?: string | null;
             /** Value */
             value?: number | null;
             /** Waived */
@@ -1864,17 +1885,29 @@ export interface components {
         /**
          * Operating
          * @description What the waveforms need of the nominal point: V, Hz, H, Ω, F, as seen from the socket. `index` leaves out dead time
-         *     and thresholds; `ratio` is that of a transformer between the bridge and the socket.
+         *     and thresholds; `ratio` is that of a transformer between the bridge and the socket; dead time, s, and the angle, rad, by
+         *     which
+         *     the inductor's current lags the bridge, whose sign decides what the dead time does.
          */
         Operating: {
             /** Capacitance */
             capacitance: number;
             /** Carrier */
             carrier: number;
+            /**
+             * Dead Time
+             * @default 0
+             */
+            dead_time: number;
             /** Index */
             index: number;
             /** Inductance */
             inductance: number;
+            /**
+             * Lag
+             * @default 0
+             */
+            lag: number;
             /** Line */
             line: number;
             /** Load Inductance */
@@ -2292,12 +2325,18 @@ export interface components {
         };
         /** RuleChanges */
         RuleChanges: {
+            /** Bank rise (of the battery's voltage, when the leads give up their current at once) */
+            bank_rise?: number | null;
             /** Bleed time */
             bleed_time?: number | null;
             /** Bridge voltage margin */
             bridge_voltage_margin?: number | null;
+            /** Cable bundling (what bundling leaves of a cable's ampacity) */
+            cable_bundling?: number | null;
             /** Cable drop */
             cable_drop?: number | null;
+            /** Cable insulation (what the insulation stands for ever) */
+            cable_insulation?: number | null;
             /** Capacitor tolerance */
             capacitor_tolerance?: number | null;
             /** Choke peak (at peak current, hot) */
@@ -2334,7 +2373,7 @@ export interface components {
             input_capacitor_margin?: number | null;
             /** Junction limit */
             junction_limit?: number | null;
-            /** Lead inductance (leads and board loop of one primary half, beside the leakage) */
+            /** Lead inductance (leads and board loop of one primary half, beside leakage and packages) */
             lead_inductance?: number | null;
             /** Link capacitor margin */
             link_capacitor_margin?: number | null;

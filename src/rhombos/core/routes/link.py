@@ -365,7 +365,10 @@ class LinkRoute(Route):
         self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
     ) -> Supply:  # fmt: skip
         """Battery, front end, link and its loop."""
-        return link_supply(settled, builds, brief, shelf, rules)
+        at = self.operating(settled, builds, shelf)
+        if at is None:
+            raise ValueError("nothing to march: a stepped output has no filter")
+        return link_supply(settled, at, builds, brief, shelf, rules)
 
     def steps(self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any]) -> tuple[float, float]:
         """Share of the time that the stepped output is not zero, and its level, V."""

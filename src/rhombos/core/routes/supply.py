@@ -29,13 +29,18 @@ def battery_of(emf: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf
     return Battery(emf, max(LEAST_PATH, resistance), max(LEAST_BANK, bank))
 
 
-def link_supply(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> Supply:
-    """A front end with its link: resistance and steady losses are what the settled point lost at full power."""
+def link_supply(
+    settled: Mapping[str, Any], at: Operating, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
+) -> Supply:  # fmt: skip
+    """A front end with its link: resistance and steady losses are what the settled point lost at full power; what bridge and
+    filter lose beyond the resistance of `at` counts among the steady ones."""
     now = settled["nominal"]
     states = now.states
     how, topology = RECTIFIERS[builds["rectifier"].circuit], TOPOLOGIES[builds["front_end"].topology]
     linking, ratio = builds["dc_link"], builds["transformer"].ratio * topology.drive * how.gain
-    link, current = states["dc_link"].voltage, now.flow["dc_link"] / states["dc_link"].voltage
+    link = states["dc_link"].voltage
+    taken = now.flow["load"] + at.resistance * states["output_filter"].line_current ** 2
+    current = taken / link + link / linking.bleeder
     leak_duty = states["transformer"].leakage_duty
     duty = 2 * states["front_end"].duty - leak_duty if how.choke else 1.0
     drop = how.gain * how.series * states["rectifier"].drop

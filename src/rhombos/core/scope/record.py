@@ -9,7 +9,6 @@ from typing import Literal
 
 import numpy as np
 
-from rhombos.core.book import bridge as bridge_book
 from rhombos.core.report import Operating
 from rhombos.core.waves.chain import Chain, Supply, Trail
 from rhombos.core.waves.engine import Run, run, steady, stretch
@@ -27,8 +26,8 @@ from rhombos.core.waves.loads import (
     shorted,
     turning,
 )  # fmt: skip
-from rhombos.core.waves.modulation import Array, Steps, unipolar
-from rhombos.core.waves.schemes import Setting, modulate
+from rhombos.core.waves.modulation import Array, Steps
+from rhombos.core.waves.output import driven
 
 LoadName = Literal["as designed", "none", "adapter", "lamp, cold", "motor, starting", "motor, running", "transformer"]
 EventName = Literal["steady", "soft start", "load step", "short circuit"]
@@ -48,6 +47,8 @@ SPINNING = 0.4
 SHORT = 0.05
 """Resistance of a short circuit with its leads, Ω."""
 QUARTER = 0.25
+FADING = tuple(np.geomspace(0.02, 6.0, 72).tolist())
+"""Where something that fades is looked at, in its time constants."""
 FIRST_INDEX = 0.02
 LEAST_LOSS = 1e-3
 """Resistance that every filter has, Ω."""
@@ -97,6 +98,22 @@ class Record:
         all_of_them = np.concatenate(found)
         return np.asarray(all_of_them[(all_of_them >= first) & (all_of_them <= last)])
 
+    def brief(self, first: float, last: float) -> Array:
+        """Moments soon after each edge, s, at which what dies away before the next has fallen by steps."""
+        found: list[Array] = []
+        for piece in self.pieces:
+            run = piece.run
+            fast = [np.linalg.eigvals(mode.a) for mode in run.circuit.modes]
+            width = np.diff(run.times, append=run.end)
+            for which, rates in enumerate(fast):
+                sizes = np.unique(np.abs(rates))
+                here = run.modes == which
+                for rate in sizes[sizes * float(width.max(initial=0.0)) > 1]:
+                    after = run.times[here, None] + np.array(FADING) / rate
+                    found.append(piece.begin + after[after < (run.times + width)[here, None]])
+        moments = np.unique(np.concatenate(found)) if found else np.zeros(0)
+        return np.asarray(moments[(moments >= first) & (moments <= last)])
+
     def probe(self, time: Array) -> dict[str, Array]:
         """Every trace at given times, s: V, A, W; a point that a piece has not reads 0 there."""
         found = {n: np.zeros(time.size) for n in self.points}
@@ -141,11 +158,7 @@ class Bench:
         """One line period of the bridge: its voltage, V, or with a rail the share that it takes of it. While it is loaded, its
         legs wait for their dead time, and the modulation makes up for what that takes."""
         at, volts = self.at, 1.0 if rail else self.at.v_link
-        if not loaded or at.dead_time <= 0 or index <= 0:
-            return unipolar(min(1.0, index), volts, at.carrier, at.line)
-        taken = bridge_book.dead_time_voltage.work({"t_d": at.dead_time, "f_c": at.carrier, "V_dc": 1.0})
-        return modulate(Setting("unipolar", "natural", min(1.0, index + taken), volts, at.carrier, at.line,
-                                dead_time=at.dead_time, lag=at.lag)).output  # fmt: skip
+        return driven(at if loaded else at.model_copy(update={"dead_time": 0.0}), index, volts)
 
 
 def load_of(bench: Bench, name: LoadName, since: float = 0.0) -> Load:

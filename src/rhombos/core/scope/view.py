@@ -20,6 +20,8 @@ GRID = 4200
 """Moments that a window is looked at beside every edge in it."""
 LEAST = 0.2
 """Width of the narrowest window, carrier periods."""
+SPIKE = 1e-3
+"""How far off the drawn lines a moment must lie to be drawn too, share of the swing."""
 ARMED = 0.02
 """How far before the level a trace must have been to trigger, share of its swing."""
 BEFORE_TRIGGER = 0.1
@@ -57,7 +59,22 @@ def view(made: Record, first: float, last: float, grid: int = GRID) -> View:
     if made.trail is not None:
         looked.append(made.trail.time[(made.trail.time >= first) & (made.trail.time <= last)])
     time = np.unique(np.concatenate(looked))
-    return View(first, last, time, made.probe(time))
+    return _with_spikes(made, View(first, last, time, made.probe(time)))
+
+
+def _with_spikes(made: Record, seen: View) -> View:
+    """With the moments at which a trace leaves the straight lines drawn so far: what dies away sooner than the next edge."""
+    moments = made.brief(seen.first, seen.last)
+    if not moments.size:
+        return seen
+    found = made.probe(moments)
+    off = np.zeros(moments.size, dtype=bool)
+    for name, values in found.items():
+        drawn = np.interp(moments, seen.time, seen.traces[name])
+        off |= np.abs(values - drawn) > SPIKE * max(float(np.ptp(seen.traces[name])), float(np.ptp(values)))
+    time, first = np.unique(np.concatenate([seen.time, moments[off]]), return_index=True)
+    traces = {n: np.concatenate([seen.traces[n], values[off]])[first] for n, values in found.items()}
+    return View(seen.first, seen.last, time, traces)
 
 
 def packed(made: Record, seen: View) -> bytes:

@@ -217,6 +217,19 @@ class Chain:
                 self._meter(step, taken, supply.loop)
             self._regulate(supply.loop, step, stage)
 
+    def _alone(self, stage: FrontEnd, command: float) -> float:
+        """The duty of pulses that stand alone and carry a mean current, A; where that is more than they can, no limit.
+
+        Source: the triangle of a choke that is charged and empties within a period.
+        """
+        if command <= 0:
+            return 0.0
+        down = self.link + stage.drop
+        up = stage.ratio * self.input - down
+        if up <= 0 or command >= up * down / (stage.ratio * self.input) / (2 * stage.inductance * stage.frequency):
+            return math.inf
+        return math.sqrt(2 * command * stage.inductance * stage.frequency / (up * (1 + up / down)))
+
     def _regulate(self, loop: Loop, step: float, stage: FrontEnd) -> None:
         """The compensator and its further pole, each part of it exact for a step with what feeds it held."""
         c, missing = loop.compensator, loop.target - self.link
@@ -245,6 +258,8 @@ class Chain:
             push = self.link + stage.drop + stage.resistance * self.choke
             push += stage.inductance * 2 * math.pi * loop.follows * (command - self.choke)
             wanted = push / (stage.ratio * max(self.input, 1e-9))
+            if self.switched and stage.inductance:
+                wanted = min(wanted, self._alone(stage, command))
         self.duty = min(stage.most, max(0.0, wanted))
 
 
