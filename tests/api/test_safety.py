@@ -55,7 +55,7 @@ def test_any_bus_is_precharged(client, volts, bank):
     assert len(seen["charts"]) == 5
     closes = next(f["value"] for f in seen["block"]["figures"] if f["address"] == "precharge.close_at")
     code = client.post("/api/bus/c", json={"bus": {"voltage": volts, "bank": bank}})
-    assert f"CLOSES_AT_MV {round(1e3 * closes * volts)}L" in code.text
+    assert f"CLOSES_AT_PERMILLE {round(1e3 * closes)}\n" in code.text
     assert client.post("/api/bus/csv", json={}).text.startswith("state,")
 
 

@@ -133,7 +133,7 @@ def test_switches_are_ranked_over_http(client):
 def test_the_precharge_sequence_is_given_as_table_and_code(client):
     table = client.post("/api/precharge/csv", json={"brief": {}})
     assert table.headers["content-type"].startswith("text/csv")
-    assert table.text.startswith("state,negative,relay,positive")
+    assert table.text.startswith("state,supply,negative,relay,positive")
     code = client.post("/api/precharge/c", json={"brief": {}, "pins": {"precharge.timeout": "4 s"}})
     assert "#define TIMEOUT_MS 4000UL" in code.text
     assert client.post("/api/precharge/exe", json={"brief": {}}).status_code == 422

@@ -36,7 +36,7 @@ def test_what_a_partner_leaves_on_an_off_gate(ohms, amps, charge, farad):
     """A current for as long as the plateau lasts, into the gate's capacitance with its resistance across."""
     lasts = charge / amps
     found = solve_ivp(lambda t, v: [(amps - v[0] / ohms) / farad], (0, lasts), [0.0], rtol=1e-10, atol=1e-12)
-    asked = book.miller_voltage.work({"R": ohms, "I": amps, "Q_sw": charge, "C_iss": farad})
+    asked = book.miller_voltage.work({"R": ohms, "I": amps, "Q_gd": charge, "C_iss": farad})
     assert asked == pytest.approx(found.y[0][-1], rel=1e-5)
     assert asked < min(ohms * amps, charge / farad)
 

@@ -163,7 +163,7 @@ def test_interleaving_quarters_the_copper_part_of_the_leakage(shelf):
     wound = [
         transformer_from(shelf, "ETD 44", 1, "FA-30", ("W 0.8", 8, 4), ("W 0.5", 1, 80), interfaces) for interfaces in (1, 2)
     ]
-    leaks = [t.leakage for t in wound]
+    leaks = [t.leakage - t.half_leakage for t in wound]
     assert leaks[1] < leaks[0] / 2.5
     # energy of the triangular field across the build, integrated: the plain case again, by another route
     t = wound[0]

@@ -84,10 +84,10 @@ def test_a_bare_spike_is_the_ring_of_leakage_and_capacitance():
     assert found.y[1].max() == pytest.approx(float(stage.unclamped_spike(I=current, L_lk=leak, C_oss=c)), rel=1e-5)
 
 
-def test_leakage_eats_the_time_its_current_needs_to_reverse():
+def test_leakage_eats_the_time_its_current_needs_to_rise():
     leak, current, volts, f = 50e-9, 40.0, 24.0, 50e3
-    reversal = 2 * current * leak / volts
-    assert float(stage.leakage_duty_loss(L_lk=leak, I=current, f_s=f, V=volts)) == pytest.approx(2 * reversal * f)
+    rise = current * leak / volts  # from nothing, after both switches have rested
+    assert float(stage.leakage_duty_loss(L_lk=leak, I=current, f_s=f, V=volts)) == pytest.approx(2 * rise * f)
 
 
 def test_switching_loss_is_the_overlap_of_straight_lines():

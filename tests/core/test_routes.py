@@ -124,7 +124,7 @@ def test_a_bridge_returns_its_leakage_to_the_rail_and_burns_none_of_it(refuge, s
 def test_a_single_primary_works_both_ways_so_its_current_has_no_mean(refuge, shelf):
     s = work_out(refuge, {}, shelf, USUAL, "full-bridge link").settled["nominal"]
     wound = s.states["transformer"]
-    assert wound.primary_rms == pytest.approx(s.pulse * math.sqrt(s.states["front_end"].total_duty), rel=1e-6)
+    assert wound.primary_rms == pytest.approx(s.swing.rms * s.pulse * math.sqrt(s.states["front_end"].total_duty), rel=1e-3)
 
 
 def test_split_banks_carry_the_ripple_of_one_switch(refuge, shelf):
@@ -162,22 +162,6 @@ def test_a_link_set_for_the_wrong_share_is_found(refuge, shelf):
 @pytest.mark.parametrize("share", [0.3, 0.5, 2 / 3, 0.9, 1.0])
 def test_distortion_of_a_three_level_wave_is_that_of_its_edges(share):
     assert bridge.modified_distortion(fraction=share) == pytest.approx(readings_of_steps(three_level(share, 325, 50)).thd, rel=1e-9)
-
-
-def test_stepped_link_ripple_is_the_charge_between_pulses():
-    mean, share, line, bank = 1.7, 0.45, 50, 330e-6
-    half = 1 / (2 * line)
-    time = np.linspace(0, half, 200_001)
-    current = mean - np.where(time < share * half, mean / share, 0)
-    volts = np.cumsum(current) * (time[1] - time[0]) / bank
-    assert link.stepped_ripple(I_in=mean, fraction=share, f_line=line, C=bank) == pytest.approx(np.ptp(volts), rel=1e-3)
-
-
-@pytest.mark.parametrize("factor", [1.0, 0.8, 0.5])
-def test_the_pulsation_behind_a_sine_is_the_mean_square_of_its_current(factor):
-    angle = np.linspace(0, 2 * np.pi, 100_000, endpoint=False)
-    drawn = 1 - np.cos(2 * angle - math.acos(factor)) / factor
-    assert source.line_pulsation(cos_phi=factor) == pytest.approx(np.mean(drawn**2) / np.mean(drawn) ** 2, rel=1e-6)
 
 
 @pytest.mark.parametrize("inductance", [0.0, 0.05, 0.6])
@@ -225,12 +209,13 @@ def test_a_square_output_is_that_of_the_bare_circuit(square, shelf):
     wound, front, entry, cells = (s.states[k] for k in ("iron_transformer", "front_end", "input_stage", "battery"))
     n = wound.ratio
     leads = entry.drop / cells.current
+    cell = (s.point.emf - cells.terminal) / cells.current  # what pulsates loses more in it than its mean
     switch = front.on_resistance / square.builds["front_end"].parallel
     watts = (s.point.power / s.states["load"].voltage**2, wound.loss + front.loss)
 
     def loop(x):
         current, output = x
-        stage = s.point.emf - current * (cells.resistance + leads)
+        stage = s.point.emf - current * (cell + leads)
         pulse = (watts[0] * output**2 + watts[1]) / stage
         level = n * (stage - pulse * (switch + wound.primary_resistance)) - pulse / n * wound.secondary_resistance
         battery = (stage * pulse + entry.loss) / (s.point.emf - current * cells.resistance)
@@ -349,7 +334,7 @@ def test_the_wrong_drive_turns_are_found_and_the_cure_sets_them(refuge, shelf):
 
 
 def test_what_cannot_be_reached_claims_no_efficiency(refuge, shelf):
-    found = solve(asking(refuge, "square", source={"cells": 3}, power={"continuous": 3000, "surge": 3000}), {}, shelf, USUAL,
+    found = solve(asking(refuge, "square", source={"cells": 2}, power={"continuous": 8000, "surge": 8000}), {}, shelf, USUAL,
                   "self-oscillating")  # fmt: skip
     assert found.totals.texts["efficiency"] == "not reached"
     assert found.totals.efficiency == 0

@@ -47,13 +47,15 @@ def test_a_silent_ledger_only_computes():
     assert SILENT.steps == {}
 
 
-def test_six_points_and_which_of_them_are_hot(refuge):
+def test_eight_points_and_which_of_them_are_hot(refuge):
     points = operating_points(refuge)
-    assert list(points) == ["nominal", "flat", "full", "surge_flat", "surge_full", "idle"]
+    assert list(points) == ["nominal", "flat", "full", "surge_flat", "surge_full", "idle", "idle_full", "limit"]
     assert set(STEADY) < set(points)
     assert points["flat"].emf < points["nominal"].emf < points["full"].emf
     assert points["surge_full"].power == refuge.power.surge
-    assert points["idle"].power == 0
+    assert points["idle"].power == points["idle_full"].power == 0
+    assert points["idle_full"].emf == points["full"].emf
+    assert refuge.power.continuous < points["limit"].power < 1.2 * refuge.power.continuous
 
 
 @given(gain=st.floats(0, 0.85), base=st.floats(0, 30))

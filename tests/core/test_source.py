@@ -89,7 +89,7 @@ def test_the_cable_outlasts_the_fuse_in_every_proposal(refuge, shelf):
 
 
 def test_a_can_lives_twice_as_long_ten_kelvin_cooler(refuge, shelf):
-    lives = [work_out(asking(refuge, targets={"ambient": t}), {}, shelf, USUAL).settled["nominal"].states["input_stage"].life for t in (20, 30)]
+    lives = [work_out(asking(refuge, targets={"ambient": t}), {}, shelf, USUAL).settled["nominal"].states["input_stage"].life for t in (50, 60)]
     assert lives[0] / lives[1] == pytest.approx(2, rel=0.05)
 
 

@@ -65,7 +65,7 @@ def test_the_bank_carries_the_pulses(stepped):
     mean = s.flow["h_bridge"] / stepped.builds["dc_link"].voltage
     bank = dc_link.capacitance(stepped.builds["dc_link"], stepped.shelf)
     state = s.states["dc_link"]
-    angular = 2 * math.pi * brief.output.frequency
+    angular = 4 * math.pi * brief.output.frequency
     assert state.ripple == pytest.approx(s.swing.ripple * taken.swing * mean / (angular * bank), rel=1e-3)
     assert state.slow_current == pytest.approx(s.swing.current * taken.heat * mean, rel=1e-3)
     # a battery that gives none of the swing leaves the bank all of it

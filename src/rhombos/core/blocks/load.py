@@ -57,7 +57,7 @@ def assess(point: Point, brief: Brief, ledger: Ledger) -> LoadState:
         return LoadState(volts, hertz, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, float("inf"), 0.0)
     apparent = ledger.work("load.apparent", book.apparent_power, P=point.power, cos_phi=point.power_factor)
     current = ledger.work("load.current", book.load_current, S=apparent, V_rms=volts)
-    crested, rms = min(brief.crest_power, point.power), current
+    crested, rms = brief.crest_power * min(1.0, point.power / brief.power.continuous), current
     if brief.output.stepped:
         peak = ledger.total("load.peak_current", {
             "peak of the wave's current": current * step_crest(STEPPED[brief.output.waveform], point.power_factor)})

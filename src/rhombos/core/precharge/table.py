@@ -27,7 +27,7 @@ def _rows(need: PrechargeNeed, build: PrechargeBuild) -> list[tuple[str, ...]]:
     rows: list[tuple[str, ...]] = [
         ("OFF", "0", "0", "0", "0", "start asked", "CONTROL"),
         ("CONTROL", "1", "0", "0", "0", f"after {build.wakes:g} s and source > {least}", "NEGATIVE"),
-        *([("NEGATIVE", "1", "1", "0", "0", f"first try and bus > {empty}", "LOCKED")] if switched else []),
+        *([("NEGATIVE", "1", "1", "0", "0", f"after {build.joins:g} s, first try and bus > {empty}", "LOCKED")] if switched else []),
         ("NEGATIVE", "1", "1", "0", "0", f"after {build.joins:g} s", "PRECHARGE"),
         ("PRECHARGE", "1", "1", relay, "0", f"bus >= {closes}", "CLOSE"),
         *(("PRECHARGE", "1", "1", relay, "0", when, to) for when, to in late),

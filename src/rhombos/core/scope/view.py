@@ -55,7 +55,7 @@ def view(made: Record, first: float, last: float, grid: int = GRID) -> View:
     edges = made.edges(first, last)
     apart = np.diff(edges, append=last) / 3
     late = np.clip(edges - 1e-12, first, last)
-    looked = [np.linspace(first, last, grid + 1), edges, late, edges + apart, edges + 2 * apart]
+    looked = [np.linspace(first, last, grid + 1), np.clip(edges + 1e-12, first, last), late, edges + apart, edges + 2 * apart]
     if made.trail is not None:
         looked.append(made.trail.time[(made.trail.time >= first) & (made.trail.time <= last)])
     time = np.unique(np.concatenate(looked))
