@@ -334,7 +334,7 @@ def test_the_wrong_drive_turns_are_found_and_the_cure_sets_them(refuge, shelf):
 
 
 def test_what_cannot_be_reached_claims_no_efficiency(refuge, shelf):
-    found = solve(asking(refuge, "square", source={"cells": 2}, power={"continuous": 8000, "surge": 8000}), {}, shelf, USUAL,
+    found = solve(asking(refuge, "square", source={"cells": 3, "capacity": 20 * 3600}, power={"continuous": 3000, "surge": 3000}), {}, shelf, USUAL,
                   "self-oscillating")  # fmt: skip
     assert found.totals.texts["efficiency"] == "not reached"
     assert found.totals.efficiency == 0

@@ -38,7 +38,7 @@ def test_table_and_code_carry_the_same_times(set_by_hand):
     table, code = state_table_csv(bus.need, build), state_table_c(bus.need, build)
     for seconds, state in ((0.7, "CONTROL"), (0.3, "NEGATIVE"), (0.12, "CLOSE"), (0.25, "RELEASE")):
         assert re.search(rf"^{state},.*after {seconds:g} s", table, re.M)
-        assert f"since_ms >= {round(1e3 * seconds)}UL" in code
+        assert f"#define {state}_MS {round(1e3 * seconds)}UL" in code
     assert "EMPTY_BELOW_PERMILLE 50" in code
 
 

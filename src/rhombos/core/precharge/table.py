@@ -5,6 +5,9 @@ Both measure the source: the bus must reach a share of what the battery has now,
 
 from __future__ import annotations
 
+import csv
+import io
+
 from rhombos.core.blocks.precharge import SWITCHED, PrechargeBuild, PrechargeNeed
 
 RUNS_ABOVE = 0.85
@@ -44,7 +47,9 @@ def _rows(need: PrechargeNeed, build: PrechargeBuild) -> list[tuple[str, ...]]:
 def state_table_csv(need: PrechargeNeed, build: PrechargeBuild) -> str:
     """Each state with what is on in it, what ends it, and where it goes; the first row that holds counts."""
     head = ("state", "supply", "negative", "relay", "positive", "when", "to")
-    return "".join(",".join(row) + "\n" for row in (head, *_rows(need, build)))
+    out = io.StringIO()
+    csv.writer(out, lineterminator="\n").writerows((head, *_rows(need, build)))
+    return out.getvalue()
 
 
 def state_table_c(need: PrechargeNeed, build: PrechargeBuild) -> str:
