@@ -32,7 +32,7 @@ SPECIAL = {
     ("ohmic_drop", "R"): 0.02, ("ac_copper_loss", "R"): 0.01, ("bridge_fundamental", "R"): 0.5, ("gap_length", "L"): 1e-4,
     ("sink_needed", "T_a"): 310.0, ("turn_off_least", "I_pk"): 60.0, ("peak_follow", "V_pk"): 120.0,
     ("overload_time", "dT"): 80.0, ("recovered_charge", "I"): 3.0, ("peak_ripple", "tau"): 1e-4, ("optimum_flux", "B_now"): 0.1,
-    ("constant_power_rest", "P"): 1.0, ("constant_power_rest", "R"): 1.0, ("precharge_fault_energy", "P"): 0.5,
+    ("constant_power_rest", "P"): 1.0, ("lead_bank", "I"): 40.0, ("lead_bank", "L"): 1e-6, ("lead_bank", "dV"): 2.0, ("constant_power_rest", "R"): 1.0, ("precharge_fault_energy", "P"): 0.5,
     ("precharge_fault_energy", "R"): 5.0,
 }  # fmt: skip
 

@@ -38,7 +38,7 @@ RAISED = {
     "rectifier.follows": {"rectifier.circuit": "doubler, no choke"},
     "dc_link.too_low": {"dc_link.voltage": 340},
     "dc_link.capacitor_voltage": {"dc_link.voltage": 420, "dc_link.capacitor": "CE-450-330"},
-    "dc_link.ripple": {"dc_link.capacitor": "CE-450-47", "dc_link.count": 2},
+    "dc_link.ripple": {"dc_link.capacitor": "CE-450-47", "dc_link.count": 2, "controller.control": "current"},
     "dc_link.can_current": {"dc_link.capacitor": "CE-450-47", "dc_link.count": 1},
     "dc_link.bleeds_slowly": {"dc_link.bleeder": "470k"},
     "dc_link.bleeder_heat": {"dc_link.bleeder": "20k", "dc_link.bleeder_part": "MF-3W"},
@@ -66,7 +66,7 @@ RAISED = {
     "front_drive.over_voltage": {"front_drive.supply": 30},
     "front_drive.under_voltage": {"front_drive.supply": 6},
     "front_drive.weak": {"front_drive.driver": "DO-20"},
-    "front_drive.miller": {"front_drive.r_off": 220, "front_drive.r_on": 2.2},
+    "front_drive.miller": {"front_drive.r_off": 220, "front_drive.r_on": 0.5, "front_end.switch": "MN-100-7.2m-A"},
     "front_drive.floats": {"front_drive.pull_down": 0},
     "front_drive.current": {"front_drive.driver": "DL-2", "front_drive.r_on": 0.5, "front_end.parallel": 4},
     "front_drive.driver_heat": {

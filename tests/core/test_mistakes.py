@@ -100,7 +100,7 @@ MISTAKES = {
     "electrolytic on AC": ("output_filter.electrolytic", {"output_filter.capacitor": "CE-450-47"}, {}, "push-pull link"),
     # isolation and people
     "pad that arcs": ("heat.pad", {"heat.pad": "thin film, greased"}, {}, "push-pull link"),
-    "pad towards a person": ("heat.pad", {"heat.sink": "earthed, in reach", "heat.pad": "mica, greased"}, {}, "push-pull link"),
+    "pad between battery and link": ("heat.pad", {"heat.shared": True, "heat.pad": "mica, greased"}, {}, "push-pull link"),
     "bare tabs on an earthed sink": ("heat.bare", {"heat.pad": "none, greased", "heat.sink": "earthed, in reach"}, {}, "push-pull link"),
     "live heat-sink": ("heat.live_sink", {"heat.pad": "none, greased"}, {}, "push-pull link"),
     "unmarked": ("heat.unmarked", {"heat.marked": False}, {}, "push-pull link"),

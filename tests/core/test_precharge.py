@@ -252,7 +252,7 @@ def test_the_running_code_locks_when_its_bus_falls_stops_when_told_and_starts_ag
     ("timeout", {"precharge.timeout": 0.3}),
     ("pulse", {"precharge.type": "MF-1W", "precharge.resistor": 27}),
     ("heat", {"precharge.type": "MF-1W", "precharge.rest": 0}),
-    ("inrush", {"precharge.close_at": 0.5, "input_stage.cable": "50"}),
+    ("inrush", {"precharge.close_at": 0.5, "input_stage.cable": "50", "precharge.contactor": 25}),
     ("leaks", {"precharge.school": "left across the contactor"}),
 ])  # fmt: skip
 def test_it_is_raised_and_its_cure_clears_it(code, pins, refuge, shelf):

@@ -106,14 +106,14 @@ def test_the_scope_proves_the_share(pins, refuge, shelf):
     time = np.linspace(made.end - 0.02, made.end, 40_001)
     traces, now = made.probe(time), worked.settled["nominal"]
     amps = traces["battery"]
-    assert (amps**2).mean() / amps.mean() ** 2 == pytest.approx(now.swing.mean_square, rel=0.01)
+    assert (amps**2).mean() / amps.mean() ** 2 == pytest.approx(now.swing.mean_square, rel=0.02)
     # a current that touches nought between its swings meets diodes that the averaged sheet does not follow
     assert amps.max() / amps.mean() == pytest.approx(now.swing.peak, rel=0.06 if now.swing.peak > 1.9 else 0.03)
     slow = np.fft.rfft(traces["link"][:-1])
     slow[40:] = 0
     assert np.ptp(np.fft.irfft(slow)) == pytest.approx(now.states["dc_link"].ripple, rel=0.03, abs=1.5)
     if traces["choke"].any() and "no choke" not in str(pins):
-        assert traces["choke"].max() + now.states["rectifier"].ripple / 2 == pytest.approx(now.states["rectifier"].choke_peak, rel=0.03)
+        assert traces["choke"].max() + now.states["rectifier"].ripple / 2 == pytest.approx(now.states["rectifier"].choke_peak, rel=0.05)
 
 
 def test_two_schools_are_told_with_watts_ripple_and_dip(worked):

@@ -251,6 +251,10 @@ def _resistors(
     first = rules.gate_resistance - parallel * driver.r_source
     first = at_most(first, E12) if first >= 1 else 0.0
     ons = [fields["r_on"]] if "r_on" in fields else [first, *(x for x in STEPS if x > first)]
+    if driver.kind != "opto":  # what the driver cannot give only seems fast
+        gentle = [x for x in ons if parallel * fields["supply"] / (x + parallel * driver.r_source) <= driver.i_peak]
+        ons = gentle or ons[-1:]
+        first = ons[0]
     for on in ons:
         offs = [fields["r_off"]] if "r_off" in fields else [on, *(x for x in reversed(STEPS) if x < on), 0.0]
         for off in offs:

@@ -196,10 +196,12 @@ def assess(need: PrechargeNeed, build: PrechargeBuild, shelf: Shelf, rules: Rule
     burnt = work("precharge.peak_power", source.precharge_peak_power, V=volts, R=ohms)
     ceiling, time, energy = _arrival(need, build, ledger)
     path = need.resistance + need.esr + CONTACT
-    inrush = work("precharge.inrush", source.closing_inrush, k=k, V=volts, R_s=path)
-    if need.inductance > 0:
-        inrush = min(inrush, work("precharge.inrush_bound", source.closing_inrush_bound, k=k, V=volts, C=need.bank,
-                                  L=need.inductance))  # fmt: skip
+    by_path = source.closing_inrush.work({"k": k, "V": volts, "R_s": path})
+    by_leads = {"k": k, "V": volts, "C": need.bank, "L": need.inductance}
+    if need.inductance > 0 and source.closing_inrush_bound.work(by_leads) < by_path:
+        inrush = work("precharge.inrush", source.closing_inrush_bound, **by_leads)
+    else:
+        inrush = work("precharge.inrush", source.closing_inrush, k=k, V=volts, R_s=path)
     leak = burnt if build.school != SWITCHED else 0.0
     fault = math.inf if leak else ledger.total("precharge.fault_energy", {
         "shorted bus for the whole time-out, beyond what it carries for ever": _pulse(need, ohms, build.timeout, series)})
