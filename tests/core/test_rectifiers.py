@@ -6,7 +6,6 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 from scipy.optimize import brentq
-from scipy.optimize import brentq
 
 from rhombos.core.book import rectifier as book
 from rhombos.core.book import source

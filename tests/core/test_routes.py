@@ -8,7 +8,7 @@ from scipy.integrate import solve_ivp
 from scipy.optimize import fsolve
 
 from rhombos.core.blocks import iron_transformer
-from rhombos.core.book import bridge, link, magnetics, source
+from rhombos.core.book import bridge, magnetics
 from rhombos.core.brief import Brief
 from rhombos.core.parts import IronCore
 from rhombos.core.pins import PinError

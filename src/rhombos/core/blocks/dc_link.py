@@ -28,7 +28,8 @@ SLOW_RIPPLE = 1.4
 """What a twice-line ampere counts against a rating given at 100 kHz: the series resistance is about twice as high there."""
 VOLT_STEP = 5.0
 LIFT = 2.0
-"""What a higher link needs for each volt that it is too low: drops and swing rise with it, and its tolerance; and a smaller bank may then do."""
+"""What a higher link needs for each volt that it is too low: drops, swing and tolerance rise with it, and a smaller bank may
+then do."""
 MOST_CANS = 8
 STEP_FALLS = 0.1
 """How far a stepped output, which is the link itself, may fall at a step of its load, share of it."""

@@ -22,7 +22,7 @@ def _rows(need: PrechargeNeed, build: PrechargeBuild) -> list[tuple[str, ...]]:
     switched = build.school == SWITCHED
     relay = "1" if switched else "0"
     closes, empty = f"{build.close_at:.4g} of the source", f"{build.empty_below:.4g} of the source"
-    least = f"{SOURCE_LEAST * need.volts:.4g} V"
+    least, joined = f"{SOURCE_LEAST * need.volts:.4g} V", f"after {build.joins:g} s"
     late = [(f"after {build.timeout:g} s, try before the last", "REST"), (f"after {build.timeout:g} s, try {build.tries}",
         "LOCKED")]
     if not switched:  # the resistor cannot be switched off: a try is all there is
@@ -30,8 +30,8 @@ def _rows(need: PrechargeNeed, build: PrechargeBuild) -> list[tuple[str, ...]]:
     rows: list[tuple[str, ...]] = [
         ("OFF", "0", "0", "0", "0", "start asked", "CONTROL"),
         ("CONTROL", "1", "0", "0", "0", f"after {build.wakes:g} s and source > {least}", "NEGATIVE"),
-        *([("NEGATIVE", "1", "1", "0", "0", f"after {build.joins:g} s, first try and bus > {empty}", "LOCKED")] if switched else []),
-        ("NEGATIVE", "1", "1", "0", "0", f"after {build.joins:g} s", "PRECHARGE"),
+        *([("NEGATIVE", "1", "1", "0", "0", f"{joined}, first try and bus > {empty}", "LOCKED")] if switched else []),
+        ("NEGATIVE", "1", "1", "0", "0", joined, "PRECHARGE"),
         ("PRECHARGE", "1", "1", relay, "0", f"bus >= {closes}", "CLOSE"),
         *(("PRECHARGE", "1", "1", relay, "0", when, to) for when, to in late),
         ("CLOSE", "1", "1", relay, "1", f"after {build.closing:g} s", "RELEASE"),
