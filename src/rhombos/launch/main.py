@@ -37,6 +37,8 @@ USAGE = """usage: ./rhombos COMMAND
   work RELATION name=value … evaluate a relation; the symbol left out is solved for
   book [--json]              list the equation book
   bench                      measure the figures to reach (minutes)
+  sweep [--count N] [--seed N] [--scope N] [--jobs N]
+                             random briefs over every route, against what must always hold
   types                      write the interface's types anew from the OpenAPI document
   import KIND FILE.csv | export KIND | schema | openapi
 
@@ -60,6 +62,8 @@ def main(arguments: list[str]) -> int:
             return checks.types()
         if command == "bench":
             return checks.bench()
+        if command == "sweep":
+            return checks.sweep(rest)
         if command in HEADLESS:
             python = python_environment(dev=False)
             return subprocess.run([str(python), "-m", "rhombos.cli", *arguments]).returncode
