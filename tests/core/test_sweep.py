@@ -1,8 +1,8 @@
 """Random briefs over every route: what must hold for each, held for a fixed handful; `./rhombos sweep` holds thousands."""
 
 import pytest
-
 from benchmarks.sweep import case_at, judge
+
 from rhombos.core.rules import PRESETS
 
 SEED = 11

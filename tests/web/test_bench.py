@@ -93,9 +93,9 @@ def test_a_figure_is_pinned_and_let_go(bench):
 def test_a_part_is_chosen_from_the_shelf(bench):
     bench.click("value-front_end.switch")
     field = bench.one("input-front_end.switch")
-    Select(field).select_by_value("MN-150-7.2m-A")
+    Select(field).select_by_value("MN-100-7.2m-A")
     bench.until(lambda: bench.status("front_end.switch") == "pinned")
-    assert "150 V" in bench.value("front_end.switch")
+    assert "100 V" in bench.value("front_end.switch")
 
 
 def test_an_opto_coupler_at_the_carrier_is_named_and_cured(bench):
