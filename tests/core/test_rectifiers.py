@@ -206,9 +206,9 @@ def parts_of(worked, block, shelf):
 def test_without_a_choke_the_user_is_told_what_follows(name, refuge, shelf):
     solved = solve(asking(refuge, "square"), {"rectifier.circuit": name}, shelf, USUAL)
     found = {f.code: f for f in solved.findings}
-    for code in ("rectifier.follows", "h_bridge.regulation", "controller.open_loop"):
+    for code in ("rectifier.follows", "rectifier.climbs", "h_bridge.regulation", "controller.open_loop"):
         assert code in found, code
-    for code in ("rectifier.follows", "h_bridge.regulation"):
+    for code in ("rectifier.follows", "rectifier.climbs", "h_bridge.regulation"):
         for cure in found[code].cures:
             cured = solve(asking(refuge, "square"), {"rectifier.circuit": name} | cure.patch, shelf, USUAL)
             assert code not in {f.code for f in cured.findings}

@@ -119,7 +119,8 @@ def _follows(sheet: Sheet, now: RectifierState) -> None:
     climbing = max(held.values(), key=lambda s: s.unloaded)
     sheet.fixed_value("unloaded", r"V_0", "Link with nothing plugged in, as far as it climbs", climbing.unloaded, "V",
                       "charging battery, idle")  # fmt: skip
-    if climbing.unloaded > CLIMB * held[high].link:
+    loaded = max((s.link for k, s in held.items() if k in STEADY), default=held[high].link)
+    if climbing.unloaded > CLIMB * loaded:
         sheet.find("climbs", "watch", "Unloaded, the link climbs above the peak",
                    f"Each edge rings above the secondary's voltage and pumps the bank: up to {fmt(climbing.unloaded, 'V')}, "
                    f"against {fmt(climbing.link, 'V')} with a load.",
