@@ -3,6 +3,7 @@ import { Box, Flex, Grid, Text } from "@chakra-ui/react"
 import { useState } from "react"
 
 import { client, data, type Design, type WindingSheet as Sheet } from "../api/client"
+import { asked } from "../api/hooks"
 import { Plot } from "../bench/Plot"
 import { download } from "../ui/download"
 import { Fault, Plain, Strong } from "../ui/Page"
@@ -14,8 +15,8 @@ const HEADS: Record<(typeof COLUMNS)[number], string> = { turns: "turns", wire: 
 export function WindingSheet({ sheet: s, block, design }: { sheet: Sheet; block: string; design: Design | undefined }) {
   const [fault, setFault] = useState<string>()
   const keep = () =>
-    data(client.POST("/api/coils/{block}/sheet", { params: { path: { block }, query: { name: design?.name ?? "" } }, body: { brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, route: design?.route }, parseAs: "blob" } as never) as never).then(
-      (pdf) => (setFault(undefined), download(pdf as Blob, `${s.title}, ${design?.name ?? "design"}.pdf`)),
+    data(client.POST("/api/coils/{block}/sheet", { params: { path: { block }, query: { name: design?.name ?? "" } }, body: asked(design), parseAs: "blob" })).then(
+      (pdf) => (setFault(undefined), download(pdf, `${s.title}, ${design?.name ?? "design"}.pdf`)),
       (why: Error) => setFault(why.message),
     )
   return (
