@@ -27,9 +27,6 @@ KEY, TITLE = "dc_link", "Link"
 SLOW_RIPPLE = 1.4
 """What a twice-line ampere counts against a rating given at 100 kHz: the series resistance is about twice as high there."""
 VOLT_STEP = 5.0
-LIFT = 2.0
-"""What a higher link needs for each volt that it is too low: drops, swing and tolerance rise with it, and a smaller bank may
-then do."""
 MOST_CANS = 8
 STEP_FALLS = 0.1
 """How far a stepped output, which is the link itself, may fall at a step of its load, share of it."""
@@ -286,8 +283,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     if short_of[worst] > 0 and not brief.output.stepped:
         reached = sheet.states[worst].trough
         asked = least_voltage(sheet.states[worst].needed * rules.modulation_limit,
-                              sheet.states[worst].ripple / build.voltage, rules)  # fmt: skip
-        asked = max(asked, VOLT_STEP * math.ceil((build.voltage + LIFT * short_of[worst]) / VOLT_STEP))
+                              max(rules.link_ripple, sheet.states[worst].ripple / build.voltage), rules)  # fmt: skip
         cannot = sheet.states[worst].needed * rules.modulation_limit > reached
         sheet.find("too_low", "stop" if cannot else "fix", "The link is too low for the full sine",
                    f"Its trough is {fmt(reached, 'V')}; the peak of the sine with all drops asks "

@@ -252,7 +252,10 @@ def _resistors(
     first = at_most(first, E12) if first >= 1 else 0.0
     ons = [fields["r_on"]] if "r_on" in fields else [first, *(x for x in STEPS if x > first)]
     if driver.kind != "opto":  # what the driver cannot give only seems fast
-        gentle = [x for x in ons if parallel * fields["supply"] / (x + parallel * driver.r_source) <= driver.i_peak]
+        trial = GateDriveBuild.model_construct(**{"r_off": 0.0} | fields | {"r_on": 0.0})
+        gentle = [x for x in ons if parallel * stage.gate_peak_current.work({
+            "V_drive": gate_volts(trial, driver), "R_gate": max(LEAST_LOOP, x + parallel * driver.r_source)})
+            <= driver.i_peak]  # fmt: skip
         ons = gentle or ons[-1:]
         first = ons[0]
     for on in ons:
