@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
-from rhombos.core.blocks import front_drive, gate_drive
+from rhombos.core.blocks import bootstrap, front_drive, gate_drive
 from rhombos.core.blocks.gate_drive import DriveNeed, GateDriveBuild
 from rhombos.core.book import gate as book
 from rhombos.core.brief import Brief
@@ -82,8 +82,8 @@ def test_the_bootstrap_droops_as_the_switched_circuit_does(farad, ohms, shelf):
     build = built(shelf, driver="DB-2", boot_capacitor=farad, boot_resistor=ohms, supply=15.0)
     need = replace(NEED, rate=6e3)
     device, driver, diode = shelf.get(Mosfet, need.device), shelf.get(Driver, "DB-2"), shelf.get(Diode, build.boot_diode)
-    top = 15.0 - diode.v_0 - gate_drive.LOW_DROP
-    drain = driver.i_q + gate_drive.LEAKAGE + 15.0 / build.pull_down
+    top = 15.0 - diode.v_0 - bootstrap.LOW_DROP
+    drain = driver.i_q + bootstrap.LEAKAGE + 15.0 / build.pull_down
     cycles, period = 120, 1 / 6e3
     volts, ends = top, []
     for k in range(3 * cycles):
@@ -92,10 +92,10 @@ def test_the_bootstrap_droops_as_the_switched_circuit_does(farad, ohms, shelf):
         if low > 0:
             refreshed = solve_ivp(lambda t, v: (top - v) / (ohms * farad), (0, low), [volts], rtol=1e-9, atol=1e-12)
             volts = float(refreshed.y[0][-1])
-        volts -= (device.q_g + gate_drive._small_charge(diode) + driver.q_level) / farad + drain * on / farad
+        volts -= (device.q_g + bootstrap._small_charge(diode) + driver.q_level) / farad + drain * on / farad
         volts = max(0.0, volts)
         ends.append(volts)
-    _, found = gate_drive.bootstrap_droop(need, build, shelf)
+    _, found = bootstrap.bootstrap_droop(need, build, shelf)
     assert found == pytest.approx(np.array(ends[-cycles:]), abs=2e-3)
 
 

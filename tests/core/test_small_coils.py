@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
-from rhombos.core.blocks import controller, oscillator
+from rhombos.core.blocks import controller, link_loop, oscillator
 from rhombos.core.brief import Brief
 from rhombos.core.coils.bench import coil_bench
 from rhombos.core.coils.drive import drive_bench
@@ -54,7 +54,7 @@ def test_the_ring_swings_by_its_volt_seconds(shelf):
 
 def test_the_proposed_ring_is_the_smallest_that_serves(sensed, shelf):
     need, build, made = sensed
-    volts, duty = controller.TRIP_LEVEL + DIODE, min(0.5, need.duty)
+    volts, duty = link_loop.TRIP_LEVEL + DIODE, min(0.5, need.duty)
     assert made.flux(volts, duty, need.frequency) <= MOST_FLUX
     assert made.droop(volts, duty, need.frequency, need.pulse / build.sense_turns) <= MOST_DROOP
     assert made.fill <= 1

@@ -5,14 +5,13 @@ from __future__ import annotations
 import math
 
 from rhombos.core.blocks.controller import (
-    CURRENT,
     KEY,
     RESISTOR_VOLTS,
     ControllerBuild,
-    ControllerNeed,
     ControllerState,
     zeners,
 )
+from rhombos.core.blocks.link_loop import CURRENT, ControllerNeed
 from rhombos.core.brief import Brief
 from rhombos.core.findings import PinValue
 from rhombos.core.magnetics.sense import MOST_DROOP, MOST_FLUX

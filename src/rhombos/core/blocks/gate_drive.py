@@ -6,10 +6,19 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
-import numpy as np
 from pydantic import Field
 
 from rhombos.core.blocks.base import Build, options, part, remembered
+from rhombos.core.blocks.bootstrap import (
+    DIODE_MARGIN,
+    NO_BOOTSTRAP,
+    REFRESHES,
+    assess_bootstrap,
+    boot_capacitor_for,
+    boot_diode_for,
+    bootstrap_droop,
+    high_times,
+)
 from rhombos.core.book import gate as book
 from rhombos.core.book import stage
 from rhombos.core.brief import Brief
@@ -37,29 +46,16 @@ RINGING = 0.15
 """Overshoot of a gate without a zener, share of the drive: short loops with their own resistor."""
 MILLER_SHARE = 0.8
 """Share of the threshold that the other switch's turn-on may leave on an off gate."""
-LEAKAGE = 10e-6
-"""Leakage at a floating supply, A: its capacitor, its diode, the board when it is damp."""
-LOW_DROP = 0.3
-"""Drop of the conducting low side that the refresh sees, V."""
-BOOT_IN_HAND = 2.0
 LEAST_BOOT, MOST_BOOT = 0.47, 47e-6
 """Least bootstrap resistor, Ω, and largest capacitor, F, that are proposed."""
 BOOT_ROOM = 0.25
 """What a proposed bootstrap keeps above the least that it needs, V."""
-REFRESHES = 4.0
-"""Time constants that a refresh by the rule of thumb should last."""
-SETTLED = 1e-9
-"""Difference of voltage, V, below which a period repeats the one before."""
-PERIODS = 3
-"""Line periods after which the bootstrap's droop repeats itself."""
 STEPS = (1.0, 1.5, 2.2, 3.3, 4.7, 6.8, 10.0, 15.0, 22.0, 33.0, 47.0)
 """Gate resistors that are tried, Ω."""
 IGBT_SUPPLY = 15.0
 """What IGBTs are driven with, V: their on-state data assume it."""
 HEAT_MARGIN = 0.3
 """Part of a driver's power that stays in hand."""
-DIODE_MARGIN = 0.2
-SLOWEST_DIODE = 100e-9
 BOOTSTRAPPED = ("bootstrap", "level shift")
 """Kinds that live on a bootstrap."""
 FLOATING = (*BOOTSTRAPPED, "opto", "isolated", "transformer")
@@ -153,17 +149,6 @@ def loop_of(build: GateDriveBuild, parallel: int, driver: Driver) -> GateLoop:
                     driver.mismatch)  # fmt: skip
 
 
-def high_times(need: DriveNeed) -> tuple[float, float]:
-    """Longest on-time of an upper switch and shortest of the lower, s, in one cycle of switching."""
-    if need.duty is not None:
-        return need.duty / need.rate, max(0.0, (1 - need.duty) / need.rate - 2 * need.dead_time)
-    if need.modulation is None:
-        high = need.fraction / (2 * need.line)
-        return high, 1 / need.line - high - 2 * need.dead_time
-    share = (1 + min(1.0, need.modulation)) / 2
-    return share / need.rate, max(0.0, (1 - share) / need.rate - 2 * need.dead_time)
-
-
 def _limits(device: Any) -> tuple[float, float]:
     """Plateau and gate limit, V."""
     if isinstance(device, Igbt):
@@ -209,19 +194,19 @@ def propose(
     fields["driver"] = driver.id
     fields.setdefault("pull_down", 2.2e3 if driver.kind == "opto" else 10e3)
     fields = _resistors(device, need.bus, fields, driver, n, rules) | fields
-    _, limit = _limits(device)
+    plateau, limit = _limits(device)
+    least = max(plateau + OVER_PLATEAU, driver.v_least)
     ringing = fields["supply"] * (1 + RINGING)
     fields.setdefault("zener", "fitted" if ringing > 0.9 * limit >= fields["supply"] else "none")
     if "boot_diode" not in fields:
-        fields["boot_diode"] = _boot_diode(need, shelf)
+        fields["boot_diode"] = boot_diode_for(need, shelf)
     chosen = "boot_capacitor" not in fields
     if chosen:
-        fields["boot_capacitor"] = _boot_capacitor(need, fields, driver, device, shelf)
+        fields["boot_capacitor"] = boot_capacitor_for(need, fields, driver, device, least, shelf)
     quick = high_times(need)[1] / (REFRESHES * fields["boot_capacitor"])
     fields.setdefault("boot_resistor", at_most(min(2.2, max(LEAST_BOOT, quick)), E12))
     if chosen and driver.kind in BOOTSTRAPPED:
-        plateau, _ = _limits(device)
-        least = max(plateau + OVER_PLATEAU, driver.v_least) + BOOT_ROOM
+        least += BOOT_ROOM
         while fields["boot_capacitor"] < MOST_BOOT and bootstrap_droop(need, model.within(fields), shelf)[1].min() < least:
             fields["boot_capacitor"] = at_least(1.2 * fields["boot_capacitor"], E6)
     return model.within(fields)
@@ -267,29 +252,6 @@ def _resistors(
     return {"r_on": first, "r_off": float(fields.get("r_off", 0.0))}
 
 
-def _boot_diode(need: DriveNeed, shelf: Shelf) -> str:
-    diodes = [d for d in shelf.all(Diode) if d.v_rating >= need.bus * (1 + DIODE_MARGIN) and d.t_rr <= SLOWEST_DIODE]
-    pool = diodes or list(shelf.all(Diode))
-    return min(pool, key=lambda d: (d.price, d.id)).id
-
-
-def _boot_capacitor(need: DriveNeed, fields: dict[str, Any], driver: Driver, device: Any, shelf: Shelf) -> float:
-    plateau, _ = _limits(device)
-    diode = shelf.get(Diode, fields["boot_diode"])
-    high, _ = high_times(need)
-    charge = book.bootstrap_charge.work({
-        "n_par": need.parallel, "Q_g": device.q_g, "Q_rr": _small_charge(diode), "Q_ls": driver.q_level, "I_q": driver.i_q,
-        "I_leak": LEAKAGE, "V_drive": fields["supply"], "R_pd": fields["pull_down"] or 1e8, "t_on": high})  # fmt: skip
-    droop = max(0.3, fields["supply"] - diode.v_0 - LOW_DROP - max(plateau + OVER_PLATEAU, driver.v_least))
-    least = max(charge / droop, 10 * need.parallel * device.q_g / fields["supply"])
-    return at_least(min(1e-2, max(1e-8, BOOT_IN_HAND * least)), E6)
-
-
-def _small_charge(diode: Diode) -> float:
-    """Charge that a bootstrap diode recovers: it carries little, so a small part of its rated charge."""
-    return 0.1 * diode.q_rr
-
-
 def assess(need: DriveNeed, build: GateDriveBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger) -> DriveState:
     """Gate currents and times, what disturbs an off gate, the bootstrap's charge and lowest voltage, the driver's heat."""
     work, n = ledger.work, need.parallel
@@ -324,7 +286,7 @@ def assess(need: DriveNeed, build: GateDriveBuild, brief: Brief, shelf: Shelf, r
         heat = work(f"{need.key}.level_heat", book.level_shift_power, V_dc=need.bus, Q_ls=driver.q_level, f=need.rate)
     if driver.i_level > 0:
         heat += work(f"{need.key}.level_hold", book.level_shift_hold, V_dc=need.bus, I=driver.i_level, D_high=held)
-    boot = _bootstrap(need, build, driver, device, least, high, shelf, ledger) if driver.kind in BOOTSTRAPPED else NO_BOOTSTRAP
+    boot = assess_bootstrap(need, build, driver, device, least, shelf, ledger) if driver.kind in BOOTSTRAPPED else NO_BOOTSTRAP
     base = series = 0.0
     if driver.kind == "follower":
         base = work(f"{need.key}.base_current", book.follower_base, I_gate_pk=peak, h_FE=FOLLOWER_GAIN)
@@ -342,69 +304,6 @@ FOLLOWER_GAIN = 60.0
 """Least gain of a usual follower pair at its peak current."""
 BASE_SHARE = 0.1
 """Share of the drive that a follower's base resistor may drop at the peak."""
-NO_BOOTSTRAP = dict.fromkeys(
-    ("boot_charge", "boot_budget", "boot_needed", "boot_low", "refresh", "inrush", "first_charge", "diode_stress"), 0.0)
-
-
-def _bootstrap(
-    need: DriveNeed, build: GateDriveBuild, driver: Driver, device: Any, least: float, high: float, shelf: Shelf,
-    ledger: Ledger,
-) -> dict[str, float]:  # fmt: skip
-    """Charge, budget and capacitor by the rule; the lowest voltage by going through the cycles of a line period."""
-    work, diode = ledger.work, shelf.get(Diode, build.boot_diode)
-    charge = work(f"{need.key}.boot_charge", book.bootstrap_charge, n_par=need.parallel, Q_g=device.q_g,
-                  Q_rr=_small_charge(diode), Q_ls=driver.q_level, I_q=driver.i_q, I_leak=LEAKAGE, V_drive=build.supply,
-                  R_pd=build.pull_down or 1e8, t_on=high)  # fmt: skip
-    budget = build.supply - diode.v_0 - LOW_DROP - least
-    needed = math.inf
-    if budget > 0:
-        budget = work(f"{need.key}.boot_budget", book.bootstrap_budget, V_dd=build.supply, V_F=diode.v_0, V_LS=LOW_DROP,
-                      V_GS_min=least)  # fmt: skip
-        needed = work(f"{need.key}.boot_needed", book.bootstrap_capacitor, Q_b=charge, dV=budget)
-    refresh = work(f"{need.key}.refresh", book.bootstrap_refresh, k_tau=REFRESHES, R=build.boot_resistor,
-                   C=build.boot_capacitor)  # fmt: skip
-    _, volts = bootstrap_droop(need, build, shelf)
-    return {
-        "boot_charge": charge, "boot_budget": budget, "boot_needed": min(needed, 1.0), "boot_low": float(volts.min()),
-        "refresh": refresh, "first_charge": ledger.total(f"{need.key}.first_charge", {
-            "five time constants": 5 * build.boot_resistor * build.boot_capacitor}),
-        "inrush": work(f"{need.key}.inrush", book.bootstrap_inrush, V_dd=build.supply, V_F=diode.v_0, R=build.boot_resistor),
-        "diode_stress": need.bus + build.supply,
-    }  # fmt: skip
-
-
-def bootstrap_droop(need: DriveNeed, build: GateDriveBuild, shelf: Shelf) -> tuple[np.ndarray, np.ndarray]:
-    """Times, s, and voltage of a bootstrap capacitor at the end of each on-time of the upper switch, V, over one line period.
-
-    Cycle by cycle: while the upper switch is on, its driver, leakage and pull-down draw on the capacitor; while the lower is
-    on, it charges through resistor and diode. The periods before settle it.
-    """
-    driver, diode = shelf.get(Driver, build.driver), shelf.get(Diode, build.boot_diode)
-    device: Any = shelf.find("mosfet|igbt", need.device)
-    top = build.supply - diode.v_0 - LOW_DROP
-    fixed = need.parallel * device.q_g + _small_charge(diode) + driver.q_level
-    drain = driver.i_q + LEAKAGE + need.parallel * build.supply / (build.pull_down or 1e8)
-    tau = build.boot_resistor * build.boot_capacitor
-    if need.duty is not None:
-        cycles, period, high = 1, 1 / need.rate, np.array([need.duty])
-    elif need.modulation is None:
-        cycles, period = 1, 1 / need.line
-        high = np.array([need.fraction / 2])
-    else:
-        cycles, period = max(1, round(need.rate / need.line)), 1 / need.rate
-        high = (1 + min(1.0, need.modulation) * np.sin(2 * np.pi * (np.arange(cycles) + 0.5) / cycles)) / 2
-    on = high * period
-    charging = np.exp(-np.maximum(period - on - 2 * need.dead_time, 0.0) / tau).tolist()
-    taken = ((fixed + drain * on) / build.boot_capacitor).tolist()
-    volts, seen = top, [math.inf] * cycles
-    for _ in range(PERIODS):
-        for n, (kept, lost) in enumerate(zip(charging, taken, strict=True)):
-            volts = max(0.0, top - (top - volts) * kept - lost)
-            if abs(volts - seen[n]) < SETTLED:  # from here on it does what it did in the period before
-                volts = seen[-1]
-                break
-            seen[n] = volts
-    return np.arange(cycles) * period + on, np.array(seen)
 
 
 def fitted_drivers(build: GateDriveBuild, positions: int, what: str, shelf: Shelf) -> tuple[Item, ...]:

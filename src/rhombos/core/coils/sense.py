@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from rhombos.core.blocks import controller as block
+from rhombos.core.blocks import link_loop
 from rhombos.core.book import sense as sense_book
 from rhombos.core.coils.common import against, stack_name, with_present
 from rhombos.core.coils.model import CoilBench, Option, OptionTable, WindingRow, WindingSheet
@@ -36,18 +37,18 @@ def sense_bench(worked: Worked) -> CoilBench:
         charts=(_window(made), _flux(need, made)), sheet=_sheet(worked, build, need, made))  # fmt: skip
 
 
-def _need(worked: Worked) -> block.ControllerNeed:
+def _need(worked: Worked) -> link_loop.ControllerNeed:
     return worked.route.controller_need(  # type: ignore[attr-defined, no-any-return]
         worked.settled, worked.builds, worked.shelf, worked.rules)
 
 
 def _judged(
-    worked: Worked, need: block.ControllerNeed, made: SenseTransformer, name: str, here: bool, patch: dict[str, Any],
+    worked: Worked, need: link_loop.ControllerNeed, made: SenseTransformer, name: str, here: bool, patch: dict[str, Any],
     **more: str
 ) -> Option:  # fmt: skip
     duty, turns = min(0.5, need.duty), made.winding.turns
-    flux = made.flux(block.TRIP_LEVEL + DIODE, duty, need.frequency)
-    droop = made.droop(block.TRIP_LEVEL + DIODE, duty, need.frequency, need.pulse / turns)
+    flux = made.flux(link_loop.TRIP_LEVEL + DIODE, duty, need.frequency)
+    droop = made.droop(link_loop.TRIP_LEVEL + DIODE, duty, need.frequency, need.pulse / turns)
     why = against((flux, MOST_FLUX, "T"), (droop, MOST_DROOP, "%"), (made.fill, 1.0, "%"))
     return Option(
         name=name, here=here, fits=not why, why=why, patch=patch,
@@ -55,7 +56,7 @@ def _judged(
                "inductance": fmt(made.inductance, "H"), **more})  # fmt: skip
 
 
-def _turns(worked: Worked, build: Any, need: block.ControllerNeed) -> OptionTable:
+def _turns(worked: Worked, build: Any, need: link_loop.ControllerNeed) -> OptionTable:
     options = []
     for n in sorted({*TURNS, build.sense_turns}):
         made = sense_from(worked.shelf, build.sense_core, build.sense_grade, n, need.pulse_rms / n,
@@ -73,14 +74,14 @@ def _turns(worked: Worked, build: Any, need: block.ControllerNeed) -> OptionTabl
         options=tuple(options))  # fmt: skip
 
 
-def _cores(worked: Worked, build: Any, need: block.ControllerNeed, made: SenseTransformer) -> OptionTable:
+def _cores(worked: Worked, build: Any, need: link_loop.ControllerNeed, made: SenseTransformer) -> OptionTable:
     def judged(other: SenseTransformer) -> Option:
         core = other.stack.core.id
         return _judged(worked, need, other, core, core == build.sense_core, {f"{KEY}.sense_core": core},
                        mass=fmt(other.stack.mass, "kg", 2), price=fmt(other.stack.price, "1", 2))  # fmt: skip
 
     ranked = rank_sense_cores(
-        worked.shelf, build.sense_grade, build.sense_turns, block.TRIP_LEVEL + DIODE, min(0.5, need.duty), need.frequency,
+        worked.shelf, build.sense_grade, build.sense_turns, link_loop.TRIP_LEVEL + DIODE, min(0.5, need.duty), need.frequency,
         need.pulse / build.sense_turns, need.pulse_rms / build.sense_turns, worked.rules.current_density)  # fmt: skip
     return OptionTable(
         key="cores", title="Rings on the shelf", columns=labelled(
@@ -98,10 +99,10 @@ def _window(made: SenseTransformer) -> Chart:
                f"{made.winding.wire.label}; the rest of the hole is for the lead.")  # fmt: skip
 
 
-def _flux(need: block.ControllerNeed, made: SenseTransformer) -> Chart:
+def _flux(need: link_loop.ControllerNeed, made: SenseTransformer) -> Chart:
     """Flux at the end of a pulse against its duty, and the voltage that resets it in time."""
     duty = np.linspace(0.02, 0.49, 40)
-    volts = block.TRIP_LEVEL + DIODE
+    volts = link_loop.TRIP_LEVEL + DIODE
     flux = np.array([made.flux(volts, float(d), need.frequency) for d in duty])
     x, b = Scale("1", 1.0), Scale("T", made.grade.b_sat)
     here = min(0.49, need.duty)
@@ -116,7 +117,7 @@ def _flux(need: block.ControllerNeed, made: SenseTransformer) -> Chart:
                "zener or a resistor of ten times the burden behind the diode gives them.")  # fmt: skip
 
 
-def _sheet(worked: Worked, build: Any, need: block.ControllerNeed, made: SenseTransformer) -> WindingSheet:
+def _sheet(worked: Worked, build: Any, need: link_loop.ControllerNeed, made: SenseTransformer) -> WindingSheet:
     w = made.winding
     length = cut_length(w, made.stack.mlt)
     mass = w.turns * w.copper * made.stack.mlt * COPPER_DENSITY
@@ -132,7 +133,7 @@ def _sheet(worked: Worked, build: Any, need: block.ControllerNeed, made: SenseTr
         title="Current transformer", core=f"{made.stack.core.id}, grade {made.grade.id}, no gap", rows=rows,
         checks=labelled(
             ("Inductance of the winding", fmt(made.inductance, "H")), ("Burden", fmt(build.sense_resistor, "ohm")),
-            ("Trips at", fmt(block.TRIP_LEVEL * build.sense_turns / build.sense_resistor, "A")),
+            ("Trips at", fmt(link_loop.TRIP_LEVEL * build.sense_turns / build.sense_resistor, "A")),
             ("Test", f"{fmt(10.0, 'A', 2)} through the lead give {fmt(10.0 / w.turns * build.sense_resistor, 'V')} at the "
              "burden"), ("Window height in use", fmt(made.fill, "%", 2))),
         cautions=(

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from rhombos.core.blocks import controller
+from rhombos.core.blocks import controller, link_loop
 from rhombos.core.ledger import SILENT
 from rhombos.core.loops import loop
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve
@@ -43,7 +43,7 @@ def bode(worked: Worked) -> Chart:
     """Gain and phase of the loop, flat battery, full power."""
     need = worked.route.controller_need(worked.settled, worked.builds, worked.shelf, worked.rules)  # type: ignore[attr-defined]
     build: Any = worked.builds["controller"]
-    frequency, gain, phase = loop(controller.plant_of(need.path, build), controller.compensator_of(build))
+    frequency, gain, phase = loop(link_loop.plant_of(need.path, build), link_loop.compensator_of(build))
     keep = frequency <= 4 * need.frequency
     frequency, gain, phase = frequency[keep], gain[keep], phase[keep]
     level = np.clip(20 * np.log10(np.abs(gain)), LOWEST_DB, HIGHEST_DB)

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from rhombos.core.blocks import gate_drive
+from rhombos.core.blocks.bootstrap import bootstrap_droop
 from rhombos.core.gates import IGBT_PLATEAU
 from rhombos.core.plots.model import Chart, Mark, Scale, curve, limits, roomy
 from rhombos.core.routes.driven import drive_need, front_need, gate_loop
@@ -66,7 +67,7 @@ def bootstrap(worked: Worked, block: str) -> Chart:
     build: Any = worked.builds[block]
     state: gate_drive.DriveState = worked.settled["nominal"].states[block]
     need = _need(worked, block)
-    times, volts = gate_drive.bootstrap_droop(need, build, worked.shelf)
+    times, volts = bootstrap_droop(need, build, worked.shelf)
     if need.modulation is None:  # one cycle a line period: from full to its end
         times, volts = np.array([0.0, times[0]]), np.array([build.supply - 1.0, volts[0]])
     t, v = Scale("s", 1 / need.line), Scale("V", build.supply)

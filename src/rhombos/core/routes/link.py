@@ -23,6 +23,7 @@ from rhombos.core.blocks import (
     h_bridge_report,
     input_report,
     input_stage,
+    link_loop,
     load,
     output_filter,
     rectifier,
@@ -240,7 +241,7 @@ class LinkRoute(Route):
 
     def _controller_need(
         self, s: LinkSettled, worst: float, builds: Mapping[str, Any], shelf: Shelf, rules: Rules
-    ) -> controller.ControllerNeed:  # fmt: skip
+    ) -> link_loop.ControllerNeed:  # fmt: skip
         """What the settled path is to its controller; `worst` is the largest pulse of all points, A."""
         linking, stage, linked = builds["dc_link"], s.states["front_end"], s.states["dc_link"]
         device = shelf.get(Mosfet, builds["front_end"].switch)
@@ -249,7 +250,7 @@ class LinkRoute(Route):
         floor = (1 - dc_link.STEP_FALLS) * linked.voltage
         if "output_filter" in builds:
             floor = linked.needed * rules.modulation_limit
-        return controller.ControllerNeed(
+        return link_loop.ControllerNeed(
             s.path, min(0.5, stage.crest_duty), linked.voltage, dead_time_needed(device, loop), worst,
             stage.side_rms * math.sqrt(2), linked.ripple / s.swing.ripple, s.flow["h_bridge"], s.demand, floor, s.heat,
             linking.held,
@@ -332,7 +333,7 @@ class LinkRoute(Route):
 
     def controller_need(
         self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf, rules: Rules
-    ) -> controller.ControllerNeed:  # fmt: skip
+    ) -> link_loop.ControllerNeed:  # fmt: skip
         """What the controller meets at full power on a flat battery."""
         return self._controller_need(settled["flat"], self._worst_pulse(settled), builds, shelf, rules)
 

@@ -10,19 +10,14 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from typing import Any
 
 from rhombos.core.blocks import (
     battery,
-    controller,
     dc_link,
     front_end,
-    gate_drive,
-    h_bridge,
     input_stage,
-    load,
-    output_filter,
+    link_loop,
     rectifier,
     transformer,
 )  # fmt: skip
@@ -32,62 +27,15 @@ from rhombos.core.brief import Brief
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Capacitor, Diode, Shelf
 from rhombos.core.points import Point, operating_points
-from rhombos.core.pulsation import STILL, Demand, Pulsation, open_share, pulsation, step_demand
-from rhombos.core.pulsation import drawn as drawn_by
+from rhombos.core.pulsation import STILL, Demand, Pulsation, open_share, pulsation
 from rhombos.core.routes.base import HOPELESS, HOTTEST, MOST_PASSES, SETTLED, V_FLOOR, Settled, at_its_end, calmed
 from rhombos.core.routes.driven import gate_loop
+from rhombos.core.routes.socket import Socket, settle_socket
 from rhombos.core.rules import Rules
 from rhombos.core.topology import RECTIFIERS, TOPOLOGIES, Rectifying
 
 LEFT = 0.05
 """Share of its voltage that a hopeless winding is taken to give at least."""
-
-
-@dataclass(frozen=True, slots=True)
-class Socket:
-    """The settled side of bridge, filter and load at a link, V: what it draws from it, W, with its states and working.
-
-    `drain` is the load at its rated voltage, `drawn` what it takes at the one it gets.
-    """
-
-    link: float
-    drain: load.LoadState
-    drawn: load.LoadState
-    filtered: output_filter.FilterState | None
-    bridged: h_bridge.BridgeState
-    to_filter: float
-    to_bridge: float
-    ledger: Ledger
-
-    def link_need(
-        self, current: float, choke_ripple: float, climb: float, build: h_bridge.HBridgeBuild, swing: Pulsation
-    ) -> dc_link.LinkNeed:  # fmt: skip
-        """What this side draws from the link at a mean current, A."""
-        drawn, bridged = self.drawn, self.bridged
-        if self.filtered is None:
-            taken = drawn_by(self.demand(build))
-            return dc_link.LinkNeed(drawn.apparent, bridged.line_peak, 1.0, drawn.power_factor, current, choke_ripple,
-                                    self.drain.voltage / math.sqrt(build.fraction), taken, self.link, climb, swing)  # fmt: skip
-        return dc_link.LinkNeed(
-            self.apparent, math.sqrt(2) * self.filtered.line_current, bridged.modulation, self.filtered.power_factor, current,
-            choke_ripple, bridged.bridge_peak, level=self.link, climb=climb, swing=swing)  # fmt: skip
-
-    def demand(self, build: h_bridge.HBridgeBuild) -> Demand:
-        """How what the bridge draws swings at twice the line, over its mean."""
-        if self.drawn.power <= 0:
-            return ()
-        if self.filtered is None:
-            return step_demand(build.fraction, self.drawn.power_factor)
-        return tuple(d / self.to_bridge for d in self.filtered.demand)
-
-    @property
-    def apparent(self) -> float:
-        """What a sine's bridge swings with at twice the line, VA: its fundamental and the inductor's current."""
-        if self.filtered is None:
-            return self.drawn.apparent
-        if not self.filtered.demand:
-            return 0.0
-        return drawn_by(tuple(d / self.to_bridge for d in self.filtered.demand)).swing * self.to_bridge / 2
 
 
 @dataclass(frozen=True)
@@ -101,7 +49,7 @@ class LinkSettled(Settled):
     crest_half: float
     secondary_drop: float
     diodes: int
-    path: controller.Path
+    path: link_loop.Path
     heat: float
     demand: Demand
     apparent: float
@@ -156,63 +104,6 @@ class Guess:
             abs(self.transformer_celsius - other.transformer_celsius) / 1e3,
             abs(self.choke_celsius - other.choke_celsius) / 1e3, 0.1 * self.swing.moved(other.swing),
         )  # fmt: skip
-
-
-def settle_socket(
-    point: Point, link: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, kept: float = 1.0
-) -> Socket:  # fmt: skip
-    """Bridge, filter and load at a load and a link, V: modulation and temperatures agree with the drops and losses they
-    make. `kept` is what a loop may lift the link's ripple to, over that of a steady supply."""
-    at_socket = replace(point, key="", label="", emf=0.0)  # the battery does not matter there
-    return _socket(
-        at_socket, link, builds["dc_link"], builds["h_bridge"], builds["bridge_drive"], builds.get("output_filter"), brief,
-        shelf, rules, kept)  # fmt: skip
-
-
-@lru_cache(maxsize=256)
-def _socket(
-    point: Point, link_v: float, link: dc_link.DcLinkBuild, bridge: h_bridge.HBridgeBuild,
-    drive: gate_drive.GateDriveBuild, filtering: output_filter.OutputFilterBuild | None,
-    brief: Brief, shelf: Shelf, rules: Rules, kept: float,
-) -> Socket:  # fmt: skip
-    carrier, loop = bridge.carrier, gate_loop(drive, bridge.parallel, shelf)
-    ledger = Ledger()
-    drain = load.assess(point, brief, ledger)
-    stepped_free = filtering is None and not link.held
-    drawn = load.following(drain, link_v / link.voltage) if stepped_free else drain
-    current = drawn.power / link_v
-    taken = drawn_by(step_demand(bridge.fraction, drain.power_factor)) if brief.output.stepped else None
-    link_high = dc_link.highest(
-        link, dc_link.LinkNeed(drawn.apparent, 0.0, 1.0, drain.power_factor, current, 0.0, 0.0, taken, link_v,
-                               swing=replace(STILL, ripple=kept)), drain.frequency, shelf, rules)  # fmt: skip
-    if filtering is None:
-        peak = drawn.current / math.sqrt(bridge.fraction)
-        bridged = h_bridge.assess(
-            h_bridge.BridgeNeed(link_v, link_high, drawn.current, drain.power_factor, peak, 0.0, link_v), bridge, brief, shelf,
-            rules, ledger, loop)  # fmt: skip
-        return Socket(link_v, drain, drawn, None, bridged, drawn.power, drawn.power + bridged.loss, ledger)
-    index, dead, resistance, celsius = 0.9, 0.0, 0.0, 75.0
-    for _ in range(MOST_PASSES):
-        filtered = output_filter.assess(
-            output_filter.FilterNeed(
-                drain.voltage, drain.frequency, drain.current, drain.power_factor, link_v, carrier, index, resistance, dead,
-                celsius, crest_power=drain.crest_power),
-            filtering, brief, shelf, rules, ledger)  # fmt: skip
-        bridged = h_bridge.assess(
-            h_bridge.BridgeNeed(
-                link_v, link_high, filtered.rms, filtered.power_factor, filtered.peak, filtered.ripple_rms,
-                filtered.fundamental),
-            bridge, brief, shelf, rules, ledger, loop)  # fmt: skip
-        moved = max(
-            abs(bridged.modulation - index), abs(min(filtered.temperature, HOTTEST) - celsius) / 1e3,
-            abs(2 * bridged.resistance - resistance) / max(resistance, 1e-6) * 1e-2,
-        )  # fmt: skip
-        index, dead = bridged.modulation, bridged.dead_time_loss_volts
-        resistance, celsius = 2 * bridged.resistance, min(filtered.temperature, HOTTEST)
-        if moved < SETTLED:
-            break
-    to_filter = drawn.power + filtered.loss
-    return Socket(link_v, drain, drawn, filtered, bridged, to_filter, to_filter + bridged.loss, ledger)
 
 
 def settle(
@@ -386,7 +277,7 @@ def _at_the_crest(
 def _path(
     g: Guess, choked: bool, ratio: float, duty: float, link_v: float, current: float, v_sec: float, builds: Mapping[str, Any],
     brief: Brief, shelf: Shelf, rules: Rules,
-) -> controller.Path:  # fmt: skip
+) -> link_loop.Path:  # fmt: skip
     """What feeds the link, as the link sees it. A resistance that only pulses meet counts for their share of the time; one
     before the stage also for the square of how far it steps the voltage up."""
     linking = builds["dc_link"]
@@ -395,13 +286,13 @@ def _path(
     stepped = ratio * TOPOLOGIES[builds["front_end"].topology].drive * total
     before = brief.source.internal_resistance + input_stage.resistance(builds["input_stage"], brief, shelf, rules)
     resistance = g.choke_resistance + total * g.charging_resistance(ratio) + stepped**2 * before
-    return controller.Path(
+    return link_loop.Path(
         max(1.0, v_sec), builds["rectifier"].inductance if choked else 0.0, resistance, dc_link.capacitance(linking, shelf),
         can.esr * linking.banks / linking.count, link_v / max(current, 1e-6), builds["front_end"].frequency, ratio)  # fmt: skip
 
 
 def _swing(
-    path: controller.Path, how: Rectifying, point: Point, step_up: float, current: float, demand: Demand,
+    path: link_loop.Path, how: Rectifying, point: Point, step_up: float, current: float, demand: Demand,
     builds: Mapping[str, Any], brief: Brief, shelf: Shelf,
 ) -> Pulsation:  # fmt: skip
     """How the current before the link swings, by what holds the link; a still one where that is not chosen yet."""
@@ -409,7 +300,7 @@ def _swing(
         return STILL
     line = brief.output.frequency
     if how.choke:
-        return controller.pulsation_of(path, builds["controller"], demand, line)[0] if "controller" in builds else STILL
+        return link_loop.pulsation_of(path, builds["controller"], demand, line)[0] if "controller" in builds else STILL
     # nothing holds it: all that lies between the battery's open voltage and the link, leakage too, is a resistance to it
     diode = shelf.get(Diode, builds["rectifier"].diode)
     open_link = how.gain * (step_up * point.emf - how.series * diode.v_0)

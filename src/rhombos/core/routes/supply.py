@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
-from rhombos.core.blocks import controller, dc_link, input_stage
+from rhombos.core.blocks import dc_link, input_stage, link_loop
 from rhombos.core.brief import Brief
 from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.report import Operating
@@ -52,10 +52,10 @@ def link_supply(
         ratio, builds["rectifier"].inductance if how.choke else 0.0, resistance, drop, 2 * builds["front_end"].frequency,
         max(duty, 2 * min(rules.duty_limit, states["controller"].ceiling) - leak_duty) if how.choke else 1.0)  # fmt: skip
     steering = builds["controller"]
-    plant = controller.plant_of(now.path, steering)
+    plant = link_loop.plant_of(now.path, steering)
     programmed = plant.programmed and how.choke
     loop = Loop(
-        link, controller.compensator_of(steering), controller.RAMP, plant.pole, plant.gain if programmed else 0.0,
+        link, link_loop.compensator_of(steering), link_loop.RAMP, plant.pole, plant.gain if programmed else 0.0,
         plant.follows if programmed else 0.0,
         1 / (2 * brief.output.frequency) if programmed and steering.feed_forward else 0.0) if how.choke else None  # fmt: skip
     idle = max(0.0, v_in * (drawn - ratio * duty * current))

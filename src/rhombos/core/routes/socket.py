@@ -1,0 +1,124 @@
+"""The socket's side of a link: bridge, filter and load made to agree at a load and a link, whatever the battery does."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from typing import Any
+
+from rhombos.core.blocks import dc_link, gate_drive, h_bridge, load, output_filter
+from rhombos.core.brief import Brief
+from rhombos.core.ledger import Ledger
+from rhombos.core.parts import Shelf
+from rhombos.core.points import Point
+from rhombos.core.pulsation import STILL, Demand, Pulsation, step_demand
+from rhombos.core.pulsation import drawn as drawn_by
+from rhombos.core.routes.base import HOTTEST, MOST_PASSES, SETTLED
+from rhombos.core.routes.driven import gate_loop
+from rhombos.core.rules import Rules
+
+
+@dataclass(frozen=True, slots=True)
+class Socket:
+    """The settled side of bridge, filter and load at a link, V: what it draws from it, W, with its states and working.
+
+    `drain` is the load at its rated voltage, `drawn` what it takes at the one it gets.
+    """
+
+    link: float
+    drain: load.LoadState
+    drawn: load.LoadState
+    filtered: output_filter.FilterState | None
+    bridged: h_bridge.BridgeState
+    to_filter: float
+    to_bridge: float
+    ledger: Ledger
+
+    def link_need(
+        self, current: float, choke_ripple: float, climb: float, build: h_bridge.HBridgeBuild, swing: Pulsation
+    ) -> dc_link.LinkNeed:  # fmt: skip
+        """What this side draws from the link at a mean current, A."""
+        drawn, bridged = self.drawn, self.bridged
+        if self.filtered is None:
+            taken = drawn_by(self.demand(build))
+            return dc_link.LinkNeed(drawn.apparent, bridged.line_peak, 1.0, drawn.power_factor, current, choke_ripple,
+                                    self.drain.voltage / math.sqrt(build.fraction), taken, self.link, climb, swing)  # fmt: skip
+        return dc_link.LinkNeed(
+            self.apparent, math.sqrt(2) * self.filtered.line_current, bridged.modulation, self.filtered.power_factor, current,
+            choke_ripple, bridged.bridge_peak, level=self.link, climb=climb, swing=swing)  # fmt: skip
+
+    def demand(self, build: h_bridge.HBridgeBuild) -> Demand:
+        """How what the bridge draws swings at twice the line, over its mean."""
+        if self.drawn.power <= 0:
+            return ()
+        if self.filtered is None:
+            return step_demand(build.fraction, self.drawn.power_factor)
+        return tuple(d / self.to_bridge for d in self.filtered.demand)
+
+    @property
+    def apparent(self) -> float:
+        """What a sine's bridge swings with at twice the line, VA: its fundamental and the inductor's current."""
+        if self.filtered is None:
+            return self.drawn.apparent
+        if not self.filtered.demand:
+            return 0.0
+        return drawn_by(tuple(d / self.to_bridge for d in self.filtered.demand)).swing * self.to_bridge / 2
+
+
+def settle_socket(
+    point: Point, link: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, kept: float = 1.0
+) -> Socket:  # fmt: skip
+    """Bridge, filter and load at a load and a link, V: modulation and temperatures agree with the drops and losses they
+    make. `kept` is what a loop may lift the link's ripple to, over that of a steady supply."""
+    at_socket = replace(point, key="", label="", emf=0.0)  # the battery does not matter there
+    return _socket(
+        at_socket, link, builds["dc_link"], builds["h_bridge"], builds["bridge_drive"], builds.get("output_filter"), brief,
+        shelf, rules, kept)  # fmt: skip
+
+
+@lru_cache(maxsize=256)
+def _socket(
+    point: Point, link_v: float, link: dc_link.DcLinkBuild, bridge: h_bridge.HBridgeBuild,
+    drive: gate_drive.GateDriveBuild, filtering: output_filter.OutputFilterBuild | None,
+    brief: Brief, shelf: Shelf, rules: Rules, kept: float,
+) -> Socket:  # fmt: skip
+    carrier, loop = bridge.carrier, gate_loop(drive, bridge.parallel, shelf)
+    ledger = Ledger()
+    drain = load.assess(point, brief, ledger)
+    stepped_free = filtering is None and not link.held
+    drawn = load.following(drain, link_v / link.voltage) if stepped_free else drain
+    current = drawn.power / link_v
+    taken = drawn_by(step_demand(bridge.fraction, drain.power_factor)) if brief.output.stepped else None
+    link_high = dc_link.highest(
+        link, dc_link.LinkNeed(drawn.apparent, 0.0, 1.0, drain.power_factor, current, 0.0, 0.0, taken, link_v,
+                               swing=replace(STILL, ripple=kept)), drain.frequency, shelf, rules)  # fmt: skip
+    if filtering is None:
+        peak = drawn.current / math.sqrt(bridge.fraction)
+        bridged = h_bridge.assess(
+            h_bridge.BridgeNeed(link_v, link_high, drawn.current, drain.power_factor, peak, 0.0, link_v), bridge, brief, shelf,
+            rules, ledger, loop)  # fmt: skip
+        return Socket(link_v, drain, drawn, None, bridged, drawn.power, drawn.power + bridged.loss, ledger)
+    index, dead, resistance, celsius = 0.9, 0.0, 0.0, 75.0
+    for _ in range(MOST_PASSES):
+        filtered = output_filter.assess(
+            output_filter.FilterNeed(
+                drain.voltage, drain.frequency, drain.current, drain.power_factor, link_v, carrier, index, resistance, dead,
+                celsius, crest_power=drain.crest_power),
+            filtering, brief, shelf, rules, ledger)  # fmt: skip
+        bridged = h_bridge.assess(
+            h_bridge.BridgeNeed(
+                link_v, link_high, filtered.rms, filtered.power_factor, filtered.peak, filtered.ripple_rms,
+                filtered.fundamental),
+            bridge, brief, shelf, rules, ledger, loop)  # fmt: skip
+        moved = max(
+            abs(bridged.modulation - index), abs(min(filtered.temperature, HOTTEST) - celsius) / 1e3,
+            abs(2 * bridged.resistance - resistance) / max(resistance, 1e-6) * 1e-2,
+        )  # fmt: skip
+        index, dead = bridged.modulation, bridged.dead_time_loss_volts
+        resistance, celsius = 2 * bridged.resistance, min(filtered.temperature, HOTTEST)
+        if moved < SETTLED:
+            break
+    to_filter = drawn.power + filtered.loss
+    return Socket(link_v, drain, drawn, filtered, bridged, to_filter, to_filter + bridged.loss, ledger)
