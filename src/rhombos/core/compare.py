@@ -10,6 +10,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.blocks.h_bridge import AUDIBLE
+from rhombos.core.book import bridge
 from rhombos.core.brief import Brief, Waveform
 from rhombos.core.findings import ORDER, Finding
 from rhombos.core.inventory import Inventory, gather
@@ -213,7 +214,7 @@ def _output(worked: Worked) -> tuple[float, float, float]:
         swing = _swing(worked) if "iron_transformer" in states else 0.0
         return float(states["output_filter"].distortion), math.sqrt(2), swing
     share, _ = worked.route.steps(worked.settled, worked.builds)
-    distortion = math.sqrt(max(0.0, share * math.pi**2 / (8 * math.sin(math.pi * share / 2) ** 2) - 1))
+    distortion = bridge.modified_distortion.work({"fraction": share})
     return distortion, 1 / math.sqrt(share), _swing(worked)
 
 

@@ -127,8 +127,9 @@ def zeners(build: ControllerBuild, link: float) -> tuple[float, ...]:
 def _tuned(law: str, k: float, a: float, b: float, capacitor: float, frequency: float, discharge: float) -> float:
     """Timing resistance for an oscillator frequency, Ω."""
     if law == "one resistor":
-        return k / (capacitor * frequency)
-    return (1 / (capacitor * frequency) - b * discharge) / a
+        return book.oscillator_one.invert("R_time", {"k_osc": k, "C_time": capacitor, "f_osc": frequency})
+    return book.oscillator_two.invert(
+        "R_time", {"a_osc": a, "b_osc": b, "C_time": capacitor, "R_dis": discharge, "f_osc": frequency})  # fmt: skip
 
 
 @remembered

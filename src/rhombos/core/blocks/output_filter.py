@@ -120,7 +120,7 @@ def propose(
     fields = dict(pins)
     ripple = rules.filter_ripple * math.sqrt(2) * need.current
     if "inductance" not in fields:
-        wanted = need.v_link / (8 * need.carrier * ripple)
+        wanted = book.unipolar_ripple.invert("L", {"V_dc": need.v_link, "f_c": need.carrier, "dI": ripple})
         fields["inductance"] = float(f"{min(0.5, max(1e-6, wanted)):.2g}")
     henry = fields["inductance"]
     if "capacitor" not in fields or "count" not in fields:

@@ -185,8 +185,7 @@ def propose(
     fields.setdefault("output_low", float(math.floor(min((1 - WINDOW) * need.v_out, 0.96 * outputs[0]))))
     fields.setdefault("output_high", float(math.ceil(max((1 + WINDOW) * need.v_out, 1.04 * outputs[1]))))
     fields.setdefault("overload", float(f"{PICKS_UP * need.continuous:.3g}"))
-    beyond = (need.surge / fields["overload"]) ** 2 - 1
-    fields.setdefault("twice", float(f"{max(LEAST_TWICE, SURGE_HELD * need.surge_time * beyond / 3):.2g}"))
+    fields.setdefault("twice", float(f"{max(LEAST_TWICE, SURGE_HELD * excess(need, fields['overload'])):.2g}"))
     surge = need.socket_current(need.surge)
     fields.setdefault("short_trip", float(f"{rules.trip_factor * need.peak:.3g}"))
     room = (WITHSTAND_USED * stage.withstand / stage.ratio - fields["short_trip"]) * stage.ratio
@@ -201,7 +200,14 @@ def propose(
 
 def judged_twice(build: ProtectionBuild, need: ProtectionNeed) -> float:
     """The longest that twice the pick-up should pass, s: as much excess heat as the surge brings in its time."""
-    return max(LEAST_TWICE, need.surge_time * max(0.0, (need.surge / build.overload) ** 2 - 1) / 3)
+    return max(LEAST_TWICE, excess(need, build.overload))
+
+
+def excess(need: ProtectionNeed, overload: float) -> float:
+    """How long twice the pick-up brings as much excess heat as the surge in its time, s; 0 where the surge lies below it."""
+    if need.surge <= overload:
+        return 0.0
+    return sense.inverse_time.invert("t_twice", {"P": need.surge, "P_start": overload, "t": need.surge_time})
 
 
 def cut_off_tap(build: ProtectionBuild) -> Tap:

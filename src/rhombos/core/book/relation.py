@@ -132,6 +132,33 @@ class Relation:
                 f"{self.key} has no symbol {', '.join(extra)}; it takes {', '.join(self._names)}"
             ) from None
 
+    def invert(self, unknown: str, known: Mapping[str, float]) -> float:
+        """An input from the target and all other inputs, in closed form, compiled once; not a number where there is none.
+
+        Raises: BookError where algebra gives no single answer; `solve` then searches.
+        """
+        if unknown not in self._inverses:
+            self._inverses[unknown] = self._inverted(unknown)
+        try:
+            return float(self._inverses[unknown](**known))
+        except (ValueError, ZeroDivisionError, OverflowError):
+            return math.nan
+
+    @cached_property
+    def _inverses(self) -> dict[str, Callable[..., float]]:
+        return {}
+
+    def _inverted(self, unknown: str) -> Callable[..., float]:
+        """For positive values: what is sought is a size, and so is all that is known."""
+        names = [n for n in (*self._names, self.target.name) if n != unknown]
+        plain = {sp.Symbol(n, real=True): sp.Symbol(n, positive=True) for n in (*self._names, self.target.name)}
+        fixed = {sp.Symbol(c.name, real=True): sp.Float(c.fixed, 17) for c in self.constants}
+        x, goal = sp.Symbol(unknown, positive=True), sp.Symbol(self.target.name, positive=True)
+        found = sp.solve(self.expression.subs(fixed).subs(plain) - goal, x)
+        if len(found) != 1:
+            raise BookError(f"{self.key} has no single closed form for {unknown}")
+        return sp.lambdify([sp.Symbol(n, positive=True) for n in names], found[0], modules=["math"])  # type: ignore[no-any-return]
+
     def find(self, name: str) -> Symbol:
         """The symbol of this relation with that name. Raises: BookError listing the ones it has."""
         for s in (self.target, *self.inputs):

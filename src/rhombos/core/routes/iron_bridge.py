@@ -19,6 +19,7 @@ from rhombos.core.blocks import (
     output_filter,
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
+from rhombos.core.book import filters
 from rhombos.core.book import link as link_book
 from rhombos.core.brief import Brief, Waveform
 from rhombos.core.ledger import SILENT, Ledger
@@ -135,7 +136,8 @@ class IronBridge(IronRoute):
             crest_power=asked.crest_power)  # fmt: skip
         surge = brief.power.surge / brief.power.continuous
         filtering = output_filter.propose(need, asked.current * ratio * surge, brief, own["output_filter"], shelf, rules)
-        ripple = full / (8 * carrier * (filtering.inductance + hints.leakage))
+        ripple = filters.unipolar_ripple.work({
+            "V_dc": full, "L": filtering.inductance + hints.leakage, "f_c": carrier})  # fmt: skip
         bridge = h_bridge.propose(
             h_bridge.BridgeNeed(
                 hints.v_in["nominal"], full, hints.line_current, asked.power_factor,

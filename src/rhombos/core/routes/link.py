@@ -31,18 +31,19 @@ from rhombos.core.blocks import (
     transformer,
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
+from rhombos.core.book import filters
 from rhombos.core.book import stage as stage_book
 from rhombos.core.brief import Brief, Waveform
-from rhombos.core.gates import dead_time_needed
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.transformer import TransformerNeed
-from rhombos.core.parts import Capacitor, Mosfet, Shelf
+from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.points import STEADY, Point, operating_points
 from rhombos.core.pulsation import STILL, drawn, step_demand
 from rhombos.core.report import BlockReport, Operating
 from rhombos.core.routes import settle
 from rhombos.core.routes.base import SETTLED, Route
-from rhombos.core.routes.driven import drive_need, drive_of, front_drive_of, front_need, gate_loop
+from rhombos.core.routes.beside import controller as beside_controller
+from rhombos.core.routes.driven import drive_need, drive_of, front_drive_of, front_need
 from rhombos.core.routes.hints import Hints, fraction_of, rectifying_of, secondary_pulse
 from rhombos.core.routes.settle import LinkSettled
 from rhombos.core.routes.supply import link_supply
@@ -239,23 +240,6 @@ class LinkRoute(Route):
         need = self.controller_need(settled, builds, shelf, rules)
         return {"controller": controller.propose(need, brief, dict(pins.get("controller", {})), shelf, rules)}
 
-    def _controller_need(
-        self, s: LinkSettled, worst: float, builds: Mapping[str, Any], shelf: Shelf, rules: Rules
-    ) -> link_loop.ControllerNeed:  # fmt: skip
-        """What the settled path is to its controller; `worst` is the largest pulse of all points, A."""
-        linking, stage, linked = builds["dc_link"], s.states["front_end"], s.states["dc_link"]
-        device = shelf.get(Mosfet, builds["front_end"].switch)
-        loop = gate_loop(builds["front_drive"], builds["front_end"].parallel, shelf)
-        # a stepped wave's output is the link itself: it may fall by as much as the output may stray
-        floor = (1 - dc_link.STEP_FALLS) * linked.voltage
-        if "output_filter" in builds:
-            floor = linked.needed * rules.modulation_limit
-        return link_loop.ControllerNeed(
-            s.path, min(0.5, stage.crest_duty), linked.voltage, dead_time_needed(device, loop), worst,
-            stage.side_rms * math.sqrt(2), linked.ripple / s.swing.ripple, s.flow["h_bridge"], s.demand, floor, s.heat,
-            linking.held,
-            s.full / s.point.emf)  # fmt: skip
-
     def _link_voltage(
         self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], bridge_peak: float, drop: float, rules: Rules
     ) -> float:  # fmt: skip
@@ -285,7 +269,7 @@ class LinkRoute(Route):
                 asked.voltage, asked.frequency, asked.current, asked.power_factor, voltage, carrier, modulation,
                 hints.path_resistance, hints.dead_time_volts, crest_power=asked.crest_power)  # fmt: skip
             filtering = output_filter.propose(filter_need, asked.current * surge, brief, own["output_filter"], shelf, rules)
-            ripple = voltage / (8 * carrier * filtering.inductance)
+            ripple = filters.unipolar_ripple.work({"V_dc": voltage, "L": filtering.inductance, "f_c": carrier})
         swing = hints.swing["full"]
         need = dc_link.LinkNeed(
             max(asked.apparent, hints.apparent), peak, modulation, asked.power_factor, hints.link_current,
@@ -319,7 +303,7 @@ class LinkRoute(Route):
         worst = self._worst_pulse(found)
         judged = {
             key: controller.assess(
-                self._controller_need(found[key], worst, builds, shelf, rules), builds["controller"], brief, shelf,
+                beside_controller.need_of(found[key], worst, builds, shelf, rules), builds["controller"], brief, shelf,
                 rules, ledgers[key])
             for key in STEADY
         }  # fmt: skip
@@ -335,7 +319,7 @@ class LinkRoute(Route):
         self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf, rules: Rules
     ) -> link_loop.ControllerNeed:  # fmt: skip
         """What the controller meets at full power on a flat battery."""
-        return self._controller_need(settled["flat"], self._worst_pulse(settled), builds, shelf, rules)
+        return beside_controller.need_of(settled["flat"], self._worst_pulse(settled), builds, shelf, rules)
 
     def _worst_pulse(self, settled: Mapping[str, LinkSettled]) -> float:
         """The largest pulse of the points that can be held, A."""
