@@ -149,8 +149,8 @@ def propose(
     surged = replace(need, apparent=surge * need.apparent, current=surge * need.current)
     top = _highest_mean(need, fields, rules) + _ripple(surged, voltage, bank, brief.output.frequency, SILENT) / 2
     if "bleeder" not in fields:
-        ohms = book.bleed_time.invert("R", {
-            "C": bank, "V": max(top, 1.1 * rules.safe_voltage), "V_safe": rules.safe_voltage, "t": rules.bleed_time})  # fmt: skip
+        volts = max(top, 1.1 * rules.safe_voltage)
+        ohms = book.bleed_time.invert("R", {"C": bank, "V": volts, "V_safe": rules.safe_voltage, "t": rules.bleed_time})
         fields["bleeder"] = at_most(min(10e6, max(100.0, ohms * 0.95)))
     watts = book.bleeder_power(V=top, R=fields["bleeder"])
     fields.setdefault("bleeder_part", propose_resistor(shelf, rules, fields["bleeder"] / banks, watts / banks, top / banks))

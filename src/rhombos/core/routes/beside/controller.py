@@ -1,0 +1,42 @@
+"""What a settled path with a link is to its controller."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from typing import Any
+
+from rhombos.core.blocks import dc_link, link_loop
+from rhombos.core.gates import dead_time_needed
+from rhombos.core.parts import Mosfet, Shelf
+from rhombos.core.routes.driven import gate_loop
+from rhombos.core.routes.settle import LinkSettled
+from rhombos.core.rules import Rules
+
+
+def need_of(
+    s: LinkSettled, worst: float, builds: Mapping[str, Any], shelf: Shelf, rules: Rules
+) -> link_loop.ControllerNeed:  # fmt: skip
+    """The need at a settled point; `worst` is the largest pulse of all points, A."""
+    stage, linked = s.states["front_end"], s.states["dc_link"]
+    device = shelf.get(Mosfet, builds["front_end"].switch)
+    loop = gate_loop(builds["front_drive"], builds["front_end"].parallel, shelf)
+    # a stepped wave's output is the link itself: it may fall by as much as the output may stray
+    floor = (1 - dc_link.STEP_FALLS) * linked.voltage
+    if "output_filter" in builds:
+        floor = linked.needed * rules.modulation_limit
+    return link_loop.ControllerNeed(
+        path=s.path,
+        duty=min(0.5, stage.crest_duty),
+        link=linked.voltage,
+        off_time=dead_time_needed(device, loop),
+        pulse=worst,
+        pulse_rms=stage.side_rms * math.sqrt(2),
+        ripple=linked.ripple / s.swing.ripple,
+        power=s.flow["h_bridge"],
+        demand=s.demand,
+        floor=floor,
+        heat=s.heat,
+        regulated=builds["dc_link"].held,
+        rises=s.full / s.point.emf,
+    )
