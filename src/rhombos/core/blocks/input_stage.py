@@ -107,6 +107,16 @@ def resistance(build: InputStageBuild, brief: Brief, shelf: Shelf, rules: Rules)
     return float(cable) / build.runs + shelf.get(Fuse, build.fuse).resistance + contacts(build, rules)
 
 
+def capacitance(build: InputStageBuild, shelf: Shelf) -> float:
+    """The input bank across the whole input, F: each of the banks in series has `count` cans."""
+    return build.count * shelf.get(Capacitor, build.capacitor).c / build.banks
+
+
+def esr(build: InputStageBuild, shelf: Shelf) -> float:
+    """Series resistance of the input bank across the whole input, Ω."""
+    return build.banks * shelf.get(Capacitor, build.capacitor).esr / build.count
+
+
 def contacts(build: InputStageBuild, rules: Rules) -> float:
     """Connectors and terminals, and the series switch where there is one, Ω."""
     return rules.contact_resistance + (build.reverse_ohms if build.reverse == SERIES else 0.0)
@@ -186,7 +196,7 @@ def _cans(full: float, ripple: float, least: float, pins: dict[str, Any], shelf:
         if "capacitor" not in pins and can.v_rating < wanted:
             continue
         carried = math.ceil(ripple * RESERVE / (can.i_ripple * (1 - rules.ripple_current_margin)))
-        count = int(pins.get("count", max(2, carried, math.ceil(RESERVE * least / can.c))))
+        count = int(pins.get("count", max(2, carried, math.ceil(pins["banks"] * RESERVE * least / can.c))))
         short_of = max(0, count - MOST_CANS) * 10
         key = (count * (can.price + CAN_PLACE) + short_of, can.id, count)
         best = key if best is None or key < best else best
@@ -222,13 +232,13 @@ def assess(
         ripple = ledger.work("input_stage.ripple", book.shaped_ripple, I=rms, form=need.form, D_tot=share)
     each = ripple / build.count
     capacitors = ledger.work(
-        "input_stage.capacitor_loss", book.ohmic_loss, I_rms=ripple, R=build.banks * can.esr / build.count)  # fmt: skip
+        "input_stage.capacitor_loss", book.ohmic_loss, I_rms=ripple, R=esr(build, shelf))
     core = brief.targets.ambient + rules.enclosure_rise + CORE_RISE * (each / can.i_ripple) ** 2
     life = min(MOST_LIFE, book.can_life.work({"t_life_0": LIFE, "T_cap": core + 273.15, "T_cap_0": RATED_CORE + 273.15}))
     rise = 0.0
     if need.interrupted > 0:
         rise = ledger.work("input_stage.rise", book.lead_rise, I=need.interrupted, L=LOOP * brief.source.cable_length,
-                           C=build.count * can.c / build.banks)  # fmt: skip
+                           C=capacitance(build, shelf))  # fmt: skip
     return InputState(
         cable, drop, drop / max(terminal, 1e-9), cable_loss, fuse_loss, touched, ripple, each, capacitors,
         rules.control_power, rms, life, ampacity(build.cable, build.runs, brief, rules, ledger), rise,

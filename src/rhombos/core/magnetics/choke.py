@@ -228,7 +228,7 @@ def _estimate(
     copper = SEARCH_FILL * rules.window_fill * table.a_w[index] / turns
     copper = np.minimum(copper, need.rms / rules.current_density * 1.1)
     resistance = book.winding_resistance(rho=copper_resistivity(90), N=turns, MLT=table.mlt[index], A_cu=copper)
-    swing = need.inductance * need.ripple / 2 / (turns * table.a_e[index])
+    swing = book.choke_flux(L=need.inductance, I_pk=need.ripple / 2, N=turns, A_e=table.a_e[index])
     core = book.igse_triangle(
         D_tot=0.5, alpha=grade.alpha, beta=grade.beta, k_core=grade.k, f=need.frequency, B_pk=swing
     ) * table.v_e[index]  # fmt: skip
@@ -277,7 +277,8 @@ def choke_loss(
     factor = ac_factor(w, stack.b_w, need.frequency, celsius)
     slow = ledger.work(f"{block}.slow_copper", book.ac_copper_loss, I_rms=need.rms, R=resistance, F_R=1.0)
     fast = ledger.work(f"{block}.ripple_copper", book.ac_copper_loss, I_rms=need.ripple_rms, R=resistance, F_R=factor)
-    swing = choke.inductance_at(need.rms) * need.ripple / 2 / (w.turns * stack.a_e)
+    swing = book.choke_flux.work({
+        "L": choke.inductance_at(need.rms), "I_pk": need.ripple / 2, "N": w.turns, "A_e": stack.a_e})  # fmt: skip
     core = 0.0
     if swing > 0:
         density = ledger.work(

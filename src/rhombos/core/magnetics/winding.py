@@ -68,11 +68,9 @@ def layer_measure(
     Round wires count as square foils of equal section, a litz bundle as √strands sub-layers of them. ξ grows with √f.
     Source: Dowell 1966, with the porosity factor.
     """
-    wire = winding.wire
-    depth = book.skin_depth.work({"rho": copper_resistivity(celsius), "f": frequency})
-    foil, across = wire.strand * math.sqrt(math.pi) / 2, math.sqrt(wire.strands)
-    porosity = min(1.0, winding.turns * winding.in_hand * across * foil / (max(winding.layers, 1) * breadth))
-    return foil / depth * math.sqrt(porosity), max(1.0, winding.layers * across / portions)
+    wire, wires = winding.wire, winding.turns * winding.in_hand
+    xi, layers = _measures(wire.strand, wire.strands, winding.layers, wires, breadth, frequency, celsius, portions)
+    return float(xi), float(layers)
 
 
 def ac_factor(winding: Winding, breadth: float, frequency: float, celsius: float, portions: float = 1.0) -> float:
@@ -81,15 +79,14 @@ def ac_factor(winding: Winding, breadth: float, frequency: float, celsius: float
     return book.dowell.work({"xi": min(30.0, max(1e-3, xi)), "layers": layers})
 
 
-def _ac_factors(
-    strand: Any, strands: Any, layers: Any, wires: Any, breadth: float, frequency: Any, celsius: float, portions: float,
-) -> np.ndarray:  # fmt: skip
-    depth = book.skin_depth(rho=copper_resistivity(celsius), f=frequency)
-    foil = strand * math.sqrt(math.pi) / 2
-    across = np.sqrt(strands)
+def _measures(
+    strand: Any, strands: Any, layers: Any, wires: Any, breadth: float, frequency: float, celsius: float, portions: float,
+) -> tuple[Any, Any]:  # fmt: skip
+    """The same for one wire or the columns of many."""
+    depth = book.skin_depth.work({"rho": copper_resistivity(celsius), "f": frequency})
+    foil, across = strand * math.sqrt(math.pi) / 2, np.sqrt(strands)
     porosity = np.minimum(1.0, wires * across * foil / (np.maximum(layers, 1) * breadth))
-    xi = foil / depth * np.sqrt(porosity)
-    return np.asarray(book.dowell(xi=np.clip(xi, 1e-3, 30), layers=np.maximum(1.0, layers * across / portions)))
+    return foil / depth * np.sqrt(porosity), np.maximum(1.0, layers * across / portions)
 
 
 LITZ_FROM = 2e3
@@ -112,10 +109,11 @@ def choose_wire(
     per_layer = np.maximum(1, np.floor(breadth / outer))
     layers = np.ceil(turns * in_hand / per_layer)
     build = layers * outer
-    factor = _ac_factors(
+    xi, deep = _measures(
         shelf.column(Wire, "strand"), shelf.column(Wire, "strands"), layers, turns * in_hand, breadth, frequency,
         celsius, portions,
     )  # fmt: skip
+    factor = book.dowell(xi=np.clip(xi, 1e-3, 30), layers=deep)
     resistance = (1 - ac_share + ac_share * factor) / (copper * in_hand)
     usable = (in_hand <= MOST_IN_HAND) & (outer <= breadth)
     if frequency < LITZ_FROM:

@@ -8,7 +8,7 @@ from typing import Any
 
 from rhombos.core.blocks import dc_link, input_stage, link_loop
 from rhombos.core.brief import Brief
-from rhombos.core.parts import Capacitor, Shelf
+from rhombos.core.parts import Shelf
 from rhombos.core.report import Operating
 from rhombos.core.rules import Rules
 from rhombos.core.topology import RECTIFIERS, TOPOLOGIES
@@ -23,10 +23,8 @@ LEAST_BANK = 1e-6
 def battery_of(emf: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> Battery:
     """Cells, cable, fuse and contacts in one, and the input bank across the whole input."""
     entry = builds["input_stage"]
-    banks = getattr(entry, "banks", 1)
-    bank = entry.count * shelf.get(Capacitor, entry.capacitor).c / banks**2
     resistance = brief.source.internal_resistance + input_stage.resistance(entry, brief, shelf, rules)
-    return Battery(emf, max(LEAST_PATH, resistance), max(LEAST_BANK, bank))
+    return Battery(emf, max(LEAST_PATH, resistance), max(LEAST_BANK, input_stage.capacitance(entry, shelf)))
 
 
 def link_supply(

@@ -9,7 +9,7 @@ from rhombos.core.blocks import input_stage, precharge_report
 from rhombos.core.blocks import precharge as block
 from rhombos.core.brief import Brief
 from rhombos.core.ledger import Ledger
-from rhombos.core.parts import Capacitor, Fuse, Shelf
+from rhombos.core.parts import Fuse, Shelf
 from rhombos.core.report import BlockReport
 from rhombos.core.routes.supply import battery_of
 from rhombos.core.rules import Rules
@@ -23,11 +23,9 @@ def need_of(builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules)
     full = brief.source.volts[2]
     cells = battery_of(full, builds, brief, shelf, rules)
     entry = builds["input_stage"]
-    banks = getattr(entry, "banks", 1)
-    esr = shelf.get(Capacitor, entry.capacitor).esr * banks / entry.count
     carried = shelf.get(Fuse, entry.fuse).i_rating
-    return block.PrechargeNeed(full, cells.resistance, input_stage.LOOP * brief.source.cable_length, cells.capacitance, esr,
-        carried)
+    return block.PrechargeNeed(full, cells.resistance, input_stage.LOOP * brief.source.cable_length, cells.capacitance,
+                              input_stage.esr(entry, shelf), carried)
 
 
 def propose(

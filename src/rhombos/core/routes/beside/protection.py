@@ -51,8 +51,9 @@ def stage_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief
     iron = now.get("iron_transformer")
     volts = now["dc_link"].peak if "dc_link" in now else brief.source.volts[2]
     ratio = iron.ratio if iron else 1.0
-    behind = WIRING + (builds["output_filter"].inductance if "output_filter" in builds else 0.0)
-    return block.Stage(volts, behind / ratio**2 + (iron.leakage if iron else 0.0), ratio, withstand(device, build.parallel))
+    choke = builds["output_filter"].inductance if "output_filter" in builds else 0.0  # before any iron: on the switches' side
+    behind = choke + (iron.leakage if iron else 0.0) + WIRING / ratio**2
+    return block.Stage(volts, behind, ratio, withstand(device, build.parallel))
 
 
 def outputs_of(settled: Mapping[str, Any], brief: Brief) -> tuple[float, float]:
