@@ -300,6 +300,6 @@ def test_a_transformer_put_on_at_a_zero_saturates_and_at_the_crest_does_not(benc
     t = np.linspace(0, 1, 60_001)
     settled = np.abs(rest.probe(t * rest.end)["flux"]).max()
     assert settled == pytest.approx(math.sqrt(2) * 230 / (2 * math.pi * 50), rel=0.05)
-    begun = crest.probe(bench.crest + t * (crest.end - bench.crest))
+    begun = crest.probe(bench.at_crest + t * (crest.end - bench.at_crest))
     assert np.abs(begun["flux"]).max() < 1.25 * settled
     assert np.abs(begun["magnetising"]).max() < 5 * np.abs(rest.probe(t * rest.end)["magnetising"]).max()

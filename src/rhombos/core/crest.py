@@ -25,8 +25,10 @@ BEFORE = 0.03
 """Resistance before its rectifier, over V²/P."""
 DIODES = 1.6
 """Drop of its two diodes, V."""
-PATH, BESIDE = 0.003, 1.0
-"""Resistance of bridge and inductor over V²/P, and the conductance of other loads beside it over P/V²: they damp the filter."""
+BESIDE = 1.0
+"""Conductance of other loads beside it over P/V²: they damp the filter."""
+LEAST_PATH, STEP_PATH = 0.003, 2.5
+"""Smallest resistance of bridge, inductor and windings that is told apart, over V²/P, and the ratio from one to the next."""
 STEPS, HALVES = 1024, 7
 """Steps of half a line period, and half periods until it repeats."""
 KEPT = 128
@@ -43,12 +45,20 @@ HIGHEST = 40
 class Crest:
     """What a crest load adds to a linear one, over P/V: its own current and that of the filter's inductor, without their
     fundamentals, over half a line period that begins where the output rises through zero; the output's third harmonic, and all
-    the others together, over its fundamental, the third as a phasor that is real where it rises through zero there."""
+    the others together, over its fundamental, the third as a phasor that is real where it rises through zero there; and the
+    power that an adapter made for P really takes there, over P, and for how much of the time it conducts."""
 
     load: Array
     inductor: Array
     third: complex
     others: float
+    taken: float
+    conducts: float
+
+    @property
+    def conductance(self) -> float:
+        """What it holds against small voltages on top, on the average, over P/V²."""
+        return self.conducts / BEFORE
 
     @property
     def load_rms(self) -> float:
@@ -70,30 +80,45 @@ ANGLES: Array = (np.arange(KEPT) + 0.5) * math.pi / KEPT
 """Angles of the samples, from the output's rise through zero."""
 
 
-def crest(reactance: float, corner: float, volts: float) -> Crest:
+def crest(reactance: float, corner: float, volts: float, path: float = 0.0) -> Crest:
     """A crest load behind a filter.
 
     Args: the inductor's reactance at the line over V²/P of the crest load; the filter's corner over the line's frequency; the
-    output, V RMS, which the diodes' drop is compared with.
+    output, V RMS, which the diodes' drop is compared with; all resistance on the way over V²/P.
     """
+    if path <= LEAST_PATH:
+        return _behind(reactance, corner, volts, 0)
+    place = math.log(path / LEAST_PATH) / math.log(STEP_PATH)
+    lower = math.floor(place)
+    return _mixed((1 - place + lower, _behind(reactance, corner, volts, lower)),
+                  (place - lower, _behind(reactance, corner, volts, lower + 1)))  # fmt: skip
+
+
+def _behind(reactance: float, corner: float, volts: float, path: int) -> Crest:
+    """Between the four filters that are marched about the one asked for."""
     x = max(LEAST_X, reactance)
     place_x, place_c = math.log(x / LEAST_X) / math.log(STEP_X), math.log(max(3.0, corner)) / math.log(STEP_CORNER)
     drop = round(DIODES / volts, 3)
     i, j = math.floor(place_x), math.floor(place_c)
     a, b = place_x - i, place_c - j
-    parts = [((1 - a) * (1 - b), _at(i, j, drop)), (a * (1 - b), _at(i + 1, j, drop)),
-             ((1 - a) * b, _at(i, j + 1, drop)), (a * b, _at(i + 1, j + 1, drop))]  # fmt: skip
+    return _mixed(((1 - a) * (1 - b), _at(i, j, drop, path)), (a * (1 - b), _at(i + 1, j, drop, path)),
+                  ((1 - a) * b, _at(i, j + 1, drop, path)), (a * b, _at(i + 1, j + 1, drop, path)))  # fmt: skip
+
+
+def _mixed(*parts: tuple[float, Crest]) -> Crest:
+    """Crest loads weighed together."""
     return Crest(
         np.asarray(sum(w * p.load for w, p in parts)), np.asarray(sum(w * p.inductor for w, p in parts)),
-        complex(sum(w * p.third for w, p in parts)), sum(w * p.others for w, p in parts))  # fmt: skip
+        complex(sum(w * p.third for w, p in parts)), sum(w * p.others for w, p in parts),
+        sum(w * p.taken for w, p in parts), sum(w * p.conducts for w, p in parts))  # fmt: skip
 
 
-def _at(i: int, j: int, drop: float) -> Crest:
-    return marched(LEAST_X * STEP_X**i, STEP_CORNER**j, drop)
+def _at(i: int, j: int, drop: float, path: int) -> Crest:
+    return marched(LEAST_X * STEP_X**i, STEP_CORNER**j, drop, LEAST_PATH * STEP_PATH**path)
 
 
 @lru_cache(maxsize=1024)
-def marched(reactance: float, corner: float, drop: float) -> Crest:
+def marched(reactance: float, corner: float, drop: float, path: float = LEAST_PATH) -> Crest:
     """The periodic state, by marching; arguments as `crest`, the diodes' drop over the output's RMS.
 
     States: the inductor's current, the output, the smoothing capacitor; the rectifier is open, or conducts either way; each
@@ -105,7 +130,7 @@ def marched(reactance: float, corner: float, drop: float) -> Crest:
     rows = {}
     for sign in (0.0, 1.0, -1.0):
         a = np.zeros((5, 5))  # with the source and the constant drop as states, so that one matrix makes a step
-        a[0, :4] = -PATH / reactance, -1 / reactance, 0.0, 1 / reactance
+        a[0, :4] = -path / reactance, -1 / reactance, 0.0, 1 / reactance
         a[1, :3] = 1 / capacity, -BESIDE / capacity, 0.0
         a[2, 2] = -TAKEN / RIPPLE_CAPACITY
         if sign:
@@ -141,14 +166,15 @@ def _formed(inductor: Array, output: Array, load: Array) -> Crest:
     order = np.arange(spectra[0].size)
     i, v, w = (s * np.exp(-1j * order * turned) for s in spectra)
     power = 0.5 * float(np.real(np.sum(v[1:HIGHEST] * np.conj(w[1:HIGHEST]))))
-    scale = 1.0 / max(power, 1e-6)  # for each watt that it really takes
+    volts = abs(v[1]) / math.sqrt(2)  # what is left of the bridge's fundamental, which the bridge makes up for
+    scale = volts / max(power, 1e-6)  # for each watt that it really takes
 
     def added(phasors: NDArray[np.complexfloating]) -> Array:
         found = np.zeros(KEPT)
         for n in range(3, HIGHEST, 2):
             found += (phasors[n] * np.exp(1j * n * ANGLES)).real
-        return scale * found
+        return np.asarray(scale * found)
 
-    bent = scale / abs(v[1])
+    bent = scale * volts / abs(v[1])
     others = bent * float(np.sqrt(np.sum(np.abs(v[4 : HIGHEST + 1]) ** 2)))
-    return Crest(added(w), added(i), complex(1j * v[3] * bent), others)
+    return Crest(added(w), added(i), complex(1j * v[3] * bent), others, power / volts**2, float(np.mean(load != 0)))

@@ -91,6 +91,13 @@ def step_crest(fraction: float, power_factor: float) -> float:
     return float(np.abs(current).max() / np.sqrt((current**2).mean()))
 
 
+def step_load(power: float, power_factor: float, level: float, fraction: float, line: float) -> tuple[float, float]:
+    """The series R–L, Ω and H, of a power factor at the line, Hz, that draws a power, W, from a wave of a level, V."""
+    current, on = step_current(fraction, power_factor)
+    resistance = level**2 / power * float(np.where(on, current, 0.0).mean())
+    return resistance, resistance * math.sqrt(max(0.0, 1 - power_factor**2)) / power_factor / (2 * math.pi * line)
+
+
 @lru_cache(maxsize=64)
 def step_demand(fraction: float, power_factor: float) -> Demand:
     """How what such a load draws from the link swings, in the steady state; while the current lags, it flows back."""

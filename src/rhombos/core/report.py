@@ -131,6 +131,23 @@ class Operating(_Plain):
     lag: float = 0.0
 
 
+class Stepped(_Plain):
+    """What the scope needs of the nominal point of a stepped wave, as seen from the socket: what feeds the bridge and the level
+    that it makes of that without a load, V, for a share of the time; Ω and H on the way; the series R–L that takes the power
+    asked of just this wave, Ω and H; whether the source lets go between pulses (a push-pull) or holds its output at zero."""
+
+    v_link: float
+    level: float
+    fraction: float
+    line: float
+    resistance: float
+    inductance: float
+    load_resistance: float
+    load_inductance: float
+    ratio: float = 1.0
+    lets_go: bool = False
+
+
 class Solution(_Plain):
     """A complete, explained sizing. A value: same brief, pins, shelf and rules, same solution."""
 

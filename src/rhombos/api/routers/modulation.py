@@ -69,19 +69,19 @@ class ScopeIn(Asked):
 @router.post("/scope", responses={404: {"model": ProblemDocument}})
 def scope(asked: ScopeIn, serving: Serving) -> ScopeSeen:
     """What a window says: readings, measurements, cursors, a spectrum, and where the record can be probed."""
-    return scope_bench(asked.look, _with_sine(asked, serving))
+    return scope_bench(asked.look, serving.work(asked))
 
 
 @router.post("/scope/points", response_class=Response, responses={200: {"content": {"application/octet-stream": {}}}})
 def scope_drawn(asked: ScopeIn, serving: Serving) -> Response:
     """The window's traces to draw, every edge in them: a line of JSON, then times as doubles and traces as singles."""
-    return Response(scope_points(asked.look, _with_sine(asked, serving)), media_type="application/octet-stream")
+    return Response(scope_points(asked.look, serving.work(asked)), media_type="application/octet-stream")
 
 
 @router.post("/scope/csv", response_class=Response, responses={200: {"content": {"text/csv": {}}}})
 def scope_table(asked: ScopeIn, serving: Serving) -> Response:
     """The window as a table, every edge with a row before and after it."""
-    return Response(scope_csv(asked.look, _with_sine(asked, serving)), media_type="text/csv")
+    return Response(scope_csv(asked.look, serving.work(asked)), media_type="text/csv")
 
 
 @router.post("/sine-table")

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import cmath
 import math
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
 from rhombos.core.blocks.base import part, remembered
@@ -36,8 +38,8 @@ CORNER_OVER_LINE = 10
 RIPPLE_OVER_CORNER = 10
 AC_MARGIN = 1.1
 """The capacitor's AC rating over the output voltage, at least: mains-rated parts are tested well beyond it."""
-ODD_TAIL = math.sqrt(math.pi**2 / 8 - 1)
-"""√(1/3² + 1/5² + …): all odd harmonics of the dead-time square wave together, over its fundamental."""
+ODD = np.arange(3.0, 40.0, 2.0)
+"""Harmonics of the line that count as distortion."""
 
 
 class OutputFilterBuild(ChokeBuild):
@@ -97,14 +99,15 @@ class FilterState:
     demand: Demand = ()
     others: float = 0.0
     third: complex = 0j
+    passes_third: complex = 1 + 0j
     rail: float = 0.0
     lag: float = 0.0
 
     def on_a_swinging_rail(self, swing: complex) -> FilterState:
         """The same with the third harmonic that a rail makes which swings at twice the line: `swing` is its phasor over its
         mean, a cosine at the output's rise through zero. Source: sin θ · cos(2θ + α) = ½·sin(3θ + α) − ½·sin(θ + α)."""
-        return replace(self, distortion=math.hypot(self.others, abs(self.third + swing / 2)),
-                       rail=abs(swing) / 2)  # fmt: skip
+        made = self.passes_third * swing / 2
+        return replace(self, distortion=math.hypot(self.others, abs(self.third + made)), rail=abs(made))
 
 
 def capacitance(build: OutputFilterBuild, shelf: Shelf) -> float:
@@ -199,14 +202,13 @@ def assess(
     added, over = None, need.crest_power / need.voltage
     slow, highest = line, math.sqrt(2) * line
     in_phase = need.current * need.power_factor
+    behind = need.current * math.sqrt(1 - need.power_factor**2) - leading
     if need.crest_power > 0:
-        added = crest(2 * math.pi * need.frequency * henry * over / need.voltage, corner / need.frequency,
-            need.voltage * need.ratio)
+        small = over / need.voltage  # P/V²
+        added = crest(2 * math.pi * need.frequency * henry * small, corner / need.frequency, need.voltage * need.ratio,
+                      (need.path_resistance + made.winding.resistance(made.stack.mlt, need.celsius)) * small)  # fmt: skip
         slow = math.hypot(line, over * added.inductor_rms)
-        lagging = math.sqrt(max(0.0, line**2 - in_phase**2))
-        highest = added.peak(in_phase, math.copysign(lagging, need.current * math.sqrt(1 - need.power_factor**2) - leading),
-            over,
-                             inductor=True)  # fmt: skip
+        highest = added.peak(in_phase, behind, over, inductor=True)
     peak = highest + swing / 2
     weight = _core_weight(round(index, 3), made.grade.alpha, made.grade.beta)
     asked = ChokeNeed(build.inductance, peak, slow, swing, ripple_rms, 2 * need.carrier, air)
@@ -223,12 +225,17 @@ def assess(
     lift = work("output_filter.gain", book.damped_gain, f=2 * need.carrier, L=henry, C=bank,
                 R=lost.resistance + need.path_resistance)  # fmt: skip
     left = work("output_filter.ripple_left", book.ripple_left, f=2 * need.carrier, L=henry, I_c=ripple_rms, gain=lift)
-    dead = need.dead_time_volts * ODD_TAIL / math.sqrt(2) * (need.current > 0)
-    crested = added.others * need.voltage if added else 0.0
-    third = added.third if added else 0j
-    others = math.hypot(left, dead, crested) / need.voltage
+    # the bridge's fundamental stands ahead of the output by what the inductor drops
+    ahead = math.atan2(reactance * in_phase, need.voltage + reactance * behind)
+    held = added.conductance * over / need.voltage if added else 0.0
+    gain = _gain(need, henry, bank, lost.resistance + need.path_resistance, held)
+    # dead time takes a square wave that follows the current's sign: of each odd harmonic its share
+    waits = np.exp(-1j * ODD * math.atan2(behind, max(in_phase, 1e-9))) * need.dead_time_volts / ODD * (need.current > 0)
+    dead = -gain * waits / (math.sqrt(2) * need.voltage)
+    third = complex(dead[0]) + (added.third if added else 0j)
+    others = math.hypot(left / need.voltage, float(np.linalg.norm(dead[1:])), added.others if added else 0.0)
     return FilterState(
-        line_current=line, rms=slow, demand=_demand(need, line, in_phase, leading, fundamental, reactance, over, added),
+        line_current=line, rms=slow, demand=_demand(in_phase, behind, ahead, fundamental, over, added),
             power_factor=need.current * need.power_factor / line if line > 0 else 0.0, ripple=swing,
         ripple_rms=ripple_rms, peak=peak,
         flux=work("output_filter.flux", wound.choke_flux, L=build.inductance, I_pk=peak, N=build.turns, A_e=made.stack.a_e),
@@ -237,25 +244,32 @@ def assess(
         temperature=warm,
         copper=ledger.total("output_filter.copper", {"slow current": lost.copper - lost.fast, "ripple": lost.fast}),
         core=ledger.total("output_filter.core", {"core": lost.core}), distortion=math.hypot(others, abs(third)),
-            others=others, third=third,
-        lag=math.atan2(need.current * math.sqrt(1 - need.power_factor**2) - leading, max(in_phase, 1e-9))
-        + math.atan2(reactance * in_phase, need.voltage),
+            others=others, third=third, passes_third=complex(gain[0] * cmath.rect(fundamental / (math.sqrt(2) * need.voltage), ahead)),
+        lag=math.atan2(behind, max(in_phase, 1e-9)) + ahead,
         loss=ledger.total("output_filter.loss", {"inductor": lost.total, "capacitor": capacitor_loss}),
     )  # fmt: skip
 
 
+def _gain(need: FilterNeed, henry: float, bank: float, ohms: float, held: float) -> NDArray[np.complex128]:
+    """What reaches the loaded output of each odd harmonic that the bridge makes; `held` is the conductance of crest loads, S."""
+    omega = 2 * math.pi * need.frequency * ODD
+    admittance = 1j * omega * bank + held
+    if need.current > 0:
+        load = need.voltage / need.current
+        sine = math.sqrt(1 - need.power_factor**2)
+        admittance = admittance + 1 / (load * (need.power_factor + 1j * ODD * sine))
+    return np.asarray(1 / (1 + (ohms + 1j * omega * henry) * admittance))
+
+
 def _demand(
-    need: FilterNeed, line: float, in_phase: float, own: float, fundamental: float, reactance: float, over: float,
-    added: Crest | None,
+    in_phase: float, behind: float, ahead: float, fundamental: float, over: float, added: Crest | None
 ) -> Demand:  # fmt: skip
-    """Swings of the power that the bridge passes at twice the line and its multiples, W."""
-    if line <= 0:
+    """Swings of the power that the bridge passes at twice the line and its multiples, W, for the RMS of the inductor's current
+    in phase with the output and behind it, A."""
+    if in_phase == 0 and behind == 0:
         return ()
     extra = added.inductor if added else 0.0
-    behind = need.current * math.sqrt(1 - need.power_factor**2) - own
     current = math.sqrt(2) * (in_phase * np.sin(ANGLES) - behind * np.cos(ANGLES)) + over * extra
-    # the bridge's fundamental stands ahead of the output by what the inductor drops
-    ahead = math.atan2(reactance * in_phase, need.voltage + reactance * behind)
     passed = fundamental * np.sin(ANGLES + ahead) * current
     # samples stand in the middle of their steps: phasors are turned back by half a step
     most = MOST_TERMS if added else 1

@@ -45,6 +45,11 @@ class Winding:
         """Copper section of one turn, m²."""
         return self.wire.copper * self.in_hand
 
+    def resistance(self, turn: float, celsius: float) -> float:
+        """DC resistance with a mean turn, m, at a temperature, Ω."""
+        return book.winding_resistance.work({
+            "rho": copper_resistivity(celsius), "N": self.turns, "MLT": turn, "A_cu": self.copper})  # fmt: skip
+
 
 def lay(wire: Wire, in_hand: int, turns: int, breadth: float) -> Winding:
     """Lay turns side by side, layer on layer."""

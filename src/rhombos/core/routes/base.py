@@ -13,7 +13,7 @@ from rhombos.core.brief import Brief, Waveform
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.points import Point
-from rhombos.core.report import BlockReport, Operating
+from rhombos.core.report import BlockReport, Operating, Stepped
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.topology import RouteName
@@ -129,11 +129,15 @@ class Route(ABC):
     def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:
         """The nominal point as the waveforms see it; None for stepped waves."""
 
+    def stepped(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Stepped | None:
+        """The nominal point of a stepped wave as the scope sees it; None for a sine."""
+        return None
+
+    @abstractmethod
     def supply(
         self, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
     ) -> Supply:  # fmt: skip
-        """What stands before the bridge, for waves that march it too. Raises: ValueError for a route without a sine."""
-        raise ValueError("only a route that makes a sine is marched from its battery")
+        """What stands before the bridge, for waves that march it too."""
 
     @abstractmethod
     def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> tuple[float, float]:

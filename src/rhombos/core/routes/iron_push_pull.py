@@ -23,11 +23,14 @@ from rhombos.core.ledger import Ledger
 from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.points import STEADY, Point
-from rhombos.core.report import Operating
+from rhombos.core.pulsation import step_load
+from rhombos.core.report import Operating, Stepped
 from rhombos.core.routes.base import HOTTEST, V_FLOOR
 from rhombos.core.routes.iron import Guess, Hints, IronRoute, IronSettled
+from rhombos.core.routes.supply import WIRING, battery_supply
 from rhombos.core.rules import Rules
 from rhombos.core.topology import RouteName
+from rhombos.core.waves.chain import Supply
 
 WIDEST = 0.96
 """Share of the time that a width-controlled wave may be on: the rest is dead time at both ends."""
@@ -186,6 +189,30 @@ class IronPushPull(IronRoute):
         """Never a sine."""
         return None
 
+    def _line(self, now: IronSettled) -> float:
+        """How often the wave comes, Hz."""
+        return float(now.states["load"].frequency)
+
+    def stepped(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Stepped:
+        """The nominal point as the scope sees it, everything referred to the socket."""
+        now = settled["nominal"]
+        wound, drain, g = now.states["iron_transformer"], now.states["load"], now.guess
+        share, level = self.steps(settled, builds)
+        line = self._line(now)
+        ohms, henries = step_load(now.flow["load"], drain.power_factor, level, share, line)
+        far = wound.ratio**2
+        return Stepped(
+            v_link=wound.ratio * g.v_in, level=wound.ratio * (g.v_in - g.threshold), fraction=share, line=line,
+            resistance=far * (g.primary_resistance + g.path_resistance) + g.secondary_resistance,
+            inductance=far * wound.leakage + WIRING, load_resistance=ohms, load_inductance=henries, ratio=wound.ratio,
+            lets_go=share < 1)  # fmt: skip
+
+    def supply(
+        self, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
+    ) -> Supply:  # fmt: skip
+        """The battery with its bank, as the socket sees them."""
+        return battery_supply(settled, self.stepped(settled, builds, shelf), builds, brief, shelf, rules)
+
     def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> tuple[float, float]:
         """Share of the time that the output is not zero, and its level, V."""
         now = settled["nominal"]
@@ -232,3 +259,6 @@ class SelfOscillating(IronPushPull):
 
     def _frequency(self, v_half: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf) -> float:
         return oscillator.frequency(v_half, builds["oscillator"], shelf)
+
+    def _line(self, now: IronSettled) -> float:
+        return float(now.states["oscillator"].frequency)

@@ -38,15 +38,15 @@ from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.transformer import TransformerNeed
 from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.points import STEADY, Point, operating_points
-from rhombos.core.pulsation import STILL, drawn, step_demand
-from rhombos.core.report import BlockReport, Operating
+from rhombos.core.pulsation import STILL, drawn, step_demand, step_load
+from rhombos.core.report import BlockReport, Operating, Stepped
 from rhombos.core.routes import settle
 from rhombos.core.routes.base import SETTLED, Route
 from rhombos.core.routes.beside import controller as beside_controller
 from rhombos.core.routes.driven import drive_need, drive_of, front_drive_of, front_need
 from rhombos.core.routes.hints import Hints, fraction_of, rectifying_of, secondary_pulse
 from rhombos.core.routes.settle import LinkSettled
-from rhombos.core.routes.supply import link_supply
+from rhombos.core.routes.supply import WIRING, link_supply
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.topology import RECTIFIERS, TOPOLOGIES, Rectifying, RouteName, TopologyName
@@ -346,13 +346,25 @@ class LinkRoute(Route):
             capacitance=output_filter.capacitance(builds["output_filter"], shelf), load_resistance=drain.resistance,
             load_inductance=drain.inductance, dead_time=builds["h_bridge"].dead_time, lag=filtered.lag)  # fmt: skip
 
+    def stepped(self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any], shelf: Shelf) -> Stepped | None:
+        """The nominal point of a stepped wave as the scope sees it; None for a sine."""
+        states = settled["nominal"].states
+        if "output_filter" in states:
+            return None
+        drain, bridged = states["load"], states["h_bridge"]
+        fraction, level = self.steps(settled, builds)
+        voltage = states["dc_link"].voltage
+        ohms, henries = step_load(settled["nominal"].flow["load"], drain.power_factor, level, fraction, drain.frequency)
+        return Stepped(
+            v_link=voltage, level=voltage - bridged.drop, fraction=fraction, line=drain.frequency,
+            resistance=2 * bridged.resistance, inductance=WIRING, load_resistance=ohms, load_inductance=henries)  # fmt: skip
+
     def supply(
         self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
     ) -> Supply:  # fmt: skip
         """Battery, front end, link and its loop."""
-        at = self.operating(settled, builds, shelf)
-        if at is None:
-            raise ValueError("nothing to march: a stepped output has no filter")
+        at = self.operating(settled, builds, shelf) or self.stepped(settled, builds, shelf)
+        assert at is not None
         return link_supply(settled, at, builds, brief, shelf, rules)
 
     def steps(self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any]) -> tuple[float, float]:

@@ -9,15 +9,23 @@ from typing import Any
 from rhombos.core.blocks import dc_link, input_stage, link_loop
 from rhombos.core.brief import Brief
 from rhombos.core.parts import Shelf
-from rhombos.core.report import Operating
+from rhombos.core.report import Operating, Stepped
 from rhombos.core.rules import Rules
 from rhombos.core.topology import RECTIFIERS, TOPOLOGIES
 from rhombos.core.waves.chain import Battery, FrontEnd, Loop, Supply, referred
 
+WIRING = 2.5e-6
+"""Inductance of the leads to a load, or to a short, at the end of two metres of cord, H."""
 LEAST_PATH = 1e-3
 """Resistance that every way has, Ω."""
 LEAST_BANK = 1e-6
 """Capacitance that every input has, F."""
+
+
+def line_current(states: Mapping[str, Any], ratio: float = 1.0) -> float:
+    """RMS current between bridge and socket, A, as seen from the socket: of a filter behind a transformer's ratio, its
+    inductor's; of a stepped wave, the load's."""
+    return float(states["output_filter"].line_current / ratio if "output_filter" in states else states["load"].current)
 
 
 def battery_of(emf: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> Battery:
@@ -28,7 +36,7 @@ def battery_of(emf: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf
 
 
 def link_supply(
-    settled: Mapping[str, Any], at: Operating, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
+    settled: Mapping[str, Any], at: Operating | Stepped, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
 ) -> Supply:  # fmt: skip
     """A front end with its link: resistance and steady losses are what the settled point lost at full power; what bridge and
     filter lose beyond the resistance of `at` counts among the steady ones."""
@@ -37,7 +45,7 @@ def link_supply(
     how, topology = RECTIFIERS[builds["rectifier"].circuit], TOPOLOGIES[builds["front_end"].topology]
     linking, ratio = builds["dc_link"], builds["transformer"].ratio * topology.drive * how.gain
     link = states["dc_link"].voltage
-    taken = now.flow["load"] + at.resistance * states["output_filter"].line_current ** 2
+    taken = now.flow["load"] + at.resistance * line_current(states) ** 2
     current = taken / link + link / linking.bleeder
     leak_duty = states["transformer"].leakage_duty
     duty = 2 * states["front_end"].duty - leak_duty if how.choke else 1.0
@@ -61,13 +69,13 @@ def link_supply(
 
 
 def battery_supply(
-    settled: Mapping[str, Any], at: Operating, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
+    settled: Mapping[str, Any], at: Operating | Stepped, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
 ) -> Supply:  # fmt: skip
     """A bridge on the battery itself, seen from beyond its transformer; `at` is the nominal point, whose resistance makes the
     losses that its current makes."""
     now = settled["nominal"]
     battery = battery_of(now.point.emf, builds, brief, shelf, rules)
     drawn = now.states["battery"].current
-    line = now.states["output_filter"].line_current / at.ratio
+    line = line_current(now.states, at.ratio)
     idle = (battery.emf - battery.resistance * drawn) * drawn - now.flow["load"] - at.resistance * line**2
     return referred(Supply(battery, None, 0.0, math.inf, None, max(0.0, idle)), at.ratio)

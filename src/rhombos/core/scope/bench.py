@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from rhombos.core.labels import Labelled, labelled
 from rhombos.core.plots.model import Chart, Scale, Series
+from rhombos.core.report import Stepped
 from rhombos.core.scope.asked import ScopeAsked, Spectrum
 from rhombos.core.scope.record import Bench, Record, record
 from rhombos.core.scope.view import View, around, crossing, packed, readings_at, view, window
@@ -64,14 +66,18 @@ class ScopeSeen(BaseModel):
 
 def bench_of(worked: Worked) -> Bench:
     """What of a design is recorded."""
-    at = worked.route.operating(worked.settled, worked.builds, worked.shelf)
-    assert at is not None
+    found = worked.route.operating(worked.settled, worked.builds, worked.shelf)
+    supply = worked.route.supply(worked.settled, worked.builds, worked.brief, worked.shelf, worked.rules)
+    if found is None:
+        at = worked.route.stepped(worked.settled, worked.builds, worked.shelf)
+        assert at is not None
+        protection: Any = worked.builds["protection"]
+        return Bench(at, worked.brief.power.continuous, worked.brief.output.voltage, protection.short_trip, supply)
     lost = worked.route.hopeless(worked.settled)
     surges = [s.states["output_filter"].peak for k, s in worked.settled.items() if k not in lost]
     peak = max(surges or [worked.settled["nominal"].states["output_filter"].peak])
-    supply = worked.route.supply(worked.settled, worked.builds, worked.brief, worked.shelf, worked.rules)
-    return Bench(at, worked.brief.power.continuous, worked.brief.output.voltage, worked.rules.trip_factor * peak / at.ratio,
-                 supply, worked.brief.crest_power)  # fmt: skip
+    trip = worked.rules.trip_factor * peak / found.ratio
+    return Bench(found, worked.brief.power.continuous, worked.brief.output.voltage, trip, supply, worked.brief.crest_power)
 
 
 def scope_bench(asked: ScopeAsked, worked: Worked) -> ScopeSeen:
@@ -210,8 +216,9 @@ def _readings(made: Record, seen: View) -> tuple[Labelled, ...]:
         ("Crest factor of it", f"{peak / amps:.2f}" if amps > 1e-9 else "–"), ("True power (wattmeter)", fmt(power, "W", 4)),
         ("Apparent power", fmt(volts * amps, "V*A", 4)),
         ("Power factor", f"{power / (volts * amps):.3f}" if volts * amps > 1e-9 else "–"),
-        ("Inductor current, peak", fmt(float(np.abs(traces["inductor"]).max()), "A")),
     ]  # fmt: skip
+    if "inductor" in traces:
+        rows.append(("Inductor current, peak", fmt(float(np.abs(traces["inductor"]).max()), "A")))
     if made.trail is not None:
         drawn = float(np.trapezoid(traces["battery"], time) / (last - first))
         rows.append(("Battery current, mean", fmt(drawn, "A")))
@@ -257,16 +264,33 @@ def _remarks(made: Record, seen: View, asked: ScopeAsked, bench: Bench, triggere
         found.append(f"An adapter of {short(bench.power, 'W')} without correction: a fifth of the peak as ripple on its "
                      "capacitor, 3 % of its impedance before it.")  # fmt: skip
     if asked.event == "short circuit":
-        after = f", {fmt(made.tripped - bench.crest, 's')} after the short; its diodes then give the current back." \
+        after = f", {fmt(made.tripped - bench.at_crest, 's')} after the short; its diodes then give the current back." \
             if made.tripped is not None else "; here it never does."  # fmt: skip
-        found.append(f"The bridge trips at {fmt(bench.trip, 'A')} in its inductor{after}")
-    reached = float(np.abs(seen.traces["inductor"]).max())
+        where = "in its inductor" if "inductor" in seen.traces else "out of its socket"
+        found.append(f"The bridge trips at {fmt(bench.trip, 'A')} {where}{after}")
+    carrying = "inductor" if "inductor" in seen.traces else "load"
+    reached = float(np.abs(seen.traces[carrying]).max())
     if asked.event != "short circuit" and reached > bench.trip:
-        found.append(f"The inductor reaches {fmt(reached, 'A')}, beyond the trip of {fmt(bench.trip, 'A')}: the real bridge "
+        what = "The inductor" if carrying == "inductor" else "The current"
+        found.append(f"{what} reaches {fmt(reached, 'A')}, beyond the trip of {fmt(bench.trip, 'A')}: the real bridge "
                      "would let go, or must limit its current here.")  # fmt: skip
     if made.trail is None:
         found.append("The link stands still here: feed it from the battery to see it sag.")
     elif asked.source == "battery, averaged":
         found.append("The front end is its mean here: pulses and their ripple are left out, and it looks firmer than it is "
                      "where its choke runs dry.")  # fmt: skip
+    if isinstance(bench.at, Stepped):
+        return (*found, *_stepped_remarks(bench.at, asked))
     return (*found, "The legs wait for their dead time as the rated load asks; edges are steep, and nothing recovers.")
+
+
+def _stepped_remarks(at: Stepped, asked: ScopeAsked) -> tuple[str, ...]:
+    """What is left out of a stepped wave."""
+    found = []
+    if asked.event == "soft start":
+        found.append("A square wave has no width to begin with: it is there at once." if at.fraction == 1 else
+                     "The width of the pulses grows over six line periods.")  # fmt: skip
+    if at.lets_go:
+        found.append("Between pulses both switches are off: an inductive load first gives its current back through their "
+                     "diodes, then floats. What magnetises the iron is left out.")  # fmt: skip
+    return (*found, "Edges are steep; neither the load's leads nor the switches ring here.")

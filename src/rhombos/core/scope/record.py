@@ -9,7 +9,9 @@ from typing import Literal
 
 import numpy as np
 
-from rhombos.core.report import Operating
+from rhombos.core.crest import crest
+from rhombos.core.report import Operating, Stepped
+from rhombos.core.waves import direct
 from rhombos.core.waves.chain import Chain, Supply, Trail
 from rhombos.core.waves.engine import Run, run, steady, stretch
 from rhombos.core.waves.loads import (
@@ -26,7 +28,7 @@ from rhombos.core.waves.loads import (
     shorted,
     turning,
 )  # fmt: skip
-from rhombos.core.waves.modulation import Array, Steps
+from rhombos.core.waves.modulation import Array, Steps, three_level
 from rhombos.core.waves.output import driven
 
 LoadName = Literal["as designed", "none", "adapter", "lamp, cold", "motor, starting", "motor, running", "transformer"]
@@ -50,6 +52,10 @@ QUARTER = 0.25
 FADING = tuple(np.geomspace(0.02, 6.0, 72).tolist())
 """Where something that fades is looked at, in its time constants."""
 FIRST_INDEX = 0.02
+RAIL_STEPS = 500
+"""Steps of a period in which a rail and a stepped wave tell each other what they do."""
+FINE = 50.0
+"""How finely a stepped wave is looked at, parts of its period."""
 LEAST_LOSS = 1e-3
 """Resistance that every filter has, Ω."""
 AT_ONCE = 1 << 15
@@ -137,7 +143,7 @@ class Bench:
     """What is recorded: the operating point, the power asked, W, the voltage, V, the current at which the bridge trips, A, what
     feeds it, and how much of the power is drawn at the crest, W."""
 
-    at: Operating
+    at: Operating | Stepped
     power: float
     volts: float
     trip: float
@@ -145,42 +151,65 @@ class Bench:
     crest_power: float = 0.0
 
     @property
-    def filter(self) -> Filter:
-        """Between bridge and load, everything referred to the socket."""
-        return Filter(self.at.inductance, max(self.at.resistance, LEAST_LOSS), self.at.capacitance)
+    def front(self) -> Filter | direct.Direct:
+        """Between bridge and load, everything referred to the socket: a filter, or nothing but the way."""
+        at, ohms = self.at, max(self.at.resistance, LEAST_LOSS)
+        if isinstance(at, Stepped):
+            return direct.Direct(ohms, at.inductance, at.level if at.lets_go else 0.0)
+        return Filter(at.inductance, ohms, at.capacitance)
 
     @property
-    def crest(self) -> float:
+    def index(self) -> float:
+        """How far the bridge is driven: of a sine its modulation, of a stepped wave its whole width."""
+        return 1.0 if isinstance(self.at, Stepped) else self.at.index
+
+    @property
+    def carrier(self) -> float:
+        """What a record is looked at down to, Hz: of a stepped wave, a fiftieth of a period."""
+        return FINE * self.at.line if isinstance(self.at, Stepped) else self.at.carrier
+
+    @property
+    def at_crest(self) -> float:
         """When a load is put on or shorted: at the crest, where it hurts most, s."""
         return (BEFORE + QUARTER) / self.at.line
 
     def wave(self, index: float, rail: bool = False, loaded: bool = True) -> Steps:
         """One line period of the bridge: its voltage, V, or with a rail the share that it takes of it. While it is loaded, its
-        legs wait for their dead time, and the modulation makes up for what that takes."""
+        legs wait for their dead time, and the modulation makes up for what that takes. Of a stepped wave with a zero between
+        its pulses the index is a share of their width."""
         at, volts = self.at, 1.0 if rail else self.at.v_link
+        if isinstance(at, Stepped):
+            width = at.fraction * index if at.fraction < 1 else 1.0
+            return three_level(width, at.level / at.v_link * volts, at.line)
         return driven(at if loaded else at.model_copy(update={"dead_time": 0.0}), index, volts)
 
 
 def load_of(bench: Bench, name: LoadName, since: float = 0.0) -> Load:
     """A load that has been on for a time, s."""
-    f, at, power, volts = bench.filter, bench.at, bench.power, bench.volts
+    f, at, power, volts = bench.front, bench.at, bench.power, bench.volts
     if name == "none":
-        return resistive(f, math.inf)
+        return _resistive(f, math.inf)
     if name == "adapter":
-        return rectified(f, rectifier_for(power, volts, at.line))
+        r = rectifier_for(power, volts, at.line)
+        return rectified(f, r) if isinstance(f, Filter) else direct.rectified(f, r)
     if name == "transformer":
-        return iron_fed(f, iron_load_for(power, volts, at.line))
+        iron = iron_load_for(power, volts, at.line)
+        return iron_fed(f, iron) if isinstance(f, Filter) else direct.iron_fed(f, iron)
     if name == "lamp, cold":
-        return resistive(f, volts**2 / power / (1 + (COLD - 1) * math.exp(-since / WARMING)))
+        return _resistive(f, volts**2 / power / (1 + (COLD - 1) * math.exp(-since / WARMING)))
     if name in ("motor, starting", "motor, running"):
         motor = motor_for(power, volts, at.line)
         slip = motor.slip_for(power, volts, at.line)
         if name == "motor, starting":
             slip = max(slip, 1 - (1 - slip) * since / SPINNING)
-        return turning(f, motor, slip)
-    if bench.crest_power > 0:
+        return turning(f, motor, slip) if isinstance(f, Filter) else direct.turning(f, motor, slip)
+    if bench.crest_power > 0 and isinstance(f, Filter):
         return _as_asked(bench, f)
-    return resistive(f, at.load_resistance, at.load_inductance)
+    return _resistive(f, at.load_resistance, at.load_inductance)
+
+
+def _resistive(f: Filter | direct.Direct, ohms: float, henries: float = 0.0) -> Load:
+    return resistive(f, ohms, henries) if isinstance(f, Filter) else direct.resistive(f, ohms, henries)
 
 
 LEAST_SHARE = 1e-3
@@ -188,14 +217,18 @@ LEAST_SHARE = 1e-3
 
 
 def _as_asked(bench: Bench, f: Filter) -> Load:
-    """The brief's loads: those that draw at the crest as one adapter, and beside it an R–L that makes the rest of power and
-    all of the lag."""
+    """The brief's loads: those that draw at the crest as one adapter that takes their power here, and beside it an R–L that
+    makes the rest of power and all of the lag."""
     at, volts = bench.at, bench.volts
     squared = at.load_resistance**2 + (2 * math.pi * at.line * at.load_inductance) ** 2
     power = max(volts**2 * at.load_resistance / squared - bench.crest_power, LEAST_SHARE * bench.power)
     lag = max(volts**2 * 2 * math.pi * at.line * at.load_inductance / squared, LEAST_SHARE * bench.power)
     whole = (power**2 + lag**2) / volts**2
-    return mixed(f, rectifier_for(bench.crest_power, volts, at.line), power / whole, lag / whole / (2 * math.pi * at.line))
+    omega = 2 * math.pi * at.line
+    corner = 1 / (omega * math.sqrt(f.inductance * f.capacitance))
+    small = bench.crest_power / volts**2
+    taken = crest(omega * f.inductance * small, corner, volts, f.resistance * small).taken
+    return mixed(f, rectifier_for(bench.crest_power / taken, volts, at.line), power / whole, lag / whole / omega)
 
 
 class _March:
@@ -214,11 +247,12 @@ class _March:
         self.loaded = name != "none"
         bench, load = self.bench, load_of(self.bench, name, since=0.0 if name == "motor, starting" else LONG)
         if index == 0:
-            self.put(load_of(bench, name), np.zeros(2))
+            fresh = load_of(bench, name)
+            self.put(fresh, np.zeros(fresh.kept))
             if self.source != "stiff link":
                 self.rail = Chain(bench.supply, 0.0, bench.at.v_link, 0.0, self.source == "battery, switched")
             return
-        guess = np.array([0.0, 0.0, *load.start])
+        guess = np.array([*np.zeros(load.kept), *load.start])
         if "smoothing" in load.points:
             guess[-1] = 0.9 * math.sqrt(2) * bench.volts
         settled = steady(load.circuit, bench.wave(index, loaded=self.loaded), guess)
@@ -233,7 +267,7 @@ class _March:
 
     def put(self, load: Load, filter_state: Array | None = None) -> None:
         """Another load from now on; the filter keeps its state."""
-        kept = self.state[:2] if filter_state is None else filter_state
+        kept = self.state[:load.kept] if filter_state is None else filter_state
         same = filter_state is None and self.load is not None and self.load.circuit.size == load.circuit.size
         self.state = self.state if same else np.concatenate([kept, load.start])
         self.mode = self.mode if same else 0
@@ -244,6 +278,8 @@ class _March:
         assert self.load is not None
         times, levels = stretch(self.bench.wave(index, self.rail is not None, self.loaded), self.now, until)
         rail = _Shifted(self.rail, self.now) if self.rail else None
+        if rail and isinstance(self.bench.at, Stepped):
+            times, levels = _divided(times, levels, until - self.now, 1 / (RAIL_STEPS * self.bench.at.line))
         made = run(self.load.circuit, times, levels, until - self.now, self.state, self.mode, rail)
         self.pieces.append(Piece(self.now, made, self.load))
         self.state, self.mode, self.now = made.last, int(made.modes[-1]), until
@@ -265,7 +301,7 @@ class _March:
         trail = None
         if self.rail:
             trail = _unreferred(self.rail.finish(self.now), self.bench.at.ratio if not self.bench.supply.front_end else 1.0)
-        return Record(tuple(self.pieces), self.now, self.bench.at.line, self.bench.at.carrier, tripped, trail)
+        return Record(tuple(self.pieces), self.now, self.bench.at.line, self.bench.carrier, tripped, trail)
 
 
 LONG = 10.0
@@ -281,6 +317,13 @@ class _Shifted:
     def drive(self, at: float, level: float, width: float, current: float, share: float) -> float:
         """See `engine.Rail`."""
         return self.rail.drive(self.begin + at, level, width, current, share)
+
+
+def _divided(times: Array, levels: Array, end: float, most: float) -> tuple[Array, Array]:
+    """The same drive in steps of a width, s, at most: a rail is told the current at each."""
+    grid = np.unique(np.concatenate([times, np.arange(0.0, end, most)]))
+    grid = grid[np.concatenate([[True], np.diff(grid) > 1e-9])]
+    return grid, levels[np.searchsorted(times, grid + 1e-10, side="right") - 1]
 
 
 def _middles(made: Run) -> Array:
@@ -300,7 +343,7 @@ def record(
 ) -> Record:  # fmt: skip
     """The event with the load over so many line periods; the last few are remembered. Raises: ValueError where nothing
     settles."""
-    march, index, period = _March(bench, source), bench.at.index, 1 / bench.at.line
+    march, index, period = _March(bench, source), bench.index, 1 / bench.at.line
     if event == "soft start":
         march.begin(load, 0.0)
         for n in range(periods):
@@ -313,15 +356,19 @@ def record(
         march.play(index, periods * period)
         return march.done()
     march.begin("none" if event == "load step" else load, index)
-    march.play(index, bench.crest)
-    until = bench.crest + max(1, periods - BEFORE) * period
+    march.play(index, bench.at_crest)
+    until = bench.at_crest + max(1, periods - BEFORE) * period
     if event == "load step":
         march.loaded = load != "none"
         march.put(load_of(bench, load))
         march.play_changing(load, index, until)
         return march.done()
-    march.put(shorted(bench.filter, SHORT, bench.trip, bench.at.v_link), march.state[:2])
+    front = bench.front
+    if isinstance(front, Filter):
+        march.put(shorted(front, SHORT, bench.trip, bench.at.v_link), march.state[:2])
+    else:
+        march.put(direct.shorted(front, SHORT, bench.trip, bench.at.v_link))
     march.play(index, until)
     last = march.pieces[-1]
     gone = np.flatnonzero(last.run.modes > 0)
-    return march.done(bench.crest + float(last.run.times[gone[0]]) if gone.size else None)
+    return march.done(bench.at_crest + float(last.run.times[gone[0]]) if gone.size else None)

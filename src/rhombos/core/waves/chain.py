@@ -110,7 +110,7 @@ class Chain:
         self._first = self._at_rest(current)
         self._charge, self._charges, self._oldest = 0.0, [(begin, 0.0)], 0
         self._fed = current
-        self._across, self._lead, self._told = 0.0, 0.0, self._first
+        self._across, self._lead, self._told, self._command = 0.0, 0.0, self._first, current
         self._rows: list[tuple[float, float, float, float, float]] = []
         self._keep()
 
@@ -176,6 +176,9 @@ class Chain:
                     if self._next - self.now <= 1e-12:
                         self._edge(stage)
                     step, on = min(step, self._next - self.now), float(self._on)
+                elif self.supply.loop and self.supply.loop.programmed:
+                    rate = 2 * math.pi * self.supply.loop.follows
+                    on = self.duty = self._steered(self.supply.loop, stage, -math.expm1(-rate * step) / step)
                 self._advance(stage, step, on, taken)
             self.now += step
             self._keep()
@@ -254,13 +257,17 @@ class Chain:
             self._told = asked + (self._told - asked) * math.exp(-2 * math.pi * loop.pole * step)
         wanted = self._told / loop.ramp
         if loop.programmed:  # the duty that brings the choke to what it is asked for
-            command = self._told * loop.programmed + (self._fed if loop.fed else 0.0)
-            push = self.link + stage.drop + stage.resistance * self.choke
-            push += stage.inductance * 2 * math.pi * loop.follows * (command - self.choke)
-            wanted = push / (stage.ratio * max(self.input, 1e-9))
+            self._command = self._told * loop.programmed + (self._fed if loop.fed else 0.0)
+            wanted = self._steered(loop, stage, 2 * math.pi * loop.follows)
             if self.switched and stage.inductance:
-                wanted = min(wanted, self._alone(stage, command))
+                wanted = min(wanted, self._alone(stage, self._command))
         self.duty = min(stage.most, max(0.0, wanted))
+
+    def _steered(self, loop: Loop, stage: FrontEnd, rate: float) -> float:
+        """The duty that brings the choke to what it is asked for at a rate, 1/s."""
+        push = self.link + stage.drop + stage.resistance * self.choke
+        push += stage.inductance * rate * (self._command - self.choke)
+        return min(stage.most, max(0.0, push / (stage.ratio * max(self.input, 1e-9))))
 
 
 def referred(supply: Supply, ratio: float) -> Supply:

@@ -21,6 +21,8 @@ MOST_EVENTS = 8
 """Changes of mode within one step of the drive, after which it is taken as it is: a circuit that chatters says no more."""
 TOUCH = 1e-9
 """A guard's value so small that it counts as none: a mode begins where the guard of the last one ended."""
+CLEARLY = 1e-3
+"""A guard so far below zero, V or A, has turned, whichever way it moves: no rounding of an event leaves so much."""
 _Guard = tuple[list[complex], float, float, int]
 
 
@@ -206,7 +208,7 @@ def _event(
             if value(until) >= 0:
                 continue
         if begins <= TOUCH:
-            if down <= 0:  # turned already, as the drive stepped
+            if down <= 0 or begins < -CLEARLY:  # turned already, as the drive stepped
                 return 0.0, guard[3]
             if slope(until) >= 0:
                 continue

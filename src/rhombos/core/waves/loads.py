@@ -41,11 +41,13 @@ class Point:
 
 @dataclass(frozen=True)
 class Load:
-    """Filter and load as one circuit, where it can be probed, and the own states that it is switched on with."""
+    """Filter and load as one circuit, where it can be probed, and the own states that it is switched on with; the first
+    `kept` states are the filter's, which outlive a change of load."""
 
     circuit: Circuit
     points: Mapping[str, Point]
     start: Row = field(default=())
+    kept: int = 2
 
     def probe(self, made: Run, time: Array) -> dict[str, Array]:
         """Every point at times of a run, s."""

@@ -13,13 +13,11 @@ from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.points import STEADY
 from rhombos.core.pulsed import withstand
 from rhombos.core.report import BlockReport
-from rhombos.core.routes.supply import battery_of
+from rhombos.core.routes.supply import WIRING, battery_of
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 
 Build = block.ProtectionBuild
-WIRING = 2.5e-6
-"""Inductance of the leads to a short at the end of two metres of cord, H."""
 LARGEST_CREST = 2**0.5
 
 
