@@ -218,17 +218,24 @@ def agreements(worked: Worked) -> list[Agreement]:
     time_ = made.end - period + (np.arange(SAMPLES) + 0.5) * period / SAMPLES
     traces = made.probe(time_)
     lines = np.abs(np.fft.rfft(traces["output"])) * 2 / SAMPLES
-    cells, amps = now.states["battery"], traces["battery"]
+    # nothing holds the RMS of the output here: what the battery gives is compared at the power that was asked
+    as_asked = now.flow["load"] / float((traces["output"] * traces["load"]).mean())
+    cells, amps = now.states["battery"], traces["battery"] * as_asked
+    peak = float((amps if worked.brief.output.stepped else _slow(amps)).max())
     pairs = [
         ("battery, mean square", cells.rms**2, float((amps**2).mean()), 0.06),
-        ("battery, peak", cells.peak, float(_slow(amps).max()), 0.03),
+        ("battery, peak", cells.peak, peak, 0.05),
         ("output, RMS", now.states["load"].voltage, float(np.sqrt((traces["output"] ** 2).mean())), 0.03),
     ]  # fmt: skip
     found = [Agreement(n, a, b, abs(a / b - 1) / allowed) for n, a, b, allowed in pairs]
     if "output_filter" in now.states:
-        stated = now.states["output_filter"].distortion
-        distortion = float(np.sqrt(np.sum(lines[2:41] ** 2)) / lines[1])
-        found.append(Agreement("distortion", stated, distortion, abs(stated - distortion) / NEAR))
+        filtered = now.states["output_filter"]
+        counted = np.arange(2, 41)
+        if bench.crest_power:  # pulses ring the filter where its corner falls on a harmonic: parts' tolerance decides whether
+            counted = counted[np.abs(counted * made.line / filtered.corner - 1) > BESIDE]
+        distortion = float(np.sqrt(np.sum(lines[counted] ** 2)) / lines[1])
+        allowed = max(NEAR_CREST, CREST_SHARE * distortion) if bench.crest_power else NEAR
+        found.append(Agreement("distortion", filtered.distortion, distortion, abs(filtered.distortion - distortion) / allowed))
     if "dc_link" in now.states:
         swing = float(np.ptp(_slow(traces["link"])))
         found.append(Agreement("link ripple", now.states["dc_link"].ripple, swing,
@@ -236,7 +243,7 @@ def agreements(worked: Worked) -> list[Agreement]:
         if "choke" in traces and traces["choke"].any():
             peak = float(traces["choke"].max()) + now.states["rectifier"].ripple / 2
             sheet = now.states["rectifier"].choke_peak
-            found.append(Agreement("choke, peak", sheet, peak, abs(sheet / peak - 1) / 0.03))
+            found.append(Agreement("choke, peak", sheet, peak, abs(sheet / peak - 1) / 0.05))
     return found
 
 
@@ -249,8 +256,9 @@ def _slow(trace: np.ndarray) -> np.ndarray:
 
 SAMPLES, SLOW_LINES = 2**15, 40
 """Of one line period; and lines of it that are ripple at the output's pulsation, not at the carrier."""
-NEAR = 0.003
-"""How far distortion may lie apart, as a share."""
+NEAR, NEAR_CREST, CREST_SHARE, BESIDE = 0.001, 0.005, 0.15, 0.1
+"""How far distortion may lie apart: with linear loads; with loads that draw at the crest, and as a share of it; and how near to
+the filter's corner a harmonic is left out."""
 
 
 def scope_agrees(worked: Worked) -> Iterator[str]:

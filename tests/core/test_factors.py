@@ -210,8 +210,8 @@ def test_the_crest_factor_of_a_stepped_wave_is_its_peak_over_its_rms(waveform, r
     brief = Brief.model_validate(refuge.model_dump() | {
         "output": refuge.output.model_dump() | {"waveform": waveform}, "loads": ("lamp",)})  # fmt: skip
     worked = work_out(brief, {}, shelf, USUAL, "push-pull link")
-    share, level = worked.route.steps(worked.settled, worked.builds)
-    wave = np.where(np.arange(100_000) < share * 100_000, level, 0.0)
+    steps = worked.route.steps(worked.settled, worked.builds)
+    wave, level = np.where(np.arange(100_000) < steps.share * 100_000, steps.level, 0.0), steps.level
     assert _output(worked)[1] == pytest.approx(level / math.sqrt(np.mean(wave**2)), rel=1e-3)
 
 

@@ -8,11 +8,12 @@ from scipy.integrate import quad, solve_ivp
 from scipy.optimize import brentq
 
 from rhombos.core.book import link
-from rhombos.core.pulsation import STILL, drawn, open_share, pulsation, sine_demand, step_crest, step_demand
+from rhombos.core.pulsation import STILL, drawn, open_share, pulsation, sine_demand
 from rhombos.core.rules import PRESETS
 from rhombos.core.scope.bench import bench_of
 from rhombos.core.scope.record import record
 from rhombos.core.solve import work_out
+from rhombos.core.stepped import step_crest, step_demand
 
 USUAL = PRESETS["usual"]
 ANGLE = 2 * np.pi * (np.arange(20_000) + 0.5) / 20_000

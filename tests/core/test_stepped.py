@@ -8,9 +8,10 @@ from rhombos.core.blocks import dc_link
 from rhombos.core.blocks.h_bridge import FRACTIONS
 from rhombos.core.brief import Brief
 from rhombos.core.plots import charts
-from rhombos.core.pulsation import drawn, step_demand
+from rhombos.core.pulsation import drawn
 from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve, work_out
+from rhombos.core.stepped import step_demand
 
 USUAL = PRESETS["usual"]
 

@@ -10,7 +10,6 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.blocks.h_bridge import AUDIBLE
-from rhombos.core.book import bridge
 from rhombos.core.brief import Brief, Waveform
 from rhombos.core.findings import ORDER, Finding
 from rhombos.core.inventory import Inventory, gather
@@ -22,6 +21,7 @@ from rhombos.core.rules import Rules
 from rhombos.core.solve import Unbuildable, Worked, explain, work_out
 from rhombos.core.suits import Judgement, judge
 from rhombos.core.units import fmt, short
+from rhombos.core.waves.spectrum import readings_of_steps
 
 LOADS_OF_INTEREST = {"half": 0.5, "tenth": 0.1}
 Skill = Literal["easy", "some practice", "hard"]
@@ -213,9 +213,8 @@ def _output(worked: Worked) -> tuple[float, float, float]:
     if not worked.brief.output.stepped:
         swing = _swing(worked) if "iron_transformer" in states else 0.0
         return float(states["output_filter"].distortion), math.sqrt(2), swing
-    share, _ = worked.route.steps(worked.settled, worked.builds)
-    distortion = bridge.modified_distortion.work({"fraction": share})
-    return distortion, 1 / math.sqrt(share), _swing(worked)
+    read = readings_of_steps(worked.route.steps(worked.settled, worked.builds).wave(worked.brief.output.frequency))
+    return read.thd, read.peak / read.rms, _swing(worked)
 
 
 def _swing(worked: Worked) -> float:

@@ -24,8 +24,6 @@ ANGLES = 2 * np.pi * np.arange(256) / 256
 """One period of twice the line, sampled."""
 MOST_TERMS = 12
 """Multiples of twice the line that are followed."""
-STEPS = 1024
-"""Moments of half a line period at which a stepped wave's current is taken."""
 Demand = tuple[complex, ...]
 """Swings of the drawn current over its mean: peak phasors at twice the line and its multiples; cosine at angle 0."""
 Complex = NDArray[np.complexfloating]
@@ -60,52 +58,6 @@ STILL = Pulsation()
 def sine_demand(apparent: float, power: float) -> Demand:
     """What a linear load on a sine draws: one swing, S over P, where both are taken at the link, VA and W."""
     return (complex(apparent / power),) if power > 0 and apparent > 0 else ()
-
-
-def step_current(fraction: float, power_factor: float) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
-    """Current of a series R–L load of a power factor at the line on a square or three-level wave, over half a period, in its
-    final value; and when the wave is on. While the wave is zero the current circulates.
-
-    Source: the exponential of an R–L circuit, whose value after half a period is its first with the other sign.
-    """
-    half = math.pi
-    tan = math.sqrt(max(0.0, 1 - power_factor**2)) / power_factor
-    angle = (np.arange(STEPS) + 0.5) * half / STEPS
-    on = angle < fraction * half
-    if tan < 1e-3:
-        current = on.astype(float)
-    else:
-        width = fraction * half
-        # i = 1 + (i0 − 1)·e^(−θ/tan φ) while on, then it fades; and −i0 after half a period
-        fade, rest = math.exp(-width / tan), math.exp(-(half - width) / tan)
-        first = -(1 - fade) * rest / (1 + fade * rest)
-        last = 1 + (first - 1) * fade
-        current = np.where(on, 1 + (first - 1) * np.exp(-angle / tan), last * np.exp(-np.maximum(angle - width, 0.0) / tan))
-    return current, on
-
-
-@lru_cache(maxsize=64)
-def step_crest(fraction: float, power_factor: float) -> float:
-    """Peak over RMS of that current."""
-    current, _ = step_current(fraction, power_factor)
-    return float(np.abs(current).max() / np.sqrt((current**2).mean()))
-
-
-def step_load(power: float, power_factor: float, level: float, fraction: float, line: float) -> tuple[float, float]:
-    """The series R–L, Ω and H, of a power factor at the line, Hz, that draws a power, W, from a wave of a level, V."""
-    current, on = step_current(fraction, power_factor)
-    resistance = level**2 / power * float(np.where(on, current, 0.0).mean())
-    return resistance, resistance * math.sqrt(max(0.0, 1 - power_factor**2)) / power_factor / (2 * math.pi * line)
-
-
-@lru_cache(maxsize=64)
-def step_demand(fraction: float, power_factor: float) -> Demand:
-    """How what such a load draws from the link swings, in the steady state; while the current lags, it flows back."""
-    current, on = step_current(fraction, power_factor)
-    taken = np.where(on, current, 0.0)
-    mean = float(taken.mean())
-    phasors = np.fft.rfft(taken)[1 : MOST_TERMS + 1] * 2 / STEPS / mean
-    return tuple(complex(p) for p in phasors) if float(np.abs(phasors).max()) > 1e-9 else ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,9 +13,9 @@ from rhombos.core.inventory import Item
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.points import Point
-from rhombos.core.pulsation import step_crest
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet
+from rhombos.core.stepped import step_crest
 from rhombos.core.suits import STARTING, judge
 from rhombos.core.units import fmt, short
 

@@ -244,14 +244,15 @@ def assess(
         temperature=warm,
         copper=ledger.total("output_filter.copper", {"slow current": lost.copper - lost.fast, "ripple": lost.fast}),
         core=ledger.total("output_filter.core", {"core": lost.core}), distortion=math.hypot(others, abs(third)),
-            others=others, third=third, passes_third=complex(gain[0] * cmath.rect(fundamental / (math.sqrt(2) * need.voltage), ahead)),
+        others=others, third=third,
+        passes_third=complex(gain[0]) * cmath.rect(fundamental / (math.sqrt(2) * need.voltage), ahead),
         lag=math.atan2(behind, max(in_phase, 1e-9)) + ahead,
         loss=ledger.total("output_filter.loss", {"inductor": lost.total, "capacitor": capacitor_loss}),
     )  # fmt: skip
 
 
 def _gain(need: FilterNeed, henry: float, bank: float, ohms: float, held: float) -> NDArray[np.complex128]:
-    """What reaches the loaded output of each odd harmonic that the bridge makes; `held` is the conductance of crest loads, S."""
+    """What reaches the loaded output of each odd harmonic that the bridge makes; `held` is what crest loads conduct, S."""
     omega = 2 * math.pi * need.frequency * ODD
     admittance = 1j * omega * bank + held
     if need.current > 0:

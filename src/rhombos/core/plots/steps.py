@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from rhombos.core.plots.model import Chart, Scale, Series, curve, roomy
 from rhombos.core.solve import Worked
 from rhombos.core.units import fmt
-from rhombos.core.waves.modulation import Steps, three_level
+from rhombos.core.waves.modulation import Steps
 from rhombos.core.waves.spectrum import harmonics, readings_of_steps
 
 HIGHEST_HARMONIC = 41
@@ -19,8 +19,7 @@ HIGHEST_HARMONIC = 41
 
 def wave_of(worked: Worked) -> Steps:
     """The output of a stepped design at full power, nominal battery."""
-    share, level = worked.route.steps(worked.settled, worked.builds)
-    return three_level(share, level, worked.brief.output.frequency)
+    return worked.route.steps(worked.settled, worked.builds).wave(worked.brief.output.frequency)
 
 
 def current_through(wave: Steps, resistance: float, inductance: float, time: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -85,7 +84,7 @@ def link_steps(worked: Worked) -> Chart:
     build: Any = worked.builds["dc_link"]
     state: Any = worked.settled["nominal"].states["dc_link"]
     line = worked.brief.output.frequency
-    share, _ = worked.route.steps(worked.settled, worked.builds)
+    share = worked.route.steps(worked.settled, worked.builds).share
     drawn = min(0.999, max(0.001, share * worked.settled["nominal"].states["load"].power_factor))
     half = 1 / (2 * line)
     idle = (1 - drawn) * half / 2

@@ -18,6 +18,7 @@ from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.topology import RouteName
 from rhombos.core.waves.chain import Supply
+from rhombos.core.waves.modulation import Steps, three_level
 
 MOST_PASSES = 120
 V_FLOOR = 0.3
@@ -65,6 +66,20 @@ def calmed(before: Any, after: Any, turn: int) -> Any:
         if isinstance(a, float) and isinstance(b, float):
             changed[f.name] = a + share * (b - a)
     return replace(after, **changed)
+
+
+@dataclass(frozen=True)
+class StepWave:
+    """A stepped output: share of the time that its pulses take, their level, V, and the share for which diodes then turn them
+    about."""
+
+    share: float
+    level: float
+    back: float = 0.0
+
+    def wave(self, line: float) -> Steps:
+        """One line period."""
+        return three_level(self.share, self.level, line, self.back)
 
 
 class Route(ABC):
@@ -140,8 +155,8 @@ class Route(ABC):
         """What stands before the bridge, for waves that march it too."""
 
     @abstractmethod
-    def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> tuple[float, float]:
-        """Of a stepped output at the nominal point: share of the time that it is not zero, and its level, V."""
+    def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> StepWave:
+        """The stepped output at the nominal point."""
 
     @abstractmethod
     def report(self, block: ModuleType, sheet: Sheet, settled: Mapping[str, Any], builds: Mapping[str, Any],

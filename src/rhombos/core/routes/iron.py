@@ -51,6 +51,10 @@ class Guess:
     celsius: float = 75.0
     choke_celsius: float = 75.0
     magnetising: float = 0.0
+    drawn: float = 0.0
+    shaped: float = 1.0
+    square: float = 1.0
+    stands: float = 1.0
 
     def moved(self, other: Guess, scale: float) -> float:
         """The largest relative change between two passes; `scale` is the power asked, W."""
@@ -70,6 +74,8 @@ class IronSettled(Settled):
     turn_off: float
     share: float
     half: float = 1.0
+    form: float = 1.0
+    stands: float = 1.0
 
     @property
     def v_in(self) -> float:

@@ -28,7 +28,7 @@ from rhombos.core.parts import Shelf
 from rhombos.core.points import STEADY, Point, operating_points
 from rhombos.core.pulsation import STILL, open_share, pulsation
 from rhombos.core.report import Operating
-from rhombos.core.routes.base import HOTTEST, SETTLED, calmed
+from rhombos.core.routes.base import HOTTEST, SETTLED, StepWave, calmed
 from rhombos.core.routes.driven import drive_need, drive_of, gate_loop
 from rhombos.core.routes.iron import Guess, Hints, IronRoute, IronSettled
 from rhombos.core.routes.supply import battery_of, battery_supply
@@ -267,6 +267,6 @@ class IronBridge(IronRoute):
         """The battery with its bank, as the socket sees them."""
         return battery_supply(settled, self.operating(settled, builds, shelf), builds, brief, shelf, rules)
 
-    def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> tuple[float, float]:
+    def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> StepWave:
         """A sine has no steps."""
         raise ValueError("this route makes a sine")

@@ -16,24 +16,25 @@ from rhombos.core.blocks import (
     oscillator,
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
-from rhombos.core.book import source as source_book
 from rhombos.core.book import stage as stage_book
 from rhombos.core.brief import Brief, Waveform
 from rhombos.core.ledger import Ledger
 from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.points import STEADY, Point
-from rhombos.core.pulsation import step_load
 from rhombos.core.report import Operating, Stepped
-from rhombos.core.routes.base import HOTTEST, V_FLOOR
+from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave
 from rhombos.core.routes.iron import Guess, Hints, IronRoute, IronSettled
-from rhombos.core.routes.supply import WIRING, battery_supply
+from rhombos.core.routes.supply import WIRING, battery_of, battery_supply
 from rhombos.core.rules import Rules
+from rhombos.core.stepped import drawn_in_steps, step_load, width_for
 from rhombos.core.topology import RouteName
 from rhombos.core.waves.chain import Supply
 
 WIDEST = 0.96
 """Share of the time that a width-controlled wave may be on: the rest is dead time at both ends."""
+NARROWEST = 0.02
+"""Share of the time below which no pass looks."""
 WIDTH_USED = 0.94
 """Width that proposals count on at a flat battery."""
 
@@ -125,10 +126,10 @@ class IronPushPull(IronRoute):
         return made
 
     def _assess_stage(
-        self, v_in: float, v_half: float, share: float, pulse: float, turn_off: float, leakage: float,
+        self, v_in: float, v_half: float, share: float, pulse: float, form: float, turn_off: float, leakage: float,
         builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
     ) -> Any:  # fmt: skip
-        need = front_end.FrontEndNeed(v_in, share / 2, pulse, turn_off, leakage)
+        need = front_end.FrontEndNeed(v_in, share / 2, pulse, turn_off, leakage, form)
         return front_end.assess(need, builds["front_end"], brief, shelf, rules, ledger)
 
     def _frequency(self, v_half: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf) -> float:
@@ -141,36 +142,36 @@ class IronPushPull(IronRoute):
         drain = load.assess(point, brief, ledger)
         ratio = builds["iron_transformer"].secondary_turns / builds["iron_transformer"].primary_turns
         v_half = max(V_FLOOR * point.emf, g.v_in - g.threshold - g.pulse * (g.primary_resistance + g.path_resistance))
-        level = max(V_FLOOR * ratio * v_half, ratio * v_half - g.pulse / ratio * g.secondary_resistance)
+        feed = battery_of(point.emf, builds, brief, shelf, rules)
+        level = max(V_FLOOR * ratio * point.emf, ratio * _standing(point.emf, feed.resistance, ratio, g))
         line = self._frequency(v_half, builds, brief, shelf)
         square = brief.output.waveform == "square"
-        share = 1.0 if square else min(WIDEST, (drain.voltage / level) ** 2)
-        output = level * math.sqrt(share)
+        factor, lets_go = round(_whole_factor(drain, line, feed.resistance, ratio, g), 3), not square
+        share = 1.0 if square else max(NARROWEST, round(width_for((drain.voltage / level) ** 2, factor, WIDEST), 4))
+        formed = drawn_in_steps(share, factor, lets_go, round(2 * math.pi * line * feed.resistance * feed.capacitance, 4))
+        output = level * math.sqrt(formed.stands)
         # nothing holds this output: the load takes what the square of its voltage makes of it
-        power, apparent = (x * (output / drain.voltage) ** 2 for x in (point.power, drain.apparent))
+        power = point.power * (output / drain.voltage) ** 2
         pulse = ledger.work(f"{self.stage}.pulse", stage_book.pulse_current, P=power + g.lost, V=g.v_in, D_tot=share)
-        secondary = apparent / output
+        secondary = power / (level * math.sqrt(share)) * formed.form
+        flowing = formed.beside(g.shaped)
         wound = iron_transformer.assess(
             iron_transformer.IronPoint(
                 v_half, brief.source.volts[2], share / 2, (1.0 if square else WIDEST) / 2, ratio * secondary / math.sqrt(2),
                 secondary, output, line, g.celsius),
             builds["iron_transformer"], brief, shelf, rules, ledger)  # fmt: skip
-        turn_off = pulse + wound.magnetising
+        turn_off = flowing.peak * pulse + wound.magnetising
         switched = self._assess_stage(
-            g.v_in, v_half, share, pulse, turn_off,
+            g.v_in, v_half, share, pulse, flowing.form, turn_off,
             wound.leakage + front_end.lead_inductance(builds[self.stage], shelf, rules), builds, brief, shelf, rules,
             ledger)  # fmt: skip
         to_transformer = power + wound.loss
         to_stage = to_transformer + switched.loss
-        factor = drain.power_factor
-        if share * factor**-2 > 1:
-            pulsation = ledger.work("battery.pulsation", source_book.lagging_pulsation, cos_phi=factor)
-        else:
-            pulsation = ledger.work("battery.pulsation", source_book.step_pulsation, fraction=share)
         entry, cells, v_in = self._source(
-            point, to_stage, input_stage.InputNeed(to_stage / g.v_in, share, 0.0, pulsation, crest=pulsation,
-                interrupted=turn_off), g,
-            builds, brief, shelf, rules, ledger)  # fmt: skip
+            point, to_stage,
+            input_stage.InputNeed(to_stage / g.v_in, share, flowing.bank * to_stage / g.v_in, flowing.mean_square,
+                                  crest=flowing.crest, interrupted=turn_off),
+            g, builds, brief, shelf, rules, ledger)  # fmt: skip
         from_battery = to_stage + entry.loss
         states = {"battery": cells, "input_stage": entry, self.stage: switched, "iron_transformer": wound, "load": drain}
         flow = {"battery": from_battery, "input_stage": from_battery, self.stage: to_stage, "iron_transformer": to_transformer,
@@ -182,8 +183,10 @@ class IronPushPull(IronRoute):
             path_resistance=switched.on_resistance / builds[self.stage].parallel,
             threshold=getattr(switched, "threshold", 0.0), leakage=wound.leakage,
             lost=min(wound.loss + switched.loss - switched.clamp_loss - getattr(switched, "gate", 0.0), most),
-                celsius=min(wound.temperature, HOTTEST))  # fmt: skip
-        return IronSettled(point, states, flow, g, pulse, turn_off, share, v_half / g.v_in), after
+            celsius=min(wound.temperature, HOTTEST), drawn=min(to_stage, power + most) / g.v_in,
+            shaped=min(1.0, (power + wound.copper + switched.conduction) / to_stage), square=formed.mean_square,
+            stands=formed.stands)  # fmt: skip
+        return IronSettled(point, states, flow, g, pulse, turn_off, share, v_half / g.v_in, formed.form, formed.stands), after
 
     def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:
         """Never a sine."""
@@ -197,9 +200,8 @@ class IronPushPull(IronRoute):
         """The nominal point as the scope sees it, everything referred to the socket."""
         now = settled["nominal"]
         wound, drain, g = now.states["iron_transformer"], now.states["load"], now.guess
-        share, level = self.steps(settled, builds)
-        line = self._line(now)
-        ohms, henries = step_load(now.flow["load"], drain.power_factor, level, share, line)
+        share, level, line = now.share, self.steps(settled, builds).level, self._line(now)
+        ohms, henries = step_load(now.flow["load"], drain.power_factor, level, share, line, share < 1)
         far = wound.ratio**2
         return Stepped(
             v_link=wound.ratio * g.v_in, level=wound.ratio * (g.v_in - g.threshold), fraction=share, line=line,
@@ -213,10 +215,28 @@ class IronPushPull(IronRoute):
         """The battery with its bank, as the socket sees them."""
         return battery_supply(settled, self.stepped(settled, builds, shelf), builds, brief, shelf, rules)
 
-    def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> tuple[float, float]:
-        """Share of the time that the output is not zero, and its level, V."""
+    def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> StepWave:
+        """Its pulses, and how long diodes turn them about."""
         now = settled["nominal"]
-        return now.share, now.states["iron_transformer"].output / math.sqrt(now.share)
+        return StepWave(now.share, now.states["iron_transformer"].output / math.sqrt(now.stands), now.stands - now.share)
+
+
+def _whole_factor(drain: load.LoadState, line: float, before: float, ratio: float, g: Guess) -> float:
+    """Power factor at the line of load, windings and all that lies before them: it shapes the current."""
+    if not math.isfinite(drain.resistance):
+        return 1.0
+    ohms = drain.resistance + ratio**2 * (before + g.primary_resistance + g.path_resistance) + g.secondary_resistance
+    return math.cos(math.atan2(2 * math.pi * line * (drain.inductance + ratio**2 * g.leakage), ohms))
+
+
+def _standing(emf: float, before: float, ratio: float, g: Guess) -> float:
+    """RMS of what stands across a half while the output does, V: the battery's open voltage less what the load's current, in
+    its own form, drops on all resistances, and what the losses' drops before the stage."""
+    flows = g.shaped * g.drawn
+    whole = before + g.primary_resistance + g.path_resistance + g.secondary_resistance / ratio**2
+    open_volts = emf - g.threshold - before * (g.drawn - flows)
+    left = open_volts**2 - (2 * open_volts * whole * flows - whole**2 * flows**2 * g.square) / g.stands
+    return math.sqrt(min(open_volts**2, max(0.0, left)))
 
 
 class SelfOscillating(IronPushPull):
@@ -251,10 +271,10 @@ class SelfOscillating(IronPushPull):
         return made
 
     def _assess_stage(
-        self, v_in: float, v_half: float, share: float, pulse: float, turn_off: float, leakage: float,
+        self, v_in: float, v_half: float, share: float, pulse: float, form: float, turn_off: float, leakage: float,
         builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
     ) -> Any:  # fmt: skip
-        need = oscillator.OscillatorNeed(v_in, v_half, pulse, turn_off, leakage)
+        need = oscillator.OscillatorNeed(v_in, v_half, form * pulse, turn_off, leakage)
         return oscillator.assess(need, builds["oscillator"], brief, shelf, rules, ledger)
 
     def _frequency(self, v_half: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf) -> float:

@@ -38,10 +38,10 @@ from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.transformer import TransformerNeed
 from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.points import STEADY, Point, operating_points
-from rhombos.core.pulsation import STILL, drawn, step_demand, step_load
+from rhombos.core.pulsation import STILL, drawn
 from rhombos.core.report import BlockReport, Operating, Stepped
 from rhombos.core.routes import settle
-from rhombos.core.routes.base import SETTLED, Route
+from rhombos.core.routes.base import SETTLED, Route, StepWave
 from rhombos.core.routes.beside import controller as beside_controller
 from rhombos.core.routes.driven import drive_need, drive_of, front_drive_of, front_need
 from rhombos.core.routes.hints import Hints, fraction_of, rectifying_of, secondary_pulse
@@ -49,6 +49,7 @@ from rhombos.core.routes.settle import LinkSettled
 from rhombos.core.routes.supply import WIRING, link_supply
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
+from rhombos.core.stepped import step_demand, step_load
 from rhombos.core.topology import RECTIFIERS, TOPOLOGIES, Rectifying, RouteName, TopologyName
 from rhombos.core.waves.chain import Supply
 
@@ -352,7 +353,7 @@ class LinkRoute(Route):
         if "output_filter" in states:
             return None
         drain, bridged = states["load"], states["h_bridge"]
-        fraction, level = self.steps(settled, builds)
+        fraction, level = builds["h_bridge"].fraction, self.steps(settled, builds).level
         voltage = states["dc_link"].voltage
         ohms, henries = step_load(settled["nominal"].flow["load"], drain.power_factor, level, fraction, drain.frequency)
         return Stepped(
@@ -367,10 +368,10 @@ class LinkRoute(Route):
         assert at is not None
         return link_supply(settled, at, builds, brief, shelf, rules)
 
-    def steps(self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any]) -> tuple[float, float]:
-        """Share of the time that the stepped output is not zero, and its level, V."""
+    def steps(self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any]) -> StepWave:
+        """The stepped output: its bridge holds it at zero between pulses."""
         fraction = builds["h_bridge"].fraction
-        return fraction, settled["nominal"].states["h_bridge"].output / math.sqrt(fraction)
+        return StepWave(fraction, settled["nominal"].states["h_bridge"].output / math.sqrt(fraction))
 
     def report(
         self, block: ModuleType, sheet: Sheet, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any], brief: Brief

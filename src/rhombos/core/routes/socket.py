@@ -13,11 +13,12 @@ from rhombos.core.brief import Brief
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.points import Point
-from rhombos.core.pulsation import STILL, Demand, Pulsation, step_demand
+from rhombos.core.pulsation import STILL, Demand, Pulsation
 from rhombos.core.pulsation import drawn as drawn_by
 from rhombos.core.routes.base import HOTTEST, MOST_PASSES, SETTLED
 from rhombos.core.routes.driven import gate_loop
 from rhombos.core.rules import Rules
+from rhombos.core.stepped import step_demand
 
 
 @dataclass(frozen=True, slots=True)

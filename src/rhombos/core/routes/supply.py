@@ -75,7 +75,6 @@ def battery_supply(
     losses that its current makes."""
     now = settled["nominal"]
     battery = battery_of(now.point.emf, builds, brief, shelf, rules)
-    drawn = now.states["battery"].current
-    line = line_current(now.states, at.ratio)
-    idle = (battery.emf - battery.resistance * drawn) * drawn - now.flow["load"] - at.resistance * line**2
+    cells, line = now.states["battery"], line_current(now.states, at.ratio)
+    idle = battery.emf * cells.current - battery.resistance * cells.rms**2 - now.flow["load"] - at.resistance * line**2
     return referred(Supply(battery, None, 0.0, math.inf, None, max(0.0, idle)), at.ratio)

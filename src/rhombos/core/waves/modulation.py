@@ -113,8 +113,9 @@ def unipolar(index: float, v_link: float, carrier: float, line: float, sampling:
     return Steps(period, times[keep] * period, np.round(levels[keep]) * v_link)
 
 
-def three_level(fraction: float, v_link: float, line: float) -> Steps:
-    """A three-level wave that conducts for `fraction` of each half-period, centred; 1 is a square wave.
+def three_level(fraction: float, v_link: float, line: float, back: float = 0.0) -> Steps:
+    """A three-level wave that conducts for `fraction` of each half-period, centred, and stands turned about for `back` of it
+    after each pulse; 1 is a square wave.
 
     Raises: ValueError unless 0 < fraction ≤ 1.
     """
@@ -124,5 +125,12 @@ def three_level(fraction: float, v_link: float, line: float) -> Steps:
     rest = (1 - fraction) / 4
     if fraction == 1:
         return Steps(period, np.array([0.0, 0.5]) * period, np.array([v_link, -v_link]))
+    if back > 0:
+        turned = min(back / 2, 2 * rest)
+        over = max(0.0, turned - rest)  # what of it lies beyond the end of the period
+        begins = np.array([0.0, over, rest, 0.5 - rest, 0.5 - rest + turned, 0.5 + rest, 1 - rest, min(1.0, 1 - rest + turned)])
+        levels = np.array([1.0, 0.0, 1.0, -1.0, 0.0, -1.0, 1.0, 0.0])
+        lasting = np.diff(begins, append=1.0) > 1e-12
+        return Steps(period, begins[lasting] * period, levels[lasting] * v_link)
     times = np.array([0.0, rest, 0.5 - rest, 0.5 + rest, 1 - rest]) * period
     return Steps(period, times, np.array([0.0, v_link, 0.0, -v_link, 0.0]))

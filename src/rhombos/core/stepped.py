@@ -1,0 +1,141 @@
+"""The current of a series R–L load on a square or three-level wave, and what it makes of the source.
+
+While the wave is zero a bridge holds its output there and the current circulates. A push-pull lets go: its diodes turn the wave
+about until the current has gone, and then the output floats at nothing.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import brentq
+from scipy.signal import lfilter
+
+from rhombos.core.pulsation import MOST_TERMS, Demand
+
+STEPS = 1024
+"""Moments of half a line period at which the current is taken."""
+PURE = 1e-3
+"""Tangent of the load's angle below which it counts as a resistance."""
+Array = NDArray[np.float64]
+
+
+def _tangent(power_factor: float) -> float:
+    return math.sqrt(max(0.0, 1 - power_factor**2)) / power_factor
+
+
+def turned_about(fraction: float, power_factor: float) -> float:
+    """Share of the time for which the diodes of a push-pull turn the wave about after its pulses.
+
+    Source: the exponential of an R–L circuit from nothing, driven one way and then the other until it is nothing again.
+    """
+    tan = _tangent(power_factor)
+    if tan < PURE:
+        return 0.0
+    back = tan * math.log(2 - math.exp(-fraction * math.pi / tan)) / math.pi
+    return min(back, 1 - fraction)
+
+
+def width_for(share: float, power_factor: float, most: float) -> float:
+    """The share of the time that pulses must take for a wave that stands, turned about or not, for a share of it."""
+    if share >= most + turned_about(most, power_factor):
+        return most
+    return float(brentq(lambda w: w + turned_about(w, power_factor) - share, 0.0, most, xtol=1e-9))
+
+
+def step_current(fraction: float, power_factor: float, lets_go: bool = False) -> tuple[Array, Array]:
+    """Current of a series R–L load of a power factor at the line over half a period, in its final value; and which way the wave
+    stands: 1, turned about −1, or 0.
+
+    Source: the exponential of an R–L circuit, whose value after half a period is its first with the other sign.
+    """
+    tan = _tangent(power_factor)
+    angle = (np.arange(STEPS) + 0.5) * math.pi / STEPS
+    width = fraction * math.pi
+    wave = (angle < width).astype(float)
+    if tan < PURE:
+        return wave, wave
+    back = turned_about(fraction, power_factor) * math.pi if lets_go else 0.0
+    fade, rest = math.exp(-width / tan), math.exp(-(math.pi - width) / tan)
+    if not lets_go:
+        # i = 1 + (i0 − 1)·e^(−θ/tan φ) while on, then it fades; and −i0 after half a period
+        first = -(1 - fade) * rest / (1 + fade * rest)
+    elif width + back < math.pi * (1 - 1e-9):
+        first = 0.0
+    else:  # it never rests: a square wave that lags its pulses
+        first = (1 - (2 - fade) * rest) / (1 + fade * rest)
+    last = 1 + (first - 1) * fade
+    since = np.maximum(angle - width, 0.0)
+    if lets_go:
+        after = np.where(angle < width + back, -1 + (last + 1) * np.exp(-since / tan), 0.0)
+        wave = wave - ((angle >= width) & (angle < width + back))
+    else:
+        after = last * np.exp(-since / tan)
+    return np.where(angle < width, 1 + (first - 1) * np.exp(-angle / tan), after), wave
+
+
+@lru_cache(maxsize=64)
+def step_crest(fraction: float, power_factor: float) -> float:
+    """Peak over RMS of that current."""
+    current, _ = step_current(fraction, power_factor)
+    return float(np.abs(current).max() / np.sqrt((current**2).mean()))
+
+
+def step_load(
+    power: float, power_factor: float, level: float, fraction: float, line: float, lets_go: bool = False
+) -> tuple[float, float]:  # fmt: skip
+    """The series R–L, Ω and H, of a power factor at the line, Hz, that draws a power, W, from a wave of a level, V."""
+    current, wave = step_current(fraction, power_factor, lets_go)
+    resistance = level**2 / power * float((wave * current).mean())
+    return resistance, resistance * _tangent(power_factor) / (2 * math.pi * line)
+
+
+@lru_cache(maxsize=64)
+def step_demand(fraction: float, power_factor: float) -> Demand:
+    """How what such a load draws from the link swings, in the steady state; while the current lags, it flows back."""
+    current, wave = step_current(fraction, power_factor)
+    taken = wave * current
+    phasors = np.fft.rfft(taken)[1 : MOST_TERMS + 1] * 2 / STEPS / float(taken.mean())
+    return tuple(complex(p) for p in phasors) if float(np.abs(phasors).max()) > 1e-9 else ()
+
+
+@dataclass(frozen=True, slots=True)
+class Drawn:
+    """What such a load makes of a source that feeds it directly: RMS of its pulses over their mean, and their peak; then, of
+    the current before a bank behind a resistance, over its mean: mean square and peak, and the RMS of what the bank carries.
+    The share of the time for which the output stands, turned about or not, and that of its pulses."""
+
+    form: float
+    peak: float
+    mean_square: float
+    crest: float
+    bank: float
+    stands: float
+    share: float
+
+    def beside(self, shaped: float) -> Drawn:
+        """The same where only a share of what is drawn has this form, and losses take the rest in flat pulses."""
+        flat = 1 / self.share
+        return replace(
+            self, form=math.sqrt(1 + shaped**2 * (self.form**2 - 1)), peak=1 + shaped * (self.peak - 1),
+            mean_square=flat + shaped**2 * (self.mean_square - flat), crest=flat + shaped * (self.crest - flat),
+            bank=shaped * self.bank)  # fmt: skip
+
+
+@lru_cache(maxsize=512)
+def drawn_in_steps(fraction: float, power_factor: float, lets_go: bool, corner: float) -> Drawn:
+    """See `Drawn`; `corner` is the line's angular frequency times resistance and capacitance of the bank, 2π·f·R·C."""
+    current, wave = step_current(fraction, power_factor, lets_go)
+    taken = wave * current / float((wave * current).mean())
+    kept = math.exp(-math.pi / STEPS / corner) if corner > 0 else 0.0
+    # from nothing first: what that leaves at the end is what a period adds, and the steady start follows from it
+    added = lfilter([1 - kept], [1, -kept], taken)[-1] / (1 - kept**STEPS)
+    source, _ = lfilter([1 - kept], [1, -kept], taken, zi=[kept * added])
+    whole = float((current**2).mean()) / float((wave * current).mean()) ** 2
+    return Drawn(
+        math.sqrt(whole * fraction), float(taken.max()) * fraction, float((source**2).mean()), float(source.max()),
+        float(np.sqrt(((taken - source) ** 2).mean())), float((wave**2).mean()), fraction)  # fmt: skip
