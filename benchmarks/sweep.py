@@ -238,13 +238,18 @@ def agreements(worked: Worked) -> list[Agreement]:
         found.append(Agreement("distortion", filtered.distortion, distortion, abs(filtered.distortion - distortion) / allowed))
     if "dc_link" in now.states:
         swing = float(np.ptp(_slow(traces["link"])))
-        found.append(Agreement("link ripple", now.states["dc_link"].ripple, swing,
-            abs(now.states["dc_link"].ripple / swing - 1) / 0.03))
+        linked = now.states["dc_link"]
+        allowed = max(0.03 * swing, LEAST_RIPPLE * linked.voltage)
+        found.append(Agreement("link ripple", linked.ripple, swing, abs(linked.ripple - swing) / allowed))
         if "choke" in traces and traces["choke"].any():
             peak = float(traces["choke"].max()) + now.states["rectifier"].ripple / 2
             sheet = now.states["rectifier"].choke_peak
             found.append(Agreement("choke, peak", sheet, peak, abs(sheet / peak - 1) / 0.05))
     return found
+
+
+LEAST_RIPPLE = 1e-3
+"""Ripple over the link's voltage that is too little to tell."""
 
 
 def _slow(trace: np.ndarray) -> np.ndarray:

@@ -48,10 +48,16 @@ class Page:
         return self.until(lambda: self.one(test_id).text, f"{test_id} is empty")
 
     def click(self, test_id: str) -> None:
-        """Click it, wherever it lies."""
-        element = self.one(test_id)
-        self.browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
-        ActionChains(self.browser).move_to_element(element).click().perform()
+        """Click it, wherever it lies; the page may draw it anew while the hand moves there."""
+
+        def reached() -> bool:
+            element = self.one(test_id)
+            self.browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
+            ActionChains(self.browser).move_to_element(element).perform()
+            return True
+
+        self.until(reached, f"{test_id} is out of reach")
+        ActionChains(self.browser).click().perform()
 
     def click_across(self, test_id: str, across: float) -> None:
         """Click a picture at a share of its width and half its height."""
@@ -111,7 +117,7 @@ class Bench(Page):
 
     def choose(self, block: str) -> None:
         """Go to a block by the power path."""
-        self.one(f"block-{block}").click()
+        self.click(f"block-{block}")
         self.until(lambda: f"block={block}" in self.browser.current_url)
 
     def value(self, address: str) -> str:

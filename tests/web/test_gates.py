@@ -17,7 +17,7 @@ def test_a_gate_driven_with_thirty_volts_is_named_and_cured(bench):
 
 def test_an_opto_coupler_on_the_front_end_is_too_weak(bench):
     bench.click("show-front_drive")
-    assert "Front-end gate drive" in bench.text("sheet-title")
+    bench.until(lambda: "Front-end gate drive" in bench.text("sheet-title"))
     before = bench.value("front_drive.off_time")
     bench.click("value-front_drive.driver")
     bench.select("input-front_drive.driver", "DO-20")

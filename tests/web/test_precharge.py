@@ -30,4 +30,4 @@ def test_every_fault_is_drawn_and_the_sequence_is_taken_away(bench, tmp_path):
     assert "precharge_step" in next(tmp_path.glob("*.c")).read_text()
     bench.click("precharge-csv")
     bench.until(lambda: list(tmp_path.glob("*.csv")), "no table came")
-    assert next(tmp_path.glob("*.csv")).read_text().startswith("state,negative,relay,positive")
+    assert next(tmp_path.glob("*.csv")).read_text().startswith("state,supply,negative,relay,positive,when,to")

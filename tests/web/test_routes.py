@@ -75,12 +75,14 @@ def test_the_current_is_followed_through_the_stage_step_by_step(bench):
     seen = []
     for _ in range(4):
         bench.click("next-interval")
+        bench.until(lambda: bench.one("current-path").get_attribute("data-path") not in seen[-1:])
         seen.append(bench.one("current-path").get_attribute("data-path"))
     assert seen == ["push-pull:a", "push-pull:a-off", "push-pull:b", "push-pull:b-off"]
     assert "4/4" in bench.text("conduction")
     bench.choose("h_bridge")
+    bench.until(lambda: not bench.all("current-path") or "push" not in bench.one("current-path").get_attribute("data-path"))
     bench.click("next-interval")
-    assert bench.one("current-path").get_attribute("data-path") == "bridge:plus"
+    bench.until(lambda: bench.one("current-path").get_attribute("data-path") == "bridge:plus")
 
 
 def test_the_controller_has_its_sheet_and_its_loop(bench):

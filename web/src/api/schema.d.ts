@@ -2655,7 +2655,8 @@ export interface components {
         };
         /**
          * ScopeSeen
-         * @description What there is to probe, and what the window says; `period` and `carrier` are the lengths, s, that a person zooms to.
+         * @description What there is to probe, and what the window says; `period` and `carrier` are the lengths, s, that a person zooms to
+         *     (`stepped`: there is no carrier, but a part of the period).
          *
          *     `cursors` and `measured` are tables, row by row, the first row naming the columns; `triggered` is the moment that set the
          *     window, `tripped` the one at which the bridge let go, s; `trip` the level, A.
@@ -2685,6 +2686,11 @@ export interface components {
             /** Remarks */
             remarks: string[];
             spectrum?: components["schemas"]["Chart"] | null;
+            /**
+             * Stepped
+             * @default false
+             */
+            stepped: boolean;
             /** Triggered */
             triggered?: number | null;
             /** Trip */

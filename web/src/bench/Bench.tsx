@@ -80,7 +80,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
     { name: "Change the brief", keys: "0", run: () => go("brief") },
     { name: "Compare the routes", keys: "R", run: () => view("routes") },
     { name: "Magnetics: cores, turns, wire, winding sheets", keys: "M", run: () => view("magnetics") },
-    ...(bridged(solution) ? [{ name: "Waves: modulation, spectrum, sine table", keys: "W", run: () => view("waves") }] : []),
+    { name: "Waves: modulation, scope, spectrum, sine table", keys: "W", run: () => view("waves") },
     { name: "Margins: every stress against its rating", keys: "A", run: () => view("margins") },
     { name: "Another battery: what it touches", keys: "B", run: () => view("battery") },
     { name: "Record: waivers, rules, pins", keys: "E", run: () => view("record") },
@@ -99,12 +99,12 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
   const shown = figure && (block?.figures.find((f) => f.address === figure.address && f.title === figure.title) ?? null)
   return (
     <Flex className="rhombos" direction="column" h={{ base: "auto", lg: "100dvh" }} minW="1000px" _print={{ h: "auto", minW: "0" }}>
-      <TopBar handle={handle} asked={solution.totals?.texts.asked ?? "change the brief"} brief={chosen === "brief"} showBrief={() => go(chosen === "brief" ? worst : "brief")} view={shownView} show={toggle} views={VIEWS.filter((name) => name !== "waves" || bridged(solution))} find={() => setFinding(true)} />
+      <TopBar handle={handle} asked={solution.totals?.texts.asked ?? "change the brief"} brief={chosen === "brief"} showBrief={() => go(chosen === "brief" ? worst : "brief")} view={shownView} show={toggle} views={VIEWS} find={() => setFinding(true)} />
       <PowerPath solution={solution} chosen={chosen} choose={go} />
       <TotalsLine solution={solution} chosen={shownView ? "" : chosen} go={go} />
       {handle.fault && <Fault m="2">{handle.fault}</Fault>}
       {shownView === "magnetics" && <Coils handle={handle} apply={apply} part={chosen} page={(search.get("page") ?? "choices") as CoilPage} show={(part, page) => setSearch({ block: part, view: "magnetics", page }, { replace: true })} done={() => view()} />}
-      {shownView === "waves" && <Modulation handle={handle} page={(search.get("page") ?? "wave") as WavePage} show={(page) => view("waves", { page })} done={() => view()} />}
+      {shownView === "waves" && <Modulation handle={handle} solution={solution} page={(search.get("page") ?? "wave") as WavePage} show={(page) => view("waves", { page })} done={() => view()} />}
       {shownView === "routes" && <Routes handle={handle} done={() => setSearch({}, { replace: true })} />}
       {shownView === "margins" && <Margins solution={solution} go={go} done={() => view()} />}
       {shownView === "battery" && <BatteryChange handle={handle} done={() => view()} />}
@@ -222,7 +222,6 @@ interface Keys {
   close: () => void
 }
 
-const bridged = (solution: Solution) => solution.blocks.some((b) => b.key === "h_bridge")
 /** The views that fill the bench; the letter that shows each is in `useKeys`. */
 const VIEWS = ["routes", "magnetics", "waves", "margins", "record"]
 const asidesOf = (solution: Solution) => solution.blocks.filter((b) => b.aside).map((b) => b.key)
@@ -241,7 +240,7 @@ function useKeys({ solution, go, undo, redo, toggle, find, close }: Keys) {
       else if (e.key === "0") go("brief")
       else if (e.key === "r") toggle("routes")
       else if (e.key === "m") toggle("magnetics")
-      else if (e.key === "w" && bridged(solution)) toggle("waves")
+      else if (e.key === "w") toggle("waves")
       else if (e.key === "a") toggle("margins")
       else if (e.key === "b") toggle("battery")
       else if (e.key === "e") toggle("record")

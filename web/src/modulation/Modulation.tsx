@@ -3,7 +3,7 @@ import "../coils/coils.css"
 import { Box, Flex, Grid, Spinner, Text } from "@chakra-ui/react"
 import { useState } from "react"
 
-import type { ModulationBench } from "../api/client"
+import type { ModulationBench, Solution } from "../api/client"
 import { useModulation } from "../api/hooks"
 import { Plot } from "../bench/Plot"
 import type { DesignHandle } from "../bench/useDesign"
@@ -15,16 +15,23 @@ import { Field } from "./Field"
 import { Loop } from "./Loop"
 import { SineTable } from "./SineTable"
 
-const PAGES = ["wave", "scope", "loop", "sine table"] as const
-export type WavePage = (typeof PAGES)[number]
+export type WavePage = "wave" | "scope" | "loop" | "sine table"
+/** What there is to look at: any output on the scope, a bridge's modulation, a sine's loop and table. */
+const pagesOf = (solution: Solution): WavePage[] => [
+  ...(solution.blocks.some((b) => b.key === "h_bridge") ? (["wave"] as const) : []),
+  "scope",
+  ...(solution.operating ? (["loop", "sine table"] as const) : []),
+]
 const SCHEMES = ["unipolar", "bipolar", "hybrid", "modified", "square"] as const
 const SAMPLINGS = ["natural", "regular", "asymmetric"] as const
 export type Setting = Partial<Record<"scheme" | "sampling" | "index" | "carrier" | "fraction" | "dead_time", string>>
 
 /** The modulation bench: how the bridge may be switched, what each way does, and the table that plays it. */
-export function Modulation({ handle, page, show, done }: { handle: DesignHandle; page: WavePage; show: (page: WavePage) => void; done: () => void }) {
+export function Modulation({ handle, solution, page: wanted, show, done }: { handle: DesignHandle; solution: Solution; page: WavePage; show: (page: WavePage) => void; done: () => void }) {
   const [setting, setSetting] = useState<Setting>({})
-  const asked = useModulation(handle.design, setting)
+  const pages = pagesOf(solution)
+  const page = pages.includes(wanted) ? wanted : "scope"
+  const asked = useModulation(pages.includes("wave") ? handle.design : undefined, setting)
   const bench = asked.data
   return (
     <Flex direction="column" flex="1" minH="0" data-testid="modulation" data-fresh={!asked.isPlaceholderData && !asked.isFetching}>
@@ -36,7 +43,7 @@ export function Modulation({ handle, page, show, done }: { handle: DesignHandle;
           tried out here, not pinned: the design keeps its own
         </Text>
         <Flex ml="auto" gap="2" flexShrink="0">
-          {PAGES.map((p) => (
+          {pages.map((p) => (
             <Plain key={p} size="xs" bg={p === page ? "copper.soft" : "sheet"} aria-pressed={p === page} onClick={() => show(p)} data-testid={`page-${p.replace(" ", "-")}`}>
               {p}
             </Plain>

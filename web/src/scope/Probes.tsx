@@ -28,10 +28,11 @@ const SPOTS: Spot[] = [
 const INSIDE: Record<string, string> = { smoothing: "V smoothing", rotor: "I rotor", flux: "flux", magnetising: "I magnetising" }
 
 /** The path from battery to load with every place that can be probed; a click takes a probe or puts it away. */
-export function Probes({ points, taken, front, load, toggle }: { points: ScopeSeen["points"] | undefined; taken: readonly string[]; front: boolean; load: string; toggle: (name: string) => void }) {
+export function Probes({ points, taken, front, bridge, load, toggle }: { points: ScopeSeen["points"] | undefined; taken: readonly string[]; front: boolean; bridge: boolean; load: string; toggle: (name: string) => void }) {
   const there = new Set(points?.map((p) => p.name))
+  const filtered = !points || there.has("inductor")
   const inner = (points ?? []).filter((p) => p.name in INSIDE)
-  const spots: Spot[] = [...SPOTS.filter((s) => front || !["choke"].includes(s.name)), ...inner.map((p, i) => ({ name: p.name, x: 790, y: 24 + 26 * i, label: INSIDE[p.name] ?? p.name, side: "above" as const }))]
+  const spots: Spot[] = [...SPOTS.filter((s) => (front || s.name !== "choke") && (filtered || !["inductor", "shunt"].includes(s.name))), ...inner.map((p, i) => ({ name: p.name, x: 790, y: 24 + 26 * i, label: INSIDE[p.name] ?? p.name, side: "above" as const }))]
   return (
     <Box px="2" pt="1" color="ink" data-testid="probes">
       <svg viewBox="0 0 880 112" width="100%" style={{ maxHeight: 132 }}>
@@ -42,10 +43,10 @@ export function Probes({ points, taken, front, load, toggle }: { points: ScopeSe
         <Wire d="M250 30H330M250 96H330M268 30V54M268 78V96" />
         <Capacitor x={268} y={54} turn={90} polar />
         <path d="M366 20L406 62L366 104L326 62Z" fill="none" stroke="var(--chakra-colors-copper)" strokeWidth={1.8} />
-        <Tag x={366} y={66} at="middle" name="bridge" />
-        <Wire d="M330 30H356M330 96H358M376 30H440M374 96H700M488 30H680M536 30V54M536 78V96" />
-        <Inductor x={440} y={30} />
-        <Capacitor x={536} y={54} turn={90} />
+        <Tag x={366} y={66} at="middle" name={bridge ? "bridge" : "pair"} />
+        <Wire d={filtered ? "M330 30H356M330 96H358M376 30H440M374 96H700M488 30H680M536 30V54M536 78V96" : "M330 30H356M330 96H358M376 30H680M374 96H700"} />
+        {filtered && <Inductor x={440} y={30} />}
+        {filtered && <Capacitor x={536} y={54} turn={90} />}
         <rect x={680} y={20} width={64} height={56} fill="none" stroke="currentColor" strokeWidth={1.5} />
         <Wire d="M700 96V76" />
         <Tag x={712} y={52} at="middle" name={load === "as designed" ? "load" : load === "transformer" ? "iron" : load.split(",")[0]} />

@@ -48,7 +48,8 @@ export function Scope({ handle }: { handle: DesignHandle }) {
   const narrow = seen && !reading.isPlaceholderData && seen.last - seen.first < CLOSE * seen.carrier
   const close = useDrawn(handle.design, narrow ? { ...played, first: seen.first, last: seen.last } : undefined)
 
-  const front = handle.solved?.solution.blocks.some((b) => b.key === "front_end") ?? true
+  const front = handle.solved?.solution.blocks.some((b) => b.key === "dc_link") ?? true
+  const bridge = handle.solved?.solution.blocks.some((b) => b.key === "h_bridge") ?? true
   const choose = (more: Partial<Played>) => {
     setPlayed({ ...played, ...more })
     setWindow({})
@@ -83,7 +84,7 @@ export function Scope({ handle }: { handle: DesignHandle }) {
   return (
     <Grid flex="1" minH="0" templateColumns="minmax(0, 1fr) 384px" data-testid="scope" data-fresh={fresh}>
       <Flex direction="column" minH="0" pl="3">
-        <Probes points={seen?.points} taken={names} front={front} load={played.load} toggle={toggle} />
+        <Probes points={seen?.points} taken={names} front={front} bridge={bridge} load={played.load} toggle={toggle} />
         {whole.data && seen ? (
           <Traces whole={whole.data} close={close.data} names={shown} reference={reference?.drawn} marks={marks} level={level} window={span} settle={settle} pick={pick} />
         ) : (
@@ -96,7 +97,7 @@ export function Scope({ handle }: { handle: DesignHandle }) {
         {spectrum && seen?.spectrum && (
           <Box pr="2" pt="1">
             <Flex gap="2" align="center" mb="-1">
-              {(["harmonics", "carrier"] as const).map((r) => (
+              {(seen.stepped ? (["harmonics"] as const) : (["harmonics", "carrier"] as const)).map((r) => (
                 <Plain key={r} size="2xs" bg={spectrum.reach === r ? "copper.soft" : "sheet"} aria-pressed={spectrum.reach === r} onClick={() => setSpectrum({ ...spectrum, reach: r })} data-testid={`reach-${r}`}>
                   {r === "harmonics" ? "to harmonic 40" : "to the carrier"}
                 </Plain>

@@ -57,7 +57,7 @@ export function Window({ seen, move }: { seen: ScopeSeen; move: (first: number |
           line period
         </Plain>
         <Plain size="xs" onClick={() => about(2 * seen.carrier)} data-testid="window-carrier">
-          two carriers
+          {seen.stepped ? "an edge" : "two carriers"}
         </Plain>
         <Plain size="xs" onClick={() => shift(-0.5)} aria-label="earlier" data-testid="window-earlier">
           ‹

@@ -40,7 +40,8 @@ class TracePoint(BaseModel):
 
 
 class ScopeSeen(BaseModel):
-    """What there is to probe, and what the window says; `period` and `carrier` are the lengths, s, that a person zooms to.
+    """What there is to probe, and what the window says; `period` and `carrier` are the lengths, s, that a person zooms to
+    (`stepped`: there is no carrier, but a part of the period).
 
     `cursors` and `measured` are tables, row by row, the first row naming the columns; `triggered` is the moment that set the
     window, `tripped` the one at which the bridge let go, s; `trip` the level, A.
@@ -62,6 +63,7 @@ class ScopeSeen(BaseModel):
     end: float
     period: float
     carrier: float
+    stepped: bool = False
 
 
 def bench_of(worked: Worked) -> Bench:
@@ -91,7 +93,8 @@ def scope_bench(asked: ScopeAsked, worked: Worked) -> ScopeSeen:
         readings=_readings(made, seen), measured=_measured(made, seen, asked),
         cursors=readings_at(made, cursors) if cursors else (), spectrum=_spectrum(made, last, asked.spectrum),
         triggered=triggered, tripped=made.tripped, trip=bench.trip, remarks=_remarks(made, seen, asked, bench, triggered),
-        first=first, last=last, end=made.end, period=1 / made.line, carrier=1 / made.carrier)  # fmt: skip
+        first=first, last=last, end=made.end, period=1 / made.line, carrier=1 / made.carrier,
+        stepped=isinstance(bench.at, Stepped))  # fmt: skip
 
 
 def scope_points(asked: ScopeAsked, worked: Worked) -> bytes:
@@ -173,7 +176,8 @@ def _spectrum(made: Record, last: float, asked: Spectrum | None) -> Chart | None
         series.append(Series(name=f"limit {fmt(asked.limit, '%', 2)}", x=x.all([0, end]), y=y.all([asked.limit] * 2),
                              role="second"))  # fmt: skip
         over = orders[shares > asked.limit]
-        worst = f" {over.size} lines stand above the limit, the first at {fmt(float(over[0]) * made.line, 'Hz', 4)}." \
+        lines = f"{over.size} lines stand" if over.size > 1 else "One line stands"
+        worst = f" {lines} above the limit, the first at {fmt(float(over[0]) * made.line, 'Hz', 4)}." \
             if over.size else " All stay below the limit."  # fmt: skip
     of_what = f"mean, {fmt(base, point.unit)}" if mean else f"fundamental, {fmt(base, point.unit)} peak"
     yardstick = " The limits are those that public supplies usually keep to: a yardstick, not a certificate." \

@@ -190,8 +190,9 @@ def load_of(bench: Bench, name: LoadName, since: float = 0.0) -> Load:
     if name == "none":
         return _resistive(f, math.inf)
     if name == "adapter":
-        r = rectifier_for(power, volts, at.line)
-        return rectified(f, r) if isinstance(f, Filter) else direct.rectified(f, r)
+        if isinstance(f, Filter):
+            return rectified(f, rectifier_for(power / _taken(f, power, volts, at.line), volts, at.line))
+        return direct.rectified(f, rectifier_for(power, volts, at.line))
     if name == "transformer":
         iron = iron_load_for(power, volts, at.line)
         return iron_fed(f, iron) if isinstance(f, Filter) else direct.iron_fed(f, iron)
@@ -224,11 +225,15 @@ def _as_asked(bench: Bench, f: Filter) -> Load:
     power = max(volts**2 * at.load_resistance / squared - bench.crest_power, LEAST_SHARE * bench.power)
     lag = max(volts**2 * 2 * math.pi * at.line * at.load_inductance / squared, LEAST_SHARE * bench.power)
     whole = (power**2 + lag**2) / volts**2
-    omega = 2 * math.pi * at.line
+    adapter = bench.crest_power / _taken(f, bench.crest_power, volts, at.line)
+    return mixed(f, rectifier_for(adapter, volts, at.line), power / whole, lag / whole / (2 * math.pi * at.line))
+
+
+def _taken(f: Filter, power: float, volts: float, line: float) -> float:
+    """What an adapter made for a power, W, really takes behind a filter, over that."""
+    omega, small = 2 * math.pi * line, power / volts**2
     corner = 1 / (omega * math.sqrt(f.inductance * f.capacitance))
-    small = bench.crest_power / volts**2
-    taken = crest(omega * f.inductance * small, corner, volts, f.resistance * small).taken
-    return mixed(f, rectifier_for(bench.crest_power / taken, volts, at.line), power / whole, lag / whole / omega)
+    return crest(omega * f.inductance * small, corner, volts, f.resistance * small).taken
 
 
 class _March:
