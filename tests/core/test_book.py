@@ -33,7 +33,8 @@ SPECIAL = {
     ("sink_needed", "T_a"): 310.0, ("turn_off_least", "I_pk"): 60.0, ("peak_follow", "V_pk"): 120.0,
     ("overload_time", "dT"): 80.0, ("recovered_charge", "I"): 3.0, ("peak_ripple", "tau"): 1e-4, ("optimum_flux", "B_now"): 0.1,
     ("constant_power_rest", "P"): 1.0, ("lead_bank", "I"): 40.0, ("lead_bank", "L"): 1e-6, ("lead_bank", "dV"): 2.0, ("constant_power_rest", "R"): 1.0, ("precharge_fault_energy", "P"): 0.5,
-    ("precharge_fault_energy", "R"): 5.0,
+    ("precharge_fault_energy", "R"): 5.0, ("slowing_coil", "t_delay"): 3e-6, ("slowing_coil", "L"): 1e-6,
+    ("slowing_coil", "I_off"): 60.0, ("slowing_coil", "I_trip"): 30.0, ("slowing_coil", "V_dc"): 380.0, ("slowing_coil", "ratio"): 2.0,
 }  # fmt: skip
 
 
@@ -75,6 +76,23 @@ def test_any_symbol_can_be_solved_for(relation):
         for root in (roots.value, *roots.others):
             again = float(np.real(relation(**{k: v for k, v in others.items() if k != relation.target.name} | {symbol.name: root})))
             assert again == pytest.approx(known[relation.target.name], rel=1e-6, abs=1e-12), symbol.name
+
+
+INVERSES = [("unipolar_ripple", "L"), ("bleed_time", "R"), ("inverse_time", "t_twice"), ("oscillator_one", "R_time"),
+            ("oscillator_two", "R_time"), ("corner", "C"), ("precharge_time", "R"), ("magnetising", "N")]  # fmt: skip
+
+
+@pytest.mark.parametrize(("key", "unknown"), INVERSES)
+def test_an_inverse_is_the_way_back(key, unknown):
+    relation = BOOK[key]
+    known = {s.name: typical(s, relation) for s in relation.inputs}
+    rest = {n: v for n, v in known.items() if n != unknown} | {relation.target.name: float(relation(**known))}
+    assert relation.invert(unknown, rest) == pytest.approx(known[unknown], rel=1e-6)
+
+
+def test_a_relation_without_one_inverse_says_so():
+    with pytest.raises(BookError, match="closed form"):
+        BOOK["bridge_fundamental"].invert("I_rms", {})
 
 
 def test_the_book_is_as_long_as_promised_and_documented():

@@ -63,11 +63,11 @@ def test_the_chain_agrees_with_a_solver_of_the_whole_law(plainest):
     chain = Chain(supply, 0.0, 370.0, 2.4)
     x = np.array([3.0, 260.0, chain.choke, chain.link, chain.input, 0, supply.loop.ramp * chain.duty, 0, supply.loop.ramp * chain.duty])
     times, levels = stretch(bench.wave(0.85, True), 0.003, 0.0083)
-    made = run(resistive(bench.filter, load).circuit, times, levels, 0.0053, x[:2], 0, chain)
+    made = run(resistive(bench.front, load).circuit, times, levels, 0.0053, x[:2], 0, chain)
     trail = chain.finish(0.0053)
     stops, kept = times.size - 1, []
     for since, until, level in zip(times[:stops], times[1:], levels[:stops], strict=False):
-        x = solve_ivp(whole_law(supply, bench.filter, load, level), (since, until), x, rtol=1e-8, atol=1e-8, max_step=6e-6).y[:, -1]
+        x = solve_ivp(whole_law(supply, bench.front, load, level), (since, until), x, rtol=1e-8, atol=1e-8, max_step=6e-6).y[:, -1]
         kept.append(x)
     expected, t = np.array(kept), times[1 : stops + 1]
     assert expected[:, 2].min() > 0.2
@@ -110,10 +110,10 @@ def test_energy_is_conserved_from_battery_to_socket(bench, source):
     given = np.trapezoid(cells.emf * seen["battery"], t)
     burnt = np.trapezoid(
         cells.resistance * seen["battery"] ** 2 + s.idle + (stage.resistance * seen["choke"] + stage.drop) * seen["choke"]
-        + seen["link"] ** 2 / s.leak + bench.filter.resistance * seen["inductor"] ** 2, t)  # fmt: skip
+        + seen["link"] ** 2 / s.leak + bench.front.resistance * seen["inductor"] ** 2, t)  # fmt: skip
     kept = sum(0.5 * size * np.diff(seen[name][[0, -1]] ** 2)[0] for name, size in (
-        ("link", s.bank), ("input", cells.capacitance), ("choke", stage.inductance), ("inductor", bench.filter.inductance),
-        ("output", bench.filter.capacitance)))  # fmt: skip
+        ("link", s.bank), ("input", cells.capacitance), ("choke", stage.inductance), ("inductor", bench.front.inductance),
+        ("output", bench.front.capacitance)))  # fmt: skip
     assert given == pytest.approx(np.trapezoid(seen["power"], t) + burnt + kept, rel=4e-3)
 
 

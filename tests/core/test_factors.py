@@ -197,7 +197,7 @@ def test_both_transistors_store_charge_in_every_cycle(refuge, shelf):
     worked = work_out(brief, {"oscillator.switch": kind.id}, shelf, USUAL, "self-oscillating")
     build, s = worked.builds["oscillator"], worked.settled["nominal"]
     now = s.states["oscillator"]
-    period, samples = 1 / now.frequency, 400_000
+    period, samples = 1 / now.frequency, 8_000_000
     t = np.arange(samples) * period / samples
     both = (t % (period / 2)) < kind.t_s
     sampled_loss = float(np.mean(np.where(both, s.v_in * s.turn_off, 0.0)))

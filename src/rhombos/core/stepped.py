@@ -17,7 +17,7 @@ from scipy.signal import lfilter
 
 from rhombos.core.pulsation import MOST_TERMS, Demand
 
-STEPS = 1024
+STEPS = 512
 """Moments of half a line period at which the current is taken."""
 PURE = 1e-3
 """Tangent of the load's angle below which it counts as a resistance."""
@@ -47,6 +47,11 @@ def width_for(share: float, power_factor: float, most: float) -> float:
     return float(brentq(lambda w: w + turned_about(w, power_factor) - share, 0.0, most, xtol=1e-9))
 
 
+def _until(share: float) -> Array:
+    """One up to a share of half a period, then nothing; the step in which it ends counts for its part."""
+    return np.clip(share * STEPS - np.arange(STEPS), 0.0, 1.0)
+
+
 def step_current(fraction: float, power_factor: float, lets_go: bool = False) -> tuple[Array, Array]:
     """Current of a series R–L load of a power factor at the line over half a period, in its final value; and which way the wave
     stands: 1, turned about −1, or 0.
@@ -56,7 +61,7 @@ def step_current(fraction: float, power_factor: float, lets_go: bool = False) ->
     tan = _tangent(power_factor)
     angle = (np.arange(STEPS) + 0.5) * math.pi / STEPS
     width = fraction * math.pi
-    wave = (angle < width).astype(float)
+    wave = _until(fraction)
     if tan < PURE:
         return wave, wave
     back = turned_about(fraction, power_factor) * math.pi if lets_go else 0.0
@@ -72,7 +77,7 @@ def step_current(fraction: float, power_factor: float, lets_go: bool = False) ->
     since = np.maximum(angle - width, 0.0)
     if lets_go:
         after = np.where(angle < width + back, -1 + (last + 1) * np.exp(-since / tan), 0.0)
-        wave = wave - ((angle >= width) & (angle < width + back))
+        wave = 2 * wave - _until((width + back) / math.pi)
     else:
         after = last * np.exp(-since / tan)
     return np.where(angle < width, 1 + (first - 1) * np.exp(-angle / tan), after), wave
@@ -138,4 +143,4 @@ def drawn_in_steps(fraction: float, power_factor: float, lets_go: bool, corner: 
     whole = float((current**2).mean()) / float((wave * current).mean()) ** 2
     return Drawn(
         math.sqrt(whole * fraction), float(taken.max()) * fraction, float((source**2).mean()), float(source.max()),
-        float(np.sqrt(((taken - source) ** 2).mean())), float((wave**2).mean()), fraction)  # fmt: skip
+        float(np.sqrt(((taken - source) ** 2).mean())), fraction + (turned_about(fraction, power_factor) if lets_go else 0.0), fraction)  # fmt: skip

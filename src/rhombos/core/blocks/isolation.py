@@ -28,6 +28,8 @@ NO_COIL, DIODE, ZENER = "nothing", "diode", "diode and zener"
 PROOF = 3750.0
 """What barrier parts of the usual kind are tested with, V RMS."""
 CONVERTER = 3.3
+ISOLATOR = 0.01
+"""Error of an isolated sense amplifier, as a share."""
 HALF = 0.5
 """Where a sensed alternating voltage rests in the converter's span."""
 SPARE = 1.15
@@ -159,8 +161,9 @@ def assess(need: IsolationNeed, build: IsolationBuild, rules: Rules, ledger: Led
     gain = span / CONVERTER
     step = ledger.work("isolation.step", sense.count_step, V_span=span, n_bits=build.bits)
     r = rules.resistor_tolerance
-    fresh = 2 * r * (1 - 1 / gain) + rules.reference_tolerance + (0.01 if build.sensing != DIVIDER else 0.0)
-    half_count = step / 2 / (math.sqrt(2) * need.v_out)
+    divided = ledger.work("isolation.divider_error", sense.divider_error, tol=r, V_ref=CONVERTER, V_set=span)
+    fresh = divided + rules.reference_tolerance + (ISOLATOR if build.sensing != DIVIDER else 0.0)
+    half_count = ledger.work("isolation.half_count", sense.half_count, V_step=step, V_rms=need.v_out)
     error = (DRIFT if build.calibrated else fresh) + half_count
     volts = (need.empty, need.full) if build.coil_supply == "battery" else (12.0, 12.0)
     free = stage.unclamped_spike.work({"I": COIL_CURRENT, "L_lk": COIL_HENRY, "C_oss": COIL_STRAY})

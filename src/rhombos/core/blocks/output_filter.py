@@ -176,9 +176,7 @@ LINE_CYCLE = np.sin((np.arange(24) + 0.5) * math.pi / 24)
 def _core_weight(modulation: float, alpha: float, beta: float) -> float:
     """Mean core loss over the line cycle over that at the largest ripple (half duty)."""
     duty = np.clip(modulation * LINE_CYCLE, 0.02, 0.98)
-    scale = (4 * duty * (1 - duty)) ** beta
-    shape = (duty ** (1 - alpha) + (1 - duty) ** (1 - alpha)) / (2 * 0.5 ** (1 - alpha))
-    return float((scale * shape).sum()) / LINE_CYCLE.size
+    return float(np.mean(wound.ripple_core_weight(D_tot=duty, alpha=alpha, beta=beta)))
 
 
 def assess(

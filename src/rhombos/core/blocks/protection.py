@@ -188,8 +188,11 @@ def propose(
     fields.setdefault("twice", float(f"{max(LEAST_TWICE, SURGE_HELD * excess(need, fields['overload'])):.2g}"))
     surge = need.socket_current(need.surge)
     fields.setdefault("short_trip", float(f"{rules.trip_factor * need.peak:.3g}"))
-    room = (WITHSTAND_USED * stage.withstand / stage.ratio - fields["short_trip"]) * stage.ratio
-    needed = (stage.volts * fields["short_delay"] / room - stage.inductance) * stage.ratio**2 if room > 0 else 0.0
+    trips, stands = fields["short_trip"] * stage.ratio, WITHSTAND_USED * stage.withstand
+    rises = stage.volts * fields["short_delay"] / stage.inductance
+    needed = sense.slowing_coil.work({
+        "V_dc": stage.volts, "t_delay": fields["short_delay"], "I_off": stands, "I_trip": trips, "L": stage.inductance,
+        "ratio": stage.ratio}) if trips < stands < trips + rises else 0.0  # fmt: skip
     fields.setdefault("coil", at_least(needed) if needed > 1e-9 else 0.0)
     flows = max(1.25 * need.socket_current(need.continuous), surge / 1.6)
     fields.setdefault("output_fuse", float(next((f for f in FUSES if f >= flows), FUSES[-1])))

@@ -136,6 +136,18 @@ temperature_rise = _relation(
     "temperature_rise", dT, K_unit * (P_loss / (A_s * q_unit)) ** sp.Rational(833, 1000),
     title="Temperature rise of a wound core", holds="free air, losses in mW over surface in cm² to the power 0.833",
     source="empirical law of the magnetics texts")
+square_linkage = _relation(
+    "square_linkage", linkage, V * fraction / (4 * f_line), title="Flux linkage of a square or three-level wave, peak",
+    holds="pulses of alternating sign about zero", source=FARADAY)
+sine_linkage = _relation(
+    "sine_linkage", linkage, sp.sqrt(2) * V_rms / (2 * sp.pi * f_line), title="Flux linkage of a sine, peak",
+    holds="no DC", source=FARADAY)
+ripple_core_weight = _relation(
+    "ripple_core_weight", w_core,
+    (4 * D_tot * (1 - D_tot)) ** beta * (D_tot ** (1 - alpha) + (1 - D_tot) ** (1 - alpha)) / 2**alpha,
+    title="Core loss of a ripple at a duty over that at half",
+    holds="the ripple's height goes with D·(1 − D): a filter inductor over the line cycle; average it over the cycle",
+    source="improved generalised Steinmetz equation, triangular flux")
 igse_triangle = _relation(
     "igse_triangle", p_v,
     (D_tot ** (1 - alpha) + (1 - D_tot) ** (1 - alpha)) * k_core * (f / f_unit) ** alpha * (2 * B_pk / B_unit) ** beta

@@ -49,6 +49,18 @@ count_step = _relation(
 first_order_gain = _relation(
     "first_order_gain", gain, 1 / sp.sqrt(1 + (f / f_0)**2), title="Gain of a first-order filter",
     holds="one resistor, one capacitor; it lags by the angle whose cosine this is", source=CIRCUIT)
+divider_error = _relation(
+    "divider_error", err, 2 * tol * (1 - V_ref / V_set), title="Error of a divider with its resistors apart",
+    holds="one resistor at its upper, one at its lower tolerance; the reference's own error comes on top",
+    source="slope of the divider's law", valid=(V_ref < V_set,))
+half_count = _relation(
+    "half_count", err, V_step / (2 * sp.sqrt(2) * V_rms), title="What rounding hides of a sine's crest",
+    holds="ideal converter", source="definition of a converter's resolution")
+slowing_coil = _relation(
+    "slowing_coil", L_coil, (V_dc * t_delay / (I_off - I_trip) - L) * ratio**2,
+    title="Coil behind a transformer that slows a short",
+    holds="I_off, I_trip and L on the switches' side, the coil on the other; constant voltage during the delay",
+    source="volt-seconds; inductance through an ideal transformer", valid=(I_trip < I_off,))
 barrier_proof = _relation(
     "barrier_proof", V_proof, k_proof * (V_rms + V_add), title="Proof voltage that a barrier asks, one minute, RMS",
     holds="V_rms from line to neutral, of the mains or of one's own output (line to line where no neutral is earthed); k is 1 "

@@ -86,8 +86,8 @@ def unknown_core(asked: UnknownCore) -> UnknownCoreAnswer:
     """
     factor = book.magnetising.solve("A_L", {"L": asked.inductance, "N": asked.turns}).value
     mu = float(book.permeability_by_test(L=asked.inductance, l_e=asked.path, A_e=asked.area, N=asked.turns))
-    knee = float(book.flux_by_volt_seconds(
-        linkage=asked.volts / (4 * asked.knee_frequency), N=asked.turns, A_e=asked.area))  # fmt: skip
+    linkage = book.square_linkage(V=asked.volts, fraction=1.0, f_line=asked.knee_frequency)
+    knee = float(book.flux_by_volt_seconds(linkage=linkage, N=asked.turns, A_e=asked.area))
     family, why = _family(mu, knee)
     usable = 0.6 * knee
     return UnknownCoreAnswer(

@@ -21,6 +21,7 @@ from rhombos.core.blocks import (
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import filters
 from rhombos.core.book import link as link_book
+from rhombos.core.book import magnetics as magnetics_book
 from rhombos.core.brief import Brief, Waveform
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.iron import IronNeed
@@ -123,7 +124,7 @@ class IronBridge(IronRoute):
         own["iron_transformer"]["halves"], own["input_stage"]["banks"] = 1, 1
         line, full = brief.output.frequency, brief.source.volts[2]
         asked = load.assess(operating_points(brief)["nominal"], brief, SILENT)
-        linkage = math.sqrt(2) * brief.output.voltage / hints.ratio / (2 * math.pi * line)
+        linkage = magnetics_book.sine_linkage.work({"V_rms": brief.output.voltage / hints.ratio, "f_line": line})
         transformer = iron_transformer.propose(
             IronNeed(OVER * linkage, linkage, hints.ratio, hints.primary_rms, hints.secondary_rms, line,
                      brief.targets.ambient + rules.enclosure_rise, 1),

@@ -16,6 +16,7 @@ from rhombos.core.blocks import (
     oscillator,
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
+from rhombos.core.book import magnetics as magnetics_book
 from rhombos.core.book import stage as stage_book
 from rhombos.core.brief import Brief, Waveform
 from rhombos.core.ledger import Ledger
@@ -33,6 +34,8 @@ from rhombos.core.waves.chain import Supply
 
 WIDEST = 0.96
 """Share of the time that a width-controlled wave may be on: the rest is dead time at both ends."""
+SWINGS = 0.15
+"""First guess of what the input bank carries, over the battery's current."""
 NARROWEST = 0.02
 """Share of the time below which no pass looks."""
 WIDTH_USED = 0.94
@@ -70,7 +73,8 @@ class IronPushPull(IronRoute):
         current = brief.power.continuous / brief.power.power_factor / brief.output.voltage
         return Hints(
             ratio, v_in, pulse, {k: 1.1 * p for k, p in pulse.items()}, share, ratio * current / math.sqrt(2), current,
-            watts["flat"] / v_in["flat"] / math.sqrt(share["flat"]), 20e-6, 0.0, 0.0, 0.0, 0.0, 0.0)  # fmt: skip
+            watts["flat"] / v_in["flat"] / math.sqrt(share["flat"]), 20e-6, 0.0, 0.0, 0.0,
+            SWINGS * watts["flat"] / v_in["flat"], 0.0)  # fmt: skip
 
     def next_hints(self, settled: Mapping[str, Any]) -> Hints:
         """What the assessed design teaches the next round."""
@@ -79,7 +83,7 @@ class IronPushPull(IronRoute):
             (settled[k].states["iron_transformer"] for k in STEADY), key=lambda s: s.secondary_rms)  # fmt: skip
         square = now.share == 1.0
         asked = now.states["load"].voltage
-        level = flat.states["iron_transformer"].output / math.sqrt(flat.share)
+        level = flat.states["iron_transformer"].output / math.sqrt(flat.stands)
         wanted = asked / now.states["iron_transformer"].output if square else asked / math.sqrt(WIDTH_USED) / level
         return Hints(
             wound.ratio * (1.0 if flat.states["battery"].collapsed else min(1.3, max(0.6, wanted))),
@@ -87,7 +91,7 @@ class IronPushPull(IronRoute):
             {k: settled[k].pulse for k in self.hint_points}, {k: settled[k].turn_off for k in self.hint_points},
             {k: settled[k].share for k in self.hint_points}, wound.primary_rms, wound.secondary_rms,
             max(settled[k].states["input_stage"].fuse_load for k in STEADY), wound.leakage,
-            0.0, 0.0, 0.0, 0.0, 0.0, half=now.half)  # fmt: skip
+            0.0, 0.0, 0.0, 1.08 * max(settled[k].states["input_stage"].ripple for k in STEADY), 0.0, half=now.half)  # fmt: skip
 
     def propose(
         self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
@@ -97,17 +101,19 @@ class IronPushPull(IronRoute):
         line, full = brief.output.frequency, brief.source.volts[2]
         own["iron_transformer"]["halves"], own["input_stage"]["banks"] = 2, 1
         # full width on a full battery passes quickly where the width is controlled: the iron may reach its knee then
-        linkage = full / (4 * line) * (1.0 if brief.output.waveform == "square" else WIDEST / iron_transformer.KNEE)
+        widest = 1.0 if brief.output.waveform == "square" else WIDEST / iron_transformer.KNEE
+        linkage, working = (magnetics_book.square_linkage.work({"V": v, "fraction": share, "f_line": line}) for v, share in (
+            (full, widest), (hints.v_in["nominal"], hints.share["nominal"])))  # fmt: skip
         transformer = iron_transformer.propose(
             IronNeed(
-                linkage, hints.v_in["nominal"] * hints.share["nominal"] / (4 * line), hints.ratio,
+                linkage, working, hints.ratio,
                 hints.primary_rms, hints.secondary_rms, line, brief.targets.ambient + rules.enclosure_rise, 2),
             own["iron_transformer"], shelf, rules)  # fmt: skip
         leakage = iron_transformer.made(transformer, shelf).leakage + rules.lead_inductance + front_end.LIKELY_PACKAGE
         hottest = max(STEADY, key=lambda k: hints.pulse[k] ** 2 * hints.share[k])
         return {
             "battery": battery.BatteryBuild(),
-            "input_stage": input_stage.propose(brief, hints.battery_current, 0.0, own["input_stage"], shelf, rules,
+            "input_stage": input_stage.propose(brief, hints.battery_current, hints.ripple, own["input_stage"], shelf, rules,
                                                max(hints.turn_off.values()), 1 / math.sqrt(hints.share["flat"])),
             self.stage: self._propose_stage(hottest, hints, leakage, brief, own[self.stage], shelf, rules),
             "iron_transformer": transformer, "load": load.LoadBuild(),
@@ -146,8 +152,8 @@ class IronPushPull(IronRoute):
         level = max(V_FLOOR * ratio * point.emf, ratio * _standing(point.emf, feed.resistance, ratio, g))
         line = self._frequency(v_half, builds, brief, shelf)
         square = brief.output.waveform == "square"
-        factor, lets_go = round(_whole_factor(drain, line, feed.resistance, ratio, g), 3), not square
-        share = 1.0 if square else max(NARROWEST, round(width_for((drain.voltage / level) ** 2, factor, WIDEST), 4))
+        factor, lets_go = round(_whole_factor(drain, line, feed.resistance, ratio, g), 5), not square
+        share = 1.0 if square else max(NARROWEST, round(width_for((drain.voltage / level) ** 2, factor, WIDEST), 6))
         formed = drawn_in_steps(share, factor, lets_go, round(2 * math.pi * line * feed.resistance * feed.capacitance, 4))
         output = level * math.sqrt(formed.stands)
         # nothing holds this output: the load takes what the square of its voltage makes of it
