@@ -360,6 +360,8 @@ def main() -> int:
                 if key == what and shown < given.show:
                     print(f"             {o.case.told()}\n               {text.strip()}")
                     shown += 1
+    slowest = sorted(outcomes, key=lambda o: -o.seconds)[:3]
+    print("slowest: " + "; ".join(f"{o.seconds:.1f} s {o.case.told()}" for o in slowest))
     print("findings that say why no part or value avoids them:")
     for code, n in allowed.most_common():
         print(f"    {n:5d}  {code}")

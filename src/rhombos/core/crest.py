@@ -23,13 +23,15 @@ TAKEN = 1 / 1.62
 """Conductance of what it feeds, at nine tenths of the peak, over P/V²."""
 BEFORE = 0.03
 """Resistance before its rectifier, over V²/P."""
+LEAST_DROP, STEP_DROP = 0.007, 1.4
+"""Diodes' drop over the output from which others are told apart, and the ratio from one to the next: it matters little."""
 DIODES = 1.6
 """Drop of its two diodes, V."""
 BESIDE = 1.0
 """Conductance of other loads beside it over P/V²: they damp the filter."""
 LEAST_PATH, STEP_PATH = 0.003, 2.5
 """Smallest resistance of bridge, inductor and windings that is told apart, over V²/P, and the ratio from one to the next."""
-STEPS, HALVES = 1024, 7
+STEPS, HALVES = 512, 7
 """Steps of half a line period, and half periods until it repeats."""
 KEPT = 128
 """Samples of half a line period that are kept."""
@@ -98,7 +100,7 @@ def _behind(reactance: float, corner: float, volts: float, path: int) -> Crest:
     """Between the four filters that are marched about the one asked for."""
     x = max(LEAST_X, reactance)
     place_x, place_c = math.log(x / LEAST_X) / math.log(STEP_X), math.log(max(3.0, corner)) / math.log(STEP_CORNER)
-    drop = round(DIODES / volts, 3)
+    drop = round(LEAST_DROP * STEP_DROP ** round(math.log(DIODES / volts / LEAST_DROP) / math.log(STEP_DROP)), 5)
     i, j = math.floor(place_x), math.floor(place_c)
     a, b = place_x - i, place_c - j
     return _mixed(((1 - a) * (1 - b), _at(i, j, drop, path)), (a * (1 - b), _at(i + 1, j, drop, path)),

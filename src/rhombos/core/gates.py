@@ -33,9 +33,15 @@ class GateLoop:
     mismatch: float
 
 
-def house_loop(rules: Rules) -> GateLoop:
-    """The loop that the rules count on until a driver is chosen."""
-    return GateLoop(rules.gate_drive, rules.gate_resistance, rules.gate_resistance, DELAY_MISMATCH)
+SHARED = 0.45
+"""How the resistance of one gate's loop grows with the switches that a driver feeds: more than two slow one another."""
+
+
+def house_loop(rules: Rules, parallel: Any = 1) -> GateLoop:
+    """The loop that the rules count on until a driver is chosen, for so many switches (or an array of numbers) in parallel."""
+    ohms: Any = rules.gate_resistance * np.maximum(1.0, SHARED * parallel)
+    ohms = ohms if np.ndim(ohms) else float(ohms)
+    return GateLoop(rules.gate_drive, ohms, ohms, DELAY_MISMATCH)
 
 
 def switching_charge(device: Any) -> Any:

@@ -140,7 +140,8 @@ def drawn_in_steps(fraction: float, power_factor: float, lets_go: bool, corner: 
     # from nothing first: what that leaves at the end is what a period adds, and the steady start follows from it
     added = lfilter([1 - kept], [1, -kept], taken)[-1] / (1 - kept**STEPS)
     source, _ = lfilter([1 - kept], [1, -kept], taken, zi=[kept * added])
+    stands = fraction + (turned_about(fraction, power_factor) if lets_go else 0.0)
     whole = float((current**2).mean()) / float((wave * current).mean()) ** 2
     return Drawn(
         math.sqrt(whole * fraction), float(taken.max()) * fraction, float((source**2).mean()), float(source.max()),
-        float(np.sqrt(((taken - source) ** 2).mean())), fraction + (turned_about(fraction, power_factor) if lets_go else 0.0), fraction)  # fmt: skip
+        float(np.sqrt(((taken - source) ** 2).mean())), stands, fraction)  # fmt: skip

@@ -43,7 +43,9 @@ RAIL_SPIKE = 0.10
 """Spike above the rail of a bridge from the stray inductance of its loop, as a share of it: typical of a tight layout."""
 RESERVE = 1.02
 """What the next round of settling may still add to a current."""
-SURGE_RESERVE = 1.08
+HEAT_RESERVE = 1.08
+"""What steady heat may come to over what a proposal sees of it: chips settle warmer than it counts on."""
+SURGE_RESERVE = 1.15
 """What a surge's heat may come to over what a proposal sees of it: the surge on a flat battery draws more."""
 LINE_RESERVE = 1.08
 """What rounds may still add to the current of a stage whose turns ratio moves with them."""
@@ -174,7 +176,7 @@ def propose(
     model = LineFrontEndBuild if frequency < SLOWEST else FrontEndBuild
     air = brief.targets.ambient + rules.enclosure_rise
     switch, parallel = _choose_switches(
-        need, hardest, RESERVE * max(need.crest, warmest.crest), v_max, frequency, air, topology, pins, shelf,
+        need, warmest, hardest, RESERVE * max(need.crest, warmest.crest), v_max, frequency, air, topology, pins, shelf,
         rules)  # fmt: skip
     fields: dict[str, Any] = {"switch": switch.id, "parallel": parallel, "frequency": frequency,
                               "clamp": "none" if topology.clamped else "RCD"} | pins  # fmt: skip
@@ -189,10 +191,11 @@ def propose(
         draft = model.within(
             {"sink": shelf.all_ids("heat_sink")[0], "fan": False} | fields
         )  # fmt: skip
-        state, surged = (assess(n, draft, brief, shelf, rules, SILENT, cool=True) for n in (need, hardest))
+        flat, warm, surged = (assess(n, draft, brief, shelf, rules, SILENT, cool=True) for n in (need, warmest, hardest))
+        steady = HEAT_RESERVE * max(s.conduction + s.switching for s in (flat, warm))
         device = (surged.conduction * (1 + rules.sharing_imbalance) ** 2 + surged.switching) / (topology.positions * parallel)
         sink, fan = propose_surge_sink(
-            shelf, rules, state.conduction + state.switching, surged.conduction + surged.switching, SURGE_RESERVE * device,
+            shelf, rules, steady, surged.conduction + surged.switching, SURGE_RESERVE * device,
             switch.r_jc + rules.pad_resistance, air, switch.t_j_max, brief.power.surge_time)  # fmt: skip
         fields.setdefault("sink", sink)
         fields.setdefault("fan", fan)
@@ -207,22 +210,28 @@ def _clamp_resistor(need: FrontEndNeed, ceiling: float, frequency: float, reserv
 
 
 def _choose_switches(
-    need: FrontEndNeed, hardest: FrontEndNeed, peak: float, v_max: float, frequency: float, air: float, topology: Topology,
-    pins: dict[str, Any], shelf: Shelf, rules: Rules,
+    need: FrontEndNeed, warmest: FrontEndNeed, hardest: FrontEndNeed, peak: float, v_max: float, frequency: float, air: float,
+    topology: Topology, pins: dict[str, Any], shelf: Shelf, rules: Rules,
 ) -> tuple[Mosfet, int]:  # fmt: skip
     parts = shelf.all(Mosfet)
     device = SimpleNamespace(**{name: values[:, None] for name, values in vars(shelf.columns(Mosfet)).items()})
     count = np.array([pins["parallel"]] if "parallel" in pins else range(1, MOST_PARALLEL + 1), dtype=float)
-    rms = need.heating * book.switch_rms(I_pulse=need.pulse, D=need.duty)
     hot = book.hot_resistance(R_25=device.r_on, T_j=SEARCH_CELSIUS + KELVIN, exponent=device.r_exponent)
-    conduction = book.conduction_loss(I_rms=rms, R_DS=hot) / count
+    loop = house_loop(rules, count)
     on = book.plateau_time(Q_sw=device.q_sw, I_gate=book.gate_on_current(
-        V_drive=rules.gate_drive, V_pl=device.v_plateau, R_gate=rules.gate_resistance))  # fmt: skip
-    off = book.plateau_time(Q_sw=device.q_sw, I_gate=book.gate_off_current(
-        V_pl=device.v_plateau, R_gate=rules.gate_resistance))  # fmt: skip
-    resting = topology.stress * need.v_in
-    switching = book.switching_loss(V=resting / 2, I=need.turn_off, t_r=on, t_f=2 * off, f=frequency)
-    capacitive = count * book.capacitive_loss(C_oss=device.c_oss, V=resting, f=frequency)
+        V_drive=loop.volts, V_pl=device.v_plateau, R_gate=loop.on))  # fmt: skip
+    off = book.plateau_time(Q_sw=device.q_sw, I_gate=book.gate_off_current(V_pl=device.v_plateau, R_gate=loop.off))
+
+    def side(at: FrontEndNeed, volts: float) -> tuple[Any, Any]:
+        """Loss of one side that goes with the current, and that of its capacitance, W; the surge is switched at the voltage
+        before it."""
+        rms, resting = at.heating * book.switch_rms(I_pulse=at.pulse, D=at.duty), topology.stress * volts
+        switching = book.switching_loss(V=resting / 2, I=at.turn_off, t_r=on, t_f=2 * off, f=frequency)
+        return (book.conduction_loss(I_rms=rms, R_DS=hot) / count + switching,
+                count * book.capacitive_loss(C_oss=device.c_oss, V=resting, f=frequency))  # fmt: skip
+
+    flat, warm = (sum(side(n, n.v_in)) for n in (need, warmest))
+    burst = sum(side(hardest, warmest.v_in))
     gate = count * book.gate_power(Q_g=device.q_g, V_drive=rules.gate_drive, f=frequency, n_sw=1)
     ceiling = device.v_rating * (1 - rules.switch_voltage_margin) - v_max
     resistor = np.maximum(ceiling * (ceiling - hardest.v_in), 1e-9) / (
@@ -230,15 +239,13 @@ def _choose_switches(
     )
     level = clamps.clamp_level(V_r=need.v_in, L_lk=need.leakage, I=need.off_rms, f=2 * frequency, R=resistor)
     clamping = 0.0 if topology.clamped else (level**2 + need.v_in**2) / resistor
-    position = conduction + switching + capacitive + gate
+    position = flat + gate
     highest = (1 + RAIL_SPIKE if topology.clamped else 2.1) * v_max
-    each = (conduction + switching + capacitive) / count * (1 + rules.sharing_imbalance) ** 2
+    each = HEAT_RESERVE * np.maximum(flat, warm) / count * (1 + rules.sharing_imbalance) ** 2
     allowed = rules.junction_limit - air - rules.sink_rise
     hot_spot = each * (device.r_jc + rules.pad_resistance)
     load = peak * (1 + rules.sharing_imbalance) / count / device.i_rating
     # over a surge the chips ride on a sink that is as warm as before it
-    surged = hardest.heating * book.switch_rms(I_pulse=hardest.pulse, D=hardest.duty)
-    burst = conduction * (surged / rms) ** 2 + switching * hardest.turn_off / need.turn_off + capacitive
     ridden = SURGE_RESERVE * burst / count * (1 + rules.sharing_imbalance) ** 2 * (device.r_jc + rules.pad_resistance)
     trouble = (
         np.maximum(0, ridden / (surge_limit(rules, device.t_j_max) - air - rules.sink_rise) - 1)
@@ -273,7 +280,7 @@ def assess(
     else:
         resting = work("front_end.resting", book.push_pull_stress, V_in=need.v_in)
         spike, level, burnt = _spike(need, build, device, ledger)
-    loop = loop or house_loop(rules)
+    loop = loop or house_loop(rules, n)
     on, off = gate_times(device, loop, ledger)
     turn_on = work("front_end.turn_on_loss", book.switching_loss, V=resting / 2, I=need.turn_off, t_r=on, t_f=0.0, f=f)
     turn_off = work("front_end.turn_off_loss", book.switching_loss, V=resting, I=need.turn_off, t_r=0.0, t_f=off, f=f)

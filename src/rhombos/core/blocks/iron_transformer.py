@@ -19,7 +19,7 @@ from rhombos.core.inventory import Item, fitted, wound
 from rhombos.core.ledger import Ledger
 from rhombos.core.magnetics.iron import IronNeed, IronTransformer, design_iron, iron_from
 from rhombos.core.magnetics.stack import rise
-from rhombos.core.parts import Shelf
+from rhombos.core.parts import IronCore, Shelf
 from rhombos.core.points import STEADY
 from rhombos.core.report import BlockReport
 from rhombos.core.rules import Rules
@@ -185,6 +185,9 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     sheet.result("loss", "P", "Loss, whole transformer", "W")
     freed: dict[str, PinValue] = {f"iron_transformer.{n}": None for n in WEARING}
     cure = (("Let the proposal wind it", freed),)
+    largest = max(sheet.shelf.all(IronCore), key=lambda c: c.a_e * c.a_w)
+    outgrown = f"{largest.id} is the largest iron on the shelf: add a larger one, or use two transformers" \
+        if t.stack.a_e * t.stack.a_w >= largest.a_e * largest.a_w else None  # fmt: skip
     if flux.severity:
         more = math.ceil(build.primary_turns * flux.value / flux.limit)
         sheet.find("saturation", flux.severity,
@@ -199,11 +202,13 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     if warm.severity:
         sheet.find("hot", warm.severity, "The transformer runs too hot",
                    f"{fmt(now.core, 'W')} in the iron and {fmt(now.copper, 'W')} in the copper take it to "
-                   f"{fmt(warm.value, 'degC')}.", "A larger core, or thicker wire.", worst=warm, cures=cure)  # fmt: skip
+                   f"{fmt(warm.value, 'degC')}.", "A larger core, or thicker wire.", worst=warm, cures=cure,
+                   unavoidable=outgrown)  # fmt: skip
     if window.severity:
         sheet.find("window", "stop", "The windings do not fit the window",
                    f"They build {fmt(t.height, 'mm')} high; {build.core} offers {fmt(t.stack.height, 'mm')}.",
-                   "Thinner wire, or a core with a larger window.", worst=window, cures=cure)  # fmt: skip
+                   "Thinner wire, or a core with a larger window.", worst=window, cures=cure,
+                   unavoidable=outgrown)  # fmt: skip
     _output_findings(sheet, brief, t)
     if t.halves == 1:
         offset = brief.source.volts[1] * 2 * 18e3 * UNEVEN_EDGES

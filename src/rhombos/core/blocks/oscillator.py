@@ -41,6 +41,8 @@ BASE_VOLTS = 3.0
 """Voltage behind the base, resistor included, V."""
 BAND = 0.10
 """How far the frequency may wander before it is a finding."""
+IDLE_WORTH = 3.0
+"""What a watt burnt without a load weighs over one at full power."""
 RESERVE, LINE_RESERVE = 1.02, 1.08
 """What rounds may still add to a current: to one device's, and to that which sets the clamp."""
 
@@ -150,7 +152,7 @@ def propose(
     fields: dict[str, Any] = {"drive_share": DRIVE_SHARE} | pins
     air = brief.targets.ambient + rules.enclosure_rise
     if "switch" not in fields or "parallel" not in fields:
-        fields = _choose(need, v_max, air, fields, shelf, rules) | fields
+        fields = _choose(need, hardest, line, v_max, air, fields, shelf, rules) | fields
     device: Any = shelf.find(KINDS, fields["switch"])
     rings = sorted((c for c in shelf.all(IronCore) if c.shape == "strip ring"), key=lambda c: c.a_e * c.a_w)
     if "drive_core" not in fields:
@@ -161,11 +163,8 @@ def propose(
     core = shelf.get(IronCore, fields["drive_core"])
     if "drive_turns" not in fields:
         fields["drive_turns"] = max(1, round(turns_for(line, fields["drive_share"] * need.v_half, core)))
-    ceiling = max(device.v_rating * (1 - rules.switch_voltage_margin) - v_max, 1.05 * v_max)
     if "clamp_resistor" not in fields:
-        lift = max(ceiling * (ceiling - hardest.v_in), 1e-3)
-        rate = max(hardest.leakage * (LINE_RESERVE * hardest.turn_off) ** 2 * line, 1e-12)
-        fields["clamp_resistor"] = at_most(min(1e6, max(1.0, lift / rate)))
+        fields["clamp_resistor"] = at_most(_clamp_resistor(device, hardest, line, v_max, rules))
     level = clamps.clamp_level(V_r=need.v_in, L_lk=need.leakage, I=need.turn_off, f=2 * line, R=fields["clamp_resistor"])
     burnt = clamps.clamp_heat(V_c=level, R=fields["clamp_resistor"])
     fields.setdefault("clamp_part", propose_resistor(shelf, rules, fields["clamp_resistor"], LINE_RESERVE**3 * burnt, level))
@@ -175,7 +174,18 @@ def propose(
     return OscillatorBuild.within(fields)
 
 
-def _choose(need: OscillatorNeed, v_max: float, air: float, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> dict[str, Any]:
+def _clamp_resistor(device: Any, hardest: OscillatorNeed, line: float, v_max: float, rules: Rules) -> float:
+    """The largest resistor that holds the clamp below what a device stands, Ω."""
+    ceiling = max(device.v_rating * (1 - rules.switch_voltage_margin) - v_max, 1.05 * v_max)
+    lift = max(ceiling * (ceiling - hardest.v_in), 1e-3)
+    rate = max(hardest.leakage * (LINE_RESERVE * hardest.turn_off) ** 2 * line, 1e-12)
+    return float(min(1e6, max(1.0, lift / rate)))
+
+
+def _choose(
+    need: OscillatorNeed, hardest: OscillatorNeed, line: float, v_max: float, air: float, pins: dict[str, Any], shelf: Shelf,
+    rules: Rules,
+) -> dict[str, Any]:  # fmt: skip
     best: tuple[float, str, int] | None = None
     counts = [int(pins["parallel"])] if "parallel" in pins else COUNTS
     allowed = rules.junction_limit - air - rules.sink_rise
@@ -183,6 +193,8 @@ def _choose(need: OscillatorNeed, v_max: float, air: float, pins: dict[str, Any]
     for device in devices:
         if pins.get("switch", device.id) != device.id:
             continue
+        # what the clamp burns without a load too: its capacitor stands at the rail
+        resting = IDLE_WORTH * need.v_in**2 / _clamp_resistor(device, hardest, line, v_max, rules)
         for n in counts:
             on = _conduction(device, need.pulse, n, 100.0)
             base = _base(device, need.pulse)
@@ -193,7 +205,7 @@ def _choose(need: OscillatorNeed, v_max: float, air: float, pins: dict[str, Any]
                 + max(0.0, each * (device.r_jc + rules.pad_resistance) / allowed - 1)
                 + max(0.0, share / (device.i_rating * (1 - rules.switch_current_margin)) - 1)
             )
-            score = 2 * n * (device.price + 0.3) + rules.watt_worth * (on + base)
+            score = 2 * n * (device.price + 0.3) + rules.watt_worth * (on + base + resting)
             key = (1e6 * (1 + trouble) if trouble else score, device.id, n)
             best = key if best is None or key < best else best
     assert best is not None

@@ -101,6 +101,7 @@ class FilterState:
     third: complex = 0j
     passes_third: complex = 1 + 0j
     rail: float = 0.0
+    pulsed: float = 0.0
     lag: float = 0.0
 
     def on_a_swinging_rail(self, swing: complex) -> FilterState:
@@ -242,7 +243,7 @@ def assess(
         temperature=warm,
         copper=ledger.total("output_filter.copper", {"slow current": lost.copper - lost.fast, "ripple": lost.fast}),
         core=ledger.total("output_filter.core", {"core": lost.core}), distortion=math.hypot(others, abs(third)),
-        others=others, third=third,
+        others=others, third=third, pulsed=math.hypot(added.others, abs(added.third)) if added else 0.0,
         passes_third=complex(gain[0]) * cmath.rect(fundamental / (math.sqrt(2) * need.voltage), ahead),
         lag=math.atan2(behind, max(in_phase, 1e-9)) + ahead,
         loss=ledger.total("output_filter.loss", {"inductor": lost.total, "capacitor": capacitor_loss}),
@@ -321,18 +322,21 @@ def report(sheet: Sheet, brief: Brief, power_in: float, at: Operating) -> BlockR
                    "Use the next AC rating up.", figure="capacitor",
                    cures=(("Let the proposal choose the capacitor", free_c),))  # fmt: skip
     judge(sheet, made, stress, "", "filter inductor")
-    swung = max(s.rail for k, s in sheet.states.items() if k in STEADY)
+    swung, pulsed = (max(getattr(s, name) for k, s in sheet.states.items() if k in STEADY) for name in ("rail", "pulsed"))
     if bent.severity:
         sheet.find("distortion", "fix" if bent.severity == "stop" else "watch", "More distortion than the brief allows",
                    f"{fmt(bent.value, '%', 2)} against {fmt(brief.targets.distortion, '%', 2)}: carrier ripple and dead time "
                    "are left at the socket"
-                       + (f", and {fmt(swung, '%', 2)} is a third harmonic from a rail that swings at twice the line."
-                                               if swung > 0.3 * bent.value else "."),
+                   + (f"; loads that draw at the crest make {fmt(pulsed, '%', 2)}" if pulsed > 0.3 * bent.value else "")
+                   + (f"; {fmt(swung, '%', 2)} is a third harmonic from a rail that swings at twice the line"
+                      if swung > 0.3 * bent.value else "") + ".",
                    "More capacitance, more inductance, a higher carrier, or shorter dead time; against the third harmonic a "
                    "stiffer rail, or a loop that holds the output.",
                    worst=bent, cures=(("Let the proposal choose the filter", free | free_c),),
                    unavoidable=f"the rail's own swing makes {fmt(swung, '%', 2)}, which no filter takes away"
-                   if swung > 0.8 * bent.limit else None)  # fmt: skip
+                   if swung > 0.8 * bent.limit else
+                   f"the loads' own pulses make {fmt(pulsed, '%', 2)} on all that lies before them, a transformer's leakage too"
+                   if pulsed > 0.8 * bent.limit else None)  # fmt: skip
     low, high = CORNER_OVER_LINE * brief.output.frequency, 2 * at.carrier / RIPPLE_OVER_CORNER
     rung = lifted(at)
     if rung:

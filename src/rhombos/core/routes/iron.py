@@ -103,6 +103,7 @@ class Hints:
     line_current: float
     peak: float = 0.0
     half: float = 0.97
+    form: float = 1.0
 
 
 class IronRoute(Route):

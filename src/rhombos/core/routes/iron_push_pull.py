@@ -34,6 +34,8 @@ from rhombos.core.waves.chain import Supply
 
 WIDEST = 0.96
 """Share of the time that a width-controlled wave may be on: the rest is dead time at both ends."""
+MORE = 1.03
+"""What the next round may still add to the battery's current, where the turns ratio moves with it."""
 SWINGS = 0.15
 """First guess of what the input bank carries, over the battery's current."""
 NARROWEST = 0.02
@@ -49,6 +51,7 @@ class IronPushPull(IronRoute):
     stage = front_end.KEY
     title = "Push-pull at line frequency, iron transformer"
     waveforms: tuple[Waveform, ...] = ("modified", "square")
+    rounds = 8
     needed: tuple[str, ...] = ("mosfet", "iron_core", "wire", "capacitor", "resistor", "fuse", "heat_sink")
     builds: Mapping[str, type[Build]] = {
         "battery": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild,
@@ -91,7 +94,8 @@ class IronPushPull(IronRoute):
             {k: settled[k].pulse for k in self.hint_points}, {k: settled[k].turn_off for k in self.hint_points},
             {k: settled[k].share for k in self.hint_points}, wound.primary_rms, wound.secondary_rms,
             max(settled[k].states["input_stage"].fuse_load for k in STEADY), wound.leakage,
-            0.0, 0.0, 0.0, 1.08 * max(settled[k].states["input_stage"].ripple for k in STEADY), 0.0, half=now.half)  # fmt: skip
+            0.0, 0.0, 0.0, 1.08 * max(settled[k].states["input_stage"].ripple for k in STEADY), 0.0, half=now.half,
+            form=max(settled[k].form for k in STEADY))  # fmt: skip
 
     def propose(
         self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
@@ -113,8 +117,9 @@ class IronPushPull(IronRoute):
         hottest = max(STEADY, key=lambda k: hints.pulse[k] ** 2 * hints.share[k])
         return {
             "battery": battery.BatteryBuild(),
-            "input_stage": input_stage.propose(brief, hints.battery_current, hints.ripple, own["input_stage"], shelf, rules,
-                                               max(hints.turn_off.values()), 1 / math.sqrt(hints.share["flat"])),
+            "input_stage": input_stage.propose(
+                brief, MORE * hints.battery_current, hints.ripple, own["input_stage"], shelf, rules,
+                max(hints.turn_off.values()), 1 / math.sqrt(hints.share["flat"])),
             self.stage: self._propose_stage(hottest, hints, leakage, brief, own[self.stage], shelf, rules),
             "iron_transformer": transformer, "load": load.LoadBuild(),
         }  # fmt: skip
@@ -124,7 +129,7 @@ class IronPushPull(IronRoute):
     ) -> Build:  # fmt: skip
         """Switches for the hottest steady point, their clamp for the surge on a full battery."""
         steady, charging, hardest = (
-            front_end.FrontEndNeed(hints.v_in[k], hints.share[k] / 2, hints.pulse[k], hints.turn_off[k], leakage)
+            front_end.FrontEndNeed(hints.v_in[k], hints.share[k] / 2, hints.pulse[k], hints.turn_off[k], leakage, hints.form)
             for k in (hottest, "full", "surge_full")
         )
         own = own | {"topology": "push-pull", "frequency": brief.output.frequency}
@@ -268,8 +273,8 @@ class SelfOscillating(IronPushPull):
     ) -> Build:  # fmt: skip
         # the drive transformer's clock is set at the nominal battery, the switches by the hottest point
         steady, hardest = (
-            oscillator.OscillatorNeed(hints.v_in[k], hints.half * hints.v_in["nominal"], hints.pulse[k], hints.turn_off[k],
-                leakage)
+            oscillator.OscillatorNeed(
+                hints.v_in[k], hints.half * hints.v_in["nominal"], hints.form * hints.pulse[k], hints.turn_off[k], leakage)
             for k in (hottest, "surge_full")
         )
         made: Build = oscillator.propose(
