@@ -131,7 +131,25 @@ class Drawn:
             bank=shaped * self.bank)  # fmt: skip
 
 
-@lru_cache(maxsize=512)
+@dataclass(frozen=True)
+class StepRipple:
+    """What a bank before such a load carries, A, as it follows from its capacitance, F: a mean current, A, and its form, drawn
+    at a line frequency, Hz, through a resistance, Ω."""
+
+    current: float
+    fraction: float
+    power_factor: float
+    lets_go: bool
+    line: float
+    resistance: float
+
+    def __call__(self, capacitance: float) -> float:
+        """RMS of what the bank carries, A."""
+        corner = 2 * math.pi * self.line * self.resistance * capacitance
+        return self.current * drawn_in_steps(self.fraction, self.power_factor, self.lets_go, round(corner, 5)).bank
+
+
+@lru_cache(maxsize=2048)
 def drawn_in_steps(fraction: float, power_factor: float, lets_go: bool, corner: float) -> Drawn:
     """See `Drawn`; `corner` is the line's angular frequency times resistance and capacitance of the bank, 2π·f·R·C."""
     current, wave = step_current(fraction, power_factor, lets_go)

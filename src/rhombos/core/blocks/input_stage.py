@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -47,6 +48,10 @@ MOST_LIFE = 15 * 365.25 * 86400.0
 """What a can may be trusted to, s, however cool: its seal ages too."""
 LIFE, RATED_CORE, CORE_RISE = 5000 * 3600.0, 105.0, 8.0
 """Life of the cans at their rated temperature, s and °C, and how much warmer than the air their rated ripple makes them, K."""
+
+
+Ripple = float | Callable[[float], float]
+"""What a bank carries, A: of any capacitance, or as it follows from it, F."""
 
 
 class InputStageBuild(Build):
@@ -138,7 +143,7 @@ def ampacity(section: float, runs: int, brief: Brief, rules: Rules, ledger: Ledg
 
 @remembered
 def propose(
-    brief: Brief, current: float, ripple: float, pins: dict[str, Any], shelf: Shelf, rules: Rules, interrupted: float = 0.0,
+    brief: Brief, current: float, ripple: Ripple, pins: dict[str, Any], shelf: Shelf, rules: Rules, interrupted: float = 0.0,
     swell: float = 1.0,
 ) -> InputStageBuild:  # fmt: skip
     """Fuse, cable and cans for the largest continuous current, RMS, its ripple, and what the stage stops at once, A. `swell`
@@ -186,7 +191,19 @@ def _cable(
     return {"cable": MOST_CABLE, "runs": int(pins.get("runs", MOST_RUNS))}
 
 
-def _cans(full: float, ripple: float, least: float, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> dict[str, Any]:
+def _carrying(ripple: Ripple, can: Capacitor, banks: int, rules: Rules) -> int:
+    """The fewest cans in parallel that carry a ripple."""
+    able = can.i_ripple * (1 - rules.ripple_current_margin) / RESERVE
+    if not callable(ripple):
+        return math.ceil(ripple / able)
+    low, high = 0, 60
+    while high - low > 1:  # the more cans, the less has each
+        middle = (low + high) // 2
+        low, high = (low, middle) if ripple(middle * can.c / banks) <= able * middle else (middle, high)
+    return high
+
+
+def _cans(full: float, ripple: Ripple, least: float, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> dict[str, Any]:
     """Cans that stand the voltage, carry the ripple, A, and make at least a capacitance, F."""
     best: tuple[float, str, int] | None = None
     wanted = can_voltage(full, pins["banks"]) / (1 - rules.input_capacitor_margin)
@@ -195,7 +212,7 @@ def _cans(full: float, ripple: float, least: float, pins: dict[str, Any], shelf:
             continue
         if "capacitor" not in pins and can.v_rating < wanted:
             continue
-        carried = math.ceil(ripple * RESERVE / (can.i_ripple * (1 - rules.ripple_current_margin)))
+        carried = _carrying(ripple, can, pins["banks"], rules)
         count = int(pins.get("count", max(2, carried, math.ceil(pins["banks"] * RESERVE * least / can.c))))
         short_of = max(0, count - MOST_CANS) * 10
         key = (count * (can.price + CAN_PLACE) + short_of, can.id, count)

@@ -30,6 +30,7 @@ from rhombos.core.routes.base import HOPELESS, MOST_PASSES, SETTLED, V_FLOOR, Ro
 from rhombos.core.routes.driven import drive_need
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
+from rhombos.core.stepped import StepRipple
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,6 +77,7 @@ class IronSettled(Settled):
     half: float = 1.0
     form: float = 1.0
     stands: float = 1.0
+    rippling: StepRipple | None = None
 
     @property
     def v_in(self) -> float:
@@ -104,6 +106,7 @@ class Hints:
     peak: float = 0.0
     half: float = 0.97
     form: float = 1.0
+    rippling: StepRipple | None = None
 
 
 class IronRoute(Route):

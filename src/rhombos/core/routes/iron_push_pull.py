@@ -28,12 +28,14 @@ from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave
 from rhombos.core.routes.iron import Guess, Hints, IronRoute, IronSettled
 from rhombos.core.routes.supply import WIRING, battery_of, battery_supply
 from rhombos.core.rules import Rules
-from rhombos.core.stepped import drawn_in_steps, step_load, width_for
+from rhombos.core.stepped import StepRipple, drawn_in_steps, step_load, width_for
 from rhombos.core.topology import RouteName
 from rhombos.core.waves.chain import Supply
 
 WIDEST = 0.96
 """Share of the time that a width-controlled wave may be on: the rest is dead time at both ends."""
+LIKELY_BANK = 5e-3
+"""A bank by which points are compared, F."""
 MORE = 1.03
 """What the next round may still add to the battery's current, where the turns ratio moves with it."""
 SWINGS = 0.15
@@ -94,8 +96,8 @@ class IronPushPull(IronRoute):
             {k: settled[k].pulse for k in self.hint_points}, {k: settled[k].turn_off for k in self.hint_points},
             {k: settled[k].share for k in self.hint_points}, wound.primary_rms, wound.secondary_rms,
             max(settled[k].states["input_stage"].fuse_load for k in STEADY), wound.leakage,
-            0.0, 0.0, 0.0, 1.08 * max(settled[k].states["input_stage"].ripple for k in STEADY), 0.0, half=now.half,
-            form=max(settled[k].form for k in STEADY))  # fmt: skip
+            0.0, 0.0, 0.0, 0.0, 0.0, half=now.half, form=max(settled[k].form for k in STEADY),
+            rippling=max((settled[k].rippling for k in STEADY), key=lambda r: r(LIKELY_BANK)))  # fmt: skip
 
     def propose(
         self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
@@ -118,7 +120,7 @@ class IronPushPull(IronRoute):
         return {
             "battery": battery.BatteryBuild(),
             "input_stage": input_stage.propose(
-                brief, MORE * hints.battery_current, hints.ripple, own["input_stage"], shelf, rules,
+                brief, MORE * hints.battery_current, hints.rippling or hints.ripple, own["input_stage"], shelf, rules,
                 max(hints.turn_off.values()), 1 / math.sqrt(hints.share["flat"])),
             self.stage: self._propose_stage(hottest, hints, leakage, brief, own[self.stage], shelf, rules),
             "iron_transformer": transformer, "load": load.LoadBuild(),
@@ -197,7 +199,9 @@ class IronPushPull(IronRoute):
             celsius=min(wound.temperature, HOTTEST), drawn=min(to_stage, power + most) / g.v_in,
             shaped=min(1.0, (power + wound.copper + switched.conduction) / to_stage), square=formed.mean_square,
             stands=formed.stands)  # fmt: skip
-        return IronSettled(point, states, flow, g, pulse, turn_off, share, v_half / g.v_in, formed.form, formed.stands), after
+        rippling = StepRipple(MORE * g.shaped * to_stage / g.v_in, share, factor, lets_go, line, feed.resistance)
+        return IronSettled(point, states, flow, g, pulse, turn_off, share, v_half / g.v_in, formed.form, formed.stands,
+                           rippling), after  # fmt: skip
 
     def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:
         """Never a sine."""
