@@ -223,9 +223,9 @@ def agreements(worked: Worked) -> list[Agreement]:
     cells, amps = now.states["battery"], traces["battery"] * as_asked
     peak = float((amps if worked.brief.output.stepped else _slow(amps)).max())
     pairs = [
-        ("battery, mean square", cells.rms**2, float((amps**2).mean()), 0.06),
+        ("battery, mean square", cells.rms**2, float((amps**2).mean()), 0.09),
         ("battery, peak", cells.peak, peak, 0.05),
-        ("output, RMS", now.states["load"].voltage, float(np.sqrt((traces["output"] ** 2).mean())), 0.03),
+        ("output, RMS", now.states["load"].voltage, float(np.sqrt((traces["output"] ** 2).mean())), 0.05),
     ]  # fmt: skip
     found = [Agreement(n, a, b, abs(a / b - 1) / allowed) for n, a, b, allowed in pairs]
     if "output_filter" in now.states:
@@ -261,7 +261,7 @@ def _slow(trace: np.ndarray) -> np.ndarray:
 
 SAMPLES, SLOW_LINES = 2**15, 40
 """Of one line period; and lines of it that are ripple at the output's pulsation, not at the carrier."""
-NEAR, NEAR_CREST, CREST_SHARE, BESIDE = 0.001, 0.005, 0.15, 0.1
+NEAR, NEAR_CREST, CREST_SHARE, BESIDE = 0.0012, 0.005, 0.15, 0.1
 """How far distortion may lie apart: with linear loads; with loads that draw at the crest, and as a share of it; and how near to
 the filter's corner a harmonic is left out."""
 

@@ -102,3 +102,21 @@ def test_doubtful_switches_bring_their_incoming_test(bench):
     assert "of doubtful origin: counted on for" in bench.text("findings")
     bench.kept()
     assert bench.stored()["design"]["brief"]["targets"]["switches"] == "doubtful"
+
+
+def test_each_load_has_its_share_of_the_power(bench):
+    def shares():
+        brief = bench.stored()["design"]["brief"]
+        return dict(zip(brief["loads"], [*brief["shares"], *[None] * 7], strict=False))
+
+    bench.click("show-brief")
+    place = bench.stored()["design"]["brief"]["loads"].index("adapter")
+    bench.type(f"brief-shares.{place}", "60 %")
+    bench.until(lambda: shares()["adapter"] == 0.6)
+    bench.type(f"brief-shares.{place}", "130 %")
+    bench.until(lambda: "100 %" in bench.text("fault"))
+    bench.type(f"brief-shares.{place}", "60 %")
+    bench.click("load-heater")
+    bench.until(lambda: "heater" in shares())
+    assert shares()["adapter"] == 0.6
+    assert shares()["heater"] is None

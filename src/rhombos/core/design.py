@@ -12,7 +12,7 @@ from rhombos.core.findings import PinValue, Waiver
 from rhombos.core.problems import allowed_range, unit_of
 from rhombos.core.rules import RuleChanges, RuleName, house_rules
 from rhombos.core.topology import DEFAULT, RouteName
-from rhombos.core.units import short
+from rhombos.core.units import fmt, short
 from rhombos.core.upgrades import upgraded
 
 
@@ -113,6 +113,8 @@ def brief_fields(brief: Brief) -> tuple[BriefField, ...]:
             found.append(BriefField(
                 address=section, section=label, title="Loads meant", text=", ".join(part), unit="1", options=kinds,
                 many=True))  # fmt: skip
+            if len(part) > 1:
+                found += _shares(brief, label)
             continue
         schema = _schema(type(part))
         for name, info in type(part).model_fields.items():
@@ -123,6 +125,17 @@ def brief_fields(brief: Brief) -> tuple[BriefField, ...]:
                 address=f"{section}.{name}", section=label, title=info.title or name, text=shown, unit=unit,
                 allowed=allowed_range(info), options=_choices(schema[name])))  # fmt: skip
     return tuple(found)
+
+
+def _shares(brief: Brief, section: str) -> list[BriefField]:
+    """How much of the power each load draws; what is left open is shared alike."""
+    given = [*brief.shares, *[None] * (len(brief.loads) - len(brief.shares))]
+    return [
+        BriefField(address=f"shares.{place}", section=section, title=f"Share of the power: {kind}", unit="%",
+                   text="" if given[place] is None else fmt(given[place], "%", 3),
+                   allowed=f"0 % to 100 %; empty: {fmt(brief.share_at(place), '%', 2)}")
+        for place, kind in enumerate(brief.loads)
+    ]  # fmt: skip
 
 
 def plain_fields(model: BaseModel) -> tuple[BriefField, ...]:

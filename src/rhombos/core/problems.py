@@ -54,6 +54,9 @@ def _told(entry: dict[str, Any], model: type[BaseModel]) -> Problem:
     if kind in ("greater_than", "greater_than_equal", "less_than", "less_than_equal"):
         side = "below" if kind.startswith("greater") else "above"
         remedy = "raise it" if side == "below" else "lower it"
+        if not allowed:  # an entry of a list, whose range the list's own field does not tell
+            bound = next(context[k] for k in ("ge", "gt", "le", "lt") if k in context)
+            allowed = short(float(bound), unit_of(field) or "1")
         message = f"{name}: {shown} is {side} the allowed {allowed}; {remedy}"
     elif kind == "missing":
         message = f"{name} is missing; give {'a value of ' + allowed if allowed else 'it'}"

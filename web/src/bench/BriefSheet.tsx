@@ -19,6 +19,7 @@ export function BriefSheet({ design, fields, rules, change }: Props) {
   const put = async (field: BriefField, value: unknown) => {
     const [section, name] = field.address.split(".") as [string, string?]
     const brief = (design.brief ?? {}) as Record<string, Record<string, unknown>>
+    if (section === "loads" || section === "shares") return change({ brief: { ...brief, ...shared(design, field, value) } as Design["brief"] })
     const next = name ? { ...brief, [section]: { ...brief[section], [name]: value } } : { ...brief, [section]: value }
     return change({ brief: next as Design["brief"] })
   }
@@ -37,6 +38,15 @@ export function BriefSheet({ design, fields, rules, change }: Props) {
   )
 }
 
+/** Loads with their shares of the power: a share stays with its load, whichever others come and go. */
+function shared(design: Design, field: BriefField, value: unknown) {
+  const loads = [...(design.brief?.loads ?? [])] as string[]
+  const shares = loads.map((_, i) => design.brief?.shares?.[i] ?? null) as unknown[]
+  if (field.address !== "loads") return { loads, shares: shares.map((s, i) => (field.address === `shares.${i}` ? value : s)) }
+  const next = value as string[]
+  return { loads: next, shares: next.map((load) => shares[loads.indexOf(load)] ?? null) }
+}
+
 type Put = (field: BriefField, value: unknown) => Promise<Problem | null>
 
 function Entry({ field: f, put }: { field: BriefField; put: Put }) {
@@ -45,7 +55,7 @@ function Entry({ field: f, put }: { field: BriefField; put: Put }) {
     const problem = await put(f, value.trim() === "" ? (f.allowed ? null : "") : whole ? Number(value) : value)
     return problem?.problems?.find((p) => p.field.includes(f.address) || f.address.includes(p.field.replace(/^brief\./, "")))?.message ?? toldBy(problem)
   }
-  if (!f.options?.length) return <TypedLine title={f.title} hint={f.allowed} text={f.text} placeholder={f.text === "" && f.allowed ? "typical" : undefined} id={`brief-${f.address}`} take={take} />
+  if (!f.options?.length) return <TypedLine title={f.title} hint={f.allowed} text={f.text} placeholder={f.text === "" && f.allowed ? (f.address.startsWith("shares.") ? "the rest" : "typical") : undefined} id={`brief-${f.address}`} take={take} />
   return (
     <Flex align="center" gap="2" minH="30px" borderBottom="1px solid" borderColor="faint" py="0.5">
       <Text flex="1" fontSize="sm">

@@ -68,6 +68,11 @@ function Plainly({ finding: f, apply, jump, waive }: ItemProps) {
         <Text fontSize="sm" mt="0.5" lineHeight="1.35" color="ink.soft">
           {f.remedy}
         </Text>
+        {f.unavoidable && (
+          <Text fontSize="sm" mt="0.5" lineHeight="1.35" data-testid={`unavoidable-${f.code}`}>
+            <b>Not avoidable here:</b> {f.unavoidable}.
+          </Text>
+        )}
         <Flex gap="2" mt="1.5" wrap="wrap" align="center">
           {first && (
             <Strong size="xs" h="auto" py="1" whiteSpace="normal" textAlign="left" maxW="full" onClick={() => apply(first.patch)} data-testid={`cure-${f.code}`}>

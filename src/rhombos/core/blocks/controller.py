@@ -167,7 +167,7 @@ def propose(need: ControllerNeed, brief: Brief, pins: dict[str, Any], shelf: She
         fields = {"control": VOLTAGE, "feed_forward": False} | fields
         fields = compensation(need, aimed(fields, VOLTAGE, need, brief), rules) | aimed(fields, VOLTAGE, need, brief)
     fields.pop("pinned", None)
-    fields.setdefault("blanking", float(f"{max(100e-9, 1.1 * need.off_time):.2g}"))
+    fields.setdefault("blanking", float(f"{max(100e-9, 1.3 * need.off_time):.2g}"))
     return ControllerBuild.within(fields)
 
 

@@ -45,6 +45,8 @@ RESERVE = 1.02
 """What the next round of settling may still add to a current."""
 HEAT_RESERVE = 1.08
 """What steady heat may come to over what a proposal sees of it: chips settle warmer than it counts on."""
+IDLE_WORTH = 3.0
+"""What a watt burnt without a load weighs over one at full power."""
 SURGE_RESERVE = 1.15
 """What a surge's heat may come to over what a proposal sees of it: the surge on a flat battery draws more."""
 LINE_RESERVE = 1.08
@@ -222,7 +224,7 @@ def _choose_switches(
         V_drive=loop.volts, V_pl=device.v_plateau, R_gate=loop.on))  # fmt: skip
     off = book.plateau_time(Q_sw=device.q_sw, I_gate=book.gate_off_current(V_pl=device.v_plateau, R_gate=loop.off))
 
-    def side(at: FrontEndNeed, volts: float) -> tuple[Any, Any]:
+    def side(at: FrontEndNeed, volts: float, hot: Any = hot) -> tuple[Any, Any]:
         """Loss of one side that goes with the current, and that of its capacitance, W; the surge is switched at the voltage
         before it."""
         rms, resting = at.heating * book.switch_rms(I_pulse=at.pulse, D=at.duty), topology.stress * volts
@@ -231,14 +233,16 @@ def _choose_switches(
                 count * book.capacitive_loss(C_oss=device.c_oss, V=resting, f=frequency))  # fmt: skip
 
     flat, warm = (sum(side(n, n.v_in)) for n in (need, warmest))
-    burst = sum(side(hardest, warmest.v_in))
+    scorched = book.hot_resistance(
+        R_25=device.r_on, T_j=surge_limit(rules, device.t_j_max) + KELVIN, exponent=device.r_exponent)  # fmt: skip
+    burst = sum(side(hardest, warmest.v_in, scorched))
     gate = count * book.gate_power(Q_g=device.q_g, V_drive=rules.gate_drive, f=frequency, n_sw=1)
     ceiling = device.v_rating * (1 - rules.switch_voltage_margin) - v_max
     resistor = np.maximum(ceiling * (ceiling - hardest.v_in), 1e-9) / (
         hardest.leakage * hardest.crest**2 * frequency
     )
     level = clamps.clamp_level(V_r=need.v_in, L_lk=need.leakage, I=need.off_rms, f=2 * frequency, R=resistor)
-    clamping = 0.0 if topology.clamped else (level**2 + need.v_in**2) / resistor
+    clamping = 0.0 if topology.clamped else (level**2 + IDLE_WORTH * need.v_in**2) / resistor
     position = flat + gate
     highest = (1 + RAIL_SPIKE if topology.clamped else 2.1) * v_max
     each = HEAT_RESERVE * np.maximum(flat, warm) / count * (1 + rules.sharing_imbalance) ** 2

@@ -35,6 +35,10 @@ WEARING = ("core", "primary_turns", "secondary_turns", "primary_wire", "primary_
            "secondary_in_hand")  # fmt: skip
 
 
+NEARLY = 0.8
+"""Area product over the largest on the shelf from which another core hardly helps."""
+
+
 class IronTransformerBuild(Build):
     """Core, turns and wires."""
 
@@ -186,8 +190,9 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     freed: dict[str, PinValue] = {f"iron_transformer.{n}": None for n in WEARING}
     cure = (("Let the proposal wind it", freed),)
     largest = max(sheet.shelf.all(IronCore), key=lambda c: c.a_e * c.a_w)
-    outgrown = f"{largest.id} is the largest iron on the shelf: add a larger one, or use two transformers" \
-        if t.stack.a_e * t.stack.a_w >= largest.a_e * largest.a_w else None  # fmt: skip
+    outgrown = None
+    if t.stack.a_e * t.stack.a_w >= NEARLY * largest.a_e * largest.a_w:
+        outgrown = f"no iron on the shelf is larger than {largest.id}: add a larger one, or use two transformers"
     if flux.severity:
         more = math.ceil(build.primary_turns * flux.value / flux.limit)
         sheet.find("saturation", flux.severity,

@@ -91,17 +91,20 @@ def design_iron(need: IronNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules
     scored = _scores(need, pins, shelf, rules)
     allowed = rules.winding_limit - need.air
     best: IronTransformer | None = None
+    least = math.inf
     alike: list[tuple[float, IronTransformer]] = []
     dearest = math.inf
     for at in np.argsort(scored.score, kind="stable")[:TRIES]:
         if not np.isfinite(scored.score[at]) or scored.score[at] > dearest:
             break
         made = _wind(need, pins, shelf, scored, int(at))
-        if made.fill <= 1.0 and rise(total_loss(made, need, rules.winding_limit), made.stack.surface) <= HEAT_USED * allowed:
+        heat = float(rise(total_loss(made, need, rules.winding_limit), made.stack.surface))
+        if made.fill <= 1.0 and heat <= HEAT_USED * allowed:
             alike.append((float(idle_loss(made, need)), made))
             dearest = min(dearest, ALIKE * float(scored.score[at]))
-        if best is None or made.fill < best.fill:
-            best = made
+        misses = heat if made.fill <= 1.0 else 1e6 * made.fill  # of those that will not do, the coolest that can be wound
+        if misses < least:
+            best, least = made, misses
     if alike:  # of those that cost nearly the same, the one that draws least while nothing is plugged in
         return min(alike, key=lambda pair: pair[0])[1]
     assert best is not None

@@ -109,11 +109,15 @@ class Hints:
     rippling: StepRipple | None = None
 
 
+CALMER = 14
+"""Turns by which a point calms down earlier whose width follows what it draws: plain passes swing about it."""
+
+
 class IronRoute(Route):
     """What both line-frequency routes share; `_pass` is each one's own."""
 
     hint_points = ("nominal", "flat", "full", "surge_full")
-    rounds = 5
+    rounds = 8
 
     def title_of(self, block: str) -> str:
         """What people call a block of this route."""
@@ -139,7 +143,8 @@ class IronRoute(Route):
             collapsed = 0
             for turn in range(MOST_PASSES):
                 found[key], after = self._pass(point, guess, builds, brief, shelf, rules, ledger)
-                moved, guess = after.moved(guess, scale), calmed(guess, after, turn)
+                calmer = CALMER if brief.output.waveform == "modified" else 0
+                moved, guess = after.moved(guess, scale), calmed(guess, after, min(MOST_PASSES - 1, turn + calmer))
                 collapsed = collapsed + 1 if found[key].states["battery"].collapsed else 0
                 if moved < tolerance:
                     found[key] = replace(found[key], converged=True)

@@ -53,7 +53,6 @@ class IronPushPull(IronRoute):
     stage = front_end.KEY
     title = "Push-pull at line frequency, iron transformer"
     waveforms: tuple[Waveform, ...] = ("modified", "square")
-    rounds = 8
     needed: tuple[str, ...] = ("mosfet", "iron_core", "wire", "capacitor", "resistor", "fuse", "heat_sink")
     builds: Mapping[str, type[Build]] = {
         "battery": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild,
@@ -199,7 +198,7 @@ class IronPushPull(IronRoute):
             celsius=min(wound.temperature, HOTTEST), drawn=min(to_stage, power + most) / g.v_in,
             shaped=min(1.0, (power + wound.copper + switched.conduction) / to_stage), square=formed.mean_square,
             stands=formed.stands)  # fmt: skip
-        rippling = StepRipple(MORE * g.shaped * to_stage / g.v_in, share, factor, lets_go, line, feed.resistance)
+        rippling = StepRipple(MORE**2 * g.shaped * to_stage / g.v_in, share, factor, lets_go, line, feed.resistance)
         return IronSettled(point, states, flow, g, pulse, turn_off, share, v_half / g.v_in, formed.form, formed.stands,
                            rippling), after  # fmt: skip
 

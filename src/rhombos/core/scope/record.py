@@ -48,7 +48,8 @@ SPINNING = 0.4
 """How long a motor takes from standing to its speed, s."""
 SHORT = 0.05
 """Resistance of a short circuit with its leads, Ω."""
-QUARTER = 0.25
+QUARTER, SMALL_PART = 0.25, 0.05
+"""Parts of a line period for which a load that changes is held; the smaller where no filter smooths its steps."""
 FADING = tuple(np.geomspace(0.02, 6.0, 72).tolist())
 """Where something that fades is looked at, in its time constants."""
 FIRST_INDEX = 0.02
@@ -295,7 +296,7 @@ class _March:
         if name not in CHANGING:
             self.play(index, until)
             return
-        part = QUARTER / self.bench.at.line
+        part = (SMALL_PART if isinstance(self.bench.at, Stepped) else QUARTER) / self.bench.at.line
         while until - self.now > 1e-9:
             after = min(until, self.now + part)
             self.put(load_of(self.bench, name, since=(self.now + after) / 2 - on))
