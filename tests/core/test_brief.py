@@ -99,3 +99,11 @@ def test_presets_grow_bolder_from_cautious_to_frugal():
     for name in ("junction_limit", "current_density", "ferrite_peak", "window_fill", "cable_drop", "recovery_share"):
         assert getattr(cautious, name) <= getattr(usual, name) <= getattr(frugal, name), name
     assert all(r.why for r in PRESETS.values())
+
+
+def test_an_entry_of_a_list_is_refused_with_its_own_range(refuge):
+    content = refuge.model_dump() | {"shares": [None, "130 %"]}
+    with pytest.raises(ValidationError) as refused:
+        Brief.model_validate(content)
+    told = from_validation(refused.value, Brief)
+    assert [p.message for p in told] == ["shares.1: ‘130 %’ is above the allowed 0 % to 100 %; lower it"]

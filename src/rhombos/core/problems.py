@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import Any, get_args
 
@@ -54,9 +54,6 @@ def _told(entry: dict[str, Any], model: type[BaseModel]) -> Problem:
     if kind in ("greater_than", "greater_than_equal", "less_than", "less_than_equal"):
         side = "below" if kind.startswith("greater") else "above"
         remedy = "raise it" if side == "below" else "lower it"
-        if not allowed:  # an entry of a list, whose range the list's own field does not tell
-            bound = next(context[k] for k in ("ge", "gt", "le", "lt") if k in context)
-            allowed = short(float(bound), unit_of(field) or "1")
         message = f"{name}: {shown} is {side} the allowed {allowed}; {remedy}"
     elif kind == "missing":
         message = f"{name} is missing; give {'a value of ' + allowed if allowed else 'it'}"
@@ -93,6 +90,8 @@ def find_field(model: type[BaseModel] | None, path: Iterable[str]) -> FieldInfo 
     """The field at a dotted path through nested models, or None."""
     found: FieldInfo | None = None
     for name in path:
+        if name.isdigit():  # an entry of a list is told by the list's field
+            continue
         if model is None or name not in model.model_fields:
             return None if model is None else found
         found = model.model_fields[name]
@@ -102,21 +101,30 @@ def find_field(model: type[BaseModel] | None, path: Iterable[str]) -> FieldInfo 
 
 
 def unit_of(field: FieldInfo | None) -> str | None:
-    """The unit key published by a quantity field, also where the quantity is optional."""
-    if field is None:
-        return None
-    inside = [m for arm in get_args(field.annotation) for m in getattr(arm, "__metadata__", ()) if isinstance(m, FieldInfo)]
-    for info in (field, *inside):
+    """The unit key published by a quantity field, also where the quantity is optional, or one of a list."""
+    for info in _told_of(field):
         extra = info.json_schema_extra
         if isinstance(extra, dict) and "unit" in extra:
             return str(extra["unit"])
     return None
 
 
+def _told_of(field: FieldInfo | None) -> Iterator[FieldInfo]:
+    """What is said of a field, and then of the quantities within its type."""
+    if field is None:
+        return
+    yield field
+    arms: list[Any] = [field.annotation]
+    while arms:
+        arm = arms.pop(0)
+        yield from (m for m in getattr(arm, "__metadata__", ()) if isinstance(m, FieldInfo))
+        arms += get_args(arm)
+
+
 def bounds(field: FieldInfo | None) -> tuple[float | None, float | None]:
     """Lowest and highest allowed value of a field, where stated."""
     low = high = None
-    for constraint in field.metadata if field is not None else ():
+    for constraint in (c for info in _told_of(field) for c in info.metadata):
         low = getattr(constraint, "ge", getattr(constraint, "gt", None)) if low is None else low
         high = getattr(constraint, "le", getattr(constraint, "lt", None)) if high is None else high
     return low, high
