@@ -90,10 +90,14 @@ def test_a_silly_look_is_refused_by_name(client, look, told):
     assert told in answer.json()["detail"]
 
 
-def test_a_stepped_design_has_no_scope_and_says_so(client):
-    answer = client.post("/api/scope", json={"brief": {"output": {"waveform": "square"}}})
-    assert answer.status_code == 404
-    assert "sine" in answer.json()["detail"]
+def test_a_stepped_design_is_looked_at_on_the_scope(client):
+    answer = client.post("/api/scope", json={"brief": {"output": {"waveform": "square"}}, "look": {"load": "lamp, cold", "periods": 2}})
+    assert answer.status_code == 200
+    seen = answer.json()
+    assert seen["stepped"]
+    assert "inductor" not in {p["name"] for p in seen["points"]}
+    table = client.post("/api/scope/csv", json={"brief": {"output": {"waveform": "modified"}}, "look": {"periods": 1, "last": "1 ms"}})
+    assert table.text.startswith("time_s,bridge_V,output_V,load_A")
 
 
 def test_the_voltage_loop_over_http(client):
