@@ -46,7 +46,7 @@ RESERVE = 1.02
 HEAT_RESERVE = 1.08
 """What steady heat may come to over what a proposal sees of it: chips settle warmer than it counts on."""
 IDLE_WORTH = 3.0
-"""What a watt burnt without a load weighs over one at full power."""
+"""What a watt that a line-frequency stage burns without a load weighs over one at full power."""
 SURGE_RESERVE = 1.15
 """What a surge's heat may come to over what a proposal sees of it: the surge on a flat battery draws more."""
 LINE_RESERVE = 1.08
@@ -242,7 +242,8 @@ def _choose_switches(
         hardest.leakage * hardest.crest**2 * frequency
     )
     level = clamps.clamp_level(V_r=need.v_in, L_lk=need.leakage, I=need.off_rms, f=2 * frequency, R=resistor)
-    clamping = 0.0 if topology.clamped else (level**2 + IDLE_WORTH * need.v_in**2) / resistor
+    idle = IDLE_WORTH if frequency < SLOWEST else 1.0
+    clamping = 0.0 if topology.clamped else (level**2 + idle * need.v_in**2) / resistor
     position = flat + gate
     highest = (1 + RAIL_SPIKE if topology.clamped else 2.1) * v_max
     each = HEAT_RESERVE * np.maximum(flat, warm) / count * (1 + rules.sharing_imbalance) ** 2
