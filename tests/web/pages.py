@@ -50,14 +50,13 @@ class Page:
     def click(self, test_id: str) -> None:
         """Click it, wherever it lies; the page may draw it anew while the hand moves there."""
 
-        def reached() -> bool:
+        def clicked() -> bool:
             element = self.one(test_id)
             self.browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
-            ActionChains(self.browser).move_to_element(element).perform()
+            ActionChains(self.browser).move_to_element(element).click().perform()
             return True
 
-        self.until(reached, f"{test_id} is out of reach")
-        ActionChains(self.browser).click().perform()
+        self.until(clicked, f"{test_id} is out of reach")
 
     def click_across(self, test_id: str, across: float) -> None:
         """Click a picture at a share of its width and half its height."""

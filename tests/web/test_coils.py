@@ -68,7 +68,7 @@ def test_the_sheet_is_kept_as_a_pdf(bench, tmp_path):
 
 def test_a_gapped_core_takes_the_place_of_a_powder_ring_and_back(bench):
     bench.choose("rectifier")
-    bench.keys("m")
+    bench.click("show-magnetics")
     bench.one("options-rings")
     core = bench.options("cores")[0]
     bench.take("cores", core)
