@@ -58,6 +58,8 @@ HARDEST_SAG = 0.7
 """Share of the battery's open voltage that proposals count on at least: a design that sags further is hopeless."""
 ASIDE = 1e-3
 """How closely a point is settled that only the controller's trip asks for."""
+MOST_LEAK = 0.35
+"""Share of the time that leakage may take for a proposal still to make up for it."""
 DUTY_RESERVE = 0.985
 """Part of the duty limit that the proposed turns ratio uses; the rest absorbs what the next iteration changes."""
 
@@ -158,7 +160,7 @@ class LinkRoute(Route):
             secondary_extra=flat.diodes * states["rectifier"].drop + states["rectifier"].leakage_drop
             + flat.swing.peak * (states["rectifier"].choke_resistance * mean
                                  + min(flat.secondary_drop, 0.2 * states["dc_link"].voltage)),
-            leak_duty=min(states["transformer"].leakage_duty, 0.2),
+            leak_duty=min(states["transformer"].leakage_duty, MOST_LEAK),
             battery_current=max(
                 min(settled[k].states["battery"].rms, settled[k].flow["load"] / (0.6 * v_in[k])) for k in ("flat", "full")),
             bridge_drop=states["h_bridge"].drop + 2 * states["h_bridge"].resistance * states["h_bridge"].line_peak,
@@ -220,11 +222,12 @@ class LinkRoute(Route):
     def _ratio(self, brief: Brief, hints: Hints, how: Rectifying, voltage: float, rules: Rules) -> float:
         """Secondary over primary turns that just reach the link, V, hot, at full load."""
         v_min = self.topology.drive * hints.v_in["flat"]
-        if how.choke:  # on a flat battery, with leakage's share of the duty taken off
-            reach = rules.duty_limit * DUTY_RESERVE - hints.leak_duty / 2
+        if how.choke:  # on a flat battery at its largest pulses, with leakage's share of the duty taken off
+            crest = hints.swing["flat"].peak
+            reach = rules.duty_limit * DUTY_RESERVE - crest * hints.leak_duty / 2
             return float(stage_book.turns_ratio_choke(
                 V_out=voltage + hints.secondary_extra, n_d=1, V_F=0.0, D_max=reach, V_min=v_min,
-                V_drop=hints.drop))  # fmt: skip
+                V_drop=crest * hints.drop))  # fmt: skip
         if brief.output.stepped:  # its RMS follows the link: right on a nominal battery
             v_min *= brief.source.volts[1] / brief.source.volts[0]
         return float(stage_book.turns_ratio_peak(
