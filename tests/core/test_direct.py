@@ -13,7 +13,7 @@ from rhombos.core.scope.asked import ScopeAsked
 from rhombos.core.scope.bench import bench_of, scope_bench
 from rhombos.core.scope.record import record
 from rhombos.core.solve import work_out
-from rhombos.core.stepped import drawn_in_steps, step_current, step_load, turned_about, width_for
+from rhombos.core.stepped import step_current, step_form, step_load, turned_about, width_for
 from rhombos.core.waves import direct
 from rhombos.core.waves.engine import steady
 from rhombos.core.waves.loads import Rectifier, motor_for
@@ -162,7 +162,7 @@ def test_what_a_lagging_load_makes_of_a_battery_is_that_of_the_marched_circuit(f
         held += (drawn - held) * math.pi / (4 * n) / corner
         seen.append(held)
     source = np.array(seen[-4 * n:])
-    found = drawn_in_steps(fraction, factor, lets_go, corner)
+    found = step_form(fraction, factor, lets_go, corner)
     assert found.mean_square == pytest.approx(float((source**2).mean()), rel=0.01)
     assert found.crest == pytest.approx(float(source.max()), rel=0.01)
     assert found.stands == pytest.approx(fraction + (turned_about(fraction, factor) if lets_go else 0.0), abs=2e-3)

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from scipy.optimize import brentq
 
-from rhombos.core.blocks import dc_link, h_bridge, heat, input_stage, isolation, protection
+from rhombos.core.blocks import dc_link, h_bridge, heat, input_stage, isolation, output_filter, protection
 from rhombos.core.book import source, stage
 from rhombos.core.brief import Brief
 from rhombos.core.compare import _output
@@ -20,8 +20,10 @@ from rhombos.core.magnetics.transformer import transformer_from
 from rhombos.core.magnetics.winding import INSULATION, ac_factor, choose_wire, copper_resistivity, lay
 from rhombos.core.parts import Bipolar, Capacitor, Core, Mosfet, Wire
 from rhombos.core.rules import PRESETS
+from rhombos.core.scope.bench import bench_of
 from rhombos.core.solve import work_out
 from rhombos.core.thresholds import HIGH, HIGH_TOLERANCE, REFERENCE, SET_WITHIN, Tap, band
+from rhombos.core.waves import chain
 from rhombos.core.waves.regulator import Gains, loop_gain, sampled, standing, sweep
 from rhombos.core.waves.steady import FilterCircuit
 from tests.core.test_thresholds import tap_voltage
@@ -312,3 +314,36 @@ def test_the_proposed_fan_carries_the_heat_off(watts, half_bridge):
     least = watts / (1.18 * 1005 * USUAL.enclosure_rise)
     assert build.airflow >= max(heat.LEAST_FLOW, 1.2 * least)
     assert build.airflow <= max(heat.LEAST_FLOW, 2.0 * least)
+
+
+@pytest.mark.parametrize(("ohms", "factor"), [(70.0, 0.8), (40.0, 0.99)])
+def test_a_harmonic_reaches_the_output_as_the_filters_own_circuit_lets_it(ohms, factor):
+    """The filter's state equations driven at each odd harmonic."""
+    volts, line, henry, farad, way = 230.0, 50.0, 1.8e-3, 3.3e-6, 0.6
+    size = volts / (volts / ohms)
+    load = FilterCircuit(henry, way, farad, size * factor, size * math.sqrt(1 - factor**2) / (2 * math.pi * line))
+    a, b = load.matrices()
+    need = output_filter.FilterNeed(volts, line, volts / ohms, factor, 380.0, 18e3, 0.9, way, 10.0)
+    found = output_filter._gain(need, henry, farad, way, 0.0)
+    for order, gain in zip(output_filter.ODD, found, strict=True):
+        s = 2j * math.pi * line * order
+        assert np.linalg.solve(s * np.eye(3) - a, b)[1] == pytest.approx(gain, rel=1e-9)
+
+
+def test_a_fast_current_loop_does_not_chatter_in_the_averaged_supply(refuge, shelf):
+    """Marched with the steps that it has and with a tenth of them: the choke does the same."""
+    brief = Brief.model_validate(refuge.model_dump() | {
+        "loads": ("lamp",), "output": refuge.output.model_dump() | {"waveform": "square"}})  # fmt: skip
+    supply = bench_of(work_out(brief, {}, shelf, USUAL)).supply
+    assert supply.loop.programmed
+    assert 2 * math.pi * supply.loop.follows * chain.LONGEST > 2, "plain steps would swing up"
+    swings = []
+    for step in (20e-6, 2e-6):
+        made = chain.Chain(supply, 0.0, supply.loop.target, 2.0)
+        for n in range(round(0.04 / step)):
+            made.drive(n * step, 1.0, step, 2.0 + (n * step > 0.02), 1.0)
+        trail = made.finish(0.04)
+        late = trail.choke[(trail.time > 0.01) & (trail.time < 0.02)]
+        swings.append((float(np.ptp(late)), float(trail.choke.max())))
+    assert swings[0][0] < 0.01
+    assert swings[0][1] == pytest.approx(swings[1][1], rel=5e-3)

@@ -19,11 +19,12 @@ def test_every_row_is_what_the_design_says_with_it(block, worked, refuge, shelf)
     here = next(o for o in table.options if o.here)
     assert here.patch[f"{block}.switch"] == worked.builds[block].switch
     for option in table.options[:3]:
-        again = work_out(refuge, {f"{block}.switch": option.patch[f"{block}.switch"]}, shelf, USUAL)
+        # the present row is the design as it stands
+        again = worked if option.here else work_out(refuge, {f"{block}.switch": option.patch[f"{block}.switch"]}, shelf, USUAL)
         state = again.settled["nominal"].states[block]
-        assert float(option.texts["loss"].split()[0]) == pytest.approx(state.loss, rel=0.02)  # rounds may end a step of a part apart
+        assert float(option.texts["loss"].split()[0]) == pytest.approx(state.loss, rel=5e-3)
         flow = again.settled["nominal"].flow
-        assert float(option.texts["whole"].split()[0]) == pytest.approx(100 * flow["load"] / flow["battery"], abs=0.2)
+        assert float(option.texts["whole"].split()[0]) == pytest.approx(100 * flow["load"] / flow["battery"], abs=0.06)
 
 
 def test_those_that_fit_come_first_and_the_proposal_is_among_the_best(worked):

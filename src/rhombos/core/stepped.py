@@ -109,7 +109,7 @@ def step_demand(fraction: float, power_factor: float) -> Demand:
 
 
 @dataclass(frozen=True, slots=True)
-class Drawn:
+class StepForm:
     """What such a load makes of a source that feeds it directly: RMS of its pulses over their mean, and their peak; then, of
     the current before a bank behind a resistance, over its mean: mean square and peak, and the RMS of what the bank carries.
     The share of the time for which the output stands, turned about or not, and that of its pulses."""
@@ -122,7 +122,7 @@ class Drawn:
     stands: float
     share: float
 
-    def beside(self, shaped: float) -> Drawn:
+    def beside(self, shaped: float) -> StepForm:
         """The same where only a share of what is drawn has this form, and losses take the rest in flat pulses."""
         flat = 1 / self.share
         return replace(
@@ -146,12 +146,12 @@ class StepRipple:
     def __call__(self, capacitance: float) -> float:
         """RMS of what the bank carries, A."""
         corner = 2 * math.pi * self.line * self.resistance * capacitance
-        return self.current * drawn_in_steps(self.fraction, self.power_factor, self.lets_go, round(corner, 5)).bank
+        return self.current * step_form(self.fraction, self.power_factor, self.lets_go, round(corner, 5)).bank
 
 
 @lru_cache(maxsize=2048)
-def drawn_in_steps(fraction: float, power_factor: float, lets_go: bool, corner: float) -> Drawn:
-    """See `Drawn`; `corner` is the line's angular frequency times resistance and capacitance of the bank, 2π·f·R·C."""
+def step_form(fraction: float, power_factor: float, lets_go: bool, corner: float) -> StepForm:
+    """See `StepForm`; `corner` is the line's angular frequency times resistance and capacitance of the bank, 2π·f·R·C."""
     current, wave = step_current(fraction, power_factor, lets_go)
     taken = wave * current / float((wave * current).mean())
     kept = math.exp(-math.pi / STEPS / corner) if corner > 0 else 0.0
@@ -160,6 +160,6 @@ def drawn_in_steps(fraction: float, power_factor: float, lets_go: bool, corner: 
     source, _ = lfilter([1 - kept], [1, -kept], taken, zi=[kept * added])
     stands = fraction + (turned_about(fraction, power_factor) if lets_go else 0.0)
     whole = float((current**2).mean()) / float((wave * current).mean()) ** 2
-    return Drawn(
+    return StepForm(
         math.sqrt(whole * fraction), float(taken.max()) * fraction, float((source**2).mean()), float(source.max()),
         float(np.sqrt(((taken - source) ** 2).mean())), stands, fraction)  # fmt: skip

@@ -206,9 +206,11 @@ def propose(
 
 def _clamp_resistor(need: FrontEndNeed, ceiling: float, frequency: float, reserve: float) -> float:
     """The largest preferred resistor that holds the clamp at or below `ceiling`, counted from the rail, V."""
-    lift = max(ceiling * (ceiling - need.v_in), 1e-3)
-    energy_rate = need.leakage * (reserve * need.crest) ** 2 * frequency
-    return min(1e6, max(1.0, at_most(min(1e6, max(1.0, lift / max(energy_rate, 1e-12))))))
+    if ceiling <= need.v_in:
+        return 1.0
+    ohms = clamps.clamp_for_level.work({
+        "V_c": ceiling, "V_r": need.v_in, "L_lk": need.leakage, "I": max(1e-3, reserve * need.crest), "f": 2 * frequency})
+    return min(1e6, max(1.0, at_most(min(1e6, max(1.0, ohms)))))
 
 
 def _choose_switches(
@@ -238,9 +240,8 @@ def _choose_switches(
     burst = sum(side(hardest, warmest.v_in, scorched))
     gate = count * book.gate_power(Q_g=device.q_g, V_drive=rules.gate_drive, f=frequency, n_sw=1)
     ceiling = device.v_rating * (1 - rules.switch_voltage_margin) - v_max
-    resistor = np.maximum(ceiling * (ceiling - hardest.v_in), 1e-9) / (
-        hardest.leakage * hardest.crest**2 * frequency
-    )
+    resistor = clamps.clamp_for_level(
+        V_c=np.maximum(ceiling, hardest.v_in + 1e-6), V_r=hardest.v_in, L_lk=hardest.leakage, I=hardest.crest, f=2 * frequency)
     level = clamps.clamp_level(V_r=need.v_in, L_lk=need.leakage, I=need.off_rms, f=2 * frequency, R=resistor)
     idle = IDLE_WORTH if frequency < SLOWEST else 1.0
     clamping = 0.0 if topology.clamped else (level**2 + idle * need.v_in**2) / resistor

@@ -67,6 +67,9 @@ clamp_level = _relation(
     title="Level an RCD clamp settles at",
     holds="counted from the rail it is returned to; f counts the turn-offs that feed it; V_r is its level without them",
     source="clamp power equals V_c²/R")
+clamp_for_level = _relation(
+    "clamp_for_level", R, 2 * V_c * (V_c - V_r) / (L_lk * I**2 * f), title="Largest clamp resistor that holds a level",
+    holds="as the clamp's level, from which it follows", source="clamp power equals V_c²/R", valid=(V_c > V_r,))
 clamp_heat = _relation(
     "clamp_heat", P_loss, V_c**2 / R, title="Power burnt in a clamp's resistor", holds="clamp returned to the rail",
     source="Joule's law")

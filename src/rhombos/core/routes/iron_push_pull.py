@@ -28,7 +28,7 @@ from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave
 from rhombos.core.routes.iron import Guess, Hints, IronRoute, IronSettled
 from rhombos.core.routes.supply import WIRING, battery_of, battery_supply
 from rhombos.core.rules import Rules
-from rhombos.core.stepped import StepRipple, drawn_in_steps, step_load, width_for
+from rhombos.core.stepped import StepRipple, step_form, step_load, width_for
 from rhombos.core.topology import RouteName
 from rhombos.core.waves.chain import Supply
 
@@ -36,8 +36,9 @@ WIDEST = 0.96
 """Share of the time that a width-controlled wave may be on: the rest is dead time at both ends."""
 LIKELY_BANK = 5e-3
 """A bank by which points are compared, F."""
-MORE = 1.03
-"""What the next round may still add to the battery's current, where the turns ratio moves with it."""
+MORE, MORE_RIPPLE = 1.03, 1.06
+"""What the next round may still add to the battery's current, where the turns ratio moves with it, and to what the input bank
+carries."""
 SWINGS = 0.15
 """First guess of what the input bank carries, over the battery's current."""
 NARROWEST = 0.02
@@ -160,7 +161,7 @@ class IronPushPull(IronRoute):
         square = brief.output.waveform == "square"
         factor, lets_go = round(_whole_factor(drain, line, feed.resistance, ratio, g), 5), not square
         share = 1.0 if square else max(NARROWEST, round(width_for((drain.voltage / level) ** 2, factor, WIDEST), 6))
-        formed = drawn_in_steps(share, factor, lets_go, round(2 * math.pi * line * feed.resistance * feed.capacitance, 4))
+        formed = step_form(share, factor, lets_go, round(2 * math.pi * line * feed.resistance * feed.capacitance, 4))
         output = level * math.sqrt(formed.stands)
         # nothing holds this output: the load takes what the square of its voltage makes of it
         power = point.power * (output / drain.voltage) ** 2
@@ -198,7 +199,7 @@ class IronPushPull(IronRoute):
             celsius=min(wound.temperature, HOTTEST), drawn=min(to_stage, power + most) / g.v_in,
             shaped=min(1.0, (power + wound.copper + switched.conduction) / to_stage), square=formed.mean_square,
             stands=formed.stands)  # fmt: skip
-        rippling = StepRipple(MORE**2 * g.shaped * to_stage / g.v_in, share, factor, lets_go, line, feed.resistance)
+        rippling = StepRipple(MORE_RIPPLE * g.shaped * to_stage / g.v_in, share, factor, lets_go, line, feed.resistance)
         return IronSettled(point, states, flow, g, pulse, turn_off, share, v_half / g.v_in, formed.form, formed.stands,
                            rippling), after  # fmt: skip
 
