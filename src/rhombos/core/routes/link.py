@@ -44,7 +44,7 @@ from rhombos.core.routes import settle
 from rhombos.core.routes.base import SETTLED, Route, StepWave
 from rhombos.core.routes.beside import controller as beside_controller
 from rhombos.core.routes.driven import drive_need, drive_of, front_drive_of, front_need
-from rhombos.core.routes.hints import Hints, fraction_of, rectifying_of, secondary_pulse
+from rhombos.core.routes.hints import Hints, fraction_of, learnt, rectifying_of, secondary_pulse
 from rhombos.core.routes.settle import LinkSettled
 from rhombos.core.routes.supply import WIRING, link_supply
 from rhombos.core.rules import Rules
@@ -54,12 +54,8 @@ from rhombos.core.topology import RECTIFIERS, TOPOLOGIES, Rectifying, RouteName,
 from rhombos.core.waves.chain import Supply
 
 BLOCKS = (battery, input_stage, front_end, transformer, rectifier, dc_link, h_bridge, output_filter, load)
-HARDEST_SAG = 0.7
-"""Share of the battery's open voltage that proposals count on at least: a design that sags further is hopeless."""
 ASIDE = 1e-3
 """How closely a point is settled that only the controller's trip asks for."""
-MOST_LEAK = 0.35
-"""Share of the time that leakage may take for a proposal still to make up for it."""
 DUTY_RESERVE = 0.985
 """Part of the duty limit that the proposed turns ratio uses; the rest absorbs what the next iteration changes."""
 
@@ -130,41 +126,8 @@ class LinkRoute(Route):
         )  # fmt: skip
 
     def next_hints(self, settled: Mapping[str, LinkSettled]) -> Hints:
-        """What the assessed design teaches the next round of proposals.
-
-        A point that the source cannot feed has no sensible currents; proposals then see it at the edge of the possible.
-        """
-        flat = settled["flat"]
-        states = flat.states
-        v_in = {k: max(settled[k].v_in, HARDEST_SAG * settled[k].point.emf) for k in self.hint_points}
-        duty = {k: min(0.5, settled[k].states["front_end"].duty) for k in self.hint_points}
-        drive = self.topology.drive
-        most = {k: settled[k].point.power / (0.6 * drive * v_in[k] * 2 * duty[k]) for k in self.hint_points}
-        steady = [settled[k].states for k in ("flat", "full")]
-        mean = max(s["rectifier"].current for s in steady)
-        return Hints(
-            link_high=max(s["dc_link"].voltage for s in steady), climb=max(s["rectifier"].unloaded for s in steady),
-            feed_ripple=max(s["rectifier"].feed_ripple for s in steady), form=states["rectifier"].form,
-            charging_resistance=flat.guess.charging_resistance(states["transformer"].ratio),
-            apparent=max(settled[k].apparent for k in ("flat", "full")),
-            filter_peak=states["output_filter"].peak - states["output_filter"].ripple / 2 if "output_filter" in states else 0.0,
-            bridge_peak=max(settled[k].states["h_bridge"].bridge_peak for k in ("flat", "full")),
-            path_resistance=2 * states["h_bridge"].resistance, modulation=states["h_bridge"].modulation,
-            dead_time_volts=states["h_bridge"].dead_time_loss_volts, link_current=mean,
-            surge_link_current=settled["surge_full"].states["rectifier"].current * settled["surge_full"].swing.peak,
-            v_in=v_in,
-            pulse={k: min(settled[k].pulse, most[k]) for k in self.hint_points},
-            turn_off={k: min(settled[k].turn_off, 1.3 * most[k]) for k in self.hint_points},
-            swing={k: settled[k].swing for k in self.hint_points}, duty=duty,
-            drop=min(max(0.0, drive * flat.v_in - flat.crest_half), 0.35 * drive * v_in["flat"]),
-            secondary_extra=flat.diodes * states["rectifier"].drop + states["rectifier"].leakage_drop
-            + flat.swing.peak * (states["rectifier"].choke_resistance * mean
-                                 + min(flat.secondary_drop, 0.2 * states["dc_link"].voltage)),
-            leak_duty=min(states["transformer"].leakage_duty, MOST_LEAK),
-            battery_current=max(
-                min(settled[k].states["battery"].rms, settled[k].flow["load"] / (0.6 * v_in[k])) for k in ("flat", "full")),
-            bridge_drop=states["h_bridge"].drop + 2 * states["h_bridge"].resistance * states["h_bridge"].line_peak,
-        )  # fmt: skip
+        """What the assessed design teaches the next round of proposals."""
+        return learnt(settled, self.topology.drive, self.hint_points)
 
     def propose(
         self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
