@@ -15,6 +15,8 @@ from rhombos.core.parts import Resistor, Shelf
 from rhombos.core.problems import bounds
 from rhombos.core.rules import Rules
 
+IDLE_WORTH = 3.0
+"""What a watt that a line-frequency stage burns without a load weighs over one at full power."""
 MOST_REMEMBERED = 128
 BY_ROUTE: dict[str, Any] = {"by_route": True}
 

@@ -11,6 +11,7 @@ import numpy as np
 from pydantic import Field
 
 from rhombos.core.blocks.base import (
+    IDLE_WORTH,
     Build,
     by_route,
     options,
@@ -45,8 +46,6 @@ RESERVE = 1.02
 """What the next round of settling may still add to a current."""
 HEAT_RESERVE = 1.08
 """What steady heat may come to over what a proposal sees of it: chips settle warmer than it counts on."""
-IDLE_WORTH = 3.0
-"""What a watt that a line-frequency stage burns without a load weighs over one at full power."""
 SURGE_RESERVE = 1.15
 """What a surge's heat may come to over what a proposal sees of it: the surge on a flat battery draws more."""
 LINE_RESERVE = 1.08

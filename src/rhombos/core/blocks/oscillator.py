@@ -8,7 +8,7 @@ from typing import Any
 
 from pydantic import Field
 
-from rhombos.core.blocks.base import Build, part, propose_resistor, remembered
+from rhombos.core.blocks.base import IDLE_WORTH, Build, part, propose_resistor, remembered
 from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_sink, sink_resistance
 from rhombos.core.book import clamp as clamps
 from rhombos.core.book import magnetics, source, stage
@@ -41,8 +41,6 @@ BASE_VOLTS = 3.0
 """Voltage behind the base, resistor included, V."""
 BAND = 0.10
 """How far the frequency may wander before it is a finding."""
-IDLE_WORTH = 3.0
-"""What a watt burnt without a load weighs over one at full power."""
 RESERVE, LINE_RESERVE = 1.02, 1.08
 """What rounds may still add to a current: to one device's, and to that which sets the clamp."""
 
