@@ -29,6 +29,7 @@ from rhombos.core.rules import PRESETS, Rules
 from rhombos.core.scope.bench import bench_of
 from rhombos.core.scope.record import record
 from rhombos.core.solve import Worked, explain, work_out
+from rhombos.core.waves.spectrum import COUNTED
 from rhombos.demo import house_shelf
 
 BALANCE = 1e-3
@@ -230,7 +231,7 @@ def agreements(worked: Worked) -> list[Agreement]:
     found = [Agreement(n, a, b, abs(a / b - 1) / allowed) for n, a, b, allowed in pairs]
     if "output_filter" in now.states:
         filtered = now.states["output_filter"]
-        counted = np.arange(2, 41)
+        counted = np.arange(2, COUNTED + 1)
         if bench.crest_power:  # pulses ring the filter where its corner falls on a harmonic: parts' tolerance decides whether
             counted = counted[np.abs(counted * made.line / filtered.corner - 1) > BESIDE]
         distortion = float(np.sqrt(np.sum(lines[counted] ** 2)) / lines[1])

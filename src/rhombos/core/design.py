@@ -133,7 +133,7 @@ def _shares(brief: Brief, section: str) -> list[BriefField]:
     return [
         BriefField(address=f"shares.{place}", section=section, title=f"Share of the power: {kind}", unit="%",
                    text="" if given[place] is None else fmt(given[place], "%", 3),
-                   allowed=f"0 % to 100 %; empty: {fmt(brief.share_at(place), '%', 2)}")
+                   allowed="0 % to 100 %" if given[place] is not None else f"now {fmt(brief.share_at(place), '%', 2)}")
         for place, kind in enumerate(brief.loads)
     ]  # fmt: skip
 

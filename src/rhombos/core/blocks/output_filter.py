@@ -32,13 +32,14 @@ from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
 from rhombos.core.waves.sidebands import lifted
+from rhombos.core.waves.spectrum import COUNTED
 
 KEY, TITLE = "output_filter", "Filter"
 CORNER_OVER_LINE = 10
 RIPPLE_OVER_CORNER = 10
 AC_MARGIN = 1.1
 """The capacitor's AC rating over the output voltage, at least: mains-rated parts are tested well beyond it."""
-ODD = np.arange(3.0, 40.0, 2.0)
+ODD = np.arange(3.0, COUNTED, 2.0)
 """Harmonics of the line that count as distortion."""
 
 

@@ -271,7 +271,7 @@ def output_voltage(worked: Worked) -> Chart:
         key="output", title="Voltage at the socket", x=t.axis("time", low=0, high=waves.bridge.period), y=v.axis(""),
         series=(curve("output", time, volts, t, v),),
         remark=f"True RMS {fmt(read.rms, 'V')}, average-responding meter {fmt(read.average_responding, 'V')}, peak "
-               f"{fmt(read.peak, 'V')}; carrier ripple alone distorts it by {fmt(read.thd, '%', 2)}.")  # fmt: skip
+               f"{fmt(read.peak, 'V')}; as the rated linear load has it, distorted by {fmt(read.thd, '%', 2)}.")  # fmt: skip
 
 
 def output_spectrum(worked: Worked) -> Chart:
@@ -286,4 +286,5 @@ def output_spectrum(worked: Worked) -> Chart:
         key="residue", title="What is left at the socket", x=f.axis("frequency", low=0, high=roomy(count * at.line / 1.04)),
         y=g.axis("of the fundamental", low=0),
         series=(Series(name="harmonics", x=f.all((shown + 1) * at.line), y=g.all(share[shown]), kind="sticks"),),
-        remark="Ideal edges: dead time, which adds low odd harmonics, is in the distortion figure of the filter.")  # fmt: skip
+        remark="With the legs' dead time, which adds odd harmonics that the filter lifts near its corner; the link stands "
+               "still, and loads that draw at the crest are left to the scope.")  # fmt: skip

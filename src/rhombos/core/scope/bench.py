@@ -17,6 +17,7 @@ from rhombos.core.scope.view import View, around, crossing, packed, readings_at,
 from rhombos.core.solve import Worked
 from rhombos.core.units import fmt, short
 from rhombos.core.waves.modulation import Array
+from rhombos.core.waves.spectrum import COUNTED
 
 SAMPLES = 2**16
 """Of one line period, for its spectrum."""
@@ -234,7 +235,7 @@ def _readings(made: Record, seen: View) -> tuple[Labelled, ...]:
             peaks = _peaks(period[name])
             if peaks[1] > 1e-6:
                 rows.append((f"Distortion of the {title}, last period",
-                             fmt(math.sqrt(float(np.sum(peaks[2:MOST_HARMONICS + 1] ** 2))) / float(peaks[1]),
+                             fmt(math.sqrt(float(np.sum(peaks[2:COUNTED + 1] ** 2))) / float(peaks[1]),
                              "%")))  # fmt: skip
         rows.append(("Fundamental of the voltage, last period", fmt(
             float(_peaks(period["output"])[1]) / math.sqrt(2), "V", 4)))  # fmt: skip

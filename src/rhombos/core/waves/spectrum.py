@@ -32,6 +32,11 @@ def harmonics(wave: Steps, count: int) -> NDArray[np.complex128]:
     return np.asarray(found / (2j * np.pi * np.arange(1, count + 1)))
 
 
+COUNTED = 120
+"""Harmonics of the line that count as distortion: among them lies the corner of a filter, which lifts them; beyond, the
+carrier."""
+
+
 @dataclass(frozen=True, slots=True)
 class Readings:
     """What a wave measures: RMS; fundamental RMS; distortion; peak; and what an average-responding meter shows."""
