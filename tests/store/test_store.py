@@ -138,3 +138,17 @@ def test_pins_of_an_old_design_move_with_its_block(tmp_path):
         old.engine.dispose()
     finally:
         server.close()
+
+
+def test_a_server_that_starts_leaves_the_temporary_tables_of_another_alone(tmp_path, monkeypatch):
+    shared = tmp_path / "shared"
+    shared.mkdir()
+    monkeypatch.setenv("TMPDIR", str(shared))
+    others = shared / "#sql-temptable-1-2-3.MAI"
+    others.write_text("at work")
+    server = PrivateDatabase(tmp_path / "own")
+    try:
+        server.start()
+        assert others.exists()
+    finally:
+        server.close()

@@ -71,18 +71,18 @@ def test_a_wave_that_the_route_cannot_make_is_told_and_the_brief_stays_at_hand(r
 
 
 def test_the_current_is_followed_through_the_stage_step_by_step(bench):
+    def followed(path):
+        bench.until(lambda: [e.get_attribute("data-path") for e in bench.all("current-path")] == ([path] if path else []), path)
+
     bench.choose("front_end")
-    seen = []
-    for _ in range(4):
+    for path in ("push-pull:a", "push-pull:a-off", "push-pull:b", "push-pull:b-off"):
         bench.click("next-interval")
-        bench.until(lambda: bench.one("current-path").get_attribute("data-path") not in seen[-1:])
-        seen.append(bench.one("current-path").get_attribute("data-path"))
-    assert seen == ["push-pull:a", "push-pull:a-off", "push-pull:b", "push-pull:b-off"]
+        followed(path)
     assert "4/4" in bench.text("conduction")
     bench.choose("h_bridge")
-    bench.until(lambda: not bench.all("current-path") or "push" not in bench.one("current-path").get_attribute("data-path"))
+    followed(None)
     bench.click("next-interval")
-    bench.until(lambda: bench.one("current-path").get_attribute("data-path") == "bridge:plus")
+    followed("bridge:plus")
 
 
 def test_the_controller_has_its_sheet_and_its_loop(bench):

@@ -13,7 +13,9 @@ from decimal import Decimal, InvalidOperation
 from functools import lru_cache
 from typing import Annotated, Any
 
-from pydantic import AfterValidator, BeforeValidator, Field
+from pydantic import AfterValidator, BeforeValidator, Field, GetJsonSchemaHandler
+from pydantic.json_schema import JsonSchemaValue
+from pydantic_core import CoreSchema
 
 PREFIXES: dict[str, float] = {
     "p": 1e-12, "n": 1e-9, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "m": 1e-3, "": 1.0, "k": 1e3, "K": 1e3, "M": 1e6, "G": 1e9,
@@ -228,16 +230,31 @@ def _finite(value: float) -> float:
     return value
 
 
+class OrText:
+    """Published as what is read: a number in its range, or text."""
+
+    def __get_pydantic_json_schema__(self, inner: CoreSchema, handler: GetJsonSchemaHandler) -> JsonSchemaValue:
+        number = handler(inner)
+        return number | {"type": [number["type"], "string"]}
+
+
 def quantity(unit_key: str) -> Any:
     """Metadata for an ``Annotated[float, …]`` field: reads engineering text, refuses NaN, publishes its unit."""
     unit = UNITS[unit_key]
     return (
         BeforeValidator(_reader(unit_key)),
         AfterValidator(_finite),
+        OrText(),
         Field(json_schema_extra={"unit": unit.key, "shown": unit.shown}),
     )
 
 
+def _whole(value: Any) -> Any:
+    return value.strip() if isinstance(value, str) else value
+
+
+Count = Annotated[int, BeforeValidator(_whole), OrText()]
+"""A whole number; typed text is read."""
 Volt = Annotated[float, *quantity("V")]
 Ampere = Annotated[float, *quantity("A")]
 Watt = Annotated[float, *quantity("W")]

@@ -93,6 +93,12 @@ class PrivateDatabase:
                     break
         kept.unlink(missing_ok=True)
 
+    def _environment(self) -> dict[str, str]:
+        """A temporary folder of the server's own: one that starts sweeps away what looks left over in a shared one."""
+        place = self.folder / "tmp"
+        place.mkdir(exist_ok=True)
+        return os.environ | {"PATH": SERVER_PATH, "TMPDIR": str(place)}
+
     def _initialise(self) -> None:
         """Make the data folder beside its place and move it there whole, so that a half-made one is never used."""
         data = self.folder / "data"
@@ -103,7 +109,7 @@ class PrivateDatabase:
         done = subprocess.run(
             ["mariadb-install-db", "--no-defaults", f"--datadir={fresh}", "--auth-root-authentication-method=normal",
              "--skip-test-db", *self._as_root()],
-            capture_output=True, text=True, env=os.environ | {"PATH": SERVER_PATH})  # fmt: skip
+            capture_output=True, text=True, env=self._environment())  # fmt: skip
         if done.returncode:
             text = done.stdout + done.stderr
             full = "No space left" in text or "Errcode: 28" in text
@@ -138,7 +144,8 @@ class PrivateDatabase:
                  f"--init-file={welcome}", "--skip-name-resolve", "--innodb-buffer-pool-size=32M",
                  "--innodb-log-file-size=16M", "--performance-schema=OFF", "--max-connections=60",
                  "--character-set-server=utf8mb4", *self._as_root()],
-                stdout=log, stderr=log, stdin=subprocess.DEVNULL, preexec_fn=die_with_parent)  # fmt: skip
+                stdout=log, stderr=log, stdin=subprocess.DEVNULL, env=self._environment(),
+                preexec_fn=die_with_parent)  # fmt: skip
 
     def _await(self) -> None:
         assert self._process is not None

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query"
 import { useState } from "react"
 
 import { unpacked } from "../scope/record"
-import { client, data, Refusal, type Answer, type Chart, type Design, type Weights } from "./client"
+import { client, data, Refusal, type Answer, type Chart, type Design, type Look, type Weights } from "./client"
 
 /** Every design, or those put away. */
 export const useDesigns = (deleted: boolean) =>
@@ -26,7 +26,7 @@ export const useParts = (kind: string | null) =>
 export const useKinds = () => useQuery({ queryKey: ["kinds"], queryFn: () => data(client.GET("/api/shelf")) })
 
 /** What the server needs of a design to work it out. */
-export const asked = (design: Design | undefined, more: object = {}) => ({ brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, house: design?.house, route: design?.route, ...more }) as never
+export const asked = <M extends object>(design: Design | undefined, more: M = {} as M) => ({ brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, house: design?.house, route: design?.route, ...more })
 
 /** What an answer about a design depends on. */
 const about = (design: Design | undefined) => [design?.brief, design?.pins, design?.rules, design?.house, design?.route]
@@ -44,7 +44,7 @@ export const useCharts = (design: Design | undefined, block: string) =>
         client.POST("/api/charts/{block}", {
           params: { path: { block: block as Block } },
           body: asked(design),
-        } as never) as never,
+        }),
       ),
   })
 
@@ -54,7 +54,7 @@ export const useCompare = (design: Design | undefined, weights: Weights | undefi
     queryKey: ["compare", design?.brief, design?.rules, design?.house, weights],
     enabled: design !== undefined,
     placeholderData: (last) => last,
-    queryFn: () => data(client.POST("/api/compare", { body: { brief: design?.brief ?? {}, rules: design?.rules, house: design?.house, ...(weights ? { weights } : {}) } as never })),
+    queryFn: () => data(client.POST("/api/compare", { body: { brief: design?.brief ?? {}, rules: design?.rules, house: design?.house, ...(weights ? { weights } : {}) } })),
   })
 
 /** What is asked of a bus that is to be precharged. */
@@ -62,7 +62,7 @@ export const useBusFields = () => useQuery({ queryKey: ["bus-fields"], staleTime
 
 /** The precharge of a bus; the last answer stays until the next is there. */
 export const useBus = (asked: object) =>
-  useQuery({ queryKey: ["bus", asked], placeholderData: (last) => last, retry: false, queryFn: () => data(client.POST("/api/bus", { body: asked as never })) })
+  useQuery({ queryKey: ["bus", asked], placeholderData: (last) => last, retry: false, queryFn: () => data(client.POST("/api/bus", { body: asked })) })
 
 /** The switches on the shelf ranked for a stage of a design, once they are asked for. */
 export const useSwitches = (design: Design | undefined, block: string, wanted: boolean) =>
@@ -122,7 +122,7 @@ export const useLoop = (design: Design | undefined, setting: Record<string, stri
   })
 
 /** What the scope reads of a design; the last readings stay until the next are there. */
-export const useScope = (design: Design | undefined, look: object) =>
+export const useScope = (design: Design | undefined, look: Look) =>
   useQuery({
     queryKey: ["scope", ...about(design), look],
     enabled: design !== undefined,
@@ -132,18 +132,18 @@ export const useScope = (design: Design | undefined, look: object) =>
   })
 
 /** The numbers that the scope draws of a look at a design; the last ones stay while the next of the same event come. */
-export const useDrawn = (design: Design | undefined, look: object | undefined) =>
+export const useDrawn = (design: Design | undefined, look: Look | undefined) =>
   useQuery({
     queryKey: ["drawn", ...about(design), look],
     enabled: design !== undefined && look !== undefined,
     retry: false,
     gcTime: 60_000,
-    queryFn: () => data(client.POST("/api/scope/points", { body: asked(design, { look }), parseAs: "arrayBuffer" })).then((raw) => unpacked(raw as unknown as ArrayBuffer)),
+    queryFn: () => data(client.POST("/api/scope/points", { body: asked(design, { look }), parseAs: "arrayBuffer" })).then((raw) => unpacked(raw)),
   })
 
 /** The sine table for a timer; the last one stays until the next is there. */
 export const useSineTable = (asked: Record<string, unknown>) =>
-  useQuery({ queryKey: ["sine-table", asked], placeholderData: (last) => last, retry: false, queryFn: () => data(client.POST("/api/sine-table", { body: asked as never })) })
+  useQuery({ queryKey: ["sine-table", asked], placeholderData: (last) => last, retry: false, queryFn: () => data(client.POST("/api/sine-table", { body: asked })) })
 
 /** The working of a relation with its numbers put in. */
 export const useWorking = (relation: string | undefined, inputs: Record<string, number> | undefined) =>

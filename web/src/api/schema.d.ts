@@ -853,18 +853,18 @@ export interface components {
              * Output frequency
              * @default 50
              */
-            frequency: number;
+            frequency?: number | string;
             /**
              * Output voltage, RMS
              * @default 230
              */
-            voltage: number;
+            voltage?: number | string;
             /**
              * Waveform
              * @default sine
              * @enum {string}
              */
-            waveform: "sine" | "modified" | "square";
+            waveform?: "sine" | "modified" | "square";
         };
         /**
          * Answer
@@ -904,13 +904,13 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
             /**
              * Rules
              * @default usual
              * @enum {string}
              */
-            rules: "cautious" | "usual" | "frugal";
+            rules?: "cautious" | "usual" | "frugal";
         };
         /**
          * Axis
@@ -925,14 +925,14 @@ export interface components {
              * Log
              * @default false
              */
-            log: boolean;
+            log?: boolean;
             /** Low */
             low?: number | null;
             /**
              * Names
              * @default []
              */
-            names: string[];
+            names?: string[];
             /** Unit */
             unit: string;
         };
@@ -963,32 +963,32 @@ export interface components {
              * Cable length, one way
              * @default 1
              */
-            cable_length: number;
+            cable_length?: number | string;
             /**
              * Capacity
              * @default 360000
              */
-            capacity: number;
+            capacity?: number | string;
             /**
              * Cells in series
              * @default 8
              */
-            cells: number;
+            cells?: number;
             /**
              * Chemistry
              * @default LiFePO4
              * @enum {string}
              */
-            chemistry: "LiFePO4" | "Li-ion" | "lead-acid";
+            chemistry?: "LiFePO4" | "Li-ion" | "lead-acid";
             /**
              * Coldest battery
              * @default 5
              */
-            coldest: number;
+            coldest?: number | string;
             /** Internal resistance, fresh and warm */
-            fresh_resistance?: number | null;
+            fresh_resistance?: (number | string) | null;
             /** Internal resistance */
-            resistance?: number | null;
+            resistance?: (number | string) | null;
         };
         /**
          * Benches
@@ -1007,7 +1007,7 @@ export interface components {
              * Aside
              * @default false
              */
-            aside: boolean;
+            aside?: boolean;
             /** Drawing */
             drawing: {
                 [key: string]: string;
@@ -1020,7 +1020,7 @@ export interface components {
              * Intervals
              * @default []
              */
-            intervals: components["schemas"]["Interval"][];
+            intervals?: components["schemas"]["Interval"][];
             /** Key */
             key: string;
             /** Loss */
@@ -1051,7 +1051,7 @@ export interface components {
              * Label
              * @default
              */
-            label: string;
+            label?: string;
             /**
              * Role
              * @enum {string}
@@ -1061,7 +1061,7 @@ export interface components {
              * Round
              * @default false
              */
-            round: boolean;
+            round?: boolean;
             /** Width */
             width: number;
             /** X */
@@ -1081,14 +1081,14 @@ export interface components {
              *       "adapter"
              *     ]
              */
-            loads: ("lamp" | "heater" | "adapter" | "instrument" | "fan" | "compressor" | "rectifier")[];
+            loads?: ("lamp" | "heater" | "adapter" | "instrument" | "fan" | "compressor" | "rectifier")[];
             output?: components["schemas"]["AcOutput"];
             power?: components["schemas"]["PowerAsked"];
             /**
              * Share of the power, each load
              * @default []
              */
-            shares: (number | null)[];
+            shares?: ((number | string) | null)[];
             source?: components["schemas"]["BatterySource"];
             targets?: components["schemas"]["Targets"];
         };
@@ -1103,17 +1103,17 @@ export interface components {
              * Allowed
              * @default
              */
-            allowed: string;
+            allowed?: string;
             /**
              * Many
              * @default false
              */
-            many: boolean;
+            many?: boolean;
             /**
              * Options
              * @default []
              */
-            options: string[];
+            options?: string[];
             /** Section */
             section: string;
             /** Text */
@@ -1132,32 +1132,32 @@ export interface components {
              * Capacitance of the bus
              * @default 0.0068
              */
-            bank: number;
+            bank?: number | string;
             /**
              * Current that runs later
              * @default 60
              */
-            current: number;
+            current?: number | string;
             /**
              * Series resistance of the bank
              * @default 0.005
              */
-            esr: number;
+            esr?: number | string;
             /**
              * Inductance of the leads
              * @default 0.000001
              */
-            inductance: number;
+            inductance?: number | string;
             /**
              * Resistance of source and leads
              * @default 0.03
              */
-            resistance: number;
+            resistance?: number | string;
             /**
              * Highest voltage of the source
              * @default 96
              */
-            voltage: number;
+            voltage?: number | string;
         };
         /**
          * BusIn
@@ -1174,7 +1174,7 @@ export interface components {
              * @default usual
              * @enum {string}
              */
-            rules: "cautious" | "usual" | "frugal";
+            rules?: "cautious" | "usual" | "frugal";
         };
         /**
          * ChangeIn
@@ -1192,13 +1192,13 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
             /**
              * Rules
              * @default usual
              * @enum {string}
              */
-            rules: "cautious" | "usual" | "frugal";
+            rules?: "cautious" | "usual" | "frugal";
             source: components["schemas"]["BatterySource"];
         };
         /**
@@ -1211,39 +1211,39 @@ export interface components {
              * Boxes
              * @default []
              */
-            boxes: components["schemas"]["Box"][];
+            boxes?: components["schemas"]["Box"][];
             /**
              * Dots
              * @default []
              */
-            dots: components["schemas"]["Dot"][];
+            dots?: components["schemas"]["Dot"][];
             /** Key */
             key: string;
             /**
              * Marks
              * @default []
              */
-            marks: components["schemas"]["Mark"][];
+            marks?: components["schemas"]["Mark"][];
             /**
              * Remark
              * @default
              */
-            remark: string;
+            remark?: string;
             /**
              * Rows
              * @default []
              */
-            rows: string[][];
+            rows?: string[][];
             /**
              * Rungs
              * @default []
              */
-            rungs: components["schemas"]["Rung"][];
+            rungs?: components["schemas"]["Rung"][];
             /**
              * Series
              * @default []
              */
-            series: components["schemas"]["Series"][];
+            series?: components["schemas"]["Series"][];
             /** Title */
             title: string;
             x?: components["schemas"]["Axis"] | null;
@@ -1255,17 +1255,17 @@ export interface components {
          */
         Clamped: {
             /** Current turned off */
-            current: number;
+            current: number | string;
             /** Turn-offs a second */
-            frequency: number;
+            frequency: number | string;
             /** Leakage inductance */
-            leakage: number;
+            leakage: number | string;
             /** Clamp level, from the rail */
-            level: number;
+            level: number | string;
             /** Voltage it would rest at, from the rail */
-            reflected: number;
+            reflected: number | string;
             /** Ripple allowed on it */
-            ripple: number;
+            ripple: number | string;
         };
         /**
          * CoilBench
@@ -1296,7 +1296,7 @@ export interface components {
              * @default usual
              * @enum {string}
              */
-            rules: "cautious" | "usual" | "frugal";
+            rules?: "cautious" | "usual" | "frugal";
             weights?: components["schemas"]["Weights"];
         };
         /**
@@ -1347,14 +1347,14 @@ export interface components {
              * @default 2
              * @constant
              */
-            format: 2;
+            format?: 2;
             /** Rules set otherwise */
             house?: components["schemas"]["RuleChanges"];
             /**
              * Name
              * @default Untitled
              */
-            name: string;
+            name?: string;
             /** Pins */
             pins?: {
                 [key: string]: number | string | boolean | null;
@@ -1364,18 +1364,18 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
             /**
              * House rules
              * @default usual
              * @enum {string}
              */
-            rules: "cautious" | "usual" | "frugal";
+            rules?: "cautious" | "usual" | "frugal";
             /**
              * Findings waived
              * @default []
              */
-            waivers: components["schemas"]["Waiver"][];
+            waivers?: components["schemas"]["Waiver"][];
         };
         /**
          * DesignOut
@@ -1396,7 +1396,7 @@ export interface components {
              * Fault
              * @default
              */
-            fault: string;
+            fault?: string;
             /** Id */
             id: string;
             /** Revision */
@@ -1419,12 +1419,12 @@ export interface components {
              * @default here
              * @enum {string}
              */
-            role: "main" | "second" | "third" | "faint" | "rating" | "house" | "here";
+            role?: "main" | "second" | "third" | "faint" | "rating" | "house" | "here";
             /**
              * Size
              * @default 11
              */
-            size: number;
+            size?: number;
             /** X */
             x: number;
             /** Y */
@@ -1453,7 +1453,7 @@ export interface components {
              * Allowed
              * @default
              */
-            allowed: string;
+            allowed?: string;
             /** Choice */
             choice?: string | null;
             /** House */
@@ -1464,7 +1464,7 @@ export interface components {
              * Part Options
              * @default []
              */
-            part_options: string[];
+            part_options?: string[];
             /** Pin */
             pin?: string | null;
             /** Point */
@@ -1478,7 +1478,7 @@ export interface components {
              * @default result
              * @enum {string}
              */
-            status: "proposed" | "pinned" | "result";
+            status?: "proposed" | "pinned" | "result";
             /** Step */
             step?: string | null;
             /** Stress */
@@ -1493,7 +1493,7 @@ export interface components {
              * Unit
              * @default 1
              */
-            unit: string;
+            unit?: string;
             /** Value */
             value?: number | null;
         };
@@ -1513,7 +1513,7 @@ export interface components {
              * Cures
              * @default []
              */
-            cures: components["schemas"]["Cure"][];
+            cures?: components["schemas"]["Cure"][];
             /** Figure */
             figure?: string | null;
             /** Limit */
@@ -1655,7 +1655,7 @@ export interface components {
          */
         LoopAsked: {
             /** Gain of the capacitor's current */
-            damping?: number | null;
+            damping?: (number | string) | null;
             /** Gain at the line's frequency */
             resonant?: number | null;
             /**
@@ -1663,25 +1663,25 @@ export interface components {
              * @default every sample
              * @enum {string}
              */
-            school: "every sample" | "every half period";
+            school?: "every sample" | "every half period";
             /**
              * Share corrected each half period
              * @default 0.5
              */
-            share: number;
+            share?: number | string;
             /**
              * Step of the load
              * @default 1
              */
-            step: number;
+            step?: number | string;
             /**
              * Updates
              * @default twice
              * @enum {string}
              */
-            updates: "once" | "twice";
+            updates?: "once" | "twice";
             /** Gain of the voltage */
-            voltage?: number | null;
+            voltage?: (number | string) | null;
         };
         /**
          * LoopBench
@@ -1717,13 +1717,13 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
             /**
              * Rules
              * @default usual
              * @enum {string}
              */
-            rules: "cautious" | "usual" | "frugal";
+            rules?: "cautious" | "usual" | "frugal";
             /**
              * @default {
              *       "school": "every sample",
@@ -1732,7 +1732,7 @@ export interface components {
              *       "updates": "twice"
              *     }
              */
-            setting: components["schemas"]["LoopAsked"];
+            setting?: components["schemas"]["LoopAsked"];
         };
         /**
          * Margin
@@ -1779,12 +1779,12 @@ export interface components {
              * @default rating
              * @enum {string}
              */
-            role: "main" | "second" | "third" | "faint" | "rating" | "house" | "here";
+            role?: "main" | "second" | "third" | "faint" | "rating" | "house" | "here";
             /**
              * Upright
              * @default false
              */
-            upright: boolean;
+            upright?: boolean;
         };
         /**
          * ModulationAsked
@@ -1792,19 +1792,19 @@ export interface components {
          */
         ModulationAsked: {
             /** Carrier */
-            carrier?: number | null;
+            carrier?: (number | string) | null;
             /** Dead time */
-            dead_time?: number | null;
+            dead_time?: (number | string) | null;
             /** Share of the time not zero */
-            fraction?: number | null;
+            fraction?: (number | string) | null;
             /** Modulation index */
-            index?: number | null;
+            index?: (number | string) | null;
             /**
              * Sampling
              * @default natural
              * @enum {string}
              */
-            sampling: "natural" | "regular" | "asymmetric";
+            sampling?: "natural" | "regular" | "asymmetric";
             /** Scheme */
             scheme?: ("square" | "modified" | "bipolar" | "unipolar" | "hybrid") | null;
         };
@@ -1846,19 +1846,19 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
             /**
              * Rules
              * @default usual
              * @enum {string}
              */
-            rules: "cautious" | "usual" | "frugal";
+            rules?: "cautious" | "usual" | "frugal";
             /**
              * @default {
              *       "sampling": "natural"
              *     }
              */
-            setting: components["schemas"]["ModulationAsked"];
+            setting?: components["schemas"]["ModulationAsked"];
         };
         /**
          * OneTurn
@@ -1866,9 +1866,9 @@ export interface components {
          */
         OneTurn: {
             /** Volts measured on one turn */
-            volts_per_turn: number;
+            volts_per_turn: number | string;
             /** Voltage wanted */
-            wanted: number;
+            wanted: number | string;
         };
         /**
          * OneTurnAnswer
@@ -1898,7 +1898,7 @@ export interface components {
              * Dead Time
              * @default 0
              */
-            dead_time: number;
+            dead_time?: number;
             /** Index */
             index: number;
             /** Inductance */
@@ -1907,7 +1907,7 @@ export interface components {
              * Lag
              * @default 0
              */
-            lag: number;
+            lag?: number;
             /** Line */
             line: number;
             /** Load Inductance */
@@ -1918,7 +1918,7 @@ export interface components {
              * Ratio
              * @default 1
              */
-            ratio: number;
+            ratio?: number;
             /** Resistance */
             resistance: number;
             /** V Link */
@@ -1987,15 +1987,15 @@ export interface components {
          */
         Peak: {
             /** Capacitor */
-            capacitor: number;
+            capacitor: number | string;
             /** Step down that it must follow */
-            fall: number;
+            fall: number | string;
             /** Frequency of the peaks */
-            frequency: number;
+            frequency: number | string;
             /** Peak held */
-            peak: number;
+            peak: number | string;
             /** Discharge resistor */
-            resistor: number;
+            resistor: number | string;
         };
         /**
          * Pictures
@@ -2011,27 +2011,27 @@ export interface components {
              * Continuous power
              * @default 600
              */
-            continuous: number;
+            continuous?: number | string;
             /**
              * Power factor
              * @default 0.9
              */
-            power_factor: number;
+            power_factor?: number | string;
             /**
              * A day's use, as 60 W 4 h, 500 W 20 min
              * @default
              */
-            profile: string;
+            profile?: string;
             /**
              * Surge power
              * @default 1200
              */
-            surge: number;
+            surge?: number | string;
             /**
              * Surge time
              * @default 5
              */
-            surge_time: number;
+            surge_time?: number | string;
         };
         /**
          * PrechargeSeen
@@ -2057,7 +2057,7 @@ export interface components {
              * Problems
              * @default []
              */
-            problems: components["schemas"]["FieldProblem"][];
+            problems?: components["schemas"]["FieldProblem"][];
             /** Status */
             status: number;
             /** Title */
@@ -2066,7 +2066,7 @@ export interface components {
              * Type
              * @default about:blank
              */
-            type: string;
+            type?: string;
         };
         /**
          * Quality
@@ -2169,15 +2169,15 @@ export interface components {
          */
         Ring: {
             /** Capacitor added */
-            added: number;
+            added: number | string;
             /** Ring frequency, bare */
-            bare: number;
+            bare: number | string;
             /** Switching frequency */
-            frequency: number;
+            frequency: number | string;
             /** Ring frequency with it */
-            slowed: number;
+            slowed: number | string;
             /** Voltage swung */
-            volts: number;
+            volts: number | string;
         };
         /**
          * Row
@@ -2192,84 +2192,84 @@ export interface components {
              * Build
              * @default
              */
-            build: string;
+            build?: string;
             /**
              * Clean
              * @default true
              */
-            clean: boolean;
+            clean?: boolean;
             /**
              * Copper
              * @default 0
              */
-            copper: number;
+            copper?: number;
             /**
              * Cost
              * @default 0
              */
-            cost: number;
+            cost?: number;
             /**
              * Count
              * @default 0
              */
-            count: number;
+            count?: number;
             /**
              * Distortion
              * @default 0
              */
-            distortion: number;
+            distortion?: number;
             /**
              * Efficiency
              * @default 0
              */
-            efficiency: number;
+            efficiency?: number;
             /**
              * Half
              * @default 0
              */
-            half: number;
+            half?: number;
             /**
              * Idle
              * @default 0
              */
-            idle: number;
+            idle?: number;
             /**
              * Loads
              * @default []
              */
-            loads: components["schemas"]["Judgement"][];
+            loads?: components["schemas"]["Judgement"][];
             /**
              * Lost
              * @default 0
              */
-            lost: number;
+            lost?: number;
             /**
              * Margin
              * @default 0
              */
-            margin: number;
+            margin?: number;
             /**
              * Mass
              * @default 0
              */
-            mass: number;
+            mass?: number;
             /**
              * Noise
              * @default
              */
-            noise: string;
+            noise?: string;
             /** Out */
             out: boolean;
             /**
              * Pareto
              * @default false
              */
-            pareto: boolean;
+            pareto?: boolean;
             /**
              * Quiet
              * @default 0
              */
-            quiet: number;
+            quiet?: number;
             /**
              * Route
              * @enum {string}
@@ -2279,12 +2279,12 @@ export interface components {
              * Score
              * @default 0
              */
-            score: number;
+            score?: number;
             /**
              * Scores
              * @default {}
              */
-            scores: {
+            scores?: {
                 [key: string]: number;
             };
             /**
@@ -2292,22 +2292,22 @@ export interface components {
              * @default hard
              * @enum {string}
              */
-            skill: "easy" | "some practice" | "hard";
+            skill?: "easy" | "some practice" | "hard";
             /**
              * Swing
              * @default 0
              */
-            swing: number;
+            swing?: number;
             /**
              * Tenth
              * @default 0
              */
-            tenth: number;
+            tenth?: number;
             /**
              * Texts
              * @default {}
              */
-            texts: {
+            texts?: {
                 [key: string]: string;
             };
             /** Title */
@@ -2321,104 +2321,104 @@ export interface components {
              * Weakest
              * @default
              */
-            weakest: string;
+            weakest?: string;
         };
         /** RuleChanges */
         RuleChanges: {
             /** Bank rise (of the battery's voltage, when the leads give up their current at once) */
-            bank_rise?: number | null;
+            bank_rise?: (number | string) | null;
             /** Bleed time */
-            bleed_time?: number | null;
+            bleed_time?: (number | string) | null;
             /** Bridge voltage margin */
-            bridge_voltage_margin?: number | null;
+            bridge_voltage_margin?: (number | string) | null;
             /** Cable bundling (what bundling leaves of a cable's ampacity) */
-            cable_bundling?: number | null;
+            cable_bundling?: (number | string) | null;
             /** Cable drop */
-            cable_drop?: number | null;
+            cable_drop?: (number | string) | null;
             /** Cable insulation (what the insulation stands for ever) */
-            cable_insulation?: number | null;
+            cable_insulation?: (number | string) | null;
             /** Capacitor tolerance */
-            capacitor_tolerance?: number | null;
+            capacitor_tolerance?: (number | string) | null;
             /** Choke peak (at peak current, hot) */
-            choke_peak?: number | null;
+            choke_peak?: (number | string) | null;
             /** Choke ripple (peak to peak over the mean, highest input) */
-            choke_ripple?: number | null;
+            choke_ripple?: (number | string) | null;
             /** Contact resistance (connectors and terminals, both poles) */
-            contact_resistance?: number | null;
+            contact_resistance?: (number | string) | null;
             /** Control power (controller, driver supply, indicators) */
-            control_power?: number | null;
+            control_power?: (number | string) | null;
             /** Current density */
-            current_density?: number | null;
+            current_density?: (number | string) | null;
             /** Diode current margin */
-            diode_current_margin?: number | null;
+            diode_current_margin?: (number | string) | null;
             /** Diode voltage margin */
-            diode_voltage_margin?: number | null;
+            diode_voltage_margin?: (number | string) | null;
             /** Duty limit (of one switch) */
-            duty_limit?: number | null;
+            duty_limit?: (number | string) | null;
             /** Enclosure rise (air inside the case above the room) */
-            enclosure_rise?: number | null;
+            enclosure_rise?: (number | string) | null;
             /** Ferrite peak (transient peak, hot) */
-            ferrite_peak?: number | null;
+            ferrite_peak?: (number | string) | null;
             /** Filter capacitor share (capacitor current over rated current) */
-            filter_capacitor_share?: number | null;
+            filter_capacitor_share?: (number | string) | null;
             /** Filter ripple (peak to peak over the peak of the line current) */
-            filter_ripple?: number | null;
+            filter_ripple?: (number | string) | null;
             /** Fuse factor */
-            fuse_factor?: number | null;
+            fuse_factor?: (number | string) | null;
             /** Gate drive */
-            gate_drive?: number | null;
+            gate_drive?: (number | string) | null;
             /** Gate resistance (driver and resistor together, one gate) */
-            gate_resistance?: number | null;
+            gate_resistance?: (number | string) | null;
             /** Input capacitor margin */
-            input_capacitor_margin?: number | null;
+            input_capacitor_margin?: (number | string) | null;
             /** Junction limit */
-            junction_limit?: number | null;
+            junction_limit?: (number | string) | null;
             /** Lead inductance (leads and board loop of one primary half, beside leakage and packages) */
-            lead_inductance?: number | null;
+            lead_inductance?: (number | string) | null;
             /** Link capacitor margin */
-            link_capacitor_margin?: number | null;
+            link_capacitor_margin?: (number | string) | null;
             /** Link ripple (peak to peak over the mean) */
-            link_ripple?: number | null;
+            link_ripple?: (number | string) | null;
             /** Link tolerance (of the regulated link voltage) */
-            link_tolerance?: number | null;
+            link_tolerance?: (number | string) | null;
             /** Modulation limit */
-            modulation_limit?: number | null;
+            modulation_limit?: (number | string) | null;
             /** Oscillator tolerance (of the controller's own law) */
-            oscillator_tolerance?: number | null;
+            oscillator_tolerance?: (number | string) | null;
             /** Pad resistance (insulating pad under one device) */
-            pad_resistance?: number | null;
+            pad_resistance?: (number | string) | null;
             /** Phase margin (least, degrees) */
-            phase_margin?: number | null;
+            phase_margin?: (number | string) | null;
             /** Recovery share (recovery time over the switching period) */
-            recovery_share?: number | null;
+            recovery_share?: (number | string) | null;
             /** Reference tolerance */
-            reference_tolerance?: number | null;
+            reference_tolerance?: (number | string) | null;
             /** Resistor margin (of a power resistor's rating) */
-            resistor_margin?: number | null;
+            resistor_margin?: (number | string) | null;
             /** Resistor tolerance */
-            resistor_tolerance?: number | null;
+            resistor_tolerance?: (number | string) | null;
             /** Ripple current margin */
-            ripple_current_margin?: number | null;
+            ripple_current_margin?: (number | string) | null;
             /** Safe voltage */
-            safe_voltage?: number | null;
+            safe_voltage?: (number | string) | null;
             /** Sharing imbalance */
-            sharing_imbalance?: number | null;
+            sharing_imbalance?: (number | string) | null;
             /** Sink rise (heat-sink above the air inside) */
-            sink_rise?: number | null;
+            sink_rise?: (number | string) | null;
             /** Switch current margin */
-            switch_current_margin?: number | null;
+            switch_current_margin?: (number | string) | null;
             /** Switch voltage margin */
-            switch_voltage_margin?: number | null;
+            switch_voltage_margin?: (number | string) | null;
             /** Trip factor (current trip over the largest current that is asked) */
-            trip_factor?: number | null;
+            trip_factor?: (number | string) | null;
             /** Watt worth (relative cost worth paying to save one watt at full load) */
-            watt_worth?: number | null;
+            watt_worth?: (number | string) | null;
             /** Winding limit */
-            winding_limit?: number | null;
+            winding_limit?: (number | string) | null;
             /** Window fill */
-            window_fill?: number | null;
+            window_fill?: (number | string) | null;
             /** Zener tolerance */
-            zener_tolerance?: number | null;
+            zener_tolerance?: (number | string) | null;
         };
         /**
          * RuleField
@@ -2475,7 +2475,7 @@ export interface components {
              * Remark
              * @default
              */
-            remark: string;
+            remark?: string;
             /** Severity */
             severity?: ("stop" | "fix" | "watch") | null;
             /** Text */
@@ -2485,7 +2485,7 @@ export interface components {
              * @default mark
              * @enum {string}
              */
-            way: "up" | "down" | "mark";
+            way?: "up" | "down" | "mark";
         };
         /**
          * Salvaged
@@ -2493,20 +2493,20 @@ export interface components {
          */
         Salvaged: {
             /** Core area */
-            area: number;
+            area: number | string;
             /**
              * Flux counted on, material unknown
              * @default 0.15
              */
-            flux: number;
+            flux?: number | string;
             /** Switching frequency */
-            frequency: number;
+            frequency: number | string;
             /** Magnetic path */
-            path: number;
+            path: number | string;
             /** Highest voltage across the winding */
-            volts: number;
+            volts: number | string;
             /** Window, usable */
-            window: number;
+            window: number | string;
         };
         /**
          * SalvagedAnswer
@@ -2570,39 +2570,39 @@ export interface components {
              * Cursors
              * @default []
              */
-            cursors: number[];
+            cursors?: (number | string)[];
             /**
              * Event
              * @default steady
              * @enum {string}
              */
-            event: "steady" | "soft start" | "load step" | "short circuit";
+            event?: "steady" | "soft start" | "load step" | "short circuit";
             /** Window from */
-            first?: number | null;
+            first?: (number | string) | null;
             /**
              * Moments of the window
              * @default 4200
              */
-            grid: number;
+            grid?: number;
             /** Window to */
-            last?: number | null;
+            last?: (number | string) | null;
             /**
              * Load
              * @default as designed
              * @enum {string}
              */
-            load: "as designed" | "none" | "adapter" | "lamp, cold" | "motor, starting" | "motor, running" | "transformer";
+            load?: "as designed" | "none" | "adapter" | "lamp, cold" | "motor, starting" | "motor, running" | "transformer";
             /**
              * Line periods
              * @default 4
              */
-            periods: number;
+            periods?: number;
             /**
              * Source
              * @default stiff link
              * @enum {string}
              */
-            source: "stiff link" | "battery, averaged" | "battery, switched";
+            source?: "stiff link" | "battery, averaged" | "battery, switched";
             spectrum?: components["schemas"]["Spectrum"] | null;
             /**
              * Traces
@@ -2611,7 +2611,7 @@ export interface components {
              *       "load"
              *     ]
              */
-            traces: ("battery" | "input" | "choke" | "link" | "bridge" | "inductor" | "shunt" | "output" | "load" | "smoothing" | "rotor" | "flux" | "magnetising" | "power")[];
+            traces?: ("battery" | "input" | "choke" | "link" | "bridge" | "inductor" | "shunt" | "output" | "load" | "smoothing" | "rotor" | "flux" | "magnetising" | "power")[];
             trigger?: components["schemas"]["Trigger"] | null;
         };
         /**
@@ -2635,7 +2635,7 @@ export interface components {
              *       ]
              *     }
              */
-            look: components["schemas"]["ScopeAsked"];
+            look?: components["schemas"]["ScopeAsked"];
             /** Pins */
             pins?: {
                 [key: string]: number | string | boolean | null;
@@ -2645,13 +2645,13 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
             /**
              * Rules
              * @default usual
              * @enum {string}
              */
-            rules: "cautious" | "usual" | "frugal";
+            rules?: "cautious" | "usual" | "frugal";
         };
         /**
          * ScopeSeen
@@ -2668,7 +2668,7 @@ export interface components {
              * Cursors
              * @default []
              */
-            cursors: string[][];
+            cursors?: string[][];
             /** End */
             end: number;
             /** First */
@@ -2690,7 +2690,7 @@ export interface components {
              * Stepped
              * @default false
              */
-            stepped: boolean;
+            stepped?: boolean;
             /** Triggered */
             triggered?: number | null;
             /** Trip */
@@ -2708,7 +2708,7 @@ export interface components {
              * @default line
              * @enum {string}
              */
-            kind: "line" | "steps" | "bars" | "sticks";
+            kind?: "line" | "steps" | "bars" | "sticks";
             /** Name */
             name: string;
             /**
@@ -2716,7 +2716,7 @@ export interface components {
              * @default main
              * @enum {string}
              */
-            role: "main" | "second" | "third" | "faint" | "rating" | "house" | "here";
+            role?: "main" | "second" | "third" | "faint" | "rating" | "house" | "here";
             /** X */
             x: number[];
             /** Y */
@@ -2756,7 +2756,7 @@ export interface components {
              * Margins
              * @default []
              */
-            margins: components["schemas"]["Margin"][];
+            margins?: components["schemas"]["Margin"][];
             operating: components["schemas"]["Operating"] | null;
             /** Pins */
             pins: {
@@ -2788,18 +2788,18 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
             /**
              * Rules
              * @default usual
              * @enum {string}
              */
-            rules: "cautious" | "usual" | "frugal";
+            rules?: "cautious" | "usual" | "frugal";
             /**
              * Waivers
              * @default []
              */
-            waivers: components["schemas"]["Waiver"][];
+            waivers?: components["schemas"]["Waiver"][];
         };
         /**
          * Solved
@@ -2819,19 +2819,19 @@ export interface components {
          */
         Spectrum: {
             /** Limit line */
-            limit?: number | null;
+            limit?: (number | string) | null;
             /**
              * Reach
              * @default harmonics
              * @enum {string}
              */
-            reach: "harmonics" | "carrier";
+            reach?: "harmonics" | "carrier";
             /**
              * Trace
              * @default output
              * @enum {string}
              */
-            trace: "battery" | "input" | "choke" | "link" | "bridge" | "inductor" | "shunt" | "output" | "load" | "smoothing" | "rotor" | "flux" | "magnetising" | "power";
+            trace?: "battery" | "input" | "choke" | "link" | "bridge" | "inductor" | "shunt" | "output" | "load" | "smoothing" | "rotor" | "flux" | "magnetising" | "power";
         };
         /**
          * StepOut
@@ -2868,7 +2868,7 @@ export interface components {
              * Whole
              * @default false
              */
-            whole: boolean;
+            whole?: boolean;
         };
         /**
          * SymbolOut
@@ -2897,48 +2897,48 @@ export interface components {
              * Bits of the timer
              * @default 16
              */
-            bits: number;
+            bits?: number | string;
             /**
              * Carrier
              * @default 18000
              */
-            carrier: number;
+            carrier?: number | string;
             /**
              * Counts up and down
              * @default true
              */
-            centred: boolean;
+            centred?: boolean;
             /**
              * Timer clock
              * @default 16000000
              */
-            clock: number;
+            clock?: number | string;
             /**
              * Dead time
              * @default 4e-7
              */
-            dead_time: number;
+            dead_time?: number | string;
             /**
              * Modulation index
              * @default 0.9
              */
-            index: number;
+            index?: number | string;
             /**
              * Output frequency
              * @default 50
              */
-            line: number;
+            line?: number | string;
             /**
              * Samples a line period, 0 for one each carrier period
              * @default 0
              */
-            samples: number;
+            samples?: number | string;
             /**
              * Symmetry
              * @default quarter
              * @enum {string}
              */
-            symmetry: "full" | "half" | "quarter";
+            symmetry?: "full" | "half" | "quarter";
         };
         /**
          * Targets
@@ -2949,28 +2949,28 @@ export interface components {
              * Hottest room
              * @default 30
              */
-            ambient: number;
+            ambient?: number | string;
             /**
              * Output distortion
              * @default 0.05
              */
-            distortion: number;
+            distortion?: number | string;
             /**
              * Efficiency at full power
              * @default 0.88
              */
-            efficiency: number;
+            efficiency?: number | string;
             /**
              * No-load draw
              * @default 15
              */
-            idle: number;
+            idle?: number | string;
             /**
              * Origin of the switches
              * @default trusted
              * @enum {string}
              */
-            switches: "trusted" | "doubtful";
+            switches?: "trusted" | "doubtful";
         };
         /**
          * Totals
@@ -3009,8 +3009,11 @@ export interface components {
         TracePoint: {
             /** Label */
             label: string;
-            /** Name */
-            name: string;
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "battery" | "input" | "choke" | "link" | "bridge" | "inductor" | "shunt" | "output" | "load" | "smoothing" | "rotor" | "flux" | "magnetising" | "power";
             /** Unit */
             unit: string;
         };
@@ -3023,23 +3026,23 @@ export interface components {
              * Trigger after
              * @default 0
              */
-            after: number;
+            after?: number | string;
             /**
              * Trigger level
              * @default 0
              */
-            level: number;
+            level?: number | string;
             /**
              * Rising
              * @default true
              */
-            rising: boolean;
+            rising?: boolean;
             /**
              * Trace
              * @default output
              * @enum {string}
              */
-            trace: "battery" | "input" | "choke" | "link" | "bridge" | "inductor" | "shunt" | "output" | "load" | "smoothing" | "rotor" | "flux" | "magnetising" | "power";
+            trace?: "battery" | "input" | "choke" | "link" | "bridge" | "inductor" | "shunt" | "output" | "load" | "smoothing" | "rotor" | "flux" | "magnetising" | "power";
         };
         /**
          * TurnOff
@@ -3047,17 +3050,17 @@ export interface components {
          */
         TurnOff: {
             /** Current turned off */
-            current: number;
+            current: number | string;
             /** Fall time */
-            fall: number;
+            fall: number | string;
             /** Switching frequency */
-            frequency: number;
+            frequency: number | string;
             /** Peak current of the switch */
-            most: number;
+            most: number | string;
             /** Shortest on-time */
-            shortest: number;
+            shortest: number | string;
             /** Voltage it rises to */
-            volts: number;
+            volts: number | string;
         };
         /**
          * UnknownCore
@@ -3065,17 +3068,17 @@ export interface components {
          */
         UnknownCore: {
             /** Core area, measured */
-            area: number;
+            area: number | string;
             /** Inductance measured, small signal */
-            inductance: number;
+            inductance: number | string;
             /** Frequency at which the current bends up, coming down */
-            knee_frequency: number;
+            knee_frequency: number | string;
             /** Magnetic path, measured */
-            path: number;
+            path: number | string;
             /** Test turns */
-            turns: number;
+            turns: number | string;
             /** Test voltage, square, peak */
-            volts: number;
+            volts: number | string;
         };
         /**
          * UnknownCoreAnswer
@@ -3152,7 +3155,7 @@ export interface components {
              * Harmonics
              * @default 1000
              */
-            harmonics: number;
+            harmonics?: number;
             house?: components["schemas"]["RuleChanges"];
             /** Pins */
             pins?: {
@@ -3163,24 +3166,24 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
             /**
              * Rules
              * @default usual
              * @enum {string}
              */
-            rules: "cautious" | "usual" | "frugal";
+            rules?: "cautious" | "usual" | "frugal";
             /**
              * Samples
              * @default 2000
              */
-            samples: number;
+            samples?: number;
             /**
              * Sampling
              * @default natural
              * @enum {string}
              */
-            sampling: "natural" | "regular" | "asymmetric";
+            sampling?: "natural" | "regular" | "asymmetric";
         };
         /**
          * WavesOut
@@ -3213,37 +3216,37 @@ export interface components {
              * Cheap parts
              * @default 4
              */
-            cost: number;
+            cost?: number;
             /**
              * Easy to build
              * @default 3
              */
-            ease: number;
+            ease?: number;
             /**
              * Efficiency at full, half and tenth load
              * @default 5
              */
-            efficiency: number;
+            efficiency?: number;
             /**
              * Little drawn at no load
              * @default 3
              */
-            idle: number;
+            idle?: number;
             /**
              * Light
              * @default 3
              */
-            mass: number;
+            mass?: number;
             /**
              * Quiet
              * @default 1
              */
-            quiet: number;
+            quiet?: number;
             /**
              * Suits the loads meant
              * @default 10
              */
-            wave: number;
+            wave?: number;
         };
         /**
          * WindingRow
@@ -3302,7 +3305,7 @@ export interface components {
              * @description round the found value up to an integer
              * @default false
              */
-            whole: boolean;
+            whole?: boolean;
         };
         /**
          * Compared

@@ -17,7 +17,7 @@ export function SequenceFiles({ handle }: { handle: DesignHandle }) {
   const [fault, setFault] = useState<string>()
   const keep = (ending: "csv" | "c") =>
     data(client.POST("/api/precharge/{ending}", { params: { path: { ending } }, body: asked(handle.design), parseAs: "blob" })).then(
-      (file) => (setFault(undefined), download(file as unknown as Blob, `precharge.${ending}`)),
+      (file) => (setFault(undefined), download(file, `precharge.${ending}`)),
       (why: Error) => setFault(why.message),
     )
   return (

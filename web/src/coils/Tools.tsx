@@ -4,8 +4,8 @@ import { useState } from "react"
 import { client, data, Refusal } from "../api/client"
 import { Fault, Strong } from "../ui/Page"
 
-interface Field {
-  name: string
+interface Field<N extends string> {
+  name: N
   title: string
   hint: string
 }
@@ -75,7 +75,7 @@ export const Tools = () => (
         { name: "wanted", title: "voltage wanted", hint: "24 V" },
       ]}
       ask={async (v) => {
-        const a = await data(client.POST("/api/coils/one-turn", { body: v as never }))
+        const a = await data(client.POST("/api/coils/one-turn", { body: v }))
         return { lines: [...a.choices], remark: a.remark }
       }}
     />
@@ -92,7 +92,7 @@ export const Tools = () => (
         { name: "knee_frequency", title: "bends up at", hint: "6k" },
       ]}
       ask={async (v) => {
-        const a = await data(client.POST("/api/coils/unknown-core", { body: v as never }))
+        const a = await data(client.POST("/api/coils/unknown-core", { body: v }))
         return {
           lines: [`likely ${a.family}`, `A_L ${a.texts.inductance_factor} a turn squared`, `permeability ${a.texts.permeability}`, `knee at ${a.texts.knee}, count on ${a.texts.usable}`],
           remark: a.remark,
@@ -111,12 +111,12 @@ export const Tools = () => (
         { name: "volts", title: "highest winding voltage", hint: "14.7 V" },
       ]}
       ask={async (v) => {
-        const a = await data(client.POST("/api/coils/salvaged", { body: v as never }))
+        const a = await data(client.POST("/api/coils/salvaged", { body: v }))
         return { lines: [`about ${a.texts.power}`, `at least ${a.texts.turns} primary turns`, `core loss up to ${a.texts.heat}`, `area product ${a.texts.product}`], remark: a.remark }
       }}
     />
     {FITTINGS.map(({ path, ...tool }) => (
-      <Tool key={path} {...tool} name={path} ask={async (v) => ({ ...(await data(client.POST(`/api/snubbers/${path}`, { body: v as never }))) })} />
+      <Tool key={path} {...tool} name={path} ask={async (v) => ({ ...(await data(client.POST(`/api/snubbers/${path}`, { body: v }))) })} />
     ))}
   </Grid>
 )
@@ -126,14 +126,21 @@ interface Answer {
   remark: string
 }
 
-function Tool({ name, title, remark, fields, ask }: { name: string; title: string; remark: string; fields: readonly Field[]; ask: (values: Record<string, string | number>) => Promise<Answer> }) {
+interface Asking<N extends string> {
+  name: string
+  title: string
+  remark: string
+  fields: readonly Field<N>[]
+  ask: (values: Record<N, string>) => Promise<Answer>
+}
+
+function Tool<const N extends string>({ name, title, remark, fields, ask }: Asking<N>) {
   const [values, setValues] = useState<Record<string, string>>({})
   const [answer, setAnswer] = useState<Answer>()
   const [refused, setRefused] = useState<string>()
   const work = async () => {
     try {
-      const given = Object.fromEntries(fields.map((f) => [f.name, (values[f.name] ?? "").trim() || f.hint]))
-      setAnswer(await ask({ ...given, ...(given.turns ? { turns: /^\d+$/.test(given.turns) ? Number(given.turns) : given.turns } : {}) }))
+      setAnswer(await ask(Object.fromEntries(fields.map((f) => [f.name, (values[f.name] ?? "").trim() || f.hint])) as Record<N, string>))
       setRefused(undefined)
     } catch (error) {
       setAnswer(undefined)

@@ -22,7 +22,6 @@ const FILES = [
   ["csv", "CSV"],
   ["vcd", "timing, VCD"],
 ] as const
-const WHOLE = ["samples", "bits"]
 
 /** The table that a timer plays: counts, what carrier and line really become, what whole numbers cost, and files of it. */
 export function SineTable({ bench }: { bench: ModulationBench | undefined }) {
@@ -31,12 +30,12 @@ export function SineTable({ bench }: { bench: ModulationBench | undefined }) {
   const [centred, setCentred] = useState(true)
   const [fault, setFault] = useState<string>()
   const designed: Record<string, string | undefined> = { carrier: bench?.asked.carrier, dead_time: bench?.asked.dead_time, index: bench && Number(bench.asked.index) <= 1 ? bench.asked.index : undefined }
-  const given = Object.fromEntries(FIELDS.map(([name, , hint]) => [name, values[name]?.trim() || designed[name] || hint]).map(([n, v]) => [n, WHOLE.includes(n!) && /^\d+$/.test(v!) ? Number(v) : v]))
+  const given = Object.fromEntries(FIELDS.map(([name, , hint]) => [name, values[name]?.trim() || designed[name] || hint]))
   const body = { ...given, symmetry, centred }
   const asked = useSineTable(body)
-  const keep = (ending: string) =>
-    data(client.POST("/api/sine-table/{ending}", { params: { path: { ending } }, body, parseAs: "blob" } as never) as never).then(
-      (file) => (setFault(undefined), download(file as Blob, `sine-table.${ending}`)),
+  const keep = (ending: (typeof FILES)[number][0]) =>
+    data(client.POST("/api/sine-table/{ending}", { params: { path: { ending } }, body, parseAs: "blob" })).then(
+      (file) => (setFault(undefined), download(file, `sine-table.${ending}`)),
       (why: Error) => setFault(why.message),
     )
   const told = fault ?? asked.error?.message

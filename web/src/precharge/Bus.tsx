@@ -29,7 +29,7 @@ export function Bus() {
   /** Take it if the server does; else say why, and keep what stood. */
   const take = useCallback(async (next: Asked): Promise<Problem | null> => {
     try {
-      await data(client.POST("/api/bus", { body: next as never }))
+      await data(client.POST("/api/bus", { body: next }))
       setAsked(next)
       return null
     } catch (error) {
@@ -46,8 +46,8 @@ export function Bus() {
   )
   const pin = useCallback((address: string, value: PinValue) => apply({ [address]: value }), [apply])
   const file = (ending: "csv" | "c") =>
-    data(client.POST("/api/bus/{ending}", { params: { path: { ending } }, body: asked as never, parseAs: "blob" })).then(
-      (got) => (setFault(undefined), download(got as unknown as Blob, `precharge.${ending}`)),
+    data(client.POST("/api/bus/{ending}", { params: { path: { ending } }, body: asked, parseAs: "blob" })).then(
+      (got) => (setFault(undefined), download(got, `precharge.${ending}`)),
       (why: Error) => setFault(why.message),
     )
   const told = fault ?? seen.error?.message

@@ -4,8 +4,11 @@ import type { ScopeSeen } from "../api/client"
 import { Battery, Capacitor, Inductor, Tag, Wire } from "../circuits/symbols"
 import { TONES } from "./Traces"
 
+/** The name of a place that can be probed. */
+export type Probe = ScopeSeen["points"][number]["name"]
+
 interface Spot {
-  name: string
+  name: Probe
   x: number
   y: number
   label: string
@@ -25,10 +28,10 @@ const SPOTS: Spot[] = [
   { name: "load", x: 656, y: 30, label: "I load", side: "above" },
   { name: "power", x: 712, y: 92, label: "P load", side: "below" },
 ]
-const INSIDE: Record<string, string> = { smoothing: "V smoothing", rotor: "I rotor", flux: "flux", magnetising: "I magnetising" }
+const INSIDE: Partial<Record<Probe, string>> = { smoothing: "V smoothing", rotor: "I rotor", flux: "flux", magnetising: "I magnetising" }
 
 /** The path from battery to load with every place that can be probed; a click takes a probe or puts it away. */
-export function Probes({ points, taken, front, bridge, load, toggle }: { points: ScopeSeen["points"] | undefined; taken: readonly string[]; front: boolean; bridge: boolean; load: string; toggle: (name: string) => void }) {
+export function Probes({ points, taken, front, bridge, load, toggle }: { points: ScopeSeen["points"] | undefined; taken: readonly string[]; front: boolean; bridge: boolean; load: string; toggle: (name: Probe) => void }) {
   const there = new Set(points?.map((p) => p.name))
   const filtered = !points || there.has("inductor")
   const inner = (points ?? []).filter((p) => p.name in INSIDE)
@@ -51,7 +54,7 @@ export function Probes({ points, taken, front, bridge, load, toggle }: { points:
         <Wire d="M700 96V76" />
         <Tag x={712} y={52} at="middle" name={load === "as designed" ? "load" : load === "transformer" ? "iron" : load.split(",")[0]} />
         {spots.map((s) => (
-          <Probe key={s.name} spot={s} able={there.has(s.name)} n={taken.indexOf(s.name)} toggle={() => toggle(s.name)} />
+          <Place key={s.name} spot={s} able={there.has(s.name)} n={taken.indexOf(s.name)} toggle={() => toggle(s.name)} />
         ))}
       </svg>
     </Box>
@@ -60,7 +63,7 @@ export function Probes({ points, taken, front, bridge, load, toggle }: { points:
 
 const paint = (token: string) => `var(--chakra-colors-${token.replace(".", "-")})`
 
-function Probe({ spot, able, n, toggle }: { spot: Spot; able: boolean; n: number; toggle: () => void }) {
+function Place({ spot, able, n, toggle }: { spot: Spot; able: boolean; n: number; toggle: () => void }) {
   const on = n >= 0
   const tone = on ? (TONES[n] ?? "ink") : "ink.soft"
   const right = spot.x > 760 || spot.name === "shunt" || spot.name === "power"

@@ -1,7 +1,7 @@
 import { Box, Flex, Grid, Input, NativeSelect, Spinner, Text } from "@chakra-ui/react"
 import { useMemo, useState } from "react"
 
-import { client, data } from "../api/client"
+import { client, data, type Look, type ScopeSeen, type Trigger } from "../api/client"
 import { asked, useDrawn, useScope } from "../api/hooks"
 import { Plot } from "../bench/Plot"
 import type { DesignHandle } from "../bench/useDesign"
@@ -9,35 +9,30 @@ import { download } from "../ui/download"
 import { Fault, Plain } from "../ui/Page"
 import { Rows } from "../ui/Rows"
 import { Pick } from "./Pick"
-import { Probes } from "./Probes"
+import { Probes, type Probe } from "./Probes"
 import type { Drawn } from "./record"
 import { Traces, type MarkAt, type Span } from "./Traces"
-import { TriggerRow, Window, type Trigger } from "./Window"
+import { TriggerRow, Window } from "./Window"
 
-const LOADS = ["as designed", "none", "adapter", "lamp, cold", "motor, starting", "motor, running", "transformer"]
-const EVENTS = ["steady", "soft start", "load step", "short circuit"]
-const SOURCES = ["stiff link", "battery, averaged", "battery, switched"]
-const BEFORE_LINK = ["battery", "input", "choke", "link"]
+const LOADS = ["as designed", "none", "adapter", "lamp, cold", "motor, starting", "motor, running", "transformer"] as const
+const EVENTS = ["steady", "soft start", "load step", "short circuit"] as const
+const SOURCES = ["stiff link", "battery, averaged", "battery, switched"] as const
+const BEFORE_LINK: readonly Probe[] = ["battery", "input", "choke", "link"]
 const MOST = 4
 /** Carrier periods up to which a window is fetched anew, looked at more closely. */
 const CLOSE = 40
 
-interface Played {
-  load: string
-  event: string
-  source: string
-  periods: number
-}
+type Played = Required<Pick<Look, "load" | "event" | "source">> & { periods: number }
 type Reach = "harmonics" | "carrier"
 
 /** The scope: an event with a load, probed anywhere between battery and load, down to one carrier period. */
 export function Scope({ handle }: { handle: DesignHandle }) {
   const [played, setPlayed] = useState<Played>({ load: "as designed", event: "steady", source: "stiff link", periods: 4 })
-  const [names, setNames] = useState<string[]>(["output", "load"])
+  const [names, setNames] = useState<Probe[]>(["output", "load"])
   const [window, setWindow] = useState<Partial<{ first: number | string; last: number | string }>>({})
   const [cursors, setCursors] = useState<string[]>([])
   const [trigger, setTrigger] = useState<Trigger>()
-  const [spectrum, setSpectrum] = useState<{ trace: string; reach: Reach; limit?: string }>()
+  const [spectrum, setSpectrum] = useState<{ trace: Probe; reach: Reach; limit?: string }>()
   const [reference, setReference] = useState<{ drawn: Drawn; title: string }>()
   const [fault, setFault] = useState<string>()
 
@@ -56,7 +51,7 @@ export function Scope({ handle }: { handle: DesignHandle }) {
     setCursors([])
     setTrigger(undefined)
   }
-  const toggle = (name: string) => {
+  const toggle = (name: Probe) => {
     setNames((now) => {
       const kept = now.includes(name) ? now.filter((n) => n !== name) : [...now, name].slice(-MOST)
       return kept.length ? kept : now
@@ -67,7 +62,7 @@ export function Scope({ handle }: { handle: DesignHandle }) {
   const pick = (at: number) => setCursors(cursors.length === 1 ? [...cursors, `${at} s`] : [`${at} s`])
   const keep = () =>
     data(client.POST("/api/scope/csv", { body: asked(handle.design, { look }), parseAs: "blob" })).then(
-      (file) => (setFault(undefined), download(file as unknown as Blob, "scope.csv")),
+      (file) => (setFault(undefined), download(file, "scope.csv")),
       (why: Error) => setFault(why.message),
     )
   const move = (first: number | string | undefined, last: number | string | undefined, triggered?: boolean) => {
@@ -168,9 +163,9 @@ function marked(tripped: number | null | undefined, triggered: number | null | u
 }
 
 /** Which trace's spectrum is shown below. */
-const Spectra = ({ names, here, seen, take }: { names: readonly string[]; here: string | undefined; seen: readonly { name: string; label: string }[] | undefined; take: (trace: string | undefined) => void }) => (
+const Spectra = ({ names, here, seen, take }: { names: readonly Probe[]; here: Probe | undefined; seen: ScopeSeen["points"] | undefined; take: (trace: Probe | undefined) => void }) => (
   <NativeSelect.Root size="xs" w="92px">
-    <NativeSelect.Field value={here ?? ""} onChange={(e) => take(e.currentTarget.value || undefined)} aria-label="spectrum of" data-testid="pick-spectrum" bg="sheet" borderColor="hair" fontFamily="body" fontSize="12px">
+    <NativeSelect.Field value={here ?? ""} onChange={(e) => take(names.find((n) => n === e.currentTarget.value))} aria-label="spectrum of" data-testid="pick-spectrum" bg="sheet" borderColor="hair" fontFamily="body" fontSize="12px">
       <option value="">spectrum</option>
       {names.map((n) => (
         <option key={n} value={n}>

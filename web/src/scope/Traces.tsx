@@ -48,7 +48,7 @@ export function Traces({ whole, close, names, reference, marks, level, window, s
   const canvas = useRef<HTMLCanvasElement>(null)
   const span = useRef(window)
   const asked = useRef(0)
-  const later = useRef(0)
+  const later = useRef<ReturnType<typeof setTimeout>>(undefined)
   const drag = useRef<{ x: number; from: Span; moved: boolean }>(undefined)
 
   const paint = useCallback(
@@ -145,9 +145,9 @@ export function Traces({ whole, close, names, reference, marks, level, window, s
       draw()
       clearTimeout(later.current)
       later.current = setTimeout(() => {
-        later.current = 0
+        later.current = undefined
         settle(span.current)
-      }, 180) as unknown as number
+      }, 180)
     },
     [whole, draw, settle],
   )

@@ -1,22 +1,14 @@
 import { Box, Flex, Input, Text } from "@chakra-ui/react"
 
-import type { ScopeSeen } from "../api/client"
+import type { ScopeSeen, Trigger } from "../api/client"
 import { Plain } from "../ui/Page"
 import { Pick } from "./Pick"
 
-export interface Trigger {
-  trace: string
-  level: string
-  rising: boolean
-  after?: number
-}
-
-
 /** Begin the window where one of the traces passes a level: which, which way, what level; and the next such moment. */
-export function TriggerRow({ traces, trigger, moment, give }: { traces: readonly { name: string; label: string }[]; trigger: Trigger | undefined; moment: number | null | undefined; give: (trigger: Trigger | undefined) => void }) {
+export function TriggerRow({ traces, trigger, moment, give }: { traces: ScopeSeen["points"]; trigger: Trigger | undefined; moment: number | null | undefined; give: (trigger: Trigger | undefined) => void }) {
   return (
     <Box data-testid="trigger">
-      <Pick title="trigger" names={["none", ...traces.map((t) => t.name)]} labels={["none", ...traces.map((t) => t.label)]} here={trigger?.trace ?? "none"} take={(trace) => give(trace === "none" ? undefined : { trace, level: "0", rising: true })} />
+      <Pick title="trigger" names={["none", ...traces.map((t) => t.name)] as const} labels={["none", ...traces.map((t) => t.label)]} here={trigger?.trace ?? "none"} take={(trace) => give(trace === "none" ? undefined : { trace, level: "0", rising: true })} />
       {trigger && (
         <Flex gap="2" align="center" minH="30px" pl="54px">
           <Plain size="xs" onClick={() => give({ ...trigger, rising: !trigger.rising, after: undefined })} data-testid="trigger-slope">

@@ -128,7 +128,7 @@ export function columnsOf(drawn: Drawn, first: number, last: number, count: numb
 export function line(drawn: Drawn, trace: Trace, columns: Columns, across: (t: number) => number, up: (v: number) => number): Float32Array {
   const { places, every } = columns
   if (every) {
-    const [begin, end] = places as unknown as [number, number]
+    const [begin = 0, end = 0] = places
     const found = new Float32Array(2 * (end - begin))
     for (let i = begin, k = 0; i < end; i++) {
       found[k++] = across(drawn.time[i]!)

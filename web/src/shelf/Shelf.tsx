@@ -29,7 +29,7 @@ export function Shelf() {
   const bring = (chosen: File | undefined) =>
     chosen &&
     attempt(async () => {
-      const answer = await data(client.POST("/api/shelf/{kind}/csv", { params: { path: { kind } }, body: (await chosen.text()) as never, bodySerializer: (b: unknown) => b as string, headers: { "Content-Type": "text/csv" } }))
+      const answer = await data(client.POST("/api/shelf/{kind}/csv", { params: { path: { kind } }, body: await chosen.text(), bodySerializer: String, headers: { "Content-Type": "text/csv" } }))
       return `${answer.taken} taken`
     })
   const shown = parts.data?.filter((p) => `${p.id} ${p.label}`.toLowerCase().includes(wanted.toLowerCase()))

@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from rhombos.core.book import magnetics as book
 from rhombos.core.magnetics.stack import rise, suited_grades
 from rhombos.core.parts import Shelf
-from rhombos.core.units import Henry, Hertz, Millimetre, SquareMetre, Tesla, Volt, fmt
+from rhombos.core.units import Count, Henry, Hertz, Millimetre, SquareMetre, Tesla, Volt, fmt
 
 
 class _Asked(BaseModel):
@@ -58,7 +58,7 @@ class UnknownCore(_Asked):
 
     area: SquareMetre = Field(ge=1e-6, le=0.01, title="Core area, measured")
     path: Millimetre = Field(ge=5e-3, le=2, title="Magnetic path, measured")
-    turns: int = Field(ge=1, le=1000, title="Test turns")
+    turns: Count = Field(ge=1, le=1000, title="Test turns")
     inductance: Henry = Field(ge=1e-8, le=100, title="Inductance measured, small signal")
     volts: Volt = Field(ge=0.01, le=1000, title="Test voltage, square, peak")
     knee_frequency: Hertz = Field(ge=10, le=1e6, title="Frequency at which the current bends up, coming down")

@@ -10,7 +10,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.labels import Labelled, labelled
-from rhombos.core.units import Hertz, Ratio, Second, fmt, short
+from rhombos.core.units import Count, Hertz, Ratio, Second, fmt, short
 from rhombos.core.waves.modulation import Array
 
 Symmetry = Literal["full", "half", "quarter"]
@@ -37,8 +37,8 @@ class TableAsked(BaseModel):
     carrier: Hertz = Field(18e3, ge=300, le=500e3, title="Carrier")
     line: Hertz = Field(50.0, ge=1, le=1000, title="Output frequency")
     index: Ratio = Field(0.9, ge=0.01, le=1, title="Modulation index")
-    samples: int = Field(0, ge=0, le=20_000, title="Samples a line period, 0 for one each carrier period")
-    bits: int = Field(16, ge=6, le=32, title="Bits of the timer")
+    samples: Count = Field(0, ge=0, le=20_000, title="Samples a line period, 0 for one each carrier period")
+    bits: Count = Field(16, ge=6, le=32, title="Bits of the timer")
     centred: bool = Field(True, title="Counts up and down")
     symmetry: Symmetry = "quarter"
     dead_time: Second = Field(400e-9, ge=0, le=50e-6, title="Dead time")

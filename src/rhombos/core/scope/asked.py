@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator
 
 from rhombos.core.scope.record import EventName, LoadName, SourceName
 from rhombos.core.scope.view import GRID, TraceName
-from rhombos.core.units import Ratio, Second, parse
+from rhombos.core.units import OrText, Ratio, Second, parse
 
 MOST_GRID = 1_000_000
 UNITS: dict[str, str] = {
@@ -24,7 +24,7 @@ class Trigger(BaseModel):
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
     trace: TraceName = "output"
-    level: float = Field(0.0, ge=-1e6, le=1e6, title="Trigger level")
+    level: Annotated[float, OrText()] = Field(0.0, ge=-1e6, le=1e6, title="Trigger level")
     rising: bool = True
     after: Second = Field(0.0, ge=0, le=10, title="Trigger after")
 

@@ -13,7 +13,7 @@ from rhombos.core.plots.model import Chart, Scale, Series
 from rhombos.core.report import Stepped
 from rhombos.core.scope.asked import ScopeAsked, Spectrum
 from rhombos.core.scope.record import Bench, Record, record
-from rhombos.core.scope.view import View, around, crossing, packed, readings_at, view, window
+from rhombos.core.scope.view import TraceName, View, around, crossing, packed, readings_at, view, window
 from rhombos.core.solve import Worked
 from rhombos.core.units import fmt, short
 from rhombos.core.waves.modulation import Array
@@ -35,7 +35,7 @@ class TracePoint(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    name: str
+    name: TraceName
     unit: str
     label: str
 
