@@ -97,13 +97,14 @@ def work_out(
 def _sized(
     route: Route, brief: Brief, typed: Mapping[str, dict[str, Any]], missing: Mapping[str, str], shelf: Shelf, rules: Rules
 ) -> Worked:  # fmt: skip
-    builds, near, _ = build_all(route, brief, typed, shelf, rules)
+    builds, near, hints = build_all(route, brief, typed, shelf, rules)
     best = worked = _finished(route, brief, typed, missing, shelf, rules, builds, near)
     for _ in range(MOST_REFINED):
         if not (breaks := broken(best)):
             break
         # what broke a rule was proposed for a point that has moved since: propose once more, for the points as they are now
-        path = route.propose(brief, route.next_hints(worked.settled), typed, shelf, rules)
+        hints = route.next_hints(worked.settled, hints)
+        path = route.propose(brief, hints, typed, shelf, rules)
         beside = {k: worked.builds[k] for k in worked.builds if k not in path and k in route.builds}
         near = route.settle_all(path | beside, brief, shelf, rules, keys=route.hint_points, start=worked.settled,
                                 tolerance=COARSE)  # fmt: skip
@@ -210,11 +211,11 @@ def _row(name: str, value: float, pin: str | None) -> StepRow:
 
 def build_all(
     route: Route, brief: Brief, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
-) -> tuple[dict[str, Build], dict[str, Any], int]:  # fmt: skip
+) -> tuple[dict[str, Build], dict[str, Any], Any]:  # fmt: skip
     """Propose, settle and propose again, until the proposals stand still. What lies beside the path is chosen for each settled
     path, and takes part in settling the next.
 
-    Returns: the builds, the last coarse operating points, and the rounds it took.
+    Returns: the builds, the last coarse operating points, and the hints they came from.
     """
     hints = route.first_hints(brief, pins, rules)
     path: dict[str, Build] = {}
@@ -229,8 +230,8 @@ def build_all(
             settled = route.settle_all(
                 path | beside, brief, shelf, rules, keys=route.hint_points, start=settled, tolerance=COARSE)
             beside = route.propose_asides(brief, path | beside, settled, pins, shelf, rules)
-            hints = route.next_hints(settled)
-    return path | beside, settled, rounds
+            hints = route.next_hints(settled, hints)
+    return path | beside, settled, hints
 
 
 def report_blocks(worked: Worked) -> tuple[list[BlockReport], list[Finding]]:

@@ -92,11 +92,13 @@ def stepped_voltage(rms: float, fraction: float, drop: float) -> float:
     return float(round(rms / math.sqrt(fraction) + drop))
 
 
-def least_voltage(bridge_peak: float, ripple_share: float, rules: Rules) -> float:
-    """The lowest link voltage, in steps of 5 V, whose ripple trough still makes the full sine."""
+def least_voltage(bridge_peak: float, ripple_share: float, rules: Rules, floor: float = 0.0) -> float:
+    """The lowest link voltage, in steps of 5 V, whose ripple trough still makes the full sine; or `floor`, if that is
+    one step more."""
     needed = float(book.link_needed(V_bridge=bridge_peak, M_max=rules.modulation_limit))
     wanted = needed / (1 - ripple_share / 2 - rules.link_tolerance)
-    return VOLT_STEP * math.ceil(wanted / VOLT_STEP - 1e-6)
+    least = VOLT_STEP * math.ceil(wanted / VOLT_STEP - 1e-6)
+    return least + VOLT_STEP if abs(floor - least - VOLT_STEP) < 1e-3 else least
 
 
 def capacitance(build: DcLinkBuild, shelf: Shelf) -> float:

@@ -34,7 +34,8 @@ FACTOR_STEP = 10.0
 @dataclass(frozen=True, slots=True)
 class TransformerNeed:
     """What is asked: volt-second worst case (V_max at D_max) and working point (V, D), the ratio needed, the pulse
-    current of one primary half and of the secondary, A, at one switch's frequency, Hz, in air at °C."""
+    current of one primary half and of the secondary, A, at one switch's frequency, Hz, in air at °C; what a henry of leakage
+    burns in the stage's clamps, W."""
 
     v_max: float
     d_max: float
@@ -47,6 +48,7 @@ class TransformerNeed:
     air: float
     halves: int = 2
     secondary_halves: int = 1
+    leak_cost: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -154,15 +156,23 @@ def design_transformer(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf
     near = np.argpartition(flat, min(TRIES, flat.size - 1))[:TRIES]
     order = near[np.lexsort((near, flat[near]))]
     best: Transformer | None = None
+    emptiest: Transformer | None = None
+    least = math.inf
     for place in order:
+        if flat[place] >= least:
+            break
         which, row, column = np.unravel_index(place, score.shape)
         made = _wind(need, pins, shelf, rules, table.rows[index[row]], grades[which], int(turns[column]))
-        if made.fill <= 1.0 and rise(total_loss(made, need, rules.winding_limit), made.stack.surface) <= allowed:
-            return made
-        if best is None or made.fill < best.fill:
-            best = made
-    assert best is not None
-    return best
+        loss = total_loss(made, need, rules.winding_limit)
+        if made.fill <= 1.0 and rise(loss, made.stack.surface) <= allowed:
+            price = float(table.price[index[row]]) + grades[which].price
+            cost = price + rules.watt_worth * (loss + need.leak_cost * made.leakage)
+            if cost < least:
+                best, least = made, cost
+        if emptiest is None or made.fill < emptiest.fill:
+            emptiest = made
+    assert emptiest is not None
+    return best or emptiest
 
 
 def rank_transformers(need: TransformerNeed, shelf: Shelf, rules: Rules, count: int) -> list[Transformer]:

@@ -94,6 +94,8 @@ def _measures(
     return foil / depth * np.sqrt(porosity), np.maximum(1.0, layers * across / portions)
 
 
+MOST_COPPER = 1.8
+"""How far the copper of a line-frequency winding may go beyond what the density asks."""
 LITZ_FROM = 2e3
 """Frequency, Hz, below which no stranded wire is proposed: round wire of any size carries line frequency as well."""
 
@@ -104,27 +106,31 @@ def choose_wire(
 ) -> Winding:  # fmt: skip
     """The wire (and number in hand) with least resistance that fits the height; the least tall where none fits.
 
+    At line frequency one wire more in hand than the density asks is tried as well: it often fills a layer that stands half
+    empty.
+
     Args: current RMS, A; density wanted, A/m²; breadth and height of the window given to it, m; ac_share is the part
     of the squared current that flows at `frequency`.
     """
     wires = shelf.all(Wire)
-    copper = shelf.column(Wire, "copper")
-    outer = shelf.column(Wire, "outer")
-    in_hand = np.ceil(np.maximum(current, 1e-6) / density / copper * 0.97)
+    copper, outer, strand, strands, cost = (
+        shelf.column(Wire, n) for n in ("copper", "outer", "strand", "strands", "price"))
+    wanted = max(current, 1e-6) / density
+    in_hand = np.ceil(wanted / copper * 0.97)
+    if frequency < LITZ_FROM:
+        copper, outer, strand, strands, cost = (np.tile(c, 2) for c in (copper, outer, strand, strands, cost))
+        in_hand = np.append(in_hand, in_hand + 1)
     per_layer = np.maximum(1, np.floor(breadth / outer))
     layers = np.ceil(turns * in_hand / per_layer)
     build = layers * outer
-    xi, deep = _measures(
-        shelf.column(Wire, "strand"), shelf.column(Wire, "strands"), layers, turns * in_hand, breadth, frequency,
-        celsius, portions,
-    )  # fmt: skip
+    xi, deep = _measures(strand, strands, layers, turns * in_hand, breadth, frequency, celsius, portions)
     factor = book.dowell(xi=np.clip(xi, 1e-3, 30), layers=deep)
     resistance = (1 - ac_share + ac_share * factor) / (copper * in_hand)
     usable = (in_hand <= MOST_IN_HAND) & (outer <= breadth)
     if frequency < LITZ_FROM:
-        usable &= shelf.column(Wire, "strands") == 1
+        usable &= (strands == 1) & ((in_hand * copper <= MOST_COPPER * wanted) | (in_hand == 1))
     fits = usable & (build <= height)
-    price = shelf.column(Wire, "price") * in_hand
+    price = cost * in_hand
     if fits.any():
         near = fits & (resistance <= 1.12 * resistance[fits].min())
         chosen = int(np.argmin(np.where(near, price, np.inf)))
@@ -132,4 +138,4 @@ def choose_wire(
         chosen = int(np.argmin(np.where(usable, build, np.inf)))
     else:
         chosen = int(np.argmax(copper))
-    return lay(wires[chosen], int(min(in_hand[chosen], MOST_IN_HAND)), turns, breadth)
+    return lay(wires[chosen % len(wires)], int(min(in_hand[chosen], MOST_IN_HAND)), turns, breadth)

@@ -119,8 +119,8 @@ class Route(ABC):
         """A designer's first guess of what proposals need to know."""
 
     @abstractmethod
-    def next_hints(self, settled: Mapping[str, Any]) -> Any:
-        """What the assessed design teaches the next round."""
+    def next_hints(self, settled: Mapping[str, Any], before: Any = None) -> Any:
+        """What the assessed design teaches the next round; `before` are the hints that it had itself."""
 
     @abstractmethod
     def propose(

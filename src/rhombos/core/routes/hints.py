@@ -20,7 +20,9 @@ MOST_LEAK = 0.35
 
 @dataclass(frozen=True)
 class Hints:
-    """What proposals need to know of the rest before it is assessed; refined from the states of the last round."""
+    """What proposals need to know of the rest before it is assessed; refined from the states of the last round. `link` is
+    the voltage that its link had, V; `raised` the highest to which a round had to raise it, lest rounds go to and fro where a
+    lower link asks for switches that drop more."""
 
     filter_peak: float
     apparent: float
@@ -45,6 +47,8 @@ class Hints:
     leak_duty: float
     battery_current: float
     bridge_drop: float
+    link: float = 0.0
+    raised: float = 0.0
 
 
 def fraction_of(brief: Brief, pins: Mapping[str, Mapping[str, Any]]) -> float:
@@ -65,8 +69,10 @@ def secondary_pulse(how: Rectifying, hints: Hints) -> float:
     return pulsating if how.choke else how.gain * pulsating / (2 * max(hints.duty["flat"], 1e-3))
 
 
-def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, ...]) -> Hints:
+def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, ...], before: Hints | None) -> Hints:
     """What assessed points teach the next round of proposals; `drive` is the stage's voltage over its input.
+
+    `before` are the hints that the round had.
 
     A point that the source cannot feed has no sensible currents; proposals then see it at the edge of the possible.
     """
@@ -76,6 +82,8 @@ def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, 
     duty = {k: min(0.5, settled[k].states["front_end"].duty) for k in points}
     most = {k: settled[k].point.power / (0.6 * drive * v_in[k] * 2 * duty[k]) for k in points}
     steady = [settled[k].states for k in ("flat", "full")]
+    link = settled["full"].states["dc_link"].voltage
+    raised = max(before.raised, link if link > before.link > 0 else 0.0) if before else 0.0
     mean = max(s["rectifier"].current for s in steady)
     return Hints(
         link_high=max(s["dc_link"].voltage for s in steady), climb=max(s["rectifier"].unloaded for s in steady),
@@ -99,4 +107,5 @@ def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, 
         battery_current=max(
             min(settled[k].states["battery"].rms, settled[k].flow["load"] / (0.6 * v_in[k])) for k in ("flat", "full")),
         bridge_drop=states["h_bridge"].drop + 2 * states["h_bridge"].resistance * states["h_bridge"].line_peak,
+        link=link, raised=raised,
     )  # fmt: skip

@@ -102,7 +102,7 @@ class IronBridge(IronRoute):
             * math.sqrt(2) / ratio, 0.3 * ratio * current, ratio * current,
             ratio * operating_peak(brief))  # fmt: skip
 
-    def next_hints(self, settled: Mapping[str, Any]) -> Hints:
+    def next_hints(self, settled: Mapping[str, Any], before: Hints | None = None) -> Hints:
         """What the assessed design teaches the next round."""
         flat = settled["flat"]
         wound: iron_transformer.IronState = flat.states["iron_transformer"]

@@ -81,7 +81,7 @@ class IronPushPull(IronRoute):
             watts["flat"] / v_in["flat"] / math.sqrt(share["flat"]), 20e-6, 0.0, 0.0, 0.0,
             SWINGS * watts["flat"] / v_in["flat"], 0.0)  # fmt: skip
 
-    def next_hints(self, settled: Mapping[str, Any]) -> Hints:
+    def next_hints(self, settled: Mapping[str, Any], before: Hints | None = None) -> Hints:
         """What the assessed design teaches the next round."""
         flat, now = settled["flat"], settled["nominal"]
         wound: iron_transformer.IronState = max(

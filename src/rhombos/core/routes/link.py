@@ -125,9 +125,9 @@ class LinkRoute(Route):
             battery_current=power / v_in["flat"], bridge_drop=0.0,
         )  # fmt: skip
 
-    def next_hints(self, settled: Mapping[str, LinkSettled]) -> Hints:
+    def next_hints(self, settled: Mapping[str, LinkSettled], before: Hints | None = None) -> Hints:
         """What the assessed design teaches the next round of proposals."""
-        return learnt(settled, self.topology.drive, self.hint_points)
+        return learnt(settled, self.topology.drive, self.hint_points, before)
 
     def propose(
         self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
@@ -141,7 +141,8 @@ class LinkRoute(Route):
         how = rectifying_of(pins)
         own["transformer"]["secondary_halves"] = how.halves
         own["dc_link"] |= {"banks": how.gain, "held": how.choke}
-        voltage = own["dc_link"].get("voltage") or self._link_voltage(brief, own, hints.bridge_peak, hints.bridge_drop, rules)
+        voltage = own["dc_link"].get("voltage") or self._link_voltage(
+            brief, own, hints.bridge_peak, hints.bridge_drop, rules, hints.raised)
         made = self._socket_side(brief, hints, own, voltage, shelf, rules)
         ratio = self._ratio(brief, hints, how, voltage, rules)
         frequency = float(own["front_end"].get("frequency", front_end.steady_frequency(brief.power.continuous)))
@@ -153,7 +154,7 @@ class LinkRoute(Route):
                 d_work=min(0.5, hints.duty["flat"]), ratio=ratio,
                 primary_pulse=hints.form * hints.swing["flat"].rms * hints.pulse["flat"],
                 secondary_pulse=hints.form * secondary_pulse(how, hints), frequency=frequency, air=air,
-                halves=topology.halves),
+                halves=topology.halves, leak_cost=0.0 if topology.clamped else 2 * frequency * hints.turn_off["flat"] ** 2),
             own["transformer"], shelf, rules)  # fmt: skip
         turned = winding.ratio
         leakage = transformer.leakage(winding, shelf) + rules.lead_inductance + front_end.LIKELY_PACKAGE
@@ -208,11 +209,12 @@ class LinkRoute(Route):
         return {"controller": controller.propose(need, brief, dict(pins.get("controller", {})), shelf, rules)}
 
     def _link_voltage(
-        self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], bridge_peak: float, drop: float, rules: Rules
+        self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], bridge_peak: float, drop: float, rules: Rules,
+        raised: float = 0.0,
     ) -> float:  # fmt: skip
         if brief.output.stepped:
             return dc_link.stepped_voltage(brief.output.voltage, fraction_of(brief, pins), drop)
-        return dc_link.least_voltage(bridge_peak, rules.link_ripple, rules)
+        return dc_link.least_voltage(bridge_peak, rules.link_ripple, rules, raised)
 
     def _socket_side(
         self, brief: Brief, hints: Hints, own: dict[str, dict[str, Any]], voltage: float, shelf: Shelf, rules: Rules
