@@ -18,6 +18,8 @@ from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
 
 KEY, TITLE = "battery", "Battery"
+EDGE = 0.97
+"""Part of the most that a battery can give beyond which it counts as given out: there the voltage runs away at a touch."""
 GENTLE_DISCHARGE = 3600.0
 """Time of a full discharge, s, below which the cells' life and capacity suffer."""
 
@@ -59,7 +61,7 @@ def assess(
     r = brief.source.internal_resistance
     met = r * pulsation
     capable = ledger.work("battery.capable", book.largest_power, E=emf, R_s=met)
-    collapsed = power > capable
+    collapsed = power > EDGE * capable
     current = emf / (2 * met) if collapsed else ledger.work("battery.current", book.sagged_current, E=emf, R_s=met, P=power)
     terminal = ledger.work("battery.terminal", book.terminal_voltage, E=emf, I=current, R_s=met)
     exponent, rated = PEUKERT[brief.source.chemistry]

@@ -194,9 +194,12 @@ def propose(
         )  # fmt: skip
         flat, warm, surged = (assess(n, draft, brief, shelf, rules, SILENT, cool=True) for n in (need, warmest, hardest))
         steady = HEAT_RESERVE * max(s.conduction + s.switching for s in (flat, warm))
-        device = (surged.conduction * (1 + rules.sharing_imbalance) ** 2 + surged.switching) / (topology.positions * parallel)
+        # at the end of a surge the chips are as hot as they may become
+        scorched = surged.conduction / surged.on_resistance * book.hot_resistance.work({
+            "R_25": switch.r_on, "T_j": surge_limit(rules, switch.t_j_max) + KELVIN, "exponent": switch.r_exponent})
+        device = (scorched * (1 + rules.sharing_imbalance) ** 2 + surged.switching) / (topology.positions * parallel)
         sink, fan = propose_surge_sink(
-            shelf, rules, steady, surged.conduction + surged.switching, SURGE_RESERVE * device,
+            shelf, rules, steady, scorched + surged.switching, SURGE_RESERVE * device,
             switch.r_jc + rules.pad_resistance, air, switch.t_j_max, brief.power.surge_time)  # fmt: skip
         fields.setdefault("sink", sink)
         fields.setdefault("fan", fan)

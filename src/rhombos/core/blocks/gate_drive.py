@@ -28,6 +28,7 @@ from rhombos.core.gates import (
     LEAST_LOOP,
     THRESHOLD,
     GateLoop,
+    house_loop,
     plateau_currents,
     switching_charge,
     switching_times,
@@ -221,8 +222,9 @@ def _choose(need: DriveNeed, supply: float, device: Any, shelf: Shelf, rules: Ru
         and need.parallel * max(d.r_source, d.r_sink) <= rules.gate_resistance
         and burnt + need.bus * d.q_level * need.rate <= (1 - HEAT_MARGIN) * d.p_most
     ]  # fmt: skip
-    if able:
-        return min(able, key=lambda d: (d.price, d.id))
+    if able:  # rather one that gives the current at which the rules' loop switches
+        peak = need.parallel * supply / house_loop(rules, need.parallel).on
+        return min([d for d in able if d.kind == "opto" or d.i_peak >= peak] or able, key=lambda d: (d.price, d.id))
     return min(shelf.all(Driver), key=lambda d: (
         d.kind not in kinds, need.floats and d.v_float < need.bus, d.r_source, d.id))  # fmt: skip
 

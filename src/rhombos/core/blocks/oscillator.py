@@ -175,9 +175,10 @@ def propose(
 def _clamp_resistor(device: Any, hardest: OscillatorNeed, line: float, v_max: float, rules: Rules) -> float:
     """The largest resistor that holds the clamp below what a device stands, Ω."""
     ceiling = max(device.v_rating * (1 - rules.switch_voltage_margin) - v_max, 1.05 * v_max)
+    fastest = line * v_max / hardest.v_half  # its frequency follows the battery
     ohms = clamps.clamp_for_level.work({
         "V_c": ceiling, "V_r": hardest.v_in, "L_lk": hardest.leakage, "I": max(1e-3, LINE_RESERVE * hardest.turn_off),
-        "f": 2 * line})  # fmt: skip
+        "f": 2 * fastest})  # fmt: skip
     return min(1e6, max(1.0, ohms))
 
 

@@ -141,7 +141,7 @@ def propose(
         fields["inductance"] = float(f"{min(1.0, max(1e-6, float(wanted))):.2g}")
     ripple = need.v_link * (1 - min(1.0, need.v_link / need.v_sec_max)) / (fields["inductance"] * 2 * need.frequency)
     air = brief.targets.ambient + rules.enclosure_rise
-    wanted_choke = ChokeNeed(fields["inductance"], 1.02 * surge_current + ripple / 2, need.current * need.swing.rms, ripple,
+    wanted_choke = ChokeNeed(fields["inductance"], 1.05 * surge_current + ripple / 2, need.current * need.swing.rms, ripple,
                              ripple / math.sqrt(12), 2 * need.frequency, air)  # fmt: skip
     fields = wind(wanted_choke, fields, shelf, rules)
     if "sink" not in fields or "fan" not in fields:
