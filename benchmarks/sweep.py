@@ -34,7 +34,7 @@ from rhombos.demo import house_shelf
 
 BALANCE = 1e-3
 """What may be missing of a point's power."""
-IDLE_SHARE, IDLE_FLOOR = 0.15, 12.0
+IDLE_SHARE, IDLE_FLOOR = 0.15, 15.0
 """No-load power over the rated one, and what any stage may draw, W."""
 NEIGHBOUR = 1.03
 """How much more power a neighbour asks."""

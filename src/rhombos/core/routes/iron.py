@@ -35,7 +35,7 @@ from rhombos.core.stepped import StepRipple
 
 @dataclass(frozen=True, slots=True)
 class Guess:
-    """What one pass takes from the last."""
+    """What one pass takes from the last; `admits` is what the load's resistance lets through on a stepped wave, S."""
 
     v_in: float
     terminal: float
@@ -56,6 +56,7 @@ class Guess:
     shaped: float = 1.0
     square: float = 1.0
     stands: float = 1.0
+    admits: float = 0.0
 
     def moved(self, other: Guess, scale: float) -> float:
         """The largest relative change between two passes; `scale` is the power asked, W."""

@@ -28,7 +28,7 @@ from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave
 from rhombos.core.routes.iron import Guess, Hints, IronRoute, IronSettled
 from rhombos.core.routes.supply import WIRING, battery_of, battery_supply
 from rhombos.core.rules import Rules
-from rhombos.core.stepped import StepRipple, step_form, step_load, width_for
+from rhombos.core.stepped import StepRipple, step_form, width_for
 from rhombos.core.topology import RouteName
 from rhombos.core.waves.chain import Supply
 
@@ -156,7 +156,7 @@ class IronPushPull(IronRoute):
         ratio = builds["iron_transformer"].secondary_turns / builds["iron_transformer"].primary_turns
         v_half = max(V_FLOOR * point.emf, g.v_in - g.threshold - g.pulse * (g.primary_resistance + g.path_resistance))
         feed = battery_of(point.emf, builds, brief, shelf, rules)
-        level = max(V_FLOOR * ratio * point.emf, ratio * _standing(point.emf, feed.resistance, ratio, g))
+        level = max(V_FLOOR * ratio * point.emf, ratio * _standing(point.emf, feed.resistance, ratio, drain, g))
         line = self._frequency(v_half, builds, brief, shelf)
         square = brief.output.waveform == "square"
         factor, lets_go = round(_whole_factor(drain, line, feed.resistance, ratio, g), 5), not square
@@ -166,7 +166,7 @@ class IronPushPull(IronRoute):
         # nothing holds this output: the load takes what the square of its voltage makes of it
         power = point.power * (output / drain.voltage) ** 2
         pulse = ledger.work(f"{self.stage}.pulse", stage_book.pulse_current, P=power + g.lost, V=g.v_in, D_tot=share)
-        secondary = power / (level * math.sqrt(share)) * formed.form
+        secondary = power / (_working(ratio, share, formed.form, point.emf, g) * math.sqrt(share)) * formed.form
         flowing = formed.beside(g.shaped)
         wound = iron_transformer.assess(
             iron_transformer.IronPoint(
@@ -198,7 +198,7 @@ class IronPushPull(IronRoute):
             lost=min(wound.loss + switched.loss - switched.clamp_loss - getattr(switched, "gate", 0.0), most),
             celsius=min(wound.temperature, HOTTEST), drawn=min(to_stage, power + most) / g.v_in,
             shaped=min(1.0, (power + wound.copper + switched.conduction) / to_stage), square=formed.mean_square,
-            stands=formed.stands)  # fmt: skip
+            stands=formed.stands, admits=secondary**2 / power if power > 0 else 0.0)  # fmt: skip
         rippling = StepRipple(MORE_RIPPLE * g.shaped * to_stage / g.v_in, share, factor, lets_go, line, feed.resistance)
         return IronSettled(point, states, flow, g, pulse, turn_off, share, v_half / g.v_in, formed.form, formed.stands,
                            rippling), after  # fmt: skip
@@ -215,8 +215,8 @@ class IronPushPull(IronRoute):
         """The nominal point as the scope sees it, everything referred to the socket."""
         now = settled["nominal"]
         wound, drain, g = now.states["iron_transformer"], now.states["load"], now.guess
-        share, level, line = now.share, self.steps(settled, builds).level, self._line(now)
-        ohms, henries = step_load(now.flow["load"], drain.power_factor, level, share, line, share < 1)
+        share, line = now.share, self._line(now)
+        ohms, henries = _load_of(drain, g)
         far = wound.ratio**2
         return Stepped(
             v_link=wound.ratio * g.v_in, level=wound.ratio * (g.v_in - g.threshold), fraction=share, line=line,
@@ -240,18 +240,37 @@ def _whole_factor(drain: load.LoadState, line: float, before: float, ratio: floa
     """Power factor at the line of load, windings and all that lies before them: it shapes the current."""
     if not math.isfinite(drain.resistance):
         return 1.0
-    ohms = drain.resistance + ratio**2 * (before + g.primary_resistance + g.path_resistance) + g.secondary_resistance
-    return math.cos(math.atan2(2 * math.pi * line * (drain.inductance + ratio**2 * g.leakage), ohms))
+    ohms, henries = _load_of(drain, g)
+    whole = ohms + ratio**2 * (before + g.primary_resistance + g.path_resistance) + g.secondary_resistance
+    return math.cos(math.atan2(2 * math.pi * line * (henries + ratio**2 * g.leakage), whole))
 
 
-def _standing(emf: float, before: float, ratio: float, g: Guess) -> float:
+def _load_of(drain: load.LoadState, g: Guess) -> tuple[float, float]:
+    """The series R–L, Ω and H, that takes the power asked from this wave, of the load's angle at the line."""
+    ohms = 1 / g.admits if g.admits else drain.resistance
+    return ohms, drain.inductance * ohms / drain.resistance
+
+
+def _standing(emf: float, before: float, ratio: float, drain: load.LoadState, g: Guess) -> float:
     """RMS of what stands across a half while the output does, V: the battery's open voltage less what the load's current, in
-    its own form, drops on all resistances, and what the losses' drops before the stage."""
+    its own form, drops on all resistances, and what the losses' drops before the stage; the leakage takes its part of what
+    makes that current rise and fall."""
     flows = g.shaped * g.drawn
     whole = before + g.primary_resistance + g.path_resistance + g.secondary_resistance / ratio**2
     open_volts = emf - g.threshold - before * (g.drawn - flows)
+    if drain.inductance > 0:
+        ohms, henries = _load_of(drain, g)
+        part = g.leakage / (g.leakage + henries / ratio**2)
+        open_volts, whole = (1 - part) * open_volts, whole - part * (whole + ohms / ratio**2)
     left = open_volts**2 - (2 * open_volts * whole * flows - whole**2 * flows**2 * g.square) / g.stands
-    return math.sqrt(min(open_volts**2, max(0.0, left)))
+    return min(emf, math.sqrt(max(0.0, left)))
+
+
+def _working(ratio: float, share: float, form: float, emf: float, g: Guess) -> float:
+    """The output's voltage as its power weighs it, V: what reaches the stage, less what its own current drops in switches and
+    windings where it flows."""
+    after = g.primary_resistance + g.path_resistance + g.secondary_resistance / ratio**2
+    return ratio * max(V_FLOOR * emf, g.v_in - g.threshold - after * form**2 * g.shaped * g.drawn / share)
 
 
 class SelfOscillating(IronPushPull):
