@@ -72,8 +72,8 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
                    f"{fmt(reverse.value, 'V')} on {short(diode.v_rating, 'V')} diodes, though the link is only "
                    f"{fmt(now.link, 'V')}.",
                    "Damp the ring, use diodes of a higher rating, or a lower turns ratio.", worst=reverse,
-                   cures=tuple(cures), unavoidable=f"no diode on the shelf stands more than {short(most, 'V')}, and it is damped"
-                   if best else None)  # fmt: skip
+                   cures=tuple(cures), unavoidable=(
+                       f"no diode on the shelf stands more than {short(most, 'V')}, and it is damped" if best else None))  # fmt: skip
     if current.severity:
         sheet.find("current", current.severity, "The diodes are too small",
                    f"{fmt(current.value, 'A')} mean in each.", "Use larger diodes.", worst=current,
