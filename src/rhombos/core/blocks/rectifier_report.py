@@ -65,6 +65,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
             cures.append(("Use a bridge: each diode blocks half as much", {"rectifier.circuit": None, "rectifier.diode": None}))
         most = max(sheet.shelf.column(Diode, "v_rating"))
         best = build.circuit == "bridge" and build.damper == "RC" and diode.v_rating >= most
+        at_its_best = f"no diode on the shelf stands more than {short(most, 'V')}, and it is damped" if best else None
         sheet.find("reverse", reverse.severity, "Diode reverse voltage too high" if reverse.severity == "stop"
                    else "Diodes close to their reverse rating",
                    f"At the highest input {'both halves give' if how.halves == 2 else 'the secondary gives'} "
@@ -72,8 +73,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
                    f"{fmt(reverse.value, 'V')} on {short(diode.v_rating, 'V')} diodes, though the link is only "
                    f"{fmt(now.link, 'V')}.",
                    "Damp the ring, use diodes of a higher rating, or a lower turns ratio.", worst=reverse,
-                   cures=tuple(cures), unavoidable=(
-                       f"no diode on the shelf stands more than {short(most, 'V')}, and it is damped" if best else None))  # fmt: skip
+                   cures=tuple(cures), unavoidable=at_its_best)  # fmt: skip
     if current.severity:
         sheet.find("current", current.severity, "The diodes are too small",
                    f"{fmt(current.value, 'A')} mean in each.", "Use larger diodes.", worst=current,
