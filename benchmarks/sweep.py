@@ -40,7 +40,7 @@ NEIGHBOUR = 1.03
 """How much more power a neighbour asks."""
 ALIKE, STEP, STEP_WATTS = 0.08, 0.45, 4.0
 """How far loss and idle of a neighbour may lie with the same cores and switches, and with others, as a share; and watts."""
-PARTS = ("core", "grade", "switch", "diode", "sets", "parallel", "clamp_resistor", "capacitor", "count")
+PARTS = ("core", "primary_turns", "grade", "switch", "diode", "sets", "parallel", "clamp_resistor", "capacitor", "count")
 """Fields that make a step from one part to the next."""
 
 

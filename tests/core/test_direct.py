@@ -190,6 +190,16 @@ def test_sheet_and_scope_say_the_same_of_a_stepped_wave(route, wave, factor, ref
     assert [a for a in agreements(worked) if a.off > 1] == []
 
 
+def test_a_lagging_load_behind_windings_is_the_same_on_sheet_and_scope(refuge, shelf):
+    """Its own R–L on this wave shapes the current, its own drop the voltage at which power flows, leakage the socket's RMS."""
+    worked = work_out(asking(refuge, "modified", power_factor=0.7), {}, shelf, USUAL, "iron push-pull")
+    for agreed in agreements(worked):
+        assert agreed.sheet == pytest.approx(agreed.scope, rel=0.025), agreed.name
+    now = worked.settled["nominal"]
+    ohms = now.flow["load"] / now.states["iron_transformer"].secondary_rms ** 2
+    assert bench_of(worked).at.load_resistance == pytest.approx(ohms, rel=1e-3)
+
+
 @pytest.mark.parametrize(("route", "wave"), [("push-pull link", "modified"), ("iron push-pull", "modified"), ("self-oscillating", "square")])
 @pytest.mark.parametrize("load", ["none", "adapter", "lamp, cold", "motor, starting", "motor, running", "transformer"])
 def test_every_load_can_be_looked_at_in_every_event(route, wave, load, refuge, shelf):

@@ -5,9 +5,11 @@ import math
 import pytest
 from pydantic import ValidationError
 
+from rhombos.core.blocks import battery
 from rhombos.core.blocks.battery import cold_resistance
 from rhombos.core.book import source as book
 from rhombos.core.brief import COLD_B, PEUKERT, RESTING, BatterySource, Brief, read_profile
+from rhombos.core.ledger import SILENT
 from rhombos.core.plots import charts
 from rhombos.core.rules import PRESETS
 from rhombos.core.solve import work_out
@@ -107,3 +109,13 @@ def test_an_inrush_is_summed_over_its_decay():
     step = 1e-6
     total = sum((volts / ohms * math.exp(-i * step / (ohms * farads))) ** 2 * step for i in range(20000))
     assert book.decaying_pulse(I_pk=volts / ohms, R_s=ohms, C=farads) == pytest.approx(total, rel=1e-3)
+
+
+@pytest.mark.parametrize(("share", "out"), [(0.9, False), (0.96, False), (0.98, True), (1.2, True)])
+def test_a_battery_at_its_edge_counts_as_given_out(share, out, refuge):
+    """At 97 % of the most it can give, E²/(4·R), a percent more power takes a fortieth of its voltage."""
+    open_volts, ohms = 25.6, refuge.source.internal_resistance
+    state = battery.assess(open_volts, share * open_volts**2 / (4 * ohms), refuge, SILENT)
+    assert state.collapsed is out
+    if not out:
+        assert state.terminal * state.current == pytest.approx(state.power, rel=1e-9)

@@ -6,7 +6,7 @@ from abc import ABC, abstractmethod
 from collections.abc import Mapping
 from dataclasses import dataclass, field, fields, replace
 from types import ModuleType
-from typing import Any
+from typing import Any, TypeVar
 
 from rhombos.core.blocks.base import Build
 from rhombos.core.brief import Brief, Waveform
@@ -43,12 +43,20 @@ class Settled:
     converged: bool = field(default=False, kw_only=True)
 
 
+SettledKind = TypeVar("SettledKind", bound=Settled)
+
+
 def at_its_end(settled: Any) -> Any:
     """The same point; where it came to no rest with the battery at its largest power, as one that the battery cannot feed."""
     cells = settled.states["battery"]
     if settled.converged or cells.collapsed or cells.power < NEAR_END * cells.capable:
         return settled
-    return replace(settled, states={**settled.states, "battery": replace(cells, collapsed=True)})
+    return fallen(settled)
+
+
+def fallen(settled: SettledKind) -> SettledKind:
+    """The same point as one that the battery cannot feed."""
+    return replace(settled, states={**settled.states, "battery": replace(settled.states["battery"], collapsed=True)})
 
 
 NEAR_END = 0.93

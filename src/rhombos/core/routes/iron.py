@@ -152,8 +152,8 @@ class IronRoute(Route):
                     break
                 if collapsed > 3 * HOPELESS:
                     break
-            if not found[key].converged and (held := self._yielding(point, guess, builds, brief, shelf, rules, ledger)):
-                found[key] = held
+            if not found[key].converged or found[key].states["battery"].collapsed:
+                found[key] = self._yielding(point, guess, builds, brief, shelf, rules, ledger) or found[key]
             found[key] = at_its_end(found[key])
         return found
 

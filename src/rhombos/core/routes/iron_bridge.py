@@ -19,6 +19,7 @@ from rhombos.core.blocks import (
     output_filter,
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
+from rhombos.core.blocks.regulation import BAND
 from rhombos.core.book import filters
 from rhombos.core.book import link as link_book
 from rhombos.core.book import magnetics as magnetics_book
@@ -29,7 +30,7 @@ from rhombos.core.parts import Shelf
 from rhombos.core.points import STEADY, Point, operating_points
 from rhombos.core.pulsation import STILL, open_share, pulsation
 from rhombos.core.report import Operating
-from rhombos.core.routes.base import HOTTEST, SETTLED, StepWave, calmed
+from rhombos.core.routes.base import HOTTEST, SETTLED, StepWave, calmed, fallen
 from rhombos.core.routes.driven import drive_need, drive_of, gate_loop
 from rhombos.core.routes.iron import Guess, Hints, IronRoute, IronSettled
 from rhombos.core.routes.supply import battery_of, battery_supply
@@ -41,6 +42,8 @@ MODULATION_RESERVE = 0.985
 """Part of the modulation limit that the proposed turns ratio uses; the rest absorbs what the next round changes."""
 YIELDS = 0.35
 """How far one pass follows a bridge at its limit: less drawn lifts the battery, so that a full step would overshoot."""
+SATURATED = 0.97
+"""Modulation from which on it is the bridge, not the battery, that limits an output."""
 LEAST_OUTPUT, YIELD_STEP, YIELD_PASSES = 0.1, 5e-4, 25
 """Least output over the one asked that is looked for, how finely, and passes for each try."""
 OVER = 1.1
@@ -109,9 +112,11 @@ class IronBridge(IronRoute):
         bridged, filtered = flat.states["h_bridge"], flat.states["output_filter"]
         nothing = dict.fromkeys(self.hint_points, 0.0)
         limit = MODULATION_RESERVE * 0.95
+        # what the bridge could not give more turns may give; what the battery could not, nothing
+        lacks = flat.guess.sag if bridged.modulation > SATURATED else 1.0
         return Hints(
             wound.ratio * (1.0 if flat.states["battery"].collapsed else min(1.3, max(0.6,
-                bridged.modulation / flat.guess.sag / limit))), {k: settled[k].guess.v_in for k in self.hint_points},
+                bridged.modulation / lacks / limit))), {k: settled[k].guess.v_in for k in self.hint_points},
             nothing, nothing, nothing, wound.primary_rms, wound.secondary_rms, flat.states["input_stage"].fuse_load,
             wound.leakage, flat.guess.path_resistance, bridged.dead_time_loss_volts, filtered.fundamental,
             1.08 * max(settled[k].states["input_stage"].ripple for k in STEADY), filtered.rms, filtered.peak)  # fmt: skip
@@ -221,7 +226,8 @@ class IronBridge(IronRoute):
     def _yielding(
         self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
     ) -> IronSettled | None:  # fmt: skip
-        """A bridge at its limit on a battery near its own: the most output at which the two agree, by halving the range."""
+        """A bridge at its limit on a battery near its own: the most output at which the two agree, by halving the range;
+        far below what is asked for long, the battery cannot feed it."""
 
         def at(sag: float, g: Guess, book: Ledger) -> tuple[IronSettled, Guess, bool]:
             for turn in range(YIELD_PASSES):
@@ -244,6 +250,9 @@ class IronBridge(IronRoute):
             _, g, fits = at(middle, replace(known, sag=middle), SILENT)
             low, high, known = (middle, high, g) if fits else (low, middle, known)
         made, _, fits = at(low, replace(known, sag=low), ledger)
+        steady = point.power <= brief.power.continuous
+        if steady and low < 1 - BAND and made.states["h_bridge"].modulation < SATURATED:
+            return fallen(made)  # the bridge has room; it is the battery that cannot
         return replace(made, converged=fits)
 
     def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
+from dataclasses import replace
 from types import ModuleType
 from typing import Any
 
@@ -19,13 +20,13 @@ from rhombos.core.blocks.base import Build
 from rhombos.core.book import magnetics as magnetics_book
 from rhombos.core.book import stage as stage_book
 from rhombos.core.brief import Brief, Waveform
-from rhombos.core.ledger import Ledger
+from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.points import STEADY, Point
 from rhombos.core.report import Operating, Stepped
-from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave
-from rhombos.core.routes.iron import Guess, Hints, IronRoute, IronSettled
+from rhombos.core.routes.base import HOTTEST, SETTLED, V_FLOOR, StepWave, calmed, fallen
+from rhombos.core.routes.iron import CALMER, Guess, Hints, IronRoute, IronSettled
 from rhombos.core.routes.supply import WIRING, battery_of, battery_supply
 from rhombos.core.rules import Rules
 from rhombos.core.stepped import StepRipple, step_form, width_for
@@ -43,6 +44,8 @@ SWINGS = 0.15
 """First guess of what the input bank carries, over the battery's current."""
 NARROWEST = 0.02
 """Share of the time below which no pass looks."""
+HELD_STEP, HELD_STEPS, HELD_PASSES = 0.04, 11, 4
+"""Steps in which the voltage at the stage is sought downwards, as a share of the battery's, how many, and passes at each."""
 WIDTH_USED = 0.94
 """Width that proposals count on at a flat battery."""
 
@@ -156,17 +159,18 @@ class IronPushPull(IronRoute):
         ratio = builds["iron_transformer"].secondary_turns / builds["iron_transformer"].primary_turns
         v_half = max(V_FLOOR * point.emf, g.v_in - g.threshold - g.pulse * (g.primary_resistance + g.path_resistance))
         feed = battery_of(point.emf, builds, brief, shelf, rules)
-        level = max(V_FLOOR * ratio * point.emf, ratio * _standing(point.emf, feed.resistance, ratio, drain, g))
         line = self._frequency(v_half, builds, brief, shelf)
         square = brief.output.waveform == "square"
         factor, lets_go = round(_whole_factor(drain, line, feed.resistance, ratio, g), 5), not square
+        level = max(V_FLOOR * ratio * point.emf, ratio * _standing(point.emf, feed.resistance, ratio, drain, g))
         share = 1.0 if square else max(NARROWEST, round(width_for((drain.voltage / level) ** 2, factor, WIDEST), 6))
         formed = step_form(share, factor, lets_go, round(2 * math.pi * line * feed.resistance * feed.capacitance, 4))
         output = level * math.sqrt(formed.stands)
         # nothing holds this output: the load takes what the square of its voltage makes of it
         power = point.power * (output / drain.voltage) ** 2
+        secondary = power / (_working(power, ratio, share, formed.form, g) * math.sqrt(share)) * formed.form
+        admits = secondary**2 / power if power > 0 else 0.0
         pulse = ledger.work(f"{self.stage}.pulse", stage_book.pulse_current, P=power + g.lost, V=g.v_in, D_tot=share)
-        secondary = power / (_working(ratio, share, formed.form, point.emf, g) * math.sqrt(share)) * formed.form
         flowing = formed.beside(g.shaped)
         wound = iron_transformer.assess(
             iron_transformer.IronPoint(
@@ -198,10 +202,44 @@ class IronPushPull(IronRoute):
             lost=min(wound.loss + switched.loss - switched.clamp_loss - getattr(switched, "gate", 0.0), most),
             celsius=min(wound.temperature, HOTTEST), drawn=min(to_stage, power + most) / g.v_in,
             shaped=min(1.0, (power + wound.copper + switched.conduction) / to_stage), square=formed.mean_square,
-            stands=formed.stands, admits=secondary**2 / power if power > 0 else 0.0)  # fmt: skip
+            stands=formed.stands,
+            # a wider pulse asks for less: half the way, lest it swings
+            admits=math.sqrt(admits * (g.admits or admits)))  # fmt: skip
         rippling = StepRipple(MORE_RIPPLE * g.shaped * to_stage / g.v_in, share, factor, lets_go, line, feed.resistance)
         return IronSettled(point, states, flow, g, pulse, turn_off, share, v_half / g.v_in, formed.form, formed.stands,
                            rippling), after  # fmt: skip
+
+    def _yielding(
+        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+    ) -> IronSettled | None:  # fmt: skip
+        """The highest voltage at the stage at which all agrees, sought from the battery's own downwards; where there is none,
+        the battery cannot feed the point."""
+        g = Guess(v_in=point.emf, terminal=point.emf)
+
+        def at(volts: float, g: Guess, passes: int = HELD_PASSES, book: Ledger = SILENT) -> tuple[IronSettled, Guess, Guess]:
+            for turn in range(passes):
+                held = replace(g, v_in=volts)
+                made, after = self._pass(point, held, builds, brief, shelf, rules, book)
+                g = calmed(held, after, turn + CALMER)
+            return made, held, after
+
+        high = point.emf
+        for volts in (point.emf * (1 - HELD_STEP * n) for n in range(1, HELD_STEPS + 1)):
+            made, g, after = at(volts, g)
+            if after.v_in >= volts:
+                break
+            high = volts
+        else:
+            return fallen(made)
+        low = volts
+        while high - low > 0.3 * SETTLED * point.emf:
+            middle = (low + high) / 2
+            _, g, after = at(middle, g)
+            low, high = (middle, high) if after.v_in >= middle else (low, middle)
+        at(low, g, 2 * HELD_PASSES)
+        made, g, after = at(low, g, 1, ledger)
+        rests = after.moved(g, max(point.power, 0.1 * brief.power.continuous)) < 10 * SETTLED
+        return replace(made, converged=True) if rests else fallen(made)
 
     def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:
         """Never a sine."""
@@ -266,11 +304,12 @@ def _standing(emf: float, before: float, ratio: float, drain: load.LoadState, g:
     return min(emf, math.sqrt(max(0.0, left)))
 
 
-def _working(ratio: float, share: float, form: float, emf: float, g: Guess) -> float:
-    """The output's voltage as its power weighs it, V: what reaches the stage, less what its own current drops in switches and
-    windings where it flows."""
-    after = g.primary_resistance + g.path_resistance + g.secondary_resistance / ratio**2
-    return ratio * max(V_FLOOR * emf, g.v_in - g.threshold - after * form**2 * g.shaped * g.drawn / share)
+def _working(power: float, ratio: float, share: float, form: float, g: Guess) -> float:
+    """The output's voltage as its power, W, weighs it, V: what reaches the stage, less what the load's own current drops in
+    switches and windings where it flows; half of it where they cannot give that power."""
+    after = ratio**2 * (g.primary_resistance + g.path_resistance) + g.secondary_resistance
+    half = ratio * (g.v_in - g.threshold) / 2
+    return half + math.sqrt(max(0.0, half**2 - after * form**2 * power / share))
 
 
 class SelfOscillating(IronPushPull):
