@@ -18,6 +18,7 @@ from rhombos.core.blocks import (
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import magnetics as magnetics_book
+from rhombos.core.book import source as source_book
 from rhombos.core.book import stage as stage_book
 from rhombos.core.brief import Brief, Waveform
 from rhombos.core.ledger import SILENT, Ledger
@@ -215,6 +216,8 @@ class IronPushPull(IronRoute):
         """The highest voltage at the stage at which all agrees, sought from the battery's own downwards; where there is none,
         the battery cannot feed the point."""
         g = Guess(v_in=point.emf, terminal=point.emf)
+        if point.power > source_book.largest_power.work({"E": point.emf, "R_s": brief.source.internal_resistance}):
+            return None  # not even without a loss
 
         def at(volts: float, g: Guess, passes: int = HELD_PASSES, book: Ledger = SILENT) -> tuple[IronSettled, Guess, Guess]:
             for turn in range(passes):
@@ -254,7 +257,7 @@ class IronPushPull(IronRoute):
         now = settled["nominal"]
         wound, drain, g = now.states["iron_transformer"], now.states["load"], now.guess
         share, line = now.share, self._line(now)
-        ohms, henries = _load_of(drain, g)
+        ohms, henries = _load_of(drain, now.flow["load"] / wound.secondary_rms**2 if wound.secondary_rms else 0.0)
         far = wound.ratio**2
         return Stepped(
             v_link=wound.ratio * g.v_in, level=wound.ratio * (g.v_in - g.threshold), fraction=share, line=line,
@@ -278,14 +281,15 @@ def _whole_factor(drain: load.LoadState, line: float, before: float, ratio: floa
     """Power factor at the line of load, windings and all that lies before them: it shapes the current."""
     if not math.isfinite(drain.resistance):
         return 1.0
-    ohms, henries = _load_of(drain, g)
+    ohms, henries = _load_of(drain, g.admits and 1 / g.admits)
     whole = ohms + ratio**2 * (before + g.primary_resistance + g.path_resistance) + g.secondary_resistance
     return math.cos(math.atan2(2 * math.pi * line * (henries + ratio**2 * g.leakage), whole))
 
 
-def _load_of(drain: load.LoadState, g: Guess) -> tuple[float, float]:
-    """The series R–L, Ω and H, that takes the power asked from this wave, of the load's angle at the line."""
-    ohms = 1 / g.admits if g.admits else drain.resistance
+def _load_of(drain: load.LoadState, ohms: float) -> tuple[float, float]:
+    """The series R–L, Ω and H, of the load's angle at the line, whose resistance takes its power from this wave; 0 Ω: not known
+    yet."""
+    ohms = ohms or drain.resistance
     return ohms, drain.inductance * ohms / drain.resistance
 
 
@@ -297,7 +301,7 @@ def _standing(emf: float, before: float, ratio: float, drain: load.LoadState, g:
     whole = before + g.primary_resistance + g.path_resistance + g.secondary_resistance / ratio**2
     open_volts = emf - g.threshold - before * (g.drawn - flows)
     if drain.inductance > 0:
-        ohms, henries = _load_of(drain, g)
+        ohms, henries = _load_of(drain, g.admits and 1 / g.admits)
         part = g.leakage / (g.leakage + henries / ratio**2)
         open_volts, whole = (1 - part) * open_volts, whole - part * (whole + ohms / ratio**2)
     left = open_volts**2 - (2 * open_volts * whole * flows - whole**2 * flows**2 * g.square) / g.stands
