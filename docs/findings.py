@@ -126,14 +126,14 @@ def rules_of(path: Path) -> list[Rule]:
     tree = ast.parse(path.read_text())
     measured, block = stresses(tree), block_of(path, tree)
     found: list[Rule] = []
-    # a name for a cure is one function's own
-    calls = [(node, f) for f in ast.walk(tree) if isinstance(f, ast.FunctionDef) for node in ast.walk(f)]
-    for node, function in calls:
-        if not isinstance(node, ast.Call):
-            continue
+    calls: list[tuple[ast.Call, dict[str, str], dict[str, ast.expr]]] = []
+    for function in (f for f in ast.walk(tree) if isinstance(f, ast.FunctionDef)):  # a name for a cure is one function's own
+        inside = list(ast.walk(function))
         named = named_cures(function)
-        graves = {n.target.id: n.value for n in ast.walk(function)
+        graves = {n.target.id: n.value for n in inside
                   if isinstance(n, ast.AnnAssign) and isinstance(n.target, ast.Name) and n.value is not None}  # fmt: skip
+        calls += [(node, named, graves) for node in inside if isinstance(node, ast.Call)]
+    for node, named, graves in calls:
         if isinstance(node.func, ast.Attribute) and node.func.attr == "find" and len(node.args) >= 5:
             code, how, title, _, remedy = node.args[:5]
             worst, figure = keyword(node, "worst"), keyword(node, "figure")
