@@ -75,6 +75,7 @@ def routes(bench: Bench) -> None:
     bench.visit(f"/design/{SOUND}?view=routes")
     bench.one("route-detail")
     bench.until(lambda: bench.browser.find_elements(By.CSS_SELECTOR, '[data-testid="chart-pareto"] svg *'))
+    bench.until(lambda: "…" not in bench.text("rating"))
 
 
 def magnetics(bench: Bench, page: str = "choices") -> None:
