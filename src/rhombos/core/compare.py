@@ -188,7 +188,8 @@ def _figures(worked: Worked, solution: Solution, stock: Inventory, title: str, s
             "idle": fmt(totals.idle, "W"), "margin": fmt(margin, "%", 2),
             "battery_current": fmt(current, "A") if current is not None else "beyond it",
             "mass": fmt(stock.mass, "kg", 2), "copper": fmt(stock.copper, "kg", 2), "cost": fmt(stock.cost, "1"),
-            "distortion": fmt(distortion, "%", 2), "swing": fmt(round(swing, 4), "%", 2), "lost": fmt(totals.lost, "W")})  # fmt: skip
+            "distortion": fmt(distortion, "%", 2), "swing": fmt(round(swing, 4), "%", 2),
+            "lost": fmt(totals.lost, "W")})  # fmt: skip
 
 
 def _efficiency(worked: Worked, share: float) -> float:
