@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from scipy.optimize import brentq
 
-from rhombos.core.blocks import dc_link, h_bridge, heat, input_stage, isolation, output_filter, protection
+from rhombos.core.blocks import dc_link, h_bridge, heat, input_stage, isolation, load, output_filter, protection
 from rhombos.core.book import source, stage
 from rhombos.core.brief import Brief
 from rhombos.core.compare import _output
@@ -18,7 +18,8 @@ from rhombos.core.magnetics import choke as chokes
 from rhombos.core.magnetics.stack import stack_table, stacked
 from rhombos.core.magnetics.transformer import transformer_from
 from rhombos.core.magnetics.winding import INSULATION, ac_factor, choose_wire, copper_resistivity, lay
-from rhombos.core.parts import Bipolar, Capacitor, Core, Mosfet, Wire
+from rhombos.core.parts import Bipolar, Capacitor, Core, Fuse, Mosfet, Wire
+from rhombos.core.points import operating_points
 from rhombos.core.rules import PRESETS
 from rhombos.core.scope.bench import bench_of
 from rhombos.core.solve import work_out
@@ -347,3 +348,35 @@ def test_a_fast_current_loop_does_not_chatter_in_the_averaged_supply(refuge, she
         swings.append((float(np.ptp(late)), float(trail.choke.max())))
     assert swings[0][0] < 0.01
     assert swings[0][1] == pytest.approx(swings[1][1], rel=5e-3)
+
+
+@pytest.mark.parametrize(("wave", "fraction"), [("square", 1.0), ("modified", 0.5)])
+def test_a_resistance_on_a_stepped_wave_draws_its_steps(wave, fraction, refuge):
+    """Its current is the wave's own: flat while it stands, so that the peak is the RMS over the root of its share."""
+    content = refuge.model_dump()
+    content["output"] |= {"waveform": wave}
+    content["power"] |= {"power_factor": 1.0}
+    content["loads"] = ["heater"]
+    brief = Brief.model_validate(content)
+    drawn = load.assess(operating_points(brief)["nominal"], brief, SILENT)
+    assert load.STEPPED[wave] == fraction
+    assert drawn.peak_current == pytest.approx(brief.power.continuous / brief.output.voltage / math.sqrt(fraction), rel=2e-3)
+
+
+def test_a_long_cable_is_as_thick_as_both_its_conductors_ask(refuge, shelf):
+    """There and back, at the temperature that the rules count on, fuse and contacts beside it: one size less drops too much."""
+    content = refuge.model_dump()
+    content["source"] |= {"cable_length": 5.0}
+    brief = Brief.model_validate(content)
+    worked = work_out(brief, {}, shelf, USUAL)
+    build, cells = worked.builds["input_stage"], worked.settled["flat"].states["battery"]
+    fuse = shelf.get(Fuse, build.fuse)
+    sizes = sorted(float(f"{a}e-6") for a in input_stage.CABLES)
+
+    def dropped(section):
+        copper = 1.724e-8 * (1 + 0.00393 * (input_stage.CABLE_CELSIUS - 20)) * 10.0 / (section * build.runs)
+        return cells.current * (copper + fuse.resistance + USUAL.contact_resistance) / brief.source.volts[0]
+
+    thinner = max(s for s in sizes if s < build.cable)
+    assert dropped(build.cable) <= USUAL.cable_drop
+    assert dropped(thinner) > 0.95 * USUAL.cable_drop
