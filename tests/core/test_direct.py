@@ -7,7 +7,11 @@ import pytest
 from benchmarks.sweep import agreements
 from scipy.integrate import solve_ivp
 
+from rhombos.core.blocks import oscillator
 from rhombos.core.brief import Brief
+from rhombos.core.parts import Mosfet
+from rhombos.core.routes.iron import Guess
+from rhombos.core.routes.iron_push_pull import _working
 from rhombos.core.rules import PRESETS
 from rhombos.core.scope.asked import ScopeAsked
 from rhombos.core.scope.bench import bench_of, scope_bench
@@ -237,3 +241,30 @@ def test_what_a_source_gives_is_what_its_load_takes_and_its_ways_lose(refuge, sh
     given = np.mean(cells.emf * seen["battery"] / ratio)
     lost = cells.resistance * np.mean((seen["battery"] / ratio) ** 2) + bench.at.resistance * np.mean(seen["load"] ** 2)
     assert given == pytest.approx(np.mean(seen["power"]) + lost + bench.supply.idle, rel=0.01)
+
+
+@pytest.mark.parametrize("factor", [1.0, 0.9, 0.7])
+@pytest.mark.parametrize("share", [0.35, 0.7])
+def test_power_flows_at_the_voltage_that_its_own_current_leaves(share, factor):
+    """What a source gives less what the resistances burn is what the load takes; over the mean current, its voltage."""
+    volts, ohms, peak = 24.0, 0.05, 60.0
+    form, wave = step_current(share, factor, lets_go=True)
+    amps = peak * form
+    mean = float((wave * amps).mean())
+    power = volts * mean - ohms * float((amps**2).mean())
+    shaped = step_form(share, factor, True, 0.0).form
+    guess = Guess(v_in=volts, terminal=volts, primary_resistance=0.03, path_resistance=0.015, secondary_resistance=0.005 * 81)
+    assert _working(power, 9.0, share, shaped, guess) == pytest.approx(9.0 * power / mean, rel=1e-3)
+
+
+def test_an_oscillators_clamp_is_for_the_frequency_of_a_full_battery(shelf):
+    """Its frequency follows the battery; so does what the leakage brings to the clamp in a second."""
+    device, line, full = shelf.all(Mosfet)[0], 50.0, 30.0
+    need = oscillator.OscillatorNeed(v_in=28.0, v_half=23.0, pulse=20.0, turn_off=25.0, leakage=60e-6)
+    device = device.model_copy(update={"v_rating": 150.0})
+    ohms = oscillator._clamp_resistor(device, need, line, full, USUAL)
+    hertz = line * full / need.v_half
+    amps = oscillator.LINE_RESERVE * need.turn_off
+    level = 150.0 * (1 - USUAL.switch_voltage_margin) - full
+    brought = 0.5 * need.leakage * amps**2 * 2 * hertz * level / (level - need.v_in)
+    assert level**2 / ohms == pytest.approx(brought, rel=1e-6)
