@@ -26,7 +26,8 @@ HARMONICS = np.arange(1.0, 16.0)
 TWO_SIDED = 4.0 * (HARMONICS % 2)
 """What a second pulse of opposite sign, half a period on, makes of the squares of a pulse's harmonics."""
 ROOTS = np.sqrt(HARMONICS)
-TRIES = 20
+TRIES, ABLE = 20, 5
+"""Candidates that are wound at most, and that must prove able before the cheapest of them is taken."""
 FACTOR_STEP = 10.0
 """Temperature step between which AC factors are interpolated, K."""
 
@@ -157,9 +158,9 @@ def design_transformer(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf
     order = near[np.lexsort((near, flat[near]))]
     best: Transformer | None = None
     emptiest: Transformer | None = None
-    least = math.inf
+    least, able = math.inf, 0
     for place in order:
-        if flat[place] >= least:
+        if flat[place] >= least or able == ABLE:
             break
         which, row, column = np.unravel_index(place, score.shape)
         made = _wind(need, pins, shelf, rules, table.rows[index[row]], grades[which], int(turns[column]))
@@ -167,6 +168,7 @@ def design_transformer(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf
         if made.fill <= 1.0 and rise(loss, made.stack.surface) <= allowed:
             price = float(table.price[index[row]]) + grades[which].price
             cost = price + rules.watt_worth * (loss + need.leak_cost * made.leakage)
+            able += 1
             if cost < least:
                 best, least = made, cost
         if emptiest is None or made.fill < emptiest.fill:
