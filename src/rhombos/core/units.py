@@ -249,11 +249,7 @@ def quantity(unit_key: str) -> Any:
     )
 
 
-def _whole(value: Any) -> Any:
-    return value.strip() if isinstance(value, str) else value
-
-
-Count = Annotated[int, BeforeValidator(_whole), OrText()]
+Count = Annotated[int, OrText()]
 """A whole number; typed text is read."""
 Volt = Annotated[float, *quantity("V")]
 Ampere = Annotated[float, *quantity("A")]
