@@ -311,9 +311,14 @@ def _standing(emf: float, before: float, ratio: float, drain: load.LoadState, g:
 def _working(power: float, ratio: float, share: float, form: float, g: Guess) -> float:
     """The output's voltage as its power, W, weighs it, V: what reaches the stage, less what the load's own current drops in
     switches and windings where it flows; half of it where they cannot give that power."""
-    after = ratio**2 * (g.primary_resistance + g.path_resistance) + g.secondary_resistance
-    half = ratio * (g.v_in - g.threshold) / 2
-    return half + math.sqrt(max(0.0, half**2 - after * form**2 * power / share))
+    given = ratio * (g.v_in - g.threshold)
+    behind = form**2 / share * (ratio**2 * (g.primary_resistance + g.path_resistance) + g.secondary_resistance)
+    if behind == 0:
+        return given
+    if power > (1 - 1e-9) * source_book.largest_power.work({"E": given, "R_s": behind}):
+        return given / 2
+    current = source_book.sagged_current.work({"E": given, "R_s": behind, "P": power})
+    return source_book.terminal_voltage.work({"E": given, "I": current, "R_s": behind})
 
 
 class SelfOscillating(IronPushPull):

@@ -31,6 +31,7 @@ from rhombos.core.blocks import (
     transformer,
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
+from rhombos.core.book import clamp as clamps
 from rhombos.core.book import filters
 from rhombos.core.book import stage as stage_book
 from rhombos.core.brief import Brief, Waveform
@@ -58,6 +59,12 @@ ASIDE = 1e-3
 """How closely a point is settled that only the controller's trip asks for."""
 DUTY_RESERVE = 0.985
 """Part of the duty limit that the proposed turns ratio uses; the rest absorbs what the next iteration changes."""
+
+
+def _leak_cost(turned_off: float, frequency: float) -> float:
+    """What a henry of leakage burns, W, in clamps at about twice what the leakage rests at, for a current turned off, A, at one
+    switch's frequency, Hz."""
+    return clamps.clamp_power.work({"L_lk": 1.0, "I": turned_off, "f": 2 * frequency, "V_c": 2.0, "V_r": 1.0})
 
 
 class LinkRoute(Route):
@@ -154,7 +161,7 @@ class LinkRoute(Route):
                 d_work=min(0.5, hints.duty["flat"]), ratio=ratio,
                 primary_pulse=hints.form * hints.swing["flat"].rms * hints.pulse["flat"],
                 secondary_pulse=hints.form * secondary_pulse(how, hints), frequency=frequency, air=air,
-                halves=topology.halves, leak_cost=0.0 if topology.clamped else 2 * frequency * hints.turn_off["flat"] ** 2),
+                halves=topology.halves, leak_cost=0.0 if topology.clamped else _leak_cost(hints.turn_off["flat"], frequency)),
             own["transformer"], shelf, rules)  # fmt: skip
         turned = winding.ratio
         leakage = transformer.leakage(winding, shelf) + rules.lead_inductance + front_end.LIKELY_PACKAGE
