@@ -221,13 +221,20 @@ def agreements(worked: Worked) -> list[Agreement]:
     lines = np.abs(np.fft.rfft(traces["output"])) * 2 / SAMPLES
     # nothing holds the RMS of the output here: what the battery gives is compared at the power that was asked
     as_asked = now.flow["load"] / float((traces["output"] * traces["load"]).mean())
+    drain = now.states["load"]
     cells, amps = now.states["battery"], traces["battery"] * as_asked
     peak = float((amps if worked.brief.output.stepped else _slow(amps)).max())
     pairs = [
         ("battery, mean square", cells.rms**2, float((amps**2).mean()), 0.09),
         ("battery, peak", cells.peak, peak, 0.05),
-        ("output, RMS", now.states["load"].voltage, float(np.sqrt((traces["output"] ** 2).mean())), 0.05),
+        ("output, RMS", _output(now), float(np.sqrt((traces["output"] ** 2).mean())), 0.05),
+        ("load, RMS", drain.rms, float(np.sqrt((traces["load"] ** 2).mean())), 0.05),
+        ("load, peak", drain.peak_current, float(np.abs(traces["load"]).max()), 0.05),
     ]  # fmt: skip
+    carried = "inductor" if "inductor" in traces else "load"
+    if "h_bridge" in now.states:
+        ratio = getattr(now.states.get("iron_transformer"), "ratio", 1.0)
+        pairs.append(("bridge, peak", now.states["h_bridge"].device_peak*worked.builds["h_bridge"].parallel/ratio, float(np.abs(traces[carried]).max()), 0.05))
     found = [Agreement(n, a, b, abs(a / b - 1) / allowed) for n, a, b, allowed in pairs]
     if "output_filter" in now.states:
         filtered = now.states["output_filter"]
@@ -250,6 +257,12 @@ def agreements(worked: Worked) -> list[Agreement]:
             sheet = now.states["rectifier"].choke_peak
             found.append(Agreement("choke, peak", sheet, peak, abs(sheet / peak - 1) / 0.05))
     return found
+
+
+def _output(now: Any) -> float:
+    """What the sheet says stands at the socket, V RMS."""
+    return float(getattr(now.states.get("iron_transformer"), "output", 0.0) or now.states["h_bridge"].output or
+                 now.states["load"].voltage)
 
 
 LEAST_RIPPLE = 1e-3

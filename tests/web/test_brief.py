@@ -92,7 +92,7 @@ def test_the_power_path_is_walked_with_tab_and_enter(bench):
     bench.browser.execute_script("document.querySelector('[data-testid=\"block-rectifier\"]').focus()")
     bench.browser.switch_to.active_element.send_keys(Keys.ENTER)
     bench.until(lambda: "block=rectifier" in bench.browser.current_url)
-    assert bench.one("block-rectifier").get_attribute("aria-pressed") == "true"
+    bench.until(lambda: bench.one("block-rectifier").get_attribute("aria-pressed") == "true")
 
 
 def test_doubtful_switches_bring_their_incoming_test(bench):

@@ -83,20 +83,45 @@ def step_current(fraction: float, power_factor: float, lets_go: bool = False) ->
     return np.where(angle < width, 1 + (first - 1) * np.exp(-angle / tan), after), wave
 
 
-@lru_cache(maxsize=64)
-def step_crest(fraction: float, power_factor: float) -> float:
-    """Peak over RMS of that current."""
-    current, _ = step_current(fraction, power_factor)
-    return float(np.abs(current).max() / np.sqrt((current**2).mean()))
+@dataclass(frozen=True, slots=True)
+class Fed:
+    """A square or three-level wave as a load meets it: the share of the time of its pulses, and whether the source lets go
+    between them; where windings before it shape the current too, the power factor of all of it and the load's own resistance,
+    Ω."""
+
+    fraction: float
+    lets_go: bool = False
+    factor: float | None = None
+    resistance: float | None = None
 
 
-def step_load(
-    power: float, power_factor: float, level: float, fraction: float, line: float, lets_go: bool = False
-) -> tuple[float, float]:  # fmt: skip
-    """The series R–L, Ω and H, of a power factor at the line, Hz, that draws a power, W, from a wave of a level, V."""
+@dataclass(frozen=True, slots=True)
+class StepFlow:
+    """That current over its RMS: peak, RMS of its fundamental; mean and mean square of what flows forth while the wave drives
+    it, round while the output is held at zero, and back; and what the load draws over what its resistance alone would."""
+
+    peak: float
+    fundamental: float
+    mean: tuple[float, float, float]
+    square: tuple[float, float, float]
+    lag: float
+
+
+@lru_cache(maxsize=256)
+def step_flow(fraction: float, power_factor: float, lets_go: bool = False) -> StepFlow:
+    """See `StepFlow`: of a series R–L of a power factor at the line, on pulses of a share of the time."""
     current, wave = step_current(fraction, power_factor, lets_go)
-    resistance = level**2 / power * float((wave * current).mean())
-    return resistance, resistance * _tangent(power_factor) / (2 * math.pi * line)
+    rms = float(np.sqrt((current**2).mean()))
+    over = current / rms
+    turn = np.exp(-1j * math.pi * (np.arange(STEPS) + 0.5) / STEPS)
+    # the step in which a pulse ends counts for its part
+    forth = np.abs(wave) * (wave * current > 0)
+    back = np.abs(wave) * (wave * current < 0)
+    shares = (forth, 1 - forth - back, back)
+    mean, square = (tuple(float((share * value).mean()) for share in shares) for value in (np.abs(over), over**2))
+    return StepFlow(
+        float(np.abs(over).max()), math.sqrt(2) * abs(complex((over * turn).mean())), mean, square,  # type: ignore[arg-type]
+        float((wave * current).mean() / np.abs(wave).mean()))  # fmt: skip
 
 
 @lru_cache(maxsize=64)

@@ -26,6 +26,7 @@ from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import HeatSink, Igbt, Mosfet, Shelf
 from rhombos.core.pulsed import SHORT_MARGIN, WITHSTAND_USED, pulsed_share
 from rhombos.core.rules import Rules
+from rhombos.core.stepped import step_flow
 from rhombos.core.units import Hertz, Ratio, Second
 
 KEY, TITLE = "h_bridge", "H-bridge"
@@ -75,7 +76,7 @@ class BridgeNeed:
 
 @dataclass(frozen=True, slots=True)
 class BridgeState:
-    """Modulation index; V; A; s; °C; W."""
+    """Modulation index; V; A; s; °C; W. `missing` is how far the level of a stepped wave stands below the link, V."""
 
     modulation: float
     bridge_peak: float
@@ -94,6 +95,7 @@ class BridgeState:
     loss: float
     line_peak: float = 0.0
     output: float = 0.0
+    missing: float = 0.0
     distortion: float = 0.0
 
 
@@ -212,9 +214,14 @@ def _igbt_conduction(d: Any, need: BridgeNeed, n: int, share: float | None, inde
 
     `d` is a part, or the columns of many; `index` is the modulation, by default what the fundamental asks of the link.
     """
-    if share is not None:  # two in series all the time; pulses of a share k of the time have a mean of √k times their RMS
-        return 2 * rectifier.diode_conduction(
-            V_0=d.v_0, I_avg=need.current * math.sqrt(share), r=d.r_on / n, I_rms=need.current)  # fmt: skip
+    if share is not None:  # forth through two switches, round through a switch and a diode, back through two diodes
+        flow = step_flow(share, need.power_factor)
+        mean, square = (np.array(v) for v in (flow.mean, flow.square))
+        through = ((np.array([2, 1, 0]), d.v_0, d.r_on), (np.array([0, 1, 2]), d.diode_v_0, d.diode_r))
+        return sum(
+            rectifier.diode_conduction(V_0=v_0, I_avg=need.current * float(count @ mean), r=r / n,
+                                       I_rms=need.current * math.sqrt(float(count @ square)))
+            for count, v_0, r in through)  # fmt: skip
     swing = min(1.0, need.fundamental / need.v_link) if index is None else index
     wave = {"I_pk": math.sqrt(2) * need.current, "M": swing, "cos_phi": need.power_factor}
     return 4 * (book.switch_conduction(V_0=d.v_0, r=d.r_on / n, **wave)
@@ -282,11 +289,14 @@ def assess(
     output = distortion = 0.0
     if stepped:
         path = 2 * (device.r_on / n if igbt else resistance)
-        output = work("h_bridge.output", book.modified_rms, fraction=build.fraction,
-                      V_dc=max(0.0, v - threshold - path * need.peak))  # fmt: skip
+        flow, level = step_flow(build.fraction, need.power_factor), max(0.0, v - threshold)
+        driven = min(level * need.current * (flow.mean[0] - flow.mean[2]), level**2 * build.fraction / (2 * path))
+        output = work("h_bridge.output", book.stepped_rms, fraction=build.fraction, V_dc=level, R=path, P=driven,
+                      I_rms=need.current)  # fmt: skip
         distortion = work("h_bridge.distortion", book.modified_distortion, fraction=build.fraction)
     return BridgeState(
-        line_peak=peak, output=output, distortion=distortion, modulation=modulation, bridge_peak=bridge_peak,
+        line_peak=peak, output=output, missing=v - output / math.sqrt(build.fraction) if stepped else 0.0,
+        distortion=distortion, modulation=modulation, bridge_peak=bridge_peak,
         switch_voltage=ledger.total("h_bridge.switch_voltage", {
             "highest link": need.v_link_peak, "stray inductance": need.v_link_peak * STRAY_SPIKE}),
         device_peak=work("h_bridge.device_peak", stage.shared_current, I=need.peak, n_par=n,

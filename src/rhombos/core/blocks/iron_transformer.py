@@ -228,8 +228,9 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     drop = 1 - sheet.states["nominal"].output / max(sheet.states["idle"].output, 1e-9)
     sheet.find("nameplate", "note", "A bought transformer run the other way round",
                f"Look for {short(brief.output.voltage, 'V')} to about "
-               f"{fmt(brief.output.voltage / t.ratio * (1 - max(0.0, drop)), 'V', 2)} at {short(_rating(brief), 'V*A')} or "
-               "more: its plate counts its own drop at full load, which you lose twice when you reverse it.",
+               f"{fmt(brief.output.voltage / t.ratio * (1 - max(0.0, drop)), 'V', 2)} at "
+               f"{fmt(now.output * now.secondary_rms, 'V*A')} or more: its plate counts its own drop at full "
+               "load, which you lose twice when you reverse it.",
                "Measure its open ratio before you buy: that is what sets your turns.", figure="secondary_turns")  # fmt: skip
     wound = f"{build.primary_turns}+{build.primary_turns}" if t.halves == 2 else str(build.primary_turns)
     return sheet.close(
@@ -240,10 +241,6 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
          "primary_current": fmt(now.primary_rms, "A"), "secondary_current": fmt(now.secondary_rms, "A"),
          "primary_wire": f"{build.primary_in_hand} × {t.primary.wire.label}",
          "secondary_wire": f"{build.secondary_in_hand} × {t.secondary.wire.label}"})  # fmt: skip
-
-
-def _rating(brief: Brief) -> float:
-    return brief.power.continuous / brief.power.power_factor
 
 
 def _output_findings(sheet: Sheet, brief: Brief, t: IronTransformer) -> None:

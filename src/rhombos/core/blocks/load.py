@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import loads as book
@@ -15,7 +15,7 @@ from rhombos.core.parts import Shelf
 from rhombos.core.points import Point
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet
-from rhombos.core.stepped import step_crest
+from rhombos.core.stepped import Fed, step_flow
 from rhombos.core.suits import STARTING, judge
 from rhombos.core.units import fmt, short
 
@@ -34,10 +34,12 @@ class LoadBuild(Build):
 
 @dataclass(frozen=True, slots=True)
 class LoadState:
-    """Apparent power of its fundamental, VA; current: RMS of its fundamental, of all of it, and peak, A; power of what it draws
-    at the crest, W; the equivalent series R–L, Ω and H (infinite and 0 when idle)."""
+    """RMS voltage that it gets and that it is made for, V; power, W; cosφ at the line; apparent power, VA; current: RMS of its
+    fundamental, of all of it, and peak, A; power of what it draws at the crest, W; the equivalent series R–L, Ω and H (infinite
+    and 0 when idle); the wave that it meets, unless that is a sine."""
 
     voltage: float
+    rated: float
     frequency: float
     power: float
     power_factor: float
@@ -48,44 +50,65 @@ class LoadState:
     crest_power: float
     resistance: float
     inductance: float
+    fed: Fed | None = None
 
 
-def assess(point: Point, brief: Brief, ledger: Ledger) -> LoadState:
-    """What the load draws at a point, at its rated voltage."""
-    volts, hertz = brief.output.voltage, brief.output.frequency
+def assess(
+    point: Point, brief: Brief, ledger: Ledger, volts: float | None = None, fed: Fed | None = None
+) -> LoadState:  # fmt: skip
+    """What the load draws at a point. At other than its rated voltage, V, it takes what the square of the voltage makes of its
+    power. `fed` is the wave of a stepped output, unless it is the usual one."""
+    rated, hertz = brief.output.voltage, brief.output.frequency
+    volts = rated if volts is None else volts
+    share = (volts / rated) ** 2
     if point.power == 0:
-        return LoadState(volts, hertz, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, float("inf"), 0.0)
-    apparent = ledger.work("load.apparent", book.apparent_power, P=point.power, cos_phi=point.power_factor)
-    current = ledger.work("load.current", book.load_current, S=apparent, V_rms=volts)
-    crested, rms = brief.crest_power * min(1.0, point.power / brief.power.continuous), current
+        return LoadState(volts, rated, hertz, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, float("inf"), 0.0)
+    crested = brief.crest_power * min(1.0, point.power / brief.power.continuous)
+    asked = (volts, rated, hertz, share * point.power, point.power_factor, share * crested)
     if brief.output.stepped:
-        peak = ledger.total("load.peak_current", {
-            "peak of the wave's current": current * step_crest(STEPPED[brief.output.waveform], point.power_factor)})
-    else:
-        sine = ledger.work("load.sine_peak", book.crest, I_rms=current)
-        peak = ledger.total("load.peak_current", {"sine": sine})
-    if crested > 0 and not brief.output.stepped:
-        added = crest(STIFF_X, STIFF_CORNER, volts)
+        return _on_steps(*asked, fed or Fed(STEPPED[brief.output.waveform]), ledger)
+    return _on_a_sine(*asked, ledger)
+
+
+def _on_a_sine(
+    volts: float, rated: float, hertz: float, power: float, factor: float, crested: float, ledger: Ledger
+) -> LoadState:  # fmt: skip
+    apparent = ledger.work("load.apparent", book.apparent_power, P=power, cos_phi=factor)
+    current = rms = ledger.work("load.current", book.load_current, S=apparent, V_rms=volts)
+    sine = ledger.work("load.sine_peak", book.crest, I_rms=current)
+    peak = ledger.total("load.peak_current", {"sine": sine})
+    if crested > 0:
+        added = crest(STIFF_X, STIFF_CORNER, rated)
         over = crested / volts
         rms = math.hypot(current, over * added.load_rms)
-        factor = point.power_factor
         highest = added.peak(current * factor, current * math.sqrt(1 - factor**2), over, inductor=False)
         peak = ledger.total("load.peak_current", {"sine": sine, "rectifiers at the crest": highest - sine})
     return LoadState(
-        volts, hertz, point.power, point.power_factor, apparent, current, rms=rms, peak_current=peak, crest_power=crested,
-        resistance=ledger.work(
-            "load.resistance", book.load_resistance, V_rms=volts, cos_phi=point.power_factor, S=apparent),
+        volts, rated, hertz, power, factor, apparent, current, rms=rms, peak_current=peak, crest_power=crested,
+        resistance=ledger.work("load.resistance", book.load_resistance, V_rms=volts, cos_phi=factor, S=apparent),
         inductance=ledger.work(
-            "load.inductance", book.load_inductance, V_rms=volts, cos_phi=point.power_factor, S=apparent,
-            f_line=hertz),
+            "load.inductance", book.load_inductance, V_rms=volts, cos_phi=factor, S=apparent, f_line=hertz),
     )  # fmt: skip
 
 
-def following(rated: LoadState, share: float) -> LoadState:
-    """The load at `share` of its rated voltage: it takes what the square of the voltage makes of it."""
-    return replace(rated, voltage=rated.voltage * share, power=rated.power * share**2, apparent=rated.apparent * share**2,
-                   current=rated.current * share, rms=rated.rms * share, peak_current=rated.peak_current * share,
-                   crest_power=rated.crest_power * share**2)  # fmt: skip
+def _on_steps(
+    volts: float, rated: float, hertz: float, power: float, factor: float, crested: float, fed: Fed, ledger: Ledger
+) -> LoadState:  # fmt: skip
+    """The series R–L that takes the power from just this wave: its current rises and fades in exponentials, so that its RMS and
+    its peak are higher than those of a sine."""
+    flow = step_flow(fed.fraction, factor if fed.factor is None else fed.factor, fed.lets_go)
+    if fed.resistance is None:
+        ohms = ledger.work("load.resistance", book.step_resistance, k_lag=flow.lag, V_rms=volts, P=power)
+    else:
+        ohms = ledger.total("load.resistance", {"takes the power from this wave": fed.resistance})
+    current = ledger.work("load.rms", book.power_current, P=power, R_L=ohms)
+    return LoadState(
+        volts, rated, hertz, power, factor, ledger.work("load.apparent", book.apparent_of, V_rms=volts, I_rms=current),
+        ledger.total("load.current", {"fundamental of the wave's current": current * flow.fundamental}), rms=current,
+        peak_current=ledger.total("load.peak_current", {"peak of the wave's current": current * flow.peak}),
+        crest_power=crested, resistance=ohms,
+        inductance=ledger.work("load.inductance", book.series_inductance, R_L=ohms, cos_phi=factor, f_line=hertz), fed=fed,
+    )  # fmt: skip
 
 
 def parts(build: LoadBuild, shelf: Shelf) -> tuple[Item, ...]:
@@ -129,6 +152,6 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
             f"Adapters and rectifiers without correction are counted with {fmt(share, '%', 2)} of the power. {sized}",
             "Give each load its share of the power in the brief.", figure="peak_current")  # fmt: skip
     return sheet.close(
-        f"{short(now.voltage, 'V')} {short(now.frequency, 'Hz')}", "what hangs on the socket", now.power, now.power,
-        {"voltage": f"{short(now.voltage, 'V')} RMS", "current": fmt(now.rms, "A"),
+        f"{short(now.rated, 'V')} {short(now.frequency, 'Hz')}", "what hangs on the socket", now.power, now.power,
+        {"voltage": f"{fmt(now.voltage, 'V')} RMS", "current": fmt(now.rms, "A"),
          "power": fmt(now.power, "W"), "factor": f"cosφ {now.power_factor:g}"})  # fmt: skip

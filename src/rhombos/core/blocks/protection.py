@@ -10,7 +10,7 @@ import numpy as np
 from pydantic import Field
 
 from rhombos.core.blocks.base import Build, options
-from rhombos.core.book import loads, sense, source
+from rhombos.core.book import sense, source
 from rhombos.core.inventory import Item
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
@@ -96,16 +96,10 @@ class ProtectionBuild(Build):
     suppressor: Volt = Field(ge=50, le=1000, title="Surge suppressor, working RMS")
 
 
-def rms_current(power: float, power_factor: float, volts: float) -> float:
-    """RMS current, A, of a power, W, at a power factor and a voltage, V."""
-    apparent = loads.apparent_power.work({"P": power, "cos_phi": power_factor})
-    return loads.load_current.work({"S": apparent, "V_rms": volts})
-
-
 @dataclass(frozen=True, slots=True)
 class ProtectionNeed:
-    """Battery: empty, nominal, full, V, and all resistance up to the bank, Ω. Asked: W, W, s; socket: V, power factor, and
-    peak of its current in the surge with ripple, A. Highest gate supply that the control supply makes, V;
+    """Battery: empty, nominal, full, V, and all resistance up to the bank, Ω. Asked: W, W, s; socket: V, its
+    current at full power, RMS, and its peak in the surge with ripple, A. Highest gate supply that the control supply makes, V;
     volts of the rested battery, empty to full in equal steps of charge."""
 
     empty: float
@@ -116,14 +110,14 @@ class ProtectionNeed:
     surge: float
     surge_time: float
     v_out: float
-    power_factor: float
+    current: float
     peak: float
     gate: float
     resting: tuple[float, ...] = ()
 
     def socket_current(self, power: float) -> float:
         """RMS current at the socket, A, at a power, W."""
-        return rms_current(power, self.power_factor, self.v_out)
+        return self.current * power / self.continuous
 
 
 @dataclass(frozen=True, slots=True)

@@ -22,6 +22,11 @@ square_fundamental = _relation(
 modified_rms = _relation(
     "modified_rms", V_rms, V_dc * sp.sqrt(fraction), title="RMS of a three-level wave",
     holds="the zero state is clamped by two switches on", source="definition of RMS")
+stepped_rms = _relation(
+    "stepped_rms", V_rms, sp.sqrt(fraction * V_dc**2 - 2 * R * P + (R * I_rms)**2),
+    title="RMS of a square or three-level wave behind a resistance",
+    holds="P is what the wave drives into resistance and load: the mean of the link's voltage times the current",
+    source="mean square of what stands behind a resistance")
 modified_harmonic = _relation(
     "modified_harmonic", V_h, sp.Abs(4 * V_dc / (h * sp.pi) * sp.sin(h * sp.pi * fraction / 2)),
     title="Peak of a harmonic of a three-level wave", holds="odd h; δ = 180° times the conduction fraction",

@@ -194,6 +194,7 @@ fraction = _s("fraction", "1", "conduction fraction of a three-level wave", 1e-3
 pulsation = _s("pulsation", "1", "mean square of a current over its squared mean", 1, 1000, latex=r"k_p")
 passed = _s("passed", "1", "share of the output's pulsation that reaches the source", 0, 20, latex=r"|\sigma|")
 kept = _s("kept", "1", "share of the output's pulsation that stays with the link's bank", 0, 20, latex=r"|1-\sigma|")
+k_lag = _s("k_lag", "1", "what a lagging load draws of a wave, over what its resistance alone would", 1e-4, 1)
 k_swing = _s("k_swing", "1", "swing of the charge drawn at twice the line, over the mean current", 0, 40, latex=r"k_{\Delta}")
 k_heat = _s("k_heat", "1", "RMS of a drawn current less its mean, over the mean", 0, 40, latex=r"k_h")
 k_crest = _s("k_crest", "1", "peak of a current over its mean", 1, 40, latex=r"k_{\mathrm{pk}}")

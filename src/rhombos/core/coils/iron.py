@@ -138,11 +138,10 @@ def _heating(worked: Worked, made: IronTransformer) -> Chart:
 
 def _schools(worked: Worked, made: IronTransformer, best: str) -> tuple[School, ...]:
     rules, brief = worked.rules, worked.brief
-    through = worked.settled["nominal"].flow[KEY] / brief.power.power_factor
     cores, table = worked.shelf.all(IronCore), worked.shelf.columns(IronCore)
-    apparent = through * (math.sqrt(2) + 1 if made.halves == 2 else 2)
     form = 4.44 if brief.output.waveform == "sine" else 4.0
     state = worked.settled["nominal"].states[KEY]
+    apparent = state.output * state.secondary_rms * (math.sqrt(2) + 1 if made.halves == 2 else 2)
     product = float(book.area_product(
         P_apparent=apparent, K_f=form, K_u=rules.window_fill, B_pk=max(state.flux, 0.1), f=brief.output.frequency,
         J=rules.current_density))  # fmt: skip

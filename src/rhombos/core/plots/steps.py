@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from rhombos.core.plots.model import Chart, Scale, Series, curve, roomy
 from rhombos.core.solve import Worked
+from rhombos.core.stepped import STEPS, step_current
 from rhombos.core.units import fmt
 from rhombos.core.waves.modulation import Steps
 from rhombos.core.waves.spectrum import harmonics, readings_of_steps
@@ -22,24 +23,13 @@ def wave_of(worked: Worked) -> Steps:
     return worked.route.steps(worked.settled, worked.builds).wave(worked.brief.output.frequency)
 
 
-def current_through(wave: Steps, resistance: float, inductance: float, time: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Periodic current, A, that a wave with half-wave symmetry drives through a series R–L, at given times, s.
-
-    Source: first-order response between steps; the start is the fixed point of the whole period.
-    """
-    if inductance <= 0:
-        return wave.at(time) / resistance
-    tau = inductance / resistance
-    ends, decay = wave.levels / resistance, np.exp(-wave.durations / tau)
-    start, share = 0.0, 1.0
-    for end, d in zip(ends, decay, strict=True):
-        start, share = end + (start - end) * d, share * d
-    at = [start / (1 - share)]
-    for end, d in zip(ends, decay, strict=True):
-        at.append(end + (at[-1] - end) * d)
-    place = np.searchsorted(wave.times, time, side="right") - 1
-    since = time - wave.times[place]
-    return np.asarray(ends[place] + (np.array(at)[place] - ends[place]) * np.exp(-since / tau))
+def _load_current(drain: Any, wave: Steps, time: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Current into the load, A, at given times of a line period, s."""
+    half, _ = step_current(drain.fed.fraction, drain.fed.factor or drain.power_factor, drain.fed.lets_go)
+    whole = np.concatenate([half, -half]) * drain.rms / math.sqrt(float((half**2).mean()))
+    begins = (1 - drain.fed.fraction) / 4 * wave.period  # the pulse lies in the middle of its half period
+    at = begins + (np.arange(2 * STEPS) + 0.5) * wave.period / (2 * STEPS)
+    return np.asarray(np.interp(time, at, whole, period=wave.period))
 
 
 def output_steps(worked: Worked) -> Chart:
@@ -48,7 +38,7 @@ def output_steps(worked: Worked) -> Chart:
     drain: Any = worked.settled["nominal"].states["load"]
     read = readings_of_steps(wave)
     time = np.linspace(0, wave.period, 400, endpoint=False)
-    amps = current_through(wave, drain.resistance, drain.inductance, time)
+    amps = _load_current(drain, wave, time)
     t, v = Scale("s", wave.period), Scale("V", read.peak)
     scaled = amps * read.peak / (1.25 * float(np.abs(amps).max()))
     return Chart(
@@ -84,18 +74,19 @@ def link_steps(worked: Worked) -> Chart:
     build: Any = worked.builds["dc_link"]
     state: Any = worked.settled["nominal"].states["dc_link"]
     line = worked.brief.output.frequency
-    share = worked.route.steps(worked.settled, worked.builds).share
-    drawn = min(0.999, max(0.001, share * worked.settled["nominal"].states["load"].power_factor))
+    drain: Any = worked.settled["nominal"].states["load"]
     half = 1 / (2 * line)
-    idle = (1 - drawn) * half / 2
-    times, volts = [0.0], [build.voltage]
-    for n in range(2):
-        at = n * half
-        times += [at + idle, at + half - idle, at + half]
-        volts += [build.voltage + state.ripple / 2, build.voltage - state.ripple / 2, build.voltage]
+    current, wave = step_current(drain.fed.fraction, drain.power_factor)
+    # it falls by what is drawn beyond the mean; how far, its bank and its source decide
+    fallen = -np.cumsum(wave * current - float((wave * current).mean()))
+    volts = state.voltage + (fallen - float(np.mean([fallen.max(), fallen.min()]))) * state.ripple / max(
+        float(np.ptp(fallen)), 1e-12)
+    times = np.arange(1, 2 * STEPS + 1) * half / STEPS
+    volts = np.tile(volts, 2)
     t, v = Scale("s", 2 * half), Scale("V", build.voltage)
     return Chart(
-        key="link", title="Link voltage", x=t.axis("time", low=0, high=2 * half), y=v.axis("", low=0, high=roomy(max(volts))),
+        key="link", title="Link voltage", x=t.axis("time", low=0, high=2 * half),
+        y=v.axis("", low=0, high=roomy(float(volts.max()))),
         series=(curve("link", times, volts, t, v),),
         remark=f"It fills between the pulses and falls under them by {fmt(state.ripple, 'V')}: the tops of the wave slope by "
-               f"{fmt(state.ripple / build.voltage if math.isfinite(state.ripple) else 0.0, '%', 2)}.")  # fmt: skip
+               f"{fmt(state.ripple / state.voltage if math.isfinite(state.ripple) else 0.0, '%', 2)}.")  # fmt: skip

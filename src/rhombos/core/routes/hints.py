@@ -106,6 +106,6 @@ def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, 
         leak_duty=min(states["transformer"].leakage_duty, MOST_LEAK),
         battery_current=max(
             min(settled[k].states["battery"].rms, settled[k].flow["load"] / (0.6 * v_in[k])) for k in ("flat", "full")),
-        bridge_drop=states["h_bridge"].drop + 2 * states["h_bridge"].resistance * states["h_bridge"].line_peak,
+        bridge_drop=states["h_bridge"].missing,
         link=link, raised=raised,
     )  # fmt: skip

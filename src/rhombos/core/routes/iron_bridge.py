@@ -162,15 +162,15 @@ class IronBridge(IronRoute):
     def _pass(
         self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
     ) -> tuple[IronSettled, Guess]:  # fmt: skip
-        drain = load.assess(point, brief, ledger)
+        drain = load.assess(point, brief, ledger, g.sag * brief.output.voltage)
         carrier, line = builds["h_bridge"].carrier, brief.output.frequency
         ratio = builds["iron_transformer"].secondary_turns / builds["iron_transformer"].primary_turns
         path = g.path_resistance + g.primary_resistance + g.secondary_resistance / ratio**2
         filtered = output_filter.assess(
             output_filter.FilterNeed(
-                g.sag * drain.voltage / ratio, line, g.sag * drain.current * ratio, drain.power_factor, g.v_in, carrier,
-                min(1.0, g.modulation), path, g.dead_volts, g.choke_celsius, ratio, g.leakage, g.sag**2 * drain.crest_power,
-                    g.magnetising),
+                drain.voltage / ratio, line, drain.current * ratio, drain.power_factor, g.v_in, carrier,
+                min(1.0, g.modulation), path, g.dead_volts, g.choke_celsius, ratio, g.leakage, drain.crest_power,
+                g.magnetising),
             builds["output_filter"], brief, shelf, rules, ledger)  # fmt: skip
         bridged = h_bridge.assess(
             h_bridge.BridgeNeed(
@@ -179,14 +179,12 @@ class IronBridge(IronRoute):
             builds["h_bridge"], brief, shelf, rules, ledger,
             gate_loop(builds["bridge_drive"], builds["h_bridge"].parallel, shelf))  # fmt: skip
         primary = math.hypot(filtered.rms, filtered.ripple_rms)
-        output = g.sag * drain.voltage
-        across = (output + filtered.line_current / ratio * g.secondary_resistance * filtered.power_factor) / ratio
+        across = (drain.voltage + filtered.line_current / ratio * g.secondary_resistance * filtered.power_factor) / ratio
         wound = iron_transformer.assess(
             iron_transformer.IronPoint(
-                across, OVER * drain.voltage / ratio, 0.0, 0.0, primary, primary / ratio, output, line, g.celsius),
+                across, OVER * drain.rated / ratio, 0.0, 0.0, primary, primary / ratio, drain.voltage, line, g.celsius),
             builds["iron_transformer"], brief, shelf, rules, ledger)  # fmt: skip
-        power = point.power * g.sag**2
-        to_transformer = power + wound.loss
+        to_transformer = drain.power + wound.loss
         to_filter = to_transformer + filtered.loss
         to_stage = to_filter + bridged.loss
         feed = battery_of(point.emf, builds, brief, shelf, rules)
@@ -211,7 +209,7 @@ class IronBridge(IronRoute):
                   "output_filter": filtered.on_a_swinging_rail(rail),
                   "iron_transformer": wound, "load": drain}  # fmt: skip
         flow = {"battery": from_battery, "input_stage": from_battery, "h_bridge": to_stage, "output_filter": to_filter,
-                "iron_transformer": to_transformer, "load": power}  # fmt: skip
+                "iron_transformer": to_transformer, "load": drain.power}  # fmt: skip
         # a bridge at its limit makes no more: the socket sags until it fits
         after = replace(
             g, v_in=v_in, terminal=cells.terminal, primary_resistance=wound.primary_resistance,

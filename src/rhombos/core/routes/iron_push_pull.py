@@ -30,7 +30,7 @@ from rhombos.core.routes.base import HOTTEST, SETTLED, V_FLOOR, StepWave, calmed
 from rhombos.core.routes.iron import CALMER, Guess, Hints, IronRoute, IronSettled
 from rhombos.core.routes.supply import WIRING, battery_of, battery_supply
 from rhombos.core.rules import Rules
-from rhombos.core.stepped import StepRipple, step_form, width_for
+from rhombos.core.stepped import Fed, StepRipple, step_form, width_for
 from rhombos.core.topology import RouteName
 from rhombos.core.waves.chain import Supply
 
@@ -91,7 +91,7 @@ class IronPushPull(IronRoute):
         wound: iron_transformer.IronState = max(
             (settled[k].states["iron_transformer"] for k in STEADY), key=lambda s: s.secondary_rms)  # fmt: skip
         square = now.share == 1.0
-        asked = now.states["load"].voltage
+        asked = now.states["load"].rated
         level = flat.states["iron_transformer"].output / math.sqrt(flat.stands)
         wanted = asked / now.states["iron_transformer"].output if square else asked / math.sqrt(WIDTH_USED) / level
         return Hints(
@@ -156,19 +156,19 @@ class IronPushPull(IronRoute):
     def _pass(
         self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
     ) -> tuple[IronSettled, Guess]:  # fmt: skip
-        drain = load.assess(point, brief, ledger)
+        asked, rated = load.assess(point, brief, SILENT), brief.output.voltage
         ratio = builds["iron_transformer"].secondary_turns / builds["iron_transformer"].primary_turns
         v_half = max(V_FLOOR * point.emf, g.v_in - g.threshold - g.pulse * (g.primary_resistance + g.path_resistance))
         feed = battery_of(point.emf, builds, brief, shelf, rules)
         line = self._frequency(v_half, builds, brief, shelf)
         square = brief.output.waveform == "square"
-        factor, lets_go = round(_whole_factor(drain, line, feed.resistance, ratio, g), 5), not square
-        level = max(V_FLOOR * ratio * point.emf, ratio * _standing(point.emf, feed.resistance, ratio, drain, g))
-        share = 1.0 if square else max(NARROWEST, round(width_for((drain.voltage / level) ** 2, factor, WIDEST), 6))
+        factor, lets_go = round(_whole_factor(asked, line, feed.resistance, ratio, g), 5), not square
+        level = max(V_FLOOR * ratio * point.emf, ratio * _standing(point.emf, feed.resistance, ratio, asked, g))
+        share = 1.0 if square else max(NARROWEST, round(width_for((rated / level) ** 2, factor, WIDEST), 6))
         formed = step_form(share, factor, lets_go, round(2 * math.pi * line * feed.resistance * feed.capacitance, 4))
         output = level * math.sqrt(formed.stands)
         # nothing holds this output: the load takes what the square of its voltage makes of it
-        power = point.power * (output / drain.voltage) ** 2
+        power = point.power * (output / rated) ** 2
         secondary = power / (_working(power, ratio, share, formed.form, g) * math.sqrt(share)) * formed.form
         admits = secondary**2 / power if power > 0 else 0.0
         pulse = ledger.work(f"{self.stage}.pulse", stage_book.pulse_current, P=power + g.lost, V=g.v_in, D_tot=share)
@@ -191,6 +191,7 @@ class IronPushPull(IronRoute):
                                   crest=flowing.crest, interrupted=turn_off),
             g, builds, brief, shelf, rules, ledger)  # fmt: skip
         from_battery = to_stage + entry.loss
+        drain = load.assess(point, brief, ledger, output, Fed(share, lets_go, factor, 1 / admits if admits else None))
         states = {"battery": cells, "input_stage": entry, self.stage: switched, "iron_transformer": wound, "load": drain}
         flow = {"battery": from_battery, "input_stage": from_battery, self.stage: to_stage, "iron_transformer": to_transformer,
                 "load": power}  # fmt: skip
@@ -257,12 +258,12 @@ class IronPushPull(IronRoute):
         now = settled["nominal"]
         wound, drain, g = now.states["iron_transformer"], now.states["load"], now.guess
         share, line = now.share, self._line(now)
-        ohms, henries = _load_of(drain, now.flow["load"] / wound.secondary_rms**2 if wound.secondary_rms else 0.0)
         far = wound.ratio**2
         return Stepped(
             v_link=wound.ratio * g.v_in, level=wound.ratio * (g.v_in - g.threshold), fraction=share, line=line,
             resistance=far * (g.primary_resistance + g.path_resistance) + g.secondary_resistance,
-            inductance=far * wound.leakage + WIRING, load_resistance=ohms, load_inductance=henries, ratio=wound.ratio,
+            inductance=far * wound.leakage + WIRING, load_resistance=drain.resistance, load_inductance=drain.inductance,
+            ratio=wound.ratio,
             lets_go=share < 1)  # fmt: skip
 
     def supply(

@@ -50,7 +50,7 @@ from rhombos.core.routes.settle import LinkSettled
 from rhombos.core.routes.supply import WIRING, link_supply
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
-from rhombos.core.stepped import step_demand, step_load
+from rhombos.core.stepped import Fed, step_demand
 from rhombos.core.topology import RECTIFIERS, TOPOLOGIES, Rectifying, RouteName, TopologyName
 from rhombos.core.waves.chain import Supply
 
@@ -227,18 +227,16 @@ class LinkRoute(Route):
         self, brief: Brief, hints: Hints, own: dict[str, dict[str, Any]], voltage: float, shelf: Shelf, rules: Rules
     ) -> dict[str, Build]:  # fmt: skip
         """Link, bridge and, for a sine, filter."""
-        asked = load.assess(operating_points(brief)["nominal"], brief, SILENT)
+        fraction = fraction_of(brief, own)
+        gets = hints.link_high / voltage if brief.output.stepped and not own["dc_link"]["held"] else 1.0
+        asked = load.assess(
+            operating_points(brief)["nominal"], brief, SILENT, gets * brief.output.voltage, Fed(fraction))  # fmt: skip
         surge = brief.power.surge / brief.power.continuous
         made: dict[str, Build] = {}
         taken, ripple, filtering = None, 0.0, None
         peak, modulation = max(math.sqrt(2) * asked.current, hints.filter_peak), hints.bridge_peak / voltage
-        flowing = asked.rms
         if brief.output.stepped:
-            fraction = fraction_of(brief, own)
-            taken, modulation = drawn(step_demand(fraction, asked.power_factor)), 1.0
-            if not own["dc_link"]["held"]:
-                asked = load.following(asked, hints.link_high / voltage)
-            peak, flowing = asked.current / math.sqrt(fraction), asked.current
+            taken, modulation, peak = drawn(step_demand(fraction, asked.power_factor)), 1.0, asked.peak_current
         else:
             carrier = float(own["h_bridge"].get("carrier", h_bridge.CARRIER))
             filter_need = output_filter.FilterNeed(
@@ -257,7 +255,7 @@ class LinkRoute(Route):
         highest = dc_link.highest(linking, surged, asked.frequency, shelf, rules)
         bridge = h_bridge.propose(
             h_bridge.BridgeNeed(
-                voltage, highest, flowing, asked.power_factor, 1.02 * (peak + ripple / 2), ripple / math.sqrt(24),
+                voltage, highest, asked.rms, asked.power_factor, 1.02 * (peak + ripple / 2), ripple / math.sqrt(24),
                 hints.bridge_peak),
             brief, own["h_bridge"], shelf, rules)  # fmt: skip
         made["bridge_drive"], made["h_bridge"] = drive_of(bridge, highest, modulation, brief, own, shelf, rules)
@@ -328,12 +326,11 @@ class LinkRoute(Route):
         if "output_filter" in states:
             return None
         drain, bridged = states["load"], states["h_bridge"]
-        fraction, level = builds["h_bridge"].fraction, self.steps(settled, builds).level
         voltage = states["dc_link"].voltage
-        ohms, henries = step_load(settled["nominal"].flow["load"], drain.power_factor, level, fraction, drain.frequency)
         return Stepped(
-            v_link=voltage, level=voltage - bridged.drop, fraction=fraction, line=drain.frequency,
-            resistance=2 * bridged.resistance, inductance=WIRING, load_resistance=ohms, load_inductance=henries)  # fmt: skip
+            v_link=voltage, level=voltage - bridged.drop, fraction=builds["h_bridge"].fraction, line=drain.frequency,
+            resistance=2 * bridged.resistance, inductance=WIRING, load_resistance=drain.resistance,
+            load_inductance=drain.inductance)  # fmt: skip
 
     def supply(
         self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules

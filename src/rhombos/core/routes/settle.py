@@ -223,7 +223,7 @@ def _one_pass(
     cells = battery.assess(point.emf, from_battery, brief, ledger, g.swing.mean_square, g.swing.peak)
     states = {
         "battery": cells, "input_stage": entry, "front_end": switched, "transformer": wound, "rectifier": rectified,
-        "dc_link": linked, "h_bridge": socket.bridged, "load": socket.drain,
+        "dc_link": linked, "h_bridge": socket.bridged, "load": socket.drawn,
     }  # fmt: skip
     if socket.filtered is not None:
         given = -g.swing.given if socket.demand(builds["h_bridge"]) else 0j

@@ -18,18 +18,17 @@ from rhombos.core.pulsation import drawn as drawn_by
 from rhombos.core.routes.base import HOTTEST, MOST_PASSES, SETTLED
 from rhombos.core.routes.driven import gate_loop
 from rhombos.core.rules import Rules
-from rhombos.core.stepped import step_demand
+from rhombos.core.stepped import Fed, step_demand
 
 
 @dataclass(frozen=True, slots=True)
 class Socket:
     """The settled side of bridge, filter and load at a link, V: what it draws from it, W, with its states and working.
 
-    `drain` is the load at its rated voltage, `drawn` what it takes at the one it gets.
+    `drawn` is the load at the voltage it gets.
     """
 
     link: float
-    drain: load.LoadState
     drawn: load.LoadState
     filtered: output_filter.FilterState | None
     bridged: h_bridge.BridgeState
@@ -45,7 +44,7 @@ class Socket:
         if self.filtered is None:
             taken = drawn_by(self.demand(build))
             return dc_link.LinkNeed(drawn.apparent, bridged.line_peak, 1.0, drawn.power_factor, current, choke_ripple,
-                                    self.drain.voltage / math.sqrt(build.fraction), taken, self.link, climb, swing)  # fmt: skip
+                                    drawn.rated / math.sqrt(build.fraction), taken, self.link, climb, swing)  # fmt: skip
         return dc_link.LinkNeed(
             self.apparent, math.sqrt(2) * self.filtered.line_current, bridged.modulation, self.filtered.power_factor, current,
             choke_ripple, bridged.bridge_peak, level=self.link, climb=climb, swing=swing)  # fmt: skip
@@ -87,26 +86,25 @@ def _socket(
 ) -> Socket:  # fmt: skip
     carrier, loop = bridge.carrier, gate_loop(drive, bridge.parallel, shelf)
     ledger = Ledger()
-    drain = load.assess(point, brief, ledger)
     stepped_free = filtering is None and not link.held
-    drawn = load.following(drain, link_v / link.voltage) if stepped_free else drain
+    gets = brief.output.voltage * (link_v / link.voltage if stepped_free else 1.0)
+    drawn = load.assess(point, brief, ledger, gets, Fed(bridge.fraction))
     current = drawn.power / link_v
-    taken = drawn_by(step_demand(bridge.fraction, drain.power_factor)) if brief.output.stepped else None
+    taken = drawn_by(step_demand(bridge.fraction, drawn.power_factor)) if brief.output.stepped else None
     link_high = dc_link.highest(
-        link, dc_link.LinkNeed(drawn.apparent, 0.0, 1.0, drain.power_factor, current, 0.0, 0.0, taken, link_v,
-                               swing=replace(STILL, ripple=kept)), drain.frequency, shelf, rules)  # fmt: skip
+        link, dc_link.LinkNeed(drawn.apparent, 0.0, 1.0, drawn.power_factor, current, 0.0, 0.0, taken, link_v,
+                               swing=replace(STILL, ripple=kept)), drawn.frequency, shelf, rules)  # fmt: skip
     if filtering is None:
-        peak = drawn.current / math.sqrt(bridge.fraction)
         bridged = h_bridge.assess(
-            h_bridge.BridgeNeed(link_v, link_high, drawn.current, drain.power_factor, peak, 0.0, link_v), bridge, brief, shelf,
-            rules, ledger, loop)  # fmt: skip
-        return Socket(link_v, drain, drawn, None, bridged, drawn.power, drawn.power + bridged.loss, ledger)
+            h_bridge.BridgeNeed(link_v, link_high, drawn.rms, drawn.power_factor, drawn.peak_current, 0.0, link_v), bridge,
+            brief, shelf, rules, ledger, loop)  # fmt: skip
+        return Socket(link_v, drawn, None, bridged, drawn.power, drawn.power + bridged.loss, ledger)
     index, dead, resistance, celsius = 0.9, 0.0, 0.0, 75.0
     for _ in range(MOST_PASSES):
         filtered = output_filter.assess(
             output_filter.FilterNeed(
-                drain.voltage, drain.frequency, drain.current, drain.power_factor, link_v, carrier, index, resistance, dead,
-                celsius, crest_power=drain.crest_power),
+                drawn.voltage, drawn.frequency, drawn.current, drawn.power_factor, link_v, carrier, index, resistance, dead,
+                celsius, crest_power=drawn.crest_power),
             filtering, brief, shelf, rules, ledger)  # fmt: skip
         bridged = h_bridge.assess(
             h_bridge.BridgeNeed(
@@ -122,4 +120,4 @@ def _socket(
         if moved < SETTLED:
             break
     to_filter = drawn.power + filtered.loss
-    return Socket(link_v, drain, drawn, filtered, bridged, to_filter, to_filter + bridged.loss, ledger)
+    return Socket(link_v, drawn, filtered, bridged, to_filter, to_filter + bridged.loss, ledger)

@@ -24,19 +24,21 @@ LARGEST_CREST = 2**0.5
 def need_of(
     settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
 ) -> block.ProtectionNeed:  # fmt: skip
-    """Battery band, what is asked, and how high the current peaks in the surge, as the socket sees it."""
+    """Battery band, what is asked, and the currents of the load: its RMS, and how high it peaks in the surge, as the socket
+    sees it."""
     empty, nominal, full = brief.source.volts
     asked = brief.power
-    crest = 1.0 if brief.output.waveform == "square" else LARGEST_CREST
-    surge = block.rms_current(asked.surge, asked.power_factor, brief.output.voltage)
-    peak = crest * surge
+    drawn = settled["nominal"].states["load"]
+    at_rated = drawn.rated / drawn.voltage
+    more = asked.surge / asked.continuous * at_rated
+    peak = more * (drawn.peak_current if brief.output.stepped else LARGEST_CREST * drawn.current)
     if "output_filter" in builds:
         ratio = getattr(settled["nominal"].states.get("iron_transformer"), "ratio", 1.0)
         peak = max(peak, *(s.states["output_filter"].peak / ratio for k, s in settled.items() if k.startswith("surge")))
     resistance = battery_of(nominal, builds, brief, shelf, rules).resistance
     gate = max((builds[k].supply for k in ("front_drive", "bridge_drive") if k in builds), default=rules.gate_drive)
     return block.ProtectionNeed(empty, nominal, full, resistance, asked.continuous, asked.surge, asked.surge_time,
-                                brief.output.voltage, asked.power_factor, peak, gate,
+                                brief.output.voltage, at_rated * drawn.rms, peak, gate,
                                 tuple(brief.source.cells * v for v in RESTING[brief.source.chemistry]))  # fmt: skip
 
 
