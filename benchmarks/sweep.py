@@ -234,7 +234,9 @@ def agreements(worked: Worked) -> list[Agreement]:
     carried = "inductor" if "inductor" in traces else "load"
     if "h_bridge" in now.states:
         ratio = getattr(now.states.get("iron_transformer"), "ratio", 1.0)
-        pairs.append(("bridge, peak", now.states["h_bridge"].device_peak*worked.builds["h_bridge"].parallel/ratio, float(np.abs(traces[carried]).max()), 0.05))
+        filtered = now.states.get("output_filter")
+        highest = filtered.peak / ratio if filtered else now.states["h_bridge"].line_peak
+        pairs.append(("bridge, peak", highest, float(np.abs(traces[carried]).max()), 0.05))
     found = [Agreement(n, a, b, abs(a / b - 1) / allowed) for n, a, b, allowed in pairs]
     if "output_filter" in now.states:
         filtered = now.states["output_filter"]

@@ -36,7 +36,7 @@ def test_the_form_is_the_scopes_own_load(adapter):
     reactance = 2 * math.pi * 50 * at.inductance * over / volts
     corner = 1 / (2 * math.pi * math.sqrt(at.inductance * at.capacitance)) / 50
     for form in (crest(reactance, corner, volts), marched(reactance, corner, round(1.6 / volts, 3))):
-        bent = math.hypot(form.others, abs(form.third))
+        bent = form.distortion
         assert bent == pytest.approx(float(np.sqrt(np.sum(np.abs(lines[0][2:41]) ** 2)) / abs(lines[0][1])), abs=0.004)
         assert form.peak(over, 0.0, over, inductor=False) == pytest.approx(np.abs(traces["load"]).max(), rel=0.04)
         assert math.hypot(1, form.load_rms) == pytest.approx(np.sqrt((traces["load"] ** 2).mean()) / over, rel=0.02)
@@ -48,13 +48,13 @@ def test_between_the_marched_forms_a_straight_line_is_near_enough(reactance, cor
     form, exact = crest(reactance, corner, 230.0), marched(reactance, corner, round(1.6 / 230, 3))
     assert form.peak(1, 0, 1, inductor=True) == pytest.approx(exact.peak(1, 0, 1, inductor=True), rel=0.03)
     assert form.load_rms == pytest.approx(exact.load_rms, rel=0.02)
-    assert math.hypot(form.others, abs(form.third)) == pytest.approx(math.hypot(exact.others, abs(exact.third)), rel=0.1, abs=1e-3)
+    assert form.distortion == pytest.approx(exact.distortion, rel=0.1, abs=1e-3)
 
 
 def test_a_stiffer_source_lets_it_draw_shorter_and_higher():
     stiff, soft = marched(5e-4, 30.0, 0.007), marched(2e-2, 30.0, 0.007)
     assert stiff.peak(1, 0, 1, inductor=False) > soft.peak(1, 0, 1, inductor=False)
-    assert math.hypot(stiff.others, abs(stiff.third)) < math.hypot(soft.others, abs(soft.third))
+    assert stiff.distortion < soft.distortion
 
 
 def test_the_path_is_sized_for_it(refuge, shelf):

@@ -9,7 +9,7 @@ top of what a linear load of the same power draws.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -17,6 +17,8 @@ from numpy.typing import NDArray
 from scipy.linalg import expm
 
 Array = NDArray[np.float64]
+Lines = NDArray[np.complex128]
+"""Odd harmonics from the third on, phasors of sines."""
 RIPPLE_CAPACITY = 2 * math.pi / 0.72
 """Smoothing capacitor: a fifth of the peak as ripple; ωC over P/V²."""
 TAKEN = 1 / 1.62
@@ -31,6 +33,8 @@ BESIDE = 1.0
 """Conductance of other loads beside it over P/V²: they damp the filter."""
 LEAST_PATH, STEP_PATH = 0.003, 2.5
 """Smallest resistance of bridge, inductor and windings that is told apart, over V²/P, and the ratio from one to the next."""
+TURNS = 3
+"""Tries in which the size of an adapter is found that takes a power."""
 STEPS, HALVES = 512, 7
 """Steps of half a line period, and half periods until it repeats."""
 KEPT = 128
@@ -43,24 +47,46 @@ HIGHEST = 40
 """Harmonics that count as distortion."""
 
 
+Bends = tuple[tuple[complex, complex], tuple[complex, complex]]
+STRAIGHT: Bends = ((0j, 0j), (0j, 0j))
+BEND = 0.03
+"""Third harmonic of the bridge, over its fundamental, at which its effect is taken."""
+
+
 @dataclass(frozen=True)
 class Crest:
     """What a crest load adds to a linear one, over P/V: its own current and that of the filter's inductor, without their
-    fundamentals, over half a line period that begins where the output rises through zero; the output's third harmonic, and all
-    the others together, over its fundamental, the third as a phasor that is real where it rises through zero there; and the
-    power that an adapter made for P really takes there, over P, and for how much of the time it conducts."""
+    fundamentals, over half a line period that begins where the output rises through zero; the output's odd harmonics from the
+    third on over its fundamental, phasors of sines; the power that an adapter made for P really takes there, over P, how much
+    its fundamental lags, as reactive over real power, what its fundamental takes, over all that it keeps (its harmonics lose
+    the rest on the way), and for how much of the time it conducts. `bends`: what a third harmonic of the bridge, over its
+    fundamental, adds to third and fifth harmonic of the load's current, over P/V: of one that rises through zero with the
+    bridge, and of one a quarter ahead."""
 
     load: Array
     inductor: Array
-    third: complex
-    others: float
+    output: Lines
     taken: float
+    lags: float
+    first: float
     conducts: float
+    bends: Bends = STRAIGHT
 
     @property
     def conductance(self) -> float:
         """What it holds against small voltages on top, on the average, over P/V²."""
         return self.conducts / BEFORE
+
+    def bent(self, third: complex) -> tuple[complex, complex]:
+        """Third and fifth harmonic, over P/V, that come on top where the bridge makes a third one, over its fundamental; all
+        are phasors of sines."""
+        (a, b), (c, d) = self.bends
+        return a * third.real + c * third.imag, b * third.real + d * third.imag
+
+    @property
+    def distortion(self) -> float:
+        """All harmonics of the output together, over its fundamental."""
+        return float(np.linalg.norm(self.output))
 
     @property
     def load_rms(self) -> float:
@@ -74,6 +100,7 @@ class Crest:
 
     def peak(self, in_phase: float, lagging: float, share: float, *, inductor: bool) -> float:
         """Peak of a sine, its RMS in phase and behind by a quarter, A, with `share` of P/V, A, of this on top."""
+        in_phase += share * (self.first - 1)
         sine = math.sqrt(2) * (in_phase * np.sin(ANGLES) - lagging * np.cos(ANGLES))
         return float(np.abs(sine + share * (self.inductor if inductor else self.load)).max())
 
@@ -82,12 +109,22 @@ ANGLES: Array = (np.arange(KEPT) + 0.5) * math.pi / KEPT
 """Angles of the samples, from the output's rise through zero."""
 
 
-def crest(reactance: float, corner: float, volts: float, path: float = 0.0) -> Crest:
+def crest(reactance: float, corner: float, volts: float, path: float = 0.0, bends: bool = False) -> Crest:
     """A crest load behind a filter.
 
-    Args: the inductor's reactance at the line over V²/P of the crest load; the filter's corner over the line's frequency; the
-    output, V RMS, which the diodes' drop is compared with; all resistance on the way over V²/P.
+    Args: the inductor's reactance at the line over V²/P, where P is what the load takes; the filter's corner over the line's
+    frequency; the output, V RMS, which the diodes' drop is compared with; all resistance on the way over V²/P; whether the
+    bridge's third harmonic will be asked for.
     """
+    larger = 1.0  # the adapter that takes P there is made for more
+    for _ in range(TURNS):
+        found = _made_for(larger * reactance, corner, volts, larger * path)
+        larger = 1 / found.taken
+    return replace(found, bends=_bends(larger * reactance, corner, volts, larger * path)) if bends else found
+
+
+def _made_for(reactance: float, corner: float, volts: float, path: float) -> Crest:
+    """Of an adapter made for P."""
     if path <= LEAST_PATH:
         return _behind(reactance, corner, volts, 0)
     place = math.log(path / LEAST_PATH) / math.log(STEP_PATH)
@@ -99,20 +136,50 @@ def crest(reactance: float, corner: float, volts: float, path: float = 0.0) -> C
 def _behind(reactance: float, corner: float, volts: float, path: int) -> Crest:
     """Between the four filters that are marched about the one asked for."""
     x = max(LEAST_X, reactance)
-    place_x, place_c = math.log(x / LEAST_X) / math.log(STEP_X), math.log(max(3.0, corner)) / math.log(STEP_CORNER)
-    drop = round(LEAST_DROP * STEP_DROP ** round(math.log(DIODES / volts / LEAST_DROP) / math.log(STEP_DROP)), 5)
+    place_x, place_c, drop = math.log(x / LEAST_X) / math.log(STEP_X), _place_of(corner), _drop_of(volts)
     i, j = math.floor(place_x), math.floor(place_c)
     a, b = place_x - i, place_c - j
     return _mixed(((1 - a) * (1 - b), _at(i, j, drop, path)), (a * (1 - b), _at(i + 1, j, drop, path)),
                   ((1 - a) * b, _at(i, j + 1, drop, path)), (a * b, _at(i + 1, j + 1, drop, path)))  # fmt: skip
 
 
+def _place_of(corner: float) -> float:
+    return math.log(max(3.0, corner)) / math.log(STEP_CORNER)
+
+
+def _drop_of(volts: float) -> float:
+    return round(LEAST_DROP * STEP_DROP ** round(math.log(DIODES / volts / LEAST_DROP) / math.log(STEP_DROP)), 5)
+
+
+def _bends(reactance: float, corner: float, volts: float, path: float) -> Bends:
+    """At the nearest filter that is marched: a small part of a small part."""
+    x, ohms = max(LEAST_X, reactance), max(LEAST_PATH, path)
+    return _bent(round(math.log(x / LEAST_X) / math.log(STEP_X)), round(_place_of(corner)), _drop_of(volts),
+                 round(math.log(ohms / LEAST_PATH) / math.log(STEP_PATH)))  # fmt: skip
+
+
+@lru_cache(maxsize=256)
+def _bent(i: int, j: int, drop: float, path: int) -> Bends:
+    at = (LEAST_X * STEP_X**i, STEP_CORNER**j, drop, LEAST_PATH * STEP_PATH**path)
+
+    def harmonics(third: complex) -> tuple[complex, complex]:
+        load = marched(*at, third).load
+        three, five = (complex(2 * np.mean(load * np.exp(-1j * n * ANGLES))) * 1j for n in (3, 5))
+        return three, five
+
+    straight = harmonics(0j)
+    with_it, ahead = (
+        ((bent[0] - straight[0]) / BEND, (bent[1] - straight[1]) / BEND)
+        for bent in (harmonics(complex(BEND)), harmonics(1j * BEND)))  # fmt: skip
+    return with_it, ahead
+
+
 def _mixed(*parts: tuple[float, Crest]) -> Crest:
     """Crest loads weighed together."""
     return Crest(
         np.asarray(sum(w * p.load for w, p in parts)), np.asarray(sum(w * p.inductor for w, p in parts)),
-        complex(sum(w * p.third for w, p in parts)), sum(w * p.others for w, p in parts),
-        sum(w * p.taken for w, p in parts), sum(w * p.conducts for w, p in parts))  # fmt: skip
+        np.asarray(sum(w * p.output for w, p in parts)),
+        *(sum(w * getattr(p, name) for w, p in parts) for name in ("taken", "lags", "first", "conducts")))  # fmt: skip
 
 
 def _at(i: int, j: int, drop: float, path: int) -> Crest:
@@ -120,8 +187,9 @@ def _at(i: int, j: int, drop: float, path: int) -> Crest:
 
 
 @lru_cache(maxsize=1024)
-def marched(reactance: float, corner: float, drop: float, path: float = LEAST_PATH) -> Crest:
-    """The periodic state, by marching; arguments as `crest`, the diodes' drop over the output's RMS.
+def marched(reactance: float, corner: float, drop: float, path: float = LEAST_PATH, third: complex = 0j) -> Crest:
+    """The periodic state, by marching; arguments as `crest`, the diodes' drop over the output's RMS, the bridge's third
+    harmonic over its fundamental, a phasor of sines.
 
     States: the inductor's current, the output, the smoothing capacitor; the rectifier is open, or conducts either way; each
     step
@@ -144,7 +212,8 @@ def marched(reactance: float, corner: float, drop: float, path: float = LEAST_PA
             a[2, 4] -= drop / (BEFORE * RIPPLE_CAPACITY)
         made = expm(a * width)
         rows[sign] = [tuple(row) for row in made[:3]]
-    source = (math.sqrt(2) * np.sin((np.arange(STEPS * HALVES) + 0.5) * width)).tolist()
+    angle = (np.arange(STEPS * HALVES) + 0.5) * width
+    source = (math.sqrt(2) * (np.sin(angle) + (third * np.exp(3j * angle)).imag)).tolist()
     current, volts, held = 0.0, 0.0, 0.9 * math.sqrt(2)
     kept: list[tuple[float, float, float]] = []
     last = STEPS * (HALVES - 2)
@@ -178,5 +247,6 @@ def _formed(inductor: Array, output: Array, load: Array) -> Crest:
         return np.asarray(scale * found)
 
     bent = scale * volts / abs(v[1])
-    others = bent * float(np.sqrt(np.sum(np.abs(v[4 : HIGHEST + 1]) ** 2)))
-    return Crest(added(w), added(i), complex(1j * v[3] * bent), others, power / volts**2, float(np.mean(load != 0)))
+    first = -float(w[1].imag) * abs(v[1]) / 2
+    return Crest(added(w), added(i), 1j * bent * v[3:HIGHEST:2], power / volts**2, float(w[1].real / w[1].imag),
+                 first / max(power, 1e-6), float(np.mean(load != 0)))  # fmt: skip

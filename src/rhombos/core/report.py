@@ -114,8 +114,8 @@ class Totals(_Plain):
 class Operating(_Plain):
     """What the waveforms need of the nominal point: V, Hz, H, Ω, F, as seen from the socket. `index` leaves out dead time
     and thresholds; `ratio` is that of a transformer between the bridge and the socket; dead time, s, and the angle, rad, by
-    which
-    the inductor's current lags the bridge, whose sign decides what the dead time does."""
+    which the inductor's current lags the bridge, whose sign decides what the dead time does; inductance of the transformer's
+    iron, H, 0 without one."""
 
     index: float
     v_link: float
@@ -129,6 +129,7 @@ class Operating(_Plain):
     ratio: float = 1.0
     dead_time: float = 0.0
     lag: float = 0.0
+    magnetising: float = 0.0
 
 
 class Stepped(_Plain):

@@ -54,10 +54,12 @@ class LoadState:
 
 
 def assess(
-    point: Point, brief: Brief, ledger: Ledger, volts: float | None = None, fed: Fed | None = None
+    point: Point, brief: Brief, ledger: Ledger, volts: float | None = None, fed: Fed | None = None,
+    seen: tuple[float, float] | None = None,
 ) -> LoadState:  # fmt: skip
     """What the load draws at a point. At other than its rated voltage, V, it takes what the square of the voltage makes of its
-    power. `fed` is the wave of a stepped output, unless it is the usual one."""
+    power. `fed` is the wave of a stepped output, unless it is the usual one; `seen` are RMS and peak of the current behind a
+    filter, A, where that is known."""
     rated, hertz = brief.output.voltage, brief.output.frequency
     volts = rated if volts is None else volts
     share = (volts / rated) ** 2
@@ -67,22 +69,22 @@ def assess(
     asked = (volts, rated, hertz, share * point.power, point.power_factor, share * crested)
     if brief.output.stepped:
         return _on_steps(*asked, fed or Fed(STEPPED[brief.output.waveform]), ledger)
-    return _on_a_sine(*asked, ledger)
+    return _on_a_sine(*asked, seen, ledger)
 
 
 def _on_a_sine(
-    volts: float, rated: float, hertz: float, power: float, factor: float, crested: float, ledger: Ledger
+    volts: float, rated: float, hertz: float, power: float, factor: float, crested: float,
+    seen: tuple[float, float] | None, ledger: Ledger,
 ) -> LoadState:  # fmt: skip
     apparent = ledger.work("load.apparent", book.apparent_power, P=power, cos_phi=factor)
-    current = rms = ledger.work("load.current", book.load_current, S=apparent, V_rms=volts)
+    current = ledger.work("load.current", book.load_current, S=apparent, V_rms=volts)
     sine = ledger.work("load.sine_peak", book.crest, I_rms=current)
-    peak = ledger.total("load.peak_current", {"sine": sine})
-    if crested > 0:
-        added = crest(STIFF_X, STIFF_CORNER, rated)
-        over = crested / volts
+    rms, peak = seen or (current, sine)
+    if crested > 0 and seen is None:
+        added, over = crest(STIFF_X, STIFF_CORNER, rated), crested / volts
         rms = math.hypot(current, over * added.load_rms)
-        highest = added.peak(current * factor, current * math.sqrt(1 - factor**2), over, inductor=False)
-        peak = ledger.total("load.peak_current", {"sine": sine, "rectifiers at the crest": highest - sine})
+        peak = added.peak(current * factor, current * math.sqrt(1 - factor**2), over, inductor=False)
+    ledger.total("load.peak_current", {"sine": sine, "rectifiers at the crest" if crested > 0 else "harmonics": peak - sine})
     return LoadState(
         volts, rated, hertz, power, factor, apparent, current, rms=rms, peak_current=peak, crest_power=crested,
         resistance=ledger.work("load.resistance", book.load_resistance, V_rms=volts, cos_phi=factor, S=apparent),

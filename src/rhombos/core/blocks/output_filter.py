@@ -9,16 +9,16 @@ from functools import lru_cache
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field
 
 from rhombos.core.blocks.base import part, remembered
+from rhombos.core.blocks.filter_flow import FOLLOWED, ODD, Way, flow
 from rhombos.core.blocks.wound import WOUND_FIELDS, ChokeBuild, choke_of, choke_parts, judge, show_stress, show_winding, wind
 from rhombos.core.book import filters as book
 from rhombos.core.book import magnetics as wound
 from rhombos.core.book import source
 from rhombos.core.brief import Brief
-from rhombos.core.crest import ANGLES, Crest, crest
+from rhombos.core.crest import crest
 from rhombos.core.findings import PinValue
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import Ledger
@@ -26,21 +26,19 @@ from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.points import STEADY
-from rhombos.core.pulsation import MOST_TERMS, Demand
+from rhombos.core.pulsation import Demand
+from rhombos.core.rail import FIRM, Rail
 from rhombos.core.report import BlockReport, Operating
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
 from rhombos.core.waves.sidebands import lifted
-from rhombos.core.waves.spectrum import COUNTED
 
 KEY, TITLE = "output_filter", "Filter"
 CORNER_OVER_LINE = 10
 RIPPLE_OVER_CORNER = 10
 AC_MARGIN = 1.1
 """The capacitor's AC rating over the output voltage, at least: mains-rated parts are tested well beyond it."""
-ODD = np.arange(3.0, COUNTED, 2.0)
-"""Harmonics of the line that count as distortion."""
 
 
 class OutputFilterBuild(ChokeBuild):
@@ -56,8 +54,7 @@ class FilterNeed:
     modulation index; resistance of the bridge's path, Ω; fundamental that dead time takes, V; temperature the inductor is
     taken to have, °C. Where a step-up transformer stands between inductor and capacitor, all is as seen from the inductor, and
     `ratio` (turns beyond over turns before) and `leakage`, H, are the transformer's; power that is drawn at the crest, W; what
-    magnetises that
-    transformer, A RMS."""
+    magnetises that transformer, A RMS; what feeds the bridge, where that gives way."""
 
     voltage: float
     frequency: float
@@ -73,12 +70,14 @@ class FilterNeed:
     leakage: float = 0.0
     crest_power: float = 0.0
     magnetising: float = 0.0
+    rail: Rail = FIRM
 
 
 @dataclass(frozen=True, slots=True)
 class FilterState:
     """Currents, A (`line_current` is the fundamental's, `rms` that of all but the ripple); flux, T; temperature, °C; the
-    bridge's fundamental, V; losses, W; residual distortion."""
+    bridge's fundamental, V, and the share that this is of what the modulation would make of the rail's mean; losses, W;
+    residual distortion; RMS and peak of the load's current, A."""
 
     line_current: float
     rms: float
@@ -104,6 +103,8 @@ class FilterState:
     rail: float = 0.0
     pulsed: float = 0.0
     lag: float = 0.0
+    made: float = 1.0
+    load: tuple[float, float] = (0.0, 0.0)
 
     def on_a_swinging_rail(self, swing: complex) -> FilterState:
         """The same with the third harmonic that a rail makes which swings at twice the line: `swing` is its phasor over its
@@ -191,52 +192,56 @@ def assess(
     index = min(1.0, max(1e-3, need.modulation))
     own = work("output_filter.capacitor_current", book.capacitor_current, f_line=need.frequency, C=bank,
                V_rms=need.voltage)  # fmt: skip
+    corner = work("output_filter.corner", book.corner, L=henry, C=bank)
+    added, over = None, need.crest_power / need.voltage
+    ohms = made.winding.resistance(made.stack.mlt, need.celsius) + need.path_resistance
+    if need.crest_power > 0:
+        small = over / need.voltage  # P/V²
+        met = ohms + need.rail.at_the_crest(index)
+        added = crest(2 * math.pi * need.frequency * henry * small, corner / need.frequency, need.voltage * need.ratio,
+                      met * small, bends=need.rail is not FIRM)  # fmt: skip
+        # what harmonics lose in the rail comes from the battery, not from the fundamental
+        added = replace(added, first=1 + (added.first - 1) * ohms / met)
+    in_phase = need.current * need.power_factor + (over * (added.first - 1) if added else 0.0)
+    lagging = need.current * math.sqrt(1 - need.power_factor**2)
     # what magnetises a transformer lags as much as the capacitor leads
-    leading = own - need.magnetising
-    line = work("output_filter.line_current", book.inductor_line_current, I_rms=need.current, cos_phi=need.power_factor,
-                I_c=leading)  # fmt: skip
+    leading, current = own - need.magnetising, math.hypot(in_phase, lagging)
+    drawn = {"I_rms": current, "cos_phi": in_phase / current if current > 0 else need.power_factor, "I_c": leading}
+    line = work("output_filter.line_current", book.inductor_line_current, **drawn)
     swing = work("output_filter.ripple", book.unipolar_ripple, V_dc=need.v_link, L=henry, f_c=need.carrier)
     ripple_rms = work("output_filter.ripple_rms", book.unipolar_ripple_rms, V_dc=need.v_link, f_c=need.carrier, L=henry,
                       M=index)  # fmt: skip
-    corner = work("output_filter.corner", book.corner, L=henry, C=bank)
-    added, over = None, need.crest_power / need.voltage
-    slow, highest = line, math.sqrt(2) * line
-    in_phase = need.current * need.power_factor
-    behind = need.current * math.sqrt(1 - need.power_factor**2) - leading
-    if need.crest_power > 0:
-        small = over / need.voltage  # P/V²
-        added = crest(2 * math.pi * need.frequency * henry * small, corner / need.frequency, need.voltage * need.ratio,
-                      (need.path_resistance + made.winding.resistance(made.stack.mlt, need.celsius)) * small)  # fmt: skip
-        slow = math.hypot(line, over * added.inductor_rms)
-        highest = added.peak(in_phase, behind, over, inductor=True)
+    way = Way(need.voltage, need.frequency, in_phase, lagging, leading, ohms, henry, bank, added, over, need.rail)
+    reactance = work("output_filter.reactance", book.inductor_reactance, f_line=need.frequency, L=henry)
+    fundamental = work(
+        "output_filter.fundamental", book.bridge_fundamental, V_rms=need.voltage, R=ohms, X_L=reactance, V_drop=0.0,
+        **drawn)  # fmt: skip
+    # the bridge's fundamental stands ahead of the output by what the inductor drops
+    ahead = math.atan2(reactance * in_phase - ohms * way.behind, need.voltage + ohms * in_phase + reactance * way.behind)
+    flows = flow(way, index, fundamental, ahead)
+    slow, highest = flows.inductor
     peak = highest + swing / 2
     weight = _core_weight(round(index, 3), made.grade.alpha, made.grade.beta)
     asked = ChokeNeed(build.inductance, peak, slow, swing, ripple_rms, 2 * need.carrier, air)
     lost = choke_loss(made, asked, need.celsius, 0.5, weight, ledger, "output_filter")
     warm = ledger.total("output_filter.temperature", {
         "air in the case": air, "rise": rise(lost.total, made.stack.surface)})  # fmt: skip
-    reactance = work("output_filter.reactance", book.inductor_reactance, f_line=need.frequency, L=henry)
-    fundamental = work(
-        "output_filter.fundamental", book.bridge_fundamental, V_rms=need.voltage, R=lost.resistance + need.path_resistance,
-        I_rms=need.current, cos_phi=need.power_factor, X_L=reactance, I_c=leading, V_drop=0.0)  # fmt: skip
     esr = shelf.get(Capacitor, build.capacitor).esr / build.count / need.ratio**2
     capacitor_loss = work(
         "output_filter.capacitor_loss", source.ohmic_loss, I_rms=math.hypot(own, ripple_rms), R=esr)  # fmt: skip
-    lift = work("output_filter.gain", book.damped_gain, f=2 * need.carrier, L=henry, C=bank,
-                R=lost.resistance + need.path_resistance)  # fmt: skip
+    lift = work("output_filter.gain", book.damped_gain, f=2 * need.carrier, L=henry, C=bank, R=ohms)
     left = work("output_filter.ripple_left", book.ripple_left, f=2 * need.carrier, L=henry, I_c=ripple_rms, gain=lift)
-    # the bridge's fundamental stands ahead of the output by what the inductor drops
-    ahead = math.atan2(reactance * in_phase, need.voltage + reactance * behind)
-    held = added.conductance * over / need.voltage if added else 0.0
-    gain = _gain(need, henry, bank, lost.resistance + need.path_resistance, held)
+    # what rectifiers conduct against small voltages on top, on the average
+    gain = way.gain(added.conductance * over / need.voltage if added else 0.0)
     # dead time takes a square wave that follows the current's sign: of each odd harmonic its share
-    waits = np.exp(-1j * ODD * math.atan2(behind, max(in_phase, 1e-9))) * need.dead_time_volts / ODD * (need.current > 0)
+    waits = np.exp(-1j * ODD * math.atan2(way.behind, max(in_phase, 1e-9))) * need.dead_time_volts / ODD * (need.current > 0)
     dead = -gain * waits / (math.sqrt(2) * need.voltage)
-    third = complex(dead[0]) + (added.third if added else 0j)
-    others = math.hypot(left / need.voltage, float(np.linalg.norm(dead[1:])), added.others if added else 0.0)
+    dead[:FOLLOWED.size] += flows.swung + flows.pulsed
+    third = complex(dead[0])
+    others = math.hypot(left / need.voltage, float(np.linalg.norm(dead[1:])))
     return FilterState(
-        line_current=line, rms=slow, demand=_demand(in_phase, behind, ahead, fundamental, over, added),
-            power_factor=need.current * need.power_factor / line if line > 0 else 0.0, ripple=swing,
+        line_current=line, rms=slow, demand=flows.demand,
+        power_factor=in_phase / line if line > 0 else 0.0, ripple=swing,
         ripple_rms=ripple_rms, peak=peak,
         flux=work("output_filter.flux", wound.choke_flux, L=build.inductance, I_pk=peak, N=build.turns, A_e=made.stack.a_e),
         corner=corner, capacitor_current=own,
@@ -244,39 +249,12 @@ def assess(
         temperature=warm,
         copper=ledger.total("output_filter.copper", {"slow current": lost.copper - lost.fast, "ripple": lost.fast}),
         core=ledger.total("output_filter.core", {"core": lost.core}), distortion=math.hypot(others, abs(third)),
-        others=others, third=third, pulsed=math.hypot(added.others, abs(added.third)) if added else 0.0,
+        others=others, third=third, pulsed=float(np.linalg.norm(flows.pulsed)),
+        rail=float(np.linalg.norm(flows.swung)), made=flows.made, load=flows.load,
         passes_third=complex(gain[0]) * cmath.rect(fundamental / (math.sqrt(2) * need.voltage), ahead),
-        lag=math.atan2(behind, max(in_phase, 1e-9)) + ahead,
+        lag=math.atan2(way.behind, max(in_phase, 1e-9)) + ahead,
         loss=ledger.total("output_filter.loss", {"inductor": lost.total, "capacitor": capacitor_loss}),
     )  # fmt: skip
-
-
-def _gain(need: FilterNeed, henry: float, bank: float, ohms: float, held: float) -> NDArray[np.complex128]:
-    """What reaches the loaded output of each odd harmonic that the bridge makes; `held` is what crest loads conduct, S."""
-    omega = 2 * math.pi * need.frequency * ODD
-    admittance = 1j * omega * bank + held
-    if need.current > 0:
-        load = need.voltage / need.current
-        sine = math.sqrt(1 - need.power_factor**2)
-        admittance = admittance + 1 / (load * (need.power_factor + 1j * ODD * sine))
-    return np.asarray(1 / (1 + (ohms + 1j * omega * henry) * admittance))
-
-
-def _demand(
-    in_phase: float, behind: float, ahead: float, fundamental: float, over: float, added: Crest | None
-) -> Demand:  # fmt: skip
-    """Swings of the power that the bridge passes at twice the line and its multiples, W, for the RMS of the inductor's current
-    in phase with the output and behind it, A."""
-    if in_phase == 0 and behind == 0:
-        return ()
-    extra = added.inductor if added else 0.0
-    current = math.sqrt(2) * (in_phase * np.sin(ANGLES) - behind * np.cos(ANGLES)) + over * extra
-    passed = fundamental * np.sin(ANGLES + ahead) * current
-    # samples stand in the middle of their steps: phasors are turned back by half a step
-    most = MOST_TERMS if added else 1
-    order = np.arange(1, most + 1)
-    phasors = np.fft.rfft(passed)[1 : most + 1] * 2 / ANGLES.size * np.exp(-1j * np.pi * order / ANGLES.size)
-    return tuple(complex(p) for p in phasors)
 
 
 def brief_current(brief: Brief) -> float:

@@ -35,7 +35,8 @@ from rhombos.core.stepped import StepRipple
 
 @dataclass(frozen=True, slots=True)
 class Guess:
-    """What one pass takes from the last; `admits` is what the load's resistance lets through on a stepped wave, S."""
+    """What one pass takes from the last; `admits` is what the load's resistance lets through on a stepped wave, S;
+    `works` the rail's mean less what of it a sine bridge misses by its swing, V."""
 
     v_in: float
     terminal: float
@@ -57,12 +58,14 @@ class Guess:
     square: float = 1.0
     stands: float = 1.0
     admits: float = 0.0
+    works: float = 0.0
 
     def moved(self, other: Guess, scale: float) -> float:
         """The largest relative change between two passes; `scale` is the power asked, W."""
         return max(
             abs(self.v_in - other.v_in) / max(self.terminal, 1e-9), abs(self.pulse - other.pulse) / max(abs(self.pulse), 1e-3),
             abs(self.lost - other.lost) / scale, abs(self.modulation - other.modulation), abs(self.sag - other.sag),
+            abs(self.works - other.works) / max(self.terminal, 1e-9),
             abs(self.celsius - other.celsius) / 1e3, abs(self.choke_celsius - other.choke_celsius) / 1e3,
         )  # fmt: skip
 

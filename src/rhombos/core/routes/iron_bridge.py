@@ -28,9 +28,10 @@ from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.points import STEADY, Point, operating_points
-from rhombos.core.pulsation import STILL, open_share, pulsation
+from rhombos.core.pulsation import MOST_TERMS, STILL, open_share, pulsation
+from rhombos.core.rail import behind
 from rhombos.core.report import Operating
-from rhombos.core.routes.base import HOTTEST, SETTLED, StepWave, calmed, fallen
+from rhombos.core.routes.base import HOTTEST, SETTLED, V_FLOOR, StepWave, calmed, fallen
 from rhombos.core.routes.driven import drive_need, drive_of, gate_loop
 from rhombos.core.routes.iron import Guess, Hints, IronRoute, IronSettled
 from rhombos.core.routes.supply import battery_of, battery_supply
@@ -162,19 +163,23 @@ class IronBridge(IronRoute):
     def _pass(
         self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
     ) -> tuple[IronSettled, Guess]:  # fmt: skip
-        drain = load.assess(point, brief, ledger, g.sag * brief.output.voltage)
+        drain = load.assess(point, brief, SILENT, g.sag * brief.output.voltage)
         carrier, line = builds["h_bridge"].carrier, brief.output.frequency
         ratio = builds["iron_transformer"].secondary_turns / builds["iron_transformer"].primary_turns
         path = g.path_resistance + g.primary_resistance + g.secondary_resistance / ratio**2
+        feed, works = battery_of(point.emf, builds, brief, shelf, rules), g.works or g.v_in
+        passed = open_share(line, feed.resistance, 0.0, feed.capacitance, MOST_TERMS)
         filtered = output_filter.assess(
             output_filter.FilterNeed(
-                drain.voltage / ratio, line, drain.current * ratio, drain.power_factor, g.v_in, carrier,
+                drain.voltage / ratio, line, drain.current * ratio, drain.power_factor, works, carrier,
                 min(1.0, g.modulation), path, g.dead_volts, g.choke_celsius, ratio, g.leakage, drain.crest_power,
-                g.magnetising),
+                g.magnetising, behind(feed.resistance, feed.capacitance, line)),
             builds["output_filter"], brief, shelf, rules, ledger)  # fmt: skip
+        drain = load.assess(
+            point, brief, ledger, drain.voltage, seen=(filtered.load[0] / ratio, filtered.load[1] / ratio))  # fmt: skip
         bridged = h_bridge.assess(
             h_bridge.BridgeNeed(
-                g.v_in, brief.source.volts[2], filtered.rms, filtered.power_factor, filtered.peak,
+                works, brief.source.volts[2], filtered.rms, filtered.power_factor, filtered.peak,
                 filtered.ripple_rms, filtered.fundamental),
             builds["h_bridge"], brief, shelf, rules, ledger,
             gate_loop(builds["bridge_drive"], builds["h_bridge"].parallel, shelf))  # fmt: skip
@@ -187,11 +192,11 @@ class IronBridge(IronRoute):
         to_transformer = drain.power + wound.loss
         to_filter = to_transformer + filtered.loss
         to_stage = to_filter + bridged.loss
-        feed = battery_of(point.emf, builds, brief, shelf, rules)
-        drawn = tuple(d / to_stage for d in filtered.demand)
+        # power over mean current is not what the bridge's fundamental is made of
+        drawn = tuple(d * g.v_in / works / to_stage for d in filtered.demand)
         swing = STILL
         if drawn:  # the battery takes back what a lagging load returns
-            swing = pulsation(drawn, open_share(line, feed.resistance, 0.0, feed.capacitance, len(drawn)), blocks=False)
+            swing = pulsation(drawn, passed[:len(drawn)], blocks=False)
             ledger.work("battery.passed", link_book.passed_open, f_line=line, R=feed.resistance, L=0.0, C=feed.capacitance)
         ripple = 0.0
         if filtered.line_current > 0 and filtered.power_factor > 0:
@@ -203,16 +208,14 @@ class IronBridge(IronRoute):
             input_stage.InputNeed(to_stage / g.v_in, 1.0, ripple, swing.mean_square, crest=swing.peak), g, builds, brief, shelf,
             rules, ledger)  # fmt: skip
         from_battery = to_stage + entry.loss
-        passed = open_share(line, feed.resistance, 0.0, feed.capacitance, 1)[0]
-        rail = -(drawn[0] * passed if drawn else 0j) * (to_stage / g.v_in) * feed.resistance / g.v_in
-        states = {"battery": cells, "input_stage": entry, "h_bridge": bridged,
-                  "output_filter": filtered.on_a_swinging_rail(rail),
+        states = {"battery": cells, "input_stage": entry, "h_bridge": bridged, "output_filter": filtered,
                   "iron_transformer": wound, "load": drain}  # fmt: skip
         flow = {"battery": from_battery, "input_stage": from_battery, "h_bridge": to_stage, "output_filter": to_filter,
                 "iron_transformer": to_transformer, "load": drain.power}  # fmt: skip
         # a bridge at its limit makes no more: the socket sags until it fits
         after = replace(
-            g, v_in=v_in, terminal=cells.terminal, primary_resistance=wound.primary_resistance,
+            g, works=filtered.made * max(V_FLOOR * point.emf, point.emf - feed.resistance * cells.current), v_in=v_in,
+            terminal=cells.terminal, primary_resistance=wound.primary_resistance,
             secondary_resistance=wound.secondary_resistance, path_resistance=2 * bridged.resistance, leakage=wound.leakage,
             lost=wound.loss + filtered.loss + bridged.loss, modulation=min(2.0, bridged.modulation),
             sag=min(1.0, max(0.1, g.sag / max(bridged.modulation, 1e-3) ** YIELDS)),
@@ -258,7 +261,7 @@ class IronBridge(IronRoute):
         now = settled["nominal"]
         states = now.states
         filtered, drain, wound = states["output_filter"], states["load"], states["iron_transformer"]
-        ratio, v_link = wound.ratio, now.guess.v_in
+        ratio, v_link = wound.ratio, now.guess.works
         far = ratio**2
         resistance = filtered.resistance + 2 * states["h_bridge"].resistance + wound.primary_resistance
         return Operating(
@@ -267,7 +270,9 @@ class IronBridge(IronRoute):
             resistance=resistance * far + wound.secondary_resistance,
             capacitance=output_filter.capacitance(builds["output_filter"], shelf), load_resistance=drain.resistance,
             load_inductance=drain.inductance, ratio=ratio, dead_time=builds["h_bridge"].dead_time,
-            lag=filtered.lag)  # fmt: skip
+            lag=filtered.lag,
+            magnetising=drain.voltage * ratio / (2 * math.pi * drain.frequency * now.guess.magnetising)
+            if now.guess.magnetising > 0 else 0.0)  # fmt: skip
 
     def supply(
         self, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules

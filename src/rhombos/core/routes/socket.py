@@ -119,5 +119,6 @@ def _socket(
         resistance, celsius = 2 * bridged.resistance, min(filtered.temperature, HOTTEST)
         if moved < SETTLED:
             break
+    drawn = load.assess(point, brief, ledger, gets, seen=filtered.load)
     to_filter = drawn.power + filtered.loss
     return Socket(link_v, drawn, filtered, bridged, to_filter, to_filter + bridged.loss, ledger)

@@ -23,9 +23,9 @@ LEAST_BANK = 1e-6
 
 
 def line_current(states: Mapping[str, Any], ratio: float = 1.0) -> float:
-    """RMS current between bridge and socket, A, as seen from the socket: of a filter behind a transformer's ratio, its
-    inductor's; of a stepped wave, the load's."""
-    return float(states["output_filter"].line_current / ratio if "output_filter" in states else states["load"].rms)
+    """RMS current between bridge and socket, A, as seen from the socket, without the carrier's ripple: of a filter behind a
+    transformer's ratio, its inductor's; of a stepped wave, the load's."""
+    return float(states["output_filter"].rms / ratio if "output_filter" in states else states["load"].rms)
 
 
 def battery_of(emf: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> Battery:

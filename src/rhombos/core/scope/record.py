@@ -9,7 +9,8 @@ from typing import Literal
 
 import numpy as np
 
-from rhombos.core.crest import crest
+from rhombos.core.crest import Crest, crest
+from rhombos.core.rail import FIRM, behind
 from rhombos.core.report import Operating, Stepped
 from rhombos.core.waves import direct
 from rhombos.core.waves.chain import Chain, Supply, Trail
@@ -20,6 +21,7 @@ from rhombos.core.waves.loads import (
     Point,
     iron_fed,
     iron_load_for,
+    magnetised,
     mixed,
     motor_for,
     rectified,
@@ -157,7 +159,7 @@ class Bench:
         at, ohms = self.at, max(self.at.resistance, LEAST_LOSS)
         if isinstance(at, Stepped):
             return direct.Direct(ohms, at.inductance, at.level if at.lets_go else 0.0)
-        return Filter(at.inductance, ohms, at.capacitance)
+        return Filter(at.inductance, ohms, at.capacitance, at.magnetising or None)
 
     @property
     def index(self) -> float:
@@ -186,13 +188,18 @@ class Bench:
 
 
 def load_of(bench: Bench, name: LoadName, since: float = 0.0) -> Load:
-    """A load that has been on for a time, s."""
+    """A load that has been on for a time, s, behind the bridge's filter and transformer."""
+    front, load = bench.front, _load_of(bench, name, since)
+    return magnetised(load, front) if isinstance(front, Filter) else load
+
+
+def _load_of(bench: Bench, name: LoadName, since: float) -> Load:
     f, at, power, volts = bench.front, bench.at, bench.power, bench.volts
     if name == "none":
         return _resistive(f, math.inf)
     if name == "adapter":
         if isinstance(f, Filter):
-            return rectified(f, rectifier_for(power / _taken(f, power, volts, at.line), volts, at.line))
+            return rectified(f, rectifier_for(power / _pulses(bench, f, power).taken, volts, at.line))
         return direct.rectified(f, rectifier_for(power, volts, at.line))
     if name == "transformer":
         iron = iron_load_for(power, volts, at.line)
@@ -220,21 +227,27 @@ LEAST_SHARE = 1e-3
 
 def _as_asked(bench: Bench, f: Filter) -> Load:
     """The brief's loads: those that draw at the crest as one adapter that takes their power here, and beside it an R–L that
-    makes the rest of power and all of the lag."""
+    makes the rest of power and of the lag."""
     at, volts = bench.at, bench.volts
     squared = at.load_resistance**2 + (2 * math.pi * at.line * at.load_inductance) ** 2
+    pulses = _pulses(bench, f, bench.crest_power)
     power = max(volts**2 * at.load_resistance / squared - bench.crest_power, LEAST_SHARE * bench.power)
-    lag = max(volts**2 * 2 * math.pi * at.line * at.load_inductance / squared, LEAST_SHARE * bench.power)
+    lag = max(volts**2 * 2 * math.pi * at.line * at.load_inductance / squared - pulses.lags * bench.crest_power,
+              LEAST_SHARE * bench.power)  # fmt: skip
     whole = (power**2 + lag**2) / volts**2
-    adapter = bench.crest_power / _taken(f, bench.crest_power, volts, at.line)
+    adapter = bench.crest_power / pulses.taken
     return mixed(f, rectifier_for(adapter, volts, at.line), power / whole, lag / whole / (2 * math.pi * at.line))
 
 
-def _taken(f: Filter, power: float, volts: float, line: float) -> float:
-    """What an adapter made for a power, W, really takes behind a filter, over that."""
+def _pulses(bench: Bench, f: Filter, power: float) -> Crest:
+    """An adapter that takes a power, W, behind a filter; of a battery without a link before the bridge the resistance is in its
+    way too."""
+    volts, line, supply = bench.volts, bench.at.line, bench.supply
+    cells = supply.battery
+    rail = FIRM if supply.front_end else behind(cells.resistance, cells.capacitance, line)
     omega, small = 2 * math.pi * line, power / volts**2
     corner = 1 / (omega * math.sqrt(f.inductance * f.capacitance))
-    return crest(omega * f.inductance * small, corner, volts, f.resistance * small).taken
+    return crest(omega * f.inductance * small, corner, volts, (f.resistance + rail.at_the_crest(bench.index)) * small)
 
 
 class _March:
@@ -371,7 +384,8 @@ def record(
         return march.done()
     front = bench.front
     if isinstance(front, Filter):
-        march.put(shorted(front, SHORT, bench.trip, bench.at.v_link), march.state[:2])
+        circuit = magnetised(shorted(front, SHORT, bench.trip, bench.at.v_link), front)
+        march.put(circuit, march.state[:circuit.kept])
     else:
         march.put(direct.shorted(front, SHORT, bench.trip, bench.at.v_link))
     march.play(index, until)

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,11 +22,13 @@ Row = tuple[float, ...]
 
 @dataclass(frozen=True, slots=True)
 class Filter:
-    """The filter between bridge and load: H, Ω (never zero), F."""
+    """The filter between bridge and load: H, Ω (never zero), F; inductance of a transformer's iron beside the capacitor, H, if
+    there is one."""
 
     inductance: float
     resistance: float
     capacitance: float
+    magnetising: float | None = None
 
 
 @dataclass(frozen=True)
@@ -105,6 +108,33 @@ def loaded(
     }  # fmt: skip
     points |= {name: same(place, unit, label) for name, (unit, label, place) in own.items()}
     return Load(Circuit(modes), points, start)
+
+
+IRON_FADES = 0.2
+"""Time constant in which what magnetises a transformer loses a mean, s: copper's part in its winding."""
+
+
+def magnetised(load: Load, f: Filter) -> Load:
+    """The same with the current that magnetises the filter's transformer, if it has one, as a state of the filter's own."""
+    if f.magnetising is None:
+        return load
+    henry = f.magnetising
+
+    def wide(row: Any) -> Any:
+        return np.insert(np.asarray(row, dtype=float), OWN, 0.0)
+
+    def mode(m: Mode) -> Mode:
+        a = np.insert(np.insert(m.a, OWN, 0.0, axis=0), OWN, 0.0, axis=1)
+        a[OWN, VOLTAGE], a[OWN, OWN], a[VOLTAGE, OWN] = 1 / henry, -1 / IRON_FADES, -1 / f.capacitance
+        guards = tuple(replace(g, c=tuple(wide(g.c))) for g in m.guards)
+        return replace(m, a=a, b=wide(m.b), f=wide(m.f), guards=guards)
+
+    points = {name: replace(p, c=tuple(tuple(wide(row)) for row in p.c)) for name, p in load.points.items()}
+    beside = [np.array(row) for row in points["shunt"].c]
+    for row in beside:
+        row[OWN] -= 1.0
+    points["shunt"] = replace(points["shunt"], c=tuple(tuple(row) for row in beside))
+    return Load(Circuit(tuple(mode(m) for m in load.circuit.modes)), points, load.start, load.kept + 1)
 
 
 def resistive(f: Filter, ohms: float, henries: float = 0.0) -> Load:
