@@ -8,6 +8,7 @@ from benchmarks.sweep import agreements
 from scipy.integrate import solve_ivp
 
 from rhombos.core.blocks import oscillator
+from rhombos.core.book import loads
 from rhombos.core.brief import Brief
 from rhombos.core.parts import Mosfet
 from rhombos.core.routes.iron import Guess
@@ -17,7 +18,7 @@ from rhombos.core.scope.asked import ScopeAsked
 from rhombos.core.scope.bench import bench_of, scope_bench
 from rhombos.core.scope.record import record
 from rhombos.core.solve import work_out
-from rhombos.core.stepped import step_current, step_form, step_load, turned_about, width_for
+from rhombos.core.stepped import step_current, step_flow, step_form, turned_about, width_for
 from rhombos.core.waves import direct
 from rhombos.core.waves.engine import steady
 from rhombos.core.waves.loads import Rectifier, motor_for
@@ -179,7 +180,8 @@ def test_the_width_of_a_push_pull_makes_the_rms_that_was_asked(factor):
     wave = three_level(width, LEVEL, LINE, turned_about(width, factor))
     assert readings_of_steps(wave).rms == pytest.approx(LEVEL * math.sqrt(0.6), rel=1e-6)
     assert wave.mean == pytest.approx(0, abs=1e-9)
-    ohms, henries = step_load(400.0, factor, LEVEL, width, LINE, lets_go=True)
+    ohms = float(loads.step_resistance(k_lag=step_flow(width, factor, True).lag, V_rms=LEVEL * math.sqrt(0.6), P=400.0))
+    henries = float(loads.series_inductance(R_L=ohms, cos_phi=factor, f_line=LINE))
     found = probed(direct.resistive(direct.Direct(1e-6, 1e-6, LEVEL), ohms, henries), width)
     assert np.mean(found["output"] * found["load"]) == pytest.approx(400.0, rel=0.01)
 

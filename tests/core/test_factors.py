@@ -9,7 +9,8 @@ import numpy as np
 import pytest
 from scipy.optimize import brentq
 
-from rhombos.core.blocks import dc_link, h_bridge, heat, input_stage, isolation, load, output_filter, protection
+from rhombos.core.blocks import dc_link, h_bridge, heat, input_stage, isolation, load, protection
+from rhombos.core.blocks.filter_flow import ODD, Way
 from rhombos.core.book import source, stage
 from rhombos.core.brief import Brief
 from rhombos.core.compare import _output
@@ -20,6 +21,7 @@ from rhombos.core.magnetics.transformer import transformer_from
 from rhombos.core.magnetics.winding import INSULATION, ac_factor, choose_wire, copper_resistivity, lay
 from rhombos.core.parts import Bipolar, Capacitor, Core, Fuse, Mosfet, Wire
 from rhombos.core.points import operating_points
+from rhombos.core.rail import FIRM
 from rhombos.core.rules import PRESETS
 from rhombos.core.scope.bench import bench_of
 from rhombos.core.solve import work_out
@@ -167,7 +169,7 @@ def test_a_coil_in_the_output_slows_a_short_through_the_transformer(ratio, half_
     """Both sides of an ideal transformer marched: the coil on its own side, the switches' current on theirs."""
     worked = half_bridge
     need = protection.ProtectionNeed(
-        21.0, 25.6, 29.2, 0.02, 600.0, 1200.0, 2.0, 230.0, 0.9, 7.0, 12.0)
+        21.0, 25.6, 29.2, 0.02, 600.0, 1200.0, 2.0, 230.0, 2.9, 7.0, 12.0)
     meets = protection.Stage(26.0 if ratio > 1 else 385.0, 0.1e-6, ratio, 200.0 if ratio > 1 else 40.0)
     build = protection.propose(need, meets, 30.0, (230.0, 230.0), {}, USUAL)
     assert build.coil > 0
@@ -324,9 +326,9 @@ def test_a_harmonic_reaches_the_output_as_the_filters_own_circuit_lets_it(ohms, 
     size = volts / (volts / ohms)
     load = FilterCircuit(henry, way, farad, size * factor, size * math.sqrt(1 - factor**2) / (2 * math.pi * line))
     a, b = load.matrices()
-    need = output_filter.FilterNeed(volts, line, volts / ohms, factor, 380.0, 18e3, 0.9, way, 10.0)
-    found = output_filter._gain(need, henry, farad, way, 0.0)
-    for order, gain in zip(output_filter.ODD, found, strict=True):
+    current = volts / ohms
+    found = Way(volts, line, current * factor, current * math.sqrt(1 - factor**2), 0.0, way, henry, farad, None, 0.0, FIRM)
+    for order, gain in zip(ODD, found.gain(), strict=True):
         s = 2j * math.pi * line * order
         assert np.linalg.solve(s * np.eye(3) - a, b)[1] == pytest.approx(gain, rel=1e-9)
 
@@ -361,6 +363,7 @@ def test_a_resistance_on_a_stepped_wave_draws_its_steps(wave, fraction, refuge):
     drawn = load.assess(operating_points(brief)["nominal"], brief, SILENT)
     assert load.STEPPED[wave] == fraction
     assert drawn.peak_current == pytest.approx(brief.power.continuous / brief.output.voltage / math.sqrt(fraction), rel=2e-3)
+    assert drawn.rms == pytest.approx(brief.power.continuous / brief.output.voltage, rel=2e-3)
 
 
 def test_a_long_cable_is_as_thick_as_both_its_conductors_ask(refuge, shelf):

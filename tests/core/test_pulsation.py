@@ -13,7 +13,7 @@ from rhombos.core.rules import PRESETS
 from rhombos.core.scope.bench import bench_of
 from rhombos.core.scope.record import record
 from rhombos.core.solve import work_out
-from rhombos.core.stepped import step_crest, step_demand
+from rhombos.core.stepped import step_demand, step_flow
 
 USUAL = PRESETS["usual"]
 ANGLE = 2 * np.pi * (np.arange(20_000) + 0.5) / 20_000
@@ -66,8 +66,8 @@ def test_the_share_without_a_loop_is_that_of_the_circuit(ohms, henry, bank):
 
 def test_a_square_wave_draws_nothing_but_a_mean_from_a_resistance():
     assert step_demand(1.0, 1.0) == ()
-    assert step_crest(1.0, 1.0) == pytest.approx(1)
-    assert step_crest(0.5, 1.0) == pytest.approx(math.sqrt(2), rel=1e-3)
+    assert step_flow(1.0, 1.0).peak == pytest.approx(1)
+    assert step_flow(0.5, 1.0).peak == pytest.approx(math.sqrt(2), rel=1e-3)
 
 
 @pytest.mark.parametrize(("fraction", "factor"), [(1.0, 0.8), (0.5, 1.0), (0.5, 0.75), (0.66, 0.9)])
@@ -88,7 +88,7 @@ def test_what_a_stepped_wave_draws_is_marched(fraction, factor):
     found = drawn(step_demand(fraction, factor))
     assert found.swing == pytest.approx(2 * np.ptp(charge), rel=0.04)  # twelve multiples round its corners
     assert found.heat == pytest.approx(taken.std() / taken.mean(), rel=0.04)
-    assert step_crest(fraction, factor) == pytest.approx(np.abs(current).max() / np.sqrt((current**2).mean()), rel=5e-3)
+    assert step_flow(fraction, factor).peak == pytest.approx(np.abs(current).max() / np.sqrt((current**2).mean()), rel=5e-3)
 
 
 SCHOOLS = {

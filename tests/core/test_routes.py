@@ -4,7 +4,6 @@ import math
 
 import numpy as np
 import pytest
-from scipy.integrate import solve_ivp
 from scipy.optimize import fsolve
 
 from rhombos.core.blocks import iron_transformer
@@ -13,7 +12,7 @@ from rhombos.core.brief import Brief
 from rhombos.core.parts import IronCore
 from rhombos.core.pins import PinError
 from rhombos.core.plots import charts
-from rhombos.core.plots.steps import current_through, wave_of
+from rhombos.core.plots.steps import wave_of
 from rhombos.core.routes import ROUTES, lossy
 from rhombos.core.routes.common import COMMON
 from rhombos.core.rules import PRESETS
@@ -164,25 +163,6 @@ def test_distortion_of_a_three_level_wave_is_that_of_its_edges(share):
     assert bridge.modified_distortion(fraction=share) == pytest.approx(readings_of_steps(three_level(share, 325, 50)).thd, rel=1e-9)
 
 
-@pytest.mark.parametrize("inductance", [0.0, 0.05, 0.6])
-def test_current_of_a_stepped_wave_is_what_an_ode_gives(inductance):
-    wave, resistance = three_level(0.5, 325, 50), 80.0
-    time = np.array([0.0013, 0.004, 0.0071, 0.0099, 0.013, 0.0177])
-    found = current_through(wave, resistance, inductance, time)
-    if inductance == 0:
-        assert found == pytest.approx(wave.at(time) / resistance)
-        return
-    state = 0.0
-    for n in range(30):
-        for start, length, level in zip(wave.times, wave.durations, wave.levels, strict=True):
-            inside = time[(time >= start) & (time < start + length)] if n == 29 else np.array([])
-            run = solve_ivp(lambda _, i, u=level: (u - resistance * i) / inductance, (start, start + length), [state],
-                            rtol=1e-10, atol=1e-12, dense_output=True)  # fmt: skip
-            for t in inside:
-                assert found[np.flatnonzero(time == t)[0]] == pytest.approx(run.sol(t)[0], abs=1e-6)
-            state = run.y[0, -1]
-
-
 def test_sine_flux_is_the_integral_of_the_voltage():
     volts, frequency, turns, area = 17.0, 50, 26, 2.4e-3
     time = np.linspace(0, 1 / frequency, 100_001)
@@ -215,7 +195,7 @@ def test_a_square_output_is_that_of_the_bare_circuit(refuge, shelf):
     leads = entry.drop / cells.current
     cell = (s.point.emf - cells.terminal) / cells.current  # what pulsates loses more in it than its mean
     switch = front.on_resistance / square.builds["front_end"].parallel
-    watts = (s.point.power / s.states["load"].voltage**2, wound.loss + front.loss)
+    watts = (s.point.power / s.states["load"].rated**2, wound.loss + front.loss)
 
     def loop(x):
         current, output = x

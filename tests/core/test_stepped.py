@@ -2,6 +2,7 @@
 
 import math
 
+import numpy as np
 import pytest
 
 from rhombos.core.blocks import dc_link
@@ -34,25 +35,86 @@ def test_the_link_stands_at_the_level_of_the_wave(stepped):
     assert level <= stepped.builds["dc_link"].voltage <= 1.03 * level
 
 
-def test_the_bridge_gives_the_link_less_its_drops(stepped):
-    build, s = stepped.builds["h_bridge"], stepped.settled["nominal"].states["h_bridge"]
-    device = stepped.shelf.find("mosfet|igbt", build.switch)
+def marched(resistance, inductance, fraction, hertz, steps=20_000):
+    """An R–L on a wave of one volt, marched to its periodic state: wave and current over half a period, and the next half's
+    start."""
+    half = 1 / (2 * hertz)
+    wave = ((np.arange(steps) + 0.5) / steps < fraction).astype(float)
+    fade = math.exp(-half / steps * resistance / inductance)
+    start = 0.0
+    for _ in range(80):
+        current, i = np.empty(steps), start
+        for n, u in enumerate(wave.tolist()):
+            i = u / resistance + (i - u / resistance) * fade
+            current[n] = i
+        if abs(start + i) < 1e-9 / resistance:
+            break
+        start = -i
+    return wave, current
+
+
+@pytest.fixture(scope="module", params=[("modified", 0.9), ("modified", 0.6), ("square", 0.7)])
+def lagging(request, refuge, shelf):
+    """A sizing, and half a period of its load's current, A, marched."""
+    wave, factor = request.param
+    worked = work_out(asking(refuge, wave, power_factor=factor), {}, shelf, USUAL)
+    drain = worked.settled["nominal"].states["load"]
+    on, current = marched(drain.resistance, drain.inductance, FRACTIONS[wave], 50.0)
+    return worked, on, current * 230 / math.sqrt(FRACTIONS[wave])
+
+
+def test_a_lagging_load_draws_what_an_r_l_draws_of_the_wave(lagging):
+    worked, on, current = lagging
+    drain, bridged = (worked.settled["nominal"].states[k] for k in ("load", "h_bridge"))
+    factor = worked.brief.power.power_factor
+    assert math.cos(math.atan2(2 * math.pi * 50 * drain.inductance, drain.resistance)) == pytest.approx(factor, rel=1e-6)
+    level = 230 / math.sqrt(on.mean())
+    assert float((level * on * current).mean()) == pytest.approx(600, rel=2e-3), "it takes the power that was asked"
+    rms = math.sqrt(float((current**2).mean()))
+    assert drain.rms == pytest.approx(rms, rel=2e-3)
+    assert rms > 1.03 * 600 / factor / 230 or factor == 0.9, "more than on a sine"
+    assert drain.peak_current == pytest.approx(float(np.abs(current).max()), rel=5e-3)
+    assert drain.apparent == pytest.approx(230 * rms, rel=2e-3)
+    turn = np.exp(-1j * np.pi * (np.arange(on.size) + 0.5) / on.size)
+    assert drain.current == pytest.approx(math.sqrt(2) * abs((current * turn).mean()), rel=3e-3)
+    assert bridged.line_peak == drain.peak_current
+
+
+def test_the_short_trip_lets_a_lagging_surge_pass(lagging):
+    worked, _, current = lagging
+    surge = worked.brief.power.surge / worked.brief.power.continuous
+    assert worked.builds["protection"].short_trip >= 1.1 * surge * float(np.abs(current).max())
+    assert worked.settled["nominal"].states["protection"].current == pytest.approx(math.sqrt(float((current**2).mean())), rel=3e-3)
+
+
+def test_the_bridge_gives_the_link_less_its_drops(lagging):
+    """The socket's mean square, sampled: the level while it stands, less what the current drops all the time."""
+    worked, on, current = lagging
+    build, s = worked.builds["h_bridge"], worked.settled["nominal"].states["h_bridge"]
+    device = worked.shelf.find("mosfet|igbt", build.switch)
     slope = device.r_on / build.parallel if hasattr(device, "v_0") else s.resistance
-    path = 2 * slope * s.line_peak + s.drop
-    assert s.output == pytest.approx(math.sqrt(build.fraction) * (stepped.builds["dc_link"].voltage - path), rel=2e-3)
-    idle = stepped.settled["idle"].states["h_bridge"]
-    assert idle.output > s.output
+    link = worked.builds["dc_link"].voltage
+    socket = (link - s.drop) * on - 2 * slope * current
+    assert s.output == pytest.approx(math.sqrt(float((socket**2).mean())), rel=1e-3)
+    assert s.missing == pytest.approx(link - s.output / math.sqrt(build.fraction), rel=1e-9)
+    assert worked.settled["idle"].states["h_bridge"].output > s.output
+    assert s.output == pytest.approx(230, rel=5e-3)
 
 
-def test_conduction_is_two_switches_in_series_all_the_time(stepped, shelf):
-    s, drain = (stepped.settled["nominal"].states[k] for k in ("h_bridge", "load"))
-    device = shelf.find("mosfet|igbt", stepped.builds["h_bridge"].switch)
-    if hasattr(device, "r_on") and not hasattr(device, "v_0"):
-        assert s.conduction == pytest.approx(2 * drain.current**2 * s.resistance, rel=1e-3)
-    else:
-        mean = drain.current * math.sqrt(stepped.builds["h_bridge"].fraction)
-        slope = device.r_on / stepped.builds["h_bridge"].parallel
-        assert s.conduction == pytest.approx(2 * (device.v_0 * mean + slope * drain.current**2), rel=1e-3)
+@pytest.mark.parametrize("kind", ["mosfet", "igbt"])
+def test_conduction_is_two_switches_in_series_all_the_time(kind, lagging, shelf):
+    """Forth through two switches; round, at zero, through one and the diode of another; back through two diodes."""
+    worked, on, current = lagging
+    brief, name = worked.brief, shelf.all_ids(kind)[-1]
+    pinned = work_out(brief, {"h_bridge.switch": name, "h_bridge.parallel": 2}, shelf, USUAL)
+    s, device = pinned.settled["nominal"].states["h_bridge"], shelf.find("mosfet|igbt", name)
+    amps = np.abs(current)
+    if kind == "mosfet":
+        assert s.conduction == pytest.approx(2 * float((amps**2).mean()) * s.resistance, rel=3e-3)
+        return
+    switches = np.where(on == 0, 1, np.where(current > 0, 2, 0))
+    lost = switches * (device.v_0 + device.r_on / 2 * amps) + (2 - switches) * (device.diode_v_0 + device.diode_r / 2 * amps)
+    assert s.conduction == pytest.approx(float((lost * amps).mean()), rel=5e-3)
 
 
 def test_switching_at_line_frequency_costs_next_to_nothing(stepped):

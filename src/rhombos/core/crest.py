@@ -1,14 +1,15 @@
 """Loads that draw their current in short pulses at the crest: rectifiers with a capacitor, behind an output filter.
 
 One usual adapter, the same that the scope hangs on the socket, is marched to its periodic state once for each size of filter,
-in
-units of its own power and voltage; sizes in between are interpolated. What is left after its fundamental is taken off comes on
-top of what a linear load of the same power draws.
+in units of its own power and voltage; sizes in between are interpolated. What is left after its fundamental is taken off comes
+on top of what a linear load of the same power draws.
 """
 
 from __future__ import annotations
 
+import itertools
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
@@ -35,8 +36,8 @@ LEAST_PATH, STEP_PATH = 0.003, 2.5
 """Smallest resistance of bridge, inductor and windings that is told apart, over V²/P, and the ratio from one to the next."""
 TURNS = 3
 """Tries in which the size of an adapter is found that takes a power."""
-STEPS, HALVES = 512, 7
-"""Steps of half a line period, and half periods until it repeats."""
+STEPS = 256
+"""Steps of half a line period."""
 KEPT = 128
 """Samples of half a line period that are kept."""
 LEAST_X, STEP_X = 2e-4, 1.6
@@ -56,16 +57,17 @@ BEND = 0.03
 @dataclass(frozen=True)
 class Crest:
     """What a crest load adds to a linear one, over P/V: its own current and that of the filter's inductor, without their
-    fundamentals, over half a line period that begins where the output rises through zero; the output's odd harmonics from the
-    third on over its fundamental, phasors of sines; the power that an adapter made for P really takes there, over P, how much
-    its fundamental lags, as reactive over real power, what its fundamental takes, over all that it keeps (its harmonics lose
-    the rest on the way), and for how much of the time it conducts. `bends`: what a third harmonic of the bridge, over its
-    fundamental, adds to third and fifth harmonic of the load's current, over P/V: of one that rises through zero with the
-    bridge, and of one a quarter ahead."""
+    fundamentals, over half a line period that begins where the output rises through zero; the output's third and fifth harmonic
+    over its fundamental, phasors of sines, and all others together; the power that an adapter made for P really takes there,
+    over P, how much its fundamental lags, as reactive over real power, what its fundamental takes, over all that it keeps (its
+    harmonics lose the rest on the way), and for how much of the time it conducts. `bends`: what a third harmonic of the bridge,
+    over its fundamental, adds to third and fifth harmonic of the load's current, over P/V: of one that rises through zero with
+    the bridge, and of one a quarter ahead."""
 
     load: Array
     inductor: Array
     output: Lines
+    others: float
     taken: float
     lags: float
     first: float
@@ -86,7 +88,7 @@ class Crest:
     @property
     def distortion(self) -> float:
         """All harmonics of the output together, over its fundamental."""
-        return float(np.linalg.norm(self.output))
+        return math.hypot(float(np.linalg.norm(self.output)), self.others)
 
     @property
     def load_rms(self) -> float:
@@ -178,7 +180,7 @@ def _mixed(*parts: tuple[float, Crest]) -> Crest:
     """Crest loads weighed together."""
     return Crest(
         np.asarray(sum(w * p.load for w, p in parts)), np.asarray(sum(w * p.inductor for w, p in parts)),
-        np.asarray(sum(w * p.output for w, p in parts)),
+        np.asarray(sum(w * p.output for w, p in parts)), sum(w * p.others for w, p in parts),
         *(sum(w * getattr(p, name) for w, p in parts) for name in ("taken", "lags", "first", "conducts")))  # fmt: skip
 
 
@@ -192,8 +194,7 @@ def marched(reactance: float, corner: float, drop: float, path: float = LEAST_PA
     harmonic over its fundamental, a phasor of sines.
 
     States: the inductor's current, the output, the smoothing capacitor; the rectifier is open, or conducts either way; each
-    step
-    is exact for its mode.
+    step is exact for its mode.
     """
     capacity = 1 / (corner**2 * reactance)
     width = math.pi / STEPS
@@ -212,21 +213,49 @@ def marched(reactance: float, corner: float, drop: float, path: float = LEAST_PA
             a[2, 4] -= drop / (BEFORE * RIPPLE_CAPACITY)
         made = expm(a * width)
         rows[sign] = [tuple(row) for row in made[:3]]
-    angle = (np.arange(STEPS * HALVES) + 0.5) * width
+    angle = (np.arange(STEPS) + 0.5) * width
     source = (math.sqrt(2) * (np.sin(angle) + (third * np.exp(3j * angle)).imag)).tolist()
-    current, volts, held = 0.0, 0.0, 0.9 * math.sqrt(2)
-    kept: list[tuple[float, float, float]] = []
-    last = STEPS * (HALVES - 2)
-    for n, e in enumerate(source):
-        sign = 1.0 if volts > held + drop else -1.0 if -volts > held + drop else 0.0
-        (p, q, r), state = rows[sign], (current, volts, held, e, 1.0)
-        current = p[0] * state[0] + p[1] * state[1] + p[2] * state[2] + p[3] * e + p[4]
-        volts = q[0] * state[0] + q[1] * state[1] + q[2] * state[2] + q[3] * e + q[4]
-        held = max(0.0, r[0] * state[0] + r[1] * state[1] + r[2] * state[2] + r[3] * e + r[4])
-        if n >= last:
-            kept.append((current, volts, sign * max(0.0, abs(volts) - held - drop) / BEFORE if sign else 0.0))
-    inductor, output, load = np.array(kept).T
+    begin = np.array([0.0, 0.0, 0.9 * math.sqrt(2)])
+    for _ in range(MOST_HALVES):
+        kept, signs = _half(rows, source, begin, drop)
+        end = np.array((*kept[-1][:2], kept[-1][3]))
+        # the next half is the same the other way about: by Newton's rule, what a small change at its begin makes of its end
+        off = AGAIN @ begin - end
+        if float(np.abs(off).max()) < AT_REST:
+            break
+        turns = np.flatnonzero(np.diff(signs, prepend=np.nan, append=np.nan) != 0)
+        makes = np.eye(3)
+        for first, last in itertools.pairwise(turns):
+            makes = np.linalg.matrix_power(np.array(rows[signs[first]])[:, :3], int(last - first)) @ makes
+        begin = begin + np.linalg.solve(makes - AGAIN, off)
+    half = np.array([row[:3] for row in kept])
+    inductor, output, load = np.concatenate([half, -half]).T
     return _formed(inductor, output, load)
+
+
+MOST_HALVES, AT_REST = 25, 1e-6
+"""Half periods at most until it repeats, and how far it may then still be off, over the output's RMS."""
+AGAIN = np.diag([-1.0, -1.0, 1.0])
+"""What half a period makes of the states at rest: current and output the other way about, the capacitor the same."""
+Row = tuple[float, float, float, float]
+
+
+def _half(
+    rows: Mapping[float, list[tuple[float, ...]]], source: list[float], begin: Array, drop: float
+) -> tuple[list[Row], Array]:  # fmt: skip
+    """Half a period from a state on: inductor, output, load, capacitor after each step; and which way each step conducted."""
+    current, volts, held = begin.tolist()
+    kept: list[Row] = []
+    signs: list[float] = []
+    for e in source:
+        sign = 1.0 if volts > held + drop else -1.0 if -volts > held + drop else 0.0
+        (a, b, c, d, g), (h, k, m, n, o), (p, q, r, s, t) = rows[sign]
+        current, volts, held = (
+            a * current + b * volts + c * held + d * e + g, h * current + k * volts + m * held + n * e + o,
+            p * current + q * volts + r * held + s * e + t)  # fmt: skip
+        kept.append((current, volts, sign * max(0.0, abs(volts) - held - drop) / BEFORE if sign else 0.0, held))
+        signs.append(sign)
+    return kept, np.array(signs)
 
 
 def _formed(inductor: Array, output: Array, load: Array) -> Crest:
@@ -248,5 +277,7 @@ def _formed(inductor: Array, output: Array, load: Array) -> Crest:
 
     bent = scale * volts / abs(v[1])
     first = -float(w[1].imag) * abs(v[1]) / 2
-    return Crest(added(w), added(i), 1j * bent * v[3:HIGHEST:2], power / volts**2, float(w[1].real / w[1].imag),
-                 first / max(power, 1e-6), float(np.mean(load != 0)))  # fmt: skip
+    left: Lines = np.asarray(1j * bent * v[3:HIGHEST:2])
+    return Crest(
+        added(w), added(i), left[:2], float(np.linalg.norm(left[2:])), power / volts**2, float(w[1].real / w[1].imag),
+        first / max(power, 1e-6), float(np.mean(load != 0)))  # fmt: skip

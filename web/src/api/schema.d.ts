@@ -1886,8 +1886,8 @@ export interface components {
          * Operating
          * @description What the waveforms need of the nominal point: V, Hz, H, Ω, F, as seen from the socket. `index` leaves out dead time
          *     and thresholds; `ratio` is that of a transformer between the bridge and the socket; dead time, s, and the angle, rad, by
-         *     which
-         *     the inductor's current lags the bridge, whose sign decides what the dead time does.
+         *     which the inductor's current lags the bridge, whose sign decides what the dead time does; inductance of the transformer's
+         *     iron, H, 0 without one.
          */
         Operating: {
             /** Capacitance */
@@ -1914,6 +1914,11 @@ export interface components {
             load_inductance: number;
             /** Load Resistance */
             load_resistance: number;
+            /**
+             * Magnetising
+             * @default 0
+             */
+            magnetising?: number;
             /**
              * Ratio
              * @default 1

@@ -72,9 +72,9 @@ class Way:
 @dataclass(frozen=True, slots=True)
 class Flow:
     """Swings of the power that the bridge passes at twice the line and its multiples, W; the share that the bridge's
-    fundamental is of what the modulation would make of the rail's mean; odd harmonics of the output over its fundamental that
-    the rail's swing leaves there, and that loads make which draw at the crest; RMS and peak, A, of what the inductor and the
-    load carry, without the carrier's ripple."""
+    fundamental is of what the modulation would make of the rail's mean; third and fifth harmonic of the output over its
+    fundamental that the rail's swing leaves there, and that loads make which draw at the crest; RMS and peak, A, of what the
+    inductor and the load carry, without the carrier's ripple."""
 
     demand: Demand
     made: float
@@ -92,7 +92,7 @@ def flow(way: Way, index: float, fundamental: float, ahead: float) -> Flow:
     """
     none = np.zeros(FOLLOWED.size, dtype=complex)
     if way.in_phase == 0 and way.behind == 0:
-        return Flow((), 1.0, none, none, (0.0, 0.0), (0.0, 0.0))
+        return Flow((), 1.0, none[:2], none[:2], (0.0, 0.0), (0.0, 0.0))
     most = FOLLOWED.size
     gain, before, linear = way.gain()[:most], way.before[:most], way.linear[:most]
     # what a voltage drives into the filter is what it does not leave at the output, over what lies between
@@ -117,7 +117,7 @@ def flow(way: Way, index: float, fundamental: float, ahead: float) -> Flow:
     peak = math.sqrt(2) * way.voltage
     swung, pulsed, through = gain * bridge, none.copy(), none.copy()
     if way.added is not None:
-        pulsed += peak * way.added.output
+        pulsed[:2] = peak * way.added.output
         through += way.over * _lines(way.added.inductor)
         if way.rail is not FIRM:
             pulsed[:2], through[:2] = (-gain * before * pulses)[:2], (gain * pulses)[:2]
@@ -126,7 +126,7 @@ def flow(way: Way, index: float, fundamental: float, ahead: float) -> Flow:
     demand = phasors(fundamental * np.sin(ANGLES + at) * carried, MOST_TERMS)
     if way.added is None and not swing.second:
         demand = demand[:1]  # two sines
-    return Flow(demand, abs(whole), np.asarray(swung / peak), np.asarray(pulsed / peak), _sized(carried), _sized(taken))
+    return Flow(demand, abs(whole), np.asarray(swung[:2] / peak), np.asarray(pulsed[:2] / peak), _sized(carried), _sized(taken))
 
 
 def _sine(in_phase: float, behind: float) -> Array:
@@ -157,8 +157,12 @@ def _pushed(lines: Lines, at: float) -> tuple[complex, complex]:
 
 
 def _sized(current: Array) -> tuple[float, float]:
-    """RMS and peak."""
-    return math.sqrt(float(current @ current) / current.size), float(np.abs(current).max())
+    """RMS and peak of samples of half a line period; the peak by the parabola through the three highest."""
+    n = int(np.argmax(np.abs(current)))
+    left, top, right = np.abs(current[[n - 1, n, (n + 1) % current.size]]).tolist()
+    bend = left - 2 * top + right
+    peak = top - (left - right) ** 2 / (8 * bend) if bend < 0 else top
+    return math.sqrt(float(current @ current) / current.size), peak
 
 
 def phasors(half: Array, most: int) -> Demand:

@@ -12,7 +12,7 @@ import numpy as np
 from pydantic import Field
 
 from rhombos.core.blocks.base import part, remembered
-from rhombos.core.blocks.filter_flow import FOLLOWED, ODD, Way, flow
+from rhombos.core.blocks.filter_flow import ODD, Way, flow
 from rhombos.core.blocks.wound import WOUND_FIELDS, ChokeBuild, choke_of, choke_parts, judge, show_stress, show_winding, wind
 from rhombos.core.book import filters as book
 from rhombos.core.book import magnetics as wound
@@ -236,9 +236,10 @@ def assess(
     # dead time takes a square wave that follows the current's sign: of each odd harmonic its share
     waits = np.exp(-1j * ODD * math.atan2(way.behind, max(in_phase, 1e-9))) * need.dead_time_volts / ODD * (need.current > 0)
     dead = -gain * waits / (math.sqrt(2) * need.voltage)
-    dead[:FOLLOWED.size] += flows.swung + flows.pulsed
+    dead[:2] += flows.swung + flows.pulsed
+    pulses = added.others if added else 0.0
     third = complex(dead[0])
-    others = math.hypot(left / need.voltage, float(np.linalg.norm(dead[1:])))
+    others = math.hypot(left / need.voltage, float(np.linalg.norm(dead[1:])), pulses)
     return FilterState(
         line_current=line, rms=slow, demand=flows.demand,
         power_factor=in_phase / line if line > 0 else 0.0, ripple=swing,
@@ -249,7 +250,7 @@ def assess(
         temperature=warm,
         copper=ledger.total("output_filter.copper", {"slow current": lost.copper - lost.fast, "ripple": lost.fast}),
         core=ledger.total("output_filter.core", {"core": lost.core}), distortion=math.hypot(others, abs(third)),
-        others=others, third=third, pulsed=float(np.linalg.norm(flows.pulsed)),
+        others=others, third=third, pulsed=math.hypot(float(np.linalg.norm(flows.pulsed)), pulses),
         rail=float(np.linalg.norm(flows.swung)), made=flows.made, load=flows.load,
         passes_third=complex(gain[0]) * cmath.rect(fundamental / (math.sqrt(2) * need.voltage), ahead),
         lag=math.atan2(way.behind, max(in_phase, 1e-9)) + ahead,
