@@ -225,10 +225,13 @@ def agreements(worked: Worked) -> list[Agreement]:
     peak = float((amps if worked.brief.output.stepped else _slow(amps)).max())
     pulses = bench.crest_power > 0
     # pulses at the crest swing a battery that feeds the bridge itself, which bends them
-    of_battery = NEAR_BENT if pulses and "dc_link" not in now.states else NEAR_SHARE
+    direct = "dc_link" not in now.states
+    of_battery = NEAR_BENT if pulses and direct else NEAR_SHARE
+    # what the losses of a stepped wave take in pulses the scope takes steadily
+    of_heat = NEAR_STEADY if worked.brief.output.stepped and direct else of_battery
     of_pulses = NEAR_PULSE if pulses else NEAR_SHARE
     pairs = [
-        ("battery, mean square", cells.rms**2, float((amps**2).mean()), of_battery),
+        ("battery, mean square", cells.rms**2, float((amps**2).mean()), of_heat),
         ("battery, peak", cells.peak, peak, of_battery),
         ("output, RMS", _output(now), _rms(traces["output"]), NEAR_SHARE),
         ("load, RMS", drain.rms, _rms(traces["load"]), of_battery),
@@ -237,7 +240,7 @@ def agreements(worked: Worked) -> list[Agreement]:
     if "output_filter" in now.states:
         filtered = now.states["output_filter"]
         ratio = now.states["iron_transformer"].ratio if "iron_transformer" in now.states else 1.0
-        slow = float(np.abs(_slow(traces["inductor"])).max())
+        slow = float(np.abs(_slow(traces["inductor"], PULSE_LINES)).max())
         pairs.append(("bridge, peak without ripple", (filtered.peak - filtered.ripple / 2) / ratio, slow, of_pulses))
     elif "h_bridge" in now.states:
         highest = float(np.abs(traces["load"]).max())
@@ -266,6 +269,11 @@ def agreements(worked: Worked) -> list[Agreement]:
     return found
 
 
+SAMPLES, SLOW_LINES, PULSE_LINES = 2**15, 40, 25
+"""Of one line period; lines of it that are ripple at the output's pulsation, not at the carrier; and those of pulses at the
+crest, below what rings a filter."""
+
+
 def _rms(trace: np.ndarray) -> float:
     return float(np.sqrt((trace**2).mean()))
 
@@ -276,22 +284,20 @@ def _output(now: Any) -> float:
                  now.states["load"].voltage)
 
 
-NEAR_SHARE, NEAR_BENT, NEAR_PULSE, NEAR_CHOKE = 0.03, 0.08, 0.08, 0.04
-"""How far a figure may lie from the scope's, as a share: of linear loads; of a battery before a bridge under pulses at the
-crest; of their own peaks; of a link's choke under them."""
+NEAR_SHARE, NEAR_STEADY, NEAR_BENT, NEAR_PULSE, NEAR_CHOKE = 0.03, 0.05, 0.08, 0.08, 0.04
+"""How far a figure may lie from the scope's, as a share: of linear loads; of the losses' part on a stepped wave; of a battery
+before a bridge under pulses at the crest; of their own peaks; of a link's choke under them."""
 LEAST_RIPPLE = 1e-3
 """Ripple over the link's voltage that is too little to tell."""
 
 
-def _slow(trace: np.ndarray) -> np.ndarray:
-    """A trace without what swings with the carrier."""
+def _slow(trace: np.ndarray, most: int = SLOW_LINES) -> np.ndarray:
+    """A trace without what swings with the carrier, or beyond so many lines."""
     lines = np.fft.rfft(trace)
-    lines[SLOW_LINES:] = 0
+    lines[most:] = 0
     return np.fft.irfft(lines, trace.size)
 
 
-SAMPLES, SLOW_LINES = 2**15, 40
-"""Of one line period; and lines of it that are ripple at the output's pulsation, not at the carrier."""
 NEAR, NEAR_CREST, CREST_SHARE, BESIDE, RINGS = 0.0012, 0.005, 0.15, 0.1, 0.15
 """How far distortion may lie apart: with linear loads; with loads that draw at the crest, and as a share of it; how near to
 the filter's corner a harmonic is left out there; and the share of it that linear loads leave open."""

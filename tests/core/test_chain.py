@@ -139,7 +139,7 @@ def test_without_a_choke_the_link_follows_the_battery_less_its_way():
     stage = FrontEnd(15.0, 0.0, 2.0, 1.6, 1e5, 1.0)
     chain = Chain(Supply(cells, stage, 470e-6, 1e6, None, 10.0), 0.0, 300.0, current)
     for n in range(40_000):
-        chain.drive(n * 10e-6, 1.0, 10e-6, current, 1.0)
+        chain.stands(n * 10e-6, 10e-6, current, 1.0)
     trail = chain.finish(0.4)
     drawn = 24 / 0.04 - math.sqrt((24 / 0.04) ** 2 - (15 * trail.input[-1] * current + 10) / 0.02)
     assert trail.input[-1] == pytest.approx(24 - 0.02 * drawn, rel=1e-3)

@@ -344,7 +344,7 @@ def test_a_fast_current_loop_does_not_chatter_in_the_averaged_supply(refuge, she
     for step in (20e-6, 2e-6):
         made = chain.Chain(supply, 0.0, supply.loop.target, 2.0)
         for n in range(round(0.04 / step)):
-            made.drive(n * step, 1.0, step, 2.0 + (n * step > 0.02), 1.0)
+            made.stands(n * step, step, 2.0 + (n * step > 0.02), 1.0)
         trail = made.finish(0.04)
         late = trail.choke[(trail.time > 0.01) & (trail.time < 0.02)]
         swings.append((float(np.ptp(late)), float(trail.choke.max())))

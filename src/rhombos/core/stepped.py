@@ -137,7 +137,9 @@ def step_demand(fraction: float, power_factor: float) -> Demand:
 class StepForm:
     """What such a load makes of a source that feeds it directly: RMS of its pulses over their mean, and their peak; then, of
     the current before a bank behind a resistance, over its mean: mean square and peak, and the RMS of what the bank carries.
-    The share of the time for which the output stands, turned about or not, and that of its pulses."""
+    The share of the time for which the output stands, turned about or not, and that of its pulses. Mean and mean square of the
+    current before the bank while it stands, and the mean of its product with what is drawn.
+    """
 
     form: float
     peak: float
@@ -146,6 +148,17 @@ class StepForm:
     bank: float
     stands: float
     share: float
+    standing: float
+    standing_square: float
+    meets: float
+
+    def socket(self, open_volts: float, before: float, behind: float, current: float) -> float:
+        """RMS of what stands at the output while it does, V: an open voltage less what a mean current, A, in this form, drops
+        on a resistance before the bank and one behind it, Ω."""
+        drop, own = before * current, behind * current
+        square = open_volts**2 + drop**2 * self.standing_square - 2 * open_volts * drop * self.standing
+        square += (own**2 * self.form**2 / self.share - 2 * open_volts * own + 2 * drop * own * self.meets) / self.stands
+        return math.sqrt(max(0.0, square))
 
     def beside(self, shaped: float) -> StepForm:
         """The same where only a share of what is drawn has this form, and losses take the rest in flat pulses."""
@@ -184,7 +197,9 @@ def step_form(fraction: float, power_factor: float, lets_go: bool, corner: float
     added = lfilter([1 - kept], [1, -kept], taken)[-1] / (1 - kept**STEPS)
     source, _ = lfilter([1 - kept], [1, -kept], taken, zi=[kept * added])
     stands = fraction + (turned_about(fraction, power_factor) if lets_go else 0.0)
+    weight = np.abs(wave) / np.abs(wave).sum()
     whole = float((current**2).mean()) / float((wave * current).mean()) ** 2
     return StepForm(
         math.sqrt(whole * fraction), float(taken.max()) * fraction, float((source**2).mean()), float(source.max()),
-        float(np.sqrt(((taken - source) ** 2).mean())), stands, fraction)  # fmt: skip
+        float(np.sqrt(((taken - source) ** 2).mean())), stands, fraction, float(weight @ source), float(weight @ source**2),
+        float((source * taken).mean()))  # fmt: skip

@@ -55,8 +55,7 @@ class Guess:
     magnetising: float = 0.0
     drawn: float = 0.0
     shaped: float = 1.0
-    square: float = 1.0
-    stands: float = 1.0
+    share: float = 0.0
     admits: float = 0.0
     works: float = 0.0
 

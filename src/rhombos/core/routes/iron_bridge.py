@@ -120,7 +120,8 @@ class IronBridge(IronRoute):
                 bridged.modulation / lacks / limit))), {k: settled[k].guess.v_in for k in self.hint_points},
             nothing, nothing, nothing, wound.primary_rms, wound.secondary_rms, flat.states["input_stage"].fuse_load,
             wound.leakage, flat.guess.path_resistance, bridged.dead_time_loss_volts, filtered.fundamental,
-            1.08 * max(settled[k].states["input_stage"].ripple for k in STEADY), filtered.rms, filtered.peak)  # fmt: skip
+            1.08 * max(settled[k].states["input_stage"].ripple for k in STEADY), filtered.rms,
+            max(settled[k].states["output_filter"].peak for k in STEADY))  # fmt: skip
 
     def propose(
         self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules

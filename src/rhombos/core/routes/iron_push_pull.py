@@ -30,7 +30,7 @@ from rhombos.core.routes.base import HOTTEST, SETTLED, V_FLOOR, StepWave, calmed
 from rhombos.core.routes.iron import CALMER, Guess, Hints, IronRoute, IronSettled
 from rhombos.core.routes.supply import WIRING, battery_of, battery_supply
 from rhombos.core.rules import Rules
-from rhombos.core.stepped import Fed, StepRipple, step_form, width_for
+from rhombos.core.stepped import Fed, StepForm, StepRipple, step_form, width_for
 from rhombos.core.topology import RouteName
 from rhombos.core.waves.chain import Supply
 
@@ -162,10 +162,12 @@ class IronPushPull(IronRoute):
         feed = battery_of(point.emf, builds, brief, shelf, rules)
         line = self._frequency(v_half, builds, brief, shelf)
         square = brief.output.waveform == "square"
-        factor, lets_go = round(_whole_factor(asked, line, feed.resistance, ratio, g), 5), not square
-        level = max(V_FLOOR * ratio * point.emf, ratio * _standing(point.emf, feed.resistance, ratio, asked, g))
+        corner = 2 * math.pi * line * feed.resistance * feed.capacitance
+        factor, lets_go = round(_whole_factor(asked, line, feed.resistance / (1 + 4 * corner**2), ratio, g), 5), not square
+        known = step_form(g.share or WIDTH_USED, factor, lets_go, round(corner, 4))
+        level = max(V_FLOOR * ratio * point.emf, ratio * _standing(point.emf, feed.resistance, ratio, asked, known, g))
         share = 1.0 if square else max(NARROWEST, round(width_for((rated / level) ** 2, factor, WIDEST), 6))
-        formed = step_form(share, factor, lets_go, round(2 * math.pi * line * feed.resistance * feed.capacitance, 4))
+        formed = step_form(share, factor, lets_go, round(corner, 4))
         output = level * math.sqrt(formed.stands)
         # nothing holds this output: the load takes what the square of its voltage makes of it
         power = point.power * (output / rated) ** 2
@@ -203,8 +205,7 @@ class IronPushPull(IronRoute):
             threshold=getattr(switched, "threshold", 0.0), leakage=wound.leakage,
             lost=min(wound.loss + switched.loss - switched.clamp_loss - getattr(switched, "gate", 0.0), most),
             celsius=min(wound.temperature, HOTTEST), drawn=min(to_stage, power + most) / g.v_in,
-            shaped=min(1.0, (power + wound.copper + switched.conduction) / to_stage), square=formed.mean_square,
-            stands=formed.stands,
+            shaped=min(1.0, (power + wound.copper + switched.conduction) / to_stage), share=share,
             # a wider pulse asks for less: half the way, lest it swings
             admits=math.sqrt(admits * (g.admits or admits)))  # fmt: skip
         rippling = StepRipple(MORE_RIPPLE * g.shaped * to_stage / g.v_in, share, factor, lets_go, line, feed.resistance)
@@ -218,7 +219,7 @@ class IronPushPull(IronRoute):
         the battery cannot feed the point."""
         g = Guess(v_in=point.emf, terminal=point.emf)
         if point.power > source_book.largest_power.work({"E": point.emf, "R_s": brief.source.internal_resistance}):
-            return None  # not even without a loss
+            return fallen(self._pass(point, guess, builds, brief, shelf, rules, ledger)[0])  # not even without a loss
 
         def at(volts: float, g: Guess, passes: int = HELD_PASSES, book: Ledger = SILENT) -> tuple[IronSettled, Guess, Guess]:
             for turn in range(passes):
@@ -294,19 +295,18 @@ def _load_of(drain: load.LoadState, ohms: float) -> tuple[float, float]:
     return ohms, drain.inductance * ohms / drain.resistance
 
 
-def _standing(emf: float, before: float, ratio: float, drain: load.LoadState, g: Guess) -> float:
+def _standing(emf: float, before: float, ratio: float, drain: load.LoadState, formed: StepForm, g: Guess) -> float:
     """RMS of what stands across a half while the output does, V: the battery's open voltage less what the load's current, in
-    its own form, drops on all resistances, and what the losses' drops before the stage; the leakage takes its part of what
-    makes that current rise and fall."""
+    its own form, drops on all resistances, the bank before the stage between them, and what the losses' drops before the stage;
+    the leakage takes its part of what makes that current rise and fall."""
     flows = g.shaped * g.drawn
-    whole = before + g.primary_resistance + g.path_resistance + g.secondary_resistance / ratio**2
-    open_volts = emf - g.threshold - before * (g.drawn - flows)
+    behind = g.primary_resistance + g.path_resistance + g.secondary_resistance / ratio**2
+    open_volts, kept = emf - g.threshold - before * (g.drawn - flows), 1.0
     if drain.inductance > 0:
         ohms, henries = _load_of(drain, g.admits and 1 / g.admits)
-        part = g.leakage / (g.leakage + henries / ratio**2)
-        open_volts, whole = (1 - part) * open_volts, whole - part * (whole + ohms / ratio**2)
-    left = open_volts**2 - (2 * open_volts * whole * flows - whole**2 * flows**2 * g.square) / g.stands
-    return min(emf, math.sqrt(max(0.0, left)))
+        kept = 1 - g.leakage / (g.leakage + henries / ratio**2)
+        behind -= (1 - kept) * (behind + ohms / ratio**2)
+    return min(emf, formed.socket(kept * open_volts, kept * before, behind, flows))
 
 
 def _working(power: float, ratio: float, share: float, form: float, g: Guess) -> float:

@@ -333,9 +333,9 @@ class _Shifted:
     def __init__(self, rail: Chain, begin: float) -> None:
         self.rail, self.begin = rail, begin
 
-    def drive(self, at: float, level: float, width: float, current: float, share: float) -> float:
+    def stands(self, at: float, width: float, current: float, share: float) -> float:
         """See `engine.Rail`."""
-        return self.rail.drive(self.begin + at, level, width, current, share)
+        return self.rail.stands(self.begin + at, width, current, share)
 
 
 def _divided(times: Array, levels: Array, end: float, most: float) -> tuple[Array, Array]:

@@ -114,13 +114,13 @@ class Chain:
         self._rows: list[tuple[float, float, float, float, float]] = []
         self._keep()
 
-    def drive(self, at: float, level: float, width: float, current: float, share: float) -> float:
+    def stands(self, at: float, width: float, current: float, share: float) -> float:
         """See `engine.Rail`: what the last step took is put on the link, and the coming one gets its middle."""
         if at > self.now:
             self._march(at, self._share * (self._amps + current) / 2)
         self._share, self._amps = share, current
         slope = (self._feed() - share * current) / self._bank()
-        return level * (self.link + slope * width / 2)
+        return self.link + slope * width / 2
 
     def finish(self, at: float) -> Trail:
         """All that has been, up to a moment, s."""

@@ -136,7 +136,7 @@ def _letting_go(load: Load, level: float) -> Load:
         for k, m in enumerate(modes):
             base = _moved(tuple(Guard(g.c, 0.0, g.e - sign * level * g.d, g.to) for g in m.guards), role * n)
             guards = (Guard(gone, 0.0, -NOTHING, after * n + k), _at(up, k), _at(down, k), *base)
-            found.append(Mode(m.a, np.zeros(size), m.f - sign * level * m.b, guards, link=-sign))
+            found.append(Mode(m.a, m.b, m.f, guards, link=-sign, clamp=level))
     rows: list[tuple[Array, float]] = []
     for k, m in enumerate(modes):
         # with no current the drive would have to be what keeps it so: u = −(A₀·x + f₀)/b₀
@@ -152,7 +152,7 @@ def _letting_go(load: Load, level: float) -> Load:
         beyond = (Guard(tuple(-row), 0.0, level - rest, BACK_REVERSED * n + k),
                   Guard(tuple(row), 0.0, level + rest, BACK * n + k))  # fmt: skip
         found.append(Mode(a, np.zeros(size), f, (_at(up, k), _at(down, k), *beyond, *base), link=0.0))
-    return Load(Circuit(tuple(found)), {name: _everywhere(p, rows, level) for name, p in points.items()}, load.start, 0)
+    return Load(Circuit(tuple(found)), {name: _everywhere(p, rows) for name, p in points.items()}, load.start, 0)
 
 
 def _moved(guards: tuple[Guard, ...], by: int) -> tuple[Guard, ...]:
@@ -163,11 +163,9 @@ def _at(guard: Guard, by: int) -> Guard:
     return Guard(guard.c, guard.d, guard.e, guard.to + by)
 
 
-def _everywhere(p: Point, rows: list[tuple[Array, float]], level: float) -> Point:
+def _everywhere(p: Point, rows: list[tuple[Array, float]]) -> Point:
     """How a point is read in each role of the source."""
-    back = tuple(e - level * d for e, d in zip(p.e, p.d, strict=True))
-    back_reversed = tuple(e + level * d for e, d in zip(p.e, p.d, strict=True))
     still = (0.0,) * len(p.d)
     floating = tuple(tuple(np.array(c) + d * row) for c, d, (row, _) in zip(p.c, p.d, rows, strict=True))
     rest = tuple(e + d * r for e, d, (_, r) in zip(p.e, p.d, rows, strict=True))
-    return Point(p.unit, p.label, (*p.c * 4, *floating), (*p.d * 2, *still * 3), (*p.e * 2, *back, *back_reversed, *rest))
+    return Point(p.unit, p.label, (*p.c * 4, *floating), (*p.d * 4, *still), (*p.e * 4, *rest))

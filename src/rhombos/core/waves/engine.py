@@ -41,7 +41,8 @@ class Mode:
     """ẋ = A·x + B·u + F, with the drive u, until a guard of it turns.
 
     `link` is the share of the first state, a current, that this mode draws from the rail behind the drive; None where the
-    drive's own level says it.
+    drive's own level says it. `clamp`: it is pushed by that share of the rail, whatever the drive's level; V, where there is no
+    rail that sags.
     """
 
     a: Array
@@ -49,16 +50,21 @@ class Mode:
     f: Array
     guards: tuple[Guard, ...] = ()
     link: float | None = None
+    clamp: float | None = None
+
+    def pushed_by(self, level: float, stands: float | None) -> float:
+        """What pushes it, V, where the drive has a level, V, and the rail, if there is one that sags, stands at so much."""
+        if self.clamp is None or self.link is None:
+            return level
+        return self.link * (self.clamp if stands is None else stands)
 
 
 class Rail(Protocol):
-    """A supply that sags: it turns a commanded level into the drive that it can give."""
+    """A supply that sags."""
 
-    def drive(self, at: float, level: float, width: float, current: float, share: float) -> float:
-        """The drive for a step of a width, s, that begins now, the first state being so much, A.
-
-        `level` is commanded as a share of the rail; `share` is what the rail itself gives of the current.
-        """
+    def stands(self, at: float, width: float, current: float, share: float) -> float:
+        """Its voltage, V, for a step of a width, s, that begins now, the first state being so much, A, of which it gives a
+        share."""
         ...
 
 
@@ -143,18 +149,20 @@ def run(
     driven: list[float] = []
     z = [complex(x) for x in modal[mode].inverse @ start.astype(complex)]
     for at, level, width, *rows in zip(times.tolist(), levels.tolist(), lasting.tolist(), *grown, strict=True):
-        here, left, factors = at, width, rows[mode]
+        here, left, factors, stands = at, width, rows[mode], None
         if rail:
             m = modal[mode]
             current = sum((c * x).real for c, x in zip(m.first, z, strict=True))
-            level = rail.drive(at, level, width, current, level if m.link is None else m.link)
+            stands = rail.stands(at, width, current, level if m.link is None else m.link)
+            level *= stands
         for _ in range(MOST_EVENTS):
             m = modal[mode]
             marks.append(here)
             kept.append(z)
             seen.append(mode)
-            driven.append(level)
-            pushed = [d * level + s for d, s in zip(m.list_drive, m.list_still, strict=True)]
+            drive = circuit.modes[mode].pushed_by(level, stands)
+            driven.append(drive)
+            pushed = [d * drive + s for d, s in zip(m.list_drive, m.list_still, strict=True)]
             after = [e * x + (e - 1) * p for e, x, p in zip(factors, z, pushed, strict=True)]
             found = _event(m, z, pushed, after, level, left)
             if found is None:
@@ -166,8 +174,8 @@ def run(
             mode, here, left = to, here + when, max(0.0, left - when)
             factors = [cmath.exp(r * left) for r in modal[mode].list_rates]
         else:  # it chatters: the rest of the step in the mode that it has come to
-            m = modal[mode]
-            pushed = [d * level + s for d, s in zip(m.list_drive, m.list_still, strict=True)]
+            m, drive = modal[mode], circuit.modes[mode].pushed_by(level, stands)
+            pushed = [d * drive + s for d, s in zip(m.list_drive, m.list_still, strict=True)]
             z = _later(m, z, pushed, left)
     states = np.empty((len(marks), circuit.size))
     order = np.array(seen)
