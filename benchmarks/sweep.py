@@ -232,7 +232,7 @@ def agreements(worked: Worked) -> list[Agreement]:
     of_pulses = NEAR_PULSE if pulses else NEAR_SHARE
     pairs = [
         ("battery, mean square", cells.rms**2, float((amps**2).mean()), of_heat),
-        ("battery, peak", cells.peak, peak, of_battery),
+        ("battery, peak", cells.peak, peak, max(of_battery, NEAR_CHOKE * pulses)),
         ("output, RMS", _output(now), _rms(traces["output"]), NEAR_SHARE),
         ("load, RMS", drain.rms, _rms(traces["load"]), of_battery),
         ("load, peak", drain.peak_current, float(np.abs(traces["load"]).max()), of_pulses),
@@ -284,9 +284,9 @@ def _output(now: Any) -> float:
                  now.states["load"].voltage)
 
 
-NEAR_SHARE, NEAR_STEADY, NEAR_BENT, NEAR_PULSE, NEAR_CHOKE = 0.03, 0.05, 0.08, 0.08, 0.04
+NEAR_SHARE, NEAR_STEADY, NEAR_BENT, NEAR_PULSE, NEAR_CHOKE = 0.03, 0.06, 0.08, 0.10, 0.04
 """How far a figure may lie from the scope's, as a share: of linear loads; of the losses' part on a stepped wave; of a battery
-before a bridge under pulses at the crest; of their own peaks; of a link's choke under them."""
+before a bridge under pulses at the crest; of their own peaks; of a link's choke and its battery's peak under them."""
 LEAST_RIPPLE = 1e-3
 """Ripple over the link's voltage that is too little to tell."""
 

@@ -9,6 +9,8 @@ SEED, BRIEFS, PARTS = 11, 210, 14
 """Of the briefs, and into how many tests they fall."""
 ONCE_BROKEN = ((1127, 10), (1127, 1320), (1127, 1740), (1127, 2021), (1127, 2652), (1127, 2680), (1127, 2944))
 """Seeds and numbers of briefs at which rounds went to and fro, or an estimate fell short of what is judged."""
+ONCE_APART = ((20271, 100), (20261128, 1312), (31, 45), (31, 225), (31, 825))
+"""Those at which sheet and scope stood apart: pulses at the crest of a weak battery, diodes that turn a wave about."""
 
 
 @pytest.mark.parametrize("part", range(PARTS))
@@ -24,4 +26,10 @@ def test_what_must_hold_holds_for_random_briefs(part, shelf):
 @pytest.mark.parametrize(("seed", "index"), ONCE_BROKEN)
 def test_briefs_that_once_broke_a_law_keep_it(seed, index, shelf):
     outcome = judge(case_at(index, seed), index % 10 == 0, shelf, PRESETS["usual"])
+    assert outcome.broken == []
+
+
+@pytest.mark.parametrize(("seed", "index"), ONCE_APART)
+def test_sheet_and_scope_that_once_stood_apart_agree(seed, index, shelf):
+    outcome = judge(case_at(index, seed), False, shelf, PRESETS["usual"], scope=True)
     assert outcome.broken == []

@@ -120,33 +120,46 @@ def crest(reactance: float, corner: float, volts: float, path: float = 0.0, bend
     """
     larger = 1.0  # the adapter that takes P there is made for more
     for _ in range(TURNS):
-        found = _made_for(larger * reactance, corner, volts, larger * path)
-        larger = 1 / found.taken
+        weights, forms = _about(larger * reactance, corner, volts, larger * path)
+        larger = 1 / float(weights @ forms[:, TAKES])
+    found = _unpacked(weights @ forms)
     return replace(found, bends=_bends(larger * reactance, corner, volts, larger * path)) if bends else found
 
 
-def _made_for(reactance: float, corner: float, volts: float, path: float) -> Crest:
-    """Of an adapter made for P."""
-    if path <= LEAST_PATH:
-        return _behind(reactance, corner, volts, 0)
-    place = math.log(path / LEAST_PATH) / math.log(STEP_PATH)
-    lower = math.floor(place)
-    return _mixed((1 - place + lower, _behind(reactance, corner, volts, lower)),
-                  (place - lower, _behind(reactance, corner, volts, lower + 1)))  # fmt: skip
+def _about(reactance: float, corner: float, volts: float, path: float) -> tuple[Array, Array]:
+    """The eight filters that are marched about the one asked for, as rows, and their weights."""
+    along = _places(reactance, corner, path)
+    i, j, k = (math.floor(place) for place in along)
+    a, b, c = (place - math.floor(place) for place in along)
+    weights = np.outer(np.outer([1 - a, a], [1 - b, b]), [1 - c, c]).ravel()
+    return weights, _cell(i, j, k, _drop_of(volts))
 
 
-def _behind(reactance: float, corner: float, volts: float, path: int) -> Crest:
-    """Between the four filters that are marched about the one asked for."""
-    x = max(LEAST_X, reactance)
-    place_x, place_c, drop = math.log(x / LEAST_X) / math.log(STEP_X), _place_of(corner), _drop_of(volts)
-    i, j = math.floor(place_x), math.floor(place_c)
-    a, b = place_x - i, place_c - j
-    return _mixed(((1 - a) * (1 - b), _at(i, j, drop, path)), (a * (1 - b), _at(i + 1, j, drop, path)),
-                  ((1 - a) * b, _at(i, j + 1, drop, path)), (a * b, _at(i + 1, j + 1, drop, path)))  # fmt: skip
+def _places(reactance: float, corner: float, path: float) -> tuple[float, float, float]:
+    """Where a filter stands between those that are marched, in steps from the least."""
+    scales = (reactance, LEAST_X, STEP_X), (max(3.0, corner), 1.0, STEP_CORNER), (path, LEAST_PATH, STEP_PATH)
+    x, c, p = (math.log(max(value, least) / least) / math.log(step) for value, least, step in scales)
+    return x, c, p
 
 
-def _place_of(corner: float) -> float:
-    return math.log(max(3.0, corner)) / math.log(STEP_CORNER)
+@lru_cache(maxsize=256)
+def _cell(i: int, j: int, k: int, drop: float) -> Array:
+    return np.array([
+        _packed(_at(x, y, drop, z)) for x, y, z in itertools.product((i, i + 1), (j, j + 1), (k, k + 1))])  # fmt: skip
+
+
+def _packed(c: Crest) -> Array:
+    return np.concatenate([
+        c.load, c.inductor, c.output.real, c.output.imag, [c.others, c.taken, c.lags, c.first, c.conducts]])  # fmt: skip
+
+
+def _unpacked(row: Array) -> Crest:
+    load, inductor, real, imag, rest = np.split(row, np.cumsum([KEPT, KEPT, 2, 2]))
+    return Crest(load, inductor, np.asarray(real + 1j * imag), *rest.tolist())
+
+
+TAKES = -4
+"""Place of `taken` in a packed form."""
 
 
 def _drop_of(volts: float) -> float:
@@ -155,9 +168,8 @@ def _drop_of(volts: float) -> float:
 
 def _bends(reactance: float, corner: float, volts: float, path: float) -> Bends:
     """At the nearest filter that is marched: a small part of a small part."""
-    x, ohms = max(LEAST_X, reactance), max(LEAST_PATH, path)
-    return _bent(round(math.log(x / LEAST_X) / math.log(STEP_X)), round(_place_of(corner)), _drop_of(volts),
-                 round(math.log(ohms / LEAST_PATH) / math.log(STEP_PATH)))  # fmt: skip
+    i, j, k = (round(place) for place in _places(reactance, corner, path))
+    return _bent(i, j, _drop_of(volts), k)
 
 
 @lru_cache(maxsize=256)
@@ -174,14 +186,6 @@ def _bent(i: int, j: int, drop: float, path: int) -> Bends:
         ((bent[0] - straight[0]) / BEND, (bent[1] - straight[1]) / BEND)
         for bent in (harmonics(complex(BEND)), harmonics(1j * BEND)))  # fmt: skip
     return with_it, ahead
-
-
-def _mixed(*parts: tuple[float, Crest]) -> Crest:
-    """Crest loads weighed together."""
-    return Crest(
-        np.asarray(sum(w * p.load for w, p in parts)), np.asarray(sum(w * p.inductor for w, p in parts)),
-        np.asarray(sum(w * p.output for w, p in parts)), sum(w * p.others for w, p in parts),
-        *(sum(w * getattr(p, name) for w, p in parts) for name in ("taken", "lags", "first", "conducts")))  # fmt: skip
 
 
 def _at(i: int, j: int, drop: float, path: int) -> Crest:

@@ -140,7 +140,7 @@ def propose(
         relative = 2 * math.pi * need.frequency * (henry + need.leakage) * over / need.voltage
         bank = fields["count"] * shelf.get(Capacitor, fields["capacitor"]).c * need.ratio**2
         corner = float(book.corner(L=henry + need.leakage, C=bank)) / need.frequency
-        added = crest(relative, corner, need.voltage * need.ratio)
+        added = crest(relative, corner, need.voltage * need.ratio, need.path_resistance * over / need.voltage)
         highest, slow = added.peak(surge_current, 0.0, over, inductor=True), math.hypot(slow, over * added.inductor_rms)
     wanted_choke = ChokeNeed(henry, 1.02 * highest + swing / 2, slow, swing, ripple_rms, 2 * need.carrier, air)
     return OutputFilterBuild.within(wind(wanted_choke, fields, shelf, rules))

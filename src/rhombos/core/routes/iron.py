@@ -30,7 +30,7 @@ from rhombos.core.routes.base import HOPELESS, MOST_PASSES, SETTLED, V_FLOOR, Ro
 from rhombos.core.routes.driven import drive_need
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
-from rhombos.core.stepped import StepRipple
+from rhombos.core.stepped import StepForm, StepRipple
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,7 +55,7 @@ class Guess:
     magnetising: float = 0.0
     drawn: float = 0.0
     shaped: float = 1.0
-    share: float = 0.0
+    formed: StepForm | None = None
     admits: float = 0.0
     works: float = 0.0
 

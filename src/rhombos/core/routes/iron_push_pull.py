@@ -164,7 +164,7 @@ class IronPushPull(IronRoute):
         square = brief.output.waveform == "square"
         corner = 2 * math.pi * line * feed.resistance * feed.capacitance
         factor, lets_go = round(_whole_factor(asked, line, feed.resistance / (1 + 4 * corner**2), ratio, g), 5), not square
-        known = step_form(g.share or WIDTH_USED, factor, lets_go, round(corner, 4))
+        known = g.formed or step_form(1.0 if square else WIDTH_USED, factor, lets_go, round(corner, 4))
         level = max(V_FLOOR * ratio * point.emf, ratio * _standing(point.emf, feed.resistance, ratio, asked, known, g))
         share = 1.0 if square else max(NARROWEST, round(width_for((rated / level) ** 2, factor, WIDEST), 6))
         formed = step_form(share, factor, lets_go, round(corner, 4))
@@ -205,7 +205,7 @@ class IronPushPull(IronRoute):
             threshold=getattr(switched, "threshold", 0.0), leakage=wound.leakage,
             lost=min(wound.loss + switched.loss - switched.clamp_loss - getattr(switched, "gate", 0.0), most),
             celsius=min(wound.temperature, HOTTEST), drawn=min(to_stage, power + most) / g.v_in,
-            shaped=min(1.0, (power + wound.copper + switched.conduction) / to_stage), share=share,
+            shaped=min(1.0, (power + wound.copper + switched.conduction) / to_stage), formed=formed,
             # a wider pulse asks for less: half the way, lest it swings
             admits=math.sqrt(admits * (g.admits or admits)))  # fmt: skip
         rippling = StepRipple(MORE_RIPPLE * g.shaped * to_stage / g.v_in, share, factor, lets_go, line, feed.resistance)
