@@ -123,8 +123,11 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     now: LoadState = sheet.now
     sheet.result("voltage", "U", "Voltage, RMS", "V")
     sheet.result("apparent", "S", "Apparent power", "V*A")
-    sheet.fixed_value("rms", "I", "Load current, RMS", now.rms, "A", sheet.points["nominal"].label)
-    sheet.result("current", "I_1", "Load current, fundamental, RMS", "A")
+    if brief.output.stepped:
+        sheet.result("rms", "I", "Load current, RMS", "A")
+    else:
+        sheet.fixed_value("rms", "I", "Load current, RMS", now.rms, "A", sheet.points["nominal"].label)
+    sheet.result("current", "I_1", "Its fundamental, RMS", "A")
     sheet.result("peak_current", r"\hat I", "Load current, peak", "A")
     sheet.result("peak_current", r"\hat I_s", "Peak at the surge", "A", point="surge_flat")
     sheet.result("resistance", "R_L", "Equivalent resistance", "ohm")

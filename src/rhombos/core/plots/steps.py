@@ -16,6 +16,8 @@ from rhombos.core.waves.modulation import Steps
 from rhombos.core.waves.spectrum import harmonics, readings_of_steps
 
 HIGHEST_HARMONIC = 41
+LEAST_ROOM = 0.01
+"""Room above and below a link's ripple in its picture, over its voltage, at least."""
 
 
 def wave_of(worked: Worked) -> Steps:
@@ -84,9 +86,10 @@ def link_steps(worked: Worked) -> Chart:
     times = np.arange(1, 2 * STEPS + 1) * half / STEPS
     volts = np.tile(volts, 2)
     t, v = Scale("s", 2 * half), Scale("V", build.voltage)
+    room = max(state.ripple, LEAST_ROOM * state.voltage)
     return Chart(
         key="link", title="Link voltage", x=t.axis("time", low=0, high=2 * half),
-        y=v.axis("", low=0, high=roomy(float(volts.max()))),
+        y=v.axis("", low=max(0.0, float(volts.min()) - room), high=float(volts.max()) + room),
         series=(curve("link", times, volts, t, v),),
         remark=f"It fills between the pulses and falls under them by {fmt(state.ripple, 'V')}: the tops of the wave slope by "
                f"{fmt(state.ripple / state.voltage if math.isfinite(state.ripple) else 0.0, '%', 2)}.")  # fmt: skip
