@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 import pytest
-from benchmarks.sweep import agreements
+from benchmarks.agreement import agreements
 from scipy.integrate import solve_ivp
 
 from rhombos.core.blocks import oscillator

@@ -224,9 +224,9 @@ class Firm:
     def __init__(self, volts):
         self.volts, self.told = volts, []
 
-    def drive(self, at, level, width, current, share):
-        self.told.append((at, level, width, current, share))
-        return level * self.volts
+    def stands(self, at, width, current, share):
+        self.told.append((at, width, current, share))
+        return self.volts
 
 
 def test_a_rail_that_stands_still_changes_nothing():
@@ -237,10 +237,10 @@ def test_a_rail_that_stands_still_changes_nothing():
     railed = run(load.circuit, times, levels / 370.0, end, STILL, 0, rail)
     t = np.linspace(0, end, 5001)
     assert railed.at(t) == pytest.approx(plain.at(t), abs=1e-9)
-    at, level, width, current, share = (np.array(column) for column in zip(*rail.told, strict=True))
+    at, width, current, share = (np.array(column) for column in zip(*rail.told, strict=True))
     assert at == pytest.approx(times)
     assert at + width == pytest.approx(np.append(times[1:], end))
-    assert share == pytest.approx(level)
+    assert share == pytest.approx(levels / 370.0)
     # it is told the inductor's current as it stands at each edge
     assert current == pytest.approx(plain.at(at)[:, 0], abs=1e-9)
 
@@ -251,6 +251,6 @@ def test_a_tripped_bridge_tells_its_rail_that_current_comes_back():
     rail = Firm(370.0)
     made = run(load.circuit, times, levels / 370.0, 0.0006, np.array([4.0, 300.0]), 0, rail)
     begun = made.times[np.flatnonzero(made.modes == 1)[0]]
-    after = [share for at, _, _, current, share in rail.told if at > begun and current > 0.1]
+    after = [share for at, _, current, share in rail.told if at > begun and current > 0.1]
     assert after
     assert set(after) == {-1.0}

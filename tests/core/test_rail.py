@@ -5,7 +5,7 @@ import math
 
 import numpy as np
 import pytest
-from benchmarks.sweep import agreements
+from benchmarks.agreement import agreements
 from scipy.integrate import solve_ivp
 
 from rhombos.core.blocks.filter_flow import Way, flow
@@ -113,11 +113,7 @@ def test_a_flattened_crest_is_followed_by_the_rectifiers_capacitor():
     assert 0.03 < fallen < 0.3
 
 
-LOADS = [("lamp", "fan"), ("adapter", "heater"), ("adapter",)]
-
-
-@pytest.mark.parametrize("loads", LOADS)
-@pytest.mark.parametrize("factor", [1.0, 0.75])
+@pytest.mark.parametrize(("loads", "factor"), [(("lamp", "fan"), 0.75), (("adapter", "heater"), 1.0), (("adapter",), 0.75)])
 def test_sheet_and_scope_say_the_same_of_a_bridge_on_a_weak_battery(loads, factor, refuge, shelf):
     """Eight cells of 30 Ah give 600 W: the rail swings by more than a tenth."""
     brief = refuge.model_copy(update={

@@ -35,7 +35,7 @@ def test_the_link_stands_at_the_level_of_the_wave(stepped):
     assert level <= stepped.builds["dc_link"].voltage <= 1.03 * level
 
 
-def marched(resistance, inductance, fraction, hertz, steps=20_000):
+def marched(resistance, inductance, fraction, hertz, steps=8_000):
     """An R–L on a wave of one volt, marched to its periodic state: wave and current over half a period, and the next half's
     start."""
     half = 1 / (2 * hertz)

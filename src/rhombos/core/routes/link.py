@@ -57,6 +57,8 @@ from rhombos.core.waves.chain import Supply
 BLOCKS = (battery, input_stage, front_end, transformer, rectifier, dc_link, h_bridge, output_filter, load)
 ASIDE = 1e-3
 """How closely a point is settled that only the controller's trip asks for."""
+MOST_DROP = 0.4
+"""Share of a stage's voltage that a turns ratio makes up for at most: more is a design without hope."""
 DUTY_RESERVE = 0.985
 """Part of the duty limit that the proposed turns ratio uses; the rest absorbs what the next iteration changes."""
 
@@ -198,7 +200,7 @@ class LinkRoute(Route):
             reach = rules.duty_limit * DUTY_RESERVE - crest * hints.leak_duty / 2
             return float(stage_book.turns_ratio_choke(
                 V_out=voltage + hints.secondary_extra, n_d=1, V_F=0.0, D_max=reach, V_min=v_min,
-                V_drop=crest * hints.drop))  # fmt: skip
+                V_drop=min(crest * hints.drop, MOST_DROP * v_min)))  # fmt: skip
         if brief.output.stepped:  # its RMS follows the link: right on a nominal battery
             v_min *= brief.source.volts[1] / brief.source.volts[0]
         return float(stage_book.turns_ratio_peak(

@@ -1,0 +1,112 @@
+"""The same design on the sheet and on the scope: how far apart they are, and how far they may be."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from rhombos.core.scope.bench import bench_of
+from rhombos.core.scope.record import record
+from rhombos.core.solve import Worked
+from rhombos.core.waves.spectrum import COUNTED
+
+SAMPLES, SLOW_LINES, PULSE_LINES = 2**15, 40, 25
+"""Of one line period; lines of it that are ripple at the output's pulsation, not at the carrier; and those of pulses at the
+crest, below what rings a filter."""
+NEAR_SHARE, NEAR_STEADY, NEAR_BENT, NEAR_PULSE, NEAR_CHOKE = 0.03, 0.06, 0.08, 0.10, 0.04
+"""How far a figure may lie from the scope's, as a share: of linear loads; of the losses' part on a stepped wave; of a battery
+before a bridge under pulses at the crest; of their own peaks; of a link's choke and its battery's peak under them."""
+LEAST_RIPPLE = 1e-3
+"""Ripple over the link's voltage that is too little to tell."""
+NEAR, NEAR_CREST, CREST_SHARE, BESIDE, RINGS = 0.0012, 0.005, 0.15, 0.1, 0.15
+"""How far distortion may lie apart: with linear loads; with loads that draw at the crest, and as a share of it; how near to
+the filter's corner a harmonic is left out there; and the share of it that linear loads leave open."""
+
+
+@dataclass(frozen=True)
+class Agreement:
+    """A figure as the sheet states it and as the scope finds it; `off` is how far apart they are, in units of what is
+    allowed."""
+
+    name: str
+    sheet: float
+    scope: float
+    off: float
+
+
+def agreements(worked: Worked) -> list[Agreement]:
+    """The nominal point on the sheet and on the scope, fed from the battery, the front end averaged."""
+    bench = bench_of(worked)
+    made = record(bench, "as designed", "steady", 6, "battery, averaged")
+    now = worked.settled["nominal"]
+    period = 1 / made.line
+    time_ = made.end - period + (np.arange(SAMPLES) + 0.5) * period / SAMPLES
+    traces = made.probe(time_)
+    lines = np.abs(np.fft.rfft(traces["output"])) * 2 / SAMPLES
+    # nothing holds the RMS of the output here: what the battery gives is compared at the power that was asked
+    as_asked = now.flow["load"] / float((traces["output"] * traces["load"]).mean())
+    drain, cells, amps = now.states["load"], now.states["battery"], traces["battery"] * as_asked
+    peak = float((amps if worked.brief.output.stepped else _slow(amps)).max())
+    pulses = bench.crest_power > 0
+    # pulses at the crest swing a battery that feeds the bridge itself, which bends them
+    direct = "dc_link" not in now.states
+    of_battery = NEAR_BENT if pulses and direct else NEAR_SHARE
+    # what the losses of a stepped wave take in pulses the scope takes steadily
+    of_heat = NEAR_STEADY if worked.brief.output.stepped and direct else of_battery
+    of_pulses = NEAR_PULSE if pulses else NEAR_SHARE
+    pairs = [
+        ("battery, mean square", cells.rms**2, float((amps**2).mean()), of_heat),
+        ("battery, peak", cells.peak, peak, max(of_battery, NEAR_CHOKE * pulses)),
+        ("output, RMS", _output(now), _rms(traces["output"]), NEAR_SHARE),
+        ("load, RMS", drain.rms, _rms(traces["load"]), of_battery),
+        ("load, peak", drain.peak_current, float(np.abs(traces["load"]).max()), of_pulses),
+    ]  # fmt: skip
+    if "output_filter" in now.states:
+        filtered = now.states["output_filter"]
+        ratio = now.states["iron_transformer"].ratio if "iron_transformer" in now.states else 1.0
+        slow = float(np.abs(_slow(traces["inductor"], PULSE_LINES)).max())
+        pairs.append(("bridge, peak without ripple", (filtered.peak - filtered.ripple / 2) / ratio, slow, of_pulses))
+    elif "h_bridge" in now.states:
+        highest = float(np.abs(traces["load"]).max())
+        pairs.append(("bridge, peak", now.states["h_bridge"].line_peak, highest, of_pulses))
+    found = [Agreement(n, a, b, abs(a / b - 1) / allowed) for n, a, b, allowed in pairs]
+    if "output_filter" in now.states:
+        filtered = now.states["output_filter"]
+        counted = np.arange(2, COUNTED + 1)
+        # what rings the filter where its corner falls on a harmonic: parts' tolerance decides how much
+        beside = np.abs(counted * made.line / filtered.corner - 1) <= BESIDE
+        ringing = float(np.sqrt(np.sum(lines[counted[beside]] ** 2)) / lines[1])
+        if bench.crest_power:
+            counted = counted[~beside]
+        distortion = float(np.sqrt(np.sum(lines[counted] ** 2)) / lines[1])
+        allowed = max(NEAR_CREST, CREST_SHARE * distortion) if bench.crest_power else NEAR + RINGS * ringing
+        found.append(Agreement("distortion", filtered.distortion, distortion, abs(filtered.distortion - distortion) / allowed))
+    if "dc_link" in now.states:
+        swing = float(np.ptp(_slow(traces["link"])))
+        linked = now.states["dc_link"]
+        allowed = max(0.03 * swing, LEAST_RIPPLE * linked.voltage)
+        found.append(Agreement("link ripple", linked.ripple, swing, abs(linked.ripple - swing) / allowed))
+        if "choke" in traces and traces["choke"].any():
+            peak = float(traces["choke"].max()) + now.states["rectifier"].ripple / 2
+            sheet = now.states["rectifier"].choke_peak
+            found.append(Agreement("choke, peak", sheet, peak, abs(sheet / peak - 1) / (NEAR_CHOKE if pulses else NEAR_SHARE)))
+    return found
+
+
+def _rms(trace: np.ndarray) -> float:
+    return float(np.sqrt((trace**2).mean()))
+
+
+def _output(now: Any) -> float:
+    """What the sheet says stands at the socket, V RMS."""
+    return float(getattr(now.states.get("iron_transformer"), "output", 0.0) or now.states["h_bridge"].output or
+                 now.states["load"].voltage)
+
+
+def _slow(trace: np.ndarray, most: int = SLOW_LINES) -> np.ndarray:
+    """A trace without what swings with the carrier, or beyond so many lines."""
+    lines = np.fft.rfft(trace)
+    lines[most:] = 0
+    return np.fft.irfft(lines, trace.size)
