@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from rhombos.core.blocks.load import LoadState
 from rhombos.core.plots.model import Chart, Scale, Series, curve, roomy
 from rhombos.core.solve import Worked
 from rhombos.core.stepped import STEPS, step_current
@@ -25,11 +26,13 @@ def wave_of(worked: Worked) -> Steps:
     return worked.route.steps(worked.settled, worked.builds).wave(worked.brief.output.frequency)
 
 
-def _load_current(drain: Any, wave: Steps, time: NDArray[np.float64]) -> NDArray[np.float64]:
+def _load_current(drain: LoadState, wave: Steps, time: NDArray[np.float64]) -> NDArray[np.float64]:
     """Current into the load, A, at given times of a line period, s."""
-    half, _ = step_current(drain.fed.fraction, drain.fed.factor or drain.power_factor, drain.fed.lets_go)
+    fed = drain.fed
+    assert fed is not None, "its wave is a stepped one"
+    half, _ = step_current(fed.fraction, fed.factor or drain.power_factor, fed.lets_go)
     whole = np.concatenate([half, -half]) * drain.rms / math.sqrt(float((half**2).mean()))
-    begins = (1 - drain.fed.fraction) / 4 * wave.period  # the pulse lies in the middle of its half period
+    begins = (1 - fed.fraction) / 4 * wave.period  # the pulse lies in the middle of its half period
     at = begins + (np.arange(2 * STEPS) + 0.5) * wave.period / (2 * STEPS)
     return np.asarray(np.interp(time, at, whole, period=wave.period))
 
@@ -37,7 +40,7 @@ def _load_current(drain: Any, wave: Steps, time: NDArray[np.float64]) -> NDArray
 def output_steps(worked: Worked) -> Chart:
     """Voltage at the socket and the load's current over one line period, with what meters read."""
     wave = wave_of(worked)
-    drain: Any = worked.settled["nominal"].states["load"]
+    drain: LoadState = worked.settled["nominal"].states["load"]
     read = readings_of_steps(wave)
     time = np.linspace(0, wave.period, 400, endpoint=False)
     amps = _load_current(drain, wave, time)
@@ -76,9 +79,9 @@ def link_steps(worked: Worked) -> Chart:
     build: Any = worked.builds["dc_link"]
     state: Any = worked.settled["nominal"].states["dc_link"]
     line = worked.brief.output.frequency
-    drain: Any = worked.settled["nominal"].states["load"]
-    half = 1 / (2 * line)
-    current, wave = step_current(drain.fed.fraction, drain.power_factor)
+    drain: LoadState = worked.settled["nominal"].states["load"]
+    half, share = 1 / (2 * line), worked.route.steps(worked.settled, worked.builds).share
+    current, wave = step_current(share, drain.power_factor)
     # it falls by what is drawn beyond the mean; how far, its bank and its source decide
     fallen = -np.cumsum(wave * current - float((wave * current).mean()))
     volts = state.voltage + (fallen - float(np.mean([fallen.max(), fallen.min()]))) * state.ripple / max(

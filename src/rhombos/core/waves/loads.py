@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -120,8 +119,8 @@ def magnetised(load: Load, f: Filter) -> Load:
         return load
     henry = f.magnetising
 
-    def wide(row: Any) -> Any:
-        return np.insert(np.asarray(row, dtype=float), OWN, 0.0)
+    def wide(row: Array | Row) -> Array:
+        return np.asarray(np.insert(np.asarray(row, dtype=float), OWN, 0.0))
 
     def mode(m: Mode) -> Mode:
         a = np.insert(np.insert(m.a, OWN, 0.0, axis=0), OWN, 0.0, axis=1)
