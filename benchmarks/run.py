@@ -40,7 +40,6 @@ from rhombos.launch.database import free_port, private_database
 from rhombos.store.database import Database
 
 ROOT = Path(__file__).parents[1]
-sys.path.insert(0, str(ROOT))
 if TYPE_CHECKING:
     from tests.web.pages import Bench
 WHEEL = "a plain Python loop of a million additions"

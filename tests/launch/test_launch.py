@@ -31,6 +31,12 @@ def test_help_and_nonsense_show_the_commands():
     assert launch().returncode == 2
 
 
+def test_the_sweep_runs_from_the_command_line():
+    done = launch("sweep", "--count", "2", "--jobs", "1", "--scope", "0")
+    assert done.returncode == 0, done.stderr
+    assert done.stdout.startswith("2 sizings, 0 with a broken law")
+
+
 def test_a_taken_port_is_told_in_one_line():
     with socket.socket() as taken:
         taken.bind(("127.0.0.1", 0))

@@ -81,10 +81,10 @@ def bench() -> int:
     debian(DEBIAN | BROWSER)
     python = python_environment(dev=True)
     built_interface(python)
-    return subprocess.run([str(python), "benchmarks/run.py"], cwd=ROOT).returncode
+    return subprocess.run([str(python), "-m", "benchmarks.run"], cwd=ROOT).returncode
 
 
 def sweep(arguments: list[str]) -> int:
     """Hold random briefs over every route against what must always hold."""
     python = python_environment(dev=True)
-    return subprocess.run([str(python), "benchmarks/sweep.py", *arguments], cwd=ROOT).returncode
+    return subprocess.run([str(python), "-m", "benchmarks.sweep", *arguments], cwd=ROOT).returncode
