@@ -129,7 +129,7 @@ def test_the_rectifier(now, hand, shelf):
     swelled = (now["battery"].rms / now["battery"].current) ** 2
     assert r.conduction == pytest.approx(4 * (diode.v_0 * current / 2 + diode.r * swelled * current**2 / 2), rel=1e-6)
     v_sec = 21 * hand.settled["nominal"].v_half - hand.settled["nominal"].secondary_drop
-    assert r.ripple == pytest.approx((v_sec - 375) * stage.total_duty / (2.8e-3 * 2 * 50e3), rel=1e-6)
+    assert r.ripple == pytest.approx((v_sec - 375) * (stage.total_duty - 2 * stage.rising) / (2.8e-3 * 2 * 50e3), rel=1e-6)
     assert r.minimum_load == pytest.approx(r.ripple / 2)
     assert r.reverse - r.ring == pytest.approx(v_sec, rel=1e-9)
     assert t.ratio == 21
@@ -154,7 +154,8 @@ def test_the_transformer(now, hand, shelf):
     warm = (1 + grade.curvature * (t.temperature - grade.t_best) ** 2) / (1 + grade.curvature * (100 - grade.t_best) ** 2)
     assert t.core == pytest.approx(density * volume * warm, rel=2e-3)
     swelled = now["battery"].rms / now["battery"].current
-    assert t.primary_rms == pytest.approx(swelled * stage.pulse * math.sqrt(stage.duty), rel=1e-6)
+    heated = stage.duty - stage.rising + stage.rising / 3  # a ramp has a third of its top's square
+    assert t.primary_rms == pytest.approx(swelled * stage.pulse * math.sqrt(heated), rel=1e-6)
 
 
 def test_the_push_pull_stage(now, hand, shelf):
@@ -162,7 +163,7 @@ def test_the_push_pull_stage(now, hand, shelf):
     settled = hand.settled["nominal"]
     device = shelf.get(Mosfet, "MN-150-7.2m-A")
     carried = settled.flow["front_end"] - s.clamp_loss - s.gate  # what a clamp burns flows after a pulse, gates are fed apart
-    assert s.pulse == pytest.approx(carried / (settled.v_in * s.total_duty), rel=1e-4)
+    assert s.pulse == pytest.approx(carried / (settled.v_in * 2 * (s.duty - s.rising)), rel=1e-4)
     peak = now["battery"].peak / now["battery"].current
     turn_off = s.pulse * peak + 21 * r.ripple / 2 + t.magnetising / 2
     assert s.device_peak == pytest.approx(turn_off / 2 * 1.15, rel=1e-6)
@@ -176,7 +177,7 @@ def test_the_push_pull_stage(now, hand, shelf):
     assert s.clamp_loss == pytest.approx(mean_level**2 / 470, rel=1e-6)
     assert s.peak_voltage == pytest.approx(settled.v_in + level, rel=1e-6)
     hot = device.r_on * ((s.junction + 273.15) / 298.15) ** device.r_exponent
-    assert s.conduction == pytest.approx(2 * (swelled * s.pulse**2 * s.duty) * hot / 2, rel=1e-3)
+    assert s.conduction == pytest.approx(2 * (swelled * s.pulse**2 * (s.duty - 2 * s.rising / 3)) * hot / 2, rel=1e-3)
     assert s.gate == pytest.approx(4 * device.q_g * 12 * 50e3)
 
 
@@ -188,7 +189,9 @@ def test_the_input_and_the_battery(now, hand, shelf):
     assert entry.cable_resistance == pytest.approx(cable)
     swelled = now["battery"].rms / now["battery"].current
     assert entry.drop == pytest.approx(mean * swelled**2 * (cable + fuse + 0.6e-3), rel=1e-6)
-    assert entry.ripple == pytest.approx(mean * swelled * math.sqrt(1 / now["front_end"].total_duty - 1), rel=1e-6)
+    stage = now["front_end"]
+    flat = 2 * (stage.duty - stage.rising / 2) ** 2 / (stage.duty - 2 * stage.rising / 3)  # mean squared over mean square
+    assert entry.ripple == pytest.approx(mean * swelled * math.sqrt(1 / flat - 1), rel=1e-6)
     assert entry.can_ripple == pytest.approx(entry.ripple / 8)
     r_i = 8 * 0.15 / 100
     assert cells.resistance == pytest.approx(r_i)

@@ -2,6 +2,7 @@
 
 import cmath
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -9,7 +10,8 @@ from benchmarks.agreement import agreements
 from scipy.integrate import solve_ivp
 
 from rhombos.core.blocks.filter_flow import Way, flow
-from rhombos.core.crest import marched
+from rhombos.core.blocks.filter_march import Feed, marched_flow
+from rhombos.core.crest import BEFORE, DIODES, RIPPLE_CAPACITY, TAKEN, crest
 from rhombos.core.rail import FIRM, behind, swinging
 from rhombos.core.rules import PRESETS
 from rhombos.core.scope.bench import bench_of
@@ -105,12 +107,63 @@ def test_a_firm_rail_swings_not_and_makes_no_third_harmonic():
     assert found.load[1] == pytest.approx(math.sqrt(2) * math.hypot(way.in_phase, way.lagging), rel=1e-6)
 
 
-def test_a_flattened_crest_is_followed_by_the_rectifiers_capacitor():
-    """A third harmonic that flattens the crest takes from the pulses' third harmonic; so little that most of it is followed."""
-    straight, bent = (marched(5e-3, 30.0, 0.007, 0.02, third) for third in (0j, 0.03 + 0j))
-    assert abs(bent.peak(1, 0, 1, inductor=False)) < straight.peak(1, 0, 1, inductor=False)
-    fallen = 1 - bent.peak(1, 0, 1, inductor=False) / straight.peak(1, 0, 1, inductor=False)
-    assert 0.03 < fallen < 0.3
+PULSED = [  # what is beside it as above, and the power for which an adapter is made, W, at 36 V
+    (0.30, 5e-3, 0.05, 150e-6, 60e-6, 20.0, 0.0, 300.0),
+    (0.12, 40e-3, 0.10, 400e-6, 200e-6, 4.0, 12e-3, 200.0),
+    (0.25, 2e-3, 0.08, 200e-6, 20e-6, 50.0, 0.4, 250.0),
+]
+
+
+def pulsing(circuit, stepped):
+    """The same with an adapter beside the load, for two periods; what the adapter takes, A, as well."""
+    source, bank, ohms, henry, farad, load, lag, watts = circuit
+    conducts, smooths = watts / 36**2, RIPPLE_CAPACITY * watts / 36**2 / OMEGA
+
+    def rectified(output, held):
+        return np.sign(output) * np.maximum(0.0, np.abs(output) - held - stepped * DIODES) * conducts / BEFORE
+
+    def slope(t, x):
+        rail, inductor, output, drawn, held = x
+        m, pulse = INDEX * math.sin(OMEGA * t), rectified(output, held)
+        taken = pulse + (drawn if lag else output / load)
+        return [((EMF - rail) / source - m * inductor) / bank, (m * rail - ohms * inductor - output) / henry,
+                (inductor - taken) / farad, (output - load * drawn) / lag if lag else 0.0,
+                (abs(pulse) - TAKEN * conducts * held) / smooths]  # fmt: skip
+
+    time = 1.2 + (np.arange(4096) + 0.5) * 0.02 / 4096
+    made = solve_ivp(slope, (0, 1.22), [EMF, 0, 0, 0, 45], method="LSODA", rtol=1e-7, atol=1e-7, max_step=5e-5, t_eval=time)
+    rail, inductor, output, drawn, held = made.y
+    pulse = rectified(output, held)
+    return rail, inductor, output, pulse, pulse + (drawn if lag else output / load)
+
+
+@pytest.mark.parametrize("circuit", PULSED)
+def test_pulses_on_a_rail_are_those_of_the_marched_circuit(circuit):
+    """Told only power, voltage and mean rail, it finds adapter, modulation and waves."""
+    stepped = 0.2
+    rail, inductor, output, pulse, load = pulsing(circuit, stepped)
+    power, first = float((output * pulse).mean()), lines(output)[1]
+    volts = abs(first) / math.sqrt(2)
+    whole, own = (lines(x)[1] / first * volts for x in (load, pulse))
+    over = power / volts
+    added = replace(crest(0.05, 15.0, 230.0), first=own.real / over, lags=-own.imag / over, taken=0.9)
+    way = Way(volts, LINE, whole.real, -whole.imag, OMEGA * circuit[4] * volts, *circuit[2:5], added, over,
+              behind(*circuit[:2], LINE))  # fmt: skip
+    mean = float(rail.mean())
+    near = flow(way, 0.9 * INDEX, math.sqrt(2) * volts, 0.0)
+    found = marched_flow(way, Feed(mean, *circuit[:2], stepped, 0.0), 0.9 * INDEX, power, near)
+    for told, wave in ((found.inductor, inductor), (found.load, load)):
+        assert told[0] == pytest.approx(math.sqrt(float((wave**2).mean())), rel=5e-3)
+        assert told[1] == pytest.approx(float(np.abs(wave).max()), rel=8e-3)
+    harmonics = np.abs(lines(output)[[3, 5]]) / abs(first)
+    assert np.abs(found.pulsed + found.swung) == pytest.approx(harmonics, rel=0.02, abs=1e-3)
+    angle = (np.arange(4096) + 0.5) * math.pi / 2048
+    bridge = INDEX * np.sin(angle) * rail
+    assert found.made * INDEX * mean == pytest.approx(abs(lines(bridge)[1]), rel=2e-3)
+    drawn = np.abs(lines(INDEX * np.sin(angle) * inductor)[[2, 4]]) * found.made * mean
+    assert np.abs(found.demand[:2]) == pytest.approx(drawn, rel=0.01)
+    square = np.abs(lines(np.sign(inductor))[[3, 5]]) * math.pi / 4
+    assert np.abs(found.signs[:2]) == pytest.approx(square, abs=0.02)
 
 
 @pytest.mark.parametrize(("loads", "factor"), [(("lamp", "fan"), 0.75), (("adapter", "heater"), 1.0), (("adapter",), 0.75)])

@@ -34,7 +34,8 @@ def test_together_they_are_so_many_single_ones(several, refuge: Brief, shelf):
     one = transformer.assess(
         transformer.WorkingPoint(
             s.v_half, s.states["front_end"].duty, s.pulse / build.units, s.states["rectifier"].winding_pulse / paths,
-            several.builds["front_end"].frequency, refuge.source.volts[2], USUAL.duty_limit, now.temperature),
+            several.builds["front_end"].frequency, refuge.source.volts[2], USUAL.duty_limit, now.temperature,
+            rising=s.states["front_end"].rising),
         alone, refuge, shelf, USUAL, SILENT)  # fmt: skip
     assert now.flux == pytest.approx(one.flux)
     assert now.loss == pytest.approx(build.units * one.loss, rel=2e-3)
@@ -49,7 +50,8 @@ def test_together_they_are_so_many_single_ones(several, refuge: Brief, shelf):
 
 def test_their_copper_burns_what_their_joint_resistance_does(several):
     build, s = several.builds["transformer"], several.settled["nominal"]
-    now, duty = s.states["transformer"], s.states["front_end"].duty
+    now, stage = s.states["transformer"], s.states["front_end"]
+    duty = stage.duty - 2 * stage.rising / 3
     primary = 2 * (s.pulse * math.sqrt(duty)) ** 2 * now.primary_together
     secondary = s.states["rectifier"].winding_pulse ** 2 * 2 * duty * now.secondary_together
     assert now.copper == pytest.approx(primary + secondary, rel=2e-3)

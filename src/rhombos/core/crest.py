@@ -10,7 +10,7 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
@@ -32,7 +32,7 @@ DIODES = 1.6
 """Drop of its two diodes, V."""
 BESIDE = 1.0
 """Conductance of other loads beside it over P/V²: they damp the filter."""
-LEAST_PATH, STEP_PATH = 0.003, 2.5
+LEAST_PATH, STEP_PATH = 0.003, 2.0
 """Smallest resistance of bridge, inductor and windings that is told apart, over V²/P, and the ratio from one to the next."""
 TURNS = 3
 """Tries in which the size of an adapter is found that takes a power."""
@@ -40,18 +40,13 @@ STEPS = 256
 """Steps of half a line period."""
 KEPT = 128
 """Samples of half a line period that are kept."""
-LEAST_X, STEP_X = 2e-4, 1.6
+LEAST_X, STEP_X = 2e-4, 1.45
 """Smallest reactance that is told apart, over V²/P, and the ratio from one to the next that is marched."""
-STEP_CORNER = 1.35
+STEP_CORNER = 1.2
 """Ratio from one corner frequency over the line that is marched to the next."""
 HIGHEST = 40
 """Harmonics that count as distortion."""
 
-
-Bends = tuple[tuple[complex, complex], tuple[complex, complex]]
-STRAIGHT: Bends = ((0j, 0j), (0j, 0j))
-BEND = 0.03
-"""Third harmonic of the bridge, over its fundamental, at which its effect is taken."""
 
 
 @dataclass(frozen=True)
@@ -60,9 +55,7 @@ class Crest:
     fundamentals, over half a line period that begins where the output rises through zero; the output's third and fifth harmonic
     over its fundamental, phasors of sines, and all others together; the power that an adapter made for P really takes there,
     over P, how much its fundamental lags, as reactive over real power, what its fundamental takes, over all that it keeps (its
-    harmonics lose the rest on the way), and for how much of the time it conducts. `bends`: what a third harmonic of the bridge,
-    over its fundamental, adds to third and fifth harmonic of the load's current, over P/V: of one that rises through zero with
-    the bridge, and of one a quarter ahead."""
+    harmonics lose the rest on the way), and for how much of the time it conducts."""
 
     load: Array
     inductor: Array
@@ -72,18 +65,11 @@ class Crest:
     lags: float
     first: float
     conducts: float
-    bends: Bends = STRAIGHT
 
     @property
     def conductance(self) -> float:
         """What it holds against small voltages on top, on the average, over P/V²."""
         return self.conducts / BEFORE
-
-    def bent(self, third: complex) -> tuple[complex, complex]:
-        """Third and fifth harmonic, over P/V, that come on top where the bridge makes a third one, over its fundamental; all
-        are phasors of sines."""
-        (a, b), (c, d) = self.bends
-        return a * third.real + c * third.imag, b * third.real + d * third.imag
 
     @property
     def distortion(self) -> float:
@@ -109,37 +95,31 @@ class Crest:
 
 ANGLES: Array = (np.arange(KEPT) + 0.5) * math.pi / KEPT
 """Angles of the samples, from the output's rise through zero."""
+ODD_TURNS: Lines = np.exp(1j * np.outer(np.arange(3, HIGHEST, 2), ANGLES))
+"""What turns a phasor of each odd harmonic into its samples."""
 
 
-def crest(reactance: float, corner: float, volts: float, path: float = 0.0, bends: bool = False) -> Crest:
+def crest(reactance: float, corner: float, volts: float, path: float = 0.0) -> Crest:
     """A crest load behind a filter.
 
     Args: the inductor's reactance at the line over V²/P, where P is what the load takes; the filter's corner over the line's
-    frequency; the output, V RMS, which the diodes' drop is compared with; all resistance on the way over V²/P; whether the
-    bridge's third harmonic will be asked for.
+    frequency; the output, V RMS, which the diodes' drop is compared with; all resistance on the way over V²/P.
     """
     larger = 1.0  # the adapter that takes P there is made for more
     for _ in range(TURNS):
         weights, forms = _about(larger * reactance, corner, volts, larger * path)
         larger = 1 / float(weights @ forms[:, TAKES])
-    found = _unpacked(weights @ forms)
-    return replace(found, bends=_bends(larger * reactance, corner, volts, larger * path)) if bends else found
+    return _unpacked(weights @ forms)
 
 
 def _about(reactance: float, corner: float, volts: float, path: float) -> tuple[Array, Array]:
     """The eight filters that are marched about the one asked for, as rows, and their weights."""
-    along = _places(reactance, corner, path)
+    scales = (reactance, LEAST_X, STEP_X), (max(3.0, corner), 1.0, STEP_CORNER), (path, LEAST_PATH, STEP_PATH)
+    along = [math.log(max(value, least) / least) / math.log(step) for value, least, step in scales]
     i, j, k = (math.floor(place) for place in along)
     a, b, c = (place - math.floor(place) for place in along)
     weights = np.outer(np.outer([1 - a, a], [1 - b, b]), [1 - c, c]).ravel()
     return weights, _cell(i, j, k, _drop_of(volts))
-
-
-def _places(reactance: float, corner: float, path: float) -> tuple[float, float, float]:
-    """Where a filter stands between those that are marched, in steps from the least."""
-    scales = (reactance, LEAST_X, STEP_X), (max(3.0, corner), 1.0, STEP_CORNER), (path, LEAST_PATH, STEP_PATH)
-    x, c, p = (math.log(max(value, least) / least) / math.log(step) for value, least, step in scales)
-    return x, c, p
 
 
 @lru_cache(maxsize=256)
@@ -150,12 +130,15 @@ def _cell(i: int, j: int, k: int, drop: float) -> Array:
 
 def _packed(c: Crest) -> Array:
     return np.concatenate([
-        c.load, c.inductor, c.output.real, c.output.imag, [c.others, c.taken, c.lags, c.first, c.conducts]])  # fmt: skip
+        c.load, c.inductor, c.output.real, c.output.imag,
+        [c.others, c.taken, c.lags, c.first, c.conducts]])  # fmt: skip
 
 
 def _unpacked(row: Array) -> Crest:
     load, inductor, real, imag, rest = np.split(row, np.cumsum([KEPT, KEPT, 2, 2]))
-    return Crest(load, inductor, np.asarray(real + 1j * imag), *rest.tolist())
+    others, taken, lags, first, conducts = rest.tolist()
+    return Crest(
+        load, inductor, np.asarray(real + 1j * imag), others, taken, lags, first, conducts)
 
 
 TAKES = -4
@@ -166,36 +149,13 @@ def _drop_of(volts: float) -> float:
     return round(LEAST_DROP * STEP_DROP ** round(math.log(DIODES / volts / LEAST_DROP) / math.log(STEP_DROP)), 5)
 
 
-def _bends(reactance: float, corner: float, volts: float, path: float) -> Bends:
-    """At the nearest filter that is marched: a small part of a small part."""
-    i, j, k = (round(place) for place in _places(reactance, corner, path))
-    return _bent(i, j, _drop_of(volts), k)
-
-
-@lru_cache(maxsize=256)
-def _bent(i: int, j: int, drop: float, path: int) -> Bends:
-    at = (LEAST_X * STEP_X**i, STEP_CORNER**j, drop, LEAST_PATH * STEP_PATH**path)
-
-    def harmonics(third: complex) -> tuple[complex, complex]:
-        load = marched(*at, third).load
-        three, five = (complex(2 * np.mean(load * np.exp(-1j * n * ANGLES))) * 1j for n in (3, 5))
-        return three, five
-
-    straight = harmonics(0j)
-    with_it, ahead = (
-        ((bent[0] - straight[0]) / BEND, (bent[1] - straight[1]) / BEND)
-        for bent in (harmonics(complex(BEND)), harmonics(1j * BEND)))  # fmt: skip
-    return with_it, ahead
-
-
 def _at(i: int, j: int, drop: float, path: int) -> Crest:
     return marched(LEAST_X * STEP_X**i, STEP_CORNER**j, drop, LEAST_PATH * STEP_PATH**path)
 
 
 @lru_cache(maxsize=1024)
-def marched(reactance: float, corner: float, drop: float, path: float = LEAST_PATH, third: complex = 0j) -> Crest:
-    """The periodic state, by marching; arguments as `crest`, the diodes' drop over the output's RMS, the bridge's third
-    harmonic over its fundamental, a phasor of sines.
+def marched(reactance: float, corner: float, drop: float, path: float = LEAST_PATH) -> Crest:
+    """The periodic state, by marching; arguments as `crest`, and the diodes' drop over the output's RMS.
 
     States: the inductor's current, the output, the smoothing capacitor; the rectifier is open, or conducts either way; each
     step is exact for its mode.
@@ -217,8 +177,7 @@ def marched(reactance: float, corner: float, drop: float, path: float = LEAST_PA
             a[2, 4] -= drop / (BEFORE * RIPPLE_CAPACITY)
         made = expm(a * width)
         rows[sign] = [tuple(row) for row in made[:3]]
-    angle = (np.arange(STEPS) + 0.5) * width
-    source = (math.sqrt(2) * (np.sin(angle) + (third * np.exp(3j * angle)).imag)).tolist()
+    source = (math.sqrt(2) * np.sin((np.arange(STEPS) + 0.5) * width)).tolist()
     begin = np.array([0.0, 0.0, 0.9 * math.sqrt(2)])
     for _ in range(MOST_HALVES):
         kept, signs = _half(rows, source, begin, drop)
@@ -232,9 +191,7 @@ def marched(reactance: float, corner: float, drop: float, path: float = LEAST_PA
         for first, last in itertools.pairwise(turns):
             makes = np.linalg.matrix_power(np.array(rows[signs[first]])[:, :3], int(last - first)) @ makes
         begin = begin + np.linalg.solve(makes - AGAIN, off)
-    half = np.array([row[:3] for row in kept])
-    inductor, output, load = np.concatenate([half, -half]).T
-    return _formed(inductor, output, load)
+    return _formed(np.array([row[:3] for row in kept]).T)
 
 
 MOST_HALVES, AT_REST = 25, 1e-6
@@ -262,26 +219,23 @@ def _half(
     return kept, np.array(signs)
 
 
-def _formed(inductor: Array, output: Array, load: Array) -> Crest:
-    """Harmonics of one whole period as what is added to a sine, aligned with the output's own fundamental."""
-    size = output.size
-    spectra = [np.fft.rfft(x) * 2 / size for x in (inductor, output, load)]
+def _formed(half: Array) -> Crest:
+    """Harmonics of a period, from half of it (rows: inductor, output, load), as what is added to a sine, aligned with the
+    output's own fundamental."""
+    spectra = np.fft.rfft(np.hstack([half, -half])) / half.shape[1]
     turned = np.angle(spectra[1][1]) + math.pi / 2  # the output's fundamental is to be a sine
-    order = np.arange(spectra[0].size)
+    order = np.arange(spectra.shape[1])
     i, v, w = (s * np.exp(-1j * order * turned) for s in spectra)
     power = 0.5 * float(np.real(np.sum(v[1:HIGHEST] * np.conj(w[1:HIGHEST]))))
     volts = abs(v[1]) / math.sqrt(2)  # what is left of the bridge's fundamental, which the bridge makes up for
     scale = volts / max(power, 1e-6)  # for each watt that it really takes
 
     def added(phasors: NDArray[np.complexfloating]) -> Array:
-        found = np.zeros(KEPT)
-        for n in range(3, HIGHEST, 2):
-            found += (phasors[n] * np.exp(1j * n * ANGLES)).real
-        return np.asarray(scale * found)
+        return np.asarray(scale * (phasors[3:HIGHEST:2] @ ODD_TURNS).real)
 
     bent = scale * volts / abs(v[1])
     first = -float(w[1].imag) * abs(v[1]) / 2
     left: Lines = np.asarray(1j * bent * v[3:HIGHEST:2])
     return Crest(
         added(w), added(i), left[:2], float(np.linalg.norm(left[2:])), power / volts**2, float(w[1].real / w[1].imag),
-        first / max(power, 1e-6), float(np.mean(load != 0)))  # fmt: skip
+        first / max(power, 1e-6), float(np.mean(half[2] != 0)))  # fmt: skip

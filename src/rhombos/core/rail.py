@@ -19,12 +19,6 @@ class Rail:
     second: complex = 0j
     fourth: complex = 0j
 
-
-    @property
-    def reactive(self) -> Rail:
-        """What of it short pulses at the crest do not meet as a resistance."""
-        return Rail(self.second - self.fourth.real, self.fourth - self.fourth.real)
-
     def at_the_crest(self, index: float) -> float:
         """What short pulses at the crest meet of it, Ω: a bridge of a modulation index takes nearly M of the rail there, and
         draws nearly M of their current."""

@@ -73,26 +73,29 @@ class Way:
 class Flow:
     """Swings of the power that the bridge passes at twice the line and its multiples, W; the share that the bridge's
     fundamental is of what the modulation would make of the rail's mean; third and fifth harmonic of the output over its
-    fundamental that the rail's swing leaves there, and that loads make which draw at the crest; RMS and peak, A, of what the
-    inductor and the load carry, without the carrier's ripple."""
+    fundamental that the rail's swing leaves there, and that loads make which draw at the crest, and all higher ones that these
+    make; RMS and peak, A, of what the inductor and the load carry, without the carrier's ripple; and the odd harmonics of which
+    way the inductor's current flows, over a square wave's fundamental."""
 
     demand: Demand
     made: float
     swung: Lines
     pulsed: Lines
+    others: float
     inductor: tuple[float, float]
     load: tuple[float, float]
+    signs: Lines
 
 
 def flow(way: Way, index: float, fundamental: float, ahead: float) -> Flow:
     """What flows at a modulation index, for a fundamental of the bridge, V, that stands so far ahead of the output, rad.
 
-    Loads that draw at the crest are a source of current; what they meet as a resistance has shaped it already, what else the
-    rail does bends it.
+    Loads that draw at the crest are a source of current, shaped already by what they meet as a resistance; how else the rail
+    bends their pulses is left to `filter_march`.
     """
     none = np.zeros(FOLLOWED.size, dtype=complex)
     if way.in_phase == 0 and way.behind == 0:
-        return Flow((), 1.0, none[:2], none[:2], (0.0, 0.0), (0.0, 0.0))
+        return Flow((), 1.0, none[:2], none[:2], 0.0, (0.0, 0.0), (0.0, 0.0), np.zeros(ODD.size, dtype=complex))
     most = FOLLOWED.size
     gain, before, linear = way.gain()[:most], way.before[:most], way.linear[:most]
     # what a voltage drives into the filter is what it does not leave at the output, over what lies between
@@ -103,11 +106,7 @@ def flow(way: Way, index: float, fundamental: float, ahead: float) -> Flow:
     pulses = none if way.added is None else way.over * _lines(way.added.load)
     if way.added is not None and way.rail is not FIRM:
         at = ahead - cmath.phase(1 - swing.second / 2)
-        left, scale = way.rail.reactive, index**2 * abs(1 - swing.second / 2) / fundamental
-        pushed = [-scale * p for p in _pushed(gain * pulses, at)]
-        bending = swinging(way.rail, index, *conducts, (left.second * pushed[0], left.fourth * pushed[1]))
-        third = bending.bridge(fundamental, abs(1 - bending.second / 2))[0] * cmath.rect(1.0, 3 * (at - ahead))
-        pulses[:2] += way.over * np.array(way.added.bent(third / fundamental))
+        scale = index**2 * abs(1 - swing.second / 2) / fundamental
         pushed = [-scale * p for p in _pushed(gain * pulses, at)]
         swing = swinging(way.rail, index, *conducts, (way.rail.second * pushed[0], way.rail.fourth * pushed[1]))
     whole = 1 - swing.second / 2
@@ -126,7 +125,19 @@ def flow(way: Way, index: float, fundamental: float, ahead: float) -> Flow:
     demand = phasors(fundamental * np.sin(ANGLES + at) * carried, MOST_TERMS)
     if way.added is None and not swing.second:
         demand = demand[:1]  # two sines
-    return Flow(demand, abs(whole), np.asarray(swung[:2] / peak), np.asarray(pulsed[:2] / peak), _sized(carried), _sized(taken))
+    others = way.added.others if way.added else 0.0
+    return Flow(
+        demand, abs(whole), np.asarray(swung[:2] / peak), np.asarray(pulsed[:2] / peak), others, sized(carried), sized(taken),
+        signs(carried, ANGLES))  # fmt: skip
+
+
+def signs(current: Array, angles: Array) -> Lines:
+    """Odd harmonics of which way a current flows, over the fundamental of a square wave; samples of half a line period at their
+    angles. Source: each turn of a square wave brings e^(−jnφ)/n."""
+    after, step = np.append(current[1:], -current[0]), math.pi / angles.size
+    turns = np.flatnonzero(np.sign(current) != np.sign(after))
+    at = angles[turns] + step * np.abs(current[turns] / (current[turns] - after[turns]))
+    return np.asarray(np.sign(after[turns]) @ np.exp(-1j * np.outer(at, ODD)) / ODD)
 
 
 def _sine(in_phase: float, behind: float) -> Array:
@@ -156,7 +167,7 @@ def _pushed(lines: Lines, at: float) -> tuple[complex, complex]:
     return second * cmath.rect(1.0, -2 * at), fourth * cmath.rect(1.0, -4 * at)
 
 
-def _sized(current: Array) -> tuple[float, float]:
+def sized(current: Array) -> tuple[float, float]:
     """RMS and peak of samples of half a line period; the peak by the parabola through the three highest."""
     n = int(np.argmax(np.abs(current)))
     left, top, right = np.abs(current[[n - 1, n, (n + 1) % current.size]]).tolist()

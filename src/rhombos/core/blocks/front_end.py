@@ -27,6 +27,7 @@ from rhombos.core.gates import LEAST_LOOP, GateLoop, house_loop
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import HeatSink, Mosfet, Resistor, Shelf
+from rhombos.core.parts.kinds import LEADS, USUAL_PACKAGE
 from rhombos.core.preferred import at_most
 from rhombos.core.pulsation import STILL, Pulsation
 from rhombos.core.rules import Rules
@@ -66,6 +67,16 @@ class FrontEndBuild(Build):
     fan: bool = Field(title="Fan on the heat-sink")
 
 
+def heating_duty(duty: float, rising: float) -> float:
+    """Duty of a flat pulse that heats like one that first rises in a straight line; both as shares of a period."""
+    return book.heating_duty.work({"D": max(duty, 1e-4), "D_rise": min(rising, max(duty, 1e-4))})
+
+
+def flat_duty(duty: float, rising: float) -> float:
+    """Duty of a flat pulse with the mean and the mean square of such a one."""
+    return book.flat_duty.work({"D": max(duty, 1e-4), "D_rise": min(rising, max(duty, 1e-4))})
+
+
 class LineFrontEndBuild(FrontEndBuild):
     """The same at line frequency, in front of an iron transformer."""
 
@@ -76,7 +87,7 @@ class LineFrontEndBuild(FrontEndBuild):
 class FrontEndNeed:
     """Voltage at the stage, V; duty of one switch; pulse, mean, and turn-off current of the primary, A; leakage seen
     from it, H; RMS over mean of the pulse: 1 where it is flat; how the pulses swing at twice the line, and what duty the
-    largest of them takes."""
+    largest of them takes; the share of the duty in which the leakage lets a flat one rise."""
 
     v_in: float
     duty: float
@@ -86,6 +97,12 @@ class FrontEndNeed:
     form: float = 1.0
     swing: Pulsation = STILL
     crest_duty: float = 0.0
+    rising: float = 0.0
+
+    @property
+    def heated(self) -> float:
+        """Duty of a flat pulse that heats alike."""
+        return heating_duty(self.duty, self.rising)
 
     @property
     def heating(self) -> float:
@@ -108,6 +125,7 @@ class FrontEndState:
     """What the stage does at a point: V, A, W, s, °C."""
 
     duty: float
+    rising: float
     crest_duty: float
     total_duty: float
     oscillator: float
@@ -128,32 +146,30 @@ class FrontEndState:
     loss: float
 
 
-PACKAGE = {"TO-220": 12e-9, "TO-247": 15e-9, "D2PAK": 6e-9}
-"""Inductance of a package with its legs at their usual length, drain to source, H."""
-
-
-LIKELY_PACKAGE = PACKAGE["TO-220"]
+LIKELY_SHARE, MOST_RISING = 0.7, 0.08
+"""What part of the time power flows when a frequency is chosen, and what part of it the leads may take for currents to rise."""
+LIKELY_PACKAGE = LEADS[USUAL_PACKAGE]
 """What proposals count on before the switches are chosen, H."""
 
 
 def lead_inductance(build: Any, shelf: Shelf, rules: Rules) -> float:
     """Inductance of one half's loop beside the winding's leakage, H: leads and board as the rules have them, and the packages,
     which lie in parallel."""
-    each = package_inductance(shelf.find("mosfet|bipolar", build.switch))
-    return float(rules.lead_inductance + each / build.parallel)
+    device: Any = shelf.find("mosfet|bipolar", build.switch)
+    return float(rules.lead_inductance + device.lead_inductance / build.parallel)
 
 
-def package_inductance(device: Any) -> float:
-    """Inductance of one package, H."""
-    return PACKAGE.get(str(device.package), PACKAGE["TO-220"])
+def steady_frequency(power: float, volts: float, leads: float) -> float:
+    """A sensible switching frequency, Hz, before any search, for the power of a stage, W, on the lowest voltage across its
+    winding, V, with so much inductance in its leads, H: 50 kHz at 600 W, falling slowly with power.
 
-
-def steady_frequency(power: float) -> float:
-    """A sensible switching frequency, Hz, before any search: 50 kHz at 600 W, falling slowly with power.
-
-    High frequency shrinks the core; switching loss and leakage grow with power, so larger stages run slower.
+    High frequency shrinks the core; switching loss and leakage grow with power, so larger stages run slower, and slower yet
+    where current through the leads would take a good part of each pulse to rise. It stays above hearing.
     """
-    return 5e3 * float(round(min(80e3, max(25e3, 50e3 * (600 / power) ** 0.25)) / 5e3))
+    steady = min(80e3, max(25e3, 50e3 * (600 / power) ** 0.25))
+    pulse = book.pulse_current.work({"P": power, "V": volts, "D_tot": LIKELY_SHARE})
+    least = book.leakage_duty_loss.work({"L_lk": leads, "I": pulse, "f_s": 1.0, "V": volts})
+    return 5e3 * max(4.0, float(min(round(steady / 5e3), MOST_RISING / least // 5e3)))
 
 
 def gate_times(device: Mosfet, loop: GateLoop, ledger: Ledger) -> tuple[float, float]:
@@ -173,7 +189,7 @@ def propose(
     """Switches of least price plus worth of loss for the steady worst case `need` (flat battery); `warmest` (charging battery)
     heats the clamp most, `hardest` (surge) sets its level."""
     topology = TOPOLOGIES[pins["topology"]]
-    frequency = float(pins.get("frequency", steady_frequency(brief.power.continuous)))
+    frequency = float(pins["frequency"])
     model = LineFrontEndBuild if frequency < SLOWEST else FrontEndBuild
     air = brief.targets.ambient + rules.enclosure_rise
     switch, parallel = _choose_switches(
@@ -231,7 +247,7 @@ def _choose_switches(
     def side(at: FrontEndNeed, volts: float, hot: Any = hot) -> tuple[Any, Any]:
         """Loss of one side that goes with the current, and that of its capacitance, W; the surge is switched at the voltage
         before it."""
-        rms, resting = at.heating * book.switch_rms(I_pulse=at.pulse, D=at.duty), topology.stress * volts
+        rms, resting = at.heating * book.switch_rms(I_pulse=at.pulse, D=at.heated), topology.stress * volts
         switching = book.switching_loss(V=resting / 2, I=at.turn_off, t_r=on, t_f=2 * off, f=frequency)
         return (book.conduction_loss(I_rms=rms, R_DS=hot) / count + switching,
                 count * book.capacitive_loss(C_oss=device.c_oss, V=resting, f=frequency))  # fmt: skip
@@ -242,9 +258,13 @@ def _choose_switches(
     burst = sum(side(hardest, warmest.v_in, scorched))
     gate = count * book.gate_power(Q_g=device.q_g, V_drive=rules.gate_drive, f=frequency, n_sw=1)
     ceiling = device.v_rating * (1 - rules.switch_voltage_margin) - v_max
+    packages = shelf.column(Mosfet, "lead_inductance")[:, None] / count
     resistor = clamps.clamp_for_level(
-        V_c=np.maximum(ceiling, hardest.v_in + 1e-6), V_r=hardest.v_in, L_lk=hardest.leakage, I=hardest.crest, f=2 * frequency)
-    level = clamps.clamp_level(V_r=need.v_in, L_lk=need.leakage, I=need.off_rms, f=2 * frequency, R=resistor)
+        V_c=np.maximum(ceiling, hardest.v_in + 1e-6), V_r=hardest.v_in, I=hardest.crest, f=2 * frequency,
+        L_lk=np.maximum(hardest.leakage - LIKELY_PACKAGE + packages, 1e-9))  # fmt: skip
+    level = clamps.clamp_level(
+        V_r=need.v_in, I=need.off_rms, f=2 * frequency, R=resistor,
+        L_lk=np.maximum(need.leakage - LIKELY_PACKAGE + packages, 1e-9))  # fmt: skip
     idle = IDLE_WORTH if frequency < SLOWEST else 1.0
     clamping = 0.0 if topology.clamped else (level**2 + idle * need.v_in**2) / resistor
     position = flat + gate
@@ -261,7 +281,8 @@ def _choose_switches(
         + np.maximum(0, hot_spot / allowed - 1)
         + np.maximum(0, load / (1 - rules.switch_current_margin) - 1)
     )  # fmt: skip
-    score = topology.positions * (count * (device.price + 0.3) + rules.watt_worth * position) + rules.watt_worth * clamping
+    placed = shelf.column(Mosfet, "placed")[:, None]
+    score = topology.positions * (count * placed + rules.watt_worth * position) + rules.watt_worth * clamping
     score = np.where(trouble > 0, 1e6 * (1 + trouble), score)
     if "switch" in pins:
         score = np.where((shelf.column(Mosfet, "id") == pins["switch"])[:, None], score, np.inf)
@@ -278,8 +299,8 @@ def assess(
     device, topology = shelf.get(Mosfet, build.switch), TOPOLOGIES[build.topology]
     work, f, n, positions = ledger.work, build.frequency, build.parallel, topology.positions
     air = brief.targets.ambient + rules.enclosure_rise
-    duty = max(need.duty, 1e-4)
-    rms = work("front_end.side_rms", book.switch_rms, I_pulse=need.heating * need.pulse, D=duty)
+    heated = work("front_end.heating_duty", book.heating_duty, D=max(need.duty, 1e-4), D_rise=min(need.rising, need.duty))
+    rms = work("front_end.side_rms", book.switch_rms, I_pulse=need.heating * need.pulse, D=heated)
     share = work("front_end.device_peak", book.shared_current, I=need.crest, imbalance=rules.sharing_imbalance, n_par=n)
     if topology.clamped:
         resting = ledger.total("front_end.resting", {"input": need.v_in})
@@ -311,7 +332,7 @@ def assess(
                exponent=device.r_exponent)  # fmt: skip
     conduction = positions * work("front_end.side_conduction", book.conduction_loss, I_rms=rms, R_DS=hot / n)
     return FrontEndState(
-        duty=need.duty, crest_duty=max(need.crest_duty, need.duty), total_duty=2 * need.duty,
+        duty=need.duty, rising=need.rising, crest_duty=max(need.crest_duty, need.duty), total_duty=2 * need.duty,
         oscillator=work("front_end.oscillator", book.oscillator_frequency, f_s=f), pulse=need.pulse, side_rms=rms,
         device_peak=share, resting=resting, spike=spike, clamp_level=level,
         peak_voltage=work("front_end.peak_voltage", book.peak_switch_voltage, V_DS=resting, V_spike=spike),

@@ -173,7 +173,7 @@ def _choose(
                 + np.maximum(0, carried / (columns.i_rating * (1 - rules.switch_current_margin)) - 1)
                 + np.maximum(0, SHORT_MARGIN * rules.trip_factor * surge * need.peak / stood - 1)
             )  # fmt: skip
-            score = 4 * n * (columns.price + 0.3) + rules.watt_worth * loss
+            score = 4 * n * shelf.column(kind, "placed") + rules.watt_worth * loss
             score = np.where(trouble > 0, 1e6 * (1 + trouble), score)
             if "switch" in pins:
                 score = np.where(ids == pins["switch"], score, np.inf)

@@ -205,7 +205,7 @@ def _choose(
                 + max(0.0, each * (device.r_jc + rules.pad_resistance) / allowed - 1)
                 + max(0.0, share / (device.i_rating * (1 - rules.switch_current_margin)) - 1)
             )
-            score = 2 * n * (device.price + 0.3) + rules.watt_worth * (on + base + resting)
+            score = 2 * n * device.placed + rules.watt_worth * (on + base + resting)
             key = (1e6 * (1 + trouble) if trouble else score, device.id, n)
             best = key if best is None or key < best else best
     assert best is not None

@@ -12,7 +12,8 @@ import numpy as np
 from pydantic import Field
 
 from rhombos.core.blocks.base import part, remembered
-from rhombos.core.blocks.filter_flow import ODD, Way, flow
+from rhombos.core.blocks.filter_flow import Flow, Way, flow
+from rhombos.core.blocks.filter_march import Feed, marched_flow
 from rhombos.core.blocks.wound import WOUND_FIELDS, ChokeBuild, choke_of, choke_parts, judge, show_stress, show_winding, wind
 from rhombos.core.book import filters as book
 from rhombos.core.book import magnetics as wound
@@ -26,7 +27,6 @@ from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.points import STEADY
-from rhombos.core.pulsation import Demand
 from rhombos.core.rail import FIRM, Rail
 from rhombos.core.report import BlockReport, Operating
 from rhombos.core.rules import Rules
@@ -54,7 +54,8 @@ class FilterNeed:
     modulation index; resistance of the bridge's path, Ω; fundamental that dead time takes, V; temperature the inductor is
     taken to have, °C. Where a step-up transformer stands between inductor and capacitor, all is as seen from the inductor, and
     `ratio` (turns beyond over turns before) and `leakage`, H, are the transformer's; power that is drawn at the crest, W; what
-    magnetises that transformer, A RMS; what feeds the bridge, where that gives way."""
+    magnetises that transformer, A RMS; what feeds the bridge, where that gives way; where the whole circuit is to be marched,
+    what stands before it, and then what flowed in it."""
 
     voltage: float
     frequency: float
@@ -71,13 +72,14 @@ class FilterNeed:
     crest_power: float = 0.0
     magnetising: float = 0.0
     rail: Rail = FIRM
+    feed: Feed | None = None
+    flows: Flow | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class FilterState:
     """Currents, A (`line_current` is the fundamental's, `rms` that of all but the ripple); flux, T; temperature, °C; the
-    bridge's fundamental, V, and the share that this is of what the modulation would make of the rail's mean; losses, W;
-    residual distortion; RMS and peak of the load's current, A."""
+    bridge's fundamental, V; losses, W; residual distortion; what flows, of the line and its harmonics."""
 
     line_current: float
     rms: float
@@ -96,15 +98,13 @@ class FilterState:
     core: float
     distortion: float
     loss: float
-    demand: Demand = ()
+    flows: Flow
     others: float = 0.0
     third: complex = 0j
     passes_third: complex = 1 + 0j
     rail: float = 0.0
     pulsed: float = 0.0
     lag: float = 0.0
-    made: float = 1.0
-    load: tuple[float, float] = (0.0, 0.0)
 
     def on_a_swinging_rail(self, swing: complex) -> FilterState:
         """The same with the third harmonic that a rail makes which swings at twice the line: `swing` is its phasor over its
@@ -199,7 +199,7 @@ def assess(
         small = over / need.voltage  # P/V²
         met = ohms + need.rail.at_the_crest(index)
         added = crest(2 * math.pi * need.frequency * henry * small, corner / need.frequency, need.voltage * need.ratio,
-                      met * small, bends=need.rail is not FIRM)  # fmt: skip
+                      met * small)  # fmt: skip
         # what harmonics lose in the rail comes from the battery, not from the fundamental
         added = replace(added, first=1 + (added.first - 1) * ohms / met)
     in_phase = need.current * need.power_factor + (over * (added.first - 1) if added else 0.0)
@@ -218,7 +218,10 @@ def assess(
         **drawn)  # fmt: skip
     # the bridge's fundamental stands ahead of the output by what the inductor drops
     ahead = math.atan2(reactance * in_phase - ohms * way.behind, need.voltage + ohms * in_phase + reactance * way.behind)
-    flows = flow(way, index, fundamental, ahead)
+    flows = need.flows or flow(way, index, fundamental, ahead)
+    if need.feed and added and need.flows is None:
+        feed = replace(need.feed, mean=need.v_link / flows.made)
+        flows = marched_flow(way, feed, index, need.crest_power, flows) or flows
     slow, highest = flows.inductor
     peak = highest + swing / 2
     weight = _core_weight(round(index, 3), made.grade.alpha, made.grade.beta)
@@ -233,15 +236,13 @@ def assess(
     left = work("output_filter.ripple_left", book.ripple_left, f=2 * need.carrier, L=henry, I_c=ripple_rms, gain=lift)
     # what rectifiers conduct against small voltages on top, on the average
     gain = way.gain(added.conductance * over / need.voltage if added else 0.0)
-    # dead time takes a square wave that follows the current's sign: of each odd harmonic its share
-    waits = np.exp(-1j * ODD * math.atan2(way.behind, max(in_phase, 1e-9))) * need.dead_time_volts / ODD * (need.current > 0)
-    dead = -gain * waits / (math.sqrt(2) * need.voltage)
+    # dead time takes a wave that follows the current's sign: of each odd harmonic its share
+    dead = -gain * flows.signs * need.dead_time_volts / (math.sqrt(2) * need.voltage) * (need.current > 0)
     dead[:2] += flows.swung + flows.pulsed
-    pulses = added.others if added else 0.0
     third = complex(dead[0])
-    others = math.hypot(left / need.voltage, float(np.linalg.norm(dead[1:])), pulses)
+    others = math.hypot(left / need.voltage, float(np.linalg.norm(dead[1:])), flows.others)
     return FilterState(
-        line_current=line, rms=slow, demand=flows.demand,
+        line_current=line, rms=slow, flows=flows,
         power_factor=in_phase / line if line > 0 else 0.0, ripple=swing,
         ripple_rms=ripple_rms, peak=peak,
         flux=work("output_filter.flux", wound.choke_flux, L=build.inductance, I_pk=peak, N=build.turns, A_e=made.stack.a_e),
@@ -250,8 +251,8 @@ def assess(
         temperature=warm,
         copper=ledger.total("output_filter.copper", {"slow current": lost.copper - lost.fast, "ripple": lost.fast}),
         core=ledger.total("output_filter.core", {"core": lost.core}), distortion=math.hypot(others, abs(third)),
-        others=others, third=third, pulsed=math.hypot(float(np.linalg.norm(flows.pulsed)), pulses),
-        rail=float(np.linalg.norm(flows.swung)), made=flows.made, load=flows.load,
+        others=others, third=third, pulsed=math.hypot(float(np.linalg.norm(flows.pulsed)), flows.others),
+        rail=float(np.linalg.norm(flows.swung)),
         passes_third=complex(gain[0]) * cmath.rect(fundamental / (math.sqrt(2) * need.voltage), ahead),
         lag=math.atan2(way.behind, max(in_phase, 1e-9)) + ahead,
         loss=ledger.total("output_filter.loss", {"inductor": lost.total, "capacitor": capacitor_loss}),

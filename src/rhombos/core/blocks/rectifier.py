@@ -178,7 +178,8 @@ def _choose_diode(
         + np.maximum(0, share / rules.recovery_share - 1)
         + np.maximum(0, (conduction + recovery) * (diode.r_jc + rules.pad_resistance) / allowed - 1)
     )  # fmt: skip
-    score = how.diodes * (diode.price + rules.watt_worth * (conduction + recovery)) + rules.watt_worth * damper * damped
+    placed = shelf.column(Diode, "placed")
+    score = how.diodes * (placed + rules.watt_worth * (conduction + recovery)) + rules.watt_worth * damper * damped
     return parts[int(np.argmin(np.where(trouble > 0, 1e6 * (1 + trouble), score)))]
 
 

@@ -77,7 +77,7 @@ class TransformerBuild(Build):
 class WorkingPoint:
     """Voltage across one half while its switch is on, V; duty; pulses, mean, A; the worst volts and duty for the flux; the
     temperature it is taken to have, °C; RMS over mean of the pulses; whether a choke keeps each flat;
-    all leakage in the path of a half, leads too, H."""
+    all leakage in the path of a half, leads too, H; the share of the duty in which it lets the current rise."""
 
     v_half: float
     duty: float
@@ -90,6 +90,7 @@ class WorkingPoint:
     form: float = 1.0
     flat: bool = True
     leakage: float = 0.0
+    rising: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -164,10 +165,10 @@ def assess(
     magnetising = work("transformer.magnetising_inductance", book.magnetising, N=build.primary_turns, A_L=factor)
     density = work("transformer.core_density", book.igse_pulses, D=duty, alpha=t.grade.alpha, beta=t.grade.beta,
                    k_core=t.grade.k, f_s=f, B_pk=max(flux, 1e-9))  # fmt: skip
-    celsius = at.celsius
+    celsius, heated = at.celsius, stage.heating_duty.work({"D": duty, "D_rise": min(at.rising, duty)})
     n, paths = build.units, build.secondary_paths
     primary, secondary = winding_losses(
-        t, at.form * at.primary_pulse / n, at.form * at.secondary_pulse / paths, duty, f, celsius)  # fmt: skip
+        t, at.form * at.primary_pulse / n, at.form * at.secondary_pulse / paths, heated, f, celsius)  # fmt: skip
     core = density * temperature_factor(t.grade, celsius) * t.stack.v_e
     copper = t.halves * primary.loss + t.secondary_halves * secondary.loss
     # secondaries in series force equal shares; in parallel one takes more, and heats with the square

@@ -30,9 +30,20 @@ leakage_duty_loss = _relation(
     title="Duty eaten by leakage inductance",
     holds="the current rises from nothing twice a period, after a dead interval; where it must reverse, twice as much",
     source=CONVERTER_TEXT)
+heating_duty = _relation(
+    "heating_duty", D_heat, D - 2 * D_rise / 3,
+    title="Duty of a flat pulse that heats alike",
+    holds="the current rises from nothing in a straight line for the first part of the pulse, then stays",
+    source="mean square of a ramp, a third of its top's", valid=(D_rise <= D,))
+flat_duty = _relation(
+    "flat_duty", D_flat, (D - D_rise / 2)**2 / (D - 2 * D_rise / 3),
+    title="Duty of a flat pulse of the same mean and the same mean square",
+    holds="the current rises from nothing in a straight line for the first part of the pulse, then stays",
+    source="mean of a ramp, half its top, and mean square, a third of its top's", valid=(D_rise <= D,))
 pulse_current = _relation(
     "pulse_current", I_pulse, P / (V * D_tot),
-    title="Current while power flows", holds="P is drawn at V; flat-topped pulses, choke ripple not counted",
+    title="Current while power flows",
+    holds="P is drawn at V; flat-topped pulses, choke ripple not counted; D_tot without what the leakage eats",
     source="charge balance over a period")
 turns_ratio_choke = _relation(
     "turns_ratio_choke", ratio, (V_out + n_d * V_F) / (2 * D_max * (V_min - V_drop)),

@@ -176,6 +176,9 @@ I_line = _s("I_line", "A", "line-frequency current of the inductor, RMS", 0, 1e5
 # Ratios --------------------------------------------------------------------------------------------------------------
 D = _s("D", "1", "duty of one switch", 1e-4, 0.5)
 D_tot = _s("D_tot", "1", "share of time power flows", 1e-4, 1)
+D_heat = _s("D_heat", "1", "duty of a flat pulse that heats alike", 1e-5, 0.5, latex=r"D_{\mathrm{heat}}")
+D_flat = _s("D_flat", "1", "duty of a flat pulse of the same mean and mean square", 1e-5, 0.5, latex=r"D_{\mathrm{flat}}")
+D_rise = _s("D_rise", "1", "share of a period in which a pulse rises", 0, 0.5, latex=r"D_{\mathrm{r}}")
 D_max = _s("D_max", "1", "largest duty of one switch", 1e-3, 0.5)
 D_leak = _s("D_leak", "1", "total duty eaten by leakage", 0, 1, latex=r"\Delta D_{\mathrm{tot}}")
 M = _s("M", "1", "modulation index: peak fundamental over link voltage", 1e-3, 1.3)

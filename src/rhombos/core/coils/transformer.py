@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from rhombos.core.blocks import front_end
 from rhombos.core.blocks import transformer as block
 from rhombos.core.book import magnetics as book
 from rhombos.core.coils.common import against, first_fit, stack_name, wire_table, with_present
@@ -20,10 +21,9 @@ from rhombos.core.magnetics.stack import stack_table
 from rhombos.core.magnetics.transformer import Transformer, TransformerNeed, rank_transformers, section_portions
 from rhombos.core.magnetics.winding import INSULATION, Winding, copper_resistivity
 from rhombos.core.parts import Grade
-from rhombos.core.plots.low_side import winding_window
+from rhombos.core.plots.low_side import winding_window, working_point
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, curve, roomy
 from rhombos.core.solve import Worked
-from rhombos.core.topology import TOPOLOGIES
 from rhombos.core.units import fmt, short
 
 KEY = "transformer"
@@ -47,17 +47,6 @@ def transformer_bench(worked: Worked) -> CoilBench:
         sheet=winding_sheet(worked))  # fmt: skip
 
 
-def working_point(worked: Worked) -> block.WorkingPoint:
-    """Full power on a nominal battery, at the temperature reached there."""
-    s = worked.settled["nominal"]
-    front: Any = worked.builds["front_end"]
-    return block.WorkingPoint(
-        s.v_half, s.states["front_end"].duty, s.pulse, s.states["rectifier"].winding_pulse, front.frequency,
-        TOPOLOGIES[front.topology].drive * worked.brief.source.volts[2],
-        max(worked.rules.duty_limit, s.states["front_end"].duty), s.states[KEY].temperature,
-        s.states["rectifier"].form)  # fmt: skip
-
-
 def _assess(worked: Worked, build: Any) -> block.TransformerState:
     """The state of a neighbouring build at the present working point, its temperature made to agree."""
     at = working_point(worked)
@@ -72,11 +61,13 @@ def transformer_need(worked: Worked) -> TransformerNeed:
     flat = worked.settled["flat"]
     front: Any = worked.builds["front_end"]
     build: Any = worked.builds[KEY]
-    at = working_point(worked)
+    at, stage, rectified = working_point(worked), flat.states["front_end"], flat.states["rectifier"]
+    # flat pulses that heat alike
+    alike = rectified.form * flat.swing.rms * math.sqrt(front_end.heating_duty(stage.duty, stage.rising) / stage.duty)
     return TransformerNeed(
-        v_max=at.v_max, d_max=worked.rules.duty_limit, v_work=flat.v_half, d_work=min(0.5, flat.states["front_end"].duty),
-        ratio=build.secondary_turns / build.primary_turns, primary_pulse=flat.pulse / build.units,
-        secondary_pulse=flat.states["rectifier"].winding_pulse / build.secondary_paths, frequency=front.frequency,
+        v_max=at.v_max, d_max=worked.rules.duty_limit, v_work=flat.v_half, d_work=min(0.5, stage.duty),
+        ratio=build.secondary_turns / build.primary_turns, primary_pulse=alike * flat.pulse / build.units,
+        secondary_pulse=alike * rectified.winding_pulse / build.secondary_paths, frequency=front.frequency,
         air=worked.brief.targets.ambient + worked.rules.enclosure_rise, halves=build.halves,
         secondary_halves=build.secondary_halves)  # fmt: skip
 

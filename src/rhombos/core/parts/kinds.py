@@ -66,10 +66,34 @@ class Part(BaseModel):
         return self.id
 
 
-class Mosfet(Part):
-    """N-channel power MOSFET. `c_oss` is energy-related at 80 % of rating; `q_rr`, `t_rr` belong to the body diode."""
+LEADS = {"TO-220": 12e-9, "TO-247": 15e-9, "D2PAK": 6e-9}
+"""Inductance of a package with its legs at their usual length, drain to source, H."""
+USUAL_PACKAGE = "TO-220"
+PLACED = {"D2PAK": 1.0}
+"""Relative cost of fitting a part to its heat-sink: a surface-mounted one needs a metal-core board between."""
+SCREWED = 0.3
+"""The same of a part that is screwed or clamped on, with its pad."""
+
+
+class Packaged(Part):
+    """A semiconductor in a package that goes onto a heat-sink."""
 
     package: str
+
+    @property
+    def placed(self) -> float:
+        """Relative cost, fitted to its heat-sink."""
+        return self.price + PLACED.get(self.package, SCREWED)
+
+    @property
+    def lead_inductance(self) -> float:
+        """Inductance of package and legs, H; a package that is not known has a usual one's."""
+        return LEADS.get(self.package, LEADS[USUAL_PACKAGE])
+
+
+class Mosfet(Packaged):
+    """N-channel power MOSFET. `c_oss` is energy-related at 80 % of rating; `q_rr`, `t_rr` belong to the body diode."""
+
     v_rating: Volt = Field(gt=0, le=5000, title="Drain–source rating")
     i_rating: Ampere = Field(gt=0, le=2000, title="Continuous current, case at 25 °C")
     r_on: Ohm = Field(gt=0, le=100, title="On-resistance at 25 °C")
@@ -92,10 +116,9 @@ class Mosfet(Part):
         return f"N {self.v_rating:.0f} V {self.r_on * 1e3:.3g} mΩ {self.package}"
 
 
-class Igbt(Part):
+class Igbt(Packaged):
     """IGBT with co-packed diode. `t_f` includes the tail; on-state is V_0 + r·I at 125 °C."""
 
-    package: str
     v_rating: Volt = Field(gt=0, le=6500, title="Collector–emitter rating")
     i_rating: Ampere = Field(gt=0, le=2000, title="Continuous current, case at 100 °C")
     v_0: Volt = Field(gt=0, le=5, title="On-state threshold")
@@ -142,10 +165,9 @@ class Driver(Part):
         return f"{self.kind} {short(self.i_peak, 'A')}" + (f" {self.v_float:.0f} V" if self.v_float else "")
 
 
-class Bipolar(Part):
+class Bipolar(Packaged):
     """NPN power transistor as a switch. `gain` is the least at rated current; saturated it drops v_0 + r_sat·I."""
 
-    package: str
     v_rating: Volt = Field(gt=0, le=2000, title="Collector–emitter rating")
     i_rating: Ampere = Field(gt=0, le=500, title="Continuous collector current")
     gain: Ratio = Field(ge=2, le=1000, title="Current gain at rated current, least")
@@ -162,10 +184,9 @@ class Bipolar(Part):
         return f"NPN {self.v_rating:.0f} V {self.i_rating:g} A {self.package}"
 
 
-class Diode(Part):
+class Diode(Packaged):
     """Rectifier diode; forward drop is v_0 + r·I hot."""
 
-    package: str
     recovery: Literal["mains", "fast", "ultrafast", "silicon carbide"]
     v_rating: Volt = Field(gt=0, le=10000, title="Repetitive reverse voltage")
     i_rating: Ampere = Field(gt=0, le=1000, title="Mean forward current")

@@ -73,9 +73,10 @@ def choke_current(worked: Worked) -> Chart:
     a = Scale("A", states["nominal"]["rectifier"].current + states["nominal"]["rectifier"].ripple)
     series = []
     for key, role in (("nominal", "main"), ("idle", "second")):
-        rectified, duty = states[key]["rectifier"], states[key]["front_end"].total_duty
+        rectified, stage = states[key]["rectifier"], states[key]["front_end"]
         mean, ripple = rectified.current, rectified.ripple
-        rise, on = ripple, duty * half
+        start = 2 * stage.rising * half  # the leakage first takes the current over
+        rise, on = ripple, (stage.total_duty - 2 * stage.rising) * half
         if mean < ripple / 2:  # runs dry: rises from zero, falls to zero, rests
             area = mean * half
             fall = max(0.0, 2 * area / max(rise, 1e-12) - on)
@@ -83,7 +84,9 @@ def choke_current(worked: Worked) -> Chart:
             ys = [0, rise, 0, 0, rise, 0, 0]
         else:
             low, high = mean - ripple / 2, mean + ripple / 2
-            xs, ys = [0, on, half, half + on, 2 * half], [low, high, low, high, low]
+            xs = [0, start, start + on, half + start, half + start + on, 2 * half]
+            before = low + ripple * start / (half - on)
+            ys = [before, low, high, low, high, before]
         series.append(curve("full power" if key == "nominal" else "no load", xs, ys, t, a, role))  # type: ignore[arg-type]
     least = states["nominal"]["rectifier"].minimum_load
     return Chart(

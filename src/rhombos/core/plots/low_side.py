@@ -184,20 +184,25 @@ def winding_window(worked: Worked) -> Chart:
                "height.")  # fmt: skip
 
 
+def working_point(worked: Worked) -> transformer.WorkingPoint:
+    """The transformer at full power on a nominal battery, at the temperature reached there."""
+    s = worked.settled["nominal"]
+    front: Any = worked.builds["front_end"]
+    stage, rectified = s.states["front_end"], s.states["rectifier"]
+    return transformer.WorkingPoint(
+        s.v_half, stage.duty, s.pulse, rectified.winding_pulse, front.frequency,
+        TOPOLOGIES[front.topology].drive * worked.brief.source.volts[2], max(worked.rules.duty_limit, stage.duty),
+        s.states["transformer"].temperature, rectified.form * s.swing.rms, rising=stage.rising)  # fmt: skip
+
+
 def loss_against_turns(worked: Worked) -> Chart:
     """Copper and core loss for neighbouring turns, the secondary in proportion, wire to match the window."""
     build: Any = worked.builds["transformer"]
-    here = worked.settled["nominal"]
-    now: Any = here.states["transformer"]
     ratio = build.secondary_turns / build.primary_turns
     turns = np.arange(max(1, build.primary_turns - 3), build.primary_turns + 4)
     rows = []
     made = transformer.made(build, worked.shelf)
-    at = transformer.WorkingPoint(
-        here.v_half, here.states["front_end"].duty, here.pulse, here.states["rectifier"].winding_pulse,
-        worked.builds["front_end"].frequency,  # type: ignore[attr-defined]
-        TOPOLOGIES[worked.builds["front_end"].topology].drive * worked.brief.source.volts[2],  # type: ignore[attr-defined]
-        worked.rules.duty_limit, now.temperature, here.states["rectifier"].form)  # fmt: skip
+    at = working_point(worked)
     for n in turns:
         # the same copper volume: fewer turns, more wires in hand
         hand = max(1, round(build.primary_in_hand * build.primary_turns / n))

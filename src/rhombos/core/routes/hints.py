@@ -42,6 +42,7 @@ class Hints:
     turn_off: dict[str, float]
     swing: dict[str, Pulsation]
     duty: dict[str, float]
+    rising: dict[str, float]
     drop: float
     secondary_extra: float
     leak_duty: float
@@ -80,6 +81,7 @@ def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, 
     states = flat.states
     v_in = {k: max(settled[k].v_in, HARDEST_SAG * settled[k].point.emf) for k in points}
     duty = {k: min(0.5, settled[k].states["front_end"].duty) for k in points}
+    rising = {k: min(MOST_LEAK / 2, settled[k].states["front_end"].rising) for k in points}
     most = {k: settled[k].point.power / (0.6 * drive * v_in[k] * 2 * duty[k]) for k in points}
     steady = [settled[k].states for k in ("flat", "full")]
     link = settled["full"].states["dc_link"].voltage
@@ -98,7 +100,7 @@ def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, 
         v_in=v_in,
         pulse={k: min(settled[k].pulse, most[k]) for k in points},
         turn_off={k: min(settled[k].turn_off, 1.3 * most[k]) for k in points},
-        swing={k: settled[k].swing for k in points}, duty=duty,
+        swing={k: settled[k].swing for k in points}, duty=duty, rising=rising,
         drop=min(max(0.0, drive * flat.v_in - flat.crest_half), 0.35 * drive * v_in["flat"]),
         secondary_extra=flat.diodes * states["rectifier"].drop + states["rectifier"].leakage_drop
         + flat.swing.peak * (states["rectifier"].choke_resistance * mean

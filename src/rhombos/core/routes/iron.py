@@ -21,6 +21,7 @@ from rhombos.core.blocks import (
     load,
     output_filter,
 )  # fmt: skip
+from rhombos.core.blocks.filter_flow import Flow
 from rhombos.core.brief import Brief
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Shelf
@@ -58,6 +59,8 @@ class Guess:
     formed: StepForm | None = None
     admits: float = 0.0
     works: float = 0.0
+    march: bool = False
+    flows: Flow | None = None
 
     def moved(self, other: Guess, scale: float) -> float:
         """The largest relative change between two passes; `scale` is the power asked, W."""
@@ -119,7 +122,7 @@ CALMER = 14
 class IronRoute(Route):
     """What both line-frequency routes share; `_pass` is each one's own."""
 
-    hint_points = ("nominal", "flat", "full", "surge_full")
+    hint_points: tuple[str, ...] = ("nominal", "flat", "full", "surge_full")
     rounds = 8
 
     def title_of(self, block: str) -> str:
@@ -138,26 +141,32 @@ class IronRoute(Route):
         for key, point in (points or operating_points(brief)).items():
             if keys and key not in keys:
                 continue
-            ledger = ledgers[key] if ledgers else SILENT
             guess = Guess(v_in=0.95 * point.emf, terminal=point.emf)
             if start and key in start:
-                guess = start[key].guess
-            scale = max(point.power, 0.1 * brief.power.continuous)
-            collapsed = 0
-            for turn in range(MOST_PASSES):
-                found[key], after = self._pass(point, guess, builds, brief, shelf, rules, ledger)
-                calmer = CALMER if brief.output.waveform == "modified" else 0
-                moved, guess = after.moved(guess, scale), calmed(guess, after, min(MOST_PASSES - 1, turn + calmer))
-                collapsed = collapsed + 1 if found[key].states["battery"].collapsed else 0
-                if moved < tolerance:
-                    found[key] = replace(found[key], converged=True)
-                    break
-                if collapsed > 3 * HOPELESS:
-                    break
-            if not found[key].converged or found[key].states["battery"].collapsed:
-                found[key] = self._yielding(point, guess, builds, brief, shelf, rules, ledger) or found[key]
-            found[key] = at_its_end(found[key])
+                guess = replace(start[key].guess, march=False, flows=None)
+            found[key] = self._settle(point, guess, builds, brief, shelf, rules, ledgers[key] if ledgers else SILENT, tolerance)
         return found
+
+    def _settle(
+        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+        tolerance: float,
+    ) -> IronSettled:  # fmt: skip
+        """One point, from a guess: by plain passes, and by another way where these find no rest."""
+        scale = max(point.power, 0.1 * brief.power.continuous)
+        collapsed = 0
+        for turn in range(MOST_PASSES):
+            found, after = self._pass(point, guess, builds, brief, shelf, rules, ledger)
+            calmer = CALMER if brief.output.waveform == "modified" else 0
+            moved, guess = after.moved(guess, scale), calmed(guess, after, min(MOST_PASSES - 1, turn + calmer))
+            collapsed = collapsed + 1 if found.states["battery"].collapsed else 0
+            if moved < tolerance:
+                found = replace(found, converged=True)
+                break
+            if collapsed > 3 * HOPELESS:
+                break
+        if not found.converged or found.states["battery"].collapsed:
+            found = self._yielding(point, guess, builds, brief, shelf, rules, ledger) or found
+        return at_its_end(found)  # type: ignore[no-any-return]
 
     def _yielding(
         self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger

@@ -19,6 +19,7 @@ from rhombos.core.blocks import (
     output_filter,
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
+from rhombos.core.blocks.filter_march import Feed
 from rhombos.core.blocks.regulation import BAND
 from rhombos.core.book import filters
 from rhombos.core.book import link as link_book
@@ -62,6 +63,7 @@ class IronBridge(IronRoute):
     key: RouteName = "iron bridge"
     title = "H-bridge with sine PWM, iron transformer"
     waveforms: tuple[Waveform, ...] = ("sine",)
+    hint_points = ("nominal", "flat", "full")
     needed = ("mosfet", "iron_core", "core", "grade", "wire", "capacitor", "fuse", "heat_sink")
     builds: Mapping[str, type[Build]] = {
         "battery": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild, "h_bridge": h_bridge.HBridgeBuild,
@@ -98,7 +100,7 @@ class IronBridge(IronRoute):
         empty, nominal, full = brief.source.volts
         ratio = math.sqrt(2) * brief.output.voltage / (0.87 * rules.modulation_limit * empty)
         current = brief.power.continuous / brief.power.power_factor / brief.output.voltage
-        v_in = {"nominal": 0.95 * nominal, "flat": 0.93 * empty, "full": 0.97 * full, "surge_full": 0.95 * full}
+        v_in = {"nominal": 0.95 * nominal, "flat": 0.93 * empty, "full": 0.97 * full}
         nothing = dict.fromkeys(v_in, 0.0)
         return Hints(
             ratio, v_in, nothing, nothing, nothing, ratio * current, current,
@@ -174,10 +176,12 @@ class IronBridge(IronRoute):
             output_filter.FilterNeed(
                 drain.voltage / ratio, line, drain.current * ratio, drain.power_factor, works, carrier,
                 min(1.0, g.modulation), path, g.dead_volts, g.choke_celsius, ratio, g.leakage, drain.crest_power,
-                g.magnetising, behind(feed.resistance, feed.capacitance, line)),
+                g.magnetising, behind(feed.resistance, feed.capacitance, line),
+                Feed(works, feed.resistance, feed.capacitance, 1 / ratio, g.magnetising) if g.march else None, g.flows),
             builds["output_filter"], brief, shelf, rules, ledger)  # fmt: skip
+        flows = filtered.flows
         drain = load.assess(
-            point, brief, ledger, drain.voltage, seen=(filtered.load[0] / ratio, filtered.load[1] / ratio))  # fmt: skip
+            point, brief, ledger, drain.voltage, seen=(flows.load[0] / ratio, flows.load[1] / ratio))  # fmt: skip
         bridged = h_bridge.assess(
             h_bridge.BridgeNeed(
                 works, brief.source.volts[2], filtered.rms, filtered.power_factor, filtered.peak,
@@ -194,7 +198,7 @@ class IronBridge(IronRoute):
         to_filter = to_transformer + filtered.loss
         to_stage = to_filter + bridged.loss
         # power over mean current is not what the bridge's fundamental is made of
-        drawn = tuple(d * g.v_in / works / to_stage for d in filtered.demand)
+        drawn = tuple(d * g.v_in / works / to_stage for d in flows.demand)
         swing = STILL
         if drawn:  # the battery takes back what a lagging load returns
             swing = pulsation(drawn, passed[:len(drawn)], blocks=False)
@@ -215,7 +219,8 @@ class IronBridge(IronRoute):
                 "iron_transformer": to_transformer, "load": drain.power}  # fmt: skip
         # a bridge at its limit makes no more: the socket sags until it fits
         after = replace(
-            g, works=filtered.made * max(V_FLOOR * point.emf, point.emf - feed.resistance * cells.current), v_in=v_in,
+            g, flows=flows if g.march else None, v_in=v_in,
+            works=flows.made * max(V_FLOOR * point.emf, point.emf - feed.resistance * cells.current),
             terminal=cells.terminal, primary_resistance=wound.primary_resistance,
             secondary_resistance=wound.secondary_resistance, path_resistance=2 * bridged.resistance, leakage=wound.leakage,
             lost=wound.loss + filtered.loss + bridged.loss, modulation=min(2.0, bridged.modulation),
@@ -224,6 +229,19 @@ class IronBridge(IronRoute):
                 celsius=min(wound.temperature, HOTTEST),
             choke_celsius=min(filtered.temperature, HOTTEST))  # fmt: skip
         return IronSettled(point, states, flow, g, 0.0, 0.0, 1.0), after
+
+    def _settle(
+        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+        tolerance: float,
+    ) -> IronSettled:  # fmt: skip
+        """One point; for good, where loads draw at the crest, with what then flows in the whole circuit, marched."""
+        near = super()._settle(point, guess, builds, brief, shelf, rules, ledger, tolerance)
+        pulses = ledger is not SILENT and load.assess(point, brief, SILENT).crest_power > 0
+        if not pulses or not near.converged or near.states["battery"].collapsed or near.guess.sag < 1:
+            return near
+        marched = super()._settle(
+            point, replace(near.guess, march=True), builds, brief, shelf, rules, ledger, tolerance)  # fmt: skip
+        return marched if marched.converged else near
 
     def _yielding(
         self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger

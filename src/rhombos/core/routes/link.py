@@ -129,7 +129,7 @@ class LinkRoute(Route):
             link_current=brief.power.continuous * 1.05 / voltage, surge_link_current=brief.power.surge * 1.05 / voltage,
             v_in=v_in, pulse=pulse,
             turn_off={k: 1.2 * v for k, v in pulse.items()}, swing=dict.fromkeys(pulse, STILL), duty=duty,
-                drop=0.04 * drive * empty, secondary_extra=3.0,
+            rising=dict.fromkeys(pulse, 0.005), drop=0.04 * drive * empty, secondary_extra=3.0,
             leak_duty=0.01,
             battery_current=power / v_in["flat"], bridge_drop=0.0,
         )  # fmt: skip
@@ -154,15 +154,20 @@ class LinkRoute(Route):
             brief, own, hints.bridge_peak, hints.bridge_drop, rules, hints.raised)
         made = self._socket_side(brief, hints, own, voltage, shelf, rules)
         ratio = self._ratio(brief, hints, how, voltage, rules)
-        frequency = float(own["front_end"].get("frequency", front_end.steady_frequency(brief.power.continuous)))
+        frequency = float(own["front_end"].setdefault("frequency", front_end.steady_frequency(
+            brief.power.continuous, topology.drive * brief.source.volts[0],
+            rules.lead_inductance + front_end.LIKELY_PACKAGE)))  # fmt: skip
         air = brief.targets.ambient + rules.enclosure_rise
+        powered = {k: hints.duty[k] - hints.rising[k] for k in self.hint_points}
+        heated = front_end.heating_duty(hints.duty["flat"], hints.rising["flat"])
+        alike = hints.form * hints.swing["flat"].rms * math.sqrt(heated / hints.duty["flat"])
         winding = transformer.propose(
             TransformerNeed(
                 v_max=topology.drive * brief.source.volts[2], d_max=rules.duty_limit, secondary_halves=how.halves,
                 v_work=topology.drive * hints.v_in["flat"] - hints.drop,
                 d_work=min(0.5, hints.duty["flat"]), ratio=ratio,
-                primary_pulse=hints.form * hints.swing["flat"].rms * hints.pulse["flat"],
-                secondary_pulse=hints.form * secondary_pulse(how, hints), frequency=frequency, air=air,
+                primary_pulse=alike * hints.pulse["flat"],
+                secondary_pulse=alike / hints.swing["flat"].rms * secondary_pulse(how, hints), frequency=frequency, air=air,
                 halves=topology.halves, leak_cost=0.0 if topology.clamped else _leak_cost(hints.turn_off["flat"], frequency)),
             own["transformer"], shelf, rules)  # fmt: skip
         turned = winding.ratio
@@ -171,16 +176,16 @@ class LinkRoute(Route):
             rectifier.RectifierNeed(
                 v_sec=turned * (topology.drive * (hints.v_in["flat"] + hints.v_in["full"]) / 2 - hints.drop),
                 v_sec_max=turned * topology.drive * brief.source.volts[2],
-                v_link=voltage, current=hints.link_current, duty=hints.duty["flat"] + hints.duty["full"], frequency=frequency,
+                v_link=voltage, current=hints.link_current, duty=powered["flat"] + powered["full"], frequency=frequency,
                 leakage=leakage * turned**2, ratio=turned, resistance=hints.charging_resistance, swing=hints.swing["flat"]),
             hints.surge_link_current, brief, own["rectifier"], shelf, rules)  # fmt: skip
         flat, full, hardest = (
             front_end.FrontEndNeed(hints.v_in[k], hints.duty[k], hints.pulse[k], hints.turn_off[k], leakage, hints.form,
-                hints.swing[k])
+                hints.swing[k], rising=hints.rising[k])
             for k in self.hint_points
         )
         switching = front_end.propose(flat, full, hardest, brief.source.volts[2], brief, own["front_end"], shelf, rules)
-        share = max(2 * hints.duty["full"] / topology.banks, 0.05)
+        share = max(2 * front_end.flat_duty(hints.duty["full"], hints.rising["full"]) / topology.banks, 0.05)
         ripple_in = hints.battery_current * math.sqrt(max(0.0, hints.form**2 / share - 1))
         driving = front_drive_of(
             switching, brief.source.volts[2], rules.duty_limit, brief, own["front_drive"], shelf, rules)  # fmt: skip

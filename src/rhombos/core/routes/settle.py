@@ -184,39 +184,42 @@ def _one_pass(
     # a winding that drops all it makes has no duty at all: a little is left, so that the duty comes out as impossible
     secondary_drop = min(secondary_current * g.secondary_resistance, (1 - LEFT) * ratio * v_half)
     v_sec = ratio * v_half - secondary_drop
-    duty = fixed or _duty(g, link_v, link_current, ratio, v_half, secondary_drop, how.series, builds, ledger)
+    duty, rising = (fixed, 0.0) if fixed else _duty(
+        g, link_v, link_current, ratio, v_half, secondary_drop, how.series, builds, ledger)  # fmt: skip
+    powered = ledger.total("front_end.powered", {
+        "both switches": 2 * duty, "while the current rises through the leakage": -2 * rising})  # fmt: skip
     leakage = transformer.leakage(builds["transformer"], shelf) + front_end.lead_inductance(builds["front_end"], shelf, rules)
     rectified = rectifier.assess(
         rectifier.RectifierNeed(
-            v_sec, ratio * topology.drive * brief.source.volts[2], link_v, link_current, 2 * duty, f_s, leakage * ratio**2,
+            v_sec, ratio * topology.drive * brief.source.volts[2], link_v, link_current, powered, f_s, leakage * ratio**2,
             ratio, g.choke_celsius, g.charging_resistance(ratio),
             builds["dc_link"].bleeder, g.swing),
         builds["rectifier"], brief, shelf, rules, ledger)  # fmt: skip
     to_rectifier = to_link + rectified.loss
     # losses of transformer and stage are the last pass's: at the settled point they are this one's. What a clamp burns flows
-    # after a pulse has ended, and gates are fed apart: neither makes the pulse larger
+    # after a pulse has ended or while it rises, and gates are fed apart: neither makes the pulse larger
     total = to_rectifier + g.transformer_loss + g.stage_loss
     pulse = ledger.work("front_end.pulse", stage_book.pulse_current, P=total, V=topology.drive * g.v_in,
-                        D_tot=2 * duty)  # fmt: skip
+                        D_tot=powered)  # fmt: skip
     wound = transformer.assess(
         transformer.WorkingPoint(
             v_half, duty, pulse, rectified.winding_pulse, f_s, topology.drive * brief.source.volts[2], max(rules.duty_limit,
             duty),
-            g.transformer_celsius, rectified.form * g.swing.rms, how.choke, leakage),
+            g.transformer_celsius, rectified.form * g.swing.rms, how.choke, leakage, rising),
         builds["transformer"], brief, shelf, rules, ledger)  # fmt: skip
     edge = rectified.ripple / 2 if how.choke else rectified.pulse_peak / g.swing.peak - rectified.pulse
     turn_off = pulse + ratio * edge + wound.magnetising_together / 2
     crest_half, crest_duty = _at_the_crest(point, g, topology.drive, ratio, v_half, secondary_drop, duty, link_v, link_current,
                                            how.series, builds, ledger) if how.choke else (v_half, duty)  # fmt: skip
     switched = front_end.assess(
-        front_end.FrontEndNeed(g.v_in, duty, pulse, turn_off, leakage, rectified.form, g.swing, crest_duty),
+        front_end.FrontEndNeed(g.v_in, duty, pulse, turn_off, leakage, rectified.form, g.swing, crest_duty, rising),
         builds["front_end"], brief, shelf,
         rules, ledger, gate_loop(builds["front_drive"], builds["front_end"].parallel, shelf))  # fmt: skip
     to_transformer = to_rectifier + wound.loss
     to_stage = to_transformer + switched.loss
     entry = input_stage.assess(
-        input_stage.InputNeed(to_stage / g.v_in, 2 * duty / topology.banks, pulsation=g.swing.mean_square,
-                              form=rectified.form), g.terminal,
+        input_stage.InputNeed(to_stage / g.v_in, 2 * front_end.flat_duty(duty, rising) / topology.banks,
+                              pulsation=g.swing.mean_square, form=rectified.form), g.terminal,
         builds["input_stage"], brief, shelf,
         rules, ledger)  # fmt: skip
     from_battery = to_stage + entry.loss
@@ -311,8 +314,9 @@ def _swing(
 def _duty(
     g: Guess, link_v: float, current: float, ratio: float, v_half: float, secondary_drop: float, diodes: int,
     builds: Mapping[str, Any], ledger: Ledger,
-) -> float:  # fmt: skip
-    """Duty of one switch: with continuous choke current, or less where the choke runs dry."""
+) -> tuple[float, float]:  # fmt: skip
+    """Duty of one switch: with continuous choke current, or less where the choke runs dry; and the share of it that passes
+    while the leakage lets the current rise to the choke's."""
     through = float(stage_book.duty_needed(
         V_out=link_v + current * g.choke_resistance, n_d=diodes, V_F=g.diode_drop, ratio=ratio, V_in=v_half,
         V_drop=secondary_drop / ratio))  # fmt: skip
@@ -321,9 +325,9 @@ def _duty(
         inputs = {"L": builds["rectifier"].inductance, "f_s": builds["front_end"].frequency, "V_out": link_v,
                   "I_out": current, "V_sec": v_sec}  # fmt: skip
         if rectifier_book.duty_discontinuous.work(inputs) < through:
-            return max(1e-4, ledger.work("front_end.duty", rectifier_book.duty_discontinuous, **inputs))
+            return max(1e-4, ledger.work("front_end.duty", rectifier_book.duty_discontinuous, **inputs)), 0.0
     ledger.total("front_end.duty", {"volt-seconds of the link": through, "leakage, half of its share": g.leak_duty / 2})
-    return through + g.leak_duty / 2
+    return through + g.leak_duty / 2, g.leak_duty / 2
 
 
 def settle_all(

@@ -55,16 +55,16 @@ class Socket:
             return ()
         if self.filtered is None:
             return step_demand(build.fraction, self.drawn.power_factor)
-        return tuple(d / self.to_bridge for d in self.filtered.demand)
+        return tuple(d / self.to_bridge for d in self.filtered.flows.demand)
 
     @property
     def apparent(self) -> float:
         """What a sine's bridge swings with at twice the line, VA: its fundamental and the inductor's current."""
         if self.filtered is None:
             return self.drawn.apparent
-        if not self.filtered.demand:
+        if not self.filtered.flows.demand:
             return 0.0
-        return drawn_by(tuple(d / self.to_bridge for d in self.filtered.demand)).swing * self.to_bridge / 2
+        return drawn_by(tuple(d / self.to_bridge for d in self.filtered.flows.demand)).swing * self.to_bridge / 2
 
 
 def settle_socket(
@@ -119,6 +119,6 @@ def _socket(
         resistance, celsius = 2 * bridged.resistance, min(filtered.temperature, HOTTEST)
         if moved < SETTLED:
             break
-    drawn = load.assess(point, brief, ledger, gets, seen=filtered.load)
+    drawn = load.assess(point, brief, ledger, gets, seen=filtered.flows.load)
     to_filter = drawn.power + filtered.loss
     return Socket(link_v, drawn, filtered, bridged, to_filter, to_filter + bridged.loss, ledger)
