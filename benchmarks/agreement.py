@@ -15,7 +15,9 @@ from rhombos.core.waves.spectrum import COUNTED
 SAMPLES, SLOW_LINES, PULSE_LINES = 2**15, 40, 25
 """Of one line period; lines of it that are ripple at the output's pulsation, not at the carrier; and those of pulses at the
 crest, below what rings a filter."""
-NEAR_SHARE, NEAR_STEADY, NEAR_PULSE, NEAR_CHOKE = 0.03, 0.06, 0.10, 0.04
+OF_DROOP = 0.5
+"""What a rail that falls within the pulses of a stepped wave leaves open of a mean square, over its fall."""
+NEAR_SHARE, NEAR_STEADY, NEAR_PULSE, NEAR_CHOKE = 0.03, 0.06, 0.10, 0.05
 """How far a figure may lie from the scope's, as a share; of the losses' part on a stepped wave; behind a link, of the peaks of
 loads that draw at the crest, and of its choke and the battery's peak under them."""
 LEAST_RIPPLE = 1e-3
@@ -53,11 +55,14 @@ def agreements(worked: Worked) -> list[Agreement]:
     load = _slow(traces["load"], PULSE_LINES) if pulses else traces["load"]  # a rectifier takes some of the carrier's ripple
     direct = "dc_link" not in now.states
     # what the losses of a stepped wave take in pulses the scope takes steadily
-    of_heat = NEAR_STEADY if worked.brief.output.stepped and direct else NEAR_SHARE
+    of_heat = of_peak = NEAR_SHARE
+    if worked.brief.output.stepped and direct:  # and a pulse falls with its rail
+        droop = OF_DROOP * float(np.ptp(traces["input"]) / traces["input"].mean())
+        of_heat, of_peak = NEAR_STEADY + droop, NEAR_SHARE + droop / 2
     of_pulses = NEAR_PULSE if pulses and (not direct or worked.brief.output.stepped) else NEAR_SHARE
     pairs = [
         ("battery, mean square", cells.rms**2, float((amps**2).mean()), of_heat),
-        ("battery, peak", cells.peak, peak, NEAR_CHOKE if pulses and not direct else NEAR_SHARE),
+        ("battery, peak", cells.peak, peak, NEAR_CHOKE if pulses and not direct else of_peak),
         ("output, RMS", _output(now), _rms(traces["output"]), NEAR_SHARE),
         ("load, RMS", drain.rms, _rms(traces["load"]), NEAR_SHARE),
         ("load, peak", drain.peak_current, float(np.abs(load).max()), of_pulses),

@@ -51,14 +51,17 @@ class BatteryState:
 
 
 def assess(
-    emf: float, power: float, brief: Brief, ledger: Ledger, pulsation: float = 1.0, crest: float = 1.0
+    emf: float, power: float, brief: Brief, ledger: Ledger, pulsation: float = 1.0, crest: float = 1.0, steady: float = 0.0
 ) -> BatteryState:  # fmt: skip
     """The battery giving a power at its terminals; beyond what it can give, it sits at half its open voltage.
 
-    `pulsation` is the mean square of the current over its squared mean, `crest` its peak over its mean. A current that comes in
-    pulses meets the internal resistance as if it were that many times as large; `terminal` is power over mean current.
+    `pulsation` is the mean square of the stage's current over its squared mean, `crest` its peak over its mean, `steady` the
+    part of the power, W, that is drawn beside it without a swing. A current that comes in pulses meets the internal resistance as
+    if it were that many times as large; `terminal` is power over mean current.
     """
     r = brief.source.internal_resistance
+    share = 1 - min(1.0, steady / power) if power > 0 else 1.0
+    pulsation, crest = 1 + (pulsation - 1) * share**2, 1 + (crest - 1) * share
     met = r * pulsation
     capable = ledger.work("battery.capable", book.largest_power, E=emf, R_s=met)
     collapsed = power > EDGE * capable

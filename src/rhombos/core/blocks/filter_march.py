@@ -174,4 +174,4 @@ def _told(tried: _Tried, feed: Feed, waves: tuple[Array, Array, Array, Array], n
     return replace(
         near, demand=demand, made=made, pulsed=harmonics[:2] - near.swung, others=float(np.linalg.norm(harmonics[2:])),
         inductor=sized(inductor), load=sized(load),
-        signs=signs(inductor, ENDS - cmath.phase(first)))  # fmt: skip
+        signs=signs(inductor, ENDS + cmath.phase(first)))  # fmt: skip

@@ -148,6 +148,8 @@ class FrontEndState:
 
 LIKELY_SHARE, MOST_RISING = 0.7, 0.08
 """What part of the time power flows when a frequency is chosen, and what part of it the leads may take for currents to rise."""
+LIKELY_DAMPER, MOST_DAMPED = 165e-12, 0.05
+"""Capacitor of a rectifier's damper, F, when a frequency is chosen, and what part of the power it may burn."""
 LIKELY_PACKAGE = LEADS[USUAL_PACKAGE]
 """What proposals count on before the switches are chosen, H."""
 
@@ -159,14 +161,17 @@ def lead_inductance(build: Any, shelf: Shelf, rules: Rules) -> float:
     return float(rules.lead_inductance + device.lead_inductance / build.parallel)
 
 
-def steady_frequency(power: float, volts: float, leads: float) -> float:
+def steady_frequency(power: float, volts: float, leads: float, secondary: float) -> float:
     """A sensible switching frequency, Hz, before any search, for the power of a stage, W, on the lowest voltage across its
-    winding, V, with so much inductance in its leads, H: 50 kHz at 600 W, falling slowly with power.
+    winding, V, with so much inductance in its leads, H, and the secondary's highest voltage, V: 50 kHz at 600 W, falling slowly
+    with power.
 
     High frequency shrinks the core; switching loss and leakage grow with power, so larger stages run slower, and slower yet
-    where current through the leads would take a good part of each pulse to rise. It stays above hearing.
+    where current through the leads would take a good part of each pulse to rise, or where the rectifier's damper would burn a
+    good part of a small power. It stays above hearing.
     """
-    steady = min(80e3, max(25e3, 50e3 * (600 / power) ** 0.25))
+    burnt = clamps.damper_power.work({"C_d": LIKELY_DAMPER, "V": secondary, "f": 2.0})
+    steady = min(80e3, MOST_DAMPED * power / burnt, max(25e3, 50e3 * (600 / power) ** 0.25))
     pulse = book.pulse_current.work({"P": power, "V": volts, "D_tot": LIKELY_SHARE})
     least = book.leakage_duty_loss.work({"L_lk": leads, "I": pulse, "f_s": 1.0, "V": volts})
     return 5e3 * max(4.0, float(min(round(steady / 5e3), MOST_RISING / least // 5e3)))

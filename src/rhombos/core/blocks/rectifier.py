@@ -38,7 +38,8 @@ from rhombos.core.units import Farad, Ohm
 KEY, TITLE = "rectifier", "Rectifier"
 WINDING_CAPACITANCE = 30e-12
 """Capacitance of the secondary and its leads, F: a typical figure until it is measured."""
-DAMPER_RATIO = 3.0
+DAMPER_RATIOS = (1.5, 2.0, 3.0)
+"""Damper's capacitor over the stray one: the more, the less it rings and the more it burns."""
 RAMP = 1e-3
 """Length of a pulse in time constants below which it is a ramp, whatever the resistance: less is lost in rounding."""
 
@@ -124,11 +125,11 @@ def propose(
     """Diodes by voltage, speed and loss; damper matched to the ring; choke for the rules' ripple at the highest input."""
     fields: dict[str, Any] = {"circuit": "bridge"} | pins
     how = RECTIFIERS[fields["circuit"]]
-    damped = fields.get("damper", "RC") == "RC"
-    diode = _choose_diode(need, how, damped, brief, fields, shelf, rules)
+    ratios = DAMPER_RATIOS if fields.get("damper", "RC") == "RC" else (0.0,)
+    diode, ratio = _choose_diode(need, how, ratios, brief, fields, shelf, rules)
     fields["diode"] = diode.id
     stray = stray_capacitance(diode)
-    capacitor = fields.setdefault("damper_capacitor", at_least(max(1e-12, DAMPER_RATIO * stray), E12))
+    capacitor = fields.setdefault("damper_capacitor", at_least(max(1e-12, (ratio or 1.0) * stray), E12))
     fields.setdefault("damper_resistor", nearest(
         min(1e6, max(1.0, float(clamps.damper_resistor(L_lk=max(need.leakage, 1e-12), C_par=stray)))), E12))  # fmt: skip
     heat_in = clamps.damper_power(C_d=capacitor, V=need.v_sec_max, f=2 * need.frequency)
@@ -153,12 +154,11 @@ def propose(
 
 
 def _choose_diode(
-    need: RectifierNeed, how: Rectifying, damped: bool, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
-) -> Diode:  # fmt: skip
-    parts = shelf.all(Diode)
-    if "diode" in pins:
-        return shelf.get(Diode, pins["diode"])
-    diode = shelf.columns(Diode)
+    need: RectifierNeed, how: Rectifying, ratios: tuple[float, ...], brief: Brief, pins: dict[str, Any], shelf: Shelf,
+    rules: Rules,
+) -> tuple[Diode, float]:  # fmt: skip
+    """The diode, and its damper's capacitor over the stray one, of least cost and worth of loss."""
+    parts, diode = shelf.all(Diode), shelf.columns(Diode)
     average = float(book.diode_average(I_out=how.gain * need.current))
     if how.choke:
         rms, pulse = book.diode_rms(I_out=need.current * need.swing.rms), need.current
@@ -167,9 +167,11 @@ def _choose_diode(
         rms = 1.08 * need.swing.rms * stage.switch_rms(I_pulse=pulse, D=need.duty / 2)
     conduction = book.diode_conduction(V_0=diode.v_0, I_avg=average, r=diode.r, I_rms=rms)
     recovery = book.diode_recovery(V=how.reverse * need.v_sec_max, Q_rr=recovered_charge(diode, pulse), f=need.frequency)
-    overshoot = step_overshoot(DAMPER_RATIO if damped else 0.0)
-    damper = DAMPER_RATIO * (2 * diode.c_j + WINDING_CAPACITANCE) * need.v_sec**2 * 2 * need.frequency
-    peak = need.v_sec_max * how.reverse * (1 if how.gain == 2 else overshoot)
+    each = np.array(ratios)[:, None]
+    overshoot = np.array([[step_overshoot(ratio)] for ratio in ratios])
+    damper = clamps.damper_power(
+        C_d=each * (2 * diode.c_j + WINDING_CAPACITANCE), V=need.v_sec, f=2 * need.frequency)  # fmt: skip
+    peak = need.v_sec_max * how.reverse * (np.ones_like(overshoot) if how.gain == 2 else overshoot)
     share = book.recovery_share(t_rr=diode.t_rr, f=need.frequency)
     allowed = rules.junction_limit - brief.targets.ambient - rules.enclosure_rise - rules.sink_rise
     trouble = (
@@ -179,8 +181,12 @@ def _choose_diode(
         + np.maximum(0, (conduction + recovery) * (diode.r_jc + rules.pad_resistance) / allowed - 1)
     )  # fmt: skip
     placed = shelf.column(Diode, "placed")
-    score = how.diodes * (placed + rules.watt_worth * (conduction + recovery)) + rules.watt_worth * damper * damped
-    return parts[int(np.argmin(np.where(trouble > 0, 1e6 * (1 + trouble), score)))]
+    score = how.diodes * (placed + rules.watt_worth * (conduction + recovery)) + rules.watt_worth * damper
+    score = np.where(trouble > 0, 1e6 * (1 + trouble), score)
+    if "diode" in pins:
+        score = np.where(shelf.column(Diode, "id") == pins["diode"], score, np.inf)
+    row, place = np.unravel_index(int(np.argmin(score)), score.shape)
+    return parts[int(place)], ratios[int(row)]
 
 
 def assess(

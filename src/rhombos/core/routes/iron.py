@@ -186,7 +186,7 @@ class IronRoute(Route):
     ) -> tuple[input_stage.InputState, battery.BatteryState, float]:  # fmt: skip
         """Input stage and battery behind a stage that draws a power, W; and the voltage that reaches the stage."""
         entry = input_stage.assess(need, g.terminal, builds["input_stage"], brief, shelf, rules, ledger)
-        cells = battery.assess(point.emf, to_stage + entry.loss, brief, ledger, need.pulsation, need.crest)
+        cells = battery.assess(point.emf, to_stage + entry.loss, brief, ledger, need.pulsation, need.crest, entry.control)
         return entry, cells, max(V_FLOOR * point.emf, cells.terminal - entry.drop)
 
     def hopeless(self, settled: Mapping[str, Any]) -> frozenset[str]:

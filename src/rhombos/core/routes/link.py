@@ -156,7 +156,7 @@ class LinkRoute(Route):
         ratio = self._ratio(brief, hints, how, voltage, rules)
         frequency = float(own["front_end"].setdefault("frequency", front_end.steady_frequency(
             brief.power.continuous, topology.drive * brief.source.volts[0],
-            rules.lead_inductance + front_end.LIKELY_PACKAGE)))  # fmt: skip
+            rules.lead_inductance + front_end.LIKELY_PACKAGE, self._highest_secondary(brief, how, voltage, rules))))
         air = brief.targets.ambient + rules.enclosure_rise
         powered = {k: hints.duty[k] - hints.rising[k] for k in self.hint_points}
         heated = front_end.heating_duty(hints.duty["flat"], hints.rising["flat"])
@@ -196,6 +196,12 @@ class LinkRoute(Route):
             "transformer": winding,
             "rectifier": rectifying, **made, "load": load.LoadBuild(),
         }  # fmt: skip
+
+    @staticmethod
+    def _highest_secondary(brief: Brief, how: Rectifying, voltage: float, rules: Rules) -> float:
+        """The secondary on a full battery, V, that reaches the link, V, on an empty one."""
+        swings = brief.source.volts[2] / brief.source.volts[0]
+        return voltage / how.gain * swings / (2 * rules.duty_limit if how.choke else 1.0)
 
     def _ratio(self, brief: Brief, hints: Hints, how: Rectifying, voltage: float, rules: Rules) -> float:
         """Secondary over primary turns that just reach the link, V, hot, at full load."""

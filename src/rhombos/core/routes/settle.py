@@ -223,7 +223,7 @@ def _one_pass(
         builds["input_stage"], brief, shelf,
         rules, ledger)  # fmt: skip
     from_battery = to_stage + entry.loss
-    cells = battery.assess(point.emf, from_battery, brief, ledger, g.swing.mean_square, g.swing.peak)
+    cells = battery.assess(point.emf, from_battery, brief, ledger, g.swing.mean_square, g.swing.peak, entry.control)
     states = {
         "battery": cells, "input_stage": entry, "front_end": switched, "transformer": wound, "rectifier": rectified,
         "dc_link": linked, "h_bridge": socket.bridged, "load": socket.drawn,
