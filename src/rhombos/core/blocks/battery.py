@@ -56,8 +56,8 @@ def assess(
     """The battery giving a power at its terminals; beyond what it can give, it sits at half its open voltage.
 
     `pulsation` is the mean square of the stage's current over its squared mean, `crest` its peak over its mean, `steady` the
-    part of the power, W, that is drawn beside it without a swing. A current that comes in pulses meets the internal resistance as
-    if it were that many times as large; `terminal` is power over mean current.
+    part of the power, W, that is drawn beside it without a swing. A current that comes in pulses meets the internal resistance
+    as if it were that many times as large; `terminal` is power over mean current.
     """
     r = brief.source.internal_resistance
     share = 1 - min(1.0, steady / power) if power > 0 else 1.0
