@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import cmath
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
@@ -19,7 +20,7 @@ from rhombos.core.book import filters as book
 from rhombos.core.book import magnetics as wound
 from rhombos.core.book import source
 from rhombos.core.brief import Brief
-from rhombos.core.crest import crest
+from rhombos.core.crest import Crest, crest
 from rhombos.core.findings import PinValue
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import Ledger
@@ -127,7 +128,7 @@ def propose(
     ripple = rules.filter_ripple * math.sqrt(2) * need.current
     if "inductance" not in fields:
         wanted = book.unipolar_ripple.invert("L", {"V_dc": need.v_link, "f_c": need.carrier, "dI": ripple})
-        fields["inductance"] = float(f"{min(0.5, max(1e-6, wanted)):.2g}")
+        fields["inductance"] = _inductance(need, wanted, fields, brief, shelf, rules)
     henry = fields["inductance"]
     if "capacitor" not in fields or "count" not in fields:
         fields = _capacitor(need, henry, fields, shelf, rules) | fields
@@ -136,14 +137,36 @@ def propose(
     air = brief.targets.ambient + rules.enclosure_rise
     highest, slow = math.sqrt(2) * surge_current, need.current
     if need.crest_power > 0:
-        over = need.crest_power / need.voltage
-        relative = 2 * math.pi * need.frequency * (henry + need.leakage) * over / need.voltage
-        bank = fields["count"] * shelf.get(Capacitor, fields["capacitor"]).c * need.ratio**2
-        corner = float(book.corner(L=henry + need.leakage, C=bank)) / need.frequency
-        added = crest(relative, corner, need.voltage * need.ratio, need.path_resistance * over / need.voltage)
+        over, added = need.crest_power / need.voltage, _pulses(need, henry, fields, shelf)
         highest, slow = added.peak(surge_current, 0.0, over, inductor=True), math.hypot(slow, over * added.inductor_rms)
     wanted_choke = ChokeNeed(henry, 1.02 * highest + swing / 2, slow, swing, ripple_rms, 2 * need.carrier, air)
     return OutputFilterBuild.within(wind(wanted_choke, fields, shelf, rules))
+
+
+def _pulses(need: FilterNeed, henry: float, fields: Mapping[str, Any], shelf: Shelf) -> Crest:
+    """What loads at the crest add behind such an inductance, H, and the capacitors of the fields."""
+    relative = need.crest_power / need.voltage**2
+    bank = fields["count"] * shelf.get(Capacitor, fields["capacitor"]).c * need.ratio**2
+    corner = float(book.corner(L=henry + need.leakage, C=bank)) / need.frequency
+    reactance = 2 * math.pi * need.frequency * (henry + need.leakage)
+    return crest(reactance * relative, corner, need.voltage * need.ratio, need.path_resistance * relative)
+
+
+def _inductance(
+    need: FilterNeed, wanted: float, fields: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules
+) -> float:  # fmt: skip
+    """The rules' inductance, H, or the next smaller one behind which loads at the crest bend the output little enough: the less
+    inductance, the less they do. Where none is, the one of least distortion."""
+    least = math.inf, 0.0
+    for share in SOFTER:
+        henry = float(f"{min(0.5, max(1e-6, share * wanted)):.2g}")
+        if not need.crest_power:
+            return henry
+        bent = _pulses(need, henry, _capacitor(need, henry, fields, shelf, rules) | fields, shelf).distortion
+        if bent <= LIKELY_BENT * brief.targets.distortion:
+            return henry
+        least = min(least, (bent, henry))
+    return least[1]
 
 
 def _capacitor(
@@ -171,6 +194,10 @@ def _capacitor(
     return {"capacitor": best[2], "count": best[3]}
 
 
+SOFTER = (1.0, 0.8, 0.65, 0.5)
+"""Shares of the rules' inductance that are tried where loads draw at the crest."""
+LIKELY_BENT = 0.7
+"""Share of the distortion asked that their pulses may use up."""
 LINE_CYCLE = np.sin((np.arange(24) + 0.5) * math.pi / 24)
 """Half a line cycle, sampled for averages."""
 
