@@ -45,6 +45,18 @@ def test_two_tabs_theirs_is_taken_and_mine_is_kept_as_a_copy(bench, second_tab):
     assert copies[0]["design"]["pins"]["front_end.parallel"] in (3, "3")
 
 
+def test_a_design_put_away_elsewhere_is_restored_with_the_change(bench):
+    bench.ask("DELETE", f"/api/designs/{bench.id}")
+    bench.pin("front_end.frequency", "63k")
+    assert "put away" in bench.one("conflict").text
+    bench.click("keep-mine")
+    bench.gone("conflict")
+    bench.kept()
+    stored = bench.stored()
+    assert stored["deleted"] is None
+    assert stored["design"]["pins"]["front_end.frequency"] in (63e3, "63k")
+
+
 def test_an_edit_while_the_database_is_away_is_sent_when_it_is_back(bench, server):
     server.database.stop()
     try:

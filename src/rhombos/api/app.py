@@ -34,7 +34,7 @@ def create_app(database_url: str | None = None, built: Path = BUILT) -> FastAPI:
     async def lifespan(started: FastAPI) -> AsyncIterator[None]:
         Thread(target=_warm, args=(started.state.service,), daemon=True).start()
         yield
-        started.state.service.database.engine.dispose()
+        started.state.service.database.close()
 
     app = FastAPI(
         lifespan=lifespan, title="Rhombos", version="0.1.0", docs_url=None, redoc_url=None, openapi_url="/api/openapi.json",

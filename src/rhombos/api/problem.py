@@ -19,7 +19,7 @@ from rhombos.core.problems import Problem, told_by
 from rhombos.core.solve import Unbuildable
 from rhombos.core.units import UnitError
 from rhombos.core.waves.modulation import WaveError
-from rhombos.store.database import DatabaseAway
+from rhombos.store.database import Crossed, DatabaseAway, DatabaseFull, Unkept
 from rhombos.store.designs import NotFound
 
 
@@ -99,6 +99,18 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(DatabaseAway)
     def away(_: Request, error: DatabaseAway) -> JSONResponse:
         return problem(503, "The database is away", f"{error}; nothing was lost, it will be saved when it is back")
+
+    @app.exception_handler(DatabaseFull)
+    def full(_: Request, error: DatabaseFull) -> JSONResponse:
+        return problem(507, "The disk is full", str(error))
+
+    @app.exception_handler(Crossed)
+    def crossed(_: Request, error: Crossed) -> JSONResponse:
+        return problem(503, "Busy", str(error))
+
+    @app.exception_handler(Unkept)
+    def unkept(_: Request, error: Unkept) -> JSONResponse:
+        return unprocessable([Problem("content", "", str(error))])
 
     @app.exception_handler(HTTPException)
     def plain(_: Request, error: HTTPException) -> JSONResponse:

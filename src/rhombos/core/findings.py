@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import date
-from typing import Literal
+from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
 Severity = Literal["stop", "fix", "watch", "note"]
 ORDER: dict[Severity, int] = {"stop": 0, "fix": 1, "watch": 2, "note": 3}
-PinValue = float | int | str | bool | None
+PinValue = FiniteFloat | Annotated[int, Field(ge=-10**15, le=10**15)] | Annotated[str, Field(max_length=80)] | bool | None
 
 
 class Cure(BaseModel):

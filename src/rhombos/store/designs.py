@@ -26,6 +26,14 @@ class Conflict(RuntimeError):
         self.current = current
 
 
+class PutAway(RuntimeError):
+    """The design was put away; `current` is what stands."""
+
+    def __init__(self, current: Stored) -> None:
+        super().__init__(f"{current.design.name} was put away; restore it to save on")
+        self.current = current
+
+
 @dataclass(frozen=True, slots=True)
 class Stored:
     """A design as it stands at one revision."""
@@ -111,16 +119,23 @@ def history(session: Session, identity: str) -> list[RevisionRow]:
 
 
 def save(session: Session, identity: str, design: Design, on_top_of: int) -> Stored:
-    """A new revision on top of `on_top_of`. Raises: NotFound; Conflict when that is not the head any more.
+    """A new revision on top of `on_top_of`. Raises: NotFound; PutAway; Conflict when that is not the head any more.
 
-    Saving what already stands makes no revision.
+    Saving what already stands makes no revision, also when it was saved by the same request whose answer was lost.
     """
     moved = session.execute(
         update(DesignRow).where(DesignRow.id == identity, DesignRow.head == on_top_of).values(head=on_top_of + 1)
     )
     if moved.rowcount == 0:  # type: ignore[attr-defined]
-        raise Conflict(get(session, identity))
+        row, head = _head(session, identity)
+        if head.number != on_top_of + 1 or head.name != design.name or head.content != _content(design):
+            raise Conflict(_stored(row, head))
+        return _stored(row, head)
     row = session.get_one(DesignRow, identity)
+    if row.deleted:
+        row.head = on_top_of
+        session.flush()
+        raise PutAway(get(session, identity))
     before = session.scalars(
         select(RevisionRow).where(RevisionRow.design_id == identity, RevisionRow.number == on_top_of)
     ).one()

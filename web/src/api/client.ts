@@ -44,9 +44,9 @@ export class Refusal extends Error {
     super(problem.detail)
   }
 
-  /** Whether the server or its database cannot be reached just now. */
+  /** Whether the server or its database cannot be reached just now: the same again will succeed. */
   get away(): boolean {
-    return this.status === 0 || this.status >= 500
+    return [0, 502, 503, 504].includes(this.status)
   }
 }
 

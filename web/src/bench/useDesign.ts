@@ -6,7 +6,7 @@ import { same } from "../ui/same"
 /** A change of a design: parts of it to replace. */
 export type Change = Partial<Pick<Design, "name" | "brief" | "pins" | "rules" | "house" | "route" | "waivers">>
 
-export type Keeping = { state: "kept" | "saving" | "waiting"; at: Date | null } | { state: "conflict"; at: null; theirs: DesignOut }
+export type Keeping = { state: "kept" | "saving" | "waiting"; at: Date | null } | { state: "conflict" | "put away"; at: null; theirs: DesignOut }
 
 interface Outbox {
   revision: number
@@ -15,6 +15,8 @@ interface Outbox {
 
 const key = (id: string) => `rhombos.outbox.${id}`
 const RETRY = 1000
+/** A full disk is asked again less often. */
+const RETRY_FULL = 10_000
 
 function readOutbox(id: string): Outbox | null {
   const kept = localStorage.getItem(key(id))
@@ -51,6 +53,7 @@ export function useDesign(id: string) {
             }),
           )
           revision.current = saved.revision
+          setFault(undefined)
           if (wanted.current === sending) {
             wanted.current = null
             localStorage.removeItem(key(id))
@@ -59,9 +62,13 @@ export function useDesign(id: string) {
             localStorage.setItem(key(id), JSON.stringify({ revision: saved.revision, design: wanted.current } satisfies Outbox))
           }
         } catch (error) {
-          if (error instanceof Refusal && error.status === 409) {
+          if (error instanceof Refusal && (error.status === 409 || error.status === 410)) {
             held.current = true
-            setKeeping({ state: "conflict", at: null, theirs: error.problem.current as DesignOut })
+            setKeeping({ state: error.status === 409 ? "conflict" : "put away", at: null, theirs: error.problem.current as DesignOut })
+          } else if (error instanceof Refusal && error.status === 507) {
+            setFault(error.message)
+            setKeeping({ state: "waiting", at: null })
+            await new Promise((done) => setTimeout(done, RETRY_FULL))
           } else if (error instanceof Refusal && error.away) {
             setKeeping({ state: "waiting", at: null })
             await new Promise((done) => setTimeout(done, RETRY))
@@ -161,11 +168,13 @@ export function useDesign(id: string) {
     [design, keep, take],
   )
 
-  /** After a conflict: put mine on top of theirs, or take theirs (mine is then kept as a copy). */
+  /** After a conflict, or where the design was put away: put mine on top of what stands, restored if need be; or leave that as it
+   * is, and keep mine as a copy. */
   const resolve = useCallback(
     async (mine: boolean) => {
-      if (keeping.state !== "conflict" || !design) return
+      if (!("theirs" in keeping) || !design) return
       const { theirs } = keeping
+      if (mine && theirs.deleted) await data(client.POST("/api/designs/{identity}/restore", { params: { path: { identity: id } } }))
       revision.current = theirs.revision
       held.current = false
       if (mine) keep(design)

@@ -14,7 +14,7 @@ from rhombos.api.service import Serving
 from rhombos.core.design import Design
 from rhombos.core.solve import asked
 from rhombos.store import designs as store
-from rhombos.store.designs import Conflict, Stored
+from rhombos.store.designs import Conflict, PutAway, Stored
 
 router = APIRouter(prefix="/designs", tags=["designs"], responses={503: {"model": ProblemDocument}})
 
@@ -57,8 +57,7 @@ def list_designs(serving: Serving, deleted: bool = False) -> list[DesignOut]:
 @router.post("", status_code=201)
 def create(design: Design, serving: Serving, response: Response) -> DesignOut:
     """A new design."""
-    with serving.database.session() as session:
-        made = _out(store.create(session, design))
+    made = serving.database.run(lambda session: _out(store.create(session, design)))
     response.headers["ETag"] = f'"{made.revision}"'
     return made
 
@@ -76,7 +75,7 @@ def read(identity: str, serving: Serving, response: Response) -> DesignOut:
     return found
 
 
-REFUSED: dict[int | str, dict[str, Any]] = {404: {"model": ProblemDocument}, 409: {"model": ProblemDocument}}
+REFUSED: dict[int | str, dict[str, Any]] = {status: {"model": ProblemDocument} for status in (404, 409, 410, 428, 507)}
 
 
 @router.put("/{identity}", responses=REFUSED, response_model=DesignOut)
@@ -88,11 +87,12 @@ def save(
     if not given.isdigit():
         raise HTTPException(428, "send If-Match with the revision this was made from")
     try:
-        with serving.database.session() as session:
-            saved = _out(store.save(session, identity, design, int(given)))
+        saved = serving.database.run(lambda session: _out(store.save(session, identity, design, int(given))))
     except Conflict as conflict:
         return problem(409, "Saved elsewhere in between", f"{conflict}; keep yours on top, or take theirs",
                        current=_out(conflict.current))  # fmt: skip
+    except PutAway as away:
+        return problem(410, "This design was put away", str(away), current=_out(away.current))
     response.headers["ETag"] = f'"{saved.revision}"'
     return saved
 
@@ -100,15 +100,13 @@ def save(
 @router.delete("/{identity}", status_code=204, responses={404: {"model": ProblemDocument}})
 def put_away(identity: str, serving: Serving) -> None:
     """Put a design away; it can be restored."""
-    with serving.database.session() as session:
-        store.put_away(session, identity)
+    serving.database.run(lambda session: store.put_away(session, identity))
 
 
 @router.post("/{identity}/restore", responses={404: {"model": ProblemDocument}})
 def restore(identity: str, serving: Serving) -> DesignOut:
     """Bring a design back."""
-    with serving.database.session() as session:
-        return _out(store.restore(session, identity))
+    return serving.database.run(lambda session: _out(store.restore(session, identity)))
 
 
 @router.get("/{identity}/revisions", responses={404: {"model": ProblemDocument}})

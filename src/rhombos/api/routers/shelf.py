@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 from fastapi import APIRouter, HTTPException, Request
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import PlainTextResponse
 from pydantic import BaseModel
 
 from rhombos.api.problem import ProblemDocument
-from rhombos.api.service import Serving
+from rhombos.api.service import Service, Serving
 from rhombos.core.parts import KINDS
 from rhombos.core.parts.table import read_csv, write_csv
 from rhombos.store import parts as store
@@ -86,9 +87,13 @@ async def bring(kind: str, request: Request, serving: Serving) -> Imported:
         text = (await request.body()).decode("utf-8-sig")
     except UnicodeDecodeError:
         raise HTTPException(422, "the file is not UTF-8 text; save it as CSV in UTF-8") from None
+    # many lines take their time: not on the thread that serves everybody
+    return await run_in_threadpool(_taken, kind, text, serving)
+
+
+def _taken(kind: str, text: str, serving: Service) -> Imported:
     taken = read_csv(kind, text)
-    with serving.database.session() as session:
-        count = store.put(session, taken, "own")
+    count = serving.database.run(lambda session: store.put(session, taken, "own"))
     serving.forget_shelf()
     return Imported(taken=count)
 
@@ -97,8 +102,7 @@ async def bring(kind: str, request: Request, serving: Serving) -> Imported:
 def remove(kind: str, designation: str, serving: Serving) -> None:
     """Take one of one's own parts off the shelf."""
     _known(kind)
-    with serving.database.session() as session:
-        gone = store.remove(session, kind, designation)
+    gone = serving.database.run(lambda session: store.remove(session, kind, designation))
     if not gone:
         raise HTTPException(404, f"there is no {kind} of your own called ‘{designation}’; house parts stay")
     serving.forget_shelf()

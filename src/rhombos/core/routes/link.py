@@ -59,6 +59,8 @@ ASIDE = 1e-3
 """How closely a point is settled that only the controller's trip asks for."""
 MOST_DROP = 0.4
 """Share of a stage's voltage that a turns ratio makes up for at most: more is a design without hope."""
+LEAST_REACH = 0.3
+"""Share of the duty limit that leakage leaves a proposal at least: more taken is a design without hope."""
 DUTY_RESERVE = 0.985
 """Part of the duty limit that the proposed turns ratio uses; the rest absorbs what the next iteration changes."""
 
@@ -208,7 +210,7 @@ class LinkRoute(Route):
         v_min = self.topology.drive * hints.v_in["flat"]
         if how.choke:  # on a flat battery at its largest pulses, with leakage's share of the duty taken off
             crest = hints.swing["flat"].peak
-            reach = rules.duty_limit * DUTY_RESERVE - crest * hints.leak_duty / 2
+            reach = max(LEAST_REACH * rules.duty_limit, rules.duty_limit * DUTY_RESERVE - crest * hints.leak_duty / 2)
             return float(stage_book.turns_ratio_choke(
                 V_out=voltage + hints.secondary_extra, n_d=1, V_F=0.0, D_max=reach, V_min=v_min,
                 V_drop=min(crest * hints.drop, MOST_DROP * v_min)))  # fmt: skip
