@@ -19,7 +19,7 @@ OF_DROOP = 0.5
 """What a rail that falls within the pulses of a stepped wave leaves open of a mean square, over its fall."""
 NEAR_SHARE, NEAR_STEADY, NEAR_PULSE, NEAR_CHOKE = 0.03, 0.06, 0.10, 0.05
 """How far a figure may lie from the scope's, as a share; of the losses' part on a stepped wave; behind a link, of the peaks of
-loads that draw at the crest, and of its choke and the battery's peak under them."""
+loads that draw at the crest, and of its choke's and under them the battery's peak."""
 LEAST_RIPPLE = 1e-3
 """Ripple over the link's voltage that is too little to tell."""
 NEAR, NEAR_LINEAR, NEAR_CREST, CREST_SHARE, BESIDE, RINGS = 0.0012, 0.02, 0.005, 0.15, 0.1, 0.2
@@ -65,7 +65,7 @@ def agreements(worked: Worked) -> list[Agreement]:
         ("battery, peak", cells.peak, peak, NEAR_CHOKE if pulses and not direct else of_peak),
         ("output, RMS", _output(now), _rms(traces["output"]), NEAR_SHARE),
         ("load, RMS", drain.rms, _rms(traces["load"]), NEAR_SHARE),
-        ("load, peak", drain.peak_current, float(np.abs(load).max()), of_pulses),
+        ("load, peak", drain.peak_current, float(np.abs(load).max()), max(of_pulses, of_peak)),
     ]  # fmt: skip
     if "output_filter" in now.states:
         filtered = now.states["output_filter"]
@@ -96,7 +96,7 @@ def agreements(worked: Worked) -> list[Agreement]:
         if "choke" in traces and traces["choke"].any():
             peak = float(traces["choke"].max()) + now.states["rectifier"].ripple / 2
             sheet = now.states["rectifier"].choke_peak
-            found.append(Agreement("choke, peak", sheet, peak, abs(sheet / peak - 1) / (NEAR_CHOKE if pulses else NEAR_SHARE)))
+            found.append(Agreement("choke, peak", sheet, peak, abs(sheet / peak - 1) / NEAR_CHOKE))
     return found
 
 

@@ -138,6 +138,10 @@ def winding_losses(
     return found[0], found[1]
 
 
+HEAT_USED = 0.97
+"""Share of the rise allowed that a proposal uses: points move a little once it is chosen."""
+
+
 def design_transformer(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> Transformer:
     """The transformer with the lowest price plus worth of loss that stays cool and unsaturated and can be wound.
 
@@ -165,7 +169,7 @@ def design_transformer(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf
         which, row, column = np.unravel_index(place, score.shape)
         made = _wind(need, pins, shelf, rules, table.rows[index[row]], grades[which], int(turns[column]))
         loss = total_loss(made, need, rules.winding_limit)
-        if made.fill <= 1.0 and rise(loss, made.stack.surface) <= allowed:
+        if made.fill <= 1.0 and rise(loss, made.stack.surface) <= HEAT_USED * allowed:
             price = float(table.price[index[row]]) + grades[which].price
             cost = price + rules.watt_worth * (loss + need.leak_cost * made.leakage)
             able += 1
