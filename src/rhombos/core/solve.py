@@ -100,8 +100,8 @@ def _sized(
     builds, near, hints = build_all(route, brief, typed, shelf, rules)
     best = worked = _finished(route, brief, typed, missing, shelf, rules, builds, near)
     for _ in range(MOST_REFINED):
-        if not (breaks := broken(best)):
-            break
+        if not (breaks := broken(best)) or worked.settled["nominal"].states["battery"].collapsed:
+            break  # nothing to cure, or nothing that another proposal would: the battery cannot give the power
         # what broke a rule was proposed for a point that has moved since: propose once more, for the points as they are now
         hints = route.next_hints(worked.settled, hints)
         path = route.propose(brief, hints, typed, shelf, rules)
