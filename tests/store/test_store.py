@@ -32,6 +32,20 @@ from rhombos.store.database import (
 from rhombos.store.models import Base, DesignRow
 
 
+@pytest.fixture
+def private(tmp_path):
+    """A server that a test may stop, and the database on it."""
+    server = PrivateDatabase(tmp_path)
+    try:
+        server.start()
+        database = Database(server.url)
+        database.migrate()
+        yield server, database
+        database.close()
+    finally:
+        server.close()
+
+
 def wait_until_back(database):
     deadline = time.monotonic() + 60
     while not database.ready():
@@ -136,28 +150,21 @@ def test_writers_in_one_anothers_way_try_again(database):
     assert len(tries) == 3
 
 
-def test_a_database_that_hangs_is_waited_for_once(tmp_path):
+def test_a_database_that_hangs_is_waited_for_once(private):
     """The first to ask waits for the time-out; all others are told at once, until it answers again."""
-    server = PrivateDatabase(tmp_path)
-    try:
-        server.start()
-        database = Database(server.url)
-        database.migrate()
-        assert database.ready()
-        os.kill(server.process.pid, signal.SIGSTOP)
+    server, database = private
+    assert database.ready()
+    os.kill(server.process.pid, signal.SIGSTOP)
+    with pytest.raises(DatabaseAway):
+        database.run(designs.listed)
+    began = time.monotonic()
+    for _ in range(20):
         with pytest.raises(DatabaseAway):
             database.run(designs.listed)
-        began = time.monotonic()
-        for _ in range(20):
-            with pytest.raises(DatabaseAway):
-                database.run(designs.listed)
-        assert time.monotonic() - began < ANSWER, "nobody waits a second time"
-        os.kill(server.process.pid, signal.SIGCONT)
-        wait_until_back(database)
-        assert database.run(designs.listed) == []
-        database.close()
-    finally:
-        server.close()
+    assert time.monotonic() - began < ANSWER, "nobody waits a second time"
+    os.kill(server.process.pid, signal.SIGCONT)
+    wait_until_back(database)
+    assert database.run(designs.listed) == []
 
 
 def test_a_wrong_password_is_not_an_absence(database_server):
@@ -202,27 +209,20 @@ def test_unusual_letters_survive(database):
         assert designs.get(session, stored.id).design.name == "Ω-Ofen „Šumava“ 🜂"
 
 
-def test_an_acknowledged_save_survives_a_killed_server(tmp_path):
-    server = PrivateDatabase(tmp_path)
-    try:
-        server.start()
-        database = Database(server.url)
-        database.migrate()
-        with database.session() as session:
-            stored = designs.create(session, Design(name="before"))
-        with database.session() as session:
-            designs.save(session, stored.id, Design(name="acknowledged"), 1)
-        server.stop(hard=True)
-        with pytest.raises(DatabaseAway), database.session() as session:
-            designs.get(session, stored.id)
-        assert not database.ready()
-        server.start()
-        wait_until_back(database)
-        with database.session() as session:
-            assert designs.get(session, stored.id).design.name == "acknowledged"
-        database.close()
-    finally:
-        server.close()
+def test_an_acknowledged_save_survives_a_killed_server(private):
+    server, database = private
+    with database.session() as session:
+        stored = designs.create(session, Design(name="before"))
+    with database.session() as session:
+        designs.save(session, stored.id, Design(name="acknowledged"), 1)
+    server.stop(hard=True)
+    with pytest.raises(DatabaseAway), database.session() as session:
+        designs.get(session, stored.id)
+    assert not database.ready()
+    server.start()
+    wait_until_back(database)
+    with database.session() as session:
+        assert designs.get(session, stored.id).design.name == "acknowledged"
 
 
 def test_the_database_listens_on_loopback_and_asks_for_its_secret(database_server):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from importlib.resources import files
 from threading import Lock, Thread
 from typing import TypeVar
@@ -76,8 +76,8 @@ class Database:
     @contextmanager
     def session(self) -> Iterator[Session]:
         """A session that commits at the end, or rolls back. Raises: DatabaseAway, DatabaseFull, Crossed, Unkept."""
-        if self._away:
-            raise type(self._away)(*self._away.args)
+        if (away := self._away) is not None:  # another thread may find it back meanwhile
+            raise type(away)(*away.args)
         try:
             with self._sessions.begin() as session:
                 yield session
@@ -91,14 +91,11 @@ class Database:
 
     def run(self, work: Callable[[Session], T]) -> T:
         """What some work on a session gives, tried again where another writer was in the way. Raises: as `session`."""
-        for left in range(TRIES - 1, -1, -1):
-            try:
-                with self.session() as session:
-                    return work(session)
-            except Crossed:
-                if not left:
-                    raise
-        raise AssertionError
+        for _ in range(TRIES - 1):
+            with suppress(Crossed), self.session() as session:
+                return work(session)
+        with self.session() as session:
+            return work(session)
 
     def _watch(self, why: DatabaseAway) -> None:
         """Tell everybody that it is away until it answers again."""

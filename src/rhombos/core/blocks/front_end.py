@@ -72,6 +72,11 @@ def heating_duty(duty: float, rising: float) -> float:
     return book.heating_duty.work({"D": max(duty, 1e-4), "D_rise": min(rising, max(duty, 1e-4))})
 
 
+def ramped(duty: float, rising: float) -> float:
+    """What the RMS of such a pulse is, over that of one that stands from the first."""
+    return math.sqrt(heating_duty(duty, rising) / max(duty, 1e-4))
+
+
 def flat_duty(duty: float, rising: float) -> float:
     """Duty of a flat pulse with the mean and the mean square of such a one."""
     return book.flat_duty.work({"D": max(duty, 1e-4), "D_rise": min(rising, max(duty, 1e-4))})

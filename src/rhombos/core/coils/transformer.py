@@ -63,7 +63,7 @@ def transformer_need(worked: Worked) -> TransformerNeed:
     build: Any = worked.builds[KEY]
     at, stage, rectified = working_point(worked), flat.states["front_end"], flat.states["rectifier"]
     # flat pulses that heat alike
-    alike = rectified.form * flat.swing.rms * math.sqrt(front_end.heating_duty(stage.duty, stage.rising) / stage.duty)
+    alike = rectified.form * flat.swing.rms * front_end.ramped(stage.duty, stage.rising)
     return TransformerNeed(
         v_max=at.v_max, d_max=worked.rules.duty_limit, v_work=flat.v_half, d_work=min(0.5, stage.duty),
         ratio=build.secondary_turns / build.primary_turns, primary_pulse=alike * flat.pulse / build.units,

@@ -161,8 +161,7 @@ class LinkRoute(Route):
             rules.lead_inductance + front_end.LIKELY_PACKAGE, self._highest_secondary(brief, how, voltage, rules))))
         air = brief.targets.ambient + rules.enclosure_rise
         powered = {k: hints.duty[k] - hints.rising[k] for k in self.hint_points}
-        heated = front_end.heating_duty(hints.duty["flat"], hints.rising["flat"])
-        alike = hints.form * hints.swing["flat"].rms * math.sqrt(heated / hints.duty["flat"])
+        alike = hints.form * hints.swing["flat"].rms * front_end.ramped(hints.duty["flat"], hints.rising["flat"])
         winding = transformer.propose(
             TransformerNeed(
                 v_max=topology.drive * brief.source.volts[2], d_max=rules.duty_limit, secondary_halves=how.halves,
@@ -202,8 +201,11 @@ class LinkRoute(Route):
     @staticmethod
     def _highest_secondary(brief: Brief, how: Rectifying, voltage: float, rules: Rules) -> float:
         """The secondary on a full battery, V, that reaches the link, V, on an empty one."""
-        swings = brief.source.volts[2] / brief.source.volts[0]
-        return voltage / how.gain * swings / (2 * rules.duty_limit if how.choke else 1.0)
+        empty, _, full = brief.source.volts
+        asked = {"V_out": voltage / how.gain, "n_d": 1, "V_F": 0.0, "V_min": empty, "V_drop": 0.0}
+        if how.choke:
+            return full * stage_book.turns_ratio_choke.work(asked | {"D_max": rules.duty_limit})
+        return full * stage_book.turns_ratio_peak.work(asked)
 
     def _ratio(self, brief: Brief, hints: Hints, how: Rectifying, voltage: float, rules: Rules) -> float:
         """Secondary over primary turns that just reach the link, V, hot, at full load."""
