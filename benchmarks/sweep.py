@@ -35,10 +35,15 @@ IDLE_SHARE, IDLE_FLOOR = 0.15, 15.0
 """No-load power over the rated one, and what any stage may draw, W."""
 NEIGHBOUR = 1.03
 """How much more power a neighbour asks."""
-ALIKE, STEP, STEP_WATTS = 0.08, 0.45, 4.0
-"""How far loss and idle of a neighbour may lie with the same cores and switches, and with others, as a share; and watts."""
+SLACK, THINNER, STEP, STEP_WATTS = 0.023, 0.12, 0.45, 4.0
+"""How far loss and idle of a neighbour may lie beyond what more current explains, as a share of them: with the same parts;
+beside that with a wire one size off; with other cores and switches, and watts."""
 PARTS = ("core", "primary_turns", "grade", "switch", "diode", "sets", "parallel", "clamp_resistor", "capacitor", "count")
 """Fields that make a step from one part to the next."""
+WIRES = ("primary_wire", "secondary_wire", "wire")
+"""Fields whose sizes lie an eighth apart: a quarter of a winding's copper, where one wire is the winding."""
+MOST_LOST = 0.45
+"""Share of a battery's EMF lost on the way from which its loss grows without bound: half is its most power."""
 
 
 @dataclass(frozen=True)
@@ -164,6 +169,14 @@ def losses(worked: Worked) -> tuple[float, float]:
     return now.flow["battery"] - now.flow["load"], worked.settled["idle"].flow["battery"]
 
 
+def natural_growth(worked: Worked, more: float) -> float:
+    """What share of the larger loss is new when power grows `more` times over the same resistances: the loss goes with the
+    current's square, and from P = (1 - s) V I, where s = R I / V is lost on the way, dI/I = dP/P (1 - s) / (1 - 2 s)."""
+    now = worked.settled["nominal"]
+    lost = min(MOST_LOST, max(0.0, 1 - now.flow["load"] / (now.point.emf * now.states["battery"].current)))
+    return float(1 - more ** (-2 * (1 - lost) / (1 - 2 * lost)))
+
+
 def neighbours_near(case: Case, worked: Worked, shelf: Shelf, rules: Rules) -> Iterator[str]:
     """Three hundredths more power moves loss and idle no further than a step between parts explains."""
     power = case.brief.power
@@ -173,11 +186,12 @@ def neighbours_near(case: Case, worked: Worked, shelf: Shelf, rules: Rules) -> I
     brief = case.brief.model_copy(update={"power": power.model_copy(update={
         "continuous": more, "surge": min(9000.0, max(more, power.surge * more / power.continuous))})})  # fmt: skip
     other = work_out(brief, {}, shelf, rules, case.route)
-    same = all(
+    same, drawn = (all(
         getattr(build, name, None) == getattr(other.builds[key], name, None)
-        for key, build in worked.builds.items() for name in PARTS)  # fmt: skip
+        for key, build in worked.builds.items() for name in names) for names in (PARTS, WIRES))  # fmt: skip
+    alike = natural_growth(worked, more / power.continuous) + SLACK + (0.0 if drawn else THINNER)
     for what, a, b in zip(("loss", "idle"), losses(worked), losses(other), strict=True):
-        if abs(b - a) > (ALIKE if same else STEP) * max(a, b) + (1.0 if same else STEP_WATTS):
+        if abs(b - a) > (alike if same else STEP) * max(a, b) + (1.0 if same else STEP_WATTS):
             yield f"{what} goes from {a:.1f} W to {b:.1f} W for {more / power.continuous - 1:.0%} more power"
 
 

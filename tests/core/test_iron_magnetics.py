@@ -19,7 +19,7 @@ def need(watts=600.0, volts=20.0, halves=1, frequency=50.0, output=230.0):
     linkage = math.sqrt(2) * volts / (2 * math.pi * frequency)
     ratio = output / volts
     current = watts / output
-    return IronNeed(1.1 * linkage, linkage, ratio, ratio * current / math.sqrt(halves), current, frequency, 40.0, halves)
+    return IronNeed(1.1 * linkage, linkage, ratio, ratio * current / math.sqrt(halves), current, frequency, 40.0, halves, 15.0)
 
 
 @pytest.mark.parametrize("halves", [1, 2])

@@ -59,7 +59,8 @@ def _need(worked: Worked, build: Any) -> IronNeed:
     passing = block.KNEE if worked.brief.output.waveform == "modified" else 1.0
     return IronNeed(
         hot.worst_flux * linked / passing, hot.flux * linked, made.ratio, hot.primary_rms, hot.secondary_rms,
-        worked.brief.output.frequency, worked.brief.targets.ambient + worked.rules.enclosure_rise, build.halves)  # fmt: skip
+        worked.brief.output.frequency, worked.brief.targets.ambient + worked.rules.enclosure_rise, build.halves,
+        worked.brief.targets.idle)  # fmt: skip
 
 
 def _judged(worked: Worked, build: Any, near: Any, name: str, here: bool, patch: Patch, **more: str) -> Option:

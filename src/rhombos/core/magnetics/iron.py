@@ -32,6 +32,8 @@ GENTLEST = 1.5e6
 """Current density below which more copper is no longer worth its price, A/m²."""
 ALIKE = 1.08
 """Scores that count as alike: within a twelfth of the best."""
+IDLE_WEIGHT = 6.0
+"""How many watts at full load each watt of iron loss beyond the brief's no-load target counts for: it runs day and night."""
 HEAT_USED = 0.96
 """Part of the allowed temperature rise that a proposal uses; rounds may still add to its currents."""
 TRIES = 16
@@ -40,7 +42,8 @@ TRIES = 16
 @dataclass(frozen=True, slots=True)
 class IronNeed:
     """Largest flux linkage of the driven primary and that at work, V·s peak; turns ratio; RMS current of one primary half (or
-    the one primary) and of the secondary, A; line frequency, Hz; the air's temperature, °C."""
+    the one primary) and of the secondary, A; line frequency, Hz; the air's temperature, °C; what the whole may draw at no load,
+    W."""
 
     linkage: float
     work_linkage: float
@@ -50,6 +53,7 @@ class IronNeed:
     frequency: float
     air: float
     halves: int
+    idle: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +89,7 @@ def iron_from(
 def design_iron(need: IronNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> IronTransformer:
     """The transformer with the lowest price plus worth of loss that keeps to its flux, stays cool and can be wound.
 
-    Iron loss counts twice: it runs day and night. Pins kept: core, primary_turns, secondary_turns, primary_wire,
+    Iron loss counts twice, and beyond the no-load target more: it runs day and night. Pins kept: core, primary_turns, secondary_turns, primary_wire,
     primary_in_hand, secondary_wire, secondary_in_hand.
     """
     scored = _scores(need, pins, shelf, rules)
@@ -150,7 +154,8 @@ def _scores(need: IronNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) ->
         + np.maximum(need.linkage / (turns * table.a_e) / table.b_limit - 1, 0)
     )  # fmt: skip
     price = table.price + COPPER_PRICE * copper * table.mlt * COPPER_DENSITY
-    score = np.where(bad > 0, 1e6 * (1 + bad), price + rules.watt_worth * (copper_loss + 2 * iron))
+    watts = copper_loss + 2 * iron + IDLE_WEIGHT * np.maximum(iron - need.idle, 0.0)
+    score = np.where(bad > 0, 1e6 * (1 + bad), price + rules.watt_worth * watts)
     if "core" in pins:
         score = np.where(shelf.column(IronCore, "id") == pins["core"], score, np.inf)
     return _Scored(

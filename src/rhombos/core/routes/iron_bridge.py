@@ -136,7 +136,7 @@ class IronBridge(IronRoute):
         linkage = magnetics_book.sine_linkage.work({"V_rms": brief.output.voltage / hints.ratio, "f_line": line})
         transformer = iron_transformer.propose(
             IronNeed(OVER * linkage, linkage, hints.ratio, hints.primary_rms, hints.secondary_rms, line,
-                     brief.targets.ambient + rules.enclosure_rise, 1),
+                     brief.targets.ambient + rules.enclosure_rise, 1, brief.targets.idle),
             own["iron_transformer"], shelf, rules)  # fmt: skip
         ratio = iron_transformer.made(transformer, shelf).ratio
         carrier = float(own["h_bridge"].get("carrier", h_bridge.CARRIER))

@@ -117,7 +117,8 @@ class IronPushPull(IronRoute):
         transformer = iron_transformer.propose(
             IronNeed(
                 linkage, working, hints.ratio,
-                hints.primary_rms, hints.secondary_rms, line, brief.targets.ambient + rules.enclosure_rise, 2),
+                hints.primary_rms, hints.secondary_rms, line, brief.targets.ambient + rules.enclosure_rise, 2,
+                brief.targets.idle),
             own["iron_transformer"], shelf, rules)  # fmt: skip
         leakage = iron_transformer.made(transformer, shelf).leakage + rules.lead_inductance + front_end.LIKELY_PACKAGE
         hottest = max(STEADY, key=lambda k: hints.pulse[k] ** 2 * hints.share[k])
