@@ -1,12 +1,13 @@
 """Line-frequency transformers: the search keeps its promises, the numbers are those of the winding."""
 
 import math
+from dataclasses import replace
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from rhombos.core.magnetics.iron import IronNeed, design_iron, iron_from, iron_loss, rank_irons, total_loss
+from rhombos.core.magnetics.iron import IronNeed, design_iron, idle_loss, iron_from, iron_loss, rank_irons, total_loss
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import IronCore
 from rhombos.core.rules import PRESETS
@@ -57,6 +58,15 @@ def test_each_core_is_ranked_once_and_the_first_is_the_proposal(shelf):
     names = [t.stack.id for t in ranked]
     assert len(names) == len(set(names)) == len(shelf.all(IronCore))
     assert design_iron(need(), {}, shelf, USUAL).stack.id in names[:16]
+
+
+def test_a_lower_no_load_target_buys_iron_that_draws_less(shelf):
+    watts, volts, draws = 1700, 7, []
+    for idle in (200.0, 15.0, 1.0):
+        asked = replace(need(watts, volts), idle=idle)
+        draws.append(float(idle_loss(design_iron(asked, {}, shelf, USUAL), asked)))
+    assert draws == sorted(draws, reverse=True)
+    assert draws[2] < 0.7 * draws[0]
 
 
 def test_copper_resistance_is_length_over_section_at_its_temperature(shelf):

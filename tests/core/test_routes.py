@@ -16,7 +16,7 @@ from rhombos.core.plots.steps import wave_of
 from rhombos.core.routes import ROUTES, lossy
 from rhombos.core.routes.common import COMMON
 from rhombos.core.rules import PRESETS
-from rhombos.core.solve import solve, work_out
+from rhombos.core.solve import explain, solve, work_out
 from rhombos.core.waves.modulation import three_level
 from rhombos.core.waves.output import output_waves
 from rhombos.core.waves.spectrum import readings_of_steps
@@ -94,8 +94,9 @@ def test_every_route_solves_the_demo_briefs(design, name, wave, shelf):
 @pytest.mark.parametrize(("name", "wave"), EVERY, ids=NAMES)
 def test_at_the_extremes_a_route_solves_or_says_why_not(name, wave, cells, power, refuge, shelf):
     brief = asking(refuge, wave, source=cells, power=power)
-    balanced(work_out(brief, {}, shelf, USUAL, name))
-    found = solve(brief, {}, shelf, USUAL, name)
+    worked = work_out(brief, {}, shelf, USUAL, name)
+    balanced(worked)
+    found = explain(worked, {})
     if found.totals.efficiency < 0.6 or "not reached" in found.totals.texts.values():
         assert any(f.severity == "stop" for f in found.findings)
 

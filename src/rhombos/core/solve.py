@@ -106,9 +106,12 @@ def _sized(
         hints = route.next_hints(worked.settled, hints)
         path = route.propose(brief, hints, typed, shelf, rules)
         beside = {k: worked.builds[k] for k in worked.builds if k not in path and k in route.builds}
-        near = route.settle_all(path | beside, brief, shelf, rules, keys=route.hint_points, start=worked.settled,
-                                tolerance=COARSE)  # fmt: skip
+        stands = path.items() <= worked.builds.items()
+        near = {key: worked.settled[key] for key in route.hint_points} if stands else route.settle_all(
+            path | beside, brief, shelf, rules, keys=route.hint_points, start=worked.settled, tolerance=COARSE)  # fmt: skip
         beside |= route.propose_asides(brief, path | beside, near, typed, shelf, rules)
+        if stands and beside.items() <= worked.builds.items():
+            break  # the same again
         worked = _finished(route, brief, typed, missing, shelf, rules, path | beside, near)
         if broken(worked) < breaks:
             best = worked

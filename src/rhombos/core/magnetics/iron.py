@@ -89,8 +89,8 @@ def iron_from(
 def design_iron(need: IronNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> IronTransformer:
     """The transformer with the lowest price plus worth of loss that keeps to its flux, stays cool and can be wound.
 
-    Iron loss counts twice, and beyond the no-load target more: it runs day and night. Pins kept: core, primary_turns, secondary_turns, primary_wire,
-    primary_in_hand, secondary_wire, secondary_in_hand.
+    Iron loss counts twice, and beyond the no-load target more: it runs day and night. Pins kept: core, primary_turns,
+    secondary_turns, primary_wire, primary_in_hand, secondary_wire, secondary_in_hand.
     """
     scored = _scores(need, pins, shelf, rules)
     allowed = rules.winding_limit - need.air

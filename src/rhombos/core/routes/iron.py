@@ -118,6 +118,9 @@ class Hints:
 CALMER = 14
 """Turns by which a point calms down earlier whose width follows what it draws: plain passes swing about it."""
 
+SWINGS = 30
+"""Passes after which a bridge at its limit is settled by halving the range: plain ones swing about its rest."""
+
 
 class IronRoute(Route):
     """What both line-frequency routes share; `_pass` is each one's own."""
@@ -155,6 +158,9 @@ class IronRoute(Route):
         scale = max(point.power, 0.1 * brief.power.continuous)
         collapsed = 0
         for turn in range(MOST_PASSES):
+            if turn == SWINGS and guess.sag < 1 and (yields := self._yielding(
+                    point, guess, builds, brief, shelf, rules, ledger, tolerance)):  # fmt: skip
+                return at_its_end(yields)  # type: ignore[no-any-return]
             found, after = self._pass(point, guess, builds, brief, shelf, rules, ledger)
             calmer = CALMER if brief.output.waveform == "modified" else 0
             moved, guess = after.moved(guess, scale), calmed(guess, after, min(MOST_PASSES - 1, turn + calmer))
@@ -165,11 +171,12 @@ class IronRoute(Route):
             if collapsed > 3 * HOPELESS:
                 break
         if not found.converged or found.states["battery"].collapsed:
-            found = self._yielding(point, guess, builds, brief, shelf, rules, ledger) or found
+            found = self._yielding(point, guess, builds, brief, shelf, rules, ledger, tolerance) or found
         return at_its_end(found)  # type: ignore[no-any-return]
 
     def _yielding(
-        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+        tolerance: float,
     ) -> IronSettled | None:  # fmt: skip
         """A point that plain passes do not settle, by another way; None where there is none."""
         return None

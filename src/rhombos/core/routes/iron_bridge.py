@@ -244,7 +244,8 @@ class IronBridge(IronRoute):
         return marched if marched.converged else near
 
     def _yielding(
-        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+        tolerance: float,
     ) -> IronSettled | None:  # fmt: skip
         """A bridge at its limit on a battery near its own: the most output at which the two agree, by halving the range;
         far below what is asked for long, the battery cannot feed it."""
@@ -265,7 +266,7 @@ class IronBridge(IronRoute):
         _, known, fits = at(low, start, SILENT)
         if not fits:
             return None
-        while high - low > YIELD_STEP:
+        while high - low > max(YIELD_STEP, tolerance):
             middle = (low + high) / 2
             _, g, fits = at(middle, replace(known, sag=middle), SILENT)
             low, high, known = (middle, high, g) if fits else (low, middle, known)

@@ -214,7 +214,8 @@ class IronPushPull(IronRoute):
                            rippling), after  # fmt: skip
 
     def _yielding(
-        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+        tolerance: float,
     ) -> IronSettled | None:  # fmt: skip
         """The highest voltage at the stage at which all agrees, sought from the battery's own downwards; where there is none,
         the battery cannot feed the point."""
