@@ -193,11 +193,14 @@ def _kind(kind: str) -> str:
 
 
 def _import(given: argparse.Namespace) -> None:
+    from rhombos.store.database import STORE_ERRORS
     from rhombos.store.parts import put
 
     parts = _parts(_kind(given.kind), given.file)
-    with _database().session() as session:
-        put(session, parts, "own")
+    try:
+        _database().run(lambda session: put(session, parts, "own"))
+    except STORE_ERRORS as error:
+        raise Refused(f"RHOMBOS_DATABASE_URL: {error}") from None
     print(f"{len(parts)} taken")
 
 
@@ -216,23 +219,31 @@ def _openapi(_: argparse.Namespace) -> None:
 
 
 def _database() -> Any:
-    from rhombos.store.database import Database
+    from rhombos.store.database import Database, WrongUrl
 
     url = os.environ.get("RHOMBOS_DATABASE_URL")
     if not url:
         raise Refused("set RHOMBOS_DATABASE_URL to the database, or use ./rhombos demo")
-    return Database(url)
+    try:
+        database = Database(url)
+    except WrongUrl as error:
+        raise Refused(f"RHOMBOS_DATABASE_URL: {error}") from None
+    if why := database.refusal():
+        raise Refused(f"RHOMBOS_DATABASE_URL: {why}")
+    return database
 
 
 def _prepare(given: argparse.Namespace) -> None:
     from rhombos.demo.load import load_demo, load_house_parts
+    from rhombos.store.database import STORE_ERRORS
 
     database = _database()
-    if not database.ready():
-        raise Refused("the database in RHOMBOS_DATABASE_URL does not answer")
-    database.migrate()
-    with database.session() as session:
-        (load_demo if given.demo else load_house_parts)(session)
+    try:
+        database.migrate()
+        with database.session() as session:
+            (load_demo if given.demo else load_house_parts)(session)
+    except STORE_ERRORS as error:
+        raise Refused(f"RHOMBOS_DATABASE_URL: {error}") from None
 
 
 COMMANDS = {

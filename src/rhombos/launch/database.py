@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import fcntl
 import os
+import re
 import secrets
 import shutil
 import signal
@@ -28,6 +29,18 @@ def free_port() -> int:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         return int(probe.getsockname()[1])
+SECRET = re.compile("[0-9a-f]{32}")
+
+
+def _write_whole(path: Path, text: str) -> None:
+    """Write a file that only its owner reads, beside its place, and move it there whole."""
+    fresh = path.with_name(f"{path.name}.new")
+    fresh.unlink(missing_ok=True)
+    with os.fdopen(os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as out:
+        out.write(text)
+        out.flush()
+        os.fsync(out.fileno())
+    fresh.rename(path)
 
 
 class PrivateDatabase:
@@ -50,12 +63,21 @@ class PrivateDatabase:
         """The server, while it runs."""
         return self._process
 
-    def _secret(self) -> str:
-        kept = self.folder / "secret"
-        if not kept.exists():
-            kept.touch(mode=0o600)
-            kept.write_text(secrets.token_hex(16))
-        return kept.read_text().strip()
+    def _secret(self, name: str = "secret") -> str:
+        """A password that is kept in the folder; one that is not whole is made anew."""
+        kept = self.folder / name
+        with contextlib.suppress(OSError, UnicodeDecodeError):
+            if SECRET.fullmatch(found := kept.read_text().strip()):
+                return found
+        self.folder.mkdir(parents=True, exist_ok=True)
+        _write_whole(kept, secrets.token_hex(16))
+        return kept.read_text()
+
+    def revived(self) -> subprocess.Popen[bytes]:
+        """Start the server again on its port. Returns: its process. Raises: Trouble."""
+        self.start()
+        assert self._process is not None
+        return self._process
 
     def start(self) -> None:
         """Start the server and wait until it answers. Raises: Trouble."""
@@ -82,7 +104,8 @@ class PrivateDatabase:
         kept = self.folder / "pid"
         if not kept.exists():
             return
-        pid = int(kept.read_text().strip() or 0)
+        found = re.fullmatch(r"\s*([0-9]{1,9})\s*", kept.read_bytes().decode(errors="replace"))
+        pid = int(found[1]) if found else 0
         try:
             command = Path(f"/proc/{pid}/cmdline").read_bytes().decode(errors="replace")
         except OSError:
@@ -128,15 +151,15 @@ class PrivateDatabase:
     def _launch(self) -> None:
         secret = self._secret()
         welcome = self.folder / "welcome.sql"
-        welcome.touch(mode=0o600)
-        welcome.write_text(
+        _write_whole(
+            welcome,
             "CREATE DATABASE IF NOT EXISTS rhombos CHARACTER SET utf8mb4;\n"
             f"CREATE USER IF NOT EXISTS rhombos@'127.0.0.1' IDENTIFIED BY '{secret}';\n"
             f"ALTER USER rhombos@'127.0.0.1' IDENTIFIED BY '{secret}';\n"
             "GRANT ALL ON rhombos.* TO rhombos@'127.0.0.1';\n"
-            f"ALTER USER root@localhost IDENTIFIED BY '{secret}';\n"
+            f"ALTER USER root@localhost IDENTIFIED BY '{self._secret('root-secret')}';\n"
             "DELETE FROM mysql.global_priv WHERE User = '' OR (User = 'root' AND Host <> 'localhost');\n"
-            "FLUSH PRIVILEGES;\n"
+            "FLUSH PRIVILEGES;\n",
         )
         self._sockets = self._sockets or Path(tempfile.mkdtemp(prefix="rhombos-"))  # socket paths must be short
         server = shutil.which("mariadbd", path=SERVER_PATH)

@@ -4,17 +4,20 @@ from __future__ import annotations
 
 import contextlib
 import os
+import re
 import signal
 import socket
 import subprocess
 import sys
 import time
+import urllib.error
 import urllib.request
 from collections.abc import Iterator
+from pathlib import Path
 from types import FrameType
 
 from rhombos.launch import checks
-from rhombos.launch.database import DEBIAN, private_database
+from rhombos.launch.database import DEBIAN, PrivateDatabase, private_database
 from rhombos.launch.tools import (
     ROOT,
     STATE,
@@ -27,6 +30,7 @@ from rhombos.launch.tools import (
     say,
     web_packages,
 )
+from rhombos.launch.watch import Watched, stopped_at_the_end, watch
 
 USAGE = """usage: ./rhombos COMMAND
 
@@ -42,7 +46,8 @@ USAGE = """usage: ./rhombos COMMAND
   types                      write the interface's types anew from the OpenAPI document
   import KIND FILE.csv | export KIND | schema | openapi
 
-RHOMBOS_PORT moves the server to another port; RHOMBOS_DATABASE_URL uses a database of yours."""
+RHOMBOS_PORT moves the server to another port; RHOMBOS_DATA keeps the data in another folder; RHOMBOS_DATABASE_URL uses a
+MariaDB of yours instead."""
 HEADLESS = ("solve", "work", "book", "import", "export", "schema", "openapi", "prepare")
 
 
@@ -82,7 +87,7 @@ def main(arguments: list[str]) -> int:
 
 def _port() -> int:
     given = os.environ.get("RHOMBOS_PORT", "8080")
-    if not given.isdigit() or not 1 <= int(given) <= 65535:
+    if not re.fullmatch("[0-9]{1,5}", given) or not 1 <= int(given) <= 65535:
         raise Trouble(f"RHOMBOS_PORT={given} is not a port; give 1 to 65535")
     port = int(given)
     with socket.socket() as probe:
@@ -95,18 +100,18 @@ def _port() -> int:
 
 
 @contextlib.contextmanager
-def _database_url() -> Iterator[str]:
-    given = os.environ.get("RHOMBOS_DATABASE_URL")
-    if given:
-        yield given
+def _database() -> Iterator[PrivateDatabase | None]:
+    """A database of our own while it is used; None where the user names one."""
+    if os.environ.get("RHOMBOS_DATABASE_URL"):
+        yield None
         return
     debian(DEBIAN)
-    with private_database(STATE / "database") as server:
-        yield server.url
+    with private_database(Path(os.environ.get("RHOMBOS_DATA") or STATE / "database").resolve()) as server:
+        yield server
 
 
 def serve(*, reload: bool) -> int:
-    """Install, build, start the database, load demo data and serve until stopped."""
+    """Install, build, start the database, load demo data and serve until stopped; what ends meanwhile is started again."""
 
     def stop(_: int, __: FrameType | None) -> None:
         raise Stopped
@@ -120,43 +125,54 @@ def serve(*, reload: bool) -> int:
         web_env = web_packages(python)
     else:
         built_interface(python)
-    children: list[subprocess.Popen[bytes]] = []
-    with _database_url() as url:
-        env = os.environ | {"RHOMBOS_DATABASE_URL": url}
-        if subprocess.run([str(python), "-m", "rhombos.cli", "prepare", "--demo"], env=env, cwd=ROOT).returncode:
+    with _database() as database:
+        env = os.environ | ({"RHOMBOS_DATABASE_URL": database.url} if database else {})
+        if code := subprocess.run([str(python), "-m", "rhombos.cli", "prepare", "--demo"], env=env, cwd=ROOT).returncode:
+            if code == 2:
+                return 1  # it has said why
             raise Trouble("the database could not be prepared")
         command = [str(python), "-m", "uvicorn", "--factory", "rhombos.api.app:create_app", "--host", "127.0.0.1",
                    "--port", str(port), "--log-level", "warning", "--no-server-header"]  # fmt: skip
         if reload:
             command += ["--reload", "--reload-dir", str(ROOT / "src")]
-        try:
-            children.append(subprocess.Popen(command, env=env, cwd=ROOT, preexec_fn=die_with_parent))
-            address = f"http://127.0.0.1:{port}"
-            _await(address, children[0])
-            if reload:
-                vite = str(WEB / "node_modules" / ".bin" / "vite")
-                web = web_env | {"RHOMBOS_API": address}
-                children.append(subprocess.Popen([vite], cwd=WEB, env=web, preexec_fn=die_with_parent))
-                address = "http://127.0.0.1:5173"
-            say(f"Rhombos is at {address} (Ctrl-C stops it)")
-            return children[0].wait()
-        finally:
-            for child in reversed(children):
-                child.terminate()
-            for child in children:
-                with contextlib.suppress(subprocess.TimeoutExpired):
-                    child.wait(timeout=10)
-                child.kill()
+        address = f"http://127.0.0.1:{port}"
+
+        def serving() -> subprocess.Popen[bytes]:
+            server = subprocess.Popen(command, env=env, cwd=ROOT, preexec_fn=die_with_parent)
+            _await(address, server)
+            return server
+
+        processes = [Watched("the server", serving)]
+        if reload:
+            vite = [str(WEB / "node_modules" / ".bin" / "vite")]
+            web = web_env | {"RHOMBOS_API": address}
+            processes.append(Watched("the interface", lambda: subprocess.Popen(
+                vite, cwd=WEB, env=web, preexec_fn=die_with_parent)))  # fmt: skip
+        with stopped_at_the_end(processes):
+            for process in processes:
+                process.start()
+            say(f"Rhombos is at {'http://127.0.0.1:5173' if reload else address} (Ctrl-C stops it)")
+            if database:  # stopped by its own keeper; before the server, which asks it at once
+                processes = [Watched("the database", database.revived), *processes]
+                processes[0].process = database.process
+            watch(processes)
 
 
 def _await(address: str, server: subprocess.Popen[bytes]) -> None:
+    """Wait until the server answers, whether its database does or not. Raises: Trouble."""
     deadline = time.monotonic() + 60
     while time.monotonic() < deadline:
         if server.poll() is not None:
             raise Trouble("the server stopped at once; its message is above")
-        with contextlib.suppress(OSError), urllib.request.urlopen(f"{address}/api/health", timeout=5):
+        try:
+            urllib.request.urlopen(f"{address}/api/health", timeout=10).close()
+        except urllib.error.HTTPError:
             return
-        time.sleep(0.05)
+        except OSError:
+            time.sleep(0.05)
+        else:
+            return
+    server.kill()
     raise Trouble("the server did not answer within a minute")
 
 

@@ -130,7 +130,18 @@ def _python() -> str:
 
 def _usable(interpreter: str, condition: str) -> bool:
     """Whether an interpreter can evaluate a condition to something true."""
-    return subprocess.run([interpreter, "-c", f"import sys; sys.exit(not {condition})"], capture_output=True).returncode == 0
+    try:
+        asked = [interpreter, "-c", f"import sys; sys.exit(not ({condition}))"]
+        return subprocess.run(asked, capture_output=True, timeout=60).returncode == 0
+    except (OSError, subprocess.TimeoutExpired):
+        return False
+
+
+def _holds(python: Path, files: list[Path]) -> bool:
+    """Whether an environment's interpreter runs and every pinned package is there in its version."""
+    pinned = dict(re.findall(r"^([\w.-]+)==([^\s;]+)", "".join(f.read_text() for f in files), re.MULTILINE))
+    return _usable(str(python), f"__import__('importlib.metadata') and all("
+                   f"sys.modules['importlib.metadata'].version(n) == v for n, v in {pinned!r}.items())")  # fmt: skip
 
 
 def python_environment(*, dev: bool) -> Path:
@@ -141,12 +152,12 @@ def python_environment(*, dev: bool) -> Path:
         files = files[:1]
     kept, value = ("python-dev" if len(files) == 2 else "python"), digest(files)
     with alone("setup"):
-        if python.exists() and _stamped(kept, value):
+        if _stamped(kept, value) and _holds(python, files):
             return python
         if sys.version_info < LEAST_PYTHON:
             raise Trouble("Python 3.11 or newer is needed")
         say("installing the Python packages …")
-        if not (python.exists() and (VENV / "bin" / "pip").exists()):
+        if not (_usable(str(python), "sys.version_info >= (3, 11)") and (VENV / "bin" / "pip").exists()):
             shutil.rmtree(VENV, ignore_errors=True)
             run([_python(), "-m", "venv", str(VENV)], "making the Python environment")
         pip = [str(python), "-m", "pip", "install", "--quiet", "--disable-pip-version-check", "--require-hashes"]
