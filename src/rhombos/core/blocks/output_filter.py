@@ -126,12 +126,13 @@ def propose(
     """Inductor for the rules' ripple, capacitor for their share of the current, inductor wound for the surge."""
     fields = dict(pins)
     ripple = rules.filter_ripple * math.sqrt(2) * need.current
-    if "inductance" not in fields:
-        wanted = book.unipolar_ripple.invert("L", {"V_dc": need.v_link, "f_c": need.carrier, "dI": ripple})
-        fields["inductance"] = _inductance(need, wanted, fields, brief, shelf, rules)
-    henry = fields["inductance"]
+    wanted = book.unipolar_ripple.invert("L", {"V_dc": need.v_link, "f_c": need.carrier, "dI": ripple})
+    henry = fields.get("inductance") or _inductance(need, wanted, fields, brief, shelf, rules)
     if "capacitor" not in fields or "count" not in fields:
         fields = _capacitor(need, henry, fields, shelf, rules) | fields
+    if "inductance" not in fields:
+        bank = fields["count"] * shelf.get(Capacitor, fields["capacitor"]).c
+        henry = fields["inductance"] = _between_harmonics(need, henry, bank)
     swing = float(book.unipolar_ripple(V_dc=need.v_link, L=henry, f_c=need.carrier))
     ripple_rms = float(book.unipolar_ripple_rms(V_dc=need.v_link, f_c=need.carrier, L=henry, M=min(need.modulation, 1)))
     air = brief.targets.ambient + rules.enclosure_rise
@@ -169,6 +170,19 @@ def _inductance(
     return least[1]
 
 
+def _between_harmonics(need: FilterNeed, henry: float, bank: float) -> float:
+    """The nearest inductance in two digits, H, whose corner with a bank, F, stands between two odd harmonics of the line: those
+    of the dead time are lifted most at the corner, which an inductive load leaves all but undamped."""
+
+    def off(henry: float) -> float:
+        corner = float(book.corner(L=henry + need.leakage, C=bank * need.ratio**2)) / need.frequency
+        return abs(corner % 2 - 1)  # 0 on an odd harmonic, 1 on an even one
+
+    step = 10.0 ** (math.floor(math.log10(henry)) - 1)
+    near = (min(0.5, max(1e-6, float(f"{henry + n * step:.2g}"))) for n in NEAR)
+    return max(near, key=lambda h: (min(off(h), BETWEEN), -abs(h - henry)))
+
+
 def _capacitor(
     need: FilterNeed, henry: float, pins: dict[str, Any], shelf: Shelf, rules: Rules
 ) -> dict[str, Any]:  # fmt: skip
@@ -196,6 +210,10 @@ def _capacitor(
 
 SOFTER = (1.0, 0.8, 0.65, 0.5)
 """Shares of the rules' inductance that are tried where loads draw at the crest."""
+NEAR = (0, 1, -1, 2, -2, 3, -3, 4, -4)
+"""Steps of the second digit by which an inductance may be moved."""
+BETWEEN = 0.6
+"""How far from an odd harmonic, in harmonics, a corner is far enough."""
 LIKELY_BENT = 0.7
 """Share of the distortion asked that their pulses may use up."""
 LINE_CYCLE = np.sin((np.arange(24) + 0.5) * math.pi / 24)

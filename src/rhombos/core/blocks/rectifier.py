@@ -38,6 +38,8 @@ from rhombos.core.units import Farad, Ohm
 KEY, TITLE = "rectifier", "Rectifier"
 WINDING_CAPACITANCE = 30e-12
 """Capacitance of the secondary and its leads, F: a typical figure until it is measured."""
+ROUNDED = 1.015
+"""What rounding a damper's resistor and capacitor to preferred values may add to the highest reverse voltage."""
 DAMPER_RATIOS = (1.5, 2.0, 3.0)
 """Damper's capacitor over the stray one: the more, the less it rings and the more it burns."""
 RAMP = 1e-3
@@ -171,7 +173,7 @@ def _choose_diode(
     overshoot = np.array([[step_overshoot(ratio)] for ratio in ratios])
     damper = clamps.damper_power(
         C_d=each * (2 * diode.c_j + WINDING_CAPACITANCE), V=need.v_sec, f=2 * need.frequency)  # fmt: skip
-    peak = need.v_sec_max * how.reverse * (np.ones_like(overshoot) if how.gain == 2 else overshoot)
+    peak = ROUNDED * need.v_sec_max * how.reverse * (np.ones_like(overshoot) if how.gain == 2 else overshoot)
     share = book.recovery_share(t_rr=diode.t_rr, f=need.frequency)
     allowed = rules.junction_limit - brief.targets.ambient - rules.enclosure_rise - rules.sink_rise
     trouble = (
