@@ -130,7 +130,8 @@ def endure(edits: int, kills: int, seed: int, folder: Path) -> Endured:
                     time.sleep(PAUSE)  # the kills are spread over the edits
             done.set()
             killer.join()
-            names = [r["name"] for r in _patiently(http, "GET", f"/api/designs/{design['id']}/revisions").json()]
+            past = _patiently(http, "GET", f"/api/designs/{design['id']}/history").json()
+            names = [r["name"] for burst in past for r in burst["revisions"]]
     finally:
         done.set()
         running.stop()

@@ -7,6 +7,7 @@ import json
 import os
 import sys
 from collections.abc import Sequence
+from contextlib import suppress
 from difflib import get_close_matches
 from pathlib import Path
 from typing import Any
@@ -50,6 +51,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
     giving.add_argument("kind")
     commands.add_parser("schema", help="print the JSON Schema of a design file")
     commands.add_parser("openapi", help="print the OpenAPI document")
+    for name, what in (("backup", "write everything the database keeps into one archive"),
+                       ("restore", "take what an archive holds into the database")):  # fmt: skip
+        commands.add_parser(name, help=what).add_argument("file")
     preparing = commands.add_parser("prepare", help="migrate the database in RHOMBOS_DATABASE_URL and load parts")
     preparing.add_argument("--demo", action="store_true", help="load the demo designs too")
     given = parser.parse_args(arguments)
@@ -246,9 +250,50 @@ def _prepare(given: argparse.Namespace) -> None:
         raise Refused(f"RHOMBOS_DATABASE_URL: {error}") from None
 
 
+def _backup(given: argparse.Namespace) -> None:
+    from rhombos.store import archive
+    from rhombos.store.database import STORE_ERRORS
+
+    target = Path(given.file)
+    fresh = target.with_name(f"{target.name}.new")
+    try:
+        with fresh.open("wb") as out, _database().session() as session:
+            told = archive.write(session, out)
+        fresh.replace(target)  # an archive of before stays until the new one is whole
+    except OSError as error:
+        raise Refused(f"{given.file}: {error.strerror or error}") from None
+    except STORE_ERRORS as error:
+        raise Refused(f"RHOMBOS_DATABASE_URL: {error}") from None
+    finally:
+        with suppress(OSError):
+            fresh.unlink(missing_ok=True)
+    print(f"{given.file}: {told.designs} designs with {told.revisions} revisions, {told.parts} parts of your own")
+
+
+def _restore(given: argparse.Namespace) -> None:
+    from rhombos.demo.load import load_house_parts
+    from rhombos.store import archive
+    from rhombos.store.database import STORE_ERRORS
+
+    try:
+        with Path(given.file).open("rb") as source:
+            database = _database()
+            database.migrate()
+            database.run(load_house_parts)
+            found = database.run(lambda session: archive.restore(session, source))
+    except OSError as error:
+        raise Refused(f"{given.file}: {error.strerror or error}") from None
+    except archive.NoArchive as why:
+        raise Refused(f"{given.file} cannot be restored: {why}") from None
+    except STORE_ERRORS as error:
+        raise Refused(f"RHOMBOS_DATABASE_URL: {error}") from None
+    print(f"{given.file}: {found.new} designs taken, {found.grown} went on, {found.same} were here already, "
+          f"{found.copied} came as copies; {found.parts} parts of your own")
+
+
 COMMANDS = {
     "solve": _solve, "work": _work, "book": _book, "import": _import, "export": _export, "schema": _schema,
-    "openapi": _openapi, "prepare": _prepare,
+    "openapi": _openapi, "prepare": _prepare, "backup": _backup, "restore": _restore,
 }  # fmt: skip
 
 if __name__ == "__main__":

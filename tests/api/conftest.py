@@ -20,5 +20,10 @@ def made(client):
     return client.post("/api/designs", json={"name": "Lantern", "brief": {"power": {"continuous": "300 W", "surge": "600 W"}}}).json()
 
 
+def revisions(client, identity):
+    """Its revisions' numbers, the newest first."""
+    return [r["number"] for burst in client.get(f"/api/designs/{identity}/history").json() for r in burst["revisions"]]
+
+
 def save(client, identity, design, revision):
     return client.put(f"/api/designs/{identity}", json=design, headers={"If-Match": f'"{revision}"'})

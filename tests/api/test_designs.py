@@ -4,7 +4,7 @@ import threading
 
 import pytest
 
-from tests.api.conftest import save
+from tests.api.conftest import revisions, save
 
 
 def test_a_design_is_made_and_read_back(client, made):
@@ -28,12 +28,12 @@ def test_a_save_is_a_new_revision_and_the_old_one_stays(client, made):
     assert saved.json()["revision"] == 2
     first = client.get(f"/api/designs/{made['id']}/revisions/1").json()
     assert first["design"]["name"] == "Lantern"
-    assert [r["number"] for r in client.get(f"/api/designs/{made['id']}/revisions").json()] == [2, 1]
+    assert revisions(client, made["id"]) == [2, 1]
 
 
 def test_saving_what_stands_makes_no_revision(client, made):
     assert save(client, made["id"], made["design"], 1).json()["revision"] == 1
-    assert len(client.get(f"/api/designs/{made['id']}/revisions").json()) == 1
+    assert len(revisions(client, made["id"])) == 1
 
 
 def test_a_save_on_an_old_revision_is_refused_with_what_stands(client, made):

@@ -22,9 +22,39 @@ def test_foreign_origins_are_refused(client):
 
 
 def test_large_bodies_are_refused(client):
-    answer = client.post("/api/shelf/wire/csv", content=b"x" * (4 * 1024 * 1024 + 1))
-    assert answer.status_code == 413
-    assert "4 MB" in answer.json()["detail"]
+    for path, kind, most in (("/api/shelf/wire/csv", "text/csv", 4_000_000), ("/api/solve", "application/json", 256_000)):
+        answer = client.post(path, content=b"x" * (most + 1), headers={"Content-Type": kind})
+        assert answer.status_code == 413
+        assert f"at most {most // 1000} kB" in answer.json()["detail"]
+        assert client.post(path, content=b"x" * most, headers={"Content-Type": kind}).status_code == 422
+    for length in ("²", "9" * 400, "-1"):
+        assert client.post("/api/solve", content=b"{}", headers={"Content-Length": length.encode()}).status_code == 413
+
+
+@pytest.mark.parametrize("host", ["[", "a@127.0.0.1", "127.0.0.1/x", "127.0.0.1:port", "127.0.0.1:80:80", "", "[::1", "1２7.0.0.1"])
+def test_a_host_that_is_no_name_of_ours_is_refused(client, host):
+    answer = client.get("/api/rules", headers={"Host": host.encode()})
+    assert answer.status_code == 400
+    assert answer.headers["content-type"] == "application/problem+json"
+    assert "content-security-policy" in answer.headers
+
+
+@pytest.mark.parametrize("origin", ["http://[", "null", "http://127.0.0.1:1", "file://", "http://127.0.0.1@evil.example"])
+def test_an_origin_that_is_not_ours_is_refused(client, origin):
+    answer = client.post("/api/solve", json={"brief": {}}, headers={"Origin": origin})
+    assert answer.status_code == 403
+    assert "content-security-policy" in answer.headers
+
+
+def test_a_fault_of_the_program_is_told_without_a_traceback(database, tmp_path, monkeypatch):
+    app = create_app(database.url, built=tmp_path / "none")
+    monkeypatch.setattr(type(app.state.service), "shelf", property(lambda self: 1 / 0))
+    with TestClient(app, base_url="http://127.0.0.1", raise_server_exceptions=False) as client:
+        answer = client.get("/api/shelf")
+    assert answer.status_code == 500
+    assert answer.json()["title"] == "A fault of Rhombos"
+    assert "Traceback" not in answer.text
+    assert "content-security-policy" in answer.headers
 
 
 def test_a_body_without_length_is_refused(client):
@@ -50,6 +80,8 @@ def test_the_interface_is_served_for_every_page(database, tmp_path):
         assert client.get("/mark.svg").text == "<svg/>"
         assert client.get("/%2e%2e/%2e%2e/etc/passwd").text.startswith("<title>")
         assert client.get("/api/nothing").status_code == 404
+        for odd in ("/%00", "/" + 300 * "x", "/" + 3000 * "x/"):
+            assert client.get(odd).text.startswith("<title>")
 
 
 @pytest.fixture

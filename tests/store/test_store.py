@@ -18,7 +18,7 @@ from rhombos.core.parts import Wire
 from rhombos.demo.designs import DEMO
 from rhombos.demo.load import load_demo
 from rhombos.launch.database import PrivateDatabase
-from rhombos.store import designs, parts
+from rhombos.store import designs, history, parts
 from rhombos.store.database import (
     ANSWER,
     Crossed,
@@ -199,7 +199,7 @@ def test_a_failed_save_leaves_nothing_behind(database):
         _ = designs.save(session, stored.id, Design(name="half"), 1).revision / 0
     with database.session() as session:
         assert designs.get(session, stored.id).design.name == "whole"
-        assert len(designs.history(session, stored.id)) == 1
+        assert len(history.lines(session, stored.id)) == 1
 
 
 def test_unusual_letters_survive(database):

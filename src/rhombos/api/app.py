@@ -5,7 +5,7 @@ from __future__ import annotations
 import gc
 import os
 from collections.abc import AsyncIterator
-from contextlib import asynccontextmanager
+from contextlib import asynccontextmanager, suppress
 from pathlib import Path
 from threading import Thread
 
@@ -14,7 +14,7 @@ from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 
 from rhombos.api import guard, problem
-from rhombos.api.routers import book, coils, compare, designs, health, modulation, shelf, snubbers, solve, waves
+from rhombos.api.routers import archive, book, coils, compare, designs, health, modulation, shelf, snubbers, solve, waves
 from rhombos.api.service import Service
 from rhombos.store.database import Database
 
@@ -43,7 +43,7 @@ def create_app(database_url: str | None = None, built: Path = BUILT) -> FastAPI:
     app.state.service = Service(Database(url))
     problem.install(app)
     guard.install(app)
-    for resource in (health, designs, solve, waves, modulation, compare, coils, snubbers, shelf, book):
+    for resource in (health, designs, archive, solve, waves, modulation, compare, coils, snubbers, shelf, book):
         app.include_router(resource.router, prefix="/api")
 
     @app.get("/api/{path:path}", include_in_schema=False)
@@ -55,9 +55,10 @@ def create_app(database_url: str | None = None, built: Path = BUILT) -> FastAPI:
 
         @app.get("/{path:path}", include_in_schema=False)
         def page(path: str) -> FileResponse:
-            wanted = (built / path).resolve()
-            if path and wanted.is_file() and wanted.is_relative_to(built):
-                return FileResponse(wanted)
+            with suppress(OSError, ValueError):  # names that no file can have
+                wanted = (built / path).resolve()
+                if path and wanted.is_file() and wanted.is_relative_to(built):
+                    return FileResponse(wanted)
             return FileResponse(built / "index.html", headers={"Cache-Control": "no-cache"})
 
     return app

@@ -42,11 +42,16 @@ class ProblemDocument(BaseModel):
     current: Any = None
 
 
+def told(problems: list[Problem]) -> list[FieldProblem]:
+    """Faults as a document lists them."""
+    return [FieldProblem(field=p.field, value=p.value, message=p.message) for p in problems]
+
+
 def problem(status: int, title: str, detail: str, problems: list[Problem] | None = None, current: Any = None) -> JSONResponse:
     """A problem document as a response."""
     document = ProblemDocument(
         title=title, status=status, detail=detail,
-        problems=[FieldProblem(field=p.field, value=p.value, message=p.message) for p in problems or []],
+        problems=told(problems or []),
         current=jsonable_encoder(current))  # fmt: skip
     return JSONResponse(document.model_dump(exclude_none=True), status, media_type="application/problem+json")
 

@@ -73,6 +73,21 @@ class PrivateDatabase:
         _write_whole(kept, secrets.token_hex(16))
         return kept.read_text()
 
+    def running(self) -> str | None:
+        """Where a server that somebody else runs on this folder is found; None when nobody does."""
+        try:
+            with (self.folder / "lock").open("r") as handle:
+                fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            return None
+        except BlockingIOError:
+            pass
+        except OSError:
+            return None
+        with contextlib.suppress(OSError, ValueError):
+            self.port = int((self.folder / "port").read_text())
+            return self.url
+        return None
+
     def revived(self) -> subprocess.Popen[bytes]:
         """Start the server again on its port. Returns: its process. Raises: Trouble."""
         self.start()
@@ -87,6 +102,7 @@ class PrivateDatabase:
         self._initialise()
         self._launch()
         self._await()
+        _write_whole(self.folder / "port", str(self.port))
 
     def _claim(self) -> None:
         if self._lock is not None:

@@ -44,11 +44,13 @@ USAGE = """usage: ./rhombos COMMAND
   sweep [--count N] [--seed N] [--scope N] [--jobs N]
                              random briefs over every route, against what must always hold
   types                      write the interface's types anew from the OpenAPI document
+  backup FILE.zip            write every design with its past and every part of your own into one archive
+  restore FILE.zip           take what an archive holds and is not there yet
   import KIND FILE.csv | export KIND | schema | openapi
 
 RHOMBOS_PORT moves the server to another port; RHOMBOS_DATA keeps the data in another folder; RHOMBOS_DATABASE_URL uses a
 MariaDB of yours instead."""
-HEADLESS = ("solve", "work", "book", "import", "export", "schema", "openapi", "prepare")
+HEADLESS = ("solve", "work", "book", "export", "schema", "openapi", "prepare")
 
 
 class Stopped(Exception):
@@ -69,6 +71,8 @@ def main(arguments: list[str]) -> int:
             return checks.bench()
         if command == "sweep":
             return checks.sweep(rest)
+        if command in ("backup", "restore", "import"):
+            return keep(arguments)
         if command in HEADLESS:
             python = python_environment(dev=False)
             return subprocess.run([str(python), "-m", "rhombos.cli", *arguments]).returncode
@@ -106,8 +110,23 @@ def _database() -> Iterator[PrivateDatabase | None]:
         yield None
         return
     debian(DEBIAN)
-    with private_database(Path(os.environ.get("RHOMBOS_DATA") or STATE / "database").resolve()) as server:
+    with private_database(_folder()) as server:
         yield server
+
+
+def _folder() -> Path:
+    return Path(os.environ.get("RHOMBOS_DATA") or STATE / "database").resolve()
+
+
+def keep(arguments: list[str]) -> int:
+    """A command on what is kept, whether Rhombos runs just now or not."""
+    python = python_environment(dev=False)
+    command = [str(python), "-m", "rhombos.cli", *arguments]
+    if not os.environ.get("RHOMBOS_DATABASE_URL") and (running := PrivateDatabase(_folder()).running()):
+        return subprocess.run(command, env=os.environ | {"RHOMBOS_DATABASE_URL": running}).returncode
+    with _database() as database:
+        env = os.environ | ({"RHOMBOS_DATABASE_URL": database.url} if database else {})
+        return subprocess.run(command, env=env).returncode
 
 
 def serve(*, reload: bool) -> int:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 from uuid import uuid4
 
 from pydantic import ValidationError
@@ -44,8 +46,10 @@ class Stored:
     created: datetime
     saved: datetime
     deleted: datetime | None
+    raw: Mapping[str, Any]
+    """Its content as it is kept, with its name."""
     fault: str = ""
-    """Why its content cannot be read, where it cannot: `design` then is only its name."""
+    """What of its content is refused today, where some is: `design` then is only its name."""
 
 
 def _content(design: Design) -> dict[str, object]:
@@ -53,15 +57,16 @@ def _content(design: Design) -> dict[str, object]:
 
 
 def _stored(row: DesignRow, revision: RevisionRow) -> Stored:
-    fault = ""
+    fault, raw = "", {"name": revision.name, **revision.content}
     try:
-        design = Design.model_validate({"name": revision.name, **revision.content})
+        design = Design.model_validate(raw)
     except ValidationError as error:  # an old or foreign row must not take the list with it
         design, fault = Design(name=revision.name), "; ".join(e["msg"] for e in error.errors())
-    return Stored(row.id, revision.number, design, row.created, revision.created, row.deleted, fault)
+    return Stored(row.id, revision.number, design, row.created, revision.created, row.deleted, raw, fault)
 
 
-def _head(session: Session, identity: str) -> tuple[DesignRow, RevisionRow]:
+def head_of(session: Session, identity: str) -> tuple[DesignRow, RevisionRow]:
+    """A design's row with the revision that stands. Raises: NotFound."""
     found = session.execute(
         select(DesignRow, RevisionRow).join(
             RevisionRow, (RevisionRow.design_id == DesignRow.id) & (RevisionRow.number == DesignRow.head)
@@ -85,12 +90,12 @@ def create(session: Session, design: Design, identity: str | None = None) -> Sto
 
 def get(session: Session, identity: str) -> Stored:
     """A design at its head. Raises: NotFound."""
-    return _stored(*_head(session, identity))
+    return _stored(*head_of(session, identity))
 
 
 def get_revision(session: Session, identity: str, number: int) -> Stored:
     """A design as it was at a revision. Raises: NotFound."""
-    row, _ = _head(session, identity)
+    row, _ = head_of(session, identity)
     revision = session.scalar(
         select(RevisionRow).where(RevisionRow.design_id == identity, RevisionRow.number == number)
     )
@@ -110,14 +115,6 @@ def listed(session: Session, *, deleted: bool = False) -> list[Stored]:
     return [_stored(row, revision) for row, revision in rows]
 
 
-def history(session: Session, identity: str) -> list[RevisionRow]:
-    """Every revision, the newest first. Raises: NotFound."""
-    _head(session, identity)
-    return list(session.scalars(
-        select(RevisionRow).where(RevisionRow.design_id == identity).order_by(RevisionRow.number.desc())
-    ))  # fmt: skip
-
-
 def save(session: Session, identity: str, design: Design, on_top_of: int) -> Stored:
     """A new revision on top of `on_top_of`. Raises: NotFound; PutAway; Conflict when that is not the head any more.
 
@@ -127,7 +124,7 @@ def save(session: Session, identity: str, design: Design, on_top_of: int) -> Sto
         update(DesignRow).where(DesignRow.id == identity, DesignRow.head == on_top_of).values(head=on_top_of + 1)
     )
     if moved.rowcount == 0:  # type: ignore[attr-defined]
-        row, head = _head(session, identity)
+        row, head = head_of(session, identity)
         if head.number != on_top_of + 1 or head.name != design.name or head.content != _content(design):
             raise Conflict(_stored(row, head))
         return _stored(row, head)
@@ -151,13 +148,13 @@ def save(session: Session, identity: str, design: Design, on_top_of: int) -> Sto
 
 def put_away(session: Session, identity: str) -> None:
     """Soft delete. Raises: NotFound."""
-    row, _ = _head(session, identity)
+    row, _ = head_of(session, identity)
     row.deleted = row.deleted or now()
 
 
 def restore(session: Session, identity: str) -> Stored:
     """Bring back what was put away. Raises: NotFound."""
-    row, revision = _head(session, identity)
+    row, revision = head_of(session, identity)
     row.deleted = None
     session.flush()
     return _stored(row, revision)

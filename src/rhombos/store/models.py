@@ -37,7 +37,7 @@ class DesignRow(Base):
 
 
 class RevisionRow(Base):
-    """One state of a design. Never changed once written."""
+    """One state of a design. Never changed once written, but for the name that people may give it."""
 
     __tablename__ = "revisions"
     __table_args__ = (UniqueConstraint("design_id", "number"),)
@@ -47,6 +47,7 @@ class RevisionRow(Base):
     number: Mapped[int]
     name: Mapped[str] = mapped_column(String(80))
     content: Mapped[dict[str, Any]] = mapped_column(JSON)
+    label: Mapped[str] = mapped_column(String(80), default="", server_default="")
     created: Mapped[datetime] = mapped_column(MOMENT, default=now)
     design: Mapped[DesignRow] = relationship(back_populates="revisions")
 

@@ -4,6 +4,30 @@
  */
 
 export interface paths {
+    "/api/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export
+         * @description Every design with its past, and every part of one's own.
+         */
+        get: operations["export_api_archive_get"];
+        put?: never;
+        /**
+         * Bring
+         * @description Take what an archive holds and is not here.
+         */
+        post: operations["bring_api_archive_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/battery-change": {
         parameters: {
             query?: never;
@@ -317,7 +341,7 @@ export interface paths {
         };
         /**
          * Read
-         * @description A design as it stands.
+         * @description A design as it stands, without what today's rules refuse of it.
          */
         get: operations["read_api_designs__identity__get"];
         /**
@@ -331,6 +355,26 @@ export interface paths {
          * @description Put a design away; it can be restored.
          */
         delete: operations["put_away_api_designs__identity__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/designs/{identity}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Past
+         * @description Every revision in bursts of edits, the newest first.
+         */
+        get: operations["past_api_designs__identity__history_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -356,26 +400,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/designs/{identity}/revisions": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Revisions
-         * @description The history, newest first.
-         */
-        get: operations["revisions_api_designs__identity__revisions_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/designs/{identity}/revisions/{number}": {
         parameters: {
             query?: never;
@@ -385,10 +409,50 @@ export interface paths {
         };
         /**
          * Read Revision
-         * @description A design as it was.
+         * @description A design as it was, without what today's rules refuse of it.
          */
         get: operations["read_revision_api_designs__identity__revisions__number__get"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/designs/{identity}/revisions/{number}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Changes
+         * @description What a revision changed: against the one before it, or `since` another. The first is told against a new design.
+         */
+        get: operations["changes_api_designs__identity__revisions__number__changes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/designs/{identity}/revisions/{number}/label": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Name Revision
+         * @description Give a revision a name.
+         */
+        put: operations["name_revision_api_designs__identity__revisions__number__label_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1124,6 +1188,24 @@ export interface components {
             unit: string;
         };
         /**
+         * Burst
+         * @description Revisions made in one go, the newest first.
+         */
+        Burst: {
+            /**
+             * Began
+             * Format: date-time
+             */
+            began: string;
+            /**
+             * Ended
+             * Format: date-time
+             */
+            ended: string;
+            /** Revisions */
+            revisions: components["schemas"]["RevisionOut"][];
+        };
+        /**
          * Bus
          * @description A bus to be charged: its source at the highest voltage, and its bank.
          */
@@ -1175,6 +1257,20 @@ export interface components {
              * @enum {string}
              */
             rules?: "cautious" | "usual" | "frugal";
+        };
+        /**
+         * Change
+         * @description One field that differs: its address, what it is called, and its text before and after.
+         */
+        Change: {
+            /** Address */
+            address: string;
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Title */
+            title: string;
         };
         /**
          * ChangeIn
@@ -1379,7 +1475,8 @@ export interface components {
         };
         /**
          * DesignOut
-         * @description A design at a revision. Send `revision` as If-Match to save on top of it.
+         * @description A design at a revision. Send `revision` as If-Match to save on top of it. `faults` is what of its content is refused
+         *     today: `design` is without it.
          */
         DesignOut: {
             /** Asked */
@@ -1393,10 +1490,10 @@ export interface components {
             deleted: string | null;
             design: components["schemas"]["Design"];
             /**
-             * Fault
-             * @default
+             * Faults
+             * @default []
              */
-            fault?: string;
+            faults?: components["schemas"]["FieldProblem"][];
             /** Id */
             id: string;
             /** Revision */
@@ -1638,6 +1735,14 @@ export interface components {
             count: number;
             /** Kind */
             kind: string;
+        };
+        /**
+         * Label
+         * @description The name of a revision; empty for none.
+         */
+        Label: {
+            /** Label */
+            label: string;
         };
         /**
          * Labelled
@@ -2154,10 +2259,29 @@ export interface components {
             title: string;
         };
         /**
+         * RestoredOut
+         * @description What came from an archive: designs that are new here, that grew by revisions, that were there already, and that came as
+         *     copies because they went another way here; parts of one's own.
+         */
+        RestoredOut: {
+            /** Copied */
+            copied: number;
+            /** Grown */
+            grown: number;
+            /** New */
+            new: number;
+            /** Parts */
+            parts: number;
+            /** Same */
+            same: number;
+        };
+        /**
          * RevisionOut
-         * @description One line of a design's history.
+         * @description One line of a design's past; `label` is the name that somebody gave it.
          */
         RevisionOut: {
+            /** Label */
+            label: string;
             /** Name */
             name: string;
             /** Number */
@@ -3343,6 +3467,77 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    export_api_archive_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": unknown;
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    bring_api_archive_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/zip": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RestoredOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     battery_change_api_battery_change_post: {
         parameters: {
             query?: never;
@@ -4051,13 +4246,13 @@ export interface operations {
                     "application/json": components["schemas"]["ProblemDocument"];
                 };
             };
-            /** @description Validation Error */
+            /** @description Unprocessable Entity */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["ProblemDocument"];
                 };
             };
             /** @description Service Unavailable */
@@ -4209,7 +4404,7 @@ export interface operations {
             };
         };
     };
-    restore_api_designs__identity__restore_post: {
+    past_api_designs__identity__history_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -4226,7 +4421,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DesignOut"];
+                    "application/json": components["schemas"]["Burst"][];
                 };
             };
             /** @description Not Found */
@@ -4258,7 +4453,7 @@ export interface operations {
             };
         };
     };
-    revisions_api_designs__identity__revisions_get: {
+    restore_api_designs__identity__restore_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -4275,7 +4470,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RevisionOut"][];
+                    "application/json": components["schemas"]["DesignOut"];
                 };
             };
             /** @description Not Found */
@@ -4326,6 +4521,112 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DesignOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    changes_api_designs__identity__revisions__number__changes_get: {
+        parameters: {
+            query?: {
+                since?: number | null;
+            };
+            header?: never;
+            path: {
+                identity: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Change"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    name_revision_api_designs__identity__revisions__number__label_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Label"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionOut"];
                 };
             };
             /** @description Not Found */

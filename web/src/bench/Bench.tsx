@@ -10,6 +10,7 @@ import { Circuit } from "../circuits"
 import { applyMode, presentMode } from "../theme"
 import { Modulation, type WavePage } from "../modulation/Modulation"
 import { Coils, type CoilPage } from "../coils/Coils"
+import { History } from "../history/History"
 import { Routes } from "../routes/Routes"
 import { Fault, Key, Plain } from "../ui/Page"
 import { BatteryChange } from "./BatteryChange"
@@ -19,6 +20,7 @@ import { Conflict } from "./Conflict"
 import { Figures } from "./Figures"
 import { Findings } from "./Findings"
 import { Margins } from "./Margins"
+import { Mended } from "./Mended"
 import { Palette, type Action } from "./Palette"
 import { Plot } from "./Plot"
 import { PowerPath } from "./PowerPath"
@@ -84,6 +86,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
     { name: "Margins: every stress against its rating", keys: "A", run: () => view("margins") },
     { name: "Another battery: what it touches", keys: "B", run: () => view("battery") },
     { name: "Record: waivers, rules, pins", keys: "E", run: () => view("record") },
+    { name: "History: every revision, what it changed, back to it", keys: "H", run: () => view("history") },
     { name: "Undo", keys: "Ctrl Z", run: () => void handle.undo?.() },
     { name: "Redo", keys: "Ctrl Shift Z", run: () => void handle.redo?.() },
     { name: "Let go of every pin", run: () => void handle.change({ pins: {} }) },
@@ -102,12 +105,14 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
       <TopBar handle={handle} asked={solution.totals?.texts.asked ?? "change the brief"} brief={chosen === "brief"} showBrief={() => go(chosen === "brief" ? worst : "brief")} view={shownView} show={toggle} views={VIEWS} find={() => setFinding(true)} />
       <PowerPath solution={solution} chosen={chosen} choose={go} />
       <TotalsLine solution={solution} chosen={shownView ? "" : chosen} go={go} />
+      <Mended handle={handle} />
       {handle.fault && <Fault m="2">{handle.fault}</Fault>}
       {shownView === "magnetics" && <Coils handle={handle} apply={apply} part={chosen} page={(search.get("page") ?? "choices") as CoilPage} show={(part, page) => setSearch({ block: part, view: "magnetics", page }, { replace: true })} done={() => view()} />}
       {shownView === "waves" && <Modulation handle={handle} solution={solution} page={(search.get("page") ?? "wave") as WavePage} show={(page) => view("waves", { page })} done={() => view()} />}
       {shownView === "routes" && <Routes handle={handle} done={() => setSearch({}, { replace: true })} />}
       {shownView === "margins" && <Margins solution={solution} go={go} done={() => view()} />}
       {shownView === "battery" && <BatteryChange handle={handle} done={() => view()} />}
+      {shownView === "history" && <History handle={handle} done={() => view()} />}
       {shownView === "record" && <Kept handle={handle} solution={solution} waive={waive} done={() => view()} />}
       {!shownView && <Grid flex="1" minH="0" _print={{ display: "block" }} templateColumns="minmax(440px, 1.06fr) minmax(300px, 1fr) minmax(250px, 0.62fr)">
         <Column>
@@ -223,7 +228,7 @@ interface Keys {
 }
 
 /** The views that fill the bench; the letter that shows each is in `useKeys`. */
-const VIEWS = ["routes", "magnetics", "waves", "margins", "record"]
+const VIEWS = ["routes", "magnetics", "waves", "margins", "record", "history"]
 const asidesOf = (solution: Solution) => solution.blocks.filter((b) => b.aside).map((b) => b.key)
 
 function useKeys({ solution, go, undo, redo, toggle, find, close }: Keys) {
@@ -244,6 +249,7 @@ function useKeys({ solution, go, undo, redo, toggle, find, close }: Keys) {
       else if (e.key === "a") toggle("margins")
       else if (e.key === "b") toggle("battery")
       else if (e.key === "e") toggle("record")
+      else if (e.key === "h") toggle("history")
       else if (beside(e.key)) go(beside(e.key)!)
       else if (/^[1-9]$/.test(e.key)) {
         const block = solution.blocks[Number(e.key) - 1]

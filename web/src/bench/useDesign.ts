@@ -14,13 +14,44 @@ interface Outbox {
 }
 
 const key = (id: string) => `rhombos.outbox.${id}`
+/** A change that cannot be taken is moved here, so that the design opens and nothing is lost. */
+const asideKey = (id: string) => `rhombos.aside.${id}`
 const RETRY = 1000
 /** A full disk is asked again less often. */
 const RETRY_FULL = 10_000
 
+/** A change that was never sent and cannot be taken: what is left of it, and why. */
+export interface Aside {
+  text: string
+  why: string
+}
+
+/** The change that waits to be sent, if there is one that can be read. */
 function readOutbox(id: string): Outbox | null {
   const kept = localStorage.getItem(key(id))
-  return kept ? (JSON.parse(kept) as Outbox) : null
+  if (!kept) return null
+  try {
+    const found = JSON.parse(kept) as Partial<Outbox> | null
+    if (found && Number.isInteger(found.revision) && found.design?.name !== undefined && found.design.brief) return found as Outbox
+    setAside(id, "it is not whole")
+  } catch {
+    setAside(id, "it is not JSON")
+  }
+  return null
+}
+
+function setAside(id: string, why: string): void {
+  const text = localStorage.getItem(key(id))
+  if (text !== null) localStorage.setItem(asideKey(id), JSON.stringify({ text, why } satisfies Aside))
+  localStorage.removeItem(key(id))
+}
+
+function readAside(id: string): Aside | null {
+  try {
+    return JSON.parse(localStorage.getItem(asideKey(id)) ?? "null") as Aside | null
+  } catch {
+    return null
+  }
 }
 
 /** Everything the bench needs of one design: as it stands, solved, with its past, kept on the server. */
@@ -32,6 +63,9 @@ export function useDesign(id: string) {
   const [keeping, setKeeping] = useState<Keeping>({ state: "saving", at: null })
   const [fault, setFault] = useState<string>()
   const [took, setTook] = useState(0)
+  const [head, setHead] = useState(0)
+  const [faults, setFaults] = useState<DesignOut["faults"]>([])
+  const [aside, setAsideShown] = useState<Aside | null>(null)
   const revision = useRef(0)
   const wanted = useRef<Design | null>(null)
   const busy = useRef(false)
@@ -53,6 +87,8 @@ export function useDesign(id: string) {
             }),
           )
           revision.current = saved.revision
+          setHead(saved.revision)
+          setFaults([])
           setFault(undefined)
           if (wanted.current === sending) {
             wanted.current = null
@@ -119,15 +155,25 @@ export function useDesign(id: string) {
       try {
         const stored = await data(client.GET("/api/designs/{identity}", { params: { path: { identity: id } } }))
         if (gone) return
-        const unsent = readOutbox(id)
-        revision.current = unsent ? unsent.revision : stored.revision
-        const problem = await take(unsent ? unsent.design : stored.design)
+        let unsent = readOutbox(id)
+        let problem = await take(unsent ? unsent.design : stored.design)
+        if (unsent && problem?.status === 422) {
+          setAside(id, problem.detail)
+          unsent = null
+          problem = await take(stored.design)
+        }
         if (gone) return
+        revision.current = unsent ? unsent.revision : stored.revision
+        setHead(stored.revision)
+        setAsideShown(readAside(id))
         if (problem) setFault(problem.detail)
         if (unsent) {
           wanted.current = unsent.design
           void send()
-        } else setKeeping({ state: "kept", at: new Date(`${stored.saved}Z`) })
+        } else {
+          setFaults(stored.faults ?? [])
+          setKeeping({ state: "kept", at: new Date(stored.saved) })
+        }
       } catch (error) {
         if (gone) return
         const away = error instanceof Refusal && error.away
@@ -185,15 +231,24 @@ export function useDesign(id: string) {
         setPast([])
         setFuture([])
         await take(theirs.design)
-        setKeeping({ state: "kept", at: new Date(`${theirs.saved}Z`) })
+        setHead(theirs.revision)
+        setKeeping({ state: "kept", at: new Date(theirs.saved) })
         return copy.design.name
       }
     },
     [design, id, keep, keeping, take],
   )
 
+  /** Let go of a change that could not be taken. */
+  const forget = useCallback(() => {
+    localStorage.removeItem(asideKey(id))
+    setAsideShown(null)
+  }, [id])
+
   return {
-    design, solved, keeping, fault, took, change, resolve,
+    id, head, faults, aside, forget, design, solved,
+    /** Keep the design without what could not be read of it. */
+    mend: () => design && keep(design), keeping, fault, took, change, resolve,
     undo: past.length ? () => step(past, true) : null,
     redo: future.length ? () => step(future, false) : null,
   }

@@ -3,8 +3,10 @@ import { useQueryClient } from "@tanstack/react-query"
 import { useRef, useState } from "react"
 import { Link, useNavigate } from "react-router"
 
+import { archive, restore, restored } from "../api/archive"
 import { client, data, Refusal, type Design, type DesignOut } from "../api/client"
 import { useDesigns } from "../api/hooks"
+import { download } from "../ui/download"
 import { Fault, Page, Plain, Quiet, Strong } from "../ui/Page"
 
 /** Every design; a new one, one from a file, those put away. */
@@ -12,6 +14,7 @@ export function Designs() {
   const [away, setAway] = useState(false)
   const [wanted, setWanted] = useState("")
   const [fault, setFault] = useState<string>()
+  const [told, setTold] = useState<string>()
   const designs = useDesigns(away)
   const queries = useQueryClient()
   const navigate = useNavigate()
@@ -19,6 +22,7 @@ export function Designs() {
   const attempt = async (work: () => Promise<void>) => {
     try {
       setFault(undefined)
+      setTold(undefined)
       await work()
       await queries.invalidateQueries({ queryKey: ["designs"] })
     } catch (error) {
@@ -30,7 +34,14 @@ export function Designs() {
       const made = await data(client.POST("/api/designs", { body: design }))
       await navigate(`/design/${made.id}?block=brief`)
     })
-  const bring = (chosen: File | undefined) => chosen && attempt(async () => start(JSON.parse(await chosen.text()) as Design))
+  const bring = (chosen: File | undefined) =>
+    chosen &&
+    attempt(async () => {
+      if (!/\.zip$/i.test(chosen.name)) return start(JSON.parse(await chosen.text()) as Design)
+      setTold(restored(await restore(chosen)))
+      await queries.invalidateQueries()
+    })
+  const exportAll = () => attempt(async () => download(await archive(), `rhombos-${new Date().toISOString().slice(0, 10)}.zip`))
   const shown = designs.data?.filter((d) => `${d.design.name} ${d.asked}`.toLowerCase().includes(wanted.toLowerCase()))
   return (
     <Page title="Designs">
@@ -38,14 +49,24 @@ export function Designs() {
         <Strong onClick={() => void start({ name: "Untitled", rules: "usual", pins: {}, brief: {} } as Design)} data-testid="new-design">
           New design
         </Strong>
-        <Plain onClick={() => file.current?.click()}>Open a file</Plain>
-        <input ref={file} type="file" accept=".json,application/json" hidden onChange={(e) => void bring(e.target.files?.[0])} data-testid="open-file" />
+        <Plain onClick={() => file.current?.click()} title="a design in JSON, or an archive of everything">
+          Open a file
+        </Plain>
+        <Plain onClick={() => void exportAll()} title="every design with its past and every part of your own, in one archive" data-testid="export-all">
+          Export all
+        </Plain>
+        <input ref={file} type="file" accept=".json,application/json,.zip,application/zip" hidden onChange={(e) => void bring(e.target.files?.[0])} data-testid="open-file" />
         <Input size="sm" w="260px" ml="auto" placeholder="find a design" value={wanted} onChange={(e) => setWanted(e.target.value)} aria-label="find a design" />
         <Quiet onClick={() => setAway(!away)} data-testid="show-away">
           {away ? "back to the designs" : "put away"}
         </Quiet>
       </Flex>
       {(fault ?? designs.error?.message) && <Fault mb="3">{fault ?? designs.error?.message}</Fault>}
+      {told && (
+        <Text mb="3" fontSize="sm" role="status" data-testid="restored">
+          {told}
+        </Text>
+      )}
       <Box bg="sheet" border="1px solid" borderColor="hair">
         {shown?.map((d) => (
           <Row
@@ -89,7 +110,7 @@ function Row({ design: d, away, move, copy }: { design: DesignOut; away: boolean
         </Link>
       </Box>
       <Text fontSize="sm" color="ink.soft" whiteSpace="nowrap">
-        revision {d.revision}, {new Date(`${d.saved}Z`).toLocaleString([], { dateStyle: "medium", timeStyle: "short", hour12: false })}
+        revision {d.revision}, {new Date(d.saved).toLocaleString([], { dateStyle: "medium", timeStyle: "short", hour12: false })}
       </Text>
       {!away && <Quiet onClick={copy}>copy</Quiet>}
       <Quiet onClick={move} data-testid={`${away ? "restore" : "away"}-${d.id}`}>

@@ -1,50 +1,89 @@
-"""Designs: list, create, read, save on top of a revision, put away, restore."""
+"""Designs: list, create, read, save on top of a revision, put away, restore; their past."""
 
 from __future__ import annotations
 
-from datetime import datetime
+import re
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Header, HTTPException, Response
+from fastapi import APIRouter, Header, HTTPException, Path, Query, Response
 from fastapi.responses import JSONResponse
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
-from rhombos.api.problem import ProblemDocument, problem
+from rhombos.api.moment import Moment
+from rhombos.api.problem import FieldProblem, ProblemDocument, problem, told
 from rhombos.api.service import Serving
 from rhombos.core.design import Design
+from rhombos.core.differences import Change, differences
+from rhombos.core.mending import Unreadable, mended
 from rhombos.core.solve import asked
 from rhombos.store import designs as store
+from rhombos.store import history
 from rhombos.store.designs import Conflict, PutAway, Stored
 
+NEW = "(a new design)"
 router = APIRouter(prefix="/designs", tags=["designs"], responses={503: {"model": ProblemDocument}})
 
 
 class DesignOut(BaseModel):
-    """A design at a revision. Send `revision` as If-Match to save on top of it."""
+    """A design at a revision. Send `revision` as If-Match to save on top of it. `faults` is what of its content is refused
+    today: `design` is without it."""
 
     id: str
     revision: int
     design: Design
     asked: str
-    created: datetime
-    saved: datetime
-    deleted: datetime | None
-    fault: str = ""
+    created: Moment
+    saved: Moment
+    deleted: Moment | None
+    faults: list[FieldProblem] = []
 
 
 class RevisionOut(BaseModel):
-    """One line of a design's history."""
+    """One line of a design's past; `label` is the name that somebody gave it."""
 
     number: int
     name: str
-    saved: datetime
+    label: str
+    saved: Moment
+
+
+class Burst(BaseModel):
+    """Revisions made in one go, the newest first."""
+
+    began: Moment
+    ended: Moment
+    revisions: list[RevisionOut]
+
+
+class Label(BaseModel):
+    """The name of a revision; empty for none."""
+
+    label: str = Field(max_length=80)
+
+
+Number = Annotated[int, Path(ge=1, le=2**31 - 1)]
 
 
 def _out(stored: Stored) -> DesignOut:
     return DesignOut(
-        id=stored.id, revision=stored.revision, design=stored.design, fault=stored.fault,
-        asked=f"cannot be read: {stored.fault}" if stored.fault else asked(stored.design.brief),
+        id=stored.id, revision=stored.revision, design=stored.design,
+        asked=f"cannot be read whole: {stored.fault}" if stored.fault else asked(stored.design.brief),
         created=stored.created, saved=stored.saved, deleted=stored.deleted)  # fmt: skip
+
+
+def _opened(stored: Stored) -> DesignOut:
+    """A stored design with what is refused today left out. Raises: HTTPException 422 when nothing can be made of it."""
+    try:
+        design, problems = mended(stored.raw)
+    except Unreadable as why:
+        raise HTTPException(422, f"revision {stored.revision} of {stored.design.name} cannot be read: {why}; bring an earlier "
+                                 "revision back, or restore it from an export") from None  # fmt: skip
+    found = _out(stored)
+    return found.model_copy(update={"design": design, "asked": asked(design.brief), "faults": told(problems)})
+
+
+def _line(line: history.Line) -> RevisionOut:
+    return RevisionOut(number=line.number, name=line.name, label=line.label, saved=line.saved)
 
 
 @router.get("")
@@ -62,15 +101,15 @@ def create(design: Design, serving: Serving, response: Response) -> DesignOut:
     return made
 
 
-@router.get("/{identity}", responses={404: {"model": ProblemDocument}})
+UNREAD: dict[int | str, dict[str, Any]] = {status: {"model": ProblemDocument} for status in (404, 422)}
+
+
+@router.get("/{identity}", responses=UNREAD)
 def read(identity: str, serving: Serving, response: Response) -> DesignOut:
-    """A design as it stands."""
+    """A design as it stands, without what today's rules refuse of it."""
     with serving.database.session() as session:
-        found = _out(store.get(session, identity))
-    if found.fault:
-        raise HTTPException(422,
-            f"revision {found.revision} of {found.design.name} cannot be read: {found.fault}; go back to an "
-                            "earlier revision, or restore it from an export")  # fmt: skip
+        stored = store.get(session, identity)
+    found = _opened(stored)
     response.headers["ETag"] = f'"{found.revision}"'
     return found
 
@@ -84,7 +123,7 @@ def save(
 ) -> DesignOut | JSONResponse:
     """A new revision on top of the one named by If-Match; 409 with what stands now if that is not the head."""
     given = (if_match or "").strip().removeprefix("W/").strip('"')
-    if not given.isdigit():
+    if not re.fullmatch("[0-9]{1,9}", given):
         raise HTTPException(428, "send If-Match with the revision this was made from")
     try:
         saved = serving.database.run(lambda session: _out(store.save(session, identity, design, int(given))))
@@ -109,15 +148,34 @@ def restore(identity: str, serving: Serving) -> DesignOut:
     return serving.database.run(lambda session: _out(store.restore(session, identity)))
 
 
-@router.get("/{identity}/revisions", responses={404: {"model": ProblemDocument}})
-def revisions(identity: str, serving: Serving) -> list[RevisionOut]:
-    """The history, newest first."""
+@router.get("/{identity}/history", responses={404: {"model": ProblemDocument}})
+def past(identity: str, serving: Serving) -> list[Burst]:
+    """Every revision in bursts of edits, the newest first."""
     with serving.database.session() as session:
-        return [RevisionOut(number=r.number, name=r.name, saved=r.created) for r in store.history(session, identity)]
+        found = history.bursts(history.lines(session, identity))
+    return [Burst(began=b[-1].saved, ended=b[0].saved, revisions=[_line(r) for r in b]) for b in found]
 
 
-@router.get("/{identity}/revisions/{number}", responses={404: {"model": ProblemDocument}})
-def read_revision(identity: str, number: int, serving: Serving) -> DesignOut:
-    """A design as it was."""
+@router.get("/{identity}/revisions/{number}", responses=UNREAD)
+def read_revision(identity: str, number: Number, serving: Serving) -> DesignOut:
+    """A design as it was, without what today's rules refuse of it."""
     with serving.database.session() as session:
-        return _out(store.get_revision(session, identity, number))
+        stored = store.get_revision(session, identity, number)
+    return _opened(stored)
+
+
+@router.get("/{identity}/revisions/{number}/changes", responses=UNREAD)
+def changes(identity: str, number: Number, serving: Serving, since: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None
+            ) -> list[Change]:  # fmt: skip
+    """What a revision changed: against the one before it, or `since` another. The first is told against a new design."""
+    before = number - 1 if since is None else since
+    with serving.database.session() as session:
+        new = store.get_revision(session, identity, number)
+        old = store.get_revision(session, identity, before) if before else None
+    return list(differences(_opened(old).design if old else Design(name=NEW), _opened(new).design))
+
+
+@router.put("/{identity}/revisions/{number}/label", responses={404: {"model": ProblemDocument}})
+def name_revision(identity: str, number: Number, label: Label, serving: Serving) -> RevisionOut:
+    """Give a revision a name."""
+    return serving.database.run(lambda session: _line(history.name(session, identity, number, label.label.strip())))

@@ -197,7 +197,7 @@ def propose(
     shelf: Shelf, rules: Rules,
 ) -> FrontEndBuild:  # fmt: skip
     """Switches of least price plus worth of loss for the steady worst case `need` (flat battery); `warmest` (charging battery)
-    heats the clamp most, `hardest` (surge) sets its level."""
+    heats the clamp most; that or `hardest` (surge) sets its level."""
     topology = TOPOLOGIES[pins["topology"]]
     frequency = float(pins["frequency"])
     model = LineFrontEndBuild if frequency < SLOWEST else FrontEndBuild
@@ -209,7 +209,8 @@ def propose(
                               "clamp": "none" if topology.clamped else "RCD"} | pins  # fmt: skip
     ceiling = switch.v_rating * (1 - rules.switch_voltage_margin) - v_max
     reserve = LINE_RESERVE if frequency < SLOWEST else RESERVE
-    fields.setdefault("clamp_resistor", _clamp_resistor(hardest, max(ceiling, 1.05 * v_max), frequency, reserve))
+    fields.setdefault("clamp_resistor", min(
+        _clamp_resistor(n, max(ceiling, 1.05 * v_max), frequency, reserve) for n in (need, warmest, hardest)))
     level = clamps.clamp_level(V_r=warmest.v_in, L_lk=warmest.leakage, I=warmest.off_rms, f=2 * frequency,
                                R=fields["clamp_resistor"])  # fmt: skip
     burnt = clamps.clamp_heat(V_c=level, R=fields["clamp_resistor"])
@@ -269,9 +270,12 @@ def _choose_switches(
     gate = count * book.gate_power(Q_g=device.q_g, V_drive=rules.gate_drive, f=frequency, n_sw=1)
     ceiling = device.v_rating * (1 - rules.switch_voltage_margin) - v_max
     packages = shelf.column(Mosfet, "lead_inductance")[:, None] / count
-    resistor = clamps.clamp_for_level(
-        V_c=np.maximum(ceiling, hardest.v_in + 1e-6), V_r=hardest.v_in, I=hardest.crest, f=2 * frequency,
-        L_lk=np.maximum(hardest.leakage - LIKELY_PACKAGE + packages, 1e-9))  # fmt: skip
+    resistor = np.minimum.reduce([
+        clamps.clamp_for_level(
+            V_c=np.maximum(ceiling, n.v_in + 1e-6), V_r=n.v_in, I=n.crest, f=2 * frequency,
+            L_lk=np.maximum(n.leakage - LIKELY_PACKAGE + packages, 1e-9))
+        for n in (need, warmest, hardest)
+    ])  # fmt: skip
     level = clamps.clamp_level(
         V_r=need.v_in, I=need.off_rms, f=2 * frequency, R=resistor,
         L_lk=np.maximum(need.leakage - LIKELY_PACKAGE + packages, 1e-9))  # fmt: skip

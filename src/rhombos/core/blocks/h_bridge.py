@@ -123,8 +123,8 @@ def propose(
         uneven = (1 + rules.sharing_imbalance * (draft.parallel > 1)) ** 2
         device_heat = SURGE_RESERVE * uneven * (surged.loss - surged.gate) / count
         sink, fan = propose_surge_sink(
-            shelf, rules, state.loss - state.gate, surged.loss - surged.gate, device_heat, device.r_jc + rules.pad_resistance,
-            air, device.t_j_max, brief.power.surge_time)  # fmt: skip
+            shelf, rules, state.loss - state.gate, SURGE_RESERVE * (surged.loss - surged.gate), device_heat,
+            device.r_jc + rules.pad_resistance, air, device.t_j_max, brief.power.surge_time)  # fmt: skip
         fields = {"sink": sink, "fan": fan} | fields
     return HBridgeBuild.within(fields)
 

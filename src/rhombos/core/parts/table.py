@@ -13,6 +13,11 @@ from rhombos.core.problems import Problem, from_validation
 from rhombos.core.units import UNITS
 
 LARGEST = 20_000
+"""Rows that are read."""
+MOST_TOLD, MOST_COLUMNS = 50, 10
+"""Faulty lines, and unknown columns, that are told one by one."""
+FORMULA = ("=", "+", "-", "@", "\t", "\r")
+"""How text begins that a spreadsheet takes for a formula."""
 
 
 class TableError(ValueError):
@@ -26,31 +31,50 @@ class TableError(ValueError):
 def read_csv(kind: str, text: str) -> list[Part]:
     """Read parts of one kind. The first line names the columns.
 
-    Raises: TableError with every faulty line; nothing is taken then.
+    Raises: TableError with the faulty lines, the first MOST_TOLD of them one by one; nothing is taken then.
     """
     if kind not in KINDS:
         raise TableError([Problem("kind", kind, f"there is no kind ‘{kind}’; known: {', '.join(KINDS)}")])
-    model = KINDS[kind]
     lines = text.lstrip("\ufeff").replace("\r\n", "\n").replace("\r", "\n")
     reader = csv.DictReader(io.StringIO(lines))
+    try:
+        _columns(KINDS[kind], reader)
+        parts, problems = _rows(KINDS[kind], reader)
+    except csv.Error as error:
+        raise TableError([Problem("row", "", f"line {reader.line_num + 1}: {error}; is this a CSV file?")]) from None
+    if not parts and not problems:
+        problems.append(Problem("rows", "", "the file holds no parts; give a header line and one line a part"))
+    if len(problems) > MOST_TOLD:
+        more = len(problems) - MOST_TOLD
+        problems = [*problems[:MOST_TOLD], Problem("rows", "", f"and {more} more; mend these first")]
+    if problems:
+        raise TableError(problems)
+    return parts
+
+
+def _columns(model: type[Part], reader: csv.DictReader[str]) -> None:
     columns = [c.strip() for c in reader.fieldnames or []]
     known = set(model.model_fields)
     required = {name for name, f in model.model_fields.items() if f.is_required()}
     problems: list[Problem] = []
     if unknown := [c for c in columns if c not in known]:
-        problems.append(Problem("columns", ", ".join(unknown), f"line 1: unknown column {', '.join(unknown)}; "
-                                f"known: {', '.join(sorted(known))}"))  # fmt: skip
+        shown = ", ".join(c[:40] for c in unknown[:MOST_COLUMNS]) + (" …" if len(unknown) > MOST_COLUMNS else "")
+        problems.append(Problem("columns", shown, f"line 1: unknown column {shown}; known: {', '.join(sorted(known))}"))
     if missing := sorted(required - set(columns)):
         problems.append(Problem("columns", "", f"line 1: missing column {', '.join(missing)}"))
     if problems:
         raise TableError(problems)
+
+
+def _rows(model: type[Part], reader: csv.DictReader[str]) -> tuple[list[Part], list[Problem]]:
     parts: list[Part] = []
+    problems: list[Problem] = []
     seen: dict[str, int] = {}
-    for row in reader:
+    for count, row in enumerate(reader):
         line = reader.line_num
-        if len(parts) >= LARGEST:
+        if count >= LARGEST:
             raise TableError([Problem("rows", str(line), f"line {line}: more than {LARGEST} rows; split the file")])
-        cells = {k.strip(): v.strip() for k, v in row.items() if k and isinstance(v, str) and v.strip()}
+        cells = {k.strip(): _plain(v.strip()) for k, v in row.items() if k and isinstance(v, str) and v.strip()}
         if None in row:  # a row longer than the header
             problems.append(Problem("row", "", f"line {line}: more cells than columns"))
             continue
@@ -63,11 +87,17 @@ def read_csv(kind: str, text: str) -> list[Part]:
             problems.append(Problem("id", part.id, f"line {line}: ‘{part.id}’ stands already in line {seen[part.id]}"))
         seen[part.id] = line
         parts.append(part)
-    if not parts and not problems:
-        problems.append(Problem("rows", "", "the file holds no parts; give a header line and one line a part"))
-    if problems:
-        raise TableError(problems)
-    return parts
+    return parts, problems
+
+
+def _harmless(cell: str) -> str:
+    """Text that no spreadsheet takes for a formula."""
+    return f"'{cell}" if cell.startswith(FORMULA) else cell
+
+
+def _plain(cell: str) -> str:
+    """Text as it was before it was made harmless."""
+    return cell[1:] if cell.startswith("'") and cell[1:].startswith(FORMULA) else cell
 
 
 def write_csv(kind: str, parts: Iterable[Part]) -> str:
@@ -79,5 +109,5 @@ def write_csv(kind: str, parts: Iterable[Part]) -> str:
     writer.writerow(model.model_fields)
     for part in parts:
         cells = {name: getattr(part, name) for name in model.model_fields}
-        writer.writerow([f"{v / units[n].scale:.12g}" if n in units else str(v) for n, v in cells.items()])
+        writer.writerow([f"{v / units[n].scale:.12g}" if n in units else _harmless(str(v)) for n, v in cells.items()])
     return out.getvalue()

@@ -258,7 +258,7 @@ class IronBridge(IronRoute):
                 g = calmed(g, after, turn)
                 if rests:
                     break
-            fits = rests and made.states["h_bridge"].modulation <= 1 + SETTLED and not made.states["battery"].collapsed
+            fits = rests and made.states["h_bridge"].modulation <= 1 + YIELD_STEP and not made.states["battery"].collapsed
             return made, g, fits
 
         low, high = LEAST_OUTPUT, 1.0
