@@ -9,12 +9,13 @@ from rhombos.core.solve import work_out
 
 SEED, BRIEFS, PARTS = 11, 210, 14
 """Of the briefs, and into how many tests they fall."""
-ONCE_BROKEN = ((20261202, 1294), (20261202, 1873), (20261202, 2420), (20261128, 730),
+ONCE_BROKEN = ((20261203, 999), (20261203, 2218), (20261203, 2470),
+               (20261202, 1294), (20261202, 1873), (20261202, 2420), (20261128, 730),
                (20261201, 1390), (20261201, 1640), (20261201, 2770), (1127, 10), (1127, 1320), (1127, 1740), (1127, 2021),
                (1127, 2652), (1127, 2680), (1127, 2944), (31, 825))
 """Seeds and numbers of briefs at which rounds went to and fro, an estimate fell short of what is judged, or the shelf had a
 gap."""
-ONCE_APART = ((20271, 100), (20261128, 1312), (31, 45), (31, 225))
+ONCE_APART = ((20261203, 1512), (20271, 100), (20261128, 1312), (31, 45), (31, 225))
 """Those at which sheet and scope stood apart: pulses at the crest of a weak battery, diodes that turn a wave about."""
 
 

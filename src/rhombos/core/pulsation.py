@@ -33,13 +33,27 @@ Complex = NDArray[np.complexfloating]
 class Pulsation:
     """A current before the link, about its mean of one: mean square, peak; what of the swing the bank keeps: its ripple voltage
     and its ripple current, each over what they would be if the source gave none of it; and what the bank gives at twice the
-    line, a phasor over the mean."""
+    line, a phasor over the mean. Where a duty follows the link, the stage draws that times a duty which swings too, and
+    an input bank stands before it: the battery's own mean square and peak then; and what the bank at the input gives, RMS over
+    the mean."""
 
     mean_square: float = 1.0
     peak: float = 1.0
     ripple: float = 1.0
     current: float = 1.0
     given: complex = 0j
+    battery: tuple[float, float] | None = None
+    smoothed: float = 0.0
+
+    @property
+    def battery_square(self) -> float:
+        """Mean square of the battery's current over its squared mean."""
+        return self.battery[0] if self.battery else self.mean_square
+
+    @property
+    def battery_peak(self) -> float:
+        """Peak of the battery's current over its mean."""
+        return self.battery[1] if self.battery else self.peak
 
     @property
     def rms(self) -> float:
@@ -94,6 +108,11 @@ def pulsation(demand: Demand, passed: Sequence[complex], blocks: bool = True) ->
             kept = abs(1 - passed[0])
             return Pulsation(square, crest, kept, kept, demand[0] * (1 - passed[0]))
     return _clipped(tuple(_coarse(d) for d in demand), tuple(_coarse(p) for p in passed), blocks)
+
+
+def taken(demand: Sequence[complex], comes: Sequence[complex], goes_on: Sequence[complex]) -> float:
+    """RMS over the mean of what a bank takes of swings that come to it and go on behind it, both as shares of a demand."""
+    return math.sqrt(sum(abs(d * (c - g)) ** 2 / 2 for d, c, g in zip(demand, comes, goes_on, strict=False)))
 
 
 def _coarse(value: complex) -> complex:

@@ -2277,7 +2277,7 @@ export interface components {
         };
         /**
          * RevisionOut
-         * @description One line of a design's past; `label` is the name that somebody gave it.
+         * @description One line of a design's past; `label` is the name that somebody gave it, `touched` the titles of what it changed.
          */
         RevisionOut: {
             /** Label */
@@ -2291,6 +2291,8 @@ export interface components {
              * Format: date-time
              */
             saved: string;
+            /** Touched */
+            touched: string[];
         };
         /**
          * Ring

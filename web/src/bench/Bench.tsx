@@ -86,7 +86,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
     { name: "Margins: every stress against its rating", keys: "A", run: () => view("margins") },
     { name: "Another battery: what it touches", keys: "B", run: () => view("battery") },
     { name: "Record: waivers, rules, pins", keys: "E", run: () => view("record") },
-    { name: "History: every revision, what it changed, back to it", keys: "H", run: () => view("history") },
+    { name: "History: every revision, what it changed, back to it", keys: "Y", run: () => view("history") },
     { name: "Undo", keys: "Ctrl Z", run: () => void handle.undo?.() },
     { name: "Redo", keys: "Ctrl Shift Z", run: () => void handle.redo?.() },
     { name: "Let go of every pin", run: () => void handle.change({ pins: {} }) },
@@ -249,7 +249,7 @@ function useKeys({ solution, go, undo, redo, toggle, find, close }: Keys) {
       else if (e.key === "a") toggle("margins")
       else if (e.key === "b") toggle("battery")
       else if (e.key === "e") toggle("record")
-      else if (e.key === "h") toggle("history")
+      else if (e.key === "y") toggle("history")
       else if (beside(e.key)) go(beside(e.key)!)
       else if (/^[1-9]$/.test(e.key)) {
         const block = solution.blocks[Number(e.key) - 1]

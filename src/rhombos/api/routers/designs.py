@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from itertools import zip_longest
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Header, HTTPException, Path, Query, Response
@@ -13,7 +14,7 @@ from rhombos.api.moment import Moment
 from rhombos.api.problem import FieldProblem, ProblemDocument, problem, told
 from rhombos.api.service import Serving
 from rhombos.core.design import Design
-from rhombos.core.differences import Change, differences
+from rhombos.core.differences import Change, differences, touched
 from rhombos.core.mending import Unreadable, mended
 from rhombos.core.solve import asked
 from rhombos.store import designs as store
@@ -39,12 +40,13 @@ class DesignOut(BaseModel):
 
 
 class RevisionOut(BaseModel):
-    """One line of a design's past; `label` is the name that somebody gave it."""
+    """One line of a design's past; `label` is the name that somebody gave it, `touched` the titles of what it changed."""
 
     number: int
     name: str
     label: str
     saved: Moment
+    touched: list[str]
 
 
 class Burst(BaseModel):
@@ -82,8 +84,9 @@ def _opened(stored: Stored) -> DesignOut:
     return found.model_copy(update={"design": design, "asked": asked(design.brief), "faults": told(problems)})
 
 
-def _line(line: history.Line) -> RevisionOut:
-    return RevisionOut(number=line.number, name=line.name, label=line.label, saved=line.saved)
+def _line(line: history.Line, before: history.Line | None = None) -> RevisionOut:
+    changed = touched(*({"name": x.name, **x.content} for x in (before, line))) if before else []
+    return RevisionOut(number=line.number, name=line.name, label=line.label, saved=line.saved, touched=changed)
 
 
 @router.get("")
@@ -152,8 +155,9 @@ def restore(identity: str, serving: Serving) -> DesignOut:
 def past(identity: str, serving: Serving) -> list[Burst]:
     """Every revision in bursts of edits, the newest first."""
     with serving.database.session() as session:
-        found = history.bursts(history.lines(session, identity))
-    return [Burst(began=b[-1].saved, ended=b[0].saved, revisions=[_line(r) for r in b]) for b in found]
+        lines = history.lines(session, identity)
+    shown = {line.number: _line(line, before) for line, before in zip_longest(lines, lines[1:])}
+    return [Burst(began=b[-1].saved, ended=b[0].saved, revisions=[shown[r.number] for r in b]) for b in history.bursts(lines)]
 
 
 @router.get("/{identity}/revisions/{number}", responses=UNREAD)

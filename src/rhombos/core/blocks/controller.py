@@ -276,7 +276,7 @@ def assess(
         lowest=lowest, highest=highest, trim_low=trim_low, trim_high=trim_high,
         divider_power=need.link**2 / (build.r_top + build.r_bottom),
         resonance=work("controller.resonance", filters.corner, L=path.choke, C=path.bank), crossover=found.crossover,
-        phase=found.phase, passed=share, mean_square=swing.mean_square, ripple=ripple, dip=dip,
+        phase=found.phase, passed=share, mean_square=swing.battery_square, ripple=ripple, dip=dip,
         low_point=ledger.total("controller.low_point", {
             "set-point, lowest": need.link * (1 - rules.link_tolerance), "half the ripple": -ripple / 2,
                 "step of the load": -dip}),

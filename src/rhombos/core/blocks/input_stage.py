@@ -73,7 +73,8 @@ class InputStageBuild(Build):
 class InputNeed:
     """Mean current, A; duty of the pulses that the bank sees, or the ripple current it carries, A; mean square over squared
     mean of what the cable carries, where the bank cannot smooth it; RMS over mean of a pulse; peak over mean of what the cable
-    carries; current that the stage stops at once, A, where no choke keeps it flowing."""
+    carries; current that the stage stops at once, A, where no choke keeps it flowing; what the bank gives at twice the line and
+    its multiples, RMS, A."""
 
     current: float
     duty: float
@@ -82,6 +83,7 @@ class InputNeed:
     form: float = 1.0
     crest: float = 1.0
     interrupted: float = 0.0
+    slow: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -247,6 +249,8 @@ def assess(
         ripple = ledger.work("input_stage.ripple", book.pulsed_input_ripple, I_in=rms, D_tot=share)
     else:
         ripple = ledger.work("input_stage.ripple", book.shaped_ripple, I=rms, form=need.form, D_tot=share)
+    if need.slow > 0:
+        ripple = ledger.work("input_stage.ripple", book.bank_together, I_rms=ripple, I=need.slow)
     each = ripple / build.count
     capacitors = ledger.work(
         "input_stage.capacitor_loss", book.ohmic_loss, I_rms=ripple, R=esr(build, shelf))

@@ -12,9 +12,9 @@ from rhombos.core.blocks.base import Build
 from rhombos.core.book import link
 from rhombos.core.brief import Brief
 from rhombos.core.ledger import SILENT, Ledger
-from rhombos.core.loops import Compensator, Plant, compensate, margins, passed_share
+from rhombos.core.loops import Compensator, Plant, compensate, duty_swing, margins, passed_share
 from rhombos.core.preferred import E12, nearest
-from rhombos.core.pulsation import MOST_TERMS, STILL, Demand, Pulsation, pulsation
+from rhombos.core.pulsation import MOST_TERMS, STILL, Demand, Pulsation, open_share, pulsation, taken
 from rhombos.core.rules import Rules
 
 CURRENT, VOLTAGE = "current", "voltage"
@@ -39,7 +39,8 @@ OPTO_POLE = 15e3
 @dataclass(frozen=True, slots=True)
 class Path:
     """What feeds the link: secondary voltage while power flows, V; choke, H; all resistance before the bank as the link sees
-    it, Ω; bank, F, and its series resistance, Ω; V²/P of what the link gives, Ω; one switch's frequency, Hz; turns ratio."""
+    it, Ω; bank, F, and its series resistance, Ω; V²/P of what the link gives, Ω; one switch's frequency, Hz; turns ratio; what
+    lies before the input bank, Ω, and that bank, F."""
 
     secondary: float
     choke: float
@@ -49,6 +50,7 @@ class Path:
     load: float
     frequency: float
     ratio: float
+    feed: tuple[float, float] = (0.0, 0.0)
 
     def risen(self, share: float) -> Path:
         """The same where the battery stands higher by a share."""
@@ -186,8 +188,15 @@ def pulsation_of(
     """What the loop makes of the output's pulsation at a line frequency, Hz; and the share of its first term that passes."""
     if not demand:
         return STILL, 0.0
-    shares = passed_share(plant_of(path, build), compensator_of(build), line, min(len(demand), MOST_TERMS))
-    return pulsation(demand, shares), abs(shares[0])
+    asked = plant_of(path, build), compensator_of(build), line, min(len(demand), MOST_TERMS)
+    shares = passed_share(*asked)
+    # the stage draws the choke's current times a duty that follows the link: i·v, not i; its bank takes a part of that
+    stage = tuple(share + volts / path.load for share, volts in zip(shares, duty_swing(*asked), strict=True))
+    behind = open_share(line, path.feed[0], 0.0, path.feed[1], len(stage))
+    given = tuple(s * b for s, b in zip(stage, behind, strict=True))
+    seen = pulsation(demand, given)
+    swing = replace(pulsation(demand, shares), battery=(seen.mean_square, seen.peak), smoothed=taken(demand, stage, given))
+    return swing, abs(given[0])
 
 
 def _of(build: Build | Mapping[str, Any], name: str) -> Any:

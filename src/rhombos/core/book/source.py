@@ -63,6 +63,9 @@ pulsed_input_ripple = _relation(
 shaped_ripple = _relation(
     "shaped_ripple", I_c, I * sp.sqrt(form**2 / D_tot - 1), title="RMS of a pulsed current with its mean taken off",
     holds="pulses of any shape, for a share D_tot of the time", source="definition of RMS")
+bank_together = _relation(
+    "bank_together", I_c, sp.sqrt(I_rms**2 + I**2), title="RMS of what a bank carries of pulses and of a slow swing together",
+    holds="their frequencies lie far apart", source="orthogonality of what has no frequency in common")
 step_pulsation = _relation(
     "step_pulsation", pulsation, 1 / fraction, title="Pulsation of a current drawn in pulses",
     holds="flat pulses during a fraction of the time", source="mean square over squared mean")

@@ -29,7 +29,7 @@ from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.points import STEADY, Point, operating_points
-from rhombos.core.pulsation import MOST_TERMS, STILL, open_share, pulsation
+from rhombos.core.pulsation import MOST_TERMS, STILL, open_share, pulsation, taken
 from rhombos.core.rail import behind
 from rhombos.core.report import Operating
 from rhombos.core.routes.base import HOTTEST, SETTLED, V_FLOOR, StepWave, calmed, fallen
@@ -199,9 +199,10 @@ class IronBridge(IronRoute):
         to_stage = to_filter + bridged.loss
         # power over mean current is not what the bridge's fundamental is made of
         drawn = tuple(d * g.v_in / works / to_stage for d in flows.demand)
-        swing = STILL
+        swing, smoothed = STILL, 0.0
         if drawn:  # the battery takes back what a lagging load returns
             swing = pulsation(drawn, passed[:len(drawn)], blocks=False)
+            smoothed = taken(drawn, (1 + 0j,) * len(drawn), passed) * to_stage / g.v_in
             ledger.work("battery.passed", link_book.passed_open, f_line=line, R=feed.resistance, L=0.0, C=feed.capacitance)
         ripple = 0.0
         if filtered.line_current > 0 and filtered.power_factor > 0:
@@ -210,8 +211,8 @@ class IronBridge(IronRoute):
                 M=min(1.0, bridged.modulation), cos_phi=min(1.0, filtered.power_factor))  # fmt: skip
         entry, cells, v_in = self._source(
             point, to_stage,
-            input_stage.InputNeed(to_stage / g.v_in, 1.0, ripple, swing.mean_square, crest=swing.peak), g, builds, brief, shelf,
-            rules, ledger)  # fmt: skip
+            input_stage.InputNeed(to_stage / g.v_in, 1.0, ripple, swing.mean_square, crest=swing.peak, slow=smoothed), g,
+            builds, brief, shelf, rules, ledger)  # fmt: skip
         from_battery = to_stage + entry.loss
         states = {"battery": cells, "input_stage": entry, "h_bridge": bridged, "output_filter": filtered,
                   "iron_transformer": wound, "load": drain}  # fmt: skip

@@ -187,11 +187,13 @@ class LinkRoute(Route):
         )
         switching = front_end.propose(flat, full, hardest, brief.source.volts[2], brief, own["front_end"], shelf, rules)
         share = max(2 * front_end.flat_duty(hints.duty["full"], hints.rising["full"]) / topology.banks, 0.05)
-        ripple_in = hints.battery_current * math.sqrt(max(0.0, hints.form**2 / share - 1))
+        slow = hints.swing["flat"].smoothed
+        ripple_in = hints.battery_current * math.sqrt(max(0.0, hints.form**2 / share - 1) + slow**2)
         driving = front_drive_of(
             switching, brief.source.volts[2], rules.duty_limit, brief, own["front_drive"], shelf, rules)  # fmt: skip
         entry = input_stage.propose(
-            brief, hints.battery_current, ripple_in, own["input_stage"], shelf, rules, 0.0, hints.swing["flat"].rms)
+            brief, hints.battery_current, ripple_in, own["input_stage"], shelf, rules, 0.0,
+            math.sqrt(hints.swing["flat"].battery_square))
         return {
             "battery": battery.BatteryBuild(), "input_stage": entry, "front_end": switching, "front_drive": driving,
             "transformer": winding,

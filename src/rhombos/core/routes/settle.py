@@ -31,6 +31,7 @@ from rhombos.core.pulsation import STILL, Demand, Pulsation, open_share, pulsati
 from rhombos.core.routes.base import HOPELESS, HOTTEST, MOST_PASSES, SETTLED, V_FLOOR, Settled, at_its_end, calmed
 from rhombos.core.routes.driven import gate_loop
 from rhombos.core.routes.socket import Socket, settle_socket
+from rhombos.core.routes.supply import battery_of
 from rhombos.core.rules import Rules
 from rhombos.core.topology import RECTIFIERS, TOPOLOGIES, Rectifying
 
@@ -219,11 +220,12 @@ def _one_pass(
     to_stage = to_transformer + switched.loss
     entry = input_stage.assess(
         input_stage.InputNeed(to_stage / g.v_in, 2 * front_end.flat_duty(duty, rising) / topology.banks,
-                              pulsation=g.swing.mean_square, form=rectified.form), g.terminal,
+                              pulsation=g.swing.battery_square, form=rectified.form,
+                              slow=g.swing.smoothed * to_stage / g.v_in), g.terminal,
         builds["input_stage"], brief, shelf,
         rules, ledger)  # fmt: skip
     from_battery = to_stage + entry.loss
-    cells = battery.assess(point.emf, from_battery, brief, ledger, g.swing.mean_square, g.swing.peak, entry.control)
+    cells = battery.assess(point.emf, from_battery, brief, ledger, g.swing.battery_square, g.swing.battery_peak, entry.control)
     states = {
         "battery": cells, "input_stage": entry, "front_end": switched, "transformer": wound, "rectifier": rectified,
         "dc_link": linked, "h_bridge": socket.bridged, "load": socket.drawn,
@@ -287,11 +289,12 @@ def _path(
     can = shelf.get(Capacitor, linking.capacitor)
     total = min(1.0, 2 * duty)
     stepped = ratio * TOPOLOGIES[builds["front_end"].topology].drive * total
-    before = brief.source.internal_resistance + input_stage.resistance(builds["input_stage"], brief, shelf, rules)
-    resistance = g.choke_resistance + total * g.charging_resistance(ratio) + stepped**2 * before
+    battery = battery_of(brief.source.volts[1], builds, brief, shelf, rules)
+    resistance = g.choke_resistance + total * g.charging_resistance(ratio) + stepped**2 * battery.resistance
     return link_loop.Path(
         max(1.0, v_sec), builds["rectifier"].inductance if choked else 0.0, resistance, dc_link.capacitance(linking, shelf),
-        can.esr * linking.banks / linking.count, link_v / max(current, 1e-6), builds["front_end"].frequency, ratio)  # fmt: skip
+        can.esr * linking.banks / linking.count, link_v / max(current, 1e-6), builds["front_end"].frequency, ratio,
+        (battery.resistance, battery.capacitance))  # fmt: skip
 
 
 def _swing(

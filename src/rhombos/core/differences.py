@@ -1,0 +1,132 @@
+"""What changed from one revision of a design to another, field by field, as people write it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict
+
+from rhombos.core.design import Design, brief_fields, rule_fields
+from rhombos.core.findings import PinValue
+from rhombos.core.problems import find_field, unit_of
+from rhombos.core.routes import ALL_BUILDS, ROUTES
+from rhombos.core.routes.common import COMMON, COMMON_BUILDS
+from rhombos.core.units import UnitError, parse, short
+
+BUILDS = {**ALL_BUILDS, **COMMON_BUILDS}
+TITLES = {block: route.title_of(block) for route in ROUTES.values() for block in route.builds} | {
+    b.KEY: b.TITLE for b in COMMON} | {"front_end": "Front end"}
+"""What each block is called."""
+PROPOSED = "as proposed"
+NOTHING = "—"
+
+
+class Change(BaseModel):
+    """One field that differs: its address, what it is called, and its text before and after."""
+
+    model_config = ConfigDict(frozen=True)
+
+    address: str
+    title: str
+    before: str
+    after: str
+
+
+def differences(before: Design, after: Design) -> tuple[Change, ...]:
+    """Every field that differs between two designs, in the order in which a design is read."""
+    return tuple(
+        Change(address=address, title=title, before=old, after=new)
+        for address, title, old, new in (*_heads(before, after), *_briefs(before, after), *_pins(before, after),
+                                         *_rules(before, after), *_words(before, after))
+        if old != new)  # fmt: skip
+
+
+Row = tuple[str, str, str, str]
+
+
+def touched(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[str]:
+    """What fields two stored contents differ in, by what they are called; neither is read whole for it."""
+    old, new = (_leaves(content) for content in (before, after))
+    changed = [a for a in {**old, **new} if old.get(a) != new.get(a)]
+    return list(dict.fromkeys(_titled(address) for address in changed))
+
+
+def _leaves(content: Mapping[str, Any]) -> dict[str, Any]:
+    """A stored content's values by address: those of brief and pins one by one, the rest whole."""
+    found: dict[str, Any] = {}
+    for key, value in content.items():
+        inner = value if isinstance(value, dict) else {}
+        if key == "brief":
+            for section, fields in inner.items():
+                found |= {f"brief.{section}.{n}": v for n, v in fields.items()} if isinstance(fields, dict) else {
+                    f"brief.{section}": fields}  # fmt: skip
+        elif key == "pins":
+            found |= {f"pins.{a}": v for a, v in inner.items() if v is not None}
+        else:
+            found[key] = value
+    return found
+
+
+def _titled(address: str) -> str:
+    head, _, rest = address.partition(".")
+    if head == "pins":
+        return _called(rest)
+    field = find_field(Design, address.split("."))
+    return (field.title if field else None) or address.rpartition(".")[2].replace("_", " ")
+
+
+def _heads(before: Design, after: Design) -> list[Row]:
+    return [("name", "Name", before.name, after.name), ("route", "Route", before.route, after.route)]
+
+
+def _briefs(before: Design, after: Design) -> list[Row]:
+    old, new = ({f.address: f for f in brief_fields(d.brief)} for d in (before, after))
+    return [
+        (address, f"{field.section}: {field.title}", old[address].text if address in old else NOTHING,
+         new[address].text if address in new else NOTHING)
+        for address, field in (old | new).items()
+    ]  # fmt: skip
+
+
+def _pins(before: Design, after: Design) -> list[Row]:
+    addresses = sorted({a for d in (before, after) for a, v in d.pins.items() if v is not None})
+    return [(a, _called(a), *(pin_text(a, d.pins.get(a)) for d in (before, after))) for a in addresses]  # type: ignore[misc]
+
+
+def _rules(before: Design, after: Design) -> list[Row]:
+    old, new = (rule_fields(d.rules, d.house) for d in (before, after))
+    named = ("rules", "House rules", before.rules, after.rules)
+    return [named, *((f"house.{x.name}", f"House rule: {x.title}", x.text, y.text) for x, y in zip(old, new, strict=True))]
+
+
+def _words(before: Design, after: Design) -> list[Row]:
+    old, new = ({w.code: w.reason for w in d.waivers} for d in (before, after))
+    rows = [(f"waivers.{code}", f"Finding waived: {code}", old.get(code, NOTHING), new.get(code, NOTHING))
+            for code in sorted(old | new)]  # fmt: skip
+    chosen = [d.decision.chosen if d.decision else NOTHING for d in (before, after)]
+    return [*rows, ("decision", "Comparison behind the route", *chosen)]  # type: ignore[list-item]
+
+
+def _called(address: str) -> str:
+    block, _, name = address.partition(".")
+    model = BUILDS.get(block)
+    field = model.model_fields.get(name) if model else None
+    return f"{TITLES.get(block, block)}: {(field.title if field else None) or name}"
+
+
+def pin_text(address: str, value: PinValue) -> str:
+    """A pin's value as people write it."""
+    if value is None:
+        return PROPOSED
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    block, _, name = address.partition(".")
+    field = find_field(BUILDS.get(block), [name])
+    unit = unit_of(field)
+    if unit is None:
+        return str(value)
+    try:
+        return short(parse(value, unit) if isinstance(value, str) else float(value), unit)
+    except UnitError:
+        return str(value)

@@ -1,0 +1,21 @@
+import { client, data } from "./client"
+
+/** Everything in one archive. */
+export const archive = () => data(client.GET("/api/archive", { parseAs: "blob" })) as Promise<Blob>
+
+/** Take what an archive holds and is not here. */
+export const restore = (file: Blob) =>
+  data(client.POST("/api/archive", { body: file as unknown as string, bodySerializer: (body) => body as unknown as Blob, headers: { "Content-Type": "application/zip" } }))
+
+type Restored = Awaited<ReturnType<typeof restore>>
+
+const PARTS: [keyof Restored, string][] = [
+  ["new", "designs taken"],
+  ["grown", "went on"],
+  ["same", "were here already"],
+  ["copied", "came as copies, for they went another way here"],
+  ["parts", "parts of your own"],
+]
+
+/** What came of a restored archive, in words. */
+export const restored = (found: Restored) => `Restored: ${PARTS.filter(([name]) => found[name] || name === "new").map(([name, words]) => `${found[name]} ${words}`).join(", ")}.`
