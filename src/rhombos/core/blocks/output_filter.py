@@ -171,15 +171,18 @@ def _inductance(
 
 
 def _between_harmonics(need: FilterNeed, henry: float, bank: float) -> float:
-    """The nearest inductance in two digits, H, whose corner with a bank, F, stands between two odd harmonics of the line: those
-    of the dead time are lifted most at the corner, which an inductive load leaves all but undamped."""
+    """The nearest inductance in three digits, H, whose corner with a bank, F, stands between two odd harmonics of the line:
+    those of the dead time are lifted most at the corner, which an inductive load leaves all but undamped, and moves a little
+    up."""
+    across = need.voltage * math.sqrt(1 - need.power_factor**2)  # of a load's voltage what lies across its inductance
+    beside = 2 * math.pi * need.frequency * need.current / across if across > LEAST_ACROSS * need.voltage else 0.0
 
     def off(henry: float) -> float:
-        corner = float(book.corner(L=henry + need.leakage, C=bank * need.ratio**2)) / need.frequency
+        whole = henry + need.leakage
+        corner = float(book.corner(L=whole, C=bank * need.ratio**2)) / need.frequency * math.sqrt(1 + whole * beside)
         return abs(corner % 2 - 1)  # 0 on an odd harmonic, 1 on an even one
 
-    step = 10.0 ** (math.floor(math.log10(henry)) - 1)
-    near = (min(0.5, max(1e-6, float(f"{henry + n * step:.2g}"))) for n in NEAR)
+    near = (min(0.5, max(1e-6, float(f"{henry * (1 + n / 100):.3g}"))) for n in NEAR)
     return max(near, key=lambda h: (min(off(h), BETWEEN), -abs(h - henry)))
 
 
@@ -210,9 +213,11 @@ def _capacitor(
 
 SOFTER = (1.0, 0.8, 0.65, 0.5)
 """Shares of the rules' inductance that are tried where loads draw at the crest."""
-NEAR = (0, 1, -1, 2, -2, 3, -3, 4, -4)
-"""Steps of the second digit by which an inductance may be moved."""
-BETWEEN = 0.6
+LEAST_ACROSS = 0.1
+"""Share of a load's voltage across its inductance from which it is one at the filter's corner."""
+NEAR = range(-10, 11)
+"""Hundredths by which an inductance may be moved."""
+BETWEEN = 0.8
 """How far from an odd harmonic, in harmonics, a corner is far enough."""
 LIKELY_BENT = 0.7
 """Share of the distortion asked that their pulses may use up."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import abstractmethod
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from types import ModuleType
 from typing import Any
@@ -31,7 +31,7 @@ from rhombos.core.routes.base import HOPELESS, MOST_PASSES, SETTLED, V_FLOOR, Ro
 from rhombos.core.routes.driven import drive_need
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
-from rhombos.core.stepped import StepForm, StepRipple
+from rhombos.core.stepped import StepForm
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,12 +83,23 @@ class IronSettled(Settled):
     half: float = 1.0
     form: float = 1.0
     stands: float = 1.0
-    rippling: StepRipple | None = None
+    rippling: Callable[[float], float] | None = None
 
     @property
     def v_in(self) -> float:
         """Voltage at the stage, V."""
         return self.guess.v_in
+
+
+@dataclass(frozen=True, slots=True)
+class HardestRipple:
+    """What an input bank carries at the point that asks most of it, A, as it follows from its capacitance, F."""
+
+    points: tuple[Callable[[float], float], ...]
+
+    def __call__(self, capacitance: float) -> float:
+        """RMS of what the bank carries, A."""
+        return max(ripple(capacitance) for ripple in self.points)
 
 
 @dataclass(frozen=True)
@@ -112,12 +123,14 @@ class Hints:
     peak: float = 0.0
     half: float = 0.97
     form: float = 1.0
-    rippling: StepRipple | None = None
+    rippling: Callable[[float], float] | None = None
 
 
 CALMER = 14
 """Turns by which a point calms down earlier whose width follows what it draws: plain passes swing about it."""
 
+MORE_RIPPLE = 1.06
+"""What the next round may still add to what the input bank carries."""
 SWINGS = 30
 """Passes after which a bridge at its limit is settled by halving the range: plain ones swing about its rest."""
 

@@ -29,12 +29,12 @@ from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.points import STEADY, Point, operating_points
-from rhombos.core.pulsation import MOST_TERMS, STILL, open_share, pulsation, taken
+from rhombos.core.pulsation import MOST_TERMS, STILL, BankRipple, open_share, pulsation, taken
 from rhombos.core.rail import behind
 from rhombos.core.report import Operating
 from rhombos.core.routes.base import HOTTEST, SETTLED, V_FLOOR, StepWave, calmed, fallen
 from rhombos.core.routes.driven import drive_need, drive_of, gate_loop
-from rhombos.core.routes.iron import Guess, Hints, IronRoute, IronSettled
+from rhombos.core.routes.iron import MORE_RIPPLE, Guess, HardestRipple, Hints, IronRoute, IronSettled
 from rhombos.core.routes.supply import battery_of, battery_supply
 from rhombos.core.rules import Rules
 from rhombos.core.topology import RouteName
@@ -122,8 +122,8 @@ class IronBridge(IronRoute):
                 bridged.modulation / lacks / limit))), {k: settled[k].guess.v_in for k in self.hint_points},
             nothing, nothing, nothing, wound.primary_rms, wound.secondary_rms, flat.states["input_stage"].fuse_load,
             wound.leakage, flat.guess.path_resistance, bridged.dead_time_loss_volts, filtered.fundamental,
-            1.08 * max(settled[k].states["input_stage"].ripple for k in STEADY), filtered.rms,
-            max(settled[k].states["output_filter"].peak for k in STEADY))  # fmt: skip
+            0.0, filtered.rms, max(settled[k].states["output_filter"].peak for k in STEADY),
+            rippling=HardestRipple(tuple(settled[k].rippling for k in STEADY)))  # fmt: skip
 
     def propose(
         self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
@@ -158,7 +158,7 @@ class IronBridge(IronRoute):
         return {
             "battery": battery.BatteryBuild(),
             "input_stage": input_stage.propose(
-                brief, hints.battery_current, hints.ripple, own["input_stage"], shelf, rules, 0.0, 1.3),
+                brief, hints.battery_current, hints.rippling or hints.ripple, own["input_stage"], shelf, rules, 0.0, 1.3),
             "h_bridge": bridge, "bridge_drive": drive, "output_filter": filtering, "iron_transformer": transformer,
             "load": load.LoadBuild(),
         }  # fmt: skip
@@ -199,19 +199,21 @@ class IronBridge(IronRoute):
         to_stage = to_filter + bridged.loss
         # power over mean current is not what the bridge's fundamental is made of
         drawn = tuple(d * g.v_in / works / to_stage for d in flows.demand)
-        swing, smoothed = STILL, 0.0
+        swing = STILL
         if drawn:  # the battery takes back what a lagging load returns
             swing = pulsation(drawn, passed[:len(drawn)], blocks=False)
-            smoothed = taken(drawn, (1 + 0j,) * len(drawn), passed) * to_stage / g.v_in
             ledger.work("battery.passed", link_book.passed_open, f_line=line, R=feed.resistance, L=0.0, C=feed.capacitance)
         ripple = 0.0
         if filtered.line_current > 0 and filtered.power_factor > 0:
             ripple = ledger.work(
                 "input_stage.ripple", link_book.link_switching_current, I_pk=math.sqrt(2) * filtered.line_current,
                 M=min(1.0, bridged.modulation), cos_phi=min(1.0, filtered.power_factor))  # fmt: skip
+        mean = to_stage / g.v_in
+        slow = mean * taken(drawn, (1 + 0j,) * len(drawn), passed)
+        rippling = BankRipple(MORE_RIPPLE * ripple, MORE_RIPPLE * mean, drawn, line, feed.resistance)
         entry, cells, v_in = self._source(
             point, to_stage,
-            input_stage.InputNeed(to_stage / g.v_in, 1.0, ripple, swing.mean_square, crest=swing.peak, slow=smoothed), g,
+            input_stage.InputNeed(mean, 1.0, ripple, swing.mean_square, crest=swing.peak, slow=slow), g,
             builds, brief, shelf, rules, ledger)  # fmt: skip
         from_battery = to_stage + entry.loss
         states = {"battery": cells, "input_stage": entry, "h_bridge": bridged, "output_filter": filtered,
@@ -229,7 +231,7 @@ class IronBridge(IronRoute):
             magnetising=wound.magnetising / math.sqrt(2), dead_volts=bridged.dead_time_loss_volts,
                 celsius=min(wound.temperature, HOTTEST),
             choke_celsius=min(filtered.temperature, HOTTEST))  # fmt: skip
-        return IronSettled(point, states, flow, g, 0.0, 0.0, 1.0), after
+        return IronSettled(point, states, flow, g, 0.0, 0.0, 1.0, rippling=rippling), after
 
     def _settle(
         self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,

@@ -27,7 +27,7 @@ from rhombos.core.parts import Shelf
 from rhombos.core.points import STEADY, Point
 from rhombos.core.report import Operating, Stepped
 from rhombos.core.routes.base import HOTTEST, SETTLED, V_FLOOR, StepWave, calmed, fallen
-from rhombos.core.routes.iron import CALMER, Guess, Hints, IronRoute, IronSettled
+from rhombos.core.routes.iron import CALMER, MORE_RIPPLE, Guess, HardestRipple, Hints, IronRoute, IronSettled
 from rhombos.core.routes.supply import WIRING, battery_of, battery_supply
 from rhombos.core.rules import Rules
 from rhombos.core.stepped import Fed, StepForm, StepRipple, step_form, width_for
@@ -36,11 +36,8 @@ from rhombos.core.waves.chain import Supply
 
 WIDEST = 0.96
 """Share of the time that a width-controlled wave may be on: the rest is dead time at both ends."""
-LIKELY_BANK = 5e-3
-"""A bank by which points are compared, F."""
-MORE, MORE_RIPPLE = 1.03, 1.06
-"""What the next round may still add to the battery's current, where the turns ratio moves with it, and to what the input bank
-carries."""
+MORE = 1.03
+"""What the next round may still add to the battery's current, where the turns ratio moves with it."""
 SWINGS = 0.15
 """First guess of what the input bank carries, over the battery's current."""
 NARROWEST = 0.02
@@ -101,7 +98,7 @@ class IronPushPull(IronRoute):
             {k: settled[k].share for k in self.hint_points}, wound.primary_rms, wound.secondary_rms,
             max(settled[k].states["input_stage"].fuse_load for k in STEADY), wound.leakage,
             0.0, 0.0, 0.0, 0.0, 0.0, half=now.half, form=max(settled[k].form for k in STEADY),
-            rippling=max((settled[k].rippling for k in STEADY), key=lambda r: r(LIKELY_BANK)))  # fmt: skip
+            rippling=HardestRipple(tuple(settled[k].rippling for k in STEADY)))  # fmt: skip
 
     def propose(
         self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
