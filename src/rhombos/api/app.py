@@ -13,7 +13,7 @@ from fastapi import FastAPI, HTTPException
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 
-from rhombos.api import guard, problem
+from rhombos.api import document, guard, problem
 from rhombos.api.routers import archive, book, coils, compare, designs, health, modulation, shelf, snubbers, solve, waves
 from rhombos.api.service import Service
 from rhombos.store.database import Database
@@ -43,6 +43,7 @@ def create_app(database_url: str | None = None, built: Path = BUILT) -> FastAPI:
     app.state.service = Service(Database(url))
     problem.install(app)
     guard.install(app)
+    document.install(app)
     for resource in (health, designs, archive, solve, waves, modulation, compare, coils, snubbers, shelf, book):
         app.include_router(resource.router, prefix="/api")
 

@@ -44,11 +44,17 @@ class ProblemDocument(BaseModel):
 
 def told(problems: list[Problem]) -> list[FieldProblem]:
     """Faults as a document lists them."""
-    return [FieldProblem(field=p.field, value=p.value, message=p.message) for p in problems]
+    return [FieldProblem(field=_unicode(p.field), value=_unicode(p.value), message=_unicode(p.message)) for p in problems]
+
+
+def _unicode(text: str) -> str:
+    """Text that can be sent: half characters, as broken input has, as question marks."""
+    return text.encode("utf-8", "replace").decode()
 
 
 def problem(status: int, title: str, detail: str, problems: list[Problem] | None = None, current: Any = None) -> JSONResponse:
     """A problem document as a response."""
+    title, detail = _unicode(title), _unicode(detail)
     document = ProblemDocument(
         title=title, status=status, detail=detail,
         problems=told(problems or []),
@@ -67,6 +73,10 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(RequestValidationError)
     def invalid(request: Request, error: RequestValidationError) -> JSONResponse:
         return unprocessable(told_by(error.errors(), request.scope.get("route")))
+
+    @app.exception_handler(UnicodeEncodeError)
+    def half_a_character(_: Request, __: UnicodeEncodeError) -> JSONResponse:
+        return unprocessable([Problem("document", "", "the document holds half a character (a lone surrogate); remove it")])
 
     @app.exception_handler(PinError)
     def bad_pin(_: Request, error: PinError) -> JSONResponse:

@@ -11,6 +11,9 @@ from pydantic.fields import FieldInfo
 
 from rhombos.core.units import short
 
+LARGEST = 10**300
+"""Whole numbers beyond it are told in words."""
+
 
 @dataclass(frozen=True)
 class Problem:
@@ -81,6 +84,8 @@ def _shown(value: Any, field: FieldInfo | None) -> str:
     if isinstance(value, str):
         return f"‘{value[:60]}’"
     unit = unit_of(field)
+    if isinstance(value, int) and abs(value) > LARGEST:
+        return "a number of hundreds of digits"
     if isinstance(value, int | float) and not isinstance(value, bool) and unit:
         return short(float(value), unit)
     return str(value)[:60]

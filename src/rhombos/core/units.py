@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import dataclass
-from decimal import Decimal, InvalidOperation
+from decimal import Decimal, DecimalException
 from functools import lru_cache
 from typing import Annotated, Any
 
@@ -92,6 +92,10 @@ UNITS: dict[str, Unit] = {
 }
 
 
+LONGEST = 60
+"""Letters of a text that is read as a quantity."""
+
+
 class UnitError(ValueError):
     """Text that cannot be read as a quantity; the message says why and what to write instead."""
 
@@ -101,12 +105,14 @@ def _spellings(unit: Unit) -> tuple[str, ...]:
 
 
 def parse(text: str, unit_key: str) -> float:
-    """Read a quantity as a person writes it; return it in SI.
+    """Read a quantity as a person writes it; return it in SI, finite.
 
     ``parse("4k7", "ohm")`` → 4700.0; ``parse("2.2n", "F")`` → 2.2e-9; ``parse("16", "m^2")`` → 16e-6 (mm² is usual).
     Raises: UnitError with the reason and a remedy.
     """
     unit = UNITS[unit_key]
+    if len(text) > LONGEST:
+        raise UnitError(f"‘{text[:LONGEST]} …’ is too long to be a quantity; write a number" + _in(unit))
     clean = text.strip().replace("\u2126", "Ω").replace("−", "-")  # the ohm sign's two code points, the minus sign
     if not clean:
         raise UnitError("is empty; write a number" + (f" in {unit.shown}" if unit.shown else ""))
@@ -126,12 +132,15 @@ def parse(text: str, unit_key: str) -> float:
                 f"it; write {whole}{mark}{decimals} or {size}"
             )
         factor = 1.0 if mark == "R" else PREFIXES[mark]
-        return _times(f"{whole}.{decimals}", factor * unit.scale)
+        return _finite_of(text, _times(f"{whole}.{decimals}", factor * unit.scale))
     plain = _PLAIN.fullmatch(clean)
     if not plain:
         raise UnitError(f"‘{text}’ is not a number; write for example 12{unit.shown}, 4.7, or 4k7")
     number, suffix = plain[1], plain[2].strip()
-    value = _times(number, _suffix_scale(text, suffix, unit))
+    return _finite_of(text, _times(number, _suffix_scale(text, suffix, unit)))
+
+
+def _finite_of(text: str, value: float) -> float:
     if not math.isfinite(value):
         raise UnitError(f"‘{text}’ is too large to be a real quantity")
     return value
@@ -141,7 +150,7 @@ def _times(number: str, factor: float) -> float:
     """The decimal product, so that ``2.2n`` is the float nearest 2.2e-9."""
     try:
         return float(Decimal(number) * Decimal(repr(factor)))
-    except (OverflowError, InvalidOperation):
+    except (OverflowError, DecimalException):
         return math.inf
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter
 from pydantic import BaseModel
 
 from rhombos.api.service import Serving
@@ -15,12 +15,12 @@ router = APIRouter(tags=["health"])
 class Health(BaseModel):
     """The state of the server."""
 
-    database: Literal["up", "away"]
+    database: Literal["up"]
 
 
-@router.get("/health", responses={503: {"model": Health}})
-def health(serving: Serving, response: Response) -> Health:
-    """503 while the database is away."""
-    up = serving.database.ready()
-    response.status_code = 200 if up else 503
-    return Health(database="up" if up else "away")
+@router.get("/health")
+def health(serving: Serving) -> Health:
+    """Refused with 503 while the database is away, saying why."""
+    if why := serving.database.refusal():
+        raise why
+    return Health(database="up")

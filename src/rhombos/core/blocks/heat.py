@@ -38,6 +38,8 @@ THROUGH = 1.8
 CASE, CASE_PER_WATT = 0.15, 4e-4
 """Surface that a case has anyway, m², and what it grows by a watt of output."""
 FLOW_SPARE = 1.5
+LEAST_RISE = 1.0
+"""Rise of the air in a case that fans are still asked for, K: for less there is no fan."""
 LEAST_FLOW = 5e-3
 """What a small fan moves freely, m³/s."""
 FAN_TOLERANCE = 0.15
@@ -183,7 +185,7 @@ def _stands(stage: Cooled) -> float:
 
 def _flow(watts: float, rise: float) -> float:
     """Air that carries a heat off at a rise, m³/s: the rise of a known flow, scaled."""
-    return book.blown_rise.work({"P_loss": watts, "q_air": LEAST_FLOW}) / rise * LEAST_FLOW
+    return book.blown_rise.work({"P_loss": watts, "q_air": LEAST_FLOW}) / max(rise, LEAST_RISE) * LEAST_FLOW
 
 
 def _rise(case: str, surface: float, airflow: float, watts: float) -> float:
