@@ -20,7 +20,12 @@ from typing import Any
 
 import schemathesis
 from hypothesis import HealthCheck, Phase, given, seed, settings
-from schemathesis.checks import content_type_conformance, not_a_server_error, response_schema_conformance, status_code_conformance
+from schemathesis.checks import (
+    content_type_conformance,
+    not_a_server_error,
+    response_schema_conformance,
+    status_code_conformance,
+)
 from schemathesis.core.failures import FailureGroup
 from schemathesis.generation import GenerationMode
 from starlette.testclient import TestClient
@@ -28,7 +33,8 @@ from starlette.testclient import TestClient
 from rhombos.core.design import Design
 
 CHECKS = [not_a_server_error, status_code_conformance, content_type_conformance, response_schema_conformance]
-ODD_TEXT = ("\ud800", "\x00", "²", "١٢", "1e999999999", "9" * 400, "-" * 300, "NaN", "=cmd()", "𝟙", "\u202e", " ", "4k7k7", "1_000")
+ODD_TEXT = ("\ud800", "\x00", "²", "١٢", "1e999999999", "9" * 400, "-" * 300, "NaN", "=cmd()", "𝟙", "\u202e",
+            " ", "4k7k7", "1_000")  # fmt: skip
 """Texts that once made a reader fall over, and their like."""
 ODD_NUMBERS = (10**400, -(10**400), 1e308, -0.0, 5e-324, True, None, [], {}, [[[[]]]])
 
@@ -50,8 +56,8 @@ def operations(app: Any) -> Iterator[Any]:
         yield found.ok()
 
 
-def fuzz(app: Any, requests: int, number: int) -> Fuzzed:
-    """Send about so many requests, shared among the operations."""
+def fuzz(app: Any, requests: int, number: int, *, odd: bool = True) -> Fuzzed:
+    """Send about so many requests, shared among the operations; and, with `odd`, odd values in every place."""
     told = Fuzzed()
     every = [o for o in operations(app) if "application/zip" not in _kinds(o)]
     each = max(1, requests // len(every) // 2)
@@ -60,7 +66,8 @@ def fuzz(app: Any, requests: int, number: int) -> Fuzzed:
             told.operations += 1
             for mode in GenerationMode:
                 _operation(operation, mode, each, number, client, told)
-        _odd(client, told)
+        if odd:
+            _odd(client, told)
     return told
 
 
@@ -120,11 +127,13 @@ def _odd(client: TestClient, told: Fuzzed) -> None:
         _fair(client.put(f"/api/designs/{first['id']}", json=design, headers={"If-Match": match.encode()}), f"If-Match {match}",
               told)  # fmt: skip
     for odd in ("%00", "%ff", "%ed%a0%80", "x" * 300, "..%2f..%2f", "%2e%2e", "²", "9" * 400, "a|" * 400, "%0d%0a"):
-        for place in ("/api/designs/{}", "/api/shelf/{}", "/api/book/{}", "/api/designs/x/revisions/{}", "/api/charts/{}", "/{}"):
+        for place in ("/api/designs/{}", "/api/shelf/{}", "/api/book/{}", "/api/designs/x/revisions/{}", "/api/charts/{}",
+                      "/{}"):  # fmt: skip
             _fair(client.get(place.format(odd)), f"GET {place.format(odd)[:80]}", told)
     for text in ("a" * 200_000, "id,price\n" + "x" * 200_000, "\x00", "id\n\ud800", '"', "id,id\n1,2", "id\n" * 30_000):
         sent = text.encode("utf-8", "surrogatepass")
-        _fair(client.post("/api/shelf/wire/csv", content=sent, headers={"Content-Type": "text/csv"}), f"CSV {text[:40]!r}", told)
+        _fair(client.post("/api/shelf/wire/csv", content=sent, headers={"Content-Type": "text/csv"}), f"CSV {text[:40]!r}",
+              told)  # fmt: skip
 
 
 JSON = {"Content-Type": "application/json"}
@@ -132,8 +141,7 @@ JSON = {"Content-Type": "application/json"}
 
 def _changed(document: Any) -> Iterator[Any]:
     """The document with each of its values replaced by each odd one, and with odd keys beside each."""
-    for odd in (*ODD_TEXT, *ODD_NUMBERS):
-        yield odd
+    yield from (*ODD_TEXT, *ODD_NUMBERS)
     if isinstance(document, dict):
         for text in ODD_TEXT:
             yield document | {text: 1}

@@ -14,7 +14,7 @@ from pydantic import BaseModel, Field
 
 from rhombos.core.brief import Brief
 from rhombos.core.compare import Row, compare
-from rhombos.core.findings import PinValue
+from rhombos.core.findings import PinAddress, PinValue
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import DEFAULT, RouteName
 from rhombos.core.rules import RuleChanges, RuleName, Rules, house_rules
@@ -30,7 +30,7 @@ class Asked(BaseModel):
     """A brief with its pins and house rules."""
 
     brief: Brief
-    pins: dict[str, PinValue] = Field(default_factory=dict, max_length=200)
+    pins: dict[PinAddress, PinValue] = Field(default_factory=dict, max_length=200)
     rules: RuleName = "usual"
     house: RuleChanges = Field(default_factory=RuleChanges)
     route: RouteName = DEFAULT

@@ -8,7 +8,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from rhombos.core.brief import Brief
-from rhombos.core.findings import PinValue, Waiver
+from rhombos.core.findings import PinAddress, PinValue, Waiver
 from rhombos.core.problems import allowed_range, unit_of
 from rhombos.core.rules import RuleChanges, RuleName, house_rules
 from rhombos.core.topology import DEFAULT, RouteName
@@ -46,7 +46,7 @@ class Design(BaseModel):
     format: Literal[2] = Field(2, title="Format of the file")
     name: str = Field("Untitled", min_length=1, max_length=80, title="Name")
     brief: Brief = Field(default_factory=Brief, title="Brief")
-    pins: dict[str, PinValue] = Field(default_factory=dict, max_length=200, title="Pins")
+    pins: dict[PinAddress, PinValue] = Field(default_factory=dict, max_length=200, title="Pins")
     rules: RuleName = Field("usual", title="House rules")
     house: RuleChanges = Field(default_factory=RuleChanges, title="Rules set otherwise")
     waivers: tuple[Waiver, ...] = Field((), max_length=100, title="Findings waived")

@@ -11,6 +11,8 @@ from pydantic.fields import FieldInfo
 
 from rhombos.core.units import short
 
+DESIGNATION = r"^[A-Za-z0-9][A-Za-z0-9 ._/+×-]*$"
+"""What a part may be called: nothing that a spreadsheet takes for a formula, or a path for its own."""
 LARGEST = 10**300
 """Whole numbers beyond it are told in words."""
 
@@ -73,6 +75,12 @@ def _told(entry: dict[str, Any], model: type[BaseModel]) -> Problem:
     elif kind in ("too_long", "string_too_long"):
         longest = context.get("max_length")
         message = f"{name} is longer than the allowed {longest}; shorten it"
+    elif kind == "string_unicode":
+        message = f"{name} holds half a character (a lone surrogate); remove it"
+    elif kind == "string_pattern_mismatch" and context.get("pattern") == DESIGNATION:
+        message = f"{name}: {shown} is no designation; use letters, digits, spaces and . _ / + × -, a letter or digit first"
+    elif kind == "string_pattern_mismatch" and path[-1:] == ["[key]"]:
+        message = f"{name.removesuffix('.[key]')[:120]} is no address of a figure; write block.field: front_end.frequency"
     else:
         message = f"{name}: {entry['msg'][0].lower()}{entry['msg'][1:]}" + (f"; allowed {allowed}" if allowed else "")
     return Problem(name, shown, message)

@@ -4147,6 +4147,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "text/csv": unknown;
                     "text/plain": unknown;
                 };
             };
@@ -5976,6 +5977,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "text/csv": unknown;
                     "text/plain": unknown;
                 };
             };
@@ -7036,7 +7038,8 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/plain": unknown;
+                    "text/csv": unknown;
+                    "text/x-c": unknown;
                 };
             };
             /** @description the host is not one of ours, or the request cannot be read */

@@ -90,7 +90,8 @@ def table(asked: TableAsked) -> SineTable:
     return sine_table(asked)
 
 
-@router.post("/sine-table/{ending}", response_class=Response, responses={200: {"content": {"text/plain": {}}}})
+@router.post("/sine-table/{ending}", response_class=Response, responses={
+    200: {"content": {"text/csv": {}, "text/x-c": {}}}})  # fmt: skip
 def table_file(ending: Literal["h", "csv", "vcd"], asked: TableAsked) -> Response:
     """The table as a C header or CSV, or the gates' timing as a value change dump."""
     media, made = FILES[ending]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal, get_args
+from typing import Any, Literal, get_args
 
 from fastapi import APIRouter, HTTPException, Response
 from pydantic import BaseModel, Field, RootModel
@@ -11,7 +11,7 @@ from rhombos.api.problem import ProblemDocument
 from rhombos.api.service import Asked, Serving
 from rhombos.core.coils.model import OptionTable
 from rhombos.core.design import BriefField, RuleField, brief_fields, plain_fields, rule_fields
-from rhombos.core.findings import PinValue, Waiver
+from rhombos.core.findings import PinAddress, PinValue, Waiver
 from rhombos.core.plots import Chart, charts
 from rhombos.core.precharge.files import precharge_table
 from rhombos.core.precharge.tool import Bus, PrechargeSeen, see, sequence_file
@@ -29,6 +29,9 @@ Block = Literal[
 ]
 
 
+AS_TEXT: dict[int | str, dict[str, Any]] = {200: {"content": {"text/csv": {}, "text/plain": {}}}}
+
+
 class Solved(BaseModel):
     """The solution, and the brief's fields as a form shows them."""
 
@@ -37,7 +40,7 @@ class Solved(BaseModel):
     house: tuple[RuleField, ...]
 
 
-@router.post("/precharge/{ending}", response_class=Response, responses={200: {"content": {"text/plain": {}}}})
+@router.post("/precharge/{ending}", response_class=Response, responses=AS_TEXT)
 def precharge_file(ending: Literal["csv", "c"], asked: Asked, serving: Serving) -> Response:
     """The precharge sequence as a state table, or as portable C."""
     worked = serving.work(asked)
@@ -48,7 +51,7 @@ class BusIn(BaseModel):
     """A bus with no design about it, what is fixed of its precharge, and the house's rules."""
 
     bus: Bus = Field(default_factory=Bus)
-    pins: dict[str, PinValue] = Field(default_factory=dict, max_length=40)
+    pins: dict[PinAddress, PinValue] = Field(default_factory=dict, max_length=40)
     rules: RuleName = "usual"
 
 
@@ -58,7 +61,7 @@ def bus(asked: BusIn, serving: Serving) -> PrechargeSeen:
     return see(asked.bus, asked.pins, serving.shelf, PRESETS[asked.rules])
 
 
-@router.post("/bus/{ending}", response_class=Response, responses={200: {"content": {"text/plain": {}}}})
+@router.post("/bus/{ending}", response_class=Response, responses=AS_TEXT)
 def bus_file(ending: Literal["csv", "c"], asked: BusIn, serving: Serving) -> Response:
     """Its sequence as a state table, or as portable C."""
     text = sequence_file(asked.bus, asked.pins, ending, serving.shelf, PRESETS[asked.rules])

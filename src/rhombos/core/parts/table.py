@@ -16,8 +16,6 @@ LARGEST = 20_000
 """Rows that are read."""
 MOST_TOLD, MOST_COLUMNS = 50, 10
 """Faulty lines, and unknown columns, that are told one by one."""
-FORMULA = ("=", "+", "-", "@", "\t", "\r")
-"""How text begins that a spreadsheet takes for a formula."""
 
 
 class TableError(ValueError):
@@ -74,7 +72,7 @@ def _rows(model: type[Part], reader: csv.DictReader[str]) -> tuple[list[Part], l
         line = reader.line_num
         if count >= LARGEST:
             raise TableError([Problem("rows", str(line), f"line {line}: more than {LARGEST} rows; split the file")])
-        cells = {k.strip(): _plain(v.strip()) for k, v in row.items() if k and isinstance(v, str) and v.strip()}
+        cells = {k.strip(): v.strip() for k, v in row.items() if k and isinstance(v, str) and v.strip()}
         if None in row:  # a row longer than the header
             problems.append(Problem("row", "", f"line {line}: more cells than columns"))
             continue
@@ -90,16 +88,6 @@ def _rows(model: type[Part], reader: csv.DictReader[str]) -> tuple[list[Part], l
     return parts, problems
 
 
-def _harmless(cell: str) -> str:
-    """Text that no spreadsheet takes for a formula."""
-    return f"'{cell}" if cell.startswith(FORMULA) else cell
-
-
-def _plain(cell: str) -> str:
-    """Text as it was before it was made harmless."""
-    return cell[1:] if cell.startswith("'") and cell[1:].startswith(FORMULA) else cell
-
-
 def write_csv(kind: str, parts: Iterable[Part]) -> str:
     """Parts of one kind as CSV in each column's usual unit; reading it back gives the same parts."""
     model = KINDS[kind]
@@ -109,5 +97,5 @@ def write_csv(kind: str, parts: Iterable[Part]) -> str:
     writer.writerow(model.model_fields)
     for part in parts:
         cells = {name: getattr(part, name) for name in model.model_fields}
-        writer.writerow([f"{v / units[n].scale:.12g}" if n in units else _harmless(str(v)) for n, v in cells.items()])
+        writer.writerow([f"{v / units[n].scale:.12g}" if n in units else str(v) for n, v in cells.items()])
     return out.getvalue()
