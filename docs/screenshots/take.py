@@ -16,7 +16,7 @@ from selenium.webdriver.common.by import By  # noqa: E402
 from tests.web.conftest import FLAGS, size  # noqa: E402
 from tests.web.pages import Bench  # noqa: E402
 
-SOUND, DRAWN, LANTERN = (f"b6a1f2d0-0000-4000-8000-00000000000{n}" for n in (1, 2, 4))
+SOUND, DRAWN = (f"b6a1f2d0-0000-4000-8000-00000000000{n}" for n in (1, 2))
 
 
 def fresh(bench: Bench, identity: str, block: str) -> None:
@@ -105,11 +105,26 @@ def scope(bench: Bench) -> None:
         bench.until(lambda r=read: r in bench.text("cursors"))
 
 
-def conduction(bench: Bench) -> None:
-    """The lantern box's stage with one side on."""
-    fresh(bench, LANTERN, "front_end")
-    bench.click("next-interval")
-    bench.one("current-path")
+def past(bench: Bench) -> None:
+    """An afternoon's edits of a copy of the refuge, one of them named."""
+    identity = bench.copy_of(SOUND)
+    try:
+        for number, (section, values) in enumerate((
+            ("pins", {"front_end.frequency": "55k"}), ("pins", {"front_end.frequency": "60k"}), ("power", {"continuous": 650}),
+            ("pins", {"transformer.core": "ETD 54"}), ("pins", {"dc_link.count": 2}), ("targets", {"ambient": 35}),
+        ), 1):  # fmt: skip
+            design = bench.ask("GET", f"/api/designs/{identity}")["design"]
+            part = design["pins"] if section == "pins" else design["brief"][section]
+            part.update(values)
+            bench.ask("PUT", f"/api/designs/{identity}", design, {"If-Match": f'"{number}"'})
+        bench.ask("PUT", f"/api/designs/{identity}/revisions/5/label", {"label": "as wound"})
+        bench.visit(f"/design/{identity}?view=history")
+        bench.click("burst-7")
+        bench.click("revision-5")
+        bench.until(lambda: bench.text("revision-title") == "Revision 5" and len(bench.all("changed-since")) == 1)
+        bench.until(lambda: "35" in bench.text("changed-since"))
+    finally:
+        bench.ask("DELETE", f"/api/designs/{identity}")
 
 
 VIEWS: dict[str, Callable[[Bench], None]] = {
@@ -126,9 +141,9 @@ VIEWS: dict[str, Callable[[Bench], None]] = {
     "waves": waves,
     "scope": scope,
     "controller": lambda b: fresh(b, SOUND, "controller"),
-    "bench-conduction": conduction,
     "bench-working": working,
     "designs": designs,
+    "history": past,
     "shelf": shelf,
     "book": relation,
     "bench-dark": dark,
