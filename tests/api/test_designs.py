@@ -17,7 +17,7 @@ def test_a_design_is_made_and_read_back(client, made):
 
 
 def test_the_demo_designs_are_listed(client):
-    names = {d["design"]["name"] for d in client.get("/api/designs").json()}
+    names = {d["name"] for d in client.get("/api/designs").json()}
     assert {"Tarn refuge", "Tarn refuge, as first drawn", "Slipway workboat"} <= names
 
 

@@ -83,3 +83,17 @@ def test_of_many_faulty_lines_fifty_are_told_and_the_rest_counted(client):
     problems = answer.json()["problems"]
     assert len(problems) == 51
     assert problems[-1]["message"] == "and 2950 more; mend these first"
+
+
+def test_thousands_of_unknown_keys_are_told_by_fifty_and_a_count(client):
+    body = {"brief": {}, **{f"k{n}": 1 for n in range(18_000)}}
+    answer = client.post("/api/designs", json={"name": "x", **body})
+    assert answer.status_code == 422
+    assert len(answer.content) < 20_000
+    assert answer.json()["problems"][-1]["message"] == "and 17950 more; mend these first"
+
+
+def test_one_answer_lists_each_kind_once_and_no_more_than_four(client):
+    once = client.get("/api/shelf/fuse").json()
+    assert client.get("/api/shelf/" + "|".join(["fuse"] * 4)).json() == once
+    assert client.get("/api/shelf/" + "|".join(["mosfet"] * 400)).status_code == 404

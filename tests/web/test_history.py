@@ -61,7 +61,7 @@ def test_a_revision_is_made_a_design_of_its_own(bench):
     bench.click("revision-1")
     bench.until(lambda: bench.text("revision-title") == "Revision 1")
     bench.click("copy-revision")
-    bench.until(lambda: any(d["design"]["name"].endswith("as of revision 1") for d in bench.ask("GET", "/api/designs")))
+    bench.until(lambda: any(d["name"].endswith("as of revision 1") for d in bench.ask("GET", "/api/designs")))
 
 
 def test_what_a_stored_design_may_not_hold_is_listed_and_taken_off(bench, store):

@@ -22,6 +22,9 @@ from rhombos.core.waves.modulation import WaveError
 from rhombos.store.database import Crossed, DatabaseAway, DatabaseFull, Unkept
 from rhombos.store.designs import NotFound
 
+MOST_TOLD = 50
+"""Faults of a request that are told one by one."""
+
 
 class FieldProblem(BaseModel):
     """One fault of the input."""
@@ -63,7 +66,10 @@ def problem(status: int, title: str, detail: str, problems: list[Problem] | None
 
 
 def unprocessable(problems: list[Problem]) -> JSONResponse:
-    """A 422 whose detail is the first fault, whole."""
+    """A 422 whose detail is the first fault, whole; of many, the first are told one by one and the rest counted."""
+    if len(problems) > MOST_TOLD + 1:
+        more = Problem("document", "", f"and {len(problems) - MOST_TOLD} more; mend these first")
+        problems = [*problems[:MOST_TOLD], more]
     return problem(422, "This cannot be taken", problems[0].message if problems else "The input is not valid", problems)
 
 

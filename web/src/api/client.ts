@@ -7,6 +7,7 @@ export const client = createClient<paths>({ baseUrl: "" })
 type Schemas = components["schemas"]
 export type Design = Schemas["Design"]
 export type DesignOut = Schemas["DesignOut"]
+export type DesignLine = Schemas["DesignLine"]
 export type Solved = Schemas["Solved"]
 export type Solution = Schemas["Solution"]
 export type BlockReport = Schemas["BlockReport"]

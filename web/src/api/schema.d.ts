@@ -1474,6 +1474,27 @@ export interface components {
             waivers?: components["schemas"]["Waiver"][];
         };
         /**
+         * DesignLine
+         * @description A design as a list shows it.
+         */
+        DesignLine: {
+            /** Asked */
+            asked: string;
+            /** Deleted */
+            deleted: string | null;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Revision */
+            revision: number;
+            /**
+             * Saved
+             * Format: date-time
+             */
+            saved: string;
+        };
+        /**
          * DesignOut
          * @description A design at a revision. Send `revision` as If-Match to save on top of it. `faults` is what of its content is refused
          *     today: `design` is without it.
@@ -4929,7 +4950,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DesignOut"][];
+                    "application/json": components["schemas"]["DesignLine"][];
                 };
             };
             /** @description the host is not one of ours, or the request cannot be read */

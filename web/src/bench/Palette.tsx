@@ -63,8 +63,8 @@ export function Palette({ open, close, solution, actions, go }: Props) {
                 </Command.Group>
                 <Command.Group heading="Designs">
                   {designs.data?.map((d) => (
-                    <Command.Item key={d.id} value={`design ${d.design.name} ${d.id}`} onSelect={done(() => navigate(`/design/${d.id}`))}>
-                      {d.design.name}
+                    <Command.Item key={d.id} value={`design ${d.name} ${d.id}`} onSelect={done(() => navigate(`/design/${d.id}`))}>
+                      {d.name}
                     </Command.Item>
                   ))}
                 </Command.Group>

@@ -4,7 +4,7 @@ import { useRef, useState } from "react"
 import { Link, useNavigate } from "react-router"
 
 import { archive, restore, restored } from "../api/archive"
-import { client, data, Refusal, type Design, type DesignOut } from "../api/client"
+import { client, data, Refusal, type Design, type DesignLine } from "../api/client"
 import { useDesigns } from "../api/hooks"
 import { download } from "../ui/download"
 import { Fault, Page, Plain, Quiet, Strong } from "../ui/Page"
@@ -42,7 +42,7 @@ export function Designs() {
       await queries.invalidateQueries()
     })
   const exportAll = () => attempt(async () => download(await archive(), `rhombos-${new Date().toISOString().slice(0, 10)}.zip`))
-  const shown = designs.data?.filter((d) => `${d.design.name} ${d.asked}`.toLowerCase().includes(wanted.toLowerCase()))
+  const shown = designs.data?.filter((d) => `${d.name} ${d.asked}`.toLowerCase().includes(wanted.toLowerCase()))
   return (
     <Page title="Designs">
       <Flex gap="3" mb="4" align="center">
@@ -79,7 +79,12 @@ export function Designs() {
                 await (away ? data(client.POST("/api/designs/{identity}/restore", { params })) : data(client.DELETE("/api/designs/{identity}", { params })))
               })
             }
-            copy={() => void start({ ...d.design, name: `${d.design.name}, copy`.slice(0, 80) })}
+            copy={() =>
+              void attempt(async () => {
+                const { design } = await data(client.GET("/api/designs/{identity}", { params: { path: { identity: d.id } } }))
+                await start({ ...design, name: `${design.name}, copy`.slice(0, 80) })
+              })
+            }
           />
         ))}
         {shown?.length === 0 && (
@@ -96,13 +101,13 @@ export function Designs() {
   )
 }
 
-function Row({ design: d, away, move, copy }: { design: DesignOut; away: boolean; move: () => void; copy: () => void }) {
+function Row({ design: d, away, move, copy }: { design: DesignLine; away: boolean; move: () => void; copy: () => void }) {
   return (
     <Flex align="center" gap="4" px="4" minH="58px" borderBottom="1px solid" borderColor="faint" _hover={{ bg: "faint" }} data-testid={`design-${d.id}`}>
       <Box flex="1" minW="0">
         <Link to={`/design/${d.id}`}>
           <Text fontWeight="700" truncate>
-            {d.design.name}
+            {d.name}
           </Text>
           <Text fontSize="sm" color="ink.soft" truncate>
             {d.asked}

@@ -39,6 +39,17 @@ class DesignOut(BaseModel):
     faults: list[FieldProblem] = []
 
 
+class DesignLine(BaseModel):
+    """A design as a list shows it."""
+
+    id: str
+    revision: int
+    name: str
+    asked: str
+    saved: Moment
+    deleted: Moment | None
+
+
 class RevisionOut(BaseModel):
     """One line of a design's past; `label` is the name that somebody gave it, `touched` the titles of what it changed."""
 
@@ -66,11 +77,14 @@ class Label(BaseModel):
 Number = Annotated[int, Path(ge=1, le=2**31 - 1)]
 
 
+def _asked(stored: Stored) -> str:
+    return f"cannot be read whole: {stored.fault}" if stored.fault else asked(stored.design.brief)
+
+
 def _out(stored: Stored) -> DesignOut:
     return DesignOut(
-        id=stored.id, revision=stored.revision, design=stored.design,
-        asked=f"cannot be read whole: {stored.fault}" if stored.fault else asked(stored.design.brief),
-        created=stored.created, saved=stored.saved, deleted=stored.deleted)  # fmt: skip
+        id=stored.id, revision=stored.revision, design=stored.design, asked=_asked(stored), created=stored.created,
+        saved=stored.saved, deleted=stored.deleted)  # fmt: skip
 
 
 def _opened(stored: Stored) -> DesignOut:
@@ -90,10 +104,12 @@ def _line(line: history.Line, before: history.Line | None = None) -> RevisionOut
 
 
 @router.get("")
-def list_designs(serving: Serving, deleted: bool = False) -> list[DesignOut]:
+def list_designs(serving: Serving, deleted: bool = False) -> list[DesignLine]:
     """Every design, or those put away."""
     with serving.database.session() as session:
-        return [_out(s) for s in store.listed(session, deleted=deleted)]
+        found = store.listed(session, deleted=deleted)
+    return [DesignLine(id=s.id, revision=s.revision, name=s.design.name, asked=_asked(s), saved=s.saved, deleted=s.deleted)
+            for s in found]  # fmt: skip
 
 
 @router.post("", status_code=201)

@@ -21,6 +21,10 @@ router = APIRouter(
 )  # fmt: skip
 
 
+MOST_KINDS = 4
+"""Kinds that are listed together."""
+
+
 class KindOut(BaseModel):
     """One kind of part and how many there are."""
 
@@ -59,8 +63,10 @@ def kinds(serving: Serving) -> list[KindOut]:
 def parts(kind: str, serving: Serving) -> list[PartOut]:
     """Parts of a kind, or of several (``mosfet|igbt``)."""
     found: list[PartOut] = []
-    for name in kind.split("|"):
+    names = list(dict.fromkeys(kind.split("|", MOST_KINDS)))
+    for name in names:
         _known(name)
+    for name in names:
         with serving.database.session() as session:
             origins = store.origins(session, name)
         found += [
