@@ -130,7 +130,8 @@ def propose(
     henry = fields.get("inductance") or _inductance(need, wanted, fields, brief, shelf, rules)
     if "capacitor" not in fields or "count" not in fields:
         fields = _capacitor(need, henry, fields, shelf, rules) | fields
-    if "inductance" not in fields:
+    fields.setdefault("inductance", henry)
+    if "inductance" not in pins and not need.crest_power:  # what draws at the crest damps it
         bank = fields["count"] * shelf.get(Capacitor, fields["capacitor"]).c
         henry = fields["inductance"] = _between_harmonics(need, henry, bank)
     swing = float(book.unipolar_ripple(V_dc=need.v_link, L=henry, f_c=need.carrier))

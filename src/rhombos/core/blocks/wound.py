@@ -6,12 +6,14 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
+import numpy as np
 from pydantic import Field
 
 from rhombos.core.blocks.base import Build, part
 from rhombos.core.findings import PinValue
 from rhombos.core.inventory import Item, fitted, wound
 from rhombos.core.magnetics.choke import GRADES, LEAST_LEFT, WIDE_GAP, Choke, ChokeNeed, choke_from, design_choke
+from rhombos.core.magnetics.stack import stack_table
 from rhombos.core.parts import Shelf
 from rhombos.core.points import STEADY
 from rhombos.core.rules import Rules
@@ -20,6 +22,8 @@ from rhombos.core.units import Henry, fmt, short
 
 SHORT_OF = 0.02
 """How far under the inductance wanted a powder choke may lie."""
+NEARLY = 0.8
+"""Volume over the shelf's largest ring, or rings side by side, from which another hardly helps."""
 WOUND_FIELDS = ("core", "sets", "grade", "turns", "wire", "in_hand")
 
 
@@ -142,12 +146,17 @@ def _judge_powder(
     under, empty = made.inductance_at(stress.steady), made.inductance_at(0.0)
     sheet.fixed_value(f"{prefix}loaded", "L_I", f"Inductance at {fmt(stress.steady, 'A')}", under, "H", "full power")
     sheet.fixed_value(f"{prefix}empty", "L_0", "Inductance without current", empty, "H", "as wound")
+    table = stack_table(sheet.shelf)
+    largest = float(np.max(table.v_e[~table.gappable]))
+    outgrown = None
+    if made.stack.v_e >= NEARLY * largest:
+        outgrown = f"no ring on the shelf is larger than {made.stack.sets} of {made.stack.core.id}: add a larger one, or ask less of the surge"
     if stress.flux.severity:
         sheet.find(f"{prefix}fades", stress.flux.severity, f"The {what}'s powder core fades at the surge",
                    f"{fmt(stress.flux.value, '%', 2)} of its permeability goes, and with it the inductance: no edge as in "
                    "ferrite, but the ripple grows as much.",
                    "More powder: a larger ring, two side by side, or a powder of lower "
-                   "permeability with more turns.", worst=stress.flux, cures=cure)  # fmt: skip
+                   "permeability with more turns.", worst=stress.flux, cures=cure, unavoidable=outgrown)  # fmt: skip
     if under < (1 - SHORT_OF) * made.inductance:
         sheet.find(f"{prefix}short", "fix", f"The {what} has less inductance than the sizing counts on",
                    f"{made.winding.turns} turns on {made.stack.core.id} make {fmt(empty, 'H')}, and under "

@@ -27,6 +27,8 @@ WIDE_GAP_COST = 20.0
 """What a gap as wide again as the leg costs the search, in the shelf's price units: grinding, shims, hot wire beside it."""
 LEAST_LEFT = 0.5
 """Share of its permeability that a powder core must keep at the surge."""
+IN_HAND = 1.03
+"""What a proposal leaves over that, for rounds that may still add to its current."""
 GRADES = "grade|powder"
 SOFT_STEPS = 24
 """Steps in which the turns of a powder choke find themselves: each halves what they are off by, and more."""
@@ -174,7 +176,7 @@ def _soft_candidates(
     left = book.soft_permeability(H=field, H_half=grade.h_half, softness=grade.softness)
     crowded = turns * need.rms / rules.current_density / (SEARCH_FILL * rules.window_fill * table.a_w[index])
     trouble = (
-        np.maximum(0, warm / (rules.winding_limit - need.air) - 1) + np.maximum(0, LEAST_LEFT / left - 1)
+        np.maximum(0, warm / (rules.winding_limit - need.air) - 1) + np.maximum(0, IN_HAND * LEAST_LEFT / left - 1)
         + np.maximum(0, turns / MOST_TURNS - 1) + np.maximum(0, crowded - 1)
     )  # fmt: skip
     score = table.price[index] + grade.price + rules.watt_worth * loss
