@@ -150,7 +150,8 @@ def _judge_powder(
     largest = float(np.max(table.v_e[~table.gappable]))
     outgrown = None
     if made.stack.v_e >= NEARLY * largest:
-        outgrown = f"no ring on the shelf is larger than {made.stack.sets} of {made.stack.core.id}: add a larger one, or ask less of the surge"
+        outgrown = (f"no ring on the shelf is larger than {made.stack.sets} of {made.stack.core.id}: add a larger one, or ask "
+                    "less of the surge")  # fmt: skip
     if stress.flux.severity:
         sheet.find(f"{prefix}fades", stress.flux.severity, f"The {what}'s powder core fades at the surge",
                    f"{fmt(stress.flux.value, '%', 2)} of its permeability goes, and with it the inductance: no edge as in "
