@@ -19,7 +19,7 @@ OF_DROOP = 0.5
 """What a rail that falls within the pulses of a stepped wave leaves open of a mean square, over its fall."""
 NEAR_SHARE, NEAR_STEADY, NEAR_PULSE, NEAR_CHOKE = 0.03, 0.06, 0.10, 0.05
 """How far a figure may lie from the scope's, as a share; of the losses' part on a stepped wave; behind a link, of the peaks of
-loads that draw at the crest, and of its choke's and under them the battery's peak."""
+loads that draw at the crest, and of its choke's."""
 LEAST_RIPPLE = 1e-3
 """Ripple over the link's voltage that is too little to tell."""
 NEAR, NEAR_LINEAR, NEAR_CREST, CREST_SHARE, BESIDE, RINGS = 0.0012, 0.02, 0.005, 0.15, 0.1, 0.2
@@ -62,7 +62,7 @@ def agreements(worked: Worked) -> list[Agreement]:
     of_pulses = NEAR_PULSE if pulses and (not direct or worked.brief.output.stepped) else NEAR_SHARE
     pairs = [
         ("battery, mean square", cells.rms**2, float((amps**2).mean()), of_heat),
-        ("battery, peak", cells.peak, peak, NEAR_CHOKE if pulses and not direct else of_peak),
+        ("battery, peak", cells.peak, peak, of_peak),
         ("output, RMS", _output(now), _rms(traces["output"]), NEAR_SHARE),
         ("load, RMS", drain.rms, _rms(traces["load"]), NEAR_SHARE),
         ("load, peak", drain.peak_current, float(np.abs(load).max()), max(of_pulses, of_peak)),
