@@ -42,6 +42,22 @@ def test_where_the_swing_exceeds_the_mean_the_rectifier_blocks_and_the_mean_stay
     assert found.mean_square < 1 + depth**2 / 2  # less than if it could turn about
 
 
+@pytest.mark.parametrize("depth", [1.1, 1.28, 1.6])
+def test_a_loop_that_holds_the_link_waits_until_the_bank_has_given_back_what_the_load_returned(depth):
+    found = pulsation((complex(depth),), [1.0], held=True)
+    turns = math.acos(-1 / depth)  # from here on the load returns
+
+    def charge(x):
+        return x + depth * math.sin(x) - turns - depth * math.sin(turns)
+
+    begins = brentq(charge, 2 * math.pi - turns, 2 * math.pi + 0.5) - 2 * math.pi
+    square = quad(lambda x: (1 + depth * math.cos(x)) ** 2, begins, turns)[0] / (2 * math.pi)
+    assert found.mean_square == pytest.approx(square, rel=4e-3)
+    assert found.peak == pytest.approx(1 + depth, rel=1e-3)
+    assert found.ripple > 0
+    assert pulsation((0.9 + 0j,), [1.0], held=True) == pulsation((0.9 + 0j,), [1.0])
+
+
 def test_a_source_that_gives_nothing_of_the_swing_is_still():
     assert pulsation((), []) is STILL
     found = pulsation(sine_demand(500, 450), [0.0])

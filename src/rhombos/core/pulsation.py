@@ -2,7 +2,8 @@
 
 A one-phase output draws its power in swings at twice its frequency, and at multiples of that where its current is not a sine.
 Of each swing the share σ passes to what feeds the link; the rest, 1 − σ, is the bank's. Where the swings would turn the current
-about, the rectifier blocks: the current is clipped, its mean kept.
+about, the rectifier blocks: the current is clipped, its mean kept; a loop that holds the link waits until the bank has given back
+what the load returned.
 """
 
 from __future__ import annotations
@@ -93,10 +94,11 @@ def drawn(demand: Demand) -> Drawn:
     return Drawn(_swing(phasors / (1j * order)), float(np.sqrt(np.sum(np.abs(phasors) ** 2) / 2)))
 
 
-def pulsation(demand: Demand, passed: Sequence[complex], blocks: bool = True) -> Pulsation:
+def pulsation(demand: Demand, passed: Sequence[complex], blocks: bool = True, held: bool = False) -> Pulsation:
     """What a demand makes of the current before the link.
 
-    Args: swings over the mean, and the share σ that passes of each; whether a rectifier keeps the current from turning about.
+    Args: swings over the mean, and the share σ that passes of each; whether a rectifier keeps the current from turning about;
+    whether a loop then holds it at nothing until the bank has given back what the load returned.
     """
     if not demand:
         return STILL
@@ -107,7 +109,7 @@ def pulsation(demand: Demand, passed: Sequence[complex], blocks: bool = True) ->
             crest = book.pulsation_crest.work({"S": abs(demand[0]), "P": 1.0, "passed": abs(passed[0])})
             kept = abs(1 - passed[0])
             return Pulsation(square, crest, kept, kept, demand[0] * (1 - passed[0]))
-    return _clipped(tuple(_coarse(d) for d in demand), tuple(_coarse(p) for p in passed), blocks)
+    return _clipped(tuple(_coarse(d) for d in demand), tuple(_coarse(p) for p in passed), blocks, held)
 
 
 def taken(demand: Sequence[complex], comes: Sequence[complex], goes_on: Sequence[complex]) -> float:
@@ -121,13 +123,15 @@ def _coarse(value: complex) -> complex:
 
 
 @lru_cache(maxsize=2048)
-def _clipped(demand: Demand, passed: tuple[complex, ...], blocks: bool) -> Pulsation:
+def _clipped(demand: Demand, passed: tuple[complex, ...], blocks: bool, held: bool) -> Pulsation:
     drawn, share = np.array(demand), np.array(passed[: len(demand)])
     whole = np.zeros(ANGLES.size // 2 + 1, dtype=complex)
     whole[1 : drawn.size + 1] = drawn * share
     swing = np.fft.irfft(whole) * ANGLES.size / 2
     if swing.min() >= -1 or not blocks:
         current = 1 + swing
+    elif held:
+        current = _given_back(1 + swing)
     else:  # the rectifier blocks: as much mean is added as keeps it at one
         level = brentq(lambda a: float(np.maximum(0.0, a + swing).mean()) - 1, 1 - float(swing.max()) - 1, 1.0)
         current = np.maximum(0.0, float(level) + swing)
@@ -141,6 +145,17 @@ def _clipped(demand: Demand, passed: tuple[complex, ...], blocks: bool) -> Pulsa
     return Pulsation(float((current**2).mean()), float(current.max()), ripple / max(alone, 1e-12), heat / max(alone_heat,
         1e-12),
                      complex(left[0]))  # fmt: skip
+
+
+def _given_back(wanted: NDArray[Any]) -> NDArray[Any]:
+    """A current that cannot turn about, over a period of what is wanted of it: what the load returns raises the link, and the
+    loop asks for nothing until the bank has given it back."""
+    stored, current = 0.0, np.zeros_like(wanted)
+    for turn in range(2 * wanted.size):  # a second period, from what the first left
+        asked = float(wanted[turn % wanted.size]) - stored
+        current[turn % wanted.size] = max(0.0, asked)
+        stored = max(0.0, -asked)
+    return current
 
 
 def _swing(phasors: NDArray[Any]) -> float:

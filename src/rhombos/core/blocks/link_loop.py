@@ -194,8 +194,9 @@ def pulsation_of(
     stage = tuple(share + volts / path.load for share, volts in zip(shares, duty_swing(*asked), strict=True))
     behind = open_share(line, path.feed[0], 0.0, path.feed[1], len(stage))
     given = tuple(s * b for s, b in zip(stage, behind, strict=True))
-    seen = pulsation(demand, given)
-    swing = replace(pulsation(demand, shares), battery=(seen.mean_square, seen.peak), smoothed=taken(demand, stage, given))
+    seen = pulsation(demand, given, held=True)
+    choke = pulsation(demand, shares, held=True)
+    swing = replace(choke, battery=(seen.mean_square, seen.peak), smoothed=taken(demand, stage, given))
     return swing, abs(given[0])
 
 
