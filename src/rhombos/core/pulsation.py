@@ -2,8 +2,8 @@
 
 A one-phase output draws its power in swings at twice its frequency, and at multiples of that where its current is not a sine.
 Of each swing the share σ passes to what feeds the link; the rest, 1 − σ, is the bank's. Where the swings would turn the current
-about, the rectifier blocks: the current is clipped, its mean kept; a loop that holds the link waits until the bank has given back
-what the load returned.
+about, the rectifier blocks: the current is clipped, its mean kept; a loop that holds the link waits until the bank has given
+back what the load returned.
 """
 
 from __future__ import annotations
