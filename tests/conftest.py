@@ -31,6 +31,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         folder = item.path.parent.name
         if folder in TOGETHER:
             item.add_marker(pytest.mark.xdist_group(TOGETHER[folder]))
+    items.sort(key=lambda item: item.path.parent.name not in TOGETHER)  # what runs longest in one process begins first
 
 
 @pytest.fixture(scope="session")

@@ -6,7 +6,6 @@ import contextlib
 import signal
 import subprocess
 import time
-from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from typing import NoReturn
 
@@ -14,8 +13,8 @@ from rhombos.launch.tools import Trouble, say
 
 LOOK = 0.1
 """How often the processes are looked at, s."""
-MOST_ENDS, SPAN = 5, 60.0
-"""How often one may end within so many seconds before it is given up."""
+MOST_ENDS, AT_ONCE = 5, 1.0
+"""How often in a row one may end within so many seconds of its start before it is given up."""
 GRACE = 10.0
 """How long a process may take to end when it is asked to, s."""
 
@@ -28,26 +27,27 @@ class Watched:
     def __init__(self, name: str, start: Start) -> None:
         self.name = name
         self._start = start
-        self._ends: deque[float] = deque(maxlen=MOST_ENDS)
+        self._began, self._ends = 0.0, 0
         self.process: subprocess.Popen[bytes] | None = None
 
     def start(self) -> None:
         """Start it. Raises: Trouble."""
         self.process = self._start()
+        self._began = time.monotonic()
 
     def revive(self) -> None:
         """Start it again if it has ended. Raises: Trouble when it ends again and again."""
         if self.process is None or (code := self.process.poll()) is None:
             return
         said = how(code)
+        self._ends = self._ends + 1 if time.monotonic() - self._began < AT_ONCE else 1
         while True:
-            self._ends.append(time.monotonic())
-            if len(self._ends) == MOST_ENDS and self._ends[-1] - self._ends[0] < SPAN:
-                raise Trouble(f"{self.name} ended {MOST_ENDS} times within {SPAN:.0f} s, the last time {said}; given up")
+            if self._ends >= MOST_ENDS:
+                raise Trouble(f"{self.name} ended at once, {MOST_ENDS} times in a row, the last time {said}; given up")
             try:
                 self.start()
             except Trouble as trouble:
-                said = f"with: {trouble}"
+                said, self._ends = f"with: {trouble}", self._ends + 1
                 time.sleep(LOOK)
             else:
                 say(f"{self.name} ended {said}; it runs again")
