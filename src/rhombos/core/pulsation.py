@@ -150,12 +150,12 @@ def _clipped(demand: Demand, passed: tuple[complex, ...], blocks: bool, held: bo
 def _given_back(wanted: NDArray[Any]) -> NDArray[Any]:
     """A current that cannot turn about, over a period of what is wanted of it: what the load returns raises the link, and the
     loop asks for nothing until the bank has given it back."""
-    stored, current = 0.0, np.zeros_like(wanted)
-    for turn in range(2 * wanted.size):  # a second period, from what the first left
-        asked = float(wanted[turn % wanted.size]) - stored
-        current[turn % wanted.size] = max(0.0, asked)
-        stored = max(0.0, -asked)
-    return current
+    stored, current, each = 0.0, [0.0] * wanted.size, wanted.tolist()
+    for _ in range(2):  # a second period, from what the first left
+        for at, value in enumerate(each):
+            asked = value - stored
+            current[at], stored = (asked, 0.0) if asked > 0 else (0.0, -asked)
+    return np.array(current)
 
 
 def _swing(phasors: NDArray[Any]) -> float:
