@@ -91,7 +91,7 @@ def _briefs(before: Design, after: Design) -> list[Row]:
 
 def _pins(before: Design, after: Design) -> list[Row]:
     addresses = sorted({a for d in (before, after) for a, v in d.pins.items() if v is not None})
-    return [(a, _called(a), *(pin_text(a, d.pins.get(a)) for d in (before, after))) for a in addresses]  # type: ignore[misc]
+    return [(a, _called(a), pin_text(a, before.pins.get(a)), pin_text(a, after.pins.get(a))) for a in addresses]
 
 
 def _rules(before: Design, after: Design) -> list[Row]:
@@ -104,8 +104,8 @@ def _words(before: Design, after: Design) -> list[Row]:
     old, new = ({w.code: w.reason for w in d.waivers} for d in (before, after))
     rows = [(f"waivers.{code}", f"Finding waived: {code}", old.get(code, NOTHING), new.get(code, NOTHING))
             for code in sorted(old | new)]  # fmt: skip
-    chosen = [d.decision.chosen if d.decision else NOTHING for d in (before, after)]
-    return [*rows, ("decision", "Comparison behind the route", *chosen)]  # type: ignore[list-item]
+    first, second = (d.decision.chosen if d.decision else NOTHING for d in (before, after))
+    return [*rows, ("decision", "Comparison behind the route", first, second)]
 
 
 def _called(address: str) -> str:

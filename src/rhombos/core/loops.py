@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -192,19 +193,18 @@ def passed_share(plant: Plant, compensator: Compensator, frequency: float, terms
 
     The link answers a drawn current with Z/(1 + T); what its bank does not give, the choke must.
     """
-    at = _twice_line(frequency, terms)
-    return tuple(complex(x) for x in 1 - _closed(plant, compensator, at) / plant.bank_at(at))
+    sways = np.asarray(link_swing(plant, compensator, frequency, terms))
+    return tuple(complex(x) for x in 1 + sways / plant.bank_at(_twice_line(frequency, terms)))
 
 
-def duty_swing(plant: Plant, compensator: Compensator, frequency: float, terms: int) -> tuple[complex, ...]:
+@lru_cache(maxsize=64)
+def link_swing(plant: Plant, compensator: Compensator, frequency: float, terms: int) -> tuple[complex, ...]:
     """What a unit of current, A, swinging in what is drawn makes of the link at the same multiples, V: the duty that holds the
     choke's current follows it, and the source's current with the duty."""
-    return tuple(complex(-x) for x in _closed(plant, compensator, _twice_line(frequency, terms)))
+    at = _twice_line(frequency, terms)
+    closed = plant.open_impedance(at) / (1 + plant.response(at) * compensator.response(at))
+    return tuple(complex(-x) for x in closed)
 
 
 def _twice_line(frequency: float, terms: int) -> Real:
     return np.asarray(2 * frequency * np.arange(1, terms + 1), dtype=np.float64)
-
-
-def _closed(plant: Plant, compensator: Compensator, at: Real) -> Complex:
-    return np.asarray(plant.open_impedance(at) / (1 + plant.response(at) * compensator.response(at)))

@@ -20,6 +20,8 @@ from rhombos.store import parts
 from rhombos.store.models import DesignRow, PartRow, RevisionRow, now
 
 CONTENTS = "contents.json"
+LOCKED, PACKED = 0x1, (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
+"""The flag of an encrypted file, and the ways of packing that are read."""
 LARGEST_FILE, LARGEST, MOST_FILES = 64_000_000, 500_000_000, 20_000
 """Unpacked bytes of one file and of all, and how many files, that are read."""
 
@@ -125,7 +127,7 @@ def restore(session: Session, source: BinaryIO) -> Restored:
                 elif name.startswith("parts/"):
                     kind = name.removeprefix("parts/").removesuffix(".csv")
                     taken += parts.put(session, read_csv(kind, archive.read(name).decode("utf-8")), "own")
-    except (zipfile.BadZipFile, zlib.error, EOFError, OSError, UnicodeDecodeError, NotImplementedError, RuntimeError) as error:
+    except (zipfile.BadZipFile, zlib.error, EOFError, UnicodeDecodeError) as error:
         raise NoArchive(f"it cannot be read as a zip archive: {error}") from None
     except ValidationError as error:
         first = error.errors()[0]
@@ -139,6 +141,8 @@ def _files(archive: zipfile.ZipFile) -> list[str]:
     entries = [e for e in archive.infolist() if not e.is_dir()]
     if len(entries) > MOST_FILES or sum(e.file_size for e in entries) > LARGEST:
         raise NoArchive(f"it unpacks to more than {MOST_FILES} files or {LARGEST // 1_000_000} MB")
+    if odd := [e.filename for e in entries if e.flag_bits & LOCKED or e.compress_type not in PACKED]:
+        raise NoArchive(f"{odd[0]} is encrypted, or packed in another way than deflated")
     if big := [e.filename for e in entries if e.file_size > LARGEST_FILE]:
         raise NoArchive(f"{big[0]} unpacks to more than {LARGEST_FILE // 1_000_000} MB")
     return [e.filename for e in entries]

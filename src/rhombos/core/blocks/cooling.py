@@ -6,9 +6,9 @@ import math
 from collections.abc import Callable
 from typing import Any
 
-from rhombos.core.book import heat
+from rhombos.core.book import heat, stage
 from rhombos.core.ledger import Ledger
-from rhombos.core.parts import HeatSink, Shelf
+from rhombos.core.parts import HeatSink, Igbt, Mosfet, Shelf
 from rhombos.core.rules import Rules
 
 KELVIN = 273.15
@@ -69,6 +69,17 @@ def sink_resistance(shelf: Shelf, sink: str, fan: bool) -> float:
 def surge_limit(rules: Rules, rating: Any) -> Any:
     """What a junction may reach for seconds, °C: halfway from what the rules allow for ever to its rating, °C."""
     return (rules.junction_limit + rating) / 2
+
+
+def scorched(device: Mosfet | Igbt, celsius: float, rules: Rules) -> float:
+    """What a device loses by conduction at the end of a surge, as hot as it may become, over that at a temperature, °C: of a
+    MOSFET its resistance grows."""
+    if isinstance(device, Igbt):
+        return 1.0
+    asked = {"R_25": device.r_on, "exponent": device.r_exponent}
+    hot, warm = (stage.hot_resistance.work(asked | {"T_j": t + KELVIN})
+                 for t in (max(celsius, float(surge_limit(rules, device.t_j_max))), celsius))  # fmt: skip
+    return hot / warm
 
 
 def settle_junction(reached_at: Callable[[float], float], limit: float) -> float:

@@ -19,7 +19,7 @@ from rhombos.core.blocks.base import (
     propose_resistor,
     remembered,
 )  # fmt: skip
-from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_surge_sink, sink_resistance, surge_limit
+from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_surge_sink, scorched, sink_resistance, surge_limit
 from rhombos.core.book import clamp as clamps
 from rhombos.core.book import stage as book
 from rhombos.core.brief import Brief
@@ -222,11 +222,10 @@ def propose(
         flat, warm, surged = (assess(n, draft, brief, shelf, rules, SILENT, cool=True) for n in (need, warmest, hardest))
         steady = HEAT_RESERVE * max(s.conduction + s.switching for s in (flat, warm))
         # at the end of a surge the chips are as hot as they may become
-        scorched = surged.conduction / surged.on_resistance * book.hot_resistance.work({
-            "R_25": switch.r_on, "T_j": surge_limit(rules, switch.t_j_max) + KELVIN, "exponent": switch.r_exponent})
-        device = (scorched * (1 + rules.sharing_imbalance) ** 2 + surged.switching) / (topology.positions * parallel)
+        conduction = surged.conduction * scorched(switch, surged.junction, rules)
+        device = (conduction * (1 + rules.sharing_imbalance) ** 2 + surged.switching) / (topology.positions * parallel)
         sink, fan = propose_surge_sink(
-            shelf, rules, steady, scorched + surged.switching, SURGE_RESERVE * device,
+            shelf, rules, steady, conduction + surged.switching, SURGE_RESERVE * device,
             switch.r_jc + rules.pad_resistance, air, switch.t_j_max, brief.power.surge_time)  # fmt: skip
         fields.setdefault("sink", sink)
         fields.setdefault("fan", fan)
@@ -264,9 +263,9 @@ def _choose_switches(
                 count * book.capacitive_loss(C_oss=device.c_oss, V=resting, f=frequency))  # fmt: skip
 
     flat, warm = (sum(side(n, n.v_in)) for n in (need, warmest))
-    scorched = book.hot_resistance(
+    hottest = book.hot_resistance(
         R_25=device.r_on, T_j=surge_limit(rules, device.t_j_max) + KELVIN, exponent=device.r_exponent)  # fmt: skip
-    burst = sum(side(hardest, warmest.v_in, scorched))
+    burst = sum(side(hardest, warmest.v_in, hottest))
     gate = count * book.gate_power(Q_g=device.q_g, V_drive=rules.gate_drive, f=frequency, n_sw=1)
     ceiling = device.v_rating * (1 - rules.switch_voltage_margin) - v_max
     packages = shelf.column(Mosfet, "lead_inductance")[:, None] / count

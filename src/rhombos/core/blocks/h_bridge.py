@@ -16,7 +16,7 @@ from rhombos.core.blocks.base import (
     recovered_charge,
     remembered,
 )  # fmt: skip
-from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_surge_sink, sink_resistance, surge_limit
+from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_surge_sink, scorched, sink_resistance, surge_limit
 from rhombos.core.book import bridge as book
 from rhombos.core.book import rectifier, source, stage
 from rhombos.core.brief import Brief, Waveform
@@ -119,23 +119,13 @@ def propose(
         draft = HBridgeBuild.within({"sink": shelf.all_ids("heat_sink")[0], "fan": False} | fields)
         surged_need = _surged(need, brief.power.surge / brief.power.continuous)
         state, surged = (assess(n, draft, brief, shelf, rules, SILENT, cool=True) for n in (need, surged_need))
-        burst = surged.loss - surged.gate + surged.conduction * (_scorched(device, surged.junction, rules) - 1)
+        burst = surged.loss - surged.gate + surged.conduction * (scorched(device, surged.junction, rules) - 1)
         uneven = (1 + rules.sharing_imbalance * (draft.parallel > 1)) ** 2
         sink, fan = propose_surge_sink(
             shelf, rules, state.loss - state.gate, SURGE_RESERVE * burst, SURGE_RESERVE * uneven * burst / (4 * draft.parallel),
             device.r_jc + rules.pad_resistance, air, device.t_j_max, brief.power.surge_time)  # fmt: skip
         fields = {"sink": sink, "fan": fan} | fields
     return HBridgeBuild.within(fields)
-
-
-def _scorched(device: Any, celsius: float, rules: Rules) -> float:
-    """A device's resistance at the end of a surge, when it is as hot as it may become, over that at a temperature, °C."""
-    if isinstance(device, Igbt):
-        return 1.0
-    hottest = max(celsius, float(surge_limit(rules, device.t_j_max)))
-    hot, warm = (stage.hot_resistance.work({"R_25": device.r_on, "T_j": t + KELVIN, "exponent": device.r_exponent})
-                 for t in (hottest, celsius))  # fmt: skip
-    return float(hot / warm)
 
 
 def _rate(brief: Brief, carrier: float) -> float:

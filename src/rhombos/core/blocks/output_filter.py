@@ -17,8 +17,8 @@ from rhombos.core.blocks.filter_flow import Flow, Way, flow
 from rhombos.core.blocks.filter_march import Feed, marched_flow
 from rhombos.core.blocks.wound import WOUND_FIELDS, ChokeBuild, choke_of, choke_parts, judge, show_stress, show_winding, wind
 from rhombos.core.book import filters as book
+from rhombos.core.book import loads, source
 from rhombos.core.book import magnetics as wound
-from rhombos.core.book import source
 from rhombos.core.brief import Brief
 from rhombos.core.crest import Crest, crest
 from rhombos.core.findings import PinValue
@@ -175,12 +175,14 @@ def _between_harmonics(need: FilterNeed, henry: float, bank: float) -> float:
     """The nearest inductance in three digits, H, whose corner with a bank, F, stands between two odd harmonics of the line:
     those of the dead time are lifted most at the corner, which an inductive load leaves all but undamped, and moves a little
     up."""
-    across = need.voltage * math.sqrt(1 - need.power_factor**2)  # of a load's voltage what lies across its inductance
-    beside = 2 * math.pi * need.frequency * need.current / across if across > LEAST_ACROSS * need.voltage else 0.0
+    beside = math.inf
+    if need.power_factor < MOST_RESISTIVE and need.current > 0:
+        beside = float(loads.load_inductance(
+            V_rms=need.voltage, cos_phi=need.power_factor, S=need.voltage * need.current, f_line=need.frequency))  # fmt: skip
 
     def off(henry: float) -> float:
-        whole = henry + need.leakage
-        corner = float(book.corner(L=whole, C=bank * need.ratio**2)) / need.frequency * math.sqrt(1 + whole * beside)
+        whole = 1 / (1 / (henry + need.leakage) + 1 / beside)  # to the capacitor the load's coil lies beside the filter's
+        corner = float(book.corner(L=whole, C=bank * need.ratio**2)) / need.frequency
         return abs(corner % 2 - 1)  # 0 on an odd harmonic, 1 on an even one
 
     near = (min(0.5, max(1e-6, float(f"{henry * (1 + n / 100):.3g}"))) for n in NEAR)
@@ -214,8 +216,8 @@ def _capacitor(
 
 SOFTER = (1.0, 0.8, 0.65, 0.5)
 """Shares of the rules' inductance that are tried where loads draw at the crest."""
-LEAST_ACROSS = 0.1
-"""Share of a load's voltage across its inductance from which it is one at the filter's corner."""
+MOST_RESISTIVE = 0.995
+"""Power factor of a load up to which it is a coil at the filter's corner."""
 NEAR = range(-10, 11)
 """Hundredths by which an inductance may be moved."""
 BETWEEN = 0.8
