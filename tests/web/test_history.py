@@ -36,11 +36,11 @@ def test_an_old_revision_is_found_named_and_brought_back(bench):
     bench.click("show-history")
     assert bench.text("revision-title") == "Revision 3"
     bench.click("burst-3")
-    assert "Front end: Switching frequency" in bench.text("revision-2")
+    assert "Push-pull: Switching frequency" in bench.text("revision-2")
     bench.click("revision-2")
     bench.until(lambda: bench.text("revision-title") == "Revision 2")
-    assert rows(bench.one("changed")) == [("Front end: Switching frequency", "46 kHz", "61 kHz")]
-    assert rows(bench.one("changed-since")) == [("Front end: Switching frequency", "61 kHz", "62 kHz")]
+    assert rows(bench.one("changed")) == [("Push-pull: Switching frequency", "46 kHz", "61 kHz")]
+    assert rows(bench.one("changed-since")) == [("Push-pull: Switching frequency", "61 kHz", "62 kHz")]
     bench.type("revision-name", "as wound")
     bench.until(lambda: "as wound" in bench.text("revision-2"))
     bench.click("bring-back")

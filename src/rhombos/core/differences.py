@@ -15,9 +15,8 @@ from rhombos.core.routes.common import COMMON, COMMON_BUILDS
 from rhombos.core.units import UnitError, parse, short
 
 BUILDS = {**ALL_BUILDS, **COMMON_BUILDS}
-TITLES = {block: route.title_of(block) for route in ROUTES.values() for block in route.builds} | {
-    b.KEY: b.TITLE for b in COMMON} | {"front_end": "Front end"}
-"""What each block is called."""
+BESIDE = {b.KEY: b.TITLE for b in COMMON}
+"""What the blocks are called that every route has."""
 PROPOSED = "as proposed"
 NOTHING = "—"
 
@@ -49,7 +48,7 @@ def touched(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[str]:
     """What fields two stored contents differ in, by what they are called; neither is read whole for it."""
     old, new = (_leaves(content) for content in (before, after))
     changed = [a for a in {**old, **new} if old.get(a) != new.get(a)]
-    return list(dict.fromkeys(_titled(address) for address in changed))
+    return list(dict.fromkeys(_titled(address, str(after.get("route"))) for address in changed))
 
 
 def _leaves(content: Mapping[str, Any]) -> dict[str, Any]:
@@ -68,10 +67,10 @@ def _leaves(content: Mapping[str, Any]) -> dict[str, Any]:
     return found
 
 
-def _titled(address: str) -> str:
+def _titled(address: str, route: str) -> str:
     head, _, rest = address.partition(".")
     if head == "pins":
-        return _called(rest)
+        return _called(rest, route)
     field = find_field(Design, address.split("."))
     return (field.title if field else None) or address.rpartition(".")[2].replace("_", " ")
 
@@ -91,7 +90,7 @@ def _briefs(before: Design, after: Design) -> list[Row]:
 
 def _pins(before: Design, after: Design) -> list[Row]:
     addresses = sorted({a for d in (before, after) for a, v in d.pins.items() if v is not None})
-    return [(a, _called(a), pin_text(a, before.pins.get(a)), pin_text(a, after.pins.get(a))) for a in addresses]
+    return [(a, _called(a, after.route), pin_text(a, before.pins.get(a)), pin_text(a, after.pins.get(a))) for a in addresses]
 
 
 def _rules(before: Design, after: Design) -> list[Row]:
@@ -108,11 +107,14 @@ def _words(before: Design, after: Design) -> list[Row]:
     return [*rows, ("decision", "Comparison behind the route", first, second)]
 
 
-def _called(address: str) -> str:
+def _called(address: str, route: str) -> str:
+    """A pin's field by the name that its block has on a route, or on one that has such a block."""
     block, _, name = address.partition(".")
+    known = sorted((r for r in ROUTES.values() if block in r.builds), key=lambda r: r.key != route)
+    title = known[0].title_of(block) if known else BESIDE.get(block, block)
     model = BUILDS.get(block)
     field = model.model_fields.get(name) if model else None
-    return f"{TITLES.get(block, block)}: {(field.title if field else None) or name}"
+    return f"{title}: {(field.title if field else None) or name}"
 
 
 def pin_text(address: str, value: PinValue) -> str:
