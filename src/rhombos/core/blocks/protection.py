@@ -45,8 +45,8 @@ DELAY = 3e-6
 """From the trip level to a switch that is off, s: blanking, comparator, driver."""
 FUSES = (0.5, 0.63, 0.8, 1, 1.25, 1.6, 2, 2.5, 3.15, 4, 5, 6.3, 8, 10, 12.5, 16, 20, 25, 32, 40, 50, 63)
 """Ratings of small AC fuses, A (R10 series)."""
-RELAYS = (3, 5, 8, 10, 16, 20, 30, 40, 63, 80, 100, 125, 160)
-"""Ratings of usual output relays, A."""
+RELAYS = (3, 5, 8, 10, 16, 20, 30, 40, 63, 80, 100, 125, 160, 200, 250)
+"""Ratings of usual output relays, the largest of them contactors, A."""
 SUPPRESSORS = (115, 130, 140, 150, 175, 195, 210, 230, 250, 275, 300, 320, 350, 385, 420)
 """Highest working voltages of surge suppressors, V RMS."""
 LINEAR, SWITCHED = "linear regulator", "converter"
@@ -91,7 +91,7 @@ class ProtectionBuild(Build):
     short_delay: Second = Field(ge=1e-7, le=1e-2, title="Trip to switch off")
     coil: Henry = Field(ge=0, le=0.1, title="Coil in the output that slows a short")
     after_trip: str = options("After a short", "latched", "three tries", "tries for ever")
-    output_relay: Ampere = Field(ge=0.1, le=200, title="Relay at the socket, both poles")
+    output_relay: Ampere = Field(ge=0.1, le=300, title="Relay at the socket, both poles")
     output_fuse: Ampere = Field(ge=0.1, le=63, title="Fuse at the socket")
     suppressor: Volt = Field(ge=50, le=1000, title="Surge suppressor, working RMS")
 
