@@ -39,8 +39,8 @@ def test_an_old_revision_is_found_named_and_brought_back(bench):
     assert "Push-pull: Switching frequency" in bench.text("revision-2")
     bench.click("revision-2")
     bench.until(lambda: bench.text("revision-title") == "Revision 2")
-    assert rows(bench.one("changed")) == [("Push-pull: Switching frequency", "46 kHz", "61 kHz")]
-    assert rows(bench.one("changed-since")) == [("Push-pull: Switching frequency", "61 kHz", "62 kHz")]
+    bench.until(lambda: rows(bench.one("changed")) == [("Push-pull: Switching frequency", "46 kHz", "61 kHz")])
+    bench.until(lambda: rows(bench.one("changed-since")) == [("Push-pull: Switching frequency", "61 kHz", "62 kHz")])
     bench.type("revision-name", "as wound")
     bench.until(lambda: "as wound" in bench.text("revision-2"))
     bench.click("bring-back")
@@ -133,4 +133,5 @@ def test_everything_is_backed_up_and_restored_into_an_empty_database(bench, stor
 def test_everything_is_exported_from_the_page(bench):
     bench.visit("/")
     bench.click("export-all")
-    bench.until(lambda: any(p.suffix == ".zip" for p in bench.browser.downloads.iterdir()))
+    bench.until(lambda: any(p.suffix == ".zip" for p in bench.browser.downloads.iterdir()), "no archive came")
+    assert not bench.all("fault")

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import gc
+import asyncio
 import os
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager, suppress
 from pathlib import Path
-from threading import Thread
 
 from fastapi import FastAPI, HTTPException
 from fastapi.responses import FileResponse
@@ -16,31 +15,34 @@ from fastapi.staticfiles import StaticFiles
 from rhombos.api import document, guard, problem
 from rhombos.api.routers import archive, book, coils, compare, designs, health, modulation, shelf, snubbers, solve, waves
 from rhombos.api.service import Service
-from rhombos.store.database import Database
+from rhombos.desk.crew import Crew
+from rhombos.store.database import Database, DatabaseAway
 
 BUILT = Path(__file__).resolve().parents[3] / "web" / "dist"
 
 
-def _warm(service: Service) -> None:
-    """Compile what the first sizing needs, and leave all that lives as long as the server out of every later collection."""
-    service.warm()
-    gc.collect()
-    gc.freeze()
+async def _ready(service: Service) -> None:
+    """Have the crew ready before the first person asks."""
+    with suppress(DatabaseAway):
+        await service.crew.begin(await service.shelf_at_hand())
 
 
 def create_app(database_url: str | None = None, built: Path = BUILT) -> FastAPI:
     """The application on a database; by default the one in RHOMBOS_DATABASE_URL."""
     @asynccontextmanager
     async def lifespan(started: FastAPI) -> AsyncIterator[None]:
-        Thread(target=_warm, args=(started.state.service,), daemon=True).start()
+        service = started.state.service
+        getting_ready = asyncio.create_task(_ready(service))
         yield
-        started.state.service.database.close()
+        getting_ready.cancel()
+        service.crew.close()
+        service.database.close()
 
     app = FastAPI(
         lifespan=lifespan, title="Rhombos", version="0.1.0", docs_url=None, redoc_url=None, openapi_url="/api/openapi.json",
         separate_input_output_schemas=False)  # fmt: skip
     url = database_url or os.environ.get("RHOMBOS_DATABASE_URL", "mysql+pymysql://root@127.0.0.1:1/none")
-    app.state.service = Service(Database(url))
+    app.state.service = Service(Database(url), Crew())
     problem.install(app)
     guard.install(app)
     document.install(app)

@@ -19,9 +19,13 @@ from rhombos.core.problems import Problem, told_by
 from rhombos.core.solve import Unbuildable
 from rhombos.core.units import UnitError
 from rhombos.core.waves.modulation import WaveError
+from rhombos.desk.asked import NotHere
+from rhombos.desk.crew import Busy
 from rhombos.store.database import Crossed, DatabaseAway, DatabaseFull, Unkept
 from rhombos.store.designs import NotFound
 
+AGAIN = 2
+"""When whoever found the queue full may come again, s."""
 MOST_TOLD = 50
 """Faults of a request that are told one by one."""
 
@@ -128,6 +132,16 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(Crossed)
     def crossed(_: Request, error: Crossed) -> JSONResponse:
         return problem(503, "Busy", str(error))
+
+    @app.exception_handler(Busy)
+    def busy(_: Request, error: Busy) -> JSONResponse:
+        refused = problem(503, "Busy", f"{error}; ask again in {AGAIN} seconds")
+        refused.headers["Retry-After"] = str(AGAIN)
+        return refused
+
+    @app.exception_handler(NotHere)
+    def not_here(_: Request, error: NotHere) -> JSONResponse:
+        return problem(404, "Not found", str(error.args[0]))
 
     @app.exception_handler(Unkept)
     def unkept(_: Request, error: Unkept) -> JSONResponse:

@@ -97,7 +97,7 @@ def candidates(brief: Brief) -> Iterable[tuple[RouteName, Waveform]]:
 
 def compare(brief: Brief, shelf: Shelf, rules: Rules, weights: Weights | None = None) -> Comparison:
     """Size every route from the shelf, nothing pinned, and rank them."""
-    rows = [_row(brief, name, wave, shelf, rules) for name, wave in candidates(brief)]
+    rows = [row_of(brief, name, wave, shelf, rules) for name, wave in candidates(brief)]
     return rank(rows, weights or Weights())
 
 
@@ -145,7 +145,8 @@ def _undominated(row: Row, rows: list[Row]) -> bool:
     )
 
 
-def _row(brief: Brief, name: RouteName, wave: Waveform, shelf: Shelf, rules: Rules) -> Row:
+def row_of(brief: Brief, name: RouteName, wave: Waveform, shelf: Shelf, rules: Rules) -> Row:
+    """What one route with one wave would come to, sized from the shelf, nothing pinned."""
     asked = brief.model_copy(update={"output": brief.output.model_copy(update={"waveform": wave})})
     title = f"{ROUTES[name].title}, {wave}"
     try:

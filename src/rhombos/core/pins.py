@@ -19,6 +19,9 @@ class PinError(ValueError):
         super().__init__("; ".join(p.message for p in problems))
         self.problems = problems
 
+    def __reduce__(self) -> tuple[object, ...]:
+        return type(self), (self.problems,)
+
 
 def read_pins(
     raw: Mapping[str, PinValue], builds: Mapping[str, type[BaseModel]], shelf: Shelf,

@@ -11,6 +11,15 @@ from rhombos.core.units import Celsius, CurrentDensity, Henry, KelvinPerWatt, Oh
 RuleName = Literal["cautious", "usual", "frugal"]
 
 
+ROOM = 40.0
+"""From where a limit of temperature is counted, °C."""
+SHARES = (
+    "sink_rise", "current_density", "ferrite_peak", "choke_peak", "duty_limit", "modulation_limit", "link_ripple",
+    "choke_ripple", "filter_ripple", "cable_drop", "bank_rise", "recovery_share",
+)  # fmt: skip
+"""Limits of which less is used up when more is kept in hand."""
+
+
 class Rules(BaseModel):
     """Margins are part of the rating kept in hand: required rating = stress / (1 − margin)."""
 
@@ -65,6 +74,14 @@ class Rules(BaseModel):
     trip_factor: Ratio = Field(1.25, description="current trip over the largest current that is asked")
     phase_margin: Ratio = Field(50, description="least, degrees")
     contact_resistance: Ohm = Field(0.0006, description="connectors and terminals, both poles")
+
+    def stricter(self, share: float) -> Rules:
+        """The same house, keeping `share` more of every limit in hand: what proposals aim at whose rounds end just beyond."""
+        margins = [name for name in type(self).model_fields if name.endswith("_margin")]
+        kept = {name: 1 - (1 - getattr(self, name)) * (1 - share) for name in margins}
+        kept["phase_margin"] = self.phase_margin * (1 + share)
+        heat = {name: ROOM + (getattr(self, name) - ROOM) * (1 - share) for name in ("junction_limit", "winding_limit")}
+        return self.model_copy(update={**kept, **heat, **{name: getattr(self, name) * (1 - share) for name in SHARES}})
 
 
 PRESETS: dict[RuleName, Rules] = {

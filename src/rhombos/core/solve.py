@@ -27,8 +27,9 @@ from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
 
-MOST_REFINED = 3
-"""Further rounds that a sizing gets whose own proposals break a rule."""
+REFINED = (0.0, 0.0, 0.0, 0.03, 0.08)
+"""Further rounds that a sizing gets whose own proposals break a rule: what of every limit each proposal keeps in hand beside
+what the house asks. What is judged is what the house asks."""
 COARSE = 3e-3
 """How closely operating points are settled between proposals."""
 
@@ -55,6 +56,9 @@ class Unbuildable(ValueError):
     def __init__(self, finding: Finding) -> None:
         super().__init__(finding.cause)
         self.finding = finding
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return Unbuildable, (self.finding,)  # of whatever kind: what it says is what counts
 
 
 class EmptyShelf(Unbuildable):
@@ -99,19 +103,20 @@ def _sized(
 ) -> Worked:  # fmt: skip
     builds, near, hints = build_all(route, brief, typed, shelf, rules)
     best = worked = _finished(route, brief, typed, missing, shelf, rules, builds, near)
-    for _ in range(MOST_REFINED):
+    for share in REFINED:
         if not (breaks := broken(best)) or worked.settled["nominal"].states["battery"].collapsed:
             break  # nothing to cure, or nothing that another proposal would: the battery cannot give the power
         # what broke a rule was proposed for a point that has moved since: propose once more, for the points as they are now
         hints = route.next_hints(worked.settled, hints)
-        path = route.propose(brief, hints, typed, shelf, rules)
+        house = rules.stricter(share) if share else rules
+        path = route.propose(brief, hints, typed, shelf, house)
         beside = {k: worked.builds[k] for k in worked.builds if k not in path and k in route.builds}
         stands = path.items() <= worked.builds.items()
         near = {key: worked.settled[key] for key in route.hint_points} if stands else route.settle_all(
             path | beside, brief, shelf, rules, keys=route.hint_points, start=worked.settled, tolerance=COARSE)  # fmt: skip
-        beside |= route.propose_asides(brief, path | beside, near, typed, shelf, rules)
+        beside |= route.propose_asides(brief, path | beside, near, typed, shelf, house)
         if stands and beside.items() <= worked.builds.items():
-            break  # the same again
+            continue  # the same again: only a stricter house proposes otherwise
         worked = _finished(route, brief, typed, missing, shelf, rules, path | beside, near)
         if broken(worked) < breaks:
             best = worked

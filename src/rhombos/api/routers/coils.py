@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, HTTPException, Query, Response
-from pydantic import BaseModel
+from fastapi import APIRouter, Query, Response
+from fastapi.concurrency import run_in_threadpool
 
 from rhombos.api.problem import ProblemDocument
-from rhombos.api.service import Asked, Serving
-from rhombos.core.coils import COILS, CoilBench, coil_bench
+from rhombos.api.service import GONE, Asking, Serving
+from rhombos.core.coils.model import WindingSheet
 from rhombos.core.coils.tools import (
     OneTurn,
     OneTurnAnswer,
@@ -21,41 +21,30 @@ from rhombos.core.coils.tools import (
     salvaged,
     unknown_core,
 )  # fmt: skip
-from rhombos.core.solve import Unbuildable
+from rhombos.desk import benches
+from rhombos.desk.asked import Asked
+from rhombos.desk.benches import Benches
 from rhombos.paper import winding_pdf
 
 router = APIRouter(
     prefix="/coils", tags=["coils"], responses={422: {"model": ProblemDocument}, 503: {"model": ProblemDocument}})  # fmt: skip
 
 
-class Benches(BaseModel):
-    """The benches of every wound part of a design, in the order of the power path."""
-
-    benches: tuple[CoilBench, ...]
-
-
-@router.post("")
-def benches(asked: Asked, serving: Serving) -> Benches:
+@router.post("", response_model=Benches)
+async def wound(asked: Asked, asking: Asking) -> Response:
     """Cores, turns and wires beside the present ones, and the winding sheets; none where nothing can be built."""
-    try:
-        worked = serving.work(asked)
-    except Unbuildable:
-        return Benches(benches=())
-    keys = [b.KEY for b in (*worked.route.blocks(asked.brief.output.waveform), *worked.route.asides())]
-    return Benches(benches=tuple(b for k in keys if (b := coil_bench(worked, k)) is not None))
+    return await asking.answer(benches.coils, asked)
 
 
 @router.post("/{block}/sheet", response_class=Response, responses={
     200: {"content": {"application/pdf": {}}}, 404: {"model": ProblemDocument}})  # fmt: skip
-def sheet(block: str, asked: Asked, serving: Serving, name: Annotated[str, Query(max_length=200)] = "") -> Response:
+async def sheet(block: str, asked: Asked, asking: Asking, name: Annotated[str, Query(max_length=200)] = "") -> Response:
     """The winding sheet of one part as PDF, with the design's name on it."""
-    try:
-        bench = coil_bench(serving.work(asked), block)
-    except Unbuildable:
-        bench = None
-    if bench is None:
-        raise HTTPException(404, f"this design has nothing wound called ‘{block}’; known: {', '.join(COILS)}")
-    return Response(winding_pdf(bench.sheet, name), media_type="application/pdf")
+    found = await asking.answer(benches.winding_sheet, asked, block)
+    if found.status_code == GONE:
+        return found
+    paper = await run_in_threadpool(winding_pdf, WindingSheet.model_validate_json(bytes(found.body)), name)
+    return Response(paper, media_type="application/pdf")
 
 
 @router.post("/one-turn")

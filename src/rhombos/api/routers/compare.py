@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, HTTPException
+from fastapi import APIRouter, HTTPException, Response
 from pydantic import BaseModel, Field
 
 from rhombos.api.problem import ProblemDocument
-from rhombos.api.service import Asked, Serving
-from rhombos.core.brief import BatterySource, Brief
-from rhombos.core.change import BatteryChange, change_battery
+from rhombos.api.service import GONE, Asking
+from rhombos.core.brief import Brief
+from rhombos.core.change import BatteryChange
 from rhombos.core.compare import Comparison, Weights, rank
 from rhombos.core.plots.model import Chart
 from rhombos.core.plots.pareto import pareto
-from rhombos.core.rating import Rating, rating
+from rhombos.core.rating import Rating
 from rhombos.core.rules import RuleChanges, RuleName, house_rules
 from rhombos.core.solve import Unbuildable
+from rhombos.desk import sizing
+from rhombos.desk.asked import Asked
+from rhombos.desk.sizing import ChangeIn
 
 router = APIRouter(tags=["compare"], responses={422: {"model": ProblemDocument}, 503: {"model": ProblemDocument}})
 
@@ -43,30 +46,27 @@ class Compared(BaseModel):
     qualities: tuple[Quality, ...]
 
 
-@router.post("/rating")
-def rated(asked: Asked, serving: Serving) -> Rating:
+@router.post("/rating", response_model=Rating)
+async def rated(asked: Asked, asking: Asking) -> Response:
     """What the design as built may be rated for, by its weakest stage."""
-    return rating(serving.work(asked))
+    return await asking.answer(sizing.rated, asked)
 
 
-class ChangeIn(Asked):
-    """… and the battery that is to take the old one's place."""
-
-    source: BatterySource
-
-
-@router.post("/battery-change")
-def battery_change(asked: ChangeIn, serving: Serving) -> BatteryChange:
+@router.post("/battery-change", response_model=BatteryChange)
+async def battery_change(asked: ChangeIn, asking: Asking) -> Response:
     """What another battery touches in a design as it is built."""
     try:
-        return change_battery(serving.work(asked), asked.pins, asked.source)
+        return await asking.answer(sizing.changed, asked)
     except Unbuildable as why:
         raise HTTPException(409, f"{why}; there is nothing built that a battery could touch") from why
 
 
-@router.post("/compare")
-def compared(asked: CompareAsked, serving: Serving) -> Compared:
+@router.post("/compare", response_model=Compared)
+async def compared(asked: CompareAsked, asking: Asking) -> Compared | Response:
     """Size every route from the shelf, nothing pinned, and rank them."""
+    rows = await asking.waiting(asking.service.rows(asked.brief, house_rules(asked.rules, asked.house)))
+    if rows is None:
+        return Response(status_code=GONE)
+    found = rank(rows, asked.weights)
     qualities = tuple(Quality(name=n, title=f.title or n) for n, f in Weights.model_fields.items())
-    found = rank(serving.rows(asked.brief, house_rules(asked.rules, asked.house)), asked.weights)
     return Compared(comparison=found, qualities=qualities, picture=pareto(found))

@@ -4,84 +4,47 @@ from __future__ import annotations
 
 from typing import Literal
 
-from fastapi import APIRouter, HTTPException, Response
+from fastapi import APIRouter, Response
 
 from rhombos.api.problem import ProblemDocument
-from rhombos.api.service import Asked, Serving
-from rhombos.core.modulation import (
-    LoopAsked,
-    LoopBench,
-    ModulationAsked,
-    ModulationBench,
-    SineTable,
-    TableAsked,
-    loop_bench,
-    modulation_bench,
-    sine_table,
-)  # fmt: skip
+from rhombos.api.service import Asking
+from rhombos.core.modulation import LoopBench, ModulationBench, SineTable, TableAsked, sine_table
 from rhombos.core.modulation.table import FILES
-from rhombos.core.scope import ScopeAsked, ScopeSeen, scope_bench, scope_csv, scope_points
-from rhombos.core.solve import Worked
+from rhombos.core.scope import ScopeSeen
+from rhombos.desk import benches
+from rhombos.desk.benches import LoopIn, ModulationIn, ScopeIn
 
 router = APIRouter(tags=["modulation"], responses={422: {"model": ProblemDocument}, 503: {"model": ProblemDocument}})
 
 
-class ModulationIn(Asked):
-    """A design, with how its bridge is to be modulated; what is left out is as designed."""
-
-    setting: ModulationAsked = ModulationAsked()
-
-
-@router.post("/modulation", responses={404: {"model": ProblemDocument}})
-def modulation(asked: ModulationIn, serving: Serving) -> ModulationBench:
+@router.post("/modulation", response_model=ModulationBench, responses={404: {"model": ProblemDocument}})
+async def modulation(asked: ModulationIn, asking: Asking) -> Response:
     """Figures, the schemes side by side, reference and legs, spectrum."""
-    worked = serving.work(asked)
-    if "h_bridge" not in worked.builds:
-        raise HTTPException(404, "this route has no bridge to modulate; choose one with an H-bridge")
-    return modulation_bench(asked.setting, worked)
+    return await asking.answer(benches.modulation, asked)
 
 
-def _with_sine(asked: Asked, serving: Serving) -> Worked:
-    worked = serving.work(asked)
-    if worked.route.operating(worked.settled, worked.builds, worked.shelf) is None:
-        raise HTTPException(404, "this is for designs that make a sine; ask the brief for one")
-    return worked
-
-
-class LoopIn(Asked):
-    """A design, with how its output is to be held."""
-
-    setting: LoopAsked = LoopAsked()
-
-
-@router.post("/voltage-loop", responses={404: {"model": ProblemDocument}})
-def voltage_loop(asked: LoopIn, serving: Serving) -> LoopBench:
+@router.post("/voltage-loop", response_model=LoopBench, responses={404: {"model": ProblemDocument}})
+async def voltage_loop(asked: LoopIn, asking: Asking) -> Response:
     """Margins, output impedance, and the response to a step of the load."""
-    return loop_bench(asked.setting, _with_sine(asked, serving))
+    return await asking.answer(benches.voltage_loop, asked)
 
 
-class ScopeIn(Asked):
-    """A design, with what to record at its socket and which part of that to look at."""
-
-    look: ScopeAsked = ScopeAsked()
-
-
-@router.post("/scope", responses={404: {"model": ProblemDocument}})
-def scope(asked: ScopeIn, serving: Serving) -> ScopeSeen:
+@router.post("/scope", response_model=ScopeSeen, responses={404: {"model": ProblemDocument}})
+async def scope(asked: ScopeIn, asking: Asking) -> Response:
     """What a window says: readings, measurements, cursors, a spectrum, and where the record can be probed."""
-    return scope_bench(asked.look, serving.work(asked))
+    return await asking.answer(benches.scope, asked)
 
 
 @router.post("/scope/points", response_class=Response, responses={200: {"content": {"application/octet-stream": {}}}})
-def scope_drawn(asked: ScopeIn, serving: Serving) -> Response:
+async def scope_drawn(asked: ScopeIn, asking: Asking) -> Response:
     """The window's traces to draw, every edge in them: a line of JSON, then times as doubles and traces as singles."""
-    return Response(scope_points(asked.look, serving.work(asked)), media_type="application/octet-stream")
+    return await asking.answer(benches.scope_drawn, asked, media="application/octet-stream")
 
 
 @router.post("/scope/csv", response_class=Response, responses={200: {"content": {"text/csv": {}}}})
-def scope_table(asked: ScopeIn, serving: Serving) -> Response:
+async def scope_table(asked: ScopeIn, asking: Asking) -> Response:
     """The window as a table, every edge with a row before and after it."""
-    return Response(scope_csv(asked.look, serving.work(asked)), media_type="text/csv")
+    return await asking.answer(benches.scope_table, asked, media="text/csv")
 
 
 @router.post("/sine-table")

@@ -11,8 +11,10 @@ from pydantic import BaseModel
 
 from rhombos.api.problem import ProblemDocument
 from rhombos.api.service import Service, Serving
-from rhombos.core.parts import KINDS
+from rhombos.core.parts import KINDS, Part
 from rhombos.core.parts.table import read_csv, write_csv
+from rhombos.desk.crew import LATER
+from rhombos.desk.desk import Desk
 from rhombos.store import parts as store
 
 router = APIRouter(
@@ -93,12 +95,16 @@ async def bring(kind: str, request: Request, serving: Serving) -> Imported:
         text = (await request.body()).decode("utf-8-sig")
     except UnicodeDecodeError:
         raise HTTPException(422, "the file is not UTF-8 text; save it as CSV in UTF-8") from None
-    # many lines take their time: not on the thread that serves everybody
-    return await run_in_threadpool(_taken, kind, text, serving)
+    # many lines take their time: they are read beside the server, and kept off the thread that serves everybody
+    taken = await serving.crew.do(await serving.shelf_at_hand(), "", LATER, _read, kind, text)
+    return await run_in_threadpool(_taken, taken, serving)
 
 
-def _taken(kind: str, text: str, serving: Service) -> Imported:
-    taken = read_csv(kind, text)
+def _read(_: Desk, kind: str, text: str) -> list[Part]:
+    return read_csv(kind, text)
+
+
+def _taken(taken: list[Part], serving: Service) -> Imported:
     count = serving.database.run(lambda session: store.put(session, taken, "own"))
     serving.forget_shelf()
     return Imported(taken=count)

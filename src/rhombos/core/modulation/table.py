@@ -51,6 +51,9 @@ class TableProblem(ValueError):
         super().__init__(message)
         self.field = field
 
+    def __reduce__(self) -> tuple[object, ...]:
+        return type(self), (self.field, str(self))
+
 
 class SineTable(BaseModel):
     """What the bench shows of a table: figures, the cycle budget, and whether the budget holds."""

@@ -25,6 +25,9 @@ class TableError(ValueError):
         super().__init__("; ".join(p.message for p in problems[:5]))
         self.problems = problems
 
+    def __reduce__(self) -> tuple[object, ...]:
+        return type(self), (self.problems,)
+
 
 def read_csv(kind: str, text: str) -> list[Part]:
     """Read parts of one kind. The first line names the columns.

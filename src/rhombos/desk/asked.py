@@ -1,0 +1,37 @@
+"""What every request about a design says."""
+
+from __future__ import annotations
+
+import json
+
+from pydantic import BaseModel, Field
+
+from rhombos.core.brief import Brief
+from rhombos.core.findings import PinAddress, PinValue
+from rhombos.core.routes import DEFAULT, RouteName
+from rhombos.core.rules import RuleChanges, RuleName, Rules, house_rules
+
+
+class NotHere(LookupError):
+    """Something was asked of a design that it does not have; the message says what has it."""
+
+
+class Asked(BaseModel):
+    """A brief with its pins and house rules."""
+
+    brief: Brief
+    pins: dict[PinAddress, PinValue] = Field(default_factory=dict, max_length=200)
+    rules: RuleName = "usual"
+    house: RuleChanges = Field(default_factory=RuleChanges)
+    route: RouteName = DEFAULT
+
+    @property
+    def house_rules(self) -> Rules:
+        """The preset with what the house sets otherwise."""
+        return house_rules(self.rules, self.house)
+
+    @property
+    def key(self) -> str:
+        """What the sizing depends on: the same for whatever else is asked about the same design."""
+        pins = dict(sorted(self.pins.items()))
+        return json.dumps([self.brief.model_dump(mode="json"), pins, self.house_rules.model_dump(), self.route])

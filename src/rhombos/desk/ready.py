@@ -1,0 +1,26 @@
+"""Loaded once, before any process of the crew is forked: everything imported, the book compiled, by one sizing of each kind."""
+
+from __future__ import annotations
+
+import gc
+
+from rhombos.core.brief import Brief
+from rhombos.core.plots import charts
+from rhombos.core.rules import PRESETS
+from rhombos.core.solve import explain, work_out
+from rhombos.demo import house_shelf
+from rhombos.desk import benches, routes, sizing
+
+__all__ = ["benches", "routes", "sizing"]
+
+
+def _once() -> None:
+    worked = work_out(Brief(), {}, house_shelf(), PRESETS["usual"])
+    explain(worked, {}).model_dump_json()
+    for block in worked.builds:
+        charts(worked, block)
+
+
+_once()
+gc.collect()
+gc.freeze()

@@ -1,0 +1,14 @@
+"""One route for a brief, as a row of the comparison."""
+
+from __future__ import annotations
+
+from rhombos.core.brief import Brief, Waveform
+from rhombos.core.compare import Row, row_of
+from rhombos.core.routes import RouteName
+from rhombos.core.rules import Rules
+from rhombos.desk.desk import Desk
+
+
+def compared(desk: Desk, brief: Brief, rules: Rules, name: RouteName, wave: Waveform) -> Row:
+    """What a route with a wave would come to, nothing pinned."""
+    return row_of(brief, name, wave, desk.shelf, rules)

@@ -1,0 +1,105 @@
+"""A design sized, with its pictures, its rating, and what another part would do to it."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel, Field, RootModel
+
+from rhombos.core.brief import BatterySource
+from rhombos.core.change import BatteryChange, change_battery
+from rhombos.core.coils.model import OptionTable
+from rhombos.core.design import BriefField, RuleField, brief_fields, rule_fields
+from rhombos.core.findings import PinAddress, PinValue, Waiver
+from rhombos.core.plots import Chart, charts
+from rhombos.core.precharge.files import precharge_table
+from rhombos.core.precharge.tool import Bus, PrechargeSeen, see, sequence_file
+from rhombos.core.rating import Rating, rating
+from rhombos.core.report import Solution
+from rhombos.core.rules import PRESETS, RuleName
+from rhombos.core.solve import Unbuildable, explain, unbuildable
+from rhombos.core.switches import rank_switches
+from rhombos.desk.asked import Asked, NotHere
+from rhombos.desk.desk import Desk
+
+
+class SolveIn(Asked):
+    """… and the findings that are waived."""
+
+    waivers: tuple[Waiver, ...] = Field((), max_length=100)
+
+
+class Solved(BaseModel):
+    """The solution, and the brief's fields as a form shows them."""
+
+    solution: Solution
+    fields: tuple[BriefField, ...]
+    house: tuple[RuleField, ...]
+
+
+def solve(desk: Desk, asked: SolveIn) -> Solved:
+    """Size everything that is not pinned."""
+    try:
+        solution = explain(desk.work(asked), asked.pins, asked.waivers)
+    except Unbuildable as why:
+        solution = unbuildable(asked.brief, asked.pins, asked.house_rules, asked.route, why)
+    return Solved(solution=solution, fields=brief_fields(asked.brief), house=rule_fields(asked.rules, asked.house))
+
+
+class Pictures(RootModel[tuple[Chart, ...]]):
+    """The pictures of one block."""
+
+
+def pictures(desk: Desk, asked: Asked, block: str) -> Pictures:
+    """The pictures of one block; none where nothing can be built."""
+    try:
+        return Pictures(charts(desk.work(asked), block))
+    except Unbuildable:
+        return Pictures(())
+
+
+def switches(desk: Desk, asked: Asked, block: str) -> OptionTable:
+    """The switches on the shelf ranked for a stage, the design sized anew around each."""
+    worked = desk.work(asked)
+    if block not in worked.builds:
+        raise NotHere("this route has no such stage; choose one that has")
+    return rank_switches(worked, block)
+
+
+def rated(desk: Desk, asked: Asked) -> Rating:
+    """What the design as built may be rated for, by its weakest stage."""
+    return rating(desk.work(asked))
+
+
+class ChangeIn(Asked):
+    """… and the battery that is to take the old one's place."""
+
+    source: BatterySource
+
+
+def changed(desk: Desk, asked: ChangeIn) -> BatteryChange:
+    """What another battery touches in a design as it is built."""
+    return change_battery(desk.work(asked), asked.pins, asked.source)
+
+
+def sequence(desk: Desk, asked: Asked, ending: Literal["csv", "c"]) -> str:
+    """The precharge sequence as a state table, or as portable C."""
+    return precharge_table(desk.work(asked), ending)
+
+
+class BusIn(BaseModel):
+    """A bus with no design about it, what is fixed of its precharge, and the house's rules."""
+
+    bus: Bus = Field(default_factory=Bus)
+    pins: dict[PinAddress, PinValue] = Field(default_factory=dict, max_length=40)
+    rules: RuleName = "usual"
+
+
+def bus(desk: Desk, asked: BusIn) -> PrechargeSeen:
+    """The precharge of any bus."""
+    return see(asked.bus, asked.pins, desk.shelf, PRESETS[asked.rules])
+
+
+def bus_sequence(desk: Desk, asked: BusIn, ending: Literal["csv", "c"]) -> str:
+    """Its sequence as a state table, or as portable C."""
+    return sequence_file(asked.bus, asked.pins, ending, desk.shelf, PRESETS[asked.rules])
