@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 from selenium.common.exceptions import StaleElementReferenceException
@@ -88,6 +90,13 @@ class Page:
         for key in reversed(keys[:-1]):
             chain = chain.key_up(key)
         chain.perform()
+
+    @contextmanager
+    def slow(self, latency: int) -> Iterator[None]:
+        """Every answer comes so many milliseconds later."""
+        self.browser.set_network_conditions(latency=latency, throughput=10_000_000)
+        yield
+        self.browser.delete_network_conditions()
 
     def ask(self, method: str, path: str, body: Any = None, headers: dict[str, str] | None = None) -> Any:
         """The API itself, beside the page."""

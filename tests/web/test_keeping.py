@@ -1,6 +1,7 @@
 """Nothing is lost: two tabs, a database that goes away and comes back, a reload in between."""
 
 import pytest
+from selenium.webdriver import Keys
 from selenium.webdriver.common.by import By
 
 from tests.web.pages import Bench
@@ -44,6 +45,21 @@ def test_two_tabs_theirs_is_taken_and_mine_is_kept_as_a_copy(bench, second_tab):
     assert copies
     copy = bench.ask("GET", f"/api/designs/{copies[0]['id']}")
     assert copy["design"]["pins"]["front_end.parallel"] in (3, "3")
+
+
+def test_what_is_typed_while_the_last_change_is_being_sized_comes_on_top_of_it(bench):
+    with bench.slow(700):
+        bench.pin("front_end.frequency", "61k")
+        bench.pin("front_end.parallel", "3")  # the answer to the first is not there yet
+        bench.until(lambda: bench.value("front_end.parallel") == "3")
+        assert bench.value("front_end.frequency") == "61.0 kHz"
+        bench.kept()
+        assert set(bench.stored()["design"]["pins"]) >= {"front_end.frequency", "front_end.parallel"}
+        bench.keys(Keys.CONTROL, "z")
+        bench.keys(Keys.CONTROL, "z")  # nor is the first of these undone yet
+        bench.until(lambda: bench.value("front_end.frequency") == "46.0 kHz")
+    bench.kept()
+    assert bench.stored()["design"]["pins"] == {}
 
 
 def test_a_design_put_away_elsewhere_is_restored_with_the_change(bench):

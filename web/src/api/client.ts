@@ -51,6 +51,22 @@ export class Refusal extends Error {
   }
 }
 
+/** How long to wait before asking a busy or absent server again, ms, and how often. */
+export const AGAIN = 2000
+export const TIMES = 8
+
+/** Ask again while the server has too much to do. */
+export async function patiently<T>(ask: () => Promise<T>): Promise<T> {
+  for (let times = 1; ; times++) {
+    try {
+      return await ask()
+    } catch (error) {
+      if (!(error instanceof Refusal && error.status === 503) || times >= TIMES) throw error
+      await new Promise((done) => setTimeout(done, AGAIN))
+    }
+  }
+}
+
 const told = (title: string, status: number, detail: string): Problem => ({ type: "about:blank", title, status, detail, problems: [] })
 
 type Reply<T> = { data?: T; error?: unknown; response: Response }

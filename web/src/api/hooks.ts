@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query"
+import { keepPreviousData, useQuery } from "@tanstack/react-query"
 import { useState } from "react"
 
 import { unpacked } from "../scope/record"
@@ -38,14 +38,15 @@ export const useCharts = (design: Design | undefined, block: string) =>
   useQuery<Chart[]>({
     queryKey: ["charts", block, ...about(design)],
     enabled: design !== undefined && block !== "brief",
-    placeholderData: (last, query) => (query?.queryKey[1] === block ? last : undefined),
-    queryFn: () =>
+    queryFn: ({ signal }) =>
       data(
         client.POST("/api/charts/{block}", {
+          signal,
           params: { path: { block: block as Block } },
           body: asked(design),
         }),
       ),
+    placeholderData: (last, query) => (query?.queryKey[1] === block ? last : undefined),
   })
 
 /** Every route for a brief, ranked by weights; the last answer stays until the next is there. */
@@ -53,8 +54,8 @@ export const useCompare = (design: Design | undefined, weights: Weights | undefi
   useQuery({
     queryKey: ["compare", design?.brief, design?.rules, design?.house, weights],
     enabled: design !== undefined,
-    placeholderData: (last) => last,
-    queryFn: () => data(client.POST("/api/compare", { body: { brief: design?.brief ?? {}, rules: design?.rules, house: design?.house, ...(weights ? { weights } : {}) } })),
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => data(client.POST("/api/compare", { signal, body: { brief: design?.brief ?? {}, rules: design?.rules, house: design?.house, ...(weights ? { weights } : {}) } })),
   })
 
 /** What is asked of a bus that is to be precharged. */
@@ -62,16 +63,15 @@ export const useBusFields = () => useQuery({ queryKey: ["bus-fields"], staleTime
 
 /** The precharge of a bus; the last answer stays until the next is there. */
 export const useBus = (asked: object) =>
-  useQuery({ queryKey: ["bus", asked], placeholderData: (last) => last, retry: false, queryFn: () => data(client.POST("/api/bus", { body: asked })) })
+  useQuery({ queryKey: ["bus", asked], placeholderData: keepPreviousData, queryFn: ({ signal }) => data(client.POST("/api/bus", { signal, body: asked })) })
 
 /** The switches on the shelf ranked for a stage of a design, once they are asked for. */
 export const useSwitches = (design: Design | undefined, block: string, wanted: boolean) =>
   useQuery({
     queryKey: ["switches", block, ...about(design)],
     enabled: design !== undefined && wanted,
+    queryFn: ({ signal }) => data(client.POST("/api/switches/{block}", { signal, params: { path: { block: block as "front_end" } }, body: asked(design) })),
     placeholderData: (last, query) => (query?.queryKey[1] === block ? last : undefined),
-    retry: false,
-    queryFn: () => data(client.POST("/api/switches/{block}", { params: { path: { block: block as "front_end" } }, body: asked(design) })),
   })
 
 /** What another battery does to a design as it is built; the last answer stays until the next is there. */
@@ -79,9 +79,8 @@ export const useBatteryChange = (design: Design | undefined, source: object) =>
   useQuery({
     queryKey: ["battery-change", ...about(design), source],
     enabled: design !== undefined,
-    placeholderData: (last) => last,
-    retry: false,
-    queryFn: () => data(client.POST("/api/battery-change", { body: asked(design, { source }) })),
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => data(client.POST("/api/battery-change", { signal, body: asked(design, { source }) })),
   })
 
 /** What a design as built may be rated for. */
@@ -89,7 +88,7 @@ export const useRating = (design: Design | undefined) =>
   useQuery({
     queryKey: ["rating", ...about(design)],
     enabled: design !== undefined,
-    queryFn: () => data(client.POST("/api/rating", { body: asked(design) })),
+    queryFn: ({ signal }) => data(client.POST("/api/rating", { signal, body: asked(design) })),
   })
 
 /** The magnetics benches of a design as it now stands; the last ones stay until the next are there. */
@@ -97,8 +96,8 @@ export const useCoils = (design: Design | undefined) =>
   useQuery({
     queryKey: ["coils", ...about(design)],
     enabled: design !== undefined,
-    placeholderData: (last) => last,
-    queryFn: () => data(client.POST("/api/coils", { body: asked(design) })),
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => data(client.POST("/api/coils", { signal, body: asked(design) })),
   })
 
 /** The modulation bench of a design for a setting; the last one stays until the next is there. */
@@ -106,9 +105,8 @@ export const useModulation = (design: Design | undefined, setting: Record<string
   useQuery({
     queryKey: ["modulation", ...about(design), setting],
     enabled: design !== undefined,
-    placeholderData: (last) => last,
-    retry: false,
-    queryFn: () => data(client.POST("/api/modulation", { body: asked(design, { setting }) })),
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => data(client.POST("/api/modulation", { signal, body: asked(design, { setting }) })),
   })
 
 /** The loop that holds the output, for a setting; the last one stays until the next is there. */
@@ -116,9 +114,8 @@ export const useLoop = (design: Design | undefined, setting: Record<string, stri
   useQuery({
     queryKey: ["voltage-loop", ...about(design), setting],
     enabled: design !== undefined,
-    placeholderData: (last) => last,
-    retry: false,
-    queryFn: () => data(client.POST("/api/voltage-loop", { body: asked(design, { setting }) })),
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => data(client.POST("/api/voltage-loop", { signal, body: asked(design, { setting }) })),
   })
 
 /** What the scope reads of a design; the last readings stay until the next are there. */
@@ -126,9 +123,8 @@ export const useScope = (design: Design | undefined, look: Look) =>
   useQuery({
     queryKey: ["scope", ...about(design), look],
     enabled: design !== undefined,
-    placeholderData: (last) => last,
-    retry: false,
-    queryFn: () => data(client.POST("/api/scope", { body: asked(design, { look }) })),
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => data(client.POST("/api/scope", { signal, body: asked(design, { look }) })),
   })
 
 /** The numbers that the scope draws of a look at a design; the last ones stay while the next of the same event come. */
@@ -136,14 +132,13 @@ export const useDrawn = (design: Design | undefined, look: Look | undefined) =>
   useQuery({
     queryKey: ["drawn", ...about(design), look],
     enabled: design !== undefined && look !== undefined,
-    retry: false,
     gcTime: 60_000,
-    queryFn: () => data(client.POST("/api/scope/points", { body: asked(design, { look }), parseAs: "arrayBuffer" })).then((raw) => unpacked(raw)),
+    queryFn: ({ signal }) => data(client.POST("/api/scope/points", { signal, body: asked(design, { look }), parseAs: "arrayBuffer" })).then((raw) => unpacked(raw)),
   })
 
 /** The sine table for a timer; the last one stays until the next is there. */
 export const useSineTable = (asked: Record<string, unknown>) =>
-  useQuery({ queryKey: ["sine-table", asked], placeholderData: (last) => last, retry: false, queryFn: () => data(client.POST("/api/sine-table", { body: asked })) })
+  useQuery({ queryKey: ["sine-table", asked], placeholderData: keepPreviousData, queryFn: ({ signal }) => data(client.POST("/api/sine-table", { signal, body: asked })) })
 
 /** The working of a relation with its numbers put in. */
 export const useWorking = (relation: string | undefined, inputs: Record<string, number> | undefined) =>

@@ -67,15 +67,19 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
     setFigure(latest.current.solution.blocks.find((b) => b.key === key)?.figures.find((f) => f.address === address) ?? null)
   }, [])
   const apply = useCallback((patch: Record<string, PinValue>) => {
-    const pins = { ...latest.current.handle.design?.pins, ...patch }
-    for (const [address, value] of Object.entries(patch)) if (value === null) delete pins[address]
-    return latest.current.handle.change({ pins })
+    return latest.current.handle.change((now) => {
+      const pins = { ...now.pins, ...patch }
+      for (const [address, value] of Object.entries(patch)) if (value === null) delete pins[address]
+      return { pins }
+    })
   }, [])
   const pin = useCallback((address: string, value: PinValue) => apply({ [address]: value }), [apply])
   const waive = useCallback((code: string, reason: string | null) => {
-    const others = (latest.current.handle.design?.waivers ?? []).filter((w) => w.code !== code)
     const on = new Date().toISOString().slice(0, 10)
-    return latest.current.handle.change({ waivers: reason === null ? others : [...others, { code, reason, on }] })
+    return latest.current.handle.change((now) => {
+      const others = (now.waivers ?? []).filter((w) => w.code !== code)
+      return { waivers: reason === null ? others : [...others, { code, reason, on }] }
+    })
   }, [])
   const jump = useCallback((f: Finding) => go(f.block, f.figure ?? undefined), [go])
   const actions: Action[] = [

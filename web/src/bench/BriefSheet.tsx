@@ -4,13 +4,14 @@ import { useState } from "react"
 import type { BriefField, Design, Problem, RuleField, RuleName } from "../api/client"
 import { useRules } from "../api/hooks"
 import { Quiet } from "../ui/Page"
+import type { Edit } from "./useDesign"
 import { toldBy, TypedLine } from "../ui/TypedLine"
 
 interface Props {
   design: Design
   fields: readonly BriefField[]
   rules: readonly RuleField[]
-  change: (part: Partial<Design>) => Promise<Problem | null>
+  change: (edit: Edit) => Promise<Problem | null>
 }
 
 /** The brief as a form: every entry is taken as it is left, or refused with the reason beside it. */
@@ -18,10 +19,12 @@ export function BriefSheet({ design, fields, rules, change }: Props) {
   const sections = [...new Set(fields.map((f) => f.section))]
   const put = async (field: BriefField, value: unknown) => {
     const [section, name] = field.address.split(".") as [string, string?]
-    const brief = (design.brief ?? {}) as Record<string, Record<string, unknown>>
-    if (section === "loads" || section === "shares") return change({ brief: { ...brief, ...shared(design, field, value) } as Design["brief"] })
-    const next = name ? { ...brief, [section]: { ...brief[section], [name]: value } } : { ...brief, [section]: value }
-    return change({ brief: next as Design["brief"] })
+    return change((now) => {
+      const brief = (now.brief ?? {}) as Record<string, Record<string, unknown>>
+      if (section === "loads" || section === "shares") return { brief: { ...brief, ...shared(now, field, value) } as Design["brief"] }
+      const next = name ? { ...brief, [section]: { ...brief[section], [name]: value } } : { ...brief, [section]: value }
+      return { brief: next as Design["brief"] }
+    })
   }
   return (
     <Box data-testid="brief-sheet">
@@ -93,7 +96,7 @@ function HouseRules({ design, fields, change }: { design: Design; fields: readon
   const presets = useRules()
   const rules = design.rules ?? "usual"
   const [all, setAll] = useState(false)
-  const set = (name: string, value: string) => change({ house: { ...design.house, [name]: value.trim() === "" ? null : value } as Design["house"] })
+  const set = (name: string, value: string) => change((now) => ({ house: { ...now.house, [name]: value.trim() === "" ? null : value } as Design["house"] }))
   const shown = all ? fields : fields.filter((f) => f.changed)
   return (
     <Box mb="3">

@@ -1,12 +1,21 @@
 import { useCallback, useEffect, useRef, useState } from "react"
 
-import { client, data, Refusal, type Design, type DesignOut, type Problem, type Solved } from "../api/client"
+import { client, data, patiently, Refusal, type Design, type DesignOut, type Problem, type Solved } from "../api/client"
 import { same } from "../ui/same"
 
 /** A change of a design: parts of it to replace. */
 export type Change = Partial<Pick<Design, "name" | "brief" | "pins" | "rules" | "house" | "route" | "waivers">>
 
+/** … or what it makes of the design as it stands once the changes before it are through. */
+export type Edit = Change | ((now: Design) => Change)
+
 export type Keeping = { state: "kept" | "saving" | "waiting"; at: Date | null } | { state: "conflict" | "put away"; at: null; theirs: DesignOut }
+
+/** What can be undone, and done again. */
+interface Trail {
+  past: Design[]
+  future: Design[]
+}
 
 interface Outbox {
   revision: number
@@ -58,8 +67,8 @@ function readAside(id: string): Aside | null {
 export function useDesign(id: string) {
   const [design, setDesign] = useState<Design>()
   const [solved, setSolved] = useState<Solved>()
-  const [past, setPast] = useState<Design[]>([])
-  const [future, setFuture] = useState<Design[]>([])
+  const trail = useRef<Trail>({ past: [], future: [] })
+  const [, setTrailShown] = useState<Trail>(trail.current)
   const [keeping, setKeeping] = useState<Keeping>({ state: "saving", at: null })
   const [fault, setFault] = useState<string>()
   const [took, setTook] = useState(0)
@@ -71,6 +80,10 @@ export function useDesign(id: string) {
   const busy = useRef(false)
   const latest = useRef(0)
   const held = useRef(false)
+  const present = useRef<Design | undefined>(undefined)
+  const turn = useRef<Promise<unknown>>(Promise.resolve())
+
+  const setTrail = useCallback((past: Design[], future: Design[]) => setTrailShown((trail.current = { past, future })), [])
 
   const send = useCallback(async () => {
     if (busy.current || held.current) return
@@ -133,9 +146,10 @@ export function useDesign(id: string) {
     const mine = ++latest.current
     const began = performance.now()
     try {
-      const answer = await data(client.POST("/api/solve", { body: { brief: next.brief!, pins: next.pins, rules: next.rules, house: next.house ?? {}, route: next.route, waivers: next.waivers } }))
+      const answer = await patiently(() => data(client.POST("/api/solve", { body: { brief: next.brief!, pins: next.pins, rules: next.rules, house: next.house ?? {}, route: next.route, waivers: next.waivers } })))
       if (mine !== latest.current) return null
       const settled = { ...next, brief: answer.solution.brief }
+      present.current = settled
       setDesign(settled)
       setSolved(answer)
       setTook(performance.now() - began)
@@ -187,31 +201,40 @@ export function useDesign(id: string) {
     }
   }, [id, send, take])
 
+  /** One after the other: what is typed while the last change is still being sized comes on top of it. */
+  const inTurn = useCallback(<T,>(work: () => Promise<T>): Promise<T> => {
+    const done = turn.current.then(work)
+    turn.current = done.catch(() => undefined)
+    return done
+  }, [])
+
   const change = useCallback(
-    async (part: Change): Promise<Problem | null> => {
-      if (!design) return null
-      const next = { ...design, ...part }
-      if (same(next, design)) return null
-      const problem = await take(next)
-      if (problem) return problem
-      setPast((before) => [...before.slice(-199), design])
-      setFuture([])
-      keep(next)
-      return null
-    },
-    [design, keep, take],
+    (edit: Edit) =>
+      inTurn(async (): Promise<Problem | null> => {
+        const now = present.current
+        if (!now) return null
+        const next = { ...now, ...(typeof edit === "function" ? edit(now) : edit) }
+        if (same(next, now)) return null
+        const problem = await take(next)
+        if (problem) return problem
+        setTrail([...trail.current.past.slice(-199), now], [])
+        keep(next)
+        return null
+      }),
+    [inTurn, keep, setTrail, take],
   )
 
   const step = useCallback(
-    async (from: Design[], back: boolean) => {
-      const target = from.at(-1)
-      if (!target || !design || (await take(target))) return
-      const [setFrom, setTo] = back ? [setPast, setFuture] : [setFuture, setPast]
-      setFrom(from.slice(0, -1))
-      setTo((list) => [...list, design])
-      keep(target)
-    },
-    [design, keep, take],
+    (back: boolean) =>
+      inTurn(async () => {
+        const { past, future } = trail.current
+        const [target, now] = [(back ? past : future).at(-1), present.current]
+        if (!target || !now || (await take(target))) return
+        if (back) setTrail(past.slice(0, -1), [...future, now])
+        else setTrail([...past, now], future.slice(0, -1))
+        keep(target)
+      }),
+    [inTurn, keep, setTrail, take],
   )
 
   /** After a conflict, or where the design was put away: put mine on top of what stands, restored if need be; or leave that as it
@@ -228,15 +251,14 @@ export function useDesign(id: string) {
         const copy = await data(client.POST("/api/designs", { body: { ...design, name: `${design.name} (other tab)`.slice(0, 80) } }))
         wanted.current = null
         localStorage.removeItem(key(id))
-        setPast([])
-        setFuture([])
+        setTrail([], [])
         await take(theirs.design)
         setHead(theirs.revision)
         setKeeping({ state: "kept", at: new Date(theirs.saved) })
         return copy.design.name
       }
     },
-    [design, id, keep, keeping, take],
+    [design, id, keep, keeping, setTrail, take],
   )
 
   /** Let go of a change that could not be taken. */
@@ -249,8 +271,8 @@ export function useDesign(id: string) {
     id, head, faults, aside, forget, design, solved,
     /** Keep the design without what could not be read of it. */
     mend: () => design && keep(design), keeping, fault, took, change, resolve,
-    undo: past.length ? () => step(past, true) : null,
-    redo: future.length ? () => step(future, false) : null,
+    undo: trail.current.past.length ? () => step(true) : null,
+    redo: trail.current.future.length ? () => step(false) : null,
   }
 }
 
