@@ -4,11 +4,19 @@ import pytest
 from starlette.testclient import TestClient
 
 from rhombos.api.app import create_app
+from rhombos.desk.crew import Crew
+
+
+@pytest.fixture(scope="session")
+def crew():
+    found = Crew()
+    yield found
+    found.close()
 
 
 @pytest.fixture
-def client(database, tmp_path):
-    app = create_app(database.url, built=tmp_path / "none")
+def client(database, crew, tmp_path):
+    app = create_app(database.url, tmp_path / "none", crew)
     with TestClient(app, base_url="http://127.0.0.1", raise_server_exceptions=False) as found:
         yield found
     app.state.service.database.engine.dispose()

@@ -46,8 +46,8 @@ def test_an_origin_that_is_not_ours_is_refused(client, origin):
     assert "content-security-policy" in answer.headers
 
 
-def test_a_fault_of_the_program_is_told_without_a_traceback(database, tmp_path, monkeypatch):
-    app = create_app(database.url, built=tmp_path / "none")
+def test_a_fault_of_the_program_is_told_without_a_traceback(database, crew, tmp_path, monkeypatch):
+    app = create_app(database.url, built=tmp_path / "none", crew=crew)
     monkeypatch.setattr(type(app.state.service), "shelf", property(lambda self: 1 / 0))
     answer = TestClient(app, base_url="http://127.0.0.1", raise_server_exceptions=False).get("/api/shelf")
     assert answer.status_code == 500
@@ -70,11 +70,11 @@ def test_pages_forbid_what_they_do_not_need(client):
     assert headers["x-content-type-options"] == "nosniff"
 
 
-def test_the_interface_is_served_for_every_page(database, tmp_path):
+def test_the_interface_is_served_for_every_page(database, crew, tmp_path):
     (tmp_path / "assets").mkdir()
     (tmp_path / "index.html").write_text("<title>Rhombos</title>")
     (tmp_path / "mark.svg").write_text("<svg/>")
-    with TestClient(create_app(database.url, built=tmp_path), base_url="http://127.0.0.1") as client:
+    with TestClient(create_app(database.url, built=tmp_path, crew=crew), base_url="http://127.0.0.1") as client:
         assert "Rhombos" in client.get("/design/anything").text
         assert client.get("/mark.svg").text == "<svg/>"
         assert client.get("/%2e%2e/%2e%2e/etc/passwd").text.startswith("<title>")
@@ -84,8 +84,8 @@ def test_the_interface_is_served_for_every_page(database, tmp_path):
 
 
 @pytest.fixture
-def without_database(tmp_path):
-    app = create_app(f"mysql+pymysql://rhombos:x@127.0.0.1:{free_port()}/rhombos", built=tmp_path / "none")
+def without_database(crew, tmp_path):
+    app = create_app(f"mysql+pymysql://rhombos:x@127.0.0.1:{free_port()}/rhombos", built=tmp_path / "none", crew=crew)
     with TestClient(app, base_url="http://127.0.0.1", raise_server_exceptions=False) as client:
         yield client
 

@@ -13,9 +13,9 @@ SENT = 300
 
 
 @pytest.mark.filterwarnings("ignore")
-def test_no_request_meets_a_fault_and_no_answer_is_undocumented(database, tmp_path, caplog):
+def test_no_request_meets_a_fault_and_no_answer_is_undocumented(database, crew, tmp_path, caplog):
     caplog.set_level(logging.CRITICAL)
-    app = create_app(database.url, built=tmp_path / "none")
+    app = create_app(database.url, built=tmp_path / "none", crew=crew)
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         told = fuzz(app, SENT, 1, odd=False)

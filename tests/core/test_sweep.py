@@ -4,8 +4,10 @@ import pytest
 from benchmarks.sweep import case_at, judge, natural_growth
 from scipy.optimize import brentq
 
-from rhombos.core.rules import PRESETS
-from rhombos.core.solve import work_out
+from rhombos.core import solve
+from rhombos.core.blocks import oscillator
+from rhombos.core.rules import PRESETS, SHARES
+from rhombos.core.solve import broken, work_out
 
 SEED, BRIEFS, PARTS = 11, 210, 14
 """Of the briefs, and into how many tests they fall."""
@@ -34,6 +36,28 @@ def test_what_must_hold_holds_for_random_briefs(part, shelf):
 def test_briefs_that_once_broke_a_law_keep_it(seed, index, shelf):
     outcome = judge(case_at(index, seed), index % 10 == 0, shelf, PRESETS["usual"])
     assert outcome.broken == []
+
+
+@pytest.mark.parametrize(("seed", "index"), [(555, 11), (555, 131)])
+def test_what_ends_just_beyond_a_rule_is_proposed_anew_for_a_stricter_house(seed, index, shelf, monkeypatch):
+    for reserve in ("RESERVE", "LINE_RESERVE"):
+        monkeypatch.setattr(oscillator, reserve, 1.0)  # estimates that miss by a little what is judged
+    case, usual = case_at(index, seed), PRESETS["usual"]
+    assert broken(work_out(case.brief, {}, shelf, usual, case.route)) == 0
+    monkeypatch.setattr(solve, "REFINED", (0.0, 0.0, 0.0))
+    assert broken(work_out(case.brief, {}, shelf, usual, case.route)) > 0
+
+
+@pytest.mark.parametrize("preset", PRESETS.values(), ids=lambda r: r.name)
+def test_a_stricter_house_keeps_more_of_every_limit_in_hand(preset):
+    strict = preset.stricter(0.1)
+    assert strict.name == preset.name
+    for margin in (m for m in type(preset).model_fields if m.endswith("_margin")):
+        assert getattr(strict, margin) > getattr(preset, margin), margin
+    for limit in (*SHARES, "junction_limit", "winding_limit"):
+        assert getattr(strict, limit) < getattr(preset, limit), limit
+    assert 1 - strict.switch_voltage_margin == pytest.approx(0.9 * (1 - preset.switch_voltage_margin))
+    assert preset.stricter(0.0) == preset
 
 
 @pytest.mark.parametrize(("seed", "index"), ONCE_APART)

@@ -74,10 +74,7 @@ def new_browser(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Callable[[
             options.add_argument(flag)
         options.add_argument(f"--user-data-dir={tmp_path_factory.mktemp('profile')}")
         options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
-        downloads = tmp_path_factory.mktemp("downloads")
-        options.add_experimental_option("prefs", {"download.default_directory": str(downloads)})
         browser = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
-        browser.downloads = downloads
         opened.append(browser)
         size(browser, 1280, 800)
         return browser

@@ -6,6 +6,7 @@ import json
 import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager
+from pathlib import Path
 from typing import Any
 
 from selenium.common.exceptions import StaleElementReferenceException
@@ -97,6 +98,10 @@ class Page:
         self.browser.set_network_conditions(latency=latency, throughput=10_000_000)
         yield
         self.browser.delete_network_conditions()
+
+    def download_to(self, folder: Path) -> None:
+        """Where the next files go."""
+        self.browser.execute_cdp_cmd("Browser.setDownloadBehavior", {"behavior": "allow", "downloadPath": str(folder)})
 
     def ask(self, method: str, path: str, body: Any = None, headers: dict[str, str] | None = None) -> Any:
         """The API itself, beside the page."""

@@ -52,7 +52,7 @@ def test_on_paper_only_the_sheet_is_left(bench):
 
 
 def test_the_sheet_is_kept_as_a_pdf(bench, tmp_path):
-    bench.browser.execute_cdp_cmd("Browser.setDownloadBehavior", {"behavior": "allow", "downloadPath": str(tmp_path)})
+    bench.download_to(tmp_path)
     bench.choose("transformer")
     bench.click("show-magnetics")
     bench.click("page-winding-sheet")

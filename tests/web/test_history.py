@@ -130,8 +130,9 @@ def test_everything_is_backed_up_and_restored_into_an_empty_database(bench, stor
     assert "0 designs taken, 0 went on" in capsys.readouterr().out
 
 
-def test_everything_is_exported_from_the_page(bench):
+def test_everything_is_exported_from_the_page(bench, tmp_path):
+    bench.download_to(tmp_path)
     bench.visit("/")
     bench.click("export-all")
-    bench.until(lambda: any(p.suffix == ".zip" for p in bench.browser.downloads.iterdir()), "no archive came")
+    bench.until(lambda: any(p.suffix == ".zip" for p in tmp_path.iterdir()), "no archive came")
     assert not bench.all("fault")

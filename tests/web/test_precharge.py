@@ -24,7 +24,7 @@ def test_every_fault_is_drawn_and_the_sequence_is_taken_away(bench, tmp_path):
     bench.click("show-precharge")
     for fault in ("shorted-bus", "open-resistor", "welded-contactor", "frozen-reading"):
         assert "lock" in bench.text(f"chart-sequence-{fault}") or "not empty" in bench.text(f"chart-sequence-{fault}")
-    bench.browser.execute_cdp_cmd("Browser.setDownloadBehavior", {"behavior": "allow", "downloadPath": str(tmp_path)})
+    bench.download_to(tmp_path)
     bench.click("precharge-c")
     bench.until(lambda: list(tmp_path.glob("*.c")), "no code came")
     assert "precharge_step" in next(tmp_path.glob("*.c")).read_text()

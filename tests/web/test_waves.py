@@ -47,7 +47,7 @@ def test_a_silly_value_is_refused_and_the_last_picture_stays(bench):
 
 
 def test_a_sine_table_is_worked_and_taken_away(bench, tmp_path):
-    bench.browser.execute_cdp_cmd("Browser.setDownloadBehavior", {"behavior": "allow", "downloadPath": str(tmp_path)})
+    bench.download_to(tmp_path)
     bench.click("show-waves")
     bench.click("page-sine-table")
     bench.type("table-carrier", "20k", enter=False)
@@ -101,6 +101,7 @@ def test_the_scope_shows_an_adapter_down_to_its_carrier(bench, tmp_path):
     bench.select("pick-load", "adapter")
     bench.click("probe-smoothing")
     bench.until(lambda: "capacitor of the adapter" in bench.text("measured"))
+    settled(bench)
     lines = bench.text("readings").split("\n")
     assert float(lines[lines.index("Crest factor of it") + 1]) > 2
     settled(bench)
@@ -117,7 +118,7 @@ def test_the_scope_shows_an_adapter_down_to_its_carrier(bench, tmp_path):
     bench.until(lambda: span(bench) > 0.07)
     bench.select("pick-event", "short circuit")
     bench.until(lambda: "trips at" in bench.text("scope"))
-    bench.browser.execute_cdp_cmd("Browser.setDownloadBehavior", {"behavior": "allow", "downloadPath": str(tmp_path)})
+    bench.download_to(tmp_path)
     bench.click("scope-csv")
     bench.until(lambda: list(tmp_path.glob("*.csv")), "no table came")
     assert next(tmp_path.glob("*.csv")).read_text().startswith("time_s,bridge_V")

@@ -27,22 +27,23 @@ async def _ready(service: Service) -> None:
         await service.crew.begin(await service.shelf_at_hand())
 
 
-def create_app(database_url: str | None = None, built: Path = BUILT) -> FastAPI:
-    """The application on a database; by default the one in RHOMBOS_DATABASE_URL."""
+def create_app(database_url: str | None = None, built: Path = BUILT, crew: Crew | None = None) -> FastAPI:
+    """The application on a database, by default that in RHOMBOS_DATABASE_URL; with a crew of its own unless it is lent one."""
     @asynccontextmanager
     async def lifespan(started: FastAPI) -> AsyncIterator[None]:
         service = started.state.service
         getting_ready = asyncio.create_task(_ready(service))
         yield
         getting_ready.cancel()
-        service.crew.close()
+        if crew is None:
+            service.crew.close()
         service.database.close()
 
     app = FastAPI(
         lifespan=lifespan, title="Rhombos", version="0.1.0", docs_url=None, redoc_url=None, openapi_url="/api/openapi.json",
         separate_input_output_schemas=False)  # fmt: skip
     url = database_url or os.environ.get("RHOMBOS_DATABASE_URL", "mysql+pymysql://root@127.0.0.1:1/none")
-    app.state.service = Service(Database(url), Crew())
+    app.state.service = Service(Database(url), crew or Crew())
     problem.install(app)
     guard.install(app)
     document.install(app)

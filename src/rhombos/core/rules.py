@@ -78,9 +78,9 @@ class Rules(BaseModel):
     def stricter(self, share: float) -> Rules:
         """The same house, keeping `share` more of every limit in hand: what proposals aim at whose rounds end just beyond."""
         margins = [name for name in type(self).model_fields if name.endswith("_margin")]
-        kept = {name: 1 - (1 - getattr(self, name)) * (1 - share) for name in margins}
+        kept = {name: getattr(self, name) + (1 - getattr(self, name)) * share for name in margins}
         kept["phase_margin"] = self.phase_margin * (1 + share)
-        heat = {name: ROOM + (getattr(self, name) - ROOM) * (1 - share) for name in ("junction_limit", "winding_limit")}
+        heat = {name: getattr(self, name) - (getattr(self, name) - ROOM) * share for name in ("junction_limit", "winding_limit")}
         return self.model_copy(update={**kept, **heat, **{name: getattr(self, name) * (1 - share) for name in SHARES}})
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import gc
 import multiprocessing
 import os
 import pickle
@@ -18,6 +19,7 @@ from collections import deque
 from collections.abc import Callable
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from functools import partial
 from multiprocessing.connection import wait
 from typing import Any, Concatenate, ParamSpec, TypeVar
 
@@ -33,6 +35,8 @@ LONGEST_QUEUE = 120
 PRELOADED = "rhombos.desk.ready"
 BEHIND = 5
 """How far the processes stand back for the server: their niceness."""
+CLOSING = 3.0
+"""How long the remains of a process that ended may take to be cleared away, s."""
 AT_ONCE, LATER = 0, 1
 """Whether somebody waits for just this, or for a whole of which this is a part."""
 
@@ -50,13 +54,16 @@ class Failed(RuntimeError):
 
 
 class Crew:
-    """The processes of one server, on its event loop. They begin with the first work; `close` ends them."""
+    """The processes of one server, and a thread that hands out the work. They begin with the first work; `close` ends them."""
 
     def __init__(self, count: int = COUNT, longest: int = LONGEST_QUEUE) -> None:
         self._hands = [_Hand() for _ in range(count)]
         self._free = list(self._hands)
         self._waiting: list[_Waiter] = []
         self._longest, self._came = longest, 0
+        self._loop = asyncio.new_event_loop()
+        self._thread = threading.Thread(target=self._loop.run_forever, name="crew", daemon=True)
+        self._thread.start()
 
     async def do(
         self, shelf: Shelf, about: str, urgency: int, work: Callable[Concatenate[Desk, P], T], *given: P.args, **named: P.kwargs
@@ -65,28 +72,8 @@ class Crew:
 
         Raises: Busy when the queue is full, Lost when two processes ended over it; what the work raises.
         """
-        loop = asyncio.get_running_loop()
-        for _ in range(2):
-            hand = await self._hand(about, urgency)
-
-            def over(running: Future[Any], hand: _Hand = hand) -> None:
-                """Also when nobody waits for it any more."""
-                with contextlib.suppress(RuntimeError):  # the loop has ended
-                    loop.call_soon_threadsafe(self._over, hand, running)
-
-            try:
-                if not hand.process:
-                    await loop.run_in_executor(None, hand.start)  # its parent may still be loading
-                running = hand.begin(shelf, about, work, given, named)
-            except BaseException as error:
-                self._give(hand.renewed() if isinstance(error, BrokenProcessPool) else hand)
-                if isinstance(error, BrokenProcessPool):
-                    continue
-                raise
-            running.add_done_callback(over)
-            with contextlib.suppress(BrokenProcessPool):
-                return await asyncio.wrap_future(running)
-        raise Lost("the process that worked on this ended, and so did the next one")
+        doing = self._done(shelf, about, urgency, work, given, named)
+        return await asyncio.wrap_future(asyncio.run_coroutine_threadsafe(doing, self._loop))
 
     async def begin(self, shelf: Shelf) -> None:
         """Have every process ready."""
@@ -104,8 +91,24 @@ class Crew:
 
     def close(self) -> None:
         """End every process, whatever it works on."""
+        self._loop.call_soon_threadsafe(self._loop.stop)
+        self._thread.join()
         for hand in self._hands:
             hand.end()
+        gc.collect()  # what their queues hold of the system is given back
+
+    async def _done(self, shelf: Shelf, about: str, urgency: int, work: Callable[..., T], given: Any, named: Any) -> T:
+        for _ in range(2):
+            hand = await self._hand(about, urgency)
+            try:
+                running = hand.begin(shelf, about, work, given, named)
+            except BrokenProcessPool:
+                self._give(hand.renewed())
+                continue
+            running.add_done_callback(partial(self._told, hand))
+            with contextlib.suppress(BrokenProcessPool):
+                return await asyncio.wrap_future(running)
+        raise Lost("the process that worked on this ended, and so did the next one")
 
     async def _hand(self, about: str, urgency: int) -> _Hand:
         knowing = next((h for h in self._hands if about and about in h.recent), None)
@@ -126,6 +129,10 @@ class Crew:
             elif not waiter.turn.cancelled():
                 self._give(waiter.turn.result())  # its turn came as it went
             raise
+
+    def _told(self, hand: _Hand, running: Future[Any]) -> None:
+        """By the pool, on a thread of its own."""
+        self._loop.call_soon_threadsafe(self._over, hand, running)
 
     def _over(self, hand: _Hand, running: Future[Any]) -> None:
         broken = not running.cancelled() and isinstance(running.exception(), BrokenProcessPool)
@@ -156,12 +163,10 @@ class _Hand:
         self._shelf = ""
         self._pool = _pool()
 
-    def start(self) -> None:
-        """Have the process begin; waits until it has. Raises: BrokenProcessPool."""
-        self.process = self._pool.submit(os.getpid).result()
-
     def begin(self, shelf: Shelf, about: str, work: Callable[..., T], given: Any, named: Any) -> Future[T]:
         """Give it work, with the shelf if it has another one. Raises: BrokenProcessPool."""
+        if not self.process:
+            self.process = self._pool.submit(os.getpid).result()
         running = self._pool.submit(_worked, None if self._shelf == shelf.fingerprint else shelf, work, given, named)
         self._shelf = shelf.fingerprint
         if about:
@@ -182,7 +187,9 @@ class _Hand:
         if self.process:
             with contextlib.suppress(ProcessLookupError):
                 os.kill(self.process, signal.SIGKILL)
-        self._pool.shutdown(wait=False, cancel_futures=True)
+        closing = threading.Thread(target=self._pool.shutdown, daemon=True)
+        closing.start()
+        closing.join(CLOSING)
 
 
 def _pool() -> ProcessPoolExecutor:

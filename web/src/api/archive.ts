@@ -1,8 +1,5 @@
 import { client, data } from "./client"
 
-/** Everything in one archive. */
-export const archive = () => data<Blob>(client.GET("/api/archive", { parseAs: "blob" }))
-
 /** Take what an archive holds and is not here. */
 export const restore = (file: Blob) =>
   data(client.POST("/api/archive", { body: "", bodySerializer: () => file, headers: { "Content-Type": "application/zip" } }))

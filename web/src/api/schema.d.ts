@@ -198,10 +198,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Benches
+         * Wound
          * @description Cores, turns and wires beside the present ones, and the winding sheets; none where nothing can be built.
          */
-        post: operations["benches_api_coils_post"];
+        post: operations["wound_api_coils_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4344,7 +4344,7 @@ export interface operations {
             };
         };
     };
-    benches_api_coils_post: {
+    wound_api_coils_post: {
         parameters: {
             query?: never;
             header?: never;
