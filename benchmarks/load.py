@@ -1,10 +1,10 @@
 """Many at once: ``python -m benchmarks.load [--designers N] [--seconds S] [--sizings N]``.
 
-Three spells on one running demo, and its memory after them:
+Three spells on one running demo, and its memory after the second:
 
 - designers, each of whom edits a figure every few seconds as the page does (size, draw the block, save);
-- light requests, while comparisons, scopes and imports of a long table keep every process busy;
-- a long series of different sizings.
+- a long series of different sizings;
+- light requests, while comparisons, scopes and imports of a long table keep every process busy.
 
 Says the share of the time that its own process took, for it runs on the same machine.
 """
@@ -36,7 +36,7 @@ LIGHT = 0.1
 """Between two light requests, s."""
 LINES = 12_000
 """Of the imported table."""
-LIGHT_PATHS = ("/api/designs", "/api/rules", "/api/health", "/api/shelf", "/api/shelf/fuse", "/api/book/ohmic_loss")
+LIGHT_PATHS = ("/api/designs", "/api/rules", "/api/health", "/api/shelf", "/api/shelf/mosfet", "/api/book/ohmic_loss")
 
 
 @dataclass
@@ -172,11 +172,11 @@ async def measured(running: Running, designers: int, seconds: float, sizings: in
         await for_so_long(edits, seconds, *(designer(http, edits, saves, dice) for _ in range(designers)))
         saves.lasted = edits.lasted
         print(edits.told(), saves.told(), sep="\n", flush=True)
+        print((await series(http, sizings)).told(), flush=True)
+        total, each = memory(server)
+        print(f"memory after them: {total:.0f} MB of proportional sets ({' + '.join(each)})", flush=True)
         for spell in await light(http, seconds):
             print(spell.told(), flush=True)
-        print((await series(http, sizings)).told(), flush=True)
-    total, each = memory(server)
-    print(f"memory after it: {total:.0f} MB of proportional sets ({' + '.join(each)})")
 
 
 def main() -> int:

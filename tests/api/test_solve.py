@@ -7,6 +7,17 @@ import pytest
 BLOCKS = ["battery", "input_stage", "front_end", "transformer", "rectifier", "dc_link", "h_bridge", "output_filter", "load", "controller", "front_drive", "bridge_drive", "precharge", "protection", "heat", "isolation"]
 
 
+def test_what_must_fit_beside_what_was_edited_follows_it(client):
+    asked = {"brief": {"power": {"continuous": "1.5 kW", "surge": "1.2 kW"}}}
+    assert client.post("/api/solve", json=asked).status_code == 422
+    solved = client.post("/api/solve", json=asked | {"edited": "power.continuous"}).json()
+    assert solved["solution"]["brief"]["power"]["surge"] == 1500
+    assert solved["moved"] == "Moved from 1.2 kW to 1.5 kW with the continuous power."
+    again = client.post("/api/solve", json={"brief": solved["solution"]["brief"], "moved": "what a client says of it"}).json()
+    assert again["moved"] == ""
+    assert client.post("/api/solve", json=asked | {"edited": "power.surge"}).status_code == 422
+
+
 def test_a_brief_is_solved_with_its_form(client):
     answer = client.post("/api/solve", json={"brief": {"power": {"continuous": "600 W", "surge": "1.2k"}}})
     assert answer.status_code == 200

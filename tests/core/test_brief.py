@@ -3,10 +3,26 @@
 import pytest
 from pydantic import ValidationError
 
-from rhombos.core.brief import CELL_VOLTS, BatterySource, Brief
+from rhombos.core.brief import CELL_VOLTS, BatterySource, Brief, surge_beside
 from rhombos.core.design import Design, brief_fields
 from rhombos.core.problems import Problem, allowed_range, find_field, from_validation, unit_of
 from rhombos.core.rules import PRESETS
+
+
+@pytest.mark.parametrize(
+    ("power", "surge", "told"),
+    [
+        ({"continuous": "1k5", "surge": "1200"}, 1500, "Moved from 1.2 kW to 1.5 kW with the continuous power."),
+        ({"continuous": 100, "surge": 1200}, 300, "Moved from 1.2 kW to 300 W with the continuous power."),
+        ({"continuous": 600, "surge": "1.2 kW"}, "1.2 kW", ""),
+        ({"continuous": "x", "surge": 1200}, 1200, ""),
+        ({"continuous": 600}, None, ""),
+    ],
+)
+def test_a_surge_follows_a_continuous_power_that_was_changed(power, surge, told):
+    fitting, said = surge_beside(power)
+    assert fitting.get("surge") == surge
+    assert said == told
 
 
 def refused(content, model=Brief) -> list[Problem]:

@@ -54,6 +54,19 @@ def test_an_entry_is_refused_beside_its_field(bench, address, typed, told):
     assert bench.one(f"brief-{address}").get_attribute("value") != typed
 
 
+def test_a_surge_follows_the_continuous_power_beyond_it_and_says_so(bench):
+    bench.brief("power.continuous", "1k5")
+    bench.until(lambda: bench.one("brief-power.surge").get_attribute("value") == "1.5 kW")
+    assert bench.text("brief-power.surge-note") == "Moved from 1.2 kW to 1.5 kW with the continuous power."
+    bench.until(lambda: bench.stored()["design"]["brief"]["power"]["surge"] == 1500)
+    bench.brief("power.surge", "2 kW")
+    bench.gone("brief-power.surge-note")
+    bench.click("undo")
+    bench.until(lambda: bench.one("brief-power.surge").get_attribute("value") == "1.5 kW")
+    bench.click("undo")
+    bench.until(lambda: bench.one("brief-power.surge").get_attribute("value") == "1.2 kW")
+
+
 def test_another_chemistry_is_chosen(bench):
     bench.click("show-brief")
     Select(bench.one("brief-source.chemistry")).select_by_visible_text("Li-ion")

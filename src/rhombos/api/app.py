@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import os
+import sys
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager, suppress
 from pathlib import Path
@@ -18,6 +19,8 @@ from rhombos.api.service import Service
 from rhombos.desk.crew import Crew
 from rhombos.store.database import Database, DatabaseAway
 
+TURN = 0.5e-3
+"""How long one thread of the server may go on while others wait, s: a long table must not hold up a light request."""
 BUILT = Path(__file__).resolve().parents[3] / "web" / "dist"
 
 
@@ -32,6 +35,7 @@ def create_app(database_url: str | None = None, built: Path = BUILT, crew: Crew 
     @asynccontextmanager
     async def lifespan(started: FastAPI) -> AsyncIterator[None]:
         service = started.state.service
+        sys.setswitchinterval(TURN)
         getting_ready = asyncio.create_task(_ready(service))
         yield
         getting_ready.cancel()

@@ -49,7 +49,9 @@ class Service:
         shelf = self._shelf
         if shelf is None:
             with self._reading, self.database.session() as session:
-                self._shelf = shelf = load_shelf(session)
+                shelf = load_shelf(session)
+            shelf.fingerprint  # noqa: B018 - worked out here, not on the thread that serves everybody
+            self._shelf = shelf
         return shelf
 
     def forget_shelf(self) -> None:

@@ -4,9 +4,19 @@ from __future__ import annotations
 
 import math
 import re
-from typing import Annotated, Literal, Self
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
+from pydantic import (
+    BaseModel,
+    ConfigDict,
+    Field,
+    TypeAdapter,
+    ValidationError,
+    ValidationInfo,
+    field_validator,
+    model_validator,
+)
 
 from rhombos.core.parts.origin import Origin
 from rhombos.core.units import AmpereHour, Celsius, Hertz, Metre, Ohm, Percent, Ratio, Second, Volt, Watt, parse, short
@@ -114,6 +124,11 @@ class AcOutput(_Section):
         return self.waveform != "sine"
 
 
+MOST_SURGE = 3.0
+"""Surge over continuous power."""
+_WATTS = TypeAdapter(Watt)
+
+
 class PowerAsked(_Section):
     """How much, for how long, at which power factor."""
 
@@ -136,12 +151,27 @@ class PowerAsked(_Section):
 
     @model_validator(mode="after")
     def _surge_fits(self) -> Self:
-        if not self.continuous <= self.surge <= 3 * self.continuous:
+        if not self.continuous <= self.surge <= MOST_SURGE * self.continuous:
             raise ValueError(
                 f"surge of {short(self.surge, 'W')} is outside {short(self.continuous, 'W')} to "
-                f"{short(3 * self.continuous, 'W')} (1 to 3 times the continuous power); change either"
+                f"{short(MOST_SURGE * self.continuous, 'W')} (1 to 3 times the continuous power); change either"
             )
         return self
+
+
+def surge_beside(power: Mapping[str, Any]) -> tuple[dict[str, Any], str]:
+    """The power asked as raw input whose continuous power was just changed, its surge moved to the next that fits beside it,
+    and what is to be said of that; as it is where nothing need be moved or a value cannot be read."""
+    try:
+        continuous, surge = (_WATTS.validate_python(power[name]) for name in ("continuous", "surge"))
+    except (KeyError, ValidationError):
+        return dict(power), ""
+    fitting = min(max(surge, continuous), MOST_SURGE * continuous)
+    if fitting == surge:
+        return dict(power), ""
+    return {**power, "surge": fitting}, f"Moved from {short(surge, 'W')} to {short(fitting, 'W')} with the continuous power."
+
+
 
 
 _STEP = re.compile(r"(.+?\S)\s+([\d.]+)\s*(h|min|s)\b")

@@ -11,8 +11,8 @@ from rhombos.core.units import Celsius, CurrentDensity, Henry, KelvinPerWatt, Oh
 RuleName = Literal["cautious", "usual", "frugal"]
 
 
-ROOM = 40.0
-"""From where a limit of temperature is counted, °C."""
+ROOM, HOT = 40.0, ("junction_limit", "winding_limit")
+"""From where a limit of temperature is counted, °C; limits of temperature."""
 SHARES = (
     "sink_rise", "current_density", "ferrite_peak", "choke_peak", "duty_limit", "modulation_limit", "link_ripple",
     "choke_ripple", "filter_ripple", "cable_drop", "bank_rise", "recovery_share",
@@ -80,8 +80,8 @@ class Rules(BaseModel):
         margins = [name for name in type(self).model_fields if name.endswith("_margin")]
         kept = {name: getattr(self, name) + (1 - getattr(self, name)) * share for name in margins}
         kept["phase_margin"] = self.phase_margin * (1 + share)
-        heat = {name: getattr(self, name) - (getattr(self, name) - ROOM) * share for name in ("junction_limit", "winding_limit")}
-        return self.model_copy(update={**kept, **heat, **{name: getattr(self, name) * (1 - share) for name in SHARES}})
+        kept |= {name: getattr(self, name) - (getattr(self, name) - ROOM) * share for name in HOT}
+        return self.model_copy(update=kept | {name: getattr(self, name) * (1 - share) for name in SHARES})
 
 
 PRESETS: dict[RuleName, Rules] = {

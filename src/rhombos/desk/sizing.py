@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
-from pydantic import BaseModel, Field, RootModel
+from pydantic import BaseModel, Field, RootModel, model_validator
+from pydantic.json_schema import SkipJsonSchema
 
-from rhombos.core.brief import BatterySource
+from rhombos.core.brief import BatterySource, surge_beside
 from rhombos.core.change import BatteryChange, change_battery
 from rhombos.core.coils.model import OptionTable
 from rhombos.core.design import BriefField, RuleField, brief_fields, rule_fields
@@ -24,15 +25,31 @@ from rhombos.desk.desk import Desk
 
 
 class SolveIn(Asked):
-    """… and the findings that are waived."""
+    """… and the findings that are waived. `edited` is what of the brief was changed just now: what must fit beside it follows,
+    and `moved` says so."""
 
     waivers: tuple[Waiver, ...] = Field((), max_length=100)
+    edited: str = Field("", max_length=60)
+    moved: SkipJsonSchema[str] = ""
+
+    @model_validator(mode="before")
+    @classmethod
+    def _followed(cls, raw: Any) -> Any:
+        if not isinstance(raw, dict):
+            return raw
+        made = raw | {"moved": ""}
+        brief = raw.get("brief")
+        if raw.get("edited") == "power.continuous" and isinstance(brief, dict) and isinstance(brief.get("power"), dict):
+            power, made["moved"] = surge_beside(brief["power"])
+            made["brief"] = brief | {"power": power}
+        return made
 
 
 class Solved(BaseModel):
-    """The solution, and the brief's fields as a form shows them."""
+    """The solution, and the brief's fields as a form shows them; `moved` says what of the brief followed what was edited."""
 
     solution: Solution
+    moved: str
     fields: tuple[BriefField, ...]
     house: tuple[RuleField, ...]
 
@@ -43,7 +60,8 @@ def solve(desk: Desk, asked: SolveIn) -> Solved:
         solution = explain(desk.work(asked), asked.pins, asked.waivers)
     except Unbuildable as why:
         solution = unbuildable(asked.brief, asked.pins, asked.house_rules, asked.route, why)
-    return Solved(solution=solution, fields=brief_fields(asked.brief), house=rule_fields(asked.rules, asked.house))
+    fields, house = brief_fields(asked.brief), rule_fields(asked.rules, asked.house)
+    return Solved(solution=solution, moved=asked.moved, fields=fields, house=house)
 
 
 class Pictures(RootModel[tuple[Chart, ...]]):

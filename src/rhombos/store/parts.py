@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Literal
+from typing import Any, Literal
 
 from sqlalchemy import Select, delete, func, select
 from sqlalchemy.orm import Session
@@ -56,15 +56,16 @@ def count(session: Session) -> int:
 
 def origins(session: Session, kind: str) -> dict[str, str]:
     """Designation → house or own, for one kind."""
-    return {r.designation: r.origin for r in session.scalars(_standing().where(PartRow.kind == kind))}
+    return {r.designation: r.origin for r in session.execute(_standing(PartRow.origin).where(PartRow.kind == kind))}
 
 
 def load_shelf(session: Session) -> Shelf:
     """The whole shelf: the designer's own parts, and the house parts that none of them replaces."""
-    found = {(row.kind, row.designation): row for row in session.scalars(_standing())}
-    return Shelf(KINDS[row.kind].model_validate(row.content) for row in found.values())
+    found = {(row.kind, row.designation): row.content for row in session.execute(_standing(PartRow.content))}
+    return Shelf(KINDS[kind].model_validate(content) for (kind, _), content in found.items())
 
 
-def _standing() -> Select[PartRow]:
-    """Every part, house parts first, so that one's own come last into a table by designation."""
-    return select(PartRow).order_by(PartRow.origin == "own", PartRow.id)
+def _standing(*more: Any) -> Select[Any]:
+    """Kind, designation and whatever more of every part, house parts first, so that one's own come last into a table by
+    designation."""
+    return select(PartRow.kind, PartRow.designation, *more).order_by(PartRow.origin == "own", PartRow.id)

@@ -2921,10 +2921,16 @@ export interface components {
         };
         /**
          * SolveIn
-         * @description … and the findings that are waived.
+         * @description … and the findings that are waived. `edited` is what of the brief was changed just now: what must fit beside it follows,
+         *     and `moved` says so.
          */
         SolveIn: {
             brief: components["schemas"]["Brief"];
+            /**
+             * Edited
+             * @default
+             */
+            edited?: string;
             house?: components["schemas"]["RuleChanges"];
             /** Pins */
             pins?: {
@@ -2950,13 +2956,15 @@ export interface components {
         };
         /**
          * Solved
-         * @description The solution, and the brief's fields as a form shows them.
+         * @description The solution, and the brief's fields as a form shows them; `moved` says what of the brief followed what was edited.
          */
         Solved: {
             /** Fields */
             fields: components["schemas"]["BriefField"][];
             /** House */
             house: components["schemas"]["RuleField"][];
+            /** Moved */
+            moved: string;
             solution: components["schemas"]["Solution"];
         };
         /**

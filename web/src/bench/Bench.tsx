@@ -128,7 +128,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
               {chosen === "brief" ? "what is asked, and where it will live" : block?.remark}
             </Text>
           </Flex>
-          {chosen === "brief" && <BriefSheet design={handle.design!} fields={handle.solved!.fields} rules={handle.solved!.house} change={handle.change} />}
+          {chosen === "brief" && <BriefSheet design={handle.design!} fields={handle.solved!.fields} rules={handle.solved!.house} change={handle.change} moved={handle.moved} />}
           {block && (
             <>
               <Circuit key={block.key} block={block} />

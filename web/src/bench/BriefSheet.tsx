@@ -11,11 +11,13 @@ interface Props {
   design: Design
   fields: readonly BriefField[]
   rules: readonly RuleField[]
-  change: (edit: Edit) => Promise<Problem | null>
+  change: (edit: Edit, edited?: string) => Promise<Problem | null>
+  /** What of the brief followed the last edit. */
+  moved: string
 }
 
 /** The brief as a form: every entry is taken as it is left, or refused with the reason beside it. */
-export function BriefSheet({ design, fields, rules, change }: Props) {
+export function BriefSheet({ design, fields, rules, change, moved }: Props) {
   const sections = [...new Set(fields.map((f) => f.section))]
   const put = async (field: BriefField, value: unknown) => {
     const [section, name] = field.address.split(".") as [string, string?]
@@ -24,7 +26,7 @@ export function BriefSheet({ design, fields, rules, change }: Props) {
       if (section === "loads" || section === "shares") return { brief: { ...brief, ...shared(now, field, value) } as Design["brief"] }
       const next = name ? { ...brief, [section]: { ...brief[section], [name]: value } } : { ...brief, [section]: value }
       return { brief: next as Design["brief"] }
-    })
+    }, field.address)
   }
   return (
     <Box data-testid="brief-sheet">
@@ -33,7 +35,7 @@ export function BriefSheet({ design, fields, rules, change }: Props) {
           <Text fontWeight="700" color="copper" fontSize="sm" pb="0.5" borderBottom="1px solid" borderColor="hair">
             {s}
           </Text>
-          {fields.filter((f) => f.section === s).map((f) => (f.many ? <Many key={f.address} field={f} put={put} /> : <Entry key={f.address} field={f} put={put} />))}
+          {fields.filter((f) => f.section === s).map((f) => (f.many ? <Many key={f.address} field={f} put={put} /> : <Entry key={f.address} field={f} put={put} note={f.address === "power.surge" ? moved : ""} />))}
         </Box>
       ))}
       <HouseRules design={design} fields={rules} change={change} />
@@ -52,13 +54,13 @@ function shared(design: Design, field: BriefField, value: unknown) {
 
 type Put = (field: BriefField, value: unknown) => Promise<Problem | null>
 
-function Entry({ field: f, put }: { field: BriefField; put: Put }) {
+function Entry({ field: f, put, note }: { field: BriefField; put: Put; note: string }) {
   const take = async (value: string) => {
     const whole = f.unit === "1" && /^\s*\d+\s*$/.test(value)
     const problem = await put(f, value.trim() === "" ? (f.allowed ? null : "") : whole ? Number(value) : value)
     return problem?.problems?.find((p) => p.field.includes(f.address) || f.address.includes(p.field.replace(/^brief\./, "")))?.message ?? toldBy(problem)
   }
-  if (!f.options?.length) return <TypedLine title={f.title} hint={f.allowed} text={f.text} placeholder={f.text === "" && f.allowed ? (f.address.startsWith("shares.") ? "the rest" : "typical") : undefined} id={`brief-${f.address}`} take={take} />
+  if (!f.options?.length) return <TypedLine title={f.title} hint={f.allowed} text={f.text} placeholder={f.text === "" && f.allowed ? (f.address.startsWith("shares.") ? "the rest" : "typical") : undefined} id={`brief-${f.address}`} take={take} note={note} />
   return (
     <Flex align="center" gap="2" minH="30px" borderBottom="1px solid" borderColor="faint" py="0.5">
       <Text flex="1" fontSize="sm">

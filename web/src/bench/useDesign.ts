@@ -72,6 +72,7 @@ export function useDesign(id: string) {
   const [keeping, setKeeping] = useState<Keeping>({ state: "saving", at: null })
   const [fault, setFault] = useState<string>()
   const [took, setTook] = useState(0)
+  const [moved, setMoved] = useState("")
   const [head, setHead] = useState(0)
   const [faults, setFaults] = useState<DesignOut["faults"]>([])
   const [aside, setAsideShown] = useState<Aside | null>(null)
@@ -142,16 +143,17 @@ export function useDesign(id: string) {
   )
 
   /** Solve a design and, if it can be taken, make it the present one. Resolves to the refusal, or null. */
-  const take = useCallback(async (next: Design): Promise<Problem | null> => {
+  const take = useCallback(async (next: Design, edited?: string): Promise<Problem | null> => {
     const mine = ++latest.current
     const began = performance.now()
     try {
-      const answer = await patiently(() => data(client.POST("/api/solve", { body: { brief: next.brief!, pins: next.pins, rules: next.rules, house: next.house ?? {}, route: next.route, waivers: next.waivers } })))
+      const answer = await patiently(() => data(client.POST("/api/solve", { body: { brief: next.brief!, pins: next.pins, rules: next.rules, house: next.house ?? {}, route: next.route, waivers: next.waivers, edited } })))
       if (mine !== latest.current) return null
       const settled = { ...next, brief: answer.solution.brief }
       present.current = settled
       setDesign(settled)
       setSolved(answer)
+      setMoved(answer.moved)
       setTook(performance.now() - began)
       setFault(undefined)
       return null
@@ -209,16 +211,16 @@ export function useDesign(id: string) {
   }, [])
 
   const change = useCallback(
-    (edit: Edit) =>
+    (edit: Edit, edited?: string) =>
       inTurn(async (): Promise<Problem | null> => {
         const now = present.current
         if (!now) return null
         const next = { ...now, ...(typeof edit === "function" ? edit(now) : edit) }
         if (same(next, now)) return null
-        const problem = await take(next)
+        const problem = await take(next, edited)
         if (problem) return problem
         setTrail([...trail.current.past.slice(-199), now], [])
-        keep(next)
+        keep({ ...next, brief: present.current?.brief ?? next.brief })
         return null
       }),
     [inTurn, keep, setTrail, take],
@@ -270,7 +272,7 @@ export function useDesign(id: string) {
   return {
     id, head, faults, aside, forget, design, solved,
     /** Keep the design without what could not be read of it. */
-    mend: () => design && keep(design), keeping, fault, took, change, resolve,
+    mend: () => design && keep(design), keeping, fault, took, moved, change, resolve,
     undo: trail.current.past.length ? () => step(true) : null,
     redo: trail.current.future.length ? () => step(false) : null,
   }

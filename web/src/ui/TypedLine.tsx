@@ -12,12 +12,14 @@ interface Props {
   strong?: boolean
   placeholder?: string
   id: string
+  /** What else is to be said of it. */
+  note?: string
   /** Take what was typed; resolves to why it is refused, or to nothing. */
   take: (typed: string) => Promise<string | undefined>
 }
 
 /** A line of a form: what is typed is taken as it is left, or refused with the reason below it and kept for correction. */
-export function TypedLine({ title, hint, text: now, strong, placeholder, id, take }: Props) {
+export function TypedLine({ title, hint, text: now, strong, placeholder, id, note, take }: Props) {
   const [text, setText] = useState(now)
   const [refused, setRefused] = useState<string>()
   useEffect(() => (setText(now), setRefused(undefined)), [now])
@@ -38,6 +40,11 @@ export function TypedLine({ title, hint, text: now, strong, placeholder, id, tak
         </Text>
         <Input size="xs" w="130px" fontFamily="mono" textAlign="right" value={text} placeholder={placeholder} aria-label={title} aria-invalid={!!refused} onChange={(e) => setText(e.target.value)} onBlur={() => void keep()} onKeyDown={keys} data-testid={id} />
       </Flex>
+      {note && !refused && (
+        <Text fontSize="12px" color="copper" textAlign="right" role="status" data-testid={`${id}-note`}>
+          {note}
+        </Text>
+      )}
       {refused && <Fault>{refused}</Fault>}
     </Box>
   )
