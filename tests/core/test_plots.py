@@ -142,3 +142,29 @@ def test_thinning_keeps_the_ends():
     assert kept[0] == 0
     assert kept[-1] == 10_000
     assert kept.size <= 103
+
+
+@pytest.mark.parametrize(
+    ("low", "high", "step", "told"),
+    [
+        (0, 4.8, 1, (True, False)), (0, 120, 30, (True, True)), (-60, 30, 30, (True, True)), (0, 1.2, 0.3, (True, True)), (0, 20, 5, (True, True)),
+        (0, 21.7391, 5, (True, False)), (20.48, 30.66, 2.5, (False, False)), (0, 5, 1, (True, True)),
+    ],
+)  # fmt: skip
+def test_numbers_stand_at_round_steps_and_at_no_end_that_is_none(low, high, step, told):
+    axis = Scale("1", 1.0).axis("", low=low, high=high)
+    assert axis.step == pytest.approx(step)
+    assert (axis.low_told, axis.high_told) == told
+
+
+def test_a_logarithmic_axis_has_numbers_at_decades_only():
+    for low, high, told in ((None, None, (False, False)), (0.1, 300, (True, False))):
+        axis = Scale("1", 1.0).axis("", log=True, low=low, high=high)
+        assert (axis.low_told, axis.high_told) == told
+
+
+def test_no_axis_of_a_whole_design_ends_in_an_odd_number(worked):
+    ends = [(c.key, end) for block in worked.builds for c in charts(worked, block) for axis in (c.x, c.y) if axis is not None and not axis.names
+            for end, told in ((axis.low, axis.low_told), (axis.high, axis.high_told)) if told and end is not None]
+    assert len(ends) > 40
+    assert [(key, end) for key, end in ends if len(f"{end:g}".lstrip("-").replace(".", "").strip("0")) > 2] == []

@@ -978,11 +978,17 @@ export interface components {
         };
         /**
          * Axis
-         * @description An axis; `unit` is the display unit the numbers are already in; `names` stand at 0, 1, 2 … in place of numbers.
+         * @description An axis; `unit` is the display unit the numbers are already in; `names` stand at 0, 1, 2 … in place of numbers. Numbers
+         *     stand every `step`, where that is said, and at an end where that is told.
          */
         Axis: {
             /** High */
             high?: number | null;
+            /**
+             * High Told
+             * @default true
+             */
+            high_told?: boolean;
             /** Label */
             label: string;
             /**
@@ -993,10 +999,17 @@ export interface components {
             /** Low */
             low?: number | null;
             /**
+             * Low Told
+             * @default true
+             */
+            low_told?: boolean;
+            /**
              * Names
              * @default []
              */
             names?: string[];
+            /** Step */
+            step?: number | null;
             /** Unit */
             unit: string;
         };

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 from typing import Literal
 
@@ -20,13 +21,17 @@ class _Plain(BaseModel):
 
 
 class Axis(_Plain):
-    """An axis; `unit` is the display unit the numbers are already in; `names` stand at 0, 1, 2 … in place of numbers."""
+    """An axis; `unit` is the display unit the numbers are already in; `names` stand at 0, 1, 2 … in place of numbers. Numbers
+    stand every `step`, where that is said, and at an end where that is told."""
 
     label: str
     unit: str
     log: bool = False
     low: float | None = None
     high: float | None = None
+    step: float | None = None
+    low_told: bool = True
+    high_told: bool = True
     names: tuple[str, ...] = ()
 
 
@@ -119,10 +124,18 @@ class Scale:
                     break
 
     def axis(self, label: str, *, log: bool = False, low: float | None = None, high: float | None = None) -> Axis:
-        """The axis in this unit; bounds are given in SI."""
+        """The axis in this unit; bounds are given in SI. A bound that is no round number carries none, nor does the end of a
+        logarithmic axis whose bounds are those of its data."""
+        least, most = (None if end is None else self(end) for end in (low, high))
+        step = None if log or least is None or most is None else round_step(least, most)
+
+        def told(end: float | None) -> bool:
+            if log:
+                return end is not None and end > 0 and _whole(math.log10(end))
+            return step is None or end is None or _whole(end / step)
+
         return Axis(
-            label=label, unit=self.shown, log=log, low=None if low is None else self(low),
-            high=None if high is None else self(high))  # fmt: skip
+            label=label, unit=self.shown, log=log, low=least, high=most, step=step, low_told=told(least), high_told=told(most))
 
     def __call__(self, value: float) -> float:
         """One value in the display unit."""
@@ -131,6 +144,23 @@ class Scale:
     def all(self, values: ArrayLike) -> tuple[float, ...]:
         """Many values in the display unit."""
         return tuple(float(f"{v:.6g}") for v in np.asarray(values, dtype=float) / self.factor)
+
+
+def round_step(low: float, high: float) -> float:
+    """A round number that divides an axis into three to six whole steps; where none does, the roundest near a quarter of it."""
+    quarter = (high - low) / 4
+    decade = 10 ** math.floor(math.log10(quarter))
+
+    def far(step: float) -> float:
+        return abs(math.log(step / quarter))
+
+    whole = [f * decade for f in (1, 1.5, 2, 2.5, 3, 4, 5, 6, 8, 10)]
+    fitting = [s for s in whole if _whole(low / s) and _whole(high / s) and 3 <= round((high - low) / s) <= 6]
+    return float(f"{min(fitting or [f * decade for f in (1, 2, 2.5, 5, 10)], key=far):.6g}")
+
+
+def _whole(ratio: float) -> bool:
+    return abs(ratio - round(ratio)) < 1e-6
 
 
 def thin(values: np.ndarray, most: int = MOST_POINTS) -> np.ndarray:
