@@ -290,6 +290,50 @@ return poor;
 """
 
 
+@pytest.mark.parametrize(
+    "path",
+    ["?block=front_end", "?block=protection", "?block=heat", "?block=brief", "?view=routes", "?view=magnetics", "?view=waves", "?view=margins",
+     "?view=record", "?view=history", "?view=battery", "/", "/shelf", "/book", "/precharge"],
+)  # fmt: skip
+def test_no_text_is_too_small_to_read(bench, path):
+    bench.visit(f"/design/{bench.id}{path}" if path.startswith("?") else path)
+    bench.until(lambda: len(bench.browser.find_element(By.TAG_NAME, "body").text) > 200)
+    bench.until(lambda: not bench.browser.find_elements(By.CSS_SELECTOR, '[data-fresh="false"]'))
+    assert bench.browser.execute_script(SMALL) == []
+
+
+SMALL = """
+const small = [];
+for (const e of document.querySelectorAll('body *')) {
+  const words = [...e.childNodes].filter(n => n.nodeType === 3).map(n => n.textContent.trim()).join('');
+  if (!words || e.closest('.katex, script, style') || !e.getClientRects().length) continue;
+  const scale = e.ownerSVGElement ? Math.abs(e.getScreenCTM().d) : 1;
+  const size = parseFloat(getComputedStyle(e).fontSize) * scale;
+  if (size < 11.95) small.push([e.tagName, words.slice(0, 30), Math.round(size * 10) / 10]);
+}
+return small;
+"""
+
+
+def test_single_letters_are_keys_only_as_long_as_that_is_wanted(bench):
+    def switch(told):
+        bench.keys(Keys.CONTROL, "k")
+        field = bench.one("palette").find_element(By.TAG_NAME, "input")
+        field.send_keys("single-letter keys")
+        bench.until(lambda: told in bench.text("palette"))
+        field.send_keys(Keys.ENTER)
+        bench.gone("palette")
+
+    bench.keys("a")
+    bench.one("margins")
+    switch("turn off")
+    bench.keys("a")  # has no effect: by the time the palette is open it would have had one
+    switch("turn on")
+    bench.one("margins")
+    bench.keys("a")
+    bench.gone("margins")
+
+
 def test_no_request_leaves_the_machine(bench):
     asked = bench.browser.execute_script("return performance.getEntriesByType('resource').map(e => e.name)")
     assert asked

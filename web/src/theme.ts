@@ -13,6 +13,7 @@ const config = defineConfig({
   },
   theme: {
     tokens: {
+      fontSizes: { "2xs": { value: "12px" }, xs: { value: "12px" } },
       fonts: {
         heading: { value: "'Atkinson Hyperlegible Next Variable', sans-serif" },
         body: { value: "'Atkinson Hyperlegible Next Variable', sans-serif" },

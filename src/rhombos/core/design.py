@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import cache
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
@@ -15,6 +15,9 @@ from rhombos.core.topology import DEFAULT, RouteName
 from rhombos.core.units import fmt, short
 from rhombos.core.upgrades import upgraded
 
+Name = Annotated[str, Field(max_length=40)]
+Said = Annotated[str, Field(max_length=600)]
+
 
 class Ranked(BaseModel):
     """One route as it stood in a comparison."""
@@ -24,8 +27,8 @@ class Ranked(BaseModel):
     title: str = Field(max_length=120)
     out: bool
     score: float = Field(ge=0, le=1)
-    texts: dict[str, str] = Field(max_length=20)
-    against: tuple[str, ...] = Field(max_length=40)
+    texts: dict[Name, Said] = Field(max_length=20)
+    against: tuple[Said, ...] = Field(max_length=40)
 
 
 class Decision(BaseModel):
@@ -33,7 +36,7 @@ class Decision(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    weights: dict[str, float] = Field(max_length=20)
+    weights: dict[Name, float] = Field(max_length=20)
     chosen: str = Field(max_length=120)
     rows: tuple[Ranked, ...] = Field(max_length=40)
 

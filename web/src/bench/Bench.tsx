@@ -31,6 +31,7 @@ import { TopBar } from "./TopBar"
 import { useDesign, type DesignHandle } from "./useDesign"
 import { Working } from "./Working"
 import { download } from "../ui/download"
+import { keysOn, switchKeys } from "../ui/keys"
 
 /** The main screen: one design, its power path, the chosen block's sheet and pictures, the findings. */
 export function Bench() {
@@ -95,6 +96,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
     { name: "Redo", keys: "Ctrl Shift Z", run: () => void handle.redo?.() },
     { name: "Let go of every pin", run: () => void handle.change({ pins: {} }) },
     { name: "Light or dark", run: () => applyMode(presentMode() === "dark" ? "light" : "dark") },
+    { name: `Single-letter keys: turn ${keysOn() ? "off" : "on"}`, run: switchKeys },
     { name: "Export the design as JSON", run: () => exportDesign(handle) },
     { name: "Print", run: () => print() },
     { name: "All designs", run: () => void navigate("/") },
@@ -245,7 +247,8 @@ function useKeys({ solution, go, undo, redo, toggle, find, close }: Keys) {
       else if (typing) return
       else if (command && e.key.toLowerCase() === "z") (e.preventDefault(), (e.shiftKey ? redo : undo)?.())
       else if (command && e.key.toLowerCase() === "y") (e.preventDefault(), redo?.())
-      else if (command || e.altKey) return
+      else if (e.key === "Escape") close()
+      else if (command || e.altKey || !keysOn()) return
       else if (e.key === "0") go("brief")
       else if (e.key === "r") toggle("routes")
       else if (e.key === "m") toggle("magnetics")
@@ -258,7 +261,7 @@ function useKeys({ solution, go, undo, redo, toggle, find, close }: Keys) {
       else if (/^[1-9]$/.test(e.key)) {
         const block = solution.blocks[Number(e.key) - 1]
         if (block && !block.aside) go(block.key)
-      } else if (e.key === "Escape") close()
+      }
     }
     addEventListener("keydown", pressed)
     return () => removeEventListener("keydown", pressed)

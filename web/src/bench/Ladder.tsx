@@ -14,7 +14,7 @@ const SCALE = 112
 const BAND = 150
 const WORDS = 172
 const css = (token: string) => `var(--chakra-colors-${token.replace(".", "-")})`
-const MONO = { fontFamily: "var(--chakra-fonts-mono)", fontSize: 11 }
+const MONO = { fontFamily: "var(--chakra-fonts-mono)", fontSize: 12 }
 
 /** Levels up a scale: landmarks to its left, thresholds to its right, each with the band in which it may lie. */
 export function Ladder({ chart }: { chart: Chart }) {
@@ -37,7 +37,7 @@ export function Ladder({ chart }: { chart: Chart }) {
           <g key={r.label}>
             <path d={`M${AXIS + 14} ${y}L${SCALE - 12} ${up(r.at)}H${SCALE + 10}`} fill="none" stroke={css("ink.soft")} />
             <path d={`M${SCALE + 10} ${up(r.at)}H${wide}`} stroke={css("hair")} strokeDasharray="3 4" />
-            <text x={AXIS + 10} y={y - 1} textAnchor="end" style={{ fontSize: 11.5, fill: css("ink") }}>
+            <text x={AXIS + 10} y={y - 1} textAnchor="end" style={{ fontSize: 12, fill: css("ink") }}>
               {r.label}
             </text>
             <text x={AXIS + 10} y={y + 11} textAnchor="end" style={{ ...MONO, fill: css("ink.soft") }}>

@@ -116,7 +116,7 @@ function Curves({ chart, pick }: { chart: Chart; pick?: (at: string) => void }) 
 function option(chart: Chart): echarts.EChartsCoreOption {
   const soft = shade("ink.soft")
   const mono = "Atkinson Hyperlegible Mono Variable, monospace"
-  const text = { color: soft, fontFamily: mono, fontSize: 11 }
+  const text = { color: soft, fontFamily: mono, fontSize: 12 }
   const axis = (a: Chart["x"], upright: boolean) => ({
     type: a?.log ? "log" : "value",
     name: upright ? [a?.unit, a?.label].filter(Boolean).join(" ") : [a?.label, a?.unit].filter(Boolean).join(", "),
@@ -138,7 +138,7 @@ function option(chart: Chart): echarts.EChartsCoreOption {
     formatter: label,
     position: role === "rating" || upright ? "insideEndTop" : "insideEndBottom",
     color: tone(role),
-    fontSize: 11.5,
+    fontSize: 12,
     fontFamily: mono,
     backgroundColor: shade("paper"),
     padding: [1, 2],
@@ -178,7 +178,7 @@ function option(chart: Chart): echarts.EChartsCoreOption {
         data: (chart.dots ?? []).map((d) => ({ value: [d.x, d.y], symbolSize: d.size, itemStyle: { color: tone(d.role), borderColor: shade("ink"), borderWidth: d.role === "faint" ? 0.5 : 0 }, label: { formatter: d.label, color: d.role === "faint" ? soft : tone(d.role) } })),
         symbol: "diamond",
         tooltip: { show: false },
-        label: { show: true, position: "right", fontFamily: mono, fontSize: 11.5, fontWeight: 600, offset: crowded ? [-2, 0] : [2, 11], backgroundColor: crowded ? undefined : shade("paper"), padding: [1, 3] },
+        label: { show: true, position: "right", fontFamily: mono, fontSize: 12, fontWeight: 600, offset: crowded ? [-2, 0] : [2, 11], backgroundColor: crowded ? undefined : shade("paper"), padding: [1, 3] },
         labelLayout: crowded ? { hideOverlap: true } : { moveOverlap: "shiftY" },
         z: 5,
       },

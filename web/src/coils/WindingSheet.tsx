@@ -117,7 +117,7 @@ const Side = ({ x, halves, pin, left }: { x: number; halves: number; pin: string
       <Winding x={x} y={14} start={`A: ${pin}1`} finish={`${pin}2`} left={left} />
       <Winding x={x} y={74} start={`B: ${pin}2`} finish={`${pin}3`} left={left} />
       <path d={`M${x} 56V74`} stroke="var(--chakra-colors-copper)" strokeWidth="2" />
-      <text x={left ? 20 : 240} y={68} textAnchor={left ? "start" : "end"} fontSize="11.5" fill="var(--chakra-colors-copper)">
+      <text x={left ? 20 : 240} y={68} textAnchor={left ? "start" : "end"} fontSize="12" fill="var(--chakra-colors-copper)">
         tap
       </text>
     </>

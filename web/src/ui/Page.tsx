@@ -40,7 +40,7 @@ export const Plain = (props: React.ComponentProps<typeof Button>) => (
 
 /** A key of the keyboard. */
 export const Key = ({ children }: { children: ReactNode }) => (
-  <Box as="kbd" fontFamily="mono" fontSize="11px" px="1" border="1px solid" borderColor="hair" borderRadius="3px" bg="faint" color="ink.soft">
+  <Box as="kbd" fontFamily="mono" fontSize="12px" px="1" border="1px solid" borderColor="hair" borderRadius="3px" bg="faint" color="ink.soft">
     {children}
   </Box>
 )

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, HTTPException
+from typing import Annotated
+
+from fastapi import APIRouter, HTTPException, Path
 from pydantic import BaseModel, Field
 
 from rhombos.api.problem import ProblemDocument
 from rhombos.core.book import BOOK, Relation
 from rhombos.core.book.work import Answer, SymbolOut, answer, describe
 
+Key = Annotated[str, Path(max_length=80)]
+Symbol = Annotated[str, Field(max_length=40)]
 router = APIRouter(
     prefix="/book", tags=["book"], responses={404: {"model": ProblemDocument}, 422: {"model": ProblemDocument}}
 )
@@ -29,7 +33,7 @@ class RelationOut(BaseModel):
 class WorkAsked(BaseModel):
     """Values by symbol (numbers in SI or text as people write it); the one symbol left out is solved for."""
 
-    values: dict[str, float | str] = Field(max_length=30)
+    values: dict[Symbol, float | Annotated[str, Field(max_length=60)]] = Field(max_length=30)
     whole: bool = Field(False, description="round the found value up to an integer")
 
 
@@ -52,12 +56,12 @@ def book() -> list[RelationOut]:
 
 
 @router.get("/{key}")
-def relation(key: str) -> RelationOut:
+def relation(key: Key) -> RelationOut:
     """One relation."""
     return _out(_found(key))
 
 
 @router.post("/{key}/work")
-def work(key: str, asked: WorkAsked) -> Answer:
+def work(key: Key, asked: WorkAsked) -> Answer:
     """Put numbers in, or solve for the symbol left out."""
     return answer(_found(key), asked.values, whole=asked.whole)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query, Response
+from fastapi import APIRouter, Path, Query, Response
 from fastapi.concurrency import run_in_threadpool
 
 from rhombos.api.problem import ProblemDocument
@@ -38,7 +38,9 @@ async def wound(asked: Asked, asking: Asking) -> Response:
 
 @router.post("/{block}/sheet", response_class=Response, responses={
     200: {"content": {"application/pdf": {}}}, 404: {"model": ProblemDocument}})  # fmt: skip
-async def sheet(block: str, asked: Asked, asking: Asking, name: Annotated[str, Query(max_length=200)] = "") -> Response:
+async def sheet(
+    block: Annotated[str, Path(max_length=40)], asked: Asked, asking: Asking, name: Annotated[str, Query(max_length=200)] = ""
+) -> Response:  # fmt: skip
     """The winding sheet of one part as PDF, with the design's name on it."""
     found = await asking.answer(benches.winding_sheet, asked, block)
     if found.status_code == GONE:

@@ -75,6 +75,7 @@ class Label(BaseModel):
 
 
 Number = Annotated[int, Path(ge=1, le=2**31 - 1)]
+Identity = Annotated[str, Path(max_length=64)]
 
 
 def _asked(stored: Stored) -> str:
@@ -124,7 +125,7 @@ UNREAD: dict[int | str, dict[str, Any]] = {status: {"model": ProblemDocument} fo
 
 
 @router.get("/{identity}", responses=UNREAD)
-def read(identity: str, serving: Serving, response: Response) -> DesignOut:
+def read(identity: Identity, serving: Serving, response: Response) -> DesignOut:
     """A design as it stands, without what today's rules refuse of it."""
     with serving.database.session() as session:
         stored = store.get(session, identity)
@@ -138,7 +139,7 @@ REFUSED: dict[int | str, dict[str, Any]] = {status: {"model": ProblemDocument} f
 
 @router.put("/{identity}", responses=REFUSED, response_model=DesignOut)
 def save(
-    identity: str, design: Design, serving: Serving, response: Response, if_match: Annotated[str | None, Header()] = None
+    identity: Identity, design: Design, serving: Serving, response: Response, if_match: Annotated[str | None, Header()] = None
 ) -> DesignOut | JSONResponse:
     """A new revision on top of the one named by If-Match; 409 with what stands now if that is not the head."""
     given = (if_match or "").strip().removeprefix("W/").strip('"')
@@ -156,19 +157,19 @@ def save(
 
 
 @router.delete("/{identity}", status_code=204, responses={404: {"model": ProblemDocument}})
-def put_away(identity: str, serving: Serving) -> None:
+def put_away(identity: Identity, serving: Serving) -> None:
     """Put a design away; it can be restored."""
     serving.database.run(lambda session: store.put_away(session, identity))
 
 
 @router.post("/{identity}/restore", responses={404: {"model": ProblemDocument}})
-def restore(identity: str, serving: Serving) -> DesignOut:
+def restore(identity: Identity, serving: Serving) -> DesignOut:
     """Bring a design back."""
     return serving.database.run(lambda session: _out(store.restore(session, identity)))
 
 
 @router.get("/{identity}/history", responses={404: {"model": ProblemDocument}})
-def past(identity: str, serving: Serving) -> list[Burst]:
+def past(identity: Identity, serving: Serving) -> list[Burst]:
     """Every revision in bursts of edits, the newest first."""
     with serving.database.session() as session:
         lines = history.lines(session, identity)
@@ -177,7 +178,7 @@ def past(identity: str, serving: Serving) -> list[Burst]:
 
 
 @router.get("/{identity}/revisions/{number}", responses=UNREAD)
-def read_revision(identity: str, number: Number, serving: Serving) -> DesignOut:
+def read_revision(identity: Identity, number: Number, serving: Serving) -> DesignOut:
     """A design as it was, without what today's rules refuse of it."""
     with serving.database.session() as session:
         stored = store.get_revision(session, identity, number)
@@ -185,7 +186,7 @@ def read_revision(identity: str, number: Number, serving: Serving) -> DesignOut:
 
 
 @router.get("/{identity}/revisions/{number}/changes", responses=UNREAD)
-def changes(identity: str, number: Number, serving: Serving, since: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None
+def changes(identity: Identity, number: Number, serving: Serving, since: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None
             ) -> list[Change]:  # fmt: skip
     """What a revision changed: against the one before it, or `since` another. The first is told against a new design."""
     before = number - 1 if since is None else since
@@ -196,6 +197,6 @@ def changes(identity: str, number: Number, serving: Serving, since: Annotated[in
 
 
 @router.put("/{identity}/revisions/{number}/label", responses={404: {"model": ProblemDocument}})
-def name_revision(identity: str, number: Number, label: Label, serving: Serving) -> RevisionOut:
+def name_revision(identity: Identity, number: Number, label: Label, serving: Serving) -> RevisionOut:
     """Give a revision a name."""
     return serving.database.run(lambda session: _line(history.name(session, identity, number, label.label.strip())))

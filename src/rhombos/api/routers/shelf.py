@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import APIRouter, HTTPException, Path, Request
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import PlainTextResponse
 from pydantic import BaseModel
@@ -23,6 +23,8 @@ router = APIRouter(
 )  # fmt: skip
 
 
+Kind = Annotated[str, Path(max_length=200)]
+Designation = Annotated[str, Path(max_length=120)]
 MOST_KINDS = 4
 """Kinds that are listed together."""
 
@@ -62,7 +64,7 @@ def kinds(serving: Serving) -> list[KindOut]:
 
 
 @router.get("/{kind}")
-def parts(kind: str, serving: Serving) -> list[PartOut]:
+def parts(kind: Kind, serving: Serving) -> list[PartOut]:
     """Parts of a kind, or of several (``mosfet|igbt``)."""
     found: list[PartOut] = []
     names = list(dict.fromkeys(kind.split("|", MOST_KINDS)))
@@ -79,7 +81,7 @@ def parts(kind: str, serving: Serving) -> list[PartOut]:
 
 
 @router.get("/{kind}/csv", response_class=PlainTextResponse)
-def export(kind: str, serving: Serving) -> PlainTextResponse:
+def export(kind: Kind, serving: Serving) -> PlainTextResponse:
     """Parts of a kind as CSV."""
     _known(kind)
     return PlainTextResponse(
@@ -88,7 +90,7 @@ def export(kind: str, serving: Serving) -> PlainTextResponse:
 
 
 @router.post("/{kind}/csv", openapi_extra={"requestBody": {"content": {"text/csv": {"schema": {"type": "string"}}}}})
-async def bring(kind: str, request: Request, serving: Serving) -> Imported:
+async def bring(kind: Kind, request: Request, serving: Serving) -> Imported:
     """Take parts of one's own from CSV: all, or none with every faulty line named."""
     _known(kind)
     try:
@@ -111,7 +113,7 @@ def _taken(taken: list[Part], serving: Service) -> Imported:
 
 
 @router.delete("/{kind}/{designation:path}", status_code=204)
-def remove(kind: str, designation: str, serving: Serving) -> None:
+def remove(kind: Kind, designation: Designation, serving: Serving) -> None:
     """Take one of one's own parts off the shelf."""
     _known(kind)
     gone = serving.database.run(lambda session: store.remove(session, kind, designation))
