@@ -165,6 +165,18 @@ def test_work_that_is_under_way_when_nobody_waits_any_more_frees_its_process(few
     assert crewed(work, count=1) == 3
 
 
+def test_work_that_is_dropped_before_it_began_leaves_its_process_with_the_right_shelf(few, shelf):
+    async def work(crew):
+        for turn in range(60):
+            other = (few, shelf)[turn % 2]
+            left = asyncio.ensure_future(crew.do(other, "", AT_ONCE, parts))
+            await asyncio.sleep(0.0005 * (turn % 5))
+            left.cancel()
+            assert await crew.do(other, "", AT_ONCE, parts) == len(other)
+
+    crewed(work, count=1)
+
+
 def test_who_waits_for_just_this_goes_before_parts_of_a_whole(few, tmp_path):
     log, gate = tmp_path / "log", tmp_path / "gate"
 

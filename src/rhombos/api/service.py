@@ -24,7 +24,7 @@ from rhombos.desk.desk import Desk
 from rhombos.store.database import Database
 from rhombos.store.parts import load_shelf
 
-KEPT = 32_000_000
+KEPT = 16_000_000
 """Bytes of answers that are kept."""
 JSON = "application/json"
 GONE = 499

@@ -135,8 +135,10 @@ class Crew:
         self._loop.call_soon_threadsafe(self._over, hand, running)
 
     def _over(self, hand: _Hand, running: Future[Any]) -> None:
-        broken = not running.cancelled() and isinstance(running.exception(), BrokenProcessPool)
-        self._give(hand.renewed() if broken else hand)
+        if running.cancelled():
+            self._give(hand)
+        else:
+            self._give(hand.renewed() if isinstance(running.exception(), BrokenProcessPool) else hand.through())
 
     def _give(self, hand: _Hand) -> None:
         able = [w for w in self._waiting if w.knowing in (None, hand) and not w.turn.done()]
@@ -160,7 +162,7 @@ class _Hand:
     def __init__(self) -> None:
         self.recent: deque[str] = deque(maxlen=KEPT)
         self.process = 0
-        self._shelf = ""
+        self._shelf = self._given = ""
         self._pool = _pool()
 
     def begin(self, shelf: Shelf, about: str, work: Callable[..., T], given: Any, named: Any) -> Future[T]:
@@ -168,18 +170,23 @@ class _Hand:
         if not self.process:
             self.process = self._pool.submit(os.getpid).result()
         running = self._pool.submit(_worked, None if self._shelf == shelf.fingerprint else shelf, work, given, named)
-        self._shelf = shelf.fingerprint
+        self._given = shelf.fingerprint
         if about:
             with contextlib.suppress(ValueError):
                 self.recent.remove(about)
             self.recent.append(about)
         return running
 
+    def through(self) -> _Hand:
+        """With the shelf at hand that its last work brought; work that was dropped before it began brought none."""
+        self._shelf = self._given
+        return self
+
     def renewed(self) -> _Hand:
         """With another process in place of one that ended."""
         self.end()
         self.recent.clear()
-        self._pool, self._shelf, self.process = _pool(), "", 0
+        self._pool, self._shelf, self._given, self.process = _pool(), "", "", 0
         return self
 
     def end(self) -> None:

@@ -7,14 +7,15 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from importlib.resources import files
 from threading import Lock, Thread
-from typing import TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
-from alembic import command
-from alembic.config import Config
 from sqlalchemy import Engine, create_engine, make_url, text
 from sqlalchemy.exc import ArgumentError, DBAPIError, InterfaceError
 from sqlalchemy.exc import TimeoutError as NoneFree
 from sqlalchemy.orm import Session, sessionmaker
+
+if TYPE_CHECKING:
+    from alembic.config import Config
 
 T = TypeVar("T")
 ANSWER, CONNECT, FREE = 5, 2, 2
@@ -149,6 +150,8 @@ class Database:
 
     def migrate(self, revision: str = "head") -> None:
         """Bring the tables to a revision, the newest by default. Raises: as `session`."""
+        from alembic import command  # large, and not needed to serve
+
         try:
             command.upgrade(alembic_config(self.url), revision)
         except DBAPIError as error:
@@ -183,6 +186,8 @@ def meaning(error: DBAPIError) -> Exception:
 
 def alembic_config(url: str) -> Config:
     """Alembic's settings without a file of its own."""
+    from alembic.config import Config
+
     config = Config()
     config.set_main_option("script_location", str(files("rhombos.store") / "migrations"))
     config.set_main_option("sqlalchemy.url", url.replace("%", "%%"))

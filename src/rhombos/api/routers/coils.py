@@ -24,7 +24,6 @@ from rhombos.core.coils.tools import (
 from rhombos.desk import benches
 from rhombos.desk.asked import Asked
 from rhombos.desk.benches import Benches
-from rhombos.paper import winding_pdf
 
 router = APIRouter(
     prefix="/coils", tags=["coils"], responses={422: {"model": ProblemDocument}, 503: {"model": ProblemDocument}})  # fmt: skip
@@ -45,6 +44,8 @@ async def sheet(
     found = await asking.answer(benches.winding_sheet, asked, block)
     if found.status_code == GONE:
         return found
+    from rhombos.paper import winding_pdf  # what prints is large, and seldom asked for
+
     paper = await run_in_threadpool(winding_pdf, WindingSheet.model_validate_json(bytes(found.body)), name)
     return Response(paper, media_type="application/pdf")
 
