@@ -11,7 +11,7 @@ from rhombos.launch.database import DEBIAN
 from rhombos.launch.tools import ROOT, STATE, WEB, built_interface, debian, python_environment, say, web_packages
 
 BROWSER = {"chromium": "chromium", "chromedriver": "chromium-driver"}
-PROCESSES = "3"
+PROCESSES = "2"
 """Tests that run at once: what shares a database, a server or a browser stays together."""
 SCHEMA = WEB / "src" / "api" / "schema.d.ts"
 

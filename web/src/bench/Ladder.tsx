@@ -8,13 +8,13 @@ type Rung = NonNullable<Chart["rungs"]>[number]
 /** Below this width the parts of a threshold stand in two lines; below the least, all is drawn smaller. */
 const ROOMY = 440
 const LEAST = 372
-const TALL = 250
+const TALL = 258
 const AXIS = 74
 const SCALE = 112
 const BAND = 150
 const WORDS = 172
 const css = (token: string) => `var(--chakra-colors-${token.replace(".", "-")})`
-const MONO = { fontFamily: "var(--chakra-fonts-mono)", fontSize: 12 }
+const MONO = { fontFamily: "var(--chakra-fonts-mono)", fontSize: 12.5 }
 
 /** Levels up a scale: landmarks to its left, thresholds to its right, each with the band in which it may lie. */
 export function Ladder({ chart }: { chart: Chart }) {
@@ -27,8 +27,8 @@ export function Ladder({ chart }: { chart: Chart }) {
   const most = Math.max(...ends)
   const room = (most - least || 1) * 0.06
   const up = (v: number) => TALL - 16 - ((v - least + room) / (most - least + 2 * room)) * (TALL - 32)
-  const marks = apart(rungs.filter((r) => r.way === "mark"), up, 25, 16)
-  const steps = apart(rungs.filter((r) => r.way !== "mark"), up, narrow ? 44 : 30, narrow ? 28 : 16)
+  const marks = apart(rungs.filter((r) => r.way === "mark"), up, 28, 16)
+  const steps = apart(rungs.filter((r) => r.way !== "mark"), up, narrow ? 44 : 33, narrow ? 32 : 20)
   return (
     <Box ref={ref}>
       <svg viewBox={`0 0 ${wide} ${TALL}`} width="100%" role="img" aria-label={`${chart.title}: ${rungs.map((r) => `${r.label} ${r.text}`).join(", ")}`} data-testid={`ladder-${chart.key}`}>
@@ -37,7 +37,7 @@ export function Ladder({ chart }: { chart: Chart }) {
           <g key={r.label}>
             <path d={`M${AXIS + 14} ${y}L${SCALE - 12} ${up(r.at)}H${SCALE + 10}`} fill="none" stroke={css("ink.soft")} />
             <path d={`M${SCALE + 10} ${up(r.at)}H${wide}`} stroke={css("hair")} strokeDasharray="3 4" />
-            <text x={AXIS + 10} y={y - 1} textAnchor="end" style={{ fontSize: 12, fill: css("ink") }}>
+            <text x={AXIS + 10} y={y - 1} textAnchor="end" style={{ fontSize: 12.5, fill: css("ink") }}>
               {r.label}
             </text>
             <text x={AXIS + 10} y={y + 11} textAnchor="end" style={{ ...MONO, fill: css("ink.soft") }}>
@@ -65,10 +65,10 @@ function Threshold({ rung: r, y, up, narrow }: { rung: Rung; y: number; up: (v: 
       <path d={`M${BAND} ${up(r.at)}L${WORDS - 4} ${y}`} stroke={tone} />
       <text x={WORDS} y={y} style={{ fontSize: 12.5, fill: css("ink") }}>
         <tspan style={{ fontWeight: 700 }}>{r.label}</tspan>
-        <tspan dx="7" style={{ ...MONO, fontSize: 12 }}>{`${r.way === "down" ? "↓" : "↑"} ${r.text}`}</tspan>
+        <tspan dx="7" style={{ ...MONO, fontSize: 12.5 }}>{`${r.way === "down" ? "↓" : "↑"} ${r.text}`}</tspan>
       </text>
       {(narrow ? (r.remark ?? "").split(", ") : [r.remark]).map((line, i) => (
-        <text key={i} x={WORDS} y={y + 13 + 12 * i} style={{ ...MONO, fontSize: 10.5, fill: css("ink.soft") }}>
+        <text key={i} x={WORDS} y={y + 14 + 14 * i} style={{ ...MONO, fontSize: 12.5, fill: css("ink.soft") }}>
           {line}
         </text>
       ))}

@@ -86,7 +86,7 @@ export const Igbt = (p: Placed) => (
   </Put>
 )
 
-const MONO = { fontFamily: "var(--chakra-fonts-mono)", fontSize: 12 }
+const MONO = { fontFamily: "var(--chakra-fonts-mono)", fontSize: 12.5 }
 
 /** A name or a value beside a symbol. */
 export function Tag({ x, y, name, value, at = "start", tone }: Placed & { name?: ReactNode; value?: ReactNode; at?: "start" | "middle" | "end"; tone?: string }) {

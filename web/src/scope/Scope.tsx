@@ -181,7 +181,7 @@ const Spectra = ({ names, here, seen, take }: { names: readonly Probe[]; here: P
 function Table({ rows, id, corner }: { rows: readonly (readonly string[])[] | undefined; id: string; corner: React.ReactNode }) {
   if (!rows?.length) return null
   return (
-    <Box as="table" w="100%" mt="2" fontSize="sm" css={{ "& td": { textAlign: "right", fontFamily: "mono", fontSize: "11.5px", padding: "2px 0 2px 5px", whiteSpace: "nowrap" }, "& td:first-of-type": { textAlign: "left", fontFamily: "body", paddingLeft: 0, whiteSpace: "normal", fontSize: "12.5px" }, "& tr": { borderBottom: "1px solid var(--chakra-colors-faint)" } }} data-testid={id}>
+    <Box as="table" w="100%" mt="2" fontSize="sm" css={{ "& td": { textAlign: "right", fontFamily: "mono", fontSize: "12px", letterSpacing: "-0.045em", padding: "2px 0 2px 5px", whiteSpace: "nowrap" }, "& td:first-of-type": { textAlign: "left", fontFamily: "body", paddingLeft: 0, whiteSpace: "normal", fontSize: "12.5px" }, "& tr": { borderBottom: "1px solid var(--chakra-colors-faint)" } }} data-testid={id}>
       <tbody>
         {rows.map((row, n) => (
           <tr key={row[0]}>
