@@ -5,7 +5,9 @@ import asyncio
 import pytest
 from starlette.requests import Request
 
-from rhombos.api.service import Counter, Kept
+from rhombos.api.service import Asker, Gone, Kept
+from rhombos.core.parts import Fuse, Shelf
+from rhombos.demo import house_shelf
 from rhombos.desk.crew import Busy
 
 ASKED = {"brief": {"power": {"continuous": "300 W", "surge": "600 W"}}}
@@ -60,12 +62,29 @@ def test_work_is_dropped_when_its_client_goes():
             finally:
                 dropped.set()
 
-        counter = Counter(None, Request({"type": "http"}, receive))
-        told = await counter.waiting(work())
+        asker = Asker(None, Request({"type": "http"}, receive))
+        with pytest.raises(Gone):
+            await asker.waiting(work())
         await asyncio.wait_for(dropped.wait(), 5)
-        return told
+        assert dropped.is_set()
 
-    assert asyncio.run(run()) is None
+    asyncio.run(run())
+
+
+def test_a_shelf_that_changed_while_it_was_read_is_read_again(client, monkeypatch):
+    service, read = client.app.state.service, []
+
+    def reading(session):
+        read.append(session)
+        if len(read) == 1:
+            service.forget_shelf()  # somebody's import is through meanwhile
+        return Shelf([] if len(read) == 1 else house_shelf().all(Fuse))
+
+    monkeypatch.setattr("rhombos.api.service.load_shelf", reading)
+    service.forget_shelf()
+    assert len(service.shelf) > 0
+    assert len(read) == 2
+    assert service.shelf is service.shelf
 
 
 def test_answers_are_kept_by_their_bytes():

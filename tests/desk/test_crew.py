@@ -88,6 +88,13 @@ def crewed(work, **crew):
     return asyncio.run(run())
 
 
+async def occupied(crew, shelf, folder, about=""):
+    """A process that is held until folder/gate is there. Returns: its work."""
+    held = asyncio.ensure_future(crew.do(shelf, about, AT_ONCE, hold, folder / "log", "1", folder / "gate"))
+    await met((folder / "log").exists)
+    return held
+
+
 async def met(state):
     while not state():
         await asyncio.sleep(0.005)
@@ -121,11 +128,9 @@ def test_work_over_which_two_processes_end_is_given_up_and_the_rest_goes_on(few)
 
 def test_an_ended_process_costs_the_work_of_others_nothing(few, tmp_path):
     async def work(crew):
-        gate = tmp_path / "gate"
-        other = asyncio.ensure_future(crew.do(few, "", AT_ONCE, hold, tmp_path / "log", "o", gate))
-        await met((tmp_path / "log").exists)
+        other = await occupied(crew, few, tmp_path)
         assert await crew.do(few, "", AT_ONCE, end_once, tmp_path / "mark") == "done"
-        gate.touch()
+        (tmp_path / "gate").touch()
         return await other
 
     assert crewed(work, count=2) > 0
@@ -135,8 +140,7 @@ def test_the_queue_has_an_end_and_what_nobody_waits_for_is_not_begun(few, tmp_pa
     log, gate = tmp_path / "log", tmp_path / "gate"
 
     async def work(crew):
-        first = asyncio.ensure_future(crew.do(few, "", AT_ONCE, hold, log, "1", gate))
-        await met(log.exists)
+        first = await occupied(crew, few, tmp_path)
         second, third = (asyncio.ensure_future(crew.do(few, "", AT_ONCE, note, log, n)) for n in "23")
         await met(lambda: crew.waiting == 2)
         with pytest.raises(Busy, match="2 pieces of work wait already"):
@@ -151,15 +155,12 @@ def test_the_queue_has_an_end_and_what_nobody_waits_for_is_not_begun(few, tmp_pa
 
 
 def test_work_that_is_under_way_when_nobody_waits_any_more_frees_its_process(few, tmp_path):
-    log, gate = tmp_path / "log", tmp_path / "gate"
-
     async def work(crew):
-        left = asyncio.ensure_future(crew.do(few, "", AT_ONCE, hold, log, "1", gate))
-        await met(log.exists)
+        left = await occupied(crew, few, tmp_path)
         left.cancel()
         with contextlib.suppress(asyncio.CancelledError):
             await left
-        gate.touch()
+        (tmp_path / "gate").touch()
         return await crew.do(few, "", AT_ONCE, parts)
 
     assert crewed(work, count=1) == 3
@@ -181,8 +182,7 @@ def test_who_waits_for_just_this_goes_before_parts_of_a_whole(few, tmp_path):
     log, gate = tmp_path / "log", tmp_path / "gate"
 
     async def work(crew):
-        first = asyncio.ensure_future(crew.do(few, "", AT_ONCE, hold, log, "1", gate))
-        await met(log.exists)
+        first = await occupied(crew, few, tmp_path)
         rest = [asyncio.ensure_future(crew.do(few, "", urgency, note, log, name))
                 for name, urgency in (("a", LATER), ("b", LATER), ("c", AT_ONCE))]
         await met(lambda: crew.waiting == 3)
@@ -194,15 +194,12 @@ def test_who_waits_for_just_this_goes_before_parts_of_a_whole(few, tmp_path):
 
 
 def test_the_same_design_goes_to_the_process_that_has_it_at_hand(few, tmp_path):
-    log, gate = tmp_path / "log", tmp_path / "gate"
-
     async def work(crew):
-        held = asyncio.ensure_future(crew.do(few, "A", AT_ONCE, hold, log, "A", gate))
-        await met(log.exists)
+        held = await occupied(crew, few, tmp_path, "A")
         again = asyncio.ensure_future(crew.do(few, "A", AT_ONCE, who))
         other = await crew.do(few, "B", AT_ONCE, who)  # the other process is free, and not taken by A's
         assert not again.done()
-        gate.touch()
+        (tmp_path / "gate").touch()
         return await held, await again, other, await crew.do(few, "B", AT_ONCE, who)
 
     held, again, other, same = crewed(work, count=2)

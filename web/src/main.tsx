@@ -8,7 +8,7 @@ import { StrictMode } from "react"
 import { createRoot } from "react-dom/client"
 import { BrowserRouter, Route, Routes } from "react-router"
 
-import { AGAIN, Refusal, TIMES } from "./api/client"
+import { retry, retryDelay } from "./api/client"
 import { Bench } from "./bench/Bench"
 import { Book } from "./book/Book"
 import { Designs } from "./designs/Designs"
@@ -19,8 +19,7 @@ import { Nowhere } from "./ui/Page"
 
 applyMode(presentMode())
 
-const again = (times: number, error: Error) => error instanceof Refusal && error.away && times < TIMES
-const queries = new QueryClient({ defaultOptions: { queries: { retry: again, retryDelay: AGAIN, staleTime: 30_000, refetchOnWindowFocus: false } } })
+const queries = new QueryClient({ defaultOptions: { queries: { retry, retryDelay, staleTime: 30_000, refetchOnWindowFocus: false } } })
 
 createRoot(document.getElementById("root")!).render(
   <StrictMode>

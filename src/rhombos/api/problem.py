@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import FastAPI, Request
+from fastapi import FastAPI, Request, Response
 from fastapi.encoders import jsonable_encoder
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel
 from starlette.exceptions import HTTPException
 
+from rhombos.api.service import Gone
 from rhombos.core.book import BookError
 from rhombos.core.modulation.table import TableProblem
 from rhombos.core.parts.table import TableError
@@ -24,6 +25,8 @@ from rhombos.desk.crew import Busy
 from rhombos.store.database import Crossed, DatabaseAway, DatabaseFull, Unkept
 from rhombos.store.designs import NotFound
 
+GONE = 499
+"""The status of an answer that nobody waits for any more, as logs have it."""
 AGAIN = 2
 """When whoever found the queue full may come again, s."""
 MOST_TOLD = 50
@@ -138,6 +141,10 @@ def install(app: FastAPI) -> None:
         refused = problem(503, "Busy", f"{error}; ask again in {AGAIN} seconds")
         refused.headers["Retry-After"] = str(AGAIN)
         return refused
+
+    @app.exception_handler(Gone)
+    def gone(_: Request, __: Gone) -> Response:
+        return Response(status_code=GONE)  # to nobody
 
     @app.exception_handler(NotHere)
     def not_here(_: Request, error: NotHere) -> JSONResponse:

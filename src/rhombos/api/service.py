@@ -6,7 +6,7 @@ import asyncio
 from collections import OrderedDict
 from collections.abc import Awaitable, Callable, Iterable
 from threading import Lock
-from typing import Annotated, TypeVar
+from typing import Annotated, Any, TypeVar
 
 from fastapi import Depends, Request, Response
 from fastapi.concurrency import run_in_threadpool
@@ -27,11 +27,9 @@ from rhombos.store.parts import load_shelf
 KEPT = 16_000_000
 """Bytes of answers that are kept."""
 JSON = "application/json"
-GONE = 499
-"""The status of an answer that nobody waits for any more."""
 T = TypeVar("T")
 Work = Callable[..., BaseModel | str | bytes]
-"""Of a desk, a request, and what else its address says."""
+"""Of a desk and whatever is given; a model, or a text as it is."""
 
 
 class Service:
@@ -41,21 +39,27 @@ class Service:
         self.database, self.crew = database, crew
         self.kept = Kept(KEPT)
         self._shelf: Shelf | None = None
+        self._changes = 0
         self._reading = Lock()
 
     @property
     def shelf(self) -> Shelf:
         """The shelf, read once and again after a change. Raises: DatabaseAway before the first reading."""
-        shelf = self._shelf
-        if shelf is None:
-            with self._reading, self.database.session() as session:
-                shelf = load_shelf(session)
-            shelf.fingerprint  # noqa: B018 - worked out here, not on the thread that serves everybody
-            self._shelf = shelf
-        return shelf
+        if (shelf := self._shelf) is not None:
+            return shelf
+        with self._reading:
+            while (shelf := self._shelf) is None:
+                before = self._changes
+                with self.database.session() as session:
+                    shelf = load_shelf(session)
+                shelf.fingerprint  # noqa: B018 - worked out here, not on the thread that serves everybody
+                if self._changes == before:  # else what was read is older than the last change
+                    self._shelf = shelf
+            return shelf
 
     def forget_shelf(self) -> None:
         """Parts changed: read them anew."""
+        self._changes += 1
         self._shelf = None
 
     async def shelf_at_hand(self) -> Shelf:
@@ -65,22 +69,24 @@ class Service:
 
     async def rows(self, brief: Brief, rules: Rules) -> list[Row]:
         """Every route's figures for a brief, each worked out by itself, so that whoever edits meanwhile comes between."""
-        asked = brief.model_dump_json() + rules.model_dump_json()
-        shelf = await self.shelf_at_hand()
+        asked = rules.model_dump_json() + brief.model_dump_json()
 
         async def row(name: RouteName, wave: Waveform) -> Row:
-            about = f"{shelf.fingerprint} row {name} {wave} {asked}"
-            made = self.kept.get(about)
-            if made is None:
-                made = await self.crew.do(shelf, about, LATER, _compared, brief, rules, name, wave)
-                self.kept.put(about, made)
-            return Row.model_validate_json(made)
+            return Row.model_validate_json(await self.answered(routes.compared, asked, "", LATER, brief, rules, name, wave))
 
         return await gathered(row(name, wave) for name, wave in candidates(brief))
 
-
-def _compared(desk: Desk, brief: Brief, rules: Rules, name: RouteName, wave: Waveform) -> bytes:
-    return routes.compared(desk, brief, rules, name, wave).model_dump_json().encode()
+    async def answered(self, work: Work, asked: str, about: str, urgency: int, *given: Any) -> bytes:
+        """What ``work(desk, *given)`` says, from the answers kept where the same was asked lately; `asked` is what it says
+        beside the plain words among the given."""
+        shelf = await self.shelf_at_hand()
+        words = (x for x in given if isinstance(x, str))
+        key = " ".join((shelf.fingerprint, work.__module__, work.__name__, *words, asked))
+        kept = self.kept.get(key)
+        if kept is None:
+            kept = await self.crew.do(shelf, about, urgency, _written, work, *given)
+            self.kept.put(key, kept)
+        return kept
 
 
 async def gathered(work: Iterable[Awaitable[T]]) -> list[T]:
@@ -119,31 +125,30 @@ class Kept:
         self.size -= len(key) + len(self._answers.pop(key))
 
 
-class Counter:
+class Gone(Exception):
+    """The client went before its answer was there."""
+
+
+class Asker:
     """Where one request asks for work, and stops asking when its client has gone."""
 
     def __init__(self, service: Service, request: Request) -> None:
         self.service, self._request = service, request
 
     async def answer(self, work: Work, asked: BaseModel, *more: str, media: str = JSON) -> Response:
-        """What ``work(desk, asked, *more)`` says, as a response."""
-        shelf = await self.service.shelf_at_hand()
+        """What ``work(desk, asked, *more)`` says, as a response. Raises: Gone."""
         about = asked.key if isinstance(asked, Asked) else ""
-        key = " ".join((shelf.fingerprint, work.__module__, work.__name__, *more, asked.model_dump_json()))
-        kept = self.service.kept.get(key)
-        if kept is None:
-            kept = await self.waiting(self.service.crew.do(shelf, about, AT_ONCE, _written, work, asked, *more))
-            if kept is None:
-                return Response(status_code=GONE)
-            self.service.kept.put(key, kept)
-        return Response(kept, media_type=media)
+        answered = self.service.answered(work, asked.model_dump_json(), about, AT_ONCE, asked, *more)
+        return Response(await self.waiting(answered), media_type=media)
 
-    async def waiting(self, work: Awaitable[T]) -> T | None:
-        """What the work comes to; nothing when the client goes before that, and the work, if not begun, is dropped."""
+    async def waiting(self, work: Awaitable[T]) -> T:
+        """What the work comes to; if it is not begun when the client goes, it is dropped. Raises: Gone."""
         doing, gone = asyncio.ensure_future(work), asyncio.ensure_future(self._goes())
         try:
             await asyncio.wait((doing, gone), return_when=asyncio.FIRST_COMPLETED)
-            return doing.result() if doing.done() else None
+            if not doing.done():
+                raise Gone
+            return doing.result()
         finally:
             for task in (doing, gone):
                 task.cancel()
@@ -153,9 +158,9 @@ class Counter:
             pass
 
 
-def _written(desk: Desk, work: Work, asked: BaseModel, *more: str) -> bytes:
+def _written(desk: Desk, work: Work, *given: Any) -> bytes:
     """An answer as it is sent. A model is valid already, and large: it is written once, by its own serialiser."""
-    made = work(desk, asked, *more)
+    made = work(desk, *given)
     if isinstance(made, BaseModel):
         return made.model_dump_json().encode()
     return made.encode() if isinstance(made, str) else made
@@ -165,9 +170,9 @@ async def _service(request: Request) -> Service:
     return request.app.state.service  # type: ignore[no-any-return]
 
 
-async def _counter(request: Request) -> Counter:
-    return Counter(request.app.state.service, request)
+async def _asker(request: Request) -> Asker:
+    return Asker(request.app.state.service, request)
 
 
 Serving = Annotated[Service, Depends(_service)]
-Asking = Annotated[Counter, Depends(_counter)]
+Asking = Annotated[Asker, Depends(_asker)]

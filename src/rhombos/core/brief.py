@@ -154,7 +154,7 @@ class PowerAsked(_Section):
         if not self.continuous <= self.surge <= MOST_SURGE * self.continuous:
             raise ValueError(
                 f"surge of {short(self.surge, 'W')} is outside {short(self.continuous, 'W')} to "
-                f"{short(MOST_SURGE * self.continuous, 'W')} (1 to 3 times the continuous power); change either"
+                f"{short(MOST_SURGE * self.continuous, 'W')} (1 to {MOST_SURGE:.0f} times the continuous power); change either"
             )
         return self
 
@@ -172,6 +172,12 @@ def surge_beside(power: Mapping[str, Any]) -> tuple[dict[str, Any], str]:
     return {**power, "surge": fitting}, f"Moved from {short(surge, 'W')} to {short(fitting, 'W')} with the continuous power."
 
 
+def followed(brief: Any, edited: str) -> tuple[Any, str]:
+    """A raw brief of which one entry was just changed: what must fit beside that follows it, and is told."""
+    if edited == "power.continuous" and isinstance(brief, dict) and isinstance(brief.get("power"), dict):
+        power, told = surge_beside(brief["power"])
+        return brief | {"power": power}, told
+    return brief, ""
 
 
 _STEP = re.compile(r"(.+?\S)\s+([\d.]+)\s*(h|min|s)\b")

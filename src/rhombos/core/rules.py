@@ -77,12 +77,14 @@ class Rules(BaseModel):
 
     def stricter(self, share: float) -> Rules:
         """The same house, keeping `share` more of every limit in hand: what proposals aim at whose rounds end just beyond."""
-        margins = [name for name in type(self).model_fields if name.endswith("_margin")]
-        kept = {name: getattr(self, name) + (1 - getattr(self, name)) * share for name in margins}
-        kept["phase_margin"] = self.phase_margin * (1 + share)
+        kept = {"phase_margin": self.phase_margin * (1 + share)}
+        kept |= {name: getattr(self, name) + (1 - getattr(self, name)) * share for name in MARGINS}
         kept |= {name: getattr(self, name) - (getattr(self, name) - ROOM) * share for name in HOT}
         return self.model_copy(update=kept | {name: getattr(self, name) * (1 - share) for name in SHARES})
 
+
+MARGINS = tuple(name for name in Rules.model_fields if name.endswith("_margin") and name != "phase_margin")
+"""Shares of a rating that are kept in hand."""
 
 PRESETS: dict[RuleName, Rules] = {
     "cautious": Rules(

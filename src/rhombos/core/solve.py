@@ -57,7 +57,7 @@ class Unbuildable(ValueError):
         super().__init__(finding.cause)
         self.finding = finding
 
-    def __reduce__(self) -> tuple[Any, ...]:
+    def __reduce__(self) -> tuple[object, ...]:
         return Unbuildable, (self.finding,)  # of whatever kind: what it says is what counts
 
 

@@ -7,7 +7,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field, RootModel, model_validator
 from pydantic.json_schema import SkipJsonSchema
 
-from rhombos.core.brief import BatterySource, surge_beside
+from rhombos.core.brief import BatterySource, followed
 from rhombos.core.change import BatteryChange, change_battery
 from rhombos.core.coils.model import OptionTable
 from rhombos.core.design import BriefField, RuleField, brief_fields, rule_fields
@@ -35,14 +35,10 @@ class SolveIn(Asked):
     @model_validator(mode="before")
     @classmethod
     def _followed(cls, raw: Any) -> Any:
-        if not isinstance(raw, dict):
+        if not isinstance(raw, dict) or "brief" not in raw:
             return raw
-        made = raw | {"moved": ""}
-        brief = raw.get("brief")
-        if raw.get("edited") == "power.continuous" and isinstance(brief, dict) and isinstance(brief.get("power"), dict):
-            power, made["moved"] = surge_beside(brief["power"])
-            made["brief"] = brief | {"power": power}
-        return made
+        brief, moved = followed(raw["brief"], raw.get("edited", ""))
+        return raw | {"brief": brief, "moved": moved}
 
 
 class Solved(BaseModel):

@@ -36,11 +36,16 @@ export type PinValue = string | number | boolean | null
 export type Severity = Finding["severity"]
 export type RuleName = NonNullable<Design["rules"]>
 
+const AGAIN = 1000
+const TIMES = 8
+
 /** A refusal of the server, with its problem document. */
 export class Refusal extends Error {
   constructor(
     readonly status: number,
     readonly problem: Problem,
+    /** When to come again, ms, as the server says. */
+    readonly again = AGAIN,
   ) {
     super(problem.detail)
   }
@@ -51,21 +56,9 @@ export class Refusal extends Error {
   }
 }
 
-/** How long to wait before asking a busy or absent server again, ms, and how often. */
-export const AGAIN = 2000
-export const TIMES = 8
-
-/** Ask again while the server has too much to do. */
-export async function patiently<T>(ask: () => Promise<T>): Promise<T> {
-  for (let times = 1; ; times++) {
-    try {
-      return await ask()
-    } catch (error) {
-      if (!(error instanceof Refusal && error.status === 503) || times >= TIMES) throw error
-      await new Promise((done) => setTimeout(done, AGAIN))
-    }
-  }
-}
+/** Whether, and after how many ms, to ask a busy or absent server again. */
+export const retry = (times: number, error: Error) => error instanceof Refusal && error.away && times < TIMES
+export const retryDelay = (_: number, error: Error) => (error instanceof Refusal ? error.again : AGAIN)
 
 const told = (title: string, status: number, detail: string): Problem => ({ type: "about:blank", title, status, detail, problems: [] })
 
@@ -82,5 +75,6 @@ export async function data<T>(asked: Promise<Reply<T>>): Promise<T> {
   if (answer.response.ok) return answer.data as T
   const problem = answer.error as Problem | undefined
   const status = answer.response.status
-  throw new Refusal(status, problem?.detail ? problem : told("Refused", status, `The server answered ${status}.`))
+  const again = Number(answer.response.headers.get("Retry-After")) * 1000 || AGAIN
+  throw new Refusal(status, problem?.detail ? problem : told("Refused", status, `The server answered ${status}.`), again)
 }

@@ -22,10 +22,9 @@ export function BriefSheet({ design, fields, rules, change, moved }: Props) {
   const put = async (field: BriefField, value: unknown) => {
     const [section, name] = field.address.split(".") as [string, string?]
     return change((now) => {
-      const brief = (now.brief ?? {}) as Record<string, Record<string, unknown>>
-      if (section === "loads" || section === "shares") return { brief: { ...brief, ...shared(now, field, value) } as Design["brief"] }
-      const next = name ? { ...brief, [section]: { ...brief[section], [name]: value } } : { ...brief, [section]: value }
-      return { brief: next as Design["brief"] }
+      const brief = now.brief ?? {}
+      if (section === "loads" || section === "shares") return { brief: Object.entries(shared(now, field, value)).reduce((made, [n, v]) => replaced(made, n, v), brief) }
+      return { brief: replaced(brief, section, name ? replaced(Reflect.get(brief, section) ?? {}, name, value) : value) }
     }, field.address)
   }
   return (
@@ -42,6 +41,9 @@ export function BriefSheet({ design, fields, rules, change, moved }: Props) {
     </Box>
   )
 }
+
+/** The same with one entry replaced by what was typed: the server says whether it can be. */
+const replaced = <T extends object>(whole: T, name: string, value: unknown): T => ({ ...whole, [name]: value })
 
 /** Loads with their shares of the power: a share stays with its load, whichever others come and go. */
 function shared(design: Design, field: BriefField, value: unknown) {
@@ -98,7 +100,7 @@ function HouseRules({ design, fields, change }: { design: Design; fields: readon
   const presets = useRules()
   const rules = design.rules ?? "usual"
   const [all, setAll] = useState(false)
-  const set = (name: string, value: string) => change((now) => ({ house: { ...now.house, [name]: value.trim() === "" ? null : value } as Design["house"] }))
+  const set = (name: string, value: string) => change((now) => ({ house: replaced(now.house ?? {}, name, value.trim() === "" ? null : value) }))
   const shown = all ? fields : fields.filter((f) => f.changed)
   return (
     <Box mb="3">

@@ -1,6 +1,7 @@
+import { useQueryClient } from "@tanstack/react-query"
 import { useCallback, useEffect, useRef, useState } from "react"
 
-import { client, data, patiently, Refusal, type Design, type DesignOut, type Problem, type Solved } from "../api/client"
+import { client, data, Refusal, retry, retryDelay, type Design, type DesignOut, type Problem, type Solved } from "../api/client"
 import { same } from "../ui/same"
 
 /** A change of a design: parts of it to replace. */
@@ -65,6 +66,7 @@ function readAside(id: string): Aside | null {
 
 /** Everything the bench needs of one design: as it stands, solved, with its past, kept on the server. */
 export function useDesign(id: string) {
+  const queries = useQueryClient()
   const [design, setDesign] = useState<Design>()
   const [solved, setSolved] = useState<Solved>()
   const trail = useRef<Trail>({ past: [], future: [] })
@@ -147,7 +149,14 @@ export function useDesign(id: string) {
     const mine = ++latest.current
     const began = performance.now()
     try {
-      const answer = await patiently(() => data(client.POST("/api/solve", { body: { brief: next.brief!, pins: next.pins, rules: next.rules, house: next.house ?? {}, route: next.route, waivers: next.waivers, edited } })))
+      const answer = await queries.fetchQuery({
+        queryKey: ["solve", next, edited],
+        queryFn: () => data(client.POST("/api/solve", { body: { brief: next.brief!, pins: next.pins, rules: next.rules, house: next.house ?? {}, route: next.route, waivers: next.waivers, edited } })),
+        staleTime: 0,
+        gcTime: 0,
+        retry,
+        retryDelay,
+      })
       if (mine !== latest.current) return null
       const settled = { ...next, brief: answer.solution.brief }
       present.current = settled
@@ -163,7 +172,7 @@ export function useDesign(id: string) {
       setFault(error.message)
       return error.problem
     }
-  }, [])
+  }, [queries])
 
   useEffect(() => {
     let gone = false

@@ -3,9 +3,10 @@ import { useQueryClient } from "@tanstack/react-query"
 import { useRef, useState } from "react"
 import { Link, useNavigate } from "react-router"
 
-import { restore, restored } from "../api/archive"
+import { archive, restore, restored } from "../api/archive"
 import { client, data, Refusal, type Design, type DesignLine } from "../api/client"
 import { useDesigns } from "../api/hooks"
+import { download } from "../ui/download"
 import { Fault, Page, Plain, Quiet, Strong } from "../ui/Page"
 
 /** Every design; a new one, one from a file, those put away. */
@@ -40,6 +41,7 @@ export function Designs() {
       setTold(restored(await restore(chosen)))
       await queries.invalidateQueries()
     })
+  const exportAll = () => attempt(async () => download(await archive(), `rhombos-${new Date().toISOString().slice(0, 10)}.zip`))
   const shown = designs.data?.filter((d) => `${d.name} ${d.asked}`.toLowerCase().includes(wanted.toLowerCase()))
   return (
     <Page title="Designs">
@@ -50,10 +52,8 @@ export function Designs() {
         <Plain onClick={() => file.current?.click()} title="a design in JSON, or an archive of everything">
           Open a file
         </Plain>
-        <Plain asChild title="every design with its past and every part of your own, in one archive">
-          <a href="/api/archive" download data-testid="export-all">
-            Export all
-          </a>
+        <Plain onClick={() => void exportAll()} title="every design with its past and every part of your own, in one archive" data-testid="export-all">
+          Export all
         </Plain>
         <input ref={file} type="file" accept=".json,application/json,.zip,application/zip" hidden onChange={(e) => void bring(e.target.files?.[0])} data-testid="open-file" />
         <Input size="sm" w="260px" ml="auto" placeholder="find a design" value={wanted} onChange={(e) => setWanted(e.target.value)} aria-label="find a design" />

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Path, Query, Response
 from fastapi.concurrency import run_in_threadpool
 
 from rhombos.api.problem import ProblemDocument
-from rhombos.api.service import GONE, Asking, Serving
+from rhombos.api.service import Asking, Serving
 from rhombos.core.coils.model import WindingSheet
 from rhombos.core.coils.tools import (
     OneTurn,
@@ -42,8 +42,6 @@ async def sheet(
 ) -> Response:  # fmt: skip
     """The winding sheet of one part as PDF, with the design's name on it."""
     found = await asking.answer(benches.winding_sheet, asked, block)
-    if found.status_code == GONE:
-        return found
     from rhombos.paper import winding_pdf  # what prints is large, and seldom asked for
 
     paper = await run_in_threadpool(winding_pdf, WindingSheet.model_validate_json(bytes(found.body)), name)

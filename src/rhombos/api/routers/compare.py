@@ -6,7 +6,7 @@ from fastapi import APIRouter, HTTPException, Response
 from pydantic import BaseModel, Field
 
 from rhombos.api.problem import ProblemDocument
-from rhombos.api.service import GONE, Asking
+from rhombos.api.service import Asking
 from rhombos.core.brief import Brief
 from rhombos.core.change import BatteryChange
 from rhombos.core.compare import Comparison, Weights, rank
@@ -61,12 +61,10 @@ async def battery_change(asked: ChangeIn, asking: Asking) -> Response:
         raise HTTPException(409, f"{why}; there is nothing built that a battery could touch") from why
 
 
-@router.post("/compare", response_model=Compared)
-async def compared(asked: CompareAsked, asking: Asking) -> Compared | Response:
+@router.post("/compare")
+async def compared(asked: CompareAsked, asking: Asking) -> Compared:
     """Size every route from the shelf, nothing pinned, and rank them."""
     rows = await asking.waiting(asking.service.rows(asked.brief, house_rules(asked.rules, asked.house)))
-    if rows is None:
-        return Response(status_code=GONE)
     found = rank(rows, asked.weights)
     qualities = tuple(Quality(name=n, title=f.title or n) for n, f in Weights.model_fields.items())
     return Compared(comparison=found, qualities=qualities, picture=pareto(found))

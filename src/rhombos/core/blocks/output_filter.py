@@ -13,6 +13,7 @@ import numpy as np
 from pydantic import Field
 
 from rhombos.core.blocks.base import part, remembered
+from rhombos.core.blocks.filter_corner import between_harmonics
 from rhombos.core.blocks.filter_flow import Flow, Way, flow
 from rhombos.core.blocks.filter_march import Feed, marched_flow
 from rhombos.core.blocks.wound import WOUND_FIELDS, ChokeBuild, choke_of, choke_parts, judge, show_stress, show_winding, wind
@@ -133,7 +134,8 @@ def propose(
     fields.setdefault("inductance", henry)
     if "inductance" not in pins and not need.crest_power:  # what draws at the crest damps it
         bank = fields["count"] * shelf.get(Capacitor, fields["capacitor"]).c
-        henry = fields["inductance"] = _between_harmonics(need, henry, bank)
+        henry = fields["inductance"] = between_harmonics(
+            henry, need.leakage, _load_coil(need), bank * need.ratio**2, need.frequency)  # fmt: skip
     swing = float(book.unipolar_ripple(V_dc=need.v_link, L=henry, f_c=need.carrier))
     ripple_rms = float(book.unipolar_ripple_rms(V_dc=need.v_link, f_c=need.carrier, L=henry, M=min(need.modulation, 1)))
     air = brief.targets.ambient + rules.enclosure_rise
@@ -171,22 +173,12 @@ def _inductance(
     return least[1]
 
 
-def _between_harmonics(need: FilterNeed, henry: float, bank: float) -> float:
-    """The nearest inductance in three digits, H, whose corner with a bank, F, stands between two odd harmonics of the line:
-    those of the dead time are lifted most at the corner, which an inductive load leaves all but undamped, and moves a little
-    up."""
-    beside = math.inf
-    if need.power_factor < MOST_RESISTIVE and need.current > 0:
-        beside = float(loads.load_inductance(
-            V_rms=need.voltage, cos_phi=need.power_factor, S=need.voltage * need.current, f_line=need.frequency))  # fmt: skip
-
-    def off(henry: float) -> float:
-        whole = 1 / (1 / (henry + need.leakage) + 1 / beside)  # to the capacitor the load's coil lies beside the filter's
-        corner = float(book.corner(L=whole, C=bank * need.ratio**2)) / need.frequency
-        return abs(corner % 2 - 1)  # 0 on an odd harmonic, 1 on an even one
-
-    near = (min(0.5, max(1e-6, float(f"{henry * (1 + n / 100):.3g}"))) for n in NEAR)
-    return max(near, key=lambda h: (min(off(h), BETWEEN), -abs(h - henry)))
+def _load_coil(need: FilterNeed) -> float:
+    """The inductance of the load, H, that lies beside the filter's at its corner; none of a load that is all but resistive."""
+    if need.power_factor >= MOST_RESISTIVE or need.current <= 0:
+        return math.inf
+    return float(loads.load_inductance(
+        V_rms=need.voltage, cos_phi=need.power_factor, S=need.voltage * need.current, f_line=need.frequency))  # fmt: skip
 
 
 def _capacitor(
@@ -218,10 +210,6 @@ SOFTER = (1.0, 0.8, 0.65, 0.5)
 """Shares of the rules' inductance that are tried where loads draw at the crest."""
 MOST_RESISTIVE = 0.995
 """Power factor of a load up to which it is a coil at the filter's corner."""
-NEAR = range(-10, 11)
-"""Hundredths by which an inductance may be moved."""
-BETWEEN = 0.8
-"""How far from an odd harmonic, in harmonics, a corner is far enough."""
 LIKELY_BENT = 0.7
 """Share of the distortion asked that their pulses may use up."""
 LINE_CYCLE = np.sin((np.arange(24) + 0.5) * math.pi / 24)
