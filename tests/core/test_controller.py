@@ -52,7 +52,7 @@ def test_the_stage_settles_where_a_switched_one_averages_to():
 def test_the_compensator_gives_the_crossover_and_margin_asked(crossover, margin):
     made = compensate(PLANT, crossover, margin, 470e3)
     found = margins(PLANT, made)
-    needed = margin - 90 - math.degrees(np.angle(PLANT.response(np.array([crossover]))[0]))
+    needed = margin - 90 - math.degrees(np.angle(PLANT.response(crossover)))
     assert found.crossover == pytest.approx(crossover, rel=0.01)
     if 5 <= needed <= 160:
         assert found.phase == pytest.approx(margin, abs=1.0)

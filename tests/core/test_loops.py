@@ -5,8 +5,10 @@ import math
 import control
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
-from rhombos.core.loops import Compensator, Plant, compensate, margins, passed_share, stable
+from rhombos.core.loops import Compensator, Plant, answers, compensate, margins, rests, stable
 
 PLANTS = {
     "voltage, resistive load": Plant(120.0, 2.8e-3, 0.5, 440e-6, 0.06, 240.0, 15e3),
@@ -77,5 +79,24 @@ def test_the_share_that_passes_is_what_the_closed_loop_lets_through(name):
     if not plant.programmed:
         admittance += 1 / (plant.path + s * plant.inductance)
     volts = -1 / admittance / (1 + loop)
-    share = passed_share(plant, made, 50.0, 1)[0]
+    (share,), (swing,) = answers(plant, made, 50.0, 1)
+    assert swing == pytest.approx(volts, rel=1e-6)
     assert share == pytest.approx(1 + volts / bank, rel=1e-6)
+
+
+@given(st.lists(st.one_of(
+    st.floats(-50, 50).filter(lambda x: abs(x) > 1e-3).map(lambda x: (x,)),
+    st.tuples(st.floats(-50, 50).filter(lambda x: abs(x) > 1e-3), st.floats(0.1, 100))), min_size=1, max_size=4))  # fmt: skip
+def test_a_polynomial_rests_when_its_roots_lie_left(factors):
+    """Built from its roots, real ones and pairs."""
+    whole = np.array([1.0])
+    for f in factors:
+        whole = np.convolve(whole, [1.0, -f[0]] if len(f) == 1 else [1.0, -2 * f[0], f[0] ** 2 + f[1] ** 2])
+    for sign in (1, -3):
+        assert rests((sign * whole).tolist()) == all(f[0] < 0 for f in factors)
+
+
+def test_a_root_on_the_axis_does_not_rest():
+    assert not rests([1.0, 0.0])
+    assert not rests([1.0, 0.0, 4.0])
+    assert not rests([1.0, 1.0, 4.0, 4.0])

@@ -2,32 +2,30 @@
 
 from __future__ import annotations
 
+import cmath
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from itertools import zip_longest
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 Complex = NDArray[np.complexfloating]
 Real = NDArray[np.float64]
+Phasors = tuple[complex, ...]
 SWEEP = np.geomspace(0.1, 300e3, 180)
 """Frequencies of a loop's picture, Hz."""
 AROUND = np.geomspace(0.8, 1.25, 31)
 """Frequencies about a resonance over it: its peak may be narrower than a step of the sweep."""
 
 
-def _added(a: Real, b: Real) -> Real:
-    """The sum of two polynomials, highest power first."""
-    size = max(a.size, b.size)
-    return np.pad(a, (size - a.size, 0)) + np.pad(b, (size - b.size, 0))
-
-
 @dataclass(frozen=True, slots=True)
 class Plant:
     """From control voltage to output: gain at rest; choke, H, with its path's resistance, Ω; bank, F, and its series
     resistance, Ω; load, Ω, negative where it takes a constant power, infinite where its power is fed forward; a further pole,
-    Hz (an opto-coupler's; infinite for none).
+    Hz (an opto-coupler's; infinite for none). What it answers at a frequency, Hz, it answers for an array of them too.
 
     Programmed, the choke is a source of current: `gain` is then amperes a volt, and `follows` how fast it obeys, Hz.
     """
@@ -47,33 +45,28 @@ class Plant:
         resonance = 1 / (2 * math.pi * math.sqrt(self.inductance * self.bank)) if self.inductance > 0 else 1e3
         return np.sort(np.concatenate([SWEEP, resonance * AROUND]))
 
-    def output(self, frequency: Real) -> Complex:
+    def output(self, frequency: Any) -> Any:
         """What the bank and the load are to a current, Ω."""
-        return np.asarray(1 / (1 / self.load + 1 / self.bank_at(frequency)))
+        return 1 / (1 / self.load + 1 / self.bank_at(frequency))
 
-    def bank_at(self, frequency: Real) -> Complex:
+    def bank_at(self, frequency: Any) -> Any:
         """The bank alone, Ω."""
-        return np.asarray(self.esr + 1 / (2j * np.pi * frequency * self.bank))
+        return self.esr + 1 / (2j * math.pi * self.bank * frequency)
 
-    def open_impedance(self, frequency: Real) -> Complex:
+    def open_impedance(self, frequency: Any) -> Any:
         """What a current drawn from the link meets while the loop is open, Ω: the bank, and what feeds it in parallel."""
         if self.programmed:
             return self.output(frequency)
-        feed = self.path + 2j * np.pi * frequency * self.inductance
-        return np.asarray(1 / (1 / self.output(frequency) + 1 / feed))
+        return 1 / (1 / self.output(frequency) + 1 / (self.path + 2j * math.pi * self.inductance * frequency))
 
-    def response(self, frequency: Real) -> Complex:
-        """The response at frequencies, Hz.
-
-        Source: averaged model of a choke-output stage; load and bank after the choke.
-        """
-        s = 2j * np.pi * frequency
+    def response(self, frequency: Any) -> Any:
+        """The response, V/V. Source: averaged model of a choke-output stage; load and bank after the choke."""
+        s, out = 2j * math.pi * frequency, self.output(frequency)
         if self.programmed:
-            stage = self.gain * self.output(frequency) / (1 + s / (2 * np.pi * self.follows))
+            stage = self.gain * out / (1 + s / (2 * math.pi * self.follows))
         else:
-            out = self.output(frequency)
             stage = self.gain * out / (out + self.path + s * self.inductance)
-        return np.asarray(stage / (1 + s / (2 * np.pi * self.pole)))
+        return stage / (1 + s / (2 * math.pi * self.pole))
 
     def polynomials(self) -> tuple[Real, Real]:
         """Numerator and denominator in s, highest power first."""
@@ -83,7 +76,7 @@ class Plant:
         if self.programmed:
             bottom = out if math.isinf(self.follows) else np.convolve(out, [1 / (2 * np.pi * self.follows), 1.0])
         else:
-            bottom = _added(top, np.convolve(out, [self.inductance, self.path]))
+            bottom = np.polyadd(top, np.convolve(out, [self.inductance, self.path]))
         if not math.isinf(self.pole):
             bottom = np.convolve(bottom, [1 / (2 * np.pi * self.pole), 1.0])
         return self.gain * top, bottom
@@ -100,14 +93,13 @@ class Compensator:
     r3: float
     c3: float
 
-    def response(self, frequency: Real) -> Complex:
-        """Its gain at frequencies, Hz, without the inversion."""
-        s = 2j * np.pi * frequency
-        around = 1 / (1 / (self.r2 + 1 / (s * self.c1)) + s * self.c2)
-        feeding = np.full_like(s, 1 / self.r1)
+    def response(self, frequency: Any) -> Any:
+        """Its gain, without the inversion, at a frequency, Hz, or an array of them."""
+        s = 2j * math.pi * frequency
+        feeding = 1 / self.r1
         if self.r3 > 0 and self.c3 > 0:
-            feeding += 1 / (self.r3 + 1 / (s * self.c3))
-        return np.asarray(around * feeding)
+            feeding = feeding + 1 / (self.r3 + 1 / (s * self.c3))
+        return feeding / (1 / (self.r2 + 1 / (s * self.c1)) + s * self.c2)
 
     def polynomials(self) -> tuple[Real, Real]:
         """Numerator and denominator in s, highest power first."""
@@ -125,8 +117,8 @@ def compensate(plant: Plant, crossover: float, margin: float, r1: float) -> Comp
     Two coincident zeros and poles spread evenly about the crossover; one of each where little boost is needed.
     Source: Venable, the K factor, 1983.
     """
-    at = plant.response(np.array([crossover]))[0]
-    turned = math.degrees(np.angle(at))
+    at = plant.response(crossover)
+    turned = math.degrees(cmath.phase(at))
     turned -= 360.0 if turned > 1.0 else 0.0  # a load of constant power turns the phase on, not back
     boost = min(160.0, max(5.0, margin - 90.0 - turned))
     gain = 1 / abs(at)
@@ -156,20 +148,25 @@ class Margins:
 def loop(plant: Plant, compensator: Compensator) -> tuple[Real, Complex, Real]:
     """Frequencies, Hz, the loop gain there, and its phase, rad, followed from frequency to frequency."""
     frequency = plant.sweep()
-    gain = np.asarray(plant.response(frequency) * compensator.response(frequency))
+    gain = plant.response(frequency) * compensator.response(frequency)
     return frequency, gain, np.asarray(np.unwrap(np.angle(gain)) - (2 * np.pi if np.angle(gain[0]) > 0.1 else 0.0))
 
 
 def stable(plant: Plant, compensator: Compensator) -> bool:
     """Whether the closed loop comes to rest: every root of its characteristic polynomial lies left of the axis."""
     (a, b), (c, d) = plant.polynomials(), compensator.polynomials()
-    characteristic = _added(np.convolve(b, d), np.convolve(a, c))
-    return bool(np.all(np.roots(characteristic).real < 0))
+    return rests(np.polyadd(np.convolve(b, d), np.convolve(a, c)).tolist())
 
 
-def _at(plant: Plant, compensator: Compensator, frequency: float) -> complex:
-    at = np.array([frequency])
-    return complex((plant.response(at) * compensator.response(at))[0])
+def rests(polynomial: Sequence[float]) -> bool:
+    """Whether every root of a polynomial, highest power first, lies left of the axis. Source: Routh's array, 1877."""
+    upper, lower = polynomial[0::2], polynomial[1::2]
+    while lower:
+        if upper[0] * lower[0] <= 0:
+            return False
+        share = upper[0] / lower[0]
+        upper, lower = lower, [a - share * b for a, b in zip_longest(upper[1:], lower[1:], fillvalue=0.0)]
+    return True
 
 
 def margins(plant: Plant, compensator: Compensator) -> Margins:
@@ -183,28 +180,21 @@ def margins(plant: Plant, compensator: Compensator) -> Margins:
     for i in passes:
         share = level[i] / (level[i] - level[i + 1])
         at = float(np.exp(np.log(frequency[i]) + share * np.log(frequency[i + 1] / frequency[i])))
-        least = min(least, abs(math.degrees(np.angle(-_at(plant, compensator, at)))))
+        least = min(least, abs(math.degrees(cmath.phase(-plant.response(at) * compensator.response(at)))))
         crossover = at if level[i] > 0 else crossover
     return Margins(crossover, least if stable(plant, compensator) else -least)
 
 
-def passed_share(plant: Plant, compensator: Compensator, frequency: float, terms: int) -> tuple[complex, ...]:
-    """The share σ of the output's pulsation that reaches what feeds the link, at multiples of twice a line frequency, Hz.
+def answers(plant: Plant, compensator: Compensator, frequency: float, terms: int) -> tuple[Phasors, Phasors]:
+    """What the closed loop makes of a current drawn from the link that swings at multiples of twice a line frequency, Hz: the
+    share σ of each that reaches what feeds the link; and what a unit of it makes of the link, V.
 
-    The link answers a drawn current with Z/(1 + T); what its bank does not give, the choke must.
+    The link answers with Z/(1 + T), and what its bank does not give, the choke must. The duty that holds the choke's current
+    follows the link, and the source's current with the duty.
     """
-    sways = np.asarray(link_swing(plant, compensator, frequency, terms))
-    return tuple(complex(x) for x in 1 + sways / plant.bank_at(_twice_line(frequency, terms)))
-
-
-@lru_cache(maxsize=64)
-def link_swing(plant: Plant, compensator: Compensator, frequency: float, terms: int) -> tuple[complex, ...]:
-    """What a unit of current, A, swinging in what is drawn makes of the link at the same multiples, V: the duty that holds the
-    choke's current follows it, and the source's current with the duty."""
-    at = _twice_line(frequency, terms)
-    closed = plant.open_impedance(at) / (1 + plant.response(at) * compensator.response(at))
-    return tuple(complex(-x) for x in closed)
-
-
-def _twice_line(frequency: float, terms: int) -> Real:
-    return np.asarray(2 * frequency * np.arange(1, terms + 1), dtype=np.float64)
+    at: Any = 2 * frequency  # a number is answered faster than an array of one
+    if terms > 1:
+        at = at * np.arange(1, terms + 1)
+    swing = -plant.open_impedance(at) / (1 + plant.response(at) * compensator.response(at))
+    share = 1 + swing / plant.bank_at(at)
+    return (tuple(share.tolist()), tuple(swing.tolist())) if terms > 1 else ((share,), (swing,))

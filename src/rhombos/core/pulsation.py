@@ -109,7 +109,7 @@ def pulsation(demand: Demand, passed: Sequence[complex], blocks: bool = True, he
             crest = book.pulsation_crest.work({"S": abs(demand[0]), "P": 1.0, "passed": abs(passed[0])})
             kept = abs(1 - passed[0])
             return Pulsation(square, crest, kept, kept, demand[0] * (1 - passed[0]))
-    return _clipped(tuple(_coarse(d) for d in demand), tuple(_coarse(p) for p in passed), blocks, held)
+    return _clipped(_coarse(demand), _coarse(passed), blocks, held)
 
 
 def taken(demand: Sequence[complex], comes: Sequence[complex], goes_on: Sequence[complex]) -> float:
@@ -117,16 +117,16 @@ def taken(demand: Sequence[complex], comes: Sequence[complex], goes_on: Sequence
     return math.sqrt(sum(abs(d * (c - g)) ** 2 / 2 for d, c, g in zip(demand, comes, goes_on, strict=False)))
 
 
-def _coarse(value: complex) -> complex:
+def _coarse(values: Sequence[complex]) -> tuple[complex, ...]:
     """Rounded to a hundredth of a per cent, so that passes that hardly differ are answered once."""
-    return complex(round(value.real, 4), round(value.imag, 4))
+    return tuple(np.array(values).round(4).tolist())
 
 
 @lru_cache(maxsize=2048)
 def _clipped(demand: Demand, passed: tuple[complex, ...], blocks: bool, held: bool) -> Pulsation:
-    drawn, share = np.array(demand), np.array(passed[: len(demand)])
+    asked, alone = np.array(demand), drawn(demand)
     whole = np.zeros(ANGLES.size // 2 + 1, dtype=complex)
-    whole[1 : drawn.size + 1] = drawn * share
+    whole[1 : asked.size + 1] = asked * passed[: asked.size]
     swing = np.fft.irfft(whole) * ANGLES.size / 2
     if swing.min() >= -1 or not blocks:
         current = 1 + swing
@@ -135,27 +135,24 @@ def _clipped(demand: Demand, passed: tuple[complex, ...], blocks: bool, held: bo
     else:  # the rectifier blocks: as much mean is added as keeps it at one
         level = brentq(lambda a: float(np.maximum(0.0, a + swing).mean()) - 1, 1 - float(swing.max()) - 1, 1.0)
         current = np.maximum(0.0, float(level) + swing)
-    spectrum = np.fft.rfft(current) * 2 / ANGLES.size
-    left = spectrum[1 : ANGLES.size // 2].copy()  # what the bank gives or takes is what is drawn less what comes
-    left *= -1
-    left[: drawn.size] += drawn
-    k = np.arange(1, left.size + 1)
-    ripple, alone = (_swing(x / (1j * k[: x.size])) for x in (left, drawn))
-    heat, alone_heat = (float(np.sqrt(np.sum(np.abs(x) ** 2))) for x in (left, drawn))
-    return Pulsation(float((current**2).mean()), float(current.max()), ripple / max(alone, 1e-12), heat / max(alone_heat,
-        1e-12),
-                     complex(left[0]))  # fmt: skip
+    left = np.fft.rfft(current)[1 : ANGLES.size // 2] * (-2 / ANGLES.size)
+    left[: asked.size] += asked  # what the bank gives or takes is what is drawn less what comes
+    ripple, heat = _swing(left / MULTIPLES), math.sqrt(float(np.vdot(left, left).real) / 2)
+    return Pulsation(float(current @ current) / current.size, float(current.max()), ripple / max(alone.swing, 1e-12),
+                     heat / max(alone.heat, 1e-12), complex(left[0]))  # fmt: skip
+
+
+MULTIPLES = 1j * np.arange(1, ANGLES.size // 2)
+"""What a phasor of each multiple is divided by to make its charge."""
 
 
 def _given_back(wanted: NDArray[Any]) -> NDArray[Any]:
     """A current that cannot turn about, over a period of what is wanted of it: what the load returns raises the link, and the
     loop asks for nothing until the bank has given it back."""
-    stored, current, each = 0.0, [0.0] * wanted.size, wanted.tolist()
-    for _ in range(2):  # a second period, from what the first left
-        for at, value in enumerate(each):
-            asked = value - stored
-            current[at], stored = (asked, 0.0) if asked > 0 else (0.0, -asked)
-    return np.array(current)
+    twice = np.tile(wanted, 2)  # a second period, from what the first left
+    owed = -np.cumsum(twice)
+    stored = owed - np.minimum(np.minimum.accumulate(owed), 0.0)
+    return np.asarray((twice + np.diff(stored, prepend=0.0))[wanted.size :])
 
 
 def _swing(phasors: NDArray[Any]) -> float:

@@ -30,7 +30,7 @@ from rhombos.core.units import fmt, short
 REFINED = (0.0, 0.0, 0.0, 0.03, 0.08)
 """Further rounds that a sizing gets whose own proposals break a rule: what of every limit each proposal keeps in hand beside
 what the house asks. What is judged is what the house asks."""
-COARSE = 3e-3
+COARSE = 1e-2
 """How closely operating points are settled between proposals."""
 
 
@@ -234,11 +234,11 @@ def build_all(
         if proposed == path:
             break
         path = proposed
-        if rounds < route.rounds or not settled:
+        if rounds < route.rounds or not settled:  # after the last, points as they were are near enough for what lies beside
             settled = route.settle_all(
                 path | beside, brief, shelf, rules, keys=route.hint_points, start=settled, tolerance=COARSE)
-            beside = route.propose_asides(brief, path | beside, settled, pins, shelf, rules)
             hints = route.next_hints(settled, hints)
+        beside = route.propose_asides(brief, path | beside, settled, pins, shelf, rules)
     return path | beside, settled, hints
 
 

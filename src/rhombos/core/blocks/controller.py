@@ -243,9 +243,10 @@ def sense_of(need: ControllerNeed, build: ControllerBuild, shelf: Shelf, rules: 
 
 
 def assess(
-    need: ControllerNeed, build: ControllerBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+    need: ControllerNeed, build: ControllerBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+    compared: bool = False,
 ) -> ControllerState:  # fmt: skip
-    """What the chosen parts really give."""
+    """What the chosen parts really give; where it is to be compared, beside the other way of holding the link."""
     work = ledger.work
     oscillator = oscillator_at(build, build.timing_resistor + build.timing_trimmer / 2, ledger)
     slow, fast, trim_slow, trim_fast = _reach(build, rules)
@@ -283,7 +284,7 @@ def assess(
         slope=work("controller.slope", book.slope_compensation, V_out=need.link, L=path.choke),
         trip=ledger.total("controller.trip", {"comparator's level over burden": TRIP_LEVEL * turns / build.sense_resistor}),
         sense_loss=burnt, sense_flux=flux, sense_droop=droop, sense_reset=reset,
-        schools=both_ways(need, build, brief, rules) if need.regulated and ledger.recording else ())  # fmt: skip
+        schools=both_ways(need, build, brief, rules) if need.regulated and compared else ())  # fmt: skip
 
 
 def parts(build: ControllerBuild, shelf: Shelf) -> tuple[Item, ...]:

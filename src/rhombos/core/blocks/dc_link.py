@@ -107,10 +107,11 @@ def capacitance(build: DcLinkBuild, shelf: Shelf) -> float:
 
 
 def highest(build: DcLinkBuild, need: LinkNeed, line: float, shelf: Shelf, rules: Rules) -> float:
-    """Top of the ripple above the set-point's tolerance, V, at an output frequency, Hz."""
+    """Top of the ripple above the set-point's tolerance, V, at an output frequency, Hz; or what a link that nothing holds
+    climbs to with little load."""
     level = need.level or build.voltage
-    ripple = _ripple(need, level, capacitance(build, shelf), line, SILENT)
-    return level * (1 + _tolerance(build, rules)) + ripple / 2
+    top = level * (1 + _tolerance(build, rules)) + _ripple(need, level, capacitance(build, shelf), line, SILENT) / 2
+    return top if build.held else max(top, need.climb)
 
 
 def _tolerance(build: DcLinkBuild, rules: Rules) -> float:

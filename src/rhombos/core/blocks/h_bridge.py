@@ -150,37 +150,30 @@ def _choose(
     need: BridgeNeed, carrier: float, share: float | None, air: float, surge: float, pins: dict[str, Any], shelf: Shelf,
     rules: Rules,
 ) -> dict[str, Any]:  # fmt: skip
-    best: tuple[float, str, int] | None = None
     counts = [int(pins["parallel"])] if "parallel" in pins else (
         COUNTS if need.peak < HEAVY_CURRENT else COUNTS_HEAVY)  # fmt: skip
+    n = np.array(counts)[:, None]
+    shared = 1 + rules.sharing_imbalance * (n > 1)
+    found: list[tuple[float, str, int]] = []
     for kind in (Mosfet, Igbt):
         ids, columns = shelf.column(kind, "id"), shelf.columns(kind)
-        for n in counts:
-            loss = _leg_losses(columns, kind is Igbt, need, n, carrier, share, rules)
-            stood = WITHSTAND_USED * pulsed_share(kind) * n * columns.i_rating
-            carried = need.peak * (1 + rules.sharing_imbalance * (n > 1)) / n
-            device = loss / (4 * n) * (1 + rules.sharing_imbalance * (n > 1)) ** 2
-            allowed = rules.junction_limit - air - rules.sink_rise
-            burst = _leg_losses(columns, kind is Igbt, _surged(need, surge), n, carrier, share, rules) / (4 * n)
-            ridden = SURGE_RESERVE * burst * (1 + rules.sharing_imbalance * (n > 1)) ** 2 * (columns.r_jc
-                + rules.pad_resistance)
-            trouble = (
-                np.maximum(0, ridden / (surge_limit(rules, columns.t_j_max) - air - rules.sink_rise) - 1) +
-                np.maximum(0, 1.01 * need.v_link_peak * (1 + STRAY_SPIKE) / (
-                    columns.v_rating * (1 - rules.bridge_voltage_margin)) - 1)
-                + np.maximum(0, device * (columns.r_jc + rules.pad_resistance) / allowed - 1)
-                + np.maximum(0, carried / (columns.i_rating * (1 - rules.switch_current_margin)) - 1)
-                + np.maximum(0, SHORT_MARGIN * rules.trip_factor * surge * need.peak / stood - 1)
-            )  # fmt: skip
-            score = 4 * n * shelf.column(kind, "placed") + rules.watt_worth * loss
-            score = np.where(trouble > 0, 1e6 * (1 + trouble), score)
-            if "switch" in pins:
-                score = np.where(ids == pins["switch"], score, np.inf)
-            row = int(np.argmin(score))
-            key = (float(score[row]), str(ids[row]), n)
-            best = key if best is None or key < best else best
-    assert best is not None
-    return {"switch": best[1], "parallel": best[2]}
+        loss, surged = (
+            _leg_losses(columns, kind is Igbt, at, n, carrier, share, rules) for at in (need, _surged(need, surge)))
+        stood = WITHSTAND_USED * pulsed_share(kind) * n * columns.i_rating
+        cooled, air_there = columns.r_jc + rules.pad_resistance, air + rules.sink_rise
+        trouble = sum(np.maximum(0, over - 1) for over in (
+            SURGE_RESERVE * surged / (4 * n) * shared**2 * cooled / (surge_limit(rules, columns.t_j_max) - air_there),
+            1.01 * need.v_link_peak * (1 + STRAY_SPIKE) / (columns.v_rating * (1 - rules.bridge_voltage_margin)),
+            loss / (4 * n) * shared**2 * cooled / (rules.junction_limit - air_there),
+            need.peak * shared / n / (columns.i_rating * (1 - rules.switch_current_margin)),
+            SHORT_MARGIN * rules.trip_factor * surge * need.peak / stood))  # fmt: skip
+        score = 4 * n * shelf.column(kind, "placed") + rules.watt_worth * loss
+        score = np.where(trouble > 0, 1e6 * (1 + trouble), score)
+        if "switch" in pins:
+            score = np.where(ids == pins["switch"], score, np.inf)
+        found += [(float(row[at]), str(ids[at]), count) for count, row, at in zip(counts, score, score.argmin(1), strict=True)]
+    _, switch, parallel = min(found)
+    return {"switch": switch, "parallel": parallel}
 
 
 def _surged(need: BridgeNeed, surge: float) -> BridgeNeed:
@@ -189,9 +182,10 @@ def _surged(need: BridgeNeed, surge: float) -> BridgeNeed:
 
 
 def _leg_losses(
-    d: Any, igbt: bool, need: BridgeNeed, n: int, carrier: float, stepped_share: float | None, rules: Rules
+    d: Any, igbt: bool, need: BridgeNeed, n: Any, carrier: float, stepped_share: float | None, rules: Rules
 ) -> Any:  # fmt: skip
-    """All four switches' loss, W, at the search temperature, for every device of a kind."""
+    """All four switches' loss, W, at the search temperature, for every device of a kind (columns) with so many in parallel
+    (rows)."""
     peak = math.sqrt(2) * need.current
     mean = book.line_average_current(I_pk=peak)
     if igbt:
@@ -208,7 +202,7 @@ def _leg_losses(
     return on + overlap + recovered + charge + gate
 
 
-def _igbt_conduction(d: Any, need: BridgeNeed, n: int, share: float | None, index: float | None = None) -> Any:
+def _igbt_conduction(d: Any, need: BridgeNeed, n: Any, share: float | None, index: float | None = None) -> Any:
     """Conduction of all IGBTs and their diodes, W: of sine PWM, or of a wave that is not zero for a share of the time.
 
     `d` is a part, or the columns of many; `index` is the modulation, by default what the fundamental asks of the link.
@@ -296,8 +290,7 @@ def assess(
     return BridgeState(
         line_peak=peak, output=output, missing=v - output / math.sqrt(build.fraction) if stepped else 0.0,
         distortion=distortion, modulation=modulation, bridge_peak=bridge_peak,
-        switch_voltage=ledger.total("h_bridge.switch_voltage", {
-            "highest link": need.v_link_peak, "stray inductance": need.v_link_peak * STRAY_SPIKE}),
+        switch_voltage=_switch_voltage(need.v_link_peak, ledger),
         device_peak=work("h_bridge.device_peak", stage.shared_current, I=need.peak, n_par=n,
                          imbalance=rules.sharing_imbalance if n > 1 else 0.0),
         dead_time_loss_volts=dead, drop=threshold, resistance=resistance, junction=junction, switching_time=on + off,
@@ -312,6 +305,17 @@ def assess(
             "conduction": conduction, "overlap": overlap, "output capacitance": charge, "dead-time diodes": resting,
             "diode recovery": recovery, "gate drive": gate}),
     )  # fmt: skip
+
+
+def on_a_link(state: BridgeState, peak: float, ledger: Ledger) -> BridgeState:
+    """The same on a link whose highest voltage, V, is known by now."""
+    return replace(state, switch_voltage=_switch_voltage(peak, ledger))
+
+
+def _switch_voltage(link_peak: float, ledger: Ledger) -> float:
+    """What an open switch stands at most, V."""
+    return ledger.total("h_bridge.switch_voltage", {
+        "highest link": link_peak, "stray inductance": link_peak * STRAY_SPIKE})  # fmt: skip
 
 
 def parts(build: HBridgeBuild, shelf: Shelf) -> tuple[Item, ...]:

@@ -12,7 +12,7 @@ from rhombos.core.blocks.base import Build
 from rhombos.core.book import link
 from rhombos.core.brief import Brief
 from rhombos.core.ledger import SILENT, Ledger
-from rhombos.core.loops import Compensator, Plant, compensate, link_swing, margins, passed_share
+from rhombos.core.loops import Compensator, Plant, answers, compensate, margins
 from rhombos.core.preferred import E12, nearest
 from rhombos.core.pulsation import MOST_TERMS, STILL, Demand, Pulsation, open_share, pulsation, taken
 from rhombos.core.rules import Rules
@@ -188,10 +188,9 @@ def pulsation_of(
     """What the loop makes of the output's pulsation at a line frequency, Hz; and the share of its first term that passes."""
     if not demand:
         return STILL, 0.0
-    asked = plant_of(path, build), compensator_of(build), line, min(len(demand), MOST_TERMS)
-    shares = passed_share(*asked)
+    shares, swings = answers(plant_of(path, build), compensator_of(build), line, min(len(demand), MOST_TERMS))
     # the stage draws the choke's current times a duty that follows the link: i·v, not i; its bank takes a part of that
-    stage = tuple(share + volts / path.load for share, volts in zip(shares, link_swing(*asked), strict=True))
+    stage = tuple(share + volts / path.load for share, volts in zip(shares, swings, strict=True))
     behind = open_share(line, path.feed[0], 0.0, path.feed[1], len(stage))
     given = tuple(s * b for s, b in zip(stage, behind, strict=True))
     seen = pulsation(demand, given, held=True)

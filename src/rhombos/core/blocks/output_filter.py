@@ -190,20 +190,18 @@ def _capacitor(
     henry = (henry + need.leakage) * far
     enough = 1.3 / ((2 * math.pi * 2 * need.carrier / RIPPLE_OVER_CORNER) ** 2 * henry)
     wanted = max(min(most, 3 * enough), min(enough, 2 * most))
-    best: tuple[float, float, str, int] | None = None
-    for can in shelf.all(Capacitor):
-        if pins.get("capacitor", can.id) != can.id:
-            continue
-        if "capacitor" not in pins and (can.family != "film ac" or can.v_ac < AC_MARGIN * need.voltage * need.ratio):
-            continue
-        for count in [int(pins["count"])] if "count" in pins else (1, 2, 3):
-            miss = abs(math.log(count * can.c / wanted)) + 5 * max(0.0, count * can.c / (1.08 * max(most, enough)) - 1)
-            key = (round(miss, 1) + 0.05 * (count - 1), count * can.price, can.id, count)
-            best = key if best is None or key < best else best
-    if best is None:
-        tallest = max(shelf.all(Capacitor), key=lambda c: (c.v_ac, c.c))
-        return {"capacitor": tallest.id, "count": 1}
-    return {"capacitor": best[2], "count": best[3]}
+    cans = shelf.columns(Capacitor)
+    able = (cans.family == "film ac") & (cans.v_ac >= AC_MARGIN * need.voltage * need.ratio)
+    place = np.flatnonzero(shelf.column(Capacitor, "id") == pins["capacitor"] if "capacitor" in pins else able)
+    if not place.size:
+        return {"capacitor": max(shelf.all(Capacitor), key=lambda c: (c.v_ac, c.c)).id, "count": 1}
+    count = np.array([int(pins["count"])] if "count" in pins else [1, 2, 3])[:, None]
+    bank = count * cans.c[place]
+    miss = np.abs(np.log(bank / wanted)) + 5 * np.maximum(0.0, bank / (1.08 * max(most, enough)) - 1)
+    near = np.round(miss, 1) + 0.05 * (count - 1)
+    cheapest = int(np.lexsort(((count * cans.price[place]).ravel(), near.ravel()))[0])
+    many, which = divmod(cheapest, place.size)
+    return {"capacitor": shelf.all(Capacitor)[place[which]].id, "count": int(count[many, 0])}
 
 
 SOFTER = (1.0, 0.8, 0.65, 0.5)

@@ -38,6 +38,8 @@ class Symbol:
 
 
 SYMBOLS: dict[str, Symbol] = {}
+PLAIN = frozenset((float, int))
+"""Kinds of numbers that need no NumPy."""
 
 
 def symbol(
@@ -109,6 +111,11 @@ class Relation:
     def __call__(self, **values: Any) -> Any:
         """The target for the given inputs (floats or broadcastable arrays, SI). Raises: BookError naming what is amiss."""
         try:
+            if PLAIN.issuperset(map(type, values.values())):
+                try:
+                    return self.scalar(**values)
+                except (ValueError, ZeroDivisionError, OverflowError):
+                    pass  # NumPy says nan or inf where Python's math refuses
             return self.function(**values)
         except TypeError:
             self._complain(values)

@@ -30,8 +30,10 @@ LEAST_LEFT = 0.5
 IN_HAND = 1.03
 """What a proposal leaves over that, for rounds that may still add to its current."""
 GRADES = "grade|powder"
-SOFT_STEPS = 24
-"""Steps in which the turns of a powder choke find themselves: each halves what they are off by, and more."""
+SOFT_STEPS = 8
+"""Steps in which the turns of a powder choke find themselves."""
+STEEPEST = 0.05
+"""How little of one more turn may be left of it, for its part of the way to be taken; with less, turns gain hardly anything."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -199,7 +201,10 @@ def soft_turns(need: ChokeNeed, powder: Any, a_e: Any, l_e: Any) -> np.ndarray:
     for _ in range(SOFT_STEPS):
         field = book.magnetising_field(N=turns, I=max(need.rms, 1e-9), l_e=l_e)
         left = book.soft_permeability(H=field, H_half=powder.h_half, softness=powder.softness)
-        turns = np.sqrt(turns * np.sqrt(need.inductance / (factor * left)))
+        # Newton's rule between logarithms: what is wanted grows with the turns too, by half of what more field takes. From too
+        # few turns it never goes beyond those that do; where none do, on and on
+        slower = np.maximum(STEEPEST, 1 - powder.softness * (1 - left) / 2)
+        turns = np.minimum(turns * (need.inductance / (factor * left * turns**2)) ** (0.5 / slower), 1e6)
     return np.asarray(np.minimum(np.ceil(turns * (1 + 1e-4)), 1e5))
 
 

@@ -297,7 +297,7 @@ class LinkRoute(Route):
         judged = {
             key: controller.assess(
                 beside_controller.need_of(found[key], worst, builds, shelf, rules), builds["controller"], brief, shelf,
-                rules, ledgers[key])
+                rules, ledgers[key], compared=key == "nominal")
             for key in STEADY
         }  # fmt: skip
         driven = {

@@ -16,6 +16,7 @@ from rhombos.core.blocks import (
     battery,
     dc_link,
     front_end,
+    h_bridge,
     input_stage,
     link_loop,
     rectifier,
@@ -118,8 +119,7 @@ def settle(
         link_v *= point.emf / brief.source.volts[0] if start is None else start.states["dc_link"].voltage / wound_for
     before: tuple[float, float] | None = None
     for _ in range(MOST_PASSES):
-        kept = max(1.0, round(start.swing.ripple + 0.04, 1)) if start else 1.0
-        socket = settle_socket(point, link_v, builds, brief, shelf, rules, kept)
+        socket = settle_socket(point, link_v, builds, brief, shelf, rules)
         settled = _settle_source(point, builds, brief, shelf, rules, ledger, socket, start, tolerance)
         if held:
             break
@@ -134,7 +134,8 @@ def settle(
         settled = replace(settled, converged=False)
     if ledger.recording:
         ledger.steps |= socket.ledger.steps
-    return settled
+    bridged = h_bridge.on_a_link(socket.bridged, settled.states["dc_link"].peak, ledger)
+    return replace(settled, states={**settled.states, "h_bridge": bridged})
 
 
 def _settle_source(

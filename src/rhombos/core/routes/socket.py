@@ -13,7 +13,7 @@ from rhombos.core.brief import Brief
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.points import Point
-from rhombos.core.pulsation import STILL, Demand, Pulsation
+from rhombos.core.pulsation import Demand, Pulsation
 from rhombos.core.pulsation import drawn as drawn_by
 from rhombos.core.routes.base import HOTTEST, MOST_PASSES, SETTLED
 from rhombos.core.routes.driven import gate_loop
@@ -68,35 +68,30 @@ class Socket:
 
 
 def settle_socket(
-    point: Point, link: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, kept: float = 1.0
+    point: Point, link: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
 ) -> Socket:  # fmt: skip
     """Bridge, filter and load at a load and a link, V: modulation and temperatures agree with the drops and losses they
-    make. `kept` is what a loop may lift the link's ripple to, over that of a steady supply."""
+    make. The link's peak is not known yet: the bridge stands at its mean."""
     at_socket = replace(point, key="", label="", emf=0.0)  # the battery does not matter there
     return _socket(
         at_socket, link, builds["dc_link"], builds["h_bridge"], builds["bridge_drive"], builds.get("output_filter"), brief,
-        shelf, rules, kept)  # fmt: skip
+        shelf, rules)  # fmt: skip
 
 
 @lru_cache(maxsize=256)
 def _socket(
     point: Point, link_v: float, link: dc_link.DcLinkBuild, bridge: h_bridge.HBridgeBuild,
     drive: gate_drive.GateDriveBuild, filtering: output_filter.OutputFilterBuild | None,
-    brief: Brief, shelf: Shelf, rules: Rules, kept: float,
+    brief: Brief, shelf: Shelf, rules: Rules,
 ) -> Socket:  # fmt: skip
     carrier, loop = bridge.carrier, gate_loop(drive, bridge.parallel, shelf)
     ledger = Ledger()
     stepped_free = filtering is None and not link.held
     gets = brief.output.voltage * (link_v / link.voltage if stepped_free else 1.0)
     drawn = load.assess(point, brief, ledger, gets, Fed(bridge.fraction))
-    current = drawn.power / link_v
-    taken = drawn_by(step_demand(bridge.fraction, drawn.power_factor)) if brief.output.stepped else None
-    link_high = dc_link.highest(
-        link, dc_link.LinkNeed(drawn.apparent, 0.0, 1.0, drawn.power_factor, current, 0.0, 0.0, taken, link_v,
-                               swing=replace(STILL, ripple=kept)), drawn.frequency, shelf, rules)  # fmt: skip
     if filtering is None:
         bridged = h_bridge.assess(
-            h_bridge.BridgeNeed(link_v, link_high, drawn.rms, drawn.power_factor, drawn.peak_current, 0.0, link_v), bridge,
+            h_bridge.BridgeNeed(link_v, link_v, drawn.rms, drawn.power_factor, drawn.peak_current, 0.0, link_v), bridge,
             brief, shelf, rules, ledger, loop)  # fmt: skip
         return Socket(link_v, drawn, None, bridged, drawn.power, drawn.power + bridged.loss, ledger)
     index, dead, resistance, celsius = 0.9, 0.0, 0.0, 75.0
@@ -108,7 +103,7 @@ def _socket(
             filtering, brief, shelf, rules, ledger)  # fmt: skip
         bridged = h_bridge.assess(
             h_bridge.BridgeNeed(
-                link_v, link_high, filtered.rms, filtered.power_factor, filtered.peak, filtered.ripple_rms,
+                link_v, link_v, filtered.rms, filtered.power_factor, filtered.peak, filtered.ripple_rms,
                 filtered.fundamental),
             bridge, brief, shelf, rules, ledger, loop)  # fmt: skip
         moved = max(
