@@ -55,6 +55,9 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
         with contextlib.suppress(OSError), urllib.request.urlopen(f"{address}/api/health", timeout=5):
             break
         time.sleep(0.05)
+    # the first sizing compiles the book: on a busy machine that takes longer than a page is given
+    warm = urllib.request.Request(f"{address}/api/solve", b'{"brief": {}}', {"Content-Type": "application/json"})
+    urllib.request.urlopen(warm, timeout=180).close()
     yield Server(database, address)
     process.terminate()
     process.wait(timeout=20)

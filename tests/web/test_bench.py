@@ -262,59 +262,6 @@ def test_the_dark_page_stays_dark(bench):
     assert "dark" in bench.browser.find_element(By.TAG_NAME, "html").get_attribute("class")
 
 
-@pytest.mark.parametrize("mode", ["light", "dark"])
-def test_text_keeps_its_contrast(bench, mode):
-    bench.browser.execute_script("localStorage.setItem('rhombos.mode', arguments[0])", mode)
-    bench.open(bench.copy_of("b6a1f2d0-0000-4000-8000-000000000002"))
-    bench.one("findings")
-    poor = bench.browser.execute_script(CONTRAST)
-    assert poor == []
-
-
-CONTRAST = """
-const canvas = document.createElement('canvas').getContext('2d', {willReadFrequently: true});
-const rgb = c => { canvas.clearRect(0,0,1,1); canvas.fillStyle = c; canvas.fillRect(0,0,1,1); return [...canvas.getImageData(0,0,1,1).data]; };
-const light = c => c.slice(0,3).map(v => v/255).map(v => v <= .03928 ? v/12.92 : ((v+.055)/1.055)**2.4)
-  .reduce((s,v,i) => s + v*[.2126,.7152,.0722][i], 0);
-const ground = e => { for (; e; e = e.parentElement) { const c = rgb(getComputedStyle(e).backgroundColor); if (c[3] === 255) return c; } return [255,255,255,255]; };
-const poor = [];
-for (const e of document.querySelectorAll('p, b, button, h2, span, td, label, figcaption, a')) {
-  const words = [...e.childNodes].filter(n => n.nodeType === 3).map(n => n.textContent.trim()).join('');
-  const style = getComputedStyle(e);
-  if (!words || e.disabled || e.closest('.katex, svg') || !e.offsetParent) continue;
-  const a = light(rgb(style.color)), b = light(ground(e));
-  const ratio = (Math.max(a,b) + .05) / (Math.min(a,b) + .05);
-  if (ratio < 4.5) poor.push([words.slice(0,30), Math.round(ratio*100)/100]);
-}
-return poor;
-"""
-
-
-@pytest.mark.parametrize(
-    "path",
-    ["?block=front_end", "?block=protection", "?block=heat", "?block=brief", "?view=routes", "?view=magnetics", "?view=waves", "?view=margins",
-     "?view=record", "?view=history", "?view=battery", "/", "/shelf", "/book", "/precharge"],
-)  # fmt: skip
-def test_no_text_is_too_small_to_read(bench, path):
-    bench.visit(f"/design/{bench.id}{path}" if path.startswith("?") else path)
-    bench.until(lambda: len(bench.browser.find_element(By.TAG_NAME, "body").text) > 200)
-    bench.until(lambda: not bench.browser.find_elements(By.CSS_SELECTOR, '[data-fresh="false"]'))
-    assert bench.browser.execute_script(SMALL) == []
-
-
-SMALL = """
-const small = [];
-for (const e of document.querySelectorAll('body *')) {
-  const words = [...e.childNodes].filter(n => n.nodeType === 3).map(n => n.textContent.trim()).join('');
-  if (!words || e.closest('.katex, script, style') || !e.getClientRects().length) continue;
-  const scale = e.ownerSVGElement ? Math.abs(e.getScreenCTM().d) : 1;
-  const size = parseFloat(getComputedStyle(e).fontSize) * scale;
-  if (size < 11.95) small.push([e.tagName, words.slice(0, 30), Math.round(size * 10) / 10]);
-}
-return small;
-"""
-
-
 def test_single_letters_are_keys_only_as_long_as_that_is_wanted(bench):
     def switch(told):
         bench.keys(Keys.CONTROL, "k")

@@ -27,7 +27,7 @@ const config = defineConfig({
         ink: { DEFAULT: pair("#23282d", "#ebe6db"), soft: pair("#596068", "#a9adb0") },
         hair: pair("#d9d2c4", "#3a4046"),
         faint: pair("#ece7db", "#2a2f34"),
-        copper: { DEFAULT: pair("#a6541c", "#e39a62"), soft: pair("#e8c9ae", "#5d3f2a"), ink: pair("#ffffff", "#191c1f") },
+        copper: { DEFAULT: pair("#9c4e19", "#e39a62"), soft: pair("#e8c9ae", "#5d3f2a"), ink: pair("#ffffff", "#191c1f") },
         steel: { DEFAULT: pair("#3b6079", "#8db7d2"), soft: pair("#b8cbd8", "#3f5a6b") },
         stop: { DEFAULT: pair("#9c2731", "#f2919a"), soft: pair("#e5a8a6", "#7c3138") },
         fix: { DEFAULT: pair("#7c5a00", "#e6bd4a"), soft: pair("#ecd07c", "#6e5716") },

@@ -13,7 +13,7 @@ from fastapi import FastAPI, HTTPException
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 
-from rhombos.api import document, guard, problem
+from rhombos.api import document, guard, lock, problem
 from rhombos.api.routers import archive, book, coils, compare, designs, health, modulation, shelf, snubbers, solve, waves
 from rhombos.api.service import Service
 from rhombos.desk.crew import Crew
@@ -30,8 +30,12 @@ async def _ready(service: Service) -> None:
         await service.crew.begin(await service.shelf_at_hand())
 
 
-def create_app(database_url: str | None = None, built: Path = BUILT, crew: Crew | None = None) -> FastAPI:
-    """The application on a database, by default that in RHOMBOS_DATABASE_URL; with a crew of its own unless it is lent one."""
+def create_app(
+    database_url: str | None = None, built: Path = BUILT, crew: Crew | None = None, key: str | None = None
+) -> FastAPI:  # fmt: skip
+    """The application on a database, by default that in RHOMBOS_DATABASE_URL; with a crew of its own unless it is lent one;
+    behind an access key where there is one, here or in RHOMBOS_KEY."""
+
     @asynccontextmanager
     async def lifespan(started: FastAPI) -> AsyncIterator[None]:
         service = started.state.service
@@ -49,7 +53,12 @@ def create_app(database_url: str | None = None, built: Path = BUILT, crew: Crew 
     url = database_url or os.environ.get("RHOMBOS_DATABASE_URL", "mysql+pymysql://root@127.0.0.1:1/none")
     app.state.service = Service(Database(url), crew or Crew())
     problem.install(app)
-    guard.install(app)
+    if key := key or os.environ.get("RHOMBOS_KEY"):
+        locked = lock.Lock(key)
+        lock.install(app, locked)
+        guard.install(app, locked)
+    else:
+        guard.install(app, None)
     document.install(app)
     for resource in (health, designs, archive, solve, waves, modulation, compare, coils, snubbers, shelf, book):
         app.include_router(resource.router, prefix="/api")

@@ -8,6 +8,7 @@ from fastapi import FastAPI
 
 EVERYWHERE = {
     "400": "the host is not one of ours, or the request cannot be read",
+    "401": "this Rhombos asks for an access key, which the browser has not given yet",
     "403": "the request comes from another site",
     "422": "a value cannot be taken; each fault names its field",
     "500": "a fault of the program",

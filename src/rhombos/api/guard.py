@@ -1,4 +1,5 @@
-"""What every request passes: known host, same origin, capped size, and headers that keep the page to itself."""
+"""What every request passes: known host, same origin, capped size, a key if there is one, and headers that keep the page to
+itself."""
 
 from __future__ import annotations
 
@@ -9,6 +10,7 @@ from collections.abc import Awaitable, Callable
 from fastapi import FastAPI, Request, Response
 from starlette.middleware.gzip import GZipMiddleware
 
+from rhombos.api.lock import Lock
 from rhombos.api.problem import problem
 
 LARGEST_BODY = {"application/zip": 64_000_000, "text/csv": 4_000_000, "text/plain": 4_000_000}
@@ -21,7 +23,7 @@ POLICY = (
     "font-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 )
 HEADERS = {
-    "Content-Security-Policy": POLICY, "X-Content-Type-Options": "nosniff", "Referrer-Policy": "no-referrer",
+    "Content-Security-Policy": POLICY, "X-Content-Type-Options": "nosniff", "Referrer-Policy": "same-origin",
     "Cross-Origin-Opener-Policy": "same-origin",
 }  # fmt: skip
 
@@ -43,13 +45,13 @@ def _refused(request: Request) -> Response | None:
     return None
 
 
-def install(app: FastAPI) -> None:
-    """Put the guard around the application."""
+def install(app: FastAPI, lock: Lock | None) -> None:
+    """Put the guard around the application, and a lock where one is asked for."""
     app.add_middleware(GZipMiddleware, minimum_size=1024, compresslevel=1)
 
     @app.middleware("http")
     async def guard(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
-        response = _refused(request)
+        response = _refused(request) or (lock.refusal(request) if lock else None)
         if response is None:
             try:
                 response = await call_next(request)

@@ -188,6 +188,8 @@ def fmt(value: float | None, unit_key: str = "1", digits: int = 3) -> str:
             return f"{hours / 8766:.2g} years" if hours >= 2 * 8766 else f"{hours:.3g} h"
         minutes = round(value / 60)
         return f"{minutes // 60} h {minutes % 60:02d} min" if minutes >= 60 else f"{minutes} min"
+    if unit_key == "%" and abs(value) < NOTHING:
+        scaled = 0.0
     if not unit.prefixed or unit_key == "degC":
         return f"{_figures(scaled, digits)} {unit.shown}".strip()
     size = abs(scaled)
@@ -206,6 +208,8 @@ def short(value: float, unit_key: str = "1") -> str:
     return number + gap + unit
 
 
+NOTHING = 1e-10
+"""A share below this is what rounding leaves of nothing."""
 ENDLESS = 1e15
 """From here on digits say nothing: an exponent does."""
 

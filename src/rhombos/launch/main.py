@@ -17,7 +17,7 @@ from pathlib import Path
 from types import FrameType
 
 from rhombos.launch import checks
-from rhombos.launch.database import DEBIAN, PrivateDatabase, private_database
+from rhombos.launch.database import DEBIAN, PrivateDatabase, kept_secret, private_database
 from rhombos.launch.tools import (
     ROOT,
     STATE,
@@ -34,7 +34,8 @@ from rhombos.launch.watch import Watched, stopped_at_the_end, watch
 
 USAGE = """usage: ./rhombos COMMAND
 
-  demo                       install what is missing, build, load demo data, serve on http://127.0.0.1:8080
+  demo [--key]               install what is missing, build, load demo data, serve on http://127.0.0.1:8080; with --key behind
+                             an access key, for machines that others use too
   dev                        the same with reload on change, the interface on http://127.0.0.1:5173
   test [pytest arguments]    install what is missing and run every check and test
   solve FILE.json [--json]   print the solution of a design
@@ -61,8 +62,8 @@ def main(arguments: list[str]) -> int:
     """Run one command. Returns: the exit code."""
     command, rest = (arguments[0], arguments[1:]) if arguments else ("", [])
     try:
-        if command in ("demo", "dev"):
-            return serve(reload=command == "dev")
+        if arguments in (["demo"], ["dev"], ["demo", "--key"]):
+            return serve(reload=command == "dev", locked=bool(rest))
         if command == "test":
             return checks.test(rest)
         if command == "types":
@@ -129,8 +130,9 @@ def keep(arguments: list[str]) -> int:
         return subprocess.run(command, env=env).returncode
 
 
-def serve(*, reload: bool) -> int:
-    """Install, build, start the database, load demo data and serve until stopped; what ends meanwhile is started again."""
+def serve(*, reload: bool, locked: bool = False) -> int:
+    """Install, build, start the database, load demo data and serve until stopped; what ends meanwhile is started again.
+    Locked, the server lets in only who gives its access key."""
 
     def stop(_: int, __: FrameType | None) -> None:
         raise Stopped
@@ -146,6 +148,8 @@ def serve(*, reload: bool) -> int:
         built_interface(python)
     with _database() as database:
         env = os.environ | ({"RHOMBOS_DATABASE_URL": database.url} if database else {})
+        key = kept_secret((database.folder if database else STATE) / "access-key") if locked else ""
+        env |= {"RHOMBOS_KEY": key} if locked else {}
         if code := subprocess.run([str(python), "-m", "rhombos.cli", "prepare", "--demo"], env=env, cwd=ROOT).returncode:
             if code == 2:
                 return 1  # it has said why
@@ -171,6 +175,8 @@ def serve(*, reload: bool) -> int:
             for process in processes:
                 process.start()
             say(f"Rhombos is at {'http://127.0.0.1:5173' if reload else address} (Ctrl-C stops it)")
+            if locked:
+                say(f"its access key is {key}")
             if database:  # stopped by its own keeper; before the server, which asks it at once
                 processes = [Watched("the database", database.revived), *processes]
                 processes[0].process = database.process

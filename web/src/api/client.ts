@@ -75,6 +75,7 @@ export async function data<T>(asked: Promise<Reply<T>>): Promise<T> {
   if (answer.response.ok) return answer.data as T
   const problem = answer.error as Problem | undefined
   const status = answer.response.status
+  if (status === 401) window.location.reload() // the server asks for its access key in place of the page
   const again = Number(answer.response.headers.get("Retry-After")) * 1000 || AGAIN
   throw new Refusal(status, problem?.detail ? problem : told("Refused", status, `The server answered ${status}.`), again)
 }

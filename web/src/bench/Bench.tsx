@@ -109,50 +109,52 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
   return (
     <Flex className="rhombos" direction="column" h={{ base: "auto", lg: "100dvh" }} minW="1000px" _print={{ h: "auto", minW: "0" }}>
       <TopBar handle={handle} asked={solution.totals?.texts.asked ?? "change the brief"} brief={chosen === "brief"} showBrief={() => go(chosen === "brief" ? worst : "brief")} view={shownView} show={toggle} views={VIEWS} find={() => setFinding(true)} />
-      <PowerPath solution={solution} chosen={chosen} choose={go} />
-      <TotalsLine solution={solution} chosen={shownView ? "" : chosen} go={go} />
-      <Mended handle={handle} />
-      {handle.fault && <Fault m="2">{handle.fault}</Fault>}
-      {shownView === "magnetics" && <Coils handle={handle} apply={apply} part={chosen} page={(search.get("page") ?? "choices") as CoilPage} show={(part, page) => setSearch({ block: part, view: "magnetics", page }, { replace: true })} done={() => view()} />}
-      {shownView === "waves" && <Modulation handle={handle} solution={solution} page={(search.get("page") ?? "wave") as WavePage} show={(page) => view("waves", { page })} done={() => view()} />}
-      {shownView === "routes" && <Routes handle={handle} done={() => setSearch({}, { replace: true })} />}
-      {shownView === "margins" && <Margins solution={solution} go={go} done={() => view()} />}
-      {shownView === "battery" && <BatteryChange handle={handle} done={() => view()} />}
-      {shownView === "history" && <History handle={handle} done={() => view()} />}
-      {shownView === "record" && <Kept handle={handle} solution={solution} waive={waive} done={() => view()} />}
-      {!shownView && <Grid flex="1" minH="0" _print={{ display: "block" }} templateColumns="minmax(440px, 1.06fr) minmax(300px, 1fr) minmax(250px, 0.62fr)">
-        <Column>
-          <Flex align="baseline" gap="3" mb="1">
-            <Text as="h2" fontWeight="700" fontSize="lg" whiteSpace="nowrap" data-testid="sheet-title">
-              {chosen === "brief" ? "Brief" : `${block && !block.aside ? `${solution.blocks.indexOf(block) + 1} ` : ""}${block?.title ?? ""}`}
-            </Text>
-            <Text fontSize="sm" color="ink.soft" lineHeight="1.2">
-              {chosen === "brief" ? "what is asked, and where it will live" : block?.remark}
-            </Text>
-          </Flex>
-          {chosen === "brief" && <BriefSheet design={handle.design!} fields={handle.solved!.fields} rules={handle.solved!.house} change={handle.change} moved={handle.moved} />}
-          {block && (
-            <>
-              <Circuit key={block.key} block={block} />
-              <Figures figures={block.figures} chosen={shown} open={setFigure} pin={pin} />
-            </>
-          )}
-        </Column>
-        <Column>
-          {shown && <Working figure={shown} step={shown.step ? solution.steps[shown.step] : undefined} close={() => setFigure(null)} pin={pin} />}
-          {(chosen === "battery" || chosen === "brief") && (
-            <Plain size="xs" mb="2" onClick={() => view("battery")} data-testid="show-battery">
-              what would another battery touch?
-            </Plain>
-          )}
-          {chosen === "precharge" && <SequenceFiles handle={handle} />}
-          <Pictures handle={handle} block={chosen === "brief" ? "load" : chosen} />
-          {RANKED.includes(chosen) && <Switches key={chosen} handle={handle} block={chosen} apply={apply} />}
-        </Column>
-        <Column last>
-          <Findings findings={solution.findings} apply={apply} jump={jump} waive={waive} />
-        </Column>
-      </Grid>}
+      <Box as="main" display="contents">
+        <PowerPath solution={solution} chosen={chosen} choose={go} />
+        <TotalsLine solution={solution} chosen={shownView ? "" : chosen} go={go} />
+        <Mended handle={handle} />
+        {handle.fault && <Fault m="2">{handle.fault}</Fault>}
+        {shownView === "magnetics" && <Coils handle={handle} apply={apply} part={chosen} page={(search.get("page") ?? "choices") as CoilPage} show={(part, page) => setSearch({ block: part, view: "magnetics", page }, { replace: true })} done={() => view()} />}
+        {shownView === "waves" && <Modulation handle={handle} solution={solution} page={(search.get("page") ?? "wave") as WavePage} show={(page) => view("waves", { page })} done={() => view()} />}
+        {shownView === "routes" && <Routes handle={handle} done={() => setSearch({}, { replace: true })} />}
+        {shownView === "margins" && <Margins solution={solution} go={go} done={() => view()} />}
+        {shownView === "battery" && <BatteryChange handle={handle} done={() => view()} />}
+        {shownView === "history" && <History handle={handle} done={() => view()} />}
+        {shownView === "record" && <Kept handle={handle} solution={solution} waive={waive} done={() => view()} />}
+        {!shownView && <Grid flex="1" minH="0" _print={{ display: "block" }} templateColumns="minmax(440px, 1.06fr) minmax(300px, 1fr) minmax(250px, 0.62fr)">
+          <Column>
+            <Flex align="baseline" gap="3" mb="1">
+              <Text as="h2" fontWeight="700" fontSize="lg" whiteSpace="nowrap" data-testid="sheet-title">
+                {chosen === "brief" ? "Brief" : `${block && !block.aside ? `${solution.blocks.indexOf(block) + 1} ` : ""}${block?.title ?? ""}`}
+              </Text>
+              <Text fontSize="sm" color="ink.soft" lineHeight="1.2">
+                {chosen === "brief" ? "what is asked, and where it will live" : block?.remark}
+              </Text>
+            </Flex>
+            {chosen === "brief" && <BriefSheet design={handle.design!} fields={handle.solved!.fields} rules={handle.solved!.house} change={handle.change} moved={handle.moved} />}
+            {block && (
+              <>
+                <Circuit key={block.key} block={block} />
+                <Figures figures={block.figures} chosen={shown} open={setFigure} pin={pin} />
+              </>
+            )}
+          </Column>
+          <Column>
+            {shown && <Working figure={shown} step={shown.step ? solution.steps[shown.step] : undefined} close={() => setFigure(null)} pin={pin} />}
+            {(chosen === "battery" || chosen === "brief") && (
+              <Plain size="xs" mb="2" onClick={() => view("battery")} data-testid="show-battery">
+                what would another battery touch?
+              </Plain>
+            )}
+            {chosen === "precharge" && <SequenceFiles handle={handle} />}
+            <Pictures handle={handle} block={chosen === "brief" ? "load" : chosen} />
+            {RANKED.includes(chosen) && <Switches key={chosen} handle={handle} block={chosen} apply={apply} />}
+          </Column>
+          <Column last>
+            <Findings findings={solution.findings} apply={apply} jump={jump} waive={waive} />
+          </Column>
+        </Grid>}
+      </Box>
       <Foot handle={handle} solution={solution} />
       <Palette open={finding} close={() => setFinding(false)} solution={solution} actions={actions} go={go} />
       <Conflict handle={handle} />
@@ -161,7 +163,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
 }
 
 const Column = ({ children, last }: { children: React.ReactNode; last?: boolean }) => (
-  <Box px="5" py="3" overflowY="auto" minH="0" _print={{ overflow: "visible" }} borderRight={last ? undefined : "1px solid"} borderColor="hair" tabIndex={-1}>
+  <Box px="5" py="3" overflowY="auto" minH="0" _print={{ overflow: "visible" }} borderRight={last ? undefined : "1px solid"} borderColor="hair" tabIndex={0}>
     {children}
   </Box>
 )

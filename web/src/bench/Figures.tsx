@@ -1,7 +1,7 @@
 import "./figures.css"
 
 import { Box } from "@chakra-ui/react"
-import { memo, useState } from "react"
+import { memo, useId, useState } from "react"
 
 import type { Figure, PinValue, Problem } from "../api/client"
 import { PinGem } from "../ui/Lozenge"
@@ -34,6 +34,7 @@ const Row = memo(Line, (a, b) => a.here === b.here && a.open === b.open && a.pin
 function Line({ figure: f, here, open, pin }: RowProps) {
   const [editing, setEditing] = useState(false)
   const [refused, setRefused] = useState<string>()
+  const told = useId()
   const put = async (value: PinValue) => {
     const problem = await pin(f.pin ?? "", value)
     setRefused(toldBy(problem))
@@ -49,37 +50,44 @@ function Line({ figure: f, here, open, pin }: RowProps) {
         <div role="cell" className="figure-title" title={f.title}>
           {f.title}
         </div>
-        {editing ? (
-          <ValueField figure={f} put={put} leave={() => (setEditing(false), setRefused(undefined))} />
-        ) : (
-          <button
-            role="cell"
-            className="figure-value"
-            data-tone={f.severity}
-            title={f.text}
-            onClick={() => (f.pin ? setEditing(true) : open(f))}
-            aria-label={f.pin ? `change ${f.title}` : `working of ${f.title}`}
-            data-testid={`value-${f.address}`}
-          >
-            {f.text}
-          </button>
-        )}
+        <div role="cell" className="figure-cell">
+          {editing ? (
+            <ValueField figure={f} put={put} leave={() => (setEditing(false), setRefused(undefined))} refused={refused && told} />
+          ) : (
+            <button
+              className="figure-value"
+              data-tone={f.severity}
+              title={f.text}
+              onClick={() => (f.pin ? setEditing(true) : open(f))}
+              aria-label={`${f.title}, ${f.text}: ${f.pin ? "change" : "working"}`}
+              data-testid={`value-${f.address}`}
+            >
+              {f.text}
+            </button>
+          )}
+        </div>
         {f.rating_text ? <Gauge figure={f} open={open} /> : <State figure={f} editing={editing} put={put} open={open} />}
       </div>
-      {refused && editing && <Fault mb="1">{refused}</Fault>}
+      {refused && editing && (
+        <Fault mb="1" id={told}>
+          {refused}
+        </Fault>
+      )}
     </div>
   )
 }
 
 /** A stress as a bar against its rating, the house limit marked on it. */
 const Gauge = ({ figure: f, open }: { figure: Figure; open: (f: Figure) => void }) => (
-  <button role="cell" className="figure-side" onClick={() => open(f)} aria-label={`${f.title} against ${f.rating_text}`}>
-    <span className="figure-gauge" data-tone={f.severity}>
-      <i style={{ width: `${Math.min(100, 100 * (f.stress ?? 0))}%` }} />
-      <b style={{ left: `${100 * (f.house ?? 1)}%` }} />
-    </span>
-    <span className="figure-rating">of {f.rating_text}</span>
-  </button>
+  <div role="cell" className="figure-cell">
+    <button className="figure-side" onClick={() => open(f)} aria-label={`${f.title} against its rating, of ${f.rating_text}`}>
+      <span className="figure-gauge" data-tone={f.severity}>
+        <i style={{ width: `${Math.min(100, 100 * (f.stress ?? 0))}%` }} />
+        <b style={{ left: `${100 * (f.house ?? 1)}%` }} />
+      </span>
+      <span className="figure-rating">of {f.rating_text}</span>
+    </button>
+  </div>
 )
 
 /** Whether a choice is proposed or pinned, with the way to let it go; a result opens its working. */

@@ -37,21 +37,14 @@ export function PowerPath({ solution, chosen, choose }: { solution: Solution; ch
               role="button"
               tabIndex={0}
               aria-pressed={chosen === b.key}
-              aria-label={`${i + 1} ${b.title}, ${b.headline}${b.severity ? `, ${b.severity}` : ""}`}
+              aria-description={b.severity ?? undefined}
               data-testid={`block-${b.key}`}
               onClick={() => choose(b.key)}
               onKeyDown={(e) => (e.key === "Enter" || e.key === " ") && choose(b.key)}
               style={{ cursor: "pointer" }}
             >
               <rect x={x - pitch / 2} y="2" width={pitch} height={HEIGHT - 4} fill="transparent" />
-              {b.loss > 0 && (
-                <>
-                  <path d={`M${x} ${start + strand / 2}c16 0 24 4 26 15`} fill="none" stroke="var(--chakra-colors-copper)" strokeWidth={strand} />
-                  <text x={x + 33} y={bottom + 20} style={VALUE}>
-                    −{b.loss_text}
-                  </text>
-                </>
-              )}
+              {b.loss > 0 && <path d={`M${x} ${start + strand / 2}c16 0 24 4 26 15`} fill="none" stroke="var(--chakra-colors-copper)" strokeWidth={strand} />}
               <LozengeShape x={x} y={AXIS} half={22} level={b.stress} severity={b.severity} chosen={chosen === b.key} label={`${i + 1}`} />
               <text x={x} y="17" textAnchor="middle" style={{ fontSize: 14, fontWeight: 700, fill: `var(--chakra-colors-${chosen === b.key ? "copper" : "ink"})` }}>
                 {b.title}
@@ -59,6 +52,11 @@ export function PowerPath({ solution, chosen, choose }: { solution: Solution; ch
               <text x={x} y="33" textAnchor="middle" style={VALUE}>
                 {b.headline}
               </text>
+              {b.loss > 0 && (
+                <text x={x + 33} y={bottom + 20} style={VALUE}>
+                  −{b.loss_text}
+                </text>
+              )}
             </g>
           )
         })}

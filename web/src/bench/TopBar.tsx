@@ -1,4 +1,4 @@
-import { Box, Flex, Input, Text } from "@chakra-ui/react"
+import { Box, Flex, Input, Text, VisuallyHidden } from "@chakra-ui/react"
 import { useEffect, useState } from "react"
 import { Link } from "react-router"
 
@@ -27,6 +27,9 @@ export function TopBar({ handle, asked, brief, showBrief, view, show, views, fin
       <Link to="/" aria-label="all designs" title="all designs">
         <Mark />
       </Link>
+      <VisuallyHidden asChild>
+        <h1>{design?.name}</h1>
+      </VisuallyHidden>
       <Name key={design?.name} name={design?.name ?? ""} rename={(name) => void handle.change({ name })} />
       <Box as="button" fontSize="sm" color={brief ? "copper" : "ink.soft"} truncate minW="0" textAlign="left" textDecoration="underline" textDecorationColor="hair" textUnderlineOffset="3px" _hover={{ color: "ink" }} onClick={showBrief} data-testid="show-brief" title="change the brief (key 0)">
         {asked}

@@ -8,10 +8,12 @@ interface Props {
   figure: Figure
   put: (value: string) => Promise<boolean>
   leave: () => void
+  /** The element that says why the last value was refused. */
+  refused?: string
 }
 
 /** Where a value is typed as people write it, or a part or word is chosen. Enter takes it, Escape leaves. */
-export function ValueField({ figure: f, put, leave }: Props) {
+export function ValueField({ figure: f, put, leave, refused }: Props) {
   const parts = useParts(f.part_kind ?? null)
   const field = useRef<HTMLInputElement & HTMLSelectElement>(null)
   const [text, setText] = useState(f.text)
@@ -30,7 +32,7 @@ export function ValueField({ figure: f, put, leave }: Props) {
   if (f.part_kind || choices.length)
     return (
       <NativeSelect.Root size="xs" w="230px">
-        <NativeSelect.Field ref={field} value={f.choice ?? ""} onChange={(e) => void put(e.target.value)} onBlur={leave} onKeyDown={escape} aria-label={f.title} data-testid={`input-${f.address}`}>
+        <NativeSelect.Field ref={field} value={f.choice ?? ""} onChange={(e) => void put(e.target.value)} onBlur={leave} onKeyDown={escape} aria-label={f.title} aria-describedby={refused} aria-invalid={!!refused} data-testid={`input-${f.address}`}>
           {choices.map(([value, label]) => (
             <option key={value} value={value}>
               {label}
@@ -56,6 +58,8 @@ export function ValueField({ figure: f, put, leave }: Props) {
       }}
       onBlur={() => text === f.text && leave()}
       aria-label={f.title}
+      aria-describedby={refused}
+      aria-invalid={!!refused}
       data-testid={`input-${f.address}`}
     />
   )

@@ -22,11 +22,11 @@ export function Options({ table: t, apply }: { table: OptionTable; apply: Apply 
       <table className="options">
         <thead>
           <tr>
-            <th />
+            <td />
             {t.columns.map(({ name: key, text: title }) => (
               <th key={key}>{title}</th>
             ))}
-            <th />
+            <td />
           </tr>
         </thead>
         <tbody>

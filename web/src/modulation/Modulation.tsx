@@ -127,11 +127,11 @@ const Schemes = ({ bench, take }: { bench: ModulationBench; take: (scheme: strin
     <table className="options" data-testid="schemes">
       <thead>
         <tr>
-          <th />
+          <td />
           {bench.columns.map(({ name, text }) => (
             <th key={name}>{text}</th>
           ))}
-          <th />
+          <td />
         </tr>
       </thead>
       <tbody>

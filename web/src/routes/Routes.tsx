@@ -90,7 +90,7 @@ function Table({ rows, shown, present, pick }: { rows: readonly RouteRow[]; show
     <table className="routes">
       <thead>
         <tr>
-          <th />
+          <td />
           <th>route</th>
           {COLUMNS.map(([key, title]) => (
             <th key={key}>{title}</th>
@@ -102,7 +102,7 @@ function Table({ rows, shown, present, pick }: { rows: readonly RouteRow[]; show
         {rows.map((r, i) => (
           <tr key={r.title} data-here={shown && same(r, shown)} data-out={r.out} onClick={() => pick(r)} data-testid={`route-${r.route}-${r.waveform}`}>
             <td>
-              <button aria-label={`details of ${r.title}`}>
+              <button aria-label={`${r.out ? "×" : i + 1}: details of ${r.title}`}>
                 <svg width="24" height="24" viewBox="0 0 24 24" style={{ display: "block" }}>
                   <LozengeShape x={12} y={12} half={11} type={11} level={r.out ? 0 : (r.score ?? 0)} severity={r.out ? "stop" : "note"} label={r.out ? "×" : `${i + 1}`} />
                 </svg>

@@ -80,7 +80,7 @@ function Place({ spot, able, n, toggle }: { spot: Spot; able: boolean; n: number
     >
       <rect x={spot.x - (right ? 10 : 28)} y={spot.y - 22} width={right ? 100 : 56} height={32} fill="transparent" />
       <path d={`M${spot.x} ${spot.y - 7}l7 7l-7 7l-7 -7Z`} fill={on ? paint(tone) : paint("paper")} stroke={paint(on ? tone : "ink.soft")} strokeWidth={1.5} strokeDasharray={able ? undefined : "2 2"} />
-      <text x={right ? spot.x + 12 : spot.x} y={right ? spot.y + 4 : spot.y - 12} textAnchor={right ? "start" : "middle"} style={{ fontSize: 12, fontWeight: on ? 700 : 400, fill: paint(tone) }}>
+      <text x={right ? spot.x + 12 : spot.x} y={right ? spot.y + 4 : spot.y - 12} textAnchor={right ? "start" : "middle"} style={{ fontSize: 12.5, fontWeight: on ? 700 : 400, fill: paint(tone) }}>
         {spot.label}
       </text>
     </g>

@@ -63,7 +63,7 @@ export function Page({ title, children, tools }: { title: string; children: Reac
         <RouterLink to="/" aria-label="designs">
           <Mark />
         </RouterLink>
-        <Text fontWeight="700" fontSize="lg">
+        <Text as="h1" fontWeight="700" fontSize="lg">
           {title}
         </Text>
         <HStack as="nav" gap="4" ml="auto">

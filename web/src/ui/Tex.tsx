@@ -7,5 +7,5 @@ export function Tex({ children, block = false }: { children: string; block?: boo
     () => katex.renderToString(children, { displayMode: block, throwOnError: false, strict: false, output: "html" }),
     [children, block],
   )
-  return <span aria-label={children} dangerouslySetInnerHTML={{ __html: html }} />
+  return <span role="img" aria-label={children} dangerouslySetInnerHTML={{ __html: html }} />
 }

@@ -1,5 +1,5 @@
 import { Box, Flex, Input, Text } from "@chakra-ui/react"
-import { useEffect, useState } from "react"
+import { useEffect, useId, useState } from "react"
 
 import type { Problem } from "../api/client"
 import { Fault } from "./Page"
@@ -22,6 +22,7 @@ interface Props {
 export function TypedLine({ title, hint, text: now, strong, placeholder, id, note, take }: Props) {
   const [text, setText] = useState(now)
   const [refused, setRefused] = useState<string>()
+  const told = useId()
   useEffect(() => (setText(now), setRefused(undefined)), [now])
   const keep = async () => setRefused(text === now ? undefined : await take(text))
   const keys = (e: React.KeyboardEvent) => {
@@ -38,14 +39,14 @@ export function TypedLine({ title, hint, text: now, strong, placeholder, id, not
         <Text fontSize="12px" color="ink.soft" hideBelow="lg">
           {hint}
         </Text>
-        <Input size="xs" w="130px" fontFamily="mono" textAlign="right" value={text} placeholder={placeholder} aria-label={title} aria-invalid={!!refused} onChange={(e) => setText(e.target.value)} onBlur={() => void keep()} onKeyDown={keys} data-testid={id} />
+        <Input size="xs" w="130px" fontFamily="mono" textAlign="right" value={text} placeholder={placeholder} aria-label={title} aria-invalid={!!refused} aria-describedby={refused && told} onChange={(e) => setText(e.target.value)} onBlur={() => void keep()} onKeyDown={keys} data-testid={id} />
       </Flex>
       {note && !refused && (
         <Text fontSize="12px" color="copper" textAlign="right" role="status" data-testid={`${id}-note`}>
           {note}
         </Text>
       )}
-      {refused && <Fault>{refused}</Fault>}
+      {refused && <Fault id={told}>{refused}</Fault>}
     </Box>
   )
 }

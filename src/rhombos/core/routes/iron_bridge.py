@@ -253,7 +253,7 @@ class IronBridge(IronRoute):
         """A bridge at its limit on a battery near its own: the most output at which the two agree, by halving the range;
         far below what is asked for long, the battery cannot feed it."""
 
-        def at(sag: float, g: Guess, book: Ledger) -> tuple[IronSettled, Guess, bool]:
+        def at(sag: float, g: Guess, book: Ledger, step: float = YIELD_STEP) -> tuple[IronSettled, Guess, bool]:
             for turn in range(YIELD_PASSES):
                 made, after = self._pass(point, g, builds, brief, shelf, rules, book)
                 after = replace(after, sag=sag)
@@ -261,7 +261,7 @@ class IronBridge(IronRoute):
                 g = calmed(g, after, turn)
                 if rests:
                     break
-            fits = rests and made.states["h_bridge"].modulation <= 1 + YIELD_STEP and not made.states["battery"].collapsed
+            fits = rests and made.states["h_bridge"].modulation <= 1 + step and not made.states["battery"].collapsed
             return made, g, fits
 
         low, high = LEAST_OUTPUT, 1.0
@@ -273,7 +273,8 @@ class IronBridge(IronRoute):
             middle = (low + high) / 2
             _, g, fits = at(middle, replace(known, sag=middle), SILENT)
             low, high, known = (middle, high, g) if fits else (low, middle, known)
-        made, _, fits = at(low, replace(known, sag=low), ledger)
+        # what fitted by a hair comes to rest a hair beyond
+        made, _, fits = at(low, replace(known, sag=low), ledger, 2 * YIELD_STEP)
         steady = point.power <= brief.power.continuous
         if steady and low < 1 - BAND and made.states["h_bridge"].modulation < SATURATED:
             return fallen(made)  # the bridge has room; it is the battery that cannot

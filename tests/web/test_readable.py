@@ -1,0 +1,48 @@
+"""Every page can be read: by tired eyes, in the light and in the dark, and by a screen reader."""
+
+import pytest
+from selenium.webdriver.common.by import By
+
+from tests.web.conftest import ROOT
+
+pytestmark = pytest.mark.web
+AXE = (ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text()
+VIEWS = [
+    *(f"?block={b}" for b in ("battery", "front_end", "controller", "front_drive", "protection", "heat", "isolation", "brief")),
+    *(f"?view={v}" for v in ("routes", "magnetics", "magnetics&page=winding sheet", "magnetics&page=tools", "waves", "waves&page=scope",
+                             "waves&page=loop", "waves&page=sine table", "margins", "record", "history", "battery")),
+    "/", "/shelf", "/book", "/precharge"]  # fmt: skip
+
+
+@pytest.mark.parametrize("path", VIEWS)
+def test_a_page_can_be_read(bench, path):
+    bench.visit(f"/design/{bench.id}{path}" if path.startswith("?") else path)
+    body = bench.browser.find_element(By.TAG_NAME, "body")
+    bench.until(lambda: len(body.text) > 200)
+    bench.until(lambda: not bench.browser.find_elements(By.CSS_SELECTOR, '[data-fresh="false"]'))
+    assert bench.browser.execute_script(SMALL) == []
+    bench.browser.execute_script(AXE)
+    assert bench.browser.execute_async_script(JUDGED) == []
+    bench.click("mode")
+    bench.until(lambda: "dark" in bench.browser.find_element(By.TAG_NAME, "html").get_attribute("class"))
+    bench.until(lambda: bench.browser.execute_script("return !document.getAnimations().length"), "colours still change")
+    assert bench.browser.execute_async_script(JUDGED) == []
+
+
+SMALL = """
+const small = [];
+for (const e of document.querySelectorAll('body *')) {
+  const words = [...e.childNodes].filter(n => n.nodeType === 3).map(n => n.textContent.trim()).join('');
+  if (!words || e.closest('.katex, script, style') || !e.getClientRects().length) continue;
+  const scale = e.ownerSVGElement ? Math.abs(e.getScreenCTM().d) : 1;
+  const size = parseFloat(getComputedStyle(e).fontSize) * scale;
+  if (size < 11.95) small.push([e.tagName, words.slice(0, 30), Math.round(size * 10) / 10]);
+}
+return small;
+"""
+JUDGED = """
+const done = arguments[arguments.length - 1];
+const told = n => [n.target.join(' '), n.html.slice(0, 160), n.failureSummary];
+axe.run(document, {resultTypes: ['violations']}).then(
+  found => done(found.violations.flatMap(v => v.nodes.slice(0, 5).map(n => [v.id, ...told(n)]))), e => done(['' + e]));
+"""
