@@ -20,15 +20,21 @@ PAGE = """<!doctype html>
 <meta name="viewport" content="width=device-width">
 <title>Rhombos: access key</title>
 <style>
-:root {{ color-scheme: light dark; font: 16px/1.5 system-ui, sans-serif }}
-body {{ max-width: 26rem; margin: 20vh auto; padding: 0 1rem }}
-h1 {{ font-size: 1.25rem; font-weight: 600 }}
-label {{ display: block; margin: 1rem 0 .25rem }}
-input, button {{ font: inherit; padding: .5rem .75rem; border: 1px solid GrayText; border-radius: .375rem }}
-input {{ width: 100%; box-sizing: border-box; font-family: ui-monospace, monospace }}
-button {{ margin-top: .75rem }}
-p {{ margin: .5rem 0 }}
+:root {{ color-scheme: light dark; font: 16px/1.5 system-ui, sans-serif; --copper: light-dark(#9c4e19, #e39a62) }}
+body {{ max-width: 26rem; margin: 18vh auto; padding: 0 1rem; background: light-dark(#f6f3ec, #191c1f) }}
+body {{ color: light-dark(#23282d, #ebe6db) }}
+h1 {{ font-size: 1.25rem; font-weight: 700; margin: 1rem 0 0 }}
+label {{ display: block; margin: 1.25rem 0 .25rem; font-weight: 600 }}
+input, button {{ font: inherit; padding: .5rem .75rem; border: 1px solid light-dark(#596068, #a9adb0); border-radius: 3px }}
+input {{ width: 100%; box-sizing: border-box; font-family: ui-monospace, monospace; background: light-dark(#fff, #212529) }}
+button {{ margin-top: .75rem; font-weight: 600; border: 0; background: var(--copper); color: light-dark(#fff, #191c1f) }}
+p {{ margin: .25rem 0 }}
+#told {{ color: light-dark(#9c2731, #f2919a) }}
 </style>
+<svg width="40" height="40" viewBox="0 0 32 32" aria-hidden="true">
+<path d="M16 2 30 16 16 30 2 16Z" fill="none" stroke="var(--copper)" stroke-width="2.6"/>
+<path d="M9 16c2-5 5-5 7 0s5 5 7 0" fill="none" stroke="currentColor" stroke-width="2.4" stroke-linecap="round"/>
+</svg>
 <h1>Rhombos asks for its access key</h1>
 <p>It was started with <code>--key</code>; the key stands in the terminal, where the address is.</p>
 <form method="post" action="/key">
