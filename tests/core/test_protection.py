@@ -78,7 +78,7 @@ def test_the_sag_that_vanishes_is_that_of_the_settled_battery(worked):
 def test_the_ladder_shows_every_threshold_in_its_band(worked):
     ladder = charts(worked, "protection")[0]
     steps = {r.label: r for r in ladder.rungs if r.way != "mark"}
-    assert set(steps) == {"Cut-off", "Warning", "Off above"}
+    assert set(steps) == {"Cut-off", "Warning", "Overvoltage"}
     for rung in steps.values():
         assert rung.fresh_low < rung.low < rung.at < rung.high < rung.fresh_high
     marks = {r.label: r.at for r in ladder.rungs if r.way == "mark"}

@@ -64,7 +64,7 @@ def test_what_is_typed_while_the_last_change_is_being_sized_comes_on_top_of_it(b
 def test_a_design_put_away_elsewhere_is_restored_with_the_change(bench):
     bench.ask("DELETE", f"/api/designs/{bench.id}")
     bench.pin("front_end.frequency", "63k")
-    assert "put away" in bench.one("conflict").text
+    assert "archived" in bench.one("conflict").text
     bench.click("keep-mine")
     bench.gone("conflict")
     bench.kept()
@@ -79,7 +79,7 @@ def test_an_edit_while_the_database_is_away_is_sent_when_it_is_back(bench, serve
         bench.pin("front_end.frequency", "61k")
         bench.until(lambda: bench.value("front_end.frequency") == "61.0 kHz")
         bench.until(lambda: bench.state() == "waiting")
-        bench.until(lambda: "kept in this browser" in bench.text("kept"))
+        bench.until(lambda: "saved in this browser" in bench.text("kept"))
         bench.pin("front_end.frequency", "62k")
         bench.until(lambda: bench.value("front_end.frequency") == "62.0 kHz")
     finally:

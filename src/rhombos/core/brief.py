@@ -210,7 +210,7 @@ class Targets(_Section):
     efficiency: Percent = Field(0.88, ge=0.3, le=0.99, title="Efficiency at full power")
     distortion: Percent = Field(0.05, ge=0.002, le=0.5, title="Output distortion")
     idle: Watt = Field(15, ge=0.5, le=200, title="No-load draw")
-    ambient: Celsius = Field(30, ge=-30, le=60, title="Hottest room")
+    ambient: Celsius = Field(30, ge=-30, le=60, title="Maximum ambient")
     switches: Origin = Field("trusted", title="Origin of the switches")
 
 
@@ -227,7 +227,7 @@ class Brief(_Section):
     source: BatterySource = Field(default_factory=BatterySource)
     output: AcOutput = Field(default_factory=AcOutput)
     power: PowerAsked = Field(default_factory=PowerAsked)
-    loads: tuple[LoadKind, ...] = Field(("lamp", "adapter"), max_length=7, title="Loads meant")
+    loads: tuple[LoadKind, ...] = Field(("lamp", "adapter"), max_length=7, title="Intended loads")
     shares: tuple[LoadShare | None, ...] = Field((), max_length=7, title="Share of the power, each load")
     targets: Targets = Field(default_factory=Targets)
 

@@ -114,7 +114,7 @@ def brief_fields(brief: Brief) -> tuple[BriefField, ...]:
         if not isinstance(part, BaseModel):
             kinds = _choices(_schema(Brief)[section])
             found.append(BriefField(
-                address=section, section=label, title="Loads meant", text=", ".join(part), unit="1", options=kinds,
+                address=section, section=label, title="Intended loads", text=", ".join(part), unit="1", options=kinds,
                 many=True))  # fmt: skip
             if len(part) > 1:
                 found += _shares(brief, label)

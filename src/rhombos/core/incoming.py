@@ -40,7 +40,7 @@ def incoming_tests(builds: Mapping[str, Any], shelf: Shelf, drive: float) -> lis
                   f"{fmt(most, 'V')} at {short(amps, 'A')}.",
             remedy=f"Diode test of a meter: 0.4 to 0.7 V one way, open the other, the gate tied; the gate open both ways. "
                    f"Gate at {short(drive, 'V')}, {short(amps, 'A')} through, four wires: {fmt(says, 'V')} is as printed; "
-                   f"above {fmt(most, 'V')} it goes to the bin. Its gate charged and left alone, it must stay on for "
+                   f"reject it above {fmt(most, 'V')}. Its gate charged and left alone, it must stay on for "
                    f"{fmt(hold(printed, drive), 's')}. Gate tied, from an insulated supply through "
                    f"{short(series, 'ohm')}: no less than {short(part.v_rating, 'V')} across it. That voltage "
                    "can kill: one hand, discharge, then touch.",

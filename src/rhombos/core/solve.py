@@ -316,7 +316,7 @@ def _whole(totals: Totals, worked: Worked) -> list[Finding]:
         idle = settled["idle"]
         most = max(lossy(route, brief.output.waveform), key=lambda k: idle.states[k].loss)
         found.append(Finding(
-            code="whole.idle", severity="watch", block=most, title="It draws much at no load",
+            code="whole.idle", severity="watch", block=most, title="No-load power above target",
             cause=f"{fmt(totals.idle, 'W')} with nothing plugged in, against {fmt(brief.targets.idle, 'W')}; the most, "
                   f"{fmt(idle.states[most].loss, 'W')}, in the {route.title_of(most).lower()}.",
             remedy="A standby mode that stops the stages, a lower frequency, or a larger transformer core.",

@@ -32,7 +32,7 @@ class PutAway(RuntimeError):
     """The design was put away; `current` is what stands."""
 
     def __init__(self, current: Stored) -> None:
-        super().__init__(f"{current.design.name} was put away; restore it to save on")
+        super().__init__(f"{current.design.name} was archived; restore it to save on")
         self.current = current
 
 

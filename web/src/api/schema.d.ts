@@ -1152,7 +1152,7 @@ export interface components {
          */
         Brief: {
             /**
-             * Loads meant
+             * Intended loads
              * @default [
              *       "lamp",
              *       "adapter"
@@ -3114,7 +3114,7 @@ export interface components {
          */
         Targets: {
             /**
-             * Hottest room
+             * Maximum ambient
              * @default 30
              */
             ambient?: number | string;
@@ -3520,6 +3520,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -3582,6 +3591,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3685,6 +3703,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -3777,6 +3804,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -3846,6 +3882,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3926,6 +3971,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4038,6 +4092,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -4130,6 +4193,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -4195,6 +4267,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4300,6 +4381,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -4389,6 +4479,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4492,6 +4591,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -4581,6 +4689,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4684,6 +4801,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -4777,6 +4903,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4889,6 +5024,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -4983,6 +5127,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -5045,6 +5198,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5146,6 +5308,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -5221,6 +5392,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5365,6 +5545,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -5434,6 +5623,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5517,6 +5715,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -5587,6 +5794,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5673,6 +5889,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -5747,6 +5972,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5855,6 +6089,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -5917,6 +6160,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6032,6 +6284,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -6121,6 +6382,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6220,6 +6490,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -6282,6 +6561,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6394,6 +6682,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -6483,6 +6780,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6582,6 +6888,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -6651,6 +6966,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6734,6 +7058,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -6807,6 +7140,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6916,6 +7258,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -6987,6 +7338,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7093,6 +7453,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -7182,6 +7551,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7285,6 +7663,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -7374,6 +7761,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7477,6 +7873,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -7566,6 +7971,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7664,6 +8078,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7776,6 +8199,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the request comes from another site */
             403: {
                 headers: {
@@ -7874,6 +8306,15 @@ export interface operations {
             };
             /** @description the host is not one of ours, or the request cannot be read */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -94,7 +94,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
     { name: "History: every revision, what it changed, back to it", keys: "Y", run: () => view("history") },
     { name: "Undo", keys: "Ctrl Z", run: () => void handle.undo?.() },
     { name: "Redo", keys: "Ctrl Shift Z", run: () => void handle.redo?.() },
-    { name: "Let go of every pin", run: () => void handle.change({ pins: {} }) },
+    { name: "Unpin all", run: () => void handle.change({ pins: {} }) },
     { name: "Light or dark", run: () => applyMode(presentMode() === "dark" ? "light" : "dark") },
     { name: `Single-letter keys: turn ${keysOn() ? "off" : "on"}`, run: switchKeys },
     { name: "Export the design as JSON", run: () => exportDesign(handle) },

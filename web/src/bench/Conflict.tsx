@@ -15,7 +15,7 @@ export function Conflict({ handle }: { handle: DesignHandle }) {
         <Dialog.Positioner>
           <Dialog.Content className="rhombos" bg="sheet" color="ink" borderRadius="4px" data-testid="conflict">
             <Dialog.Header>
-              <Dialog.Title>{gone ? "This design was put away in between" : "This design was saved elsewhere in between"}</Dialog.Title>
+              <Dialog.Title>{gone ? "This design was archived in between" : "This design was saved elsewhere in between"}</Dialog.Title>
             </Dialog.Header>
             <Dialog.Body>
               <Text>

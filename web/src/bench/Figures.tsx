@@ -109,7 +109,7 @@ function State({ figure: f, editing, put, open }: { figure: Figure; editing: boo
       {pinned ? "pinned" : "proposed"}
       {!editing && (
         <button onClick={() => put(pinned ? null : (f.choice ?? f.value ?? null))} data-testid={`${pinned ? "unpin" : "pin"}-${f.address}`}>
-          <u>{pinned ? "let go" : "pin it"}</u>
+          <u>{pinned ? "unpin" : "pin"}</u>
         </button>
       )}
     </div>

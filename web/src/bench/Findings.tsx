@@ -140,7 +140,7 @@ const Waived = ({ finding: f, waive, jump }: ItemProps) => (
         show figure
       </Quiet>
       <Quiet onClick={() => void waive?.(f.code, null)} textDecoration="underline" fontSize="xs" data-testid={`unwaive-${f.code}`}>
-        take back
+        withdraw
       </Quiet>
     </Box>
   </Flex>

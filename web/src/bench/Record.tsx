@@ -36,7 +36,7 @@ export function Record({ handle, solution, waive, done }: { handle: DesignHandle
               <Text color="ink.soft">{raised.get(w.code)?.cause ?? "Not raised any more: the waiver can go."}</Text>
               <Text>{w.reason}</Text>
             </Box>
-            <Quiet onClick={() => void waive(w.code, null)}>take back</Quiet>
+            <Quiet onClick={() => void waive(w.code, null)}>withdraw</Quiet>
           </Flex>
         ))}
       </Part>

@@ -91,7 +91,7 @@ function Name({ name, rename }: { name: string; rename: (name: string) => void }
 
 function Kept({ handle, state }: { handle: DesignHandle; state: string }) {
   const at = handle.keeping.at?.toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", hour12: false })
-  const said: Record<string, string> = { kept: `kept ${at ?? ""}`, saving: "saving …", waiting: "database away; kept in this browser", conflict: "changed elsewhere", "put away": "put away elsewhere" }
+  const said: Record<string, string> = { kept: `saved ${at ?? ""}`, saving: "saving …", waiting: "database unreachable, saved in this browser", conflict: "changed elsewhere", "put away": "archived elsewhere" }
   return (
     <Text color={["waiting", "conflict", "put away"].includes(state) ? "fix" : "ink.soft"} data-testid="kept" data-state={state} aria-live="polite" whiteSpace="nowrap">
       {said[state]}

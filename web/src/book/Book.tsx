@@ -76,7 +76,7 @@ function Worked({ relation: r }: { relation: RelationOut }) {
         </tbody>
       </Box>
       <Strong size="xs" onClick={() => void work()} data-testid="work">
-        work it out
+        calculate
       </Strong>
       {refused && <Fault mt="2">{refused}</Fault>}
       {answer && (

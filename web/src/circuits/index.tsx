@@ -72,7 +72,7 @@ export function Circuit({ block }: { block: BlockReport }) {
               </Quiet>
             </>
           ) : (
-            <Text color="ink.soft">step through who conducts, and where the current flows</Text>
+            <Text color="ink.soft">step through the conducting devices and where the current flows</Text>
           )}
         </Flex>
       )}

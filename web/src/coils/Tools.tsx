@@ -160,7 +160,7 @@ function Tool<const N extends string>({ name, title, remark, fields, ask }: Aski
         </Flex>
       ))}
       <Strong size="xs" mt="2" onClick={() => void work()} data-testid={`work-${name}`}>
-        work it out
+        calculate
       </Strong>
       {refused && <Fault mt="2">{refused}</Fault>}
       {answer && (

@@ -58,7 +58,7 @@ export function Designs() {
         <input ref={file} type="file" accept=".json,application/json,.zip,application/zip" hidden onChange={(e) => void bring(e.target.files?.[0])} data-testid="open-file" />
         <Input size="sm" w="260px" ml="auto" placeholder="find a design" value={wanted} onChange={(e) => setWanted(e.target.value)} aria-label="find a design" />
         <Quiet onClick={() => setAway(!away)} data-testid="show-away">
-          {away ? "back to the designs" : "put away"}
+          {away ? "back to the designs" : "archived"}
         </Quiet>
       </Flex>
       {(fault ?? designs.error?.message) && <Fault mb="3">{fault ?? designs.error?.message}</Fault>}
@@ -89,7 +89,7 @@ export function Designs() {
         ))}
         {shown?.length === 0 && (
           <Text p="6" color="ink.soft" data-testid="no-designs">
-            {wanted ? "No design of that name." : away ? "Nothing is put away." : "No designs yet. Start one: say which battery, which socket, how much power; the rest is proposed."}
+            {wanted ? "No design of that name." : away ? "Nothing is archived." : "No designs yet. Start one: say which battery, which socket, how much power; the rest is proposed."}
           </Text>
         )}
       </Box>
@@ -119,7 +119,7 @@ function Row({ design: d, away, move, copy }: { design: DesignLine; away: boolea
       </Text>
       {!away && <Quiet onClick={copy}>copy</Quiet>}
       <Quiet onClick={move} data-testid={`${away ? "restore" : "away"}-${d.id}`}>
-        {away ? "restore" : "put away"}
+        {away ? "restore" : "archive"}
       </Quiet>
     </Flex>
   )

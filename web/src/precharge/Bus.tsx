@@ -78,7 +78,7 @@ export function Bus() {
               portable C
             </Plain>
             <Plain size="xs" ml="auto" onClick={() => setAsked({ bus: {}, pins: {} })} data-testid="bus-anew">
-              begin anew
+              reset
             </Plain>
           </Flex>
           {seen.data?.charts.map((c) => <Plot key={c.key} chart={c} />)}

@@ -15,11 +15,11 @@ const COLUMNS: readonly (readonly [key: string, title: string])[] = [
   ["half", "half load"],
   ["tenth", "tenth load"],
   ["idle", "no load"],
-  ["battery_current", "from flat battery"],
+  ["battery_current", "input current at cut-off"],
   ["mass", "mass"],
   ["cost", "relative cost"],
   ["distortion", "distortion"],
-  ["swing", "output wanders"],
+  ["swing", "output regulation"],
 ]
 const GEM = { suits: "note", bears: "watch", refuses: "stop" } as const
 const same = (a: RouteRow, b: RouteRow | undefined) => a.route === b?.route && a.waveform === b.waveform
@@ -63,7 +63,7 @@ export function Routes({ handle, done }: { handle: DesignHandle; done: () => voi
       </Box>
       <Box px="4" py="3" overflowY="auto" minH="0">
         <Text fontWeight="700" mb="1">
-          What counts
+          Weights
         </Text>
         <Box className="weights" mb="3">
           {qualities.map(({ name, title }) => (
@@ -149,8 +149,8 @@ function Detail({ row: r, here, choose, rated }: { row: RouteRow; here: boolean;
           )}
         </Flex>
         {here && rated}
-        {r.build && <Text>To build: {r.build} ({r.skill}).</Text>}
-        {r.noise && <Text color="ink.soft">To hear: {r.noise}.</Text>}
+        {r.build && <Text>Construction: {r.build} ({r.skill}).</Text>}
+        {r.noise && <Text color="ink.soft">Audible noise: {r.noise}.</Text>}
         {r.weakest && (
           <Text color="ink.soft">
             Tightest: {r.weakest}, {r.texts?.margin} of the house limit left. {r.count} parts; copper {r.texts?.copper}.

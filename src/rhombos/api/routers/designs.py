@@ -151,7 +151,7 @@ def save(
         return problem(409, "Saved elsewhere in between", f"{conflict}; keep yours on top, or take theirs",
                        current=_out(conflict.current))  # fmt: skip
     except PutAway as away:
-        return problem(410, "This design was put away", str(away), current=_out(away.current))
+        return problem(410, "This design was archived", str(away), current=_out(away.current))
     response.headers["ETag"] = f'"{saved.revision}"'
     return saved
 

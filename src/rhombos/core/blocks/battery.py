@@ -117,7 +117,7 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
                 figure="terminal", unavoidable="the brief names this battery; nothing that is chosen changes its resistance")
     if worst.severity:
         sheet.find(
-            "rate", "watch", "The battery is worked hard",
+            "rate", "watch", "High discharge rate",
             f"{fmt(worst.value, 'A')} from {short(brief.source.capacity, 'A*h')} empties it in "
             f"{fmt(brief.source.capacity / worst.value, 's')}: sag, heat and ageing grow, and a "
             "battery-management board may trip.",

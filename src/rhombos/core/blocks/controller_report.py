@@ -135,7 +135,7 @@ def _timing_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState,
     if not now.trim_slow <= wanted <= now.trim_fast:
         halved = " It would be right for the outputs: the oscillator must run at twice their frequency." if (
             now.slowest <= wanted / 2 <= now.fastest) else ""  # fmt: skip
-        sheet.find("trimmer", "fix", "The frequency trimmer does not surely reach the frequency",
+        sheet.find("trimmer", "fix", "Frequency trim range insufficient at tolerance limits",
                    (f"With every tolerance it surely covers {fmt(now.trim_slow, 'Hz')} to {fmt(now.trim_fast, 'Hz')}"
                     if now.trim_slow <= now.trim_fast else
                     f"Its span is smaller than the tolerances, which alone make {fmt(now.slowest, 'Hz')} to "

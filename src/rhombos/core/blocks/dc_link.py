@@ -308,7 +308,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
                    "Lower the link only while it still makes the sine; else capacitors of a higher rating.", worst=peak,
                    cures=tuple(cures))  # fmt: skip
     if ripple.severity:
-        sheet.find("ripple", "fix" if ripple.severity == "stop" else "watch", "The link ripples much",
+        sheet.find("ripple", "fix" if ripple.severity == "stop" else "watch", "Link ripple above limit",
                    f"{fmt(ripple.value, 'V')} at {short(2 * brief.output.frequency, 'Hz')}, "
                    f"{fmt(ripple.value / build.voltage, '%', 3)} of the link.", "More capacitance.", worst=ripple,
                    cures=(("Let the proposal choose the capacitors", dict(free)),))  # fmt: skip

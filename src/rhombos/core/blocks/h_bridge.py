@@ -55,7 +55,7 @@ class HBridgeBuild(Build):
     parallel: int = Field(ge=1, le=24, title="Switches in parallel")
     carrier: Hertz = Field(ge=1e3, le=150e3, title="Carrier")
     dead_time: Second = Field(ge=0, le=20e-6, title="Dead time")
-    fraction: Ratio = Field(1.0, ge=0.2, le=1, title="Share of the time that the wave is not zero")
+    fraction: Ratio = Field(1.0, ge=0.2, le=1, title="Conduction fraction")
     sink: str = part("heat_sink", "Heat-sink")
     fan: bool = Field(title="Fan on the heat-sink")
 

@@ -106,7 +106,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
                            "input_stage.count": None, "input_stage.capacitor": None}),))  # fmt: skip
     if drop.severity:
         severity: Severity = "fix" if drop.severity == "stop" else "watch"
-        sheet.find("cable_drop", severity, "Much is lost before the front end",
+        sheet.find("cable_drop", severity, "Input drop too high",
                    f"{fmt(drop.value, '%', 2)} of the battery voltage drops in cable, fuse and contacts at full power; "
                    f"the rules allow {fmt(rules.cable_drop, '%', 2)}.",
                    "Shorten or thicken the cable; at several hundred amperes choose a higher battery voltage instead.",

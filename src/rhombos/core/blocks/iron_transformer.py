@@ -167,7 +167,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     flux = sheet.limited("worst_flux", r"B_{\max}", "Peak flux, worst case", "T", knee, 0.0 if passing else 1 - 1 / KNEE,
                          over=("full",))  # fmt: skip
     sheet.result("flux", r"B_{pk}", "Peak flux, working", "T")
-    warm = sheet.limited("temperature", r"T_{tr}", "Temperature when hot", "degC", rules.winding_limit + 20,
+    warm = sheet.limited("temperature", r"T_{tr}", "Temperature", "degC", rules.winding_limit + 20,
                          20 / (rules.winding_limit + 20), over=STEADY)  # fmt: skip
     window = sheet.fixed("fill", "h/h_W", "Window height in use", t.fill, "%", 1.0, 0.0, "as wound")
     for name, symbol, title in (

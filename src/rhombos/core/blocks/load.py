@@ -157,6 +157,6 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
             f"Adapters and rectifiers without correction are counted with {fmt(share, '%', 2)} of the power. {sized}",
             "Give each load its share of the power in the brief.", figure="peak_current")  # fmt: skip
     return sheet.close(
-        f"{short(now.rated, 'V')} {short(now.frequency, 'Hz')}", "what hangs on the socket", now.power, now.power,
+        f"{short(now.rated, 'V')} {short(now.frequency, 'Hz')}", "connected load", now.power, now.power,
         {"voltage": f"{fmt(now.voltage, 'V')} RMS", "current": fmt(now.rms, "A"),
          "power": fmt(now.power, "W"), "factor": f"cosφ {now.power_factor:g}"})  # fmt: skip

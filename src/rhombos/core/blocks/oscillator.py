@@ -325,7 +325,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     seen = {k: s.frequency for k, s in sheet.states.items() if k in (*STEADY, "idle") and k not in sheet.hopeless}
     low, high = min(seen, key=lambda k: seen[k], default="nominal"), max(seen, key=lambda k: seen[k], default="nominal")
     if abs(now.frequency / asked - 1) > BAND / 2:
-        sheet.find("off_frequency", "fix", "It swings at the wrong frequency",
+        sheet.find("off_frequency", "fix", "Oscillator off frequency",
                    f"{fmt(now.frequency, 'Hz')} on a nominal battery; {short(asked, 'Hz')} is asked: the drive "
                    "transformer's turns and area set it.", "Turns in proportion.", figure="drive_turns",
                    cures=(("Let the proposal choose the drive", {

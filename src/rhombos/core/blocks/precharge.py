@@ -70,7 +70,7 @@ class PrechargeBuild(Build):
     wakes: Second = Field(CONTROL, ge=0.01, le=10, title="Control supply first, for")
     joins: Second = Field(NEGATIVE, ge=0.01, le=10, title="Negative contactor before the relay")
     closing: Second = Field(CLOSING, ge=0.001, le=5, title="Positive contactor before the relay lets go")
-    releasing: Second = Field(RELEASING, ge=0.001, le=5, title="Relay let go before it runs")
+    releasing: Second = Field(RELEASING, ge=0.001, le=5, title="Relay release before running")
     empty_below: Ratio = Field(EMPTY, ge=0.005, le=0.5, title="Bus counts as empty below")
     relay: Ampere = Field(ge=0.1, le=500, title="Precharge relay, rated")
     contactor: Ampere = Field(ge=1, le=2000, title="Contactor, rated")

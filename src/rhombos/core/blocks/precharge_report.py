@@ -57,7 +57,7 @@ def report(sheet: Sheet, fuse: Fuse | None, need: PrechargeNeed) -> BlockReport:
     sheet.choice("joins", "t_2", "Negative before the relay")
     sheet.choice("empty_below", "", "Bus counts as empty below")
     sheet.choice("closing", "t_3", "Positive before the relay lets go")
-    sheet.choice("releasing", "t_4", "Relay let go before it runs")
+    sheet.choice("releasing", "t_4", "Relay release before running")
     sheet.choice("load", "", "Draws meanwhile")
     sheet.choice("load_power", "P_L", "What it draws at full voltage")
     sheet.fixed_value("ceiling", r"V_\infty", "Bus after unlimited time", now.ceiling, "V", "highest source")

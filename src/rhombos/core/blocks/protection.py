@@ -71,8 +71,8 @@ class ProtectionBuild(Build):
     cut_off: Volt = Field(ge=3, le=200, title="Cut-off, falling battery")
     hysteresis: Volt = Field(ge=0.01, le=60, title="Hysteresis of the cut-off")
     warning: Volt = Field(ge=3, le=200, title="Warning, falling battery")
-    over_voltage: Volt = Field(ge=3, le=250, title="Off above, rising battery")
-    delay: Second = Field(ge=0, le=120, title="Cut-off must last")
+    over_voltage: Volt = Field(ge=3, le=250, title="Overvoltage cut-off")
+    delay: Second = Field(ge=0, le=120, title="Cut-off delay")
     restart: str = options("Restart", "locked", "at once")
     adjusted: bool = Field(True, title="Trimmers set on the bench")
     top: Ohm = Field(ge=1e3, le=10e6, title="Upper resistor of the cut-off")
@@ -85,10 +85,10 @@ class ProtectionBuild(Build):
     output_low: Volt = Field(ge=20, le=400, title="Output too low, RMS")
     output_high: Volt = Field(ge=50, le=500, title="Output too high, RMS")
     overload: Watt = Field(ge=10, le=3e4, title="Overload counts above")
-    twice: Second = Field(ge=0.01, le=600, title="Twice that is let pass for")
+    twice: Second = Field(ge=0.01, le=600, title="Time allowed at 2× overload")
     short: str = options("Short circuit", ELECTRONIC, FUSE_ALONE)
     short_trip: Ampere = Field(ge=0.1, le=2000, title="Short trips at, peak at the socket")
-    short_delay: Second = Field(ge=1e-7, le=1e-2, title="Trip to switch off")
+    short_delay: Second = Field(ge=1e-7, le=1e-2, title="Trip-to-off delay")
     coil: Henry = Field(ge=0, le=0.1, title="Coil in the output that slows a short")
     after_trip: str = options("After a short", "latched", "three tries", "tries for ever")
     output_relay: Ampere = Field(ge=0.1, le=300, title="Relay at the socket, both poles")
@@ -217,7 +217,7 @@ def thresholds(build: ProtectionBuild, need_out: float, rules: Rules) -> dict[st
     back = WINDOW_BACK * need_out
     wanted = {
         "warning": ("Warning", build.warning, build.warning + build.hysteresis),
-        "over_voltage": ("Off above", build.over_voltage, build.over_voltage * 0.97),
+        "over_voltage": ("Overvoltage", build.over_voltage, build.over_voltage * 0.97),
         "output_low": ("Output too low", build.output_low, build.output_low + back),
         "output_high": ("Output too high", build.output_high, build.output_high - back),
     }

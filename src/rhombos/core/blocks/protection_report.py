@@ -45,10 +45,10 @@ def report(sheet: Sheet, need: ProtectionNeed, stage: Stage, can: float) -> Bloc
     sheet.choice("cut_off", r"V_{off}", "Cut-off, falling battery", 4)
     sheet.choice("hysteresis", r"\Delta V", "Hysteresis of the cut-off")
     sheet.choice("warning", r"V_w", "Warning, falling battery", 4)
-    sheet.choice("over_voltage", r"V_{ov}", "Off above, rising battery", 4)
-    top = sheet.fixed("highest", r"\hat V_{ov}", "Off above, highest corner", over.high, "V", can, 0.0,
+    sheet.choice("over_voltage", r"V_{ov}", "Overvoltage cut-off", 4)
+    top = sheet.fixed("highest", r"\hat V_{ov}", "Overvoltage cut-off, highest corner", over.high, "V", can, 0.0,
                       "every tolerance at its end")
-    sheet.choice("delay", "t_{off}", "Cut-off must last")
+    sheet.choice("delay", "t_{off}", "Cut-off delay")
     sheet.choice("restart", "", "Restart after it")
     sheet.choice("adjusted", "", "Trimmers set on the bench")
     for name, symbol, title in (("top", "R_1", "Cut-off, upper resistor"), ("bottom", "R_2", "… lower resistor"),
@@ -67,12 +67,12 @@ def report(sheet: Sheet, need: ProtectionNeed, stage: Stage, can: float) -> Bloc
     sheet.choice("output_low", "U_{-}", "Output too low, RMS")
     sheet.choice("output_high", "U_{+}", "Output too high, RMS")
     sheet.choice("overload", "P_0", "Overload counts above")
-    sheet.choice("twice", "t_2", "Twice that is let pass for")
+    sheet.choice("twice", "t_2", "Time allowed at 2× overload")
     if math.isfinite(now.surge_passes):
-        sheet.result("surge_passes", "t_s", "The surge is let pass for", "s")
+        sheet.result("surge_passes", "t_s", "Surge ride-through", "s")
     sheet.choice("short", "", "Short circuit")
     sheet.choice("short_trip", r"I_{trip}", "Short trips at, peak at the socket")
-    sheet.choice("short_delay", "t_d", "Trip to switch off")
+    sheet.choice("short_delay", "t_d", "Trip-to-off delay")
     sheet.choice("coil", "L_S", "Coil that slows a short")
     off = sheet.limited("short_off", r"I_{off}", "Current when a short is off", "A", stage.withstand) \
         if build.short != FUSE_ALONE else None  # fmt: skip
@@ -109,7 +109,7 @@ def _battery(
                    f"its end; {short(build.cut_off, 'V')} is wanted.", "Another lower resistor, or a larger trimmer.",
                    figure="cut_off_made", cures=(parts,))  # fmt: skip
     elif not cut.reach_low <= build.cut_off <= cut.reach_high:
-        sheet.find("reach", "fix", "The trimmer does not surely reach the cut-off",
+        sheet.find("reach", "fix", "Cut-off trim range insufficient at tolerance limits",
                    f"From the worst corner it covers {fmt(cut.reach_low, 'V', 4)} to {fmt(cut.reach_high, 'V', 4)}; "
                    f"{short(build.cut_off, 'V')} is wanted: some boards cannot be set.",
                    "A larger trimmer, or resistors of closer tolerance.", figure="cut_off_made", cures=(parts,))  # fmt: skip

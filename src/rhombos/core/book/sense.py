@@ -36,7 +36,7 @@ comparator_falls = _relation(
     title="Falling threshold of a comparator",
     holds="tap of R1 and R2 on its upper input, R_h from its output, which is high until then", source=CIRCUIT)
 inverse_time = _relation(
-    "inverse_time", t, 3 * t_twice / ((P / P_start)**2 - 1), title="Time an overload is let pass",
+    "inverse_time", t, 3 * t_twice / ((P / P_start)**2 - 1), title="Time allowed at an overload",
     holds="counts the square of the load beyond the pick-up: heat of copper; P above P_start",
     source="inverse-time practice of overload relays; 3 makes t_twice the time at P = 2·P_start",
     valid=(P_start < P,))

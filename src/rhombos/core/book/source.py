@@ -127,7 +127,7 @@ loaded_precharge_time = _relation(
     title="Time to precharge with a load drawing", holds="k·V below the ceiling V_inf; else never", source=CIRCUIT,
     valid=(k * V < V_inf,))
 peukert_time = _relation(
-    "peukert_time", t, t_rated * (C_Ah / (I * t_rated)) ** peukert, title="Run time of a battery that dislikes haste",
+    "peukert_time", t, t_rated * (C_Ah / (I * t_rated)) ** peukert, title="Run time at a high discharge rate",
     holds="capacity stated for a discharge in t_rated; steady current; 1 for lithium, 1.1 to 1.3 for lead-acid",
     source="Peukert's law; any battery text")
 cable_withstand = _relation(

@@ -138,7 +138,7 @@ def march(need: PrechargeNeed, build: PrechargeBuild, series: Resistor, fault: F
     for attempt in range(build.tries):
         bench.hold("negative", build.joins, "negative contactor closed", negative=True)
         if attempt == 0 and build.school == "switched" and bench.reading() > build.empty_below * need.volts:
-            bench.hold("locked", RUNNING, "bus not empty before the relay: welded contactor, or a reading that lies")
+            bench.hold("locked", RUNNING, "bus not empty before the relay: welded contactor, or an implausible reading")
             return bench.made
         # left across the contactor, nothing tells a frozen reading from a bus that is full: it closes at once
         waits = build.timeout if fault != "frozen reading" else build.joins
@@ -152,5 +152,5 @@ def march(need: PrechargeNeed, build: PrechargeBuild, series: Resistor, fault: F
             return bench.made
         if attempt < build.tries - 1:
             bench.hold("rest", build.rest, "time-out: all off, resistor cools")
-    bench.hold("locked", RUNNING, "time-out on the last try: locked until a person looks")
+    bench.hold("locked", RUNNING, "time-out on the last try: latched off, manual reset")
     return bench.made
