@@ -1,0 +1,41 @@
+"""docs/glossary.md holds what the book and the routes show: no more, no less."""
+
+import importlib.util
+import sys
+from pathlib import Path
+
+import pytest
+
+from rhombos.core.book.relation import SYMBOLS
+from rhombos.core.rules import PRESETS
+from rhombos.core.solve import solve
+
+DOCS = Path(__file__).parents[2] / "docs"
+
+
+@pytest.fixture(scope="module")
+def page():
+    spec = importlib.util.spec_from_file_location("glossary_page", DOCS / "glossary.py")
+    module = importlib.util.module_from_spec(spec)
+    sys.modules[spec.name] = module
+    spec.loader.exec_module(module)
+    return module.page()
+
+
+def test_the_page_is_what_the_code_shows(page):
+    assert (DOCS / "glossary.md").read_text() == page, "run docs/glossary.py"
+
+
+def test_every_quantity_and_every_figure_of_a_design_is_on_it(page, refuge, shelf):
+    for symbol in SYMBOLS.values():
+        assert f"| `{symbol.name}` | {symbol.meaning} |" in page
+    for block in solve(refuge, {}, shelf, PRESETS["cautious"]).blocks:
+        for figure in block.figures:
+            assert f"| {figure.title} | " in page
+
+
+def test_one_symbol_means_one_thing():
+    meanings = [s.meaning for s in SYMBOLS.values()]
+    assert all(meanings)
+    twice = {m for m in meanings if meanings.count(m) > 1}
+    assert not twice
