@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import sys
 from collections.abc import Iterator
 from pathlib import Path
@@ -51,6 +52,11 @@ def reports() -> Iterator[BlockReport]:
             yield from solve(asked, {}, house_shelf(), PRESETS["usual"], key).blocks
 
 
+def general(title: str) -> str:
+    """A figure's title without the numbers of one design."""
+    return re.sub(r"(?<= )\d[\d.]*( [kMmµn]?[A-Za-zΩ°]+)?(?=$|[ ,])", "…", title)
+
+
 def _shown(unit: str) -> str:
     return UNITS[unit].shown or "–"
 
@@ -65,7 +71,7 @@ def page() -> str:
     for block in reports():
         rows = figures.setdefault(block.title, {})
         for f in block.figures:
-            rows[f.title, f.symbol, f.unit if f.value is not None else ""] = None
+            rows[general(f.title), f.symbol, f.unit if f.value is not None else ""] = None
     lines = ["# Glossary", "", "Written by `docs/glossary.py` from the code: what a term, a symbol and a figure mean.", "",
              "## Terms", "", "| term | meaning |", "|---|---|"]  # fmt: skip
     lines += [f"| {term} | {meaning} |" for term, meaning in sorted(TERMS.items())]
