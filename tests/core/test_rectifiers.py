@@ -7,6 +7,7 @@ import pytest
 from scipy.integrate import solve_ivp
 from scipy.optimize import brentq
 
+from rhombos.core.blocks import h_bridge
 from rhombos.core.book import rectifier as book
 from rhombos.core.book import source
 from rhombos.core.brief import Brief
@@ -172,6 +173,17 @@ def test_only_a_choke_makes_the_link_stand_still(rectified):
     else:
         assert links[2] / links[0] == pytest.approx(full / empty, rel=0.05)
         assert set(duties) == {USUAL.duty_limit}
+
+
+def test_an_open_switch_of_the_bridge_stands_at_the_highest_that_its_link_reaches(rectified):
+    """Half the ripple above the set-point with its tolerance; or above the mean that follows the battery, and no lower than an
+    unloaded rectifier climbs."""
+    held = RECTIFIERS[rectified.builds["rectifier"].circuit].choke
+    for key, s in rectified.settled.items():
+        link, ring = s.states["dc_link"], s.states["rectifier"]
+        crest = link.voltage * (1 + USUAL.link_tolerance * held) + link.ripple / 2
+        highest = crest if held else max(crest, ring.unloaded)
+        assert s.states["h_bridge"].switch_voltage == pytest.approx((1 + h_bridge.STRAY_SPIKE) * highest, rel=1e-4), key
 
 
 def test_a_stepped_output_follows_an_unheld_link_and_a_sine_does_not(refuge, shelf):
