@@ -23,6 +23,22 @@ def test_a_demo_design_is_opened_from_the_list_and_read(bench):
     assert "%" in bench.text("efficiency")
 
 
+def test_findings_of_the_block_on_screen_come_first(bench):
+    bench.open(bench.copy_of("b6a1f2d0-0000-4000-8000-000000000002"))
+
+    def order():
+        found = bench.browser.find_elements(By.CSS_SELECTOR, '[data-testid^="finding-"]')
+        return [e.get_attribute("data-testid").removeprefix("finding-").partition(".")[0] for e in found][1:]
+
+    for block in ("front_end", "rectifier"):
+        bench.choose(block)
+        bench.until(lambda block=block: order()[0] == block)
+        blocks = order()
+        many = blocks.count(block)
+        assert 0 < many < len(blocks)
+        assert set(blocks[:many]) == {block}
+
+
 def test_more_power_changes_figures_and_findings_and_is_kept(bench):
     before = bench.value("front_end.device_peak")
     bench.brief("power.continuous", "1.1 kW")

@@ -24,7 +24,7 @@ def test_a_finding_is_waived_with_a_reason_and_seen_in_the_record(bench):
     bench.click("show-record")
     told = bench.text("record-protection.retries")
     assert "a person stands beside it on the bench" in told
-    assert "tries a shorted output for ever" in told
+    assert "retries into a short without limit" in told
     assert "Protection: After a short" in bench.text("record")
     bench.click("show-record")
     bench.click("unwaive-protection.retries")

@@ -37,7 +37,7 @@ class Weights(BaseModel):
     idle: float = Field(3, ge=0, le=10, title="Little drawn at no load")
     mass: float = Field(3, ge=0, le=10, title="Light")
     cost: float = Field(4, ge=0, le=10, title="Cheap parts")
-    wave: float = Field(10, ge=0, le=10, title="Suits the loads meant")
+    wave: float = Field(10, ge=0, le=10, title="Suits the intended loads")
     ease: float = Field(3, ge=0, le=10, title="Easy to build")
     quiet: float = Field(1, ge=0, le=10, title="Quiet")
 
@@ -251,7 +251,8 @@ def _buildability(worked: Worked) -> tuple[Skill, str]:
         said.append("one oscillator, little to adjust" if worked.brief.output.waveform == "square" else "a width to regulate")
         return "easy", "; ".join(said)
     wires = builds["transformer"].primary_in_hand
-    said.append(f"ferrite with {builds['transformer'].primary_turns} turns of {wires} wires in hand, leakage to be kept down")
+    said.append(f"ferrite with {builds['transformer'].primary_turns} turns of {wires} strands in parallel, "
+                "leakage to be kept down")
     said.append("a link to regulate at a voltage that kills")
     if not worked.brief.output.stepped:
         said.append("a filter choke and a sine to adjust")

@@ -21,7 +21,7 @@ SHARES = (
 
 
 class Rules(BaseModel):
-    """Margins are part of the rating kept in hand: required rating = stress / (1 − margin)."""
+    """Margins are part of the rating kept as margin: required rating = stress / (1 − margin)."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -56,7 +56,7 @@ class Rules(BaseModel):
     recovery_share: Ratio = Field(0.015, description="recovery time over the switching period")
     cable_drop: Ratio = 0.03
     cable_bundling: Ratio = Field(1.0, description="what bundling leaves of a cable's ampacity")
-    cable_insulation: Celsius = Field(70, description="what the insulation stands for ever")
+    cable_insulation: Celsius = Field(70, description="continuous temperature limit of the insulation")
     bank_rise: Ratio = Field(0.10, description="of the battery's voltage, when the leads give up their current at once")
     fuse_factor: Ratio = 1.35
     bleed_time: Second = 60

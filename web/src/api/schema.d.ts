@@ -2495,7 +2495,7 @@ export interface components {
             cable_bundling?: (number | string) | null;
             /** Cable drop */
             cable_drop?: (number | string) | null;
-            /** Cable insulation (what the insulation stands for ever) */
+            /** Cable insulation (continuous temperature limit of the insulation) */
             cable_insulation?: (number | string) | null;
             /** Capacitor tolerance */
             capacitor_tolerance?: (number | string) | null;
@@ -3398,7 +3398,7 @@ export interface components {
              */
             quiet?: number;
             /**
-             * Suits the loads meant
+             * Suits the intended loads
              * @default 10
              */
             wave?: number;

@@ -151,7 +151,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
             {RANKED.includes(chosen) && <Switches key={chosen} handle={handle} block={chosen} apply={apply} />}
           </Column>
           <Column last>
-            <Findings findings={solution.findings} apply={apply} jump={jump} waive={waive} />
+            <Findings findings={solution.findings} here={block} apply={apply} jump={jump} waive={waive} />
           </Column>
         </Grid>}
       </Box>

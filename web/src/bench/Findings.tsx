@@ -9,15 +9,19 @@ import { toldBy } from "../ui/TypedLine"
 
 interface Props {
   findings: readonly Finding[]
+  /** The block on screen: what concerns it comes first. */
+  here?: { key: string; title: string }
   apply: (patch: Record<string, PinValue>) => unknown
   jump: (finding: Finding) => void
   /** Waive a finding with a reason, or with none take the waiver back. */
   waive?: (code: string, reason: string | null) => Promise<Problem | null>
 }
 
-/** Findings, worst first; each leads to its figure and offers its cure. Those that are waived come last, with the reason. */
-export function Findings({ findings, ...acts }: Props) {
+/** Findings, those of the block on screen first, worst first; each leads to its figure and offers its cure. Those that are waived come last, with the reason. */
+export function Findings({ findings, here, ...acts }: Props) {
   const open = findings.filter((f) => f.waived == null)
+  const near = open.filter((f) => f.block === here?.key)
+  const far = open.filter((f) => f.block !== here?.key)
   const waived = findings.filter((f) => f.waived != null)
   const counted = [
     ...(["stop", "fix", "watch", "note"] as const).map((s) => [s, open.filter((f) => f.severity === s).length] as const),
@@ -36,7 +40,12 @@ export function Findings({ findings, ...acts }: Props) {
           {counted || "none"}
         </Text>
       </Flex>
-      {open.map((f) => (
+      {here && near.length > 0 && <Part>{here.title}</Part>}
+      {near.map((f) => (
+        <Item key={f.code} finding={f} {...acts} />
+      ))}
+      {near.length > 0 && far.length > 0 && <Part>Elsewhere</Part>}
+      {far.map((f) => (
         <Item key={f.code} finding={f} {...acts} />
       ))}
       {waived.map((f) => (
@@ -46,7 +55,13 @@ export function Findings({ findings, ...acts }: Props) {
   )
 }
 
-type ItemProps = { finding: Finding } & Omit<Props, "findings">
+const Part = ({ children }: { children: string }) => (
+  <Text as="h3" fontSize="sm" fontWeight="600" color="ink.soft" pt="2">
+    {children}
+  </Text>
+)
+
+type ItemProps = { finding: Finding } & Omit<Props, "findings" | "here">
 
 const Item = memo(Plainly, (a, b) => a.apply === b.apply && a.jump === b.jump && a.waive === b.waive && same(a.finding, b.finding))
 

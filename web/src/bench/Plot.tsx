@@ -179,7 +179,7 @@ function option(chart: Chart): echarts.EChartsCoreOption {
         symbol: "diamond",
         tooltip: { show: false },
         label: { show: true, position: "right", fontFamily: mono, fontSize: 12, fontWeight: 600, offset: crowded ? [-2, 0] : [2, 11], backgroundColor: crowded ? undefined : shade("paper"), padding: [1, 3] },
-        labelLayout: crowded ? { hideOverlap: true } : { moveOverlap: "shiftY" },
+        labelLayout: { moveOverlap: "shiftY" },
         z: 5,
       },
     ],

@@ -52,7 +52,7 @@ export function Routes({ handle, done }: { handle: DesignHandle; done: () => voi
             Routes
           </Text>
           <Text fontSize="sm" color="ink.soft">
-            each sized from your shelf for this brief, nothing pinned; choosing one lets go of the pins
+            each sized from your shelf for this brief, nothing pinned; choosing one unpins everything
           </Text>
           <Quiet ml="auto" onClick={done} textDecoration="underline" data-testid="close-routes">
             back to the sheet

@@ -270,7 +270,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     sheet.choice("capacitor", "C_{dc}", "Link capacitor")
     sheet.choice("count", "n_C", f"Link capacitors in parallel{', each bank' if banks > 1 else ''}")
     sheet.fixed_value("bank", r"C", "Whole bank", bank, "F", "as built")
-    sheet.result("needed", r"V_{dc,\min}", "Least link for the full wave", "V")
+    sheet.result("needed", r"V_{dc,\min}", "Minimum link for the full wave", "V")
     sheet.result("slow_current", r"I_{2f}", "Current, twice the line", "A")
     sheet.result("fast_current", r"I_{hf}", "Current, switching", "A")
     sheet.choice("bleeder", "R_b", "Bleeder")

@@ -107,7 +107,7 @@ def _show_bootstrap(sheet: Sheet, now: DriveState) -> None:
     sheet.result("boot_charge", "Q_b", "Charge taken in a cycle, most", "C")
     if now.boot_budget > 0:
         sheet.result("boot_budget", r"\Delta V", "Droop allowed", "V")
-        sheet.result("boot_needed", r"C_{b,\min}", "Least capacitor", "F")
+        sheet.result("boot_needed", r"C_{b,\min}", "Minimum capacitor", "F")
     sheet.fixed_value("boot_low", r"V_{b,\min}", "Bootstrap, lowest over a line period", now.boot_low, "V", "cycle by cycle")
     sheet.fixed_value("low_time", r"t_{low}", "Shortest on-time of the lower switch", now.low_time, "s", "crest of the wave")
     sheet.result("refresh", r"t_{4\tau}", "Refresh by the rule, four time constants", "s")
@@ -127,7 +127,7 @@ def _gate_findings(
             cures.insert(0, ("Fit a zener at each gate", {f"{sheet.block}.zener": "fitted"}))
         sheet.find("over_voltage", "stop" if build.supply > min(now.limit, driver.v_most) else peak.severity or "fix",
                    "The gates are driven beyond their limit" if build.supply > now.limit else "Gate drive close to its limit",
-                   f"{what}: an oxide that breaks once is a short for ever.", "A lower supply, and a zener at the gate.",
+                   f"{what}: an oxide that breaks once is a permanent short.", "A lower supply, and a zener at the gate.",
                    figure="gate_peak", cures=tuple(cures))  # fmt: skip
     if now.gate < now.least:
         sheet.find("under_voltage", "stop" if now.gate < now.least - 1.5 else "fix", "The gates are not driven fully on",

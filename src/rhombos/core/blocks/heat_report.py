@@ -153,7 +153,7 @@ def _heat(sheet: Sheet, build: HeatBuild, need: HeatNeed, now: HeatState, rise: 
                    f"{short(worst.rating, 'degC')}.", "Switch off sooner.", figure="hot", cures=(limits,))  # fmt: skip
     if build.hot - now.error < hottest.sink:
         sheet.find("hot_early", "fix", "It switches off in normal use",
-                   f"{hottest.name} brings its heat-sink to {fmt(hottest.sink, 'degC')} in the hottest room; the limit may act "
+                   f"{hottest.name} heats its sink to {fmt(hottest.sink, 'degC')} at the maximum ambient; the limit may act "
                    f"from {fmt(build.hot - now.error, 'degC')}.", "A higher limit, or a larger heat-sink.", figure="hot",
                    cures=(limits,))  # fmt: skip
     if build.fan_on + now.error > build.hot - now.error:

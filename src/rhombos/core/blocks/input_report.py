@@ -39,7 +39,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     sheet.choice("cable", "A", "Cable section")
     sheet.choice("runs", "n_A", "Cables in parallel, each pole")
     cabled = sheet.fixed("fuse_rated", "I_F", "Fuse rating, on this cable", fuse.i_rating, "A", sheet.now.ampacity, 0.0,
-                         "hottest room")  # fmt: skip
+                         "maximum ambient")  # fmt: skip
     drop = sheet.limited("drop_share", r"\Delta V/V", "Drop before the stage", "%", rules.cable_drop * 1.5,
                          1 / 3, over=("flat",))  # fmt: skip
     sheet.choice("capacitor", "C_{in}", "Input capacitor")
@@ -87,7 +87,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         many = f"{build.runs} × " if build.runs > 1 else ""
         sheet.find("cable_unprotected", "stop", "The fuse does not protect the cable",
                    f"A {short(fuse.i_rating, 'A')} fuse on {many}{short(build.cable, 'm^2')}, which carry "
-                   f"{fmt(sheet.now.ampacity, 'A')} for ever in a room of {short(brief.targets.ambient, 'degC')}: the "
+                   f"{fmt(sheet.now.ampacity, 'A')} continuously in a room of {short(brief.targets.ambient, 'degC')}: the "
                    "insulation burns first.", "Use a heavier cable, or a smaller fuse; local codes decide the section.",
                    worst=cabled,
                    cures=(("Let the proposal choose the cable", {"input_stage.cable": None, "input_stage.runs": None}),
@@ -154,7 +154,7 @@ def _entry(sheet: Sheet, build: InputStageBuild, fuse: Fuse, plugs: Worst, melts
         sheet.find("reverse", "fix", "Nothing helps against reversed leads",
                    "The body diodes of the stage and the capacitors short a reversed battery: they burn before the fuse opens.",
                    "A diode across the input that blows the fuse (no loss, one fuse each time), or a series switch (no harm, a "
-                   "loss for ever).", figure="reverse", cures=(("A diode that blows the fuse", {"input_stage.reverse": None}),
+                   "continuous loss).", figure="reverse", cures=(("A diode that blows the fuse", {"input_stage.reverse": None}),
                                                           ("A series switch", {"input_stage.reverse": SERIES})))  # fmt: skip
     elif build.reverse == SHUNT and build.reverse_i2t < fuse.i2t:
         sheet.find("reverse_slow", "fix", "The fuse is slower than the diode it needs",
@@ -165,6 +165,6 @@ def _entry(sheet: Sheet, build: InputStageBuild, fuse: Fuse, plugs: Worst, melts
                           ("A series switch", {"input_stage.reverse": SERIES})))  # fmt: skip
     if now.life < LEAST_LIFE:
         sheet.find("life", "watch", "The input cans dry out early",
-                   f"About {fmt(now.life, 's')} at full power in the hottest room.", "More cans, or cooler air about them.",
+                   f"About {fmt(now.life, 's')} at full power at the maximum ambient.", "More cans, or cooler air about them.",
                    figure="life", cures=(("Let the proposal choose the cans",
                                           {"input_stage.count": None, "input_stage.capacitor": None}),))  # fmt: skip

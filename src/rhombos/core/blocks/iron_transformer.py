@@ -46,9 +46,9 @@ class IronTransformerBuild(Build):
     primary_turns: int = Field(ge=1, le=2000, title="Primary turns, each half")
     secondary_turns: int = Field(ge=1, le=20000, title="Secondary turns")
     primary_wire: str = part("wire", "Primary wire")
-    primary_in_hand: int = Field(ge=1, le=200, title="Primary wires in hand")
+    primary_in_hand: int = Field(ge=1, le=200, title="Primary strands in parallel")
     secondary_wire: str = part("wire", "Secondary wire")
-    secondary_in_hand: int = Field(ge=1, le=100, title="Secondary wires in hand")
+    secondary_in_hand: int = Field(ge=1, le=100, title="Secondary strands in parallel")
     halves: int = by_route("Primary halves")
 
 
@@ -173,8 +173,8 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     for name, symbol, title in (
         ("core", "", "Iron core"), ("primary_turns", "N_p", f"Primary turns{half}"),
         ("secondary_turns", "N_s", "Secondary turns"), ("primary_wire", "", "Primary wire"),
-        ("primary_in_hand", "", "Primary wires in hand"), ("secondary_wire", "", "Secondary wire"),
-        ("secondary_in_hand", "", "Secondary wires in hand"),
+        ("primary_in_hand", "", "Primary strands in parallel"), ("secondary_wire", "", "Secondary wire"),
+        ("secondary_in_hand", "", "Secondary strands in parallel"),
     ):
         sheet.choice(name, symbol, title)
     for point, what in (("nominal", "nominal"), ("flat", "flat"), ("full", "charging"), ("idle", "no load, nominal")):

@@ -135,7 +135,7 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     refused = [j for k in brief.loads if (j := judge(k, brief.output.waveform, WAVE_CREST, 0.0)).verdict == "refuses"]
     if refused:
         names = " and ".join(j.load for j in refused)
-        sheet.find("wave", "fix", f"A {brief.output.waveform} wave is not for every load that is meant",
+        sheet.find("wave", "fix", f"A {brief.output.waveform} wave does not suit every intended load",
                    f"For {names}: {refused[0].reason}.", "Ask for a sine in the brief, or keep such loads away and say so on "
                    "the socket.", figure="voltage", unavoidable="the brief asks for this wave and for these loads")  # fmt: skip
     motors = [k for k in brief.loads if k in STARTING]

@@ -204,11 +204,11 @@ def assess(need: PrechargeNeed, build: PrechargeBuild, shelf: Shelf, rules: Rule
         inrush = work("precharge.inrush", source.closing_inrush, k=k, V=volts, R_s=path)
     leak = burnt if build.school != SWITCHED else 0.0
     fault = math.inf if leak else ledger.total("precharge.fault_energy", {
-        "shorted bus for the whole time-out, beyond what it carries for ever": _pulse(need, ohms, build.timeout, series)})
+        "shorted bus for the whole time-out, beyond what it carries continuously": _pulse(need, ohms, build.timeout, series)})
     mean = leak or work("precharge.mean_power", source.precharge_mean_power, V=volts, R=ohms, t=build.timeout,
                         t_rest=build.rest)  # fmt: skip
     if leak:
-        ledger.total("precharge.mean_power", {"across an empty bus for ever": leak})
+        ledger.total("precharge.mean_power", {"across an empty bus, continuously": leak})
     return PrechargeState(
         time=time, ceiling=ceiling, energy=energy, peak_current=peak, peak_power=burnt, inrush=inrush, fault_energy=fault,
         mean_power=mean, leak=peak if leak else 0.0, volts=volts, closes=k * volts)  # fmt: skip

@@ -37,7 +37,8 @@ def report(sheet: Sheet, fuse: Fuse | None, need: PrechargeNeed) -> BlockReport:
     switched = build.school == SWITCHED
     pulse = sheet.limited("fault_energy", "W_f", "Shorted bus, energy in the resistor", "J", series.pulse, PULSE_MARGIN) \
         if switched else None  # fmt: skip
-    heat = sheet.limited("mean_power", r"\bar P", "Mean power of all tries" if switched else "Shorted bus, power for ever", "W",
+    heat = sheet.limited("mean_power", r"\bar P",
+                         "Mean power of all tries" if switched else "Shorted bus, continuous power", "W",
                          series.power, sheet.rules.resistor_margin)  # fmt: skip
     rated = sheet.limited("volts", "V", "Voltage across the resistor", "V", series.v_rating)
     closing = sheet.limited("inrush", r"\hat I_c", "Inrush left at closing", "A", MAKES * build.contactor)
@@ -163,7 +164,7 @@ def _findings(
                    "feeds the bus, and the inrush comes after all.", "Hold the relay until the contactor has surely closed.",
                    figure="closing", cures=(("Let the proposal set the time", _free("closing")),))  # fmt: skip
     if build.school != SWITCHED:
-        sheet.find("leaks", "watch", "A resistor across the contactor leaks for ever",
+        sheet.find("leaks", "watch", "A resistor across the contactor leaks continuously",
                    f"{fmt(now.leak, 'A')} flow into the bus as long as the battery is there: the bus is never dead, and a "
                    "sleeping load empties the battery or overheats the resistor.",
                    "A switched resistor with a measured close.", figure="school",

@@ -214,7 +214,7 @@ def _output(
                    cures=(("Let the proposal set the window", _free("output_high", "output_low", "suppressor")),))  # fmt: skip
     if build.overload < need.continuous:
         sheet.find("overload_low", "fix", "The overload counts at the power that is asked",
-                   f"It counts above {short(build.overload, 'W')}; {short(need.continuous, 'W')} is asked for ever.",
+                   f"It counts above {short(build.overload, 'W')}; {short(need.continuous, 'W')} is asked continuously.",
                    "A pick-up a tenth above the continuous power.", figure="overload",
                    cures=(("Let the proposal set the overload", _free("overload", "twice")),))  # fmt: skip
     if now.surge_passes < need.surge_time:
@@ -251,7 +251,7 @@ def _output(
                    f"It trips at {fmt(build.short_trip, 'A')}; the surge peaks at {fmt(surge_peak, 'A')}.", "A higher trip.",
                    figure="short_trip", cures=(("Let the proposal set the trip", _free("short_trip")),))  # fmt: skip
     if build.after_trip == "tries for ever":
-        sheet.find("retries", "fix", "It tries a shorted output for ever",
+        sheet.find("retries", "fix", "It retries into a short without limit",
                    "Each try heats switches and wires again, while nobody looks.",
                    "Latch it, or latch after a few tries with a rest between them.", figure="after_trip",
                    cures=(("Latch it", {f"{KEY}.after_trip": None}),))  # fmt: skip

@@ -45,7 +45,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
         sheet.choice("inductance", "L", "Link choke")
         show_winding(sheet, made, "Choke")
         sheet.result("ripple", r"\Delta I", "Choke ripple", "A")
-        sheet.result("minimum_load", r"I_{\min}", "Least continuous load", "A")
+        sheet.result("minimum_load", r"I_{\min}", "Minimum continuous load", "A")
     else:
         sheet.result("pulse", "I", "Mean of a charging pulse", "A")
         sheet.result("pulse_peak", r"\hat I", "Peak of a charging pulse", "A")

@@ -43,9 +43,9 @@ class TransformerBuild(Build):
     primary_turns: int = Field(ge=1, le=200, title="Primary turns, each half")
     secondary_turns: int = Field(ge=1, le=2000, title="Secondary turns")
     primary_wire: str = part("wire", "Primary wire")
-    primary_in_hand: int = Field(ge=1, le=200, title="Primary wires in hand")
+    primary_in_hand: int = Field(ge=1, le=200, title="Primary strands in parallel")
     secondary_wire: str = part("wire", "Secondary wire")
-    secondary_in_hand: int = Field(ge=1, le=100, title="Secondary wires in hand")
+    secondary_in_hand: int = Field(ge=1, le=100, title="Secondary strands in parallel")
     interfaces: int = Field(ge=1, le=2, title="Faces to the secondary")
     units: int = Field(1, ge=1, le=8, title="Transformers alike")
     joined: str = options("Their secondaries", "in series", "in parallel", default="in series")
@@ -235,9 +235,9 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     sheet.choice("primary_turns", "N_p", f"Primary turns{half}")
     sheet.choice("secondary_turns", "N_s", "Secondary turns" + (", each half" if t.secondary_halves == 2 else ""))
     sheet.choice("primary_wire", "", "Primary wire")
-    sheet.choice("primary_in_hand", "", "Primary wires in hand")
+    sheet.choice("primary_in_hand", "", "Primary strands in parallel")
     sheet.choice("secondary_wire", "", "Secondary wire")
-    sheet.choice("secondary_in_hand", "", "Secondary wires in hand")
+    sheet.choice("secondary_in_hand", "", "Secondary strands in parallel")
     sheet.choice("interfaces", "p", "Faces to the secondary")
     sheet.result("leakage", r"L_{lk}", f"Leakage{half.replace(', each', ', one')}", "H")
     if now.leakage_duty:
@@ -275,7 +275,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     if window.severity:
         sheet.find("window", "stop", "The windings do not fit the window",
                    f"They build {fmt(t.height, 'mm')} high; the window of {build.core} offers {fmt(t.stack.height, 'mm')}.",
-                   "Fewer wires in hand, a core with a larger window, or a higher frequency with fewer turns.",
+                   "Fewer strands in parallel, a core with a larger window, or a higher frequency with fewer turns.",
                    worst=window, cures=(("Let the proposal choose core and wire", free_turns | {
                        f"transformer.{n}": None
                        for n in ("primary_wire", "primary_in_hand", "secondary_wire", "secondary_in_hand")}),))  # fmt: skip
@@ -283,7 +283,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
         which = "primary" if now.primary_factor > now.secondary_factor else "secondary"
         sheet.find("proximity", "watch", f"Eddy currents more than double the {which}'s loss",
                    f"Its AC resistance is {max(now.primary_factor, now.secondary_factor):.2g} times the DC one: wire chosen "
-                   "by area alone.", "Litz or thinner wires in hand, fewer layers, or interleave.",
+                   "by area alone.", "Litz or thinner strands in parallel, fewer layers, or interleave.",
                    figure=f"{which}_factor",
                    cures=((f"Let the proposal choose the {which}'s wire",
                            {f"transformer.{which}_wire": None, f"transformer.{which}_in_hand": None}),))  # fmt: skip

@@ -36,7 +36,7 @@ class ChokeBuild(Build):
     grade: str = part(GRADES, "Inductor grade")
     turns: int = Field(ge=1, le=2000, title="Inductor turns")
     wire: str = part("wire", "Inductor wire")
-    in_hand: int = Field(ge=1, le=50, title="Inductor wires in hand")
+    in_hand: int = Field(ge=1, le=50, title="Inductor strands in parallel")
 
 
 @lru_cache(maxsize=128)
@@ -102,7 +102,7 @@ def show_winding(sheet: Sheet, made: Choke, what: str) -> None:
     sheet.choice("grade", "", f"{what} grade")
     sheet.choice("turns", "N_L", f"{what} turns")
     sheet.choice("wire", "", f"{what} wire")
-    sheet.choice("in_hand", "", f"{what} wires in hand")
+    sheet.choice("in_hand", "", f"{what} strands in parallel")
     if not made.soft:
         sheet.fixed_value("gap", "l_g", "Total air gap", made.gap, "mm", "as wound")
 

@@ -46,11 +46,11 @@ turn_off_snubber_loss = _relation(
     "turn_off_snubber_loss", P_loss, C * V**2 * f / 2,
     title="Loss of a turn-off snubber", holds="dissipative kind; burnt in its resistor", source="energy of a capacitor")
 turn_off_least = _relation(
-    "turn_off_least", R, V / (I_pk - I), title="Least resistor of a turn-off snubber",
+    "turn_off_least", R, V / (I_pk - I), title="Minimum resistor of a turn-off snubber",
     holds="at turn-on its discharge comes on top of the current I; together at most I_pk", source="Ohm's law",
     valid=(I_pk > I,))
 turn_off_most = _relation(
-    "turn_off_most", R, t / (3 * C), title="Greatest resistor of a turn-off snubber",
+    "turn_off_most", R, t / (3 * C), title="Maximum resistor of a turn-off snubber",
     holds="empty, to a twentieth, within the shortest on-time t", source="discharge over three time constants")
 peak_constant = _relation(
     "peak_constant", tau, R * C, title="Time constant of a peak detector", holds="discharge resistor R across C",

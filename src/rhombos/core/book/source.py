@@ -117,7 +117,7 @@ constant_power_rest = _relation(
     valid=(4 * P * R <= V**2,))
 precharge_fault_energy = _relation(
     "precharge_fault_energy", W_J, (V**2 / R - P) * t,
-    title="Energy of a shorted bus, beyond what the resistor carries for ever",
+    title="Energy of a shorted bus, beyond what the resistor carries continuously",
     holds="P is the resistor's continuous power, t the time-out", source="energy balance")
 precharge_mean_power = _relation(
     "precharge_mean_power", P, V**2 / R * t / (t + t_rest), title="Mean power of tries into a shorted bus",

@@ -13,7 +13,7 @@ DEVICE_TEXT = "standard power-electronics texts, power MOSFET switching"
 required_rating = _relation(
     "required_rating", V_rating, V_pk / (1 - margin),
     title="Rating required for a stress", holds="the one margin convention of this book",
-    source="derating practice: part of the rating kept in hand")
+    source="derating practice: part of the rating kept as margin")
 push_pull_stress = _relation(
     "push_pull_stress", V_DS, 2 * V_in,
     title="Off-state voltage of a push-pull switch", holds="tightly coupled halves; the spike comes on top",

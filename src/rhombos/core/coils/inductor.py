@@ -219,7 +219,7 @@ def _window(made: Choke) -> Chart:
         key="window", title="Winding window, to scale",
         boxes=layers_of(made.winding, made.winding.turns * made.winding.in_hand, made.stack.b_w, made.stack.height),
         remark=f"{stack_name(made.stack)}: {made.stack.b_w * 1e3:.1f} × {made.stack.height * 1e3:.1f} mm. "
-               f"{made.winding.turns} turns, {made.winding.in_hand} in hand; {fmt(made.fill, '%', 2)} of the "
+               f"{made.winding.turns} turns, {made.winding.in_hand} in parallel; {fmt(made.fill, '%', 2)} of the "
                "height.")  # fmt: skip
 
 

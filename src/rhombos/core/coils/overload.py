@@ -40,11 +40,11 @@ def overload(copper: float, core: float, rise: float, allowed: float, capacity: 
     seconds, watts = time[finite][::-1], (share[finite] * power)[::-1]
     lasting = float(np.sqrt(max(0.0, (allowed / rise * (copper + core) - core) / copper))) * power if copper > 0 else power
     double = float(minutes_to_limit(np.array([2.0]), copper, core, rise, allowed, capacity)[0])
-    said = f"for {fmt(double, 's', 2)}" if np.isfinite(double) else "for ever"
+    said = f"for {fmt(double, 's', 2)}" if np.isfinite(double) else "continuously"
     return Chart(
         key="overload", title="Overload against time", x=t.axis("time, from warm", log=True),
         y=p.axis("", low=0, high=roomy(TOP_SHARE * power)), series=(curve("bears", seconds, watts, t, p),),
-        marks=(Mark(at=p(lasting), label=f"for ever {fmt(lasting, 'W')}", role="house"),),
+        marks=(Mark(at=p(lasting), label=f"continuous {fmt(lasting, 'W')}", role="house"),),
         dots=(Dot(x=t(double), y=p(2 * power), label="twice"),) if np.isfinite(double) and double > 1 else (),
         remark=f"Warm from full power it bears twice that {said}; {fmt(capacity, 'J')} a kelvin of core and copper take the "
                "heat. The switches give way sooner: seconds, not minutes.")  # fmt: skip

@@ -121,7 +121,7 @@ def _fast(asked: LoopAsked, at: Operating, volts: float) -> LoopBench:
     figures = labelled(
         ("Samples a second", fmt(1 / empty.period, "Hz")),
         ("Crossover, empty", fmt(stand[0].crossover, "Hz") if stand[0].crossover else "never"),
-        ("Phase in hand, least", f"{min(s.phase for s in stand):.0f}°"),
+        ("Minimum phase margin", f"{min(s.phase for s in stand):.0f}°"),
         ("Gain may grow", f"{min(s.gain for s in stand):.2g} times" if holds else "not at all"),
         ("Nearest to −1", f"{worst.distance:.2f}" if holds else "it swings up"),
         ("Deepest dip after the step", f"{fmt(dip, 'V')}, {fmt(dip / peak, '%', 2)} of the peak" if holds else "it swings up"),

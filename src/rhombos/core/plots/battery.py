@@ -42,7 +42,7 @@ def day(worked: Worked) -> Chart:
         key="day", title="A day's use", x=hours.axis("hours", low=0, high=float(shown[-1])),
         y=y.axis("left", low=min(0.0, roomy(-end) * -1 if end < 0 else 0.0), high=1.0),
         series=(curve("left in the battery", shown, left, hours, y),),
-        marks=(Mark(at=y(0.2), label="kept in hand: 20 %", role="house"),),
+        marks=(Mark(at=y(0.2), label="reserve: 20 %", role="house"),),
         remark=f"From {short(capacity, 'A*h')}: {told}, with the losses of every step and what is drawn at no load."
                + (f" Peukert's exponent {exponent:g}, capacity for {rated / 3600:g} h." if exponent > 1 else ""))  # fmt: skip
 

@@ -51,13 +51,13 @@ def bode(worked: Worked) -> Chart:
     state: Any = worked.settled["flat"].states["controller"]
     f, g = Scale("Hz", 1e3), Scale("1", 1)
     return Chart(
-        key="bode", title="Loop: gain and phase in hand", x=f.axis("frequency", log=True),
+        key="bode", title="Loop: gain and phase margin", x=f.axis("frequency", log=True),
         y=g.axis("dB, °", low=LOWEST_DB, high=HIGHEST_DB),
         series=(Series(name="gain, dB", x=f.all(frequency), y=g.all(level)),
-                Series(name="phase in hand, degrees", x=f.all(frequency), y=g.all(above), role="second")),
+                Series(name="phase margin, degrees", x=f.all(frequency), y=g.all(above), role="second")),
         marks=(Mark(at=0.0, label="gain of one", role="house"),
                Mark(at=f(2 * worked.brief.output.frequency), label="twice the line", role="here", upright=True)),
-        dots=(Dot(x=f(state.crossover), y=min(state.phase, HIGHEST_DB), label=f"{state.phase:.0f}° in hand"),)
+        dots=(Dot(x=f(state.crossover), y=min(state.phase, HIGHEST_DB), label=f"{state.phase:.0f}° margin"),)
         if state.crossover > 0 else (),
         remark=f"Crosses over at {fmt(state.crossover, 'Hz')} with the parts as rounded; choke and bank resonate at "
                f"{fmt(state.resonance, 'Hz')}. A flat battery at full power, where the duty is largest.")  # fmt: skip

@@ -32,8 +32,8 @@ def iron_window(worked: Worked) -> Chart:
         key="window", title="Winding window, to scale",
         boxes=window_boxes(made, made.stack.b_w, made.stack.height),
         remark=f"{made.stack.id}: {made.stack.b_w * 1e3:.1f} × {made.stack.height * 1e3:.1f} mm{ring}. Primary {turns} turns, "
-               f"{build.primary_in_hand} in hand; secondary {build.secondary_turns} turns, {build.secondary_in_hand} in hand; "
-               f"{fmt(made.fill, '%', 2)} of the height.")  # fmt: skip
+               f"{build.primary_in_hand} in parallel; secondary {build.secondary_turns} turns, {build.secondary_in_hand} "
+               f"in parallel; {fmt(made.fill, '%', 2)} of the height.")  # fmt: skip
 
 
 def output_against_battery(worked: Worked) -> Chart:

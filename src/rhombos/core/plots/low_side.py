@@ -179,8 +179,8 @@ def winding_window(worked: Worked) -> Chart:
     return Chart(
         key="window", title="Winding window, to scale", boxes=window_boxes(made, made.stack.b_w, made.stack.height),
         remark=f"{made.stack.core.id}: {breadth:.1f} × {height:.1f} mm{ring}. Primary {turns} turns, "
-               f"{build.primary_in_hand} in hand{', both halves bifilar' if made.halves == 2 else ''}; secondary "
-               f"{build.secondary_turns} turns, {build.secondary_in_hand} in hand; {fmt(made.fill, '%', 2)} of the "
+               f"{build.primary_in_hand} in parallel{', both halves bifilar' if made.halves == 2 else ''}; secondary "
+               f"{build.secondary_turns} turns, {build.secondary_in_hand} in parallel; {fmt(made.fill, '%', 2)} of the "
                "height.")  # fmt: skip
 
 

@@ -8,6 +8,8 @@ from rhombos.core.compare import Comparison
 from rhombos.core.plots.model import Chart, Dot, Scale, roomy
 
 SMALLEST, LARGEST = 8.0, 24.0
+CLOSE = 0.9
+"""Where an axis begins, over the least of what stands on it."""
 
 
 def pareto(comparison: Comparison) -> Chart:
@@ -25,6 +27,8 @@ def pareto(comparison: Comparison) -> Chart:
     )  # fmt: skip
     return Chart(
         key="pareto", title="Loss, cost, mass",
-        x=cost.axis("relative cost", low=0, high=roomy(max(r.cost for r in rows))),
-        y=loss.axis("lost at full power", low=0, high=roomy(max(r.lost for r in rows))), dots=dots,
+        x=cost.axis("relative cost", low=CLOSE * min(r.cost for r in rows),
+                    high=roomy(max(r.cost for r in rows))),
+        y=loss.axis("lost at full power", low=CLOSE * min(r.lost for r in rows),
+                    high=roomy(max(r.lost for r in rows))), dots=dots,
         remark="Numbered as ranked; larger marks are heavier. Copper: no other is better in all three.")  # fmt: skip
