@@ -78,6 +78,7 @@ def new_browser(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Callable[[
         options.add_argument(f"--user-data-dir={tmp_path_factory.mktemp('profile')}")
         options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
         browser = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+        browser.set_script_timeout(180)  # what judges a whole page takes its time on a busy machine
         opened.append(browser)
         size(browser, 1280, 800)
         return browser

@@ -14,6 +14,9 @@ VIEWS = [
                              "waves&page=loop", "waves&page=sine table", "margins", "record", "history", "battery")),
     "/", "/shelf", "/book", "/precharge"]  # fmt: skip
 
+DARK = ("?block=front_end", "?block=isolation", "?view=routes", "?view=waves&page=scope", "?view=history", "/", "/shelf")
+"""Between them these show every colour there is."""
+
 
 @pytest.fixture
 def bench(shared_browser, server):
@@ -33,6 +36,8 @@ def test_a_page_can_be_read(bench, path):
     assert bench.browser.execute_script(SMALL) == []
     bench.browser.execute_script(AXE)
     assert bench.browser.execute_async_script(JUDGED, {}) == []
+    if path not in DARK:
+        return
     bench.click("mode")
     bench.until(lambda: "dark" in bench.browser.find_element(By.TAG_NAME, "html").get_attribute("class"))
     bench.until(lambda: bench.browser.execute_script("return !document.getAnimations().length"), "colours still change")
