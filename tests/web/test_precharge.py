@@ -23,7 +23,7 @@ def test_a_load_that_never_lets_it_finish_is_named_and_cured(bench):
 def test_every_fault_is_drawn_and_the_sequence_is_taken_away(bench, tmp_path):
     bench.click("show-precharge")
     for fault in ("shorted-bus", "open-resistor", "welded-contactor", "frozen-reading"):
-        assert "lock" in bench.text(f"chart-sequence-{fault}") or "not empty" in bench.text(f"chart-sequence-{fault}")
+        assert "latched" in bench.text(f"chart-sequence-{fault}") or "not empty" in bench.text(f"chart-sequence-{fault}")
     bench.download_to(tmp_path)
     bench.click("precharge-c")
     bench.until(lambda: list(tmp_path.glob("*.c")), "no code came")
