@@ -104,7 +104,7 @@ function Table({ rows, shown, present, pick }: { rows: readonly RouteRow[]; show
             <td>
               <button aria-label={`${r.out ? "×" : i + 1}: details of ${r.title}`}>
                 <svg width="24" height="24" viewBox="0 0 24 24" style={{ display: "block" }}>
-                  <LozengeShape x={12} y={12} half={11} type={11} level={r.out ? 0 : (r.score ?? 0)} severity={r.out ? "stop" : "note"} label={r.out ? "×" : `${i + 1}`} />
+                  <LozengeShape x={12} y={12} half={11} type={12} level={r.out ? 0 : (r.score ?? 0)} severity={r.out ? "stop" : "note"} label={r.out ? "×" : `${i + 1}`} />
                 </svg>
               </button>
             </td>
