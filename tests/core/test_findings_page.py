@@ -1,24 +1,16 @@
 """docs/findings.md says what the code can raise: no more, no less."""
 
-import importlib.util
 import re
-import sys
-from pathlib import Path
 
 from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve
 from tests.core.test_findings import RAISED
 from tests.core.test_mistakes import MISTAKES
-
-DOCS = Path(__file__).parents[2] / "docs"
+from tests.core.written import DOCS, writer
 
 
 def generator():
-    spec = importlib.util.spec_from_file_location("findings_page", DOCS / "findings.py")
-    module = importlib.util.module_from_spec(spec)
-    sys.modules[spec.name] = module
-    spec.loader.exec_module(module)
-    return module
+    return writer("findings")
 
 
 def test_the_page_is_what_the_code_raises():

@@ -1,25 +1,16 @@
 """docs/glossary.md holds what the book and the routes show: no more, no less."""
 
-import importlib.util
-import sys
-from pathlib import Path
-
 import pytest
 
 from rhombos.core.book.relation import SYMBOLS
 from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve
-
-DOCS = Path(__file__).parents[2] / "docs"
+from tests.core.written import DOCS, writer
 
 
 @pytest.fixture(scope="module")
 def glossary():
-    spec = importlib.util.spec_from_file_location("glossary_page", DOCS / "glossary.py")
-    module = importlib.util.module_from_spec(spec)
-    sys.modules[spec.name] = module
-    spec.loader.exec_module(module)
-    return module
+    return writer("glossary")
 
 
 @pytest.fixture(scope="module")

@@ -53,12 +53,8 @@ def create_app(
     url = database_url or os.environ.get("RHOMBOS_DATABASE_URL", "mysql+pymysql://root@127.0.0.1:1/none")
     app.state.service = Service(Database(url), crew or Crew())
     problem.install(app)
-    if key := key or os.environ.get("RHOMBOS_KEY"):
-        locked = lock.Lock(key)
-        lock.install(app, locked)
-        guard.install(app, locked)
-    else:
-        guard.install(app, None)
+    key = key or os.environ.get("RHOMBOS_KEY")
+    guard.install(app, lock.install(app, key) if key else None)
     document.install(app)
     for resource in (health, designs, archive, solve, waves, modulation, compare, coils, snubbers, shelf, book):
         app.include_router(resource.router, prefix="/api")

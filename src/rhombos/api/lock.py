@@ -83,8 +83,9 @@ def _page(to: str, told: str) -> HTMLResponse:
     return HTMLResponse(PAGE.format(to=escape(to), told=escape(told)), 401, {"Cache-Control": "no-store"})
 
 
-def install(app: FastAPI, lock: Lock) -> None:
-    """The page that asks for the key."""
+def install(app: FastAPI, key: str) -> Lock:
+    """The page that asks for a key. Returns: the lock that it opens."""
+    lock = Lock(key)
 
     @app.get("/key", include_in_schema=False)
     def asked() -> Response:
@@ -97,3 +98,5 @@ def install(app: FastAPI, lock: Lock) -> None:
         if lock.fits(form.get("key", [""])[0]):
             return lock.admit(to)
         return _page(to, "That is not the key. It is 32 digits and letters from a to f.")
+
+    return lock
