@@ -46,7 +46,7 @@ export function Designs() {
   return (
     <Page title="Designs">
       <Flex gap="3" mb="4" align="center">
-        <Strong onClick={() => void start({ name: "Untitled", rules: "usual", pins: {}, brief: {} } as Design)} data-testid="new-design">
+        <Strong onClick={() => void start({ name: "Untitled", rules: "usual", pins: {}, brief: {} })} data-testid="new-design">
           New design
         </Strong>
         <Plain onClick={() => file.current?.click()} title="a design in JSON, or an archive of everything">

@@ -188,7 +188,7 @@ function chosen(design: Design, row: RouteRow, comparison: Comparison): Partial<
   return {
     route: row.route,
     pins: {},
-    brief: { ...design.brief, output: { ...design.brief?.output, waveform: row.waveform } } as Design["brief"],
-    decision: { weights: { ...comparison.weights }, chosen: row.title, rows } as Design["decision"],
+    brief: { ...design.brief, output: { ...design.brief?.output, waveform: row.waveform } },
+    decision: { weights: { ...comparison.weights }, chosen: row.title, rows },
   }
 }
