@@ -122,6 +122,10 @@ def test_the_picture_numbers_what_the_list_numbers(compared):
     able = [r for r in compared.rows if not r.out]
     assert [d.label for d in drawn.dots] == [str(n) for n in range(1, len(able) + 1)]
     assert [d.x for d in drawn.dots] == pytest.approx([r.cost for r in able], rel=1e-5)
+    for axis, values in ((drawn.x, [d.x for d in drawn.dots]), (drawn.y, [d.y for d in drawn.dots])):
+        assert axis.low < min(values) < max(values) < axis.high
+        assert axis.low_told
+        assert axis.high_told
 
 
 def test_the_parts_list_counts_every_switch_diode_and_can(worked, shelf):

@@ -159,6 +159,14 @@ def round_step(low: float, high: float) -> float:
     return float(f"{min(fitting or [f * decade for f in (1, 2, 2.5, 5, 10)], key=far):.6g}")
 
 
+def about(values: Iterable[float]) -> tuple[float, float]:
+    """Ends of an axis, at whole round steps, that hold some values with a little room and need not reach zero."""
+    found = list(values)
+    low, high = 0.97 * min(found), 1.03 * max(found)
+    step = round_step(low, high)
+    return step * math.floor(low / step), step * math.ceil(high / step)
+
+
 def _whole(ratio: float) -> bool:
     return abs(ratio - round(ratio)) < 1e-6
 

@@ -5,11 +5,9 @@ from __future__ import annotations
 import math
 
 from rhombos.core.compare import Comparison
-from rhombos.core.plots.model import Chart, Dot, Scale, roomy
+from rhombos.core.plots.model import Chart, Dot, Scale, about
 
 SMALLEST, LARGEST = 8.0, 24.0
-CLOSE = 0.9
-"""Where an axis begins, over the least of what stands on it."""
 
 
 def pareto(comparison: Comparison) -> Chart:
@@ -25,10 +23,8 @@ def pareto(comparison: Comparison) -> Chart:
             size=SMALLEST + (LARGEST - SMALLEST) * math.log(r.mass / lightest) / spread)
         for n, r in enumerate(rows, 1)
     )  # fmt: skip
+    (cheap, dear), (little, much) = about(r.cost for r in rows), about(r.lost for r in rows)
     return Chart(
-        key="pareto", title="Loss, cost, mass",
-        x=cost.axis("relative cost", low=CLOSE * min(r.cost for r in rows),
-                    high=roomy(max(r.cost for r in rows))),
-        y=loss.axis("lost at full power", low=CLOSE * min(r.lost for r in rows),
-                    high=roomy(max(r.lost for r in rows))), dots=dots,
+        key="pareto", title="Loss, cost, mass", x=cost.axis("relative cost", low=cheap, high=dear),
+        y=loss.axis("lost at full power", low=little, high=much), dots=dots,
         remark="Numbered as ranked; larger marks are heavier. Copper: no other is better in all three.")  # fmt: skip
