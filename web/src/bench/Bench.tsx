@@ -58,8 +58,10 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
   const chosen = search.get("block") ?? worst
   const block = solution.blocks.find((b) => b.key === chosen)
   const shownView = search.get("view")
-  const view = (name?: string, more?: Record<string, string>) => setSearch({ block: chosen, ...(name ? { view: name } : {}), ...more }, { replace: true })
-  const toggle = (name: string) => view(shownView === name ? undefined : name)
+  // from the address itself: a key may come before the page that a click asked for is drawn
+  const asked = () => new URLSearchParams(location.search)
+  const view = (name?: string, more?: Record<string, string>) => setSearch({ block: asked().get("block") ?? worst, ...(name ? { view: name } : {}), ...more }, { replace: true })
+  const toggle = (name: string) => view(asked().get("view") === name ? undefined : name)
   // what rows and findings are given keeps its identity, so that only those that changed are drawn again
   const latest = useRef({ handle, solution, setSearch })
   latest.current = { handle, solution, setSearch }
