@@ -20,7 +20,7 @@ from typing import Any
 
 from benchmarks.agreement import agreements
 
-from rhombos.core.brief import CELL_VOLTS, HIGHEST_NOMINAL, LOWEST_NOMINAL, Brief
+from rhombos.core.brief import CELL_VOLTS, HIGHEST_NOMINAL, HIGHEST_SURGE, LOWEST_NOMINAL, Brief
 from rhombos.core.findings import ORDER
 from rhombos.core.parts import Shelf
 from rhombos.core.report import Solution
@@ -89,7 +89,7 @@ def random_brief(dice: random.Random, waveforms: tuple[str, ...]) -> Brief:
         "source": {"chemistry": chemistry, "cells": cells, "capacity": capacity * 3600.0,
                    "coldest": float(dice.randint(5, 20)), "cable_length": round(0.4 * 4 ** dice.random(), 2)},
         "output": {"voltage": voltage, "frequency": hertz, "waveform": dice.choice(waveforms)},
-        "power": {"continuous": power, "surge": min(9000.0, surge * power), "surge_time": dice.choice((0.5, 2, 5, 10)),
+        "power": {"continuous": power, "surge": min(HIGHEST_SURGE, surge * power), "surge_time": dice.choice((0.5, 2, 5, 10)),
                   "power_factor": round(dice.uniform(0.7, 1.0), 2)},
         "loads": loads, "targets": {"ambient": float(dice.randint(15, 40))}})  # fmt: skip
 

@@ -1,6 +1,7 @@
 """Every route for every kind of brief: it balances, does what its circuit must, or says why it cannot."""
 
 import math
+from dataclasses import dataclass
 
 import numpy as np
 import pytest
@@ -14,6 +15,7 @@ from rhombos.core.pins import PinError
 from rhombos.core.plots import charts
 from rhombos.core.plots.steps import wave_of
 from rhombos.core.routes import ROUTES, lossy
+from rhombos.core.routes.base import foreseen
 from rhombos.core.routes.common import COMMON
 from rhombos.core.rules import PRESETS
 from rhombos.core.solve import explain, solve, work_out
@@ -343,3 +345,22 @@ def test_a_hopeless_pin_is_a_finding_and_never_a_fault(name, pins, refuge, shelf
     worked = work_out(brief, pins, shelf, USUAL, name)
     for block in worked.builds:
         charts(worked, block)
+
+
+@dataclass(frozen=True)
+class Pair:
+    volts: float
+    watts: float
+    name: str = "stays"
+
+
+def test_guesses_that_swing_are_led_to_where_the_swinging_would_end():
+    """A linear pass whose plain repetition swings about its rest for hundreds of turns; the rest from linear algebra."""
+    turn, shift = np.array([[-0.97, 0.02], [3.0, 0.4]]), np.array([20.0, -5.0])
+    rest = np.linalg.solve(np.eye(2) - turn, shift)
+    guess, past = Pair(12.0, 30.0), []
+    for _ in range(6):
+        past = [*past[-3:], (guess, Pair(*(turn @ (guess.volts, guess.watts) + shift).tolist()))]
+        guess = foreseen(past)
+    assert (guess.volts, guess.watts) == pytest.approx(tuple(rest), rel=1e-9)
+    assert guess.name == "stays"

@@ -38,7 +38,7 @@ REFUSED = [
     ("source.cells", "40", "above the allowed 3 to 30"),
     ("source.cells", "25", "use 3 to 18 cells"),
     ("output.voltage", "12 A", "ends in ‘A’"),
-    ("power.surge", "100", "1 to 3 times the continuous power"),
+    ("power.surge", "100", "1 to 8 times the continuous power"),
     ("power.power_factor", "1.2", "above the allowed 0.5 to 1"),
     ("targets.ambient", "hot", "not a number"),
 ]

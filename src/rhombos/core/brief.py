@@ -124,8 +124,8 @@ class AcOutput(_Section):
         return self.waveform != "sine"
 
 
-MOST_SURGE = 3.0
-"""Surge over continuous power."""
+MOST_SURGE, HIGHEST_SURGE = 8.0, 9000.0
+"""Surge over continuous power, as a compressor's start asks it, and the highest power of all, W."""
 _WATTS = TypeAdapter(Watt)
 
 
@@ -133,7 +133,7 @@ class PowerAsked(_Section):
     """How much, for how long, at which power factor."""
 
     continuous: Watt = Field(600, ge=50, le=3000, title="Continuous power")
-    surge: Watt = Field(1200, ge=50, le=9000, title="Surge power")
+    surge: Watt = Field(1200, ge=50, le=HIGHEST_SURGE, title="Surge power")
     surge_time: Second = Field(5, ge=0, le=60, title="Surge time")
     power_factor: Ratio = Field(0.9, ge=0.5, le=1, title="Power factor")
     profile: str = Field("", max_length=300, title="A day's use, as 60 W 4 h, 500 W 20 min")
@@ -152,9 +152,10 @@ class PowerAsked(_Section):
     @model_validator(mode="after")
     def _surge_fits(self) -> Self:
         if not self.continuous <= self.surge <= MOST_SURGE * self.continuous:
+            most = min(HIGHEST_SURGE, MOST_SURGE * self.continuous)
             raise ValueError(
                 f"surge of {short(self.surge, 'W')} is outside {short(self.continuous, 'W')} to "
-                f"{short(MOST_SURGE * self.continuous, 'W')} (1 to {MOST_SURGE:.0f} times the continuous power); change either"
+                f"{short(most, 'W')} (1 to {MOST_SURGE:.0f} times the continuous power); change either"
             )
         return self
 

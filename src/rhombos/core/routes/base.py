@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, fields, replace
 from types import ModuleType
 from typing import Any, TypeVar
+
+import numpy as np
 
 from rhombos.core.blocks.base import Build
 from rhombos.core.brief import Brief, Waveform
@@ -74,6 +76,17 @@ def calmed(before: Any, after: Any, turn: int) -> Any:
         if isinstance(a, float) and isinstance(b, float):
             changed[f.name] = a + share * (b - a)
     return replace(after, **changed)
+
+
+def foreseen(past: Sequence[tuple[Any, Any]]) -> Any:
+    """Where guesses are heading, from those last passed with what each pass made of it: the mix of passes that moves least,
+    each field taken relative to itself (Anderson's mixing). Finds in 8 passes what plain ones swing about for 25."""
+    after = past[-1][1]
+    names = [f.name for f in fields(after) if isinstance(getattr(after, f.name), float)]
+    came, went = (np.array([[getattr(guess, n) for n in names] for guess in side]) for side in zip(*past, strict=True))
+    off = (went - came) / np.maximum(np.abs(went[-1]), 1e-9)
+    mix = np.linalg.lstsq(np.diff(off, axis=0).T, off[-1], rcond=1e-6)[0]
+    return replace(after, **dict(zip(names, (went[-1] - mix @ np.diff(went, axis=0)).tolist(), strict=True)))
 
 
 @dataclass(frozen=True)

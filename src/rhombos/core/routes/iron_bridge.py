@@ -32,7 +32,7 @@ from rhombos.core.points import STEADY, Point, operating_points
 from rhombos.core.pulsation import MOST_TERMS, STILL, BankRipple, open_share, pulsation, taken
 from rhombos.core.rail import behind
 from rhombos.core.report import Operating
-from rhombos.core.routes.base import HOTTEST, SETTLED, V_FLOOR, StepWave, calmed, fallen
+from rhombos.core.routes.base import HOPELESS, HOTTEST, SETTLED, V_FLOOR, StepWave, fallen, foreseen
 from rhombos.core.routes.driven import drive_need, drive_of, gate_loop
 from rhombos.core.routes.iron import MORE_RIPPLE, Guess, HardestRipple, Hints, IronRoute, IronSettled
 from rhombos.core.routes.supply import battery_of, battery_supply
@@ -46,8 +46,8 @@ YIELDS = 0.35
 """How far one pass follows a bridge at its limit: less drawn lifts the battery, so that a full step would overshoot."""
 SATURATED = 0.97
 """Modulation from which on it is the bridge, not the battery, that limits an output."""
-LEAST_OUTPUT, YIELD_STEP, YIELD_PASSES = 0.1, 5e-4, 25
-"""Least output over the one asked that is looked for, how finely, and passes for each try."""
+LEAST_OUTPUT, YIELD_STEP, YIELD_PASSES, YIELD_MEMORY = 0.1, 5e-4, 25, 3
+"""Least output over the one asked that is looked for, how finely, passes for each try, and passes the next learns of."""
 OVER = 1.1
 """Output that the iron of a regulated route must stand, over the one asked."""
 
@@ -254,12 +254,16 @@ class IronBridge(IronRoute):
         far below what is asked for long, the battery cannot feed it."""
 
         def at(sag: float, g: Guess, book: Ledger, step: float = YIELD_STEP) -> tuple[IronSettled, Guess, bool]:
-            for turn in range(YIELD_PASSES):
+            past: list[tuple[Guess, Guess]] = []
+            collapsed = 0
+            for _ in range(YIELD_PASSES):
                 made, after = self._pass(point, g, builds, brief, shelf, rules, book)
                 after = replace(after, sag=sag)
                 rests = after.moved(g, max(point.power, 0.1 * brief.power.continuous)) < SETTLED
-                g = calmed(g, after, turn)
-                if rests:
+                past = [*past[-YIELD_MEMORY:], (g, after)]
+                g = foreseen(past)
+                collapsed = collapsed + 1 if made.states["battery"].collapsed else 0
+                if rests or collapsed > HOPELESS:
                     break
             fits = rests and made.states["h_bridge"].modulation <= 1 + step and not made.states["battery"].collapsed
             return made, g, fits
