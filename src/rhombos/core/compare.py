@@ -154,7 +154,7 @@ def row_of(brief: Brief, name: RouteName, wave: Waveform, shelf: Shelf, rules: R
     except Unbuildable as why:
         return Row(route=name, waveform=wave, title=title, out=True, against=(why.finding.cause,))
     solution = explain(worked, {})
-    stock = gather(b.parts(worked.builds[b.KEY], shelf) for b in worked.route.blocks(wave))
+    stock = gather(b.parts(worked.builds[b.KEY], worked.shelf) for b in worked.route.blocks(wave))
     stops = tuple(f.title for f in solution.findings if f.severity == "stop")
     if "nominal" in worked.route.hopeless(worked.settled):
         return Row(route=name, waveform=wave, title=title, out=True, against=stops)

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from rhombos.core.magnetics.winding import COPPER_DENSITY, COPPER_PRICE, Winding
-from rhombos.core.parts import Part
+from rhombos.core.parts import Part, kind_of
 
 STRAND_PRICE = 2.2
 """How many times as much a kilogram of litz costs."""
@@ -15,7 +15,7 @@ STRAND_PRICE = 2.2
 @dataclass(frozen=True, slots=True)
 class Item:
     """A line of the parts list: `count` of a part, its cost each, the mass of one, kg (0 where it hardly counts), and how much
-    of that is copper."""
+    of that is copper; `kind` is the part's on the shelf."""
 
     what: str
     part: str
@@ -23,18 +23,19 @@ class Item:
     price: float
     mass: float = 0.0
     copper: float = 0.0
+    kind: str = ""
 
 
 def fitted(what: str, part: Part, count: int = 1) -> Item:
     """A part from the shelf."""
-    return Item(what, part.id, count, part.price, float(getattr(part, "mass", 0.0)))
+    return Item(what, part.id, count, part.price, float(getattr(part, "mass", 0.0)), kind=kind_of(part))
 
 
 def wound(what: str, winding: Winding, mean_turn: float, count: int = 1) -> Item:
     """The wire of a winding."""
     mass = winding.turns * winding.copper * mean_turn * COPPER_DENSITY
     dearer = STRAND_PRICE if winding.wire.strands > 1 else 1.0
-    return Item(what, winding.wire.id, count, COPPER_PRICE * dearer * mass, mass, mass)
+    return Item(what, winding.wire.id, count, COPPER_PRICE * dearer * mass, mass, mass, "wire")
 
 
 @dataclass(frozen=True, slots=True)

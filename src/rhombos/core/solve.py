@@ -11,12 +11,16 @@ from rhombos.core.blocks.base import Build
 from rhombos.core.book import BOOK
 from rhombos.core.book.relation import SYMBOLS
 from rhombos.core.brief import Brief
+from rhombos.core.drawn import drawn_from, scarce
 from rhombos.core.findings import ORDER, Cure, Finding, PinValue, Waiver, waive, worst_first
 from rhombos.core.incoming import incoming_tests
+from rhombos.core.inventory import Item
 from rhombos.core.ledger import Ledger, Step
 from rhombos.core.margins import margins
 from rhombos.core.parts import KINDS, Shelf
+from rhombos.core.parts.drawer import preferring
 from rhombos.core.parts.origin import as_doubtful
+from rhombos.core.parts.shelf import Stocked
 from rhombos.core.pinmap import PIN_BEHIND, WHOLE
 from rhombos.core.pins import read_pins
 from rhombos.core.points import operating_points
@@ -30,6 +34,8 @@ from rhombos.core.units import fmt, short
 REFINED = (0.0, 0.0, 0.0, 0.03, 0.08)
 """Further rounds that a sizing gets whose own proposals break a rule: what of every limit each proposal keeps in hand beside
 what the house asks. What is judged is what the house asks."""
+RESTOCKED = 4
+"""Times that a design is sized whose proposals take more of a part than the drawer holds."""
 COARSE = 1e-2
 """How closely operating points are settled between proposals."""
 
@@ -86,8 +92,9 @@ class WrongWave(Unbuildable):
 def work_out(
     brief: Brief, pins: Mapping[str, PinValue], shelf: Shelf, rules: Rules, route_name: RouteName = DEFAULT
 ) -> Worked:  # fmt: skip
-    """Size everything that is not pinned. Raises: PinError for a bad pin, EmptyShelf, WrongWave."""
-    route = ROUTES[route_name]
+    """Size everything that is not pinned; what lies in the drawer is weighed at the house's share of its price, as far as it
+    goes. Raises: PinError for a bad pin, EmptyShelf, WrongWave."""
+    route, shelf = ROUTES[route_name], shelf.plain
     if brief.output.waveform not in route.waveforms:
         raise WrongWave(route, brief.output.waveform)
     typed, missing = read_pins(pins, {**route.builds, **COMMON_BUILDS}, shelf, ALL_BUILDS)
@@ -95,7 +102,25 @@ def work_out(
         raise EmptyShelf(empty)
     if brief.targets.switches == "doubtful":
         shelf = as_doubtful(shelf)
-    return _sized(route, brief, typed, missing, shelf, rules)
+    if not shelf.drawer:
+        return _sized(route, brief, typed, missing, shelf, rules)
+    dearer: dict[Stocked, float] = {}
+    for turn in range(1, RESTOCKED + 1):
+        seen = preferring(shelf, rules.drawer_price, frozenset(dearer.items()))
+        worked = _sized(route, brief, typed, missing, seen, rules)
+        short = scarce(parts_of(worked), shelf, typed, rules.drawer_price)
+        if all(share <= dearer.get(where, -1.0) for where, share in short.items()):
+            break
+        # what must be bought besides costs its price: the next round weighs that, the last as if there were none at all
+        last = turn == RESTOCKED - 1
+        dearer |= {where: 1.0 if last else max(share, dearer.get(where, 0.0)) for where, share in short.items()}
+    return worked
+
+
+def parts_of(worked: Worked) -> dict[str, tuple[Item, ...]]:
+    """The parts list of each block of a sizing."""
+    blocks = (*worked.route.blocks(worked.brief.output.waveform), *worked.route.asides(), *COMMON)
+    return {b.KEY: b.parts(worked.builds[b.KEY], worked.shelf) for b in blocks}
 
 
 def _sized(
@@ -179,6 +204,8 @@ def explain(worked: Worked, pins: Mapping[str, PinValue], waivers: Iterable[Waiv
     totals = _totals(worked)
     findings += _whole(totals, worked)
     _unheld(findings, worked, findings)
+    if worked.shelf.drawer:
+        findings += drawn_from(parts_of(worked), worked.shelf)
     findings += incoming_tests(worked.builds, worked.shelf, worked.rules.gate_drive)
     wanted = {f.step: f.unit for b in blocks for f in b.figures if f.step}
     steps = {

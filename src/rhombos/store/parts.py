@@ -8,15 +8,10 @@ from typing import Any, Literal
 from sqlalchemy import Select, delete, func, select
 from sqlalchemy.orm import Session
 
-from rhombos.core.parts import KINDS, Part, Shelf
+from rhombos.core.parts import KINDS, Part, Shelf, kind_of
 from rhombos.store.models import PartRow
 
 Origin = Literal["house", "own"]
-
-
-def kind_of(part: Part) -> str:
-    """The name of a part's kind."""
-    return next(name for name, model in KINDS.items() if model is type(part))
 
 
 def put(session: Session, parts: Iterable[Part], origin: Origin) -> int:

@@ -17,10 +17,11 @@ from rhombos.core.parts.kinds import (
     Powder,
     Resistor,
     Wire,
+    kind_of,
 )  # fmt: skip
 from rhombos.core.parts.shelf import Shelf, UnknownPart
 
 __all__ = [
     "KINDS", "Bipolar", "Capacitor", "Core", "Diode", "Driver", "Fuse", "Grade", "HeatSink", "Igbt", "IronCore", "Mosfet",
-    "Part", "Powder", "Resistor", "Shelf", "UnknownPart", "Wire",
+    "Part", "Powder", "Resistor", "Shelf", "UnknownPart", "Wire", "kind_of",
 ]  # fmt: skip

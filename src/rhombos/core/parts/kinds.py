@@ -60,6 +60,10 @@ class Part(BaseModel):
     def __hash__(self) -> int:
         return hash(self.id)
 
+    def at_price(self, price: float) -> Self:
+        """The same part for another relative cost."""
+        return self.model_copy(update={"price": price})
+
     @property
     def label(self) -> str:
         """What the part is, in a few words."""
@@ -361,3 +365,9 @@ KINDS: dict[str, type[Part]] = {
     "iron_core": IronCore, "grade": Grade, "powder": Powder, "wire": Wire,
     "capacitor": Capacitor, "resistor": Resistor, "fuse": Fuse, "heat_sink": HeatSink, "driver": Driver,
 }  # fmt: skip
+_KIND_OF = {model: name for name, model in KINDS.items()}
+
+
+def kind_of(part: Part) -> str:
+    """The name of a part's kind."""
+    return _KIND_OF[type(part)]

@@ -3,31 +3,27 @@
 from __future__ import annotations
 
 from typing import Literal
-from weakref import WeakKeyDictionary
 
-from rhombos.core.parts.kinds import KINDS, Igbt, Mosfet
+from rhombos.core.parts.kinds import Igbt, Mosfet
 from rhombos.core.parts.shelf import Shelf
 
 Origin = Literal["trusted", "doubtful"]
 VOLTAGE, CURRENT, RESISTANCE, THERMAL, ON_STATE = 0.8, 0.6, 1.5, 1.3, 1.15
 """A relabelled or rejected part holds a lower class of voltage and has a smaller die: less current, more resistance, electrical
 and thermal, than is printed on it; an IGBT's threshold and slope rise, its edges slow with the resistance. House figures."""
-_made: WeakKeyDictionary[Shelf, Shelf] = WeakKeyDictionary()
 
 
 def as_doubtful(shelf: Shelf) -> Shelf:
     """The same shelf, with every MOSFET and IGBT taken to be worse than it says; each keeps its label. Made once."""
-    if shelf not in _made:
-        parts = (p for kind in KINDS.values() for p in shelf.all(kind))
-        _made[shelf] = Shelf(_worse(p) if isinstance(p, (Mosfet, Igbt)) else p for p in parts)
-    return _made[shelf]
+    return shelf.seen("doubtful", lambda p: worse(p) if isinstance(p, (Mosfet, Igbt)) else p)
 
 
-def _worse(part: Mosfet | Igbt) -> Mosfet | Igbt:
+def worse(part: Mosfet | Igbt) -> Mosfet | Igbt:
+    """The part as it is counted on while nobody has tested it."""
     change = {"v_rating": part.v_rating * VOLTAGE, "i_rating": part.i_rating * CURRENT, "r_on": part.r_on * RESISTANCE,
               "r_jc": part.r_jc * THERMAL}  # fmt: skip
     if isinstance(part, Igbt):
         change |= {"v_0": part.v_0 * ON_STATE, "t_r": part.t_r * RESISTANCE, "t_f": part.t_f * RESISTANCE}
-    worse = part.model_copy(update=change)
-    worse._printed = part
-    return worse
+    doubted = part.model_copy(update=change)
+    doubted._printed = part
+    return doubted

@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from functools import cached_property
 from types import SimpleNamespace
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import numpy as np
 
 from rhombos.core.parts.kinds import KINDS, Part
 
+if TYPE_CHECKING:
+    from rhombos.core.parts.drawer import Stock
+
 P = TypeVar("P", bound=Part)
+Stocked = tuple[str, str]
+"""Kind and designation of a part in the drawer."""
 
 
 class UnknownPart(LookupError):
@@ -20,9 +25,16 @@ class UnknownPart(LookupError):
 
 
 class Shelf:
-    """An immutable set of parts. Order within a kind is by designation, so that every choice is repeatable."""
+    """An immutable set of parts, and what of them lies in the drawer. Order within a kind is by designation, so that every
+    choice is repeatable."""
 
-    def __init__(self, parts: Iterable[Part]) -> None:
+    def __init__(
+        self, parts: Iterable[Part], drawer: Mapping[Stocked, Stock] | None = None, made_of: Shelf | None = None
+    ) -> None:  # fmt: skip
+        """`drawer` says what is at hand; `made_of` is the shelf whose parts these are, seen otherwise."""
+        self.drawer: Mapping[Stocked, Stock] = drawer or {}
+        self.plain: Shelf = made_of.plain if made_of else self
+        self._seen: dict[Hashable, Shelf] = {}
         self._by_kind: dict[type[Part], list[Any]] = {model: [] for model in KINDS.values()}
         for part in parts:
             self._by_kind[type(part)].append(part)
@@ -30,6 +42,12 @@ class Shelf:
             found.sort(key=lambda p: p.id)
         self._tables: dict[type[Part], SimpleNamespace] = {}
         self._columns: dict[tuple[type[Part], str], np.ndarray[Any, Any]] = {}
+
+    def seen(self, way: Hashable, part: Callable[[Part], Part]) -> Shelf:
+        """This shelf with each part taken for another of its kind; made once for each `way` to see it."""
+        if way not in self._seen:
+            self._seen[way] = Shelf((part(p) for parts in self._by_kind.values() for p in parts), self.drawer, self)
+        return self._seen[way]
 
     def __len__(self) -> int:
         return sum(len(v) for v in self._by_kind.values())
@@ -85,4 +103,6 @@ class Shelf:
             for part in self._by_kind[model]:
                 digest.update(kind.encode())
                 digest.update(part.model_dump_json().encode())
+        for (kind, designation), stock in sorted(self.drawer.items()):
+            digest.update(f"{kind} {designation} {stock.model_dump_json()}".encode())
         return digest.hexdigest()
