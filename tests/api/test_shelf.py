@@ -82,3 +82,95 @@ def test_an_unknown_kind_is_told_with_the_known_ones(client, path):
     answer = client.get(path)
     assert answer.status_code == 404
     assert "known: mosfet" in answer.json()["detail"]
+
+
+def test_a_kind_is_a_table_of_its_ratings(client):
+    table = client.get("/api/shelf/mosfet/table").json()
+    named = {c["name"]: c for c in table["columns"]}
+    assert named["v_rating"] == {"name": "v_rating", "title": "Drain–source rating", "unit": "V", "filled": "number", "choices": [], "required": True, "allowed": "0 V to 5 kV", "usual": ""}
+    assert named["r_exponent"]["usual"] == "2"
+    part = next(r for r in table["rows"] if r["id"] == "MN-030-2.8m-A")
+    assert (part["cells"]["r_on"], part["cells"]["package"], part["stock"]) == ("2.8 mΩ", "TO-220", None)
+    assert part["numbers"]["r_on"] == pytest.approx(2.8e-3)
+    assert table["count"] == len(table["rows"])
+
+
+def test_columns_are_bounded_as_people_write_figures(client):
+    rows = client.get("/api/shelf/mosfet/table", params={"lowest": ["v_rating:100 V"], "highest": ["r_on:5m", "v_rating:150"]}).json()["rows"]
+    assert rows
+    assert all(100 <= r["numbers"]["v_rating"] <= 150 and r["numbers"]["r_on"] <= 5.005e-3 for r in rows)
+    every = client.get("/api/shelf/mosfet/table").json()["rows"]
+    assert len(rows) == sum(100 <= r["numbers"]["v_rating"] <= 150 and r["numbers"]["r_on"] <= 5.005e-3 for r in every)
+
+
+@pytest.mark.parametrize(("bound", "told"), [
+    ("v_rating:many", "Drain–source rating, from: ‘many’ is not a number"), ("package:TO-220", "no column of figures ‘package’"), ("x:1", "no column of figures ‘x’"),
+    ("v_rating:", "Drain–source rating, from: is empty"),
+])  # fmt: skip
+def test_a_bound_that_is_none_is_told(client, bound, told):
+    answer = client.get("/api/shelf/mosfet/table", params={"lowest": bound})
+    assert answer.status_code == 422
+    assert told in answer.json()["problems"][0]["message"]
+
+
+@pytest.mark.parametrize("kind", ["mosfet", "core", "wire", "capacitor", "diode", "grade"])
+def test_a_form_filled_in_like_a_part_makes_that_part(client, kind):
+    for part in client.get(f"/api/shelf/{kind}").json()[:5]:
+        form = client.get(f"/api/shelf/{kind}/form", params={"like": part["id"]}).json()
+        assert client.put(f"/api/shelf/{kind}/own", json={"values": form["values"]}).json() == {"taken": 1}
+        assert next(p for p in client.get(f"/api/shelf/{kind}").json() if p["id"] == part["id"]) == part, "as it was, and still the house's"
+
+
+def test_a_part_of_ones_own_is_made_in_a_form(client):
+    form = client.get("/api/shelf/mosfet/form", params={"like": "MN-030-2.8m-A"}).json()["values"]
+    form |= {"id": "SALVAGE-1", "r_on": "3m3", "q_rr": " "}
+    refused = client.put("/api/shelf/mosfet/own", json={"values": form | {"v_rating": "30 kV"}})
+    assert refused.status_code == 422
+    assert {p["field"]: p["message"] for p in refused.json()["problems"]} == {
+        "v_rating": "v_rating: 30 kV is above the allowed 0 V to 5 kV; lower it", "q_rr": "q_rr is missing; give a value of 0 C to 1 mC"}
+    assert client.put("/api/shelf/mosfet/own", json={"values": form | {"q_rr": "12n"}}).status_code == 200
+    made = next(p for p in client.get("/api/shelf/mosfet").json() if p["id"] == "SALVAGE-1")
+    assert (made["origin"], made["values"]["r_on"], made["values"]["q_rr"]) == ("own", pytest.approx(3.3e-3), pytest.approx(12e-9))
+    client.delete("/api/shelf/mosfet/SALVAGE-1")
+
+
+@pytest.fixture
+def drawer(client):
+    """A ring core in the drawer, twenty of it."""
+    assert client.put("/api/drawer/core/R 50/30/20", json={"count": 20, "condition": "salvaged", "paid": 0.5, "note": "old supply"}).status_code == 204
+    yield client
+    client.delete("/api/drawer/core/R 50/30/20")
+
+
+def test_what_lies_in_the_drawer_is_listed_and_proposed(drawer):
+    row = next(r for r in drawer.get("/api/shelf/core/table").json()["rows"] if r["id"] == "R 50/30/20")
+    assert row["stock"] == {"count": 20, "condition": "salvaged", "paid": 0.5, "note": "old supply"}
+    solution = drawer.post("/api/solve", json={"brief": {}}).json()["solution"]
+    assert solution["build"]["transformer"]["core"] == "R 50/30/20"
+    assert "transformer.drawer" in {f["code"] for f in solution["findings"]}
+    assert drawer.delete("/api/drawer/core/R 50/30/20").status_code == 204
+    again = drawer.post("/api/solve", json={"brief": {}}).json()["solution"]
+    assert again["build"]["transformer"]["core"] != "R 50/30/20"
+    assert "transformer.drawer" not in {f["code"] for f in again["findings"]}
+    assert drawer.delete("/api/drawer/core/R 50/30/20").status_code == 404
+
+
+@pytest.mark.parametrize(("path", "body", "status", "told"), [
+    ("core/none such", {"count": 1}, 404, "there is no core"), ("valve/x", {"count": 1}, 404, "no kind"),
+    ("core/R 50/30/20", {"count": 0}, 422, "count: 0 is below the allowed 1 to 100000; raise it"),
+    ("core/R 50/30/20", {"count": 1, "condition": "stolen"}, 422, "not one of 'new', 'salvaged' or 'unverified'"),
+    ("core/R 50/30/20", {"count": 1, "paid": -1}, 422, "below the allowed"),
+])  # fmt: skip
+def test_what_cannot_lie_in_the_drawer_is_told(client, path, body, status, told):
+    answer = client.put(f"/api/drawer/{path}", json=body)
+    assert answer.status_code == status
+    assert told in answer.json()["detail"]
+
+
+def test_a_part_names_the_designs_that_pin_it(client, made):
+    client.put(f"/api/designs/{made['id']}", json={"name": "Lantern", "brief": {}, "pins": {"transformer.core": "ETD 44"}}, headers={"If-Match": '"1"'})
+    rows = {r["id"]: r["pinned"] for r in client.get("/api/shelf/core/table").json()["rows"]}
+    assert "Lantern" in rows["ETD 44"]
+    assert "Lantern" not in rows["ETD 49"]
+    client.delete(f"/api/designs/{made['id']}")
+    assert "Lantern" not in {r["id"]: r["pinned"] for r in client.get("/api/shelf/core/table").json()["rows"]}["ETD 44"]

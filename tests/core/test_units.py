@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rhombos.core.units import UNITS, UnitError, fmt, parse, short
+from rhombos.core.units import UNITS, UnitError, exactly, fmt, parse, short
 
 
 @pytest.mark.parametrize(
@@ -57,3 +57,12 @@ def test_every_unit_is_known_to_a_units_library():
     registry = pint.UnitRegistry()
     for key in UNITS:
         registry.Unit("percent" if key == "%" else "dimensionless" if key == "1" else key)
+
+
+@pytest.mark.parametrize(("value", "unit", "text"), [
+    (33.93e-9, "C", "33.93 nC"), (2.4567891, "ohm", "2.4567891 Ω"), (0.0028, "ohm", "2.8 mΩ"), (0.0, "F", "0 F"), (600.0, "V", "600 V"), (2.45, "1", "2.45"),
+    (0.9e-3, "mm", "0.9 mm"), (1234567.0, "Hz", "1.234567 MHz"), (-5e-6, "s", "-5 µs"), (173e-6, "m^2", "173 mm²"),
+])  # fmt: skip
+def test_a_quantity_written_exactly_is_read_back_the_same(value, unit, text):
+    assert exactly(value, unit) == text
+    assert parse(text, unit) == pytest.approx(value, rel=1e-11, abs=0)

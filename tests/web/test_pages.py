@@ -57,7 +57,9 @@ def test_a_file_that_is_no_design_is_refused(bench, tmp_path, content, told):
 def test_parts_are_shown_by_kind_and_taken_from_csv(bench, tmp_path):
     bench.visit("/shelf")
     bench.click("kind-wire")
-    bench.until(lambda: "W 0.5" in bench.browser.page_source)
+    bench.type("find-part", "W 0.5", enter=False)
+    bench.one("part-W 0.5")
+    bench.type("find-part", "MY-", enter=False)
     bad = tmp_path / "bad.csv"
     bad.write_text("id,price,strands,strand,outer\nMY-1,1,1,thick,0.6\n")
     bench.all("csv-file")[0].send_keys(str(bad))
@@ -66,9 +68,87 @@ def test_parts_are_shown_by_kind_and_taken_from_csv(bench, tmp_path):
     good.write_text("id,price,strands,strand,outer\nMY-1,1,1,0.55,0.62\n")
     bench.all("csv-file")[0].send_keys(str(good))
     bench.until(lambda: bench.text("said") == "1 taken")
-    bench.until(lambda: "your own" in bench.browser.page_source)
-    next(b for b in bench.browser.find_elements(By.TAG_NAME, "button") if b.text == "take off").click()
-    bench.until(lambda: bench.text("said") == "MY-1 taken off")
+    bench.click("part-MY-1")
+    bench.until(lambda: "your own" in bench.text("part-panel"))
+    bench.click("delete-part")
+    bench.until(lambda: bench.text("said") == "MY-1 deleted")
+    bench.gone("part-MY-1")
+
+
+def shown(bench):
+    """Designations in the table, as they stand."""
+    return [e.text for e in bench.browser.find_elements(By.CSS_SELECTOR, '[data-testid="part-table"] tbody th button')]
+
+
+def test_the_shelf_is_sorted_by_a_heading_and_bounded_by_figures(bench):
+    bench.visit("/shelf")
+    bench.one("part-table")
+    bench.click("sort-r_on")
+    bench.until(lambda: shown(bench)[0].startswith("MN-030-1.2m"))
+    bench.click("sort-r_on")
+    bench.until(lambda: "-1.2m" not in shown(bench)[0])
+    bench.select("bound-name", "v_rating")
+    bench.type("bound-from", "wide", enter=False)
+    bench.click("add-bound")
+    assert "Drain–source rating, from: ‘wide’ is not a number" in bench.text("fault")
+    bench.select("bound-name", "v_rating")
+    bench.type("bound-from", "100 V", enter=False)
+    bench.type("bound-to", "150", enter=False)
+    bench.click("add-bound")
+    bench.until(lambda: {p.split("-")[1] for p in shown(bench)} == {"100", "120", "150"} or {p.split("-")[1] for p in shown(bench)} == {"100", "150"})
+    assert "from 100 V to 150" in bench.text("bound-v_rating")
+
+
+def test_a_part_is_copied_changed_and_deleted_in_a_form(bench):
+    bench.visit("/shelf")
+    bench.click("kind-fuse")
+    bench.click("part-" + bench.until(lambda: shown(bench))[0])
+    bench.click("copy-part")
+    bench.type("field-i_rating", "33 kA", enter=False)
+    bench.click("save-part")
+    bench.until(lambda: "above the allowed" in bench.text("part-form"))
+    assert "id is missing" in bench.text("part-form")
+    bench.type("field-id", "MINE-33", enter=False)
+    bench.type("field-i_rating", "33", enter=False)
+    bench.click("save-part")
+    bench.until(lambda: bench.text("said") == "MINE-33 saved")
+    bench.click("change-part")
+    bench.until(lambda: bench.one("field-i_rating").get_attribute("value") == "33 A")
+    bench.type("field-i_rating", "34", enter=False)
+    bench.click("save-part")
+    bench.until(lambda: bench.text("part-panel").splitlines()[1].startswith("34 A"))
+    bench.click("delete-part")
+    bench.until(lambda: bench.text("said") == "MINE-33 deleted")
+
+
+def test_a_salvaged_core_is_put_in_the_drawer_and_the_sizing_takes_it(bench):
+    """From the shelf to the drawer, to a design that proposes it and says so, and out again."""
+    bench.visit("/shelf")
+    bench.click("kind-core")
+    bench.type("find-part", "E 42", enter=False)
+    bench.click("part-E 42/21/20")
+    bench.type("stock-count", "many", enter=False)
+    bench.click("keep-stock")
+    assert "count: ‘many’ is not a whole number" in bench.text("fault")
+    bench.type("stock-count", "20", enter=False)
+    bench.select("stock-condition", "salvaged")
+    bench.type("stock-note", "from an old supply", enter=False)
+    bench.click("keep-stock")
+    bench.until(lambda: bench.text("said") == "E 42/21/20: 20 in the drawer")
+    bench.click("drawer-only")
+    bench.until(lambda: shown(bench) == ["E 42/21/20"])
+    try:
+        bench.open(bench.id, "transformer")
+        bench.until(lambda: bench.value("transformer.core").startswith("E 42/21/20"))
+        assert bench.status("transformer.core") == "proposed"
+        assert "salvaged (from an old supply)" in bench.text("finding-transformer.drawer")
+    finally:
+        bench.visit("/shelf")
+        bench.click("kind-core")
+        bench.click("drawer-only")
+        bench.click("part-E 42/21/20")
+        bench.click("take-out")
+        bench.until(lambda: "taken out" in bench.text("said"))
 
 
 def test_a_relation_is_worked_in_the_book(bench):

@@ -56,8 +56,9 @@ def create_app(
     key = key or os.environ.get("RHOMBOS_KEY")
     guard.install(app, lock.install(app, key) if key else None)
     document.install(app)
-    for resource in (health, designs, archive, solve, waves, modulation, compare, coils, snubbers, shelf, book):
-        app.include_router(resource.router, prefix="/api")
+    resources = (health, designs, archive, solve, waves, modulation, compare, coils, snubbers, shelf, book)
+    for router in (*(r.router for r in resources), shelf.drawers):
+        app.include_router(router, prefix="/api")
 
     @app.get("/api/{path:path}", include_in_schema=False)
     def unknown(path: str) -> None:

@@ -208,6 +208,14 @@ def short(value: float, unit_key: str = "1") -> str:
     return number + gap + unit
 
 
+def exactly(value: float, unit_key: str = "1") -> str:
+    """Like `short`, with all the digits that count, so that what is read back is the same: ``33.93 nC``, ``2.4567891 Ω``."""
+    unit = UNITS[unit_key]
+    scaled = value / unit.scale
+    step, prefix = next(((s, p) for s, p in _STEPS if abs(scaled) >= s), (1.0, "")) if unit.prefixed else (1.0, "")
+    return f"{scaled / step:.12g} {prefix}{unit.shown}".strip()
+
+
 NOTHING = 1e-10
 """A share below this is what rounding leaves of nothing."""
 ENDLESS = 1e15

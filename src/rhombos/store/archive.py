@@ -1,4 +1,5 @@
-"""Everything a workshop made, in one open archive: a zip of JSON designs with every revision, and CSV of one's own parts."""
+"""Everything a workshop made, in one open archive: a zip of JSON designs with every revision, CSV of one's own parts, the
+drawer."""
 
 from __future__ import annotations
 
@@ -10,16 +11,17 @@ from datetime import datetime, timedelta
 from typing import Any, BinaryIO, Literal
 from uuid import UUID, uuid4
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError, model_validator
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from rhombos.core.parts import KINDS
+from rhombos.core.parts.drawer import Stock
 from rhombos.core.parts.table import TableError, read_csv, write_csv
-from rhombos.store import parts
+from rhombos.store import drawer, parts
 from rhombos.store.models import DesignRow, PartRow, RevisionRow, now
 
-CONTENTS = "contents.json"
+CONTENTS, DRAWER = "contents.json", "drawer.json"
 LOCKED, PACKED = 0x1, (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
 """The flag of an encrypted file, and the ways of packing that are read."""
 LARGEST_FILE, LARGEST, MOST_FILES = 64_000_000, 500_000_000, 20_000
@@ -67,6 +69,17 @@ class ArchivedDesign(BaseModel):
         return self
 
 
+class DrawerEntry(BaseModel):
+    """What the drawer holds of one part."""
+
+    kind: str = Field(max_length=20)
+    part: str = Field(max_length=40)
+    stock: Stock
+
+
+DRAWER_LIST = TypeAdapter(list[DrawerEntry])
+
+
 @dataclass(frozen=True, slots=True)
 class Restored:
     """Designs that came, that grew by revisions, that were there already, that came as copies; parts taken."""
@@ -101,6 +114,9 @@ def write(session: Session, target: BinaryIO) -> Contents:
             if rows:
                 archive.writestr(f"parts/{kind}.csv", write_csv(kind, [model.model_validate(r.content) for r in rows]))
                 own += len(rows)
+        if stocks := drawer.load(session):
+            listed = [DrawerEntry(kind=kind, part=part, stock=stock) for (kind, part), stock in stocks.items()]
+            archive.writestr(DRAWER, DRAWER_LIST.dump_json(listed, indent=1))
         told = Contents(rhombos_archive=1, made=now(), designs=len(designs), revisions=revisions, parts=own)
         archive.writestr(CONTENTS, told.model_dump_json(indent=1))
     return told
@@ -108,7 +124,8 @@ def write(session: Session, target: BinaryIO) -> Contents:
 
 def restore(session: Session, source: BinaryIO) -> Restored:
     """Take what an archive holds and the database does not. A design that went on here after the archive was made stays as it
-    is; one that went another way here comes as a copy. Parts of one's own come as they are in the archive.
+    is; one that went another way here comes as a copy. Parts of one's own, and what the drawer holds of each
+    part, come as they are in the archive.
 
     Raises: NoArchive, with nothing taken.
     """
@@ -124,6 +141,9 @@ def restore(session: Session, source: BinaryIO) -> Restored:
             for name in files:
                 if name.startswith("designs/"):
                     counts[_take(session, ArchivedDesign.model_validate_json(archive.read(name)))] += 1
+                elif name == DRAWER:
+                    for entry in DRAWER_LIST.validate_json(archive.read(name)):
+                        drawer.put(session, entry.kind, entry.part, entry.stock)
                 elif name.startswith("parts/"):
                     kind = name.removeprefix("parts/").removesuffix(".csv")
                     taken += parts.put(session, read_csv(kind, archive.read(name).decode("utf-8")), "own")

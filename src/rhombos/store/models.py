@@ -1,4 +1,4 @@
-"""Tables: designs, their immutable revisions, parts."""
+"""Tables: designs, their immutable revisions, parts, the drawer."""
 
 from __future__ import annotations
 
@@ -63,4 +63,16 @@ class PartRow(Base):
     kind: Mapped[str] = mapped_column(String(20))
     designation: Mapped[str] = mapped_column(String(40, collation="utf8mb4_bin"))
     origin: Mapped[str] = mapped_column(String(8))
+    content: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
+class DrawerRow(Base):
+    """What is at hand of one part."""
+
+    __tablename__ = "drawer"
+    __table_args__ = (UniqueConstraint("kind", "designation", name="uq_drawer"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    designation: Mapped[str] = mapped_column(String(40, collation="utf8mb4_bin"))
     content: Mapped[dict[str, Any]] = mapped_column(JSON)

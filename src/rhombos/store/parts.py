@@ -9,6 +9,7 @@ from sqlalchemy import Select, delete, func, select
 from sqlalchemy.orm import Session
 
 from rhombos.core.parts import KINDS, Part, Shelf, kind_of
+from rhombos.store import drawer
 from rhombos.store.models import PartRow
 
 Origin = Literal["house", "own"]
@@ -55,9 +56,9 @@ def origins(session: Session, kind: str) -> dict[str, str]:
 
 
 def load_shelf(session: Session) -> Shelf:
-    """The whole shelf: the designer's own parts, and the house parts that none of them replaces."""
+    """The whole shelf: the designer's own parts, the house parts that none of them replaces, and what lies in the drawer."""
     found = {(row.kind, row.designation): row.content for row in session.execute(_standing(PartRow.content))}
-    return Shelf(KINDS[kind].model_validate(content) for (kind, _), content in found.items())
+    return Shelf((KINDS[kind].model_validate(content) for (kind, _), content in found.items()), drawer.load(session))
 
 
 def _standing(*more: Any) -> Select[Any]:

@@ -1,92 +1,154 @@
 import { Box, Flex, Input, Link, Text } from "@chakra-ui/react"
 import { useQueryClient } from "@tanstack/react-query"
-import { useRef, useState } from "react"
+import { useMemo, useRef, useState } from "react"
 
-import { client, data, Refusal, type PartOut } from "../api/client"
-import { useKinds, useParts } from "../api/hooks"
+import { client, data, Refusal, type PartLine } from "../api/client"
+import { useKinds } from "../api/hooks"
 import { Fault, Page, Plain, Quiet } from "../ui/Page"
+import { Bounds } from "./Bounds"
+import { Drawer } from "./Drawer"
+import { PartForm } from "./PartForm"
+import { PartTable } from "./PartTable"
+import { usePartTable, type Bound } from "./usePartTable"
 
-/** Parts by kind; one's own come in and go out as CSV. */
+const MOST_TOLD = 8
+
+/** What stands beside the table: a form, or the part that was chosen. */
+type Filling = { like: string; change: boolean }
+
+/** Parts by kind as tables of their ratings; one's own are made in a form or come as CSV; what lies in the drawer. */
 export function Shelf() {
   const kinds = useKinds()
   const [kind, setKind] = useState("mosfet")
   const [wanted, setWanted] = useState("")
+  const [drawer, setDrawer] = useState(false)
+  const [bounds, setBounds] = useState<Bound[]>([])
+  const [chosen, setChosen] = useState<string>()
+  const [filling, setFilling] = useState<Filling>()
   const [faults, setFaults] = useState<string[]>([])
   const [said, setSaid] = useState("")
-  const parts = useParts(kind)
+  const { table, error } = usePartTable(kind, bounds)
   const queries = useQueryClient()
   const file = useRef<HTMLInputElement>(null)
+  const turn = (to: string) => (setKind(to), setBounds([]), setChosen(undefined), setFilling(undefined), setFaults([]), setSaid(""))
+  const told = async (what: string) => {
+    setFaults([])
+    setSaid(what)
+    await queries.invalidateQueries()
+  }
   const attempt = async (work: () => Promise<string>) => {
     try {
-      setFaults([])
-      setSaid(await work())
-      await queries.invalidateQueries()
+      await told(await work())
     } catch (error) {
       setSaid("")
-      setFaults(error instanceof Refusal ? (error.problem.problems?.length ? error.problem.problems.map((p) => p.message) : [error.message]) : [String(error)])
+      setFaults(error instanceof Refusal && error.problem.problems?.length ? error.problem.problems.map((p) => p.message) : [String(error instanceof Error ? error.message : error)])
     }
   }
-  const bring = (chosen: File | undefined) =>
-    chosen &&
+  const bring = (from: File | undefined) =>
+    from &&
     attempt(async () => {
-      const answer = await data(client.POST("/api/shelf/{kind}/csv", { params: { path: { kind } }, body: await chosen.text(), bodySerializer: String, headers: { "Content-Type": "text/csv" } }))
+      const answer = await data(client.POST("/api/shelf/{kind}/csv", { params: { path: { kind } }, body: await from.text(), bodySerializer: String, headers: { "Content-Type": "text/csv" } }))
       return `${answer.taken} taken`
     })
-  const shown = parts.data?.filter((p) => `${p.id} ${p.label}`.toLowerCase().includes(wanted.toLowerCase()))
+  const remove = (id: string) => attempt(async () => (await data(client.DELETE("/api/shelf/{kind}/{designation}", { params: { path: { kind, designation: id } } })), setChosen(undefined), `${id} deleted`))
+  const kept = (id: string | undefined) => (setFilling(undefined), id ? (setChosen(id), void told(`${id} saved`)) : undefined)
+  const rows = table?.rows
+  const shown = useMemo(() => rows?.filter((p) => (!drawer || p.stock) && `${p.id} ${p.label}`.toLowerCase().includes(wanted.toLowerCase())) ?? [], [rows, drawer, wanted])
+  const part = rows?.find((p) => p.id === chosen)
   return (
-    <Page title="Shelf">
-      <Flex gap="2" wrap="wrap" mb="4">
+    <Page title="Shelf" whole>
+      <Flex gap="1.5" wrap="wrap" mb="3">
         {kinds.data?.map((k) => (
-          <Plain key={k.kind} size="xs" onClick={() => setKind(k.kind)} borderColor={k.kind === kind ? "copper" : "hair"} color={k.kind === kind ? "copper" : "ink"} data-testid={`kind-${k.kind}`}>
+          <Plain key={k.kind} size="xs" onClick={() => turn(k.kind)} aria-pressed={k.kind === kind} borderColor={k.kind === kind ? "copper" : "hair"} color={k.kind === kind ? "copper" : "ink"} data-testid={`kind-${k.kind}`}>
             {k.kind.replace("_", "-")} {k.count}
           </Plain>
         ))}
       </Flex>
-      <Flex gap="4" mb="3" align="center">
-        <Input size="sm" w="260px" placeholder="find a part" value={wanted} onChange={(e) => setWanted(e.target.value)} aria-label="find a part" />
-        <Text fontSize="sm" color="ink.soft" data-testid="said">
-          {said || `${shown?.length ?? 0} shown`}
-        </Text>
-        <Link ml="auto" href={`/api/shelf/${kind}/csv`} download fontSize="sm" color="ink.soft" textDecoration="underline">
-          save as CSV
-        </Link>
-        <Plain size="xs" onClick={() => file.current?.click()}>
-          Take from CSV
+      <Flex gap="3" mb="3" align="center" wrap="wrap">
+        <Input size="xs" w="170px" placeholder="find a part" value={wanted} onChange={(e) => setWanted(e.target.value)} aria-label="find a part" data-testid="find-part" />
+        {table && <Bounds key={kind} columns={table.columns} bounds={bounds} set={setBounds} />}
+        <Plain size="xs" aria-pressed={drawer} borderColor={drawer ? "copper" : "hair"} color={drawer ? "copper" : "ink"} onClick={() => setDrawer(!drawer)} data-testid="drawer-only">
+          In the drawer
         </Plain>
+        <Text fontSize="sm" color="ink.soft" data-testid="said">
+          {said || (table ? `${shown.length} of ${table.count}` : "")}
+        </Text>
+        <Flex ml="auto" gap="2" align="center">
+          <Plain size="xs" onClick={() => setFilling({ like: "", change: false })} data-testid="add-part">
+            Add a part
+          </Plain>
+          <Plain size="xs" onClick={() => file.current?.click()}>
+            Import CSV
+          </Plain>
+          <Link href={`/api/shelf/${kind}/csv`} download fontSize="sm" color="ink.soft" textDecoration="underline">
+            save as CSV
+          </Link>
+        </Flex>
         <input ref={file} type="file" accept=".csv,text/csv" hidden onChange={(e) => (void bring(e.target.files?.[0]), (e.target.value = ""))} data-testid="csv-file" />
       </Flex>
       {faults.length > 0 && (
         <Fault mb="3">
           Nothing was taken.
-          {faults.slice(0, 8).map((f) => (
+          {faults.slice(0, MOST_TOLD).map((f) => (
             <Text key={f}>{f}</Text>
           ))}
         </Fault>
       )}
-      {parts.error && <Fault>{parts.error.message}</Fault>}
-      <Box bg="sheet" border="1px solid" borderColor="hair">
-        {shown?.map((p) => (
-          <Row key={p.id} part={p} drop={() => void attempt(async () => (await data(client.DELETE("/api/shelf/{kind}/{designation}", { params: { path: { kind, designation: p.id } } })), `${p.id} taken off`))} />
-        ))}
-        {shown?.length === 0 && (
-          <Text p="5" color="ink.soft">
-            No part of that name.
+      {error && <Fault mb="3">{error.message}</Fault>}
+      <Flex flex="1" minH="0" gap="4">
+        {table && shown.length > 0 && <PartTable key={kind} columns={table.columns} rows={shown} chosen={chosen} choose={(id) => (setChosen(id), setFilling(undefined))} />}
+        {table && shown.length === 0 && (
+          <Text p="5" flex="1" color="ink.soft" bg="sheet" border="1px solid" borderColor="hair">
+            {drawer ? "None of these lie in the drawer. Choose a part in the table and say how many you have." : "No part matches."}
           </Text>
         )}
-      </Box>
+        {(filling || part) && (
+          <Box as="aside" w="318px" flexShrink="0" overflowY="auto" bg="sheet" border="1px solid" borderColor="hair" p="4" data-testid="part-panel">
+            {filling ? <PartForm key={`${kind} ${filling.like}`} kind={kind} {...filling} done={kept} /> : part && <Chosen key={part.id} kind={kind} part={part} fill={setFilling} remove={remove} told={told} />}
+          </Box>
+        )}
+      </Flex>
     </Page>
   )
 }
 
-const Row = ({ part: p, drop }: { part: PartOut; drop: () => void }) => (
-  <Flex px="4" minH="34px" align="center" gap="4" borderBottom="1px solid" borderColor="faint" fontSize="sm">
-    <Text fontFamily="mono" w="200px" truncate>
-      {p.id}
+interface ChosenProps {
+  kind: string
+  part: PartLine
+  fill: (filling: Filling) => void
+  remove: (id: string) => Promise<void>
+  told: (what: string) => Promise<void>
+}
+
+const Chosen = ({ kind, part, fill, remove, told }: ChosenProps) => (
+  <>
+    <Text as="h2" fontWeight="700" fontFamily="mono" overflowWrap="anywhere">
+      {part.id}
     </Text>
-    <Text flex="1" truncate>
-      {p.label}
+    <Text fontSize="sm">{part.label}</Text>
+    <Text fontSize="sm" color={part.origin === "own" ? "copper" : "ink.soft"}>
+      {part.origin === "own" ? "your own" : "house part"}
     </Text>
-    <Text color={p.origin === "own" ? "copper" : "ink.soft"}>{p.origin === "own" ? "your own" : "house part"}</Text>
-    {p.origin === "own" && <Quiet onClick={drop}>take off</Quiet>}
-  </Flex>
+    {part.pinned.length > 0 && (
+      <Text fontSize="sm" mt="1" data-testid="pinned-in">
+        Pinned in {part.pinned.join(", ")}
+      </Text>
+    )}
+    <Flex gap="3" mt="2">
+      {part.origin === "own" && (
+        <Quiet onClick={() => fill({ like: part.id, change: true })} textDecoration="underline" data-testid="change-part">
+          change
+        </Quiet>
+      )}
+      <Quiet onClick={() => fill({ like: part.id, change: false })} textDecoration="underline" data-testid="copy-part">
+        copy
+      </Quiet>
+      {part.origin === "own" && (
+        <Quiet onClick={() => void remove(part.id)} textDecoration="underline" data-testid="delete-part">
+          delete
+        </Quiet>
+      )}
+    </Flex>
+    <Drawer key={JSON.stringify(part.stock)} kind={kind} part={part} told={told} />
+  </>
 )

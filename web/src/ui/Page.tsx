@@ -53,13 +53,13 @@ const TOP = [
 ] as const
 
 /** The bar of every page but the bench. */
-export function Page({ title, children, tools }: { title: string; children: ReactNode; tools?: ReactNode }) {
+export function Page({ title, children, tools, whole }: { title: string; children: ReactNode; tools?: ReactNode; /** Whether it fills the window, and scrolls within. */ whole?: boolean }) {
   useEffect(() => {
     document.title = `${title} · Rhombos`
   }, [title])
   return (
-    <Box className="rhombos" minH="100dvh">
-      <Flex as="header" align="center" gap="5" px="6" h="46px" bg="sheet" borderBottom="1px solid" borderColor="hair">
+    <Box className="rhombos" minH="100dvh" {...(whole && { h: "100dvh", display: "flex", flexDirection: "column" })}>
+      <Flex as="header" flexShrink="0" align="center" gap="5" px="6" h="46px" bg="sheet" borderBottom="1px solid" borderColor="hair">
         <RouterLink to="/" aria-label="designs">
           <Mark />
         </RouterLink>
@@ -78,7 +78,7 @@ export function Page({ title, children, tools }: { title: string; children: Reac
           <ModeSwitch />
         </HStack>
       </Flex>
-      <Box as="main" maxW="1180px" mx="auto" px="6" py="6">
+      <Box as="main" px="6" {...(whole ? { flex: 1, minH: 0, py: 4, display: "flex", flexDirection: "column" } : { maxW: "1180px", mx: "auto", py: 6 })}>
         {children}
       </Box>
     </Box>

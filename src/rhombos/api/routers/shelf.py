@@ -1,20 +1,23 @@
-"""The shelf: parts by kind, CSV out and in."""
+"""The shelf: parts by kind, as a table and as a form, CSV out and in; the drawer."""
 
 from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, HTTPException, Path, Request
+from fastapi import APIRouter, HTTPException, Path, Query, Request
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import PlainTextResponse
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from rhombos.api.problem import ProblemDocument
 from rhombos.api.service import Service, Serving
-from rhombos.core.parts import KINDS, Part
+from rhombos.core.parts import KINDS, Part, UnknownPart
+from rhombos.core.parts.drawer import Stock
+from rhombos.core.parts.listing import PartColumn, bounds, cells, columns, from_form, numbers, texts, within
 from rhombos.core.parts.table import read_csv, write_csv
 from rhombos.desk.crew import LATER
 from rhombos.desk.desk import Desk
+from rhombos.store import designs, drawer
 from rhombos.store import parts as store
 
 router = APIRouter(
@@ -25,6 +28,9 @@ router = APIRouter(
 
 Kind = Annotated[str, Path(max_length=200)]
 Designation = Annotated[str, Path(max_length=120)]
+Bound = Annotated[str, Field(max_length=80)]
+MOST_BOUNDS = 40
+"""Bounds of one table."""
 MOST_KINDS = 4
 """Kinds that are listed together."""
 
@@ -44,6 +50,40 @@ class PartOut(BaseModel):
     label: str
     origin: str
     values: dict[str, Any]
+
+
+class PartLine(BaseModel):
+    """A part as a line of the table: its cells in words, its figures in SI to sort by, what the drawer holds of it, and the
+    designs that pin it."""
+
+    id: str
+    label: str
+    origin: str
+    cells: dict[str, str]
+    numbers: dict[str, float]
+    stock: Stock | None
+    pinned: list[str]
+
+
+class PartTable(BaseModel):
+    """Parts of a kind within the bounds asked, and how many there are in all."""
+
+    columns: tuple[PartColumn, ...]
+    rows: list[PartLine]
+    count: int
+
+
+class PartForm(BaseModel):
+    """The fields of a kind, filled in like a part where one is named."""
+
+    columns: tuple[PartColumn, ...]
+    values: dict[str, str]
+
+
+class PartFilled(BaseModel):
+    """A form as it was filled in."""
+
+    values: dict[Annotated[str, Field(max_length=40)], Annotated[str, Field(max_length=80)]] = Field(max_length=40)
 
 
 class Imported(BaseModel):
@@ -78,6 +118,41 @@ def parts(kind: Kind, serving: Serving) -> list[PartOut]:
             for p in serving.shelf.all(KINDS[name])
         ]
     return found
+
+
+@router.get("/{kind}/table")
+def table(
+    kind: Kind, serving: Serving, lowest: Annotated[list[Bound], Query(max_length=MOST_BOUNDS)] = [],  # noqa: B006
+    highest: Annotated[list[Bound], Query(max_length=MOST_BOUNDS)] = [],  # noqa: B006
+) -> PartTable:  # fmt: skip
+    """Parts of a kind with their ratings, within bounds such as ``lowest=v_rating:100 V``."""
+    _known(kind)
+    asked = bounds(kind, lowest, highest)
+    parts = serving.shelf.all(KINDS[kind])
+    with serving.database.session() as session:
+        origins, pinned = store.origins(session, kind), designs.pinned(session)
+    return PartTable(columns=columns(kind), count=len(parts), rows=[
+        PartLine(id=p.id, label=p.label, origin=origins.get(p.id, "house"), cells=cells(p), numbers=numbers(p),
+            stock=serving.shelf.drawer.get((kind, p.id)), pinned=pinned.get(p.id, []))
+        for p in parts if within(p, asked)])  # fmt: skip
+
+
+@router.get("/{kind}/form")
+def form(kind: Kind, serving: Serving, like: Annotated[str, Query(max_length=120)] = "") -> PartForm:
+    """The fields of a kind to fill in, like a part of the shelf where one is named."""
+    _known(kind)
+    try:
+        return PartForm(columns=columns(kind), values=texts(serving.shelf.find(kind, like)) if like else {})
+    except UnknownPart as why:
+        raise HTTPException(404, str(why)) from None
+
+
+@router.put("/{kind}/own", responses={507: {"model": ProblemDocument}})
+def keep(kind: Kind, filled: PartFilled, serving: Serving) -> Imported:
+    """Put one part of one's own on the shelf, in place of one's own of the same designation."""
+    _known(kind)
+    part = from_form(kind, filled.values)
+    return _taken([part], serving)
 
 
 @router.get("/{kind}/csv", response_class=PlainTextResponse)
@@ -119,4 +194,28 @@ def remove(kind: Kind, designation: Designation, serving: Serving) -> None:
     gone = serving.database.run(lambda session: store.remove(session, kind, designation))
     if not gone:
         raise HTTPException(404, f"there is no {kind} of your own called ‘{designation}’; house parts stay")
+    serving.forget_shelf()
+
+
+drawers = APIRouter(prefix="/drawer", tags=["shelf"], responses=router.responses)
+
+
+@drawers.put("/{kind}/{designation:path}", status_code=204)
+def stock(kind: Kind, designation: Designation, at_hand: Stock, serving: Serving) -> None:
+    """Say what the drawer holds of a part that is on the shelf."""
+    _known(kind)
+    try:
+        serving.shelf.find(kind, designation)
+    except UnknownPart as why:
+        raise HTTPException(404, str(why)) from None
+    serving.database.run(lambda session: drawer.put(session, kind, designation, at_hand))
+    serving.forget_shelf()
+
+
+@drawers.delete("/{kind}/{designation:path}", status_code=204)
+def take_out(kind: Kind, designation: Designation, serving: Serving) -> None:
+    """The drawer holds none of a part any more."""
+    _known(kind)
+    if not serving.database.run(lambda session: drawer.remove(session, kind, designation)):
+        raise HTTPException(404, f"the drawer holds no {kind} ‘{designation}’")
     serving.forget_shelf()

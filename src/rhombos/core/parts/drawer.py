@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from rhombos.core.parts.kinds import Igbt, Mosfet, Part, kind_of
 from rhombos.core.parts.origin import worse
 from rhombos.core.parts.shelf import Shelf, Stocked
-from rhombos.core.units import Ratio
+from rhombos.core.units import Count, Ratio
 
 Condition = Literal["new", "salvaged", "unverified"]
 BY_LENGTH = ("wire",)
@@ -25,7 +25,7 @@ class Stock(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
-    count: int = Field(1, ge=1, le=100_000, title="Number in the drawer")
+    count: Count = Field(1, ge=1, le=100_000, title="Number in the drawer")
     condition: Condition = Field("new", title="Condition")
     paid: Ratio = Field(0.0, ge=0, le=1e5, title="Price paid, each")
     note: str = Field("", max_length=200, title="Note")
