@@ -107,12 +107,14 @@ OWN = "id,price,strands,strand,outer\nMINE 0.9,0.1,1,0.9,0.97\n"
 
 @pytest.fixture
 def kept(client, made):
-    """Two revisions and a part of one's own, archived."""
+    """Two revisions, a part of one's own and one in the drawer, archived."""
     revise(client, made, {"name": "later"})
     client.put(f"/api/designs/{made['id']}/revisions/1/label", json={"label": "first"})
     assert client.post("/api/shelf/wire/csv", content=OWN, headers={"Content-Type": "text/csv"}).status_code == 200
+    client.put("/api/drawer/core/ETD 44", json={"count": 3, "condition": "salvaged", "paid": 1.5, "note": "red box"})
     yield client.get("/api/archive").content
     client.delete("/api/shelf/wire/MINE 0.9")
+    client.delete("/api/drawer/core/ETD 44")
 
 
 def bring(client, content):
@@ -138,7 +140,10 @@ def test_what_is_missing_comes_back_whole(client, kept, made, database):
     with database.session() as session:
         session.delete(session.get_one(DesignRow, made["id"]))
     client.delete("/api/shelf/wire/MINE 0.9")
+    client.delete("/api/drawer/core/ETD 44")
     assert bring(client, kept).json()["new"] == 1
+    core = next(r for r in client.get("/api/shelf/core/table").json()["rows"] if r["id"] == "ETD 44")
+    assert core["stock"] == {"count": 3, "condition": "salvaged", "paid": 1.5, "note": "red box"}
     history = client.get(f"/api/designs/{made['id']}/history").json()
     assert [(r["number"], r["label"]) for b in history for r in b["revisions"]] == [(2, ""), (1, "first")]
     assert client.get(f"/api/designs/{made['id']}/revisions/1").json()["design"] == made["design"]
@@ -184,6 +189,7 @@ CONTENTS = '{"rhombos_archive": 1, "made": "2026-11-28T00:00:00Z", "designs": 0,
         (zipped(contents_json=CONTENTS, designs__x_json='{"id": "x", "created": "2026-11-28", "revisions": []}'), "id"),
         (zipped(contents_json=CONTENTS, parts__wire_csv="id\nX\n"), "missing column"),
         (zipped(contents_json=CONTENTS, parts__valve_csv="id\nX\n"), "no kind"),
+        (zipped(contents_json=CONTENTS, drawer_json='[{"kind": "core", "part": "ETD 44", "stock": {"count": 0}}]'), "stock.count"),
     ],
 )
 def test_a_file_that_is_no_archive_is_refused_in_words_and_nothing_is_taken(client, content, told):

@@ -12,7 +12,7 @@ VIEWS = [
     *(f"?block={b}" for b in ("battery", "front_end", "controller", "front_drive", "protection", "heat", "isolation", "brief")),
     *(f"?view={v}" for v in ("routes", "magnetics", "magnetics&page=winding sheet", "magnetics&page=tools", "waves", "waves&page=scope",
                              "waves&page=loop", "waves&page=sine table", "margins", "record", "history", "battery")),
-    "/", "/shelf", "/book", "/precharge"]  # fmt: skip
+    "/", "/shelf", "/shelf?kind=core&part=ETD 44", "/shelf?kind=core&part=ETD 44&form=copy", "/book", "/precharge"]  # fmt: skip
 
 DARK = ("?block=front_end", "?block=isolation", "?view=routes", "?view=waves&page=scope", "?view=history", "/", "/shelf")
 """Between them these show every colour there is."""

@@ -1,6 +1,7 @@
 import { Box, Flex, Input, Link, Text } from "@chakra-ui/react"
 import { useQueryClient } from "@tanstack/react-query"
 import { useMemo, useRef, useState } from "react"
+import { useSearchParams } from "react-router"
 
 import { client, data, Refusal, type PartLine } from "../api/client"
 import { useKinds } from "../api/hooks"
@@ -13,24 +14,28 @@ import { usePartTable, type Bound } from "./usePartTable"
 
 const MOST_TOLD = 8
 
-/** What stands beside the table: a form, or the part that was chosen. */
+/** A form for a part of one's own: an empty one, or filled in like the part that was chosen, to change it or to copy it. */
+type Form = "new" | "copy" | "change"
 type Filling = { like: string; change: boolean }
 
 /** Parts by kind as tables of their ratings; one's own are made in a form or come as CSV; what lies in the drawer. */
 export function Shelf() {
   const kinds = useKinds()
-  const [kind, setKind] = useState("mosfet")
+  const [search, setSearch] = useSearchParams()
+  const kind = search.get("kind") ?? "mosfet"
+  const chosen = search.get("part") ?? undefined
+  const form = search.get("form")
+  const filling: Filling | undefined = form === null ? undefined : { like: chosen ?? "", change: form === "change" }
+  const show = (part?: string, form?: Form) => setSearch({ kind, ...(part && { part }), ...(form && { form }) }, { replace: true })
   const [wanted, setWanted] = useState("")
   const [drawer, setDrawer] = useState(false)
   const [bounds, setBounds] = useState<Bound[]>([])
-  const [chosen, setChosen] = useState<string>()
-  const [filling, setFilling] = useState<Filling>()
   const [faults, setFaults] = useState<string[]>([])
   const [said, setSaid] = useState("")
   const { table, error } = usePartTable(kind, bounds)
   const queries = useQueryClient()
   const file = useRef<HTMLInputElement>(null)
-  const turn = (to: string) => (setKind(to), setBounds([]), setChosen(undefined), setFilling(undefined), setFaults([]), setSaid(""))
+  const turn = (to: string) => (setSearch({ kind: to }), setBounds([]), setFaults([]), setSaid(""))
   const told = async (what: string) => {
     setFaults([])
     setSaid(what)
@@ -50,8 +55,8 @@ export function Shelf() {
       const answer = await data(client.POST("/api/shelf/{kind}/csv", { params: { path: { kind } }, body: await from.text(), bodySerializer: String, headers: { "Content-Type": "text/csv" } }))
       return `${answer.taken} taken`
     })
-  const remove = (id: string) => attempt(async () => (await data(client.DELETE("/api/shelf/{kind}/{designation}", { params: { path: { kind, designation: id } } })), setChosen(undefined), `${id} deleted`))
-  const kept = (id: string | undefined) => (setFilling(undefined), id ? (setChosen(id), void told(`${id} saved`)) : undefined)
+  const remove = (id: string) => attempt(async () => (await data(client.DELETE("/api/shelf/{kind}/{designation}", { params: { path: { kind, designation: id } } })), show(), `${id} deleted`))
+  const kept = (id: string | undefined) => (show(id ?? chosen), id && void told(`${id} saved`))
   const rows = table?.rows
   const shown = useMemo(() => rows?.filter((p) => (!drawer || p.stock) && `${p.id} ${p.label}`.toLowerCase().includes(wanted.toLowerCase())) ?? [], [rows, drawer, wanted])
   const part = rows?.find((p) => p.id === chosen)
@@ -74,7 +79,7 @@ export function Shelf() {
           {said || (table ? `${shown.length} of ${table.count}` : "")}
         </Text>
         <Flex ml="auto" gap="2" align="center">
-          <Plain size="xs" onClick={() => setFilling({ like: "", change: false })} data-testid="add-part">
+          <Plain size="xs" onClick={() => show(undefined, "new")} data-testid="add-part">
             Add a part
           </Plain>
           <Plain size="xs" onClick={() => file.current?.click()}>
@@ -96,7 +101,7 @@ export function Shelf() {
       )}
       {error && <Fault mb="3">{error.message}</Fault>}
       <Flex flex="1" minH="0" gap="4">
-        {table && shown.length > 0 && <PartTable key={kind} columns={table.columns} rows={shown} chosen={chosen} choose={(id) => (setChosen(id), setFilling(undefined))} />}
+        {table && shown.length > 0 && <PartTable key={kind} columns={table.columns} rows={shown} chosen={chosen} choose={show} />}
         {table && shown.length === 0 && (
           <Text p="5" flex="1" color="ink.soft" bg="sheet" border="1px solid" borderColor="hair">
             {drawer ? "None of these lie in the drawer. Choose a part in the table and say how many you have." : "No part matches."}
@@ -104,7 +109,7 @@ export function Shelf() {
         )}
         {(filling || part) && (
           <Box as="aside" w="318px" flexShrink="0" overflowY="auto" bg="sheet" border="1px solid" borderColor="hair" p="4" data-testid="part-panel">
-            {filling ? <PartForm key={`${kind} ${filling.like}`} kind={kind} {...filling} done={kept} /> : part && <Chosen key={part.id} kind={kind} part={part} fill={setFilling} remove={remove} told={told} />}
+            {filling ? <PartForm key={`${kind} ${filling.like}`} kind={kind} {...filling} done={kept} /> : part && <Chosen key={part.id} kind={kind} part={part} fill={(form) => show(part.id, form)} remove={remove} told={told} />}
           </Box>
         )}
       </Flex>
@@ -115,7 +120,7 @@ export function Shelf() {
 interface ChosenProps {
   kind: string
   part: PartLine
-  fill: (filling: Filling) => void
+  fill: (form: Form) => void
   remove: (id: string) => Promise<void>
   told: (what: string) => Promise<void>
 }
@@ -125,7 +130,7 @@ const Chosen = ({ kind, part, fill, remove, told }: ChosenProps) => (
     <Text as="h2" fontWeight="700" fontFamily="mono" overflowWrap="anywhere">
       {part.id}
     </Text>
-    <Text fontSize="sm">{part.label}</Text>
+    {part.label !== part.id && <Text fontSize="sm">{part.label}</Text>}
     <Text fontSize="sm" color={part.origin === "own" ? "copper" : "ink.soft"}>
       {part.origin === "own" ? "your own" : "house part"}
     </Text>
@@ -136,11 +141,11 @@ const Chosen = ({ kind, part, fill, remove, told }: ChosenProps) => (
     )}
     <Flex gap="3" mt="2">
       {part.origin === "own" && (
-        <Quiet onClick={() => fill({ like: part.id, change: true })} textDecoration="underline" data-testid="change-part">
+        <Quiet onClick={() => fill("change")} textDecoration="underline" data-testid="change-part">
           change
         </Quiet>
       )}
-      <Quiet onClick={() => fill({ like: part.id, change: false })} textDecoration="underline" data-testid="copy-part">
+      <Quiet onClick={() => fill("copy")} textDecoration="underline" data-testid="copy-part">
         copy
       </Quiet>
       {part.origin === "own" && (
