@@ -17,6 +17,8 @@ from pydantic import AfterValidator, BeforeValidator, Field, GetJsonSchemaHandle
 from pydantic.json_schema import JsonSchemaValue
 from pydantic_core import CoreSchema
 
+from rhombos.core import gauge
+
 PREFIXES: dict[str, float] = {
     "p": 1e-12, "n": 1e-9, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "m": 1e-3, "": 1.0, "k": 1e3, "K": 1e3, "M": 1e6, "G": 1e9,
 }  # fmt: skip
@@ -24,6 +26,10 @@ _STEPS = ((1e9, "G"), (1e6, "M"), (1e3, "k"), (1.0, ""), (1e-3, "m"), (1e-6, "µ
 _NUMBER = r"[+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?"
 _PLAIN = re.compile(rf"({_NUMBER})\s*(.*)")
 _INFIX = re.compile(r"([+-]?\d+)([pnuµμmkKMGR])(\d+)(.*)")
+
+
+GAUGED = ("mm", "m^2")
+"""Units in which a size of wire gauge is read, as a diameter and as a section."""
 
 
 @dataclass(frozen=True)
@@ -107,7 +113,8 @@ def _spellings(unit: Unit) -> tuple[str, ...]:
 def parse(text: str, unit_key: str) -> float:
     """Read a quantity as a person writes it; return it in SI, finite.
 
-    ``parse("4k7", "ohm")`` → 4700.0; ``parse("2.2n", "F")`` → 2.2e-9; ``parse("16", "m^2")`` → 16e-6 (mm² is usual).
+    ``parse("4k7", "ohm")`` → 4700.0; ``parse("2.2n", "F")`` → 2.2e-9; ``parse("16", "m^2")`` → 16e-6 (mm² is usual). A wire's
+    diameter or section may be a gauge size: ``parse("AWG 10", "mm")`` → 2.588e-3.
     Raises: UnitError with the reason and a remedy.
     """
     unit = UNITS[unit_key]
@@ -116,6 +123,8 @@ def parse(text: str, unit_key: str) -> float:
     clean = text.strip().replace("\u2126", "Ω").replace("−", "-")  # the ohm sign's two code points, the minus sign
     if not clean:
         raise UnitError("is empty; write a number" + (f" in {unit.shown}" if unit.shown else ""))
+    if unit_key in GAUGED and (across := gauge.read(clean)):
+        return across if unit_key == "mm" else math.pi / 4 * across**2
     if "," in clean:
         raise UnitError(f"‘{text}’ has a comma; write the decimal point as . and leave out thousands separators")
     infix = _INFIX.fullmatch(clean)

@@ -9,6 +9,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, PrivateAttr
 
+from rhombos.core import gauge
 from rhombos.core.units import (
     Ampere,
     AmperePerMetre,
@@ -296,8 +297,10 @@ class Wire(Part):
 
     @property
     def label(self) -> str:  # noqa: D102
-        kind = "round" if self.strands == 1 else f"litz {self.strands} ×"
-        return f"{kind} {self.strand * 1e3:g} mm"
+        across = f"{self.strand * 1e3:.4g} mm"
+        if self.strands > 1:
+            return f"litz {self.strands} × {across}"
+        return ", ".join(filter(None, (f"round {across}", gauge.told(self.strand))))
 
 
 class Capacitor(Part):
