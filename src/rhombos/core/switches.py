@@ -37,7 +37,7 @@ def rank_switches(worked: Worked, block: str) -> OptionTable:
     options = [option for _, option in found]
     return OptionTable(
         key="switches", title="Switches on the shelf", columns=labelled(
-            ("parallel", "n"), ("loss", "lost"), ("whole", "whole"), ("junction", "steady, surge"), ("volts", "in hand"),
+            ("parallel", "n"), ("loss", "lost"), ("whole", "whole"), ("junction", "steady, surge"), ("volts", "margin"),
             ("cost", "cost")),
         remark="Each fitted in turn and all that is not pinned chosen anew; ranked by price and worth of loss. Efficiency of "
                "the whole; junction; voltage left to its rating.",

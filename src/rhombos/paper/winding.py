@@ -27,7 +27,7 @@ from rhombos.paper.page import (
     say,
 )  # fmt: skip
 
-COLUMNS = (("", 0.25), ("turns", 0.07), ("wire", 0.16), ("in hand", 0.09), ("layers", 0.08), ("cut", 0.13), ("copper", 0.09),
+COLUMNS = (("", 0.25), ("turns", 0.07), ("wire", 0.16), ("parallel", 0.09), ("layers", 0.08), ("cut", 0.13), ("copper", 0.09),
            ("pins", 0.13))  # fmt: skip
 """Heads of the table with their shares of the width."""
 FILLS = {"primary": HexColor("#e8b48c"), "secondary": HexColor("#9dbbd0"), "tape": HexColor("#d9d4c6"), "window": None,

@@ -9,7 +9,7 @@ import { download } from "../ui/download"
 import { Fault, Plain, Strong } from "../ui/Page"
 
 const COLUMNS = ["turns", "wire", "in_hand", "layers", "length", "mass", "starts"] as const
-const HEADS: Record<(typeof COLUMNS)[number], string> = { turns: "turns", wire: "wire", in_hand: "in hand", layers: "layers", length: "cut", mass: "copper", starts: "pins" }
+const HEADS: Record<(typeof COLUMNS)[number], string> = { turns: "turns", wire: "wire", in_hand: "parallel", layers: "layers", length: "cut", mass: "copper", starts: "pins" }
 
 /** What a person winds from, on screen and on paper. */
 export function WindingSheet({ sheet: s, block, design }: { sheet: Sheet; block: string; design: Design | undefined }) {

@@ -100,8 +100,8 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
         _duty_findings(sheet, duty)
     if current.severity:
         sheet.find("current", current.severity, "Too much current in each switch",
-                   f"{fmt(current.value, 'A')} in each {device.label}; the rules keep "
-                   f"{fmt(rules.switch_current_margin, '%', 2)} of {short(device.i_rating, 'A')} in hand: package and "
+                   f"{fmt(current.value, 'A')} in each {device.label}; the rules ask a margin of "
+                   f"{fmt(rules.switch_current_margin, '%', 2)} of {short(device.i_rating, 'A')}: package and "
                    "sharing decide, not the headline figure.", "More in parallel, or stronger parts.", worst=current,
                    cures=(("Let the proposal choose", {"front_end.switch": None, "front_end.parallel": None}),))  # fmt: skip
     if junction.severity:

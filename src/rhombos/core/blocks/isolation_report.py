@@ -87,7 +87,7 @@ def _barrier(
     if build.output == NEGATIVE:
         sheet.find("output_bond", "stop", "A pole of the socket is tied to the battery",
                    f"The bridge's legs stand between 0 and {fmt(need.link, 'V')}: with a pole at battery negative a leg is "
-                   "shorted, or the battery and all that hangs on it stands at the mains.",
+                   "shorted, or the battery and all that is connected to it stands at the mains.",
                    "Leave both poles floating, or earth one behind the filter, with an RCD; local codes decide.",
                    figure="output",
                    cures=(("Leave both poles floating", _free("output")),))  # fmt: skip

@@ -34,7 +34,7 @@ bootstrap_budget = _relation(
     "bootstrap_budget", dV, V_dd - V_F - V_LS - V_GS_min, title="Droop that a bootstrap capacitor may have",
     holds="from the supply less its diode and the low side's drop, down to the least gate voltage", source=BOOT_TEXT)
 bootstrap_capacitor = _relation(
-    "bootstrap_capacitor", C, Q_b / dV, title="Bootstrap capacitor, least", holds="nothing in hand: double it, and derate",
+    "bootstrap_capacitor", C, Q_b / dV, title="Minimum bootstrap capacitor", holds="without margin: double it, and derate",
     source="definition of capacitance")
 bootstrap_refresh = _relation(
     "bootstrap_refresh", t, k_tau * R * C, title="Time that a refresh takes", holds="three to five time constants",

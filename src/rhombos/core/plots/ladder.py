@@ -55,7 +55,7 @@ def output_ladder(worked: Worked) -> Chart:
 
 
 def overload_curve(worked: Worked) -> Chart:
-    """How long each overload is let pass, with the surge that is asked."""
+    """How long each overload may last, with the surge that is asked."""
     build: Any = worked.builds["protection"]
     asked = worked.brief.power
     top = max(3.0 * build.overload, 1.1 * asked.surge)
@@ -68,8 +68,8 @@ def overload_curve(worked: Worked) -> Chart:
     trip = "nothing but the fuse" if build.short == FUSE_ALONE else \
         f"the short-circuit trip, at {fmt(build.short_trip, 'A')} within {fmt(build.short_delay, 's')}"  # fmt: skip
     return Chart(
-        key="overload", title="How long an overload passes", x=x.axis("load", low=0, high=roomy(top / 1.04)),
-        y=y.axis("", log=True), series=(Series(name="let pass", x=x.all(steps), y=y.all(times)),), marks=tuple(marks),
+        key="overload", title="Time allowed at overload", x=x.axis("load", low=0, high=roomy(top / 1.04)),
+        y=y.axis("", log=True), series=(Series(name="allowed", x=x.all(steps), y=y.all(times)),), marks=tuple(marks),
         remark=f"It counts the square of the load above {short(build.overload, 'W')}, as copper warms. Beyond it acts "
                f"{trip}.")  # fmt: skip
 
