@@ -47,6 +47,7 @@ def test(arguments: list[str]) -> int:
         ("import-linter", [str(tool / "lint-imports"), "--no-cache"], ROOT),
         ("mypy", [str(tool / "mypy")], ROOT),
         ("TypeScript", ["npx", "tsc", "--noEmit"], WEB),
+        ("Vitest", ["npx", "vitest", "run"], WEB),
     ]
     if not arguments:
         for name, command, cwd in checks:

@@ -3923,6 +3923,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
             /** @description the length is missing */
             411: {
                 headers: {
@@ -8142,6 +8151,7 @@ export interface operations {
                 };
                 content: {
                     "text/csv": unknown;
+                    "text/plain": unknown;
                     "text/x-c": unknown;
                 };
             };

@@ -52,7 +52,7 @@ async def rated(asked: Asked, asking: Asking) -> Response:
     return await asking.answer(sizing.rated, asked)
 
 
-@router.post("/battery-change", response_model=BatteryChange)
+@router.post("/battery-change", response_model=BatteryChange, responses={409: {"model": ProblemDocument}})
 async def battery_change(asked: ChangeIn, asking: Asking) -> Response:
     """What another battery touches in a design as it is built."""
     try:
