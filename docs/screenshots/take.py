@@ -58,10 +58,16 @@ def relation(bench: Bench) -> None:
 
 
 def shelf(bench: Bench) -> None:
-    """The shelf of cores."""
-    bench.visit("/shelf")
-    bench.click("kind-core")
-    bench.until(lambda: "ETD 44" in bench.browser.page_source)
+    """The shelf of cores, one of which lies in the drawer."""
+    bench.visit("/shelf?kind=core&part=E 42/21/15")
+    if not bench.all("take-out"):
+        bench.type("stock-count", "4", enter=False)
+        bench.select("stock-condition", "salvaged")
+        bench.type("stock-note", "two old supplies", enter=False)
+        bench.click("keep-stock")
+    bench.one("take-out")
+    bench.click("sort-a_e")
+    bench.type("find-part", "E", enter=False)
 
 
 def designs(bench: Bench) -> None:
