@@ -174,3 +174,33 @@ def test_a_part_names_the_designs_that_pin_it(client, made):
     assert "Lantern" not in rows["ETD 49"]
     client.delete(f"/api/designs/{made['id']}")
     assert "Lantern" not in {r["id"]: r["pinned"] for r in client.get("/api/shelf/core/table").json()["rows"]}["ETD 44"]
+
+
+def test_a_file_with_headings_of_its_own_is_guessed_at(client):
+    found = client.post("/api/shelf/mosfet/csv/headings", content="id,Package,Drain-source rating [kV],r_on (mΩ),Total gate charge (nC),Junction to case,??\n", headers={"Content-Type": "text/csv"}).json()
+    assert [(h["field"], h["units"].get(h["field"], "")) for h in found] == [
+        ("id", ""), ("package", ""), ("v_rating", "kV"), ("r_on", "mΩ"), ("q_g", "nC"), ("r_jc", "K/W"), ("", "")]
+    assert found[3]["units"]["r_jc"] == "K/W", "a unit that is not the field's is none of its own"
+    assert found[3]["units"]["r_on"] == "mΩ"
+
+
+def test_a_file_with_headings_of_its_own_is_read_in_the_units_they_say(client):
+    head = "Part,Case,Volts [kV],Amps,RDS(on) (mΩ),Qg (nC),Qsw [nC],Plateau,Coss (pF),Qrr (nC),trr (ns),Vf,Rth,remark\n"
+    text = head + "THEIRS-1,TO-220,0.1,80,4.5,60,18,4.7,400,90,50,0.9,0.8,used\nTHEIRS-2,TO-247,60 V,50,0.009 Ω,40,12,4.7,300,80,45,0.9,1,\n"
+    fields = ["id", "package", "v_rating", "i_rating", "r_on", "q_g", "q_sw", "v_plateau", "c_oss", "q_rr", "t_rr", "v_f", "r_jc", ""]
+    meant = [f"{field}:{heading}" for field, heading in zip(fields, head.strip().split(","), strict=True)]
+    taken = client.post("/api/shelf/mosfet/csv", params={"meant": meant}, content=text, headers={"Content-Type": "text/csv"})
+    assert taken.json() == {"taken": 2}
+    one, two = (next(p for p in client.get("/api/shelf/mosfet").json() if p["id"] == f"THEIRS-{n}")["values"] for n in (1, 2))
+    assert (one["v_rating"], one["r_on"], one["q_g"], one["c_oss"], one["t_rr"]) == pytest.approx((100, 4.5e-3, 60e-9, 400e-12, 50e-9))
+    assert (two["v_rating"], two["r_on"], two["i_rating"], two["r_jc"]) == pytest.approx((60, 9e-3, 50, 1.0))
+    for n in (1, 2):
+        client.delete(f"/api/shelf/mosfet/THEIRS-{n}")
+
+
+@pytest.mark.parametrize(("meant", "told"), [
+    (["v_rating:Volts", "v_rating:Amps"], "two columns are meant for v_rating"), (["valve:Volts"], "unknown column"), ([], "unknown column")])
+def test_columns_that_are_meant_wrongly_are_told(client, meant, told):
+    answer = client.post("/api/shelf/mosfet/csv", params={"meant": meant}, content="id,Volts,Amps\nX-1,1,2\n", headers={"Content-Type": "text/csv"})
+    assert answer.status_code == 422
+    assert told in answer.json()["detail"]

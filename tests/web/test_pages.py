@@ -121,6 +121,25 @@ def test_a_part_is_copied_changed_and_deleted_in_a_form(bench):
     bench.until(lambda: bench.text("said") == "MINE-33 deleted")
 
 
+def test_a_file_with_headings_of_its_own_is_taken_once_they_are_named(bench, tmp_path):
+    bench.visit("/shelf?kind=wire")
+    bench.one("part-table")
+    theirs = tmp_path / "theirs.csv"
+    theirs.write_text("Designation,Cost,Copper diameter (mm),Over enamel [mm],colour\nTHEIRS-7,0.2,AWG 20,0.89,red\n")
+    bench.all("csv-file")[0].send_keys(str(theirs))
+    assert bench.one("heading-Copper diameter (mm)").get_attribute("value") == "strand"
+    assert "Outer diameter" in bench.text("lacking")
+    bench.select("heading-Over enamel [mm]", "outer")
+    bench.gone("lacking")
+    bench.click("bring")
+    bench.until(lambda: bench.text("said") == "1 taken")
+    bench.type("find-part", "THEIRS", enter=False)
+    bench.click("part-THEIRS-7")
+    bench.until(lambda: "round 0.8118 mm, AWG 20" in bench.text("part-panel"))
+    bench.click("delete-part")
+    bench.gone("part-THEIRS-7")
+
+
 def test_a_salvaged_core_is_put_in_the_drawer_and_the_sizing_takes_it(bench):
     """From the shelf to the drawer, to a design that proposes it and says so, and out again."""
     bench.visit("/shelf")

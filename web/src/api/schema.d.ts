@@ -699,9 +699,30 @@ export interface paths {
         put?: never;
         /**
          * Bring
-         * @description Take parts of one's own from CSV: all, or none with every faulty line named.
+         * @description Take parts of one's own from CSV: all, or none with every faulty line named. `meant` names the field that a heading
+         *     stands for, ``r_on:RDS(on) [mΩ]``, or none, ``:remark``.
          */
         post: operations["bring_api_shelf__kind__csv_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/{kind}/csv/headings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Heads
+         * @description The headings of a CSV, each with the field that it most likely stands for.
+         */
+        post: operations["heads_api_shelf__kind__csv_headings_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1760,6 +1781,21 @@ export interface components {
             lines: string[];
             /** Remark */
             remark: string;
+        };
+        /**
+         * Heading
+         * @description A heading of somebody's file: the field it most likely stands for, "" where none is near, and the unit in which its plain
+         *     numbers are read for each field that it may stand for.
+         */
+        Heading: {
+            /** Field */
+            field: string;
+            /** Text */
+            text: string;
+            /** Units */
+            units: {
+                [key: string]: string;
+            };
         };
         /**
          * Health
@@ -7526,7 +7562,9 @@ export interface operations {
     };
     bring_api_shelf__kind__csv_post: {
         parameters: {
-            query?: never;
+            query?: {
+                meant?: string[];
+            };
             header?: never;
             path: {
                 kind: string;
@@ -7546,6 +7584,122 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Imported"];
+                };
+            };
+            /** @description the host is not one of ours, or the request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the request comes from another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the length is missing */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the body is of another kind */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description a fault of the program */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    heads_api_shelf__kind__csv_headings_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Heading"][];
                 };
             };
             /** @description the host is not one of ours, or the request cannot be read */

@@ -5,7 +5,8 @@ import { client, data, Refusal, type PartColumn } from "../api/client"
 import { Fault, Plain, Strong } from "../ui/Page"
 import { usePartForm } from "./usePartTable"
 
-const DESIGNATION: PartColumn = { name: "id", title: "Designation", unit: "", filled: "text", choices: [], required: true, allowed: "", usual: "" }
+/** The field of every part that is no rating. */
+export const DESIGNATION: PartColumn = { name: "id", title: "Designation", unit: "", filled: "text", choices: [], required: true, allowed: "", usual: "" }
 
 interface Props {
   kind: string

@@ -3,11 +3,12 @@ import { useQueryClient } from "@tanstack/react-query"
 import { useMemo, useRef, useState } from "react"
 import { useSearchParams } from "react-router"
 
-import { client, data, Refusal, type PartLine } from "../api/client"
+import { client, data, Refusal, type Heading, type PartLine } from "../api/client"
 import { useKinds } from "../api/hooks"
 import { Fault, Page, Plain, Quiet } from "../ui/Page"
 import { Bounds } from "./Bounds"
 import { Drawer } from "./Drawer"
+import { Headings } from "./Headings"
 import { PartForm } from "./PartForm"
 import { PartTable } from "./PartTable"
 import { usePartTable, type Bound } from "./usePartTable"
@@ -17,6 +18,9 @@ const MOST_TOLD = 8
 /** A form for a part of one's own: an empty one, or filled in like the part that was chosen, to change it or to copy it. */
 type Form = "new" | "copy" | "change"
 type Filling = { like: string; change: boolean }
+/** A file whose headings are not the shelf's own. */
+type Strange = { name: string; body: string; headings: Heading[] }
+const AS_CSV = { bodySerializer: String, headers: { "Content-Type": "text/csv" } }
 
 /** Parts by kind as tables of their ratings; one's own are made in a form or come as CSV; what lies in the drawer. */
 export function Shelf() {
@@ -32,10 +36,11 @@ export function Shelf() {
   const [bounds, setBounds] = useState<Bound[]>([])
   const [faults, setFaults] = useState<string[]>([])
   const [said, setSaid] = useState("")
+  const [strange, setStrange] = useState<Strange>()
   const { table, error } = usePartTable(kind, bounds)
   const queries = useQueryClient()
   const file = useRef<HTMLInputElement>(null)
-  const turn = (to: string) => (setSearch({ kind: to }), setBounds([]), setFaults([]), setSaid(""))
+  const turn = (to: string) => (setSearch({ kind: to }), setBounds([]), setFaults([]), setSaid(""), setStrange(undefined))
   const told = async (what: string) => {
     setFaults([])
     setSaid(what)
@@ -49,17 +54,33 @@ export function Shelf() {
       setFaults(error instanceof Refusal && error.problem.problems?.length ? error.problem.problems.map((p) => p.message) : [String(error instanceof Error ? error.message : error)])
     }
   }
+  const send = async (body: string, meant: string[]) => `${(await data(client.POST("/api/shelf/{kind}/csv", { params: { path: { kind }, query: { meant } }, body, ...AS_CSV }))).taken} taken`
   const bring = (from: File | undefined) =>
     from &&
     attempt(async () => {
-      const answer = await data(client.POST("/api/shelf/{kind}/csv", { params: { path: { kind } }, body: await from.text(), bodySerializer: String, headers: { "Content-Type": "text/csv" } }))
-      return `${answer.taken} taken`
+      setStrange(undefined)
+      const body = await from.text()
+      const headings = await data(client.POST("/api/shelf/{kind}/csv/headings", { params: { path: { kind } }, body, ...AS_CSV }))
+      if (headings.every((h) => h.text === h.field)) return send(body, [])
+      setStrange({ name: from.name, body, headings })
+      return ""
+    })
+  const bringAs = ({ body }: Strange, meant: string[]) =>
+    attempt(async () => {
+      const taken = await send(body, meant)
+      setStrange(undefined)
+      return taken
     })
   const remove = (id: string) => attempt(async () => (await data(client.DELETE("/api/shelf/{kind}/{designation}", { params: { path: { kind, designation: id } } })), show(), `${id} deleted`))
   const kept = (id: string | undefined) => (show(id ?? chosen), id && void told(`${id} saved`))
   const rows = table?.rows
   const shown = useMemo(() => rows?.filter((p) => (!drawer || p.stock) && `${p.id} ${p.label}`.toLowerCase().includes(wanted.toLowerCase())) ?? [], [rows, drawer, wanted])
   const part = rows?.find((p) => p.id === chosen)
+  const beside = () => {
+    if (strange && table) return <Headings name={strange.name} headings={strange.headings} columns={table.columns} bring={(meant) => void bringAs(strange, meant)} done={() => setStrange(undefined)} />
+    if (filling) return <PartForm key={`${kind} ${filling.like}`} kind={kind} {...filling} done={kept} />
+    return part && <Chosen key={part.id} kind={kind} part={part} fill={(form) => show(part.id, form)} remove={remove} told={told} />
+  }
   return (
     <Page title="Shelf" whole>
       <Flex gap="1.5" wrap="wrap" mb="3">
@@ -107,9 +128,9 @@ export function Shelf() {
             {drawer ? "None of these lie in the drawer. Choose a part in the table and say how many you have." : "No part matches."}
           </Text>
         )}
-        {(filling || part) && (
+        {(filling || part || strange) && (
           <Box as="aside" w="318px" flexShrink="0" overflowY="auto" bg="sheet" border="1px solid" borderColor="hair" p="4" data-testid="part-panel">
-            {filling ? <PartForm key={`${kind} ${filling.like}`} kind={kind} {...filling} done={kept} /> : part && <Chosen key={part.id} kind={kind} part={part} fill={(form) => show(part.id, form)} remove={remove} told={told} />}
+            {beside()}
           </Box>
         )}
       </Flex>

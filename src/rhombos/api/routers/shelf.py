@@ -14,7 +14,7 @@ from rhombos.api.service import Service, Serving
 from rhombos.core.parts import KINDS, Part, UnknownPart
 from rhombos.core.parts.drawer import Stock
 from rhombos.core.parts.listing import PartColumn, bounds, cells, columns, from_form, numbers, texts, within
-from rhombos.core.parts.table import read_csv, write_csv
+from rhombos.core.parts.table import MOST_HEADINGS, Heading, headings, read_csv, write_csv
 from rhombos.desk.crew import LATER
 from rhombos.desk.desk import Desk
 from rhombos.store import designs, drawer
@@ -31,6 +31,8 @@ Designation = Annotated[str, Path(max_length=120)]
 Bound = Annotated[str, Field(max_length=80)]
 MOST_BOUNDS = 40
 """Bounds of one table."""
+Named = Annotated[str, Field(max_length=160)]
+CSV_BODY = {"requestBody": {"content": {"text/csv": {"schema": {"type": "string"}}}}}
 MOST_KINDS = 4
 """Kinds that are listed together."""
 
@@ -164,21 +166,36 @@ def export(kind: Kind, serving: Serving) -> PlainTextResponse:
         headers={"Content-Disposition": f'attachment; filename="{kind}.csv"'})  # fmt: skip
 
 
-@router.post("/{kind}/csv", openapi_extra={"requestBody": {"content": {"text/csv": {"schema": {"type": "string"}}}}})
-async def bring(kind: Kind, request: Request, serving: Serving) -> Imported:
-    """Take parts of one's own from CSV: all, or none with every faulty line named."""
+@router.post("/{kind}/csv/headings", openapi_extra=CSV_BODY)
+async def heads(kind: Kind, request: Request) -> list[Heading]:
+    """The headings of a CSV, each with the field that it most likely stands for."""
     _known(kind)
-    try:
-        text = (await request.body()).decode("utf-8-sig")
-    except UnicodeDecodeError:
-        raise HTTPException(422, "the file is not UTF-8 text; save it as CSV in UTF-8") from None
+    return list(headings(kind, (await _text(request)).partition("\n")[0]))
+
+
+@router.post("/{kind}/csv", openapi_extra=CSV_BODY)
+async def bring(
+    kind: Kind, request: Request, serving: Serving, meant: Annotated[list[Named], Query(max_length=MOST_HEADINGS)] = [],  # noqa: B006
+) -> Imported:  # fmt: skip
+    """Take parts of one's own from CSV: all, or none with every faulty line named. `meant` names the field that a heading
+    stands for, ``r_on:RDS(on) [mΩ]``, or none, ``:remark``."""
+    _known(kind)
+    text = await _text(request)
+    fields = {heading: field for field, _, heading in (m.partition(":") for m in meant)}
     # many lines take their time: they are read beside the server, and kept off the thread that serves everybody
-    taken = await serving.crew.do(await serving.shelf_at_hand(), "", LATER, _read, kind, text)
+    taken = await serving.crew.do(await serving.shelf_at_hand(), "", LATER, _read, kind, text, fields)
     return await run_in_threadpool(_taken, taken, serving)
 
 
-def _read(_: Desk, kind: str, text: str) -> list[Part]:
-    return read_csv(kind, text)
+async def _text(request: Request) -> str:
+    try:
+        return (await request.body()).decode("utf-8-sig")
+    except UnicodeDecodeError:
+        raise HTTPException(422, "the file is not UTF-8 text; save it as CSV in UTF-8") from None
+
+
+def _read(_: Desk, kind: str, text: str, meant: dict[str, str]) -> list[Part]:
+    return read_csv(kind, text, meant)
 
 
 def _taken(taken: list[Part], serving: Service) -> Imported:
