@@ -16,7 +16,8 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support.ui import Select, WebDriverWait
 
-PATIENCE = 30
+PATIENCE = 90
+"""How long a state is waited for, s: a busy machine compares thirteen routes in half a minute."""
 
 
 class Page:
