@@ -1,6 +1,9 @@
 """The drawer: proposals take what is at hand where it serves, as far as it goes, and say so."""
 
+from collections import Counter
+
 import pytest
+from benchmarks.sweep import case_at, judge, random_drawer
 
 from rhombos.core.change import change_battery
 from rhombos.core.compare import row_of
@@ -114,3 +117,19 @@ def test_the_drawer_is_part_of_what_a_shelf_is(shelf):
     part = shelf.all(Core)[0].id
     one, same, other = (holding(shelf, ("core", part, {"count": n})) for n in (1, 1, 2))
     assert one.fingerprint == same.fingerprint != other.fingerprint != shelf.fingerprint
+
+
+@pytest.mark.parametrize("index", range(6))
+def test_whatever_lies_in_the_drawer_the_laws_hold_on_every_route(index, shelf):
+    stocked = random_drawer(shelf, index, 1128)
+    case = case_at(index, 1128)
+    assert judge(case, False, stocked, USUAL).broken == []
+    worked = work_out(case.brief, {}, stocked, USUAL, case.route)
+    needed = Counter()
+    for items in parts_of(worked).values():
+        for item in items:
+            needed[item.kind, item.part] += item.count
+    short = {part for (kind, part), count in needed.items() if kind != "wire" and (kind, part) in stocked.drawer and count > stocked.drawer[kind, part].count}
+    told = [f.cause for f in solve(case.brief, {}, stocked, USUAL, case.route).findings if f.code.endswith("drawer_short")]
+    assert len(told) == len(short)
+    assert all(any(part in cause for cause in told) for part in short)

@@ -4,32 +4,29 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from typing import Any
 
 from rhombos.core.blocks.base import Build
-from rhombos.core.book import BOOK
-from rhombos.core.book.relation import SYMBOLS
 from rhombos.core.brief import Brief
 from rhombos.core.drawn import drawn_from, scarce
 from rhombos.core.findings import ORDER, Cure, Finding, PinValue, Waiver, waive, worst_first
 from rhombos.core.incoming import incoming_tests
 from rhombos.core.inventory import Item
-from rhombos.core.ledger import Ledger, Step
+from rhombos.core.ledger import Ledger
 from rhombos.core.margins import margins
 from rhombos.core.parts import KINDS, Shelf
 from rhombos.core.parts.drawer import preferring
 from rhombos.core.parts.origin import as_doubtful
 from rhombos.core.parts.shelf import Stocked
-from rhombos.core.pinmap import PIN_BEHIND, WHOLE
 from rhombos.core.pins import read_pins
 from rhombos.core.points import operating_points
-from rhombos.core.report import BlockReport, Solution, StepOut, StepRow, Totals
+from rhombos.core.report import BlockReport, Solution, Totals
 from rhombos.core.routes import ALL_BUILDS, DEFAULT, ROUTES, Route, RouteName, lossy
 from rhombos.core.routes.common import COMMON, COMMON_BUILDS, propose_common, report_common, settle_common
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
+from rhombos.core.working import step_out
 
 REFINED = (0.0, 0.0, 0.0, 0.03, 0.08)
 """Further rounds that a sizing gets whose own proposals break a rule: what of every limit each proposal keeps in hand beside
@@ -209,7 +206,7 @@ def explain(worked: Worked, pins: Mapping[str, PinValue], waivers: Iterable[Waiv
     findings += incoming_tests(worked.builds, worked.shelf, worked.rules.gate_drive)
     wanted = {f.step: f.unit for b in blocks for f in b.figures if f.step}
     steps = {
-        key: _step_out(address, step, wanted[key])
+        key: step_out(address, step, wanted[key])
         for point, ledger in worked.ledgers.items() for address, step in ledger.steps.items()
         if (key := f"{point}:{address}") in wanted
     }  # fmt: skip
@@ -225,23 +222,6 @@ def _unless_waived(block: BlockReport, findings: list[Finding], waivers: tuple[W
     codes = {w.code for w in waivers}
     left = [f.severity for f in findings if f.block == block.key and f.code not in codes and f.severity != "note"]
     return block.model_copy(update={"severity": min(left, key=lambda s: ORDER[s], default=None)})
-
-
-def _step_out(address: str, step: Step, unit: str) -> StepOut:
-    if step.relation == "sum":
-        rows = tuple(StepRow(name=n, latex="", meaning=n, text=fmt(v, unit)) for n, v in step.inputs.items())
-    else:
-        behind = PIN_BEHIND.get(address, {})
-        rows = tuple(_row(s.name, step.inputs[s.name], behind.get(s.name)) for s in BOOK[step.relation].inputs)
-    return StepOut(relation=step.relation, inputs=step.inputs, value=step.value, rows=rows)
-
-
-@lru_cache(maxsize=8192)
-def _row(name: str, value: float, pin: str | None) -> StepRow:
-    """One input of a step; the same input stands in many."""
-    symbol = SYMBOLS[name]
-    return StepRow(name=symbol.name, latex=symbol.latex, meaning=symbol.meaning, text=short(value, symbol.unit), pin=pin,
-                   whole=pin in WHOLE)  # fmt: skip
 
 
 def build_all(

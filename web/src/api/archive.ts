@@ -5,7 +5,7 @@ export const archive = () => data(client.GET("/api/archive", { parseAs: "blob" }
 
 /** Take what an archive holds and is not here. */
 export const restore = (file: Blob) =>
-  data(client.POST("/api/archive", { body: file as unknown as string, bodySerializer: (body) => body as unknown as Blob, headers: { "Content-Type": "application/zip" } }))
+  data(client.POST("/api/archive", { body: "", bodySerializer: () => file, headers: { "Content-Type": "application/zip" } }))
 
 type Restored = Awaited<ReturnType<typeof restore>>
 
