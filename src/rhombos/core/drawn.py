@@ -11,6 +11,8 @@ from rhombos.core.inventory import Item
 from rhombos.core.parts import Shelf
 from rhombos.core.parts.drawer import BEFORE_FITTING, BY_LENGTH, Stock
 from rhombos.core.parts.shelf import Stocked
+from rhombos.core.parts.soldered import too_small
+from rhombos.core.units import short
 
 Needed = Mapping[str, tuple[Item, ...]]
 """Parts list of each block."""
@@ -43,6 +45,17 @@ def drawn_from(needed: Needed, shelf: Shelf) -> Iterator[Finding]:
             code=f"{block}.drawer_short", severity="watch", block=block, title="The drawer holds too few",
             cause=f"{count} of {part} are needed, {there} are there.", value=float(count), limit=float(there),
             remedy=f"Buy {count - there} more, of the same lot where they work in parallel.")
+
+
+def fiddly(needed: Needed, shelf: Shelf, least: float) -> Iterator[Finding]:
+    """Parts of a design, pinned then, that are smaller than the house solders, `least`, m."""
+    small = too_small(shelf, least)
+    for block, items in needed.items():
+        if found := [i.part for i in items if i.part in small]:
+            yield Finding(
+                code=f"{block}.too_small", severity="watch", block=block, title="Smaller than the house solders",
+                cause=f"{', '.join(dict.fromkeys(found))}: surface-mounted, shorter than {short(least, 'mm')}.", limit=least,
+                remedy="An adapter board, a larger package, or another house rule for the smallest body.")
 
 
 def _short(needed: Needed, shelf: Shelf) -> Iterator[tuple[Stocked, int]]:

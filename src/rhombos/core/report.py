@@ -16,7 +16,8 @@ class _Plain(BaseModel):
 
 
 class Figure(_Plain):
-    """One figure of a block. `stress` is value over rating (what fills the lozenge); `house` the limit over rating."""
+    """One figure of a block. `stress` is value over rating (what fills the lozenge); `house` the limit over rating; `asked`
+    what a part that is bought by its ratings must stand."""
 
     address: str
     symbol: str
@@ -24,7 +25,7 @@ class Figure(_Plain):
     text: str
     value: float | None = None
     unit: str = "1"
-    status: Literal["proposed", "pinned", "result"] = "result"
+    status: Literal["proposed", "pinned", "result", "bought"] = "result"
     pin: str | None = None
     part_kind: str | None = None
     part_options: tuple[str, ...] = ()
@@ -36,6 +37,7 @@ class Figure(_Plain):
     severity: Severity | None = None
     step: str | None = None
     point: str | None = None
+    asked: str | None = None
 
 
 class StepRow(_Plain):

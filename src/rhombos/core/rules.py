@@ -6,7 +6,7 @@ from typing import Any, Literal, get_type_hints
 
 from pydantic import BaseModel, ConfigDict, Field, create_model
 
-from rhombos.core.units import Celsius, CurrentDensity, Henry, KelvinPerWatt, Ohm, Ratio, Second, Tesla, Volt, Watt
+from rhombos.core.units import Celsius, CurrentDensity, Henry, KelvinPerWatt, Millimetre, Ohm, Ratio, Second, Tesla, Volt, Watt
 
 RuleName = Literal["cautious", "usual", "frugal"]
 
@@ -66,6 +66,7 @@ class Rules(BaseModel):
     control_power: Watt = Field(1.6, description="controller, driver supply, indicators")
     lead_inductance: Henry = Field(30e-9, description="leads and board loop of one primary half, beside leakage and packages")
     watt_worth: Ratio = Field(0.3, description="relative cost worth paying to save one watt at full load")
+    smallest_body: Millimetre = Field(1.6e-3, description="surface-mounted part that one is willing to solder")
     drawer_price: Ratio = Field(0.25, description="share of its price at which a part in the drawer is weighed")
     resistor_tolerance: Ratio = 0.01
     capacitor_tolerance: Ratio = 0.05
@@ -112,7 +113,7 @@ _RANGES: dict[str, tuple[float, float]] = {
     "winding_limit": (60, 180), "enclosure_rise": (0, 60), "sink_rise": (5, 100), "window_fill": (0.05, 0.8),
     "fuse_factor": (1.05, 3), "trip_factor": (1.02, 3), "safe_voltage": (12, 120), "bleed_time": (1, 600),
     "cable_bundling": (0.3, 1), "cable_insulation": (60, 180), "gate_drive": (4, 30), "watt_worth": (0, 10),
-    "lead_inductance": (1e-9, 300e-9), "drawer_price": (0, 1),
+    "lead_inductance": (1e-9, 300e-9), "drawer_price": (0, 1), "smallest_body": (0.4e-3, 0.1),
 }  # fmt: skip
 """What a house may set each rule to, SI units; shares that are not named here lie between nought and 0.8."""
 _PLAIN = ("name", "why")

@@ -7,17 +7,18 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from rhombos.core.blocks.base import Build
+from rhombos.core.bought import bought_for, parts_of
 from rhombos.core.brief import Brief
-from rhombos.core.drawn import drawn_from, scarce
+from rhombos.core.drawn import drawn_from, fiddly, scarce
 from rhombos.core.findings import ORDER, Cure, Finding, PinValue, Waiver, waive, worst_first
 from rhombos.core.incoming import incoming_tests
-from rhombos.core.inventory import Item
 from rhombos.core.ledger import Ledger
 from rhombos.core.margins import margins
 from rhombos.core.parts import KINDS, Shelf
 from rhombos.core.parts.drawer import preferring
 from rhombos.core.parts.origin import as_doubtful
 from rhombos.core.parts.shelf import Stocked
+from rhombos.core.parts.soldered import solderable
 from rhombos.core.pins import read_pins
 from rhombos.core.points import operating_points
 from rhombos.core.report import BlockReport, Solution, Totals
@@ -95,6 +96,7 @@ def work_out(
     if brief.output.waveform not in route.waveforms:
         raise WrongWave(route, brief.output.waveform)
     typed, missing = read_pins(pins, {**route.builds, **COMMON_BUILDS}, shelf, ALL_BUILDS)
+    shelf = solderable(shelf, rules.smallest_body, typed)
     if empty := [k for k in route.needed if not shelf.all(KINDS[k])]:
         raise EmptyShelf(empty)
     if brief.targets.switches == "doubtful":
@@ -112,12 +114,6 @@ def work_out(
         last = turn == RESTOCKED - 1
         dearer |= {where: 1.0 if last else max(share, dearer.get(where, 0.0)) for where, share in short.items()}
     return worked
-
-
-def parts_of(worked: Worked) -> dict[str, tuple[Item, ...]]:
-    """The parts list of each block of a sizing."""
-    blocks = (*worked.route.blocks(worked.brief.output.waveform), *worked.route.asides(), *COMMON)
-    return {b.KEY: b.parts(worked.builds[b.KEY], worked.shelf) for b in blocks}
 
 
 def _sized(
@@ -193,7 +189,8 @@ def explain(worked: Worked, pins: Mapping[str, PinValue], waivers: Iterable[Waiv
     """A sizing in words and figures; what is waived is marked, and moves no block's severity."""
     brief, settled, route = worked.brief, worked.settled, worked.route
     waivers = tuple(waivers)
-    blocks, findings = list(worked.told[0]), list(worked.told[1])
+    bought = bought_for(worked)
+    blocks, findings = [bought.shown(b) for b in worked.told[0]], [*worked.told[1], *bought.missing()]
     if waivers:
         blocks = [_unless_waived(b, findings, waivers) for b in blocks]
     findings += [_missing_part(address, reason) for address, reason in worked.missing.items()]
@@ -201,8 +198,10 @@ def explain(worked: Worked, pins: Mapping[str, PinValue], waivers: Iterable[Waiv
     totals = _totals(worked)
     findings += _whole(totals, worked)
     _unheld(findings, worked, findings)
+    needed = parts_of(worked)
+    findings += fiddly(needed, worked.shelf, worked.rules.smallest_body)
     if worked.shelf.drawer:
-        findings += drawn_from(parts_of(worked), worked.shelf)
+        findings += drawn_from(needed, worked.shelf)
     findings += incoming_tests(worked.builds, worked.shelf, worked.rules.gate_drive)
     wanted = {f.step: f.unit for b in blocks for f in b.figures if f.step}
     steps = {

@@ -15,14 +15,19 @@ KELVIN = 273.15
 COLDEST = -100.0
 BEYOND = 150.0
 """How far beyond its limit a junction that runs away is followed, K: far enough for the finding to say stop."""
+BELOW_RATING = 15.0
+"""What a junction stays below its rating, K, where the rules would allow more."""
+LEAST_RISE = 1.0
+"""Of a heat-sink above the air, K, that is asked for: less cannot be had."""
 
 
-def propose_sink(shelf: Shelf, rules: Rules, heat: float) -> tuple[str, bool]:
-    """The cheapest heat-sink that keeps to the rules' rise, without a fan if there is one; else the largest, with fan.
+def propose_sink(shelf: Shelf, rules: Rules, heat: float, most: float = math.inf) -> tuple[str, bool]:
+    """The cheapest heat-sink that keeps to the rules' rise, or to `most`, K, without a fan if there is one; else the largest,
+    with fan.
 
     Returns: designation, whether it needs a fan.
     """
-    wanted = rules.sink_rise / max(heat, 1e-3)
+    wanted = max(LEAST_RISE, min(rules.sink_rise, most)) / max(heat, 1e-3)
     sinks = shelf.all(HeatSink)
     for fan in (False, True):
         able = [s for s in sinks if (s.r_fan if fan else s.r_natural) <= wanted]
@@ -64,6 +69,11 @@ def sink_resistance(shelf: Shelf, sink: str, fan: bool) -> float:
     """Thermal resistance of a heat-sink to the air, K/W."""
     found = shelf.get(HeatSink, sink)
     return found.r_fan if fan else found.r_natural
+
+
+def warmest(rules: Rules, rating: float) -> float:
+    """What a junction may reach for ever, °C: what the rules allow, or somewhat less than its rating, °C."""
+    return min(rules.junction_limit, rating - BELOW_RATING)
 
 
 def surge_limit(rules: Rules, rating: Any) -> Any:

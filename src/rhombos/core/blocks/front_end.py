@@ -27,7 +27,7 @@ from rhombos.core.gates import LEAST_LOOP, GateLoop, house_loop
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import HeatSink, Mosfet, Resistor, Shelf
-from rhombos.core.parts.kinds import LEADS, USUAL_PACKAGE
+from rhombos.core.parts.part import LEADS, USUAL_PACKAGE
 from rhombos.core.preferred import at_most
 from rhombos.core.pulsation import STILL, Pulsation
 from rhombos.core.rules import Rules

@@ -217,5 +217,5 @@ def _tap(build: HeatBuild, celsius: float, ledger: Ledger, name: str) -> float:
 
 
 def parts(build: HeatBuild, shelf: Shelf) -> tuple[Item, ...]:
-    """Pads, fan and thermistor are bought by their kind."""
+    """None by name: pads, fan and thermistor are bought by their ratings."""
     return ()

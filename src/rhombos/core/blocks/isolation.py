@@ -178,5 +178,5 @@ def assess(need: IsolationNeed, build: IsolationBuild, rules: Rules, ledger: Led
 
 
 def parts(build: IsolationBuild, shelf: Shelf) -> tuple[Item, ...]:
-    """Opto-couplers, relays and small resistors are bought by their rating."""
+    """None by name: opto-couplers and connectors are bought by their ratings."""
     return ()

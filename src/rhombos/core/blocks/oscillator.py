@@ -9,7 +9,7 @@ from typing import Any
 from pydantic import Field
 
 from rhombos.core.blocks.base import IDLE_WORTH, Build, part, propose_resistor, remembered
-from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_sink, sink_resistance
+from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_sink, sink_resistance, warmest
 from rhombos.core.book import clamp as clamps
 from rhombos.core.book import magnetics, source, stage
 from rhombos.core.brief import Brief
@@ -43,6 +43,11 @@ BAND = 0.10
 """How far the frequency may wander before it is a finding."""
 RESERVE, LINE_RESERVE = 1.02, 1.08
 """What rounds may still add to a current: to one device's, and to that which sets the clamp."""
+
+LEAST_ALLOWED = 1.0
+"""Between heat-sink and junction at least, K: a device that may not get warmer than its heat-sink is no choice."""
+SINKS_SHARE = 0.7
+"""Of what a junction that stands less than the rules allow may be warmer than the air, what its heat-sink takes at most."""
 
 
 class OscillatorBuild(Build):
@@ -167,7 +172,9 @@ def propose(
     burnt = clamps.clamp_heat(V_c=level, R=fields["clamp_resistor"])
     fields.setdefault("clamp_part", propose_resistor(shelf, rules, fields["clamp_resistor"], LINE_RESERVE**3 * burnt, level))
     if "sink" not in fields or "fan" not in fields:
-        sink, fan = propose_sink(shelf, rules, 1.1 * _conduction(device, need.pulse, int(fields["parallel"]), 110.0))
+        warm = warmest(rules, device.t_j_max)
+        most = SINKS_SHARE * (warm - air) if warm < rules.junction_limit else math.inf
+        sink, fan = propose_sink(shelf, rules, 1.1 * _conduction(device, need.pulse, int(fields["parallel"]), 110.0), most)
         fields = {"sink": sink, "fan": fan} | fields
     return OscillatorBuild.within(fields)
 
@@ -188,7 +195,6 @@ def _choose(
 ) -> dict[str, Any]:  # fmt: skip
     best: tuple[float, str, int] | None = None
     counts = [int(pins["parallel"])] if "parallel" in pins else COUNTS
-    allowed = rules.junction_limit - air - rules.sink_rise
     devices: list[Any] = [*shelf.all(Mosfet), *shelf.all(Bipolar)]
     for device in devices:
         if pins.get("switch", device.id) != device.id:
@@ -200,6 +206,7 @@ def _choose(
             base = _base(device, need.pulse)
             share = RESERVE * need.turn_off * (1 + rules.sharing_imbalance * (n > 1)) / n
             each = on / (2 * n) * (1 + rules.sharing_imbalance * (n > 1)) ** 2
+            allowed = max(LEAST_ALLOWED, warmest(rules, device.t_j_max) - air - rules.sink_rise)
             trouble = (
                 max(0.0, 2.1 * v_max / (device.v_rating * (1 - rules.switch_voltage_margin)) - 1)
                 + max(0.0, each * (device.r_jc + rules.pad_resistance) / allowed - 1)
@@ -284,7 +291,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     current = sheet.limited("device_peak", r"\hat I", "Current of one switch, peak", "A", device.i_rating,
                             rules.switch_current_margin, over=STEADY)  # fmt: skip
     junction = sheet.limited("junction", "T_j", "Junction, hottest", "degC", device.t_j_max,
-                             1 - min(rules.junction_limit, device.t_j_max - 15) / device.t_j_max, over=STEADY)  # fmt: skip
+                             1 - warmest(rules, device.t_j_max) / device.t_j_max, over=STEADY)  # fmt: skip
     sheet.choice("switch", "Q_1, Q_2", "Switch")
     sheet.choice("parallel", "n", "Switches in parallel, each side")
     sheet.choice("drive_core", "", "Drive transformer core")

@@ -260,5 +260,5 @@ def _against_power(need: PrechargeNeed, build: PrechargeBuild) -> tuple[float, f
 
 
 def parts(build: PrechargeBuild, shelf: Shelf) -> tuple[Item, ...]:
-    """The resistor; relay and contactor are bought for the battery's current and voltage."""
+    """The resistor; relay and contactor are bought by their ratings."""
     return (fitted("precharge resistor", shelf.get(Resistor, build.type)),)

@@ -1,5 +1,6 @@
 """What the parts are, and the shelf they lie on."""
 
+from rhombos.core.parts.fittings import FITTINGS
 from rhombos.core.parts.kinds import (
     KINDS,
     Bipolar,
@@ -22,6 +23,6 @@ from rhombos.core.parts.kinds import (
 from rhombos.core.parts.shelf import Shelf, UnknownPart
 
 __all__ = [
-    "KINDS", "Bipolar", "Capacitor", "Core", "Diode", "Driver", "Fuse", "Grade", "HeatSink", "Igbt", "IronCore", "Mosfet",
-    "Part", "Powder", "Resistor", "Shelf", "UnknownPart", "Wire", "kind_of",
+    "FITTINGS", "KINDS", "Bipolar", "Capacitor", "Core", "Diode", "Driver", "Fuse", "Grade", "HeatSink", "Igbt", "IronCore",
+    "Mosfet", "Part", "Powder", "Resistor", "Shelf", "UnknownPart", "Wire", "kind_of",
 ]  # fmt: skip

@@ -41,6 +41,17 @@ BEFORE_FITTING: dict[str, str] = {
     "capacitor": "Measure capacitance and series resistance; bring an electrolytic to its voltage slowly, through a resistor.",
     "resistor": "Measure its resistance; look for a burnt coating.",
     "fuse": "Measure its resistance; a fuse that has carried a fault ages: take a new one where in doubt.",
+    "zener": "Measure its voltage at the current it is rated at.",
+    "opto_coupler": "Output current against diode current at the working point: old ones pass less.",
+    "reference": "Measure its voltage at the least and at the working current.",
+    "relay": "Contact resistance at some amperes; pick-up and release voltage; look for burnt contacts.",
+    "contactor": "Contact resistance at some amperes; pick-up and release voltage; look for burnt contacts.",
+    "thermistor": "Measure its resistance at two known temperatures.",
+    "trimmer": "Turn it from end to end on a meter: no jumps.",
+    "fan": "Run it at its voltage for an hour: current, noise, air.",
+    "connector": "Contact resistance at some amperes; look for burnt or loose contacts.",
+    "suppressor": "Measure the voltage at 1 mA; one that has taken surges leaks earlier: take a new one where in doubt.",
+    "pad": "Look for cuts and dents; prove it at its voltage when fitted. A used silicone pad has set: take a new one.",
     "wire": "Look for nicks in the enamel; test its insulation after winding.",
 }
 """What a salvaged part is tested for before it is fitted, by kind."""

@@ -1,15 +1,18 @@
-"""The kinds of part: one model each. Fields are in SI; text in a CSV cell may use engineering notation.
+"""The kinds of part that a sizing chooses: one model each. Fields are in SI; text in a CSV cell may use engineering notation.
 
-A new kind is one more model here, one line in `KINDS`, and one more CSV file.
+A new kind is one more model here (or in `fittings`, for what is bought by its ratings alone), one line in `KINDS`, and one more
+CSV file.
 """
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, Self
+from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, PrivateAttr
+from pydantic import Field
 
 from rhombos.core import gauge
+from rhombos.core.parts.fittings import FITTINGS
+from rhombos.core.parts.part import Mounted, Packaged, Part
 from rhombos.core.units import (
     Ampere,
     AmperePerMetre,
@@ -42,58 +45,6 @@ Joule = Annotated[float, *quantity("J")]
 CubicMetre = Annotated[float, *quantity("m^3")]
 WattPerKilogram = Annotated[float, *quantity("W/kg")]
 Kilogram = Annotated[float, *quantity("kg")]
-
-
-class Part(BaseModel):
-    """What every part has: a house designation, a price in credits of relative cost, and a note."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-    id: str = Field(min_length=2, max_length=40, pattern=r"^[A-Za-z0-9][A-Za-z0-9 ._/+×-]*$", title="House designation")
-    price: Ratio = Field(1.0, ge=0, le=1e5, title="Relative cost")
-    _printed: Self | None = PrivateAttr(None)
-
-    @property
-    def printed(self) -> Self | None:
-        """What it says of itself, where it is taken to be worse than that."""
-        return self._printed
-
-    def __hash__(self) -> int:
-        return hash(self.id)
-
-    def at_price(self, price: float) -> Self:
-        """The same part for another relative cost."""
-        return self.model_copy(update={"price": price})
-
-    @property
-    def label(self) -> str:
-        """What the part is, in a few words."""
-        return self.id
-
-
-LEADS = {"TO-220": 12e-9, "TO-247": 15e-9, "D2PAK": 6e-9}
-"""Inductance of a package with its legs at their usual length, drain to source, H."""
-USUAL_PACKAGE = "TO-220"
-PLACED = {"D2PAK": 1.0}
-"""Relative cost of fitting a part to its heat-sink: a surface-mounted one needs a metal-core board between."""
-SCREWED = 0.3
-"""The same of a part that is screwed or clamped on, with its pad."""
-
-
-class Packaged(Part):
-    """A semiconductor in a package that goes onto a heat-sink."""
-
-    package: str
-
-    @property
-    def placed(self) -> float:
-        """Relative cost, fitted to its heat-sink."""
-        return self.price + PLACED.get(self.package, SCREWED)
-
-    @property
-    def lead_inductance(self) -> float:
-        """Inductance of package and legs, H; a package that is not known has a usual one's."""
-        return LEADS.get(self.package, LEADS[USUAL_PACKAGE])
 
 
 class Mosfet(Packaged):
@@ -146,7 +97,7 @@ class Igbt(Packaged):
         return f"IGBT {self.v_rating:.0f} V {self.i_rating:.0f} A {self.package}"
 
 
-class Driver(Part):
+class Driver(Mounted):
     """What drives a gate. A pin is the controller's own output; a follower is a complementary pair behind it and drops 0.7 V;
     an opto-coupler only pulls up, a resistor pulls down; a level shift is a bare transistor that holds the upper gate down
     against a resistor from a bootstrap."""
@@ -171,7 +122,10 @@ class Driver(Part):
 
 
 class Bipolar(Packaged):
-    """NPN power transistor as a switch. `gain` is the least at rated current; saturated it drops v_0 + r_sat·I."""
+    """NPN power transistor as a switch. `gain` is the least at rated current; saturated it drops v_0 + r_sat·I. Germanium
+    conducts from a third of silicon's base voltage and ends at 90 °C."""
+
+    material: Literal["silicon", "germanium"] = Field("silicon", title="Semiconductor")
 
     v_rating: Volt = Field(gt=0, le=2000, title="Collector–emitter rating")
     i_rating: Ampere = Field(gt=0, le=500, title="Continuous collector current")
@@ -182,11 +136,12 @@ class Bipolar(Packaged):
     t_s: Second = Field(gt=0, le=1e-4, title="Storage time")
     t_f: Second = Field(gt=0, le=1e-4, title="Fall time")
     r_jc: KelvinPerWatt = Field(gt=0, le=100, title="Junction to case")
-    t_j_max: Celsius = Field(150, ge=100, le=250, title="Highest junction temperature")
+    t_j_max: Celsius = Field(150, ge=60, le=250, title="Highest junction temperature")
 
     @property
     def label(self) -> str:  # noqa: D102
-        return f"NPN {self.v_rating:.0f} V {self.i_rating:g} A {self.package}"
+        of = "" if self.material == "silicon" else f" {self.material}"
+        return f"NPN{of} {self.v_rating:.0f} V {self.i_rating:g} A {self.package}"
 
 
 class Diode(Packaged):
@@ -303,7 +258,7 @@ class Wire(Part):
         return ", ".join(filter(None, (f"round {across}", gauge.told(self.strand))))
 
 
-class Capacitor(Part):
+class Capacitor(Mounted):
     """Electrolytic or film. `i_ripple` at 105 °C and 100 kHz (electrolytic) or rated RMS (film); `v_ac` only for film."""
 
     family: Literal["electrolytic", "film ac", "film dc"]
@@ -321,7 +276,7 @@ class Capacitor(Part):
         return f"{short(self.c, 'F')} {volts} film"
 
 
-class Resistor(Part):
+class Resistor(Mounted):
     """A series of resistors, any E24 value within its range."""
 
     family: str
@@ -336,7 +291,7 @@ class Resistor(Part):
         return f"{self.family} {self.power:g} W"
 
 
-class Fuse(Part):
+class Fuse(Mounted):
     """Fuse-link."""
 
     speed: Literal["fast", "slow"]
@@ -367,6 +322,7 @@ KINDS: dict[str, type[Part]] = {
     "mosfet": Mosfet, "igbt": Igbt, "bipolar": Bipolar, "diode": Diode, "core": Core,
     "iron_core": IronCore, "grade": Grade, "powder": Powder, "wire": Wire,
     "capacitor": Capacitor, "resistor": Resistor, "fuse": Fuse, "heat_sink": HeatSink, "driver": Driver,
+    **FITTINGS,
 }  # fmt: skip
 _KIND_OF = {model: name for name, model in KINDS.items()}
 

@@ -15,6 +15,10 @@ from rhombos.core.problems import Problem, allowed_range, from_validation, unit_
 from rhombos.core.units import UNITS, UnitError, exactly, parse, short
 
 Side = Literal["from", "to"]
+UNSAID = "—"
+"""Where nought is a field's usual value: nobody has said."""
+MOUNTED, BOUGHT = ("mounting", "body"), ("price", "breaks", "lead")
+"""Fields that stand last in a table, whatever the kind."""
 
 
 class PartColumn(BaseModel):
@@ -43,10 +47,12 @@ class Bound(BaseModel):
 
 
 def columns(kind: str) -> tuple[PartColumn, ...]:
-    """Every field of a kind but its designation, in the order in which its model states them; ratings before the cost."""
-    fields = dict(KINDS[kind].model_fields)
-    price = fields.pop("price")
-    return tuple(_column(name, info) for name, info in (*fields.items(), ("price", price)) if name != "id")
+    """Every field of a kind but its designation, in the order in which its model states them; ratings before what it is mounted
+    by and costs."""
+    fields = KINDS[kind].model_fields
+    last = [name for name in (*MOUNTED, *BOUGHT) if name in fields]
+    ratings = [name for name in fields if name not in (*last, "id")]
+    return tuple(_column(name, fields[name]) for name in (*ratings, *last))
 
 
 def _column(name: str, info: FieldInfo) -> PartColumn:
@@ -61,7 +67,8 @@ def _column(name: str, info: FieldInfo) -> PartColumn:
 
 def cells(part: Part) -> dict[str, str]:
     """Every field of a part as a table shows it."""
-    return {name: _shown(getattr(part, name), info) for name, info in type(part).model_fields.items() if name != "id"}
+    values = {name: (getattr(part, name), info) for name, info in type(part).model_fields.items() if name != "id"}
+    return {name: UNSAID if value == 0 == info.default else _shown(value, info) for name, (value, info) in values.items()}
 
 
 def numbers(part: Part) -> dict[str, float]:

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 import numpy as np
 
 from rhombos.core.parts.kinds import KINDS, Part
+from rhombos.core.parts.part import Mounted
 
 if TYPE_CHECKING:
     from rhombos.core.parts.drawer import Stock
@@ -18,6 +19,8 @@ if TYPE_CHECKING:
 P = TypeVar("P", bound=Part)
 Stocked = tuple[str, str]
 """Kind and designation of a part in the drawer."""
+MOST_WAYS = 12
+"""In which one shelf is kept, seen otherwise."""
 
 
 class UnknownPart(LookupError):
@@ -43,10 +46,13 @@ class Shelf:
         self._tables: dict[type[Part], SimpleNamespace] = {}
         self._columns: dict[tuple[type[Part], str], np.ndarray[Any, Any]] = {}
 
-    def seen(self, way: Hashable, part: Callable[[Part], Part]) -> Shelf:
-        """This shelf with each part taken for another of its kind; made once for each `way` to see it."""
+    def seen(self, way: Hashable, part: Callable[[Part], Part | None]) -> Shelf:
+        """This shelf with each part taken for another of its kind, or left out for None. The last `MOST_WAYS` are kept."""
         if way not in self._seen:
-            self._seen[way] = Shelf((part(p) for parts in self._by_kind.values() for p in parts), self.drawer, self)
+            taken = (part(p) for parts in self._by_kind.values() for p in parts)
+            self._seen[way] = Shelf((p for p in taken if p is not None), self.drawer, self)
+            if len(self._seen) > MOST_WAYS:
+                del self._seen[next(iter(self._seen))]
         return self._seen[way]
 
     def __len__(self) -> int:
@@ -90,6 +96,12 @@ class Shelf:
             names = [n for n in kind.model_fields if n not in ("id", "package")]
             self._tables[kind] = SimpleNamespace(**{n: self.column(kind, n) for n in names})
         return self._tables[kind]
+
+    @cached_property
+    def surface_mounted(self) -> tuple[tuple[float, str], ...]:
+        """Body length, m, and designation of each part with lands instead of legs."""
+        parts = (p for found in self._by_kind.values() for p in found if isinstance(p, Mounted))
+        return tuple((p.smallest, p.id) for p in parts if p.smallest < float("inf"))
 
     @cached_property
     def _index(self) -> dict[type[Part], dict[str, Any]]:
