@@ -6,9 +6,9 @@ import zipfile
 from datetime import timedelta
 
 import pytest
-from sqlalchemy import select, update
+from sqlalchemy import delete, select, update
 
-from rhombos.store.models import DesignRow, RevisionRow, now
+from rhombos.store.models import DesignRow, DrawerVersionRow, RevisionRow, now
 from tests.api.conftest import save
 
 
@@ -31,6 +31,26 @@ def test_revisions_fall_into_bursts_of_edits(client, made, database):
     assert found[0]["ended"].endswith("Z")
     assert [r["touched"] for b in found for r in b["revisions"]] == [["Name"], ["Name"], ["Name"], []]
     assert client.get("/api/designs/none/history").status_code == 404
+
+
+def test_a_revision_is_sized_with_what_the_drawer_held_then(client, made):
+    where = "/api/drawer/core/E 42%2F21%2F20"
+    first = client.get(f"/api/designs/{made['id']}/revisions/1/sized").json()
+    assert first["drawer"] == []
+    assert first["then"]["taken"] == {}
+    try:
+        assert client.put(where, json={"count": 20, "condition": "salvaged"}).status_code == 204
+        revise(client, made, {"name": "with a drawer"})
+        client.delete(where)
+        now_ = client.get(f"/api/designs/{made['id']}/revisions/1/sized").json()
+        then = client.get(f"/api/designs/{made['id']}/revisions/2/sized").json()
+    finally:
+        client.delete(where)
+    assert now_ == first
+    assert "of the 20 E 42/21/20, salvaged" in then["then"]["taken"]["transformer"]
+    assert then["drawer"] == [{"kind": "core", "part": "E 42/21/20", "before": "20 salvaged", "after": "none"}]
+    assert then["then"]["texts"]["lost"] != first["then"]["texts"]["lost"]
+    assert client.get(f"/api/designs/{made['id']}/revisions/9/sized").status_code == 404
 
 
 def test_a_revision_can_be_named_and_the_name_taken_away(client, made):
@@ -107,14 +127,18 @@ OWN = "id,price,strands,strand,outer\nMINE 0.9,0.1,1,0.9,0.97\n"
 
 @pytest.fixture
 def kept(client, made):
-    """Two revisions, a part of one's own and one in the drawer, archived."""
+    """Two revisions, the later with something in the drawer, a part of one's own, and a currency, archived."""
+    client.put("/api/drawer/core/ETD 39", json={"count": 1})
     revise(client, made, {"name": "later"})
+    client.delete("/api/drawer/core/ETD 39")
+    client.put("/api/currency", json={"name": "crowns"})
     client.put(f"/api/designs/{made['id']}/revisions/1/label", json={"label": "first"})
     assert client.post("/api/shelf/wire/csv", content=OWN, headers={"Content-Type": "text/csv"}).status_code == 200
     client.put("/api/drawer/core/ETD 44", json={"count": 3, "condition": "salvaged", "paid": 1.5, "note": "red box"})
     yield client.get("/api/archive").content
     client.delete("/api/shelf/wire/MINE 0.9")
     client.delete("/api/drawer/core/ETD 44")
+    client.put("/api/currency", json={"name": "credits"})
 
 
 def bring(client, content):
@@ -141,7 +165,13 @@ def test_what_is_missing_comes_back_whole(client, kept, made, database):
         session.delete(session.get_one(DesignRow, made["id"]))
     client.delete("/api/shelf/wire/MINE 0.9")
     client.delete("/api/drawer/core/ETD 44")
+    client.put("/api/currency", json={"name": "credits"})
+    with database.session() as session:
+        session.execute(delete(DrawerVersionRow))
     assert bring(client, kept).json()["new"] == 1
+    assert client.get("/api/currency").json() == {"name": "crowns"}
+    then = client.get(f"/api/designs/{made['id']}/revisions/2/sized").json()
+    assert {d["part"]: (d["before"], d["after"]) for d in then["drawer"]} == {"ETD 39": ("1 new", "none"), "ETD 44": ("none", "3 salvaged")}
     core = next(r for r in client.get("/api/shelf/core/table").json()["rows"] if r["id"] == "ETD 44")
     assert core["stock"] == {"count": 3, "condition": "salvaged", "paid": 1.5, "note": "red box"}
     history = client.get(f"/api/designs/{made['id']}/history").json()

@@ -21,6 +21,30 @@ def test_the_shelf_is_counted(client):
     assert kinds["mosfet"] > 100
 
 
+def test_kinds_stand_under_their_headings(client):
+    found = client.get("/api/shelf").json()
+    groups = [k["group"] for k in found]
+    assert groups == sorted(groups, key=groups.index)
+    assert next(k["group"] for k in found if k["kind"] == "contactor") == "Switching and safety"
+    assert all(k["count"] >= 8 for k in found)
+
+
+def test_prices_are_told_in_a_currency_that_is_set_once_and_converts_nothing(client):
+    before = client.get("/api/shelf/fuse").json()
+    assert client.get("/api/currency").json() == {"name": "credits"}
+    try:
+        assert client.put("/api/currency", json={"name": "crowns"}).status_code == 204
+        assert client.get("/api/currency").json() == {"name": "crowns"}
+        assert client.get("/api/shelf/fuse").json() == before
+        for name in ("", "12", "a b", "x" * 13, "=cmd", "<b>"):
+            refused = client.put("/api/currency", json={"name": name})
+            assert refused.status_code == 422, name
+            assert refused.json()["problems"][0]["field"] == "name"
+        assert client.get("/api/currency").json() == {"name": "crowns"}
+    finally:
+        client.put("/api/currency", json={"name": "credits"})
+
+
 def test_house_parts_are_listed_with_what_they_are(client):
     parts = client.get("/api/shelf/mosfet").json()
     part = next(p for p in parts if p["id"] == "MN-030-2.8m-A")

@@ -18,8 +18,7 @@ USUAL = PRESETS["usual"]
 
 def holding(shelf, *stocks) -> Shelf:
     """The house shelf with a drawer: kind, designation, and what there is of it."""
-    parts = (p for kind in shelf._by_kind.values() for p in kind)
-    return Shelf(parts, {(kind, part): Stock(**stock) for kind, part, stock in stocks})
+    return shelf.stocked({(kind, part): Stock(**stock) for kind, part, stock in stocks})
 
 
 def findings(solution, *codes):

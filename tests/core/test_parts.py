@@ -190,7 +190,7 @@ def test_laminated_iron_weighs_its_volume_and_takes_its_turns(shelf):
 
 
 def test_bipolars_of_higher_voltage_have_less_gain_and_store_longer(shelf):
-    ordered = sorted(shelf.all(Bipolar), key=lambda b: b.v_rating)
+    ordered = sorted((b for b in shelf.all(Bipolar) if b.material == "silicon"), key=lambda b: b.v_rating)
     gains = [b.gain for b in ordered]
     assert gains == sorted(gains, reverse=True)
     assert [b.t_s for b in ordered] == sorted(b.t_s for b in ordered)

@@ -161,6 +161,15 @@ def test_a_salvaged_core_is_put_in_the_drawer_and_the_sizing_takes_it(bench):
         bench.until(lambda: bench.value("transformer.core").startswith("E 42/21/20"))
         assert bench.status("transformer.core") == "proposed"
         assert "salvaged (from an old supply)" in bench.text("finding-transformer.drawer")
+        bench.pin("front_end.frequency", "55k")
+        bench.kept()
+        bench.keys("y")
+        bench.until(lambda: bench.one("sized-then").get_attribute("data-ready") == "true")
+        assert "efficiency" in bench.text("sized-then")
+        assert not bench.all("drawer-since")
+        bench.click("burst-2")
+        bench.click("revision-1")
+        bench.until(lambda: "E 42/21/20 none, now 20 salvaged" in bench.text("drawer-since"))
     finally:
         bench.visit("/shelf")
         bench.click("kind-core")
@@ -168,6 +177,30 @@ def test_a_salvaged_core_is_put_in_the_drawer_and_the_sizing_takes_it(bench):
         bench.click("part-E 42/21/20")
         bench.click("take-out")
         bench.until(lambda: "taken out" in bench.text("said"))
+
+
+def test_what_is_bought_leads_to_its_part_on_the_shelf(bench):
+    bench.open(bench.id, "protection")
+    relay = bench.value("protection.relay")
+    bench.click("value-protection.relay")
+    bench.until(lambda: "contact current at least" in bench.text("asked"))
+    bench.one("figure-protection.relay").find_element(By.LINK_TEXT, "on the shelf").click()
+    bench.until(lambda: bench.one("kind-relay").get_attribute("aria-pressed") == "true")
+    bench.until(lambda: relay in bench.text("part-panel"))
+
+
+def test_prices_are_told_in_the_currency_that_is_set_once(bench):
+    bench.visit("/shelf?kind=fuse")
+    bench.until(lambda: "Price of one, credits" in bench.text("sort-price"))
+    try:
+        bench.type("currency", "12")
+        bench.until(lambda: bench.one("currency").get_attribute("aria-invalid") == "true")
+        bench.type("currency", "crowns")
+        bench.until(lambda: "Price of one, crowns" in bench.text("sort-price"))
+        bench.click("add-part")
+        assert "crowns" in bench.text("part-form")
+    finally:
+        bench.ask("PUT", "/api/currency", {"name": "credits"})
 
 
 def test_a_relation_is_worked_in_the_book(bench):

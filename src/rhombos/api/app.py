@@ -57,7 +57,7 @@ def create_app(
     guard.install(app, lock.install(app, key) if key else None)
     document.install(app)
     resources = (health, designs, archive, solve, waves, modulation, compare, coils, snubbers, shelf, book)
-    for router in (*(r.router for r in resources), shelf.drawers):
+    for router in (*(r.router for r in resources), shelf.drawers, shelf.prices):
         app.include_router(router, prefix="/api")
 
     @app.get("/api/{path:path}", include_in_schema=False)

@@ -12,6 +12,8 @@ from rhombos.core.change import BatteryChange, change_battery
 from rhombos.core.coils.model import OptionTable
 from rhombos.core.design import BriefField, RuleField, brief_fields, rule_fields
 from rhombos.core.findings import PinAddress, PinValue, Waiver
+from rhombos.core.parts.drawer import Stock
+from rhombos.core.parts.shelf import Stocked
 from rhombos.core.plots import Chart, charts
 from rhombos.core.precharge.files import precharge_table
 from rhombos.core.precharge.tool import Bus, PrechargeSeen, see, sequence_file
@@ -19,9 +21,13 @@ from rhombos.core.rating import Rating, rating
 from rhombos.core.report import Solution
 from rhombos.core.rules import PRESETS, RuleName
 from rhombos.core.solve import Unbuildable, explain, unbuildable
+from rhombos.core.solve import solve as core_solve
 from rhombos.core.switches import rank_switches
 from rhombos.desk.asked import Asked, NotHere
 from rhombos.desk.desk import Desk
+
+Held = tuple[tuple[Stocked, Stock], ...]
+"""What a drawer holds, by part."""
 
 
 class SolveIn(Asked):
@@ -58,6 +64,26 @@ def solve(desk: Desk, asked: SolveIn) -> Solved:
         solution = unbuildable(asked.brief, asked.pins, asked.house_rules, asked.route, why)
     fields, house = brief_fields(asked.brief), rule_fields(asked.rules, asked.house)
     return Solved(solution=solution, moved=asked.moved, fields=fields, house=house)
+
+
+class Then(BaseModel):
+    """A design as it was sized with what the drawer held: its totals in words, how many findings stop it or must be mended, and
+    what it takes from the drawer, by block."""
+
+    texts: dict[str, str]
+    stops: int
+    fixes: int
+    taken: dict[str, str]
+
+
+def sized_then(desk: Desk, asked: SolveIn, held: Held) -> Then:
+    """A design sized for a drawer that is not today's. Nothing of it is kept at hand."""
+    shelf = desk.shelf.stocked(dict(held))
+    solution = core_solve(asked.brief, asked.pins, shelf, asked.house_rules, asked.route, asked.waivers)
+    grave = [f.severity for f in solution.findings if not f.waived]
+    taken = {f.block: f.cause for f in solution.findings if f.code.endswith(".drawer")}
+    texts = solution.totals.texts if solution.totals else {}
+    return Then(texts=texts, stops=grave.count("stop"), fixes=grave.count("fix"), taken=taken)
 
 
 class Pictures(RootModel[tuple[Chart, ...]]):

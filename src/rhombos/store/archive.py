@@ -11,17 +11,18 @@ from datetime import datetime, timedelta
 from typing import Any, BinaryIO, Literal
 from uuid import UUID, uuid4
 
-from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError, model_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from rhombos.core.parts import KINDS
-from rhombos.core.parts.drawer import Stock
 from rhombos.core.parts.table import TableError, read_csv, write_csv
-from rhombos.store import drawer, parts
-from rhombos.store.models import DesignRow, PartRow, RevisionRow, now
+from rhombos.store import drawer, parts, settings
+from rhombos.store.drawer import DRAWER_LIST
+from rhombos.store.models import DesignRow, DrawerVersionRow, PartRow, RevisionRow, now
 
-CONTENTS, DRAWER = "contents.json", "drawer.json"
+LONGEST_SETTING = 40
+CONTENTS, DRAWER, DRAWERS = "contents.json", "drawer.json", "drawers/"
 LOCKED, PACKED = 0x1, (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
 """The flag of an encrypted file, and the ways of packing that are read."""
 LARGEST_FILE, LARGEST, MOST_FILES = 64_000_000, 500_000_000, 20_000
@@ -42,6 +43,7 @@ class Contents(BaseModel):
     designs: int
     revisions: int
     parts: int
+    settings: dict[str, str] = Field({}, max_length=20)
 
 
 class ArchivedRevision(BaseModel):
@@ -51,6 +53,7 @@ class ArchivedRevision(BaseModel):
     name: str = Field(min_length=1, max_length=80)
     label: str = Field("", max_length=80)
     saved: datetime
+    drawer: str = Field("", max_length=16, pattern="^[0-9a-f]*$")
     content: dict[str, Any]
 
 
@@ -67,17 +70,6 @@ class ArchivedDesign(BaseModel):
         if [r.number for r in self.revisions] != list(range(1, len(self.revisions) + 1)):
             raise ValueError("its revisions are not numbered 1, 2, 3 …")
         return self
-
-
-class DrawerEntry(BaseModel):
-    """What the drawer holds of one part."""
-
-    kind: str = Field(max_length=20)
-    part: str = Field(max_length=40)
-    stock: Stock
-
-
-DRAWER_LIST = TypeAdapter(list[DrawerEntry])
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,8 +94,8 @@ def write(session: Session, target: BinaryIO) -> Contents:
             ).all()
             kept = ArchivedDesign(
                 id=UUID(design.id), created=design.created, deleted=design.deleted,
-                revisions=[ArchivedRevision(number=r.number, name=r.name, label=r.label, saved=r.created, content=r.content)
-                           for r in past])  # fmt: skip
+                revisions=[ArchivedRevision(number=r.number, name=r.name, label=r.label, saved=r.created, drawer=r.drawer,
+                                            content=r.content) for r in past])  # fmt: skip
             archive.writestr(f"designs/{design.id}.json", kept.model_dump_json(indent=1))
             revisions += len(past)
             session.expunge_all()  # a long past need not stay in memory
@@ -115,9 +107,12 @@ def write(session: Session, target: BinaryIO) -> Contents:
                 archive.writestr(f"parts/{kind}.csv", write_csv(kind, [model.model_validate(r.content) for r in rows]))
                 own += len(rows)
         if stocks := drawer.load(session):
-            listed = [DrawerEntry(kind=kind, part=part, stock=stock) for (kind, part), stock in stocks.items()]
-            archive.writestr(DRAWER, DRAWER_LIST.dump_json(listed, indent=1))
-        told = Contents(rhombos_archive=1, made=now(), designs=len(designs), revisions=revisions, parts=own)
+            archive.writestr(DRAWER, DRAWER_LIST.dump_json(drawer.entries(stocks), indent=1))
+        for version in session.scalars(select(DrawerVersionRow.version)).all():
+            past_stocks = drawer.entries(drawer.load_version(session, version))
+            archive.writestr(f"{DRAWERS}{version}.json", DRAWER_LIST.dump_json(past_stocks, indent=1))
+        told = Contents(rhombos_archive=1, made=now(), designs=len(designs), revisions=revisions, parts=own,
+                        settings=settings.every(session))  # fmt: skip
         archive.writestr(CONTENTS, told.model_dump_json(indent=1))
     return told
 
@@ -137,13 +132,17 @@ def restore(session: Session, source: BinaryIO) -> Restored:
             files = _files(archive)
             if CONTENTS not in files:
                 raise NoArchive(f"it holds no {CONTENTS}: this is not an archive of Rhombos")
-            Contents.model_validate_json(archive.read(CONTENTS))
+            told = Contents.model_validate_json(archive.read(CONTENTS))
+            for name in settings.USUAL.keys() & told.settings:
+                settings.put(session, name, told.settings[name][:LONGEST_SETTING])
             for name in files:
                 if name.startswith("designs/"):
                     counts[_take(session, ArchivedDesign.model_validate_json(archive.read(name)))] += 1
                 elif name == DRAWER:
                     for entry in DRAWER_LIST.validate_json(archive.read(name)):
                         drawer.put(session, entry.kind, entry.part, entry.stock)
+                elif name.startswith(DRAWERS):
+                    drawer.keep(session, DRAWER_LIST.validate_json(archive.read(name)))
                 elif name.startswith("parts/"):
                     kind = name.removeprefix("parts/").removesuffix(".csv")
                     taken += parts.put(session, read_csv(kind, archive.read(name).decode("utf-8")), "own")
@@ -200,7 +199,7 @@ def _add(session: Session, identity: str, kept: ArchivedDesign, after: int) -> N
         session.flush()
     session.add_all(
         RevisionRow(design_id=identity, number=r.number, name=r.name, label=r.label, content=r.content,
-                    created=_stored(r.saved))
+                    drawer=r.drawer, created=_stored(r.saved))
         for r in kept.revisions[after:]
     )
     session.flush()

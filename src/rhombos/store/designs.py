@@ -14,6 +14,7 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from rhombos.core.design import Design
+from rhombos.store import drawer
 from rhombos.store.models import DesignRow, RevisionRow, now
 
 
@@ -49,6 +50,8 @@ class Stored:
     deleted: datetime | None
     raw: Mapping[str, Any]
     """Its content as it is kept, with its name."""
+    drawer: str = ""
+    """The version of the drawer that it was sized with."""
     fault: str = ""
     """What of its content is refused today, where some is: `design` then is only its name."""
 
@@ -63,7 +66,13 @@ def _stored(row: DesignRow, revision: RevisionRow) -> Stored:
         design = Design.model_validate(raw)
     except ValidationError as error:  # an old or foreign row must not take the list with it
         design, fault = Design(name=revision.name), "; ".join(e["msg"] for e in error.errors())
-    return Stored(row.id, revision.number, design, row.created, revision.created, row.deleted, raw, fault)
+    return Stored(row.id, revision.number, design, row.created, revision.created, row.deleted, raw, revision.drawer, fault)
+
+
+def _revision(session: Session, identity: str, number: int, design: Design) -> RevisionRow:
+    """A revision for the drawer as it is."""
+    return RevisionRow(
+        design_id=identity, number=number, name=design.name, content=_content(design), drawer=drawer.keep_version(session))
 
 
 def head_of(session: Session, identity: str) -> tuple[DesignRow, RevisionRow]:
@@ -81,7 +90,7 @@ def head_of(session: Session, identity: str) -> tuple[DesignRow, RevisionRow]:
 def create(session: Session, design: Design, identity: str | None = None) -> Stored:
     """A new design at revision 1."""
     row = DesignRow(id=identity or str(uuid4()), head=1)
-    revision = RevisionRow(design_id=row.id, number=1, name=design.name, content=_content(design))
+    revision = _revision(session, row.id, 1, design)
     session.add(row)
     session.flush()
     session.add(revision)
@@ -153,7 +162,7 @@ def save(session: Session, identity: str, design: Design, on_top_of: int) -> Sto
         row.head = on_top_of
         session.flush()
         return _stored(row, before)
-    revision = RevisionRow(design_id=identity, number=on_top_of + 1, name=design.name, content=_content(design))
+    revision = _revision(session, identity, on_top_of + 1, design)
     session.add(revision)
     session.flush()
     return _stored(row, revision)

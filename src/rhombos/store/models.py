@@ -1,4 +1,4 @@
-"""Tables: designs, their immutable revisions, parts, the drawer."""
+"""Tables: designs, their immutable revisions, parts, the drawer and what it held, the workshop's settings."""
 
 from __future__ import annotations
 
@@ -16,6 +16,7 @@ def now() -> datetime:
 
 
 MOMENT = DATETIME(fsp=6)
+VERSION = String(16, collation="ascii_bin")
 
 
 class Base(DeclarativeBase):
@@ -37,7 +38,8 @@ class DesignRow(Base):
 
 
 class RevisionRow(Base):
-    """One state of a design. Never changed once written, but for the name that people may give it."""
+    """One state of a design, and the version of the drawer it was sized with, "" for an empty one. Never changed once written,
+    but for the name that people may give it."""
 
     __tablename__ = "revisions"
     __table_args__ = (UniqueConstraint("design_id", "number"),)
@@ -48,6 +50,7 @@ class RevisionRow(Base):
     name: Mapped[str] = mapped_column(String(80))
     content: Mapped[dict[str, Any]] = mapped_column(JSON)
     label: Mapped[str] = mapped_column(String(80), default="", server_default="")
+    drawer: Mapped[str] = mapped_column(VERSION, default="", server_default="")
     created: Mapped[datetime] = mapped_column(MOMENT, default=now)
     design: Mapped[DesignRow] = relationship(back_populates="revisions")
 
@@ -76,3 +79,21 @@ class DrawerRow(Base):
     kind: Mapped[str] = mapped_column(String(20))
     designation: Mapped[str] = mapped_column(String(40, collation="utf8mb4_bin"))
     content: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
+class DrawerVersionRow(Base):
+    """What the whole drawer held at some time, under a digest of it. Never changed once written."""
+
+    __tablename__ = "drawer_versions"
+
+    version: Mapped[str] = mapped_column(VERSION, primary_key=True)
+    content: Mapped[list[dict[str, Any]]] = mapped_column(JSON)
+
+
+class SettingRow(Base):
+    """Something that the workshop set once."""
+
+    __tablename__ = "settings"
+
+    name: Mapped[str] = mapped_column(String(20), primary_key=True)
+    value: Mapped[str] = mapped_column(String(40))

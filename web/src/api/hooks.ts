@@ -25,6 +25,9 @@ export const useParts = (kind: string | null) =>
 /** Every kind of part with its count. */
 export const useKinds = () => useQuery({ queryKey: ["kinds"], queryFn: () => data(client.GET("/api/shelf")) })
 
+/** What prices are told in. */
+export const useCurrency = () => useQuery({ queryKey: ["currency"], queryFn: () => data(client.GET("/api/currency")) }).data?.name ?? ""
+
 /** What the server needs of a design to work it out. */
 export const asked = <M extends object>(design: Design | undefined, more: M = {} as M) => ({ brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, house: design?.house, route: design?.route, ...more })
 

@@ -308,6 +308,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/currency": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Currency
+         * @description What prices are told in.
+         */
+        get: operations["currency_api_currency_get"];
+        /**
+         * Tell In
+         * @description Tell prices in another currency; each keeps its figure.
+         */
+        put: operations["tell_in_api_currency_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/designs": {
         parameters: {
             query?: never;
@@ -453,6 +477,26 @@ export interface paths {
          * @description Give a revision a name.
          */
         put: operations["name_revision_api_designs__identity__revisions__number__label_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/designs/{identity}/revisions/{number}/sized": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sized
+         * @description A revision sized with what the drawer held when it was saved, and how that differs from what it holds now.
+         */
+        get: operations["sized_api_designs__identity__revisions__number__sized_get"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -653,7 +697,7 @@ export interface paths {
         };
         /**
          * Kinds
-         * @description Every kind with its count.
+         * @description Every kind with its count, group by group.
          */
         get: operations["kinds_api_shelf_get"];
         put?: never;
@@ -1535,6 +1579,14 @@ export interface components {
             };
         };
         /**
+         * Currency
+         * @description What prices are told in. Changing it relabels them; none is converted.
+         */
+        Currency: {
+            /** Currency */
+            name: string;
+        };
+        /**
          * Decision
          * @description Why a route was chosen: the comparison as it stood, kept with the design.
          */
@@ -1680,7 +1732,8 @@ export interface components {
         };
         /**
          * Figure
-         * @description One figure of a block. `stress` is value over rating (what fills the lozenge); `house` the limit over rating.
+         * @description One figure of a block. `stress` is value over rating (what fills the lozenge); `house` the limit over rating; `asked`
+         *     what a part that is bought by its ratings must stand.
          */
         Figure: {
             /** Address */
@@ -1690,6 +1743,8 @@ export interface components {
              * @default
              */
             allowed?: string;
+            /** Asked */
+            asked?: string | null;
             /** Choice */
             choice?: string | null;
             /** House */
@@ -1714,7 +1769,7 @@ export interface components {
              * @default result
              * @enum {string}
              */
-            status?: "proposed" | "pinned" | "result";
+            status?: "proposed" | "pinned" | "result" | "bought";
             /** Step */
             step?: string | null;
             /** Stress */
@@ -1877,11 +1932,13 @@ export interface components {
         };
         /**
          * KindOut
-         * @description One kind of part and how many there are.
+         * @description One kind of part, what it is sorted under, and how many there are.
          */
         KindOut: {
             /** Count */
             count: number;
+            /** Group */
+            group: string;
             /** Kind */
             kind: string;
         };
@@ -2497,6 +2554,20 @@ export interface components {
             title: string;
         };
         /**
+         * Restocked
+         * @description A part of which the drawer holds otherwise than it did: what it held, and what it holds, in words.
+         */
+        Restocked: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Kind */
+            kind: string;
+            /** Part */
+            part: string;
+        };
+        /**
          * RestoredOut
          * @description What came from an archive: designs that are new here, that grew by revisions, that were there already, and that came as
          *     copies because they went another way here; parts of one's own.
@@ -2531,6 +2602,15 @@ export interface components {
             saved: string;
             /** Touched */
             touched: string[];
+        };
+        /**
+         * RevisionSized
+         * @description A revision as it was sized, and what the drawer held then and holds otherwise now.
+         */
+        RevisionSized: {
+            /** Drawer */
+            drawer: components["schemas"]["Restocked"][];
+            then: components["schemas"]["Then"];
         };
         /**
          * Ring
@@ -2776,6 +2856,8 @@ export interface components {
             sharing_imbalance?: (number | string) | null;
             /** Sink rise (heat-sink above the air inside) */
             sink_rise?: (number | string) | null;
+            /** Smallest body (surface-mounted part that one is willing to solder) */
+            smallest_body?: (number | string) | null;
             /** Switch current margin */
             switch_current_margin?: (number | string) | null;
             /** Switch voltage margin */
@@ -3377,6 +3459,25 @@ export interface components {
              * @enum {string}
              */
             switches?: "trusted" | "doubtful";
+        };
+        /**
+         * Then
+         * @description A design as it was sized with what the drawer held: its totals in words, how many findings stop it or must be mended, and
+         *     what it takes from the drawer, by block.
+         */
+        Then: {
+            /** Fixes */
+            fixes: number;
+            /** Stops */
+            stops: number;
+            /** Taken */
+            taken: {
+                [key: string]: string;
+            };
+            /** Texts */
+            texts: {
+                [key: string]: string;
+            };
         };
         /**
          * Totals
@@ -5345,6 +5446,210 @@ export interface operations {
             };
         };
     };
+    currency_api_currency_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Currency"];
+                };
+            };
+            /** @description the host is not one of ours, or the request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the request comes from another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description a fault of the program */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    tell_in_api_currency_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Currency"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description the host is not one of ours, or the request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the request comes from another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the length is missing */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the body is of another kind */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description a fault of the program */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     list_designs_api_designs_get: {
         parameters: {
             query?: {
@@ -6281,6 +6586,92 @@ export interface operations {
                 };
             };
             /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description a fault of the program */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    sized_api_designs__identity__revisions__number__sized_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionSized"];
+                };
+            };
+            /** @description the host is not one of ours, or the request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the request comes from another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
             422: {
                 headers: {
                     [name: string]: unknown;

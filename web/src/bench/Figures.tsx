@@ -2,6 +2,7 @@ import "./figures.css"
 
 import { Box } from "@chakra-ui/react"
 import { memo, useId, useState } from "react"
+import { Link } from "react-router"
 
 import type { Figure, PinValue, Problem } from "../api/client"
 import { PinGem } from "../ui/Lozenge"
@@ -43,7 +44,7 @@ function Line({ figure: f, here, open, pin }: RowProps) {
   }
   return (
     <div className="figure" data-here={here} data-testid={`figure-${f.address}`} data-status={f.status}>
-      <div role="row" className="figure-row" title={f.point ? `at ${f.point}` : undefined}>
+      <div role="row" className="figure-row" title={f.asked ?? (f.point ? `at ${f.point}` : undefined)}>
         <div role="cell" className="figure-symbol">
           {f.symbol && <Tex>{f.symbol.replaceAll("–", "\\text{–}")}</Tex>}
         </div>
@@ -92,6 +93,16 @@ const Gauge = ({ figure: f, open }: { figure: Figure; open: (f: Figure) => void 
 
 /** Whether a choice is proposed or pinned, with the way to let it go; a result opens its working. */
 function State({ figure: f, editing, put, open }: { figure: Figure; editing: boolean; put: (v: PinValue) => Promise<boolean>; open: (f: Figure) => void }) {
+  if (f.status === "bought")
+    return (
+      <div role="cell" className="figure-side">
+        {f.choice && (
+          <Link to={`/shelf?kind=${f.part_kind}&part=${encodeURIComponent(f.choice)}`} aria-label={`${f.title} on the shelf: ${f.choice}`}>
+            <u>on the shelf</u>
+          </Link>
+        )}
+      </div>
+    )
   if (f.status === "result")
     return (
       <div role="cell" className="figure-side">

@@ -30,7 +30,12 @@ export function Working({ figure, step, close, pin }: Props) {
         {figure.point && `, at ${figure.point}`}
       </Text>
       {step?.relation === "sum" && <Sum step={step} total={figure.text} />}
-      {!step && <Text fontSize="sm">This figure is read straight from the parts and the brief: {figure.text}.</Text>}
+      {figure.asked && (
+        <Text fontSize="sm" data-testid="asked">
+          Asked: {figure.asked}. {figure.choice ? "The cheapest on the shelf that stands all of it, of what lies in the drawer before the rest." : "Nothing on the shelf stands all of it."}
+        </Text>
+      )}
+      {!step && !figure.asked && <Text fontSize="sm">This figure is read straight from the parts and the brief: {figure.text}.</Text>}
       {relation && (
         <>
           <Box overflowX="auto" overflowY="hidden" py="1" fontSize="0.92em" data-testid="formula">

@@ -4,7 +4,7 @@ import { useEffect, useState } from "react"
 import { client, data, Refusal } from "../api/client"
 import type { DesignHandle } from "../bench/useDesign"
 import { Fault, Plain, Quiet, Strong } from "../ui/Page"
-import { useChanges, useHistory, useNaming, type Burst, type Revision } from "./useHistory"
+import { useChanges, useHistory, useNaming, useSizedThen, type Burst, type Revision } from "./useHistory"
 
 const day = (moment: string) => new Date(moment).toLocaleDateString([], { weekday: "long", day: "numeric", month: "long", year: "numeric" })
 const hour = (moment: string) => new Date(moment).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", hour12: false })
@@ -97,6 +97,7 @@ export function History({ handle, done }: { handle: DesignHandle; done: () => vo
                 {copied === revision.number ? "made; it stands among the designs" : "a new revision on top; what stands now stays in the history"}
               </Text>
             </Flex>
+            <SizedThen key={`sized-${revision.number}`} handle={handle} number={revision.number} />
             <Changes title={revision.number > 1 ? `What it changed in revision ${revision.number - 1}` : "What it started with"} handle={handle} number={revision.number} testid="changed" />
             {revision.number < handle.head && <Changes title="What has changed since" handle={handle} number={handle.head} since={revision.number} testid="changed-since" />}
           </>
@@ -146,6 +147,37 @@ function Naming({ handle, revision }: { handle: DesignHandle; revision: Revision
       <Input size="sm" maxW="320px" placeholder="give it a name: as wound, before the new core …" value={text} maxLength={80} aria-label="name of this revision" data-testid="revision-name" onChange={(e) => setText(e.target.value)} onBlur={take} onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && e.currentTarget.blur())} />
       {naming.error && <Fault>{naming.error.message}</Fault>}
     </>
+  )
+}
+
+const SHOWN = { power_in: "in", lost: "lost", efficiency: "efficiency", idle: "no load", run_time: "run time" } as const
+
+/** What a revision came to with the drawer as it was then, and what the drawer holds otherwise now. */
+function SizedThen({ handle, number }: { handle: DesignHandle; number: number }) {
+  const sized = useSizedThen(handle.id, number)
+  if (sized.error) return <Fault mb="3">{sized.error.message}</Fault>
+  const { then, drawer } = sized.data ?? {}
+  const grave = then ? [then.stops ? `${then.stops} to stop for` : "", then.fixes ? `${then.fixes} to mend` : ""].filter(Boolean).join(", ") : ""
+  const held = drawer?.length ? drawer.map((d) => `${d.part} ${d.before}, now ${d.after}`) : []
+  return (
+    <Box mb="4" minH="44px" data-testid="sized-then" data-ready={then !== undefined}>
+      {then && (
+        <Text fontSize="sm">
+          <b>As it was sized</b>, on today’s shelf with the drawer of that day:{" "}
+          {Object.entries(SHOWN)
+            .filter(([key]) => then.texts[key])
+            .map(([key, said]) => `${said} ${then.texts[key]}`)
+            .join("; ") || "nothing could be built"}
+          {grave && `; ${grave}`}.
+        </Text>
+      )}
+      {held.length > 0 && (
+        <Text fontSize="sm" color="ink.soft" data-testid="drawer-since">
+          The drawer has changed since: {held.slice(0, 6).join("; ")}
+          {held.length > 6 && `; and ${held.length - 6} more`}.
+        </Text>
+      )}
+    </Box>
   )
 }
 

@@ -17,7 +17,7 @@ const COLUMNS: readonly (readonly [key: string, title: string])[] = [
   ["idle", "no load"],
   ["battery_current", "input current at cut-off"],
   ["mass", "mass"],
-  ["cost", "relative cost"],
+  ["cost", "cost of the parts"],
   ["distortion", "distortion"],
   ["swing", "output regulation"],
 ]

@@ -2,6 +2,7 @@ import { Box, Flex, Grid, Input, NativeSelect, Text } from "@chakra-ui/react"
 import { useState } from "react"
 
 import { client, data, Refusal, type PartLine, type Stock } from "../api/client"
+import { useCurrency } from "../api/hooks"
 import { Fault, Plain, Strong } from "../ui/Page"
 
 type Condition = NonNullable<Stock["condition"]>
@@ -14,6 +15,7 @@ export function Drawer({ kind, part, told }: { kind: string; part: PartLine; tol
   const [paid, setPaid] = useState(String(part.stock?.paid ?? ""))
   const [note, setNote] = useState(part.stock?.note ?? "")
   const [fault, setFault] = useState<string>()
+  const currency = useCurrency()
   const path = { kind, designation: part.id }
   const attempt = async (work: () => Promise<unknown>, what: string) => {
     try {
@@ -46,7 +48,7 @@ export function Drawer({ kind, part, told }: { kind: string; part: PartLine; tol
           </NativeSelect.Field>
           <NativeSelect.Indicator />
         </NativeSelect.Root>
-        <label htmlFor="stock-paid">Price paid, each</label>
+        <label htmlFor="stock-paid">Paid, {currency} each</label>
         <Input id="stock-paid" size="sm" fontFamily="mono" value={paid} inputMode="decimal" onChange={(e) => setPaid(e.target.value)} data-testid="stock-paid" />
         <label htmlFor="stock-note">Note</label>
         <Input id="stock-note" size="sm" value={note} maxLength={200} placeholder="where from" onChange={(e) => setNote(e.target.value)} data-testid="stock-note" />

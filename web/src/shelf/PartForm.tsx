@@ -2,7 +2,9 @@ import { Box, Flex, Input, NativeSelect, Text } from "@chakra-ui/react"
 import { useState } from "react"
 
 import { client, data, Refusal, type PartColumn } from "../api/client"
+import { useCurrency } from "../api/hooks"
 import { Fault, Plain, Strong } from "../ui/Page"
+import { worded } from "./Kinds"
 import { usePartForm } from "./usePartTable"
 
 /** The field of every part that is no rating. */
@@ -42,7 +44,7 @@ function Fields({ kind, change, done, columns, start }: Omit<Props, "like"> & { 
   return (
     <Box as="form" data-testid="part-form" onSubmit={(e) => (e.preventDefault(), void save())}>
       <Text fontWeight="700" mb="1">
-        {change ? "Change" : "New"} {kind.replace("_", "-")}
+        {change ? "Change" : "New"} {worded(kind)}
       </Text>
       {[DESIGNATION, ...columns].map((c) => (
         <Field key={c.name} column={c} value={values[c.name] ?? ""} fault={faults[c.name]} fixed={change && c.name === "id"} set={(text) => setValues((now) => ({ ...now, [c.name]: text }))} />
@@ -60,6 +62,7 @@ function Fields({ kind, change, done, columns, start }: Omit<Props, "like"> & { 
 
 function Field({ column: c, value, fault, fixed, set }: { column: PartColumn; value: string; fault: string | undefined; fixed: boolean; set: (text: string) => void }) {
   const help = fault ?? [c.allowed, c.usual && `usually ${c.usual}`].filter(Boolean).join("; ")
+  const currency = useCurrency()
   const about = { "aria-invalid": fault !== undefined, "aria-describedby": help ? `help-${c.name}` : undefined }
   return (
     <Box mb="3">
@@ -70,7 +73,7 @@ function Field({ column: c, value, fault, fixed, set }: { column: PartColumn; va
             {c.required && <Text as="span" color="ink.soft">{" *"}</Text>}
           </Text>
           <Text color="ink.soft" fontSize="12.5px">
-            {c.unit}
+            {c.name === "price" ? currency : c.unit}
           </Text>
         </label>
       </Flex>
@@ -87,7 +90,7 @@ function Field({ column: c, value, fault, fixed, set }: { column: PartColumn; va
           <NativeSelect.Indicator />
         </NativeSelect.Root>
       ) : (
-        <Input id={`field-${c.name}`} {...about} size="sm" fontFamily={c.filled === "number" ? "mono" : undefined} value={value} readOnly={fixed} maxLength={80} borderColor={fault ? "stop" : "hair"} onChange={(e) => set(e.target.value)} data-testid={`field-${c.name}`} />
+        <Input id={`field-${c.name}`} {...about} size="sm" fontFamily={c.filled === "number" ? "mono" : undefined} value={value} readOnly={fixed} maxLength={160} borderColor={fault ? "stop" : "hair"} onChange={(e) => set(e.target.value)} data-testid={`field-${c.name}`} />
       )}
       {help && (
         <Text id={`help-${c.name}`} fontSize="12px" color={fault ? "stop" : "ink.soft"} lineHeight="1.25" mt="0.5">

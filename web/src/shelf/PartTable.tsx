@@ -5,6 +5,7 @@ import { useVirtualizer } from "@tanstack/react-virtual"
 import { useMemo, useRef } from "react"
 
 import type { PartColumn, PartLine } from "../api/client"
+import { useCurrency } from "../api/hooks"
 
 const HEIGHT = 31
 const features = tableFeatures({ rowSortingFeature, sortedRowModel: createSortedRowModel(), sortFns: { basic: sortFn_basic, text: sortFn_text } })
@@ -17,14 +18,15 @@ export const stocked = ({ stock }: PartLine) => (stock ? `${stock.count} ${stock
 
 /** A kind of part as a table of its ratings, sorted by a click on a heading; only lines in sight are drawn. */
 export function PartTable({ columns: fields, rows: parts, chosen, choose }: { columns: readonly PartColumn[]; rows: PartLine[]; chosen: string | undefined; choose: (id: string) => void }) {
+  const currency = useCurrency()
   const columns = useMemo(
     () =>
       helper.columns([
         helper.accessor("id", { header: "designation", sortFn: "text" }),
         helper.accessor((p) => p.stock?.count, { id: "stock", header: "in the drawer", sortFn: "basic", sortUndefined: "last" }),
-        ...fields.map((f) => helper.accessor((p) => p.numbers[f.name] ?? p.cells[f.name], { id: f.name, header: f.title, sortFn: f.filled === "number" ? "basic" : "text" })),
+        ...fields.map((f) => helper.accessor((p) => p.numbers[f.name] ?? p.cells[f.name], { id: f.name, header: f.name === "price" ? `${f.title}, ${currency}` : f.title, sortFn: f.filled === "number" ? "basic" : "text" })),
       ]),
-    [fields],
+    [fields, currency],
   )
   const table = useTable({ features, columns, data: parts, getRowId: (p) => p.id, sortDescFirst: false })
   const scroll = useRef<HTMLDivElement>(null)

@@ -4,11 +4,12 @@ import { useMemo, useRef, useState } from "react"
 import { useSearchParams } from "react-router"
 
 import { client, data, Refusal, type Heading, type PartLine } from "../api/client"
-import { useKinds } from "../api/hooks"
 import { Fault, Page, Plain, Quiet } from "../ui/Page"
 import { Bounds } from "./Bounds"
+import { Currency } from "./Currency"
 import { Drawer } from "./Drawer"
 import { Headings } from "./Headings"
+import { Kinds } from "./Kinds"
 import { PartForm } from "./PartForm"
 import { PartTable } from "./PartTable"
 import { usePartTable, type Bound } from "./usePartTable"
@@ -24,7 +25,6 @@ const AS_CSV = { bodySerializer: String, headers: { "Content-Type": "text/csv" }
 
 /** Parts by kind as tables of their ratings; one's own are made in a form or come as CSV; what lies in the drawer. */
 export function Shelf() {
-  const kinds = useKinds()
   const [search, setSearch] = useSearchParams()
   const kind = search.get("kind") ?? "mosfet"
   const chosen = search.get("part") ?? undefined
@@ -83,13 +83,6 @@ export function Shelf() {
   }
   return (
     <Page title="Shelf" whole>
-      <Flex gap="1.5" wrap="wrap" mb="3">
-        {kinds.data?.map((k) => (
-          <Plain key={k.kind} size="xs" onClick={() => turn(k.kind)} aria-pressed={k.kind === kind} borderColor={k.kind === kind ? "copper" : "hair"} color={k.kind === kind ? "copper" : "ink"} data-testid={`kind-${k.kind}`}>
-            {k.kind.replace("_", "-")} {k.count}
-          </Plain>
-        ))}
-      </Flex>
       <Flex gap="3" mb="3" align="center" wrap="wrap">
         <Input size="xs" w="170px" placeholder="find a part" value={wanted} onChange={(e) => setWanted(e.target.value)} aria-label="find a part" data-testid="find-part" />
         {table && <Bounds key={kind} columns={table.columns} bounds={bounds} set={setBounds} />}
@@ -100,6 +93,7 @@ export function Shelf() {
           {said || (table ? `${shown.length} of ${table.count}` : "")}
         </Text>
         <Flex ml="auto" gap="2" align="center">
+          <Currency />
           <Plain size="xs" onClick={() => show(undefined, "new")} data-testid="add-part">
             Add a part
           </Plain>
@@ -122,6 +116,7 @@ export function Shelf() {
       )}
       {error && <Fault mb="3">{error.message}</Fault>}
       <Flex flex="1" minH="0" gap="4">
+        <Kinds kind={kind} turn={turn} />
         {table && shown.length > 0 && <PartTable key={kind} columns={table.columns} rows={shown} chosen={chosen} choose={show} />}
         {table && shown.length === 0 && (
           <Text p="5" flex="1" color="ink.soft" bg="sheet" border="1px solid" borderColor="hair">

@@ -7,19 +7,25 @@ from itertools import zip_longest
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Header, HTTPException, Path, Query, Response
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel, Field
 
 from rhombos.api.moment import Moment
 from rhombos.api.problem import FieldProblem, ProblemDocument, problem, told
-from rhombos.api.service import Serving
+from rhombos.api.service import Service, Serving
 from rhombos.core.design import Design
 from rhombos.core.differences import Change, differences, touched
 from rhombos.core.mending import Unreadable, mended
+from rhombos.core.parts.drawer import Restocked, Stock, restocked
+from rhombos.core.parts.shelf import Stocked
 from rhombos.core.solve import asked
+from rhombos.desk.crew import LATER
+from rhombos.desk.sizing import SolveIn, Then, sized_then
 from rhombos.store import designs as store
 from rhombos.store import history
 from rhombos.store.designs import Conflict, PutAway, Stored
+from rhombos.store.drawer import load_version
 
 NEW = "(a new design)"
 router = APIRouter(prefix="/designs", tags=["designs"], responses={503: {"model": ProblemDocument}})
@@ -66,6 +72,13 @@ class Burst(BaseModel):
     began: Moment
     ended: Moment
     revisions: list[RevisionOut]
+
+
+class RevisionSized(BaseModel):
+    """A revision as it was sized, and what the drawer held then and holds otherwise now."""
+
+    then: Then
+    drawer: list[Restocked]
 
 
 class Label(BaseModel):
@@ -194,6 +207,24 @@ def changes(identity: Identity, number: Number, serving: Serving, since: Annotat
         new = store.get_revision(session, identity, number)
         old = store.get_revision(session, identity, before) if before else None
     return list(differences(_opened(old).design if old else Design(name=NEW), _opened(new).design))
+
+
+@router.get("/{identity}/revisions/{number}/sized", responses=UNREAD)
+async def sized(identity: Identity, number: Number, serving: Serving) -> RevisionSized:
+    """A revision sized with what the drawer held when it was saved, and how that differs from what it holds now."""
+    stored, held = await run_in_threadpool(_with_drawer, serving, identity, number)
+    design = _opened(stored).design
+    asked = SolveIn(brief=design.brief, pins=design.pins, rules=design.rules, house=design.house, route=design.route,
+                    waivers=design.waivers)  # fmt: skip
+    answer = await serving.answered(sized_then, asked.model_dump_json() + stored.drawer, "", LATER, asked, tuple(held.items()))
+    now = (await serving.shelf_at_hand()).drawer
+    return RevisionSized(then=Then.model_validate_json(answer), drawer=list(restocked(held, now)))
+
+
+def _with_drawer(serving: Service, identity: str, number: int) -> tuple[Stored, dict[Stocked, Stock]]:
+    with serving.database.session() as session:
+        stored = store.get_revision(session, identity, number)
+        return stored, load_version(session, stored.drawer)
 
 
 @router.put("/{identity}/revisions/{number}/label", responses={404: {"model": ProblemDocument}})

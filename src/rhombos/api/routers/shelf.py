@@ -11,13 +11,13 @@ from pydantic import BaseModel, Field
 
 from rhombos.api.problem import ProblemDocument
 from rhombos.api.service import Service, Serving
-from rhombos.core.parts import KINDS, Part, UnknownPart
+from rhombos.core.parts import GROUPS, KINDS, Part, UnknownPart
 from rhombos.core.parts.drawer import Stock
 from rhombos.core.parts.listing import PartColumn, bounds, cells, columns, from_form, numbers, texts, within
 from rhombos.core.parts.table import MOST_HEADINGS, Heading, headings, read_csv, write_csv
 from rhombos.desk.crew import LATER
 from rhombos.desk.desk import Desk
-from rhombos.store import designs, drawer
+from rhombos.store import designs, drawer, settings
 from rhombos.store import parts as store
 
 router = APIRouter(
@@ -38,9 +38,10 @@ MOST_KINDS = 4
 
 
 class KindOut(BaseModel):
-    """One kind of part and how many there are."""
+    """One kind of part, what it is sorted under, and how many there are."""
 
     kind: str
+    group: str
     count: int
 
 
@@ -101,8 +102,9 @@ def _known(kind: str) -> None:
 
 @router.get("")
 def kinds(serving: Serving) -> list[KindOut]:
-    """Every kind with its count."""
-    return [KindOut(kind=name, count=len(serving.shelf.all(model))) for name, model in KINDS.items()]
+    """Every kind with its count, group by group."""
+    shelf = serving.shelf
+    return [KindOut(kind=k, group=group, count=len(shelf.all(KINDS[k]))) for group, kinds in GROUPS.items() for k in kinds]
 
 
 @router.get("/{kind}")
@@ -212,6 +214,28 @@ def remove(kind: Kind, designation: Designation, serving: Serving) -> None:
     if not gone:
         raise HTTPException(404, f"there is no {kind} of your own called ‘{designation}’; house parts stay")
     serving.forget_shelf()
+
+
+class Currency(BaseModel):
+    """What prices are told in. Changing it relabels them; none is converted."""
+
+    name: str = Field(min_length=1, max_length=12, pattern=r"^[^\d\s.,;:=+@<>&-][^\s<>&]*$", title="Currency")
+
+
+prices = APIRouter(prefix="/currency", tags=["shelf"], responses=router.responses)
+
+
+@prices.get("")
+def currency(serving: Serving) -> Currency:
+    """What prices are told in."""
+    with serving.database.session() as session:
+        return Currency(name=settings.get(session, settings.CURRENCY))
+
+
+@prices.put("", status_code=204, responses={507: {"model": ProblemDocument}})
+def tell_in(chosen: Currency, serving: Serving) -> None:
+    """Tell prices in another currency; each keeps its figure."""
+    serving.database.run(lambda session: settings.put(session, settings.CURRENCY, chosen.name))
 
 
 drawers = APIRouter(prefix="/drawer", tags=["shelf"], responses=router.responses)

@@ -90,6 +90,7 @@ class OscillatorState:
     junction: float
     conduction: float
     base: float
+    base_inside: float
     storage: float
     switching: float
     clamp_loss: float
@@ -244,12 +245,14 @@ def assess(
     storage = work("oscillator.storage", source.ohmic_loss, I_rms=need.turn_off, R=need.v_in / max(need.turn_off, 1e-3)
                    ) * 2 * hertz * (device.t_s if bipolar else 0.0)  # fmt: skip
     base = _base(device, need.pulse)
+    inside = base * min(1.0, device.v_be / BASE_VOLTS) if bipolar else 0.0  # the rest heats the bases' resistors
     uneven = (1 + rules.sharing_imbalance) ** 2 if n > 1 else 1.0
     other = switching + storage
+    beside = other + inside
 
     def losses_at(celsius: float) -> tuple[float, float]:
         both = _conduction(device, need.pulse, n, celsius)
-        return (both * uneven + other) / (2 * n), both + other
+        return (both * uneven + beside) / (2 * n), both + beside
 
     junction = hottest_junction(
         KEY, losses_at, device.r_jc, device.t_j_max, air, sink_resistance(shelf, build.sink, build.fan), rules,
@@ -265,7 +268,8 @@ def assess(
         threshold=threshold, on_resistance=slope, junction=junction,
         conduction=ledger.total("oscillator.conduction", {"threshold": threshold * need.pulse,
                                                           "slope": conduction - threshold * need.pulse}),
-        base=ledger.total("oscillator.base", {"bases and their resistors": base}), storage=storage,
+        base=ledger.total("oscillator.base", {"bases and their resistors": base}), base_inside=inside,
+        storage=storage,
         switching=ledger.total("oscillator.switching", {"fall": switching, "storage overlap": storage}), clamp_loss=burnt,
         loss=ledger.total("oscillator.loss", {
             "conduction": conduction, "base drive": base, "switching": other, "clamp": burnt}))  # fmt: skip

@@ -2,6 +2,7 @@
 
 from rhombos.core.parts.fittings import FITTINGS
 from rhombos.core.parts.kinds import (
+    GROUPS,
     KINDS,
     Bipolar,
     Capacitor,
@@ -23,6 +24,6 @@ from rhombos.core.parts.kinds import (
 from rhombos.core.parts.shelf import Shelf, UnknownPart
 
 __all__ = [
-    "FITTINGS", "KINDS", "Bipolar", "Capacitor", "Core", "Diode", "Driver", "Fuse", "Grade", "HeatSink", "Igbt", "IronCore",
-    "Mosfet", "Part", "Powder", "Resistor", "Shelf", "UnknownPart", "Wire", "kind_of",
+    "FITTINGS", "GROUPS", "KINDS", "Bipolar", "Capacitor", "Core", "Diode", "Driver", "Fuse", "Grade", "HeatSink", "Igbt",
+    "IronCore", "Mosfet", "Part", "Powder", "Resistor", "Shelf", "UnknownPart", "Wire", "kind_of",
 ]  # fmt: skip

@@ -6,6 +6,7 @@ it weighs any part, and no block knows of it.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -29,6 +30,28 @@ class Stock(BaseModel):
     condition: Condition = Field("new", title="Condition")
     paid: Ratio = Field(0.0, ge=0, le=1e5, title="Price paid, each")
     note: str = Field("", max_length=200, title="Note")
+
+
+class Restocked(BaseModel):
+    """A part of which the drawer holds otherwise than it did: what it held, and what it holds, in words."""
+
+    model_config = ConfigDict(frozen=True)
+
+    kind: str
+    part: str
+    before: str
+    after: str
+
+
+def restocked(before: Mapping[Stocked, Stock], after: Mapping[Stocked, Stock]) -> tuple[Restocked, ...]:
+    """How the drawer differs between two times."""
+    return tuple(
+        Restocked(kind=kind, part=part, before=_held(before.get((kind, part))), after=_held(after.get((kind, part))))
+        for kind, part in sorted({*before, *after}) if before.get((kind, part)) != after.get((kind, part)))
+
+
+def _held(stock: Stock | None) -> str:
+    return "none" if stock is None else f"{stock.count} {stock.condition}"
 
 
 BEFORE_FITTING: dict[str, str] = {

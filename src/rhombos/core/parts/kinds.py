@@ -324,6 +324,15 @@ KINDS: dict[str, type[Part]] = {
     "capacitor": Capacitor, "resistor": Resistor, "fuse": Fuse, "heat_sink": HeatSink, "driver": Driver,
     **FITTINGS,
 }  # fmt: skip
+GROUPS: dict[str, tuple[str, ...]] = {
+    "Semiconductors": ("mosfet", "igbt", "bipolar", "diode", "zener"),
+    "Magnetics": ("core", "iron_core", "grade", "powder", "wire"),
+    "Passives": ("capacitor", "resistor", "trimmer", "thermistor"),
+    "Control": ("controller", "driver", "reference", "opto_coupler"),
+    "Switching and safety": ("fuse", "relay", "contactor", "suppressor"),
+    "Fittings": ("heat_sink", "pad", "fan", "connector", "indicator"),
+}
+"""Kinds as a workshop sorts them."""
 _KIND_OF = {model: name for name, model in KINDS.items()}
 
 

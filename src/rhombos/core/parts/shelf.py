@@ -55,6 +55,10 @@ class Shelf:
                 del self._seen[next(iter(self._seen))]
         return self._seen[way]
 
+    def stocked(self, drawer: Mapping[Stocked, Stock]) -> Shelf:
+        """The same parts with another drawer."""
+        return Shelf((p for parts in self.plain._by_kind.values() for p in parts), drawer)
+
     def __len__(self) -> int:
         return sum(len(v) for v in self._by_kind.values())
 

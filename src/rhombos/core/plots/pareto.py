@@ -25,6 +25,6 @@ def pareto(comparison: Comparison) -> Chart:
     )  # fmt: skip
     (cheap, dear), (little, much) = about(r.cost for r in rows), about(r.lost for r in rows)
     return Chart(
-        key="pareto", title="Loss, cost, mass", x=cost.axis("relative cost", low=cheap, high=dear),
+        key="pareto", title="Loss, cost, mass", x=cost.axis("cost of the parts", low=cheap, high=dear),
         y=loss.axis("lost at full power", low=little, high=much), dots=dots,
         remark="Numbered as ranked; larger marks are heavier. Copper: no other is better in all three.")  # fmt: skip

@@ -41,7 +41,7 @@ def _cooled(
         tab = max(max(s.states[key].reverse, s.states[key].ring) for s in steady)
     else:
         device = shelf.find("mosfet|igbt|bipolar", build.switch)
-        loss = state.conduction + state.switching + sum(getattr(state, n, 0.0) for n in ("recovery", "base", "storage"))
+        loss = state.conduction + state.switching + sum(getattr(state, n, 0.0) for n in ("recovery", "base_inside"))
         tab = max(getattr(s.states[key], "peak_voltage", 0.0) or getattr(s.states[key], "switch_voltage", 0.0) for s in steady)
     air = brief.targets.ambient + rules.enclosure_rise
     sink = air + loss * sink_resistance(shelf, build.sink, build.fan)
