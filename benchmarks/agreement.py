@@ -106,8 +106,11 @@ def _rms(trace: np.ndarray) -> float:
 
 def _output(now: Any) -> float:
     """What the sheet says stands at the socket, V RMS."""
-    return float(getattr(now.states.get("iron_transformer"), "output", 0.0) or now.states["h_bridge"].output or
-                 now.states["load"].voltage)
+    return float(
+        getattr(now.states.get("iron_transformer"), "output", 0.0)
+        or now.states["h_bridge"].output
+        or now.states["load"].voltage
+    )
 
 
 def _slow(trace: np.ndarray, most: int = SLOW_LINES) -> np.ndarray:

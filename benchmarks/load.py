@@ -53,8 +53,10 @@ class Spell:
         """In one line."""
         middle, most = np.percentile(self.took, [50, 99])
         answers = ", ".join(f"{n} × {status}" for status, n in sorted(self.answers.items()))
-        return (f"{self.name}: {len(self.took)} requests in {self.lasted:.0f} s, half in {middle * 1e3:.0f} ms, 99 % in "
-                f"{most * 1e3:.0f} ms, longest {max(self.took):.2f} s; {answers}; own processor time {self.own:.1f} s")
+        return (
+            f"{self.name}: {len(self.took)} requests in {self.lasted:.0f} s, half in {middle * 1e3:.0f} ms, 99 % in "
+            f"{most * 1e3:.0f} ms, longest {max(self.took):.2f} s; {answers}; own processor time {self.own:.1f} s"
+        )
 
 
 async def timed(spell: Spell, asked: Awaitable[httpx.Response]) -> httpx.Response:
@@ -87,8 +89,13 @@ def designer(http: httpx.AsyncClient, spell: Spell, saves: Spell, dice: random.R
     async def edit() -> None:
         if not made:
             power = dice.randrange(200, 1500, 10)
-            made.update((await http.post("/api/designs", json={
-                "name": "load", "brief": {"power": {"continuous": power, "surge": 1.5 * power}}})).json())
+            made.update(
+                (
+                    await http.post(
+                        "/api/designs", json={"name": "load", "brief": {"power": {"continuous": power, "surge": 1.5 * power}}}
+                    )
+                ).json()
+            )
         due = time.perf_counter() + (EVERY if not first[0] else dice.uniform(0, EVERY))
         first[0] = False
         design = made["design"] | {"pins": {"front_end.frequency": dice.randrange(30_000, 80_000, 10)}}
@@ -147,8 +154,15 @@ async def series(http: httpx.AsyncClient, count: int) -> Spell:
     async def one() -> None:
         for i in left:
             power = 200 + i % 1300
-            await timed(spell, http.post("/api/solve", json={
-                "brief": {"power": {"continuous": power, "surge": 1.5 * power}, "targets": {"ambient": 20 + i // 1300}}}))
+            await timed(
+                spell,
+                http.post(
+                    "/api/solve",
+                    json={
+                        "brief": {"power": {"continuous": power, "surge": 1.5 * power}, "targets": {"ambient": 20 + i // 1300}}
+                    },
+                ),
+            )
 
     await asyncio.gather(*(one() for _ in range(3)))
     spell.lasted, spell.own = time.perf_counter() - began, time.process_time() - own

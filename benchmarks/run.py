@@ -163,7 +163,7 @@ def switched() -> None:
 
 def first_load(address: str) -> None:
     page = urllib.request.urlopen(address).read()
-    names = [part.split(b'"')[0].decode() for part in page.split(b'/assets/')[1:]]
+    names = [part.split(b'"')[0].decode() for part in page.split(b"/assets/")[1:]]
     total = len(gzip.compress(page))
     for name in names:
         request = urllib.request.Request(f"{address}/assets/{name}", headers={"Accept-Encoding": "gzip"})

@@ -157,7 +157,7 @@ def findings_point_somewhere(worked: Worked, told: Solution) -> Iterator[str]:
     for f in told.findings:
         if f.block not in blocks:
             yield f"{f.code} is of {f.block}, which this route does not have"
-        elif f.figure is not None and f.figure not in blocks[f.figure.partition('.')[0]]:
+        elif f.figure is not None and f.figure not in blocks[f.figure.partition(".")[0]]:
             yield f"{f.code} points at {f.figure}, which is not shown"
 
 

@@ -112,8 +112,11 @@ def named_cures(tree: ast.AST) -> dict[str, str]:
 def block_of(path: Path, tree: ast.Module) -> str:
     """The block whose findings a module raises."""
     for node in tree.body:
-        if isinstance(node, ast.Assign) and ast.unparse(node.targets[0]) == "(KEY, TITLE)" and isinstance(node.value,
-                                                                                                          ast.Tuple):
+        if (
+            isinstance(node, ast.Assign)
+            and ast.unparse(node.targets[0]) == "(KEY, TITLE)"
+            and isinstance(node.value, ast.Tuple)
+        ):
             return words(node.value.elts[0])
     shared = {"gate_drive_report": "bridge_drive, front_drive", "surge": "front_end, h_bridge",
               "wound": "rectifier, output_filter",
@@ -175,8 +178,14 @@ def page() -> str:
             lines += ["", f"## {block.replace('_', ' ')}", "", "| code | what it guards | severity | held against | remedy | "
                                                                "cures |",
                       "|---|---|---|---|---|---|"]  # fmt: skip
-        cells = (f"`{r.code.rpartition('.')[2]}`", r.title, r.severity, r.limit, r.remedy,
-                 "; ".join(r.cures) or "none by a pin")
+        cells = (
+            f"`{r.code.rpartition('.')[2]}`",
+            r.title,
+            r.severity,
+            r.limit,
+            r.remedy,
+            "; ".join(r.cures) or "none by a pin",
+        )
         lines.append("| " + " | ".join(c.replace("|", "/") for c in cells) + " |")
     return "\n".join(lines) + "\n"
 

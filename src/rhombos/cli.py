@@ -97,8 +97,9 @@ def _solve(given: argparse.Namespace) -> None:
         kind, _, path = entry.partition("=")
         parts += _parts(kind, path)
     try:
-        solution = solve(design.brief, design.pins, Shelf(parts), house_rules(design.rules, design.house), design.route,
-                         design.waivers)
+        solution = solve(
+            design.brief, design.pins, Shelf(parts), house_rules(design.rules, design.house), design.route, design.waivers
+        )
     except PinError as error:
         raise Refused(f"{given.file}: {_first(error.problems)}") from None
     if given.json:
@@ -287,8 +288,10 @@ def _restore(given: argparse.Namespace) -> None:
         raise Refused(f"{given.file} cannot be restored: {why}") from None
     except STORE_ERRORS as error:
         raise Refused(f"RHOMBOS_DATABASE_URL: {error}") from None
-    print(f"{given.file}: {found.new} designs taken, {found.grown} went on, {found.same} were here already, "
-          f"{found.copied} came as copies; {found.parts} parts of your own")
+    print(
+        f"{given.file}: {found.new} designs taken, {found.grown} went on, {found.same} were here already, "
+        f"{found.copied} came as copies; {found.parts} parts of your own"
+    )
 
 
 COMMANDS = {

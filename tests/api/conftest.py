@@ -25,7 +25,9 @@ def client(database, crew, tmp_path):
 @pytest.fixture
 def made(client):
     """A design of the test's own."""
-    return client.post("/api/designs", json={"name": "Lantern", "brief": {"power": {"continuous": "300 W", "surge": "600 W"}}}).json()
+    return client.post(
+        "/api/designs", json={"name": "Lantern", "brief": {"power": {"continuous": "300 W", "surge": "600 W"}}}
+    ).json()
 
 
 def revisions(client, identity):

@@ -35,7 +35,9 @@ def test_a_winding_sheet_comes_on_paper_as_it_is_on_the_screen(client, block):
     answer = client.post(f"/api/coils/{block}/sheet", params={"name": "Hütte am Grat"}, json={"brief": {}})
     assert answer.status_code == 200
     assert answer.headers["content-type"] == "application/pdf"
-    assert answer.content == client.post(f"/api/coils/{block}/sheet", params={"name": "Hütte am Grat"}, json={"brief": {}}).content
+    assert (
+        answer.content == client.post(f"/api/coils/{block}/sheet", params={"name": "Hütte am Grat"}, json={"brief": {}}).content
+    )
     pages = PdfReader(BytesIO(answer.content)).pages
     assert len(pages) == 1
     printed = " ".join(pages[0].extract_text().split())

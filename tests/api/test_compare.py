@@ -42,7 +42,17 @@ def test_a_design_keeps_its_route_and_the_decision_behind_it(client):
     assert kept["route"] == "iron push-pull"
     assert kept["decision"]["chosen"] == "this one"
     solved = client.post("/api/solve", json={k: kept[k] for k in ("brief", "pins", "rules", "route")}).json()["solution"]
-    assert [b["key"] for b in solved["blocks"]] == ["battery", "input_stage", "front_end", "iron_transformer", "load", "precharge", "protection", "heat", "isolation"]
+    assert [b["key"] for b in solved["blocks"]] == [
+        "battery",
+        "input_stage",
+        "front_end",
+        "iron_transformer",
+        "load",
+        "precharge",
+        "protection",
+        "heat",
+        "isolation",
+    ]
 
 
 def test_a_wave_the_route_cannot_make_is_a_finding_and_no_fault(client):

@@ -15,7 +15,9 @@ SCALARS = st.one_of(
     st.none(), st.booleans(), st.integers(-(10**9), 10**9), st.floats(allow_nan=False, allow_infinity=False), st.text(max_size=12),
     st.sampled_from(["4k7", "50k", "1k2W", "12V", "−3", "1e400", "W 0.5", "none", "yes"]),
 )  # fmt: skip
-ANYTHING = st.recursive(SCALARS, lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.text(max_size=8), inner, max_size=3))
+ANYTHING = st.recursive(
+    SCALARS, lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.text(max_size=8), inner, max_size=3)
+)
 
 
 def fair(answer):
@@ -59,7 +61,11 @@ def test_any_brief(client, brief):
     fair(client.post("/api/solve", json={"brief": brief}))
 
 
-@given(values=st.dictionaries(st.sampled_from(["B_pk", "V", "D", "N", "A_e", "f_s", "Q"]), st.floats() | st.text(max_size=8), max_size=6))
+@given(
+    values=st.dictionaries(
+        st.sampled_from(["B_pk", "V", "D", "N", "A_e", "f_s", "Q"]), st.floats() | st.text(max_size=8), max_size=6
+    )
+)
 @CALM
 def test_any_values_for_a_relation(client, values):
     body = json.dumps({"values": values}).encode()  # with NaN and Infinity, as a careless client may send them

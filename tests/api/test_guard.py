@@ -31,7 +31,9 @@ def test_large_bodies_are_refused(client):
         assert client.post("/api/solve", content=b"{}", headers={"Content-Length": length.encode()}).status_code == 413
 
 
-@pytest.mark.parametrize("host", ["[", "a@127.0.0.1", "127.0.0.1/x", "127.0.0.1:port", "127.0.0.1:80:80", "", "[::1", "1２7.0.0.1"])
+@pytest.mark.parametrize(
+    "host", ["[", "a@127.0.0.1", "127.0.0.1/x", "127.0.0.1:port", "127.0.0.1:80:80", "", "[::1", "1２7.0.0.1"]
+)
 def test_a_host_that_is_no_name_of_ours_is_refused(client, host):
     answer = client.get("/api/rules", headers={"Host": host.encode()})
     assert answer.status_code == 400
@@ -92,7 +94,12 @@ def without_database(crew, tmp_path):
 
 @pytest.mark.parametrize(
     ("method", "path", "body"),
-    [("get", "/api/designs", None), ("post", "/api/designs", {"name": "x"}), ("post", "/api/solve", {"brief": {}}), ("get", "/api/shelf", None)],
+    [
+        ("get", "/api/designs", None),
+        ("post", "/api/designs", {"name": "x"}),
+        ("post", "/api/solve", {"brief": {}}),
+        ("get", "/api/shelf", None),
+    ],
 )
 def test_an_absent_database_is_a_503_that_says_so(without_database, method, path, body):
     answer = without_database.request(method, path, json=body)

@@ -148,7 +148,10 @@ def bring(client, content):
 def test_an_archive_is_open_and_holds_every_revision_and_own_part(kept, made):
     with zipfile.ZipFile(io.BytesIO(kept)) as archive:
         design = json.loads(archive.read(f"designs/{made['id']}.json"))
-        assert [(r["number"], r["name"], r["label"]) for r in design["revisions"]] == [(1, "Lantern", "first"), (2, "later", "")]
+        assert [(r["number"], r["name"], r["label"]) for r in design["revisions"]] == [
+            (1, "Lantern", "first"),
+            (2, "later", ""),
+        ]
         assert archive.read("parts/wire.csv").decode().splitlines()[1].startswith("MINE 0.9,")
         told = json.loads(archive.read("contents.json"))
         assert told["designs"] == sum(n.startswith("designs/") for n in archive.namelist())
@@ -171,7 +174,10 @@ def test_what_is_missing_comes_back_whole(client, kept, made, database):
     assert bring(client, kept).json()["new"] == 1
     assert client.get("/api/currency").json() == {"name": "crowns"}
     then = client.get(f"/api/designs/{made['id']}/revisions/2/sized").json()
-    assert {d["part"]: (d["before"], d["after"]) for d in then["drawer"]} == {"ETD 39": ("1 new", "none"), "ETD 44": ("none", "3 salvaged")}
+    assert {d["part"]: (d["before"], d["after"]) for d in then["drawer"]} == {
+        "ETD 39": ("1 new", "none"),
+        "ETD 44": ("none", "3 salvaged"),
+    }
     core = next(r for r in client.get("/api/shelf/core/table").json()["rows"] if r["id"] == "ETD 44")
     assert core["stock"] == {"count": 3, "condition": "salvaged", "paid": 1.5, "note": "red box"}
     history = client.get(f"/api/designs/{made['id']}/history").json()
@@ -184,7 +190,9 @@ def test_a_design_that_went_on_in_the_archive_grows_and_one_that_went_another_wa
     with database.session() as session:
         row = session.get_one(DesignRow, made["id"])
         row.head = 1
-        session.delete(session.scalars(select(RevisionRow).where(RevisionRow.design_id == row.id, RevisionRow.number == 2)).one())
+        session.delete(
+            session.scalars(select(RevisionRow).where(RevisionRow.design_id == row.id, RevisionRow.number == 2)).one()
+        )
     assert bring(client, kept).json()["grown"] == 1
     assert client.get(f"/api/designs/{made['id']}").json()["design"]["name"] == "later"
     with database.session() as session:
@@ -219,7 +227,10 @@ CONTENTS = '{"rhombos_archive": 1, "made": "2026-11-28T00:00:00Z", "designs": 0,
         (zipped(contents_json=CONTENTS, designs__x_json='{"id": "x", "created": "2026-11-28", "revisions": []}'), "id"),
         (zipped(contents_json=CONTENTS, parts__wire_csv="id\nX\n"), "missing column"),
         (zipped(contents_json=CONTENTS, parts__valve_csv="id\nX\n"), "no kind"),
-        (zipped(contents_json=CONTENTS, drawer_json='[{"kind": "core", "part": "ETD 44", "stock": {"count": 0}}]'), "stock.count"),
+        (
+            zipped(contents_json=CONTENTS, drawer_json='[{"kind": "core", "part": "ETD 44", "stock": {"count": 0}}]'),
+            "stock.count",
+        ),
     ],
 )
 def test_a_file_that_is_no_archive_is_refused_in_words_and_nothing_is_taken(client, content, told):

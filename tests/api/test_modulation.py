@@ -8,11 +8,19 @@ import pytest
 def test_the_bench_of_a_design_and_of_another_setting(client):
     designed = client.post("/api/modulation", json={"brief": {}}).json()
     assert designed["asked"]["scheme"] == "unipolar"
-    other = client.post("/api/modulation", json={"brief": {}, "setting": {"scheme": "bipolar", "carrier": "9k", "dead_time": "1u"}})
+    other = client.post(
+        "/api/modulation", json={"brief": {}, "setting": {"scheme": "bipolar", "carrier": "9k", "dead_time": "1u"}}
+    )
     assert other.status_code == 200
     body = other.json()
     assert body["asked"] | {"index": ""} == {
-        "scheme": "bipolar", "sampling": "natural", "index": "", "carrier": "9.00 kHz", "fraction": "0.5", "dead_time": "1.00 µs"}
+        "scheme": "bipolar",
+        "sampling": "natural",
+        "index": "",
+        "carrier": "9.00 kHz",
+        "fraction": "0.5",
+        "dead_time": "1.00 µs",
+    }
     assert [r["scheme"] for r in body["rows"] if r["here"]] == ["bipolar"]
     assert {c["key"] for c in body["charts"]} == {"comparison", "legs", "spectrum"}
 
@@ -64,12 +72,16 @@ def test_a_table_that_cannot_be_is_refused_by_name(client, fields, told):
 
 
 def test_the_scope_over_http_and_its_table(client):
-    answer = client.post("/api/scope", json={"brief": {}, "look": {"load": "adapter", "periods": 2, "first": "5 ms", "last": "25 ms"}})
+    answer = client.post(
+        "/api/scope", json={"brief": {}, "look": {"load": "adapter", "periods": 2, "first": "5 ms", "last": "25 ms"}}
+    )
     assert answer.status_code == 200
     body = answer.json()
     assert (body["first"], body["last"]) == (0.005, 0.025)
     assert "smoothing" in {p["name"] for p in body["points"]}
-    drawn = client.post("/api/scope/points", json={"brief": {}, "look": {"load": "adapter", "periods": 2, "first": "5 ms", "last": "25 ms"}})
+    drawn = client.post(
+        "/api/scope/points", json={"brief": {}, "look": {"load": "adapter", "periods": 2, "first": "5 ms", "last": "25 ms"}}
+    )
     assert drawn.headers["content-type"] == "application/octet-stream"
     head = json.loads(drawn.content.split(b"\n", 1)[0])
     assert (head["first"], head["last"]) == (0.005, 0.025)
@@ -91,12 +103,16 @@ def test_a_silly_look_is_refused_by_name(client, look, told):
 
 
 def test_a_stepped_design_is_looked_at_on_the_scope(client):
-    answer = client.post("/api/scope", json={"brief": {"output": {"waveform": "square"}}, "look": {"load": "lamp, cold", "periods": 2}})
+    answer = client.post(
+        "/api/scope", json={"brief": {"output": {"waveform": "square"}}, "look": {"load": "lamp, cold", "periods": 2}}
+    )
     assert answer.status_code == 200
     seen = answer.json()
     assert seen["stepped"]
     assert "inductor" not in {p["name"] for p in seen["points"]}
-    table = client.post("/api/scope/csv", json={"brief": {"output": {"waveform": "modified"}}, "look": {"periods": 1, "last": "1 ms"}})
+    table = client.post(
+        "/api/scope/csv", json={"brief": {"output": {"waveform": "modified"}}, "look": {"periods": 1, "last": "1 ms"}}
+    )
     assert table.text.startswith("time_s,bridge_V,output_V,load_A")
 
 
@@ -111,6 +127,8 @@ def test_the_voltage_loop_over_http(client):
 
 
 def test_a_wave_that_cannot_be_made_is_refused_with_what_to_change(client):
-    answer = client.post("/api/modulation", json={"brief": {"output": {"frequency": "45 Hz"}}, "setting": {"carrier": "199 kHz"}})
+    answer = client.post(
+        "/api/modulation", json={"brief": {"output": {"frequency": "45 Hz"}}, "setting": {"carrier": "199 kHz"}}
+    )
     assert answer.status_code == 422
     assert "lower the carrier" in answer.json()["detail"]

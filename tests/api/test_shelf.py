@@ -8,7 +8,9 @@ HEAD = "id,price,strands,strand,outer\n"
 @pytest.fixture
 def own(client):
     """Two wires of the designer's own, off the shelf again afterwards."""
-    taken = client.post("/api/shelf/wire/csv", content=HEAD + "MY-1,0.1,1,0.9,0.97\nMY/2,0.1,20,0.2,1.3\n", headers={"Content-Type": "text/csv"})
+    taken = client.post(
+        "/api/shelf/wire/csv", content=HEAD + "MY-1,0.1,1,0.9,0.97\nMY/2,0.1,20,0.2,1.3\n", headers={"Content-Type": "text/csv"}
+    )
     assert taken.json() == {"taken": 2}
     yield client
     for name in ("MY-1", "MY/2"):
@@ -80,7 +82,11 @@ def test_house_parts_stay(client):
 
 def test_a_faulty_file_is_refused_whole_with_every_line(client):
     before = client.get("/api/shelf/wire").json()
-    answer = client.post("/api/shelf/wire/csv", content=HEAD + "MY-3,0.1,1,0.9,0.97\nMY-4,0.1,1,x,0.97\nMY-5,0.1,0,0.9,0.97\n", headers={"Content-Type": "text/csv"})
+    answer = client.post(
+        "/api/shelf/wire/csv",
+        content=HEAD + "MY-3,0.1,1,0.9,0.97\nMY-4,0.1,1,x,0.97\nMY-5,0.1,0,0.9,0.97\n",
+        headers={"Content-Type": "text/csv"},
+    )
     assert answer.status_code == 422
     messages = [p["message"] for p in answer.json()["problems"]]
     assert messages[0].startswith("line 3: strand")
@@ -111,7 +117,16 @@ def test_an_unknown_kind_is_told_with_the_known_ones(client, path):
 def test_a_kind_is_a_table_of_its_ratings(client):
     table = client.get("/api/shelf/mosfet/table").json()
     named = {c["name"]: c for c in table["columns"]}
-    assert named["v_rating"] == {"name": "v_rating", "title": "Drain–source rating", "unit": "V", "filled": "number", "choices": [], "required": True, "allowed": "0 V to 5 kV", "usual": ""}
+    assert named["v_rating"] == {
+        "name": "v_rating",
+        "title": "Drain–source rating",
+        "unit": "V",
+        "filled": "number",
+        "choices": [],
+        "required": True,
+        "allowed": "0 V to 5 kV",
+        "usual": "",
+    }
     assert named["r_exponent"]["usual"] == "2"
     part = next(r for r in table["rows"] if r["id"] == "MN-030-2.8m-A")
     assert (part["cells"]["r_on"], part["cells"]["package"], part["stock"]) == ("2.8 mΩ", "TO-220", None)
@@ -120,7 +135,9 @@ def test_a_kind_is_a_table_of_its_ratings(client):
 
 
 def test_columns_are_bounded_as_people_write_figures(client):
-    rows = client.get("/api/shelf/mosfet/table", params={"lowest": ["v_rating:100 V"], "highest": ["r_on:5m", "v_rating:150"]}).json()["rows"]
+    rows = client.get(
+        "/api/shelf/mosfet/table", params={"lowest": ["v_rating:100 V"], "highest": ["r_on:5m", "v_rating:150"]}
+    ).json()["rows"]
     assert rows
     assert all(100 <= r["numbers"]["v_rating"] <= 150 and r["numbers"]["r_on"] <= 5.005e-3 for r in rows)
     every = client.get("/api/shelf/mosfet/table").json()["rows"]
@@ -142,7 +159,9 @@ def test_a_form_filled_in_like_a_part_makes_that_part(client, kind):
     for part in client.get(f"/api/shelf/{kind}").json()[:5]:
         form = client.get(f"/api/shelf/{kind}/form", params={"like": part["id"]}).json()
         assert client.put(f"/api/shelf/{kind}/own", json={"values": form["values"]}).json() == {"taken": 1}
-        assert next(p for p in client.get(f"/api/shelf/{kind}").json() if p["id"] == part["id"]) == part, "as it was, and still the house's"
+        assert next(p for p in client.get(f"/api/shelf/{kind}").json() if p["id"] == part["id"]) == part, (
+            "as it was, and still the house's"
+        )
 
 
 def test_a_part_of_ones_own_is_made_in_a_form(client):
@@ -151,17 +170,28 @@ def test_a_part_of_ones_own_is_made_in_a_form(client):
     refused = client.put("/api/shelf/mosfet/own", json={"values": form | {"v_rating": "30 kV"}})
     assert refused.status_code == 422
     assert {p["field"]: p["message"] for p in refused.json()["problems"]} == {
-        "v_rating": "v_rating: 30 kV is above the allowed 0 V to 5 kV; lower it", "q_rr": "q_rr is missing; give a value of 0 C to 1 mC"}
+        "v_rating": "v_rating: 30 kV is above the allowed 0 V to 5 kV; lower it",
+        "q_rr": "q_rr is missing; give a value of 0 C to 1 mC",
+    }
     assert client.put("/api/shelf/mosfet/own", json={"values": form | {"q_rr": "12n"}}).status_code == 200
     made = next(p for p in client.get("/api/shelf/mosfet").json() if p["id"] == "SALVAGE-1")
-    assert (made["origin"], made["values"]["r_on"], made["values"]["q_rr"]) == ("own", pytest.approx(3.3e-3), pytest.approx(12e-9))
+    assert (made["origin"], made["values"]["r_on"], made["values"]["q_rr"]) == (
+        "own",
+        pytest.approx(3.3e-3),
+        pytest.approx(12e-9),
+    )
     client.delete("/api/shelf/mosfet/SALVAGE-1")
 
 
 @pytest.fixture
 def drawer(client):
     """A ring core in the drawer, twenty of it."""
-    assert client.put("/api/drawer/core/R 50/30/20", json={"count": 20, "condition": "salvaged", "paid": 0.5, "note": "old supply"}).status_code == 204
+    assert (
+        client.put(
+            "/api/drawer/core/R 50/30/20", json={"count": 20, "condition": "salvaged", "paid": 0.5, "note": "old supply"}
+        ).status_code
+        == 204
+    )
     yield client
     client.delete("/api/drawer/core/R 50/30/20")
 
@@ -192,7 +222,11 @@ def test_what_cannot_lie_in_the_drawer_is_told(client, path, body, status, told)
 
 
 def test_a_part_names_the_designs_that_pin_it(client, made):
-    client.put(f"/api/designs/{made['id']}", json={"name": "Lantern", "brief": {}, "pins": {"transformer.core": "ETD 44"}}, headers={"If-Match": '"1"'})
+    client.put(
+        f"/api/designs/{made['id']}",
+        json={"name": "Lantern", "brief": {}, "pins": {"transformer.core": "ETD 44"}},
+        headers={"If-Match": '"1"'},
+    )
     rows = {r["id"]: r["pinned"] for r in client.get("/api/shelf/core/table").json()["rows"]}
     assert "Lantern" in rows["ETD 44"]
     assert "Lantern" not in rows["ETD 49"]
@@ -201,30 +235,72 @@ def test_a_part_names_the_designs_that_pin_it(client, made):
 
 
 def test_a_file_with_headings_of_its_own_is_guessed_at(client):
-    found = client.post("/api/shelf/mosfet/csv/headings", content="id,Package,Drain-source rating [kV],r_on (mΩ),Total gate charge (nC),Junction to case,??\n", headers={"Content-Type": "text/csv"}).json()
+    found = client.post(
+        "/api/shelf/mosfet/csv/headings",
+        content="id,Package,Drain-source rating [kV],r_on (mΩ),Total gate charge (nC),Junction to case,??\n",
+        headers={"Content-Type": "text/csv"},
+    ).json()
     assert [(h["field"], h["units"].get(h["field"], "")) for h in found] == [
-        ("id", ""), ("package", ""), ("v_rating", "kV"), ("r_on", "mΩ"), ("q_g", "nC"), ("r_jc", "K/W"), ("", "")]
+        ("id", ""),
+        ("package", ""),
+        ("v_rating", "kV"),
+        ("r_on", "mΩ"),
+        ("q_g", "nC"),
+        ("r_jc", "K/W"),
+        ("", ""),
+    ]
     assert found[3]["units"]["r_jc"] == "K/W", "a unit that is not the field's is none of its own"
     assert found[3]["units"]["r_on"] == "mΩ"
 
 
 def test_a_file_with_headings_of_its_own_is_read_in_the_units_they_say(client):
     head = "Part,Case,Volts [kV],Amps,RDS(on) (mΩ),Qg (nC),Qsw [nC],Plateau,Coss (pF),Qrr (nC),trr (ns),Vf,Rth,remark\n"
-    text = head + "THEIRS-1,TO-220,0.1,80,4.5,60,18,4.7,400,90,50,0.9,0.8,used\nTHEIRS-2,TO-247,60 V,50,0.009 Ω,40,12,4.7,300,80,45,0.9,1,\n"
-    fields = ["id", "package", "v_rating", "i_rating", "r_on", "q_g", "q_sw", "v_plateau", "c_oss", "q_rr", "t_rr", "v_f", "r_jc", ""]
+    text = (
+        head
+        + "THEIRS-1,TO-220,0.1,80,4.5,60,18,4.7,400,90,50,0.9,0.8,used\nTHEIRS-2,TO-247,60 V,50,0.009 Ω,40,12,4.7,300,80,45,0.9,1,\n"
+    )
+    fields = [
+        "id",
+        "package",
+        "v_rating",
+        "i_rating",
+        "r_on",
+        "q_g",
+        "q_sw",
+        "v_plateau",
+        "c_oss",
+        "q_rr",
+        "t_rr",
+        "v_f",
+        "r_jc",
+        "",
+    ]
     meant = [f"{field}:{heading}" for field, heading in zip(fields, head.strip().split(","), strict=True)]
     taken = client.post("/api/shelf/mosfet/csv", params={"meant": meant}, content=text, headers={"Content-Type": "text/csv"})
     assert taken.json() == {"taken": 2}
     one, two = (next(p for p in client.get("/api/shelf/mosfet").json() if p["id"] == f"THEIRS-{n}")["values"] for n in (1, 2))
-    assert (one["v_rating"], one["r_on"], one["q_g"], one["c_oss"], one["t_rr"]) == pytest.approx((100, 4.5e-3, 60e-9, 400e-12, 50e-9))
+    assert (one["v_rating"], one["r_on"], one["q_g"], one["c_oss"], one["t_rr"]) == pytest.approx(
+        (100, 4.5e-3, 60e-9, 400e-12, 50e-9)
+    )
     assert (two["v_rating"], two["r_on"], two["i_rating"], two["r_jc"]) == pytest.approx((60, 9e-3, 50, 1.0))
     for n in (1, 2):
         client.delete(f"/api/shelf/mosfet/THEIRS-{n}")
 
 
-@pytest.mark.parametrize(("meant", "told"), [
-    (["v_rating:Volts", "v_rating:Amps"], "two columns are meant for v_rating"), (["valve:Volts"], "unknown column"), ([], "unknown column")])
+@pytest.mark.parametrize(
+    ("meant", "told"),
+    [
+        (["v_rating:Volts", "v_rating:Amps"], "two columns are meant for v_rating"),
+        (["valve:Volts"], "unknown column"),
+        ([], "unknown column"),
+    ],
+)
 def test_columns_that_are_meant_wrongly_are_told(client, meant, told):
-    answer = client.post("/api/shelf/mosfet/csv", params={"meant": meant}, content="id,Volts,Amps\nX-1,1,2\n", headers={"Content-Type": "text/csv"})
+    answer = client.post(
+        "/api/shelf/mosfet/csv",
+        params={"meant": meant},
+        content="id,Volts,Amps\nX-1,1,2\n",
+        headers={"Content-Type": "text/csv"},
+    )
     assert answer.status_code == 422
     assert told in answer.json()["detail"]

@@ -4,7 +4,24 @@ import math
 
 import pytest
 
-BLOCKS = ["battery", "input_stage", "front_end", "transformer", "rectifier", "dc_link", "h_bridge", "output_filter", "load", "controller", "front_drive", "bridge_drive", "precharge", "protection", "heat", "isolation"]
+BLOCKS = [
+    "battery",
+    "input_stage",
+    "front_end",
+    "transformer",
+    "rectifier",
+    "dc_link",
+    "h_bridge",
+    "output_filter",
+    "load",
+    "controller",
+    "front_drive",
+    "bridge_drive",
+    "precharge",
+    "protection",
+    "heat",
+    "isolation",
+]
 
 
 def test_what_must_fit_beside_what_was_edited_follows_it(client):
@@ -75,7 +92,15 @@ def test_a_hopeless_brief_solves_to_findings(client, brief):
 @pytest.mark.parametrize("block", BLOCKS)
 def test_every_block_has_its_pictures(client, block):
     drawn = client.post(f"/api/charts/{block}", json={"brief": {}}).json()
-    assert len(drawn) == {"front_end": 3, "h_bridge": 3, "front_drive": 1, "precharge": 5, "battery": 4, "protection": 4, "isolation": 3}.get(block, 2)
+    assert len(drawn) == {
+        "front_end": 3,
+        "h_bridge": 3,
+        "front_drive": 1,
+        "precharge": 5,
+        "battery": 4,
+        "protection": 4,
+        "isolation": 3,
+    }.get(block, 2)
     assert all(c["title"] and (c["series"] or c["boxes"] or c["rungs"] or c["rows"]) for c in drawn)
 
 

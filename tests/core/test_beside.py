@@ -59,13 +59,17 @@ def test_no_pin_at_its_edge_breaks_the_sizing(route, part, refuge, shelf):
 
 def test_what_lies_beside_moves_nothing_on_the_path(refuge, shelf):
     plain = work_out(refuge, {}, shelf, USUAL)
-    odd = work_out(refuge, {"protection.cut_off": 20, "heat.pad": "ceramic wafer", "isolation.bits": 8, "precharge.tries": 1}, shelf, USUAL)
+    odd = work_out(
+        refuge, {"protection.cut_off": 20, "heat.pad": "ceramic wafer", "isolation.bits": 8, "precharge.tries": 1}, shelf, USUAL
+    )
     beside = {b.KEY for b in COMMON}
     for key, settled in plain.settled.items():
         for block, state in settled.states.items():
             if block not in beside:
                 assert odd.settled[key].states[block] == state, (key, block)
-    assert {k: b for k, b in odd.builds.items() if k not in beside} == {k: b for k, b in plain.builds.items() if k not in beside}
+    assert {k: b for k, b in odd.builds.items() if k not in beside} == {
+        k: b for k, b in plain.builds.items() if k not in beside
+    }
 
 
 @pytest.mark.parametrize("change", [

@@ -90,7 +90,11 @@ DIRECTIONS = [
 ]  # fmt: skip
 
 
-@pytest.mark.parametrize(("block", "figure", "pin", "low", "high", "rises"), DIRECTIONS, ids=[f"{b}.{f}-{p.split('.')[1]}" for b, f, p, *_ in DIRECTIONS])
+@pytest.mark.parametrize(
+    ("block", "figure", "pin", "low", "high", "rises"),
+    DIRECTIONS,
+    ids=[f"{b}.{f}-{p.split('.')[1]}" for b, f, p, *_ in DIRECTIONS],
+)
 def test_a_pin_moves_its_figure_the_right_way(at, block, figure, pin, low, high, rises):
     first, second = (getattr(at(block, pins={pin: v}), figure) for v in (low, high))
     assert (second > first) == rises, (first, second)
@@ -113,7 +117,9 @@ ASKED = [
 ]  # fmt: skip
 
 
-@pytest.mark.parametrize(("block", "figure", "change", "rises"), ASKED, ids=[f"{b}.{f}-{next(iter(c))}" for b, f, c, _ in ASKED])
+@pytest.mark.parametrize(
+    ("block", "figure", "change", "rises"), ASKED, ids=[f"{b}.{f}-{next(iter(c))}" for b, f, c, _ in ASKED]
+)
 def test_the_brief_moves_figures_the_right_way(at, block, figure, change, rises):
     before, after = getattr(at(block), figure), getattr(at(block, **change), figure)
     assert (after > before) == rises, (before, after)

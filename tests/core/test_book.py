@@ -74,7 +74,9 @@ def test_any_symbol_can_be_solved_for(relation):
         others = {k: v for k, v in known.items() if k != symbol.name}
         roots = relation.solve(symbol.name, others)
         for root in (roots.value, *roots.others):
-            again = float(np.real(relation(**{k: v for k, v in others.items() if k != relation.target.name} | {symbol.name: root})))
+            again = float(
+                np.real(relation(**{k: v for k, v in others.items() if k != relation.target.name} | {symbol.name: root}))
+            )
             assert again == pytest.approx(known[relation.target.name], rel=1e-6, abs=1e-12), symbol.name
 
 

@@ -94,7 +94,9 @@ def test_the_form_shows_every_field_as_it_can_be_typed_back(refuge):
 
 
 def test_a_design_goes_out_and_comes_back():
-    design = Design.model_validate({"name": "x", "brief": {"power": {"continuous": "750 W", "surge": "900"}}, "pins": {"a.b": "4k7"}})
+    design = Design.model_validate(
+        {"name": "x", "brief": {"power": {"continuous": "750 W", "surge": "900"}}, "pins": {"a.b": "4k7"}}
+    )
     assert Design.model_validate_json(design.model_dump_json()) == design
     assert refused({"name": ""}, Design)[0].field == "name"
     assert refused({"brief": {"output": {"voltage": 3}}}, Design)[0].field == "brief.output.voltage"

@@ -227,11 +227,19 @@ def test_the_input_and_the_battery(now, hand, shelf):
 
 
 def test_an_igbt_bridge(refuge, shelf):
-    states = work_out(refuge.model_copy(update={"loads": ("lamp",)}), FIXED | {"h_bridge.switch": "GB-600-10-H"}, shelf, RULES).settled["nominal"].states
+    states = (
+        work_out(refuge.model_copy(update={"loads": ("lamp",)}), FIXED | {"h_bridge.switch": "GB-600-10-H"}, shelf, RULES)
+        .settled["nominal"]
+        .states
+    )
     b, f, device = states["h_bridge"], states["output_filter"], shelf.get(Igbt, "GB-600-10-H")
     peak, index, factor = 2**0.5 * f.line_current, b.modulation, f.power_factor
-    switch = device.v_0 * peak * (1 / (2 * math.pi) + index * factor / 8) + device.r_on * peak**2 * (1 / 8 + index * factor / (3 * math.pi))
-    diode = device.diode_v_0 * peak * (1 / (2 * math.pi) - index * factor / 8) + device.diode_r * peak**2 * (1 / 8 - index * factor / (3 * math.pi))
+    switch = device.v_0 * peak * (1 / (2 * math.pi) + index * factor / 8) + device.r_on * peak**2 * (
+        1 / 8 + index * factor / (3 * math.pi)
+    )
+    diode = device.diode_v_0 * peak * (1 / (2 * math.pi) - index * factor / 8) + device.diode_r * peak**2 * (
+        1 / 8 - index * factor / (3 * math.pi)
+    )
     assert b.conduction == pytest.approx(4 * (switch + diode), rel=1e-6)
     assert b.drop == pytest.approx(8 / math.pi * device.v_0)
     gate = 8.0 + 2.6 if False else None  # the loop's own resistance is in its delay

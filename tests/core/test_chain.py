@@ -53,6 +53,7 @@ def whole_law(supply, filtering, load, level):
             fed / c.c2 - across * (1 / c.c1 + 1 / c.c2) / c.r2, across / (c.r2 * c.c1), (missing - lead) / (c.r3 * c.c3),
             2 * math.pi * loop.pole * (first + across - told),
         ]  # fmt: skip
+
     return law
 
 
@@ -61,13 +62,17 @@ def test_the_chain_agrees_with_a_solver_of_the_whole_law(plainest):
     bench = plainest
     supply, load = bench.supply, 88.0
     chain = Chain(supply, 0.0, 370.0, 2.4)
-    x = np.array([3.0, 260.0, chain.choke, chain.link, chain.input, 0, supply.loop.ramp * chain.duty, 0, supply.loop.ramp * chain.duty])
+    x = np.array(
+        [3.0, 260.0, chain.choke, chain.link, chain.input, 0, supply.loop.ramp * chain.duty, 0, supply.loop.ramp * chain.duty]
+    )
     times, levels = stretch(bench.wave(0.85, True), 0.003, 0.0083)
     made = run(resistive(bench.front, load).circuit, times, levels, 0.0053, x[:2], 0, chain)
     trail = chain.finish(0.0053)
     stops, kept = times.size - 1, []
     for since, until, level in zip(times[:stops], times[1:], levels[:stops], strict=False):
-        x = solve_ivp(whole_law(supply, bench.front, load, level), (since, until), x, rtol=1e-8, atol=1e-8, max_step=6e-6).y[:, -1]
+        x = solve_ivp(whole_law(supply, bench.front, load, level), (since, until), x, rtol=1e-8, atol=1e-8, max_step=6e-6).y[
+            :, -1
+        ]
         kept.append(x)
     expected, t = np.array(kept), times[1 : stops + 1]
     assert expected[:, 2].min() > 0.2
@@ -104,7 +109,9 @@ def test_a_mean_front_end_is_the_mean_of_a_switched_one(bench):
 def test_energy_is_conserved_from_battery_to_socket(bench, source):
     """What the cells give is delivered, lost on the ways that are known, or kept in choke, banks and filter."""
     made = record(bench, "as designed", "load step", 5, source)
-    t = np.unique(np.concatenate([np.linspace(0, made.end, 400_001), made.trail.time[made.trail.time >= 0], made.edges(0, made.end)]))
+    t = np.unique(
+        np.concatenate([np.linspace(0, made.end, 400_001), made.trail.time[made.trail.time >= 0], made.edges(0, made.end)])
+    )
     seen, s = made.probe(t), bench.supply
     stage, cells = s.front_end, s.battery
     given = np.trapezoid(cells.emf * seen["battery"], t)
@@ -123,7 +130,13 @@ def test_a_loop_faster_than_the_line_hands_the_pulsation_to_the_battery(plainest
     stiff = record(bench, "as designed", "steady", 2, "battery, averaged")
     loop = bench.supply.loop
     slow = replace(loop.compensator, r2=loop.compensator.r2 / 400, c1=loop.compensator.c1 * 400, c2=loop.compensator.c2 * 400)
-    soft = record(replace(bench, supply=replace(bench.supply, loop=replace(loop, compensator=slow))), "as designed", "steady", 2, "battery, averaged")
+    soft = record(
+        replace(bench, supply=replace(bench.supply, loop=replace(loop, compensator=slow))),
+        "as designed",
+        "steady",
+        2,
+        "battery, averaged",
+    )
     t = np.linspace(0, 0.04, 40_001)
     a, b = stiff.probe(t), soft.probe(t)
     assert np.ptp(b["link"]) > 3 * np.ptp(a["link"])
@@ -148,7 +161,12 @@ def test_without_a_choke_the_link_follows_the_battery_less_its_way():
 
 @pytest.mark.parametrize("event", ["soft start", "short circuit"])
 def test_the_scope_shows_the_supply_through_every_event(event, worked):
-    found = scope_bench(ScopeAsked(load="motor, starting", event=event, source="battery, averaged", periods=6, traces=("link", "battery", "output")), worked)
+    found = scope_bench(
+        ScopeAsked(
+            load="motor, starting", event=event, source="battery, averaged", periods=6, traces=("link", "battery", "output")
+        ),
+        worked,
+    )
     assert {"link", "choke", "input", "battery"} <= {p.name for p in found.points}
     assert [r[0] for r in found.measured[1:]] == ["DC link", "battery", "at the socket"]
     assert any(r.name == "Battery current, mean" for r in found.readings)

@@ -59,7 +59,9 @@ def test_what_does_not_hold_is_said_to(changed):
 def test_turns_that_saturate_or_fall_short_are_named(refuge, shelf):
     """Wound close for the old battery: at the new top the flux swings beyond the house's limit."""
     worked = work_out(of(refuge, LEAD), {"transformer.primary_turns": 4}, shelf, USUAL)
-    change = change_battery(worked, {"transformer.primary_turns": 4}, BatterySource(chemistry="Li-ion", cells=13, capacity=100 * 3600))
+    change = change_battery(
+        worked, {"transformer.primary_turns": 4}, BatterySource(chemistry="Li-ion", cells=13, capacity=100 * 3600)
+    )
     turns = next(i for i in change.items if i.key == "turns")
     assert not turns.holds
     down = change_battery(worked, {}, BatterySource(chemistry="LiFePO4", cells=4, capacity=200 * 3600))

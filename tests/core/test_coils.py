@@ -278,6 +278,7 @@ def test_an_overload_heats_as_an_ode_says():
     share = np.array([1.5, 2.0, 3.0])
     found = minutes_to_limit(share, copper, core, rise, allowed, capacity)
     for s, t in zip(share, found, strict=True):
+
         def warming(_, x, s=s):
             return [(copper * s**2 + core - x[0] * (copper + core) / rise) / capacity]
 
@@ -294,6 +295,7 @@ def test_iron_bears_an_overload_for_minutes_and_ferrite_for_less(refuge, shelf, 
     iron = work_out(refuge, {}, shelf, USUAL, "iron bridge")
     curves = {k: next(c for c in coil_bench(w, k).charts if c.key == "overload")
               for w, k in ((worked, "transformer"), (iron, "iron_transformer"))}  # fmt: skip
+
     # the same multiple of the load: the heavier part lasts longer
     def lasts(chart):
         s = chart.series[0]

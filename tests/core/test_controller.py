@@ -139,7 +139,11 @@ def test_a_zener_string_comes_within_a_few_percent_but_no_nearer(need, volts):
 
 
 RAISED = [
-    ("oscillator at the output's frequency", {"controller.timing_resistor": "27k", "controller.timing_trimmer": "4k7"}, "trimmer"),
+    (
+        "oscillator at the output's frequency",
+        {"controller.timing_resistor": "27k", "controller.timing_trimmer": "4k7"},
+        "trimmer",
+    ),
     ("no dead time", {"controller.law": "one resistor"}, "dead_time"),
     ("much dead time", {"controller.discharge_resistor": "1k5"}, "ceiling"),
     ("zener string", {"controller.feedback": "zener string and opto-coupler"}, "setpoint"),
@@ -175,7 +179,15 @@ def test_a_shunt_burns_what_a_current_transformer_does_not(refuge, shelf):
 
 def test_the_controller_lies_beside_the_path_and_passes_no_power(solution):
     beside = [b for b in solution.blocks if b.aside]
-    assert [b.key for b in beside] == ["controller", "front_drive", "bridge_drive", "precharge", "protection", "heat", "isolation"]
+    assert [b.key for b in beside] == [
+        "controller",
+        "front_drive",
+        "bridge_drive",
+        "precharge",
+        "protection",
+        "heat",
+        "isolation",
+    ]
     assert all(b.power_in == b.loss == 0 for b in beside)
     assert abs(solution.totals.balance) < 1e-3
 

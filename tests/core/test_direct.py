@@ -150,7 +150,10 @@ def test_an_empty_push_pull_shows_its_pulses_and_nothing_between():
     assert np.abs(found["load"]).max() < 1e-6
 
 
-@pytest.mark.parametrize(("fraction", "factor", "lets_go"), [(1.0, 0.75, False), (0.5, 0.8, False), (0.7, 0.7, True), (0.55, 0.95, True), (0.9, 0.5, True)])
+@pytest.mark.parametrize(
+    ("fraction", "factor", "lets_go"),
+    [(1.0, 0.75, False), (0.5, 0.8, False), (0.7, 0.7, True), (0.55, 0.95, True), (0.9, 0.5, True)],
+)
 def test_what_a_lagging_load_makes_of_a_battery_is_that_of_the_marched_circuit(fraction, factor, lets_go):
     """The load's current through a resistance into a bank, marched over periods."""
     tan, corner = math.tan(math.acos(factor)), 0.05
@@ -166,7 +169,7 @@ def test_what_a_lagging_load_makes_of_a_battery_is_that_of_the_marched_circuit(f
     for drawn in np.repeat(taken, 4):
         held += (drawn - held) * math.pi / (4 * n) / corner
         seen.append(held)
-    source = np.array(seen[-4 * n:])
+    source = np.array(seen[-4 * n :])
     found = step_form(fraction, factor, lets_go, corner)
     assert found.mean_square == pytest.approx(float((source**2).mean()), rel=0.01)
     assert found.crest == pytest.approx(float(source.max()), rel=0.01)
@@ -186,7 +189,13 @@ def test_the_width_of_a_push_pull_makes_the_rms_that_was_asked(factor):
     assert np.mean(found["output"] * found["load"]) == pytest.approx(400.0, rel=0.01)
 
 
-CASES = [("push-pull link", "modified"), ("half-bridge link", "square"), ("iron push-pull", "modified"), ("iron push-pull", "square"), ("self-oscillating", "square")]
+CASES = [
+    ("push-pull link", "modified"),
+    ("half-bridge link", "square"),
+    ("iron push-pull", "modified"),
+    ("iron push-pull", "square"),
+    ("self-oscillating", "square"),
+]
 
 
 @pytest.mark.parametrize(("route", "wave"), CASES)
@@ -206,7 +215,9 @@ def test_a_lagging_load_behind_windings_is_the_same_on_sheet_and_scope(refuge, s
     assert bench_of(worked).at.load_resistance == pytest.approx(ohms, rel=1e-3)
 
 
-@pytest.mark.parametrize(("route", "wave"), [("push-pull link", "modified"), ("iron push-pull", "modified"), ("self-oscillating", "square")])
+@pytest.mark.parametrize(
+    ("route", "wave"), [("push-pull link", "modified"), ("iron push-pull", "modified"), ("self-oscillating", "square")]
+)
 @pytest.mark.parametrize("load", ["none", "adapter", "lamp, cold", "motor, starting", "motor, running", "transformer"])
 def test_every_load_can_be_looked_at_in_every_event(route, wave, load, refuge, shelf):
     worked = work_out(asking(refuge, wave), {}, shelf, USUAL, route)

@@ -38,7 +38,11 @@ def test_the_same_parts_run_hotter_and_nearer_their_rating(refuge, doubting, she
     part = next(p for p in shelf.all(Mosfet) if p.v_rating == 100)
     pins = {"front_end.switch": part.id, "front_end.parallel": 2, "front_end.sink": "HS-1", "front_end.fan": False}
     built = work_out(refuge, pins, shelf, USUAL).builds
-    pins |= {f"{block}.{name}": v for block in ("front_end", "front_drive", "transformer") for name, v in built[block].pinnable().items()}
+    pins |= {
+        f"{block}.{name}": v
+        for block in ("front_end", "front_drive", "transformer")
+        for name, v in built[block].pinnable().items()
+    }
     sound, poor = (work_out(b, pins, shelf, USUAL).settled["nominal"].states["front_end"] for b in (refuge, doubting))
     assert poor.conduction / sound.conduction == pytest.approx(RESISTANCE, rel=0.12)
     assert poor.junction > sound.junction

@@ -34,7 +34,10 @@ def plain(refuge, shelf):
 def next_core(plain, shelf) -> Core:
     """A core a size above the one proposed: it serves too, and costs more."""
     chosen = shelf.get(Core, plain.builds["transformer"].core)
-    return min((c for c in shelf.all(Core) if c.shape == chosen.shape and chosen.a_e * chosen.a_w < c.a_e * c.a_w), key=lambda c: c.a_e * c.a_w)
+    return min(
+        (c for c in shelf.all(Core) if c.shape == chosen.shape and chosen.a_e * chosen.a_w < c.a_e * c.a_w),
+        key=lambda c: c.a_e * c.a_w,
+    )
 
 
 def test_a_core_that_serves_is_taken_from_the_drawer_and_said(refuge, shelf, plain, next_core):
@@ -65,7 +68,9 @@ def test_a_drawer_that_holds_too_few_is_not_emptied_for_nothing(refuge, shelf, p
     """One switch where four are needed is no reason to buy three more of a dear kind; as many as are needed are."""
     needed = sum(i.count for i in parts_of(plain)["front_end"] if i.kind == "mosfet")
     chosen = shelf.get(Mosfet, plain.builds["front_end"].switch)
-    dearer = max((m for m in shelf.all(Mosfet) if m.v_rating == chosen.v_rating and m.r_on < chosen.r_on), key=lambda m: m.price)
+    dearer = max(
+        (m for m in shelf.all(Mosfet) if m.v_rating == chosen.v_rating and m.r_on < chosen.r_on), key=lambda m: m.price
+    )
     one = work_out(refuge, {}, holding(shelf, ("mosfet", dearer.id, {"count": 1})), USUAL)
     many = work_out(refuge, {}, holding(shelf, ("mosfet", dearer.id, {"count": 4 * needed})), USUAL)
     assert one.builds["front_end"].switch == plain.builds["front_end"].switch
@@ -82,7 +87,11 @@ def test_a_pinned_part_is_counted_against_the_drawer(refuge, shelf, plain):
 
 
 def test_an_unverified_switch_of_the_drawer_alone_is_taken_to_be_worse(refuge, shelf, plain):
-    part = shelf.get(Mosfet, plain.builds["h_bridge"].switch) if plain.builds["h_bridge"].switch in shelf.all_ids("mosfet") else shelf.all(Mosfet)[-1]
+    part = (
+        shelf.get(Mosfet, plain.builds["h_bridge"].switch)
+        if plain.builds["h_bridge"].switch in shelf.all_ids("mosfet")
+        else shelf.all(Mosfet)[-1]
+    )
     stocked = holding(shelf, ("mosfet", part.id, {"count": 40, "condition": "unverified"}))
     seen = preferring(stocked, 0.0)
     assert seen.get(Mosfet, part.id).v_rating == pytest.approx(VOLTAGE * part.v_rating)
@@ -98,7 +107,10 @@ def test_what_is_there_already_costs_less(refuge, shelf, next_core):
     worked = work_out(refuge, {}, stocked, USUAL)
     price = {i.part: i.price for items in parts_of(worked).values() for i in items}
     assert price[next_core.id] == pytest.approx(0.25 * next_core.price)
-    assert row_of(refuge, "push-pull link", "sine", stocked, USUAL).cost < row_of(refuge, "push-pull link", "sine", shelf, USUAL).cost
+    assert (
+        row_of(refuge, "push-pull link", "sine", stocked, USUAL).cost
+        < row_of(refuge, "push-pull link", "sine", shelf, USUAL).cost
+    )
 
 
 def test_a_sizing_of_a_sizings_shelf_is_the_same(refuge, shelf):
@@ -128,7 +140,11 @@ def test_whatever_lies_in_the_drawer_the_laws_hold_on_every_route(index, shelf):
     for items in parts_of(worked).values():
         for item in items:
             needed[item.kind, item.part] += item.count
-    short = {part for (kind, part), count in needed.items() if kind != "wire" and (kind, part) in stocked.drawer and count > stocked.drawer[kind, part].count}
+    short = {
+        part
+        for (kind, part), count in needed.items()
+        if kind != "wire" and (kind, part) in stocked.drawer and count > stocked.drawer[kind, part].count
+    }
     told = [f.cause for f in solve(case.brief, {}, stocked, USUAL, case.route).findings if f.code.endswith("drawer_short")]
     assert len(told) == len(short)
     assert all(any(part in cause for cause in told) for part in short)

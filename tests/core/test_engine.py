@@ -39,10 +39,12 @@ def filtered(level: float, x, taken: float) -> list[float]:
 
 def by_diodes(level: float):
     """The rectifier from its law alone: no modes, no events."""
+
     def law(t, x):
         forward = abs(x[1]) - x[2] - ADAPTER.drop
         amps = math.copysign(max(0.0, forward), x[1]) / ADAPTER.source
         return [*filtered(level, x, amps), (abs(amps) - x[2] / ADAPTER.load) / ADAPTER.capacitance]
+
     return law
 
 
@@ -52,20 +54,26 @@ def by_one_diode(level: float):
 
 def by_coupling(level: float):
     """A motor's two windings from their flux linkages, at a slip of 0.3."""
-    both = np.array([[MOTOR.leakage + MOTOR.magnetising, -MOTOR.magnetising], [-MOTOR.magnetising, MOTOR.leakage + MOTOR.magnetising]])
+    both = np.array(
+        [[MOTOR.leakage + MOTOR.magnetising, -MOTOR.magnetising], [-MOTOR.magnetising, MOTOR.leakage + MOTOR.magnetising]]
+    )
+
     def law(t, x):
         volts = [x[1] - MOTOR.resistance * x[2], -MOTOR.resistance / 0.3 * x[3]]
         return [*filtered(level, x, x[2]), *np.linalg.solve(both, volts)]
+
     return law
 
 
 def by_flux(level: float):
     """A transformer's core from its bent curve alone: no modes, no events."""
+
     def law(t, x):
         inside = min(IRON.knee, max(-IRON.knee, x[3]))
         magnetising = inside / IRON.magnetising + (x[3] - inside) / IRON.saturated
         across = IRON.load * (x[2] - magnetising)
         return [*filtered(level, x, x[2]), (x[1] - IRON.resistance * x[2] - across) / IRON.leakage, across]
+
     return law
 
 
@@ -166,7 +174,9 @@ def test_a_rectifier_repeats_itself_and_peaks():
     assert (np.sign(amps[np.abs(amps) > 0.1]) == np.sign(x[np.abs(amps) > 0.1, VOLTAGE])).all()
     # what the capacitor gives its load is what the socket gives less the diodes and the way
     taken = np.mean(x[:, VOLTAGE] * amps)
-    assert taken == pytest.approx(np.mean(x[:, OWN] ** 2 / ADAPTER.load + ADAPTER.source * amps**2 + ADAPTER.drop * np.abs(amps)), rel=2e-3)
+    assert taken == pytest.approx(
+        np.mean(x[:, OWN] ** 2 / ADAPTER.load + ADAPTER.source * amps**2 + ADAPTER.drop * np.abs(amps)), rel=2e-3
+    )
 
 
 def test_diodes_open_and_close_where_their_guard_says():
@@ -193,7 +203,9 @@ def test_a_drive_that_stands_still_charges_as_the_exponential():
 
 
 def test_a_usual_adapter_has_the_ripple_it_was_chosen_for():
-    shot = steady(rectified(Filter(0.2e-3, 0.1, 1e-6), rectifier_for(100.0, 230.0, 50.0)).circuit, unipolar(0.9, 370.0, 9e3, 50.0))
+    shot = steady(
+        rectified(Filter(0.2e-3, 0.1, 1e-6), rectifier_for(100.0, 230.0, 50.0)).circuit, unipolar(0.9, 370.0, 9e3, 50.0)
+    )
     own = shot.at(np.linspace(0, 0.02, 4000, endpoint=False))[:, OWN]
     assert 0.08 < (own.max() - own.min()) / (math.sqrt(2) * 230) < 0.2
 
@@ -205,7 +217,10 @@ def test_a_stretch_of_a_wave_is_the_wave(first, last):
     assert (np.diff(times) > 0).all()
     middles = (times + np.append(times[1:], last - first)) / 2
     assert levels.tolist() == WAVE.at(first + middles).tolist()
-    on = np.count_nonzero((np.arange(-7, 3)[:, None] * WAVE.period + WAVE.times > first + 1e-9) & (np.arange(-7, 3)[:, None] * WAVE.period + WAVE.times < last - 1e-12))
+    on = np.count_nonzero(
+        (np.arange(-7, 3)[:, None] * WAVE.period + WAVE.times > first + 1e-9)
+        & (np.arange(-7, 3)[:, None] * WAVE.period + WAVE.times < last - 1e-12)
+    )
     assert times.size == on + 1
 
 

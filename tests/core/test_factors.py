@@ -52,7 +52,9 @@ def test_a_chokes_core_swings_by_half_the_ripple(shelf):
     assert loss[0] == pytest.approx(density * made.stack.v_e, rel=1e-3), "the search counts the same"
 
 
-@pytest.mark.parametrize(("gains", "ohms"), [(Gains(3.0, 0.0, 0.0), 70.0), (Gains(1.5, 10.0, 0.0), 40.0), (Gains(0.8, 5.0, 300.0), 40.0)])
+@pytest.mark.parametrize(
+    ("gains", "ohms"), [(Gains(3.0, 0.0, 0.0), 70.0), (Gains(1.5, 10.0, 0.0), 40.0), (Gains(0.8, 5.0, 300.0), 40.0)]
+)
 def test_the_phase_margin_is_that_of_an_independent_library(gains, ohms):
     period, line = 1 / 36e3, 50.0
     plant = sampled(FilterCircuit(1.8e-3, 0.5, 3.3e-6, ohms), period)
@@ -95,8 +97,10 @@ def test_a_stacked_core_lengthens_the_turn_by_both_its_sides(shelf):
         assert stacked(core, sets).mlt == pytest.approx(2 * (width + core.depth * sets) + 2 * out)
 
 
-@pytest.mark.parametrize(("tap", "falls"), [
-    (Tap(100e3, 11e3, 2.2e3, 330e3), True), (Tap(100e3, 11e3, 2.2e3, 330e3), False), (Tap(82e3, 9.1e3, 2.0e3, 1e6), True)])
+@pytest.mark.parametrize(
+    ("tap", "falls"),
+    [(Tap(100e3, 11e3, 2.2e3, 330e3), True), (Tap(100e3, 11e3, 2.2e3, 330e3), False), (Tap(82e3, 9.1e3, 2.0e3, 1e6), True)],
+)
 def test_the_turn_back_of_an_adjusted_threshold_holds_every_board(tap, falls):
     """Each corner's board: its trimmer is turned until it trips at the aim, then its other threshold read off the nodes."""
     aim = tap.levels()[0 if falls else 1]
@@ -140,7 +144,8 @@ def test_two_banks_in_series_store_what_each_can_stores(half_bridge, shelf):
     assert supply.battery.capacitance * volts**2 / 2 == pytest.approx(stored)
     links = half_bridge.builds["dc_link"]
     assert dc_link.capacitance(links, shelf) == pytest.approx(
-        links.count * shelf.get(Capacitor, links.capacitor).c / links.banks)
+        links.count * shelf.get(Capacitor, links.capacitor).c / links.banks
+    )
 
 
 def test_the_bank_of_a_half_bridge_takes_the_leads_energy(refuge, shelf):
@@ -168,8 +173,7 @@ def test_a_link_of_two_banks_heats_every_can(refuge, shelf):
 def test_a_coil_in_the_output_slows_a_short_through_the_transformer(ratio, half_bridge):
     """Both sides of an ideal transformer marched: the coil on its own side, the switches' current on theirs."""
     worked = half_bridge
-    need = protection.ProtectionNeed(
-        21.0, 25.6, 29.2, 0.02, 600.0, 1200.0, 2.0, 230.0, 2.9, 7.0, 12.0)
+    need = protection.ProtectionNeed(21.0, 25.6, 29.2, 0.02, 600.0, 1200.0, 2.0, 230.0, 2.9, 7.0, 12.0)
     meets = protection.Stage(26.0 if ratio > 1 else 385.0, 0.1e-6, ratio, 200.0 if ratio > 1 else 40.0)
     build = protection.propose(need, meets, 30.0, (230.0, 230.0), {}, USUAL)
     assert build.coil > 0
@@ -312,7 +316,9 @@ def test_the_proposed_fan_carries_the_heat_off(watts, half_bridge):
 
     from rhombos.core.routes.beside import heat as beside
 
-    need = replace(beside.need_of(half_bridge.settled, half_bridge.builds, half_bridge.brief, half_bridge.shelf, USUAL), inside=watts)
+    need = replace(
+        beside.need_of(half_bridge.settled, half_bridge.builds, half_bridge.brief, half_bridge.shelf, USUAL), inside=watts
+    )
     build = heat.propose(need, {"case": heat.BLOWN}, USUAL)
     least = watts / (1.18 * 1005 * USUAL.enclosure_rise)
     assert build.airflow >= max(heat.LEAST_FLOW, 1.2 * least)

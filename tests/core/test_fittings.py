@@ -21,8 +21,9 @@ WAYS = [(name, wave) for name, route in ROUTES.items() for wave in route.wavefor
 
 
 def asking(refuge, wave="sine", **power) -> Brief:
-    return refuge.model_copy(update={"output": refuge.output.model_copy(update={"waveform": wave}),
-                                     "power": refuge.power.model_copy(update=power)})
+    return refuge.model_copy(
+        update={"output": refuge.output.model_copy(update={"waveform": wave}), "power": refuge.power.model_copy(update=power)}
+    )
 
 
 @pytest.mark.parametrize("kind", FITTINGS)
@@ -63,15 +64,29 @@ def test_quantity_breaks_are_read(text, kept):
     assert from_form("fuse", {**FUSE, "breaks": text}).breaks == kept
 
 
-FUSE = {"id": "F-1", "speed": "fast", "i_rating": "5", "v_dc": "32", "breaking": "1k", "i2t": "10", "resistance": "17m", "price": "1"}
+FUSE = {
+    "id": "F-1",
+    "speed": "fast",
+    "i_rating": "5",
+    "v_dc": "32",
+    "breaking": "1k",
+    "i2t": "10",
+    "resistance": "17m",
+    "price": "1",
+}
 
 
-@pytest.mark.parametrize("text", ["10", "10: 0.8, 100: 0.6", "100: 0.6; 10: 0.8", "1: 0.9", "10: -1", "x: y", ";".join(f"{n}: 1" for n in range(2, 12))])
+@pytest.mark.parametrize(
+    "text",
+    ["10", "10: 0.8, 100: 0.6", "100: 0.6; 10: 0.8", "1: 0.9", "10: -1", "x: y", ";".join(f"{n}: 1" for n in range(2, 12))],
+)
 def test_quantity_breaks_that_make_no_sense_are_refused_with_how_to_write_them(text):
     with pytest.raises(TableError) as refused:
         from_form("fuse", {**FUSE, "breaks": text})
     assert refused.value.problems[0].field == "breaks"
-    assert any(word in str(refused.value) for word in ("write quantity: price", "begin at 2 or more and rise", "give 8 at most"))
+    assert any(
+        word in str(refused.value) for word in ("write quantity: price", "begin at 2 or more and rise", "give 8 at most")
+    )
 
 
 def test_many_cost_what_their_break_says():
@@ -88,9 +103,14 @@ def test_what_nobody_said_is_shown_as_that():
 
 def stands(asked: Asked, part) -> bool:
     """The same question, asked field by field."""
-    return (all(getattr(part, n) >= v for n, v in asked.least.items()) and all(getattr(part, n) <= v for n, v in asked.most.items())
-            and all(getattr(part, n) == pytest.approx(v, rel=0.02) if isinstance(v, float | int) else getattr(part, n) == v
-                    for n, v in asked.exact.items()))
+    return (
+        all(getattr(part, n) >= v for n, v in asked.least.items())
+        and all(getattr(part, n) <= v for n, v in asked.most.items())
+        and all(
+            getattr(part, n) == pytest.approx(v, rel=0.02) if isinstance(v, float | int) else getattr(part, n) == v
+            for n, v in asked.exact.items()
+        )
+    )
 
 
 @pytest.mark.parametrize(("route", "wave"), WAYS)
@@ -111,7 +131,12 @@ def test_what_is_bought_stands_what_is_asked_and_nothing_cheaper_does(refuge, sh
     assert relay.poles >= 2
     pads = asked["heat.part_pad"][0].count
     needed = parts_of(worked)
-    cooled = [i for items in needed.values() for i in items if i.kind in ("mosfet", "igbt", "bipolar", "diode") and "bootstrap" not in i.what]
+    cooled = [
+        i
+        for items in needed.values()
+        for i in items
+        if i.kind in ("mosfet", "igbt", "bipolar", "diode") and "bootstrap" not in i.what
+    ]
     assert pads == sum(i.count for i in cooled)
     assert len([i for items in needed.values() for i in items if i.kind in FITTINGS]) == len(asked)
 
@@ -140,7 +165,11 @@ def test_a_shelf_without_one_says_what_to_buy(refuge, shelf):
 def test_a_relay_of_the_drawer_is_taken_and_tested_before_it_is_fitted(refuge, shelf):
     worked = work_out(refuge, {}, shelf, USUAL)
     asked, plain = next((a, p) for a, p in bought_for(worked).found if a.name == "relay")
-    dearer = next(p for p in sorted(shelf.all(Relay), key=lambda p: p.price) if stands(asked, p) and plain.price < p.price < 3 * plain.price)
+    dearer = next(
+        p
+        for p in sorted(shelf.all(Relay), key=lambda p: p.price)
+        if stands(asked, p) and plain.price < p.price < 3 * plain.price
+    )
     stocked = shelf.stocked({("relay", dearer.id): Stock(count=1, condition="salvaged")})
     solution = solve(refuge, {}, stocked, USUAL)
     assert next(f.text for b in solution.blocks for f in b.figures if f.address == "protection.relay") == dearer.id
@@ -185,7 +214,9 @@ def test_one_shelf_is_kept_in_few_ways(shelf):
 
 def test_germanium_ends_at_its_own_temperature_and_its_stage_is_cut_off_before(refuge, shelf):
     asked = asking(refuge, "square", continuous=60.0, surge=90.0)
-    silicon, germanium = (work_out(asked, {"oscillator.switch": part}, shelf, USUAL, "self-oscillating") for part in ("BN-100-15-A", "BG-80-30"))
+    silicon, germanium = (
+        work_out(asked, {"oscillator.switch": part}, shelf, USUAL, "self-oscillating") for part in ("BN-100-15-A", "BG-80-30")
+    )
     device = shelf.get(Bipolar, "BG-80-30")
     assert (device.material, device.t_j_max) == ("germanium", 90)
     assert all(b.v_be < 0.5 and b.t_j_max <= 90 for b in shelf.all(Bipolar) if b.material == "germanium")
@@ -206,13 +237,20 @@ def test_a_bipolars_heat_sink_carries_what_its_junctions_make_and_no_more(refuge
     sink = shelf.get(HeatSink, build.sink)
     solution = solve(asked, {"oscillator.switch": "BN-100-15-A", "oscillator.parallel": 1}, shelf, USUAL, "self-oscillating")
     figures = {f.address: f.value for b in solution.blocks for f in b.figures}
-    state = worked.settled[max((k for k in worked.settled if not k.startswith("surge")), key=lambda k: worked.settled[k].states["oscillator"].junction)].states["oscillator"]
+    state = worked.settled[
+        max(
+            (k for k in worked.settled if not k.startswith("surge")),
+            key=lambda k: worked.settled[k].states["oscillator"].junction,
+        )
+    ].states["oscillator"]
     base = state.base * device.v_be / 3.0
     inside = state.conduction + state.switching + base
     air = asked.targets.ambient + USUAL.enclosure_rise
     resistance = sink.r_fan if build.fan else sink.r_natural
     assert figures["heat.sink_oscillator"] == pytest.approx(air + resistance * inside, abs=0.2)
-    assert state.junction - figures["heat.sink_oscillator"] == pytest.approx(inside / 2 * (device.r_jc + USUAL.pad_resistance), abs=0.3)
+    assert state.junction - figures["heat.sink_oscillator"] == pytest.approx(
+        inside / 2 * (device.r_jc + USUAL.pad_resistance), abs=0.3
+    )
 
 
 def test_a_package_says_how_it_is_mounted(shelf):

@@ -176,7 +176,9 @@ def test_every_kind_of_driver_is_worked_and_drawn(kind, refuge, shelf):
 
 def test_the_drives_speed_is_the_bridges(refuge, shelf):
     pins = {"h_bridge.switch": "MF-650-150m-A", "bridge_drive.driver": "DB-2"}
-    quick, slow = (work_out(refuge, pins | {"bridge_drive.r_on": r, "bridge_drive.r_off": r}, shelf, USUAL) for r in (2.2, 33.0))
+    quick, slow = (
+        work_out(refuge, pins | {"bridge_drive.r_on": r, "bridge_drive.r_off": r}, shelf, USUAL) for r in (2.2, 33.0)
+    )
     now, then = (w.settled["nominal"].states["h_bridge"] for w in (quick, slow))
     assert then.switching > 1.5 * now.switching
     assert then.dead_time_needed > now.dead_time_needed
@@ -194,7 +196,9 @@ def test_the_rules_loop_is_what_searches_count_on(shelf):
     assert off == pytest.approx(device.v_plateau / USUAL.gate_resistance)
 
 
-@pytest.mark.parametrize(("route", "wave"), [("iron bridge", "sine"), ("full-bridge link", "modified"), ("half-bridge link", "square")])
+@pytest.mark.parametrize(
+    ("route", "wave"), [("iron bridge", "sine"), ("full-bridge link", "modified"), ("half-bridge link", "square")]
+)
 def test_every_bridge_has_its_gate_drive(route, wave, refuge, shelf):
     content = refuge.model_dump()
     content["output"]["waveform"] = wave
@@ -207,7 +211,9 @@ def test_every_bridge_has_its_gate_drive(route, wave, refuge, shelf):
     assert low + high + 2 * need.dead_time == pytest.approx(1 / need.line if wave != "sine" else 1 / need.rate)
 
 
-@pytest.mark.parametrize(("topology", "floats", "count"), [("push-pull", False, 2), ("half-bridge", True, 2), ("full-bridge", True, 4)])
+@pytest.mark.parametrize(
+    ("topology", "floats", "count"), [("push-pull", False, 2), ("half-bridge", True, 2), ("full-bridge", True, 4)]
+)
 def test_every_front_end_has_its_gate_drive(topology, floats, count, refuge, shelf):
     """On ground in a push-pull; half of it on legs that swing by the battery elsewhere."""
     worked = work_out(refuge, {}, shelf, USUAL, f"{topology} link")

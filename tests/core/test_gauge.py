@@ -10,7 +10,22 @@ from rhombos.core import gauge
 from rhombos.core.parts import Wire
 from rhombos.core.units import UnitError, parse
 
-TABLE = {"4/0": 11.684, "0000": 11.684, "1/0": 8.251, "0": 8.251, "1": 7.348, "4": 5.189, "10": 2.588, "14": 1.628, "18": 1.024, "20": 0.812, "24": 0.511, "30": 0.255, "36": 0.127, "40": 0.0799}
+TABLE = {
+    "4/0": 11.684,
+    "0000": 11.684,
+    "1/0": 8.251,
+    "0": 8.251,
+    "1": 7.348,
+    "4": 5.189,
+    "10": 2.588,
+    "14": 1.628,
+    "18": 1.024,
+    "20": 0.812,
+    "24": 0.511,
+    "30": 0.255,
+    "36": 0.127,
+    "40": 0.0799,
+}
 """Printed diameters, mm."""
 
 
@@ -21,7 +36,18 @@ def test_sizes_have_their_printed_diameters(size):
         assert parse(written, "m^2") * 1e6 == pytest.approx(math.pi / 4 * TABLE[size] ** 2, rel=4e-3)
 
 
-@pytest.mark.parametrize(("across", "told"), [(0.812, "AWG 20"), (0.9, "AWG 19"), (0.86, "AWG 19–20"), (11.6, "AWG 4/0"), (8.25, "AWG 1/0"), (13.0, ""), (7.8, "AWG 1/0–1")])
+@pytest.mark.parametrize(
+    ("across", "told"),
+    [
+        (0.812, "AWG 20"),
+        (0.9, "AWG 19"),
+        (0.86, "AWG 19–20"),
+        (11.6, "AWG 4/0"),
+        (8.25, "AWG 1/0"),
+        (13.0, ""),
+        (7.8, "AWG 1/0–1"),
+    ],
+)
 def test_a_diameter_is_told_by_its_size(across, told):
     assert gauge.told(across * 1e-3) == told
 
@@ -31,7 +57,10 @@ def test_what_is_told_of_a_size_is_that_size(size):
     assert gauge.read(gauge.told(gauge.diameter(size))) == pytest.approx(gauge.diameter(size))
 
 
-@pytest.mark.parametrize(("text", "unit"), [("AWG 20", "V"), ("AWG 99", "mm"), ("AWG", "mm"), ("20 AWG x", "mm"), ("AWG 5/0", "mm"), ("AWG 00000", "mm")])
+@pytest.mark.parametrize(
+    ("text", "unit"),
+    [("AWG 20", "V"), ("AWG 99", "mm"), ("AWG", "mm"), ("20 AWG x", "mm"), ("AWG 5/0", "mm"), ("AWG 00000", "mm")],
+)
 def test_what_is_no_size_of_wire_is_refused(text, unit):
     with pytest.raises(UnitError):
         parse(text, unit)

@@ -69,7 +69,9 @@ def test_what_a_person_can_reach_asks_for_a_barrier(need, worked):
     assert block.proof_wanted(touched, bridge, need) == pytest.approx(230 + 1200), "basic insulation towards an earthed sink"
     front = next(s for s in need.stages if s.key == "front_end")
     shared = inside.model_copy(update={"shared": True})
-    assert block.proof_wanted(shared, front, need) == pytest.approx(2 * (230 + 1200)), "one pad then stands between battery and link"
+    assert block.proof_wanted(shared, front, need) == pytest.approx(2 * (230 + 1200)), (
+        "one pad then stands between battery and link"
+    )
 
 
 @pytest.mark.parametrize(("volts", "millimetres"), [(50, 1.2), (250, 2.5), (400, 4.0), (800, 8.0), (3200, 32.0)])

@@ -111,7 +111,10 @@ def test_the_budget_adds_up(worked):
     assert 100 * state.error_fresh == pytest.approx(parts + 1, rel=0.02), "one percent is the isolated amplifier's"
 
 
-@pytest.mark.parametrize(("route", "wave"), [("push-pull link", "sine"), ("iron bridge", "sine"), ("iron push-pull", "square"), ("self-oscillating", "square")])
+@pytest.mark.parametrize(
+    ("route", "wave"),
+    [("push-pull link", "sine"), ("iron bridge", "sine"), ("iron push-pull", "square"), ("self-oscillating", "square")],
+)
 def test_every_node_has_a_side_and_a_swing(route, wave, refuge, shelf):
     brief = refuge.model_copy(update={"output": refuge.output.model_copy(update={"waveform": wave})})
     rows = charts(work_out(brief, {}, shelf, USUAL, route), "isolation")[1].rows[1:]

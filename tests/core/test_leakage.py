@@ -55,15 +55,21 @@ def test_the_heating_duty_is_the_mean_square_of_a_ramp_and_a_top():
     ],
 )
 def test_pulses_through_leakage_are_those_of_the_circuit(route, cells, power, pins, shelf):
-    brief = Brief.model_validate({
-        "source": {"chemistry": "lead-acid", "cells": cells, "capacity": 3600 * 200.0},
-        "power": {"continuous": power, "surge": power}, "loads": ["lamp"], "output": {"waveform": "sine"}})
+    brief = Brief.model_validate(
+        {
+            "source": {"chemistry": "lead-acid", "cells": cells, "capacity": 3600 * 200.0},
+            "power": {"continuous": power, "surge": power},
+            "loads": ["lamp"],
+            "output": {"waveform": "sine"},
+        }
+    )
     worked = work_out(brief, pins, shelf, PRESETS["usual"], route)
     s = worked.settled["flat"]
     stage_state, rectified, builds = s.states["front_end"], s.states["rectifier"], worked.builds
     ratio, f = builds["transformer"].ratio, builds["front_end"].frequency
     leakage = transformer.leakage(builds["transformer"], shelf) + front_end.lead_inductance(
-        builds["front_end"], shelf, worked.rules)
+        builds["front_end"], shelf, worked.rules
+    )
     v_sec = ratio * s.v_half - s.secondary_drop
     link = s.states["dc_link"].voltage + s.diodes * s.guess.diode_drop + rectified.current * rectified.choke_resistance
     circuit = (1 / (2 * f), s.v_half, v_sec, link, leakage, builds["rectifier"].inductance, ratio)

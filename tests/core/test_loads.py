@@ -103,7 +103,10 @@ def test_iron_within_its_knee_is_linear_and_beyond_it_a_fiftieth():
     point = load.points["magnetising"]
     inside = [sum(c * x for c, x in zip(point.c[0], (0, 0, 0, flux), strict=True)) + point.e[0] for flux in (0.1, iron.knee)]
     assert inside[1] / inside[0] == pytest.approx(iron.knee / 0.1)
-    beyond = [sum(c * x for c, x in zip(point.c[1], (0, 0, 0, flux), strict=True)) + point.e[1] for flux in (iron.knee, iron.knee + 0.1)]
+    beyond = [
+        sum(c * x for c, x in zip(point.c[1], (0, 0, 0, flux), strict=True)) + point.e[1]
+        for flux in (iron.knee, iron.knee + 0.1)
+    ]
     assert beyond[0] == pytest.approx(inside[1])
     assert (beyond[1] - beyond[0]) / 0.1 == pytest.approx(50 * iron.knee / iron.magnetising / iron.knee, rel=0.01)
 

@@ -123,7 +123,19 @@ MISTAKES = {
     "link that stays charged": ("dc_link.bleeds_slowly", {"dc_link.bleeder": "470k"}, {}, "push-pull link"),
     "earthing is for the licensed": ("isolation.earthing", {"isolation.output": "one pole earthed"}, {}, "push-pull link"),
 }  # fmt: skip
-UNCURED = {"controller.unused", "front_end.imbalance", "iron_transformer.nameplate", "front_end.incoming", "front_end.many", "load.wave", "whole.efficiency", "battery.cold", "battery.frost", "battery.gauge", "isolation.earthing"}
+UNCURED = {
+    "controller.unused",
+    "front_end.imbalance",
+    "iron_transformer.nameplate",
+    "front_end.incoming",
+    "front_end.many",
+    "load.wave",
+    "whole.efficiency",
+    "battery.cold",
+    "battery.frost",
+    "battery.gauge",
+    "isolation.earthing",
+}
 """What no pin of the inverter cures: another battery, another place, a licensed person."""
 
 

@@ -296,7 +296,7 @@ def test_the_timing_never_has_both_switches_of_a_leg_on_and_keeps_the_dead_time(
             partner = {"!": '"', '"': "!", "#": "$", "$": "#"}[wire]
             if level and at > 0:
                 assert state[partner] == 0
-                assert at - last_off.get(partner, -10**9) >= 499
+                assert at - last_off.get(partner, -(10**9)) >= 499
             if not level:
                 last_off[wire] = at
             state[wire] = level

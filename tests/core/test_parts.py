@@ -92,7 +92,9 @@ def test_powders_saturate_high_and_fade_the_sooner_the_more_permeable_they_are(s
         assert [p.h_half for p in by_mu] == sorted((p.h_half for p in by_mu), reverse=True)
 
 
-@pytest.mark.parametrize(("recovery", "slowest"), [("mains", 1e-5), ("fast", 5e-7), ("ultrafast", 1.2e-7), ("silicon carbide", 3e-8)])
+@pytest.mark.parametrize(
+    ("recovery", "slowest"), [("mains", 1e-5), ("fast", 5e-7), ("ultrafast", 1.2e-7), ("silicon carbide", 3e-8)]
+)
 def test_diodes_recover_as_their_class_says(recovery, slowest, shelf):
     of_class = [d for d in shelf.all(Diode) if d.recovery == recovery]
     assert of_class

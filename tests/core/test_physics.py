@@ -277,7 +277,9 @@ def test_flux_is_the_integral_of_the_voltage():
     wave = np.where(phase < duty, v, 0) - np.where((phase >= 0.5) & (phase < 0.5 + duty), v, 0)
     flux = np.cumsum(wave) * (time[1] - time[0]) / (turns * area)
     assert np.ptp(flux) / 2 == pytest.approx(float(magnetics.peak_flux(V=v, D=duty, N=turns, A_e=area, f_s=f)), rel=1e-3)
-    assert float(magnetics.sine_flux(V_rms=230, f=50, N=500, A_e=2e-3)) == pytest.approx(230 / (4.44288 * 50 * 500 * 2e-3), rel=1e-4)
+    assert float(magnetics.sine_flux(V_rms=230, f=50, N=500, A_e=2e-3)) == pytest.approx(
+        230 / (4.44288 * 50 * 500 * 2e-3), rel=1e-4
+    )
 
 
 def test_total_loss_is_least_where_copper_is_half_beta_of_the_core():

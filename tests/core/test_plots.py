@@ -19,7 +19,9 @@ def picture(worked, block, key):
 @pytest.mark.parametrize("block", BY_BLOCK)
 def test_every_block_has_pictures_that_can_be_drawn(block, worked):
     drawn = charts(worked, block)
-    assert len(drawn) == {"front_end": 3, "h_bridge": 3, "precharge": 5, "battery": 4, "protection": 4, "isolation": 3}.get(block, 2)
+    assert len(drawn) == {"front_end": 3, "h_bridge": 3, "precharge": 5, "battery": 4, "protection": 4, "isolation": 3}.get(
+        block, 2
+    )
     for chart in drawn:
         assert chart.title
         assert chart.remark
@@ -164,7 +166,14 @@ def test_a_logarithmic_axis_has_numbers_at_decades_only():
 
 
 def test_no_axis_of_a_whole_design_ends_in_an_odd_number(worked):
-    ends = [(c.key, end) for block in worked.builds for c in charts(worked, block) for axis in (c.x, c.y) if axis is not None and not axis.names
-            for end, told in ((axis.low, axis.low_told), (axis.high, axis.high_told)) if told and end is not None]
+    ends = [
+        (c.key, end)
+        for block in worked.builds
+        for c in charts(worked, block)
+        for axis in (c.x, c.y)
+        if axis is not None and not axis.names
+        for end, told in ((axis.low, axis.low_told), (axis.high, axis.high_told))
+        if told and end is not None
+    ]
     assert len(ends) > 40
     assert [(key, end) for key, end in ends if len(f"{end:g}".lstrip("-").replace(".", "").strip("0")) > 2] == []

@@ -35,11 +35,14 @@ def judged(shelf, need=NEED, **pins):
 
 def by_solver(need: PrechargeNeed, build: PrechargeBuild, draws, horizon=20.0):
     """Time to the closing voltage and energy in the resistor, from the circuit's law alone."""
+
     def law(t, x):
         amps = (need.volts - x[0]) / build.resistor
         return [(amps - draws(x[0])) / need.bank, amps**2 * build.resistor]
+
     def there(t, x):
         return x[0] - build.close_at * need.volts
+
     there.terminal = True
     # a converter that locks in is a corner: short steps find it
     found = solve_ivp(law, (0, horizon), [0.0, 0.0], events=there, rtol=1e-8, atol=1e-8, max_step=5e-3)
@@ -121,8 +124,19 @@ def test_the_steps_come_in_order_with_their_coils(shelf):
     made = march(NEED, built(shelf), shelf.get(Resistor, built(shelf).type))
     assert [s.state for s in made.steps] == ["control", "negative", "precharge", "close", "release", "run"]
     assert [(s.negative, s.relay, s.positive) for s in made.steps] == [
-        (False, False, False), (True, False, False), (True, True, False), (True, True, True), (True, False, True), (True, False, True)]
-    assert [round(s.end - s.begin, 6) for s in made.steps if s.state != "precharge"][:4] == [CONTROL, NEGATIVE, CLOSING, RELEASING]
+        (False, False, False),
+        (True, False, False),
+        (True, True, False),
+        (True, True, True),
+        (True, False, True),
+        (True, False, True),
+    ]
+    assert [round(s.end - s.begin, 6) for s in made.steps if s.state != "precharge"][:4] == [
+        CONTROL,
+        NEGATIVE,
+        CLOSING,
+        RELEASING,
+    ]
 
 
 @pytest.mark.parametrize(("fault", "ends", "tries"), [
@@ -201,7 +215,9 @@ def walked(need, build, folder, **asked):
     given = {"VOLTS": need.volts, "RC": build.resistor * need.bank, "SHORTED": 0, "UNTIL": 400_000, "STOP": never, "RESET": never,
              "OPENS": never} | asked  # fmt: skip
     flags = [f"-D{k}={v}" for k, v in given.items()]
-    subprocess.run(["cc", "-std=c99", "-Wall", "-Wextra", "-Werror", *flags, str(source), "-o", str(folder / "walk")], check=True)
+    subprocess.run(
+        ["cc", "-std=c99", "-Wall", "-Wextra", "-Werror", *flags, str(source), "-o", str(folder / "walk")], check=True
+    )
     told = subprocess.run([folder / "walk"], capture_output=True, text=True, check=True).stdout
     return [(float(ms) / 1e3, name, outputs) for ms, name, outputs in (line.split() for line in told.splitlines())]
 

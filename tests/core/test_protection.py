@@ -23,7 +23,9 @@ def need(worked):
 @pytest.mark.parametrize("volts", [12, 24, 48])
 def test_thresholds_keep_clear_of_what_the_battery_does(chemistry, volts, refuge, shelf):
     per_cell = {"LiFePO4": 3.2, "Li-ion": 3.7, "lead-acid": 2.0}[chemistry]
-    brief = refuge.model_copy(update={"source": BatterySource(chemistry=chemistry, cells=round(volts / per_cell), capacity=200 * 3600)})
+    brief = refuge.model_copy(
+        update={"source": BatterySource(chemistry=chemistry, cells=round(volts / per_cell), capacity=200 * 3600)}
+    )
     worked = work_out(brief, {}, shelf, USUAL)
     made = thresholds(worked.builds["protection"], brief.output.voltage, USUAL)
     empty, nominal, full = brief.source.volts

@@ -130,7 +130,9 @@ def test_the_scope_proves_the_share(pins, refuge, shelf):
     slow[40:] = 0
     assert np.ptp(np.fft.irfft(slow)) == pytest.approx(now.states["dc_link"].ripple, rel=0.03, abs=1.5)
     if traces["choke"].any() and "no choke" not in str(pins):
-        assert traces["choke"].max() + now.states["rectifier"].ripple / 2 == pytest.approx(now.states["rectifier"].choke_peak, rel=0.05)
+        assert traces["choke"].max() + now.states["rectifier"].ripple / 2 == pytest.approx(
+            now.states["rectifier"].choke_peak, rel=0.05
+        )
 
 
 def test_two_schools_are_told_with_watts_ripple_and_dip(worked):

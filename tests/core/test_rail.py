@@ -132,7 +132,16 @@ def pulsing(circuit, stepped):
                 (abs(pulse) - TAKEN * conducts * held) / smooths, output / iron]  # fmt: skip
 
     time = 1.2 + (np.arange(4096) + 0.5) * 0.02 / 4096
-    made = solve_ivp(slope, (0, 1.22), [EMF, 0, 0, 0, 45, -50 / (OMEGA * iron)], method="LSODA", rtol=1e-7, atol=1e-7, max_step=5e-5, t_eval=time)
+    made = solve_ivp(
+        slope,
+        (0, 1.22),
+        [EMF, 0, 0, 0, 45, -50 / (OMEGA * iron)],
+        method="LSODA",
+        rtol=1e-7,
+        atol=1e-7,
+        max_step=5e-5,
+        t_eval=time,
+    )
     rail, inductor, output, drawn, held, _ = made.y
     pulse = rectified(output, held)
     return rail, inductor, output, pulse, pulse + (drawn if lag else output / load)

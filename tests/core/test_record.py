@@ -36,7 +36,9 @@ def test_a_waiver_needs_a_reason_a_code_and_a_day(change):
 
 
 def test_a_design_carries_waivers_and_rules_out_and_in():
-    design = Design.model_validate({"name": "x", "house": {"junction_limit": "100 °C", "cable_drop": 0.02}, "waivers": [WAIVED.model_dump(mode="json")]})
+    design = Design.model_validate(
+        {"name": "x", "house": {"junction_limit": "100 °C", "cable_drop": 0.02}, "waivers": [WAIVED.model_dump(mode="json")]}
+    )
     again = Design.model_validate_json(design.model_dump_json())
     assert again == design
     assert again.waivers[0].reason == WAIVED.reason
@@ -58,7 +60,9 @@ def test_a_rule_set_otherwise_moves_what_is_proposed(refuge, shelf):
     assert worst.stress <= 0.55
 
 
-@pytest.mark.parametrize(("name", "value"), [("duty_limit", 0.6), ("junction_limit", 400), ("switch_voltage_margin", 0.9), ("nothing", 1)])
+@pytest.mark.parametrize(
+    ("name", "value"), [("duty_limit", 0.6), ("junction_limit", 400), ("switch_voltage_margin", 0.9), ("nothing", 1)]
+)
 def test_a_rule_out_of_range_is_refused(name, value):
     with pytest.raises(ValidationError):
         RuleChanges(**{name: value})

@@ -89,8 +89,10 @@ def test_an_unloaded_link_climbs_until_its_load_takes_what_the_ring_brings(stray
 
     def pumped(link):
         """Charge that one edge brings into a link, C: a ring up to the link, then a current that falls to zero."""
+
         def reach(t, y):
             return y[0] - link
+
         reach.terminal = True
         rise = solve_ivp(lambda t, y: (y[1] / stray, (volts - y[0]) / leak), (0, 1e-5), [0.0, 0.0], events=reach,
                          rtol=1e-9, atol=1e-12, max_step=2e-9)  # fmt: skip
@@ -110,7 +112,9 @@ def test_half_a_centre_tapped_secondary_freewheels_too():
     assert asked == pytest.approx(math.sqrt(np.trapezoid(wave**2, t)), rel=1e-4)
 
 
-@pytest.fixture(scope="module", params=[(c, w) for c in RECTIFIERS for w in ("sine", "square")], ids=lambda p: f"{p[0]}, {p[1]}")
+@pytest.fixture(
+    scope="module", params=[(c, w) for c in RECTIFIERS for w in ("sine", "square")], ids=lambda p: f"{p[0]}, {p[1]}"
+)
 def rectified(request, refuge, shelf):
     name, wave = request.param
     return work_out(asking(refuge, wave), {"rectifier.circuit": name}, shelf, USUAL)

@@ -37,6 +37,7 @@ HELD = Gains(0.3, 8.0, 100.0)
 def test_a_plant_between_samples_is_the_circuit_with_its_bridge_held():
     def law(t, x):
         return [(200.0 - x[1] - R * x[0]) / L, (x[0] - x[2] - 1.5) / C, (x[1] - 70.0 * x[2]) / 0.1]
+
     start = np.array([2.0, 150.0, 1.0])
     expected = solve_ivp(law, (0, T), start, rtol=1e-11, atol=1e-12).y[:, -1]
     assert LAGGING.a @ start + LAGGING.b * 200.0 + LAGGING.e * 1.5 == pytest.approx(expected, rel=1e-8)
@@ -62,7 +63,7 @@ def test_the_output_impedance_is_what_a_drawn_sine_meets():
     for k in range(count):
         kept.append(x[1])
         x = a @ x + drawn * math.sin(2 * math.pi * frequency * k * T)
-    last = np.array(kept[-round(0.1 / T):])
+    last = np.array(kept[-round(0.1 / T) :])
     amplitude = 2 * abs(np.mean(last * np.exp(-2j * np.pi * frequency * T * np.arange(last.size))))
     assert amplitude == pytest.approx(abs(impedance(LAGGING, HELD, 50.0, np.array([frequency]))[0]), rel=1e-3)
 
@@ -71,7 +72,9 @@ def test_a_filter_left_alone_has_the_impedance_of_its_parts():
     f = np.array([150.0, 400.0])
     s = 2j * np.pi * f
     expected = 1 / (1 / (R + s * L) + s * C)
-    assert np.abs(impedance(EMPTY, ALONE, 50.0, f)) == pytest.approx(np.abs(expected), rel=0.015)  # a held ampere is not quite a sine
+    assert np.abs(impedance(EMPTY, ALONE, 50.0, f)) == pytest.approx(
+        np.abs(expected), rel=0.015
+    )  # a held ampere is not quite a sine
 
 
 @given(st.floats(0.3e-3, 10e-3), st.floats(1e-6, 40e-6), st.floats(0.05, 2.0), st.sampled_from([9e3, 18e3, 40e3]))

@@ -81,7 +81,12 @@ def test_every_block_has_its_pictures(routed):
         drawn = charts(routed, block)
         assert drawn
         for chart in drawn:
-            assert chart.boxes or chart.rungs or chart.rows or any(np.isfinite(s.y).all() and len(s.x) == len(s.y) > 1 for s in chart.series)
+            assert (
+                chart.boxes
+                or chart.rungs
+                or chart.rows
+                or any(np.isfinite(s.y).all() and len(s.x) == len(s.y) > 1 for s in chart.series)
+            )
 
 
 @pytest.mark.parametrize("design", DEMO.values(), ids=[d.name for d in DEMO.values()])
@@ -165,7 +170,9 @@ def test_a_link_set_for_the_wrong_share_is_found(refuge, shelf):
 
 @pytest.mark.parametrize("share", [0.3, 0.5, 2 / 3, 0.9, 1.0])
 def test_distortion_of_a_three_level_wave_is_that_of_its_edges(share):
-    assert bridge.modified_distortion(fraction=share) == pytest.approx(readings_of_steps(three_level(share, 325, 50)).thd, rel=1e-9)
+    assert bridge.modified_distortion(fraction=share) == pytest.approx(
+        readings_of_steps(three_level(share, 325, 50)).thd, rel=1e-9
+    )
 
 
 def test_sine_flux_is_the_integral_of_the_voltage():
@@ -200,7 +207,7 @@ def test_a_square_output_is_that_of_the_bare_circuit(refuge, shelf):
     leads = entry.drop / cells.current
     cell = (s.point.emf - cells.terminal) / cells.current  # what pulsates loses more in it than its mean
     switch = front.on_resistance / square.builds["front_end"].parallel
-    watts = (s.point.power / s.states["load"].rated**2, wound.loss + front.loss)
+    watts = (s.point.power / s.states["load"].rated ** 2, wound.loss + front.loss)
 
     def loop(x):
         current, output = x
@@ -245,7 +252,9 @@ def test_too_few_turns_on_iron_saturate_it_and_the_cure_clears_that(refuge, shel
     made = work_out(brief, {}, shelf, USUAL, "iron push-pull").builds["iron_transformer"]
     pins = {"iron_transformer.core": made.core, "iron_transformer.primary_turns": round(0.8 * made.primary_turns),
             "iron_transformer.secondary_turns": round(0.8 * made.secondary_turns)}  # fmt: skip
-    told = next(f for f in solve(brief, pins, shelf, USUAL, "iron push-pull").findings if f.code == "iron_transformer.saturation")
+    told = next(
+        f for f in solve(brief, pins, shelf, USUAL, "iron push-pull").findings if f.code == "iron_transformer.saturation"
+    )
     assert told.severity == "stop"
     cured = solve(brief, pins | told.cures[0].patch, shelf, USUAL, "iron push-pull")
     assert all(f.code != "iron_transformer.saturation" for f in cured.findings)

@@ -57,7 +57,13 @@ def test_every_event_with_every_load_is_recorded_whole(load, event, worked):
     assert found.end == pytest.approx(5 / 50 if event in ("steady", "soft start") else (BEFORE + QUARTER + 3) / 50)
     names = {p.name for p in found.points}
     assert {"bridge", "inductor", "shunt", "output", "load", "power"} <= names
-    own = {"as designed": "smoothing", "adapter": "smoothing", "motor, starting": "rotor", "motor, running": "rotor", "transformer": "flux"}
+    own = {
+        "as designed": "smoothing",
+        "adapter": "smoothing",
+        "motor, starting": "rotor",
+        "motor, running": "rotor",
+        "transformer": "flux",
+    }
     assert names & {"smoothing", "rotor", "flux"} == ({own[load]} if load in own else set())
     assert all(UNITS[p.name] == p.unit for p in found.points)
     assert all("nan" not in r.text and "inf" not in r.text for r in found.readings)
@@ -142,7 +148,9 @@ def test_what_is_drawn_loses_no_spike(worked, bench):
     """Whatever the window, the least and the most drawn are those of the record looked at far closer."""
     made = record(bench, "adapter", "load step", 10)
     for first, last in ((None, None), (0.04, 0.06)):
-        told, drawn = unpacked(scope_points(ScopeAsked(load="adapter", event="load step", periods=10, first=first, last=last), worked))
+        told, drawn = unpacked(
+            scope_points(ScopeAsked(load="adapter", event="load step", periods=10, first=first, last=last), worked)
+        )
         dense = made.probe(np.linspace(told["first"], told["last"], 400_001))
         for name in ("load", "output", "bridge", "inductor"):
             swing = np.abs(dense[name]).max()
@@ -236,7 +244,9 @@ def test_an_iron_bridge_has_its_scope(refuge: Brief, shelf):
 
 def test_a_trigger_sets_the_window_where_the_trace_passes_its_level(worked, bench):
     made = record(bench, "as designed", "steady", 3)
-    assert crossing(made, "output", 200.0, True, 0.0) == pytest.approx(crossing(made, "output", 200.0, True, 0.005) - 0.02, abs=2e-6)
+    assert crossing(made, "output", 200.0, True, 0.0) == pytest.approx(
+        crossing(made, "output", 200.0, True, 0.005) - 0.02, abs=2e-6
+    )
     # not the ripple on the way down
     when = crossing(made, "output", 200.0, False, 0.0)
     volts = made.probe(np.array([when - 1e-4, when, when + 1e-4]))["output"]

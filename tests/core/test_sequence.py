@@ -13,7 +13,13 @@ from rhombos.core.precharge.tool import Bus, build_for, see, sequence_file
 from rhombos.core.rules import PRESETS
 
 USUAL = PRESETS["usual"]
-SET = {"precharge.wakes": 0.7, "precharge.joins": 0.3, "precharge.closing": 0.12, "precharge.releasing": 0.25, "precharge.empty_below": 0.05}
+SET = {
+    "precharge.wakes": 0.7,
+    "precharge.joins": 0.3,
+    "precharge.closing": 0.12,
+    "precharge.releasing": 0.25,
+    "precharge.empty_below": 0.05,
+}
 
 
 @pytest.fixture(scope="module")

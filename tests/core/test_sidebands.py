@@ -46,7 +46,12 @@ def test_a_corner_well_below_the_ripple_lifts_nothing(corner_hz):
 
 def test_distortion_counts_what_the_resonance_adds(refuge, shelf):
     """The sizing's short formula against the exact wave of the same, empty or loaded, filter."""
-    pins = {"output_filter.inductance": 150e-6, "output_filter.capacitor": "CF-310AC-1", "output_filter.count": 1, "h_bridge.dead_time": 0.0}
+    pins = {
+        "output_filter.inductance": 150e-6,
+        "output_filter.capacitor": "CF-310AC-1",
+        "output_filter.count": 1,
+        "h_bridge.dead_time": 0.0,
+    }
     worked = work_out(refuge, pins, shelf, PRESETS["usual"])
     at = worked.route.operating(worked.settled, worked.builds, worked.shelf)
     assert 0.3 < worked.settled["nominal"].states["output_filter"].corner / (2 * at.carrier) < 0.5

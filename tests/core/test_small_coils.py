@@ -80,7 +80,9 @@ def test_the_bench_of_the_current_transformer_is_what_the_design_becomes(worked,
         found = solve(refuge, option.patch, shelf, USUAL)
         figures = {f.address: f for b in found.blocks for f in b.figures}
         assert figures["controller.sense_turns"].text == option.name
-        assert float(figures["controller.sense_flux"].text.split()[0]) == pytest.approx(float(option.texts["flux"].split()[0]), rel=2e-3)
+        assert float(figures["controller.sense_flux"].text.split()[0]) == pytest.approx(
+            float(option.texts["flux"].split()[0]), rel=2e-3
+        )
     assert any(r.turns == "1" and r.what == "primary" for r in bench.sheet.rows)
     burden = {c.name: c.text for c in bench.sheet.checks}["Burden"]
     assert burden == next(o for o in table(bench, "turns").options if o.here).texts["burden"]
@@ -125,6 +127,7 @@ def test_it_flips_when_the_ring_is_full(swinging, shelf):
 def _at(level):
     def full(t, b):
         return b[0] - level
+
     full.terminal = True
     return full
 

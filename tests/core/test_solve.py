@@ -87,7 +87,9 @@ def test_the_battery_sits_where_a_solver_of_its_circuit_puts_it(worked):
 
 def test_more_power_from_the_same_battery_sags_further(refuge, shelf):
     terminal = [
-        next(f.value for f in solve(changed(refuge, power={"continuous": p, "surge": 2 * p}), {}, shelf, USUAL).blocks[0].figures)
+        next(
+            f.value for f in solve(changed(refuge, power={"continuous": p, "surge": 2 * p}), {}, shelf, USUAL).blocks[0].figures
+        )
         for p in (200, 600, 1500)
     ]
     assert terminal == sorted(terminal, reverse=True)
@@ -175,7 +177,9 @@ def test_an_empty_shelf_solves_to_a_finding(refuge):
 
 def test_a_poor_shelf_still_solves(refuge, shelf):
     weak = [p for kind in (Mosfet, Fuse) for p in shelf.all(kind)]
-    poor = Shelf([p for p in _everything(shelf) if p not in weak] + [shelf.get(Mosfet, "MN-030-2.8m-A"), shelf.get(Fuse, "FU-32-5")])
+    poor = Shelf(
+        [p for p in _everything(shelf) if p not in weak] + [shelf.get(Mosfet, "MN-030-2.8m-A"), shelf.get(Fuse, "FU-32-5")]
+    )
     found = solve(refuge, {}, poor, USUAL)
     assert any(f.severity == "stop" for f in found.findings)
 

@@ -29,7 +29,9 @@ def test_haste_costs_a_lead_acid_battery_capacity(refuge, shelf):
     slow = book.peukert_time(C_Ah=3.6e5, I=10.0, t_rated=72e3, peukert=1.2)
     fast = book.peukert_time(C_Ah=3.6e5, I=20.0, t_rated=72e3, peukert=1.2)
     assert slow / fast == pytest.approx(2**1.2)
-    assert book.peukert_time(C_Ah=3.6e5, I=5.0, t_rated=72e3, peukert=1.2) == pytest.approx(72e3), "at its rated time it gives all"
+    assert book.peukert_time(C_Ah=3.6e5, I=5.0, t_rated=72e3, peukert=1.2) == pytest.approx(72e3), (
+        "at its rated time it gives all"
+    )
     lead = work_out(asking(refuge, source={"chemistry": "lead-acid", "cells": 12}), {}, shelf, USUAL)
     state = lead.settled["nominal"].states["battery"]
     assert state.run_time < 0.75 * 3.6e5 / state.current
@@ -39,7 +41,9 @@ def test_the_cold_raises_resistance_by_what_is_stated():
     for chemistry, times in (("LiFePO4", 2.5), ("Li-ion", 2.2), ("lead-acid", 1.4)):
         cold = BatterySource(chemistry=chemistry, cells=8, coldest=0)
         assert cold_resistance(cold) / cold.internal_resistance == pytest.approx(times, rel=0.03)
-        assert cold_resistance(BatterySource(chemistry=chemistry, cells=8, coldest=25)) == pytest.approx(cold.internal_resistance)
+        assert cold_resistance(BatterySource(chemistry=chemistry, cells=8, coldest=25)) == pytest.approx(
+            cold.internal_resistance
+        )
         assert set(COLD_B) == set(PEUKERT) == set(RESTING)
 
 
@@ -61,7 +65,9 @@ def test_a_day_too_long_says_when_it_is_empty(refuge, shelf):
     assert min(day.series[0].y) < 0
 
 
-@pytest.mark.parametrize("text", ["60 W", "60 W 4 x", "9 kW 1 h", "60 W 200 h", "W 4 h", ",".join(["60 W 1 h"] * 30), "-5 W 1 h"])
+@pytest.mark.parametrize(
+    "text", ["60 W", "60 W 4 x", "9 kW 1 h", "60 W 200 h", "W 4 h", ",".join(["60 W 1 h"] * 30), "-5 W 1 h"]
+)
 def test_a_day_that_cannot_be_read_is_refused(text, refuge):
     with pytest.raises((ValidationError, ValueError)):
         asking(refuge, power={"profile": text})
@@ -82,7 +88,9 @@ def test_the_gauge_has_five_steps_in_the_packs_volts(worked):
 
 def test_the_cable_outlasts_the_fuse_in_every_proposal(refuge, shelf):
     for watts in (100, 600, 2000):
-        worked = work_out(asking(refuge, power={"continuous": watts, "surge": watts}, source={"capacity": "300 Ah"}), {}, shelf, USUAL)
+        worked = work_out(
+            asking(refuge, power={"continuous": watts, "surge": watts}, source={"capacity": "300 Ah"}), {}, shelf, USUAL
+        )
         build = worked.builds["input_stage"]
         fuse = worked.shelf.find("fuse", build.fuse)
         assert fuse.i2t < (115 * build.cable * 1e6) ** 2
@@ -91,7 +99,10 @@ def test_the_cable_outlasts_the_fuse_in_every_proposal(refuge, shelf):
 
 
 def test_a_can_lives_twice_as_long_ten_kelvin_cooler(refuge, shelf):
-    lives = [work_out(asking(refuge, targets={"ambient": t}), {}, shelf, USUAL).settled["nominal"].states["input_stage"].life for t in (50, 60)]
+    lives = [
+        work_out(asking(refuge, targets={"ambient": t}), {}, shelf, USUAL).settled["nominal"].states["input_stage"].life
+        for t in (50, 60)
+    ]
     assert lives[0] / lives[1] == pytest.approx(2, rel=0.05)
 
 

@@ -84,7 +84,9 @@ def test_the_short_trip_lets_a_lagging_surge_pass(lagging):
     worked, _, current = lagging
     surge = worked.brief.power.surge / worked.brief.power.continuous
     assert worked.builds["protection"].short_trip >= 1.1 * surge * float(np.abs(current).max())
-    assert worked.settled["nominal"].states["protection"].current == pytest.approx(math.sqrt(float((current**2).mean())), rel=3e-3)
+    assert worked.settled["nominal"].states["protection"].current == pytest.approx(
+        math.sqrt(float((current**2).mean())), rel=3e-3
+    )
 
 
 def test_the_bridge_gives_the_link_less_its_drops(lagging):

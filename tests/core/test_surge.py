@@ -86,7 +86,9 @@ def test_the_hottest_surge_that_can_be_held_counts(worked, shelf):
     one = worst_course(states, frozenset({both[0]}), bridge_devices(build, device), cooled, USUAL, 5.0)
     assert {both[0], one[0]} == {"surge_flat", "surge_full"}
     assert both[1].junction[-1] >= one[1].junction[-1]
-    assert worst_course(states, frozenset({"surge_flat", "surge_full"}), bridge_devices(build, device), cooled, USUAL, 5.0) is None
+    assert (
+        worst_course(states, frozenset({"surge_flat", "surge_full"}), bridge_devices(build, device), cooled, USUAL, 5.0) is None
+    )
 
 
 def test_a_long_surge_on_a_small_sink_is_told_and_cured(refuge, shelf):
@@ -96,7 +98,9 @@ def test_a_long_surge_on_a_small_sink_is_told_and_cured(refuge, shelf):
     brief = Brief.model_validate(content)
     pins = {"front_end.switch": "MN-100-18m-A", "front_end.parallel": 1, "front_end.sink": "HS-14", "front_end.fan": True}
     if pins["front_end.switch"] not in shelf.column(Mosfet, "id"):
-        pins["front_end.switch"] = max((p for p in shelf.all(Mosfet) if p.v_rating == 100 and p.r_on < 0.015), key=lambda p: p.r_on).id
+        pins["front_end.switch"] = max(
+            (p for p in shelf.all(Mosfet) if p.v_rating == 100 and p.r_on < 0.015), key=lambda p: p.r_on
+        ).id
     found = next(f for f in solve(brief, pins, shelf, USUAL).findings if f.code == "front_end.surge_junction")
     assert found.severity in ("fix", "stop")
     patched = {k: v for k, v in (pins | found.cures[0].patch).items() if v is not None}

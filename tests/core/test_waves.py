@@ -91,7 +91,9 @@ def test_the_steady_state_returns_to_itself():
     assert (after - before) / (2 * h) == pytest.approx(a @ here + b * wave.levels[100], rel=1e-4, abs=1)
 
 
-@pytest.mark.parametrize("circuit", [CIRCUIT, FilterCircuit(1.8e-3, 0.4, 3.3e-6, 88.0), FilterCircuit(1.8e-3, 0.4, 3.3e-6, math.inf)])
+@pytest.mark.parametrize(
+    "circuit", [CIRCUIT, FilterCircuit(1.8e-3, 0.4, 3.3e-6, 88.0), FilterCircuit(1.8e-3, 0.4, 3.3e-6, math.inf)]
+)
 def test_the_steady_state_agrees_with_phasors_of_every_harmonic(circuit):
     wave = unipolar(0.9, V, CARRIER, LINE)
     samples = 20_000
@@ -128,7 +130,9 @@ def test_the_books_ripple_rules_agree_with_the_wave():
     fast = math.sqrt(2 * np.sum(np.abs(spectrum[100:]) ** 2))
     assert fast == pytest.approx(float(filters.unipolar_ripple_rms(V_dc=V, f_c=CARRIER, L=1.8e-3, M=index)), rel=0.02)
     window = current.reshape(-1, samples // 720)
-    assert np.ptp(window, axis=1).max() == pytest.approx(float(filters.unipolar_ripple(V_dc=V, L=1.8e-3, f_c=CARRIER)), rel=0.05)
+    assert np.ptp(window, axis=1).max() == pytest.approx(
+        float(filters.unipolar_ripple(V_dc=V, L=1.8e-3, f_c=CARRIER)), rel=0.05
+    )
 
 
 @pytest.mark.parametrize("lag", [0.0, 25.0, 45.0])

@@ -78,6 +78,7 @@ def fail_oddly(desk):
 
 def crewed(work, **crew):
     """Run a coroutine function with a crew that is closed in the end."""
+
     async def run():
         found = Crew(**crew)
         try:
@@ -183,8 +184,10 @@ def test_who_waits_for_just_this_goes_before_parts_of_a_whole(few, tmp_path):
 
     async def work(crew):
         first = await occupied(crew, few, tmp_path)
-        rest = [asyncio.ensure_future(crew.do(few, "", urgency, note, log, name))
-                for name, urgency in (("a", LATER), ("b", LATER), ("c", AT_ONCE))]
+        rest = [
+            asyncio.ensure_future(crew.do(few, "", urgency, note, log, name))
+            for name, urgency in (("a", LATER), ("b", LATER), ("c", AT_ONCE))
+        ]
         await met(lambda: crew.waiting == 3)
         gate.touch()
         await asyncio.gather(first, *rest)

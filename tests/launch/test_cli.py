@@ -157,5 +157,7 @@ def test_the_published_schema_is_the_models(capsys):
 
 
 def test_the_module_runs_on_its_own():
-    done = subprocess.run([sys.executable, "-m", "rhombos.cli", "work", "ohmic_drop", "I=3", "R=2"], capture_output=True, text=True, check=True)
+    done = subprocess.run(
+        [sys.executable, "-m", "rhombos.cli", "work", "ohmic_drop", "I=3", "R=2"], capture_output=True, text=True, check=True
+    )
     assert done.stdout == "V_drop = 6.000 V\n"

@@ -140,6 +140,7 @@ def test_writers_in_one_anothers_way_try_again(database):
             if tries.count(order) == 1:
                 both.wait()
             session.execute(update(DesignRow).where(DesignRow.id == order[1]).values(head=1))
+
         database.run(work)
 
     threads = [threading.Thread(target=crosswise, args=(order,)) for order in ((first, second), (second, first))]

@@ -109,5 +109,7 @@ def bench(shared_browser: webdriver.Chrome, server: Server) -> Iterator[Bench]:
     shared_browser.execute_script("localStorage.clear()")
     found.open(found.copy_of("b6a1f2d0-0000-4000-8000-000000000001"))
     yield found
-    severe = [e for e in shared_browser.get_log("browser") if e["level"] == "SEVERE" and "Failed to load resource" not in e["message"]]
+    severe = [
+        e for e in shared_browser.get_log("browser") if e["level"] == "SEVERE" and "Failed to load resource" not in e["message"]
+    ]
     assert severe == []

@@ -32,7 +32,9 @@ class Page:
 
     def until(self, state: Any, message: str = "") -> Any:
         """Wait for a state; what moves under the hand is looked at again."""
-        waiting = WebDriverWait(self.browser, PATIENCE, poll_frequency=0.03, ignored_exceptions=[StaleElementReferenceException])
+        waiting = WebDriverWait(
+            self.browser, PATIENCE, poll_frequency=0.03, ignored_exceptions=[StaleElementReferenceException]
+        )
         return waiting.until(lambda _: state(), message)
 
     def all(self, test_id: str) -> list[WebElement]:
@@ -65,7 +67,9 @@ class Page:
     def click_across(self, test_id: str, across: float) -> None:
         """Click a picture at a share of its width and half its height."""
         picture = self.one(test_id)
-        ActionChains(self.browser).move_to_element_with_offset(picture, int((across - 0.5) * picture.size["width"]), 0).click().perform()
+        ActionChains(self.browser).move_to_element_with_offset(
+            picture, int((across - 0.5) * picture.size["width"]), 0
+        ).click().perform()
 
     def turn_wheel(self, test_id: str, clicks: int) -> None:
         """Turn the wheel over the middle of an element, up (negative) or down, as one event."""

@@ -207,7 +207,12 @@ def test_keys_walk_the_power_path_and_every_block_has_its_pictures(bench, number
     bench.keys(str(number))
     bench.until(lambda: f"block={block}" in bench.browser.current_url)
     bench.until(lambda: bench.text("sheet-title").startswith(f"{number} "))
-    bench.until(lambda: len(bench.browser.find_elements(By.CSS_SELECTOR, '[data-fresh="true"] [data-testid^="chart-"]')) == {"front_end": 3, "h_bridge": 3, "battery": 4}.get(block, 2))
+    bench.until(
+        lambda: (
+            len(bench.browser.find_elements(By.CSS_SELECTOR, '[data-fresh="true"] [data-testid^="chart-"]'))
+            == {"front_end": 3, "h_bridge": 3, "battery": 4}.get(block, 2)
+        )
+    )
     for figure in bench.browser.find_elements(By.CSS_SELECTOR, '[data-testid^="chart-"]'):
         bench.until(lambda f=figure: f.find_elements(By.CSS_SELECTOR, "svg path, svg ellipse, svg rect, table td"))
     assert bench.browser.find_elements(By.CSS_SELECTOR, 'svg[aria-label^="circuit of"]')

@@ -28,7 +28,9 @@ def store(server):
 
 
 def rows(element):
-    return [tuple(c.text for c in r.find_elements(By.TAG_NAME, "td")) for r in element.find_elements(By.CSS_SELECTOR, "tbody tr")]
+    return [
+        tuple(c.text for c in r.find_elements(By.TAG_NAME, "td")) for r in element.find_elements(By.CSS_SELECTOR, "tbody tr")
+    ]
 
 
 def test_an_old_revision_is_found_named_and_brought_back(bench):

@@ -44,7 +44,10 @@ def test_a_file_is_opened_as_a_new_design(bench, tmp_path):
 
 @pytest.mark.parametrize(
     ("content", "told"),
-    [("{", "not a design in JSON"), (json.dumps({"name": "x", "brief": {"output": {"voltage": 9}}}), "9 V is below the allowed")],
+    [
+        ("{", "not a design in JSON"),
+        (json.dumps({"name": "x", "brief": {"output": {"voltage": 9}}}), "9 V is below the allowed"),
+    ],
 )
 def test_a_file_that_is_no_design_is_refused(bench, tmp_path, content, told):
     path = tmp_path / "bad.json"
@@ -95,7 +98,12 @@ def test_the_shelf_is_sorted_by_a_heading_and_bounded_by_figures(bench):
     bench.type("bound-from", "100 V", enter=False)
     bench.type("bound-to", "150", enter=False)
     bench.click("add-bound")
-    bench.until(lambda: {p.split("-")[1] for p in shown(bench)} == {"100", "120", "150"} or {p.split("-")[1] for p in shown(bench)} == {"100", "150"})
+    bench.until(
+        lambda: (
+            {p.split("-")[1] for p in shown(bench)} == {"100", "120", "150"}
+            or {p.split("-")[1] for p in shown(bench)} == {"100", "150"}
+        )
+    )
     assert "from 100 V to 150" in bench.text("bound-v_rating")
 
 

@@ -87,7 +87,12 @@ def test_each_block_beside_the_path_is_drawn(bench, block):
     bench.click(f"show-{block}")
     bench.until(lambda: f"block={block}" in bench.browser.current_url)
     bench.until(lambda: bench.browser.find_element("css selector", 'svg[aria-label^="circuit of"]').text)
-    bench.until(lambda: bench.one("pictures").get_attribute("data-fresh") == "true" and bench.browser.find_elements("css selector", "figure"))
+    bench.until(
+        lambda: (
+            bench.one("pictures").get_attribute("data-fresh") == "true"
+            and bench.browser.find_elements("css selector", "figure")
+        )
+    )
     assert not bench.all("fault")
 
 

@@ -156,7 +156,12 @@ def test_traces_are_panned_and_zoomed_where_they_lie(bench):
     ActionChains(bench.browser).move_to_element(board).click_and_hold().move_by_offset(-80, 0).release().perform()
     bench.until(lambda: float(drawn(bench, "first")) > before)
     settled(bench)
-    bench.until(lambda: float(bench.one("window-first").get_attribute("value").split()[0]) == pytest.approx(1e3 * float(drawn(bench, "first")), rel=1e-4))
+    bench.until(
+        lambda: (
+            float(bench.one("window-first").get_attribute("value").split()[0])
+            == pytest.approx(1e3 * float(drawn(bench, "first")), rel=1e-4)
+        )
+    )
     board.send_keys("+")
     bench.until(lambda: span(bench) == pytest.approx(wide / 1.2 / 1.5, rel=1e-6))
     ActionChains(bench.browser).double_click(board).perform()
@@ -171,7 +176,13 @@ def test_the_scope_is_triggered_and_read_at_two_cursors(bench):
     bench.until(lambda: "five times its current" in bench.text("scope"))
     bench.select("pick-trigger", "load")
     bench.type("trigger-level", "9 A")
-    first = bench.until(lambda: bench.one("scope").get_attribute("data-fresh") == "true" and span(bench) < 0.021 and bench.one("window-first").get_attribute("value"))
+    first = bench.until(
+        lambda: (
+            bench.one("scope").get_attribute("data-fresh") == "true"
+            and span(bench) < 0.021
+            and bench.one("window-first").get_attribute("value")
+        )
+    )
     bench.click("trigger-next")
     bench.until(lambda: bench.one("window-first").get_attribute("value") != first)
     bench.type("trigger-level", "900 A")

@@ -107,54 +107,112 @@ def _switching(builds: Mapping[str, Any], states: Mapping[str, Any], output: flo
     guard, start, coils = builds["protection"], builds["precharge"], builds["isolation"]
     coil = {"v_coil": coils.coil_rated}
     relays = 1
-    yield Asked("protection", "relay", "Socket relay", "relay",
-                least={"i_rating": guard.output_relay, "v_ac": guard.output_high, "poles": 2}, exact=coil)
-    yield Asked("protection", "varistor", "Surge suppressor", "suppressor",
-                least={"v_ac": guard.suppressor}, most={"v_ac": SUPPRESSES * guard.suppressor}, exact={"form": "varistor"})
-    yield Asked("isolation", "socket", "Socket", "connector",
-                least={"i_rating": guard.output_fuse, "v_rating": output},
-                exact={"form": "mains socket", "touch": "touch-proof"})
+    yield Asked(
+        "protection",
+        "relay",
+        "Socket relay",
+        "relay",
+        least={"i_rating": guard.output_relay, "v_ac": guard.output_high, "poles": 2},
+        exact=coil,
+    )
+    yield Asked(
+        "protection",
+        "varistor",
+        "Surge suppressor",
+        "suppressor",
+        least={"v_ac": guard.suppressor},
+        most={"v_ac": SUPPRESSES * guard.suppressor},
+        exact={"form": "varistor"},
+    )
+    yield Asked(
+        "isolation",
+        "socket",
+        "Socket",
+        "connector",
+        least={"i_rating": guard.output_fuse, "v_rating": output},
+        exact={"form": "mains socket", "touch": "touch-proof"},
+    )
     if guard.adjusted and guard.trimmer:
         yield Asked("protection", "trim", "Trimmer of the cut-off", "trimmer", exact={"r": guard.trimmer})
     if start.school == SWITCHED:
         relays += 1
-        yield Asked("precharge", "part_relay", "Precharge relay", "relay",
-                    least={"i_rating": start.relay, "v_dc": start.contact_volts}, exact=coil)
+        yield Asked(
+            "precharge",
+            "part_relay",
+            "Precharge relay",
+            "relay",
+            least={"i_rating": start.relay, "v_dc": start.contact_volts},
+            exact=coil,
+        )
     yield Asked("precharge", "part_contactor", "Contactor", "contactor",
                 least={"i_rating": start.contactor, "v_dc": start.contact_volts, "i_make": states["precharge"].inrush},
                 exact=coil)  # fmt: skip
     if coils.coil_clamp == ZENER:
-        yield Asked("isolation", "coil_zener", "Zener across a coil", "zener", least={"v_zener": coils.coil_rated},
-                    most={"v_zener": COIL_ENDS * coils.coil_rated}, count=relays)
+        yield Asked(
+            "isolation",
+            "coil_zener",
+            "Zener across a coil",
+            "zener",
+            least={"v_zener": coils.coil_rated},
+            most={"v_zener": COIL_ENDS * coils.coil_rated},
+            count=relays,
+        )
 
 
 def _cooling(builds: Mapping[str, Any], states: Mapping[str, Any], devices: int) -> Iterator[Asked]:
     heat = builds["heat"]
     if heat.case == BLOWN or any(getattr(b, "fan", False) for b in builds.values()):
         yield Asked("heat", "part_fan", "Fan", "fan", least={"flow": heat.airflow}, exact={"v_rated": heat.fan_rated})
-    yield Asked("heat", "sensor", "Thermistor", "thermistor", most={"tolerance": NTC_TOLERANCE},
-                exact={"form": "sensor", "r_25": heat.ntc, "b": heat.ntc_b})
+    yield Asked(
+        "heat",
+        "sensor",
+        "Thermistor",
+        "thermistor",
+        most={"tolerance": NTC_TOLERANCE},
+        exact={"form": "sensor", "r_25": heat.ntc, "b": heat.ntc_b},
+    )
     if PADS[heat.pad].breakdown and devices:
         material = heat.pad.partition(" ")[0].strip(",").replace("thin", "film")
-        yield Asked("heat", "part_pad", "Pad", "pad", least={"v_proof": states["heat"].proof},
-                    most={"r": PADS[heat.pad].resistance}, exact={"material": material}, count=devices)
+        yield Asked(
+            "heat",
+            "part_pad",
+            "Pad",
+            "pad",
+            least={"v_proof": states["heat"].proof},
+            most={"r": PADS[heat.pad].resistance},
+            exact={"material": material},
+            count=devices,
+        )
 
 
 def _signals(builds: Mapping[str, Any], tolerance: float) -> Iterator[Asked]:
     barrier = builds["isolation"]
     if barrier.shut_down == OPTO:
-        yield Asked("isolation", "shut_down_coupler", "Opto-coupler, shut-down", "opto_coupler",
-                    least={"v_proof": barrier.proof})
+        yield Asked(
+            "isolation", "shut_down_coupler", "Opto-coupler, shut-down", "opto_coupler", least={"v_proof": barrier.proof}
+        )
     if (loop := builds.get("controller")) is None:
         return
     form = "current mode" if loop.control == CURRENT else "voltage mode"
-    yield Asked("controller", "circuit", "Controller", "controller",
-                least={"f_high": 2 * builds["front_end"].frequency, "outputs": 2}, exact={"form": form})
+    yield Asked(
+        "controller",
+        "circuit",
+        "Controller",
+        "controller",
+        least={"f_high": 2 * builds["front_end"].frequency, "outputs": 2},
+        exact={"form": form},
+    )
     if "opto-coupler" in loop.feedback:
         yield Asked("controller", "coupler", "Opto-coupler of the feedback", "opto_coupler", least={"v_proof": barrier.proof})
     if "reference" in loop.feedback:
-        yield Asked("controller", "part_reference", "Reference", "reference", most={"tolerance": tolerance},
-                    exact={"form": "adjustable shunt", "v_ref": loop.reference})
+        yield Asked(
+            "controller",
+            "part_reference",
+            "Reference",
+            "reference",
+            most={"tolerance": tolerance},
+            exact={"form": "adjustable shunt", "v_ref": loop.reference},
+        )
     for name, title in (("timing_trimmer", "Frequency trimmer"), ("set_trimmer", "Set-point trimmer")):
         if ohms := getattr(loop, name):
             yield Asked("controller", f"part_{name}", title, "trimmer", exact={"r": ohms})
@@ -183,10 +241,14 @@ class Bought:
         for a, part in self.found:
             if part is None:
                 yield Finding(
-                    code=f"{a.block}.not_on_shelf", severity="note", block=a.block,
+                    code=f"{a.block}.not_on_shelf",
+                    severity="note",
+                    block=a.block,
                     title="Nothing on the shelf is rated for it",
-                    cause=f"{a.title}: {a.told()}.", figure=f"{a.block}.{a.name}",
-                    remedy="Buy one of these ratings, or add it to the shelf.")
+                    cause=f"{a.title}: {a.told()}.",
+                    figure=f"{a.block}.{a.name}",
+                    remedy="Buy one of these ratings, or add it to the shelf.",
+                )
 
 
 def named(worked: Worked) -> dict[str, tuple[Item, ...]]:

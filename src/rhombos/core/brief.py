@@ -38,8 +38,11 @@ CELL_OHM_AH: dict[Chemistry, float] = {"LiFePO4": 0.15, "Li-ion": 0.10, "lead-ac
 FRESH: dict[Chemistry, float] = {"LiFePO4": 0.3, "Li-ion": 0.4, "lead-acid": 0.5}
 """Resistance of a fresh, warm, full cell over that of a used one: what a short circuit meets."""
 
-PEUKERT: dict[Chemistry, tuple[float, float]] = {"LiFePO4": (1.0, 3600.0), "Li-ion": (1.0, 3600.0), "lead-acid": (1.2,
-                                                                                                                  20 * 3600.0)}
+PEUKERT: dict[Chemistry, tuple[float, float]] = {
+    "LiFePO4": (1.0, 3600.0),
+    "Li-ion": (1.0, 3600.0),
+    "lead-acid": (1.2, 20 * 3600.0),
+}
 """Exponent, and the time of discharge for which the capacity is stated, s."""
 
 COLD_B: dict[Chemistry, float] = {"LiFePO4": 3000.0, "Li-ion": 2600.0, "lead-acid": 1100.0}

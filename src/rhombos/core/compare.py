@@ -251,8 +251,9 @@ def _buildability(worked: Worked) -> tuple[Skill, str]:
         said.append("one oscillator, little to adjust" if worked.brief.output.waveform == "square" else "a width to regulate")
         return "easy", "; ".join(said)
     wires = builds["transformer"].primary_in_hand
-    said.append(f"ferrite with {builds['transformer'].primary_turns} turns of {wires} strands in parallel, "
-                "leakage to be kept down")
+    said.append(
+        f"ferrite with {builds['transformer'].primary_turns} turns of {wires} strands in parallel, leakage to be kept down"
+    )
     said.append("a link to regulate at a voltage that kills")
     if not worked.brief.output.stepped:
         said.append("a filter choke and a sine to adjust")
@@ -265,4 +266,3 @@ def _buildability(worked: Worked) -> tuple[Skill, str]:
 
 def _worst(findings: tuple[Finding, ...]) -> tuple[str, ...]:
     return tuple(f.title for f in sorted(findings, key=lambda f: ORDER[f.severity]) if f.severity == "fix")
-

@@ -48,7 +48,6 @@ HIGHEST = 40
 """Harmonics that count as distortion."""
 
 
-
 @dataclass(frozen=True)
 class Crest:
     """What a crest load adds to a linear one, over P/V: its own current and that of the filter's inductor, without their
@@ -137,8 +136,7 @@ def _packed(c: Crest) -> Array:
 def _unpacked(row: Array) -> Crest:
     load, inductor, real, imag, rest = np.split(row, np.cumsum([KEPT, KEPT, 2, 2]))
     others, taken, lags, first, conducts = rest.tolist()
-    return Crest(
-        load, inductor, np.asarray(real + 1j * imag), others, taken, lags, first, conducts)
+    return Crest(load, inductor, np.asarray(real + 1j * imag), others, taken, lags, first, conducts)
 
 
 TAKES = -4

@@ -36,15 +36,26 @@ def drawn_from(needed: Needed, shelf: Shelf) -> Iterator[Finding]:
         tests = [BEFORE_FITTING[kind] for kind, part in own
                  if shelf.drawer[kind, part].condition != "new" and kind in BEFORE_FITTING]  # fmt: skip
         yield Finding(
-            code=f"{block}.drawer", severity="watch" if tests else "note", block=block, title="Taken from the drawer",
-            cause=f"{'; '.join(lines)}.", remedy=" ".join(dict.fromkeys(tests)) or "Count them before ordering the rest.")
+            code=f"{block}.drawer",
+            severity="watch" if tests else "note",
+            block=block,
+            title="Taken from the drawer",
+            cause=f"{'; '.join(lines)}.",
+            remedy=" ".join(dict.fromkeys(tests)) or "Count them before ordering the rest.",
+        )
     for (kind, part), count in _short(needed, shelf):
         there = shelf.drawer[kind, part].count
         block = next(b for b, items in needed.items() if any((i.kind, i.part) == (kind, part) for i in items))
         yield Finding(
-            code=f"{block}.drawer_short", severity="watch", block=block, title="The drawer holds too few",
-            cause=f"{count} of {part} are needed, {there} are there.", value=float(count), limit=float(there),
-            remedy=f"Buy {count - there} more, of the same lot where they work in parallel.")
+            code=f"{block}.drawer_short",
+            severity="watch",
+            block=block,
+            title="The drawer holds too few",
+            cause=f"{count} of {part} are needed, {there} are there.",
+            value=float(count),
+            limit=float(there),
+            remedy=f"Buy {count - there} more, of the same lot where they work in parallel.",
+        )
 
 
 def fiddly(needed: Needed, shelf: Shelf, least: float) -> Iterator[Finding]:
@@ -53,9 +64,14 @@ def fiddly(needed: Needed, shelf: Shelf, least: float) -> Iterator[Finding]:
     for block, items in needed.items():
         if found := [i.part for i in items if i.part in small]:
             yield Finding(
-                code=f"{block}.too_small", severity="watch", block=block, title="Smaller than the house solders",
-                cause=f"{', '.join(dict.fromkeys(found))}: surface-mounted, shorter than {short(least, 'mm')}.", limit=least,
-                remedy="An adapter board, a larger package, or another house rule for the smallest body.")
+                code=f"{block}.too_small",
+                severity="watch",
+                block=block,
+                title="Smaller than the house solders",
+                cause=f"{', '.join(dict.fromkeys(found))}: surface-mounted, shorter than {short(least, 'mm')}.",
+                limit=least,
+                remedy="An adapter board, a larger package, or another house rule for the smallest body.",
+            )
 
 
 def _short(needed: Needed, shelf: Shelf) -> Iterator[tuple[Stocked, int]]:

@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, StringConstraint
 
 Severity = Literal["stop", "fix", "watch", "note"]
 ORDER: dict[Severity, int] = {"stop": 0, "fix": 1, "watch": 2, "note": 3}
-PinValue = FiniteFloat | Annotated[int, Field(ge=-10**15, le=10**15)] | Annotated[str, Field(max_length=80)] | bool | None
+PinValue = FiniteFloat | Annotated[int, Field(ge=-(10**15), le=10**15)] | Annotated[str, Field(max_length=80)] | bool | None
 ADDRESS = r"^[a-z_]{1,40}\.[A-Za-z0-9_]{1,40}$"
 PinAddress = Annotated[str, StringConstraints(pattern=ADDRESS)]
 """Where a pin stands: ``block.field``."""

@@ -132,8 +132,9 @@ def _changeable() -> dict[str, Any]:
     return fields
 
 
-RuleChanges = create_model("RuleChanges", __config__=ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False),
-                           **_changeable())
+RuleChanges = create_model(
+    "RuleChanges", __config__=ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False), **_changeable()
+)
 """Rules of a preset that a house sets otherwise; what is None stays as the preset has it."""
 
 

@@ -242,7 +242,8 @@ def build_all(
         path = proposed
         if rounds < route.rounds or not settled:  # after the last, points as they were are near enough for what lies beside
             settled = route.settle_all(
-                path | beside, brief, shelf, rules, keys=route.hint_points, start=settled, tolerance=COARSE)
+                path | beside, brief, shelf, rules, keys=route.hint_points, start=settled, tolerance=COARSE
+            )
             hints = route.next_hints(settled, hints)
         beside = route.propose_asides(brief, path | beside, settled, pins, shelf, rules)
     return path | beside, settled, hints

@@ -19,7 +19,8 @@ def upgraded(raw: Mapping[str, Any]) -> dict[str, Any]:
     number = found.get("format", 1)
     if isinstance(number, bool) or not isinstance(number, int) or not 1 <= number <= FORMAT:
         raise ValueError(
-            f"format {number!r} is not one that this version reads (1 to {FORMAT}); update Rhombos, or export it again")
+            f"format {number!r} is not one that this version reads (1 to {FORMAT}); update Rhombos, or export it again"
+        )
     for step in range(number, FORMAT):
         found = STEPS[step](found)
     return found | {"format": FORMAT}

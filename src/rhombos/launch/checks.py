@@ -76,7 +76,6 @@ def types() -> int:
     return 0
 
 
-
 def bench() -> int:
     """Run the benchmarks."""
     debian(DEBIAN | BROWSER)

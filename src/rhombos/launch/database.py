@@ -29,6 +29,8 @@ def free_port() -> int:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         return int(probe.getsockname()[1])
+
+
 SECRET = re.compile("[0-9a-f]{32}")
 
 

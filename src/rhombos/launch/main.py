@@ -199,5 +199,3 @@ def _await(address: str, server: subprocess.Popen[bytes]) -> None:
             return
     server.kill()
     raise Trouble("the server did not answer within a minute")
-
-

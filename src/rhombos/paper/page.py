@@ -52,6 +52,7 @@ def ruled(rows: Sequence[Sequence[Any]], widths: Sequence[float], *, headed: boo
 
 def printed(story: Sequence[Any], title: str) -> bytes:
     """The PDF of a story; the same story gives the same bytes."""
+
     def foot(canvas: Any, document: Any) -> None:
         canvas.setFont("Sheet", 6.5)
         canvas.setFillColor(SOFT)

@@ -198,8 +198,15 @@ def _add(session: Session, identity: str, kept: ArchivedDesign, after: int) -> N
                               deleted=_stored(kept.deleted) if kept.deleted else None))  # fmt: skip
         session.flush()
     session.add_all(
-        RevisionRow(design_id=identity, number=r.number, name=r.name, label=r.label, content=r.content,
-                    drawer=r.drawer, created=_stored(r.saved))
+        RevisionRow(
+            design_id=identity,
+            number=r.number,
+            name=r.name,
+            label=r.label,
+            content=r.content,
+            drawer=r.drawer,
+            created=_stored(r.saved),
+        )
         for r in kept.revisions[after:]
     )
     session.flush()

@@ -21,7 +21,8 @@ T = TypeVar("T")
 ANSWER, CONNECT, FREE = 5, 2, 2
 """How long the database may take to answer, to accept a connection, and until one of those open is free, s."""
 AWAY = frozenset(
-    {1040, 1053, 1077, 1078, 1079, 1080, 1152, 1158, 1159, 1160, 1161, 1184, 1927, 2002, 2003, 2006, 2013, 2014, 2055})
+    {1040, 1053, 1077, 1078, 1079, 1080, 1152, 1158, 1159, 1160, 1161, 1184, 1927, 2002, 2003, 2006, 2013, 2014, 2055}
+)
 """Errors that say the server cannot be reached, is going, or has gone."""
 LOCKED_OUT = frozenset({1044, 1045, 1049, 1698, 4151})
 """Errors that say the server is there, but refuses this name, password or database."""

@@ -72,7 +72,8 @@ def _stored(row: DesignRow, revision: RevisionRow) -> Stored:
 def _revision(session: Session, identity: str, number: int, design: Design) -> RevisionRow:
     """A revision for the drawer as it is."""
     return RevisionRow(
-        design_id=identity, number=number, name=design.name, content=_content(design), drawer=drawer.keep_version(session))
+        design_id=identity, number=number, name=design.name, content=_content(design), drawer=drawer.keep_version(session)
+    )
 
 
 def head_of(session: Session, identity: str) -> tuple[DesignRow, RevisionRow]:
@@ -106,9 +107,7 @@ def get(session: Session, identity: str) -> Stored:
 def get_revision(session: Session, identity: str, number: int) -> Stored:
     """A design as it was at a revision. Raises: NotFound."""
     row, _ = head_of(session, identity)
-    revision = session.scalar(
-        select(RevisionRow).where(RevisionRow.design_id == identity, RevisionRow.number == number)
-    )
+    revision = session.scalar(select(RevisionRow).where(RevisionRow.design_id == identity, RevisionRow.number == number))
     if revision is None:
         raise NotFound(f"design {identity} has no revision {number}")
     return _stored(row, revision)

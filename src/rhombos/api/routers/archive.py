@@ -39,8 +39,7 @@ def export(serving: Serving) -> StreamingResponse:
     with serving.database.session() as session:
         store.write(session, made)
     name = f"rhombos-{datetime.now(UTC):%Y-%m-%d}.zip"
-    return StreamingResponse(
-        _pieces(made), media_type=ZIP, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+    return StreamingResponse(_pieces(made), media_type=ZIP, headers={"Content-Disposition": f'attachment; filename="{name}"'})
 
 
 def _pieces(made: BinaryIO) -> Iterator[bytes]:

@@ -13,9 +13,7 @@ from rhombos.core.book.work import Answer, SymbolOut, answer, describe
 
 Key = Annotated[str, Path(max_length=80)]
 Symbol = Annotated[str, Field(max_length=40)]
-router = APIRouter(
-    prefix="/book", tags=["book"], responses={404: {"model": ProblemDocument}, 422: {"model": ProblemDocument}}
-)
+router = APIRouter(prefix="/book", tags=["book"], responses={404: {"model": ProblemDocument}, 422: {"model": ProblemDocument}})
 
 
 class RelationOut(BaseModel):

@@ -20,9 +20,24 @@ from rhombos.desk.sizing import BusIn, Pictures, Solved, SolveIn
 router = APIRouter(tags=["solve"], responses={422: {"model": ProblemDocument}, 503: {"model": ProblemDocument}})
 
 Block = Literal[
-    "battery", "input_stage", "front_end", "transformer", "rectifier", "dc_link", "h_bridge", "output_filter",
-    "iron_transformer", "oscillator", "load", "controller", "bridge_drive", "front_drive", "precharge",
-    "protection", "heat", "isolation",
+    "battery",
+    "input_stage",
+    "front_end",
+    "transformer",
+    "rectifier",
+    "dc_link",
+    "h_bridge",
+    "output_filter",
+    "iron_transformer",
+    "oscillator",
+    "load",
+    "controller",
+    "bridge_drive",
+    "front_drive",
+    "precharge",
+    "protection",
+    "heat",
+    "isolation",
 ]
 Ending = Literal["csv", "c"]
 AS_TEXT: dict[int | str, dict[str, Any]] = {200: {"content": {"text/csv": {}, "text/plain": {}}}}

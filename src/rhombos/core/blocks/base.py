@@ -92,7 +92,8 @@ def options(title: str, *names: str, default: Any = ...) -> Any:
 def propose_resistor(shelf: Shelf, rules: Rules, ohms: float, watts: float, volts: float) -> str:
     """The cheapest resistor series for a value that stands a power and a voltage; the strongest where none does."""
     able = [
-        r for r in shelf.all(Resistor)
+        r
+        for r in shelf.all(Resistor)
         if r.r_low <= ohms <= r.r_high and r.power * (1 - rules.resistor_margin) >= watts and r.v_rating >= volts
     ]
     if able:

@@ -99,8 +99,9 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     worst = sheet.limited("current", r"I_{\max}", "Battery current, flat battery", "A", rating_current(brief),
                           over=("flat",))  # fmt: skip
     sheet.result("peak", r"\hat I", "Battery current, peak", "A", point="flat")
-    sheet.fixed_value("resistance", r"R_i", "Internal resistance, used", brief.source.internal_resistance, "ohm",
-        "for sag and heat")
+    sheet.fixed_value(
+        "resistance", r"R_i", "Internal resistance, used", brief.source.internal_resistance, "ohm", "for sag and heat"
+    )
     sheet.fixed_value("fresh", r"R_{i,0}", "Internal resistance, fresh and warm", brief.source.lowest_resistance, "ohm",
                       "for a short circuit")  # fmt: skip
     sheet.result("internal_loss", r"P_i", "Lost inside the cells", "W")
@@ -110,11 +111,15 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
         state: BatteryState = sheet.states[key]
         if state.collapsed:
             sheet.find(
-                f"cannot_give_{key}", severity, f"The flat battery cannot give {what}",  # type: ignore[arg-type]
+                f"cannot_give_{key}",
+                severity,  # type: ignore[arg-type]
+                f"The flat battery cannot give {what}",
                 f"{fmt(state.resistance, 'ohm')} inside {short(empty, 'V')} gives {fmt(state.capable, 'W')} at most, and "
                 f"half of that heats the cells; {what} asks {short(sheet.points[key].power, 'W')} at the socket.",
                 "Use more cells in series (half the current for twice the voltage), a larger battery, or less power.",
-                figure="terminal", unavoidable="the brief names this battery; nothing that is chosen changes its resistance")
+                figure="terminal",
+                unavoidable="the brief names this battery; nothing that is chosen changes its resistance",
+            )
     if worst.severity:
         sheet.find(
             "rate", "watch", "High discharge rate",

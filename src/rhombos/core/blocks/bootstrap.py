@@ -73,7 +73,8 @@ def _small_charge(diode: Diode) -> float:
 
 
 NO_BOOTSTRAP = dict.fromkeys(
-    ("boot_charge", "boot_budget", "boot_needed", "boot_low", "refresh", "inrush", "first_charge", "diode_stress"), 0.0)
+    ("boot_charge", "boot_budget", "boot_needed", "boot_low", "refresh", "inrush", "first_charge", "diode_stress"), 0.0
+)
 
 
 def assess_bootstrap(

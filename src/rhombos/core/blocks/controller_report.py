@@ -41,7 +41,8 @@ def report(sheet: Sheet, brief: Brief, need: ControllerNeed, highest_link: float
     for name, symbol, title, unit in (
         ("oscillator", "f_{osc}", "Oscillator, mid-trim", "Hz"),
         ("output", "f_s", "Each output, half", "Hz"),
-        ("dead_time", "t_d", "Dead time", "s"), ("ceiling", r"D_{\max}", "Largest duty of one switch", "1"),
+        ("dead_time", "t_d", "Dead time", "s"),
+        ("ceiling", r"D_{\max}", "Largest duty of one switch", "1"),
     ):
         sheet.result(name, symbol, title, unit)
     _told(sheet, ("slowest", "", "A fresh board, slowest", "Hz"), ("fastest", "", "A fresh board, fastest", "Hz"))

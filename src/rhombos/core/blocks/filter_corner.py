@@ -16,6 +16,7 @@ def between_harmonics(henry: float, leakage: float, coil: float, bank: float, li
 
     `leakage` lies behind it, H; `bank` across the load, F, with the load's own `coil` beside it, H.
     """
+
     def off(henry: float) -> float:
         whole = 1 / (1 / (henry + leakage) + 1 / coil)  # to the capacitor the load's coil lies beside the filter's
         return abs(float(book.corner(L=whole, C=bank)) / line % 2 - 1)  # 0 on an odd harmonic, 1 on an even one

@@ -209,8 +209,10 @@ def propose(
                               "clamp": "none" if topology.clamped else "RCD"} | pins  # fmt: skip
     ceiling = switch.v_rating * (1 - rules.switch_voltage_margin) - v_max
     reserve = LINE_RESERVE if frequency < SLOWEST else RESERVE
-    fields.setdefault("clamp_resistor", min(
-        _clamp_resistor(n, max(ceiling, 1.05 * v_max), frequency, reserve) for n in (need, warmest, hardest)))
+    fields.setdefault(
+        "clamp_resistor",
+        min(_clamp_resistor(n, max(ceiling, 1.05 * v_max), frequency, reserve) for n in (need, warmest, hardest)),
+    )
     level = clamps.clamp_level(V_r=warmest.v_in, L_lk=warmest.leakage, I=warmest.off_rms, f=2 * frequency,
                                R=fields["clamp_resistor"])  # fmt: skip
     burnt = clamps.clamp_heat(V_c=level, R=fields["clamp_resistor"])
@@ -236,8 +238,9 @@ def _clamp_resistor(need: FrontEndNeed, ceiling: float, frequency: float, reserv
     """The largest preferred resistor that holds the clamp at or below `ceiling`, counted from the rail, V."""
     if ceiling <= need.v_in:
         return 1.0
-    ohms = clamps.clamp_for_level.work({
-        "V_c": ceiling, "V_r": need.v_in, "L_lk": need.leakage, "I": max(1e-3, reserve * need.crest), "f": 2 * frequency})
+    ohms = clamps.clamp_for_level.work(
+        {"V_c": ceiling, "V_r": need.v_in, "L_lk": need.leakage, "I": max(1e-3, reserve * need.crest), "f": 2 * frequency}
+    )
     return min(1e6, max(1.0, at_most(min(1e6, max(1.0, ohms)))))
 
 
@@ -329,6 +332,7 @@ def assess(
     capacitive = n * work("front_end.capacitive_loss", book.capacitive_loss, C_oss=device.c_oss, V=resting, f=f)
     gate = work("front_end.gate", book.gate_power, Q_g=device.q_g, V_drive=loop.volts, f=f, n_sw=positions * n)
     overlap = positions * (turn_on + turn_off + capacitive)
+
     def side_conduction(celsius: float) -> float:
         hot = book.hot_resistance.work({"R_25": device.r_on, "T_j": celsius + KELVIN, "exponent": device.r_exponent})
         return book.conduction_loss.work({"I_rms": rms, "R_DS": hot}) / n

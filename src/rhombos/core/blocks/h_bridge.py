@@ -157,8 +157,7 @@ def _choose(
     found: list[tuple[float, str, int]] = []
     for kind in (Mosfet, Igbt):
         ids, columns = shelf.column(kind, "id"), shelf.columns(kind)
-        loss, surged = (
-            _leg_losses(columns, kind is Igbt, at, n, carrier, share, rules) for at in (need, _surged(need, surge)))
+        loss, surged = (_leg_losses(columns, kind is Igbt, at, n, carrier, share, rules) for at in (need, _surged(need, surge)))
         stood = WITHSTAND_USED * pulsed_share(kind) * n * columns.i_rating
         cooled, air_there = columns.r_jc + rules.pad_resistance, air + rules.sink_rise
         trouble = sum(np.maximum(0, over - 1) for over in (

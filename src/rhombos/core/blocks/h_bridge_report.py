@@ -124,4 +124,3 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
          "modulation": share if stepped else f"M = {fmt(now.modulation, '1')}", "dead_time": fmt(build.dead_time, "s"),
          "carrier": short(brief.output.frequency if stepped else build.carrier, "Hz"), "loss": fmt(now.loss, "W")},
         bridge_intervals(brief, build.carrier, now.modulation, build.fraction))  # fmt: skip
-

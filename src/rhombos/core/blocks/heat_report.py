@@ -53,8 +53,9 @@ def report(sheet: Sheet, need: HeatNeed) -> BlockReport:
     sheet.choice("creepage", "d", "Tab to sink, along the surface")
     sheet.fixed_value("apart", r"d_{\min}", "… at least", now.apart, "mm", "the hardest stage")
     for stage in need.stages:
-        sheet.fixed_value(f"sink_{stage.key}", "T_s", f"Heat-sink, {stage.name.lower()}", stage.sink, "degC",
-                          "hottest steady point")
+        sheet.fixed_value(
+            f"sink_{stage.key}", "T_s", f"Heat-sink, {stage.name.lower()}", stage.sink, "degC", "hottest steady point"
+        )
     sheet.choice("ntc", "R_{25}", "Thermistor at 25 °C")
     sheet.choice("ntc_b", "B", "Its B value")
     sheet.choice("pull_up", "R", "Resistor above it")
@@ -84,8 +85,9 @@ def _insulation(sheet: Sheet, build: HeatBuild, need: HeatNeed, now: HeatState, 
     if hardest is None:
         return
     pads = ("Let the proposal choose the pad", _free("pad"))
-    where = {INSIDE: "a heat-sink inside", EARTHED: "a heat-sink that is earthed and in reach",
-             NEGATIVE: "battery negative"}[build.sink]
+    where = {INSIDE: "a heat-sink inside", EARTHED: "a heat-sink that is earthed and in reach", NEGATIVE: "battery negative"}[
+        build.sink
+    ]
     if build.pad.startswith("none"):
         if build.shared or build.sink != INSIDE:
             sheet.find("bare", "stop", "Tabs are bolted bare to a heat-sink that joins them to something else",

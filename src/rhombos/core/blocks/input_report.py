@@ -75,14 +75,24 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
                    unavoidable=f"no fuse on the shelf breaks more than {short(max(f.breaking for f in fuses), 'A')}"
                    if fuse.breaking == max(f.breaking for f in fuses) else None)  # fmt: skip
     if load.severity:
-        sheet.find("fuse_small", load.severity, "The fuse is too small for the flat battery",
-                   f"{fmt(load.value, 'A')} flows at full power on a flat battery; {short(fuse.i_rating, 'A')} leaves less "
-                   f"than the rules' factor of {rules.fuse_factor:g}, so it will age and open.",
-                   "Fit a larger fuse, with a cable to match.", worst=load,
-                   cures=(("Let the proposal choose fuse and cable", {"input_stage.fuse": None, "input_stage.cable": None,
-                                                                      "input_stage.runs": None}),),
-                   unavoidable=f"no fuse on the shelf that breaks {fmt(fault, 'A', 2)} is larger" if fuse.i_rating == max(
-                       (f.i_rating for f in fuses if f.breaking >= min(fault, fuse.breaking)), default=0.0) else None)
+        sheet.find(
+            "fuse_small",
+            load.severity,
+            "The fuse is too small for the flat battery",
+            f"{fmt(load.value, 'A')} flows at full power on a flat battery; {short(fuse.i_rating, 'A')} leaves less "
+            f"than the rules' factor of {rules.fuse_factor:g}, so it will age and open.",
+            "Fit a larger fuse, with a cable to match.",
+            worst=load,
+            cures=(
+                (
+                    "Let the proposal choose fuse and cable",
+                    {"input_stage.fuse": None, "input_stage.cable": None, "input_stage.runs": None},
+                ),
+            ),
+            unavoidable=f"no fuse on the shelf that breaks {fmt(fault, 'A', 2)} is larger"
+            if fuse.i_rating == max((f.i_rating for f in fuses if f.breaking >= min(fault, fuse.breaking)), default=0.0)
+            else None,
+        )
     if cabled.severity:
         many = f"{build.runs} × " if build.runs > 1 else ""
         sheet.find("cable_unprotected", "stop", "The fuse does not protect the cable",

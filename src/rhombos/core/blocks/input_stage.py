@@ -235,7 +235,9 @@ def assess(
         length=brief.source.cable_length, A_cu=build.cable)  # fmt: skip
     cable = ledger.total("input_stage.cables", {"each": cable / build.runs})
     drop = ledger.work(
-        "input_stage.drop", book.ohmic_drop, I=need.current,
+        "input_stage.drop",
+        book.ohmic_drop,
+        I=need.current,
         R=(cable + fuse.resistance + contacts(build, rules)) * need.pulsation,
     )
     rms = need.current * math.sqrt(need.pulsation)
@@ -252,8 +254,7 @@ def assess(
     if need.slow > 0:
         ripple = ledger.work("input_stage.ripple", book.bank_together, I_rms=ripple, I=need.slow)
     each = ripple / build.count
-    capacitors = ledger.work(
-        "input_stage.capacitor_loss", book.ohmic_loss, I_rms=ripple, R=esr(build, shelf))
+    capacitors = ledger.work("input_stage.capacitor_loss", book.ohmic_loss, I_rms=ripple, R=esr(build, shelf))
     core = brief.targets.ambient + rules.enclosure_rise + CORE_RISE * (each / can.i_ripple) ** 2
     life = min(MOST_LIFE, book.can_life.work({"t_life_0": LIFE, "T_cap": core + 273.15, "T_cap_0": RATED_CORE + 273.15}))
     rise = 0.0

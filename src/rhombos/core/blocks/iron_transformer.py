@@ -171,9 +171,12 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
                          20 / (rules.winding_limit + 20), over=STEADY)  # fmt: skip
     window = sheet.fixed("fill", "h/h_W", "Window height in use", t.fill, "%", 1.0, 0.0, "as wound")
     for name, symbol, title in (
-        ("core", "", "Iron core"), ("primary_turns", "N_p", f"Primary turns{half}"),
-        ("secondary_turns", "N_s", "Secondary turns"), ("primary_wire", "", "Primary wire"),
-        ("primary_in_hand", "", "Primary strands in parallel"), ("secondary_wire", "", "Secondary wire"),
+        ("core", "", "Iron core"),
+        ("primary_turns", "N_p", f"Primary turns{half}"),
+        ("secondary_turns", "N_s", "Secondary turns"),
+        ("primary_wire", "", "Primary wire"),
+        ("primary_in_hand", "", "Primary strands in parallel"),
+        ("secondary_wire", "", "Secondary wire"),
         ("secondary_in_hand", "", "Secondary strands in parallel"),
     ):
         sheet.choice(name, symbol, title)

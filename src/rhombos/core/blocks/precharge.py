@@ -111,8 +111,13 @@ class PrechargeState:
 
 def propose(need: PrechargeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> PrechargeBuild:
     """A resistor that fills the bank in a second and stands a shorted bus for the whole time-out."""
-    fields: dict[str, Any] = {"school": SWITCHED, "close_at": _closes(need), "tries": 3, "load": "nothing",
-                              "load_power": 0.0} | pins
+    fields: dict[str, Any] = {
+        "school": SWITCHED,
+        "close_at": _closes(need),
+        "tries": 3,
+        "load": "nothing",
+        "load_power": 0.0,
+    } | pins
     k = fields["close_at"]
     if "resistor" not in fields:
         if fields["school"] != SWITCHED:
@@ -203,8 +208,18 @@ def assess(need: PrechargeNeed, build: PrechargeBuild, shelf: Shelf, rules: Rule
     else:
         inrush = work("precharge.inrush", source.closing_inrush, k=k, V=volts, R_s=path)
     leak = burnt if build.school != SWITCHED else 0.0
-    fault = math.inf if leak else ledger.total("precharge.fault_energy", {
-        "shorted bus for the whole time-out, beyond what it carries continuously": _pulse(need, ohms, build.timeout, series)})
+    fault = (
+        math.inf
+        if leak
+        else ledger.total(
+            "precharge.fault_energy",
+            {
+                "shorted bus for the whole time-out, beyond what it carries continuously": _pulse(
+                    need, ohms, build.timeout, series
+                )
+            },
+        )
+    )
     mean = leak or work("precharge.mean_power", source.precharge_mean_power, V=volts, R=ohms, t=build.timeout,
                         t_rest=build.rest)  # fmt: skip
     if leak:

@@ -245,8 +245,9 @@ def assess(
     able = source.largest_power.work({"E": need.nominal, "R_s": need.resistance})
     if battery[2] < able:
         current = source.sagged_current.work({"E": need.nominal, "R_s": need.resistance, "P": max(battery[2], 1e-6)})
-        sags_to = ledger.work("protection.surge_sags_to", source.terminal_voltage, E=need.nominal, I=current,
-                              R_s=need.resistance)
+        sags_to = ledger.work(
+            "protection.surge_sags_to", source.terminal_voltage, E=need.nominal, I=current, R_s=need.resistance
+        )
     else:
         sags_to = need.nominal / 2
     passes = float("inf")

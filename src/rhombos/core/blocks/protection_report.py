@@ -46,8 +46,9 @@ def report(sheet: Sheet, need: ProtectionNeed, stage: Stage, can: float) -> Bloc
     sheet.choice("hysteresis", r"\Delta V", "Hysteresis of the cut-off")
     sheet.choice("warning", r"V_w", "Warning, falling battery", 4)
     sheet.choice("over_voltage", r"V_{ov}", "Overvoltage cut-off", 4)
-    top = sheet.fixed("highest", r"\hat V_{ov}", "Overvoltage, highest corner", over.high, "V", can, 0.0,
-                      "every tolerance at its end")
+    top = sheet.fixed(
+        "highest", r"\hat V_{ov}", "Overvoltage, highest corner", over.high, "V", can, 0.0, "every tolerance at its end"
+    )
     sheet.choice("delay", "t_{off}", "Cut-off delay")
     sheet.choice("restart", "", "Restart after it")
     sheet.choice("adjusted", "", "Trimmers set on the bench")

@@ -107,6 +107,7 @@ def course(before: Heating, during: Heating, cooled: Cooling, seconds: float, st
 
     A junction that runs away ends `BEYOND` its limit.
     """
+
     def riding(on: Heating, sink: float) -> float:
         return settle_junction(lambda t: sink + on.device(t) * cooled.inner, cooled.limit)
 

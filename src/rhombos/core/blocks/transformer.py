@@ -176,8 +176,10 @@ def assess(
     reached = air + rise(hottest, t.stack.surface)
     work("transformer.core", book.core_loss, p_v=density * temperature_factor(t.grade, celsius), V_e=n * t.stack.v_e)
     work("transformer.rise", book.temperature_rise, P_loss=hottest, A_s=t.stack.surface)
-    leaking = ledger.total("transformer.leakage", {
-        "primary to secondary": book.leakage.work(t.leakage_inputs), "between the primary's halves": t.half_leakage})
+    leaking = ledger.total(
+        "transformer.leakage",
+        {"primary to secondary": book.leakage.work(t.leakage_inputs), "between the primary's halves": t.half_leakage},
+    )
     # a pulse that a choke keeps flat must first rise through the leakage; one that rises all its time need not
     eaten = work("transformer.leakage_duty", stage.leakage_duty_loss, L_lk=at.leakage,
                  I=at.primary_pulse, f_s=f, V=max(at.v_half, 1e-6)) if at.flat else 0.0  # fmt: skip

@@ -135,9 +135,7 @@ class Relation:
         if missing := [n for n in self._names if n not in values]:
             raise BookError(f"{self.key} needs {missing[0]}: {SYMBOLS[missing[0]].meaning}") from None
         if extra := sorted(set(values) - set(self._names)):
-            raise BookError(
-                f"{self.key} has no symbol {', '.join(extra)}; it takes {', '.join(self._names)}"
-            ) from None
+            raise BookError(f"{self.key} has no symbol {', '.join(extra)}; it takes {', '.join(self._names)}") from None
 
     def invert(self, unknown: str, known: Mapping[str, float]) -> float:
         """An input from the target and all other inputs, in closed form, compiled once; not a number where there is none.

@@ -297,8 +297,9 @@ R_sa = _s("R_sa", "K/W", "thermal resistance, sink to air", 1e-3, 1e3, latex=r"R
 m_sink = _s("m_sink", "kg", "mass of the heat-sink", 1e-3, 100)
 c_al = _s("c_al", "J/(kg*K)", "specific heat of aluminium", fixed=897.0, latex=r"c_{\mathrm{Al}}")
 B_ntc = _s("B_ntc", "K", "B value of the thermistor", 500, 10000)
-h_air = _s("h_air", "W/(m^2*K)", "heat passed to still air, convection and radiation together", 1, 30,
-           latex=r"h_{\mathrm{air}}")
+h_air = _s(
+    "h_air", "W/(m^2*K)", "heat passed to still air, convection and radiation together", 1, 30, latex=r"h_{\mathrm{air}}"
+)
 q_air = _s("q_air", "m^3/s", "air moved through the case", 1e-5, 1)
 c_air = _s("c_air", "J/(m^3*K)", "heat capacity of air per volume", fixed=1180.0, latex=r"c_{\mathrm{air}}")
 f_osc = _s("f_osc", "Hz", "oscillator frequency of a dual-ended controller", 20, 1e7)

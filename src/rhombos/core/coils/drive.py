@@ -70,8 +70,12 @@ def _turns(worked: Worked, build: Any) -> OptionTable:
         options.append(_judged(worked, near, str(n), n == build.drive_turns,
                                {f"{KEY}.drive_core": build.drive_core, f"{KEY}.drive_turns": n}))  # fmt: skip
     return OptionTable(
-        key="turns", title="Turns", columns=labelled(("frequency", "frequency"), ("off", "off"), ("fill", "window")),
-        remark="It flips when its volt-seconds are used up: frequency goes down as turns go up.", options=tuple(options))
+        key="turns",
+        title="Turns",
+        columns=labelled(("frequency", "frequency"), ("off", "off"), ("fill", "window")),
+        remark="It flips when its volt-seconds are used up: frequency goes down as turns go up.",
+        options=tuple(options),
+    )
 
 
 def _cores(worked: Worked, build: Any) -> OptionTable:

@@ -44,8 +44,14 @@ def link_choke(worked: Worked) -> CoilBench:
     now = worked.settled["nominal"].states["rectifier"]
     duty = worked.settled["nominal"].states["front_end"].total_duty
     need = ChokeNeed(
-        build.inductance, now.choke_peak, now.current, now.ripple, now.ripple / math.sqrt(12),
-        2 * worked.builds["front_end"].frequency, _air(worked))  # type: ignore[attr-defined]
+        build.inductance,
+        now.choke_peak,
+        now.current,
+        now.ripple,
+        now.ripple / math.sqrt(12),
+        2 * worked.builds["front_end"].frequency,  # type: ignore[attr-defined]
+        _air(worked),
+    )
     return _bench(worked, _asked(worked, "rectifier", "link choke", build, need, "choke_peak", now.choke_core, duty))
 
 
@@ -54,8 +60,14 @@ def filter_inductor(worked: Worked) -> CoilBench:
     build: Any = worked.builds["output_filter"]
     now = worked.settled["nominal"].states["output_filter"]
     need = ChokeNeed(
-        build.inductance, now.peak, now.line_current, now.ripple, now.ripple_rms,
-        2 * worked.builds["h_bridge"].carrier, _air(worked))  # type: ignore[attr-defined]
+        build.inductance,
+        now.peak,
+        now.line_current,
+        now.ripple,
+        now.ripple_rms,
+        2 * worked.builds["h_bridge"].carrier,  # type: ignore[attr-defined]
+        _air(worked),
+    )
     return _bench(worked, _asked(worked, "output_filter", "filter inductor", build, need, "peak", now.core, 0.5))
 
 
@@ -83,7 +95,8 @@ def _bench(worked: Worked, asked: Asked) -> CoilBench:
     )  # fmt: skip
     strain = f"{fmt(_strain(made, asked.surge), *_strained(made))}{' of its permeability lost' if made.soft else ''}"
     checks = (
-        *core_made, ("Current it must stand", f"{fmt(asked.surge, 'A')} at the surge, {strain}"),
+        *core_made,
+        ("Current it must stand", f"{fmt(asked.surge, 'A')} at the surge, {strain}"),
         ("Resistance, 20 °C", fmt(choke_loss(made, asked.need, 20.0).resistance, "ohm")),
         ("Window height in use", fmt(made.fill, "%", 2)),
     )

@@ -175,8 +175,10 @@ def _sheet(worked: Worked, build: Any, made: IronTransformer) -> WindingSheet:
         ("Turns ratio", f"1 : {made.ratio:.4g}"),
         ("No-load voltage for 10 V on the primary", fmt(10 * made.ratio, "V")),
         ("Leakage, secondary shorted", fmt(state.leakage, "H")),
-        ("Resistance, primary" + (" half" if made.halves == 2 else "") + ", 20 °C",
-         fmt(cold * state.primary_resistance, "ohm")),
+        (
+            "Resistance, primary" + (" half" if made.halves == 2 else "") + ", 20 °C",
+            fmt(cold * state.primary_resistance, "ohm"),
+        ),
         ("Resistance, secondary, 20 °C", fmt(cold * state.secondary_resistance, "ohm")),
         ("Window height in use", fmt(made.fill, "%", 2)),
     )

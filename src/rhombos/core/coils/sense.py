@@ -39,7 +39,8 @@ def sense_bench(worked: Worked) -> CoilBench:
 
 def _need(worked: Worked) -> link_loop.ControllerNeed:
     return worked.route.controller_need(  # type: ignore[attr-defined, no-any-return]
-        worked.settled, worked.builds, worked.shelf, worked.rules)
+        worked.settled, worked.builds, worked.shelf, worked.rules
+    )
 
 
 def _judged(
@@ -59,8 +60,9 @@ def _judged(
 def _turns(worked: Worked, build: Any, need: link_loop.ControllerNeed) -> OptionTable:
     options = []
     for n in sorted({*TURNS, build.sense_turns}):
-        made = sense_from(worked.shelf, build.sense_core, build.sense_grade, n, need.pulse_rms / n,
-        worked.rules.current_density)
+        made = sense_from(
+            worked.shelf, build.sense_core, build.sense_grade, n, need.pulse_rms / n, worked.rules.current_density
+        )
         burden = build.sense_resistor * n / build.sense_turns
         options.append(_judged(
             worked, need, made, str(n), n == build.sense_turns,

@@ -122,6 +122,7 @@ def _turns(worked: Worked, build: Any) -> OptionTable:
 
 def _cores(worked: Worked, build: Any) -> OptionTable:
     """The best transformer on every promising stack of the shelf, searched anew."""
+
     def judged(t: Transformer, near: block.TransformerBuild) -> Option:
         state = _assess(worked, near)
         why = _against(worked, t, state)
@@ -277,8 +278,15 @@ def winding_sheet(worked: Worked) -> WindingSheet:
         checks.append(("Inner circumference, usable", f"{fmt(around, 'mm')}; the longest winding needs "
                        f"{widest / around:.1f} layers of it"))  # fmt: skip
     return pair_sheet(
-        made, made.stack.mlt, made.stack.b_w, f"{core}, grade {made.grade.id}, no gap", "Transformer",
-        _working_voltage(worked), winding_window(worked), tuple(checks))
+        made,
+        made.stack.mlt,
+        made.stack.b_w,
+        f"{core}, grade {made.grade.id}, no gap",
+        "Transformer",
+        _working_voltage(worked),
+        winding_window(worked),
+        tuple(checks),
+    )
 
 
 def _cold(resistance: float, celsius: float) -> float:

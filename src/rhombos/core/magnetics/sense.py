@@ -65,8 +65,10 @@ def rank_sense_cores(
     made = [sense_from(shelf, c.id, grade, turns, rms, density) for c in cores]
 
     def trouble(t: SenseTransformer) -> float:
-        return sum(max(0.0, x - 1) for x in (
-            t.flux(volts, duty, frequency) / MOST_FLUX, t.droop(volts, duty, frequency, current) / MOST_DROOP, t.fill))
+        return sum(
+            max(0.0, x - 1)
+            for x in (t.flux(volts, duty, frequency) / MOST_FLUX, t.droop(volts, duty, frequency, current) / MOST_DROOP, t.fill)
+        )
 
     return sorted(made, key=lambda t: (math.ceil(trouble(t)), trouble(t) if trouble(t) > 0 else 0.0, t.stack.v_e))
 

@@ -52,9 +52,7 @@ class StackTable:
 
     def __init__(self, shelf: Shelf) -> None:
         self.rows = [
-            stacked(c, n)
-            for c in shelf.all(Core)
-            for n in range(1, (MOST_STACKED if c.shape in STACKABLE else 1) + 1)
+            stacked(c, n) for c in shelf.all(Core) for n in range(1, (MOST_STACKED if c.shape in STACKABLE else 1) + 1)
         ]
         for name in ("a_e", "l_e", "v_e", "a_w", "b_w", "mlt", "surface", "price"):
             setattr(self, name, np.array([getattr(r, name) for r in self.rows]))

@@ -94,7 +94,8 @@ def _weights(t: Transformer, frequency: float, step: int) -> np.ndarray:
     """
     measured = [
         layer_measure(w, t.stack.b_w, frequency, at * FACTOR_STEP, section_portions(t.interfaces, halves))
-        for at in (step, step + 1) for w, halves in _halved(t)
+        for at in (step, step + 1)
+        for w, halves in _halved(t)
     ]
     xi, layers = np.array(measured).T[:, :, None]
     factors = book.dowell(xi=np.clip(xi * ROOTS, 1e-3, 30), layers=layers)

@@ -113,8 +113,7 @@ def choose_wire(
     of the squared current that flows at `frequency`.
     """
     wires = shelf.all(Wire)
-    copper, outer, strand, strands, cost = (
-        shelf.column(Wire, n) for n in ("copper", "outer", "strand", "strands", "price"))
+    copper, outer, strand, strands, cost = (shelf.column(Wire, n) for n in ("copper", "outer", "strand", "strands", "price"))
     wanted = max(current, 1e-6) / density
     in_hand = np.ceil(wanted / copper * 0.97)
     if frequency < LITZ_FROM:

@@ -47,7 +47,9 @@ def restocked(before: Mapping[Stocked, Stock], after: Mapping[Stocked, Stock]) -
     """How the drawer differs between two times."""
     return tuple(
         Restocked(kind=kind, part=part, before=_held(before.get((kind, part))), after=_held(after.get((kind, part))))
-        for kind, part in sorted({*before, *after}) if before.get((kind, part)) != after.get((kind, part)))
+        for kind, part in sorted({*before, *after})
+        if before.get((kind, part)) != after.get((kind, part))
+    )
 
 
 def _held(stock: Stock | None) -> str:

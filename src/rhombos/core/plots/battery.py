@@ -19,9 +19,12 @@ def day(worked: Worked) -> Chart:
     brief = worked.brief
     steps = brief.power.steps
     if not steps:
-        return Chart(key="day", title="A day's use", rows=(("power at the socket", "for"), ("60 W", "4 h"), ("500 W",
-                                                                                                             "20 min")),
-                     remark="Write yours in the brief, as 60 W 4 h, 500 W 20 min, to see what is left of the battery.")
+        return Chart(
+            key="day",
+            title="A day's use",
+            rows=(("power at the socket", "for"), ("60 W", "4 h"), ("500 W", "20 min")),
+            remark="Write yours in the brief, as 60 W 4 h, 500 W 20 min, to see what is left of the battery.",
+        )
     drawn = _currents(worked, {w for w, _ in steps})
     exponent, rated = PEUKERT[brief.source.chemistry]
     capacity = brief.source.capacity
@@ -51,8 +54,8 @@ def _currents(worked: Worked, powers: set[float]) -> dict[float, float]:
     """Battery current at each power at the socket, on the nominal battery, A."""
     nominal = worked.settled["nominal"].point
     points = {
-        f"step {w:g}": Point(f"step {w:g}", f"{w:g} W", nominal.emf, w,
-                             nominal.power_factor if w else 1.0) for w in sorted(powers)
+        f"step {w:g}": Point(f"step {w:g}", f"{w:g} W", nominal.emf, w, nominal.power_factor if w else 1.0)
+        for w in sorted(powers)
     }
     settled = worked.route.settle_all(worked.builds, worked.brief, worked.shelf, worked.rules, points=points, tolerance=1e-3)
     return {w: settled[f"step {w:g}"].states["battery"].current for w in powers}
@@ -66,5 +69,8 @@ def gauge(worked: Worked) -> Chart:
         (name, fmt(v, "V", 4), fmt(v - b, "V", 2) if b else "")
         for name, v, b in reversed(list(zip(STEPS, volts, [0.0, *volts[:-1]], strict=True)))))  # fmt: skip
     return Chart(
-        key="gauge", title="Five-step gauge", rows=rows,
-        remark=f"Typical of {source.cells} rested {source.chemistry} cells at 25 °C; half an hour without load. Measure yours.")
+        key="gauge",
+        title="Five-step gauge",
+        rows=rows,
+        remark=f"Typical of {source.cells} rested {source.chemistry} cells at 25 °C; half an hour without load. Measure yours.",
+    )

@@ -45,13 +45,17 @@ def output_ladder(worked: Worked) -> Chart:
     out = worked.brief.output.voltage
     made = thresholds(build, out, worked.rules)
     least, most = outputs_of(worked.settled, worked.brief)
-    marks = [_mark("lowest in use", least), _mark("highest in use", most)] if most - least > 0.01 * out else [_mark("output",
-                                                                                                                    out)]
+    marks = (
+        [_mark("lowest in use", least), _mark("highest in use", most)] if most - least > 0.01 * out else [_mark("output", out)]
+    )
     rungs = [_rung(key, *made[key], build.adjusted) for key in ("output_low", "output_high")]
     return Chart(
-        key="output-ladder", title="Output window", y=Axis(label="output", unit="V"),
+        key="output-ladder",
+        title="Output window",
+        y=Axis(label="output", unit="V"),
         rungs=(*marks, *rungs, _mark("suppressor", build.suppressor)),
-        remark="RMS, sensed as the mean of the rectified output: its divider is given for the RMS it stands for.")
+        remark="RMS, sensed as the mean of the rectified output: its divider is given for the RMS it stands for.",
+    )
 
 
 def overload_curve(worked: Worked) -> Chart:

@@ -32,9 +32,7 @@ def sag(worked: Worked) -> Chart:
     watts = np.linspace(0, most, 80)
     power, volts = Scale("W", most), Scale("V", brief.source.volts[2])
     series = []
-    for name, emf, role in zip(
-        ("flat", "nominal", "charging"), brief.source.volts, ("second", "main", "faint"), strict=True
-    ):
+    for name, emf, role in zip(("flat", "nominal", "charging"), brief.source.volts, ("second", "main", "faint"), strict=True):
         able = watts[watts < source.largest_power(E=emf, R_s=r)]
         current = source.sagged_current(E=emf, R_s=r, P=np.maximum(able, 1e-9))
         series.append(curve(name, able, emf - current * r, power, volts, role))  # type: ignore[arg-type]
@@ -112,8 +110,9 @@ def switch_voltage(worked: Worked) -> Chart:
     period = 1 / build.frequency  # type: ignore[attr-defined]
     on = min(state.duty, 0.5) * period
     wound = s.states.get("transformer")
-    leak = (wound.leakage_together if wound else s.states["iron_transformer"].leakage) + front_end.lead_inductance(build,
-        worked.shelf, worked.rules)
+    leak = (wound.leakage_together if wound else s.states["iron_transformer"].leakage) + front_end.lead_inductance(
+        build, worked.shelf, worked.rules
+    )
     ring = 2 * math.pi * math.sqrt(leak * device.c_oss * build.parallel)  # type: ignore[attr-defined]
     ring = min(ring, max(period / 2 - on, on / 50) / 3)
     after = np.linspace(0, max(0.0, min(RING_DECAY * ring * 1.2, period / 2 - on)), 160)
@@ -226,4 +225,3 @@ def loss_against_turns(worked: Worked) -> Chart:
         marks=(Mark(at=float(build.primary_turns), label=f"here {build.primary_turns}", role="here", upright=True),),
         remark=f"Same core and copper volume ({fmt(made.stack.mass, 'kg', 2)} of core), secondary in "
                f"proportion.{warn}")  # fmt: skip
-

@@ -135,7 +135,8 @@ class Scale:
             return step is None or end is None or _whole(end / step)
 
         return Axis(
-            label=label, unit=self.shown, log=log, low=least, high=most, step=step, low_told=told(least), high_told=told(most))
+            label=label, unit=self.shown, log=log, low=least, high=most, step=step, low_told=told(least), high_told=told(most)
+        )
 
     def __call__(self, value: float) -> float:
         """One value in the display unit."""

@@ -85,7 +85,8 @@ def link_steps(worked: Worked) -> Chart:
     # it falls by what is drawn beyond the mean; how far, its bank and its source decide
     fallen = -np.cumsum(wave * current - float((wave * current).mean()))
     volts = state.voltage + (fallen - float(np.mean([fallen.max(), fallen.min()]))) * state.ripple / max(
-        float(np.ptp(fallen)), 1e-12)
+        float(np.ptp(fallen)), 1e-12
+    )
     times = np.arange(1, 2 * STEPS + 1) * half / STEPS
     volts = np.tile(volts, 2)
     t, v = Scale("s", 2 * half), Scale("V", build.voltage)

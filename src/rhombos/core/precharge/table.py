@@ -23,8 +23,10 @@ def _rows(need: PrechargeNeed, build: PrechargeBuild) -> list[tuple[str, ...]]:
     relay = "1" if switched else "0"
     closes, empty = f"{build.close_at:.4g} of the source", f"{build.empty_below:.4g} of the source"
     least, joined = f"{SOURCE_LEAST * need.volts:.4g} V", f"after {build.joins:g} s"
-    late = [(f"after {build.timeout:g} s, try before the last", "REST"), (f"after {build.timeout:g} s, try {build.tries}",
-        "LOCKED")]
+    late = [
+        (f"after {build.timeout:g} s, try before the last", "REST"),
+        (f"after {build.timeout:g} s, try {build.tries}", "LOCKED"),
+    ]
     if not switched:  # the resistor cannot be switched off: a try is all there is
         late = [(f"after {build.timeout:g} s", "LOCKED")]
     rows: list[tuple[str, ...]] = [

@@ -201,7 +201,7 @@ class IronBridge(IronRoute):
         drawn = tuple(d * g.v_in / works / to_stage for d in flows.demand)
         swing = STILL
         if drawn:  # the battery takes back what a lagging load returns
-            swing = pulsation(drawn, passed[:len(drawn)], blocks=False)
+            swing = pulsation(drawn, passed[: len(drawn)], blocks=False)
             ledger.work("battery.passed", link_book.passed_open, f_line=line, R=feed.resistance, L=0.0, C=feed.capacitance)
         ripple = 0.0
         if filtered.line_current > 0 and filtered.power_factor > 0:

@@ -345,7 +345,8 @@ class SelfOscillating(IronPushPull):
         # the drive transformer's clock is set at the nominal battery, the switches by the hottest point
         steady, hardest = (
             oscillator.OscillatorNeed(
-                hints.v_in[k], hints.half * hints.v_in["nominal"], hints.form * hints.pulse[k], hints.turn_off[k], leakage)
+                hints.v_in[k], hints.half * hints.v_in["nominal"], hints.form * hints.pulse[k], hints.turn_off[k], leakage
+            )
             for k in (hottest, "surge_full")
         )
         made: Build = oscillator.propose(

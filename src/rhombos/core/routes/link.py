@@ -31,9 +31,7 @@ from rhombos.core.blocks import (
     transformer,
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
-from rhombos.core.book import clamp as clamps
 from rhombos.core.book import filters
-from rhombos.core.book import stage as stage_book
 from rhombos.core.brief import Brief, Waveform
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.transformer import TransformerNeed
@@ -46,29 +44,18 @@ from rhombos.core.routes.base import SETTLED, Route, StepWave
 from rhombos.core.routes.beside import controller as beside_controller
 from rhombos.core.routes.driven import drive_need, drive_of, front_drive_of, front_need
 from rhombos.core.routes.hints import Hints, fraction_of, learnt, rectifying_of, secondary_pulse
+from rhombos.core.routes.reach import highest_secondary, leak_cost, turns_ratio
 from rhombos.core.routes.settle import LinkSettled
 from rhombos.core.routes.supply import WIRING, link_supply
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.stepped import Fed, step_demand
-from rhombos.core.topology import RECTIFIERS, TOPOLOGIES, Rectifying, RouteName, TopologyName
+from rhombos.core.topology import RECTIFIERS, TOPOLOGIES, RouteName, TopologyName
 from rhombos.core.waves.chain import Supply
 
 BLOCKS = (battery, input_stage, front_end, transformer, rectifier, dc_link, h_bridge, output_filter, load)
 ASIDE = 1e-3
 """How closely a point is settled that only the controller's trip asks for."""
-MOST_DROP = 0.4
-"""Share of a stage's voltage that a turns ratio makes up for at most: more is a design without hope."""
-LEAST_REACH = 0.3
-"""Share of the duty limit that leakage leaves a proposal at least: more taken is a design without hope."""
-DUTY_RESERVE = 0.985
-"""Part of the duty limit that the proposed turns ratio uses; the rest absorbs what the next iteration changes."""
-
-
-def _leak_cost(turned_off: float, frequency: float) -> float:
-    """What a henry of leakage burns, W, in clamps at about twice what the leakage rests at, for a current turned off, A, at one
-    switch's frequency, Hz."""
-    return clamps.clamp_power.work({"L_lk": 1.0, "I": turned_off, "f": 2 * frequency, "V_c": 2.0, "V_r": 1.0})
 
 
 class LinkRoute(Route):
@@ -153,12 +140,21 @@ class LinkRoute(Route):
         own["transformer"]["secondary_halves"] = how.halves
         own["dc_link"] |= {"banks": how.gain, "held": how.choke}
         voltage = own["dc_link"].get("voltage") or self._link_voltage(
-            brief, own, hints.bridge_peak, hints.bridge_drop, rules, hints.raised)
+            brief, own, hints.bridge_peak, hints.bridge_drop, rules, hints.raised
+        )
         made = self._socket_side(brief, hints, own, voltage, shelf, rules)
-        ratio = self._ratio(brief, hints, how, voltage, rules)
-        frequency = float(own["front_end"].setdefault("frequency", front_end.steady_frequency(
-            brief.power.continuous, topology.drive * brief.source.volts[0],
-            rules.lead_inductance + front_end.LIKELY_PACKAGE, self._highest_secondary(brief, how, voltage, rules))))
+        ratio = turns_ratio(brief, hints, how, voltage, self.topology.drive, rules)
+        frequency = float(
+            own["front_end"].setdefault(
+                "frequency",
+                front_end.steady_frequency(
+                    brief.power.continuous,
+                    topology.drive * brief.source.volts[0],
+                    rules.lead_inductance + front_end.LIKELY_PACKAGE,
+                    highest_secondary(brief, how, voltage, rules),
+                ),
+            )
+        )
         air = brief.targets.ambient + rules.enclosure_rise
         powered = {k: hints.duty[k] - hints.rising[k] for k in self.hint_points}
         alike = hints.form * hints.swing["flat"].rms * front_end.ramped(hints.duty["flat"], hints.rising["flat"])
@@ -169,7 +165,7 @@ class LinkRoute(Route):
                 d_work=min(0.5, hints.duty["flat"]), ratio=ratio,
                 primary_pulse=alike * hints.pulse["flat"],
                 secondary_pulse=alike / hints.swing["flat"].rms * secondary_pulse(how, hints), frequency=frequency, air=air,
-                halves=topology.halves, leak_cost=0.0 if topology.clamped else _leak_cost(hints.turn_off["flat"], frequency)),
+                halves=topology.halves, leak_cost=0.0 if topology.clamped else leak_cost(hints.turn_off["flat"], frequency)),
             own["transformer"], shelf, rules)  # fmt: skip
         turned = winding.ratio
         leakage = transformer.leakage(winding, shelf) + rules.lead_inductance + front_end.LIKELY_PACKAGE
@@ -181,8 +177,16 @@ class LinkRoute(Route):
                 leakage=leakage * turned**2, ratio=turned, resistance=hints.charging_resistance, swing=hints.swing["flat"]),
             hints.surge_link_current, brief, own["rectifier"], shelf, rules)  # fmt: skip
         flat, full, hardest = (
-            front_end.FrontEndNeed(hints.v_in[k], hints.duty[k], hints.pulse[k], hints.turn_off[k], leakage, hints.form,
-                hints.swing[k], rising=hints.rising[k])
+            front_end.FrontEndNeed(
+                hints.v_in[k],
+                hints.duty[k],
+                hints.pulse[k],
+                hints.turn_off[k],
+                leakage,
+                hints.form,
+                hints.swing[k],
+                rising=hints.rising[k],
+            )
             for k in self.hint_points
         )
         switching = front_end.propose(flat, full, hardest, brief.source.volts[2], brief, own["front_end"], shelf, rules)
@@ -192,36 +196,20 @@ class LinkRoute(Route):
         driving = front_drive_of(
             switching, brief.source.volts[2], rules.duty_limit, brief, own["front_drive"], shelf, rules)  # fmt: skip
         entry = input_stage.propose(
-            brief, hints.battery_current, ripple_in, own["input_stage"], shelf, rules, 0.0,
-            math.sqrt(hints.swing["flat"].battery_square))
+            brief,
+            hints.battery_current,
+            ripple_in,
+            own["input_stage"],
+            shelf,
+            rules,
+            0.0,
+            math.sqrt(hints.swing["flat"].battery_square),
+        )
         return {
             "battery": battery.BatteryBuild(), "input_stage": entry, "front_end": switching, "front_drive": driving,
             "transformer": winding,
             "rectifier": rectifying, **made, "load": load.LoadBuild(),
         }  # fmt: skip
-
-    @staticmethod
-    def _highest_secondary(brief: Brief, how: Rectifying, voltage: float, rules: Rules) -> float:
-        """The secondary on a full battery, V, that reaches the link, V, on an empty one."""
-        empty, _, full = brief.source.volts
-        asked = {"V_out": voltage / how.gain, "n_d": 1, "V_F": 0.0, "V_min": empty, "V_drop": 0.0}
-        if how.choke:
-            return full * stage_book.turns_ratio_choke.work(asked | {"D_max": rules.duty_limit})
-        return full * stage_book.turns_ratio_peak.work(asked)
-
-    def _ratio(self, brief: Brief, hints: Hints, how: Rectifying, voltage: float, rules: Rules) -> float:
-        """Secondary over primary turns that just reach the link, V, hot, at full load."""
-        v_min = self.topology.drive * hints.v_in["flat"]
-        if how.choke:  # on a flat battery at its largest pulses, with leakage's share of the duty taken off
-            crest = hints.swing["flat"].peak
-            reach = max(LEAST_REACH * rules.duty_limit, rules.duty_limit * DUTY_RESERVE - crest * hints.leak_duty / 2)
-            return float(stage_book.turns_ratio_choke(
-                V_out=voltage + hints.secondary_extra, n_d=1, V_F=0.0, D_max=reach, V_min=v_min,
-                V_drop=min(crest * hints.drop, MOST_DROP * v_min)))  # fmt: skip
-        if brief.output.stepped:  # its RMS follows the link: right on a nominal battery
-            v_min *= brief.source.volts[1] / brief.source.volts[0]
-        return float(stage_book.turns_ratio_peak(
-            V_out=voltage / how.gain + hints.secondary_extra, n_d=1, V_F=0.0, V_min=v_min, V_drop=hints.drop))  # fmt: skip
 
     def propose_asides(
         self, brief: Brief, builds: Mapping[str, Any], settled: Mapping[str, LinkSettled], pins: Mapping[str, dict[str, Any]],
@@ -305,8 +293,10 @@ class LinkRoute(Route):
                   for block, need in (("front_drive", front_need), ("bridge_drive", drive_need))}
             for key, s in found.items()
         }  # fmt: skip
-        return {key: replace(s, states={**s.states, "controller": judged.get(key, judged["nominal"]), **driven[key]})
-                for key, s in found.items()}
+        return {
+            key: replace(s, states={**s.states, "controller": judged.get(key, judged["nominal"]), **driven[key]})
+            for key, s in found.items()
+        }
 
     def controller_need(
         self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf, rules: Rules

@@ -180,8 +180,9 @@ def _one_pass(
     link_current = to_link / link_v
     ratio = builds["transformer"].ratio
     v_half = max(V_FLOOR * point.emf * topology.drive, topology.drive * g.v_in - g.pulse * g.primary_resistance)
-    fixed = None if how.choke else ledger.total("front_end.duty",
-    {"fixed: no duty holds a link without a choke": rules.duty_limit})
+    fixed = (
+        None if how.choke else ledger.total("front_end.duty", {"fixed: no duty holds a link without a choke": rules.duty_limit})
+    )
     secondary_current = link_current if fixed is None else how.gain * link_current / (2 * fixed)
     # a winding that drops all it makes has no duty at all: a little is left, so that the duty comes out as impossible
     secondary_drop = min(secondary_current * g.secondary_resistance, (1 - LEFT) * ratio * v_half)
@@ -276,8 +277,13 @@ def _at_the_crest(
     through = float(stage_book.duty_needed(
         V_out=link_v + g.swing.peak * link_current * g.choke_resistance, n_d=diodes, V_F=g.diode_drop, ratio=ratio,
         V_in=crest_half, V_drop=drop / ratio))  # fmt: skip
-    return crest_half, ledger.total("front_end.crest_duty", {
-        "volt-seconds of the link at the largest pulse": through, "leakage, half of its share": g.swing.peak * g.leak_duty / 2})
+    return crest_half, ledger.total(
+        "front_end.crest_duty",
+        {
+            "volt-seconds of the link at the largest pulse": through,
+            "leakage, half of its share": g.swing.peak * g.leak_duty / 2,
+        },
+    )
 
 
 def _path(
@@ -347,7 +353,7 @@ def settle_all(
         ledger = ledgers[key] if ledgers else SILENT
         known = {**(start or {}), **found}
         near = (start or {}).get(key) or min(
-            known.values(), key=lambda s, asked=point.power: abs(s.point.power - asked), default=None)  # type: ignore[misc]
+            known.values(), key=lambda s, asked=point.power: abs(s.point.power - asked), default=None  # type: ignore[misc]
+        )
         found[key] = settle(point, builds, brief, shelf, rules, ledger, near, tolerance)
     return found
-

@@ -286,7 +286,7 @@ class _March:
 
     def put(self, load: Load, filter_state: Array | None = None) -> None:
         """Another load from now on; the filter keeps its state."""
-        kept = self.state[:load.kept] if filter_state is None else filter_state
+        kept = self.state[: load.kept] if filter_state is None else filter_state
         same = filter_state is None and self.load is not None and self.load.circuit.size == load.circuit.size
         self.state = self.state if same else np.concatenate([kept, load.start])
         self.mode = self.mode if same else 0
@@ -385,7 +385,7 @@ def record(
     front = bench.front
     if isinstance(front, Filter):
         circuit = magnetised(shorted(front, SHORT, bench.trip, bench.at.v_link), front)
-        march.put(circuit, march.state[:circuit.kept])
+        march.put(circuit, march.state[: circuit.kept])
     else:
         march.put(direct.shorted(front, SHORT, bench.trip, bench.at.v_link))
     march.play(index, until)

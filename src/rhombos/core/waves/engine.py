@@ -253,7 +253,7 @@ def stretch(wave: Steps, first: float, last: float) -> tuple[Array, Array]:
     levels = np.tile(wave.levels, periods.size)
     begun = int(np.searchsorted(times, TOUCH * wave.period, side="right")) - 1
     inside = slice(begun + 1, int(np.searchsorted(times, last - first)))
-    return np.concatenate([[0.0], times[inside]]), np.concatenate([levels[begun:begun + 1], levels[inside]])
+    return np.concatenate([[0.0], times[inside]]), np.concatenate([levels[begun : begun + 1], levels[inside]])
 
 
 def repeated(wave: Steps, periods: int) -> tuple[Array, Array, float]:

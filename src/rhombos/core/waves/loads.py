@@ -230,8 +230,10 @@ class Motor:
 
     def slip_for(self, power: float, volts: float, line: float) -> float:
         """The slip at which it takes a power, W, at an RMS voltage, V."""
+
         def beyond(slip: float) -> float:
             return (volts**2 / self.impedance(slip, line)).real - power
+
         return float(brentq(beyond, 1e-4, 0.3)) if beyond(0.3) > 0 else 0.3
 
 

@@ -49,13 +49,9 @@ def driven(at: Operating, index: float, volts: float, sampling: Sampling = "natu
 def output_waves(at: Operating, sampling: Sampling = "natural", samples: int = SAMPLES) -> OutputWaves:
     """The periodic steady state at an operating point."""
     bridge = driven(at, at.index, at.v_link, sampling)
-    circuit = FilterCircuit(
-        at.inductance, max(at.resistance, 1e-4), at.capacitance, at.load_resistance, at.load_inductance
-    )
+    circuit = FilterCircuit(at.inductance, max(at.resistance, 1e-4), at.capacitance, at.load_resistance, at.load_inductance)
     time: Array = np.asarray(np.arange(samples) * (bridge.period / samples), dtype=np.float64)
     states = steady_state(circuit, bridge).states(time)
     voltage, inductor = states[:, 1], states[:, 0]
     load = states[:, 2] if states.shape[1] == 3 else voltage / at.load_resistance
-    return OutputWaves(
-        bridge, time, voltage, inductor, load, readings_of_steps(bridge), readings_of_samples(voltage)
-    )
+    return OutputWaves(bridge, time, voltage, inductor, load, readings_of_steps(bridge), readings_of_samples(voltage))

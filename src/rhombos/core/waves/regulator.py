@@ -139,7 +139,7 @@ def standing(loop: Complex, frequency: Array) -> Standing:
         between = loop[n] * (loop[n + 1] / loop[n]) ** share
         phase = math.degrees(np.angle(-between))
     turns = np.flatnonzero((loop.imag[:-1] * loop.imag[1:] < 0) & (loop.real[:-1] < 0))
-    most = max((float(-np.interp(0, *_rising(loop.imag[n:n + 2], loop.real[n:n + 2]))) for n in turns), default=0.0)
+    most = max((float(-np.interp(0, *_rising(loop.imag[n : n + 2], loop.real[n : n + 2]))) for n in turns), default=0.0)
     return Standing(crossover, phase, 1 / most if most > 0 else math.inf, float(np.abs(1 + loop).min()))
 
 
@@ -273,10 +273,10 @@ def slow_response(
             plant = after
             x = np.concatenate([x, np.zeros(after.b.size)])[: after.b.size]
         if k and k % half == 0:
-            halves.append(math.sqrt(float(np.mean(voltage[k - half:k] ** 2))))
+            halves.append(math.sqrt(float(np.mean(voltage[k - half : k] ** 2))))
             height = min(most, max(0.0, height * (1 + share * (1 - halves[-1] / rms))))
         voltage[k], current[k] = x[VOLTAGE], x[CURRENT]
         bridge[k] = height * sine[k]
         x = plant.a @ x + plant.b * bridge[k]
-    halves.append(math.sqrt(float(np.mean(voltage[count - half:] ** 2))))
+    halves.append(math.sqrt(float(np.mean(voltage[count - half :] ** 2))))
     return Response(time, math.sqrt(2) * rms * sine, voltage, bridge, current), np.array(halves)

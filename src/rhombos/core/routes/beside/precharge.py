@@ -24,8 +24,14 @@ def need_of(builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules)
     cells = battery_of(full, builds, brief, shelf, rules)
     entry = builds["input_stage"]
     carried = shelf.get(Fuse, entry.fuse).i_rating
-    return block.PrechargeNeed(full, cells.resistance, input_stage.LOOP * brief.source.cable_length, cells.capacitance,
-                              input_stage.esr(entry, shelf), carried)
+    return block.PrechargeNeed(
+        full,
+        cells.resistance,
+        input_stage.LOOP * brief.source.cable_length,
+        cells.capacitance,
+        input_stage.esr(entry, shelf),
+        carried,
+    )
 
 
 def propose(
@@ -44,5 +50,6 @@ def settle(
 
 def report(sheet: Sheet, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief) -> BlockReport:
     """Figures and findings."""
-    return precharge_report.report(sheet, sheet.shelf.get(Fuse, builds["input_stage"].fuse), need_of(builds, brief, sheet.shelf,
-                                                                                                     sheet.rules))
+    return precharge_report.report(
+        sheet, sheet.shelf.get(Fuse, builds["input_stage"].fuse), need_of(builds, brief, sheet.shelf, sheet.rules)
+    )

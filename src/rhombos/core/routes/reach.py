@@ -1,0 +1,47 @@
+"""What a front end's windings must reach: the turns ratio that a link asks for, and what leakage costs on the way."""
+
+from __future__ import annotations
+
+from rhombos.core.book import clamp as clamps
+from rhombos.core.book import stage as stage_book
+from rhombos.core.brief import Brief
+from rhombos.core.routes.hints import Hints
+from rhombos.core.rules import Rules
+from rhombos.core.topology import Rectifying
+
+MOST_DROP = 0.4
+"""Share of a stage's voltage that a turns ratio makes up for at most: more is a design without hope."""
+LEAST_REACH = 0.3
+"""Share of the duty limit that leakage leaves a proposal at least: more taken is a design without hope."""
+DUTY_RESERVE = 0.985
+"""Part of the duty limit that the proposed turns ratio uses; the rest absorbs what the next iteration changes."""
+
+
+def leak_cost(turned_off: float, frequency: float) -> float:
+    """What a henry of leakage burns, W, in clamps at about twice what the leakage rests at, for a current turned off, A, at one
+    switch's frequency, Hz."""
+    return clamps.clamp_power.work({"L_lk": 1.0, "I": turned_off, "f": 2 * frequency, "V_c": 2.0, "V_r": 1.0})
+
+
+def highest_secondary(brief: Brief, how: Rectifying, voltage: float, rules: Rules) -> float:
+    """The secondary on a full battery, V, that reaches the link, V, on an empty one."""
+    empty, _, full = brief.source.volts
+    asked = {"V_out": voltage / how.gain, "n_d": 1, "V_F": 0.0, "V_min": empty, "V_drop": 0.0}
+    if how.choke:
+        return full * stage_book.turns_ratio_choke.work(asked | {"D_max": rules.duty_limit})
+    return full * stage_book.turns_ratio_peak.work(asked)
+
+
+def turns_ratio(brief: Brief, hints: Hints, how: Rectifying, voltage: float, drive: float, rules: Rules) -> float:
+    """Secondary over primary turns that just reach the link, V, hot, at full load; `drive` is the share of the supply that a
+    half of the primary sees."""
+    v_min = drive * hints.v_in["flat"]
+    if how.choke:  # on a flat battery at its largest pulses, with leakage's share of the duty taken off
+        crest = hints.swing["flat"].peak
+        reach = max(LEAST_REACH * rules.duty_limit, rules.duty_limit * DUTY_RESERVE - crest * hints.leak_duty / 2)
+        asked = {"V_out": voltage + hints.secondary_extra, "n_d": 1, "V_F": 0.0, "D_max": reach, "V_min": v_min}
+        return float(stage_book.turns_ratio_choke(**asked, V_drop=min(crest * hints.drop, MOST_DROP * v_min)))
+    if brief.output.stepped:  # its RMS follows the link: right on a nominal battery
+        v_min *= brief.source.volts[1] / brief.source.volts[0]
+    reached = voltage / how.gain + hints.secondary_extra
+    return float(stage_book.turns_ratio_peak(V_out=reached, n_d=1, V_F=0.0, V_min=v_min, V_drop=hints.drop))
