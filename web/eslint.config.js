@@ -1,9 +1,19 @@
 import hooks from "eslint-plugin-react-hooks"
+import { defineConfig } from "eslint/config"
 import typescript from "typescript-eslint"
 
-export default typescript.config(
-  { ignores: ["dist", "src/api/schema.d.ts"] },
-  ...typescript.configs.recommendedTypeChecked,
+export default defineConfig(
+  { ignores: ["dist", "src/api/schema.d.ts", "eslint.config.js"] },
+  typescript.configs.recommendedTypeChecked,
   { languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } } },
-  { files: ["src/**/*.{ts,tsx}"], ...hooks.configs.flat["recommended-latest"] },
+  {
+    files: ["src/**/*.{ts,tsx}"],
+    plugins: { "react-hooks": hooks },
+    rules: {
+      "react-hooks/rules-of-hooks": "error",
+      "react-hooks/exhaustive-deps": "error",
+      // a handler may be asynchronous: React looks at nothing that it returns
+      "@typescript-eslint/no-misused-promises": ["error", { checksVoidReturn: false }],
+    },
+  },
 )

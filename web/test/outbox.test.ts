@@ -5,9 +5,14 @@ import { forgetAside, Outbox, readAside, waiting, type Keeping } from "../src/be
 
 const ID = "d"
 const stored = new Map<string, string>()
-vi.stubGlobal("localStorage", { getItem: (k: string) => stored.get(k) ?? null, setItem: (k: string, v: string) => stored.set(k, v), removeItem: (k: string) => stored.delete(k) })
-const design = (name: string): Design => ({ name, brief: {} }) as Design
-const refusal = (status: number, current?: unknown) => new Refusal(status, { type: "about:blank", title: "", status, detail: `refused with ${status}`, current } as never)
+vi.stubGlobal("localStorage", {
+  getItem: (k: string) => stored.get(k) ?? null,
+  setItem: (k: string, v: string) => stored.set(k, v),
+  removeItem: (k: string) => stored.delete(k),
+})
+const design = (name: string): Design => ({ name, brief: {} })
+const refusal = (status: number, current?: unknown) =>
+  new Refusal(status, { type: "about:blank", title: "", status, detail: `refused with ${status}`, current })
 
 /** A server that answers each save when it is told to, and an outbox that sends to it. */
 function bench() {
@@ -19,7 +24,13 @@ function bench() {
   const outbox = new Outbox(
     ID,
     (body, revision) =>
-      new Promise((done, fail) => sent.push({ name: body.name ?? "", revision, answer: (how) => (how ? fail(how) : done({ revision: revision + 1, design: body } as DesignOut)) })),
+      new Promise((done, fail) =>
+        sent.push({
+          name: body.name ?? "",
+          revision,
+          answer: (how) => (how ? fail(how) : done({ revision: revision + 1, design: body } as DesignOut)),
+        }),
+      ),
     { keeping: (s) => states.push(s.state), saved: () => undefined, refused: (why) => refused.push(why) },
     (ms) => (waits.push(ms), new Promise((done) => (wake = done))),
   )
@@ -46,13 +57,20 @@ describe("the outbox", () => {
     for (const name of ["one", "two", "three"]) void b.outbox.keep(design(name))
     expect(b.sent).toHaveLength(1)
     await b.answer()
-    expect(b.sent.map((s) => [s.name, s.revision])).toEqual([["one", 0], ["three", 1]])
+    expect(b.sent.map((s) => [s.name, s.revision])).toEqual([
+      ["one", 0],
+      ["three", 1],
+    ])
     expect(waiting(ID)).toEqual({ revision: 1, design: design("three") })
     await b.answer()
     expect(waiting(ID)).toBeNull()
   })
 
-  it.each([[0, 1000, 0], [503, 1000, 0], [507, 10_000, 1]])("asks again after a %i", async (status, ms, told) => {
+  it.each([
+    [0, 1000, 0],
+    [503, 1000, 0],
+    [507, 10_000, 1],
+  ])("asks again after a %i", async (status, ms, told) => {
     const b = bench()
     void b.outbox.keep(design("one"))
     await b.answer(refusal(status))
@@ -66,7 +84,10 @@ describe("the outbox", () => {
     expect(waiting(ID)).toBeNull()
   })
 
-  it.each([[409, "conflict"], [410, "put away"]])("holds everything after a %i until somebody decides", async (status, state) => {
+  it.each([
+    [409, "conflict"],
+    [410, "put away"],
+  ])("holds everything after a %i until somebody decides", async (status, state) => {
     const b = bench()
     void b.outbox.keep(design("mine"))
     await b.answer(refusal(status, { revision: 7 }))
@@ -76,7 +97,10 @@ describe("the outbox", () => {
     b.outbox.release(7)
     void b.outbox.keep(design("mine again"))
     await b.answer()
-    expect(b.sent.map((s) => [s.name, s.revision])).toEqual([["mine", 0], ["mine again", 7]])
+    expect(b.sent.map((s) => [s.name, s.revision])).toEqual([
+      ["mine", 0],
+      ["mine again", 7],
+    ])
   })
 
   it("does not ask again for what cannot succeed, nor lets go of it", async () => {
@@ -99,7 +123,11 @@ describe("the outbox", () => {
     expect(waiting(ID)).toBeNull()
   })
 
-  it.each([["{", "it is not JSON"], ['{"revision": 1.5, "design": {}}', "it is not whole"], ["null", "it is not whole"]])("sets aside what cannot be read: %s", (text, why) => {
+  it.each([
+    ["{", "it is not JSON"],
+    ['{"revision": 1.5, "design": {}}', "it is not whole"],
+    ["null", "it is not whole"],
+  ])("sets aside what cannot be read: %s", (text, why) => {
     stored.set(`rhombos.outbox.${ID}`, text)
     expect(waiting(ID)).toBeNull()
     expect(readAside(ID)).toEqual({ text, why })

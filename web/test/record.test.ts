@@ -33,7 +33,13 @@ describe("the pyramid of a trace", () => {
   it("loses no spike, however many values share a column", () => {
     const d = drawn(100_000, (i) => (i === 77_777 ? 122 : Math.sin(i / 900)))
     const v = d.traces.get("v")!
-    const drawnLine = line(d, v, columnsOf(d, 0, d.last, 300), (t) => t, (u) => u)
+    const drawnLine = line(
+      d,
+      v,
+      columnsOf(d, 0, d.last, 300),
+      (t) => t,
+      (u) => u,
+    )
     const heights = drawnLine.filter((_, i) => i % 2 === 1)
     expect(Math.max(...heights)).toBe(122)
     expect(heights.length).toBeLessThanOrEqual(600)
@@ -41,14 +47,28 @@ describe("the pyramid of a trace", () => {
 
   it("draws every value where there are few", () => {
     const d = drawn(50, (i) => i)
-    const seen = line(d, d.traces.get("v")!, columnsOf(d, 10 * STEP, 20 * STEP, 300), (t) => t, (u) => u)
+    const seen = line(
+      d,
+      d.traces.get("v")!,
+      columnsOf(d, 10 * STEP, 20 * STEP, 300),
+      (t) => t,
+      (u) => u,
+    )
     expect(Array.from(seen.filter((_, i) => i % 2 === 1))).toEqual(Array.from({ length: 12 }, (_, i) => i + 9))
   })
 })
 
 describe("a record", () => {
   it("is read as the server packs it", () => {
-    const head = JSON.stringify({ count: 3, first: 0, last: 2, traces: [{ name: "a", unit: "V", label: "A" }, { name: "b", unit: "A", label: "B" }] })
+    const head = JSON.stringify({
+      count: 3,
+      first: 0,
+      last: 2,
+      traces: [
+        { name: "a", unit: "V", label: "A" },
+        { name: "b", unit: "A", label: "B" },
+      ],
+    })
     const line = `${head}${" ".repeat((8 - ((head.length + 1) % 8)) % 8)}\n`
     const raw = new ArrayBuffer(line.length + 3 * 8 + 2 * 3 * 4)
     new Uint8Array(raw).set(new TextEncoder().encode(line))

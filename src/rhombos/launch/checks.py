@@ -43,10 +43,13 @@ def test(arguments: list[str]) -> int:
     tool = python.parent
     failed: list[str] = []
     checks: list[tuple[str, list[str], Path]] = [
-        ("ruff", [str(tool / "ruff"), "check", "src", "tests", "benchmarks"], ROOT),
+        ("ruff", [str(tool / "ruff"), "check", "src", "tests", "benchmarks", "docs"], ROOT),
+        ("ruff format", [str(tool / "ruff"), "format", "--check", "src", "tests", "benchmarks", "docs"], ROOT),
         ("import-linter", [str(tool / "lint-imports"), "--no-cache"], ROOT),
         ("mypy", [str(tool / "mypy")], ROOT),
         ("TypeScript", ["npx", "tsc", "--noEmit"], WEB),
+        ("ESLint", ["npx", "eslint", ".", "--max-warnings", "0"], WEB),
+        ("Prettier", ["npx", "prettier", "--check", "--log-level", "warn", "."], WEB),
         ("Vitest", ["npx", "vitest", "run"], WEB),
     ]
     if not arguments:

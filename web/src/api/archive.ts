@@ -1,7 +1,7 @@
 import { client, data } from "./client"
 
 /** Everything in one archive. */
-export const archive = () => data(client.GET("/api/archive", { parseAs: "blob" })) as Promise<Blob>
+export const archive = () => data<Blob>(client.GET("/api/archive", { parseAs: "blob" }))
 
 /** Take what an archive holds and is not here. */
 export const restore = (file: Blob) =>
@@ -18,4 +18,7 @@ const PARTS: [keyof Restored, string][] = [
 ]
 
 /** What came of a restored archive, in words. */
-export const restored = (found: Restored) => `Restored: ${PARTS.filter(([name]) => found[name] || name === "new").map(([name, words]) => `${found[name]} ${words}`).join(", ")}.`
+export const restored = (found: Restored) =>
+  `Restored: ${PARTS.filter(([name]) => found[name] || name === "new")
+    .map(([name, words]) => `${found[name]} ${words}`)
+    .join(", ")}.`

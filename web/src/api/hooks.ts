@@ -6,7 +6,11 @@ import { client, data, Refusal, type Answer, type Chart, type Design, type Look,
 
 /** Every design, or those put away. */
 export const useDesigns = (deleted: boolean) =>
-  useQuery({ queryKey: ["designs", deleted], staleTime: 0, queryFn: () => data(client.GET("/api/designs", { params: { query: { deleted } } })) })
+  useQuery({
+    queryKey: ["designs", deleted],
+    staleTime: 0,
+    queryFn: () => data(client.GET("/api/designs", { params: { query: { deleted } } })),
+  })
 
 /** The presets of house rules with their reasons. */
 export const useRules = () => useQuery({ queryKey: ["rules"], staleTime: Infinity, queryFn: () => data(client.GET("/api/rules")) })
@@ -29,12 +33,37 @@ export const useKinds = () => useQuery({ queryKey: ["kinds"], queryFn: () => dat
 export const useCurrency = () => useQuery({ queryKey: ["currency"], queryFn: () => data(client.GET("/api/currency")) }).data?.name ?? ""
 
 /** What the server needs of a design to work it out. */
-export const asked = <M extends object>(design: Design | undefined, more: M = {} as M) => ({ brief: design?.brief ?? {}, pins: design?.pins, rules: design?.rules, house: design?.house, route: design?.route, ...more })
+export const asked = <M extends object>(design: Design | undefined, more: M = {} as M) => ({
+  brief: design?.brief ?? {},
+  pins: design?.pins,
+  rules: design?.rules,
+  house: design?.house,
+  route: design?.route,
+  ...more,
+})
 
 /** What an answer about a design depends on. */
 const about = (design: Design | undefined) => [design?.brief, design?.pins, design?.rules, design?.house, design?.route]
 
-type Block = "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "oscillator" | "load" | "controller" | "bridge_drive" | "front_drive" | "precharge" | "protection" | "heat" | "isolation"
+type Block =
+  | "battery"
+  | "input_stage"
+  | "front_end"
+  | "transformer"
+  | "rectifier"
+  | "dc_link"
+  | "h_bridge"
+  | "output_filter"
+  | "iron_transformer"
+  | "oscillator"
+  | "load"
+  | "controller"
+  | "bridge_drive"
+  | "front_drive"
+  | "precharge"
+  | "protection"
+  | "heat"
+  | "isolation"
 
 /** The pictures of a block of a design as it now stands; the last ones stay until the next are there. */
 export const useCharts = (design: Design | undefined, block: string) =>
@@ -58,22 +87,34 @@ export const useCompare = (design: Design | undefined, weights: Weights | undefi
     queryKey: ["compare", design?.brief, design?.rules, design?.house, weights],
     enabled: design !== undefined,
     placeholderData: keepPreviousData,
-    queryFn: ({ signal }) => data(client.POST("/api/compare", { signal, body: { brief: design?.brief ?? {}, rules: design?.rules, house: design?.house, ...(weights ? { weights } : {}) } })),
+    queryFn: ({ signal }) =>
+      data(
+        client.POST("/api/compare", {
+          signal,
+          body: { brief: design?.brief ?? {}, rules: design?.rules, house: design?.house, ...(weights ? { weights } : {}) },
+        }),
+      ),
   })
 
 /** What is asked of a bus that is to be precharged. */
-export const useBusFields = () => useQuery({ queryKey: ["bus-fields"], staleTime: Infinity, queryFn: () => data(client.GET("/api/bus/fields")) })
+export const useBusFields = () =>
+  useQuery({ queryKey: ["bus-fields"], staleTime: Infinity, queryFn: () => data(client.GET("/api/bus/fields")) })
 
 /** The precharge of a bus; the last answer stays until the next is there. */
 export const useBus = (asked: object) =>
-  useQuery({ queryKey: ["bus", asked], placeholderData: keepPreviousData, queryFn: ({ signal }) => data(client.POST("/api/bus", { signal, body: asked })) })
+  useQuery({
+    queryKey: ["bus", asked],
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => data(client.POST("/api/bus", { signal, body: asked })),
+  })
 
 /** The switches on the shelf ranked for a stage of a design, once they are asked for. */
 export const useSwitches = (design: Design | undefined, block: string, wanted: boolean) =>
   useQuery({
     queryKey: ["switches", block, ...about(design)],
     enabled: design !== undefined && wanted,
-    queryFn: ({ signal }) => data(client.POST("/api/switches/{block}", { signal, params: { path: { block: block as "front_end" } }, body: asked(design) })),
+    queryFn: ({ signal }) =>
+      data(client.POST("/api/switches/{block}", { signal, params: { path: { block: block as "front_end" } }, body: asked(design) })),
     placeholderData: (last, query) => (query?.queryKey[1] === block ? last : undefined),
   })
 
@@ -136,12 +177,19 @@ export const useDrawn = (design: Design | undefined, look: Look | undefined) =>
     queryKey: ["drawn", ...about(design), look],
     enabled: design !== undefined && look !== undefined,
     gcTime: 60_000,
-    queryFn: ({ signal }) => data(client.POST("/api/scope/points", { signal, body: asked(design, { look }), parseAs: "arrayBuffer" })).then((raw) => unpacked(raw)),
+    queryFn: ({ signal }) =>
+      data(client.POST("/api/scope/points", { signal, body: asked(design, { look }), parseAs: "arrayBuffer" })).then((raw) =>
+        unpacked(raw),
+      ),
   })
 
 /** The sine table for a timer; the last one stays until the next is there. */
 export const useSineTable = (asked: Record<string, unknown>) =>
-  useQuery({ queryKey: ["sine-table", asked], placeholderData: keepPreviousData, queryFn: ({ signal }) => data(client.POST("/api/sine-table", { signal, body: asked })) })
+  useQuery({
+    queryKey: ["sine-table", asked],
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => data(client.POST("/api/sine-table", { signal, body: asked })),
+  })
 
 /** The working of a relation with its numbers put in. */
 export const useWorking = (relation: string | undefined, inputs: Record<string, number> | undefined) =>
@@ -150,7 +198,9 @@ export const useWorking = (relation: string | undefined, inputs: Record<string, 
     enabled: relation !== undefined && relation !== "sum",
     staleTime: Infinity,
     queryFn: () =>
-      data(client.POST("/api/book/{key}/work", { params: { path: { key: relation ?? "" } }, body: { values: inputs ?? {}, whole: false } })),
+      data(
+        client.POST("/api/book/{key}/work", { params: { path: { key: relation ?? "" } }, body: { values: inputs ?? {}, whole: false } }),
+      ),
   })
 
 /** A relation asked for whichever symbol is left out: its answer, or why there is none. */

@@ -29,7 +29,12 @@ export function BatteryChange({ handle, done }: { handle: DesignHandle; done: ()
           Another battery
         </Text>
         <NativeSelect.Root size="xs" w="120px">
-          <NativeSelect.Field value={chemistry} onChange={(e) => setChemistry(e.currentTarget.value as typeof chemistry)} aria-label="chemistry" data-testid="new-chemistry">
+          <NativeSelect.Field
+            value={chemistry}
+            onChange={(e) => setChemistry(e.currentTarget.value)}
+            aria-label="chemistry"
+            data-testid="new-chemistry"
+          >
             {CHEMISTRIES.map((c) => (
               <option key={c} value={c}>
                 {c}
@@ -38,7 +43,17 @@ export function BatteryChange({ handle, done }: { handle: DesignHandle; done: ()
           </NativeSelect.Field>
           <NativeSelect.Indicator />
         </NativeSelect.Root>
-        <Input size="xs" w="60px" fontFamily="mono" textAlign="right" value={cells} aria-label="cells in series" onChange={(e) => setCells(e.target.value)} onKeyDown={(e) => e.stopPropagation()} data-testid="new-cells" />
+        <Input
+          size="xs"
+          w="60px"
+          fontFamily="mono"
+          textAlign="right"
+          value={cells}
+          aria-label="cells in series"
+          onChange={(e) => setCells(e.target.value)}
+          onKeyDown={(e) => e.stopPropagation()}
+          data-testid="new-cells"
+        />
         <Text fontSize="sm">cells in series</Text>
         <Quiet ml="auto" onClick={done}>
           back to the bench
@@ -51,9 +66,18 @@ export function BatteryChange({ handle, done }: { handle: DesignHandle; done: ()
             <b>from</b> {found.old} &nbsp; <b>to</b> {found.new}
           </Text>
           <Text fontSize="sm" color="ink.soft" mb="3">
-            Each thing is judged as it is built, with the new battery; beside it what a fresh sizing would fit. What you pinned stays in both.
+            Each thing is judged as it is built, with the new battery; beside it what a fresh sizing would fit. What you pinned stays in
+            both.
           </Text>
-          <Box as="table" w="100%" fontSize="sm" css={{ "& td, & th": { padding: "7px 14px 7px 0", verticalAlign: "top", textAlign: "left" }, "& tr": { borderBottom: "1px solid var(--chakra-colors-faint)" } }}>
+          <Box
+            as="table"
+            w="100%"
+            fontSize="sm"
+            css={{
+              "& td, & th": { padding: "7px 14px 7px 0", verticalAlign: "top", textAlign: "left" },
+              "& tr": { borderBottom: "1px solid var(--chakra-colors-faint)" },
+            }}
+          >
             <thead>
               <tr>
                 <th>touched</th>
@@ -101,7 +125,10 @@ export function BatteryChange({ handle, done }: { handle: DesignHandle; done: ()
                     <Gem severity={f.severity} />
                   </Box>
                   <Text>
-                    {f.title}. <Box as="span" color="ink.soft">{f.cause}</Box>
+                    {f.title}.{" "}
+                    <Box as="span" color="ink.soft">
+                      {f.cause}
+                    </Box>
                   </Text>
                 </Flex>
               ))}
@@ -115,7 +142,8 @@ export function BatteryChange({ handle, done }: { handle: DesignHandle; done: ()
               Take it, keep everything as built
             </Plain>
             <Text fontSize="sm" color="ink.soft">
-              The charger and the battery's own protection board must suit the new cells too. Lithium cells: never below their cut-off, never without a management system.
+              The charger and the battery's own protection board must suit the new cells too. Lithium cells: never below their cut-off,
+              never without a management system.
             </Text>
           </Flex>
         </>

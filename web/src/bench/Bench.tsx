@@ -60,7 +60,8 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
   const shownView = search.get("view")
   // from the address itself: a key may come before the page that a click asked for is drawn
   const asked = () => new URLSearchParams(location.search)
-  const view = (name?: string, more?: Record<string, string>) => setSearch({ block: asked().get("block") ?? worst, ...(name ? { view: name } : {}), ...more }, { replace: true })
+  const view = (name?: string, more?: Record<string, string>) =>
+    setSearch({ block: asked().get("block") ?? worst, ...(name ? { view: name } : {}), ...more }, { replace: true })
   const toggle = (name: string) => view(asked().get("view") === name ? undefined : name)
   // what rows and findings are given keeps its identity, so that only those that changed are drawn again
   const latest = useRef({ handle, solution, setSearch })
@@ -110,52 +111,102 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
   const shown = figure && (block?.figures.find((f) => f.address === figure.address && f.title === figure.title) ?? null)
   return (
     <Flex className="rhombos" direction="column" h={{ base: "auto", lg: "100dvh" }} minW="1000px" _print={{ h: "auto", minW: "0" }}>
-      <TopBar handle={handle} asked={solution.totals?.texts.asked ?? "change the brief"} brief={chosen === "brief"} showBrief={() => go(chosen === "brief" ? worst : "brief")} view={shownView} show={toggle} views={VIEWS} find={() => setFinding(true)} />
+      <TopBar
+        handle={handle}
+        asked={solution.totals?.texts.asked ?? "change the brief"}
+        brief={chosen === "brief"}
+        showBrief={() => go(chosen === "brief" ? worst : "brief")}
+        view={shownView}
+        show={toggle}
+        views={VIEWS}
+        find={() => setFinding(true)}
+      />
       <Box as="main" display="contents">
         <PowerPath solution={solution} chosen={chosen} choose={go} />
         <TotalsLine solution={solution} chosen={shownView ? "" : chosen} go={go} />
         <Mended handle={handle} />
         {handle.fault && <Fault m="2">{handle.fault}</Fault>}
-        {shownView === "magnetics" && <Coils handle={handle} apply={apply} part={chosen} page={(search.get("page") ?? "choices") as CoilPage} show={(part, page) => setSearch({ block: part, view: "magnetics", page }, { replace: true })} done={() => view()} />}
-        {shownView === "waves" && <Modulation handle={handle} solution={solution} page={(search.get("page") ?? "wave") as WavePage} show={(page) => view("waves", { page })} done={() => view()} />}
+        {shownView === "magnetics" && (
+          <Coils
+            handle={handle}
+            apply={apply}
+            part={chosen}
+            page={(search.get("page") ?? "choices") as CoilPage}
+            show={(part, page) => setSearch({ block: part, view: "magnetics", page }, { replace: true })}
+            done={() => view()}
+          />
+        )}
+        {shownView === "waves" && (
+          <Modulation
+            handle={handle}
+            solution={solution}
+            page={(search.get("page") ?? "wave") as WavePage}
+            show={(page) => view("waves", { page })}
+            done={() => view()}
+          />
+        )}
         {shownView === "routes" && <Routes handle={handle} done={() => setSearch({}, { replace: true })} />}
         {shownView === "margins" && <Margins solution={solution} go={go} done={() => view()} />}
         {shownView === "battery" && <BatteryChange handle={handle} done={() => view()} />}
         {shownView === "history" && <History handle={handle} done={() => view()} />}
         {shownView === "record" && <Kept handle={handle} solution={solution} waive={waive} done={() => view()} />}
-        {!shownView && <Grid flex="1" minH="0" _print={{ display: "block" }} templateColumns="minmax(440px, 1.06fr) minmax(300px, 1fr) minmax(250px, 0.62fr)">
-          <Column>
-            <Flex align="baseline" gap="3" mb="1">
-              <Text as="h2" fontWeight="700" fontSize="lg" whiteSpace="nowrap" data-testid="sheet-title">
-                {chosen === "brief" ? "Brief" : `${block && !block.aside ? `${solution.blocks.indexOf(block) + 1} ` : ""}${block?.title ?? ""}`}
-              </Text>
-              <Text fontSize="sm" color="ink.soft" lineHeight="1.2">
-                {chosen === "brief" ? "what is asked, and where it will live" : block?.remark}
-              </Text>
-            </Flex>
-            {chosen === "brief" && <BriefSheet design={handle.design!} fields={handle.solved!.fields} rules={handle.solved!.house} change={handle.change} moved={handle.moved} />}
-            {block && (
-              <>
-                <Circuit key={block.key} block={block} />
-                <Figures figures={block.figures} chosen={shown} open={setFigure} pin={pin} />
-              </>
-            )}
-          </Column>
-          <Column>
-            {shown && <Working figure={shown} step={shown.step ? solution.steps[shown.step] : undefined} close={() => setFigure(null)} pin={pin} />}
-            {(chosen === "battery" || chosen === "brief") && (
-              <Plain size="xs" mb="2" onClick={() => view("battery")} data-testid="show-battery">
-                what would another battery touch?
-              </Plain>
-            )}
-            {chosen === "precharge" && <SequenceFiles handle={handle} />}
-            <Pictures handle={handle} block={chosen === "brief" ? "load" : chosen} />
-            {RANKED.includes(chosen) && <Switches key={chosen} handle={handle} block={chosen} apply={apply} />}
-          </Column>
-          <Column last>
-            <Findings findings={solution.findings} here={block} apply={apply} jump={jump} waive={waive} />
-          </Column>
-        </Grid>}
+        {!shownView && (
+          <Grid
+            flex="1"
+            minH="0"
+            _print={{ display: "block" }}
+            templateColumns="minmax(440px, 1.06fr) minmax(300px, 1fr) minmax(250px, 0.62fr)"
+          >
+            <Column>
+              <Flex align="baseline" gap="3" mb="1">
+                <Text as="h2" fontWeight="700" fontSize="lg" whiteSpace="nowrap" data-testid="sheet-title">
+                  {chosen === "brief"
+                    ? "Brief"
+                    : `${block && !block.aside ? `${solution.blocks.indexOf(block) + 1} ` : ""}${block?.title ?? ""}`}
+                </Text>
+                <Text fontSize="sm" color="ink.soft" lineHeight="1.2">
+                  {chosen === "brief" ? "what is asked, and where it will live" : block?.remark}
+                </Text>
+              </Flex>
+              {chosen === "brief" && (
+                <BriefSheet
+                  design={handle.design!}
+                  fields={handle.solved!.fields}
+                  rules={handle.solved!.house}
+                  change={handle.change}
+                  moved={handle.moved}
+                />
+              )}
+              {block && (
+                <>
+                  <Circuit key={block.key} block={block} />
+                  <Figures figures={block.figures} chosen={shown} open={setFigure} pin={pin} />
+                </>
+              )}
+            </Column>
+            <Column>
+              {shown && (
+                <Working
+                  figure={shown}
+                  step={shown.step ? solution.steps[shown.step] : undefined}
+                  close={() => setFigure(null)}
+                  pin={pin}
+                />
+              )}
+              {(chosen === "battery" || chosen === "brief") && (
+                <Plain size="xs" mb="2" onClick={() => view("battery")} data-testid="show-battery">
+                  what would another battery touch?
+                </Plain>
+              )}
+              {chosen === "precharge" && <SequenceFiles handle={handle} />}
+              <Pictures handle={handle} block={chosen === "brief" ? "load" : chosen} />
+              {RANKED.includes(chosen) && <Switches key={chosen} handle={handle} block={chosen} apply={apply} />}
+            </Column>
+            <Column last>
+              <Findings findings={solution.findings} here={block} apply={apply} jump={jump} waive={waive} />
+            </Column>
+          </Grid>
+        )}
       </Box>
       <Foot handle={handle} solution={solution} />
       <Palette open={finding} close={() => setFinding(false)} solution={solution} actions={actions} go={go} />
@@ -165,7 +216,16 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
 }
 
 const Column = ({ children, last }: { children: React.ReactNode; last?: boolean }) => (
-  <Box px="5" py="3" overflowY="auto" minH="0" _print={{ overflow: "visible" }} borderRight={last ? undefined : "1px solid"} borderColor="hair" tabIndex={0}>
+  <Box
+    px="5"
+    py="3"
+    overflowY="auto"
+    minH="0"
+    _print={{ overflow: "visible" }}
+    borderRight={last ? undefined : "1px solid"}
+    borderColor="hair"
+    tabIndex={0}
+  >
     {children}
   </Box>
 )
@@ -175,7 +235,9 @@ function Pictures({ handle, block }: { handle: DesignHandle; block: string }) {
   if (charts.error) return <Fault>{charts.error.message}</Fault>
   return (
     <Box opacity={charts.isPlaceholderData ? 0.6 : 1} data-testid="pictures" data-fresh={!charts.isPlaceholderData && !charts.isPending}>
-      {charts.data?.map((c) => <Plot key={c.key} chart={c} />)}
+      {charts.data?.map((c) => (
+        <Plot key={c.key} chart={c} />
+      ))}
     </Box>
   )
 }
@@ -184,11 +246,25 @@ function Pictures({ handle, block }: { handle: DesignHandle; block: string }) {
 function TotalsLine({ solution, chosen, go }: { solution: Solution; chosen: string; go: (block: string) => void }) {
   const t = solution.totals?.texts
   return (
-    <Flex className="aside" px="5" h="30px" align="center" fontSize="sm" color="ink.soft" borderBottom="1px solid" borderColor="hair" bg="sheet" gap="4" whiteSpace="nowrap" overflow="hidden" data-testid="totals">
+    <Flex
+      className="aside"
+      px="5"
+      h="30px"
+      align="center"
+      fontSize="sm"
+      color="ink.soft"
+      borderBottom="1px solid"
+      borderColor="hair"
+      bg="sheet"
+      gap="4"
+      whiteSpace="nowrap"
+      overflow="hidden"
+      data-testid="totals"
+    >
       {t && (
         <Box truncate title="at full power, nominal battery">
-          in <Bold>{t.power_in}</Bold> = out <Bold>{t.power_out}</Bold> + lost <Bold>{t.lost}</Bold> · efficiency <Bold testid="efficiency">{t.efficiency}</Bold> · idle{" "}
-          <Bold>{t.idle}</Bold> · runs <Bold>{t.run_time}</Bold>
+          in <Bold>{t.power_in}</Bold> = out <Bold>{t.power_out}</Bold> + lost <Bold>{t.lost}</Bold> · efficiency{" "}
+          <Bold testid="efficiency">{t.efficiency}</Bold> · idle <Bold>{t.idle}</Bold> · runs <Bold>{t.run_time}</Bold>
         </Box>
       )}
       <Box ml="auto">
@@ -207,14 +283,31 @@ const Bold = ({ children, testid }: { children: React.ReactNode; testid?: string
 function Foot({ handle, solution }: { handle: DesignHandle; solution: Solution }) {
   const t = solution.totals?.texts
   return (
-    <Flex as="footer" className="aside" px="5" h="30px" flexShrink="0" align="center" gap="5" fontSize="sm" bg="sheet" borderTop="1px solid" borderColor="hair" whiteSpace="nowrap" overflow="hidden">
+    <Flex
+      as="footer"
+      className="aside"
+      px="5"
+      h="30px"
+      flexShrink="0"
+      align="center"
+      gap="5"
+      fontSize="sm"
+      bg="sheet"
+      borderTop="1px solid"
+      borderColor="hair"
+      whiteSpace="nowrap"
+      overflow="hidden"
+    >
       {t && (
         <Text color="stop" fontWeight="700" data-testid="danger">
-          {t.link_voltage ? `${t.link_voltage} link: ${t.stored_energy} stored, ${t.safe_time} to a touch-safe 60 V after switch-off` : "The output kills; a battery starts fires: fuse at the battery, measure before you touch"}
+          {t.link_voltage
+            ? `${t.link_voltage} link: ${t.stored_energy} stored, ${t.safe_time} to a touch-safe 60 V after switch-off`
+            : "The output kills; a battery starts fires: fuse at the battery, measure before you touch"}
         </Text>
       )}
       <Text ml="auto" color="ink.soft">
-        house rules: {solution.rules}{handle.solved?.house.some((r) => r.changed) ? ", some changed" : ""}
+        house rules: {solution.rules}
+        {handle.solved?.house.some((r) => r.changed) ? ", some changed" : ""}
       </Text>
       {t && <Text color="ink.soft">energy balance {t.balance}</Text>}
       <Text color="ink.soft" data-testid="took">
@@ -237,9 +330,19 @@ interface Keys {
   close: () => void
 }
 
-/** The views that fill the bench; the letter that shows each is in `useKeys`. */
+/** The views that fill the bench; the letters that show them are `VIEW_KEYS`. */
 const VIEWS = ["routes", "magnetics", "waves", "margins", "record", "history"]
 const asidesOf = (solution: Solution) => solution.blocks.filter((b) => b.aside).map((b) => b.key)
+
+const VIEW_KEYS: Record<string, string | undefined> = {
+  r: "routes",
+  m: "magnetics",
+  w: "waves",
+  a: "margins",
+  b: "battery",
+  e: "record",
+  y: "history",
+}
 
 function useKeys({ solution, go, undo, redo, toggle, find, close }: Keys) {
   useEffect(() => {
@@ -247,20 +350,16 @@ function useKeys({ solution, go, undo, redo, toggle, find, close }: Keys) {
     const pressed = (e: KeyboardEvent) => {
       const typing = (e.target as HTMLElement).matches?.("input, select, textarea")
       const command = e.ctrlKey || e.metaKey
-      if (command && e.key.toLowerCase() === "k") (e.preventDefault(), find())
-      else if (typing) return
-      else if (command && e.key.toLowerCase() === "z") (e.preventDefault(), (e.shiftKey ? redo : undo)?.())
-      else if (command && e.key.toLowerCase() === "y") (e.preventDefault(), redo?.())
+      const commanded = command ? { k: find, z: e.shiftKey ? redo : undo, y: redo }[e.key.toLowerCase()] : undefined
+      const view = VIEW_KEYS[e.key]
+      if (commanded && (commanded === find || !typing)) {
+        e.preventDefault()
+        void commanded()
+      } else if (typing) return
       else if (e.key === "Escape") close()
       else if (command || e.altKey || !keysOn()) return
       else if (e.key === "0") go("brief")
-      else if (e.key === "r") toggle("routes")
-      else if (e.key === "m") toggle("magnetics")
-      else if (e.key === "w") toggle("waves")
-      else if (e.key === "a") toggle("margins")
-      else if (e.key === "b") toggle("battery")
-      else if (e.key === "e") toggle("record")
-      else if (e.key === "y") toggle("history")
+      else if (view) toggle(view)
       else if (beside(e.key)) go(beside(e.key)!)
       else if (/^[1-9]$/.test(e.key)) {
         const block = solution.blocks[Number(e.key) - 1]

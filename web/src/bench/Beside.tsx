@@ -22,7 +22,15 @@ export function Beside({ blocks, chosen, choose }: { blocks: readonly BlockRepor
   return (
     <Flex as="nav" aria-label="beside the path" gap={{ base: "2", xl: "3.5" }} flexShrink="0" align="center">
       {blocks.map((b) => (
-        <Quiet key={b.key} onClick={() => choose(b.key)} color={chosen === b.key ? "copper" : "ink.soft"} aria-pressed={chosen === b.key} fontSize="sm" title={`${b.title}${keyOf(b.key) ? `, key ${keyOf(b.key)!.toUpperCase()}` : ""}`} data-testid={`show-${b.key}`}>
+        <Quiet
+          key={b.key}
+          onClick={() => choose(b.key)}
+          color={chosen === b.key ? "copper" : "ink.soft"}
+          aria-pressed={chosen === b.key}
+          fontSize="sm"
+          title={`${b.title}${keyOf(b.key) ? `, key ${keyOf(b.key)!.toUpperCase()}` : ""}`}
+          data-testid={`show-${b.key}`}
+        >
           <svg width="17" height="17" viewBox="-9 -9 18 18" aria-label={b.severity ?? "sound"} role="img" style={{ flexShrink: 0 }}>
             <LozengeShape x={0} y={0} half={7.5} level={b.stress} severity={b.severity} />
           </svg>

@@ -23,7 +23,8 @@ export function BriefSheet({ design, fields, rules, change, moved }: Props) {
     const [section, name] = field.address.split(".") as [string, string?]
     return change((now) => {
       const brief = now.brief ?? {}
-      if (section === "loads" || section === "shares") return { brief: Object.entries(shared(now, field, value)).reduce((made, [n, v]) => replaced(made, n, v), brief) }
+      if (section === "loads" || section === "shares")
+        return { brief: Object.entries(shared(now, field, value)).reduce((made, [n, v]) => replaced(made, n, v), brief) }
       return { brief: replaced(brief, section, name ? replaced(Reflect.get(brief, section) ?? {}, name, value) : value) }
     }, field.address)
   }
@@ -34,7 +35,15 @@ export function BriefSheet({ design, fields, rules, change, moved }: Props) {
           <Text fontWeight="700" color="copper" fontSize="sm" pb="0.5" borderBottom="1px solid" borderColor="hair">
             {s}
           </Text>
-          {fields.filter((f) => f.section === s).map((f) => (f.many ? <Many key={f.address} field={f} put={put} /> : <Entry key={f.address} field={f} put={put} note={f.address === "power.surge" ? moved : ""} />))}
+          {fields
+            .filter((f) => f.section === s)
+            .map((f) =>
+              f.many ? (
+                <Many key={f.address} field={f} put={put} />
+              ) : (
+                <Entry key={f.address} field={f} put={put} note={f.address === "power.surge" ? moved : ""} />
+              ),
+            )}
         </Box>
       ))}
       <HouseRules design={design} fields={rules} change={change} />
@@ -60,16 +69,35 @@ function Entry({ field: f, put, note }: { field: BriefField; put: Put; note: str
   const take = async (value: string) => {
     const whole = f.unit === "1" && /^\s*\d+\s*$/.test(value)
     const problem = await put(f, value.trim() === "" ? (f.allowed ? null : "") : whole ? Number(value) : value)
-    return problem?.problems?.find((p) => p.field.includes(f.address) || f.address.includes(p.field.replace(/^brief\./, "")))?.message ?? toldBy(problem)
+    return (
+      problem?.problems?.find((p) => p.field.includes(f.address) || f.address.includes(p.field.replace(/^brief\./, "")))?.message ??
+      toldBy(problem)
+    )
   }
-  if (!f.options?.length) return <TypedLine title={f.title} hint={f.allowed} text={f.text} placeholder={f.text === "" && f.allowed ? (f.address.startsWith("shares.") ? "the rest" : "typical") : undefined} id={`brief-${f.address}`} take={take} note={note} />
+  if (!f.options?.length)
+    return (
+      <TypedLine
+        title={f.title}
+        hint={f.allowed}
+        text={f.text}
+        placeholder={f.text === "" && f.allowed ? (f.address.startsWith("shares.") ? "the rest" : "typical") : undefined}
+        id={`brief-${f.address}`}
+        take={take}
+        note={note}
+      />
+    )
   return (
     <Flex align="center" gap="2" minH="30px" borderBottom="1px solid" borderColor="faint" py="0.5">
       <Text flex="1" fontSize="sm">
         {f.title}
       </Text>
       <NativeSelect.Root size="xs" w="130px">
-        <NativeSelect.Field value={f.text} onChange={(e) => void put(f, e.target.value)} aria-label={f.title} data-testid={`brief-${f.address}`}>
+        <NativeSelect.Field
+          value={f.text}
+          onChange={(e) => void put(f, e.target.value)}
+          aria-label={f.title}
+          data-testid={`brief-${f.address}`}
+        >
           {f.options.map((o) => (
             <option key={o}>{o}</option>
           ))}
@@ -100,7 +128,8 @@ function HouseRules({ design, fields, change }: { design: Design; fields: readon
   const presets = useRules()
   const rules = design.rules ?? "usual"
   const [all, setAll] = useState(false)
-  const set = (name: string, value: string) => change((now) => ({ house: replaced(now.house ?? {}, name, value.trim() === "" ? null : value) }))
+  const set = (name: string, value: string) =>
+    change((now) => ({ house: replaced(now.house ?? {}, name, value.trim() === "" ? null : value) }))
   const shown = all ? fields : fields.filter((f) => f.changed)
   return (
     <Box mb="3">
@@ -109,7 +138,12 @@ function HouseRules({ design, fields, change }: { design: Design; fields: readon
       </Text>
       <Flex align="center" gap="3" pt="2">
         <NativeSelect.Root size="xs" w="130px">
-          <NativeSelect.Field value={rules} onChange={(e) => void change({ rules: e.target.value as RuleName })} aria-label="House rules" data-testid="rules">
+          <NativeSelect.Field
+            value={rules}
+            onChange={(e) => void change({ rules: e.target.value as RuleName })}
+            aria-label="House rules"
+            data-testid="rules"
+          >
             {presets.data?.map((r) => (
               <option key={r.name}>{r.name}</option>
             ))}
@@ -124,7 +158,15 @@ function HouseRules({ design, fields, change }: { design: Design; fields: readon
         </Quiet>
       </Flex>
       {shown.map((f) => (
-        <TypedLine key={f.name} title={f.title} hint={f.changed ? `preset ${f.preset}; ${f.allowed}` : f.allowed} text={f.text} strong={f.changed} id={`rule-${f.name}`} take={async (value) => toldBy(await set(f.name, value))} />
+        <TypedLine
+          key={f.name}
+          title={f.title}
+          hint={f.changed ? `preset ${f.preset}; ${f.allowed}` : f.allowed}
+          text={f.text}
+          strong={f.changed}
+          id={`rule-${f.name}`}
+          take={async (value) => toldBy(await set(f.name, value))}
+        />
       ))}
     </Box>
   )

@@ -23,7 +23,13 @@ interface Props {
 export const Figures = (props: Props) => (
   <Box role="table" aria-label="figures">
     {props.figures.map((f, i) => (
-      <Row key={`${f.address}-${i}`} figure={f} here={props.chosen?.address === f.address && props.chosen.title === f.title} open={props.open} pin={props.pin} />
+      <Row
+        key={`${f.address}-${i}`}
+        figure={f}
+        here={props.chosen?.address === f.address && props.chosen.title === f.title}
+        open={props.open}
+        pin={props.pin}
+      />
     ))}
   </Box>
 )
@@ -92,7 +98,17 @@ const Gauge = ({ figure: f, open }: { figure: Figure; open: (f: Figure) => void 
 )
 
 /** Whether a choice is proposed or pinned, with the way to let it go; a result opens its working. */
-function State({ figure: f, editing, put, open }: { figure: Figure; editing: boolean; put: (v: PinValue) => Promise<boolean>; open: (f: Figure) => void }) {
+function State({
+  figure: f,
+  editing,
+  put,
+  open,
+}: {
+  figure: Figure
+  editing: boolean
+  put: (v: PinValue) => Promise<boolean>
+  open: (f: Figure) => void
+}) {
   if (f.status === "bought")
     return (
       <div role="cell" className="figure-side">

@@ -90,7 +90,16 @@ function Plainly({ finding: f, apply, jump, waive }: ItemProps) {
         )}
         <Flex gap="2" mt="1.5" wrap="wrap" align="center">
           {first && (
-            <Strong size="xs" h="auto" py="1" whiteSpace="normal" textAlign="left" maxW="full" onClick={() => apply(first.patch)} data-testid={`cure-${f.code}`}>
+            <Strong
+              size="xs"
+              h="auto"
+              py="1"
+              whiteSpace="normal"
+              textAlign="left"
+              maxW="full"
+              onClick={() => apply(first.patch)}
+              data-testid={`cure-${f.code}`}
+            >
               {first.label}
             </Strong>
           )}
@@ -103,7 +112,13 @@ function Plainly({ finding: f, apply, jump, waive }: ItemProps) {
             show figure
           </Quiet>
           {waive && f.severity !== "note" && (
-            <Quiet onClick={() => setAsking(!asking)} textDecoration="underline" fontSize="xs" aria-expanded={asking} data-testid={`waive-${f.code}`}>
+            <Quiet
+              onClick={() => setAsking(!asking)}
+              textDecoration="underline"
+              fontSize="xs"
+              aria-expanded={asking}
+              data-testid={`waive-${f.code}`}
+            >
               waive
             </Quiet>
           )}
@@ -131,7 +146,17 @@ function Reason({ finding: f, waive, done }: { finding: Finding; waive: NonNulla
         </Text>
       )}
       <Flex gap="2">
-        <Input size="xs" autoFocus value={text} maxLength={400} placeholder="why this is accepted" aria-label="reason" onChange={(e) => setText(e.target.value)} onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && void keep(), e.key === "Escape" && done())} data-testid={`reason-${f.code}`} />
+        <Input
+          size="xs"
+          autoFocus
+          value={text}
+          maxLength={400}
+          placeholder="why this is accepted"
+          aria-label="reason"
+          onChange={(e) => setText(e.target.value)}
+          onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && void keep(), e.key === "Escape" && done())}
+          data-testid={`reason-${f.code}`}
+        />
         <Plain size="xs" onClick={() => void keep()} data-testid={`keep-waiver-${f.code}`}>
           keep
         </Plain>

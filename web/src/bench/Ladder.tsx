@@ -27,11 +27,27 @@ export function Ladder({ chart }: { chart: Chart }) {
   const most = Math.max(...ends)
   const room = (most - least || 1) * 0.06
   const up = (v: number) => TALL - 16 - ((v - least + room) / (most - least + 2 * room)) * (TALL - 32)
-  const marks = apart(rungs.filter((r) => r.way === "mark"), up, 28, 16)
-  const steps = apart(rungs.filter((r) => r.way !== "mark"), up, narrow ? 44 : 33, narrow ? 32 : 20)
+  const marks = apart(
+    rungs.filter((r) => r.way === "mark"),
+    up,
+    28,
+    16,
+  )
+  const steps = apart(
+    rungs.filter((r) => r.way !== "mark"),
+    up,
+    narrow ? 44 : 33,
+    narrow ? 32 : 20,
+  )
   return (
     <Box ref={ref}>
-      <svg viewBox={`0 0 ${wide} ${TALL}`} width="100%" role="img" aria-label={`${chart.title}: ${rungs.map((r) => `${r.label} ${r.text}`).join(", ")}`} data-testid={`ladder-${chart.key}`}>
+      <svg
+        viewBox={`0 0 ${wide} ${TALL}`}
+        width="100%"
+        role="img"
+        aria-label={`${chart.title}: ${rungs.map((r) => `${r.label} ${r.text}`).join(", ")}`}
+        data-testid={`ladder-${chart.key}`}
+      >
         <path d={`M${SCALE} 8V${TALL - 8}M${SCALE + 10} 8V${TALL - 8}`} stroke={css("ink")} strokeWidth="1.4" />
         {marks.map(([r, y]) => (
           <g key={r.label}>
@@ -55,13 +71,22 @@ export function Ladder({ chart }: { chart: Chart }) {
 
 function Threshold({ rung: r, y, up, narrow }: { rung: Rung; y: number; up: (v: number) => number; narrow: boolean }) {
   const tone = css(r.severity ?? "copper")
-  const box = (low: number, high: number, opacity: number) => <rect x={SCALE + 10} y={up(high)} width={BAND - SCALE - 10} height={Math.max(2, up(low) - up(high))} fill={tone} opacity={opacity} />
+  const box = (low: number, high: number, opacity: number) => (
+    <rect x={SCALE + 10} y={up(high)} width={BAND - SCALE - 10} height={Math.max(2, up(low) - up(high))} fill={tone} opacity={opacity} />
+  )
   const tip = r.way === "down" ? 5 : -5
   return (
     <g>
       {r.fresh_low != null && r.fresh_high != null && box(r.fresh_low, r.fresh_high, 0.22)}
       {r.low != null && r.high != null && box(r.low, r.high, 0.85)}
-      {r.back != null && <path d={`M${SCALE + 22} ${up(r.at)}V${up(r.back)}m-4 ${tip}l4 ${-tip}l4 ${tip}`} fill="none" stroke={css("steel")} strokeWidth="1.5" />}
+      {r.back != null && (
+        <path
+          d={`M${SCALE + 22} ${up(r.at)}V${up(r.back)}m-4 ${tip}l4 ${-tip}l4 ${tip}`}
+          fill="none"
+          stroke={css("steel")}
+          strokeWidth="1.5"
+        />
+      )}
       <path d={`M${BAND} ${up(r.at)}L${WORDS - 4} ${y}`} stroke={tone} />
       <text x={WORDS} y={y} style={{ fontSize: 12.5, fill: css("ink") }}>
         <tspan style={{ fontWeight: 700 }}>{r.label}</tspan>

@@ -16,13 +16,24 @@ export function Margins({ solution, go, done }: { solution: Solution; go: (block
         </Text>
         <Text fontSize="sm" color="ink.soft">
           every stress against its rating, tightest first; the tick is the house's limit, the end of the bar the rating.{" "}
-          {rows.length ? `${rows.length} stresses, ${beyond || "none"} beyond the house's limit.` : "Nothing is built, so nothing is stressed."}
+          {rows.length
+            ? `${rows.length} stresses, ${beyond || "none"} beyond the house's limit.`
+            : "Nothing is built, so nothing is stressed."}
         </Text>
         <Quiet ml="auto" onClick={done} data-testid="margins-done">
           back to the bench
         </Quiet>
       </Flex>
-      <Box as="table" w="100%" fontSize="sm" css={{ "& td": { padding: "4px 10px 4px 0", whiteSpace: "nowrap" }, "& tr": { borderBottom: "1px solid var(--chakra-colors-faint)" }, "& td.n": { fontFamily: "var(--chakra-fonts-mono)", textAlign: "right" } }}>
+      <Box
+        as="table"
+        w="100%"
+        fontSize="sm"
+        css={{
+          "& td": { padding: "4px 10px 4px 0", whiteSpace: "nowrap" },
+          "& tr": { borderBottom: "1px solid var(--chakra-colors-faint)" },
+          "& td.n": { fontFamily: "var(--chakra-fonts-mono)", textAlign: "right" },
+        }}
+      >
         <tbody>
           {rows.map((m) => (
             <tr key={`${m.address}-${m.title}`} data-testid={`margin-${m.address}`} data-left={m.left}>
@@ -41,8 +52,13 @@ export function Margins({ solution, go, done }: { solution: Solution; go: (block
               <td className="n" style={{ color: "var(--chakra-colors-ink-soft)", textAlign: "left" }}>
                 of {m.rating}
               </td>
-              <td className="n" style={{ color: m.left < 0 ? "var(--chakra-colors-fix)" : undefined }}>{m.left_text} left</td>
-              <td style={{ color: "var(--chakra-colors-ink-soft)", maxWidth: 190, overflow: "hidden", textOverflow: "ellipsis" }} title={m.point}>
+              <td className="n" style={{ color: m.left < 0 ? "var(--chakra-colors-fix)" : undefined }}>
+                {m.left_text} left
+              </td>
+              <td
+                style={{ color: "var(--chakra-colors-ink-soft)", maxWidth: 190, overflow: "hidden", textOverflow: "ellipsis" }}
+                title={m.point}
+              >
                 {m.point}
               </td>
             </tr>

@@ -9,7 +9,18 @@ export function Mended({ handle }: { handle: DesignHandle }) {
   const { faults = [], aside } = handle
   if (!faults.length && !aside) return null
   return (
-    <Box px="5" py="2" bg="faint" borderBottom="1px solid" borderColor="hair" fontSize="sm" maxH="30vh" overflowY="auto" role="status" data-testid="mended">
+    <Box
+      px="5"
+      py="2"
+      bg="faint"
+      borderBottom="1px solid"
+      borderColor="hair"
+      fontSize="sm"
+      maxH="30vh"
+      overflowY="auto"
+      role="status"
+      data-testid="mended"
+    >
       {faults.length > 0 && (
         <Flex gap="4" align="start">
           <Box flex="1">
@@ -26,10 +37,17 @@ export function Mended({ handle }: { handle: DesignHandle }) {
       {aside && (
         <Flex gap="4" align="start">
           <Box flex="1">
-            <Text fontWeight="700">A change that this browser had not sent yet cannot be taken. The design is shown as it was kept last.</Text>
+            <Text fontWeight="700">
+              A change that this browser had not sent yet cannot be taken. The design is shown as it was kept last.
+            </Text>
             <Text>{aside.why}</Text>
           </Box>
-          <Plain size="xs" onClick={() => download(new Blob([aside.text], { type: "application/json" }), `${handle.design?.name ?? "design"}, unsent.json`)}>
+          <Plain
+            size="xs"
+            onClick={() =>
+              download(new Blob([aside.text], { type: "application/json" }), `${handle.design?.name ?? "design"}, unsent.json`)
+            }
+          >
             Save it as a file
           </Plain>
           <Quiet onClick={handle.forget} data-testid="forget-aside">

@@ -55,7 +55,11 @@ export function Palette({ open, close, solution, actions, go }: Props) {
                 <Command.Group heading="Figures">
                   {solution.blocks.flatMap((b) =>
                     b.figures.map((f, i) => (
-                      <Command.Item key={`${f.address}${i}`} value={`${b.title} ${f.title} ${i}`} onSelect={done(() => go(b.key, f.address))}>
+                      <Command.Item
+                        key={`${f.address}${i}`}
+                        value={`${b.title} ${f.title} ${i}`}
+                        onSelect={done(() => go(b.key, f.address))}
+                      >
                         {b.title}: {f.title} <span>{f.text}</span>
                       </Command.Item>
                     )),

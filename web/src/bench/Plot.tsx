@@ -17,7 +17,15 @@ echarts.use([LineChart, BarChart, ScatterChart, GridComponent, MarkLineComponent
 const HEIGHT = "clamp(150px, calc((100dvh - 455px) / 2), 280px)"
 
 type Series = NonNullable<Chart["series"]>[number]
-const TONE: Record<string, string> = { main: "ink", second: "steel", third: "copper", faint: "steel.soft", rating: "stop", house: "fix", here: "copper" }
+const TONE: Record<string, string> = {
+  main: "ink",
+  second: "steel",
+  third: "copper",
+  faint: "steel.soft",
+  rating: "stop",
+  house: "fix",
+  here: "copper",
+}
 const tone = (role: string | undefined) => shade(TONE[role ?? "main"] ?? "ink")
 
 /** One picture with its title, key and caption; it can be kept as SVG. `pick` is told where along it a person clicks. */
@@ -36,11 +44,15 @@ export function Plot({ chart, pick }: { chart: Chart; pick?: (at: string) => voi
         )}
         {(chart.series?.length ?? 0) > 1 && (
           <Flex columnGap="3" wrap="wrap" flexBasis="100%">
-            {chart.series?.map((s) => <KeyEntry key={s.name} series={s} />)}
+            {chart.series?.map((s) => (
+              <KeyEntry key={s.name} series={s} />
+            ))}
           </Flex>
         )}
       </Flex>
-      <Box ref={holder}><Drawn chart={chart} pick={pick} /></Box>
+      <Box ref={holder}>
+        <Drawn chart={chart} pick={pick} />
+      </Box>
       <Text fontSize="sm" color="ink.soft" lineHeight="1.35">
         {chart.remark}
       </Text>
@@ -56,7 +68,18 @@ function Drawn({ chart, pick }: { chart: Chart; pick?: (at: string) => void }) {
 
 /** A picture that is a table: the first row names the columns. */
 const Listed = ({ rows }: { rows: readonly (readonly string[])[] }) => (
-  <Box as="table" w="100%" mt="1" fontSize="sm" css={{ "& td": { padding: "3px 10px 3px 0", verticalAlign: "top" }, "& td:first-of-type": { whiteSpace: "nowrap", paddingRight: "16px" }, "& tr": { borderBottom: "1px solid var(--chakra-colors-faint)" }, "& tr:first-of-type td": { fontWeight: 700, fontFamily: "inherit" } }}>
+  <Box
+    as="table"
+    w="100%"
+    mt="1"
+    fontSize="sm"
+    css={{
+      "& td": { padding: "3px 10px 3px 0", verticalAlign: "top" },
+      "& td:first-of-type": { whiteSpace: "nowrap", paddingRight: "16px" },
+      "& tr": { borderBottom: "1px solid var(--chakra-colors-faint)" },
+      "& tr:first-of-type td": { fontWeight: 700, fontFamily: "inherit" },
+    }}
+  >
     <tbody>
       {rows.map((row, n) => (
         <tr key={n}>
@@ -101,7 +124,8 @@ function Curves({ chart, pick }: { chart: Chart; pick?: (at: string) => void }) 
     const drawn = echarts.init(ref.current, undefined, { renderer: "svg" })
     drawn.setOption(option(chart))
     drawn.getZr().on("click", ({ offsetX, offsetY }) => {
-      if (drawn.containPixel("grid", [offsetX, offsetY])) told.current?.(`${drawn.convertFromPixel({ xAxisIndex: 0 }, offsetX)} ${chart.x?.unit}`)
+      if (drawn.containPixel("grid", [offsetX, offsetY]))
+        told.current?.(`${drawn.convertFromPixel({ xAxisIndex: 0 }, offsetX)} ${chart.x?.unit}`)
     })
     const watch = new ResizeObserver(() => drawn.resize())
     watch.observe(ref.current)
@@ -128,7 +152,13 @@ function option(chart: Chart): echarts.EChartsCoreOption {
     splitNumber: upright ? 4 : 5,
     scale: !upright,
     ...(a?.step ? { interval: a.step } : {}),
-    axisLabel: { ...text, hideOverlap: true, showMinLabel: a?.low_told, showMaxLabel: a?.high_told, ...(a?.names?.length ? { formatter: (v: number) => a.names?.[v] ?? "" } : {}) },
+    axisLabel: {
+      ...text,
+      hideOverlap: true,
+      showMinLabel: a?.low_told,
+      showMaxLabel: a?.high_told,
+      ...(a?.names?.length ? { formatter: (v: number) => a.names?.[v] ?? "" } : {}),
+    },
     ...(a?.names?.length ? { interval: 1 } : {}),
     axisLine: { show: !upright, lineStyle: { color: shade("hair") }, onZero: false },
     axisTick: { show: false },
@@ -157,7 +187,15 @@ function option(chart: Chart): echarts.EChartsCoreOption {
   return {
     animation: false,
     grid: { left: 46, right: 14, top: 24, bottom: 38 },
-    tooltip: { trigger: "axis", confine: true, textStyle: { fontFamily: mono, fontSize: 12, color: shade("ink") }, backgroundColor: shade("sheet"), borderColor: shade("hair"), axisPointer: { lineStyle: { color: shade("hair") } }, valueFormatter: (v: unknown) => `${String(v)} ${unit}` },
+    tooltip: {
+      trigger: "axis",
+      confine: true,
+      textStyle: { fontFamily: mono, fontSize: 12, color: shade("ink") },
+      backgroundColor: shade("sheet"),
+      borderColor: shade("hair"),
+      axisPointer: { lineStyle: { color: shade("hair") } },
+      valueFormatter: (v: unknown) => `${String(v)} ${unit}`,
+    },
     xAxis: axis(chart.x, false),
     yAxis: axis(chart.y, true),
     series: [
@@ -175,10 +213,24 @@ function option(chart: Chart): echarts.EChartsCoreOption {
       })),
       {
         type: "scatter",
-        data: (chart.dots ?? []).map((d) => ({ value: [d.x, d.y], symbolSize: d.size, itemStyle: { color: tone(d.role), borderColor: shade("ink"), borderWidth: d.role === "faint" ? 0.5 : 0 }, label: { formatter: d.label, color: d.role === "faint" ? soft : tone(d.role) } })),
+        data: (chart.dots ?? []).map((d) => ({
+          value: [d.x, d.y],
+          symbolSize: d.size,
+          itemStyle: { color: tone(d.role), borderColor: shade("ink"), borderWidth: d.role === "faint" ? 0.5 : 0 },
+          label: { formatter: d.label, color: d.role === "faint" ? soft : tone(d.role) },
+        })),
         symbol: "diamond",
         tooltip: { show: false },
-        label: { show: true, position: "right", fontFamily: mono, fontSize: 12, fontWeight: 600, offset: crowded ? [-2, 0] : [2, 11], backgroundColor: crowded ? undefined : shade("paper"), padding: [1, 3] },
+        label: {
+          show: true,
+          position: "right",
+          fontFamily: mono,
+          fontSize: 12,
+          fontWeight: 600,
+          offset: crowded ? [-2, 0] : [2, 11],
+          backgroundColor: crowded ? undefined : shade("paper"),
+          padding: [1, 3],
+        },
         labelLayout: { moveOverlap: "shiftY" },
         z: 5,
       },
@@ -186,7 +238,14 @@ function option(chart: Chart): echarts.EChartsCoreOption {
   }
 }
 
-const FILL: Record<string, string> = { core: "faint", window: "sheet", primary: "copper.soft", secondary: "steel.soft", tape: "hair", gap: "faint" }
+const FILL: Record<string, string> = {
+  core: "faint",
+  window: "sheet",
+  primary: "copper.soft",
+  secondary: "steel.soft",
+  tape: "hair",
+  gap: "faint",
+}
 const css = (token: string) => `var(--chakra-colors-${token.replace(".", "-")})`
 
 /** A drawing to scale: rectangles and wires in millimetres, from the bottom up. */
@@ -197,11 +256,25 @@ function Scaled({ chart }: { chart: Chart }) {
   const tallest = Math.max(...boxes.map((b) => b.y + b.height))
   const pad = frame.width * 0.02
   return (
-    <svg width="100%" style={{ maxHeight: HEIGHT }} viewBox={`${-pad} ${-pad} ${frame.width + 2 * pad} ${tallest + 2 * pad}`} role="img" aria-label={`${chart.title}: ${chart.remark ?? ""}`}>
+    <svg
+      width="100%"
+      style={{ maxHeight: HEIGHT }}
+      viewBox={`${-pad} ${-pad} ${frame.width + 2 * pad} ${tallest + 2 * pad}`}
+      role="img"
+      aria-label={`${chart.title}: ${chart.remark ?? ""}`}
+    >
       {boxes.map((b, i) => {
-        const paint = { fill: css(FILL[b.role] ?? "faint"), stroke: css(b.role === "window" ? "ink" : b.role === "tape" ? "hair" : b.role === "primary" ? "copper" : "steel"), strokeWidth: frame.width / 500 }
+        const paint = {
+          fill: css(FILL[b.role] ?? "faint"),
+          stroke: css(b.role === "window" ? "ink" : b.role === "tape" ? "hair" : b.role === "primary" ? "copper" : "steel"),
+          strokeWidth: frame.width / 500,
+        }
         const y = tallest - b.y - b.height
-        return b.round ? <ellipse key={i} cx={b.x + b.width / 2} cy={y + b.height / 2} rx={b.width / 2} ry={b.height / 2} {...paint} /> : <rect key={i} x={b.x} y={y} width={b.width} height={b.height} {...paint} />
+        return b.round ? (
+          <ellipse key={i} cx={b.x + b.width / 2} cy={y + b.height / 2} rx={b.width / 2} ry={b.height / 2} {...paint} />
+        ) : (
+          <rect key={i} x={b.x} y={y} width={b.width} height={b.height} {...paint} />
+        )
       })}
     </svg>
   )

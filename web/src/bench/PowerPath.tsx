@@ -19,7 +19,10 @@ export function PowerPath({ solution, chosen, choose }: { solution: Solution; ch
   const thickness = (watts: number) => (RIBBON * watts) / full
   const bottom = AXIS + RIBBON / 2
   const place = (i: number) => EDGE + i * pitch
-  const edge = blocks.flatMap((b, i) => [`L${place(i)} ${bottom - (RIBBON - thickness(b.power_in))}`, `L${place(i)} ${bottom - (RIBBON - thickness(b.power_out))}`])
+  const edge = blocks.flatMap((b, i) => [
+    `L${place(i)} ${bottom - (RIBBON - thickness(b.power_in))}`,
+    `L${place(i)} ${bottom - (RIBBON - thickness(b.power_out))}`,
+  ])
   const last = blocks.at(-1)
   const outline = `M24 ${AXIS - RIBBON / 2}L${width - 24} ${AXIS - RIBBON / 2}L${width - 24} ${bottom - (RIBBON - thickness(last?.power_out ?? 0))}${[...edge].reverse().join("")}L24 ${bottom}Z`
   return (
@@ -44,9 +47,21 @@ export function PowerPath({ solution, chosen, choose }: { solution: Solution; ch
               style={{ cursor: "pointer" }}
             >
               <rect x={x - pitch / 2} y="2" width={pitch} height={HEIGHT - 4} fill="transparent" />
-              {b.loss > 0 && <path d={`M${x} ${start + strand / 2}c16 0 24 4 26 15`} fill="none" stroke="var(--chakra-colors-copper)" strokeWidth={strand} />}
+              {b.loss > 0 && (
+                <path
+                  d={`M${x} ${start + strand / 2}c16 0 24 4 26 15`}
+                  fill="none"
+                  stroke="var(--chakra-colors-copper)"
+                  strokeWidth={strand}
+                />
+              )}
               <LozengeShape x={x} y={AXIS} half={22} level={b.stress} severity={b.severity} chosen={chosen === b.key} label={`${i + 1}`} />
-              <text x={x} y="17" textAnchor="middle" style={{ fontSize: 14, fontWeight: 700, fill: `var(--chakra-colors-${chosen === b.key ? "copper" : "ink"})` }}>
+              <text
+                x={x}
+                y="17"
+                textAnchor="middle"
+                style={{ fontSize: 14, fontWeight: 700, fill: `var(--chakra-colors-${chosen === b.key ? "copper" : "ink"})` }}
+              >
                 {b.title}
               </text>
               <text x={x} y="33" textAnchor="middle" style={VALUE}>

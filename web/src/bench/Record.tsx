@@ -5,7 +5,17 @@ import { Plain, Quiet } from "../ui/Page"
 import type { DesignHandle } from "./useDesign"
 
 /** What was decided, and why: waivers with their reasons, rules set otherwise, what is pinned, why this route. */
-export function Record({ handle, solution, waive, done }: { handle: DesignHandle; solution: Solution; waive: (code: string, reason: null) => unknown; done: () => void }) {
+export function Record({
+  handle,
+  solution,
+  waive,
+  done,
+}: {
+  handle: DesignHandle
+  solution: Solution
+  waive: (code: string, reason: null) => unknown
+  done: () => void
+}) {
   const design = handle.design!
   const raised = new Map(solution.findings.map((f) => [f.code, f]))
   const waivers = design.waivers ?? []
@@ -52,7 +62,9 @@ export function Record({ handle, solution, waive, done }: { handle: DesignHandle
       </Part>
       {design.decision && (
         <Part title="Why this route" empty="">
-          <Text fontSize="sm">{design.decision.chosen} was chosen from a comparison of {design.decision.rows.length} rows.</Text>
+          <Text fontSize="sm">
+            {design.decision.chosen} was chosen from a comparison of {design.decision.rows.length} rows.
+          </Text>
         </Part>
       )}
     </Box>

@@ -31,7 +31,21 @@ export function TopBar({ handle, asked, brief, showBrief, view, show, views, fin
         <h1>{design?.name}</h1>
       </VisuallyHidden>
       <Name key={design?.name} name={design?.name ?? ""} rename={(name) => void handle.change({ name })} />
-      <Box as="button" fontSize="sm" color={brief ? "copper" : "ink.soft"} truncate minW="0" textAlign="left" textDecoration="underline" textDecorationColor="hair" textUnderlineOffset="3px" _hover={{ color: "ink" }} onClick={showBrief} data-testid="show-brief" title="change the brief (key 0)">
+      <Box
+        as="button"
+        fontSize="sm"
+        color={brief ? "copper" : "ink.soft"}
+        truncate
+        minW="0"
+        textAlign="left"
+        textDecoration="underline"
+        textDecorationColor="hair"
+        textUnderlineOffset="3px"
+        _hover={{ color: "ink" }}
+        onClick={showBrief}
+        data-testid="show-brief"
+        title="change the brief (key 0)"
+      >
         {asked}
       </Box>
       <Flex ml="auto" gap={{ base: "1.5", xl: "3" }} align="center" flexShrink="0" fontSize="sm">
@@ -43,7 +57,13 @@ export function TopBar({ handle, asked, brief, showBrief, view, show, views, fin
           redo
         </Quiet>
         {views.map((name) => (
-          <Quiet key={name} onClick={() => show(name)} color={view === name ? "copper" : "ink.soft"} data-testid={`show-${name}`} title={`key ${KEYS[name]}`}>
+          <Quiet
+            key={name}
+            onClick={() => show(name)}
+            color={view === name ? "copper" : "ink.soft"}
+            data-testid={`show-${name}`}
+            title={`key ${KEYS[name]}`}
+          >
             {name}
           </Quiet>
         ))}
@@ -91,9 +111,21 @@ function Name({ name, rename }: { name: string; rename: (name: string) => void }
 
 function Kept({ handle, state }: { handle: DesignHandle; state: string }) {
   const at = handle.keeping.at?.toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", hour12: false })
-  const said: Record<string, string> = { kept: `saved ${at ?? ""}`, saving: "saving …", waiting: "database unreachable, saved in this browser", conflict: "changed elsewhere", "put away": "archived elsewhere" }
+  const said: Record<string, string> = {
+    kept: `saved ${at ?? ""}`,
+    saving: "saving …",
+    waiting: "database unreachable, saved in this browser",
+    conflict: "changed elsewhere",
+    "put away": "archived elsewhere",
+  }
   return (
-    <Text color={["waiting", "conflict", "put away"].includes(state) ? "fix" : "ink.soft"} data-testid="kept" data-state={state} aria-live="polite" whiteSpace="nowrap">
+    <Text
+      color={["waiting", "conflict", "put away"].includes(state) ? "fix" : "ink.soft"}
+      data-testid="kept"
+      data-state={state}
+      aria-live="polite"
+      whiteSpace="nowrap"
+    >
       {said[state]}
     </Text>
   )

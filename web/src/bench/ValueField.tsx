@@ -32,7 +32,17 @@ export function ValueField({ figure: f, put, leave, refused }: Props) {
   if (f.part_kind || choices.length)
     return (
       <NativeSelect.Root size="xs" w="230px">
-        <NativeSelect.Field ref={field} value={f.choice ?? ""} onChange={(e) => void put(e.target.value)} onBlur={leave} onKeyDown={escape} aria-label={f.title} aria-describedby={refused} aria-invalid={!!refused} data-testid={`input-${f.address}`}>
+        <NativeSelect.Field
+          ref={field}
+          value={f.choice ?? ""}
+          onChange={(e) => void put(e.target.value)}
+          onBlur={leave}
+          onKeyDown={escape}
+          aria-label={f.title}
+          aria-describedby={refused}
+          aria-invalid={!!refused}
+          data-testid={`input-${f.address}`}
+        >
           {choices.map(([value, label]) => (
             <option key={value} value={value}>
               {label}

@@ -18,7 +18,17 @@ export function Working({ figure, step, close, pin }: Props) {
   const relation = useBook().data?.find((r) => r.key === step?.relation)
   const worked = useWorking(step?.relation, step?.inputs)
   return (
-    <Box as="section" aria-label="working" borderLeft="3px solid" borderColor="copper" bg="sheet" px="4" py="3" mb="4" data-testid="working">
+    <Box
+      as="section"
+      aria-label="working"
+      borderLeft="3px solid"
+      borderColor="copper"
+      bg="sheet"
+      px="4"
+      py="3"
+      mb="4"
+      data-testid="working"
+    >
       <Flex justify="space-between" align="baseline" gap="2">
         <Text fontWeight="700">{relation?.title ?? figure.title}</Text>
         <Quiet onClick={close} aria-label="close the working">
@@ -32,7 +42,10 @@ export function Working({ figure, step, close, pin }: Props) {
       {step?.relation === "sum" && <Sum step={step} total={figure.text} />}
       {figure.asked && (
         <Text fontSize="sm" data-testid="asked">
-          Asked: {figure.asked}. {figure.choice ? "The cheapest on the shelf that stands all of it, of what lies in the drawer before the rest." : "Nothing on the shelf stands all of it."}
+          Asked: {figure.asked}.{" "}
+          {figure.choice
+            ? "The cheapest on the shelf that stands all of it, of what lies in the drawer before the rest."
+            : "Nothing on the shelf stands all of it."}
         </Text>
       )}
       {!step && !figure.asked && <Text fontSize="sm">This figure is read straight from the parts and the brief: {figure.text}.</Text>}
@@ -53,7 +66,15 @@ export function Working({ figure, step, close, pin }: Props) {
           <Text fontSize="sm" color="ink.soft">
             Source: {relation.source}.
           </Text>
-          {step && <SolveFor key={figure.address} step={step} target={relation.symbols.find((s) => s.target)?.name ?? ""} present={worked.data?.values.at(-1)?.text ?? figure.text} pin={pin} />}
+          {step && (
+            <SolveFor
+              key={figure.address}
+              step={step}
+              target={relation.symbols.find((s) => s.target)?.name ?? ""}
+              present={worked.data?.values.at(-1)?.text ?? figure.text}
+              pin={pin}
+            />
+          )}
         </>
       )}
     </Box>
@@ -122,10 +143,24 @@ function SolveFor({ step, target, present, pin }: SolveProps) {
       </Box>
       <Flex mt="3" gap="2" align="center" wrap="wrap" fontSize="sm">
         <Text>For</Text>
-        <Input size="xs" w="100px" fontFamily="mono" value={wish} onChange={(e) => setWish(e.target.value)} onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && void solve())} aria-label="wanted result" data-testid="wish" />
+        <Input
+          size="xs"
+          w="100px"
+          fontFamily="mono"
+          value={wish}
+          onChange={(e) => setWish(e.target.value)}
+          onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && void solve())}
+          aria-label="wanted result"
+          data-testid="wish"
+        />
         <Text>solve for</Text>
         <NativeSelect.Root size="xs" w="190px">
-          <NativeSelect.Field value={symbol} onChange={(e) => (setSymbol(e.target.value), forget())} aria-label="solve for" data-testid="solve-for">
+          <NativeSelect.Field
+            value={symbol}
+            onChange={(e) => (setSymbol(e.target.value), forget())}
+            aria-label="solve for"
+            data-testid="solve-for"
+          >
             {step.rows.map((r) => (
               <option key={r.name} value={r.name}>
                 {r.meaning}

@@ -12,7 +12,8 @@ export interface Aside {
   why: string
 }
 
-export type Keeping = { state: "kept" | "saving" | "waiting"; at: Date | null } | { state: "conflict" | "put away"; at: null; theirs: DesignOut }
+export type Keeping =
+  { state: "kept" | "saving" | "waiting"; at: Date | null } | { state: "conflict" | "put away"; at: null; theirs: DesignOut }
 
 const key = (id: string) => `rhombos.outbox.${id}`
 /** A change that cannot be taken is moved here, so that the design opens and nothing is lost. */

@@ -3,6 +3,7 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react"
 
 import { client, data, Refusal, retry, retryDelay, type Design, type DesignOut, type Problem, type Solved } from "../api/client"
 import { same } from "../ui/same"
+import { useTurns } from "../ui/useTurns"
 import { forgetAside, Outbox, readAside, setAside, waiting, type Aside, type Keeping } from "./outbox"
 
 /** A change of a design: parts of it to replace. */
@@ -35,7 +36,6 @@ export function useDesign(id: string) {
   const [aside, setAsideShown] = useState<Aside | null>(null)
   const latest = useRef(0)
   const present = useRef<Design | undefined>(undefined)
-  const turn = useRef<Promise<unknown>>(Promise.resolve())
 
   const setTrail = useCallback((past: Design[], future: Design[]) => setTrailShown((trail.current = { past, future })), [])
 
@@ -43,41 +43,60 @@ export function useDesign(id: string) {
     () =>
       new Outbox(
         id,
-        (body, revision) => data(client.PUT("/api/designs/{identity}", { params: { path: { identity: id }, header: { "if-match": `"${revision}"` } }, body })),
+        (body, revision) =>
+          data(
+            client.PUT("/api/designs/{identity}", { params: { path: { identity: id }, header: { "if-match": `"${revision}"` } }, body }),
+          ),
         { keeping: setKeeping, refused: setFault, saved: (as) => (setHead(as.revision), setFaults([]), setFault(undefined)) },
       ),
     [id],
   )
 
   /** Solve a design and, if it can be taken, make it the present one. Resolves to the refusal, or null. */
-  const take = useCallback(async (next: Design, edited?: string): Promise<Problem | null> => {
-    const mine = ++latest.current
-    const began = performance.now()
-    try {
-      const answer = await queries.fetchQuery({
-        queryKey: ["solve", next, edited],
-        queryFn: () => data(client.POST("/api/solve", { body: { brief: next.brief!, pins: next.pins, rules: next.rules, house: next.house ?? {}, route: next.route, waivers: next.waivers, edited } })),
-        staleTime: 0,
-        gcTime: 0,
-        retry,
-        retryDelay,
-      })
-      if (mine !== latest.current) return null
-      const settled = { ...next, brief: answer.solution.brief }
-      present.current = settled
-      setDesign(settled)
-      setSolved(answer)
-      setMoved(answer.moved)
-      setTook(performance.now() - began)
-      setFault(undefined)
-      return null
-    } catch (error) {
-      if (!(error instanceof Refusal)) throw error
-      if (error.status === 422) return error.problem
-      setFault(error.message)
-      return error.problem
-    }
-  }, [queries])
+  const take = useCallback(
+    async (next: Design, edited?: string): Promise<Problem | null> => {
+      const mine = ++latest.current
+      const began = performance.now()
+      try {
+        const answer = await queries.fetchQuery({
+          queryKey: ["solve", next, edited],
+          queryFn: () =>
+            data(
+              client.POST("/api/solve", {
+                body: {
+                  brief: next.brief!,
+                  pins: next.pins,
+                  rules: next.rules,
+                  house: next.house ?? {},
+                  route: next.route,
+                  waivers: next.waivers,
+                  edited,
+                },
+              }),
+            ),
+          staleTime: 0,
+          gcTime: 0,
+          retry,
+          retryDelay,
+        })
+        if (mine !== latest.current) return null
+        const settled = { ...next, brief: answer.solution.brief }
+        present.current = settled
+        setDesign(settled)
+        setSolved(answer)
+        setMoved(answer.moved)
+        setTook(performance.now() - began)
+        setFault(undefined)
+        return null
+      } catch (error) {
+        if (!(error instanceof Refusal)) throw error
+        if (error.status === 422) return error.problem
+        setFault(error.message)
+        return error.problem
+      }
+    },
+    [queries],
+  )
 
   useEffect(() => {
     let gone = false
@@ -116,12 +135,8 @@ export function useDesign(id: string) {
     }
   }, [id, outbox, take])
 
-  /** One after the other: what is typed while the last change is still being sized comes on top of it. */
-  const inTurn = useCallback(<T,>(work: () => Promise<T>): Promise<T> => {
-    const done = turn.current.then(work)
-    turn.current = done.catch(() => undefined)
-    return done
-  }, [])
+  // what is typed while the last change is still being sized comes on top of it
+  const inTurn = useTurns()
 
   const change = useCallback(
     (edit: Edit, edited?: string) =>
@@ -181,9 +196,21 @@ export function useDesign(id: string) {
   }, [id])
 
   return {
-    id, head, faults, aside, forget, design, solved,
+    id,
+    head,
+    faults,
+    aside,
+    forget,
+    design,
+    solved,
     /** Keep the design without what could not be read of it. */
-    mend: () => design && outbox.keep(design), keeping, fault, took, moved, change, resolve,
+    mend: () => design && outbox.keep(design),
+    keeping,
+    fault,
+    took,
+    moved,
+    change,
+    resolve,
     undo: trail.current.past.length ? () => step(true) : null,
     redo: trail.current.future.length ? () => step(false) : null,
   }

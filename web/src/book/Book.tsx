@@ -16,7 +16,14 @@ export function Book() {
   return (
     <Page title="Equation book">
       <Flex align="center" gap="4" mb="4">
-        <Input size="sm" w="300px" placeholder="flux, bleeder, skin depth …" value={wanted} onChange={(e) => setWanted(e.target.value)} aria-label="find a relation" />
+        <Input
+          size="sm"
+          w="300px"
+          placeholder="flux, bleeder, skin depth …"
+          value={wanted}
+          onChange={(e) => setWanted(e.target.value)}
+          aria-label="find a relation"
+        />
         <Text fontSize="sm" color="ink.soft">
           {shown?.length ?? 0} relations; leave one symbol empty and it is solved for
         </Text>
@@ -28,17 +35,28 @@ export function Book() {
             {s}
           </Text>
           <Box bg="sheet" border="1px solid" borderColor="hair">
-            {shown?.filter((r) => r.subject === s).map((r) => (
-              <Box key={r.key} borderBottom="1px solid" borderColor="faint" px="4" py="2">
-                <Flex as="button" w="full" align="center" gap="4" textAlign="left" onClick={() => setOpen(open === r.key ? undefined : r.key)} aria-expanded={open === r.key} data-testid={`relation-${r.key}`}>
-                  <Text flex="1">{r.title}</Text>
-                  <Box overflow="hidden" maxW="60%">
-                    <Tex>{`\\displaystyle ${r.latex}`}</Tex>
-                  </Box>
-                </Flex>
-                {open === r.key && <Worked relation={r} />}
-              </Box>
-            ))}
+            {shown
+              ?.filter((r) => r.subject === s)
+              .map((r) => (
+                <Box key={r.key} borderBottom="1px solid" borderColor="faint" px="4" py="2">
+                  <Flex
+                    as="button"
+                    w="full"
+                    align="center"
+                    gap="4"
+                    textAlign="left"
+                    onClick={() => setOpen(open === r.key ? undefined : r.key)}
+                    aria-expanded={open === r.key}
+                    data-testid={`relation-${r.key}`}
+                  >
+                    <Text flex="1">{r.title}</Text>
+                    <Box overflow="hidden" maxW="60%">
+                      <Tex>{`\\displaystyle ${r.latex}`}</Tex>
+                    </Box>
+                  </Flex>
+                  {open === r.key && <Worked relation={r} />}
+                </Box>
+              ))}
           </Box>
         </Box>
       ))}
@@ -53,7 +71,10 @@ function Worked({ relation: r }: { relation: RelationOut }) {
   return (
     <Box py="3">
       <Text fontSize="sm">
-        <b>Holds:</b> {r.holds}. <Box as="span" color="ink.soft">Source: {r.source}.</Box>
+        <b>Holds:</b> {r.holds}.{" "}
+        <Box as="span" color="ink.soft">
+          Source: {r.source}.
+        </Box>
       </Text>
       <Box as="table" fontSize="sm" my="2">
         <tbody>
@@ -66,7 +87,16 @@ function Worked({ relation: r }: { relation: RelationOut }) {
                 {s.meaning}
               </Box>
               <Box as="td" w="150px">
-                <Input size="xs" fontFamily="mono" placeholder={s.unit || "number"} value={values[s.name] ?? ""} onChange={(e) => setValues({ ...values, [s.name]: e.target.value })} onKeyDown={(e) => e.key === "Enter" && void work()} aria-label={s.meaning} data-testid={`symbol-${s.name}`} />
+                <Input
+                  size="xs"
+                  fontFamily="mono"
+                  placeholder={s.unit || "number"}
+                  value={values[s.name] ?? ""}
+                  onChange={(e) => setValues({ ...values, [s.name]: e.target.value })}
+                  onKeyDown={(e) => e.key === "Enter" && void work()}
+                  aria-label={s.meaning}
+                  data-testid={`symbol-${s.name}`}
+                />
               </Box>
               <Box as="td" pl="3" color="ink.soft">
                 {s.allowed}

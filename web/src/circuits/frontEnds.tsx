@@ -58,7 +58,11 @@ const FullBridge = ({ v }: { v: Values }) => (
   </>
 )
 
-const BY_TOPOLOGY: Record<string, (p: { v: Values }) => React.ReactNode> = { "push-pull": PushPullCircuit, "half-bridge": HalfBridge, "full bridge": FullBridge }
+const BY_TOPOLOGY: Record<string, (p: { v: Values }) => React.ReactNode> = {
+  "push-pull": PushPullCircuit,
+  "half-bridge": HalfBridge,
+  "full bridge": FullBridge,
+}
 
 /** The front end by its topology. */
 export function FrontEndCircuit({ v }: { v: Values }) {

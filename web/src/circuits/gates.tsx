@@ -47,7 +47,11 @@ const Words = ({ v, x = 382 }: { v: Values; x?: number }) => (
   <>
     <Tag x={256} y={35} at="middle" name={v.on} value={`off ${v.off}`} />
     <Tag x={10} y={132} name={v.driver} value={v.times} />
-    {v.pull === "none" ? <Missing x={250} y={98} width={150} lines={["no pull-down", "a floating gate"]} /> : <Tag x={x} y={134} name={v.pull} value="pull-down" />}
+    {v.pull === "none" ? (
+      <Missing x={250} y={98} width={150} lines={["no pull-down", "a floating gate"]} />
+    ) : (
+      <Tag x={x} y={134} name={v.pull} value="pull-down" />
+    )}
     {v.zener === "fitted" && <Tag x={x} y={166} value="with zener" />}
   </>
 )

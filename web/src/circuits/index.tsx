@@ -47,7 +47,13 @@ export function Circuit({ block }: { block: BlockReport }) {
   const move = (by: number) => setStep((n) => ((n ?? (by > 0 ? -1 : 0)) + by + intervals.length) % intervals.length)
   return (
     <>
-      <svg viewBox="0 0 470 194" width="100%" role="img" aria-label={`circuit of the ${block.title.toLowerCase()}`} style={{ color: "var(--chakra-colors-ink)", display: "block" }}>
+      <svg
+        viewBox="0 0 470 194"
+        width="100%"
+        role="img"
+        aria-label={`circuit of the ${block.title.toLowerCase()}`}
+        style={{ color: "var(--chakra-colors-ink)", display: "block" }}
+      >
         <Drawn v={block.drawing} />
         {here && <CurrentPath path={here.path} />}
       </svg>

@@ -4,7 +4,21 @@ import type { Values } from "."
 const css = (token: string) => `var(--chakra-colors-${token.replace(".", "-")})`
 
 /** An island of one reference potential. */
-const Island = ({ x, y, width, height, name, value }: { x: number; y: number; width: number; height: number; name: string; value?: string }) => (
+const Island = ({
+  x,
+  y,
+  width,
+  height,
+  name,
+  value,
+}: {
+  x: number
+  y: number
+  width: number
+  height: number
+  name: string
+  value?: string
+}) => (
   <g>
     <rect x={x} y={y} width={width} height={height} rx="7" fill={css("sheet")} stroke="currentColor" strokeWidth="1.5" />
     <Tag x={x + width / 2} y={y + (value ? height / 2 - 3 : height / 2 + 4)} at="middle" name={name} value={value} />
@@ -12,7 +26,21 @@ const Island = ({ x, y, width, height, name, value }: { x: number; y: number; wi
 )
 
 /** A way from island to island: kept by a rated part, or open. */
-const Way = ({ d, x, y, label, open, at = "middle" }: { d: string; x: number; y: number; label: string; open: boolean; at?: "start" | "middle" | "end" }) => (
+const Way = ({
+  d,
+  x,
+  y,
+  label,
+  open,
+  at = "middle",
+}: {
+  d: string
+  x: number
+  y: number
+  label: string
+  open: boolean
+  at?: "start" | "middle" | "end"
+}) => (
   <g style={{ color: css(open ? "stop" : "ink.soft") }}>
     <path d={d} fill="none" stroke="currentColor" strokeWidth={open ? 2.2 : 1.3} strokeDasharray={open ? undefined : "5 3"} />
     <Tag x={x} y={y} at={at} value={label} tone={open ? "stop" : undefined} />
@@ -45,7 +73,14 @@ export function IsolationMap({ v }: { v: Values }) {
       <Way d="M58 102V148H140V176" x={62} y={144} at="start" label="shut-down input" open={open.has("shut-down-input")} />
       <Way d={`M40 102V168H124`} x={36} y={166} at="end" label="case" open={open.has("case")} />
       <Way d="M392 140V176H340" x={400} y={162} at="start" label={v.output === "one pole earthed" ? "bond, RCD" : "no bond"} open={false} />
-      <Way d={open.has("oscilloscope") ? `M${beyond ? 330 : 352} ${beyond ? 56 : 140}V160H280V176` : "M96 102V122H280V176"} x={286} y={158} at="start" label="probe ground" open={open.has("oscilloscope")} />
+      <Way
+        d={open.has("oscilloscope") ? `M${beyond ? 330 : 352} ${beyond ? 56 : 140}V160H280V176` : "M96 102V122H280V176"}
+        x={286}
+        y={158}
+        at="start"
+        label="probe ground"
+        open={open.has("oscilloscope")}
+      />
     </>
   )
 }

@@ -161,4 +161,6 @@ export const TransformerCircuit = ({ v }: { v: Values }) => (
 )
 
 /** A winding of four turns along x. */
-const Coil = () => <path d="M0 0H4a8 8 0 0 0 16 0a8 8 0 0 0 16 0a8 8 0 0 0 16 0a8 8 0 0 0 16 0H72" fill="none" stroke="currentColor" strokeWidth="1.5" />
+const Coil = () => (
+  <path d="M0 0H4a8 8 0 0 0 16 0a8 8 0 0 0 16 0a8 8 0 0 0 16 0a8 8 0 0 0 16 0H72" fill="none" stroke="currentColor" strokeWidth="1.5" />
+)

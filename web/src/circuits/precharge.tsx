@@ -36,7 +36,13 @@ export function PrechargeCircuit({ v }: { v: Values }) {
       <rect x="330" y="48" width="60" height="120" fill="none" stroke="currentColor" strokeWidth="1.5" strokeDasharray="4 3" />
       <Tag x={360} y={104} at="middle" name="stage" />
       <Tag x={396} y={80} name="closes" value={v.closes} />
-      <Tag x={396} y={118} name={v.time === "never" ? "never there" : "there in"} value={v.time === "never" ? `draws: ${v.load}` : v.time} tone={v.time === "never" ? "stop" : undefined} />
+      <Tag
+        x={396}
+        y={118}
+        name={v.time === "never" ? "never there" : "there in"}
+        value={v.time === "never" ? `draws: ${v.load}` : v.time}
+        tone={v.time === "never" ? "stop" : undefined}
+      />
     </>
   )
 }

@@ -21,7 +21,9 @@ export const Wire = ({ d }: { d: string }) => <path d={d} {...LINE} />
 export const Node = ({ x, y }: Placed) => <circle cx={x} cy={y} r="2.6" fill="currentColor" />
 
 /** A terminal. */
-export const Terminal = ({ x, y }: Placed) => <circle cx={x} cy={y} r="3" fill="var(--chakra-colors-paper)" stroke="currentColor" strokeWidth="1.5" />
+export const Terminal = ({ x, y }: Placed) => (
+  <circle cx={x} cy={y} r="3" fill="var(--chakra-colors-paper)" stroke="currentColor" strokeWidth="1.5" />
+)
 
 /** Resistor, 40 long, along x. */
 export const Resistor = (p: Placed) => (
@@ -89,9 +91,21 @@ export const Igbt = (p: Placed) => (
 const MONO = { fontFamily: "var(--chakra-fonts-mono)", fontSize: 12.5 }
 
 /** A name or a value beside a symbol. */
-export function Tag({ x, y, name, value, at = "start", tone }: Placed & { name?: ReactNode; value?: ReactNode; at?: "start" | "middle" | "end"; tone?: string }) {
+export function Tag({
+  x,
+  y,
+  name,
+  value,
+  at = "start",
+  tone,
+}: Placed & { name?: ReactNode; value?: ReactNode; at?: "start" | "middle" | "end"; tone?: string }) {
   return (
-    <text x={x} y={y} textAnchor={at} style={{ fontSize: 12.5, fill: tone ? `var(--chakra-colors-${tone.replace(".", "-")})` : "currentColor" }}>
+    <text
+      x={x}
+      y={y}
+      textAnchor={at}
+      style={{ fontSize: 12.5, fill: tone ? `var(--chakra-colors-${tone.replace(".", "-")})` : "currentColor" }}
+    >
       {name !== undefined && <tspan style={{ fontWeight: 700 }}>{name}</tspan>}
       {value !== undefined && (
         <tspan x={x} dy={name !== undefined ? 15 : 0} style={{ ...MONO, fill: tone ? undefined : "var(--chakra-colors-ink-soft)" }}>
@@ -105,9 +119,24 @@ export function Tag({ x, y, name, value, at = "start", tone }: Placed & { name?:
 /** What is not fitted, where it would be. */
 export const Missing = ({ x, y, width, lines }: Placed & { width: number; lines: string[] }) => (
   <g>
-    <rect x={x} y={y} width={width} height={lines.length * 15 + 8} rx="3" fill="none" stroke="var(--chakra-colors-stop)" strokeWidth="1.4" strokeDasharray="4 3" />
+    <rect
+      x={x}
+      y={y}
+      width={width}
+      height={lines.length * 15 + 8}
+      rx="3"
+      fill="none"
+      stroke="var(--chakra-colors-stop)"
+      strokeWidth="1.4"
+      strokeDasharray="4 3"
+    />
     {lines.map((line, i) => (
-      <text key={line} x={x + 8} y={y + 16 + i * 15} style={{ ...(i ? MONO : { fontSize: 12.5, fontWeight: 700 }), fill: "var(--chakra-colors-stop)" }}>
+      <text
+        key={line}
+        x={x + 8}
+        y={y + 16 + i * 15}
+        style={{ ...(i ? MONO : { fontSize: 12.5, fontWeight: 700 }), fill: "var(--chakra-colors-stop)" }}
+      >
         {line}
       </text>
     ))}

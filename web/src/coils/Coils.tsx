@@ -11,7 +11,14 @@ import { Options, type Apply } from "./Options"
 import { Tools } from "./Tools"
 import { WindingSheet } from "./WindingSheet"
 
-const PARTS: Record<string, string> = { transformer: "transformer", iron_transformer: "transformer", rectifier: "link choke", output_filter: "filter inductor", controller: "current transformer", oscillator: "drive transformer" }
+const PARTS: Record<string, string> = {
+  transformer: "transformer",
+  iron_transformer: "transformer",
+  rectifier: "link choke",
+  output_filter: "filter inductor",
+  controller: "current transformer",
+  oscillator: "drive transformer",
+}
 const PAGES = ["choices", "winding sheet", "tools"] as const
 export type CoilPage = (typeof PAGES)[number]
 
@@ -43,13 +50,26 @@ export function Coils({ handle, apply, part, page, show, done }: Props) {
           Magnetics
         </Text>
         {benches.map((b) => (
-          <Quiet key={b.block} color={b === bench ? "copper" : "ink.soft"} fontWeight={b === bench ? 600 : 400} onClick={() => show(b.block, page)} data-testid={`coil-${b.block}`}>
+          <Quiet
+            key={b.block}
+            color={b === bench ? "copper" : "ink.soft"}
+            fontWeight={b === bench ? 600 : 400}
+            onClick={() => show(b.block, page)}
+            data-testid={`coil-${b.block}`}
+          >
             {PARTS[b.block]}
           </Quiet>
         ))}
         <Flex ml="auto" gap="2">
           {PAGES.map((p) => (
-            <Plain key={p} size="xs" bg={p === page ? "copper.soft" : "sheet"} aria-pressed={p === page} onClick={() => show(bench?.block ?? part, p)} data-testid={`page-${p.replace(" ", "-")}`}>
+            <Plain
+              key={p}
+              size="xs"
+              bg={p === page ? "copper.soft" : "sheet"}
+              aria-pressed={p === page}
+              onClick={() => show(bench?.block ?? part, p)}
+              data-testid={`page-${p.replace(" ", "-")}`}
+            >
               {p}
             </Plain>
           ))}

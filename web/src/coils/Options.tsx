@@ -31,12 +31,26 @@ export function Options({ table: t, apply }: { table: OptionTable; apply: Apply 
         </thead>
         <tbody>
           {t.options.map((o, i) => (
-            <tr key={`${o.name}-${i}`} data-here={o.here} data-fits={o.fits} title={o.why ? `against it: ${o.why}` : undefined} data-testid={`option-${t.key}-${o.name}`}>
+            <tr
+              key={`${o.name}-${i}`}
+              data-here={o.here}
+              data-fits={o.fits}
+              title={o.why ? `against it: ${o.why}` : undefined}
+              data-testid={`option-${t.key}-${o.name}`}
+            >
               <td>{o.name}</td>
               {t.columns.map(({ name: key }) => (
                 <td key={key}>{o.texts[key] ?? ""}</td>
               ))}
-              <td>{o.here ? <Text as="span" fontFamily="body" fontSize="12px" color="copper">here</Text> : <button onClick={() => void apply(o.patch)}>take</button>}</td>
+              <td>
+                {o.here ? (
+                  <Text as="span" fontFamily="body" fontSize="12px" color="copper">
+                    here
+                  </Text>
+                ) : (
+                  <button onClick={() => void apply(o.patch)}>take</button>
+                )}
+              </td>
             </tr>
           ))}
         </tbody>

@@ -65,7 +65,16 @@ const FITTINGS = [
 
 /** Small tools for the winding bench; all is computed by the server. */
 export const Tools = () => (
-  <Grid flex="1" px="5" py="3" gap="5" templateColumns={{ base: "repeat(3, minmax(0, 1fr))", xl: "repeat(4, minmax(0, 1fr))" }} overflowY="auto" alignItems="start" data-testid="tools">
+  <Grid
+    flex="1"
+    px="5"
+    py="3"
+    gap="5"
+    templateColumns={{ base: "repeat(3, minmax(0, 1fr))", xl: "repeat(4, minmax(0, 1fr))" }}
+    overflowY="auto"
+    alignItems="start"
+    data-testid="tools"
+  >
     <Tool
       name="one-turn"
       title="One test turn"
@@ -94,7 +103,12 @@ export const Tools = () => (
       ask={async (v) => {
         const a = await data(client.POST("/api/coils/unknown-core", { body: v }))
         return {
-          lines: [`likely ${a.family}`, `A_L ${a.texts.inductance_factor} a turn squared`, `permeability ${a.texts.permeability}`, `knee at ${a.texts.knee}, count on ${a.texts.usable}`],
+          lines: [
+            `likely ${a.family}`,
+            `A_L ${a.texts.inductance_factor} a turn squared`,
+            `permeability ${a.texts.permeability}`,
+            `knee at ${a.texts.knee}, count on ${a.texts.usable}`,
+          ],
           remark: a.remark,
         }
       }}
@@ -112,7 +126,15 @@ export const Tools = () => (
       ]}
       ask={async (v) => {
         const a = await data(client.POST("/api/coils/salvaged", { body: v }))
-        return { lines: [`about ${a.texts.power}`, `at least ${a.texts.turns} primary turns`, `core loss up to ${a.texts.heat}`, `area product ${a.texts.product}`], remark: a.remark }
+        return {
+          lines: [
+            `about ${a.texts.power}`,
+            `at least ${a.texts.turns} primary turns`,
+            `core loss up to ${a.texts.heat}`,
+            `area product ${a.texts.product}`,
+          ],
+          remark: a.remark,
+        }
       }}
     />
     {FITTINGS.map(({ path, ...tool }) => (
@@ -156,7 +178,18 @@ function Tool<const N extends string>({ name, title, remark, fields, ask }: Aski
       {fields.map((f) => (
         <Flex key={f.name} align="center" gap="3" minH="30px" fontSize="sm">
           <Text flex="1">{f.title}</Text>
-          <Input size="xs" w="110px" fontFamily="mono" textAlign="right" placeholder={f.hint} value={values[f.name] ?? ""} aria-label={f.title} onChange={(e) => setValues({ ...values, [f.name]: e.target.value })} onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && void work())} data-testid={`${name}-${f.name}`} />
+          <Input
+            size="xs"
+            w="110px"
+            fontFamily="mono"
+            textAlign="right"
+            placeholder={f.hint}
+            value={values[f.name] ?? ""}
+            aria-label={f.title}
+            onChange={(e) => setValues({ ...values, [f.name]: e.target.value })}
+            onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && void work())}
+            data-testid={`${name}-${f.name}`}
+          />
         </Flex>
       ))}
       <Strong size="xs" mt="2" onClick={() => void work()} data-testid={`work-${name}`}>

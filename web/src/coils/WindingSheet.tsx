@@ -9,13 +9,27 @@ import { download } from "../ui/download"
 import { Fault, Plain, Strong } from "../ui/Page"
 
 const COLUMNS = ["turns", "wire", "in_hand", "layers", "length", "mass", "starts"] as const
-const HEADS: Record<(typeof COLUMNS)[number], string> = { turns: "turns", wire: "wire", in_hand: "parallel", layers: "layers", length: "cut", mass: "copper", starts: "pins" }
+const HEADS: Record<(typeof COLUMNS)[number], string> = {
+  turns: "turns",
+  wire: "wire",
+  in_hand: "parallel",
+  layers: "layers",
+  length: "cut",
+  mass: "copper",
+  starts: "pins",
+}
 
 /** What a person winds from, on screen and on paper. */
 export function WindingSheet({ sheet: s, block, design }: { sheet: Sheet; block: string; design: Design | undefined }) {
   const [fault, setFault] = useState<string>()
   const keep = () =>
-    data(client.POST("/api/coils/{block}/sheet", { params: { path: { block }, query: { name: design?.name ?? "" } }, body: asked(design), parseAs: "blob" })).then(
+    data(
+      client.POST("/api/coils/{block}/sheet", {
+        params: { path: { block }, query: { name: design?.name ?? "" } },
+        body: asked(design),
+        parseAs: "blob",
+      }),
+    ).then(
       (pdf) => (setFault(undefined), download(pdf, `${s.title}, ${design?.name ?? "design"}.pdf`)),
       (why: Error) => setFault(why.message),
     )
@@ -129,7 +143,15 @@ const Side = ({ x, halves, pin, left }: { x: number; halves: number; pin: string
 function Phasing({ halves }: { halves: Sheet["phasing"] }) {
   const [first = 1, second = 1] = halves ?? []
   return (
-    <svg viewBox="0 0 260 130" width="100%" style={{ maxWidth: 250, display: "block" }} role="img" aria-label="starts and finishes" data-testid="phasing" data-halves={`${first}:${second}`}>
+    <svg
+      viewBox="0 0 260 130"
+      width="100%"
+      style={{ maxWidth: 250, display: "block" }}
+      role="img"
+      aria-label="starts and finishes"
+      data-testid="phasing"
+      data-halves={`${first}:${second}`}
+    >
       {halves ? (
         <>
           <path d="M126 14V118M134 14V118" stroke="currentColor" strokeWidth="1.4" />

@@ -52,11 +52,30 @@ export function Designs() {
         <Plain onClick={() => file.current?.click()} title="a design in JSON, or an archive of everything">
           Open a file
         </Plain>
-        <Plain onClick={() => void exportAll()} title="every design with its past and every part of your own, in one archive" data-testid="export-all">
+        <Plain
+          onClick={() => void exportAll()}
+          title="every design with its past and every part of your own, in one archive"
+          data-testid="export-all"
+        >
           Export all
         </Plain>
-        <input ref={file} type="file" accept=".json,application/json,.zip,application/zip" hidden onChange={(e) => void bring(e.target.files?.[0])} data-testid="open-file" />
-        <Input size="sm" w="260px" ml="auto" placeholder="find a design" value={wanted} onChange={(e) => setWanted(e.target.value)} aria-label="find a design" />
+        <input
+          ref={file}
+          type="file"
+          accept=".json,application/json,.zip,application/zip"
+          hidden
+          onChange={(e) => void bring(e.target.files?.[0])}
+          data-testid="open-file"
+        />
+        <Input
+          size="sm"
+          w="260px"
+          ml="auto"
+          placeholder="find a design"
+          value={wanted}
+          onChange={(e) => setWanted(e.target.value)}
+          aria-label="find a design"
+        />
         <Quiet onClick={() => setAway(!away)} data-testid="show-away">
           {away ? "back to the designs" : "archived"}
         </Quiet>
@@ -76,7 +95,9 @@ export function Designs() {
             move={() =>
               void attempt(async () => {
                 const params = { path: { identity: d.id } }
-                await (away ? data(client.POST("/api/designs/{identity}/restore", { params })) : data(client.DELETE("/api/designs/{identity}", { params })))
+                await (away
+                  ? data(client.POST("/api/designs/{identity}/restore", { params }))
+                  : data(client.DELETE("/api/designs/{identity}", { params })))
               })
             }
             copy={() =>
@@ -89,13 +110,18 @@ export function Designs() {
         ))}
         {shown?.length === 0 && (
           <Text p="6" color="ink.soft" data-testid="no-designs">
-            {wanted ? "No design of that name." : away ? "Nothing is archived." : "No designs yet. Start one: say which battery, which socket, how much power; the rest is proposed."}
+            {wanted
+              ? "No design of that name."
+              : away
+                ? "Nothing is archived."
+                : "No designs yet. Start one: say which battery, which socket, how much power; the rest is proposed."}
           </Text>
         )}
       </Box>
       <Text mt="6" fontSize="sm" color="ink.soft" maxW="86ch">
-        Rhombos computes; it certifies nothing. Link and output voltages kill, batteries start fires. What is connected to the public grid or to
-        fixed wiring needs certified equipment and licensed practice; local codes decide earthing, residual-current protection and enclosures.
+        Rhombos computes; it certifies nothing. Link and output voltages kill, batteries start fires. What is connected to the public grid
+        or to fixed wiring needs certified equipment and licensed practice; local codes decide earthing, residual-current protection and
+        enclosures.
       </Text>
     </Page>
   )
@@ -103,7 +129,16 @@ export function Designs() {
 
 function Row({ design: d, away, move, copy }: { design: DesignLine; away: boolean; move: () => void; copy: () => void }) {
   return (
-    <Flex align="center" gap="4" px="4" minH="58px" borderBottom="1px solid" borderColor="faint" _hover={{ bg: "faint" }} data-testid={`design-${d.id}`}>
+    <Flex
+      align="center"
+      gap="4"
+      px="4"
+      minH="58px"
+      borderBottom="1px solid"
+      borderColor="faint"
+      _hover={{ bg: "faint" }}
+      data-testid={`design-${d.id}`}
+    >
       <Box flex="1" minW="0">
         <Link to={`/design/${d.id}`}>
           <Text fontWeight="700" truncate>

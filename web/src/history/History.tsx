@@ -10,7 +10,12 @@ const day = (moment: string) => new Date(moment).toLocaleDateString([], { weekda
 const hour = (moment: string) => new Date(moment).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", hour12: false })
 
 /** What a revision changed, in a few words. */
-const said = (r: Revision) => (r.touched.length ? r.touched.slice(0, 2).join(", ") + (r.touched.length > 2 ? ` and ${r.touched.length - 2} more` : "") : r.number === 1 ? "the first" : r.name)
+const said = (r: Revision) =>
+  r.touched.length
+    ? r.touched.slice(0, 2).join(", ") + (r.touched.length > 2 ? ` and ${r.touched.length - 2} more` : "")
+    : r.number === 1
+      ? "the first"
+      : r.name
 
 /** Every revision of the design: what each changed, its name, and the way back to it. */
 export function History({ handle, done }: { handle: DesignHandle; done: () => void }) {
@@ -29,7 +34,8 @@ export function History({ handle, done }: { handle: DesignHandle; done: () => vo
       setFault(error instanceof Refusal ? error.message : String(error))
     }
   }
-  const content = (number: number) => data(client.GET("/api/designs/{identity}/revisions/{number}", { params: { path: { identity: handle.id, number } } }))
+  const content = (number: number) =>
+    data(client.GET("/api/designs/{identity}/revisions/{number}", { params: { path: { identity: handle.id, number } } }))
   const bringBack = (number: number) =>
     attempt(async () => {
       const { design } = await content(number)
@@ -45,7 +51,13 @@ export function History({ handle, done }: { handle: DesignHandle; done: () => vo
     })
   const [copied, setCopied] = useState<number>()
   return (
-    <Grid flex="1" minH="0" templateColumns="minmax(300px, 0.7fr) minmax(420px, 1.3fr)" data-testid="history" data-fresh={!past.isPlaceholderData && !past.isPending}>
+    <Grid
+      flex="1"
+      minH="0"
+      templateColumns="minmax(300px, 0.7fr) minmax(420px, 1.3fr)"
+      data-testid="history"
+      data-fresh={!past.isPlaceholderData && !past.isPending}
+    >
       <Box px="5" py="3" overflowY="auto" minH="0" borderRight="1px solid" borderColor="hair">
         <Flex align="baseline" mb="2">
           <Text as="h2" fontWeight="700" fontSize="lg">
@@ -67,7 +79,15 @@ export function History({ handle, done }: { handle: DesignHandle; done: () => vo
             {past.data
               ?.filter((b) => day(b.ended) === d)
               .map((b) => (
-                <BurstRow key={b.began} burst={b} open={open === b.began} toggle={() => setOpen(open === b.began ? undefined : b.began)} chosen={revision?.number} choose={setChosen} head={handle.head} />
+                <BurstRow
+                  key={b.began}
+                  burst={b}
+                  open={open === b.began}
+                  toggle={() => setOpen(open === b.began ? undefined : b.began)}
+                  chosen={revision?.number}
+                  choose={setChosen}
+                  head={handle.head}
+                />
               ))}
           </Box>
         ))}
@@ -94,12 +114,21 @@ export function History({ handle, done }: { handle: DesignHandle; done: () => vo
                 Make a design of it
               </Plain>
               <Text fontSize="sm" color="ink.soft">
-                {copied === revision.number ? "made; it stands among the designs" : "a new revision on top; what stands now stays in the history"}
+                {copied === revision.number
+                  ? "made; it stands among the designs"
+                  : "a new revision on top; what stands now stays in the history"}
               </Text>
             </Flex>
             <SizedThen key={`sized-${revision.number}`} handle={handle} number={revision.number} />
-            <Changes title={revision.number > 1 ? `What it changed in revision ${revision.number - 1}` : "What it started with"} handle={handle} number={revision.number} testid="changed" />
-            {revision.number < handle.head && <Changes title="What has changed since" handle={handle} number={handle.head} since={revision.number} testid="changed-since" />}
+            <Changes
+              title={revision.number > 1 ? `What it changed in revision ${revision.number - 1}` : "What it started with"}
+              handle={handle}
+              number={revision.number}
+              testid="changed"
+            />
+            {revision.number < handle.head && (
+              <Changes title="What has changed since" handle={handle} number={handle.head} since={revision.number} testid="changed-since" />
+            )}
           </>
         )}
       </Box>
@@ -107,7 +136,21 @@ export function History({ handle, done }: { handle: DesignHandle; done: () => vo
   )
 }
 
-function BurstRow({ burst, open, toggle, chosen, choose, head }: { burst: Burst; open: boolean; toggle: () => void; chosen: number | undefined; choose: (n: number) => void; head: number }) {
+function BurstRow({
+  burst,
+  open,
+  toggle,
+  chosen,
+  choose,
+  head,
+}: {
+  burst: Burst
+  open: boolean
+  toggle: () => void
+  chosen: number | undefined
+  choose: (n: number) => void
+  head: number
+}) {
   const newest = burst.revisions[0]
   if (!newest) return null
   const named = burst.revisions.filter((r) => r.label && r !== newest)
@@ -116,7 +159,22 @@ function BurstRow({ burst, open, toggle, chosen, choose, head }: { burst: Burst;
   return (
     <Box borderBottom="1px solid" borderColor="faint" py="1">
       {shown.map((r) => (
-        <Flex as="button" key={r.number} w="100%" textAlign="left" align="baseline" gap="3" px="1" py="1" borderLeft="3px solid" borderColor={r.number === chosen ? "copper" : "transparent"} _hover={{ bg: "faint" }} onClick={() => choose(r.number)} aria-pressed={r.number === chosen} data-testid={`revision-${r.number}`}>
+        <Flex
+          as="button"
+          key={r.number}
+          w="100%"
+          textAlign="left"
+          align="baseline"
+          gap="3"
+          px="1"
+          py="1"
+          borderLeft="3px solid"
+          borderColor={r.number === chosen ? "copper" : "transparent"}
+          _hover={{ bg: "faint" }}
+          onClick={() => choose(r.number)}
+          aria-pressed={r.number === chosen}
+          data-testid={`revision-${r.number}`}
+        >
           <Text fontFamily="mono" fontSize="sm" w="46px" flexShrink="0">
             {hour(r.saved)}
           </Text>
@@ -144,7 +202,18 @@ function Naming({ handle, revision }: { handle: DesignHandle; revision: Revision
   const take = () => text.trim() !== revision.label && naming.mutate({ number: revision.number, label: text.trim() })
   return (
     <>
-      <Input size="sm" maxW="320px" placeholder="give it a name: as wound, before the new core …" value={text} maxLength={80} aria-label="name of this revision" data-testid="revision-name" onChange={(e) => setText(e.target.value)} onBlur={take} onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && e.currentTarget.blur())} />
+      <Input
+        size="sm"
+        maxW="320px"
+        placeholder="give it a name: as wound, before the new core …"
+        value={text}
+        maxLength={80}
+        aria-label="name of this revision"
+        data-testid="revision-name"
+        onChange={(e) => setText(e.target.value)}
+        onBlur={take}
+        onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && e.currentTarget.blur())}
+      />
       {naming.error && <Fault>{naming.error.message}</Fault>}
     </>
   )
@@ -157,7 +226,9 @@ function SizedThen({ handle, number }: { handle: DesignHandle; number: number })
   const sized = useSizedThen(handle.id, number)
   if (sized.error) return <Fault mb="3">{sized.error.message}</Fault>
   const { then, drawer } = sized.data ?? {}
-  const grave = then ? [then.stops ? `${then.stops} to stop for` : "", then.fixes ? `${then.fixes} to mend` : ""].filter(Boolean).join(", ") : ""
+  const grave = then
+    ? [then.stops ? `${then.stops} to stop for` : "", then.fixes ? `${then.fixes} to mend` : ""].filter(Boolean).join(", ")
+    : ""
   const held = drawer?.length ? drawer.map((d) => `${d.part} ${d.before}, now ${d.after}`) : []
   return (
     <Box mb="4" minH="44px" data-testid="sized-then" data-ready={then !== undefined}>
@@ -181,7 +252,19 @@ function SizedThen({ handle, number }: { handle: DesignHandle; number: number })
   )
 }
 
-function Changes({ title, handle, number, since, testid }: { title: string; handle: DesignHandle; number: number; since?: number; testid: string }) {
+function Changes({
+  title,
+  handle,
+  number,
+  since,
+  testid,
+}: {
+  title: string
+  handle: DesignHandle
+  number: number
+  since?: number
+  testid: string
+}) {
   const changes = useChanges(handle.id, number, since)
   return (
     <Box mb="5" data-testid={testid}>

@@ -20,7 +20,11 @@ export const useChanges = (identity: string, number: number | undefined, since?:
     queryKey: ["changes", identity, number, since],
     enabled: number !== undefined,
     queryFn: () =>
-      data(client.GET("/api/designs/{identity}/revisions/{number}/changes", { params: { path: { identity, number: number ?? 1 }, query: { since } } })),
+      data(
+        client.GET("/api/designs/{identity}/revisions/{number}/changes", {
+          params: { path: { identity, number: number ?? 1 }, query: { since } },
+        }),
+      ),
   })
 
 /** A revision sized with what the drawer held when it was saved. */
@@ -28,7 +32,8 @@ export const useSizedThen = (identity: string, number: number) =>
   useQuery({
     queryKey: ["sized-then", identity, number],
     staleTime: 0,
-    queryFn: ({ signal }) => data(client.GET("/api/designs/{identity}/revisions/{number}/sized", { signal, params: { path: { identity, number } } })),
+    queryFn: ({ signal }) =>
+      data(client.GET("/api/designs/{identity}/revisions/{number}/sized", { signal, params: { path: { identity, number } } })),
   })
 
 /** Give a revision a name. */

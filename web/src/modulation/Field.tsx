@@ -2,7 +2,19 @@ import { Flex, Input, Text } from "@chakra-ui/react"
 import { useState } from "react"
 
 /** One number: what it now is, and what is typed in its place. */
-export function Field({ title, name, shown, give, wide = false }: { title: string; name: string; shown: string | undefined; give: (text: string) => void; wide?: boolean }) {
+export function Field({
+  title,
+  name,
+  shown,
+  give,
+  wide = false,
+}: {
+  title: string
+  name: string
+  shown: string | undefined
+  give: (text: string) => void
+  wide?: boolean
+}) {
   const [text, setText] = useState("")
   const done = () => {
     if (text.trim()) give(text.trim())
@@ -13,7 +25,19 @@ export function Field({ title, name, shown, give, wide = false }: { title: strin
       <Text color="ink.soft" flex={wide ? "1" : undefined}>
         {title}
       </Text>
-      <Input size="xs" w="92px" fontFamily="mono" textAlign="right" placeholder={shown} value={text} aria-label={title} onChange={(e) => setText(e.target.value)} onBlur={done} onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && done())} data-testid={`wave-${name}`} />
+      <Input
+        size="xs"
+        w="92px"
+        fontFamily="mono"
+        textAlign="right"
+        placeholder={shown}
+        value={text}
+        aria-label={title}
+        onChange={(e) => setText(e.target.value)}
+        onBlur={done}
+        onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && done())}
+        data-testid={`wave-${name}`}
+      />
     </Flex>
   )
 }

@@ -25,23 +25,42 @@ export function Loop({ handle }: { handle: DesignHandle }) {
   const give = (name: string) => (text: string) => setSetting({ ...setting, [name]: text })
   const fast = (setting.school ?? "every sample") === "every sample"
   return (
-    <Grid flex="1" minH="0" templateColumns="minmax(0, 0.8fr) minmax(0, 1fr)" data-testid="voltage-loop" data-fresh={!asked.isPlaceholderData && !asked.isFetching} data-stable={bench?.stable}>
+    <Grid
+      flex="1"
+      minH="0"
+      templateColumns="minmax(0, 0.8fr) minmax(0, 1fr)"
+      data-testid="voltage-loop"
+      data-fresh={!asked.isPlaceholderData && !asked.isFetching}
+      data-stable={bench?.stable}
+    >
       <Box px="5" pb="3" overflowY="auto" minH="0">
         <Choice title="corrects" names={SCHOOLS} here={setting.school ?? "every sample"} take={give("school")} id="school" />
         {fast && <Choice title="a carrier" names={UPDATES} here={setting.updates ?? "twice"} take={give("updates")} id="updates" />}
         <Box maxW="420px" mt="1">
-          {fast && GAINS.map(([name, title]) => <Field key={name} wide title={title} name={name} shown={bench?.asked[name]} give={give(name)} />)}
+          {fast &&
+            GAINS.map(([name, title]) => <Field key={name} wide title={title} name={name} shown={bench?.asked[name]} give={give(name)} />)}
           {!fast && <Field wide title="share corrected each half period" name="share" shown={bench?.asked.share} give={give("share")} />}
           <Field wide title="load put on, of the designed one" name="step" shown={bench?.asked.step} give={give("step")} />
         </Box>
         {Object.keys(setting).some((k) => k !== "school") && (
-          <Quiet fontSize="sm" textDecoration="underline" onClick={() => setSetting(setting.school ? { school: setting.school } : {})} data-testid="as-proposed">
+          <Quiet
+            fontSize="sm"
+            textDecoration="underline"
+            onClick={() => setSetting(setting.school ? { school: setting.school } : {})}
+            data-testid="as-proposed"
+          >
             as proposed
           </Quiet>
         )}
         {asked.error && <Fault mt="2">{asked.error.message}</Fault>}
         {bench?.remarks.map((r, n) => (
-          <Text key={r} fontSize="sm" color={n === 0 && !bench.stable ? "stop" : "ink.soft"} fontWeight={n === 0 && !bench.stable ? 600 : 400} mt="2">
+          <Text
+            key={r}
+            fontSize="sm"
+            color={n === 0 && !bench.stable ? "stop" : "ink.soft"}
+            fontWeight={n === 0 && !bench.stable ? 600 : 400}
+            mt="2"
+          >
             {r}
           </Text>
         ))}

@@ -27,7 +27,19 @@ const SAMPLINGS = ["natural", "regular", "asymmetric"] as const
 export type Setting = Partial<Record<"scheme" | "sampling" | "index" | "carrier" | "fraction" | "dead_time", string>>
 
 /** The modulation bench: how the bridge may be switched, what each way does, and the table that plays it. */
-export function Modulation({ handle, solution, page: wanted, show, done }: { handle: DesignHandle; solution: Solution; page: WavePage; show: (page: WavePage) => void; done: () => void }) {
+export function Modulation({
+  handle,
+  solution,
+  page: wanted,
+  show,
+  done,
+}: {
+  handle: DesignHandle
+  solution: Solution
+  page: WavePage
+  show: (page: WavePage) => void
+  done: () => void
+}) {
   const [setting, setSetting] = useState<Setting>({})
   const pages = pagesOf(solution)
   const page = pages.includes(wanted) ? wanted : "scope"
@@ -44,7 +56,14 @@ export function Modulation({ handle, solution, page: wanted, show, done }: { han
         </Text>
         <Flex ml="auto" gap="2" flexShrink="0">
           {pages.map((p) => (
-            <Plain key={p} size="xs" bg={p === page ? "copper.soft" : "sheet"} aria-pressed={p === page} onClick={() => show(p)} data-testid={`page-${p.replace(" ", "-")}`}>
+            <Plain
+              key={p}
+              size="xs"
+              bg={p === page ? "copper.soft" : "sheet"}
+              aria-pressed={p === page}
+              onClick={() => show(p)}
+              data-testid={`page-${p.replace(" ", "-")}`}
+            >
               {p}
             </Plain>
           ))}
@@ -85,17 +104,37 @@ export function Modulation({ handle, solution, page: wanted, show, done }: { han
   )
 }
 
-function Settings({ bench, setting, change, reset }: { bench: ModulationBench | undefined; setting: Setting; change: (s: Setting) => void; reset: () => void }) {
+function Settings({
+  bench,
+  setting,
+  change,
+  reset,
+}: {
+  bench: ModulationBench | undefined
+  setting: Setting
+  change: (s: Setting) => void
+  reset: () => void
+}) {
   const scheme = setting.scheme ?? bench?.asked.scheme
   const sine = scheme !== "modified" && scheme !== "square"
   return (
     <Box mb="2">
       <Choice title="scheme" names={SCHEMES} here={scheme} take={(n) => change({ scheme: n })} id="scheme" />
-      {sine && <Choice title="sampling" names={SAMPLINGS} here={setting.sampling ?? bench?.asked.sampling} take={(n) => change({ sampling: n })} id="sampling" />}
+      {sine && (
+        <Choice
+          title="sampling"
+          names={SAMPLINGS}
+          here={setting.sampling ?? bench?.asked.sampling}
+          take={(n) => change({ sampling: n })}
+          id="sampling"
+        />
+      )}
       <Flex gap="5" wrap="wrap" mt="1">
         {sine && <Field title="index" name="index" shown={bench?.asked.index} give={(index) => change({ index })} />}
         {sine && <Field title="carrier" name="carrier" shown={bench?.asked.carrier} give={(carrier) => change({ carrier })} />}
-        {scheme === "modified" && <Field title="share of the time" name="fraction" shown={bench?.asked.fraction} give={(fraction) => change({ fraction })} />}
+        {scheme === "modified" && (
+          <Field title="share of the time" name="fraction" shown={bench?.asked.fraction} give={(fraction) => change({ fraction })} />
+        )}
         <Field title="dead time" name="dead_time" shown={bench?.asked.dead_time} give={(dead_time) => change({ dead_time })} />
         {Object.keys(setting).length > 0 && (
           <Quiet fontSize="sm" textDecoration="underline" onClick={reset} data-testid="as-designed">
@@ -109,7 +148,13 @@ function Settings({ bench, setting, change, reset }: { bench: ModulationBench | 
             keep
           </Text>
           {bench?.presets.map(({ name, text }) => (
-            <Plain key={name} size="xs" bg={text === bench.asked.fraction ? "copper.soft" : "sheet"} onClick={() => change({ fraction: text })} data-testid={`preset-${name.replaceAll(" ", "-")}`}>
+            <Plain
+              key={name}
+              size="xs"
+              bg={text === bench.asked.fraction ? "copper.soft" : "sheet"}
+              onClick={() => change({ fraction: text })}
+              data-testid={`preset-${name.replaceAll(" ", "-")}`}
+            >
               {name}
             </Plain>
           ))}

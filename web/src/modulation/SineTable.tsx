@@ -29,7 +29,11 @@ export function SineTable({ bench }: { bench: ModulationBench | undefined }) {
   const [symmetry, setSymmetry] = useState<(typeof SYMMETRIES)[number]>("quarter")
   const [centred, setCentred] = useState(true)
   const [fault, setFault] = useState<string>()
-  const designed: Record<string, string | undefined> = { carrier: bench?.asked.carrier, dead_time: bench?.asked.dead_time, index: bench && Number(bench.asked.index) <= 1 ? bench.asked.index : undefined }
+  const designed: Record<string, string | undefined> = {
+    carrier: bench?.asked.carrier,
+    dead_time: bench?.asked.dead_time,
+    index: bench && Number(bench.asked.index) <= 1 ? bench.asked.index : undefined,
+  }
   const given = Object.fromEntries(FIELDS.map(([name, , hint]) => [name, values[name]?.trim() || designed[name] || hint]))
   const body = { ...given, symmetry, centred }
   const asked = useSineTable(body)
@@ -40,12 +44,33 @@ export function SineTable({ bench }: { bench: ModulationBench | undefined }) {
     )
   const told = fault ?? asked.error?.message
   return (
-    <Grid flex="1" minH="0" px="5" pb="3" gap="6" templateColumns="330px minmax(0, 1fr) minmax(0, 0.8fr)" overflowY="auto" alignItems="start" data-testid="sine-table">
+    <Grid
+      flex="1"
+      minH="0"
+      px="5"
+      pb="3"
+      gap="6"
+      templateColumns="330px minmax(0, 1fr) minmax(0, 0.8fr)"
+      overflowY="auto"
+      alignItems="start"
+      data-testid="sine-table"
+    >
       <Box>
         {FIELDS.map(([name, title, hint]) => (
           <Flex key={name} align="center" gap="3" minH="30px" fontSize="sm">
             <Text flex="1">{title}</Text>
-            <Input size="xs" w="104px" fontFamily="mono" textAlign="right" placeholder={designed[name] ?? hint} value={values[name] ?? ""} aria-label={title} onChange={(e) => setValues({ ...values, [name]: e.target.value })} onKeyDown={(e) => e.stopPropagation()} data-testid={`table-${name}`} />
+            <Input
+              size="xs"
+              w="104px"
+              fontFamily="mono"
+              textAlign="right"
+              placeholder={designed[name] ?? hint}
+              value={values[name] ?? ""}
+              aria-label={title}
+              onChange={(e) => setValues({ ...values, [name]: e.target.value })}
+              onKeyDown={(e) => e.stopPropagation()}
+              data-testid={`table-${name}`}
+            />
           </Flex>
         ))}
         <Flex gap="2" mt="2" align="center">
@@ -53,7 +78,14 @@ export function SineTable({ bench }: { bench: ModulationBench | undefined }) {
             keep of the wave
           </Text>
           {SYMMETRIES.map((s) => (
-            <Plain key={s} size="xs" bg={s === symmetry ? "copper.soft" : "sheet"} aria-pressed={s === symmetry} onClick={() => setSymmetry(s)} data-testid={`symmetry-${s}`}>
+            <Plain
+              key={s}
+              size="xs"
+              bg={s === symmetry ? "copper.soft" : "sheet"}
+              aria-pressed={s === symmetry}
+              onClick={() => setSymmetry(s)}
+              data-testid={`symmetry-${s}`}
+            >
               {s}
             </Plain>
           ))}
@@ -63,7 +95,13 @@ export function SineTable({ bench }: { bench: ModulationBench | undefined }) {
             timer counts
           </Text>
           {([true, false] as const).map((c) => (
-            <Plain key={String(c)} size="xs" bg={c === centred ? "copper.soft" : "sheet"} aria-pressed={c === centred} onClick={() => setCentred(c)}>
+            <Plain
+              key={String(c)}
+              size="xs"
+              bg={c === centred ? "copper.soft" : "sheet"}
+              aria-pressed={c === centred}
+              onClick={() => setCentred(c)}
+            >
               {c ? "up and down" : "up"}
             </Plain>
           ))}

@@ -1,5 +1,5 @@
 import { Box, Flex, Grid, Spinner, Text } from "@chakra-ui/react"
-import { useCallback, useEffect, useState } from "react"
+import { useCallback, useEffect, useRef, useState } from "react"
 
 import { client, data, Refusal, type Figure, type PinValue, type Problem } from "../api/client"
 import { useBus, useBusFields } from "../api/hooks"
@@ -10,13 +10,23 @@ import { Circuit } from "../circuits"
 import { download } from "../ui/download"
 import { Fault, Page, Plain } from "../ui/Page"
 import { toldBy, TypedLine } from "../ui/TypedLine"
+import { useTurns } from "../ui/useTurns"
 
 const KEPT = "rhombos.bus"
 interface Asked {
   bus: Record<string, string>
   pins: Record<string, PinValue>
 }
-const kept = (): Asked => JSON.parse(localStorage.getItem(KEPT) ?? '{"bus":{},"pins":{}}') as Asked
+const ANEW: Asked = { bus: {}, pins: {} }
+
+/** What was asked last in this browser; nothing where that cannot be read. */
+function kept(): Asked {
+  try {
+    return { ...ANEW, ...(JSON.parse(localStorage.getItem(KEPT) ?? "{}") as Partial<Asked>) }
+  } catch {
+    return ANEW
+  }
+}
 
 /** The precharge of any bus from 12 to 1000 V, with no design about it. What was typed stays in this browser. */
 export function Bus() {
@@ -25,24 +35,33 @@ export function Bus() {
   const [chosen, setChosen] = useState<Figure | null>(null)
   const fields = useBusFields()
   const seen = useBus(asked)
+  const present = useRef(asked)
+  const inTurn = useTurns()
   useEffect(() => localStorage.setItem(KEPT, JSON.stringify(asked)), [asked])
-  /** Take it if the server does; else say why, and keep what stood. */
-  const take = useCallback(async (next: Asked): Promise<Problem | null> => {
-    try {
-      await data(client.POST("/api/bus", { body: next }))
-      setAsked(next)
-      return null
-    } catch (error) {
-      if (error instanceof Refusal) return error.problem
-      throw error
-    }
+  const stands = useCallback((next: Asked) => {
+    present.current = next
+    setAsked(next)
   }, [])
+  /** A change on top of what stands by then, taken if the server does; else it is said why, and what stood stays. */
+  const take = useCallback(
+    (edit: (now: Asked) => Asked) =>
+      inTurn(async (): Promise<Problem | null> => {
+        const next = edit(present.current)
+        try {
+          await data(client.POST("/api/bus", { body: next }))
+        } catch (error) {
+          if (error instanceof Refusal) return error.problem
+          throw error
+        }
+        stands(next)
+        return null
+      }),
+    [inTurn, stands],
+  )
   const apply = useCallback(
-    (patch: Record<string, PinValue>) => {
-      const pins = Object.fromEntries(Object.entries({ ...asked.pins, ...patch }).filter(([, v]) => v !== null))
-      return take({ ...asked, pins })
-    },
-    [asked, take],
+    (patch: Record<string, PinValue>) =>
+      take((now) => ({ ...now, pins: Object.fromEntries(Object.entries({ ...now.pins, ...patch }).filter(([, v]) => v !== null)) })),
+    [take],
   )
   const pin = useCallback((address: string, value: PinValue) => apply({ [address]: value }), [apply])
   const file = (ending: "csv" | "c") =>
@@ -54,10 +73,23 @@ export function Bus() {
   return (
     <Page title="Precharge of a bus">
       {told && <Fault mb="3">{told}</Fault>}
-      <Grid templateColumns="minmax(430px, 1.1fr) minmax(320px, 1fr) minmax(230px, 0.6fr)" gap="6" mx="-4" data-testid="bus" data-fresh={!seen.isFetching}>
+      <Grid
+        templateColumns="minmax(430px, 1.1fr) minmax(320px, 1fr) minmax(230px, 0.6fr)"
+        gap="6"
+        mx="-4"
+        data-testid="bus"
+        data-fresh={!seen.isFetching}
+      >
         <Box>
           {fields.data?.map((f) => (
-            <TypedLine key={f.address} title={f.title} hint={f.allowed} text={asked.bus[f.address] ?? f.text} id={`bus-${f.address}`} take={async (text) => toldBy(await take({ ...asked, bus: { ...asked.bus, [f.address]: text } }))} />
+            <TypedLine
+              key={f.address}
+              title={f.title}
+              hint={f.allowed}
+              text={asked.bus[f.address] ?? f.text}
+              id={`bus-${f.address}`}
+              take={async (text) => toldBy(await take((now) => ({ ...now, bus: { ...now.bus, [f.address]: text } })))}
+            />
           ))}
           <Box h="4" />
           {seen.data ? (
@@ -77,17 +109,25 @@ export function Bus() {
             <Plain size="xs" onClick={() => void file("c")} data-testid="bus-c">
               portable C
             </Plain>
-            <Plain size="xs" ml="auto" onClick={() => setAsked({ bus: {}, pins: {} })} data-testid="bus-anew">
+            <Plain size="xs" ml="auto" onClick={() => void inTurn(() => Promise.resolve(stands(ANEW)))} data-testid="bus-anew">
               reset
             </Plain>
           </Flex>
-          {seen.data?.charts.map((c) => <Plot key={c.key} chart={c} />)}
+          {seen.data?.charts.map((c) => (
+            <Plot key={c.key} chart={c} />
+          ))}
         </Box>
         <Box>
           <Text fontSize="sm" color="stop" fontWeight="700" mb="2">
             A charged bus kills. Bleed it, wait, measure, then touch.
           </Text>
-          {seen.data && <Findings findings={seen.data.findings} apply={apply} jump={(f) => setChosen(seen.data?.block.figures.find((x) => x.address === f.figure) ?? null)} />}
+          {seen.data && (
+            <Findings
+              findings={seen.data.findings}
+              apply={apply}
+              jump={(f) => setChosen(seen.data?.block.figures.find((x) => x.address === f.figure) ?? null)}
+            />
+          )}
         </Box>
       </Grid>
     </Page>

@@ -38,7 +38,9 @@ export function Routes({ handle, done }: { handle: DesignHandle; done: () => voi
     )
   const { comparison, qualities, picture } = asked.data
   const { design } = handle
-  const present = comparison.rows.find((r) => r.route === (design?.route ?? "push-pull link") && r.waveform === (design?.brief?.output?.waveform ?? "sine"))
+  const present = comparison.rows.find(
+    (r) => r.route === (design?.route ?? "push-pull link") && r.waveform === (design?.brief?.output?.waveform ?? "sine"),
+  )
   const shown = comparison.rows.find((r) => same(r, picked)) ?? present ?? comparison.rows[0]
   const choose = async (row: RouteRow) => {
     if (!design || (await handle.change(chosen(design, row, comparison)))) return
@@ -69,7 +71,14 @@ export function Routes({ handle, done }: { handle: DesignHandle; done: () => voi
           {qualities.map(({ name, title }) => (
             <label key={name}>
               {title}
-              <input type="range" min={0} max={10} value={comparison.weights[name as keyof Weights]} onChange={(e) => setWeights({ ...comparison.weights, [name]: Number(e.target.value) })} data-testid={`weight-${name}`} />
+              <input
+                type="range"
+                min={0}
+                max={10}
+                value={comparison.weights[name as keyof Weights]}
+                onChange={(e) => setWeights({ ...comparison.weights, [name]: Number(e.target.value) })}
+                data-testid={`weight-${name}`}
+              />
               <output>{comparison.weights[name as keyof Weights]}</output>
             </label>
           ))}
@@ -85,7 +94,17 @@ export function Routes({ handle, done }: { handle: DesignHandle; done: () => voi
   )
 }
 
-function Table({ rows, shown, present, pick }: { rows: readonly RouteRow[]; shown?: RouteRow; present?: RouteRow; pick: (row: RouteRow) => void }) {
+function Table({
+  rows,
+  shown,
+  present,
+  pick,
+}: {
+  rows: readonly RouteRow[]
+  shown?: RouteRow
+  present?: RouteRow
+  pick: (row: RouteRow) => void
+}) {
   return (
     <table className="routes">
       <thead>
@@ -100,17 +119,36 @@ function Table({ rows, shown, present, pick }: { rows: readonly RouteRow[]; show
       </thead>
       <tbody>
         {rows.map((r, i) => (
-          <tr key={r.title} data-here={shown && same(r, shown)} data-out={r.out} onClick={() => pick(r)} data-testid={`route-${r.route}-${r.waveform}`}>
+          <tr
+            key={r.title}
+            data-here={shown && same(r, shown)}
+            data-out={r.out}
+            onClick={() => pick(r)}
+            data-testid={`route-${r.route}-${r.waveform}`}
+          >
             <td>
               <button aria-label={`${r.out ? "×" : i + 1}: details of ${r.title}`}>
                 <svg width="24" height="24" viewBox="0 0 24 24" style={{ display: "block" }}>
-                  <LozengeShape x={12} y={12} half={11} type={12} level={r.out ? 0 : (r.score ?? 0)} severity={r.out ? "stop" : "note"} label={r.out ? "×" : `${i + 1}`} />
+                  <LozengeShape
+                    x={12}
+                    y={12}
+                    half={11}
+                    type={12}
+                    level={r.out ? 0 : (r.score ?? 0)}
+                    severity={r.out ? "stop" : "note"}
+                    label={r.out ? "×" : `${i + 1}`}
+                  />
                 </svg>
               </button>
             </td>
             <td>
               <b>{r.route}</b>, {r.waveform}
-              {present && same(r, present) && <Box as="span" color="copper"> · this design</Box>}
+              {present && same(r, present) && (
+                <Box as="span" color="copper">
+                  {" "}
+                  · this design
+                </Box>
+              )}
             </td>
             {COLUMNS.map(([key]) => (
               <td key={key} className="mono">
@@ -134,7 +172,17 @@ function Table({ rows, shown, present, pick }: { rows: readonly RouteRow[]; show
 }
 
 /** What speaks for and against one route, in words. */
-function Detail({ row: r, here, choose, rated }: { row: RouteRow; here: boolean; choose: (row: RouteRow) => Promise<void>; rated: React.ReactNode }) {
+function Detail({
+  row: r,
+  here,
+  choose,
+  rated,
+}: {
+  row: RouteRow
+  here: boolean
+  choose: (row: RouteRow) => Promise<void>
+  rated: React.ReactNode
+}) {
   return (
     <Grid templateColumns="1fr 1fr" columnGap="6" mt="3" fontSize="sm" data-testid="route-detail">
       <Box>
@@ -149,7 +197,11 @@ function Detail({ row: r, here, choose, rated }: { row: RouteRow; here: boolean;
           )}
         </Flex>
         {here && rated}
-        {r.build && <Text>Construction: {r.build} ({r.skill}).</Text>}
+        {r.build && (
+          <Text>
+            Construction: {r.build} ({r.skill}).
+          </Text>
+        )}
         {r.noise && <Text color="ink.soft">Audible noise: {r.noise}.</Text>}
         {r.weakest && (
           <Text color="ink.soft">
@@ -158,12 +210,20 @@ function Detail({ row: r, here, choose, rated }: { row: RouteRow; here: boolean;
         )}
       </Box>
       <Box>
-        {(r.against?.length ?? 0) > 0 && <Text color={r.out ? "stop" : "fix"}>{r.out ? "Ruled out" : "Against it"}: {r.against?.join("; ")}.</Text>}
+        {(r.against?.length ?? 0) > 0 && (
+          <Text color={r.out ? "stop" : "fix"}>
+            {r.out ? "Ruled out" : "Against it"}: {r.against?.join("; ")}.
+          </Text>
+        )}
         {r.loads?.map((l) => (
           <Flex key={l.load} gap="2" align="baseline">
             <Gem severity={GEM[l.verdict]} size={11} />
             <Text>
-              {l.load} <Box as="span" color="ink.soft">{l.verdict === "refuses" ? "will not do: " : l.verdict === "bears" ? "bears it: " : "fine: "}{l.reason}</Box>
+              {l.load}{" "}
+              <Box as="span" color="ink.soft">
+                {l.verdict === "refuses" ? "will not do: " : l.verdict === "bears" ? "bears it: " : "fine: "}
+                {l.reason}
+              </Box>
             </Text>
           </Flex>
         ))}
@@ -184,7 +244,13 @@ function Rated({ handle }: { handle: DesignHandle }) {
 
 /** The change that choosing a route is: the route, its wave, no pins, and the comparison on record. */
 function chosen(design: Design, row: RouteRow, comparison: Comparison): Partial<Design> {
-  const rows = comparison.rows.map((r) => ({ title: r.title, out: r.out, score: r.score ?? 0, texts: r.texts ?? {}, against: r.against ?? [] }))
+  const rows = comparison.rows.map((r) => ({
+    title: r.title,
+    out: r.out,
+    score: r.score ?? 0,
+    texts: r.texts ?? {},
+    against: r.against ?? [],
+  }))
   return {
     route: row.route,
     pins: {},

@@ -31,11 +31,28 @@ const SPOTS: Spot[] = [
 const INSIDE: Partial<Record<Probe, string>> = { smoothing: "V smoothing", rotor: "I rotor", flux: "flux", magnetising: "I magnetising" }
 
 /** The path from battery to load with every place that can be probed; a click takes a probe or puts it away. */
-export function Probes({ points, taken, front, bridge, load, toggle }: { points: ScopeSeen["points"] | undefined; taken: readonly string[]; front: boolean; bridge: boolean; load: string; toggle: (name: Probe) => void }) {
+export function Probes({
+  points,
+  taken,
+  front,
+  bridge,
+  load,
+  toggle,
+}: {
+  points: ScopeSeen["points"] | undefined
+  taken: readonly string[]
+  front: boolean
+  bridge: boolean
+  load: string
+  toggle: (name: Probe) => void
+}) {
   const there = new Set(points?.map((p) => p.name))
   const filtered = !points || there.has("inductor")
   const inner = (points ?? []).filter((p) => p.name in INSIDE)
-  const spots: Spot[] = [...SPOTS.filter((s) => (front || s.name !== "choke") && (filtered || !["inductor", "shunt"].includes(s.name))), ...inner.map((p, i) => ({ name: p.name, x: 790, y: 24 + 26 * i, label: INSIDE[p.name] ?? p.name, side: "above" as const }))]
+  const spots: Spot[] = [
+    ...SPOTS.filter((s) => (front || s.name !== "choke") && (filtered || !["inductor", "shunt"].includes(s.name))),
+    ...inner.map((p, i) => ({ name: p.name, x: 790, y: 24 + 26 * i, label: INSIDE[p.name] ?? p.name, side: "above" as const })),
+  ]
   return (
     <Box px="2" pt="1" color="ink" data-testid="probes">
       <svg viewBox="0 0 880 112" width="100%" style={{ maxHeight: 132 }}>
@@ -47,7 +64,13 @@ export function Probes({ points, taken, front, bridge, load, toggle }: { points:
         <Capacitor x={268} y={54} turn={90} polar />
         <path d="M366 20L406 62L366 104L326 62Z" fill="none" stroke="var(--chakra-colors-copper)" strokeWidth={1.8} />
         <Tag x={366} y={66} at="middle" name={bridge ? "bridge" : "pair"} />
-        <Wire d={filtered ? "M330 30H356M330 96H358M376 30H440M374 96H700M488 30H680M536 30V54M536 78V96" : "M330 30H356M330 96H358M376 30H680M374 96H700"} />
+        <Wire
+          d={
+            filtered
+              ? "M330 30H356M330 96H358M376 30H440M374 96H700M488 30H680M536 30V54M536 78V96"
+              : "M330 30H356M330 96H358M376 30H680M374 96H700"
+          }
+        />
         {filtered && <Inductor x={440} y={30} />}
         {filtered && <Capacitor x={536} y={54} turn={90} />}
         <rect x={680} y={20} width={64} height={56} fill="none" stroke="currentColor" strokeWidth={1.5} />
@@ -79,8 +102,19 @@ function Place({ spot, able, n, toggle }: { spot: Spot; able: boolean; n: number
       data-testid={`probe-${spot.name}`}
     >
       <rect x={spot.x - (right ? 10 : 28)} y={spot.y - 22} width={right ? 100 : 56} height={32} fill="transparent" />
-      <path d={`M${spot.x} ${spot.y - 7}l7 7l-7 7l-7 -7Z`} fill={on ? paint(tone) : paint("paper")} stroke={paint(on ? tone : "ink.soft")} strokeWidth={1.5} strokeDasharray={able ? undefined : "2 2"} />
-      <text x={right ? spot.x + 12 : spot.x} y={right ? spot.y + 4 : spot.y - 12} textAnchor={right ? "start" : "middle"} style={{ fontSize: 12.5, fontWeight: on ? 700 : 400, fill: paint(tone) }}>
+      <path
+        d={`M${spot.x} ${spot.y - 7}l7 7l-7 7l-7 -7Z`}
+        fill={on ? paint(tone) : paint("paper")}
+        stroke={paint(on ? tone : "ink.soft")}
+        strokeWidth={1.5}
+        strokeDasharray={able ? undefined : "2 2"}
+      />
+      <text
+        x={right ? spot.x + 12 : spot.x}
+        y={right ? spot.y + 4 : spot.y - 12}
+        textAnchor={right ? "start" : "middle"}
+        style={{ fontSize: 12.5, fontWeight: on ? 700 : 400, fill: paint(tone) }}
+      >
         {spot.label}
       </text>
     </g>

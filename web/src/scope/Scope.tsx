@@ -72,7 +72,10 @@ export function Scope({ handle }: { handle: DesignHandle }) {
   const settle = useMemo(() => (span: Span) => (setWindow({ first: span.first, last: span.last }), setTrigger(undefined)), [])
   const span = useMemo(() => ({ first: seen?.first ?? 0, last: seen?.last ?? 0.08 }), [seen?.first, seen?.last])
   const marks = useMemo(() => marked(seen?.tripped, seen?.triggered, cursors), [seen?.tripped, seen?.triggered, cursors])
-  const level = useMemo(() => (seen && played.event === "short circuit" ? { value: seen.trip, unit: "A", label: "trip" } : undefined), [seen, played.event])
+  const level = useMemo(
+    () => (seen && played.event === "short circuit" ? { value: seen.trip, unit: "A", label: "trip" } : undefined),
+    [seen, played.event],
+  )
   const shown = useMemo(() => names.filter((n) => whole.data?.traces.has(n)), [names, whole.data])
   const told = fault ?? reading.error?.message ?? whole.error?.message
   const fresh = !reading.isPlaceholderData && !reading.isFetching && !whole.isFetching
@@ -81,7 +84,17 @@ export function Scope({ handle }: { handle: DesignHandle }) {
       <Flex direction="column" minH="0" pl="3">
         <Probes points={seen?.points} taken={names} front={front} bridge={bridge} load={played.load} toggle={toggle} />
         {whole.data && seen ? (
-          <Traces whole={whole.data} close={close.data} names={shown} reference={reference?.drawn} marks={marks} level={level} window={span} settle={settle} pick={pick} />
+          <Traces
+            whole={whole.data}
+            close={close.data}
+            names={shown}
+            reference={reference?.drawn}
+            marks={marks}
+            level={level}
+            window={span}
+            settle={settle}
+            pick={pick}
+          />
         ) : (
           !told && (
             <Flex align="center" gap="3" p="5" flex="1">
@@ -93,14 +106,34 @@ export function Scope({ handle }: { handle: DesignHandle }) {
           <Box pr="2" pt="1">
             <Flex gap="2" align="center" mb="-1">
               {(seen.stepped ? (["harmonics"] as const) : (["harmonics", "carrier"] as const)).map((r) => (
-                <Plain key={r} size="2xs" bg={spectrum.reach === r ? "copper.soft" : "sheet"} aria-pressed={spectrum.reach === r} onClick={() => setSpectrum({ ...spectrum, reach: r })} data-testid={`reach-${r}`}>
+                <Plain
+                  key={r}
+                  size="2xs"
+                  bg={spectrum.reach === r ? "copper.soft" : "sheet"}
+                  aria-pressed={spectrum.reach === r}
+                  onClick={() => setSpectrum({ ...spectrum, reach: r })}
+                  data-testid={`reach-${r}`}
+                >
                   {r === "harmonics" ? "to harmonic 40" : "to the carrier"}
                 </Plain>
               ))}
               <Text fontSize="sm" color="ink.soft">
                 limit
               </Text>
-              <Input size="2xs" w="70px" fontFamily="mono" textAlign="right" placeholder="none" defaultValue={spectrum.limit} aria-label="limit line" onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && setSpectrum({ ...spectrum, limit: e.currentTarget.value || undefined }))} data-testid="spectrum-limit" />
+              <Input
+                size="2xs"
+                w="70px"
+                fontFamily="mono"
+                textAlign="right"
+                placeholder="none"
+                defaultValue={spectrum.limit}
+                aria-label="limit line"
+                onKeyDown={(e) => (
+                  e.stopPropagation(),
+                  e.key === "Enter" && setSpectrum({ ...spectrum, limit: e.currentTarget.value || undefined })
+                )}
+                data-testid="spectrum-limit"
+              />
               <Plain size="2xs" ml="auto" onClick={() => setSpectrum(undefined)}>
                 close
               </Plain>
@@ -113,11 +146,31 @@ export function Scope({ handle }: { handle: DesignHandle }) {
         <Pick title="load" names={LOADS} here={played.load} take={(load) => choose({ load })} />
         <Pick title="event" names={EVENTS} here={played.event} take={(event) => choose({ event, periods: event === "steady" ? 4 : 8 })} />
         <Pick title="fed by" names={front ? SOURCES : SOURCES.slice(0, 2)} here={played.source} take={(source) => choose({ source })} />
-        <Pick title="for" names={["2", "4", "8", "14", "20"]} here={String(played.periods)} take={(n) => choose({ periods: Number(n) })} unit="line periods" />
+        <Pick
+          title="for"
+          names={["2", "4", "8", "14", "20"]}
+          here={String(played.periods)}
+          take={(n) => choose({ periods: Number(n) })}
+          unit="line periods"
+        />
         {seen && <Window seen={seen} move={move} />}
-        <TriggerRow traces={seen?.points.filter((p) => names.includes(p.name)) ?? []} key={trigger?.trace} trigger={trigger} moment={seen?.triggered} give={setTrigger} />
+        <TriggerRow
+          traces={seen?.points.filter((p) => names.includes(p.name)) ?? []}
+          key={trigger?.trace}
+          trigger={trigger}
+          moment={seen?.triggered}
+          give={setTrigger}
+        />
         <Flex gap="2" mt="2" wrap="wrap">
-          <Plain size="xs" bg={reference ? "copper.soft" : "sheet"} aria-pressed={Boolean(reference)} onClick={() => setReference(reference || !whole.data ? undefined : { drawn: whole.data, title: `${played.load}, ${played.event}` })} data-testid="keep-trace">
+          <Plain
+            size="xs"
+            bg={reference ? "copper.soft" : "sheet"}
+            aria-pressed={Boolean(reference)}
+            onClick={() =>
+              setReference(reference || !whole.data ? undefined : { drawn: whole.data, title: `${played.load}, ${played.event}` })
+            }
+            data-testid="keep-trace"
+          >
             {reference ? `compared with: ${reference.title}` : "keep for comparison"}
           </Plain>
           <Plain size="xs" onClick={() => void keep()} data-testid="scope-csv">
@@ -125,7 +178,18 @@ export function Scope({ handle }: { handle: DesignHandle }) {
           </Plain>
         </Flex>
         {told && <Fault mt="2">{told}</Fault>}
-        <Table rows={seen?.measured} id="measured" corner={<Spectra names={shown} here={spectrum?.trace} seen={seen?.points} take={(trace) => setSpectrum(trace ? { reach: "harmonics", ...spectrum, trace } : undefined)} />} />
+        <Table
+          rows={seen?.measured}
+          id="measured"
+          corner={
+            <Spectra
+              names={shown}
+              here={spectrum?.trace}
+              seen={seen?.points}
+              take={(trace) => setSpectrum(trace ? { reach: "harmonics", ...spectrum, trace } : undefined)}
+            />
+          }
+        />
         {seen?.cursors?.length ? (
           <Table
             rows={seen.cursors}
@@ -163,9 +227,28 @@ function marked(tripped: number | null | undefined, triggered: number | null | u
 }
 
 /** Which trace's spectrum is shown below. */
-const Spectra = ({ names, here, seen, take }: { names: readonly Probe[]; here: Probe | undefined; seen: ScopeSeen["points"] | undefined; take: (trace: Probe | undefined) => void }) => (
+const Spectra = ({
+  names,
+  here,
+  seen,
+  take,
+}: {
+  names: readonly Probe[]
+  here: Probe | undefined
+  seen: ScopeSeen["points"] | undefined
+  take: (trace: Probe | undefined) => void
+}) => (
   <NativeSelect.Root size="xs" w="92px">
-    <NativeSelect.Field value={here ?? ""} onChange={(e) => take(names.find((n) => n === e.currentTarget.value))} aria-label="spectrum of" data-testid="pick-spectrum" bg="sheet" borderColor="hair" fontFamily="body" fontSize="12px">
+    <NativeSelect.Field
+      value={here ?? ""}
+      onChange={(e) => take(names.find((n) => n === e.currentTarget.value))}
+      aria-label="spectrum of"
+      data-testid="pick-spectrum"
+      bg="sheet"
+      borderColor="hair"
+      fontFamily="body"
+      fontSize="12px"
+    >
       <option value="">spectrum</option>
       {names.map((n) => (
         <option key={n} value={n}>
@@ -181,7 +264,25 @@ const Spectra = ({ names, here, seen, take }: { names: readonly Probe[]; here: P
 function Table({ rows, id, corner }: { rows: readonly (readonly string[])[] | undefined; id: string; corner: React.ReactNode }) {
   if (!rows?.length) return null
   return (
-    <Box as="table" w="100%" mt="2" fontSize="sm" css={{ "& td": { textAlign: "right", fontFamily: "mono", fontSize: "12px", letterSpacing: "-0.045em", padding: "2px 0 2px 5px", whiteSpace: "nowrap" }, "& td:first-of-type": { textAlign: "left", fontFamily: "body", paddingLeft: 0, whiteSpace: "normal", fontSize: "12.5px" }, "& tr": { borderBottom: "1px solid var(--chakra-colors-faint)" } }} data-testid={id}>
+    <Box
+      as="table"
+      w="100%"
+      mt="2"
+      fontSize="sm"
+      css={{
+        "& td": {
+          textAlign: "right",
+          fontFamily: "mono",
+          fontSize: "12px",
+          letterSpacing: "-0.045em",
+          padding: "2px 0 2px 5px",
+          whiteSpace: "nowrap",
+        },
+        "& td:first-of-type": { textAlign: "left", fontFamily: "body", paddingLeft: 0, whiteSpace: "normal", fontSize: "12.5px" },
+        "& tr": { borderBottom: "1px solid var(--chakra-colors-faint)" },
+      }}
+      data-testid={id}
+    >
       <tbody>
         {rows.map((row, n) => (
           <tr key={row[0]}>

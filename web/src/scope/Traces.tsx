@@ -195,7 +195,15 @@ export function Traces({ whole, close, names, reference, marks, level, window, s
     if (!board) return
     const [body, pen] = onPaper()
     paint(pen, board.clientWidth, board.clientHeight)
-    download(new Blob([`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 ${board.clientWidth} ${board.clientHeight}" style="background:${shade("paper")}">${body.join("")}</svg>`], { type: "image/svg+xml" }), "scope.svg")
+    download(
+      new Blob(
+        [
+          `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 ${board.clientWidth} ${board.clientHeight}" style="background:${shade("paper")}">${body.join("")}</svg>`,
+        ],
+        { type: "image/svg+xml" },
+      ),
+      "scope.svg",
+    )
   }
 
   return (
@@ -227,7 +235,12 @@ export function Traces({ whole, close, names, reference, marks, level, window, s
         }}
         onPointerCancel={() => (drag.current = undefined)}
       />
-      <button onClick={keep} style={{ position: "absolute", right: 6, top: 0, fontSize: 12, color: "var(--chakra-colors-ink-soft)", cursor: "pointer" }} className="screen-only" data-testid="traces-svg">
+      <button
+        onClick={keep}
+        style={{ position: "absolute", right: 6, top: 0, fontSize: 12, color: "var(--chakra-colors-ink-soft)", cursor: "pointer" }}
+        className="screen-only"
+        data-testid="traces-svg"
+      >
         SVG
       </button>
     </Box>
@@ -277,8 +290,14 @@ const ANCHOR: Record<string, string> = { left: "start", center: "middle", right:
 function onPaper(): [string[], Pen] {
   const body: string[] = []
   const pen: Pen = {
-    text: (words, x, y, name, align) => body.push(`<text x="${x.toFixed(1)}" y="${y.toFixed(1)}" text-anchor="${ANCHOR[align]}" fill="${shade(name)}" font-size="11" font-family="monospace">${words}</text>`),
-    path: (points, name, width, dash = []) => body.push(`<polyline fill="none" stroke="${shade(name)}" stroke-width="${width}" stroke-dasharray="${dash.join(" ")}" points="${Array.from(points, (p) => p.toFixed(1)).join(" ")}"/>`),
+    text: (words, x, y, name, align) =>
+      body.push(
+        `<text x="${x.toFixed(1)}" y="${y.toFixed(1)}" text-anchor="${ANCHOR[align]}" fill="${shade(name)}" font-size="11" font-family="monospace">${words}</text>`,
+      ),
+    path: (points, name, width, dash = []) =>
+      body.push(
+        `<polyline fill="none" stroke="${shade(name)}" stroke-width="${width}" stroke-dasharray="${dash.join(" ")}" points="${Array.from(points, (p) => p.toFixed(1)).join(" ")}"/>`,
+      ),
   }
   return [body, pen]
 }

@@ -5,17 +5,50 @@ import { Plain } from "../ui/Page"
 import { Pick } from "./Pick"
 
 /** Begin the window where one of the traces passes a level: which, which way, what level; and the next such moment. */
-export function TriggerRow({ traces, trigger, moment, give }: { traces: ScopeSeen["points"]; trigger: Trigger | undefined; moment: number | null | undefined; give: (trigger: Trigger | undefined) => void }) {
+export function TriggerRow({
+  traces,
+  trigger,
+  moment,
+  give,
+}: {
+  traces: ScopeSeen["points"]
+  trigger: Trigger | undefined
+  moment: number | null | undefined
+  give: (trigger: Trigger | undefined) => void
+}) {
   return (
     <Box data-testid="trigger">
-      <Pick title="trigger" names={["none", ...traces.map((t) => t.name)] as const} labels={["none", ...traces.map((t) => t.label)]} here={trigger?.trace ?? "none"} take={(trace) => give(trace === "none" ? undefined : { trace, level: "0", rising: true })} />
+      <Pick
+        title="trigger"
+        names={["none", ...traces.map((t) => t.name)] as const}
+        labels={["none", ...traces.map((t) => t.label)]}
+        here={trigger?.trace ?? "none"}
+        take={(trace) => give(trace === "none" ? undefined : { trace, level: "0", rising: true })}
+      />
       {trigger && (
         <Flex gap="2" align="center" minH="30px" pl="54px">
           <Plain size="xs" onClick={() => give({ ...trigger, rising: !trigger.rising, after: undefined })} data-testid="trigger-slope">
             {trigger.rising ? "rises through" : "falls through"}
           </Plain>
-          <Input size="xs" w="84px" fontFamily="mono" textAlign="right" defaultValue={trigger.level} aria-label="trigger level" onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && give({ ...trigger, level: e.currentTarget.value, after: undefined }))} data-testid="trigger-level" />
-          <Plain size="xs" disabled={moment == null} onClick={() => give({ ...trigger, after: moment ?? undefined })} data-testid="trigger-next">
+          <Input
+            size="xs"
+            w="84px"
+            fontFamily="mono"
+            textAlign="right"
+            defaultValue={trigger.level}
+            aria-label="trigger level"
+            onKeyDown={(e) => (
+              e.stopPropagation(),
+              e.key === "Enter" && give({ ...trigger, level: e.currentTarget.value, after: undefined })
+            )}
+            data-testid="trigger-level"
+          />
+          <Plain
+            size="xs"
+            disabled={moment == null}
+            onClick={() => give({ ...trigger, after: moment ?? undefined })}
+            data-testid="trigger-next"
+          >
             next
           </Plain>
         </Flex>
@@ -26,7 +59,13 @@ export function TriggerRow({ traces, trigger, moment, give }: { traces: ScopeSee
 
 /** Which part of the record is looked at: whole, line period, a few carrier periods; earlier, later, or typed. A new width keeps the
  *  trigger. */
-export function Window({ seen, move }: { seen: ScopeSeen; move: (first: number | string | undefined, last: number | string | undefined, triggered?: boolean) => void }) {
+export function Window({
+  seen,
+  move,
+}: {
+  seen: ScopeSeen
+  move: (first: number | string | undefined, last: number | string | undefined, triggered?: boolean) => void
+}) {
   const wide = seen.last - seen.first
   const about = (width: number) => {
     const middle = Math.min(Math.max((seen.first + seen.last) / 2, width / 2), seen.end - width / 2)
@@ -71,5 +110,14 @@ export function Window({ seen, move }: { seen: ScopeSeen; move: (first: number |
 }
 
 const Moment = ({ value, give, name }: { value: number; give: (text: string) => void; name: string }) => (
-  <Input size="xs" w="104px" fontFamily="mono" textAlign="right" defaultValue={`${Number((value * 1e3).toPrecision(6))} ms`} aria-label={name} onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && give(e.currentTarget.value))} data-testid={`window-${name}`} />
+  <Input
+    size="xs"
+    w="104px"
+    fontFamily="mono"
+    textAlign="right"
+    defaultValue={`${Number((value * 1e3).toPrecision(6))} ms`}
+    aria-label={name}
+    onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && give(e.currentTarget.value))}
+    data-testid={`window-${name}`}
+  />
 )

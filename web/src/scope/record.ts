@@ -30,7 +30,9 @@ export function unpacked(raw: ArrayBuffer): Drawn {
   const head = JSON.parse(new TextDecoder().decode(bytes.subarray(0, line))) as Head
   const begin = line + 1
   const traces = new Map<string, Trace>()
-  head.traces.forEach((t, k) => traces.set(t.name, { ...t, values: new Float32Array(raw, begin + 8 * head.count + 4 * head.count * k, head.count) }))
+  head.traces.forEach((t, k) =>
+    traces.set(t.name, { ...t, values: new Float32Array(raw, begin + 8 * head.count + 4 * head.count * k, head.count) }),
+  )
   return { first: head.first, last: head.last, time: new Float64Array(raw, begin, head.count), traces }
 }
 
@@ -174,7 +176,13 @@ export function ticks(low: number, high: number, about: number): number[] {
   return found
 }
 
-const PREFIX: [number, string][] = [[1e3, "k"], [1, ""], [1e-3, "m"], [1e-6, "µ"], [1e-9, "n"]]
+const PREFIX: [number, string][] = [
+  [1e3, "k"],
+  [1, ""],
+  [1e-3, "m"],
+  [1e-6, "µ"],
+  [1e-9, "n"],
+]
 
 /** Numbers of an axis in one unit that suits the largest: what to divide by, and the unit's name. */
 export function scale(largest: number, unit: string): [number, string] {

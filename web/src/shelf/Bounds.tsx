@@ -6,7 +6,15 @@ import { Plain, Quiet } from "../ui/Page"
 import type { Bound } from "./usePartTable"
 
 /** Which figures the table is bounded by, and one more. */
-export function Bounds({ columns, bounds, set }: { columns: readonly PartColumn[]; bounds: readonly Bound[]; set: (bounds: Bound[]) => void }) {
+export function Bounds({
+  columns,
+  bounds,
+  set,
+}: {
+  columns: readonly PartColumn[]
+  bounds: readonly Bound[]
+  set: (bounds: Bound[]) => void
+}) {
   const [name, setName] = useState("")
   const [from, setFrom] = useState("")
   const [to, setTo] = useState("")
@@ -18,13 +26,26 @@ export function Bounds({ columns, bounds, set }: { columns: readonly PartColumn[
     <Flex asChild gap="2" align="center" wrap="wrap" fontSize="sm">
       <form onSubmit={(e) => (e.preventDefault(), name && (from || to) && add())} data-testid="bounds">
         {bounds.map((b) => (
-          <Flex key={b.name} align="center" gap="1" pl="2" border="1px solid" borderColor="copper" borderRadius="3px" bg="sheet" data-testid={`bound-${b.name}`}>
+          <Flex
+            key={b.name}
+            align="center"
+            gap="1"
+            pl="2"
+            border="1px solid"
+            borderColor="copper"
+            borderRadius="3px"
+            bg="sheet"
+            data-testid={`bound-${b.name}`}
+          >
             <Text>
               {title(b.name)}
               {b.from && ` from ${b.from}`}
               {b.to && ` to ${b.to}`}
             </Text>
-            <Quiet onClick={() => set(bounds.filter((other) => other.name !== b.name))} aria-label={`remove the filter of ${title(b.name)}`}>
+            <Quiet
+              onClick={() => set(bounds.filter((other) => other.name !== b.name))}
+              aria-label={`remove the filter of ${title(b.name)}`}
+            >
               ×
             </Quiet>
           </Flex>
@@ -42,8 +63,26 @@ export function Bounds({ columns, bounds, set }: { columns: readonly PartColumn[
         </NativeSelect.Root>
         {name && (
           <>
-            <Input size="xs" w="86px" fontFamily="mono" placeholder="from" aria-label="from" value={from} onChange={(e) => setFrom(e.target.value)} data-testid="bound-from" />
-            <Input size="xs" w="86px" fontFamily="mono" placeholder="to" aria-label="to" value={to} onChange={(e) => setTo(e.target.value)} data-testid="bound-to" />
+            <Input
+              size="xs"
+              w="86px"
+              fontFamily="mono"
+              placeholder="from"
+              aria-label="from"
+              value={from}
+              onChange={(e) => setFrom(e.target.value)}
+              data-testid="bound-from"
+            />
+            <Input
+              size="xs"
+              w="86px"
+              fontFamily="mono"
+              placeholder="to"
+              aria-label="to"
+              value={to}
+              onChange={(e) => setTo(e.target.value)}
+              data-testid="bound-to"
+            />
             <Text color="ink.soft">{unit}</Text>
             <Plain size="xs" type="submit" data-testid="add-bound">
               Filter

@@ -27,9 +27,26 @@ function Told({ currency }: { currency: string }) {
     }
   }
   return (
-    <Flex as="label" align="center" gap="2" fontSize="sm" color={fault ? "stop" : "ink.soft"} title={fault || "Changing it relabels every price; none is converted. House prices are made-up amounts."}>
+    <Flex
+      as="label"
+      align="center"
+      gap="2"
+      fontSize="sm"
+      color={fault ? "stop" : "ink.soft"}
+      title={fault || "Changing it relabels every price; none is converted. House prices are made-up amounts."}
+    >
       prices in
-      <Input size="xs" w="78px" value={text} maxLength={12} aria-invalid={fault !== ""} onChange={(e) => setText(e.target.value)} onBlur={() => void take()} onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()} data-testid="currency" />
+      <Input
+        size="xs"
+        w="78px"
+        value={text}
+        maxLength={12}
+        aria-invalid={fault !== ""}
+        onChange={(e) => setText(e.target.value)}
+        onBlur={() => void take()}
+        onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+        data-testid="currency"
+      />
       {fault && (
         <Text role="alert" maxW="260px" lineHeight="1.2" fontSize="12px">
           {fault}

@@ -6,7 +6,19 @@ import { Plain, Strong } from "../ui/Page"
 import { DESIGNATION } from "./PartForm"
 
 /** A file whose headings are not the shelf's: which field each stands for. */
-export function Headings({ name, headings, columns, bring, done }: { name: string; headings: readonly Heading[]; columns: readonly PartColumn[]; bring: (meant: string[]) => void; done: () => void }) {
+export function Headings({
+  name,
+  headings,
+  columns,
+  bring,
+  done,
+}: {
+  name: string
+  headings: readonly Heading[]
+  columns: readonly PartColumn[]
+  bring: (meant: string[]) => void
+  done: () => void
+}) {
   const [fields, setFields] = useState(() => headings.map((h) => h.field))
   const all = [DESIGNATION, ...columns]
   const lacking = all.filter((c) => c.required && !fields.includes(c.name))
@@ -27,7 +39,12 @@ export function Headings({ name, headings, columns, bring, done }: { name: strin
             </label>
           </Flex>
           <NativeSelect.Root size="sm">
-            <NativeSelect.Field id={`heading-${i}`} value={fields[i]} onChange={(e) => setFields(fields.map((f, k) => (k === i ? e.target.value : f)))} data-testid={`heading-${h.text}`}>
+            <NativeSelect.Field
+              id={`heading-${i}`}
+              value={fields[i]}
+              onChange={(e) => setFields(fields.map((f, k) => (k === i ? e.target.value : f)))}
+              data-testid={`heading-${h.text}`}
+            >
               <option value="">leave out</option>
               {all.map((c) => (
                 <option key={c.name} value={c.name}>
@@ -44,7 +61,19 @@ export function Headings({ name, headings, columns, bring, done }: { name: strin
           Still needed: {lacking.map((c) => c.title).join("; ")}
         </Text>
       )}
-      <Flex gap="2" mt="3" mx="-4" px="4" pt="2" pb="4" position="sticky" bottom="-16px" bg="sheet" borderTop="1px solid" borderColor="faint">
+      <Flex
+        gap="2"
+        mt="3"
+        mx="-4"
+        px="4"
+        pt="2"
+        pb="4"
+        position="sticky"
+        bottom="-16px"
+        bg="sheet"
+        borderTop="1px solid"
+        borderColor="faint"
+      >
         <Strong onClick={() => bring(headings.map((h, i) => `${fields[i]}:${h.text}`))} disabled={lacking.length > 0} data-testid="bring">
           Import
         </Strong>

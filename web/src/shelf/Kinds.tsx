@@ -19,7 +19,14 @@ export function Kinds({ kind, turn }: { kind: string; turn: (to: string) => void
           {kinds
             .filter((k) => k.group === group)
             .map((k) => (
-              <button key={k.kind} type="button" onClick={() => turn(k.kind)} aria-pressed={k.kind === kind} ref={k.kind === kind ? inSight : undefined} data-testid={`kind-${k.kind}`}>
+              <button
+                key={k.kind}
+                type="button"
+                onClick={() => turn(k.kind)}
+                aria-pressed={k.kind === kind}
+                ref={k.kind === kind ? inSight : undefined}
+                data-testid={`kind-${k.kind}`}
+              >
                 {worded(k.kind)} <span>{k.count}</span>
               </button>
             ))}

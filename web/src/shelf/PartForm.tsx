@@ -8,7 +8,16 @@ import { worded } from "./Kinds"
 import { usePartForm } from "./usePartTable"
 
 /** The field of every part that is no rating. */
-export const DESIGNATION: PartColumn = { name: "id", title: "Designation", unit: "", filled: "text", choices: [], required: true, allowed: "", usual: "" }
+export const DESIGNATION: PartColumn = {
+  name: "id",
+  title: "Designation",
+  unit: "",
+  filled: "text",
+  choices: [],
+  required: true,
+  allowed: "",
+  usual: "",
+}
 
 interface Props {
   kind: string
@@ -23,10 +32,25 @@ export function PartForm({ kind, like, change, done }: Props) {
   const form = usePartForm(kind, like)
   if (form.error) return <Fault>{form.error.message}</Fault>
   if (!form.data) return null
-  return <Fields key={`${kind} ${like}`} kind={kind} change={change} done={done} columns={form.data.columns} start={change ? form.data.values : { ...form.data.values, id: "" }} />
+  return (
+    <Fields
+      key={`${kind} ${like}`}
+      kind={kind}
+      change={change}
+      done={done}
+      columns={form.data.columns}
+      start={change ? form.data.values : { ...form.data.values, id: "" }}
+    />
+  )
 }
 
-function Fields({ kind, change, done, columns, start }: Omit<Props, "like"> & { columns: readonly PartColumn[]; start: Record<string, string> }) {
+function Fields({
+  kind,
+  change,
+  done,
+  columns,
+  start,
+}: Omit<Props, "like"> & { columns: readonly PartColumn[]; start: Record<string, string> }) {
   const [values, setValues] = useState(start)
   const [faults, setFaults] = useState<Record<string, string>>({})
   const [fault, setFault] = useState<string>()
@@ -35,10 +59,12 @@ function Fields({ kind, change, done, columns, start }: Omit<Props, "like"> & { 
       await data(client.PUT("/api/shelf/{kind}/own", { params: { path: { kind } }, body: { values } }))
       done(values.id?.trim())
     } catch (error) {
-      const told = error instanceof Refusal ? error.problem.problems ?? [] : []
+      const told = error instanceof Refusal ? (error.problem.problems ?? []) : []
       setFaults(Object.fromEntries(told.map((p) => [p.field, p.message])))
       document.getElementById(`field-${told[0]?.field}`)?.focus()
-      setFault(told.length ? `Not saved: ${told.length === 1 ? "one field needs" : `${told.length} fields need`} attention.` : String(error))
+      setFault(
+        told.length ? `Not saved: ${told.length === 1 ? "one field needs" : `${told.length} fields need`} attention.` : String(error),
+      )
     }
   }
   return (
@@ -47,9 +73,29 @@ function Fields({ kind, change, done, columns, start }: Omit<Props, "like"> & { 
         {change ? "Change" : "New"} {worded(kind)}
       </Text>
       {[DESIGNATION, ...columns].map((c) => (
-        <Field key={c.name} column={c} value={values[c.name] ?? ""} fault={faults[c.name]} fixed={change && c.name === "id"} set={(text) => setValues((now) => ({ ...now, [c.name]: text }))} />
+        <Field
+          key={c.name}
+          column={c}
+          value={values[c.name] ?? ""}
+          fault={faults[c.name]}
+          fixed={change && c.name === "id"}
+          set={(text) => setValues((now) => ({ ...now, [c.name]: text }))}
+        />
       ))}
-      <Flex gap="2" mt="3" mx="-4" px="4" pt="2" pb="4" position="sticky" bottom="-16px" bg="sheet" borderTop="1px solid" borderColor="faint" wrap="wrap">
+      <Flex
+        gap="2"
+        mt="3"
+        mx="-4"
+        px="4"
+        pt="2"
+        pb="4"
+        position="sticky"
+        bottom="-16px"
+        bg="sheet"
+        borderTop="1px solid"
+        borderColor="faint"
+        wrap="wrap"
+      >
         {fault && <Fault w="100%">{fault}</Fault>}
         <Strong type="submit" data-testid="save-part">
           Save
@@ -60,7 +106,19 @@ function Fields({ kind, change, done, columns, start }: Omit<Props, "like"> & { 
   )
 }
 
-function Field({ column: c, value, fault, fixed, set }: { column: PartColumn; value: string; fault: string | undefined; fixed: boolean; set: (text: string) => void }) {
+function Field({
+  column: c,
+  value,
+  fault,
+  fixed,
+  set,
+}: {
+  column: PartColumn
+  value: string
+  fault: string | undefined
+  fixed: boolean
+  set: (text: string) => void
+}) {
   const help = fault ?? [c.allowed, c.usual && `usually ${c.usual}`].filter(Boolean).join("; ")
   const currency = useCurrency()
   const about = { "aria-invalid": fault !== undefined, "aria-describedby": help ? `help-${c.name}` : undefined }
@@ -70,7 +128,11 @@ function Field({ column: c, value, fault, fixed, set }: { column: PartColumn; va
         <label htmlFor={`field-${c.name}`}>
           <Text flex="1">
             {c.title}
-            {c.required && <Text as="span" color="ink.soft">{" *"}</Text>}
+            {c.required && (
+              <Text as="span" color="ink.soft">
+                {" *"}
+              </Text>
+            )}
           </Text>
           <Text color="ink.soft" fontSize="12.5px">
             {c.name === "price" ? currency : c.unit}
@@ -79,7 +141,13 @@ function Field({ column: c, value, fault, fixed, set }: { column: PartColumn; va
       </Flex>
       {c.filled === "choice" ? (
         <NativeSelect.Root size="sm">
-          <NativeSelect.Field id={`field-${c.name}`} {...about} value={value} onChange={(e) => set(e.target.value)} data-testid={`field-${c.name}`}>
+          <NativeSelect.Field
+            id={`field-${c.name}`}
+            {...about}
+            value={value}
+            onChange={(e) => set(e.target.value)}
+            data-testid={`field-${c.name}`}
+          >
             <option value="">choose</option>
             {(c.choices ?? []).map((o) => (
               <option key={o} value={o}>
@@ -90,7 +158,18 @@ function Field({ column: c, value, fault, fixed, set }: { column: PartColumn; va
           <NativeSelect.Indicator />
         </NativeSelect.Root>
       ) : (
-        <Input id={`field-${c.name}`} {...about} size="sm" fontFamily={c.filled === "number" ? "mono" : undefined} value={value} readOnly={fixed} maxLength={160} borderColor={fault ? "stop" : "hair"} onChange={(e) => set(e.target.value)} data-testid={`field-${c.name}`} />
+        <Input
+          id={`field-${c.name}`}
+          {...about}
+          size="sm"
+          fontFamily={c.filled === "number" ? "mono" : undefined}
+          value={value}
+          readOnly={fixed}
+          maxLength={160}
+          borderColor={fault ? "stop" : "hair"}
+          onChange={(e) => set(e.target.value)}
+          data-testid={`field-${c.name}`}
+        />
       )}
       {help && (
         <Text id={`help-${c.name}`} fontSize="12px" color={fault ? "stop" : "ink.soft"} lineHeight="1.25" mt="0.5">

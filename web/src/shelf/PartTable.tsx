@@ -1,6 +1,14 @@
 import "./shelf.css"
 
-import { createColumnHelper, createSortedRowModel, rowSortingFeature, sortFn_basic, sortFn_text, tableFeatures, useTable } from "@tanstack/react-table"
+import {
+  createColumnHelper,
+  createSortedRowModel,
+  rowSortingFeature,
+  sortFn_basic,
+  sortFn_text,
+  tableFeatures,
+  useTable,
+} from "@tanstack/react-table"
 import { useVirtualizer } from "@tanstack/react-virtual"
 import { useMemo, useRef } from "react"
 
@@ -8,7 +16,11 @@ import type { PartColumn, PartLine } from "../api/client"
 import { useCurrency } from "../api/hooks"
 
 const HEIGHT = 31
-const features = tableFeatures({ rowSortingFeature, sortedRowModel: createSortedRowModel(), sortFns: { basic: sortFn_basic, text: sortFn_text } })
+const features = tableFeatures({
+  rowSortingFeature,
+  sortedRowModel: createSortedRowModel(),
+  sortFns: { basic: sortFn_basic, text: sortFn_text },
+})
 const helper = createColumnHelper<typeof features, PartLine>()
 const ARIA = { asc: "ascending", desc: "descending" } as const
 const ARROW = { asc: " ↑", desc: " ↓" } as const
@@ -17,21 +29,43 @@ const ARROW = { asc: " ↑", desc: " ↓" } as const
 export const stocked = ({ stock }: PartLine) => (stock ? `${stock.count} ${stock.condition}` : "")
 
 /** A kind of part as a table of its ratings, sorted by a click on a heading; only lines in sight are drawn. */
-export function PartTable({ columns: fields, rows: parts, chosen, choose }: { columns: readonly PartColumn[]; rows: PartLine[]; chosen: string | undefined; choose: (id: string) => void }) {
+export function PartTable({
+  columns: fields,
+  rows: parts,
+  chosen,
+  choose,
+}: {
+  columns: readonly PartColumn[]
+  rows: PartLine[]
+  chosen: string | undefined
+  choose: (id: string) => void
+}) {
   const currency = useCurrency()
   const columns = useMemo(
     () =>
       helper.columns([
         helper.accessor("id", { header: "designation", sortFn: "text" }),
         helper.accessor((p) => p.stock?.count, { id: "stock", header: "in the drawer", sortFn: "basic", sortUndefined: "last" }),
-        ...fields.map((f) => helper.accessor((p) => p.numbers[f.name] ?? p.cells[f.name], { id: f.name, header: f.name === "price" ? `${f.title}, ${currency}` : f.title, sortFn: f.filled === "number" ? "basic" : "text" })),
+        ...fields.map((f) =>
+          helper.accessor((p) => p.numbers[f.name] ?? p.cells[f.name], {
+            id: f.name,
+            header: f.name === "price" ? `${f.title}, ${currency}` : f.title,
+            sortFn: f.filled === "number" ? "basic" : "text",
+          }),
+        ),
       ]),
     [fields, currency],
   )
   const table = useTable({ features, columns, data: parts, getRowId: (p) => p.id, sortDescFirst: false })
   const scroll = useRef<HTMLDivElement>(null)
   const lines = table.getRowModel().rows
-  const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => scroll.current, estimateSize: () => HEIGHT, overscan: 12, getItemKey: (i) => lines[i]?.id ?? i })
+  const virtual = useVirtualizer({
+    count: lines.length,
+    getScrollElement: () => scroll.current,
+    estimateSize: () => HEIGHT,
+    overscan: 12,
+    getItemKey: (i) => lines[i]?.id ?? i,
+  })
   const seen = virtual.getVirtualItems()
   const above = seen[0]?.start ?? 0
   const below = virtual.getTotalSize() - (seen[seen.length - 1]?.end ?? 0)

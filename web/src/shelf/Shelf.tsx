@@ -51,10 +51,15 @@ export function Shelf() {
       await told(await work())
     } catch (error) {
       setSaid("")
-      setFaults(error instanceof Refusal && error.problem.problems?.length ? error.problem.problems.map((p) => p.message) : [String(error instanceof Error ? error.message : error)])
+      setFaults(
+        error instanceof Refusal && error.problem.problems?.length
+          ? error.problem.problems.map((p) => p.message)
+          : [String(error instanceof Error ? error.message : error)],
+      )
     }
   }
-  const send = async (body: string, meant: string[]) => `${(await data(client.POST("/api/shelf/{kind}/csv", { params: { path: { kind }, query: { meant } }, body, ...AS_CSV }))).taken} taken`
+  const send = async (body: string, meant: string[]) =>
+    `${(await data(client.POST("/api/shelf/{kind}/csv", { params: { path: { kind }, query: { meant } }, body, ...AS_CSV }))).taken} taken`
   const bring = (from: File | undefined) =>
     from &&
     attempt(async () => {
@@ -71,22 +76,56 @@ export function Shelf() {
       setStrange(undefined)
       return taken
     })
-  const remove = (id: string) => attempt(async () => (await data(client.DELETE("/api/shelf/{kind}/{designation}", { params: { path: { kind, designation: id } } })), show(), `${id} deleted`))
+  const remove = (id: string) =>
+    attempt(
+      async () => (
+        await data(client.DELETE("/api/shelf/{kind}/{designation}", { params: { path: { kind, designation: id } } })),
+        show(),
+        `${id} deleted`
+      ),
+    )
   const kept = (id: string | undefined) => (show(id ?? chosen), id && void told(`${id} saved`))
   const rows = table?.rows
-  const shown = useMemo(() => rows?.filter((p) => (!drawer || p.stock) && `${p.id} ${p.label}`.toLowerCase().includes(wanted.toLowerCase())) ?? [], [rows, drawer, wanted])
+  const shown = useMemo(
+    () => rows?.filter((p) => (!drawer || p.stock) && `${p.id} ${p.label}`.toLowerCase().includes(wanted.toLowerCase())) ?? [],
+    [rows, drawer, wanted],
+  )
   const part = rows?.find((p) => p.id === chosen)
   const beside = () => {
-    if (strange && table) return <Headings name={strange.name} headings={strange.headings} columns={table.columns} bring={(meant) => void bringAs(strange, meant)} done={() => setStrange(undefined)} />
+    if (strange && table)
+      return (
+        <Headings
+          name={strange.name}
+          headings={strange.headings}
+          columns={table.columns}
+          bring={(meant) => void bringAs(strange, meant)}
+          done={() => setStrange(undefined)}
+        />
+      )
     if (filling) return <PartForm key={`${kind} ${filling.like}`} kind={kind} {...filling} done={kept} />
     return part && <Chosen key={part.id} kind={kind} part={part} fill={(form) => show(part.id, form)} remove={remove} told={told} />
   }
   return (
     <Page title="Shelf" whole>
       <Flex gap="3" mb="3" align="center" wrap="wrap">
-        <Input size="xs" w="170px" placeholder="find a part" value={wanted} onChange={(e) => setWanted(e.target.value)} aria-label="find a part" data-testid="find-part" />
+        <Input
+          size="xs"
+          w="170px"
+          placeholder="find a part"
+          value={wanted}
+          onChange={(e) => setWanted(e.target.value)}
+          aria-label="find a part"
+          data-testid="find-part"
+        />
         {table && <Bounds key={kind} columns={table.columns} bounds={bounds} set={setBounds} />}
-        <Plain size="xs" aria-pressed={drawer} borderColor={drawer ? "copper" : "hair"} color={drawer ? "copper" : "ink"} onClick={() => setDrawer(!drawer)} data-testid="drawer-only">
+        <Plain
+          size="xs"
+          aria-pressed={drawer}
+          borderColor={drawer ? "copper" : "hair"}
+          color={drawer ? "copper" : "ink"}
+          onClick={() => setDrawer(!drawer)}
+          data-testid="drawer-only"
+        >
           In the drawer
         </Plain>
         <Text fontSize="sm" color="ink.soft" data-testid="said">
@@ -104,7 +143,14 @@ export function Shelf() {
             save as CSV
           </Link>
         </Flex>
-        <input ref={file} type="file" accept=".csv,text/csv" hidden onChange={(e) => (void bring(e.target.files?.[0]), (e.target.value = ""))} data-testid="csv-file" />
+        <input
+          ref={file}
+          type="file"
+          accept=".csv,text/csv"
+          hidden
+          onChange={(e) => (void bring(e.target.files?.[0]), (e.target.value = ""))}
+          data-testid="csv-file"
+        />
       </Flex>
       {faults.length > 0 && (
         <Fault mb="3">
@@ -124,7 +170,17 @@ export function Shelf() {
           </Text>
         )}
         {(filling || part || strange) && (
-          <Box as="aside" w="318px" flexShrink="0" overflowY="auto" bg="sheet" border="1px solid" borderColor="hair" p="4" data-testid="part-panel">
+          <Box
+            as="aside"
+            w="318px"
+            flexShrink="0"
+            overflowY="auto"
+            bg="sheet"
+            border="1px solid"
+            borderColor="hair"
+            p="4"
+            data-testid="part-panel"
+          >
             {beside()}
           </Box>
         )}

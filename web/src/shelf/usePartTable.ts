@@ -17,7 +17,13 @@ export function usePartTable(kind: string, bounds: readonly Bound[]) {
   const good = useRef<{ kind: string; table: PartTable }>(undefined)
   const asked = useQuery<PartTable>({
     queryKey: ["part-table", kind, bounds],
-    queryFn: ({ signal }) => data(client.GET("/api/shelf/{kind}/table", { signal, params: { path: { kind }, query: { lowest: typed(bounds, "from"), highest: typed(bounds, "to") } } })),
+    queryFn: ({ signal }) =>
+      data(
+        client.GET("/api/shelf/{kind}/table", {
+          signal,
+          params: { path: { kind }, query: { lowest: typed(bounds, "from"), highest: typed(bounds, "to") } },
+        }),
+      ),
   })
   if (asked.data) good.current = { kind, table: asked.data }
   return { table: good.current?.kind === kind ? good.current.table : undefined, error: asked.error }
@@ -25,4 +31,8 @@ export function usePartTable(kind: string, bounds: readonly Bound[]) {
 
 /** The fields of a kind to fill in, like a part where one is named. */
 export const usePartForm = (kind: string, like: string) =>
-  useQuery({ queryKey: ["part-form", kind, like], staleTime: 0, queryFn: () => data(client.GET("/api/shelf/{kind}/form", { params: { path: { kind }, query: { like } } })) })
+  useQuery({
+    queryKey: ["part-form", kind, like],
+    staleTime: 0,
+    queryFn: () => data(client.GET("/api/shelf/{kind}/form", { params: { path: { kind }, query: { like } } })),
+  })

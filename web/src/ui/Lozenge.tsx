@@ -33,9 +33,21 @@ export function LozengeShape({ x, y, half, level, severity, chosen, label, type 
       <path d={shape} fill={css("sheet")} />
       <path d={shape} fill={css(FILL[severity ?? "note"])} clipPath={`url(#${clip})`} />
       <path d={shape} fill="none" stroke={css("ink")} strokeWidth="1.6" />
-      {chosen && <path d={`M${x} ${y - outer}L${x + outer} ${y}L${x} ${y + outer}L${x - outer} ${y}Z`} fill="none" stroke={css("copper")} strokeWidth="2" />}
+      {chosen && (
+        <path
+          d={`M${x} ${y - outer}L${x + outer} ${y}L${x} ${y + outer}L${x - outer} ${y}Z`}
+          fill="none"
+          stroke={css("copper")}
+          strokeWidth="2"
+        />
+      )}
       {label && (
-        <text x={x} y={y + type * 0.35} textAnchor="middle" style={{ fontSize: type, fontWeight: 700, fill: css("ink"), stroke: css("sheet"), strokeWidth: 3, paintOrder: "stroke" }}>
+        <text
+          x={x}
+          y={y + type * 0.35}
+          textAnchor="middle"
+          style={{ fontSize: type, fontWeight: 700, fill: css("ink"), stroke: css("sheet"), strokeWidth: 3, paintOrder: "stroke" }}
+        >
           {label}
         </text>
       )}

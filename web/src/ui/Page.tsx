@@ -25,7 +25,18 @@ export function ModeSwitch() {
 
 /** A text button that stays in the background. */
 export const Quiet = (props: React.ComponentProps<typeof Button>) => (
-  <Button variant="plain" size="sm" h="auto" minW="0" px="1" py="0.5" fontWeight="400" color="ink.soft" _hover={{ color: "ink" }} {...props} />
+  <Button
+    variant="plain"
+    size="sm"
+    h="auto"
+    minW="0"
+    px="1"
+    py="0.5"
+    fontWeight="400"
+    color="ink.soft"
+    _hover={{ color: "ink" }}
+    {...props}
+  />
 )
 
 /** The one strong button of a place. */
@@ -35,12 +46,32 @@ export const Strong = (props: React.ComponentProps<typeof Button>) => (
 
 /** A button beside the strong one. */
 export const Plain = (props: React.ComponentProps<typeof Button>) => (
-  <Button size="sm" variant="outline" borderColor="hair" bg="sheet" color="ink" borderRadius="3px" fontWeight="500" _hover={{ borderColor: "ink.soft" }} {...props} />
+  <Button
+    size="sm"
+    variant="outline"
+    borderColor="hair"
+    bg="sheet"
+    color="ink"
+    borderRadius="3px"
+    fontWeight="500"
+    _hover={{ borderColor: "ink.soft" }}
+    {...props}
+  />
 )
 
 /** A key of the keyboard. */
 export const Key = ({ children }: { children: ReactNode }) => (
-  <Box as="kbd" fontFamily="mono" fontSize="12px" px="1" border="1px solid" borderColor="hair" borderRadius="3px" bg="faint" color="ink.soft">
+  <Box
+    as="kbd"
+    fontFamily="mono"
+    fontSize="12px"
+    px="1"
+    border="1px solid"
+    borderColor="hair"
+    borderRadius="3px"
+    bg="faint"
+    color="ink.soft"
+  >
     {children}
   </Box>
 )
@@ -53,7 +84,17 @@ const TOP = [
 ] as const
 
 /** The bar of every page but the bench. */
-export function Page({ title, children, tools, whole }: { title: string; children: ReactNode; tools?: ReactNode; /** Whether it fills the window, and scrolls within. */ whole?: boolean }) {
+export function Page({
+  title,
+  children,
+  tools,
+  whole,
+}: {
+  title: string
+  children: ReactNode
+  tools?: ReactNode
+  /** Whether it fills the window, and scrolls within. */ whole?: boolean
+}) {
   useEffect(() => {
     document.title = `${title} · Rhombos`
   }, [title])
@@ -78,7 +119,11 @@ export function Page({ title, children, tools, whole }: { title: string; childre
           <ModeSwitch />
         </HStack>
       </Flex>
-      <Box as="main" px="6" {...(whole ? { flex: 1, minH: 0, py: 4, display: "flex", flexDirection: "column" } : { maxW: "1180px", mx: "auto", py: 6 })}>
+      <Box
+        as="main"
+        px="6"
+        {...(whole ? { flex: 1, minH: 0, py: 4, display: "flex", flexDirection: "column" } : { maxW: "1180px", mx: "auto", py: 6 })}
+      >
         {children}
       </Box>
     </Box>
@@ -89,7 +134,11 @@ export function Page({ title, children, tools, whole }: { title: string; childre
 export const Nowhere = () => (
   <Page title="Nothing here">
     <Text>
-      There is no such page. Go back to <RouterLink to="/" style={{ textDecoration: "underline" }}>the designs</RouterLink>.
+      There is no such page. Go back to{" "}
+      <RouterLink to="/" style={{ textDecoration: "underline" }}>
+        the designs
+      </RouterLink>
+      .
     </Text>
   </Page>
 )

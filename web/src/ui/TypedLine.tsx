@@ -28,7 +28,9 @@ export function TypedLine({ title, hint, text: now, strong, placeholder, id, not
   const keys = (e: React.KeyboardEvent) => {
     e.stopPropagation()
     if (e.key === "Enter") void keep()
-    if (e.key === "Escape") (setText(now), setRefused(undefined))
+    if (e.key !== "Escape") return
+    setText(now)
+    setRefused(undefined)
   }
   return (
     <Box borderBottom="1px solid" borderColor="faint" py="0.5">
@@ -39,7 +41,21 @@ export function TypedLine({ title, hint, text: now, strong, placeholder, id, not
         <Text fontSize="12px" color="ink.soft" hideBelow="lg">
           {hint}
         </Text>
-        <Input size="xs" w="130px" fontFamily="mono" textAlign="right" value={text} placeholder={placeholder} aria-label={title} aria-invalid={!!refused} aria-describedby={refused && told} onChange={(e) => setText(e.target.value)} onBlur={() => void keep()} onKeyDown={keys} data-testid={id} />
+        <Input
+          size="xs"
+          w="130px"
+          fontFamily="mono"
+          textAlign="right"
+          value={text}
+          placeholder={placeholder}
+          aria-label={title}
+          aria-invalid={!!refused}
+          aria-describedby={refused && told}
+          onChange={(e) => setText(e.target.value)}
+          onBlur={() => void keep()}
+          onKeyDown={keys}
+          data-testid={id}
+        />
       </Flex>
       {note && !refused && (
         <Text fontSize="12px" color="copper" textAlign="right" role="status" data-testid={`${id}-note`}>

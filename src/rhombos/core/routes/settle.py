@@ -353,7 +353,9 @@ def settle_all(
         ledger = ledgers[key] if ledgers else SILENT
         known = {**(start or {}), **found}
         near = (start or {}).get(key) or min(
-            known.values(), key=lambda s, asked=point.power: abs(s.point.power - asked), default=None  # type: ignore[misc]
+            known.values(),
+            key=lambda s, asked=point.power: abs(s.point.power - asked),
+            default=None,  # type: ignore[misc]
         )
         found[key] = settle(point, builds, brief, shelf, rules, ledger, near, tolerance)
     return found
