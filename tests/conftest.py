@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import json
 import os
 from collections.abc import Iterator
@@ -32,6 +33,12 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         if folder in TOGETHER:
             item.add_marker(pytest.mark.xdist_group(TOGETHER[folder]))
     items.sort(key=lambda item: item.path.parent.name not in TOGETHER)  # what runs longest in one process begins first
+
+
+def pytest_collection_finish(session: pytest.Session) -> None:
+    """Thousands of tests are there to stay: the collector of garbage need not look at them again and again."""
+    gc.collect()
+    gc.freeze()
 
 
 @pytest.fixture(scope="session")

@@ -105,7 +105,7 @@ def bench(shared_browser: webdriver.Chrome, server: Server) -> Iterator[Bench]:
     """A fresh copy of the refuge design, open on the bench, with a clean store of the browser."""
     size(shared_browser, 1280, 800)
     found = Bench(shared_browser, server.address)
-    found.visit("/")
+    found.visit("/api/health")  # a page of this address, and the lightest
     shared_browser.execute_script("localStorage.clear()")
     found.open(found.copy_of("b6a1f2d0-0000-4000-8000-000000000001"))
     yield found

@@ -169,6 +169,7 @@ def test_a_salvaged_core_is_put_in_the_drawer_and_the_sizing_takes_it(bench):
         bench.until(lambda: bench.value("transformer.core").startswith("E 42/21/20"))
         assert bench.status("transformer.core") == "proposed"
         assert "salvaged (from an old supply)" in bench.text("finding-transformer.drawer")
+        bench.choose("front_end")
         bench.pin("front_end.frequency", "55k")
         bench.kept()
         bench.keys("y")

@@ -1,5 +1,7 @@
+import "./book.css"
+
 import { Box, Flex, Input, Text } from "@chakra-ui/react"
-import { useState } from "react"
+import { memo, useCallback, useState } from "react"
 
 import type { RelationOut } from "../api/client"
 import { useAsk, useBook } from "../api/hooks"
@@ -11,6 +13,7 @@ export function Book() {
   const book = useBook()
   const [wanted, setWanted] = useState("")
   const [open, setOpen] = useState<string>()
+  const toggle = useCallback((key: string) => setOpen((now) => (now === key ? undefined : key)), [])
   const shown = book.data?.filter((r) => `${r.key} ${r.title} ${r.subject} ${r.holds}`.toLowerCase().includes(wanted.toLowerCase()))
   const subjects = [...new Set(shown?.map((r) => r.subject))]
   return (
@@ -38,24 +41,7 @@ export function Book() {
             {shown
               ?.filter((r) => r.subject === s)
               .map((r) => (
-                <Box key={r.key} borderBottom="1px solid" borderColor="faint" px="4" py="2">
-                  <Flex
-                    as="button"
-                    w="full"
-                    align="center"
-                    gap="4"
-                    textAlign="left"
-                    onClick={() => setOpen(open === r.key ? undefined : r.key)}
-                    aria-expanded={open === r.key}
-                    data-testid={`relation-${r.key}`}
-                  >
-                    <Text flex="1">{r.title}</Text>
-                    <Box overflow="hidden" maxW="60%">
-                      <Tex>{`\\displaystyle ${r.latex}`}</Tex>
-                    </Box>
-                  </Flex>
-                  {open === r.key && <Worked relation={r} />}
-                </Box>
+                <Line key={r.key} relation={r} open={open === r.key} toggle={toggle} />
               ))}
           </Box>
         </Box>
@@ -63,6 +49,20 @@ export function Book() {
     </Page>
   )
 }
+
+/** A relation in the list. There are hundreds: one that has not changed is left as it stands, and is laid out once in sight. */
+const Line = memo(({ relation: r, open, toggle }: { relation: RelationOut; open: boolean; toggle: (key: string) => void }) => (
+  <div className="relation">
+    <button type="button" onClick={() => toggle(r.key)} aria-expanded={open} data-testid={`relation-${r.key}`}>
+      <span>{r.title}</span>
+      <span>
+        <Tex>{`\\displaystyle ${r.latex}`}</Tex>
+      </span>
+    </button>
+    {open && <Worked relation={r} />}
+  </div>
+))
+Line.displayName = "Line"
 
 function Worked({ relation: r }: { relation: RelationOut }) {
   const [values, setValues] = useState<Record<string, string>>({})
