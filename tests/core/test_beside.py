@@ -33,7 +33,7 @@ def edges(*, between: bool):
                 yield from ((f"{key}.{name}", kind(value)) for value in (low, high, *middle))
 
 
-EDGES = {LINKED: list(edges(between=True)), **dict.fromkeys(OTHERS, list(edges(between=False)))}
+EDGES = {LINKED: list(edges(between=True)), **{key: list(edges(between=False)) for key in OTHERS}}
 
 
 def whole(solution):
