@@ -221,17 +221,35 @@ def test_what_cannot_lie_in_the_drawer_is_told(client, path, body, status, told)
     assert told in answer.json()["detail"]
 
 
-def test_a_part_names_the_designs_that_pin_it(client, made):
+def test_a_part_names_the_designs_that_take_it(client, made):
     client.put(
         f"/api/designs/{made['id']}",
         json={"name": "Lantern", "brief": {}, "pins": {"transformer.core": "ETD 44"}},
         headers={"If-Match": '"1"'},
     )
-    rows = {r["id"]: r["pinned"] for r in client.get("/api/shelf/core/table").json()["rows"]}
-    assert "Lantern" in rows["ETD 44"]
-    assert "Lantern" not in rows["ETD 49"]
+
+    def used(kind, part):
+        found = client.get(f"/api/shelf/{kind}/uses", params={"part": part}).json()
+        return next((use for use in found if use["id"] == made["id"]), None)
+
+    assert used("core", "ETD 44") == {
+        "id": made["id"],
+        "name": "Lantern",
+        "blocks": ["Transformer"],
+        "count": 1,
+        "pinned": True,
+    }
+    assert used("core", "ETD 49") is None
+    sized = client.post("/api/solve", json={"brief": {}, "pins": {"transformer.core": "ETD 44"}}).json()["solution"]
+    switch, diode = sized["build"]["front_end"]["switch"], sized["build"]["rectifier"]["diode"]
+    proposed = used("mosfet", switch)
+    assert (proposed["blocks"], proposed["pinned"]) == (["Push-pull"], False)
+    assert proposed["count"] == 2 * sized["build"]["front_end"]["parallel"]
+    assert used("diode", diode)["blocks"] == ["Rectifier"]
+    relay = next(f["choice"] for b in sized["blocks"] for f in b["figures"] if f["address"] == "protection.relay")
+    assert used("relay", relay)["blocks"] == ["Protection"]
     client.delete(f"/api/designs/{made['id']}")
-    assert "Lantern" not in {r["id"]: r["pinned"] for r in client.get("/api/shelf/core/table").json()["rows"]}["ETD 44"]
+    assert used("core", "ETD 44") is None
 
 
 def test_a_file_with_headings_of_its_own_is_guessed_at(client):

@@ -7,6 +7,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field, RootModel, model_validator
 from pydantic.json_schema import SkipJsonSchema
 
+from rhombos.core.bought import parts_of
 from rhombos.core.brief import BatterySource, followed
 from rhombos.core.change import BatteryChange, change_battery
 from rhombos.core.coils.model import OptionTable
@@ -14,6 +15,7 @@ from rhombos.core.design import BriefField, RuleField, brief_fields, rule_fields
 from rhombos.core.findings import PinAddress, PinValue, Waiver
 from rhombos.core.parts.drawer import Stock
 from rhombos.core.parts.shelf import Stocked
+from rhombos.core.pins import PinError
 from rhombos.core.plots import Chart, charts
 from rhombos.core.precharge.files import precharge_table
 from rhombos.core.precharge.tool import Bus, PrechargeSeen, see, sequence_file
@@ -84,6 +86,30 @@ def sized_then(desk: Desk, asked: SolveIn, held: Held) -> Then:
     taken = {f.block: f.cause for f in solution.findings if f.code.endswith(".drawer")}
     texts = solution.totals.texts if solution.totals else {}
     return Then(texts=texts, stops=grave.count("stop"), fixes=grave.count("fix"), taken=taken)
+
+
+class Need(BaseModel):
+    """A part that a design takes: its kind, how many, and for which block."""
+
+    kind: str
+    part: str
+    count: int
+    block: str
+
+
+class Needs(RootModel[tuple[Need, ...]]):
+    """Every part that a design takes from the shelf."""
+
+
+def needs(desk: Desk, asked: Asked) -> Needs:
+    """What a design takes; nothing where nothing can be built."""
+    try:
+        worked = desk.work(asked)
+    except (Unbuildable, PinError):
+        return Needs(())
+    titles = {b.key: b.title for b in worked.told[0]}
+    every = ((titles[key], item) for key, items in parts_of(worked).items() for item in items if item.kind)
+    return Needs(tuple(Need(kind=i.kind, part=i.part, count=i.count, block=block) for block, i in every))
 
 
 class Pictures(RootModel[tuple[Chart, ...]]):

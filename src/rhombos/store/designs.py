@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
@@ -10,7 +9,7 @@ from typing import Any
 from uuid import uuid4
 
 from pydantic import ValidationError
-from sqlalchemy import func, select, update
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from rhombos.core.design import Design
@@ -122,18 +121,6 @@ def listed(session: Session, *, deleted: bool = False) -> list[Stored]:
         .order_by(RevisionRow.created.desc(), DesignRow.id)
     ).all()  # fmt: skip
     return [_stored(row, revision) for row, revision in rows]
-
-
-def pinned(session: Session) -> dict[str, list[str]]:
-    """What is written in pins, with the names of the designs that pin it: designations of parts among it."""
-    found: dict[str, list[str]] = {}
-    heads = select(RevisionRow.name, func.json_extract(RevisionRow.content, "$.pins")).join(
-        DesignRow, (DesignRow.id == RevisionRow.design_id) & (DesignRow.head == RevisionRow.number)
-    ).where(DesignRow.deleted.is_(None)).order_by(RevisionRow.name)  # fmt: skip
-    for name, pins in session.execute(heads):
-        for value in {v for v in json.loads(pins or "{}").values() if isinstance(v, str)}:
-            found.setdefault(value, []).append(name)
-    return found
 
 
 def save(session: Session, identity: str, design: Design, on_top_of: int) -> Stored:

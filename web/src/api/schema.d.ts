@@ -833,6 +833,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shelf/{kind}/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Uses
+         * @description The designs that take a part as they stand, those saved last among them first; the last `MOST_DESIGNS` are looked through.
+         */
+        get: operations["uses_api_shelf__kind__uses_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shelf/{kind}/{designation}": {
         parameters: {
             query?: never;
@@ -2334,8 +2354,7 @@ export interface components {
         };
         /**
          * PartLine
-         * @description A part as a line of the table: its cells in words, its figures in SI to sort by, what the drawer holds of it, and the
-         *     designs that pin it.
+         * @description A part as a line of the table: its cells in words, its figures in SI to sort by, and what the drawer holds of it.
          */
         PartLine: {
             /** Cells */
@@ -2352,8 +2371,6 @@ export interface components {
             };
             /** Origin */
             origin: string;
-            /** Pinned */
-            pinned: string[];
             stock: components["schemas"]["Stock"] | null;
         };
         /**
@@ -3611,6 +3628,22 @@ export interface components {
             };
             /** Usable */
             usable: number;
+        };
+        /**
+         * Use
+         * @description A design that takes a part: for which blocks, how many in all, and whether it is pinned there.
+         */
+        Use: {
+            /** Blocks */
+            blocks: string[];
+            /** Count */
+            count: number;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Pinned */
+            pinned: boolean;
         };
         /**
          * Value
@@ -8418,6 +8451,93 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PartTable"];
+                };
+            };
+            /** @description the host is not one of ours, or the request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the request comes from another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description a fault of the program */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    uses_api_shelf__kind__uses_get: {
+        parameters: {
+            query: {
+                part: string;
+            };
+            header?: never;
+            path: {
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Use"][];
                 };
             };
             /** @description the host is not one of ours, or the request cannot be read */

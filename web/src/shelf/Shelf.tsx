@@ -12,6 +12,7 @@ import { Headings } from "./Headings"
 import { Kinds } from "./Kinds"
 import { PartForm } from "./PartForm"
 import { PartTable } from "./PartTable"
+import { Uses } from "./Uses"
 import { usePartTable, type Bound } from "./usePartTable"
 
 const MOST_TOLD = 8
@@ -206,11 +207,7 @@ const Chosen = ({ kind, part, fill, remove, told }: ChosenProps) => (
     <Text fontSize="sm" color={part.origin === "own" ? "copper" : "ink.soft"}>
       {part.origin === "own" ? "your own" : "house part"}
     </Text>
-    {part.pinned.length > 0 && (
-      <Text fontSize="sm" mt="1" data-testid="pinned-in">
-        Pinned in {part.pinned.join(", ")}
-      </Text>
-    )}
+    <Uses kind={kind} part={part.id} />
     <Flex gap="3" mt="2">
       {part.origin === "own" && (
         <Quiet onClick={() => fill("change")} textDecoration="underline" data-testid="change-part">

@@ -10,13 +10,16 @@ from fastapi.responses import PlainTextResponse
 from pydantic import BaseModel, Field
 
 from rhombos.api.problem import ProblemDocument
-from rhombos.api.service import Service, Serving
+from rhombos.api.service import Service, Serving, gathered
+from rhombos.core.design import Design
 from rhombos.core.parts import GROUPS, KINDS, Part, UnknownPart
 from rhombos.core.parts.drawer import Stock
 from rhombos.core.parts.listing import PartColumn, bounds, cells, columns, from_form, numbers, texts, within
 from rhombos.core.parts.table import MOST_HEADINGS, Heading, headings, read_csv, write_csv
+from rhombos.desk.asked import Asked
 from rhombos.desk.crew import LATER
 from rhombos.desk.desk import Desk
+from rhombos.desk.sizing import Need, Needs, needs
 from rhombos.store import designs, drawer, settings
 from rhombos.store import parts as store
 
@@ -33,6 +36,8 @@ MOST_BOUNDS = 40
 """Bounds of one table."""
 Named = Annotated[str, Field(max_length=160)]
 CSV_BODY = {"requestBody": {"content": {"text/csv": {"schema": {"type": "string"}}}}}
+MOST_DESIGNS = 60
+"""Designs that are looked through for a part."""
 MOST_KINDS = 4
 """Kinds that are listed together."""
 
@@ -56,8 +61,7 @@ class PartOut(BaseModel):
 
 
 class PartLine(BaseModel):
-    """A part as a line of the table: its cells in words, its figures in SI to sort by, what the drawer holds of it, and the
-    designs that pin it."""
+    """A part as a line of the table: its cells in words, its figures in SI to sort by, and what the drawer holds of it."""
 
     id: str
     label: str
@@ -65,7 +69,6 @@ class PartLine(BaseModel):
     cells: dict[str, str]
     numbers: dict[str, float]
     stock: Stock | None
-    pinned: list[str]
 
 
 class PartTable(BaseModel):
@@ -74,6 +77,16 @@ class PartTable(BaseModel):
     columns: tuple[PartColumn, ...]
     rows: list[PartLine]
     count: int
+
+
+class Use(BaseModel):
+    """A design that takes a part: for which blocks, how many in all, and whether it is pinned there."""
+
+    id: str
+    name: str
+    blocks: list[str]
+    count: int
+    pinned: bool
 
 
 class PartForm(BaseModel):
@@ -86,7 +99,7 @@ class PartForm(BaseModel):
 class PartFilled(BaseModel):
     """A form as it was filled in."""
 
-    values: dict[Annotated[str, Field(max_length=40)], Annotated[str, Field(max_length=80)]] = Field(max_length=40)
+    values: dict[Annotated[str, Field(max_length=40)], Annotated[str, Field(max_length=160)]] = Field(max_length=40)
 
 
 class Imported(BaseModel):
@@ -134,11 +147,38 @@ def table(
     asked = bounds(kind, lowest, highest)
     parts = serving.shelf.all(KINDS[kind])
     with serving.database.session() as session:
-        origins, pinned = store.origins(session, kind), designs.pinned(session)
+        origins = store.origins(session, kind)
     return PartTable(columns=columns(kind), count=len(parts), rows=[
         PartLine(id=p.id, label=p.label, origin=origins.get(p.id, "house"), cells=cells(p), numbers=numbers(p),
-            stock=serving.shelf.drawer.get((kind, p.id)), pinned=pinned.get(p.id, []))
+            stock=serving.shelf.drawer.get((kind, p.id)))
         for p in parts if within(p, asked)])  # fmt: skip
+
+
+@router.get("/{kind}/uses")
+async def uses(kind: Kind, part: Annotated[str, Query(max_length=120)], serving: Serving) -> list[Use]:
+    """The designs that take a part as they stand, those saved last first; the last `MOST_DESIGNS` are looked through."""
+    _known(kind)
+    heads = (await run_in_threadpool(_heads, serving))[:MOST_DESIGNS]
+
+    async def taken(design: Design) -> tuple[Need, ...]:
+        asked = Asked(**{name: getattr(design, name) for name in Asked.model_fields})
+        return Needs.model_validate_json(await serving.answered(needs, asked.model_dump_json(), "", LATER, asked)).root
+
+    found: list[Use] = []
+    for stored, lines in zip(heads, await gathered(taken(s.design) for s in heads), strict=True):
+        of_it = [n for n in lines if (n.kind, n.part) == (kind, part)]
+        if of_it or part in stored.design.pins.values():
+            blocks = list(dict.fromkeys(n.block for n in of_it))
+            pinned = part in stored.design.pins.values()
+            found.append(
+                Use(id=stored.id, name=stored.design.name, blocks=blocks, count=sum(n.count for n in of_it), pinned=pinned)
+            )
+    return found
+
+
+def _heads(serving: Service) -> list[designs.Stored]:
+    with serving.database.session() as session:
+        return designs.listed(session)
 
 
 @router.get("/{kind}/form")

@@ -8,7 +8,7 @@ battery, for want of a choke, joins the two again: they are settled in turn unti
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -352,10 +352,11 @@ def settle_all(
             continue
         ledger = ledgers[key] if ledgers else SILENT
         known = {**(start or {}), **found}
-        near = (start or {}).get(key) or min(
-            known.values(),
-            key=lambda s, asked=point.power: abs(s.point.power - asked),
-            default=None,  # type: ignore[misc]
-        )
+        near = (start or {}).get(key) or _nearest(known.values(), point.power)
         found[key] = settle(point, builds, brief, shelf, rules, ledger, near, tolerance)
     return found
+
+
+def _nearest(known: Iterable[LinkSettled], power: float) -> LinkSettled | None:
+    """The settled point whose power is nearest, W."""
+    return min(known, key=lambda s: abs(s.point.power - power), default=None)
