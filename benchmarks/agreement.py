@@ -17,9 +17,9 @@ SAMPLES, SLOW_LINES, PULSE_LINES = 2**15, 40, 25
 crest, below what rings a filter."""
 OF_DROOP = 0.5
 """What a rail that falls within the pulses of a stepped wave leaves open of a mean square, over its fall."""
-NEAR_SHARE, NEAR_STEADY, NEAR_PULSE, NEAR_CHOKE = 0.03, 0.06, 0.10, 0.05
+NEAR_SHARE, NEAR_STEADY, NEAR_PULSE, NEAR_STEPPED, NEAR_CHOKE = 0.03, 0.06, 0.07, 0.05, 0.05
 """How far a figure may lie from the scope's, as a share; of the losses' part on a stepped wave; behind a link, of the peaks of
-loads that draw at the crest, and of its choke's."""
+loads that draw at the crest, of those on a stepped wave, and of its choke's."""
 LEAST_RIPPLE = 1e-3
 """Ripple over the link's voltage that is too little to tell."""
 NEAR, NEAR_LINEAR, NEAR_CREST, CREST_SHARE, BESIDE, RINGS = 0.0012, 0.02, 0.005, 0.15, 0.1, 0.2
@@ -59,7 +59,9 @@ def agreements(worked: Worked) -> list[Agreement]:
     if worked.brief.output.stepped and direct:  # and a pulse falls with its rail
         droop = OF_DROOP * float(np.ptp(traces["input"]) / traces["input"].mean())
         of_heat, of_peak = NEAR_STEADY + droop, NEAR_SHARE + droop / 2
-    of_pulses = NEAR_PULSE if pulses and (not direct or worked.brief.output.stepped) else NEAR_SHARE
+    of_pulses = NEAR_SHARE
+    if pulses and (not direct or worked.brief.output.stepped):
+        of_pulses = NEAR_STEPPED if worked.brief.output.stepped else NEAR_PULSE
     pairs = [
         ("battery, mean square", cells.rms**2, float((amps**2).mean()), of_heat),
         ("battery, peak", cells.peak, peak, of_peak),

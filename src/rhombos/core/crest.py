@@ -32,7 +32,7 @@ DIODES = 1.6
 """Drop of its two diodes, V."""
 BESIDE = 1.0
 """Conductance of other loads beside it over P/V²: they damp the filter."""
-LEAST_PATH, STEP_PATH = 0.003, 2.0
+LEAST_PATH, STEP_PATH = 0.0008, 2.0
 """Smallest resistance of bridge, inductor and windings that is told apart, over V²/P, and the ratio from one to the next."""
 TURNS = 3
 """Tries in which the size of an adapter is found that takes a power."""
