@@ -1,6 +1,6 @@
 """Loads that draw their current in short pulses at the crest: rectifiers with a capacitor, behind an output filter.
 
-One usual adapter, the same that the scope hangs on the socket, is marched to its periodic state once for each size of filter,
+One usual adapter, the same that the scope connects, is marched to its periodic state once for each size of filter,
 in units of its own power and voltage; sizes in between are interpolated. What is left after its fundamental is taken off comes
 on top of what a linear load of the same power draws.
 """

@@ -80,7 +80,7 @@ class BlockReport(_Plain):
 
 
 class Margin(_Plain):
-    """One stress: `stress` and `house` are shares of the rating; `left` what is left of the house's limit, below nought beyond
+    """One stress: `stress` and `house` are shares of the rating; `left` what is left of the house's limit, below zero beyond
     it."""
 
     block: str

@@ -1,4 +1,4 @@
-"""House rules: how much is kept in hand. Three named sets; every limit the findings quote comes from here."""
+"""House rules: how much is kept in reserve. Three named sets; every limit the findings quote comes from here."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ SHARES = (
     "sink_rise", "current_density", "ferrite_peak", "choke_peak", "duty_limit", "modulation_limit", "link_ripple",
     "choke_ripple", "filter_ripple", "cable_drop", "bank_rise", "recovery_share",
 )  # fmt: skip
-"""Limits of which less is used up when more is kept in hand."""
+"""Limits of which less is used up when more is kept in reserve."""
 
 
 class Rules(BaseModel):
@@ -78,7 +78,7 @@ class Rules(BaseModel):
     contact_resistance: Ohm = Field(0.0006, description="connectors and terminals, both poles")
 
     def stricter(self, share: float) -> Rules:
-        """The same house, keeping `share` more of every limit in hand: what proposals aim at whose rounds end just beyond."""
+        """The same house, keeping `share` more of every limit in reserve: what proposals aim at that end just beyond."""
         kept = {"phase_margin": self.phase_margin * (1 + share)}
         kept |= {name: getattr(self, name) + (1 - getattr(self, name)) * share for name in MARGINS}
         kept |= {name: getattr(self, name) - (getattr(self, name) - ROOM) * share for name in HOT}
@@ -86,7 +86,7 @@ class Rules(BaseModel):
 
 
 MARGINS = tuple(name for name in Rules.model_fields if name.endswith("_margin") and name != "phase_margin")
-"""Shares of a rating that are kept in hand."""
+"""Shares of a rating that are kept in reserve."""
 
 PRESETS: dict[RuleName, Rules] = {
     "cautious": Rules(
@@ -115,7 +115,7 @@ _RANGES: dict[str, tuple[float, float]] = {
     "cable_bundling": (0.3, 1), "cable_insulation": (60, 180), "gate_drive": (4, 30), "watt_worth": (0, 10),
     "lead_inductance": (1e-9, 300e-9), "drawer_price": (0, 1), "smallest_body": (0.4e-3, 0.1),
 }  # fmt: skip
-"""What a house may set each rule to, SI units; shares that are not named here lie between nought and 0.8."""
+"""What a house may set each rule to, SI units; shares that are not named here lie between zero and 0.8."""
 _PLAIN = ("name", "why")
 
 

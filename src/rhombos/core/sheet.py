@@ -32,7 +32,7 @@ class Worst:
 
     @property
     def margin(self) -> float:
-        """Part of the house limit still in hand; negative beyond it."""
+        """Part of the house limit still in reserve; negative beyond it."""
         return 1 - self.value / self.limit if self.limit > 0 else -1.0
 
 

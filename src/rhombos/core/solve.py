@@ -30,7 +30,7 @@ from rhombos.core.units import fmt, short
 from rhombos.core.working import step_out
 
 REFINED = (0.0, 0.0, 0.0, 0.03, 0.08)
-"""Further rounds that a sizing gets whose own proposals break a rule: what of every limit each proposal keeps in hand beside
+"""Further rounds that a sizing gets whose own proposals break a rule: what of every limit each proposal keeps in reserve beside
 what the house asks. What is judged is what the house asks."""
 RESTOCKED = 4
 """Times that a design is sized whose proposals take more of a part than the drawer holds."""

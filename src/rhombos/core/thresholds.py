@@ -44,7 +44,7 @@ class Tap:
 
 @dataclass(frozen=True, slots=True)
 class Band:
-    """Where a threshold may lie, V: lowest, nominal, highest; the same fresh from the iron; what the trimmer surely covers;
+    """Where a threshold may lie, V: lowest, nominal, highest; the same fresh from the iron; what the trimmer reliably covers;
     where it turns back."""
 
     low: float

@@ -16,7 +16,7 @@ def load_house_parts(session: Session) -> None:
 
 
 def load_demo(session: Session) -> None:
-    """House parts and demo designs. Designs that exist, changed or put away, are left alone."""
+    """House parts and demo designs. Designs that exist, changed or archived, are left alone."""
     load_house_parts(session)
     for identity, design in reversed(DEMO.items()):
         if session.get(DesignRow, identity) is None:

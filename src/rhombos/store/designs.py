@@ -30,7 +30,7 @@ class Conflict(RuntimeError):
 
 
 class PutAway(RuntimeError):
-    """The design was put away; `current` is what stands."""
+    """The design was archived; `current` is what stands."""
 
     def __init__(self, current: Stored) -> None:
         super().__init__(f"{current.design.name} was archived; restore it to save on")
@@ -113,7 +113,7 @@ def get_revision(session: Session, identity: str, number: int) -> Stored:
 
 
 def listed(session: Session, *, deleted: bool = False) -> list[Stored]:
-    """Every design at its head, the latest saved first; with `deleted`, those put away."""
+    """Every design at its head, the latest saved first; with `deleted`, those archived."""
     rows = session.execute(
         select(DesignRow, RevisionRow).join(
             RevisionRow, (RevisionRow.design_id == DesignRow.id) & (RevisionRow.number == DesignRow.head)
@@ -161,7 +161,7 @@ def put_away(session: Session, identity: str) -> None:
 
 
 def restore(session: Session, identity: str) -> Stored:
-    """Bring back what was put away. Raises: NotFound."""
+    """Bring back what was archived. Raises: NotFound."""
     row, revision = head_of(session, identity)
     row.deleted = None
     session.flush()

@@ -24,7 +24,7 @@ class Base(DeclarativeBase):
 
 
 class DesignRow(Base):
-    """A design: which revision is its head, and whether it was put away."""
+    """A design: which revision is its head, and whether it was archived."""
 
     __tablename__ = "designs"
 

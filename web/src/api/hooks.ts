@@ -4,7 +4,7 @@ import { useState } from "react"
 import { unpacked } from "../scope/record"
 import { client, data, Refusal, type Answer, type Chart, type Design, type Look, type Weights } from "./client"
 
-/** Every design, or those put away. */
+/** Every design, or those archived. */
 export const useDesigns = (deleted: boolean) =>
   useQuery({
     queryKey: ["designs", deleted],

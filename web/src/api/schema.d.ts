@@ -341,7 +341,7 @@ export interface paths {
         };
         /**
          * List Designs
-         * @description Every design, or those put away.
+         * @description Every design, or those archived.
          */
         get: operations["list_designs_api_designs_get"];
         put?: never;
@@ -842,7 +842,7 @@ export interface paths {
         };
         /**
          * Uses
-         * @description The designs that take a part as they stand, those saved last among them first; the last `MOST_DESIGNS` are looked through.
+         * @description The designs that take a part as they stand, those saved last first; the last `MOST_DESIGNS` are looked through.
          */
         get: operations["uses_api_shelf__kind__uses_get"];
         put?: never;
@@ -2067,7 +2067,7 @@ export interface components {
         };
         /**
          * Margin
-         * @description One stress: `stress` and `house` are shares of the rating; `left` what is left of the house's limit, below nought beyond
+         * @description One stress: `stress` and `house` are shares of the rating; `left` what is left of the house's limit, below zero beyond
          *     it.
          */
         Margin: {

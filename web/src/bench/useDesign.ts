@@ -167,7 +167,7 @@ export function useDesign(id: string) {
     [inTurn, outbox, setTrail, take],
   )
 
-  /** After a conflict, or where the design was put away: put mine on top of what stands, restored if need be; or leave that as it
+  /** After a conflict, or where the design was archived: put mine on top of what stands, restored if need be; or leave that as it
    * is, and keep mine as a copy. */
   const resolve = useCallback(
     async (mine: boolean) => {

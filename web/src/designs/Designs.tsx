@@ -9,7 +9,7 @@ import { useDesigns } from "../api/hooks"
 import { download } from "../ui/download"
 import { Fault, Page, Plain, Quiet, Strong } from "../ui/Page"
 
-/** Every design; a new one, one from a file, those put away. */
+/** Every design; a new one, one from a file, those archived. */
 export function Designs() {
   const [away, setAway] = useState(false)
   const [wanted, setWanted] = useState("")

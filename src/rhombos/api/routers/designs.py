@@ -1,4 +1,4 @@
-"""Designs: list, create, read, save on top of a revision, put away, restore; their past."""
+"""Designs: list, create, read, save on top of a revision, archive, restore; their past."""
 
 from __future__ import annotations
 
@@ -119,7 +119,7 @@ def _line(line: history.Line, before: history.Line | None = None) -> RevisionOut
 
 @router.get("")
 def list_designs(serving: Serving, deleted: bool = False) -> list[DesignLine]:
-    """Every design, or those put away."""
+    """Every design, or those archived."""
     with serving.database.session() as session:
         found = store.listed(session, deleted=deleted)
     return [DesignLine(id=s.id, revision=s.revision, name=s.design.name, asked=_asked(s), saved=s.saved, deleted=s.deleted)

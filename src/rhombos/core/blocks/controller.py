@@ -200,7 +200,7 @@ def oscillator_at(build: ControllerBuild, resistance: float, ledger: Ledger, cap
 
 
 def _reach(build: ControllerBuild, rules: Rules) -> tuple[float, float, float, float]:
-    """Slowest and fastest a fresh board may start with the trimmer in its middle; and what the trimmer surely covers, Hz."""
+    """Slowest and fastest a fresh board may start with the trimmer in its middle; and what the trimmer reliably covers, Hz."""
     spread = rules.oscillator_tolerance
     corners: dict[float, list[float]] = {}
     for place in (0.0, 0.5, 1.0):

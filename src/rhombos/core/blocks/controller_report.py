@@ -137,7 +137,7 @@ def _timing_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState,
         halved = " It would be right for the outputs: the oscillator must run at twice their frequency." if (
             now.slowest <= wanted / 2 <= now.fastest) else ""  # fmt: skip
         sheet.find("trimmer", "fix", "Frequency trim range insufficient at tolerance limits",
-                   (f"With every tolerance it surely covers {fmt(now.trim_slow, 'Hz')} to {fmt(now.trim_fast, 'Hz')}"
+                   (f"With every tolerance it reliably covers {fmt(now.trim_slow, 'Hz')} to {fmt(now.trim_fast, 'Hz')}"
                     if now.trim_slow <= now.trim_fast else
                     f"Its span is smaller than the tolerances, which alone make {fmt(now.slowest, 'Hz')} to "
                     f"{fmt(now.fastest, 'Hz')}: "
@@ -176,8 +176,8 @@ def _set_findings(
                    f"As fitted it lands at {fmt(now.setpoint, 'V', 4)}, anywhere from {fmt(now.lowest, 'V', 4)} to "
                    f"{fmt(now.highest, 'V', 4)}; the link is meant to stand at {fmt(need.link, 'V', 4)}"
                    + (", and a zener string has no trimmer." if string else
-                      f"; with every tolerance the trimmer surely reaches {fmt(low, 'V', 4)} to {fmt(high, 'V', 4)} only."
-                      if low <= high else "; the trimmer's span is smaller than the tolerances: it surely reaches nothing."),
+                      f"; with every tolerance the trimmer reliably reaches {fmt(low, 'V', 4)} to {fmt(high, 'V', 4)} only."
+                      if low <= high else "; the trimmer's span is smaller than the tolerances: it reliably reaches nothing."),
                    "A shunt reference with a divider and trimmer, or resistors of closer tolerance.", figure="setpoint",
                    cures=cure)  # fmt: skip
     if now.highest > highest_link:

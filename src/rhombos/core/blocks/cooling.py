@@ -72,12 +72,12 @@ def sink_resistance(shelf: Shelf, sink: str, fan: bool) -> float:
 
 
 def warmest(rules: Rules, rating: float) -> float:
-    """What a junction may reach for ever, °C: what the rules allow, or somewhat less than its rating, °C."""
+    """What a junction may reach continuously, °C: what the rules allow, or somewhat less than its rating, °C."""
     return min(rules.junction_limit, rating - BELOW_RATING)
 
 
 def surge_limit(rules: Rules, rating: Any) -> Any:
-    """What a junction may reach for seconds, °C: halfway from what the rules allow for ever to its rating, °C."""
+    """What a junction may reach for seconds, °C: halfway from what the rules allow continuously to its rating, °C."""
     return (rules.junction_limit + rating) / 2
 
 

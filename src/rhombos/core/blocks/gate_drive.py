@@ -56,7 +56,7 @@ STEPS = (1.0, 1.5, 2.2, 3.3, 4.7, 6.8, 10.0, 15.0, 22.0, 33.0, 47.0)
 IGBT_SUPPLY = 15.0
 """What IGBTs are driven with, V: their on-state data assume it."""
 HEAT_MARGIN = 0.3
-"""Part of a driver's power that stays in hand."""
+"""Part of a driver's power that stays in reserve."""
 BOOTSTRAPPED = ("bootstrap", "level shift")
 """Kinds that live on a bootstrap."""
 FLOATING = (*BOOTSTRAPPED, "opto", "isolated", "transformer")

@@ -21,7 +21,7 @@ from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
 
 GATE_MARGIN = 0.10
-"""Part of the gate's limit that stays in hand, ringing included."""
+"""Part of the gate's limit that stays in reserve, ringing included."""
 SLOW_SHARE = 0.05
 """Share of the switching period that both edges may take."""
 BOOT_MARGIN = 0.5

@@ -135,7 +135,7 @@ def can_voltage(full: float, banks: int) -> float:
 
 
 def ampacity(section: float, runs: int, brief: Brief, rules: Rules, ledger: Ledger = SILENT) -> float:
-    """What the cable may carry for ever in the hottest room, A; nothing where the room is hotter than its insulation stands."""
+    """What the cable may carry continuously at the maximum ambient, A; nothing where that is above its insulation's limit."""
     room, most = brief.targets.ambient + 273.15, rules.cable_insulation + 273.15
     if room >= most:
         return 0.0

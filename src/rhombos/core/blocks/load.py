@@ -29,7 +29,7 @@ STIFF_X, STIFF_CORNER = 2e-3, 40.0
 
 
 class LoadBuild(Build):
-    """Nothing is chosen here: the brief says what hangs on the socket."""
+    """Nothing is chosen here: the brief says what is connected to the socket."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,7 +114,7 @@ def _on_steps(
 
 
 def parts(build: LoadBuild, shelf: Shelf) -> tuple[Item, ...]:
-    """Nothing: it hangs on the socket."""
+    """Nothing: it is connected to the socket."""
     return ()
 
 

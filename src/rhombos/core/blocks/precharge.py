@@ -27,7 +27,7 @@ TIMEOUTS = 3.0
 DROPS_OUT = 0.4
 """Share of the source below which a load of constant power draws nothing: its converter has locked out."""
 PULSE_MARGIN = 0.3
-"""Part of a resistor's pulse energy that stays in hand."""
+"""Part of a resistor's pulse energy that stays in reserve."""
 LEFT_IN_OHMS = 1e3
 """Resistor that is left across the contactor, where that school is followed: it warms little, and takes its time."""
 CONTACT = 0.5e-3
@@ -80,7 +80,7 @@ class PrechargeBuild(Build):
 @dataclass(frozen=True, slots=True)
 class PrechargeNeed:
     """Highest source voltage, V; its resistance with leads and its inductance, Ω, H; bank, F, and its series resistance, Ω;
-    what the contactor carries for ever, A."""
+    what the contactor carries continuously, A."""
 
     volts: float
     resistance: float
@@ -122,7 +122,7 @@ def propose(need: PrechargeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rule
     if "resistor" not in fields:
         if fields["school"] != SWITCHED:
             carries = max(r.power * (1 - rules.resistor_margin) for r in shelf.all(Resistor))
-            wanted = max(LEFT_IN_OHMS, 1.05 * need.volts**2 / carries)  # a shorted bus puts the whole voltage on it for ever
+            wanted = max(LEFT_IN_OHMS, 1.05 * need.volts**2 / carries)  # a shorted bus leaves the whole voltage on it
         else:
             wanted = -WANTED / (need.bank * math.log(1 - k))
             most = _most_resistance(need, fields)
@@ -188,7 +188,7 @@ def _able(need: PrechargeNeed, fields: dict[str, Any], shelf: Shelf, rules: Rule
 
 
 def _pulse(need: PrechargeNeed, ohms: float, timeout: float, series: Resistor) -> float:
-    """Energy of a shorted bus beyond what the series carries for ever, J."""
+    """Energy of a shorted bus beyond what the series carries continuously, J."""
     beyond = source.precharge_fault_energy.work({"V": need.volts, "R": ohms, "P": series.power, "t": timeout})
     return max(0.0, beyond)
 

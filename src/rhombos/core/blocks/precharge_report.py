@@ -161,7 +161,7 @@ def _findings(
     if build.closing < PULLS_IN and build.school == SWITCHED:
         sheet.find("lets_go", "fix", "The relay lets go before the contactor has closed",
                    f"It is given {fmt(build.closing, 's')}; a contactor takes up to {fmt(PULLS_IN, 's')}: for a moment nothing "
-                   "feeds the bus, and the inrush comes after all.", "Hold the relay until the contactor has surely closed.",
+                   "feeds the bus, and the inrush comes after all.", "Hold the relay until the contactor has reliably closed.",
                    figure="closing", cures=(("Let the proposal set the time", _free("closing")),))  # fmt: skip
     if build.school != SWITCHED:
         sheet.find("leaks", "watch", "A resistor across the contactor leaks continuously",

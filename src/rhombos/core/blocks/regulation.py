@@ -1,4 +1,4 @@
-"""An output that nothing holds: how far it wanders with the battery, and sags with the surge."""
+"""An output that nothing holds: how far it varies with the battery, and sags with the surge."""
 
 from __future__ import annotations
 

@@ -80,7 +80,7 @@ def iron_loss(core: Any, flux: Any, frequency: float) -> Any:
 def iron_from(
     shelf: Shelf, core: str, primary: tuple[str, int, int], secondary: tuple[str, int, int], halves: int
 ) -> IronTransformer:  # fmt: skip
-    """The transformer that a build's fields describe; a winding is (wire, in hand, turns)."""
+    """The transformer that a build's fields describe; a winding is (wire, strands in parallel, turns)."""
     stack = shelf.get(IronCore, core)
     windings = [lay(shelf.get(Wire, wire), hand, turns, stack.b_w) for wire, hand, turns in (primary, secondary)]
     return IronTransformer(windings[0], windings[1], 1, halves, 1, stack)

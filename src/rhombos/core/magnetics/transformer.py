@@ -64,7 +64,7 @@ def transformer_from(
     shelf: Shelf, core: str, sets: int, grade: str, primary: tuple[str, int, int], secondary: tuple[str, int, int],
     interfaces: int, halves: int = 2, secondary_halves: int = 1,
 ) -> Transformer:  # fmt: skip
-    """The transformer that a build's fields describe; a winding is (wire, in hand, turns)."""
+    """The transformer that a build's fields describe; a winding is (wire, strands in parallel, turns)."""
     stack = stacked(shelf.get(Core, core), sets)
     windings = [lay(shelf.get(Wire, wire), hand, turns, stack.b_w) for wire, hand, turns in (primary, secondary)]
     return Transformer(windings[0], windings[1], interfaces, halves, secondary_halves, stack, shelf.get(Grade, grade))

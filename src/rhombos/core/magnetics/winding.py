@@ -1,4 +1,4 @@
-"""Wire in a window: which wire, how many in hand, how many layers, and its resistance at DC and at frequency."""
+"""Wire in a window: which wire, how many in parallel, how many layers, and its resistance at DC and at frequency."""
 
 from __future__ import annotations
 
@@ -104,9 +104,9 @@ def choose_wire(
     shelf: Shelf, turns: int, current: float, density: float, breadth: float, height: float, frequency: float,
     celsius: float = 90.0, *, portions: float = 1.0, ac_share: float = 1.0,
 ) -> Winding:  # fmt: skip
-    """The wire (and number in hand) with least resistance that fits the height; the least tall where none fits.
+    """The wire (and number in parallel) with least resistance that fits the height; the least tall where none fits.
 
-    At line frequency one wire more in hand than the density asks is tried as well: it often fills a layer that stands half
+    At line frequency one wire more in parallel than the density asks is tried as well: it often fills a layer that stands half
     empty.
 
     Args: current RMS, A; density wanted, A/m²; breadth and height of the window given to it, m; ac_share is the part

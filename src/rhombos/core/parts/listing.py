@@ -16,7 +16,7 @@ from rhombos.core.units import UNITS, UnitError, exactly, parse, short
 
 Side = Literal["from", "to"]
 UNSAID = "—"
-"""Where nought is a field's usual value: nobody has said."""
+"""Where zero is a field's usual value: nobody has said."""
 MOUNTED, BOUGHT = ("mounting", "body"), ("price", "breaks", "lead")
 """Fields that stand last in a table, whatever the kind."""
 

@@ -30,7 +30,7 @@ def day(worked: Worked) -> Chart:
     capacity = brief.source.capacity
     time, left = [0.0], [1.0]
     for watts, seconds in steps:
-        # Peukert: a current empties the battery as fast as a larger one would, were its capacity free of haste
+        # Peukert: a current empties the battery as fast as a larger one would, were its capacity free of losses at high rate
         current = drawn[watts]
         rate = 1 / source.peukert_time.work({"C_Ah": capacity, "I": current, "t_rated": rated, "peukert": exponent})
         time.append(time[-1] + seconds)

@@ -203,7 +203,7 @@ def loss_against_turns(worked: Worked) -> Chart:
     made = transformer.made(build, worked.shelf)
     at = working_point(worked)
     for n in turns:
-        # the same copper volume: fewer turns, more wires in hand
+        # the same copper volume: fewer turns, more wires in parallel
         hand = max(1, round(build.primary_in_hand * build.primary_turns / n))
         other = max(1, round(ratio * n))
         neighbour = build.model_copy(update={

@@ -85,7 +85,7 @@ class _Modal:
 
     def __init__(self, mode: Mode) -> None:
         rates, vectors = np.linalg.eig(mode.a.astype(complex))
-        # a state that keeps still for ever (a rate of zero) is let decay within an age of the universe: no division by zero
+        # a state that never changes (a rate of zero) is let decay within an age of the universe: no division by zero
         rates = np.where(np.abs(rates) < 1e-12, -1e-12, rates)
         inverse = np.linalg.inv(vectors)
         self.rates, self.vectors, self.inverse = rates, vectors, inverse
@@ -228,7 +228,7 @@ def _event(
 
 
 def _crossing(f: Callable[[float], float], since: float, until: float) -> float:
-    """Where a function changes its sign between two times; the end at which it is nearer nought where rounding hides the
+    """Where a function changes its sign between two times; the end at which it is nearer zero where rounding hides the
     change."""
     first, last = f(since), f(until)
     if first * last >= 0:

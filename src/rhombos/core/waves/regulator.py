@@ -104,7 +104,7 @@ def loop_gain(plant: Sampled, gains: Gains, line: float, frequency: Array) -> Co
 
 
 def impedance(plant: Sampled, gains: Gains, line: float, frequency: Array) -> Complex:
-    """Output impedance at frequencies, Hz, Ω; gains of nought leave the filter alone."""
+    """Output impedance at frequencies, Hz, Ω; gains of zero leave the filter alone."""
     return seen(plant, frequency).impedance(gains, line, plant.period)
 
 
@@ -169,7 +169,7 @@ def closed(plant: Sampled, gains: Gains, line: float) -> Array:
 def stable(plant: Sampled, gains: Gains, line: float) -> bool:
     """Whether everything dies out."""
     a = closed(plant, gains, line)
-    if gains.resonant == 0:  # the resonator reaches nothing: it may swing for ever
+    if gains.resonant == 0:  # the resonator reaches nothing: it may never settle
         a = a[:-2, :-2]
     return bool(np.abs(np.linalg.eigvals(a)).max() < 1)
 
