@@ -14,6 +14,7 @@ from rhombos.core.parts.shelf import Stocked
 from rhombos.core.parts.soldered import too_small
 from rhombos.core.units import short
 
+SWITCHES = ("mosfet", "igbt")
 Needed = Mapping[str, tuple[Item, ...]]
 """Parts list of each block."""
 
@@ -33,8 +34,8 @@ def drawn_from(needed: Needed, shelf: Shelf) -> Iterator[Finding]:
         if not own:
             continue
         lines = [_line(part, count, shelf.drawer[kind, part], kind in BY_LENGTH) for (kind, part), count in own.items()]
-        tests = [BEFORE_FITTING[kind] for kind, part in own
-                 if shelf.drawer[kind, part].condition != "new" and kind in BEFORE_FITTING]  # fmt: skip
+        used = [(kind, shelf.drawer[kind, part].condition) for kind, part in own]
+        tests = [_tested(kind, condition) for kind, condition in used if condition != "new" and kind in BEFORE_FITTING]
         yield Finding(
             code=f"{block}.drawer",
             severity="watch" if tests else "note",
@@ -56,6 +57,11 @@ def drawn_from(needed: Needed, shelf: Shelf) -> Iterator[Finding]:
             limit=float(there),
             remedy=f"Buy {count - there} more, of the same lot where they work in parallel.",
         )
+
+
+def _tested(kind: str, condition: str) -> str:
+    """What is tested before a part is fitted; unverified switches have an incoming test with limits of their own."""
+    return "Put them to their incoming test." if condition == "unverified" and kind in SWITCHES else BEFORE_FITTING[kind]
 
 
 def fiddly(needed: Needed, shelf: Shelf, least: float) -> Iterator[Finding]:

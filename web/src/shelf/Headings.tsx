@@ -2,7 +2,7 @@ import { Box, Flex, NativeSelect, Text } from "@chakra-ui/react"
 import { useState } from "react"
 
 import type { Heading, PartColumn } from "../api/client"
-import { Plain, Strong } from "../ui/Page"
+import { Foot, Plain, Strong } from "../ui/Page"
 import { DESIGNATION } from "./PartForm"
 
 /** A file whose headings are not the shelf's: which field each stands for. */
@@ -61,24 +61,12 @@ export function Headings({
           Still needed: {lacking.map((c) => c.title).join("; ")}
         </Text>
       )}
-      <Flex
-        gap="2"
-        mt="3"
-        mx="-4"
-        px="4"
-        pt="2"
-        pb="4"
-        position="sticky"
-        bottom="-16px"
-        bg="sheet"
-        borderTop="1px solid"
-        borderColor="faint"
-      >
+      <Foot>
         <Strong onClick={() => bring(headings.map((h, i) => `${fields[i]}:${h.text}`))} disabled={lacking.length > 0} data-testid="bring">
           Import
         </Strong>
         <Plain onClick={done}>Cancel</Plain>
-      </Flex>
+      </Foot>
     </Box>
   )
 }

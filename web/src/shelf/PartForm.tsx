@@ -3,7 +3,7 @@ import { useState } from "react"
 
 import { client, data, Refusal, type PartColumn } from "../api/client"
 import { useCurrency } from "../api/hooks"
-import { Fault, Plain, Strong } from "../ui/Page"
+import { Fault, Foot, Plain, Strong } from "../ui/Page"
 import { worded } from "./Kinds"
 import { usePartForm } from "./usePartTable"
 
@@ -82,26 +82,13 @@ function Fields({
           set={(text) => setValues((now) => ({ ...now, [c.name]: text }))}
         />
       ))}
-      <Flex
-        gap="2"
-        mt="3"
-        mx="-4"
-        px="4"
-        pt="2"
-        pb="4"
-        position="sticky"
-        bottom="-16px"
-        bg="sheet"
-        borderTop="1px solid"
-        borderColor="faint"
-        wrap="wrap"
-      >
+      <Foot>
         {fault && <Fault w="100%">{fault}</Fault>}
         <Strong type="submit" data-testid="save-part">
           Save
         </Strong>
         <Plain onClick={() => done(undefined)}>Cancel</Plain>
-      </Flex>
+      </Foot>
     </Box>
   )
 }

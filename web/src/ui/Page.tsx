@@ -59,6 +59,25 @@ export const Plain = (props: React.ComponentProps<typeof Button>) => (
   />
 )
 
+/** The foot of a long panel: what ends it stays in sight. */
+export const Foot = (props: React.ComponentProps<typeof Flex>) => (
+  <Flex
+    gap="2"
+    mt="3"
+    mx="-4"
+    px="4"
+    pt="2"
+    pb="4"
+    position="sticky"
+    bottom="-16px"
+    bg="sheet"
+    borderTop="1px solid"
+    borderColor="faint"
+    wrap="wrap"
+    {...props}
+  />
+)
+
 /** A key of the keyboard. */
 export const Key = ({ children }: { children: ReactNode }) => (
   <Box
