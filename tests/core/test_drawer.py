@@ -100,6 +100,8 @@ def test_an_unverified_switch_of_the_drawer_alone_is_taken_to_be_worse(refuge, s
     found = solve(refuge, {"h_bridge.switch": part.id}, stocked, USUAL)
     assert "h_bridge.incoming" in {f.code for f in found.findings}
     assert "front_end.incoming" not in {f.code for f in found.findings}
+    drawn = findings(found, "h_bridge.drawer")["h_bridge.drawer"]
+    assert drawn.remedy == "Put them to their incoming test."
 
 
 def test_what_is_there_already_costs_less(refuge, shelf, next_core):

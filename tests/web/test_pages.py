@@ -196,6 +196,7 @@ def test_what_is_bought_leads_to_its_part_on_the_shelf(bench):
     bench.one("figure-protection.relay").find_element(By.LINK_TEXT, "on the shelf").click()
     bench.until(lambda: bench.one("kind-relay").get_attribute("aria-pressed") == "true")
     bench.until(lambda: relay in bench.text("part-panel"))
+    bench.until(lambda: any(e.is_displayed() for e in bench.all(f"part-{relay}")), "its line is out of sight")
     bench.until(lambda: "Tarn refuge, 1 in protection" in bench.text("used-in"))
 
 

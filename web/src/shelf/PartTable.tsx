@@ -10,7 +10,7 @@ import {
   useTable,
 } from "@tanstack/react-table"
 import { useVirtualizer } from "@tanstack/react-virtual"
-import { useMemo, useRef } from "react"
+import { useEffect, useMemo, useRef } from "react"
 
 import type { PartColumn, PartLine } from "../api/client"
 import { useCurrency } from "../api/hooks"
@@ -66,6 +66,12 @@ export function PartTable({
     overscan: 12,
     getItemKey: (i) => lines[i]?.id ?? i,
   })
+  const place = chosen === undefined ? -1 : lines.findIndex((line) => line.id === chosen)
+  useEffect(() => {
+    const { startIndex, endIndex } = virtual.range ?? { startIndex: 0, endIndex: 0 }
+    const inSight = place > startIndex && place < endIndex - 1
+    if (place >= 0 && !inSight) virtual.scrollToIndex(place, { align: "center" }) // what came by address is brought into sight
+  }, [place, virtual])
   const seen = virtual.getVirtualItems()
   const above = seen[0]?.start ?? 0
   const below = virtual.getTotalSize() - (seen[seen.length - 1]?.end ?? 0)
