@@ -137,6 +137,29 @@ function Curves({ chart, pick }: { chart: Chart; pick?: (at: string) => void }) 
   return <Box ref={ref} h={HEIGHT} role="img" aria-label={`${chart.title}: ${chart.remark ?? ""}`} />
 }
 
+type Dots = NonNullable<Chart["dots"]>
+const SIDES = { right: [16, 0], left: [-16, 0], top: [0, 13], bottom: [0, -13] } as const
+const WIDE = 240
+const HIGH = 110
+
+/** On which side of each mark its name stands freest of other marks and of the names before it; in pixels of a usual picture. */
+function sides(dots: Dots) {
+  const span = (of: (d: Dots[number]) => number) => Math.max(...dots.map(of)) - Math.min(...dots.map(of)) || 1
+  const [wide, high] = [span((d) => d.x), span((d) => d.y)]
+  const taken = dots.map((d): [number, number] => [(WIDE * d.x) / wide, (HIGH * d.y) / high])
+  return dots.map((_, own) => {
+    const [x, y] = taken[own]!
+    const places = Object.entries(SIDES).map(([side, [right, up]]) => {
+      const place: [number, number] = [x + right, y + up]
+      const free = Math.min(...taken.filter((_, i) => i !== own).map(([a, b]) => Math.hypot(a - place[0], b - place[1])))
+      return { side, place, free }
+    })
+    const best = places.reduce((one, other) => (other.free > one.free + 4 ? other : one))
+    taken.push(best.place)
+    return best.side
+  })
+}
+
 function option(chart: Chart): echarts.EChartsCoreOption {
   const soft = shade("ink.soft")
   const mono = "Atkinson Hyperlegible Mono Variable, monospace"
@@ -183,6 +206,7 @@ function option(chart: Chart): echarts.EChartsCoreOption {
     })),
   }
   const crowded = (chart.dots?.length ?? 0) > 5
+  const beside = crowded ? sides(chart.dots ?? []) : []
   const unit = chart.y?.unit || chart.y?.label || ""
   return {
     animation: false,
@@ -213,11 +237,15 @@ function option(chart: Chart): echarts.EChartsCoreOption {
       })),
       {
         type: "scatter",
-        data: (chart.dots ?? []).map((d) => ({
+        data: (chart.dots ?? []).map((d, i) => ({
           value: [d.x, d.y],
           symbolSize: d.size,
           itemStyle: { color: tone(d.role), borderColor: shade("ink"), borderWidth: d.role === "faint" ? 0.5 : 0 },
-          label: { formatter: d.label, color: d.role === "faint" ? soft : tone(d.role) },
+          label: {
+            formatter: d.label,
+            color: d.role === "faint" ? soft : tone(d.role),
+            ...(crowded ? { position: beside[i], offset: [0, 0] } : {}),
+          },
         })),
         symbol: "diamond",
         tooltip: { show: false },
@@ -227,9 +255,10 @@ function option(chart: Chart): echarts.EChartsCoreOption {
           fontFamily: mono,
           fontSize: 12,
           fontWeight: 600,
-          offset: crowded ? [-2, 0] : [2, 11],
+          offset: [2, 11],
           backgroundColor: crowded ? undefined : shade("paper"),
-          padding: [1, 3],
+          padding: crowded ? 0 : [1, 3],
+          distance: crowded ? 3 : 5,
         },
         labelLayout: { moveOverlap: "shiftY" },
         z: 5,
