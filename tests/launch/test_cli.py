@@ -131,7 +131,7 @@ def test_the_book_lists_symbols_units_and_sources(capsys):
 
 def test_house_parts_go_out_as_csv(capsys):
     assert main(["export", "fuse"]) == 0
-    assert capsys.readouterr().out.startswith("id,price,speed")
+    assert capsys.readouterr().out.startswith("id,price,breaks,lead,mounting,body,speed,")
     assert main(["export", "valve"]) == 2
     assert "known: mosfet" in capsys.readouterr().err
 

@@ -13,7 +13,7 @@ from pydantic import BaseModel, Field
 
 from rhombos.api.moment import Moment
 from rhombos.api.problem import FieldProblem, ProblemDocument, problem, told
-from rhombos.api.service import Service, Serving
+from rhombos.api.service import Asking, Service, Serving
 from rhombos.core.design import Design
 from rhombos.core.differences import Change, differences, touched
 from rhombos.core.mending import Unreadable, mended
@@ -210,13 +210,15 @@ def changes(identity: Identity, number: Number, serving: Serving, since: Annotat
 
 
 @router.get("/{identity}/revisions/{number}/sized", responses=UNREAD)
-async def sized(identity: Identity, number: Number, serving: Serving) -> RevisionSized:
+async def sized(identity: Identity, number: Number, asking: Asking) -> RevisionSized:
     """A revision sized with what the drawer held when it was saved, and how that differs from what it holds now."""
+    serving = asking.service
     stored, held = await run_in_threadpool(_with_drawer, serving, identity, number)
     design = _opened(stored).design
     asked = SolveIn(brief=design.brief, pins=design.pins, rules=design.rules, house=design.house, route=design.route,
                     waivers=design.waivers)  # fmt: skip
-    answer = await serving.answered(sized_then, asked.model_dump_json() + stored.drawer, "", LATER, asked, tuple(held.items()))
+    sizing = serving.answered(sized_then, asked.model_dump_json() + stored.drawer, "", LATER, asked, tuple(held.items()))
+    answer = await asking.waiting(sizing)
     now = (await serving.shelf_at_hand()).drawer
     return RevisionSized(then=Then.model_validate_json(answer), drawer=list(restocked(held, now)))
 

@@ -10,7 +10,7 @@ from fastapi.responses import PlainTextResponse
 from pydantic import BaseModel, Field
 
 from rhombos.api.problem import ProblemDocument
-from rhombos.api.service import Service, Serving, gathered
+from rhombos.api.service import Asking, Service, Serving, gathered
 from rhombos.core.design import Design
 from rhombos.core.parts import GROUPS, KINDS, Part, UnknownPart
 from rhombos.core.parts.drawer import Stock
@@ -155,9 +155,10 @@ def table(
 
 
 @router.get("/{kind}/uses")
-async def uses(kind: Kind, part: Annotated[str, Query(max_length=120)], serving: Serving) -> list[Use]:
+async def uses(kind: Kind, part: Annotated[str, Query(max_length=120)], asking: Asking) -> list[Use]:
     """The designs that take a part as they stand, those saved last first; the last `MOST_DESIGNS` are looked through."""
     _known(kind)
+    serving = asking.service
     heads = (await run_in_threadpool(_heads, serving))[:MOST_DESIGNS]
 
     async def taken(design: Design) -> tuple[Need, ...]:
@@ -165,7 +166,7 @@ async def uses(kind: Kind, part: Annotated[str, Query(max_length=120)], serving:
         return Needs.model_validate_json(await serving.answered(needs, asked.model_dump_json(), "", LATER, asked)).root
 
     found: list[Use] = []
-    for stored, lines in zip(heads, await gathered(taken(s.design) for s in heads), strict=True):
+    for stored, lines in zip(heads, await asking.waiting(gathered(taken(s.design) for s in heads)), strict=True):
         of_it = [n for n in lines if (n.kind, n.part) == (kind, part)]
         if of_it or part in stored.design.pins.values():
             blocks = list(dict.fromkeys(n.block for n in of_it))
