@@ -249,7 +249,7 @@ def random_drawer(shelf: Shelf, index: int, seed: int) -> Shelf:
     every = [(kind, part.id) for kind, model in KINDS.items() for part in shelf.all(model)]
     held = {where: Stock(count=dice.choice((1, 2, 4, 10, 40)), condition=dice.choice(("new", "new", "salvaged", "unverified")))
             for where in dice.sample(every, 30)}  # fmt: skip
-    return Shelf((part for model in KINDS.values() for part in shelf.all(model)), held)
+    return shelf.stocked(held)
 
 
 def _one(job: tuple[int, int, str, int]) -> Outcome:

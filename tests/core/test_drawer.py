@@ -10,8 +10,9 @@ from rhombos.core.compare import row_of
 from rhombos.core.parts import Core, Mosfet, Shelf
 from rhombos.core.parts.drawer import Stock, preferring
 from rhombos.core.parts.origin import RESISTANCE, VOLTAGE
+from rhombos.core.parts_list import parts_list
 from rhombos.core.rules import PRESETS
-from rhombos.core.solve import parts_of, solve, work_out
+from rhombos.core.solve import solve, work_out
 
 USUAL = PRESETS["usual"]
 
@@ -66,7 +67,7 @@ def test_a_house_may_weigh_the_drawer_at_full_price(refuge, shelf, plain, next_c
 
 def test_a_drawer_that_holds_too_few_is_not_emptied_for_nothing(refuge, shelf, plain):
     """One switch where four are needed is no reason to buy three more of a dear kind; as many as are needed are."""
-    needed = sum(i.count for i in parts_of(plain)["front_end"] if i.kind == "mosfet")
+    needed = sum(i.count for i in parts_list(plain).needed["front_end"] if i.kind == "mosfet")
     chosen = shelf.get(Mosfet, plain.builds["front_end"].switch)
     dearer = max(
         (m for m in shelf.all(Mosfet) if m.v_rating == chosen.v_rating and m.r_on < chosen.r_on), key=lambda m: m.price
@@ -81,7 +82,7 @@ def test_a_pinned_part_is_counted_against_the_drawer(refuge, shelf, plain):
     switch = plain.builds["front_end"].switch
     found = solve(refuge, {"front_end.switch": switch}, holding(shelf, ("mosfet", switch, {"count": 1})), USUAL)
     short = findings(found, "front_end.drawer_short")["front_end.drawer_short"]
-    needed = sum(i.count for i in parts_of(plain)["front_end"] if i.kind == "mosfet")
+    needed = sum(i.count for i in parts_list(plain).needed["front_end"] if i.kind == "mosfet")
     assert f"{needed} of {switch} are needed, 1 are there" in short.cause
     assert short.remedy.startswith(f"Buy {needed - 1} more")
 
@@ -107,7 +108,7 @@ def test_an_unverified_switch_of_the_drawer_alone_is_taken_to_be_worse(refuge, s
 def test_what_is_there_already_costs_less(refuge, shelf, next_core):
     stocked = holding(shelf, ("core", next_core.id, {"count": 20}))
     worked = work_out(refuge, {}, stocked, USUAL)
-    price = {i.part: i.price for items in parts_of(worked).values() for i in items}
+    price = {i.part: i.price for items in parts_list(worked).needed.values() for i in items}
     assert price[next_core.id] == pytest.approx(0.25 * next_core.price)
     assert (
         row_of(refuge, "push-pull link", "sine", stocked, USUAL).cost
@@ -139,7 +140,7 @@ def test_whatever_lies_in_the_drawer_the_laws_hold_on_every_route(index, shelf):
     assert judge(case, False, stocked, USUAL).broken == []
     worked = work_out(case.brief, {}, stocked, USUAL, case.route)
     needed = Counter()
-    for items in parts_of(worked).values():
+    for items in parts_list(worked).needed.values():
         for item in items:
             needed[item.kind, item.part] += item.count
     short = {

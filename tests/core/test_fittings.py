@@ -4,7 +4,6 @@ import itertools
 
 import pytest
 
-from rhombos.core.bought import Asked, bought_for
 from rhombos.core.brief import Brief
 from rhombos.core.parts import FITTINGS, GROUPS, KINDS, Bipolar, HeatSink, Shelf
 from rhombos.core.parts.drawer import Stock
@@ -12,9 +11,11 @@ from rhombos.core.parts.fittings import Connector, Fan, Relay, Zener
 from rhombos.core.parts.listing import UNSAID, cells, columns, from_form, texts
 from rhombos.core.parts.part import Packaged
 from rhombos.core.parts.table import TableError, read_csv, write_csv
+from rhombos.core.parts_list import parts_list
+from rhombos.core.requirement import Requirement
 from rhombos.core.routes import ROUTES
 from rhombos.core.rules import PRESETS, RuleChanges, house_rules
-from rhombos.core.solve import parts_of, solve, work_out
+from rhombos.core.solve import solve, work_out
 
 USUAL = PRESETS["usual"]
 WAYS = [(name, wave) for name, route in ROUTES.items() for wave in route.waveforms if wave != "modified"]
@@ -101,7 +102,7 @@ def test_what_nobody_said_is_shown_as_that():
     assert texts(fuse)["body"] == "0 mm"
 
 
-def stands(asked: Asked, part) -> bool:
+def stands(asked: Requirement, part) -> bool:
     """The same question, asked field by field."""
     return (
         all(getattr(part, n) >= v for n, v in asked.least.items())
@@ -116,8 +117,8 @@ def stands(asked: Asked, part) -> bool:
 @pytest.mark.parametrize(("route", "wave"), WAYS)
 def test_what_is_bought_stands_what_is_asked_and_nothing_cheaper_does(refuge, shelf, route, wave):
     worked = work_out(asking(refuge, wave), {}, shelf, USUAL, route)
-    bought = bought_for(worked)
-    asked = {f"{a.block}.{a.name}": (a, p) for a, p in bought.found}
+    bought = parts_list(worked)
+    asked = {f"{a.block}.{a.name}": (a, p) for a, p in bought.met}
     assert {"protection.relay", "precharge.part_contactor", "heat.sensor", "input_stage.lug"} <= asked.keys()
     assert ("controller.circuit" in asked) == ("controller" in worked.builds)
     for a, part in asked.values():
@@ -130,7 +131,7 @@ def test_what_is_bought_stands_what_is_asked_and_nothing_cheaper_does(refuge, sh
     assert relay.v_ac >= guard.output_high
     assert relay.poles >= 2
     pads = asked["heat.part_pad"][0].count
-    needed = parts_of(worked)
+    needed = parts_list(worked).needed
     cooled = [
         i
         for items in needed.values()
@@ -152,7 +153,9 @@ def test_what_is_bought_is_shown_in_its_block_with_what_was_asked(refuge, shelf)
 
 
 def test_a_shelf_without_one_says_what_to_buy(refuge, shelf):
-    few = Shelf(p for kind in shelf._by_kind.values() for p in kind if not isinstance(p, Connector) or p.form != "mains socket")
+    few = Shelf(
+        p for model in KINDS.values() for p in shelf.all(model) if not isinstance(p, Connector) or p.form != "mains socket"
+    )
     solution = solve(refuge, {}, few, USUAL)
     told = next(f for f in solution.findings if f.code == "isolation.not_on_shelf")
     assert told.severity == "note"
@@ -164,7 +167,7 @@ def test_a_shelf_without_one_says_what_to_buy(refuge, shelf):
 
 def test_a_relay_of_the_drawer_is_taken_and_tested_before_it_is_fitted(refuge, shelf):
     worked = work_out(refuge, {}, shelf, USUAL)
-    asked, plain = next((a, p) for a, p in bought_for(worked).found if a.name == "relay")
+    asked, plain = next((a, p) for a, p in parts_list(worked).met if a.name == "relay")
     dearer = next(
         p
         for p in sorted(shelf.all(Relay), key=lambda p: p.price)
@@ -182,7 +185,7 @@ def small_ones(solution, shelf, least):
     """Surface-mounted parts of a sizing that are shorter than a length, m."""
     chosen_parts = {v for fields in solution.build.values() for v in fields.values() if isinstance(v, str)}
     bought = {f.choice for b in solution.blocks for f in b.figures if f.status == "bought"}
-    every = (p for parts in shelf._by_kind.values() for p in parts if p.id in chosen_parts | bought)
+    every = (p for model in KINDS.values() for p in shelf.all(model) if p.id in chosen_parts | bought)
     return {p.id for p in every if getattr(p, "mounting", "") == "surface mount" and 0 < p.body < least}
 
 

@@ -64,7 +64,7 @@ def _tested(kind: str, condition: str) -> str:
     return "Put them to their incoming test." if condition == "unverified" and kind in SWITCHES else BEFORE_FITTING[kind]
 
 
-def fiddly(needed: Needed, shelf: Shelf, least: float) -> Iterator[Finding]:
+def too_small_to_solder(needed: Needed, shelf: Shelf, least: float) -> Iterator[Finding]:
     """Parts of a design, pinned then, that are smaller than the house solders, `least`, m."""
     small = too_small(shelf, least)
     for block, items in needed.items():

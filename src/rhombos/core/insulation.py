@@ -11,17 +11,19 @@ from rhombos.core.book import sense
 
 @dataclass(frozen=True, slots=True)
 class Pad:
-    """Thermal resistance under one device, K/W, and what it stands before it breaks down, V; house figures of common kinds."""
+    """Thermal resistance under one device, K/W, and what it stands before it breaks down, V; house figures of common kinds; the
+    material under which such a pad stands on the shelf, "" where there is none."""
 
     resistance: float
     breakdown: float
+    material: str = ""
 
 
 PADS: dict[str, Pad] = {
-    "silicone sheet": Pad(0.55, 4000),
-    "mica, greased": Pad(0.45, 2000),
-    "thin film, greased": Pad(0.40, 1500),
-    "ceramic wafer": Pad(0.30, 8000),
+    "silicone sheet": Pad(0.55, 4000, "silicone"),
+    "mica, greased": Pad(0.45, 2000, "mica"),
+    "thin film, greased": Pad(0.40, 1500, "film"),
+    "ceramic wafer": Pad(0.30, 8000, "ceramic"),
     "none, greased": Pad(0.15, 0),
 }
 METAL_FILLED = "metal-filled"

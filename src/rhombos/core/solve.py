@@ -7,9 +7,8 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from rhombos.core.blocks.base import Build
-from rhombos.core.bought import bought_for, parts_of
 from rhombos.core.brief import Brief
-from rhombos.core.drawn import drawn_from, fiddly, scarce
+from rhombos.core.drawn import drawn_from, scarce, too_small_to_solder
 from rhombos.core.findings import ORDER, Cure, Finding, PinValue, Waiver, waive, worst_first
 from rhombos.core.incoming import incoming_tests
 from rhombos.core.ledger import Ledger
@@ -19,6 +18,7 @@ from rhombos.core.parts.drawer import preferring
 from rhombos.core.parts.origin import as_doubtful
 from rhombos.core.parts.shelf import Stocked
 from rhombos.core.parts.soldered import solderable
+from rhombos.core.parts_list import parts_list
 from rhombos.core.pins import read_pins
 from rhombos.core.points import operating_points
 from rhombos.core.report import BlockReport, Solution, Totals
@@ -107,7 +107,7 @@ def work_out(
     for turn in range(1, RESTOCKED + 1):
         seen = preferring(shelf, rules.drawer_price, frozenset(dearer.items()))
         worked = _sized(route, brief, typed, missing, seen, rules)
-        short = scarce(parts_of(worked), shelf, typed, rules.drawer_price)
+        short = scarce(parts_list(worked).needed, shelf, typed, rules.drawer_price)
         if all(share <= dearer.get(where, -1.0) for where, share in short.items()):
             break
         # what must be bought besides costs its price: the next round weighs that, the last as if there were none at all
@@ -189,8 +189,8 @@ def explain(worked: Worked, pins: Mapping[str, PinValue], waivers: Iterable[Waiv
     """A sizing in words and figures; what is waived is marked, and moves no block's severity."""
     brief, settled, route = worked.brief, worked.settled, worked.route
     waivers = tuple(waivers)
-    bought = bought_for(worked)
-    blocks, findings = [bought.shown(b) for b in worked.told[0]], [*worked.told[1], *bought.missing()]
+    listed = parts_list(worked)
+    blocks, findings = [listed.shown(b) for b in worked.told[0]], [*worked.told[1], *listed.missing()]
     if waivers:
         blocks = [_unless_waived(b, findings, waivers) for b in blocks]
     findings += [_missing_part(address, reason) for address, reason in worked.missing.items()]
@@ -198,10 +198,9 @@ def explain(worked: Worked, pins: Mapping[str, PinValue], waivers: Iterable[Waiv
     totals = _totals(worked)
     findings += _whole(totals, worked)
     _unheld(findings, worked, findings)
-    needed = parts_of(worked)
-    findings += fiddly(needed, worked.shelf, worked.rules.smallest_body)
+    findings += too_small_to_solder(listed.needed, worked.shelf, worked.rules.smallest_body)
     if worked.shelf.drawer:
-        findings += drawn_from(needed, worked.shelf)
+        findings += drawn_from(listed.needed, worked.shelf)
     findings += incoming_tests(worked.builds, worked.shelf, worked.rules.gate_drive)
     wanted = {f.step: f.unit for b in blocks for f in b.figures if f.step}
     steps = {

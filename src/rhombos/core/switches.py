@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from rhombos.core.blocks.cooling import surge_limit
+from rhombos.core.blocks.cooling import steady_limit, surge_limit
 from rhombos.core.blocks.surge import bridge_devices, cooling_of, front_end_devices, worst_course
 from rhombos.core.coils.common import against, with_present
 from rhombos.core.coils.model import Option, OptionTable
@@ -90,7 +90,7 @@ def _option(worked: Worked, block: str, here: bool) -> Option:
     surge = worst_course(states, worked.route.hopeless(worked.settled), devices, cooled, rules, worked.brief.power.surge_time)
     burst = float(surge[1].junction[-1]) if surge else junction
     now = worked.settled["nominal"]
-    why = against((junction, rules.junction_limit, "degC"), (burst, surge_limit(rules, part.t_j_max), "degC"),
+    why = against((junction, steady_limit(rules, part.t_j_max), "degC"), (burst, surge_limit(rules, part.t_j_max), "degC"),
                   (peak, part.v_rating * (1 - _margin(worked, block)), "V"))  # fmt: skip
     return Option(
         name=part.label, here=here, fits=not why, why=why,

@@ -7,7 +7,6 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field, RootModel, model_validator
 from pydantic.json_schema import SkipJsonSchema
 
-from rhombos.core.bought import parts_of
 from rhombos.core.brief import BatterySource, followed
 from rhombos.core.change import BatteryChange, change_battery
 from rhombos.core.coils.model import OptionTable
@@ -15,6 +14,7 @@ from rhombos.core.design import BriefField, RuleField, brief_fields, rule_fields
 from rhombos.core.findings import PinAddress, PinValue, Waiver
 from rhombos.core.parts.drawer import Stock
 from rhombos.core.parts.shelf import Stocked
+from rhombos.core.parts_list import parts_list
 from rhombos.core.pins import PinError
 from rhombos.core.plots import Chart, charts
 from rhombos.core.precharge.files import precharge_table
@@ -100,6 +100,11 @@ class Need(BaseModel):
 class Needs(RootModel[tuple[Need, ...]]):
     """Every part that a design takes from the shelf."""
 
+    def of(self, kind: str, part: str) -> tuple[int, list[str]]:
+        """How many of a part, and for which blocks."""
+        taken = [need for need in self.root if (need.kind, need.part) == (kind, part)]
+        return sum(need.count for need in taken), list(dict.fromkeys(need.block for need in taken))
+
 
 def needs(desk: Desk, asked: Asked) -> Needs:
     """What a design takes; nothing where nothing can be built."""
@@ -108,7 +113,7 @@ def needs(desk: Desk, asked: Asked) -> Needs:
     except (Unbuildable, PinError):
         return Needs(())
     titles = {b.key: b.title for b in worked.told[0]}
-    every = ((titles[key], item) for key, items in parts_of(worked).items() for item in items if item.kind)
+    every = ((titles[key], item) for key, items in parts_list(worked).needed.items() for item in items if item.kind)
     return Needs(tuple(Need(kind=i.kind, part=i.part, count=i.count, block=block) for block, i in every))
 
 

@@ -19,7 +19,7 @@ from rhombos.core.parts.table import MOST_HEADINGS, Heading, headings, read_csv,
 from rhombos.desk.asked import Asked
 from rhombos.desk.crew import LATER
 from rhombos.desk.desk import Desk
-from rhombos.desk.sizing import Need, Needs, needs
+from rhombos.desk.sizing import Needs, needs
 from rhombos.store import designs, drawer, settings
 from rhombos.store import parts as store
 
@@ -161,19 +161,16 @@ async def uses(kind: Kind, part: Annotated[str, Query(max_length=120)], asking: 
     serving = asking.service
     heads = (await run_in_threadpool(_heads, serving))[:MOST_DESIGNS]
 
-    async def taken(design: Design) -> tuple[Need, ...]:
+    async def taken(design: Design) -> Needs:
         asked = Asked(**{name: getattr(design, name) for name in Asked.model_fields})
-        return Needs.model_validate_json(await serving.answered(needs, asked.model_dump_json(), "", LATER, asked)).root
+        return Needs.model_validate_json(await serving.answered(needs, asked.model_dump_json(), "", LATER, asked))
 
     found: list[Use] = []
-    for stored, lines in zip(heads, await asking.waiting(gathered(taken(s.design) for s in heads)), strict=True):
-        of_it = [n for n in lines if (n.kind, n.part) == (kind, part)]
-        if of_it or part in stored.design.pins.values():
-            blocks = list(dict.fromkeys(n.block for n in of_it))
-            pinned = part in stored.design.pins.values()
-            found.append(
-                Use(id=stored.id, name=stored.design.name, blocks=blocks, count=sum(n.count for n in of_it), pinned=pinned)
-            )
+    for stored, needed in zip(heads, await asking.waiting(gathered(taken(s.design) for s in heads)), strict=True):
+        count, blocks = needed.of(kind, part)
+        pinned = part in stored.design.pins.values()
+        if count or pinned:
+            found.append(Use(id=stored.id, name=stored.design.name, blocks=blocks, count=count, pinned=pinned))
     return found
 
 

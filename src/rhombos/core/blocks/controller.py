@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -34,6 +35,7 @@ from rhombos.core.loops import margins
 from rhombos.core.magnetics.sense import DIODE, SenseTransformer, best_sense_grade, rank_sense_cores, sense_from
 from rhombos.core.parts import Core, Shelf
 from rhombos.core.preferred import E6, E12, at_least, at_most, nearest
+from rhombos.core.requirement import Requirement
 from rhombos.core.rules import Rules
 from rhombos.core.units import Farad, Hertz, Ohm, Ratio, Second, Volt
 
@@ -292,3 +294,21 @@ def parts(build: ControllerBuild, shelf: Shelf) -> tuple[Item, ...]:
     if build.sensing != "current transformer":
         return ()
     return (fitted("current transformer core", shelf.get(Core, build.sense_core)),)
+
+
+def requirements(build: ControllerBuild, switching: float, proof: float, tolerance: float) -> Iterator[Requirement]:
+    """The circuit for a switching frequency, Hz, its trimmers, and its feedback across a barrier proved with so many volts; the
+    reference within a tolerance."""
+    form = "current mode" if build.control == CURRENT else "voltage mode"
+    least = {"f_high": 2 * switching, "outputs": 2}  # the oscillator runs at twice each output
+    yield Requirement(KEY, "circuit", "Controller", "controller", least=least, exact={"form": form})
+    if "opto-coupler" in build.feedback:
+        coupler = "Opto-coupler of the feedback"
+        yield Requirement(KEY, "coupler", coupler, "opto_coupler", least={"v_proof": proof})
+    if "reference" in build.feedback:
+        exact: dict[str, float | str] = {"form": "adjustable shunt", "v_ref": build.reference}
+        yield Requirement(KEY, "part_reference", "Reference", "reference", most={"tolerance": tolerance}, exact=exact)
+    if build.timing_trimmer:
+        yield Requirement(KEY, "part_timing_trimmer", "Frequency trimmer", "trimmer", exact={"r": build.timing_trimmer})
+    if build.set_trimmer:
+        yield Requirement(KEY, "part_set_trimmer", "Set-point trimmer", "trimmer", exact={"r": build.set_trimmer})

@@ -4,13 +4,17 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from typing import Any
+from typing import Any, overload
+
+import numpy as np
+from numpy.typing import NDArray
 
 from rhombos.core.book import heat, stage
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import HeatSink, Igbt, Mosfet, Shelf
 from rhombos.core.rules import Rules
 
+Array = NDArray[np.float64]
 KELVIN = 273.15
 COLDEST = -100.0
 BEYOND = 150.0
@@ -71,14 +75,21 @@ def sink_resistance(shelf: Shelf, sink: str, fan: bool) -> float:
     return found.r_fan if fan else found.r_natural
 
 
-def warmest(rules: Rules, rating: float) -> float:
-    """What a junction may reach continuously, °C: what the rules allow, or somewhat less than its rating, °C."""
-    return min(rules.junction_limit, rating - BELOW_RATING)
+@overload
+def steady_limit(rules: Rules, rating: float) -> float: ...
+@overload
+def steady_limit(rules: Rules, rating: Array) -> Array: ...
+def steady_limit(rules: Rules, rating: float | Array) -> float | Array:
+    """What a junction may reach continuously, °C: what the rules allow, or somewhat less than its rating, °C; for one device or
+    a column of them."""
+    if isinstance(rating, float):
+        return min(rules.junction_limit, rating - BELOW_RATING)
+    return np.minimum(rules.junction_limit, rating - BELOW_RATING)
 
 
 def surge_limit(rules: Rules, rating: Any) -> Any:
     """What a junction may reach for seconds, °C: halfway from what the rules allow continuously to its rating, °C."""
-    return (rules.junction_limit + rating) / 2
+    return (steady_limit(rules, rating) + rating) / 2
 
 
 def scorched(device: Mosfet | Igbt, celsius: float, rules: Rules) -> float:

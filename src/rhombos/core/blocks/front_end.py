@@ -19,7 +19,15 @@ from rhombos.core.blocks.base import (
     propose_resistor,
     remembered,
 )  # fmt: skip
-from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_surge_sink, scorched, sink_resistance, surge_limit
+from rhombos.core.blocks.cooling import (
+    KELVIN,
+    hottest_junction,
+    propose_surge_sink,
+    scorched,
+    sink_resistance,
+    steady_limit,
+    surge_limit,
+)
 from rhombos.core.book import clamp as clamps
 from rhombos.core.book import stage as book
 from rhombos.core.brief import Brief
@@ -286,7 +294,7 @@ def _choose_switches(
     position = flat + gate
     highest = (1 + RAIL_SPIKE if topology.clamped else 2.1) * v_max
     each = HEAT_RESERVE * np.maximum(flat, warm) / count * (1 + rules.sharing_imbalance) ** 2
-    allowed = rules.junction_limit - air - rules.sink_rise
+    allowed = steady_limit(rules, device.t_j_max) - air - rules.sink_rise
     hot_spot = each * (device.r_jc + rules.pad_resistance)
     load = peak * (1 + rules.sharing_imbalance) / count / device.i_rating
     # over a surge the chips ride on a sink that is as warm as before it

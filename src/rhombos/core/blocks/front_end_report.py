@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from rhombos.core.blocks.cooling import steady_limit
 from rhombos.core.blocks.front_end import DUTY_REACH, RAIL_SPIKE, SLOWEST, FrontEndBuild, FrontEndState
 from rhombos.core.blocks.surge import front_end_devices, judge_surge
 from rhombos.core.brief import Brief
@@ -61,7 +62,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
     duty = None if not held else sheet.limited("crest_duty", "D", "Duty of one switch, flat battery", "1", 0.5,
                                            1 - rules.duty_limit / 0.5, over=("flat",))  # fmt: skip
     junction = sheet.limited("junction", "T_j", "Junction, hottest", "degC", device.t_j_max,
-                             1 - rules.junction_limit / device.t_j_max, over=STEADY)  # fmt: skip
+                             1 - steady_limit(rules, device.t_j_max) / device.t_j_max, over=STEADY)  # fmt: skip
     judge_surge(sheet, brief, device, front_end_devices(build, device), COOLED)
     sheet.choice("switch", "Q_1–Q_4" if topology.positions == 4 else "Q_1, Q_2", "Switch")
     sheet.choice("parallel", "n", "Switches in parallel, each position")
@@ -107,7 +108,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
     if junction.severity:
         sheet.find("junction", junction.severity, "The switches run too hot",
                    f"{fmt(junction.value, 'degC')} at {sheet.where(junction)}, with the on-resistance at that "
-                   f"temperature; the rules stop at {short(rules.junction_limit, 'degC')}.",
+                   f"temperature; the limit is {short(steady_limit(rules, device.t_j_max), 'degC')}.",
                    "A better heat-sink, more in parallel, or a lower frequency.", worst=junction,
                    cures=(("Let the proposal choose switches and sink", COOLED),))  # fmt: skip
     if slow and rules.gate_drive > device.v_gs_max * 0.9:  # at high frequency its drive is a block of its own

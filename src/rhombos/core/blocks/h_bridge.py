@@ -16,7 +16,15 @@ from rhombos.core.blocks.base import (
     recovered_charge,
     remembered,
 )  # fmt: skip
-from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_surge_sink, scorched, sink_resistance, surge_limit
+from rhombos.core.blocks.cooling import (
+    KELVIN,
+    hottest_junction,
+    propose_surge_sink,
+    scorched,
+    sink_resistance,
+    steady_limit,
+    surge_limit,
+)
 from rhombos.core.book import bridge as book
 from rhombos.core.book import rectifier, source, stage
 from rhombos.core.brief import Brief, Waveform
@@ -163,7 +171,7 @@ def _choose(
         trouble = sum(np.maximum(0, over - 1) for over in (
             SURGE_RESERVE * surged / (4 * n) * shared**2 * cooled / (surge_limit(rules, columns.t_j_max) - air_there),
             1.01 * need.v_link_peak * (1 + STRAY_SPIKE) / (columns.v_rating * (1 - rules.bridge_voltage_margin)),
-            loss / (4 * n) * shared**2 * cooled / (rules.junction_limit - air_there),
+            loss / (4 * n) * shared**2 * cooled / (steady_limit(rules, columns.t_j_max) - air_there),
             need.peak * shared / n / (columns.i_rating * (1 - rules.switch_current_margin)),
             SHORT_MARGIN * rules.trip_factor * surge * need.peak / stood))  # fmt: skip
         score = 4 * n * shelf.column(kind, "placed") + rules.watt_worth * loss

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from rhombos.core.blocks.cooling import steady_limit
 from rhombos.core.blocks.h_bridge import AUDIBLE, CARRIER, STRAY_SPIKE, HBridgeBuild
 from rhombos.core.blocks.regulation import judge_output
 from rhombos.core.blocks.surge import bridge_devices, judge_surge
@@ -34,7 +35,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     current = sheet.limited("device_peak", r"\hat I", "Current of one switch, peak", "A", device.i_rating,
                             rules.switch_current_margin, over=STEADY)  # fmt: skip
     junction = sheet.limited("junction", "T_j", "Junction, hottest", "degC", device.t_j_max,
-                             1 - rules.junction_limit / device.t_j_max, over=STEADY)  # fmt: skip
+                             1 - steady_limit(rules, device.t_j_max) / device.t_j_max, over=STEADY)  # fmt: skip
     stepped = brief.output.stepped
     index = None if stepped else sheet.limited(
         "modulation", "M", "Modulation index", "1", 1.0, 1 - rules.modulation_limit, over=STEADY)  # fmt: skip

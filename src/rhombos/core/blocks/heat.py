@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -26,6 +27,7 @@ from rhombos.core.inventory import Item
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.preferred import nearest
+from rhombos.core.requirement import Requirement
 from rhombos.core.rules import Rules
 from rhombos.core.units import Airflow, Celsius, Kelvin, Millimetre, Ohm, SquareDecimetre, Volt
 
@@ -219,3 +221,29 @@ def _tap(build: HeatBuild, celsius: float, ledger: Ledger, name: str) -> float:
 def parts(build: HeatBuild, shelf: Shelf) -> tuple[Item, ...]:
     """None by name: pads, fan and thermistor are bought by their ratings."""
     return ()
+
+
+def requirements(build: HeatBuild, state: HeatState, blown: bool, devices: int) -> Iterator[Requirement]:
+    """Fan, thermistor and pads: `blown` where a heat-sink has a fan, for so many devices on heat-sinks."""
+    if blown or build.case == BLOWN:
+        yield Requirement(KEY, "part_fan", "Fan", "fan", least={"flow": build.airflow}, exact={"v_rated": build.fan_rated})
+    yield Requirement(
+        KEY,
+        "sensor",
+        "Thermistor",
+        "thermistor",
+        most={"tolerance": NTC_TOLERANCE},
+        exact={"form": "sensor", "r_25": build.ntc, "b": build.ntc_b},
+    )
+    pad = PADS[build.pad]
+    if pad.material and devices:
+        yield Requirement(
+            KEY,
+            "part_pad",
+            "Pad",
+            "pad",
+            least={"v_proof": state.proof},
+            most={"r": pad.resistance},
+            exact={"material": pad.material},
+            count=devices,
+        )

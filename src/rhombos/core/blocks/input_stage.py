@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,6 +16,7 @@ from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.winding import copper_resistivity
 from rhombos.core.parts import Capacitor, Fuse, Shelf
+from rhombos.core.requirement import Requirement
 from rhombos.core.rules import Rules
 from rhombos.core.units import Ampere, AmpereSquaredSecond, Ohm, SquareMetre
 
@@ -38,6 +39,8 @@ CAN_PLACE = 0.45
 SHUNT, SERIES, OPEN = "diode and fuse", "series switch", "nothing"
 CONNECTORS = (10, 15, 25, 30, 45, 50, 60, 75, 100, 120, 150, 175, 200, 250, 350, 500, 700, 1000)
 """Ratings of battery connectors, A."""
+LUGS = 4
+"""Ends of a pair of battery leads."""
 WIRE_WITHSTAND = 115e6
 """What copper under plastic stands for a moment, A·√s/m²."""
 OUTLASTS = 2.0
@@ -273,3 +276,16 @@ def parts(build: InputStageBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Fuse and capacitors; the cable is bought by the metre."""
     return (fitted("battery fuse", shelf.get(Fuse, build.fuse)),
             fitted("input capacitor", shelf.get(Capacitor, build.capacitor), build.count * build.banks))  # fmt: skip
+
+
+def requirements(build: InputStageBuild, highest: float) -> Iterator[Requirement]:
+    """Lugs for the battery's leads, whose voltage is at most `highest`, V."""
+    yield Requirement(
+        KEY,
+        "lug",
+        "Lug",
+        "connector",
+        least={"i_rating": build.connector, "section": build.cable, "v_rating": highest},
+        exact={"form": "ring lug"},
+        count=LUGS * build.runs,
+    )

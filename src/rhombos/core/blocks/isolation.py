@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -15,6 +16,7 @@ from rhombos.core.inventory import Item
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.preferred import nearest
+from rhombos.core.requirement import Requirement
 from rhombos.core.rules import Rules
 from rhombos.core.units import Hertz, Ohm, Volt
 
@@ -40,6 +42,8 @@ CORNER, SLOWEST = 20.0, 8.0
 """Corner of a proposed sense filter over the line, and the least that still follows it."""
 COIL_CURRENT, COIL_HENRY, COIL_STRAY = 0.1, 0.3, 150e-12
 """A relay's coil, A and H, and the stray capacitance into which its current goes when nothing else takes it, F."""
+CLAMPED_AT = 2.0
+"""Highest zener voltage across a coil, over the coil's own."""
 DRIVER_STANDS = 60.0
 PULLS_IN, COIL_MOST = 0.75, 1.1
 """Least and most of its rated voltage on a relay's coil."""
@@ -180,3 +184,28 @@ def assess(need: IsolationNeed, build: IsolationBuild, rules: Rules, ledger: Led
 def parts(build: IsolationBuild, shelf: Shelf) -> tuple[Item, ...]:
     """None by name: opto-couplers and connectors are bought by their ratings."""
     return ()
+
+
+def requirements(build: IsolationBuild, output: float, current: float, relays: int) -> Iterator[Requirement]:
+    """The socket for an output, V, fused for a current, A; what crosses the barrier; what clamps so many coils."""
+    yield Requirement(
+        KEY,
+        "socket",
+        "Socket",
+        "connector",
+        least={"i_rating": current, "v_rating": output},
+        exact={"form": "mains socket", "touch": "touch-proof"},
+    )
+    if build.shut_down == OPTO:
+        coupler = "Opto-coupler, shut-down"
+        yield Requirement(KEY, "shut_down_coupler", coupler, "opto_coupler", least={"v_proof": build.proof})
+    if build.coil_clamp == ZENER:
+        yield Requirement(
+            KEY,
+            "coil_zener",
+            "Zener across a coil",
+            "zener",
+            least={"v_zener": build.coil_rated},
+            most={"v_zener": CLAMPED_AT * build.coil_rated},
+            count=relays,
+        )

@@ -9,7 +9,7 @@ from typing import Any
 from pydantic import Field
 
 from rhombos.core.blocks.base import IDLE_WORTH, Build, part, propose_resistor, remembered
-from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_sink, sink_resistance, warmest
+from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_sink, sink_resistance, steady_limit
 from rhombos.core.book import clamp as clamps
 from rhombos.core.book import magnetics, source, stage
 from rhombos.core.brief import Brief
@@ -173,7 +173,7 @@ def propose(
     burnt = clamps.clamp_heat(V_c=level, R=fields["clamp_resistor"])
     fields.setdefault("clamp_part", propose_resistor(shelf, rules, fields["clamp_resistor"], LINE_RESERVE**3 * burnt, level))
     if "sink" not in fields or "fan" not in fields:
-        warm = warmest(rules, device.t_j_max)
+        warm = steady_limit(rules, device.t_j_max)
         most = SINKS_SHARE * (warm - air) if warm < rules.junction_limit else math.inf
         sink, fan = propose_sink(shelf, rules, 1.1 * _conduction(device, need.pulse, int(fields["parallel"]), 110.0), most)
         fields = {"sink": sink, "fan": fan} | fields
@@ -204,25 +204,29 @@ def _choose(
         resting = IDLE_WORTH * need.v_in**2 / _clamp_resistor(device, hardest, line, v_max, rules)
         for n in counts:
             on = _conduction(device, need.pulse, n, 100.0)
-            base = _base(device, need.pulse)
+            inside, outside = _base(device, need.pulse)
             share = RESERVE * need.turn_off * (1 + rules.sharing_imbalance * (n > 1)) / n
-            each = on / (2 * n) * (1 + rules.sharing_imbalance * (n > 1)) ** 2
-            allowed = max(LEAST_ALLOWED, warmest(rules, device.t_j_max) - air - rules.sink_rise)
+            each = (on + inside) / (2 * n) * (1 + rules.sharing_imbalance * (n > 1)) ** 2
+            allowed = max(LEAST_ALLOWED, steady_limit(rules, device.t_j_max) - air - rules.sink_rise)
             trouble = (
                 max(0.0, 2.1 * v_max / (device.v_rating * (1 - rules.switch_voltage_margin)) - 1)
                 + max(0.0, each * (device.r_jc + rules.pad_resistance) / allowed - 1)
                 + max(0.0, share / (device.i_rating * (1 - rules.switch_current_margin)) - 1)
             )
-            score = 2 * n * device.placed + rules.watt_worth * (on + base + resting)
+            score = 2 * n * device.placed + rules.watt_worth * (on + inside + outside + resting)
             key = (1e6 * (1 + trouble) if trouble else score, device.id, n)
             best = key if best is None or key < best else best
     assert best is not None
     return {"switch": best[1], "parallel": best[2]}
 
 
-def _base(device: Any, pulse: float) -> float:
-    """What driving the conducting side costs, W."""
-    return BASE_VOLTS * OVERDRIVE * pulse / device.gain if isinstance(device, Bipolar) else 0.0
+def _base(device: Any, pulse: float) -> tuple[float, float]:
+    """What driving the conducting side costs, W, in its bases and in their resistors."""
+    if not isinstance(device, Bipolar):
+        return 0.0, 0.0
+    current = OVERDRIVE * pulse / device.gain
+    inside = min(device.v_be, BASE_VOLTS) * current
+    return inside, BASE_VOLTS * current - inside
 
 
 def assess(
@@ -244,8 +248,8 @@ def assess(
     # while one transistor still stores its charge the other is on already: the winding is shorted for that long
     storage = work("oscillator.storage", source.ohmic_loss, I_rms=need.turn_off, R=need.v_in / max(need.turn_off, 1e-3)
                    ) * 2 * hertz * (device.t_s if bipolar else 0.0)  # fmt: skip
-    base = _base(device, need.pulse)
-    inside = base * min(1.0, device.v_be / BASE_VOLTS) if bipolar else 0.0  # the rest heats the bases' resistors
+    inside, outside = _base(device, need.pulse)
+    base = inside + outside
     uneven = (1 + rules.sharing_imbalance) ** 2 if n > 1 else 1.0
     other = switching + storage
     beside = other + inside
@@ -268,7 +272,7 @@ def assess(
         threshold=threshold, on_resistance=slope, junction=junction,
         conduction=ledger.total("oscillator.conduction", {"threshold": threshold * need.pulse,
                                                           "slope": conduction - threshold * need.pulse}),
-        base=ledger.total("oscillator.base", {"bases and their resistors": base}), base_inside=inside,
+        base=ledger.total("oscillator.base", {"bases": inside, "their resistors": outside}), base_inside=inside,
         storage=storage,
         switching=ledger.total("oscillator.switching", {"fall": switching, "storage overlap": storage}), clamp_loss=burnt,
         loss=ledger.total("oscillator.loss", {
@@ -295,7 +299,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     current = sheet.limited("device_peak", r"\hat I", "Current of one switch, peak", "A", device.i_rating,
                             rules.switch_current_margin, over=STEADY)  # fmt: skip
     junction = sheet.limited("junction", "T_j", "Junction, hottest", "degC", device.t_j_max,
-                             1 - warmest(rules, device.t_j_max) / device.t_j_max, over=STEADY)  # fmt: skip
+                             1 - steady_limit(rules, device.t_j_max) / device.t_j_max, over=STEADY)  # fmt: skip
     sheet.choice("switch", "Q_1, Q_2", "Switch")
     sheet.choice("parallel", "n", "Switches in parallel, each side")
     sheet.choice("drive_core", "", "Drive transformer core")

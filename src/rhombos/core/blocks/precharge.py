@@ -4,6 +4,7 @@ closes."""
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,6 +17,7 @@ from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Resistor, Shelf
 from rhombos.core.preferred import E12, at_most
+from rhombos.core.requirement import Requirement
 from rhombos.core.rules import Rules
 from rhombos.core.units import Ampere, Ohm, Ratio, Second, Volt, Watt
 
@@ -277,3 +279,13 @@ def _against_power(need: PrechargeNeed, build: PrechargeBuild) -> tuple[float, f
 def parts(build: PrechargeBuild, shelf: Shelf) -> tuple[Item, ...]:
     """The resistor; relay and contactor are bought by their ratings."""
     return (fitted("precharge resistor", shelf.get(Resistor, build.type)),)
+
+
+def requirements(build: PrechargeBuild, state: PrechargeState, coil: float) -> Iterator[Requirement]:
+    """Relay and contactor, whose coils run on so many volts."""
+    exact = {"v_coil": coil}
+    if build.school == SWITCHED:
+        least = {"i_rating": build.relay, "v_dc": build.contact_volts}
+        yield Requirement(KEY, "part_relay", "Precharge relay", "relay", least=least, exact=exact)
+    least = {"i_rating": build.contactor, "v_dc": build.contact_volts, "i_make": state.inrush}
+    yield Requirement(KEY, "part_contactor", "Contactor", "contactor", least=least, exact=exact)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,6 +17,7 @@ from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.preferred import at_least
 from rhombos.core.pulsed import WITHSTAND_USED
+from rhombos.core.requirement import Requirement
 from rhombos.core.rules import Rules
 from rhombos.core.thresholds import HIGH, REFERENCE, Band, Tap, band, fit
 from rhombos.core.units import Ampere, Henry, Ohm, Second, Volt, Watt
@@ -47,6 +49,8 @@ FUSES = (0.5, 0.63, 0.8, 1, 1.25, 1.6, 2, 2.5, 3.15, 4, 5, 6.3, 8, 10, 12.5, 16,
 """Ratings of small AC fuses, A (R10 series)."""
 RELAYS = (3, 5, 8, 10, 16, 20, 30, 40, 63, 80, 100, 125, 160, 200, 250)
 """Ratings of usual output relays, the largest of them contactors, A."""
+SUPPRESSES = 1.15
+"""Working voltage of a suppressor over the least that will do, at most: one for more lets more through."""
 SUPPRESSORS = (115, 130, 140, 150, 175, 195, 210, 230, 250, 275, 300, 320, 350, 385, 420)
 """Highest working voltages of surge suppressors, V RMS."""
 LINEAR, SWITCHED = "linear regulator", "converter"
@@ -275,3 +279,26 @@ def usable_share(need: ProtectionNeed, rested: float) -> float:
 def parts(build: ProtectionBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Small resistors, comparators and trimmers come from any drawer."""
     return ()
+
+
+def requirements(build: ProtectionBuild, coil: float) -> Iterator[Requirement]:
+    """Relay and suppressor at the socket, the cut-off's trimmer; `coil` is what the relays' coils run on, V."""
+    yield Requirement(
+        KEY,
+        "relay",
+        "Socket relay",
+        "relay",
+        least={"i_rating": build.output_relay, "v_ac": build.output_high, "poles": 2},
+        exact={"v_coil": coil},
+    )
+    yield Requirement(
+        KEY,
+        "varistor",
+        "Surge suppressor",
+        "suppressor",
+        least={"v_ac": build.suppressor},
+        most={"v_ac": SUPPRESSES * build.suppressor},
+        exact={"form": "varistor"},
+    )
+    if build.adjusted and build.trimmer:
+        yield Requirement(KEY, "trim", "Trimmer of the cut-off", "trimmer", exact={"r": build.trimmer})

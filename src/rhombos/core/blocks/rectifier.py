@@ -16,7 +16,7 @@ from rhombos.core.blocks.base import (
     recovered_charge,
     remembered,
 )  # fmt: skip
-from rhombos.core.blocks.cooling import hottest_junction, propose_sink, sink_resistance
+from rhombos.core.blocks.cooling import hottest_junction, propose_sink, sink_resistance, steady_limit
 from rhombos.core.blocks.wound import ChokeBuild, choke_of, choke_parts, wind
 from rhombos.core.book import clamp as clamps
 from rhombos.core.book import link, source, stage
@@ -175,7 +175,7 @@ def _choose_diode(
         C_d=each * (2 * diode.c_j + WINDING_CAPACITANCE), V=need.v_sec, f=2 * need.frequency)  # fmt: skip
     peak = ROUNDED * need.v_sec_max * how.reverse * (np.ones_like(overshoot) if how.gain == 2 else overshoot)
     share = book.recovery_share(t_rr=diode.t_rr, f=need.frequency)
-    allowed = rules.junction_limit - brief.targets.ambient - rules.enclosure_rise - rules.sink_rise
+    allowed = steady_limit(rules, diode.t_j_max) - brief.targets.ambient - rules.enclosure_rise - rules.sink_rise
     trouble = (
         np.maximum(0, peak / (diode.v_rating * (1 - rules.diode_voltage_margin)) - 1)
         + np.maximum(0, average / (diode.i_rating * (1 - rules.diode_current_margin)) - 1)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from rhombos.core.blocks.cooling import steady_limit
 from rhombos.core.blocks.rectifier import RectifierBuild, RectifierState
 from rhombos.core.blocks.wound import choke_of, judge, show_stress, show_winding
 from rhombos.core.findings import PinValue
@@ -23,7 +24,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     current = sheet.limited("average", r"I_{F}", "Mean current of one diode", "A", diode.i_rating,
                             rules.diode_current_margin, over=STEADY)  # fmt: skip
     junction = sheet.limited("junction", "T_j", "Diode junction", "degC", diode.t_j_max,
-                             1 - rules.junction_limit / diode.t_j_max, over=STEADY)  # fmt: skip
+                             1 - steady_limit(rules, diode.t_j_max) / diode.t_j_max, over=STEADY)  # fmt: skip
     slow = sheet.limited("recovery_share", r"t_{rr} f", "Recovery, share of period", "%",
                          2 * rules.recovery_share, 0.5)  # fmt: skip
     stress = show_stress(sheet, made, "choke_", "Choke", "current") if how.choke else None

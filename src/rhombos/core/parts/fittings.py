@@ -1,6 +1,6 @@
 """Kinds of part that are bought by their ratings: what refers, isolates, switches, senses, protects, cools, joins and shows.
 
-A sizing works out what each must stand and takes from the shelf what does (`core/bought.py`). Fields are in SI; text in a CSV
+A sizing works out what each must stand and takes from the shelf what does (`core/requirement.py`). Fields are in SI; text in a CSV
 cell may use engineering notation.
 """
 

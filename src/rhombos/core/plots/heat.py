@@ -63,7 +63,7 @@ def heat_path(worked: Worked) -> Chart:
         Series(name=f"{s.name}, {fmt(s.loss, 'W')}", x=steps, y=c.all([need.room, air, s.sink, s.case, s.junction]), role=tone)
         for s, tone in zip(need.stages, TONES, strict=False))  # fmt: skip
     top = roomy(max((s.rating for s in need.stages), default=worked.rules.junction_limit))
-    house = worked.rules.junction_limit
+    house = min((s.allowed for s in need.stages), default=worked.rules.junction_limit)
     marks = (Mark(at=c(house), label=f"house limit {short(house, 'degC')}", role="house"),)
     dots = tuple(Dot(x=steps[-1], y=c(s.junction), label="", size=8) for s in need.stages)
     return Chart(

@@ -7,7 +7,7 @@ from typing import Any
 
 from rhombos.core.blocks import heat as block
 from rhombos.core.blocks import heat_report
-from rhombos.core.blocks.cooling import sink_resistance, warmest
+from rhombos.core.blocks.cooling import sink_resistance, steady_limit
 from rhombos.core.brief import Brief
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Diode, Shelf
@@ -47,7 +47,7 @@ def _cooled(
     sink = air + loss * sink_resistance(shelf, build.sink, build.fan)
     beyond = key == "rectifier" or (key == "h_bridge" and "dc_link" in builds)
     case = state.junction - (state.junction - sink) * device.r_jc / (device.r_jc + rules.pad_resistance)
-    allowed = warmest(rules, device.t_j_max)
+    allowed = steady_limit(rules, device.t_j_max)
     return block.Cooled(NAMES[key], key, sink, case, state.junction, device.t_j_max, allowed, loss, tab, beyond, build.fan)
 
 
