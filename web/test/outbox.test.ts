@@ -11,8 +11,17 @@ vi.stubGlobal("localStorage", {
   removeItem: (k: string) => stored.delete(k),
 })
 const design = (name: string): Design => ({ name, brief: {} })
-const refusal = (status: number, current?: unknown) =>
-  new Refusal(status, { type: "about:blank", title: "", status, detail: `refused with ${status}`, current })
+const refusal = (status: number, current?: DesignOut) =>
+  new Refusal(status, { type: "about:blank", title: "", status, detail: `refused with ${status}`, ...(current && { current }) })
+const standing = (revision: number): DesignOut => ({
+  id: ID,
+  revision,
+  design: design("theirs"),
+  asked: "",
+  created: "",
+  saved: "",
+  deleted: null,
+})
 
 /** A server that answers each save when it is told to, and an outbox that sends to it. */
 function bench() {
@@ -86,11 +95,11 @@ describe("the outbox", () => {
 
   it.each([
     [409, "conflict"],
-    [410, "put away"],
+    [410, "archived"],
   ])("holds everything after a %i until somebody decides", async (status, state) => {
     const b = bench()
     void b.outbox.keep(design("mine"))
-    await b.answer(refusal(status, { revision: 7 }))
+    await b.answer(refusal(status, standing(7)))
     expect(b.states.at(-1)).toBe(state)
     void b.outbox.keep(design("mine again"))
     expect(b.sent).toHaveLength(1)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import FastAPI, Request, Response
 from fastapi.encoders import jsonable_encoder
 from fastapi.exceptions import RequestValidationError
@@ -42,14 +40,13 @@ class FieldProblem(BaseModel):
 
 
 class ProblemDocument(BaseModel):
-    """An RFC 9457 problem document; `problems` lists the faults of a 422, `current` what stands after a 409."""
+    """An RFC 9457 problem document; `problems` lists the faults of a 422."""
 
     type: str = "about:blank"
     title: str
     status: int
     detail: str
     problems: list[FieldProblem] = []
-    current: Any = None
 
 
 def told(problems: list[Problem]) -> list[FieldProblem]:
@@ -62,14 +59,14 @@ def _unicode(text: str) -> str:
     return text.encode("utf-8", "replace").decode()
 
 
-def problem(status: int, title: str, detail: str, problems: list[Problem] | None = None, current: Any = None) -> JSONResponse:
-    """A problem document as a response."""
+def problem(status: int, title: str, detail: str, problems: list[Problem] | None = None, **more: BaseModel) -> JSONResponse:
+    """A problem document as a response, with `more` fields where a kind of it has them."""
     title, detail = _unicode(title), _unicode(detail)
     document = ProblemDocument(
         title=title, status=status, detail=detail,
-        problems=told(problems or []),
-        current=jsonable_encoder(current))  # fmt: skip
-    return JSONResponse(document.model_dump(exclude_none=True), status, media_type="application/problem+json")
+        problems=told(problems or []))  # fmt: skip
+    content = document.model_dump() | {name: jsonable_encoder(value) for name, value in more.items()}
+    return JSONResponse(content, status, media_type="application/problem+json")
 
 
 def unprocessable(problems: list[Problem]) -> JSONResponse:

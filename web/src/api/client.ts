@@ -35,7 +35,8 @@ export type Trigger = Schemas["Trigger"]
 export type ScopeSeen = Schemas["ScopeSeen"]
 export type ModulationBench = Schemas["ModulationBench"]
 export type WindingSheet = Schemas["WindingSheet"]
-export type Problem = Schemas["ProblemDocument"]
+/** A problem document; where a design was not saved, with how it stands. */
+export type Problem = Schemas["ProblemDocument"] & Partial<Pick<Schemas["Standing"], "current">>
 export type Answer = Schemas["Answer"]
 export type PinValue = string | number | boolean | null
 export type Severity = Finding["severity"]

@@ -2468,11 +2468,9 @@ export interface components {
         };
         /**
          * ProblemDocument
-         * @description An RFC 9457 problem document; `problems` lists the faults of a 422, `current` what stands after a 409.
+         * @description An RFC 9457 problem document; `problems` lists the faults of a 422.
          */
         ProblemDocument: {
-            /** Current */
-            current?: unknown;
             /** Detail */
             detail: string;
             /**
@@ -3310,6 +3308,29 @@ export interface components {
              * @enum {string}
              */
             trace?: "battery" | "input" | "choke" | "link" | "bridge" | "inductor" | "shunt" | "output" | "load" | "smoothing" | "rotor" | "flux" | "magnetising" | "power";
+        };
+        /**
+         * Standing
+         * @description Why a design was not saved, and how it stands.
+         */
+        Standing: {
+            current: components["schemas"]["DesignOut"];
+            /** Detail */
+            detail: string;
+            /**
+             * Problems
+             * @default []
+             */
+            problems?: components["schemas"]["FieldProblem"][];
+            /** Status */
+            status: number;
+            /** Title */
+            title: string;
+            /**
+             * Type
+             * @default about:blank
+             */
+            type?: string;
         };
         /**
          * StepOut

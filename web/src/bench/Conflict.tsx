@@ -7,7 +7,7 @@ import type { DesignHandle } from "./useDesign"
 export function Conflict({ handle }: { handle: DesignHandle }) {
   const { keeping } = handle
   if (!("theirs" in keeping)) return null
-  const gone = keeping.state === "put away"
+  const gone = keeping.state === "archived"
   return (
     <Dialog.Root open role="alertdialog">
       <Portal>

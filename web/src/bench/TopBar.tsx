@@ -116,11 +116,11 @@ function Kept({ handle, state }: { handle: DesignHandle; state: string }) {
     saving: "saving …",
     waiting: "database unreachable, saved in this browser",
     conflict: "changed elsewhere",
-    "put away": "archived elsewhere",
+    archived: "archived elsewhere",
   }
   return (
     <Text
-      color={["waiting", "conflict", "put away"].includes(state) ? "fix" : "ink.soft"}
+      color={["waiting", "conflict", "archived"].includes(state) ? "fix" : "ink.soft"}
       data-testid="kept"
       data-state={state}
       aria-live="polite"

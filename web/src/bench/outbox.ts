@@ -13,7 +13,7 @@ export interface Aside {
 }
 
 export type Keeping =
-  { state: "kept" | "saving" | "waiting"; at: Date | null } | { state: "conflict" | "put away"; at: null; theirs: DesignOut }
+  { state: "kept" | "saving" | "waiting"; at: Date | null } | { state: "conflict" | "archived"; at: null; theirs: DesignOut }
 
 const key = (id: string) => `rhombos.outbox.${id}`
 /** A change that cannot be taken is moved here, so that the design opens and nothing is lost. */
@@ -130,9 +130,10 @@ export class Outbox {
         this.told.keeping({ state: "kept", at: new Date() })
       } else if (this.#wanted) this.#store(this.#wanted)
     } catch (error) {
-      if (error instanceof Refusal && (error.status === 409 || error.status === 410)) {
+      const theirs = error instanceof Refusal ? error.problem.current : undefined
+      if (error instanceof Refusal && theirs) {
         this.#held = true
-        this.told.keeping({ state: error.status === 409 ? "conflict" : "put away", at: null, theirs: error.problem.current as DesignOut })
+        this.told.keeping({ state: error.status === 409 ? "conflict" : "archived", at: null, theirs })
       } else if (error instanceof Refusal && (error.away || error.status === 507)) {
         const full = error.status === 507
         if (full) this.told.refused(error.message)

@@ -45,6 +45,12 @@ class DesignOut(BaseModel):
     faults: list[FieldProblem] = []
 
 
+class Standing(ProblemDocument):
+    """Why a design was not saved, and how it stands."""
+
+    current: DesignOut
+
+
 class DesignLine(BaseModel):
     """A design as a list shows it."""
 
@@ -147,7 +153,10 @@ def read(identity: Identity, serving: Serving, response: Response) -> DesignOut:
     return found
 
 
-REFUSED: dict[int | str, dict[str, Any]] = {status: {"model": ProblemDocument} for status in (404, 409, 410, 428, 507)}
+REFUSED: dict[int | str, dict[str, Any]] = {
+    **{status: {"model": ProblemDocument} for status in (404, 428, 507)},
+    **{status: {"model": Standing} for status in (409, 410)},
+}
 
 
 @router.put("/{identity}", responses=REFUSED, response_model=DesignOut)
