@@ -5,7 +5,7 @@ import pytest
 from rhombos.core.brief import Brief
 from rhombos.core.incoming import hold, on_drop
 from rhombos.core.parts import Bipolar, Igbt, Mosfet
-from rhombos.core.parts.origin import CURRENT, RESISTANCE, VOLTAGE, as_doubtful
+from rhombos.core.parts.origin import CURRENT, RESISTANCE, VOLTAGE, as_unverified
 from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve, work_out
 
@@ -19,8 +19,8 @@ def doubting(refuge) -> Brief:
 
 @pytest.mark.parametrize("kind", [Mosfet, Igbt])
 def test_every_switch_is_worse_and_keeps_its_name(kind, shelf):
-    worse = as_doubtful(shelf)
-    assert as_doubtful(shelf) is worse
+    worse = as_unverified(shelf)
+    assert as_unverified(shelf) is worse
     assert len(worse) == len(shelf)
     for part, real in zip(worse.all(kind), shelf.all(kind), strict=True):
         assert (part.id, part.label) == (real.id, real.label)

@@ -261,3 +261,21 @@ def test_a_package_says_how_it_is_mounted(shelf):
         for part in shelf.all(model):
             assert (part.mounting == "surface mount") == (part.package == "D2PAK"), part.id
             assert part.body > 5e-3
+
+
+@pytest.mark.parametrize(("stage", "kind"), [("front_end", "mosfet"), ("rectifier", "diode"), ("h_bridge", "mosfet|igbt")])
+def test_a_part_that_stands_less_heat_than_the_house_allows_is_held_to_its_own_limit(refuge, shelf, stage, kind):
+    """A relabelled part of 110 °C under a house limit of 120 °C: judged, and searched, by 95 °C."""
+    field = "diode" if stage == "rectifier" else "switch"
+    sound = solve(refuge, {}, shelf, USUAL)
+    weak = shelf.find(kind, sound.build[stage][field]).model_copy(update={"id": "WEAK", "t_j_max": 110.0})
+    every = [p for model in KINDS.values() for p in shelf.all(model)]
+    pinned = solve(refuge, {f"{stage}.{field}": "WEAK"}, Shelf([*every, weak]), USUAL)
+    figure = next(f for b in pinned.blocks for f in b.figures if f.address == f"{stage}.junction")
+    assert figure.rating_text == "110 °C"
+    assert figure.house * 110 == pytest.approx(95)
+    assert (figure.severity is None) == (figure.value <= 95)
+    only = [p for p in every if p.id != sound.build[stage][field]] + [weak.model_copy(update={"price": 0.0})]
+    chosen = solve(refuge, {}, Shelf(only), USUAL)
+    hot = next(f for b in chosen.blocks for f in b.figures if f.address == f"{stage}.junction")
+    assert chosen.build[stage][field] != "WEAK" or hot.value <= 95

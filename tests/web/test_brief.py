@@ -112,7 +112,7 @@ def test_doubtful_switches_bring_their_incoming_test(bench):
     bench.click("show-brief")
     Select(bench.one("brief-targets.switches")).select_by_visible_text("doubtful")
     bench.until(lambda: "Test every switch before it is fitted" in bench.text("findings"))
-    assert "of doubtful origin: counted on for" in bench.text("findings")
+    assert "unverified: counted on for" in bench.text("findings")
     bench.kept()
     assert bench.stored()["design"]["brief"]["targets"]["switches"] == "doubtful"
 

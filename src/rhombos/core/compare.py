@@ -34,7 +34,7 @@ class Weights(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     efficiency: float = Field(5, ge=0, le=10, title="Efficiency at full, half and tenth load")
-    idle: float = Field(3, ge=0, le=10, title="Little drawn at no load")
+    idle: float = Field(3, ge=0, le=10, title="Low no-load power")
     mass: float = Field(3, ge=0, le=10, title="Light")
     cost: float = Field(4, ge=0, le=10, title="Cheap parts")
     wave: float = Field(10, ge=0, le=10, title="Suits the intended loads")

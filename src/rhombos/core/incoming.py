@@ -1,4 +1,4 @@
-"""The incoming test of switches of doubtful origin: what each must show on the bench before it may be fitted."""
+"""The incoming inspection of unverified switches: what each must show on the bench before it may be fitted."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ GATE_LEAK = 100e-9
 def incoming_tests(builds: Mapping[str, Any], shelf: Shelf, drive: float) -> list[Finding]:
     """One finding for each block with MOSFETs or IGBTs: the tests with their limits, for gates driven with so many volts.
 
-    The shelf is the one of doubtful parts: the limits are what the sizing counts on.
+    The shelf is the one of unverified parts: the limits are what the sizing counts on.
     """
     found = []
     for block, build in builds.items():
@@ -36,7 +36,7 @@ def incoming_tests(builds: Mapping[str, Any], shelf: Shelf, drive: float) -> lis
         most, says = on_drop(part, amps), on_drop(printed, amps)
         found.append(Finding(
             code=f"{block}.incoming", severity="watch", block=block, title="Test every switch before it is fitted",
-            cause=f"{part.label} of doubtful origin: counted on for {short(part.v_rating, 'V')}, {fmt(part.i_rating, 'A')}, "
+            cause=f"{part.label}, unverified: counted on for {short(part.v_rating, 'V')}, {fmt(part.i_rating, 'A')}, "
                   f"{fmt(most, 'V')} at {short(amps, 'A')}.",
             remedy=f"Diode test of a meter: 0.4 to 0.7 V one way, open the other, the gate tied; the gate open both ways. "
                    f"Gate at {short(drive, 'V')}, {short(amps, 'A')} through, four wires: {fmt(says, 'V')} is as printed; "

@@ -25,7 +25,7 @@ STEADY = ("nominal", "flat", "full")
 LIMIT = "limit"
 """The battery at its over-voltage limit: for moments, so that ratings count there, and no margin."""
 OVER_FULL = 1.06
-"""Highest battery that the over-voltage limit may let pass, with every tolerance at its end, over the charging one."""
+"""Highest battery that the over-voltage limit may allow, with every tolerance at its end, over the charging one."""
 
 
 def operating_points(brief: Brief) -> dict[str, Point]:

@@ -1,5 +1,5 @@
 """What a finished design may be rated for: the power at which its weakest stage reaches a house limit, the battery flat or
-charging, whichever is harder, in the hottest room of the brief."""
+charging, whichever is harder, at the brief's maximum ambient."""
 
 from __future__ import annotations
 

@@ -15,7 +15,7 @@ from rhombos.core.ledger import Ledger
 from rhombos.core.margins import margins
 from rhombos.core.parts import KINDS, Shelf
 from rhombos.core.parts.drawer import preferring
-from rhombos.core.parts.origin import as_doubtful
+from rhombos.core.parts.origin import as_unverified
 from rhombos.core.parts.shelf import Stocked
 from rhombos.core.parts.soldered import solderable
 from rhombos.core.parts_list import parts_list
@@ -100,7 +100,7 @@ def work_out(
     if empty := [k for k in route.needed if not shelf.all(KINDS[k])]:
         raise EmptyShelf(empty)
     if brief.targets.switches == "doubtful":
-        shelf = as_doubtful(shelf)
+        shelf = as_unverified(shelf)
     if not shelf.drawer:
         return _sized(route, brief, typed, missing, shelf, rules)
     dearer: dict[Stocked, float] = {}

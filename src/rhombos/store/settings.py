@@ -11,7 +11,7 @@ from rhombos.store.models import SettingRow
 
 CURRENCY = "currency"
 USUAL: Mapping[str, str] = {CURRENCY: "credits"}
-"""What counts where nothing was set."""
+"""The value where nothing was set."""
 
 
 def get(session: Session, name: str) -> str:

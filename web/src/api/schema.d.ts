@@ -3776,7 +3776,7 @@ export interface components {
              */
             efficiency?: number;
             /**
-             * Little drawn at no load
+             * Low no-load power
              * @default 3
              */
             idle?: number;

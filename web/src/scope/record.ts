@@ -156,7 +156,7 @@ export function line(drawn: Drawn, trace: Trace, columns: Columns, across: (t: n
   return found.subarray(0, k)
 }
 
-/** A range with a little air whose ends are round: it stands still while a trace only wanders. */
+/** A range with a little air whose ends are round: it stands still while a trace only drifts. */
 export function round([least, most]: [number, number]): [number, number] {
   if (!(most > least)) return [least - 1, most + 1]
   const wide = 10 ** Math.floor(Math.log10(most - least))

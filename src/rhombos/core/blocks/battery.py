@@ -174,5 +174,5 @@ def _cold(sheet: Sheet, brief: Brief) -> None:
 
 
 def rating_current(brief: Brief) -> float:
-    """The current of a one-hour discharge, A: beyond it the battery is worked hard."""
+    """The current of a one-hour discharge, A: beyond it the discharge rate is high."""
     return brief.source.capacity / GENTLE_DISCHARGE

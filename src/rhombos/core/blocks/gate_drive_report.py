@@ -148,7 +148,7 @@ def _gate_findings(
     if miller.severity:
         sheet.find("miller", "fix" if miller.severity == "stop" else "watch", "A gate that is off is lifted by its partner",
                    f"When the other switch of the leg turns on, {fmt(miller.value, 'V')} stay on this gate through "
-                   f"{fmt(build.r_off, 'ohm', 2)}; its threshold is about {fmt(now.threshold, 'V')} when hot: the leg may "
+                   f"{fmt(build.r_off, 'ohm', 2)}; its threshold is about {fmt(now.threshold, 'V')} hot: the leg may "
                    "conduct through.",
                    "A smaller turn-off resistor with a diode beside the other, a slower turn-on, or a negative rest.",
                    worst=miller, cures=(

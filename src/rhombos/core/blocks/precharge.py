@@ -52,7 +52,7 @@ SWITCHED, LEFT = "switched", "left across the contactor"
 CONTROL, NEGATIVE, CLOSING, RELEASING = 0.2, 0.1, 0.05, 0.1
 """How long each step of a proposed start lasts, s: control supply, negative contactor, positive contactor, relay."""
 EMPTY = 0.1
-"""Share of the source that the bus must lie below before the relay: else the contactor is bridged, or the reading lies."""
+"""Share of the source that the bus must lie below before the relay: else the contactor is bridged, or the reading is wrong."""
 PULLS_IN = 0.03
 """What a contactor takes to close for sure, s."""
 

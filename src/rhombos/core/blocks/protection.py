@@ -39,7 +39,7 @@ WINDOW_BACK = 0.04
 """Where the window's checks turn back, share of the output."""
 PICKS_UP = 1.1
 SURGE_HELD = 1.5
-"""Pick-up of the overload over the continuous power, and how many surge times the surge is let pass."""
+"""Pick-up of the overload over the continuous power, and how many surge times the surge rides through."""
 HIGHEST_PICK_UP = 1.25
 """Pick-up over the continuous power up to which what never counts is near enough what the parts were judged for."""
 LEAST_TWICE = 0.2

@@ -1,4 +1,4 @@
-"""Switches of doubtful origin: what they are taken to be, and how each is tested before it is soldered in."""
+"""Unverified switches: what they are taken to be, and how each is tested before it is soldered in."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ VOLTAGE, CURRENT, RESISTANCE, THERMAL, ON_STATE = 0.8, 0.6, 1.5, 1.3, 1.15
 and thermal, than is printed on it; an IGBT's threshold and slope rise, its edges slow with the resistance. House figures."""
 
 
-def as_doubtful(shelf: Shelf) -> Shelf:
+def as_unverified(shelf: Shelf) -> Shelf:
     """The same shelf, with every MOSFET and IGBT taken to be worse than it says; each keeps its label. Made once."""
     return shelf.seen("doubtful", lambda p: worse(p) if isinstance(p, (Mosfet, Igbt)) else p)
 

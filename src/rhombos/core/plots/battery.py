@@ -46,7 +46,7 @@ def day(worked: Worked) -> Chart:
         y=y.axis("left", low=min(0.0, roomy(-end) * -1 if end < 0 else 0.0), high=1.0),
         series=(curve("left in the battery", shown, left, hours, y),),
         marks=(Mark(at=y(0.2), label="reserve: 20 %", role="house"),),
-        remark=f"From {short(capacity, 'A*h')}: {told}, with the losses of every step and what is drawn at no load."
+        remark=f"From {short(capacity, 'A*h')}: {told}, with the losses of every step and the no-load power."
                + (f" Peukert's exponent {exponent:g}, capacity for {rated / 3600:g} h." if exponent > 1 else ""))  # fmt: skip
 
 
