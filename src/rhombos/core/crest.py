@@ -7,6 +7,7 @@ on top of what a linear load of the same power draws.
 
 from __future__ import annotations
 
+import cmath
 import itertools
 import math
 from collections.abc import Mapping
@@ -15,7 +16,6 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import expm
 
 Array = NDArray[np.float64]
 Lines = NDArray[np.complex128]
@@ -151,7 +151,7 @@ def _at(i: int, j: int, drop: float, path: int) -> Crest:
     return marched(LEAST_X * STEP_X**i, STEP_CORNER**j, drop, LEAST_PATH * STEP_PATH**path)
 
 
-@lru_cache(maxsize=1024)
+@lru_cache(maxsize=4096)
 def marched(reactance: float, corner: float, drop: float, path: float = LEAST_PATH) -> Crest:
     """The periodic state, by marching; arguments as `crest`, and the diodes' drop over the output's RMS.
 
@@ -159,10 +159,9 @@ def marched(reactance: float, corner: float, drop: float, path: float = LEAST_PA
     step is exact for its mode.
     """
     capacity = 1 / (corner**2 * reactance)
-    width = math.pi / STEPS
-    rows = {}
+    modes = {}
     for sign in (0.0, 1.0, -1.0):
-        a = np.zeros((5, 5))  # with the source and the constant drop as states, so that one matrix makes a step
+        a = np.zeros((3, 5))  # of the states, of the source and of one
         a[0, :4] = -path / reactance, -1 / reactance, 0.0, 1 / reactance
         a[1, :3] = 1 / capacity, -BESIDE / capacity, 0.0
         a[2, 2] = -TAKEN / RIPPLE_CAPACITY
@@ -173,48 +172,79 @@ def marched(reactance: float, corner: float, drop: float, path: float = LEAST_PA
             a[2, 1] += sign / (BEFORE * RIPPLE_CAPACITY)
             a[2, 2] -= 1 / (BEFORE * RIPPLE_CAPACITY)
             a[2, 4] -= drop / (BEFORE * RIPPLE_CAPACITY)
-        made = expm(a * width)
-        rows[sign] = [tuple(row) for row in made[:3]]
-    source = (math.sqrt(2) * np.sin((np.arange(STEPS) + 0.5) * width)).tolist()
+        modes[sign] = _Mode.of(a)
     begin = np.array([0.0, 0.0, 0.9 * math.sqrt(2)])
     for _ in range(MOST_HALVES):
-        kept, signs = _half(rows, source, begin, drop)
-        end = np.array((*kept[-1][:2], kept[-1][3]))
+        states, signs = _half(modes, begin, drop)
         # the next half is the same the other way about: by Newton's rule, what a small change at its begin makes of its end
-        off = AGAIN @ begin - end
+        off = AGAIN @ begin - states[-1]
         if float(np.abs(off).max()) < AT_REST:
             break
         turns = np.flatnonzero(np.diff(signs, prepend=np.nan, append=np.nan) != 0)
         makes = np.eye(3)
         for first, last in itertools.pairwise(turns):
-            makes = np.linalg.matrix_power(np.array(rows[signs[first]])[:, :3], int(last - first)) @ makes
+            makes = np.linalg.matrix_power(modes[signs[first]].step, int(last - first)) @ makes
         begin = begin + np.linalg.solve(makes - AGAIN, off)
-    return _formed(np.array([row[:3] for row in kept]).T)
+    current, volts, held = states[1:].T
+    return _formed(np.array((current, volts, signs * np.maximum(0.0, np.abs(volts) - held - drop) / BEFORE)))
 
 
 MOST_HALVES, AT_REST = 25, 1e-6
 """Half periods at most until it repeats, and how far it may then still be off, over the output's RMS."""
 AGAIN = np.diag([-1.0, -1.0, 1.0])
 """What half a period makes of the states at rest: current and output the other way about, the capacitor the same."""
-Row = tuple[float, float, float, float]
+WIDTH = math.pi / STEPS
+TURN = np.exp(1j * WIDTH * np.arange(STEPS + 1))
+"""How far the source has turned at the begin of each step; within one it stands at its middle."""
 
 
-def _half(
-    rows: Mapping[float, list[tuple[float, ...]]], source: list[float], begin: Array, drop: float
-) -> tuple[list[Row], Array]:  # fmt: skip
-    """Half a period from a state on: inductor, output, load, capacitor after each step; and which way each step conducted."""
-    current, volts, held = begin.tolist()
-    kept: list[Row] = []
-    signs: list[float] = []
-    for e in source:
-        sign = 1.0 if volts > held + drop else -1.0 if -volts > held + drop else 0.0
-        (a, b, c, d, g), (h, k, m, n, o), (p, q, r, s, t) = rows[sign]
-        current, volts, held = (
-            a * current + b * volts + c * held + d * e + g, h * current + k * volts + m * held + n * e + o,
-            p * current + q * volts + r * held + s * e + t)  # fmt: skip
-        kept.append((current, volts, sign * max(0.0, abs(volts) - held - drop) / BEFORE if sign else 0.0, held))
-        signs.append(sign)
-    return kept, np.array(signs)
+@dataclass(frozen=True, slots=True)
+class _Mode:
+    """Steps of one mode in closed form: what one step makes of the states, its eigenvectors and the powers of their values; and
+    what source and drop alone bring, at each step."""
+
+    step: Array
+    vectors: Lines
+    inverse: Lines
+    powers: Lines
+    driven: Array
+
+    @classmethod
+    def of(cls, law: Array) -> _Mode:
+        """From the rates of the states by angle: from states, source and one."""
+        values, vectors = np.linalg.eig(law[:, :3])
+        inverse = np.linalg.inv(vectors)
+        powers = np.exp(np.outer(np.arange(STEPS + 1), values * WIDTH))
+        step = np.asarray((vectors * powers[1] @ inverse).real)
+        # in a step the source stands still
+        source, one = np.linalg.solve(law[:, :3], (step - np.eye(3)) @ law[:, 3:]).T
+        turning = np.linalg.solve(TURN[1] * np.eye(3) - step, source * math.sqrt(2) * cmath.exp(0.5j * WIDTH))
+        driven = np.linalg.solve(np.eye(3) - step, one) + np.outer(TURN, turning).imag
+        return cls(step, vectors, inverse, powers, driven)
+
+    def from_state(self, state: Array, first: int) -> Array:
+        """The states at the begin of a step and of all that follow, were the mode never left."""
+        free = self.inverse @ (state - self.driven[first])
+        return np.asarray(self.driven[first:] + ((self.powers[: STEPS + 1 - first] * free) @ self.vectors.T).real)
+
+
+def _half(modes: Mapping[float, _Mode], begin: Array, drop: float) -> tuple[Array, Array]:
+    """Half a period from a state on: the states at the begin of each step and at the end; and which way each step conducted."""
+    states, signs, at = np.empty((STEPS + 1, 3)), np.empty(STEPS), 0
+    states[0] = begin
+    while at < STEPS:
+        sign = float(_way(states[at], drop))
+        states[at:] = modes[sign].from_state(states[at], at)
+        leaves = np.flatnonzero(_way(states[at + 1 : STEPS], drop) != sign)
+        to = at + 1 + int(leaves[0]) if leaves.size else STEPS
+        signs[at:to], at = sign, to
+    return states, signs
+
+
+def _way(states: Array, drop: float) -> Array:
+    """Which way the rectifier conducts at the states: 1, −1, or 0 where it is open."""
+    volts, level = states[..., 1], states[..., 2] + drop
+    return np.asarray((volts > level) * 1.0 - (-volts > level))
 
 
 def _formed(half: Array) -> Crest:

@@ -13,7 +13,6 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import brentq
-from scipy.signal import lfilter
 
 from rhombos.core.pulsation import MOST_TERMS, Demand
 
@@ -21,7 +20,10 @@ STEPS = 512
 """Moments of half a line period at which the current is taken."""
 PURE = 1e-3
 """Tangent of the load's angle below which it counts as a resistance."""
+DELAY = np.exp(-2j * np.pi * np.arange(STEPS // 2 + 1) / STEPS)
+"""What one step's delay makes of each line of a spectrum of half a period."""
 Array = NDArray[np.float64]
+Complex = NDArray[np.complex128]
 
 
 def _tangent(power_factor: float) -> float:
@@ -52,6 +54,7 @@ def _until(share: float) -> Array:
     return np.clip(share * STEPS - np.arange(STEPS), 0.0, 1.0)
 
 
+@lru_cache(maxsize=64)
 def step_current(fraction: float, power_factor: float, lets_go: bool = False) -> tuple[Array, Array]:
     """Current of a series R–L load of a power factor at the line over half a period, in its final value; and which way the wave
     stands: 1, turned about −1, or 0.
@@ -80,7 +83,10 @@ def step_current(fraction: float, power_factor: float, lets_go: bool = False) ->
         wave = 2 * wave - _until((width + back) / math.pi)
     else:
         after = last * np.exp(-since / tan)
-    return np.where(angle < width, 1 + (first - 1) * np.exp(-angle / tan), after), wave
+    current = np.where(angle < width, 1 + (first - 1) * np.exp(-angle / tan), after)
+    for kept in (current, wave):
+        kept.setflags(write=False)  # whoever asks next gets the same
+    return current, wave
 
 
 @dataclass(frozen=True, slots=True)
@@ -184,22 +190,40 @@ class StepRipple:
     def __call__(self, capacitance: float) -> float:
         """RMS of what the bank carries, A."""
         corner = 2 * math.pi * self.line * self.resistance * capacitance
-        return self.current * step_form(self.fraction, self.power_factor, self.lets_go, round(corner, 5)).bank
+        return self.current * _bank(self.fraction, self.power_factor, self.lets_go, corner)
 
 
-@lru_cache(maxsize=2048)
+@lru_cache(maxsize=64)
+def _drawn(fraction: float, power_factor: float, lets_go: bool) -> tuple[Array, Complex]:
+    """What such a load draws over half a period, over its mean, and its spectrum."""
+    current, wave = step_current(fraction, power_factor, lets_go)
+    drawn = wave * current / float((wave * current).mean())
+    return drawn, np.fft.rfft(drawn)
+
+
+def _passes(corner: float) -> Complex:
+    """What of each line of that spectrum comes from the source, the rest from the bank: a first-order low-pass from step to
+    step, in its steady state. Source: its difference equation, y = k·y₋₁ + (1 − k)·x."""
+    kept = math.exp(-math.pi / STEPS / corner) if corner > 0 else 0.0
+    return np.asarray((1 - kept) / (1 - kept * DELAY))
+
+
+def _bank(fraction: float, power_factor: float, lets_go: bool, corner: float) -> float:
+    """RMS of what the bank gives, over the mean drawn. Source: Parseval."""
+    left = _drawn(fraction, power_factor, lets_go)[1] * (1 - _passes(corner))
+    return math.sqrt(2 * float(np.vdot(left, left).real) - abs(left[-1]) ** 2) / STEPS
+
+
+@lru_cache(maxsize=512)
 def step_form(fraction: float, power_factor: float, lets_go: bool, corner: float) -> StepForm:
     """See `StepForm`; `corner` is the line's angular frequency times resistance and capacitance of the bank, 2π·f·R·C."""
     current, wave = step_current(fraction, power_factor, lets_go)
-    taken = wave * current / float((wave * current).mean())
-    kept = math.exp(-math.pi / STEPS / corner) if corner > 0 else 0.0
-    # from nothing first: what that leaves at the end is what a period adds, and the steady start follows from it
-    added = lfilter([1 - kept], [1, -kept], taken)[-1] / (1 - kept**STEPS)
-    source, _ = lfilter([1 - kept], [1, -kept], taken, zi=[kept * added])
+    taken, spectrum = _drawn(fraction, power_factor, lets_go)
+    source = np.fft.irfft(spectrum * _passes(corner))
     stands = fraction + (turned_about(fraction, power_factor) if lets_go else 0.0)
     weight = np.abs(wave) / np.abs(wave).sum()
     whole = float((current**2).mean()) / float((wave * current).mean()) ** 2
     return StepForm(
         math.sqrt(whole * fraction), float(taken.max()) * fraction, float((source**2).mean()), float(source.max()),
-        float(np.sqrt(((taken - source) ** 2).mean())), stands, fraction, float(weight @ source), float(weight @ source**2),
+        _bank(fraction, power_factor, lets_go, corner), stands, fraction, float(weight @ source), float(weight @ source**2),
         float((source * taken).mean()))  # fmt: skip

@@ -115,6 +115,10 @@ def _database() -> Iterator[PrivateDatabase | None]:
         yield server
 
 
+LEAN = {"OPENBLAS_NUM_THREADS": "1", "MALLOC_ARENA_MAX": "2"}
+"""For the server and its processes, of which there are as many as cores: matrices are small, and threads share their memory."""
+
+
 def _folder() -> Path:
     return Path(os.environ.get("RHOMBOS_DATA") or STATE / "database").resolve()
 
@@ -149,7 +153,7 @@ def serve(*, reload: bool, locked: bool = False) -> int:
     with _database() as database:
         env = os.environ | ({"RHOMBOS_DATABASE_URL": database.url} if database else {})
         key = kept_secret((database.folder if database else STATE) / "access-key") if locked else ""
-        env |= {"RHOMBOS_KEY": key} if locked else {}
+        env |= LEAN | ({"RHOMBOS_KEY": key} if locked else {})
         if code := subprocess.run([str(python), "-m", "rhombos.cli", "prepare", "--demo"], env=env, cwd=ROOT).returncode:
             if code == 2:
                 return 1  # it has said why

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -124,9 +125,16 @@ def bootstrap_droop(need: DriveNeed, build: GateDriveBuild, shelf: Shelf) -> tup
         cycles, period = max(1, round(need.rate / need.line)), 1 / need.rate
         high = (1 + min(1.0, need.modulation) * np.sin(2 * np.pi * (np.arange(cycles) + 0.5) / cycles)) / 2
     on = high * period
-    charging = np.exp(-np.maximum(period - on - 2 * need.dead_time, 0.0) / tau).tolist()
-    taken = ((fixed + drain * on) / build.boot_capacitor).tolist()
-    volts, seen = top, [math.inf] * cycles
+    charging = np.exp(-np.maximum(period - on - 2 * need.dead_time, 0.0) / tau)
+    taken = (fixed + drain * on) / build.boot_capacitor
+    return np.arange(cycles) * period + on, np.array(_ends(top, tuple(charging.tolist()), tuple(taken.tolist())))
+
+
+@lru_cache(maxsize=32)
+def _ends(top: float, charging: tuple[float, ...], taken: tuple[float, ...]) -> list[float]:
+    """Voltage, V, after each cycle of a line period that has settled: what is charged to comes nearer to the top by a share,
+    what is taken lowers it. Points alike but for the battery ask the same."""
+    volts, seen = top, [math.inf] * len(taken)
     for _ in range(PERIODS):
         for n, (kept, lost) in enumerate(zip(charging, taken, strict=True)):
             volts = max(0.0, top - (top - volts) * kept - lost)
@@ -134,4 +142,4 @@ def bootstrap_droop(need: DriveNeed, build: GateDriveBuild, shelf: Shelf) -> tup
                 volts = seen[-1]
                 break
             seen[n] = volts
-    return np.arange(cycles) * period + on, np.array(seen)
+    return seen

@@ -21,6 +21,8 @@ BEYOND = 150.0
 """How far beyond its limit a junction that runs away is followed, K: far enough for the finding to say stop."""
 BELOW_RATING = 15.0
 """What a junction stays below its rating, K, where the rules would allow more."""
+CLOSE = 1e-3
+"""How closely a junction's heat made and carried off agree, K: a hundred thousandth of its resistance."""
 LEAST_RISE = 1.0
 """Of a heat-sink above the air, K, that is asked for: less cannot be had."""
 
@@ -114,7 +116,7 @@ def settle_junction(reached_at: Callable[[float], float], limit: float) -> float
         reached = reached_at(celsius)
         if reached > limit + BEYOND:
             return limit + BEYOND
-        if abs(reached - celsius) < 1e-4:
+        if abs(reached - celsius) < CLOSE:
             return reached
         slope = (reached - celsius) / (celsius - before) if celsius != before else 0.0
         before = celsius

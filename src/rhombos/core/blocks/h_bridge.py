@@ -266,9 +266,11 @@ def assess(
     modulation = 1.0 if stepped else work("h_bridge.modulation", book.modulation_index, V_bridge=bridge_peak, V_dc=v)
     index = min(1.0, modulation)
 
+    threshold_loss = float(_igbt_conduction(device, need, n, build.fraction if stepped else None, index)) if igbt else 0.0
+
     def conduction_at(celsius: float) -> float:
-        if igbt:
-            return float(_igbt_conduction(device, need, n, build.fraction if stepped else None, index))
+        if igbt:  # as cold as warm
+            return threshold_loss
         hot = stage.hot_resistance.work({"R_25": device.r_on, "T_j": celsius + KELVIN, "exponent": device.r_exponent})
         return 2 * source.ohmic_loss.work({"I_rms": math.hypot(need.current, need.ripple_rms), "R": hot / n})
 

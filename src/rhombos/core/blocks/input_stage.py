@@ -29,7 +29,7 @@ LOOP = 1.2e-6
 """Inductance of a metre of cable, there and back, H: two leads side by side."""
 RESERVE = 1.02
 """What the next round of settling may still add to a current."""
-MOST_CANS = 16
+MOST_CANS, MOST_COUNT = 16, 60
 BANK_IMBALANCE = 0.15
 """How much more than its share one of two capacitor banks in series may carry: their tolerance and leakage."""
 CAN_PLACE = 0.45
@@ -64,7 +64,7 @@ class InputStageBuild(Build):
     cable: SquareMetre = Field(ge=0.5e-6, le=400e-6, title="Cable section")
     runs: int = Field(1, ge=1, le=MOST_RUNS, title="Cables in parallel, each pole")
     capacitor: str = part("capacitor", "Input capacitor")
-    count: int = Field(ge=1, le=60, title="Input capacitors in parallel")
+    count: int = Field(ge=1, le=MOST_COUNT, title="Input capacitors in parallel")
     banks: int = by_route("Banks in series")
     reverse: str = options("Reverse polarity", SHUNT, SERIES, OPEN)
     reverse_i2t: AmpereSquaredSecond = Field(ge=1, le=1e8, title="Surge that the diode stands")
@@ -196,12 +196,14 @@ def _cable(
     return {"cable": MOST_CABLE, "runs": int(pins.get("runs", MOST_RUNS))}
 
 
-def _carrying(ripple: Ripple, can: Capacitor, banks: int, rules: Rules) -> int:
-    """The fewest cans in parallel that carry a ripple."""
+def _carrying(ripple: Ripple, can: Capacitor, banks: int, most: int, rules: Rules) -> int:
+    """The fewest cans in parallel that carry a ripple; one more than `most` where these do not."""
     able = can.i_ripple * (1 - rules.ripple_current_margin) / RESERVE
     if not callable(ripple):
         return math.ceil(ripple / able)
-    low, high = 0, 60
+    if most < MOST_COUNT and ripple(most * can.c / banks) > able * most:
+        return most + 1
+    low, high = 0, most
     while high - low > 1:  # the more cans, the less has each
         middle = (low + high) // 2
         low, high = (low, middle) if ripple(middle * can.c / banks) <= able * middle else (middle, high)
@@ -212,20 +214,23 @@ def _cans(full: float, ripple: Ripple, least: float, pins: dict[str, Any], shelf
     """Cans that stand the voltage, carry the ripple, A, and make at least a capacitance, F."""
     best: tuple[float, str, int] | None = None
     wanted = can_voltage(full, pins["banks"]) / (1 - rules.input_capacitor_margin)
-    for can in shelf.all(Capacitor):
+
+    for can in sorted(shelf.all(Capacitor), key=lambda c: (c.price + CAN_PLACE) / c.i_ripple):
         if can.family != "electrolytic" or pins.get("capacitor", can.id) != can.id:
             continue
         if "capacitor" not in pins and can.v_rating < wanted:
             continue
-        carried = _carrying(ripple, can, pins["banks"], rules)
+        each = can.price + CAN_PLACE
+        # as many as may cost no more than the best so far
+        most = MOST_COUNT if best is None else max(1, min(MOST_COUNT, math.floor(best[0] / each)))
+        carried = _carrying(ripple, can, pins["banks"], most, rules)
         count = int(pins.get("count", max(2, carried, math.ceil(pins["banks"] * RESERVE * least / can.c))))
-        short_of = max(0, count - MOST_CANS) * 10
-        key = (count * (can.price + CAN_PLACE) + short_of, can.id, count)
+        key = (count * each + max(0, count - MOST_CANS) * 10, can.id, count)
         best = key if best is None or key < best else best
     if best is None:
         fallback = max(shelf.all(Capacitor), key=lambda c: (c.family == "electrolytic", c.v_rating, c.i_ripple))
         best = (0.0, fallback.id, 2)
-    return {"capacitor": best[1], "count": min(best[2], 60)}
+    return {"capacitor": best[1], "count": min(best[2], MOST_COUNT)}
 
 
 def assess(

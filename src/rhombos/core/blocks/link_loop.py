@@ -6,6 +6,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any
 
 from rhombos.core.blocks.base import Build
@@ -55,6 +56,12 @@ class Path:
     def risen(self, share: float) -> Path:
         """The same where the battery stands higher by a share."""
         return replace(self, secondary=self.secondary * share)
+
+    def coarse(self) -> Path:
+        """The same to four digits of what moves from pass to pass, so that passes that hardly differ ask the same."""
+        return Path(
+            float(f"{self.secondary:.4g}"), self.choke, float(f"{self.resistance:.4g}"), self.bank, self.esr,
+            float(f"{self.load:.4g}"), self.frequency, self.ratio, self.feed)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -197,6 +204,12 @@ def pulsation_of(
     choke = pulsation(demand, shares, held=True)
     swing = replace(choke, battery=(seen.mean_square, seen.peak), smoothed=taken(demand, stage, given))
     return swing, abs(given[0])
+
+
+@lru_cache(maxsize=128)
+def held_swing(path: Path, build: Build, demand: Demand, line: float) -> Pulsation:
+    """The same of a chosen controller, remembered: every pass at a point asks it."""
+    return pulsation_of(path, build, demand, line)[0]
 
 
 def _of(build: Build | Mapping[str, Any], name: str) -> Any:

@@ -134,6 +134,7 @@ def made(build: TransformerBuild, shelf: Shelf) -> Transformer:
     )  # fmt: skip
 
 
+@lru_cache(maxsize=64)
 def leakage(build: TransformerBuild, shelf: Shelf) -> float:
     """Leakage of all that the build describes, seen from one primary half, H."""
     return made(build, shelf).leakage / build.units

@@ -70,7 +70,7 @@ def rank_sense_cores(
             for x in (t.flux(volts, duty, frequency) / MOST_FLUX, t.droop(volts, duty, frequency, current) / MOST_DROOP, t.fill)
         )
 
-    return sorted(made, key=lambda t: (math.ceil(trouble(t)), trouble(t) if trouble(t) > 0 else 0.0, t.stack.v_e))
+    return sorted(made, key=lambda t: (math.ceil(bad := trouble(t)), bad, t.stack.v_e))
 
 
 def best_sense_grade(shelf: Shelf) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -65,6 +66,12 @@ def thin_wire(shelf: Shelf, current: float, density: float) -> Wire:
     return next((w for w in wires if w.copper * density >= current), wires[-1])
 
 
+Operations = tuple[Callable[[Any], Any], Callable[[Any, Any], Any], Callable[[Any, Any], Any]]
+ONE: Operations = (math.sqrt, min, max)
+MANY: Operations = (np.sqrt, np.minimum, np.maximum)
+"""Root, least and most, of numbers and of arrays: on a number, an array's take ten times as long."""
+
+
 def layer_measure(
     winding: Winding, breadth: float, frequency: float, celsius: float, portions: float = 1.0
 ) -> tuple[float, float]:  # fmt: skip
@@ -74,8 +81,7 @@ def layer_measure(
     Source: Dowell 1966, with the porosity factor.
     """
     wire, wires = winding.wire, winding.turns * winding.in_hand
-    xi, layers = _measures(wire.strand, wire.strands, winding.layers, wires, breadth, frequency, celsius, portions)
-    return float(xi), float(layers)
+    return _measures(wire.strand, wire.strands, winding.layers, wires, breadth, frequency, celsius, portions, ONE)
 
 
 def ac_factor(winding: Winding, breadth: float, frequency: float, celsius: float, portions: float = 1.0) -> float:
@@ -86,12 +92,14 @@ def ac_factor(winding: Winding, breadth: float, frequency: float, celsius: float
 
 def _measures(
     strand: Any, strands: Any, layers: Any, wires: Any, breadth: float, frequency: float, celsius: float, portions: float,
+    of: Operations,
 ) -> tuple[Any, Any]:  # fmt: skip
-    """The same for one wire or the columns of many."""
+    """The same for one wire or the columns of many, with the operations on such."""
+    sqrt, least, most = of
     depth = book.skin_depth.work({"rho": copper_resistivity(celsius), "f": frequency})
-    foil, across = strand * math.sqrt(math.pi) / 2, np.sqrt(strands)
-    porosity = np.minimum(1.0, wires * across * foil / (np.maximum(layers, 1) * breadth))
-    return foil / depth * np.sqrt(porosity), np.maximum(1.0, layers * across / portions)
+    foil, across = strand * math.sqrt(math.pi) / 2, sqrt(strands)
+    porosity = least(1.0, wires * across * foil / (most(layers, 1) * breadth))
+    return foil / depth * sqrt(porosity), most(1.0, layers * across / portions)
 
 
 MOST_COPPER = 1.8
@@ -122,7 +130,7 @@ def choose_wire(
     per_layer = np.maximum(1, np.floor(breadth / outer))
     layers = np.ceil(turns * in_hand / per_layer)
     build = layers * outer
-    xi, deep = _measures(strand, strands, layers, turns * in_hand, breadth, frequency, celsius, portions)
+    xi, deep = _measures(strand, strands, layers, turns * in_hand, breadth, frequency, celsius, portions, MANY)
     factor = book.dowell(xi=np.clip(xi, 1e-3, 30), layers=deep)
     resistance = (1 - ac_share + ac_share * factor) / (copper * in_hand)
     usable = (in_hand <= MOST_IN_HAND) & (outer <= breadth)

@@ -26,6 +26,8 @@ MOST_PASSES = 120
 V_FLOOR = 0.3
 """Share of the battery's open voltage below which no pass looks: far beyond any design, so that hopeless ones still end."""
 HOTTEST = 300.0
+FORESEEN = 8
+"""Passes after which none is foreseen any more: where that has not brought rest, plain ones may."""
 HOPELESS = 5
 """Passes in a row that ask more than the battery has, after which a point is given up."""
 CALM = ((14, 1.0), (30, 0.5), (60, 0.25), (MOST_PASSES, 0.1))

@@ -63,7 +63,7 @@ class LinkRoute(Route):
 
     waveforms: tuple[Waveform, ...] = ("sine", "modified", "square")
     hint_points = ("flat", "full", "surge_full")
-    rounds = 3
+    rounds = 2
     needed = ("mosfet", "diode", "core", "grade", "wire", "capacitor", "resistor", "fuse", "heat_sink")
     builds: Mapping[str, type[Build]] = {
         "battery": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild, "front_end": front_end.FrontEndBuild,

@@ -29,7 +29,18 @@ from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Capacitor, Diode, Shelf
 from rhombos.core.points import Point, operating_points
 from rhombos.core.pulsation import STILL, Demand, Pulsation, open_share, pulsation
-from rhombos.core.routes.base import HOPELESS, HOTTEST, MOST_PASSES, SETTLED, V_FLOOR, Settled, at_its_end, calmed
+from rhombos.core.routes.base import (
+    FORESEEN,
+    HOPELESS,
+    HOTTEST,
+    MOST_PASSES,
+    SETTLED,
+    V_FLOOR,
+    Settled,
+    at_its_end,
+    calmed,
+    foreseen,
+)
 from rhombos.core.routes.driven import gate_loop
 from rhombos.core.routes.socket import Socket, settle_socket
 from rhombos.core.routes.supply import battery_of
@@ -98,10 +109,12 @@ class Guess:
         return ratio**2 * self.primary_resistance + self.secondary_resistance
 
     def moved(self, other: Guess, scale: float) -> float:
-        """The largest relative change between two passes; `scale` is the power asked, W."""
+        """The largest relative change between two passes; `scale` is the power asked, W. The last pulse counts by the voltage
+        that it drops: each pass makes its own."""
         return max(
             abs(self.v_in - other.v_in) / max(self.terminal, 1e-9),
-            abs(self.pulse - other.pulse) / max(abs(self.pulse), 1e-3),
+            abs(self.pulse - other.pulse) * self.primary_resistance / max(self.terminal, 1e-9),
+            abs(self.climb - other.climb) / max(abs(self.climb), 1.0),
             abs(self.stage_loss - other.stage_loss) / scale, abs(self.transformer_loss - other.transformer_loss) / scale,
             abs(self.transformer_celsius - other.transformer_celsius) / 1e3,
             abs(self.choke_celsius - other.choke_celsius) / 1e3, 0.1 * self.swing.moved(other.swing),
@@ -134,8 +147,13 @@ def settle(
         settled = replace(settled, converged=False)
     if ledger.recording:
         ledger.steps |= socket.ledger.steps
-    bridged = h_bridge.on_a_link(socket.bridged, settled.states["dc_link"].peak, ledger)
-    return replace(settled, states={**settled.states, "h_bridge": bridged})
+    states = {**settled.states, "h_bridge": h_bridge.on_a_link(socket.bridged, settled.states["dc_link"].peak, ledger)}
+    if socket.filtered is not None:
+        given = -settled.swing.given if settled.demand else 0j
+        bank = dc_link.capacitance(builds["dc_link"], shelf)
+        swing = given * socket.to_bridge / socket.link**2 / (4j * math.pi * brief.output.frequency * bank)
+        states["output_filter"] = socket.filtered.on_a_swinging_rail(swing)
+    return replace(settled, states=states)
 
 
 def _settle_source(
@@ -147,20 +165,26 @@ def _settle_source(
         guess = Guess(v_in=0.95 * point.emf, terminal=point.emf, pulse=point.power / (0.7 * point.emf))
     else:
         higher = point.emf / start.point.emf
-        guess = replace(start.guess, v_in=start.v_in * higher, terminal=point.emf, pulse=start.guess.pulse / higher)
+        # a held link's duty falls as the battery rises: its pulses do not
+        pulse = start.guess.pulse / (1.0 if builds["dc_link"].held else higher)
+        guess = replace(start.guess, v_in=start.v_in * higher, terminal=point.emf, pulse=pulse)
         if point.power != start.point.power:
             share = point.power / start.point.power if start.point.power else 1.0
             guess = replace(guess, pulse=guess.pulse * share, stage_loss=guess.stage_loss * share)
     scale = max(point.power, 0.1 * brief.power.continuous)
-    collapsed = 0
+    collapsed, before = 0, math.inf
+    past: list[tuple[Guess, Guess]] = []
     for turn in range(MOST_PASSES):
         settled, after = _one_pass(point, guess, builds, brief, shelf, rules, ledger, socket)
         collapsed = collapsed + 1 if settled.states["battery"].collapsed else 0
-        if after.moved(guess, scale) < tolerance:
+        moved = after.moved(guess, scale)
+        if moved < tolerance:
             return replace(settled, converged=True)
         if collapsed > HOPELESS:
             break
-        guess = calmed(guess, after, turn)
+        past = [*past[-2:], (guess, after)]
+        ahead = len(past) > 1 and moved < before and turn < FORESEEN and not collapsed
+        guess, before = foreseen(past) if ahead else calmed(guess, after, turn), moved
     return at_its_end(settled)  # type: ignore[no-any-return]
 
 
@@ -233,10 +257,7 @@ def _one_pass(
         "dc_link": linked, "h_bridge": socket.bridged, "load": socket.drawn,
     }  # fmt: skip
     if socket.filtered is not None:
-        given = -g.swing.given if socket.demand(builds["h_bridge"]) else 0j
-        bank = dc_link.capacitance(builds["dc_link"], shelf)
-        swing = given * socket.to_bridge / link_v / (4j * math.pi * brief.output.frequency * bank) / link_v
-        states["output_filter"] = socket.filtered.on_a_swinging_rail(swing)
+        states["output_filter"] = socket.filtered
     flow = {
         "battery": from_battery, "input_stage": from_battery, "front_end": to_stage, "transformer": to_transformer,
         "rectifier": to_rectifier, "dc_link": to_link, "h_bridge": socket.to_bridge, "output_filter": socket.to_filter,
@@ -313,7 +334,7 @@ def _swing(
         return STILL
     line = brief.output.frequency
     if how.choke:
-        return link_loop.pulsation_of(path, builds["controller"], demand, line)[0] if "controller" in builds else STILL
+        return link_loop.held_swing(path.coarse(), builds["controller"], demand, line) if "controller" in builds else STILL
     # nothing holds it: all that lies between the battery's open voltage and the link, leakage too, is a resistance to it
     diode = shelf.get(Diode, builds["rectifier"].diode)
     open_link = how.gain * (step_up * point.emf - how.series * diode.v_0)
