@@ -201,17 +201,19 @@ def _drawn(fraction: float, power_factor: float, lets_go: bool) -> tuple[Array, 
     return drawn, np.fft.rfft(drawn)
 
 
-def _passes(corner: float) -> Complex:
-    """What of each line of that spectrum comes from the source, the rest from the bank: a first-order low-pass from step to
-    step, in its steady state. Source: its difference equation, y = k·y₋₁ + (1 − k)·x."""
-    kept = math.exp(-math.pi / STEPS / corner) if corner > 0 else 0.0
-    return np.asarray((1 - kept) / (1 - kept * DELAY))
+def _given(spectrum: Complex, corner: float) -> tuple[Complex, float, float]:
+    """What a bank behind a resistance gives of what is drawn, of which each step is steady: the spectrum of what it gives at
+    the begin of each step; and over that its mean in the step, and its mean square. Source: it fades as e^(−t/RC); what comes
+    from the source at the begin of a step follows from the step before, in the steady state."""
+    over = math.pi / STEPS / corner if corner > 0 else math.inf
+    kept = math.exp(-over)
+    return spectrum * (1 - DELAY) / (1 - kept * DELAY), (1 - kept) / over, (1 - kept**2) / (2 * over)
 
 
 def _bank(fraction: float, power_factor: float, lets_go: bool, corner: float) -> float:
     """RMS of what the bank gives, over the mean drawn. Source: Parseval."""
-    left = _drawn(fraction, power_factor, lets_go)[1] * (1 - _passes(corner))
-    return math.sqrt(2 * float(np.vdot(left, left).real) - abs(left[-1]) ** 2) / STEPS
+    given, _, square = _given(_drawn(fraction, power_factor, lets_go)[1], corner)
+    return math.sqrt(square * (2 * float(np.vdot(given, given).real) - abs(given[-1]) ** 2)) / STEPS
 
 
 @lru_cache(maxsize=512)
@@ -219,11 +221,14 @@ def step_form(fraction: float, power_factor: float, lets_go: bool, corner: float
     """See `StepForm`; `corner` is the line's angular frequency times resistance and capacitance of the bank, 2π·f·R·C."""
     current, wave = step_current(fraction, power_factor, lets_go)
     taken, spectrum = _drawn(fraction, power_factor, lets_go)
-    source = np.fft.irfft(spectrum * _passes(corner))
+    given, mean, square = _given(spectrum, corner)
+    bank = np.fft.irfft(given)
+    source = taken - mean * bank
+    squared = taken**2 - 2 * mean * taken * bank + square * bank**2
     stands = fraction + (turned_about(fraction, power_factor) if lets_go else 0.0)
     weight = np.abs(wave) / np.abs(wave).sum()
     whole = float((current**2).mean()) / float((wave * current).mean()) ** 2
     return StepForm(
-        math.sqrt(whole * fraction), float(taken.max()) * fraction, float((source**2).mean()), float(source.max()),
-        _bank(fraction, power_factor, lets_go, corner), stands, fraction, float(weight @ source), float(weight @ source**2),
+        math.sqrt(whole * fraction), float(taken.max()) * fraction, float(squared.mean()), float((taken - bank).max()),
+        _bank(fraction, power_factor, lets_go, corner), stands, fraction, float(weight @ source), float(weight @ squared),
         float((source * taken).mean()))  # fmt: skip

@@ -144,5 +144,4 @@ def hottest_junction(
         }  # fmt: skip
 
     junction = settle_junction(lambda celsius: heat.shared_sink_junction.work(carried(celsius)) - KELVIN, limit)
-    ledger.work(f"{block}.junction", heat.shared_sink_junction, **carried(junction))
-    return junction
+    return ledger.work(f"{block}.junction", heat.shared_sink_junction, **carried(junction)) - KELVIN

@@ -214,7 +214,6 @@ def _cans(full: float, ripple: Ripple, least: float, pins: dict[str, Any], shelf
     """Cans that stand the voltage, carry the ripple, A, and make at least a capacitance, F."""
     best: tuple[float, str, int] | None = None
     wanted = can_voltage(full, pins["banks"]) / (1 - rules.input_capacitor_margin)
-
     for can in sorted(shelf.all(Capacitor), key=lambda c: (c.price + CAN_PLACE) / c.i_ripple):
         if can.family != "electrolytic" or pins.get("capacitor", can.id) != can.id:
             continue
@@ -222,8 +221,10 @@ def _cans(full: float, ripple: Ripple, least: float, pins: dict[str, Any], shelf
             continue
         each = can.price + CAN_PLACE
         # as many as may cost no more than the best so far
-        most = MOST_COUNT if best is None else max(1, min(MOST_COUNT, math.floor(best[0] / each)))
+        most = MOST_COUNT if best is None else max(1, min(MOST_COUNT, math.floor(best[0] / each + 1e-9)))
         carried = _carrying(ripple, can, pins["banks"], most, rules)
+        if best is not None and carried > most and "count" not in pins:
+            continue
         count = int(pins.get("count", max(2, carried, math.ceil(pins["banks"] * RESERVE * least / can.c))))
         key = (count * each + max(0, count - MOST_CANS) * 10, can.id, count)
         best = key if best is None or key < best else best
