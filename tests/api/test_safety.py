@@ -3,7 +3,7 @@
 import pytest
 
 WAIVER = {"code": "protection.retries", "reason": "a person stands beside it", "on": "2026-11-25"}
-POOR = {"brief": {}, "pins": {"protection.after_trip": "tries for ever"}}
+POOR = {"brief": {}, "pins": {"protection.after_trip": "continuous retry"}}
 
 
 def test_a_waiver_marks_its_finding(client):

@@ -125,3 +125,34 @@ def test_an_entry_of_a_list_is_refused_with_its_own_range(refuge):
         Brief.model_validate(content)
     told = from_validation(refused.value, Brief)
     assert [p.message for p in told] == ["shares.1: ‘130 %’ is above the allowed 0 % to 100 %; lower it"]
+
+
+@pytest.mark.parametrize(
+    ("before", "now"),
+    [("doubtful", "unverified"), ("trusted", "verified"), ("unverified", "unverified")],
+)
+def test_a_design_of_the_second_format_is_read_in_todays_words(before, now):
+    old = {
+        "format": 2, "brief": {"targets": {"switches": before, "ambient": 31}}, "pins": {"protection.after_trip": "tries for ever"},
+    }  # fmt: skip
+    design = Design.model_validate(old)
+    assert design.format == 3
+    assert (design.brief.targets.switches, design.brief.targets.ambient) == (now, 31)
+    assert design.pins == {"protection.after_trip": "continuous retry"}
+    assert Design.model_validate(design.model_dump()) == design
+
+
+def test_a_design_of_the_first_format_takes_every_step():
+    old = {"pins": {"controller.r2": 47e3, "protection.after_trip": "three tries"}}
+    assert Design.model_validate(old).pins == {
+        "controller.control": "voltage", "controller.r2": 47e3, "protection.after_trip": "three retries"}  # fmt: skip
+
+
+@pytest.mark.parametrize(("odd", "field"), [({"brief": 7}, "brief"), ({"brief": {"targets": []}}, "brief.targets")])
+def test_what_an_upgrade_cannot_read_is_left_to_the_checks(odd, field):
+    assert refused({"format": 2} | odd, Design)[0].field == field
+
+
+def test_a_pin_that_is_no_word_is_left_as_it_is():
+    pins = {"protection.after_trip": 3}
+    assert Design.model_validate({"format": 2, "pins": pins}).pins == pins

@@ -118,7 +118,7 @@ def test_what_is_there_already_costs_less(refuge, shelf, next_core):
 
 def test_a_sizing_of_a_sizings_shelf_is_the_same(refuge, shelf):
     """Nothing is taken to be worse, or cheaper, twice: the same battery put in again changes nothing."""
-    doubting = refuge.model_copy(update={"targets": refuge.targets.model_copy(update={"switches": "doubtful"})})
+    doubting = refuge.model_copy(update={"targets": refuge.targets.model_copy(update={"switches": "unverified"})})
     for stocked in (shelf, holding(shelf, ("mosfet", shelf.all(Mosfet)[0].id, {"count": 40}))):
         worked = work_out(doubting, {}, stocked, USUAL.model_copy(update={"drawer_price": 0.5}))
         again = work_out(doubting, {}, worked.shelf, worked.rules)

@@ -70,3 +70,10 @@ def test_a_wire_may_be_given_by_its_gauge():
     wire = Wire.model_validate({"id": "mine", "strand": "AWG 20", "outer": "0.9"})
     assert wire.label == "round 0.8118 mm, AWG 20"
     assert Wire(id="litz", strands=20, strand=0.2e-3, outer=1.3e-3).label == "litz 20 × 0.2 mm"
+
+
+def test_a_cable_is_told_by_section_and_by_size(solution):
+    """By hand: 35 mm² of copper is 6.68 mm across, between AWG 1 (7.348) and AWG 2 (6.544), nearer to 2."""
+    assert gauge.told_section(35e-6) == "AWG 2"
+    cable = next(f for b in solution.blocks for f in b.figures if f.address == "input_stage.cable")
+    assert cable.text.endswith(f"mm², {gauge.told_section(cable.value)}")

@@ -47,7 +47,7 @@ MISTAKES = {
     "capacitor-input taken for regulated": ("rectifier.follows", {"rectifier.circuit": "bridge, no choke"}, {}, "push-pull link"),
     "imbalance of a push-pull": ("front_end.imbalance", {}, {}, "push-pull link"),
     "nameplate reversed": ("iron_transformer.nameplate", {}, {}, "iron bridge"),
-    "stock of doubtful origin": ("front_end.incoming", {}, {"targets": {"switches": "doubtful"}}, "push-pull link"),
+    "unverified stock": ("front_end.incoming", {}, {"targets": {"switches": "unverified"}}, "push-pull link"),
     "high current at low voltage": ("front_end.many", {}, {"source": {"cells": 4, "capacity": "400 Ah"}, "power": {"continuous": 3000, "surge": 3000}}, "push-pull link"),
     "efficiency short of what is asked": ("whole.efficiency", {}, {"targets": {"efficiency": 0.97}}, "push-pull link"),
     # source and input
@@ -82,7 +82,7 @@ MISTAKES = {
     "only a fuse against a short": ("protection.short_fuse", {"protection.short": "fuse alone"}, {}, "push-pull link"),
     "short off too late": ("protection.short_late", {"protection.short_delay": "200u", "protection.coil": 0}, {}, "push-pull link"),
     "short trip in the surge": ("protection.short_early", {"protection.short_trip": 6}, {}, "push-pull link"),
-    "tries for ever": ("protection.retries", {"protection.after_trip": "tries for ever"}, {}, "push-pull link"),
+    "continuous retry": ("protection.retries", {"protection.after_trip": "continuous retry"}, {}, "push-pull link"),
     "overload trips on the surge": ("protection.overload_fast", {"protection.twice": 0.1}, {}, "push-pull link"),
     "overload too slow": ("protection.overload_slow", {"protection.twice": 60}, {}, "push-pull link"),
     "overload below what is asked": ("protection.overload_low", {"protection.overload": 500}, {}, "push-pull link"),

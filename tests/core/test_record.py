@@ -9,7 +9,7 @@ from rhombos.core.rules import PRESETS, RuleChanges, house_rules
 from rhombos.core.solve import solve
 
 USUAL = PRESETS["usual"]
-POOR = {"protection.after_trip": "tries for ever", "isolation.sensing": "bare divider"}
+POOR = {"protection.after_trip": "continuous retry", "isolation.sensing": "bare divider"}
 WAIVED = Waiver(code="isolation.sense_bridges", reason="bench unit, sensed by a battery meter", on="2026-11-25")
 
 

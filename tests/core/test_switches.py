@@ -46,7 +46,7 @@ def test_a_poor_pin_is_shown_where_it_belongs(refuge, shelf):
 
 
 def test_refitting_keeps_the_other_pins_and_does_not_doubt_twice(refuge, shelf):
-    brief = Brief.model_validate(refuge.model_dump() | {"targets": refuge.targets.model_dump() | {"switches": "doubtful"}})
+    brief = Brief.model_validate(refuge.model_dump() | {"targets": refuge.targets.model_dump() | {"switches": "unverified"}})
     pinned = work_out(brief, {"h_bridge.carrier": 20e3}, shelf, USUAL)
     again = refit(pinned, "front_end", "switch", pinned.builds["front_end"].switch)
     assert again.builds["h_bridge"].carrier == 20e3

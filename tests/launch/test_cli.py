@@ -33,7 +33,7 @@ def test_the_example_prints_a_full_solution(capsys):
 
 
 def test_waivers_and_changed_rules_are_printed(tmp_path, capsys):
-    path = Path(refuge(tmp_path, pins={"protection.after_trip": "tries for ever"}))
+    path = Path(refuge(tmp_path, pins={"protection.after_trip": "continuous retry"}))
     content = json.loads(path.read_text()) | {
         "house": {"bleed_time": "30 s"},
         "waivers": [{"code": "protection.retries", "reason": "a person stands beside it", "on": "2026-11-25"}]}  # fmt: skip

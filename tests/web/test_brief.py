@@ -108,13 +108,13 @@ def test_the_power_path_is_walked_with_tab_and_enter(bench):
     bench.until(lambda: bench.one("block-rectifier").get_attribute("aria-pressed") == "true")
 
 
-def test_doubtful_switches_bring_their_incoming_test(bench):
+def test_unverified_switches_bring_their_incoming_test(bench):
     bench.click("show-brief")
-    Select(bench.one("brief-targets.switches")).select_by_visible_text("doubtful")
+    Select(bench.one("brief-targets.switches")).select_by_visible_text("unverified")
     bench.until(lambda: "Test every switch before it is fitted" in bench.text("findings"))
     assert "unverified: counted on for" in bench.text("findings")
     bench.kept()
-    assert bench.stored()["design"]["brief"]["targets"]["switches"] == "doubtful"
+    assert bench.stored()["design"]["brief"]["targets"]["switches"] == "unverified"
 
 
 def test_each_load_has_its_share_of_the_power(bench):

@@ -9,7 +9,7 @@ def test_a_finding_is_waived_with_a_reason_and_seen_in_the_record(bench):
     bench.click("show-protection")
     bench.one("chart-battery-ladder")
     bench.click("value-protection.after_trip")
-    bench.select("input-protection.after_trip", "tries for ever")
+    bench.select("input-protection.after_trip", "continuous retry")
     bench.until(lambda: "protection.retries" in bench.findings())
     bench.click("waive-protection.retries")
     bench.type("reason-protection.retries", "no")

@@ -215,7 +215,7 @@ class Targets(_Section):
     distortion: Percent = Field(0.05, ge=0.002, le=0.5, title="Output distortion")
     idle: Watt = Field(15, ge=0.5, le=200, title="No-load draw")
     ambient: Celsius = Field(30, ge=-30, le=60, title="Maximum ambient")
-    switches: Origin = Field("trusted", title="Origin of the switches")
+    switches: Origin = Field("verified", title="Origin of the switches")
 
 
 CRESTED: tuple[LoadKind, ...] = ("adapter", "rectifier")

@@ -46,7 +46,7 @@ class Design(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    format: Literal[2] = Field(2, title="Format of the file")
+    format: Literal[3] = Field(3, title="Format of the file")
     name: str = Field("Untitled", min_length=1, max_length=80, title="Name")
     brief: Brief = Field(default_factory=Brief, title="Brief")
     pins: dict[PinAddress, PinValue] = Field(default_factory=dict, max_length=200, title="Pins")

@@ -45,5 +45,10 @@ def told(across: float) -> str:
     return f"AWG {_name(math.floor(size))}–{_name(math.ceil(size))}"
 
 
+def told_section(section: float) -> str:
+    """The same of a copper section, m²."""
+    return told(math.sqrt(4 * section / math.pi))
+
+
 def _name(size: int) -> str:
     return str(size) if size > 0 else f"{1 - size}/0"

@@ -9,6 +9,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from rhombos.core import gauge
 from rhombos.core.conduction import Interval
 from rhombos.core.findings import Cure, Finding, PinValue, Severity, against_rating
 from rhombos.core.parts import Shelf
@@ -80,6 +81,8 @@ class Sheet:
         else:
             number = float(value)
             text = str(value) if isinstance(value, int) else fmt(number, unit, digits)
+            if unit == "m^2" and (size := gauge.told_section(number)):
+                text = f"{text}, {size}"
         self.figures.append(Figure(
             address=f"{self.block}.{name}", symbol=symbol, title=title, text=text, unit=unit, value=number,
             status="pinned" if name in self.pins.get(self.block, {}) else "proposed", pin=f"{self.block}.{name}",

@@ -99,7 +99,7 @@ def work_out(
     shelf = solderable(shelf, rules.smallest_body, typed)
     if empty := [k for k in route.needed if not shelf.all(KINDS[k])]:
         raise EmptyShelf(empty)
-    if brief.targets.switches == "doubtful":
+    if brief.targets.switches == "unverified":
         shelf = as_unverified(shelf)
     if not shelf.drawer:
         return _sized(route, brief, typed, missing, shelf, rules)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-FORMAT = 2
+FORMAT = 3
 """Format of the design files that are written now."""
 LOOP = ("crossover", "r2", "c1", "c2", "r3", "c3")
 
@@ -34,4 +34,23 @@ def _current_programming(raw: dict[str, Any]) -> dict[str, Any]:
     return raw
 
 
-STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _current_programming}
+RENAMED = {
+    "doubtful": "unverified", "trusted": "verified",
+    "tries for ever": "continuous retry", "three tries": "three retries",
+}  # fmt: skip
+
+
+def _current_words(raw: dict[str, Any]) -> dict[str, Any]:
+    """From 2: the field's standard words for where switches come from, and for what follows a short."""
+    found, at = dict(raw), "protection.after_trip"
+    brief, pins = raw.get("brief"), raw.get("pins")
+    if isinstance(pins, dict) and isinstance(pins.get(at), str):
+        found["pins"] = pins | {at: RENAMED.get(pins[at], pins[at])}
+    if isinstance(brief, dict) and isinstance(targets := brief.get("targets"), dict):
+        origin = targets.get("switches")
+        if isinstance(origin, str):
+            found["brief"] = brief | {"targets": targets | {"switches": RENAMED.get(origin, origin)}}
+    return found
+
+
+STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _current_programming, 2: _current_words}

@@ -1630,10 +1630,10 @@ export interface components {
             decision?: components["schemas"]["Decision"] | null;
             /**
              * Format of the file
-             * @default 2
+             * @default 3
              * @constant
              */
-            format?: 2;
+            format?: 3;
             /** Rules set otherwise */
             house?: components["schemas"]["RuleChanges"];
             /**
@@ -3493,10 +3493,10 @@ export interface components {
             idle?: number | string;
             /**
              * Origin of the switches
-             * @default trusted
+             * @default verified
              * @enum {string}
              */
-            switches?: "trusted" | "doubtful";
+            switches?: "verified" | "unverified";
         };
         /**
          * Then

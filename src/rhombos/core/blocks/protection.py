@@ -94,7 +94,7 @@ class ProtectionBuild(Build):
     short_trip: Ampere = Field(ge=0.1, le=2000, title="Short trips at, peak at the socket")
     short_delay: Second = Field(ge=1e-7, le=1e-2, title="Trip-to-off delay")
     coil: Henry = Field(ge=0, le=0.1, title="Coil in the output that slows a short")
-    after_trip: str = options("After a short", "latched", "three tries", "tries for ever")
+    after_trip: str = options("After a short", "latched", "three retries", "continuous retry")
     output_relay: Ampere = Field(ge=0.1, le=300, title="Relay at the socket, both poles")
     output_fuse: Ampere = Field(ge=0.1, le=63, title="Fuse at the socket")
     suppressor: Volt = Field(ge=50, le=1000, title="Surge suppressor, working RMS")

@@ -251,7 +251,7 @@ def _output(
         sheet.find("short_early", "fix", "The short-circuit trip acts at the surge",
                    f"It trips at {fmt(build.short_trip, 'A')}; the surge peaks at {fmt(surge_peak, 'A')}.", "A higher trip.",
                    figure="short_trip", cures=(("Let the proposal set the trip", _free("short_trip")),))  # fmt: skip
-    if build.after_trip == "tries for ever":
+    if build.after_trip == "continuous retry":
         sheet.find("retries", "fix", "It retries into a short without limit",
                    "Each try heats switches and wires again, while nobody looks.",
                    "Latch it, or latch after a few tries with a rest between them.", figure="after_trip",

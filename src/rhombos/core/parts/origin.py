@@ -7,7 +7,7 @@ from typing import Literal
 from rhombos.core.parts.kinds import Igbt, Mosfet
 from rhombos.core.parts.shelf import Shelf
 
-Origin = Literal["trusted", "doubtful"]
+Origin = Literal["verified", "unverified"]
 VOLTAGE, CURRENT, RESISTANCE, THERMAL, ON_STATE = 0.8, 0.6, 1.5, 1.3, 1.15
 """A relabelled or rejected part holds a lower class of voltage and has a smaller die: less current, more resistance, electrical
 and thermal, than is printed on it; an IGBT's threshold and slope rise, its edges slow with the resistance. House figures."""
@@ -15,7 +15,7 @@ and thermal, than is printed on it; an IGBT's threshold and slope rise, its edge
 
 def as_unverified(shelf: Shelf) -> Shelf:
     """The same shelf, with every MOSFET and IGBT taken to be worse than it says; each keeps its label. Made once."""
-    return shelf.seen("doubtful", lambda p: worse(p) if isinstance(p, (Mosfet, Igbt)) else p)
+    return shelf.seen("unverified", lambda p: worse(p) if isinstance(p, (Mosfet, Igbt)) else p)
 
 
 def worse(part: Mosfet | Igbt) -> Mosfet | Igbt:

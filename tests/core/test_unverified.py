@@ -1,4 +1,4 @@
-"""Switches of doubtful origin: taken to be worse everywhere, and given limits to be tested against."""
+"""Unverified switches: taken to be worse everywhere, and given limits to be tested against."""
 
 import pytest
 
@@ -14,7 +14,7 @@ USUAL = PRESETS["usual"]
 
 @pytest.fixture(scope="module")
 def doubting(refuge) -> Brief:
-    return Brief.model_validate(refuge.model_dump() | {"targets": refuge.targets.model_dump() | {"switches": "doubtful"}})
+    return Brief.model_validate(refuge.model_dump() | {"targets": refuge.targets.model_dump() | {"switches": "unverified"}})
 
 
 @pytest.mark.parametrize("kind", [Mosfet, Igbt])
@@ -68,7 +68,7 @@ def test_a_charged_gate_holds_as_long_as_its_charge_over_the_leak(shelf):
 
 
 @pytest.mark.parametrize("route", ["iron push-pull", "self-oscillating", "iron bridge", "half-bridge link"])
-def test_every_route_can_be_built_of_doubtful_switches(route, doubting, shelf):
+def test_every_route_can_be_built_of_unverified_switches(route, doubting, shelf):
     wave = "sine" if route in ("iron bridge", "half-bridge link") else "square"
     brief = doubting.model_copy(update={"output": doubting.output.model_copy(update={"waveform": wave})})
     found = solve(brief, {}, shelf, USUAL, route)
