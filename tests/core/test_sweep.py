@@ -36,6 +36,7 @@ ONCE_BROKEN = (
     (1127, 2680),
     (1127, 2944),
     (31, 825),
+    (2026112915, 658),
 )
 """Seeds and numbers of briefs at which rounds went to and fro, an estimate fell short of what is judged, or the shelf had a
 gap."""
@@ -66,6 +67,15 @@ def test_what_ends_just_beyond_a_rule_is_proposed_anew_for_a_stricter_house(seed
     case, usual = case_at(index, seed), PRESETS["usual"]
     assert broken(work_out(case.brief, {}, shelf, usual, case.route)) == 0
     monkeypatch.setattr(solve, "REFINED", (0.0, 0.0, 0.0))
+    monkeypatch.setattr(solve, "MENDED", ())
+    assert broken(work_out(case.brief, {}, shelf, usual, case.route)) > 0
+
+
+def test_two_designs_that_propose_each_other_end_in_one_with_only_what_was_amiss_proposed_anew(shelf, monkeypatch):
+    """A bridge for the crest of 22 turns beside a transformer of 21, and the other way about."""
+    case, usual = case_at(658, 2026112915), PRESETS["usual"]
+    assert broken(work_out(case.brief, {}, shelf, usual, case.route)) == 0
+    monkeypatch.setattr(solve, "MENDED", ())
     assert broken(work_out(case.brief, {}, shelf, usual, case.route)) > 0
 
 

@@ -32,6 +32,9 @@ from rhombos.core.working import step_out
 REFINED = (0.0, 0.0, 0.0, 0.03, 0.08)
 """Further rounds that a sizing gets whose own proposals break a rule: what of every limit each proposal keeps in reserve beside
 what the house asks. What is judged is what the house asks."""
+MENDED = (0.0, 0.0, 0.03)
+"""Rounds after these, likewise, in which only the blocks are proposed anew that break a rule, beside the best so far as it
+stands: where two designs propose each other in turn."""
 RESTOCKED = 4
 """Times that a design is sized whose proposals take more of a part than the drawer holds."""
 COARSE = 1e-2
@@ -121,13 +124,18 @@ def _sized(
 ) -> Worked:  # fmt: skip
     builds, near, hints = build_all(route, brief, typed, shelf, rules)
     best = worked = _finished(route, brief, typed, missing, shelf, rules, builds, near)
-    for share in REFINED:
+    amiss: set[str] = set()
+    for share, alone in (*((s, False) for s in REFINED), *((s, True) for s in MENDED)):
         if not (breaks := broken(best)) or worked.settled["nominal"].states["battery"].collapsed:
             break  # nothing to cure, or nothing that another proposal would: the battery cannot give the power
+        pins = typed
+        if alone:
+            worked, amiss = (worked, amiss) if amiss else (best, _amiss(best))
+            pins = {**_held(best, amiss), **typed}
         # what broke a rule was proposed for a point that has moved since: propose once more, for the points as they are now
         hints = route.next_hints(worked.settled, hints)
         house = rules.stricter(share) if share else rules
-        path = route.propose(brief, hints, typed, shelf, house)
+        path = route.propose(brief, hints, pins, shelf, house)
         beside = {k: worked.builds[k] for k in worked.builds if k not in path and k in route.builds}
         stands = path.items() <= worked.builds.items()
         near = {key: worked.settled[key] for key in route.hint_points} if stands else route.settle_all(
@@ -136,6 +144,8 @@ def _sized(
         if stands and beside.items() <= worked.builds.items():
             continue  # the same again: only a stricter house proposes otherwise
         worked = _finished(route, brief, typed, missing, shelf, rules, path | beside, near)
+        if alone:
+            amiss = amiss | _amiss(worked)
         if broken(worked) < breaks:
             best = worked
         elif typed:  # what is pinned may hold the rest back
@@ -160,9 +170,22 @@ def _finished(
 def broken(worked: Worked) -> int:
     """How many rules the sizing's own proposals break; what is pinned, or cannot be avoided, does not count. A stop counts more
     than any fixes."""
-    return sum(
-        100 if f.severity == "stop" else 1 for f in worked.told[1]
-        if f.severity in ("stop", "fix") and not f.unavoidable and not worked.pins.get(f.block))  # fmt: skip
+    return sum(100 if f.severity == "stop" else 1 for f in _breaks(worked))
+
+
+def _breaks(worked: Worked) -> list[Finding]:
+    return [f for f in worked.told[1]
+            if f.severity in ("stop", "fix") and not f.unavoidable and not worked.pins.get(f.block)]  # fmt: skip
+
+
+def _amiss(worked: Worked) -> set[str]:
+    """The blocks whose own proposals break a rule."""
+    return {f.block for f in _breaks(worked)}
+
+
+def _held(worked: Worked, amiss: set[str]) -> dict[str, dict[str, Any]]:
+    """The blocks of a sizing that are not amiss, as pins."""
+    return {key: worked.builds[key].pinnable() for key in worked.route.builds if key in worked.builds and key not in amiss}
 
 
 def refit(worked: Worked, block: str, name: str, value: Any) -> Worked:
