@@ -151,7 +151,7 @@ def _at(i: int, j: int, drop: float, path: int) -> Crest:
     return marched(LEAST_X * STEP_X**i, STEP_CORNER**j, drop, LEAST_PATH * STEP_PATH**path)
 
 
-@lru_cache(maxsize=4096)
+@lru_cache(maxsize=1024)
 def marched(reactance: float, corner: float, drop: float, path: float = LEAST_PATH) -> Crest:
     """The periodic state, by marching; arguments as `crest`, and the diodes' drop over the output's RMS.
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect_left, bisect_right
 from functools import lru_cache
 
 E24 = (1.0, 1.1, 1.2, 1.3, 1.5, 1.6, 1.8, 2.0, 2.2, 2.4, 2.7, 3.0, 3.3, 3.6, 3.9, 4.3, 4.7, 5.1, 5.6, 6.2, 6.8, 7.5,
@@ -24,14 +25,19 @@ def _around(series: tuple[float, ...], decade: int) -> tuple[float, ...]:
 
 def nearest(value: float, series: tuple[float, ...] = E24) -> float:
     """The nearest preferred value, by ratio. Raises: ValueError unless value > 0."""
-    return min(_steps(series, value), key=lambda x: abs(math.log(x / value)))
+    steps = _steps(series, value)
+    after = bisect_left(steps, value)
+    low, high = steps[after - 1], steps[after]
+    return low if value * value <= low * high else high
 
 
 def at_least(value: float, series: tuple[float, ...] = E24) -> float:
     """The smallest preferred value not below `value`. Raises: ValueError unless value > 0."""
-    return next(x for x in _steps(series, value) if x >= value * (1 - 1e-9))
+    steps = _steps(series, value)
+    return steps[bisect_left(steps, value * (1 - 1e-9))]
 
 
 def at_most(value: float, series: tuple[float, ...] = E24) -> float:
     """The largest preferred value not above `value`. Raises: ValueError unless value > 0."""
-    return [x for x in _steps(series, value) if x <= value * (1 + 1e-9)][-1]
+    steps = _steps(series, value)
+    return steps[bisect_right(steps, value * (1 + 1e-9)) - 1]
