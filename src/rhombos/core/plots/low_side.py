@@ -141,12 +141,13 @@ def loss_against_frequency(worked: Worked) -> Chart:
     point = operating_points(worked.brief)["nominal"]
     here = worked.settled["nominal"]
     rows: list[tuple[float, float, float, float, float]] = []
+    s = here
     for factor in SWEEP:
         frequency = build.frequency * factor
         if not 10e3 <= frequency <= 300e3:
             continue
         builds = dict(worked.builds) | {"front_end": build.model_copy(update={"frequency": float(frequency)})}
-        s = settle(point, builds, worked.brief, worked.shelf, worked.rules, SILENT, here, 1e-4)
+        s = settle(point, builds, worked.brief, worked.shelf, worked.rules, SILENT, s, 1e-3)
         stage, wound = s.states["front_end"], s.states["transformer"]
         sound = wound.worst_flux <= max(worked.rules.ferrite_peak, here.states["transformer"].worst_flux)
         rows.append((frequency, wound.loss, stage.loss, wound.loss + stage.loss, float(sound)))

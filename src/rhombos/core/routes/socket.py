@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Any
 
 from rhombos.core.blocks import dc_link, gate_drive, h_bridge, load, output_filter
@@ -21,7 +21,7 @@ from rhombos.core.rules import Rules
 from rhombos.core.stepped import Fed, step_demand
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Socket:
     """The settled side of bridge, filter and load at a link, V: what it draws from it, W, with its states and working.
 
@@ -55,16 +55,19 @@ class Socket:
             return ()
         if self.filtered is None:
             return step_demand(build.fraction, self.drawn.power_factor)
-        return tuple(d / self.to_bridge for d in self.filtered.flows.demand)
+        return self._sine_demand
 
-    @property
+    @cached_property
+    def _sine_demand(self) -> Demand:
+        flows = self.filtered.flows.demand if self.filtered else ()
+        return tuple(d / self.to_bridge for d in flows)
+
+    @cached_property
     def apparent(self) -> float:
         """What a sine's bridge swings with at twice the line, VA: its fundamental and the inductor's current."""
         if self.filtered is None:
             return self.drawn.apparent
-        if not self.filtered.flows.demand:
-            return 0.0
-        return drawn_by(tuple(d / self.to_bridge for d in self.filtered.flows.demand)).swing * self.to_bridge / 2
+        return drawn_by(self._sine_demand).swing * self.to_bridge / 2
 
 
 def settle_socket(
