@@ -68,7 +68,7 @@ def agreements(worked: Worked) -> list[Agreement]:
         ("output, RMS", _output(now), _rms(traces["output"]), NEAR_SHARE),
         ("load, RMS", drain.rms, _rms(traces["load"]), NEAR_SHARE),
         ("load, peak", drain.peak_current, float(np.abs(load).max()), max(of_pulses, of_peak)),
-    ]  # fmt: skip
+    ]
     if "output_filter" in now.states:
         filtered = now.states["output_filter"]
         ratio = now.states["iron_transformer"].ratio if "iron_transformer" in now.states else 1.0
@@ -87,8 +87,7 @@ def agreements(worked: Worked) -> list[Agreement]:
         if pulses and not direct:
             counted = counted[~beside]
         distortion = float(np.sqrt(np.sum(lines[counted] ** 2)) / lines[1])
-        allowed = (max(NEAR_CREST, CREST_SHARE * distortion) if pulses else
-                   max(NEAR, NEAR_LINEAR * distortion) + RINGS * ringing)  # fmt: skip
+        allowed = max(NEAR_CREST, CREST_SHARE * distortion) if pulses else max(NEAR, NEAR_LINEAR * distortion) + RINGS * ringing
         found.append(Agreement("distortion", filtered.distortion, distortion, abs(filtered.distortion - distortion) / allowed))
     if "dc_link" in now.states:
         swing = float(np.ptp(_slow(traces["link"])))

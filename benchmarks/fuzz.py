@@ -33,8 +33,22 @@ from starlette.testclient import TestClient
 from rhombos.core.design import Design
 
 CHECKS = [not_a_server_error, status_code_conformance, content_type_conformance, response_schema_conformance]
-ODD_TEXT = ("\ud800", "\x00", "²", "١٢", "1e999999999", "9" * 400, "-" * 300, "NaN", "=cmd()", "𝟙", "\u202e",
-            " ", "4k7k7", "1_000")  # fmt: skip
+ODD_TEXT = (
+    "\ud800",
+    "\x00",
+    "²",
+    "١٢",
+    "1e999999999",
+    "9" * 400,
+    "-" * 300,
+    "NaN",
+    "=cmd()",
+    "𝟙",
+    "\u202e",
+    " ",
+    "4k7k7",
+    "1_000",
+)
 """Texts that once made a reader fall over, and their like."""
 ODD_NUMBERS = (10**400, -(10**400), 1e308, -0.0, 5e-324, True, None, [], {}, [[[[]]]])
 
@@ -82,8 +96,9 @@ def _operation(operation: Any, mode: GenerationMode, count: int, number: int, cl
         return
 
     @seed(number)
-    @settings(max_examples=count, deadline=None, database=None, phases=[Phase.generate],
-              suppress_health_check=list(HealthCheck))  # fmt: skip
+    @settings(
+        max_examples=count, deadline=None, database=None, phases=[Phase.generate], suppress_health_check=list(HealthCheck)
+    )
     @given(case=strategy)
     def sent(case: Any) -> None:
         answer = _call(case, client)
@@ -112,10 +127,12 @@ def _odd(client: TestClient, told: Fuzzed) -> None:
     design = Design(name="odd", pins={"front_end.frequency": 50e3}).model_dump(mode="json")
     asked = {k: design[k] for k in ("brief", "pins", "rules", "house", "route")}
     documents = {
-        "/api/designs": design, "/api/solve": asked, "/api/compare": {k: asked[k] for k in ("brief", "rules")},
+        "/api/designs": design,
+        "/api/solve": asked,
+        "/api/compare": {k: asked[k] for k in ("brief", "rules")},
         "/api/bus": {"bus": {}, "pins": {"precharge.resistor": 100}, "rules": "usual"},
         "/api/book/peak_flux/work": {"values": {"V": 23.1, "D": 0.44, "N": 3, "A_e": "211", "f_s": "55k"}},
-    }  # fmt: skip
+    }
     for path, document in documents.items():
         for changed in _changed(document):
             body = json.dumps(changed)
@@ -124,16 +141,26 @@ def _odd(client: TestClient, told: Fuzzed) -> None:
             _fair(client.post(path, content=text.encode(), headers=JSON), f"POST {path} {text[:60]!r}", told)
     first = client.post("/api/designs", json=design).json()
     for match in ("²", "9" * 400, '"1', "W/", "*", "-1", "1e3", "\xff"):
-        _fair(client.put(f"/api/designs/{first['id']}", json=design, headers={"If-Match": match.encode()}), f"If-Match {match}",
-              told)  # fmt: skip
+        _fair(
+            client.put(f"/api/designs/{first['id']}", json=design, headers={"If-Match": match.encode()}),
+            f"If-Match {match}",
+            told,
+        )
     for odd in ("%00", "%ff", "%ed%a0%80", "x" * 300, "..%2f..%2f", "%2e%2e", "²", "9" * 400, "a|" * 400, "%0d%0a"):
-        for place in ("/api/designs/{}", "/api/shelf/{}", "/api/book/{}", "/api/designs/x/revisions/{}", "/api/charts/{}",
-                      "/{}"):  # fmt: skip
+        for place in (
+            "/api/designs/{}",
+            "/api/shelf/{}",
+            "/api/book/{}",
+            "/api/designs/x/revisions/{}",
+            "/api/charts/{}",
+            "/{}",
+        ):
             _fair(client.get(place.format(odd)), f"GET {place.format(odd)[:80]}", told)
     for text in ("a" * 200_000, "id,price\n" + "x" * 200_000, "\x00", "id\n\ud800", '"', "id,id\n1,2", "id\n" * 30_000):
         sent = text.encode("utf-8", "surrogatepass")
-        _fair(client.post("/api/shelf/wire/csv", content=sent, headers={"Content-Type": "text/csv"}), f"CSV {text[:40]!r}",
-              told)  # fmt: skip
+        _fair(
+            client.post("/api/shelf/wire/csv", content=sent, headers={"Content-Type": "text/csv"}), f"CSV {text[:40]!r}", told
+        )
 
 
 JSON = {"Content-Type": "application/json"}
@@ -184,8 +211,10 @@ def main() -> int:
     given_ = asked.parse_args()
     with application() as app:
         told = fuzz(app, given_.requests, given_.seed)
-    print(f"{told.requests} requests to {told.operations} operations, {len(told.faults)} faults; answers: "
-          f"{dict(sorted(told.statuses.items()))}; {sum(os.times()[:2]):.0f} s of processor time")  # fmt: skip
+    print(
+        f"{told.requests} requests to {told.operations} operations, {len(told.faults)} faults; answers: "
+        f"{dict(sorted(told.statuses.items()))}; {sum(os.times()[:2]):.0f} s of processor time"
+    )
     for fault in told.faults[:20]:
         print(f"  {fault}")
     return 1 if told.faults else 0

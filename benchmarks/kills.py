@@ -82,8 +82,14 @@ def endure(edits: int, kills: int, seed: int, folder: Path) -> Endured:
         done.set()
         running.stop()
     there = {int(name.split()[1]) for name in names}
-    return Endured(len(kept), [n for n in kept if n not in there], len(names) - 1 - len(kept), killed,
-                   [s for s in running.said if "runs again" in s], longest)  # fmt: skip
+    return Endured(
+        len(kept),
+        [n for n in kept if n not in there],
+        len(names) - 1 - len(kept),
+        killed,
+        [s for s in running.said if "runs again" in s],
+        longest,
+    )
 
 
 def _patiently(http: httpx.Client, verb: str, path: str, **asked: object) -> httpx.Response:
@@ -102,8 +108,13 @@ def _patiently(http: httpx.Client, verb: str, path: str, **asked: object) -> htt
 
 
 def _save(http: httpx.Client, design: dict, name: str, revision: int) -> int:  # type: ignore[type-arg]
-    answer = _patiently(http, "PUT", f"/api/designs/{design['id']}", json=design["design"] | {"name": name},
-                        headers={"If-Match": f'"{revision}"'})  # fmt: skip
+    answer = _patiently(
+        http,
+        "PUT",
+        f"/api/designs/{design['id']}",
+        json=design["design"] | {"name": name},
+        headers={"If-Match": f'"{revision}"'},
+    )
     answer.raise_for_status()
     return int(answer.json()["revision"])
 
@@ -117,8 +128,10 @@ def main() -> int:
     given = asked.parse_args()
     with tempfile.TemporaryDirectory(prefix="rhombos-kills-") as folder:
         found = endure(given.edits, given.kills, given.seed, Path(folder))
-    print(f"{found.kept} edits acknowledged over {found.kills} kills ({len(found.said)} restarts), {len(found.lost)} lost, "
-          f"{found.doubled} twice; the longest took {found.longest:.1f} s")  # fmt: skip
+    print(
+        f"{found.kept} edits acknowledged over {found.kills} kills ({len(found.said)} restarts), {len(found.lost)} lost, "
+        f"{found.doubled} twice; the longest took {found.longest:.1f} s"
+    )
     return 1 if found.lost or found.doubled else 0
 
 

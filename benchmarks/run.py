@@ -131,9 +131,11 @@ def switched() -> None:
 
     def law(_: float, x: np.ndarray, level: float) -> list[float]:
         amps = max(0.0, abs(x[1]) - x[2] - adapter.drop) / adapter.source
-        return [(level - x[1] - between.resistance * x[0]) / between.inductance,
-                (x[0] - np.copysign(amps, x[1])) / between.capacitance,
-                (amps - x[2] / adapter.load) / adapter.capacitance]  # fmt: skip
+        return [
+            (level - x[1] - between.resistance * x[0]) / between.inductance,
+            (x[0] - np.copysign(amps, x[1])) / between.capacitance,
+            (amps - x[2] / adapter.load) / adapter.capacitance,
+        ]
 
     first = wave.times.size
     began, state = time.perf_counter(), start
@@ -213,8 +215,11 @@ def panned(bench: Bench) -> None:
     bench.until(lambda: bench.one("scope").get_attribute("data-fresh") == "true")
     bench.browser.set_script_timeout(60)
     drawn, apart = bench.browser.execute_async_script(PAN)
-    row("pan and zoom, four traces of a million points, to draw a frame", f"{statistics.median(drawn):.1f} ms",
-        f"worst {max(drawn):.1f}; goal 16")  # fmt: skip
+    row(
+        "pan and zoom, four traces of a million points, to draw a frame",
+        f"{statistics.median(drawn):.1f} ms",
+        f"worst {max(drawn):.1f}; goal 16",
+    )
     row("  from frame to frame, median", f"{statistics.median(apart):.1f} ms")
 
 
@@ -273,8 +278,19 @@ def served() -> None:
             load_demo(session)
         port = free_port()
         address = f"http://127.0.0.1:{port}"
-        command = [sys.executable, "-m", "uvicorn", "--factory", "rhombos.api.app:create_app", "--host", "127.0.0.1", "--port",
-                   str(port), "--log-level", "error"]  # fmt: skip
+        command = [
+            sys.executable,
+            "-m",
+            "uvicorn",
+            "--factory",
+            "rhombos.api.app:create_app",
+            "--host",
+            "127.0.0.1",
+            "--port",
+            str(port),
+            "--log-level",
+            "error",
+        ]
         server = subprocess.Popen(command, env=os.environ | {"RHOMBOS_DATABASE_URL": database.url}, cwd=ROOT)
         try:
             for _ in range(600):

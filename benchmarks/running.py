@@ -22,8 +22,12 @@ class Running:
         self.port = free_port()
         env = {k: v for k, v in os.environ.items() if k != "RHOMBOS_DATABASE_URL"}
         self.process = subprocess.Popen(
-            [sys.executable, str(ROOT / "rhombos"), "demo"], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
-            env=env | {"RHOMBOS_PORT": str(self.port), "RHOMBOS_DATA": str(folder)})  # fmt: skip
+            [sys.executable, str(ROOT / "rhombos"), "demo"],
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            text=True,
+            env=env | {"RHOMBOS_PORT": str(self.port), "RHOMBOS_DATA": str(folder)},
+        )
         self.said: list[str] = []
         self._up = threading.Event()
         self._reader = threading.Thread(target=self._read, daemon=True)

@@ -60,10 +60,12 @@ class Case:
     def told(self) -> str:
         """The case in one line."""
         s, o, p = self.brief.source, self.brief.output, self.brief.power
-        return (f"#{self.index} {self.route}: {s.cells} {s.chemistry} {s.capacity / 3600:.0f} Ah, {o.waveform} "
-                f"{o.voltage:.0f} V {o.frequency:.0f} Hz, {p.continuous:.0f}/{p.surge:.0f} W pf {p.power_factor:.2f}, "
-                f"{','.join(self.brief.loads)}, "
-                f"{self.brief.targets.ambient:.0f} °C")  # fmt: skip
+        return (
+            f"#{self.index} {self.route}: {s.cells} {s.chemistry} {s.capacity / 3600:.0f} Ah, {o.waveform} "
+            f"{o.voltage:.0f} V {o.frequency:.0f} Hz, {p.continuous:.0f}/{p.surge:.0f} W pf {p.power_factor:.2f}, "
+            f"{','.join(self.brief.loads)}, "
+            f"{self.brief.targets.ambient:.0f} °C"
+        )
 
 
 @dataclass
@@ -88,13 +90,26 @@ def random_brief(dice: random.Random, waveforms: tuple[str, ...]) -> Brief:
     voltage, hertz = dice.choice(((230, 50), (230, 50), (120, 60), (110, 50), (220, 60), (100, 50), (240, 50)))
     surge = dice.choice((1.0, 1.05, 1.2, 1.5, 2.0, 2.5, 3.0))
     loads = dice.sample(("lamp", "heater", "adapter", "instrument", "fan", "compressor", "rectifier"), dice.randint(1, 3))
-    return Brief.model_validate({
-        "source": {"chemistry": chemistry, "cells": cells, "capacity": capacity * 3600.0,
-                   "coldest": float(dice.randint(5, 20)), "cable_length": round(0.4 * 4 ** dice.random(), 2)},
-        "output": {"voltage": voltage, "frequency": hertz, "waveform": dice.choice(waveforms)},
-        "power": {"continuous": power, "surge": min(HIGHEST_SURGE, surge * power), "surge_time": dice.choice((0.5, 2, 5, 10)),
-                  "power_factor": round(dice.uniform(0.7, 1.0), 2)},
-        "loads": loads, "targets": {"ambient": float(dice.randint(15, 40))}})  # fmt: skip
+    return Brief.model_validate(
+        {
+            "source": {
+                "chemistry": chemistry,
+                "cells": cells,
+                "capacity": capacity * 3600.0,
+                "coldest": float(dice.randint(5, 20)),
+                "cable_length": round(0.4 * 4 ** dice.random(), 2),
+            },
+            "output": {"voltage": voltage, "frequency": hertz, "waveform": dice.choice(waveforms)},
+            "power": {
+                "continuous": power,
+                "surge": min(HIGHEST_SURGE, surge * power),
+                "surge_time": dice.choice((0.5, 2, 5, 10)),
+                "power_factor": round(dice.uniform(0.7, 1.0), 2),
+            },
+            "loads": loads,
+            "targets": {"ambient": float(dice.randint(15, 40))},
+        }
+    )
 
 
 def case_at(index: int, seed: int) -> Case:
@@ -111,8 +126,10 @@ def settled_or_named(worked: Worked, told: Solution) -> Iterator[str]:
     for key, s in worked.settled.items():
         if not s.converged and key not in hopeless and "whole.unsettled" not in named:
             yield f"{key} did not settle and nothing says so"
-    names = {"flat": {"battery.cannot_give_flat", "front_end.duty"},
-             "surge_flat": {"battery.cannot_give_surge_flat", "front_end.surge_sags"}}  # fmt: skip
+    names = {
+        "flat": {"battery.cannot_give_flat", "front_end.duty"},
+        "surge_flat": {"battery.cannot_give_surge_flat", "front_end.surge_sags"},
+    }
     for key in hopeless:
         if not named & (names.get(key, set()) | {"whole.not_held"}):
             yield f"{key} cannot be held and nothing says so"
@@ -186,12 +203,22 @@ def neighbours_near(case: Case, worked: Worked, shelf: Shelf, rules: Rules) -> I
     more = min(3000.0, NEIGHBOUR * power.continuous)
     if more <= power.continuous:
         return
-    brief = case.brief.model_copy(update={"power": power.model_copy(update={
-        "continuous": more, "surge": min(9000.0, max(more, power.surge * more / power.continuous))})})  # fmt: skip
+    brief = case.brief.model_copy(
+        update={
+            "power": power.model_copy(
+                update={"continuous": more, "surge": min(9000.0, max(more, power.surge * more / power.continuous))}
+            )
+        }
+    )
     other = work_out(brief, {}, shelf, rules, case.route)
-    same, drawn = (all(
-        getattr(build, name, None) == getattr(other.builds[key], name, None)
-        for key, build in worked.builds.items() for name in names) for names in (PARTS, WIRES))  # fmt: skip
+    same, drawn = (
+        all(
+            getattr(build, name, None) == getattr(other.builds[key], name, None)
+            for key, build in worked.builds.items()
+            for name in names
+        )
+        for names in (PARTS, WIRES)
+    )
     alike = natural_growth(worked, more / power.continuous) + SLACK + (0.0 if drawn else THINNER)
     for what, a, b in zip(("loss", "idle"), losses(worked), losses(other), strict=True):
         if abs(b - a) > (alike if same else STEP) * max(a, b) + (1.0 if same else STEP_WATTS):
@@ -247,8 +274,10 @@ def random_drawer(shelf: Shelf, index: int, seed: int) -> Shelf:
     """The shelf with some thirty of its parts in a drawer, few or many of each, some of them salvaged or unverified."""
     dice = random.Random(f"{seed} drawer {index}")
     every = [(kind, part.id) for kind, model in KINDS.items() for part in shelf.all(model)]
-    held = {where: Stock(count=dice.choice((1, 2, 4, 10, 40)), condition=dice.choice(("new", "new", "salvaged", "unverified")))
-            for where in dice.sample(every, 30)}  # fmt: skip
+    held = {
+        where: Stock(count=dice.choice((1, 2, 4, 10, 40)), condition=dice.choice(("new", "new", "salvaged", "unverified")))
+        for where in dice.sample(every, 30)
+    }
     return shelf.stocked(held)
 
 

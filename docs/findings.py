@@ -118,9 +118,12 @@ def block_of(path: Path, tree: ast.Module) -> str:
             and isinstance(node.value, ast.Tuple)
         ):
             return words(node.value.elts[0])
-    shared = {"gate_drive_report": "bridge_drive, front_drive", "surge": "front_end, h_bridge",
-              "wound": "rectifier, output_filter",
-              "input_report": "input_stage"}  # fmt: skip
+    shared = {
+        "gate_drive_report": "bridge_drive, front_drive",
+        "surge": "front_end, h_bridge",
+        "wound": "rectifier, output_filter",
+        "input_report": "input_stage",
+    }
     return shared.get(path.stem, path.stem.removesuffix("_report"))
 
 
@@ -133,8 +136,11 @@ def rules_of(path: Path) -> list[Rule]:
     for function in (f for f in ast.walk(tree) if isinstance(f, ast.FunctionDef)):  # a name for a cure is one function's own
         inside = list(ast.walk(function))
         named = named_cures(function)
-        graves = {n.target.id: n.value for n in inside
-                  if isinstance(n, ast.AnnAssign) and isinstance(n.target, ast.Name) and n.value is not None}  # fmt: skip
+        graves = {
+            n.target.id: n.value
+            for n in inside
+            if isinstance(n, ast.AnnAssign) and isinstance(n.target, ast.Name) and n.value is not None
+        }
         calls += [(node, named, graves) for node in inside if isinstance(node, ast.Call)]
     for node, named, graves in calls:
         if isinstance(node.func, ast.Attribute) and node.func.attr == "find" and len(node.args) >= 5:
@@ -143,14 +149,30 @@ def rules_of(path: Path) -> list[Rule]:
             limit = measured.get(plain(worst), "") if worst is not None else ""
             if not limit and figure is not None:
                 limit = f"the figure `{words(figure)}`"
-            found.append(Rule(f"{block}.{words(code)}", words(title), severity(how, graves), limit or "what the cause states",
-                              words(remedy), labels(keyword(node, "cures"), named)))  # fmt: skip
+            found.append(
+                Rule(
+                    f"{block}.{words(code)}",
+                    words(title),
+                    severity(how, graves),
+                    limit or "what the cause states",
+                    words(remedy),
+                    labels(keyword(node, "cures"), named),
+                )
+            )
         elif isinstance(node.func, ast.Name) and node.func.id == "Finding" and (code := keyword(node, "code")) is not None:
             if words(code) == "…":
                 continue
             how = keyword(node, "severity") or ast.Constant("note")
-            found.append(Rule(words(code), words(keyword(node, "title")), severity(how, graves), "what the cause states",
-                              words(keyword(node, "remedy")), labels(keyword(node, "cures"), named)))  # fmt: skip
+            found.append(
+                Rule(
+                    words(code),
+                    words(keyword(node, "title")),
+                    severity(how, graves),
+                    "what the cause states",
+                    words(keyword(node, "remedy")),
+                    labels(keyword(node, "cures"), named),
+                )
+            )
     return found
 
 
@@ -164,20 +186,26 @@ def page() -> str:
     """The page as Markdown."""
     rules = every_rule()
     lines = [
-        "# Findings", "",
+        "# Findings",
+        "",
         f"Every finding that Rhombos can raise, {len(rules)} in all, read from the code by `docs/findings.py`. *Stop* breaks "
         "parts or hurts people, *fix* is beyond what the house allows, *watch* is worth knowing before the build, *note* is "
         "worth knowing. Where a severity follows from the stress, beyond the rating is a stop and inside the house's margin a "
-        "fix. A finding may be waived with a written reason, which stays in the design's record.", "",
-    ]  # fmt: skip
+        "fix. A finding may be waived with a written reason, which stays in the design's record.",
+        "",
+    ]
     block = ""
     for r in rules:
         head = r.code.rpartition(".")[0]
         if head != block:
             block = head
-            lines += ["", f"## {block.replace('_', ' ')}", "", "| code | what it guards | severity | held against | remedy | "
-                                                               "cures |",
-                      "|---|---|---|---|---|---|"]  # fmt: skip
+            lines += [
+                "",
+                f"## {block.replace('_', ' ')}",
+                "",
+                "| code | what it guards | severity | held against | remedy | cures |",
+                "|---|---|---|---|---|---|",
+            ]
         cells = (
             f"`{r.code.rpartition('.')[2]}`",
             r.title,

@@ -72,17 +72,29 @@ def page() -> str:
         rows = figures.setdefault(block.title, {})
         for f in block.figures:
             rows[general(f.title), f.symbol, f.unit if f.value is not None else ""] = None
-    lines = ["# Glossary", "", "Written by `docs/glossary.py` from the code: what a term, a symbol and a figure mean.", "",
-             "## Terms", "", "| term | meaning |", "|---|---|"]  # fmt: skip
+    lines = [
+        "# Glossary",
+        "",
+        "Written by `docs/glossary.py` from the code: what a term, a symbol and a figure mean.",
+        "",
+        "## Terms",
+        "",
+        "| term | meaning |",
+        "|---|---|",
+    ]
     lines += [f"| {term} | {meaning} |" for term, meaning in sorted(TERMS.items())]
     lines += ["", "## Quantities of the equation book", "", "| symbol | name | meaning | unit |", "|---|---|---|---|"]
-    lines += [f"| {_math(s.latex)} | `{s.name}` | {s.meaning} | {_shown(s.unit)} |"
-              for s in sorted(SYMBOLS.values(), key=lambda s: (s.name.lower(), s.name))]  # fmt: skip
+    lines += [
+        f"| {_math(s.latex)} | `{s.name}` | {s.meaning} | {_shown(s.unit)} |"
+        for s in sorted(SYMBOLS.values(), key=lambda s: (s.name.lower(), s.name))
+    ]
     lines += ["", "## Figures", ""]
     for title in sorted(figures):
         lines += [f"### {title}", "", "| figure | symbol | unit |", "|---|---|---|"]
-        lines += [f"| {name} | {_math(symbol)} | {_shown(unit) if unit else 'choice'} |"
-                  for name, symbol, unit in sorted(figures[title])]  # fmt: skip
+        lines += [
+            f"| {name} | {_math(symbol)} | {_shown(unit) if unit else 'choice'} |"
+            for name, symbol, unit in sorted(figures[title])
+        ]
         lines.append("")
     return "\n".join(lines).rstrip() + "\n"
 

@@ -115,10 +115,17 @@ def past(bench: Bench) -> None:
     """An afternoon's edits of a copy of the refuge, one of them named."""
     identity = bench.copy_of(SOUND)
     try:
-        for number, (section, values) in enumerate((
-            ("pins", {"front_end.frequency": "55k"}), ("pins", {"front_end.frequency": "60k"}), ("power", {"continuous": 650}),
-            ("pins", {"transformer.core": "ETD 54"}), ("pins", {"dc_link.count": 2}), ("targets", {"ambient": 35}),
-        ), 1):  # fmt: skip
+        for number, (section, values) in enumerate(
+            (
+                ("pins", {"front_end.frequency": "55k"}),
+                ("pins", {"front_end.frequency": "60k"}),
+                ("power", {"continuous": 650}),
+                ("pins", {"transformer.core": "ETD 54"}),
+                ("pins", {"dc_link.count": 2}),
+                ("targets", {"ambient": 35}),
+            ),
+            1,
+        ):
             design = bench.ask("GET", f"/api/designs/{identity}")["design"]
             part = design["pins"] if section == "pins" else design["brief"][section]
             part.update(values)

@@ -51,8 +51,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
     giving.add_argument("kind")
     commands.add_parser("schema", help="print the JSON Schema of a design file")
     commands.add_parser("openapi", help="print the OpenAPI document")
-    for name, what in (("backup", "write everything the database keeps into one archive"),
-                       ("restore", "take what an archive holds into the database")):  # fmt: skip
+    for name, what in (
+        ("backup", "write everything the database keeps into one archive"),
+        ("restore", "take what an archive holds into the database"),
+    ):
         commands.add_parser(name, help=what).add_argument("file")
     preparing = commands.add_parser("prepare", help="migrate the database in RHOMBOS_DATABASE_URL and load parts")
     preparing.add_argument("--demo", action="store_true", help="load the demo designs too")
@@ -127,11 +129,16 @@ def _told(design: Design, solution: Solution) -> str:
             lines.append(f"    {f.title:<48} {f.text}{limit}{mark}")
     if solution.totals:
         t = solution.totals.texts
-        lines += ["", f"in {t['power_in']} = out {t['power_out']} + lost {t['lost']}; efficiency {t['efficiency']}; idle "
-                  f"{t['idle']}; runs {t['run_time']}"]  # fmt: skip
+        lines += [
+            "",
+            f"in {t['power_in']} = out {t['power_out']} + lost {t['lost']}; efficiency {t['efficiency']}; idle "
+            f"{t['idle']}; runs {t['run_time']}",
+        ]
         if "link_voltage" in t:
-            lines.append(f"DANGER: the {t['link_voltage']} link stores {t['stored_energy']} and stays dangerous for "
-                         f"{t['safe_time']} after switch-off")  # fmt: skip
+            lines.append(
+                f"DANGER: the {t['link_voltage']} link stores {t['stored_energy']} and stays dangerous for "
+                f"{t['safe_time']} after switch-off"
+            )
     lines.append("")
     for finding in solution.findings:
         waived = f" (waived: {finding.waived})" if finding.waived else ""
@@ -176,11 +183,16 @@ class BookLine(BaseModel):
 def _book(given: argparse.Namespace) -> None:
     lines = [
         BookLine(
-            key=r.key, subject=r.subject, title=r.title, formula=f"{r.target.name} = {r.expression}", holds=r.holds,
+            key=r.key,
+            subject=r.subject,
+            title=r.title,
+            formula=f"{r.target.name} = {r.expression}",
+            holds=r.holds,
             source=r.source,
-            symbols=[{"name": s.name, "unit": s.unit, "meaning": s.meaning, "range": s.allowed} for s in describe(r)])
+            symbols=[{"name": s.name, "unit": s.unit, "meaning": s.meaning, "range": s.allowed} for s in describe(r)],
+        )
         for r in BOOK.values()
-    ]  # fmt: skip
+    ]
     if given.json:
         print(json.dumps([line.model_dump() for line in lines], ensure_ascii=False, indent=1))
         return
@@ -295,9 +307,17 @@ def _restore(given: argparse.Namespace) -> None:
 
 
 COMMANDS = {
-    "solve": _solve, "work": _work, "book": _book, "import": _import, "export": _export, "schema": _schema,
-    "openapi": _openapi, "prepare": _prepare, "backup": _backup, "restore": _restore,
-}  # fmt: skip
+    "solve": _solve,
+    "work": _work,
+    "book": _book,
+    "import": _import,
+    "export": _export,
+    "schema": _schema,
+    "openapi": _openapi,
+    "prepare": _prepare,
+    "backup": _backup,
+    "restore": _restore,
+}
 
 if __name__ == "__main__":
     sys.exit(main())

@@ -59,35 +59,56 @@ def test_there_is_no_sheet_of_what_is_not_wound(client):
         assert f"‘{block}’" in answer.json()["detail"]
 
 
-@pytest.mark.parametrize(("tool", "body", "told"), [
-    ("one-turn", {"volts_per_turn": "3.1 V", "wanted": "24"}, "8 turns"),
-    ("unknown-core", {"area": "125", "path": "95", "turns": 10, "inductance": "380u", "volts": "12", "knee_frequency": "6k"}, "power ferrite"),
-    ("salvaged", {"area": "178", "window": "190", "path": "97", "frequency": "40k", "volts": "14.7"}, "shelf"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("tool", "body", "told"),
+    [
+        ("one-turn", {"volts_per_turn": "3.1 V", "wanted": "24"}, "8 turns"),
+        (
+            "unknown-core",
+            {"area": "125", "path": "95", "turns": 10, "inductance": "380u", "volts": "12", "knee_frequency": "6k"},
+            "power ferrite",
+        ),
+        ("salvaged", {"area": "178", "window": "190", "path": "97", "frequency": "40k", "volts": "14.7"}, "shelf"),
+    ],
+)
 def test_a_tool_takes_values_as_people_write_them(client, tool, body, told):
     answer = client.post(f"/api/coils/{tool}", json=body)
     assert answer.status_code == 200
     assert told in answer.text
 
 
-@pytest.mark.parametrize(("tool", "body", "told"), [
-    ("one-turn", {"volts_per_turn": "0", "wanted": "24"}, "volts_per_turn: 0 V is below the allowed 1 mV to 200 V"),
-    ("one-turn", {"volts_per_turn": "3 A", "wanted": "24"}, "ends in ‘A’"),
-    ("unknown-core", {"area": "125"}, "path is missing"),
-    ("salvaged", {"area": "178", "window": "190", "path": "97", "frequency": "1", "volts": "14.7"}, "frequency"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("tool", "body", "told"),
+    [
+        ("one-turn", {"volts_per_turn": "0", "wanted": "24"}, "volts_per_turn: 0 V is below the allowed 1 mV to 200 V"),
+        ("one-turn", {"volts_per_turn": "3 A", "wanted": "24"}, "ends in ‘A’"),
+        ("unknown-core", {"area": "125"}, "path is missing"),
+        ("salvaged", {"area": "178", "window": "190", "path": "97", "frequency": "1", "volts": "14.7"}, "frequency"),
+    ],
+)
 def test_a_tool_refuses_by_name(client, tool, body, told):
     answer = client.post(f"/api/coils/{tool}", json=body)
     assert answer.status_code == 422
     assert told in answer.json()["detail"]
 
 
-@pytest.mark.parametrize(("tool", "body", "told"), [
-    ("damper", {"bare": "8M", "added": "1n", "slowed": "4.5M", "volts": "60", "frequency": "50k"}, "stray inductance"),
-    ("clamp", {"leakage": "0.9u", "current": "14", "frequency": "60k", "reflected": "60", "level": "95", "ripple": "5"}, "14.4 W"),
-    ("turn-off", {"current": "10", "fall": "80n", "volts": "48", "frequency": "50k", "shortest": "3u", "most": "40"}, "resistor"),
-    ("peak-detector", {"resistor": "100k", "capacitor": "1u", "frequency": "100", "fall": "3", "peak": "10"}, "100 ms"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("tool", "body", "told"),
+    [
+        ("damper", {"bare": "8M", "added": "1n", "slowed": "4.5M", "volts": "60", "frequency": "50k"}, "stray inductance"),
+        (
+            "clamp",
+            {"leakage": "0.9u", "current": "14", "frequency": "60k", "reflected": "60", "level": "95", "ripple": "5"},
+            "14.4 W",
+        ),
+        (
+            "turn-off",
+            {"current": "10", "fall": "80n", "volts": "48", "frequency": "50k", "shortest": "3u", "most": "40"},
+            "resistor",
+        ),
+        ("peak-detector", {"resistor": "100k", "capacitor": "1u", "frequency": "100", "fall": "3", "peak": "10"}, "100 ms"),
+    ],
+)
 def test_a_snubber_is_worked_from_what_was_measured(client, tool, body, told):
     answer = client.post(f"/api/snubbers/{tool}", json=body)
     assert answer.status_code == 200
@@ -95,7 +116,8 @@ def test_a_snubber_is_worked_from_what_was_measured(client, tool, body, told):
 
 
 def test_a_ring_that_was_not_slowed_is_refused_plainly(client):
-    answer = client.post("/api/snubbers/damper", json={
-        "bare": "5M", "added": "1n", "slowed": "6M", "volts": "60", "frequency": "50k"})  # fmt: skip
+    answer = client.post(
+        "/api/snubbers/damper", json={"bare": "5M", "added": "1n", "slowed": "6M", "volts": "60", "frequency": "50k"}
+    )
     assert answer.status_code == 422
     assert "must slow the ring" in answer.json()["detail"]

@@ -16,17 +16,24 @@ def test_routes_are_compared_and_ranked(client):
 
 def test_weights_change_the_order_and_not_the_figures(client):
     plain = client.post("/api/compare", json={"brief": {}}).json()["comparison"]["rows"]
-    light = client.post("/api/compare", json={"brief": {}, "weights": {
-        "mass": 10, "efficiency": 0, "idle": 0, "cost": 0, "wave": 0, "ease": 0, "quiet": 0}}).json()["comparison"]["rows"]  # fmt: skip
+    light = client.post(
+        "/api/compare",
+        json={"brief": {}, "weights": {"mass": 10, "efficiency": 0, "idle": 0, "cost": 0, "wave": 0, "ease": 0, "quiet": 0}},
+    ).json()["comparison"]["rows"]
     assert [r["title"] for r in plain] != [r["title"] for r in light]
     assert {r["title"]: r["mass"] for r in plain} == {r["title"]: r["mass"] for r in light}
     assert light[0]["mass"] == min(r["mass"] for r in light if not r["out"])
 
 
-@pytest.mark.parametrize(("body", "told"), [
-    ({"brief": {}, "weights": {"mass": 11}}, "weights.mass"), ({"brief": {}, "weights": {"beauty": 1}}, "beauty"),
-    ({"brief": {"power": {"continuous": 9e9}}}, "power.continuous"), ({"brief": {}, "rules": "reckless"}, "rules"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("body", "told"),
+    [
+        ({"brief": {}, "weights": {"mass": 11}}, "weights.mass"),
+        ({"brief": {}, "weights": {"beauty": 1}}, "beauty"),
+        ({"brief": {"power": {"continuous": 9e9}}}, "power.continuous"),
+        ({"brief": {}, "rules": "reckless"}, "rules"),
+    ],
+)
 def test_a_bad_comparison_is_refused_by_name(client, body, told):
     answer = client.post("/api/compare", json=body)
     assert answer.status_code == 422
@@ -34,8 +41,11 @@ def test_a_bad_comparison_is_refused_by_name(client, body, told):
 
 
 def test_a_design_keeps_its_route_and_the_decision_behind_it(client):
-    decision = {"weights": {"mass": 3}, "chosen": "this one", "rows": [
-        {"title": "this one", "out": False, "score": 0.7, "texts": {"mass": "1 kg"}, "against": []}]}  # fmt: skip
+    decision = {
+        "weights": {"mass": 3},
+        "chosen": "this one",
+        "rows": [{"title": "this one", "out": False, "score": 0.7, "texts": {"mass": "1 kg"}, "against": []}],
+    }
     made = client.post("/api/designs", json=ROUTE | {"decision": decision})
     assert made.status_code == 201
     kept = client.get(f"/api/designs/{made.json()['id']}").json()["design"]

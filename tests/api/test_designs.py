@@ -78,9 +78,14 @@ def test_put_away_and_restored(client, made):
 
 @pytest.mark.parametrize(
     ("method", "path"),
-    [("get", "/api/designs/none"), ("delete", "/api/designs/none"), ("post", "/api/designs/none/restore"),
-     ("get", "/api/designs/none/revisions"), ("get", "/api/nothing")],
-)  # fmt: skip
+    [
+        ("get", "/api/designs/none"),
+        ("delete", "/api/designs/none"),
+        ("post", "/api/designs/none/restore"),
+        ("get", "/api/designs/none/revisions"),
+        ("get", "/api/nothing"),
+    ],
+)
 def test_what_is_not_there_is_a_404_problem(client, method, path):
     answer = client.request(method, path, headers={"Content-Length": "0"})
     assert answer.status_code == 404
@@ -97,12 +102,16 @@ def test_a_missing_revision_is_a_404(client, made):
     [
         ({"name": ""}, "name", "name"),
         ({"name": "x" * 81}, "name", "longer than the allowed 80"),
-        ({"name": "x", "brief": {"output": {"voltage": 9}}}, "brief.output.voltage", "9 V is below the allowed 100 V to 240 V; raise it"),
+        (
+            {"name": "x", "brief": {"output": {"voltage": 9}}},
+            "brief.output.voltage",
+            "9 V is below the allowed 100 V to 240 V; raise it",
+        ),
         ({"name": "x", "brief": {"power": {"continuous": "1k2W"}}}, "brief.power.continuous", "mixes two notations"),
         ({"name": "x", "rules": "wild"}, "rules", "choose one of these"),
         ({"name": "x", "colour": "red"}, "colour", "not known here"),
     ],
-)  # fmt: skip
+)
 def test_a_bad_design_is_a_422_naming_field_and_remedy(client, design, field, told):
     answer = client.post("/api/designs", json=design)
     assert answer.status_code == 422

@@ -23,8 +23,11 @@ def revise(client, made, *changes):
 def test_revisions_fall_into_bursts_of_edits(client, made, database):
     revise(client, made, {"name": "a"}, {"name": "b"}, {"name": "c"})
     with database.session() as session:  # the first two were made an hour before
-        session.execute(update(RevisionRow).where(RevisionRow.design_id == made["id"], RevisionRow.number <= 2)
-                        .values(created=now() - timedelta(hours=1)))  # fmt: skip
+        session.execute(
+            update(RevisionRow)
+            .where(RevisionRow.design_id == made["id"], RevisionRow.number <= 2)
+            .values(created=now() - timedelta(hours=1))
+        )
     found = client.get(f"/api/designs/{made['id']}/history").json()
     assert [[r["number"] for r in b["revisions"]] for b in found] == [[4, 3], [2, 1]]
     assert found[0]["ended"] >= found[0]["began"] > found[1]["ended"]
@@ -66,10 +69,13 @@ def test_a_revision_can_be_named_and_the_name_taken_away(client, made):
 
 def test_changes_are_told_field_by_field_as_people_write_them(client, made):
     brief = made["design"]["brief"]
-    revise(client, made,
-           {"brief": brief | {"power": brief["power"] | {"continuous": 350}}, "pins": {"front_end.frequency": 60e3}},
-           {"pins": {"front_end.frequency": "61k", "load.nothing": None}, "rules": "cautious", "house": {"bleed_time": 30}},
-           {"route": "full-bridge link"})  # fmt: skip
+    revise(
+        client,
+        made,
+        {"brief": brief | {"power": brief["power"] | {"continuous": 350}}, "pins": {"front_end.frequency": 60e3}},
+        {"pins": {"front_end.frequency": "61k", "load.nothing": None}, "rules": "cautious", "house": {"bleed_time": 30}},
+        {"route": "full-bridge link"},
+    )
     where = f"/api/designs/{made['id']}/revisions"
 
     def told(number, **asked):
@@ -95,8 +101,10 @@ def test_a_stored_design_opens_without_what_is_refused_today_and_says_what(clien
         row = session.scalars(select(RevisionRow).where(RevisionRow.design_id == made["id"])).one()
         brief = row.content["brief"] | {"output": row.content["brief"]["output"] | {"voltage": 400}}
         row.content = row.content | {
-            "brief": brief, "brief_of_old": 1,
-            "pins": {"front_end.frequency": 60e3, "push_pull.turns": 3, "h_bridge.carrier": 1e9, "dc_link.count": "many"}}  # fmt: skip
+            "brief": brief,
+            "brief_of_old": 1,
+            "pins": {"front_end.frequency": 60e3, "push_pull.turns": 3, "h_bridge.carrier": 1e9, "dc_link.count": "many"},
+        }
     found = client.get(f"/api/designs/{made['id']}").json()
     assert found["design"]["pins"] == {"front_end.frequency": 60e3}
     assert found["design"]["brief"]["power"]["continuous"] == 300

@@ -22,9 +22,17 @@ def give(client, key=KEY, to="/design/x?block=load"):
     return client.post("/key", data={"key": key, "to": to}, headers={"Origin": "http://127.0.0.1"})
 
 
-@pytest.mark.parametrize(("method", "path"), [
-    ("GET", "/api/designs"), ("POST", "/api/solve"), ("GET", "/api/archive"), ("GET", "/assets/index.js"),
-    ("GET", "/api/openapi.json"), ("DELETE", "/api/shelf/wire/x")])  # fmt: skip
+@pytest.mark.parametrize(
+    ("method", "path"),
+    [
+        ("GET", "/api/designs"),
+        ("POST", "/api/solve"),
+        ("GET", "/api/archive"),
+        ("GET", "/assets/index.js"),
+        ("GET", "/api/openapi.json"),
+        ("DELETE", "/api/shelf/wire/x"),
+    ],
+)
 def test_nothing_is_answered_without_the_key(locked, method, path):
     answer = locked.request(method, path, json={} if method == "POST" else None)
     assert answer.status_code == 401

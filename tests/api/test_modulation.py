@@ -30,10 +30,16 @@ def test_a_pin_of_the_design_is_where_the_bench_starts(client):
     assert answer["asked"]["carrier"] == "24.0 kHz"
 
 
-@pytest.mark.parametrize(("setting", "told"), [
-    ({"index": "9"}, "index: ‘9’ is above"), ({"carrier": "1 Hz"}, "carrier"), ({"scheme": "triangular"}, "scheme"),
-    ({"dead_time": "1 V"}, "dead_time"), ({"wave": "x"}, "wave"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("setting", "told"),
+    [
+        ({"index": "9"}, "index: ‘9’ is above"),
+        ({"carrier": "1 Hz"}, "carrier"),
+        ({"scheme": "triangular"}, "scheme"),
+        ({"dead_time": "1 V"}, "dead_time"),
+        ({"wave": "x"}, "wave"),
+    ],
+)
 def test_a_silly_setting_is_refused_by_name(client, setting, told):
     answer = client.post("/api/modulation", json={"brief": {}, "setting": setting})
     assert answer.status_code == 422
@@ -59,11 +65,16 @@ def test_the_table_is_worked_and_taken_away(client):
     assert client.post("/api/sine-table/exe", json=asked).status_code == 422
 
 
-@pytest.mark.parametrize(("fields", "told"), [
-    ({"bits": 8, "clock": "160M", "carrier": "1k"}, "bits: the timer counts to 80000"),
-    ({"clock": "200k", "carrier": "50k"}, "clock: the timer counts to 2 only"),
-    ({"carrier": "soon"}, "carrier"), ({"index": 2}, "index: 2"), ({"bits": 4}, "bits: 4"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("fields", "told"),
+    [
+        ({"bits": 8, "clock": "160M", "carrier": "1k"}, "bits: the timer counts to 80000"),
+        ({"clock": "200k", "carrier": "50k"}, "clock: the timer counts to 2 only"),
+        ({"carrier": "soon"}, "carrier"),
+        ({"index": 2}, "index: 2"),
+        ({"bits": 4}, "bits: 4"),
+    ],
+)
 def test_a_table_that_cannot_be_is_refused_by_name(client, fields, told):
     for path in ("/api/sine-table", "/api/sine-table/h"):
         answer = client.post(path, json=fields)
@@ -91,11 +102,22 @@ def test_the_scope_over_http_and_its_table(client):
     assert table.text.startswith("time_s,bridge_V")
 
 
-@pytest.mark.parametrize(("look", "told"), [
-    ({"periods": 900}, "periods"), ({"load": "cat"}, "load"), ({"first": "soon"}, "first"), ({"event": "fire"}, "event"),
-    ({"source": "sun"}, "source"), ({"traces": []}, "traces"), ({"traces": ["load"] * 5}, "traces"), ({"traces": ["cat"]}, "traces"),
-    ({"spectrum": {"trace": "load", "limit": "-3 %"}}, "limit"), ({"grid": 5}, "grid"), ({"cursors": ["1 ms", "2 ms", "3 ms"]}, "cursors"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("look", "told"),
+    [
+        ({"periods": 900}, "periods"),
+        ({"load": "cat"}, "load"),
+        ({"first": "soon"}, "first"),
+        ({"event": "fire"}, "event"),
+        ({"source": "sun"}, "source"),
+        ({"traces": []}, "traces"),
+        ({"traces": ["load"] * 5}, "traces"),
+        ({"traces": ["cat"]}, "traces"),
+        ({"spectrum": {"trace": "load", "limit": "-3 %"}}, "limit"),
+        ({"grid": 5}, "grid"),
+        ({"cursors": ["1 ms", "2 ms", "3 ms"]}, "cursors"),
+    ],
+)
 def test_a_silly_look_is_refused_by_name(client, look, told):
     answer = client.post("/api/scope", json={"brief": {}, "look": look})
     assert answer.status_code == 422

@@ -31,11 +31,14 @@ ODD = {
     "a surrogate in a field that is read": ('{"brief": {"output": {"voltage": "\\udfff"}}}', ""),
     "hundreds of digits": ('{"brief": {"source": {"cells": ' + "9" * 400 + "}}}", "a number of hundreds of digits"),
     "an endless exponent": ('{"brief": {"power": {"continuous": "1e999999999"}}}', "too large to be a real quantity"),
-    "a long number in two notations": ('{"brief": {"power": {"continuous": "9k' + "9" * 400 + '"}}}', "too long to be a quantity"),
+    "a long number in two notations": (
+        '{"brief": {"power": {"continuous": "9k' + "9" * 400 + '"}}}',
+        "too long to be a quantity",
+    ),
     "not JSON": ("{", "not JSON"),
     "deep": ("[" * 5000, ""),
     "infinite": ('{"brief": {"output": {"voltage": 1e400}}}', ""),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("what", list(ODD))

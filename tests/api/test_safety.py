@@ -19,11 +19,17 @@ def test_waivers_and_rules_are_kept_with_the_design(client):
     assert again["house"]["bleed_time"] == 30
 
 
-@pytest.mark.parametrize(("more", "told"), [
-    ({"waivers": [WAIVER | {"reason": "no"}]}, "reason"), ({"waivers": [WAIVER | {"on": "some day"}]}, "on"),
-    ({"house": {"duty_limit": 0.9}}, "house.duty_limit"), ({"house": {"bravery": 1}}, "bravery"),
-    ({"brief": {"power": {"profile": "much"}}}, "profile"), ({"brief": {"source": {"coldest": -90}}}, "source.coldest"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("more", "told"),
+    [
+        ({"waivers": [WAIVER | {"reason": "no"}]}, "reason"),
+        ({"waivers": [WAIVER | {"on": "some day"}]}, "on"),
+        ({"house": {"duty_limit": 0.9}}, "house.duty_limit"),
+        ({"house": {"bravery": 1}}, "bravery"),
+        ({"brief": {"power": {"profile": "much"}}}, "profile"),
+        ({"brief": {"source": {"coldest": -90}}}, "source.coldest"),
+    ],
+)
 def test_what_is_bad_is_refused_by_name(client, more, told):
     answer = client.post("/api/solve", json=POOR | more)
     assert answer.status_code == 422
@@ -43,8 +49,14 @@ def test_another_battery_is_asked_about(client):
     assert len(answer.json()["items"]) == 7
     bad = client.post("/api/battery-change", json={"brief": {}, "source": {"chemistry": "Li-ion", "cells": 40}})
     assert bad.status_code == 422
-    nothing = client.post("/api/battery-change", json={
-        "brief": {"output": {"waveform": "sine"}}, "route": "iron push-pull", "source": {"chemistry": "Li-ion", "cells": 8}})  # fmt: skip
+    nothing = client.post(
+        "/api/battery-change",
+        json={
+            "brief": {"output": {"waveform": "sine"}},
+            "route": "iron push-pull",
+            "source": {"chemistry": "Li-ion", "cells": 8},
+        },
+    )
     assert nothing.status_code == 409
 
 
@@ -59,10 +71,15 @@ def test_any_bus_is_precharged(client, volts, bank):
     assert client.post("/api/bus/csv", json={}).text.startswith("state,")
 
 
-@pytest.mark.parametrize(("body", "told"), [
-    ({"bus": {"voltage": 4000}}, "bus.voltage"), ({"bus": {"bank": "many"}}, "bank"),
-    ({"pins": {"precharge.timeout": -1}}, "precharge.timeout"), ({"pins": {"protection.cut_off": 20}}, "protection.cut_off"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("body", "told"),
+    [
+        ({"bus": {"voltage": 4000}}, "bus.voltage"),
+        ({"bus": {"bank": "many"}}, "bank"),
+        ({"pins": {"precharge.timeout": -1}}, "precharge.timeout"),
+        ({"pins": {"protection.cut_off": 20}}, "protection.cut_off"),
+    ],
+)
 def test_a_bad_bus_is_refused_by_name(client, body, told):
     answer = client.post("/api/bus", json=body)
     assert answer.status_code == 422

@@ -144,10 +144,15 @@ def test_columns_are_bounded_as_people_write_figures(client):
     assert len(rows) == sum(100 <= r["numbers"]["v_rating"] <= 150 and r["numbers"]["r_on"] <= 5.005e-3 for r in every)
 
 
-@pytest.mark.parametrize(("bound", "told"), [
-    ("v_rating:many", "Drain–source rating, from: ‘many’ is not a number"), ("package:TO-220", "no column of figures ‘package’"), ("x:1", "no column of figures ‘x’"),
-    ("v_rating:", "Drain–source rating, from: is empty"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("bound", "told"),
+    [
+        ("v_rating:many", "Drain–source rating, from: ‘many’ is not a number"),
+        ("package:TO-220", "no column of figures ‘package’"),
+        ("x:1", "no column of figures ‘x’"),
+        ("v_rating:", "Drain–source rating, from: is empty"),
+    ],
+)
 def test_a_bound_that_is_none_is_told(client, bound, told):
     answer = client.get("/api/shelf/mosfet/table", params={"lowest": bound})
     assert answer.status_code == 422
@@ -209,12 +214,16 @@ def test_what_lies_in_the_drawer_is_listed_and_proposed(drawer):
     assert drawer.delete("/api/drawer/core/R 50/30/20").status_code == 404
 
 
-@pytest.mark.parametrize(("path", "body", "status", "told"), [
-    ("core/none such", {"count": 1}, 404, "there is no core"), ("valve/x", {"count": 1}, 404, "no kind"),
-    ("core/R 50/30/20", {"count": 0}, 422, "count: 0 is below the allowed 1 to 100000; raise it"),
-    ("core/R 50/30/20", {"count": 1, "condition": "stolen"}, 422, "not one of 'new', 'salvaged' or 'unverified'"),
-    ("core/R 50/30/20", {"count": 1, "paid": -1}, 422, "below the allowed"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("path", "body", "status", "told"),
+    [
+        ("core/none such", {"count": 1}, 404, "there is no core"),
+        ("valve/x", {"count": 1}, 404, "no kind"),
+        ("core/R 50/30/20", {"count": 0}, 422, "count: 0 is below the allowed 1 to 100000; raise it"),
+        ("core/R 50/30/20", {"count": 1, "condition": "stolen"}, 422, "not one of 'new', 'salvaged' or 'unverified'"),
+        ("core/R 50/30/20", {"count": 1, "paid": -1}, 422, "below the allowed"),
+    ],
+)
 def test_what_cannot_lie_in_the_drawer_is_told(client, path, body, status, told):
     answer = client.put(f"/api/drawer/{path}", json=body)
     assert answer.status_code == status

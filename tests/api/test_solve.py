@@ -58,12 +58,16 @@ def test_asking_twice_gives_the_same(client):
     ("ask", "field", "told"),
     [
         ({"brief": {"source": {"cells": 2}}}, "brief.source.cells", "2 is below the allowed 3 to 30; raise it"),
-        ({"brief": {}, "pins": {"front_end.frequency": "2M"}}, "front_end.frequency", "2 MHz is above the allowed 10 kHz to 300 kHz"),
+        (
+            {"brief": {}, "pins": {"front_end.frequency": "2M"}},
+            "front_end.frequency",
+            "2 MHz is above the allowed 10 kHz to 300 kHz",
+        ),
         ({"brief": {}, "pins": {"nowhere.x": 1}}, "nowhere.x", "not a figure that can be pinned"),
         ({"pins": {}}, "brief", "brief is missing"),
         ({"brief": {"output": {"voltage": "nan"}}}, "brief.output.voltage", "not a number"),
     ],
-)  # fmt: skip
+)
 def test_bad_input_names_field_value_and_range(client, ask, field, told):
     answer = client.post("/api/solve", json=ask)
     assert answer.status_code == 422
@@ -149,7 +153,7 @@ def test_the_book_is_served_and_worked(client):
         ("bleed_time", {"R": "red", "C": "1u", "V": 1, "V_safe": 1}, 422, "R: ‘red’ is not a number"),
         ("bleed_time", {"R": 1e20, "C": "1u", "V": 100, "V_safe": 60}, 422, "outside"),
     ],
-)  # fmt: skip
+)
 def test_a_relation_that_cannot_be_worked_says_why(client, key, values, status, told):
     answer = client.post(f"/api/book/{key}/work", json={"values": values})
     assert answer.status_code == status

@@ -76,12 +76,22 @@ def test_what_lies_beside_moves_nothing_on_the_path(refuge, shelf):
     }
 
 
-@pytest.mark.parametrize("change", [
-    {"source": {"cells": 3}}, {"source": {"cells": 18, "capacity": "1000 Ah"}}, {"power": {"continuous": 3000, "surge": 9000}},
-    {"power": {"continuous": 200, "surge": 1600}},
-    {"power": {"continuous": 50, "surge": 50, "surge_time": 0}}, {"targets": {"ambient": 60}}, {"targets": {"ambient": -30}},
-    {"source": {"resistance": 5}}, {"source": {"resistance": 1e-5}}, {"output": {"voltage": 100}}, {"source": {"coldest": -40}},
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "change",
+    [
+        {"source": {"cells": 3}},
+        {"source": {"cells": 18, "capacity": "1000 Ah"}},
+        {"power": {"continuous": 3000, "surge": 9000}},
+        {"power": {"continuous": 200, "surge": 1600}},
+        {"power": {"continuous": 50, "surge": 50, "surge_time": 0}},
+        {"targets": {"ambient": 60}},
+        {"targets": {"ambient": -30}},
+        {"source": {"resistance": 5}},
+        {"source": {"resistance": 1e-5}},
+        {"output": {"voltage": 100}},
+        {"source": {"coldest": -40}},
+    ],
+)
 @pytest.mark.parametrize("name", ["push-pull link", "iron push-pull"])
 def test_briefs_at_their_edges_are_told_whole(name, change, refuge, shelf):
     content = refuge.model_dump()

@@ -27,21 +27,56 @@ def at(refuge, shelf):
 
 
 FIXED = {
-    "bridge_drive.driver": "DB-2", "bridge_drive.supply": 12.0, "bridge_drive.r_on": 3.8, "bridge_drive.r_off": 5.4,
-    "front_end.switch": "MN-150-7.2m-A", "front_end.parallel": 2, "front_end.frequency": 50e3, "front_end.clamp_resistor": 470.0,
-    "front_end.sink": "HS-2.5", "front_end.fan": False,
-    "transformer.core": "ETD 44", "transformer.sets": 1, "transformer.grade": "FB-40", "transformer.primary_turns": 4,
-    "transformer.secondary_turns": 84, "transformer.primary_wire": "W 0.71", "transformer.primary_in_hand": 13,
-    "transformer.secondary_wire": "W 0.5", "transformer.secondary_in_hand": 2, "transformer.interfaces": 2,
-    "rectifier.diode": "RU-1200-3", "rectifier.inductance": 2.8e-3, "rectifier.core": "PQ 40/40", "rectifier.turns": 190,
-    "rectifier.wire": "W 0.56", "rectifier.in_hand": 1, "rectifier.sink": "HS-3.2", "rectifier.fan": False,
-    "dc_link.voltage": 375.0, "dc_link.capacitor": "CE-500-220", "dc_link.count": 2, "dc_link.bleeder": 68e3,
-    "h_bridge.switch": "MF-650-150m-A", "h_bridge.parallel": 1, "h_bridge.carrier": 18e3, "h_bridge.dead_time": 400e-9,
-    "h_bridge.sink": "HS-1.9", "h_bridge.fan": False,
-    "output_filter.inductance": 1.8e-3, "output_filter.core": "PQ 50/50", "output_filter.turns": 175,
-    "output_filter.wire": "W 0.9", "output_filter.in_hand": 1, "output_filter.capacitor": "CF-310AC-3.3", "output_filter.count": 1,
-    "input_stage.cable": 10e-6, "input_stage.fuse": "FU-80-50", "input_stage.capacitor": "CE-50-2200", "input_stage.count": 8,
-}  # fmt: skip
+    "bridge_drive.driver": "DB-2",
+    "bridge_drive.supply": 12.0,
+    "bridge_drive.r_on": 3.8,
+    "bridge_drive.r_off": 5.4,
+    "front_end.switch": "MN-150-7.2m-A",
+    "front_end.parallel": 2,
+    "front_end.frequency": 50e3,
+    "front_end.clamp_resistor": 470.0,
+    "front_end.sink": "HS-2.5",
+    "front_end.fan": False,
+    "transformer.core": "ETD 44",
+    "transformer.sets": 1,
+    "transformer.grade": "FB-40",
+    "transformer.primary_turns": 4,
+    "transformer.secondary_turns": 84,
+    "transformer.primary_wire": "W 0.71",
+    "transformer.primary_in_hand": 13,
+    "transformer.secondary_wire": "W 0.5",
+    "transformer.secondary_in_hand": 2,
+    "transformer.interfaces": 2,
+    "rectifier.diode": "RU-1200-3",
+    "rectifier.inductance": 2.8e-3,
+    "rectifier.core": "PQ 40/40",
+    "rectifier.turns": 190,
+    "rectifier.wire": "W 0.56",
+    "rectifier.in_hand": 1,
+    "rectifier.sink": "HS-3.2",
+    "rectifier.fan": False,
+    "dc_link.voltage": 375.0,
+    "dc_link.capacitor": "CE-500-220",
+    "dc_link.count": 2,
+    "dc_link.bleeder": 68e3,
+    "h_bridge.switch": "MF-650-150m-A",
+    "h_bridge.parallel": 1,
+    "h_bridge.carrier": 18e3,
+    "h_bridge.dead_time": 400e-9,
+    "h_bridge.sink": "HS-1.9",
+    "h_bridge.fan": False,
+    "output_filter.inductance": 1.8e-3,
+    "output_filter.core": "PQ 50/50",
+    "output_filter.turns": 175,
+    "output_filter.wire": "W 0.9",
+    "output_filter.in_hand": 1,
+    "output_filter.capacitor": "CF-310AC-3.3",
+    "output_filter.count": 1,
+    "input_stage.cable": 10e-6,
+    "input_stage.fuse": "FU-80-50",
+    "input_stage.capacitor": "CE-50-2200",
+    "input_stage.count": 8,
+}
 
 DIRECTIONS = [
     # block, figure, the pin that changes, its two values, whether the figure rises
@@ -87,7 +122,7 @@ DIRECTIONS = [
     ("input_stage", "drop", "input_stage.cable", 6e-6, 25e-6, False),
     ("input_stage", "cable_loss", "input_stage.cable", 6e-6, 25e-6, False),
     ("battery", "current", "h_bridge.carrier", 16e3, 60e3, True),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(
@@ -114,7 +149,7 @@ ASKED = [
     ("load", "current", {"power": {"power_factor": 0.6}}, True),
     ("load", "inductance", {"power": {"power_factor": 0.99}}, False),
     ("output_filter", "line_current", {"power": {"continuous": 900, "surge": 1200}}, True),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(
@@ -209,8 +244,12 @@ def test_a_higher_battery_needs_higher_switches_and_more_turns(refuge, shelf):
 @pytest.mark.parametrize("power", [120, 300, 470, 570, 600, 900, 1400])
 def test_the_corner_stands_between_odd_harmonics_of_the_line(power, refuge, shelf):
     """Those of the dead time are lifted there: half a turn of the second digit apart, the same filter bends far less."""
-    brief = refuge.model_copy(update={"loads": ("lamp",), "power": refuge.power.model_copy(update={
-        "continuous": float(power), "surge": 1.2 * power, "power_factor": 0.75})})  # fmt: skip
+    brief = refuge.model_copy(
+        update={
+            "loads": ("lamp",),
+            "power": refuge.power.model_copy(update={"continuous": float(power), "surge": 1.2 * power, "power_factor": 0.75}),
+        }
+    )
     worked = work_out(brief, {}, shelf, PRESETS["usual"])
     found = worked.settled["nominal"].states["output_filter"]
     assert abs(found.corner / brief.output.frequency % 2 - 1) > 0.5

@@ -49,7 +49,7 @@ def refused(content, model=Brief) -> list[Problem]:
         ({"targets": {"ambient": True}}, "is true/false; write a number"),
         ({"power": {"continuous": float("nan")}}, "power.continuous"),
     ],
-)  # fmt: skip
+)
 def test_a_bad_brief_is_told_plainly(content, message):
     messages = [p.message for p in refused(content)]
     assert any(message in m for m in messages), messages
@@ -133,8 +133,10 @@ def test_an_entry_of_a_list_is_refused_with_its_own_range(refuge):
 )
 def test_a_design_of_the_second_format_is_read_in_todays_words(before, now):
     old = {
-        "format": 2, "brief": {"targets": {"switches": before, "ambient": 31}}, "pins": {"protection.after_trip": "tries for ever"},
-    }  # fmt: skip
+        "format": 2,
+        "brief": {"targets": {"switches": before, "ambient": 31}},
+        "pins": {"protection.after_trip": "tries for ever"},
+    }
     design = Design.model_validate(old)
     assert design.format == 3
     assert (design.brief.targets.switches, design.brief.targets.ambient) == (now, 31)
@@ -145,7 +147,10 @@ def test_a_design_of_the_second_format_is_read_in_todays_words(before, now):
 def test_a_design_of_the_first_format_takes_every_step():
     old = {"pins": {"controller.r2": 47e3, "protection.after_trip": "three tries"}}
     assert Design.model_validate(old).pins == {
-        "controller.control": "voltage", "controller.r2": 47e3, "protection.after_trip": "three retries"}  # fmt: skip
+        "controller.control": "voltage",
+        "controller.r2": 47e3,
+        "protection.after_trip": "three retries",
+    }
 
 
 @pytest.mark.parametrize(("odd", "field"), [({"brief": 7}, "brief"), ({"brief": {"targets": []}}, "brief.targets")])

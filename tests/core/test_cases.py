@@ -30,18 +30,24 @@ def given(case_id):
 def test_precharge_of_a_96_volt_bus():
     g = given("precharge-96V")
     check(
-        "precharge-96V", time_s=source.precharge_time(R=g["R"], C=g["C"], k=g["k"]),
+        "precharge-96V",
+        time_s=source.precharge_time(R=g["R"], C=g["C"], k=g["k"]),
         resistor_energy_J=source.precharge_energy(C=g["C"], V=g["V"], k=g["k"]),
         peak_current_A=source.precharge_peak_current(V=g["V"], R=g["R"]),
         peak_power_W=source.precharge_peak_power(V=g["V"], R=g["R"]),
-        closing_inrush_A=source.closing_inrush(V=g["V"], k=g["k"], R_s=g["source_resistance"]))  # fmt: skip
+        closing_inrush_A=source.closing_inrush(V=g["V"], k=g["k"], R_s=g["source_resistance"]),
+    )
 
 
 def test_a_loaded_precharge_may_never_arrive():
     g = given("precharge-loaded-never-arrives")
     ceiling = float(source.precharge_ceiling(V=g["V"], R=g["R"], R_L=g["parallel_load_ohm"]))
-    check("precharge-loaded-never-arrives", ceiling_V=ceiling, peak_current_A=source.precharge_peak_current(V=g["V"], R=g["R"]),
-          peak_power_W=source.precharge_peak_power(V=g["V"], R=g["R"]))  # fmt: skip
+    check(
+        "precharge-loaded-never-arrives",
+        ceiling_V=ceiling,
+        peak_current_A=source.precharge_peak_current(V=g["V"], R=g["R"]),
+        peak_power_W=source.precharge_peak_power(V=g["V"], R=g["R"]),
+    )
     tau = source.loaded_precharge_constant(R=g["R"], R_L=g["parallel_load_ohm"], C=g["C"])
     assert math.isnan(source.loaded_precharge_time.work({"tau": tau, "k": g["k"], "V": g["V"], "V_inf": ceiling}))
 
@@ -49,28 +55,34 @@ def test_a_loaded_precharge_may_never_arrive():
 def test_a_sagging_battery():
     g = given("battery-sag-24V")
     current = float(source.sagged_current(E=g["emf"], R_s=g["resistance"], P=g["power_at_terminals"]))
-    check("battery-sag-24V", current_A=current,
-          terminal_V=source.terminal_voltage(E=g["emf"], I=current, R_s=g["resistance"]))  # fmt: skip
+    check("battery-sag-24V", current_A=current, terminal_V=source.terminal_voltage(E=g["emf"], I=current, R_s=g["resistance"]))
 
 
 def test_push_pull_flux():
     g = given("flux-push-pull")
-    check("flux-push-pull", peak_flux_T=magnetics.peak_flux(
-        V=g["V"], D=g["D_one_switch"], N=g["N"], A_e=g["A"], f_s=g["f_one_switch"]))  # fmt: skip
+    check(
+        "flux-push-pull",
+        peak_flux_T=magnetics.peak_flux(V=g["V"], D=g["D_one_switch"], N=g["N"], A_e=g["A"], f_s=g["f_one_switch"]),
+    )
 
 
 def test_turns_ratio_with_a_choke():
     g = given("turns-ratio-choke")
-    check("turns-ratio-choke", ratio=stage.turns_ratio_choke(
-        V_out=g["V_out"], n_d=g["n_diodes"], V_F=g["V_F"], D_max=g["D_max_one_switch"], V_min=g["V_min"], V_drop=g["drop_V"]))  # fmt: skip
+    check(
+        "turns-ratio-choke",
+        ratio=stage.turns_ratio_choke(
+            V_out=g["V_out"], n_d=g["n_diodes"], V_F=g["V_F"], D_max=g["D_max_one_switch"], V_min=g["V_min"], V_drop=g["drop_V"]
+        ),
+    )
 
 
 def test_an_rcd_clamp_burns_more_than_the_leakage_holds():
     g = given("rcd-clamp")
     power = float(clamp.clamp_power(L_lk=g["L"], I=g["I"], f=g["f"], V_c=g["V_clamp"], V_r=g["V_reflected"]))
     resistor = float(clamp.clamp_resistor(V_c=g["V_clamp"], P=power))
-    check("rcd-clamp", power_W=power, leakage_only_W=clamp.leakage_power(L_lk=g["L"], I=g["I"], f=g["f"]),
-          resistor_ohm=resistor)  # fmt: skip
+    check(
+        "rcd-clamp", power_W=power, leakage_only_W=clamp.leakage_power(L_lk=g["L"], I=g["I"], f=g["f"]), resistor_ohm=resistor
+    )
     settled = clamp.clamp_level(V_r=g["V_reflected"], L_lk=g["L"], I=g["I"], f=g["f"], R=resistor)
     assert settled == pytest.approx(g["V_clamp"], rel=1e-9)
 
@@ -88,12 +100,21 @@ def test_a_three_level_wave(case_id):
     g = given(case_id)
     wave = three_level(g["conduction_fraction"], g["V_dc"], 50)
     read = readings_of_steps(wave)
-    check(case_id, rms_V=read.rms, fundamental_rms_V=read.fundamental_rms, thd=read.thd,
-          third_peak_V=2 * abs(harmonics(wave, 3)[2]), average_responding_reading_V=read.average_responding)  # fmt: skip
+    check(
+        case_id,
+        rms_V=read.rms,
+        fundamental_rms_V=read.fundamental_rms,
+        thd=read.thd,
+        third_peak_V=2 * abs(harmonics(wave, 3)[2]),
+        average_responding_reading_V=read.average_responding,
+    )
     fraction = g["conduction_fraction"]
-    check(case_id, rms_V=bridge.modified_rms(V_dc=g["V_dc"], fraction=fraction),
-          third_peak_V=bridge.modified_harmonic(V_dc=g["V_dc"], fraction=fraction, h=3),
-          average_responding_reading_V=bridge.modified_mean(V_dc=g["V_dc"], fraction=fraction))  # fmt: skip
+    check(
+        case_id,
+        rms_V=bridge.modified_rms(V_dc=g["V_dc"], fraction=fraction),
+        third_peak_V=bridge.modified_harmonic(V_dc=g["V_dc"], fraction=fraction, h=3),
+        average_responding_reading_V=bridge.modified_mean(V_dc=g["V_dc"], fraction=fraction),
+    )
 
 
 def test_filter_and_link_ripple():
@@ -105,8 +126,12 @@ def test_filter_and_link_ripple():
 
 def test_mains_and_three_phases():
     check("six-pulse-400", mean_V=link.six_pulse_mean(V_line=400), max_V=link.rectified_peak(V_rms=400))
-    check("three-phase-reach", sine_triangle_LL_rms=bridge.sine_triangle_reach(V_dc=560),
-          space_vector_LL_rms=bridge.space_vector_reach(V_dc=560), six_step_LL_fundamental_rms=bridge.six_step_reach(V_dc=560))  # fmt: skip
+    check(
+        "three-phase-reach",
+        sine_triangle_LL_rms=bridge.sine_triangle_reach(V_dc=560),
+        space_vector_LL_rms=bridge.space_vector_reach(V_dc=560),
+        six_step_LL_fundamental_rms=bridge.six_step_reach(V_dc=560),
+    )
 
 
 def test_dowell_for_foil():
@@ -118,26 +143,37 @@ def test_dowell_for_foil():
 
 def test_steinmetz_generalised_to_pulses():
     g = given("igse-square")
-    check("igse-square",
-          loss_W_m3=magnetics.igse_pulses(k_core=g["k"], alpha=g["alpha"], beta=g["beta"], f_s=g["f"], B_pk=g["B_pk"],
-                                          D=g["D_each_pulse_of_full_period"]),
-          sine_formula_W_m3=magnetics.steinmetz(k_core=g["k"], alpha=g["alpha"], beta=g["beta"], f=g["f"], B_pk=g["B_pk"]))  # fmt: skip
+    check(
+        "igse-square",
+        loss_W_m3=magnetics.igse_pulses(
+            k_core=g["k"], alpha=g["alpha"], beta=g["beta"], f_s=g["f"], B_pk=g["B_pk"], D=g["D_each_pulse_of_full_period"]
+        ),
+        sine_formula_W_m3=magnetics.steinmetz(k_core=g["k"], alpha=g["alpha"], beta=g["beta"], f=g["f"], B_pk=g["B_pk"]),
+    )
 
 
 def test_a_divider_at_every_corner():
     g = given("divider-link")
     corners = [
-        float(sense.divider(V_ref=g["V_ref"] * (1 + a * g["ref_tolerance"]), R_1=g["R_top"] * (1 + b * g["tolerance"]),
-                            R_2=g["R_bottom"] * (1 + c * g["tolerance"])))
+        float(
+            sense.divider(
+                V_ref=g["V_ref"] * (1 + a * g["ref_tolerance"]),
+                R_1=g["R_top"] * (1 + b * g["tolerance"]),
+                R_2=g["R_bottom"] * (1 + c * g["tolerance"]),
+            )
+        )
         for a, b, c in itertools.product((-1, 0, 1), repeat=3)
-    ]  # fmt: skip
+    ]
     check("divider-link", nominal_V=corners[13], lowest_V=min(corners), highest_V=max(corners))
 
 
 def test_a_bleeder():
     g = given("bleeder")
-    check("bleeder", time_s=link.bleed_time(R=g["R"], C=g["C"], V=g["V"], V_safe=g["V_safe"]),
-          power_W=link.bleeder_power(V=g["V"], R=g["R"]))  # fmt: skip
+    check(
+        "bleeder",
+        time_s=link.bleed_time(R=g["R"], C=g["C"], V=g["V"], V_safe=g["V_safe"]),
+        power_W=link.bleeder_power(V=g["V"], R=g["R"]),
+    )
 
 
 def test_a_choke_that_runs_dry_meets_the_continuous_duty_at_the_boundary():

@@ -46,13 +46,16 @@ def whole_law(supply, filtering, load, level):
         missing = loop.target - link
         fed = missing / c.r1 + (missing - lead) / c.r3
         return [
-            (level * link - volts - filtering.resistance * coil) / filtering.inductance, (coil - volts / load) / filtering.capacitance,
+            (level * link - volts - filtering.resistance * coil) / filtering.inductance,
+            (coil - volts / load) / filtering.capacitance,
             (stage.ratio * duty * entry - stage.drop - link - stage.resistance * choke) / stage.inductance,
             (choke - level * coil - link / supply.leak) / supply.bank,
             ((cells.emf - entry) / cells.resistance - stage.ratio * duty * choke - supply.idle / entry) / cells.capacitance,
-            fed / c.c2 - across * (1 / c.c1 + 1 / c.c2) / c.r2, across / (c.r2 * c.c1), (missing - lead) / (c.r3 * c.c3),
+            fed / c.c2 - across * (1 / c.c1 + 1 / c.c2) / c.r2,
+            across / (c.r2 * c.c1),
+            (missing - lead) / (c.r3 * c.c3),
             2 * math.pi * loop.pole * (first + across - told),
-        ]  # fmt: skip
+        ]
 
     return law
 
@@ -116,11 +119,23 @@ def test_energy_is_conserved_from_battery_to_socket(bench, source):
     stage, cells = s.front_end, s.battery
     given = np.trapezoid(cells.emf * seen["battery"], t)
     burnt = np.trapezoid(
-        cells.resistance * seen["battery"] ** 2 + s.idle + (stage.resistance * seen["choke"] + stage.drop) * seen["choke"]
-        + seen["link"] ** 2 / s.leak + bench.front.resistance * seen["inductor"] ** 2, t)  # fmt: skip
-    kept = sum(0.5 * size * np.diff(seen[name][[0, -1]] ** 2)[0] for name, size in (
-        ("link", s.bank), ("input", cells.capacitance), ("choke", stage.inductance), ("inductor", bench.front.inductance),
-        ("output", bench.front.capacitance)))  # fmt: skip
+        cells.resistance * seen["battery"] ** 2
+        + s.idle
+        + (stage.resistance * seen["choke"] + stage.drop) * seen["choke"]
+        + seen["link"] ** 2 / s.leak
+        + bench.front.resistance * seen["inductor"] ** 2,
+        t,
+    )
+    kept = sum(
+        0.5 * size * np.diff(seen[name][[0, -1]] ** 2)[0]
+        for name, size in (
+            ("link", s.bank),
+            ("input", cells.capacitance),
+            ("choke", stage.inductance),
+            ("inductor", bench.front.inductance),
+            ("output", bench.front.capacitance),
+        )
+    )
     assert given == pytest.approx(np.trapezoid(seen["power"], t) + burnt + kept, rel=4e-3)
 
 

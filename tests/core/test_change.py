@@ -21,8 +21,13 @@ def of(brief, source):
 @pytest.fixture(scope="module")
 def changed(refuge, shelf):
     """Twelve lead-acid cells give way to eight lithium-ion ones; fan and supply were bought for the old battery."""
-    pins = {"heat.fan_supply": "battery", "heat.fan_rated": 24, "protection.supply_stands": 35, "input_stage.capacitor": "CE-35-1000",
-            "front_end.switch": "MN-075-4.2m-A"}  # fmt: skip
+    pins = {
+        "heat.fan_supply": "battery",
+        "heat.fan_rated": 24,
+        "protection.supply_stands": 35,
+        "input_stage.capacitor": "CE-35-1000",
+        "front_end.switch": "MN-075-4.2m-A",
+    }
     worked = work_out(of(refuge, LEAD), pins, shelf, USUAL)
     return worked, change_battery(worked, pins, LI_ION)
 

@@ -92,7 +92,8 @@ def test_a_turn_more_lowers_the_flux_in_proportion(bench, worked):
     for o in table(bench, "turns").options:
         n = int(o.name.split(" : ")[0])
         assert float(o.texts["flux"].split()[0]) == pytest.approx(
-            1e3 * worked.settled["full"].states["transformer"].worst_flux * build.primary_turns / n, rel=6e-3)  # fmt: skip
+            1e3 * worked.settled["full"].states["transformer"].worst_flux * build.primary_turns / n, rel=6e-3
+        )
 
 
 def test_taking_an_option_makes_the_design_it_promised(bench, refuge, shelf):
@@ -128,8 +129,10 @@ def test_interleaving_quarters_the_leakage_and_doubles_the_capacitance(worked, s
     # the primary's halves leak towards each other however they are interleaved
     across = [t.leakage - t.half_leakage for t in (plain, mixed)]
     assert across[0] / across[1] == pytest.approx(4, rel=0.25)
-    capacitance = [book.winding_capacitance(eps_r=3.3, b_w=t.stack.b_w, MLT=t.stack.mlt, interfaces=t.interfaces, h_ins=150e-6)
-                   for t in (plain, mixed)]  # fmt: skip
+    capacitance = [
+        book.winding_capacitance(eps_r=3.3, b_w=t.stack.b_w, MLT=t.stack.mlt, interfaces=t.interfaces, h_ins=150e-6)
+        for t in (plain, mixed)
+    ]
     assert capacitance[1] == pytest.approx(2 * capacitance[0])
     area = plain.stack.b_w * plain.stack.mlt
     assert capacitance[0] == pytest.approx(3.3 * 8.854e-12 * area / 150e-6, rel=1e-3)
@@ -246,14 +249,26 @@ def test_an_unknown_core_is_found_from_what_was_measured():
     assert found.usable < sat
 
 
-@pytest.mark.parametrize(("mu", "sat", "family"), [
-    (75, 1.0, "gapped or powder"), (10_000, 0.35, "high-permeability ferrite"), (6000, 1.4, "iron or nanocrystalline strip"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("mu", "sat", "family"),
+    [
+        (75, 1.0, "gapped or powder"),
+        (10_000, 0.35, "high-permeability ferrite"),
+        (6000, 1.4, "iron or nanocrystalline strip"),
+    ],
+)
 def test_families_are_told_apart(mu, sat, family):
     area, path, turns = 1e-4, 0.1, 20
-    found = unknown_core(UnknownCore(
-        area=area, path=path, turns=turns, inductance=4e-7 * math.pi * mu * area * turns**2 / path, volts=10,
-        knee_frequency=10 / (4 * sat * turns * area)))  # fmt: skip
+    found = unknown_core(
+        UnknownCore(
+            area=area,
+            path=path,
+            turns=turns,
+            inductance=4e-7 * math.pi * mu * area * turns**2 / path,
+            volts=10,
+            knee_frequency=10 / (4 * sat * turns * area),
+        )
+    )
     assert found.family == family
 
 
@@ -293,8 +308,10 @@ def test_an_overload_heats_as_an_ode_says():
 
 def test_iron_bears_an_overload_for_minutes_and_ferrite_for_less(refuge, shelf, worked):
     iron = work_out(refuge, {}, shelf, USUAL, "iron bridge")
-    curves = {k: next(c for c in coil_bench(w, k).charts if c.key == "overload")
-              for w, k in ((worked, "transformer"), (iron, "iron_transformer"))}  # fmt: skip
+    curves = {
+        k: next(c for c in coil_bench(w, k).charts if c.key == "overload")
+        for w, k in ((worked, "transformer"), (iron, "iron_transformer"))
+    }
 
     # the same multiple of the load: the heavier part lasts longer
     def lasts(chart):

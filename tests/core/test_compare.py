@@ -64,10 +64,16 @@ def test_the_ranking_is_by_score_and_what_is_ruled_out_comes_last(compared):
     assert all(0 <= r.score <= 1 for r in able)
 
 
-@pytest.mark.parametrize(("quality", "best"), [
-    ("mass", lambda r: r.mass), ("cost", lambda r: r.cost), ("idle", lambda r: r.idle),
-    ("efficiency", lambda r: -(r.efficiency + r.half + r.tenth)), ("quiet", lambda r: -r.quiet),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("quality", "best"),
+    [
+        ("mass", lambda r: r.mass),
+        ("cost", lambda r: r.cost),
+        ("idle", lambda r: r.idle),
+        ("efficiency", lambda r: -(r.efficiency + r.half + r.tenth)),
+        ("quiet", lambda r: -r.quiet),
+    ],
+)
 def test_one_weight_alone_ranks_by_that_quality(compared, quality, best):
     ranked = [r for r in rank(list(compared.rows), only(**{quality: 5})).rows if not r.out]
     assert best(ranked[0]) == pytest.approx(min(best(r) for r in ranked))
@@ -88,8 +94,9 @@ def test_no_row_on_the_front_is_beaten_in_all_three_and_each_other_is(compared):
 
     able = [r for r in compared.rows if not r.out]
     for row in able:
-        beaten = any(all(a <= b for a, b in zip(measures(o), measures(row), strict=True)) and measures(o) != measures(row)
-                     for o in able)  # fmt: skip
+        beaten = any(
+            all(a <= b for a, b in zip(measures(o), measures(row), strict=True)) and measures(o) != measures(row) for o in able
+        )
         assert row.pareto is not beaten
 
 
@@ -136,11 +143,17 @@ def test_the_parts_list_counts_every_switch_diode_and_can(worked, shelf):
     assert by_what["bridge switch"].count == 4 * builds["h_bridge"].parallel
     assert by_what["rectifier diode"].count == 4
     assert by_what["input capacitor"].count == builds["input_stage"].count
-    price = (2 * builds["front_end"].parallel * shelf.get(Mosfet, builds["front_end"].switch).price
-             + 4 * shelf.get(Diode, builds["rectifier"].diode).price + shelf.get(Fuse, builds["input_stage"].fuse).price
-             + builds["dc_link"].count * shelf.get(Capacitor, builds["dc_link"].capacitor).price)  # fmt: skip
-    part = sum(i.price * i.count for i in stock.items
-               if i.what in ("front-end switch", "rectifier diode", "battery fuse", "link capacitor"))  # fmt: skip
+    price = (
+        2 * builds["front_end"].parallel * shelf.get(Mosfet, builds["front_end"].switch).price
+        + 4 * shelf.get(Diode, builds["rectifier"].diode).price
+        + shelf.get(Fuse, builds["input_stage"].fuse).price
+        + builds["dc_link"].count * shelf.get(Capacitor, builds["dc_link"].capacitor).price
+    )
+    part = sum(
+        i.price * i.count
+        for i in stock.items
+        if i.what in ("front-end switch", "rectifier diode", "battery fuse", "link capacitor")
+    )
     assert part == pytest.approx(price)
     assert stock.cost > price
 
@@ -156,11 +169,20 @@ def test_copper_weighs_its_length_times_section(worked, shelf):
     assert wire.copper == pytest.approx(build.turns * made.stack.mlt * section * 8960, rel=1e-9)
 
 
-@pytest.mark.parametrize(("load", "wave", "crest", "verdict"), [
-    ("lamp", "square", 1.0, "suits"), ("heater", "modified", 1.41, "suits"), ("adapter", "modified", 1.41, "suits"),
-    ("adapter", "square", 1.0, "bears"), ("instrument", "modified", 1.41, "bears"), ("instrument", "square", 1.0, "refuses"),
-    ("fan", "modified", 1.41, "bears"), ("compressor", "modified", 1.41, "refuses"), ("compressor", "sine", 1.414, "suits"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("load", "wave", "crest", "verdict"),
+    [
+        ("lamp", "square", 1.0, "suits"),
+        ("heater", "modified", 1.41, "suits"),
+        ("adapter", "modified", 1.41, "suits"),
+        ("adapter", "square", 1.0, "bears"),
+        ("instrument", "modified", 1.41, "bears"),
+        ("instrument", "square", 1.0, "refuses"),
+        ("fan", "modified", 1.41, "bears"),
+        ("compressor", "modified", 1.41, "refuses"),
+        ("compressor", "sine", 1.414, "suits"),
+    ],
+)
 def test_loads_are_judged_as_practitioners_do(load, wave, crest, verdict):
     found = judge(load, wave, crest, 0.02)
     assert found.verdict == verdict

@@ -29,8 +29,11 @@ def need(worked, shelf):
 def poly_plant(p: Plant) -> signal.TransferFunction:
     """The same stage as polynomials in s, from the textbook's impedance divider written out by hand."""
     num = [p.gain * p.load * p.esr * p.bank, p.gain * p.load]
-    den = [p.inductance * p.bank * (p.load + p.esr),
-           p.inductance + p.bank * (p.path * (p.load + p.esr) + p.load * p.esr), p.load + p.path]  # fmt: skip
+    den = [
+        p.inductance * p.bank * (p.load + p.esr),
+        p.inductance + p.bank * (p.path * (p.load + p.esr) + p.load * p.esr),
+        p.load + p.path,
+    ]
     return signal.TransferFunction(num, den)
 
 
@@ -108,10 +111,13 @@ def _built(need, **fields):
     return controller.propose(need, Brief(), fields, house_shelf(), USUAL)
 
 
-@pytest.mark.parametrize(("law", "hand"), [
-    ("one resistor", lambda b, r: b.law_k / (r * b.timing_capacitor)),
-    ("two resistors", lambda b, r: 1 / (b.timing_capacitor * (b.law_a * r + b.law_b * b.discharge_resistor))),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("law", "hand"),
+    [
+        ("one resistor", lambda b, r: b.law_k / (r * b.timing_capacitor)),
+        ("two resistors", lambda b, r: 1 / (b.timing_capacitor * (b.law_a * r + b.law_b * b.discharge_resistor))),
+    ],
+)
 def test_each_law_gives_its_frequency(need, law, hand):
     build = _built(need, law=law)
     middle = build.timing_resistor + build.timing_trimmer / 2

@@ -80,9 +80,14 @@ def test_shares_are_as_said_and_equal_otherwise():
     assert brief(["lamp"]).crest_power == 0
 
 
-@pytest.mark.parametrize(("shares", "told"), [
-    (["80 %", "60 %"], "add up to 140"), (["30 %", "30 %"], "add up to 60"), (["20 %"] * 3, "3 shares"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("shares", "told"),
+    [
+        (["80 %", "60 %"], "add up to 140"),
+        (["30 %", "30 %"], "add up to 60"),
+        (["20 %"] * 3, "3 shares"),
+    ],
+)
 def test_shares_that_cannot_be_are_refused_with_a_reason(shares, told):
     from pydantic import ValidationError
 

@@ -32,8 +32,9 @@ GRID = (np.arange(20_000) + 0.5) / 20_000 / LINE
 
 def asking(refuge: Brief, wave: str, **power) -> Brief:
     content = refuge.model_dump()
-    return Brief.model_validate(content | {
-        "output": content["output"] | {"waveform": wave}, "power": content["power"] | power, "loads": ("lamp",)})  # fmt: skip
+    return Brief.model_validate(
+        content | {"output": content["output"] | {"waveform": wave}, "power": content["power"] | power, "loads": ("lamp",)}
+    )
 
 
 def probed(load, fraction=0.6, guess=None):
@@ -69,8 +70,13 @@ def test_a_coil_and_a_resistor_take_what_their_equation_says(fraction):
     ohms, henries = 60.0, 0.1
     found = probed(direct.resistive(direct.Direct(R, L), ohms, henries), fraction)
     wave = three_level(fraction, LEVEL, LINE)
-    made = solve_ivp(lambda t, x: [(wave.at(np.array([t]))[0] - (R + ohms) * x[0]) / (L + henries)], (0, 0.4), [0.0],
-                     max_step=2e-5, t_eval=0.38 + GRID[::20])  # fmt: skip
+    made = solve_ivp(
+        lambda t, x: [(wave.at(np.array([t]))[0] - (R + ohms) * x[0]) / (L + henries)],
+        (0, 0.4),
+        [0.0],
+        max_step=2e-5,
+        t_eval=0.38 + GRID[::20],
+    )
     assert np.abs(found["load"][::20] - made.y[0]).max() < 0.02 * np.abs(made.y[0]).max()
     # the socket gets what the load takes: no power is lost but in the resistance on the way
     assert np.mean(found["output"] * found["load"]) == pytest.approx(ohms * rms(found["load"]) ** 2, rel=2e-3)
@@ -126,8 +132,14 @@ def test_a_push_pull_gives_an_inductive_load_back_through_its_diodes(ohms, henri
 
 def test_a_fan_on_a_push_pull_is_that_of_small_steps():
     motor, slip, step = motor_for(300.0, 230.0, LINE), 0.05, 1e-6
-    coupled = np.linalg.inv(np.array([[L + motor.leakage + motor.magnetising, -motor.magnetising],
-                                      [-motor.magnetising, motor.leakage + motor.magnetising]]))  # fmt: skip
+    coupled = np.linalg.inv(
+        np.array(
+            [
+                [L + motor.leakage + motor.magnetising, -motor.magnetising],
+                [-motor.magnetising, motor.leakage + motor.magnetising],
+            ]
+        )
+    )
 
     def law(x, u):
         drops = np.array([-(R + motor.resistance) * x[0], -motor.resistance / slip * x[1]])

@@ -102,10 +102,12 @@ def clipped() -> Circuit:
     """An inductor into a voltage through one diode: conducts while its current is positive, opens, and closes again."""
     on = np.array([[-20.0, 0.0], [0.0, -5.0]])
     off = np.array([[-1e5, 0.0], [0.0, -5.0]])
-    return Circuit((
-        Mode(off, np.zeros(2), np.zeros(2), (Guard((0.0, 0.0), -1.0, 50.0, 1),)),
-        Mode(on, np.array([500.0, 0.0]), np.array([-500.0 * 50, 0.0]), (Guard((1.0, 0.0), 0.0, 1e-9, 0),)),
-    ))  # fmt: skip
+    return Circuit(
+        (
+            Mode(off, np.zeros(2), np.zeros(2), (Guard((0.0, 0.0), -1.0, 50.0, 1),)),
+            Mode(on, np.array([500.0, 0.0]), np.array([-500.0 * 50, 0.0]), (Guard((1.0, 0.0), 0.0, 1e-9, 0),)),
+        )
+    )
 
 
 CIRCUITS = {

@@ -30,10 +30,16 @@ RAISED = {
     "output_filter.fades": {"output_filter.grade": "PM-125", "output_filter.core": "R 40/24/16", "output_filter.sets": 1},
     "output_filter.short": {"output_filter.grade": "PN-60", "output_filter.turns": 30},
     "controller.sense_saturates": {
-        "front_end.frequency": "10k", "controller.sense_turns": 10, "controller.sense_core": "R 16/9.6/6.3"},
+        "front_end.frequency": "10k",
+        "controller.sense_turns": 10,
+        "controller.sense_core": "R 16/9.6/6.3",
+    },
     "controller.sense_droops": {
-        "front_end.frequency": "10k", "controller.sense_turns": 10, "controller.sense_grade": "FC-70",
-        "controller.sense_core": "R 16/9.6/6.3"},
+        "front_end.frequency": "10k",
+        "controller.sense_turns": 10,
+        "controller.sense_grade": "FC-70",
+        "controller.sense_core": "R 16/9.6/6.3",
+    },
     "transformer.sharing": {"transformer.units": 2, "transformer.joined": "in parallel"},
     "rectifier.follows": {"rectifier.circuit": "doubler, no choke"},
     "dc_link.too_low": {"dc_link.voltage": 340},
@@ -61,8 +67,12 @@ RAISED = {
     "bridge_drive.boot_diode": {"bridge_drive.boot_diode": "RU-100-1"},
     "bridge_drive.boot_slow": {"bridge_drive.boot_diode": "RM-1000-10"},
     "bridge_drive.inrush": {"bridge_drive.boot_resistor": 0.5},
-    "bridge_drive.driver_heat": {"h_bridge.carrier": "60k", "bridge_drive.driver": "DB-2", "h_bridge.switch": "MF-650-45m-B",
-                                 "h_bridge.parallel": 4},
+    "bridge_drive.driver_heat": {
+        "h_bridge.carrier": "60k",
+        "bridge_drive.driver": "DB-2",
+        "h_bridge.switch": "MF-650-45m-B",
+        "h_bridge.parallel": 4,
+    },
     "front_drive.over_voltage": {"front_drive.supply": 30},
     "front_drive.under_voltage": {"front_drive.supply": 6},
     "front_drive.weak": {"front_drive.driver": "DO-20"},
@@ -70,12 +80,20 @@ RAISED = {
     "front_drive.floats": {"front_drive.pull_down": 0},
     "front_drive.current": {"front_drive.driver": "DL-2", "front_drive.r_on": 0.5, "front_end.parallel": 4},
     "front_drive.driver_heat": {
-        "front_end.frequency": "100k", "front_drive.driver": "DL-2", "front_end.parallel": 4, "front_end.switch": "MN-100-7.2m-A"},
+        "front_end.frequency": "100k",
+        "front_drive.driver": "DL-2",
+        "front_end.parallel": 4,
+        "front_end.switch": "MN-100-7.2m-A",
+    },
     "output_filter.electrolytic": {"output_filter.capacitor": "CE-450-47"},
     "output_filter.capacitor_voltage": {"output_filter.capacitor": "CF-160AC-3.3"},
     "output_filter.capacitor_share": {"output_filter.capacitor": "CF-310AC-15"},
     "output_filter.corner": {"output_filter.inductance": "150u", "output_filter.capacitor": "CF-310AC-1"},
-    "output_filter.resonance": {"output_filter.inductance": "20u", "output_filter.capacitor": "CF-310AC-1", "output_filter.count": 1},
+    "output_filter.resonance": {
+        "output_filter.inductance": "20u",
+        "output_filter.capacitor": "CF-310AC-1",
+        "output_filter.count": 1,
+    },
     "output_filter.saturates": {"output_filter.turns": 60},
     "output_filter.window": {"output_filter.in_hand": 30},
     "output_filter.hot": {"output_filter.core": "RM 8"},
@@ -85,7 +103,7 @@ RAISED = {
     "input_stage.capacitor_voltage": {"input_stage.capacitor": "CE-25-2200"},
     "input_stage.fuse_breaking": {"input_stage.fuse": "FU-32-50"},
     "pins.part_gone": {"front_end.switch": "NOT-THERE"},
-}  # fmt: skip
+}
 
 
 def codes(solution):
@@ -109,11 +127,17 @@ def test_it_is_raised_and_its_cure_clears_it(code, pins, refuge, shelf):
     ("code", "change"),
     [
         ("battery.cannot_give_flat", {"source": {"cells": 4, "capacity": "7 Ah"}}),
-        ("battery.cannot_give_surge_flat", {"source": {"cells": 4, "capacity": "10 Ah"}, "power": {"continuous": 300, "surge": 900}}),
+        (
+            "battery.cannot_give_surge_flat",
+            {"source": {"cells": 4, "capacity": "10 Ah"}, "power": {"continuous": 300, "surge": 900}},
+        ),
         ("battery.rate", {"source": {"capacity": "20 Ah"}}),
         ("front_end.surge_sags", {"source": {"capacity": "25 Ah"}}),
         ("front_end.many", {"source": {"cells": 4, "capacity": "400 Ah"}, "power": {"continuous": 3000, "surge": 3000}}),
-        ("input_stage.cable_drop", {"source": {"cells": 4, "capacity": "400 Ah", "cable_length": "6 m"}, "power": {"continuous": 3000, "surge": 3000}}),
+        (
+            "input_stage.cable_drop",
+            {"source": {"cells": 4, "capacity": "400 Ah", "cable_length": "6 m"}, "power": {"continuous": 3000, "surge": 3000}},
+        ),
         ("whole.efficiency", {"targets": {"efficiency": "97 %"}}),
         ("whole.idle", {"targets": {"idle": "5 W"}}),
         ("output_filter.distortion", {"targets": {"distortion": "0.5 %"}}),
@@ -122,7 +146,7 @@ def test_it_is_raised_and_its_cure_clears_it(code, pins, refuge, shelf):
         ("battery.management", {}),
         ("front_end.imbalance", {}),
     ],
-)  # fmt: skip
+)
 def test_a_brief_that_asks_for_it_is_told(code, change, refuge, shelf):
     content = refuge.model_dump()
     for section, value in change.items():

@@ -104,8 +104,9 @@ def test_the_proposed_bootstrap_never_starves_and_a_tenth_of_it_does(shelf):
     build = built(shelf)
     assert state.boot_low >= state.least
     assert build.boot_capacitor >= state.boot_needed
-    poor = gate_drive.assess(NEED, build.model_copy(update={"boot_capacitor": build.boot_capacitor / 20}), Brief(), shelf,
-                               USUAL, SILENT)  # fmt: skip
+    poor = gate_drive.assess(
+        NEED, build.model_copy(update={"boot_capacitor": build.boot_capacitor / 20}), Brief(), shelf, USUAL, SILENT
+    )
     assert poor.boot_low < state.least
 
 

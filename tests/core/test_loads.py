@@ -29,12 +29,14 @@ WATTS = st.floats(20.0, 2000.0)
 def every_load(watts):
     motor = motor_for(watts, 230.0, 50.0)
     return {
-        "nothing": resistive(FILTER, math.inf), "resistance": resistive(FILTER, 230.0**2 / watts),
+        "nothing": resistive(FILTER, math.inf),
+        "resistance": resistive(FILTER, 230.0**2 / watts),
         "inductive": resistive(FILTER, 0.8 * 230.0**2 / watts, 0.6 * 230.0**2 / watts / 314),
-        "adapter": rectified(FILTER, rectifier_for(watts, 230.0, 50.0)), "standing motor": turning(FILTER, motor, 1.0),
+        "adapter": rectified(FILTER, rectifier_for(watts, 230.0, 50.0)),
+        "standing motor": turning(FILTER, motor, 1.0),
         "running motor": turning(FILTER, motor, motor.slip_for(watts, 230.0, 50.0)),
         "iron": iron_fed(FILTER, iron_load_for(watts, 230.0, 50.0)),
-    }  # fmt: skip
+    }
 
 
 def played(load, periods=1, start=None):

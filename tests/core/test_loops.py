@@ -23,8 +23,11 @@ LOOPS = [(name, crossover) for name in PLANTS for crossover in ((10.0, 40.0) if 
 def of_control(plant: Plant, c: Compensator):
     s = control.tf("s")
     output = 1 / (1 / (plant.esr + 1 / (s * plant.bank)) + (0 if math.isinf(plant.load) else 1 / plant.load))
-    stage = plant.gain * output / (1 + s / (2 * math.pi * plant.follows)) if plant.programmed else (
-        plant.gain * output / (output + plant.path + s * plant.inductance))  # fmt: skip
+    stage = (
+        plant.gain * output / (1 + s / (2 * math.pi * plant.follows))
+        if plant.programmed
+        else (plant.gain * output / (output + plant.path + s * plant.inductance))
+    )
     if not math.isinf(plant.pole):
         stage = stage / (1 + s / (2 * math.pi * plant.pole))
     around = 1 / (1 / (c.r2 + 1 / (s * c.c1)) + s * c.c2)
@@ -84,9 +87,16 @@ def test_the_share_that_passes_is_what_the_closed_loop_lets_through(name):
     assert share == pytest.approx(1 + volts / bank, rel=1e-6)
 
 
-@given(st.lists(st.one_of(
-    st.floats(-50, 50).filter(lambda x: abs(x) > 1e-3).map(lambda x: (x,)),
-    st.tuples(st.floats(-50, 50).filter(lambda x: abs(x) > 1e-3), st.floats(0.1, 100))), min_size=1, max_size=4))  # fmt: skip
+@given(
+    st.lists(
+        st.one_of(
+            st.floats(-50, 50).filter(lambda x: abs(x) > 1e-3).map(lambda x: (x,)),
+            st.tuples(st.floats(-50, 50).filter(lambda x: abs(x) > 1e-3), st.floats(0.1, 100)),
+        ),
+        min_size=1,
+        max_size=4,
+    )
+)
 def test_a_polynomial_rests_when_its_roots_lie_left(factors):
     """Built from its roots, real ones and pairs."""
     whole = np.array([1.0])

@@ -19,15 +19,23 @@ from rhombos.core.magnetics.transformer import (
     total_loss,
     transformer_from,
     winding_losses,
-)  # fmt: skip
+)
 from rhombos.core.magnetics.winding import ac_factor, choose_wire, copper_resistivity, lay
 from rhombos.core.parts import Core, Grade, Wire
 from rhombos.core.rules import PRESETS
 
 RULES = PRESETS["usual"]
 NEED = TransformerNeed(
-    v_max=29.2, d_max=0.45, v_work=21.5, d_work=0.44, ratio=19.5, primary_pulse=36.0, secondary_pulse=1.7, frequency=46e3,
-    air=40.0)  # fmt: skip
+    v_max=29.2,
+    d_max=0.45,
+    v_work=21.5,
+    d_work=0.44,
+    ratio=19.5,
+    primary_pulse=36.0,
+    secondary_pulse=1.7,
+    frequency=46e3,
+    air=40.0,
+)
 
 
 @pytest.fixture(scope="module")
@@ -156,7 +164,12 @@ def test_transformer_pins_are_kept(shelf):
     pins = {"core": "ETD 49", "primary_turns": 4, "secondary_turns": 81, "primary_wire": "L 400x0.1", "interfaces": 1}
     t = design_transformer(NEED, pins, shelf, RULES)
     assert (t.stack.core.id, t.primary.turns, t.secondary.turns, t.primary.wire.id, t.interfaces) == (
-        "ETD 49", 4, 81, "L 400x0.1", 1)  # fmt: skip
+        "ETD 49",
+        4,
+        81,
+        "L 400x0.1",
+        1,
+    )
 
 
 def test_interleaving_quarters_the_copper_part_of_the_leakage(shelf):
@@ -198,8 +211,9 @@ def test_winding_loss_is_that_of_a_sampled_pulse_in_the_field(shelf, celsius, ta
     two = one - ((time >= 0.5) & (time < 0.5 + duty))
     found = winding_losses(t, 36.0, 1.7, duty, rate, celsius)
     for winding, wave, pulse, portions, answer in (
-        (t.primary, one, 36.0, t.interfaces / 2, found[0]), (t.secondary, two if taps == 1 else one, 1.7, t.interfaces / taps, found[1]),
-    ):  # fmt: skip
+        (t.primary, one, 36.0, t.interfaces / 2, found[0]),
+        (t.secondary, two if taps == 1 else one, 1.7, t.interfaces / taps, found[1]),
+    ):
         lines = np.abs(np.fft.rfft(wave))[:16] / wave.size
         squares = 2 * lines**2
         squares[0] /= 2

@@ -152,8 +152,13 @@ def test_weighted_distortion_is_the_ripple_of_an_inductor():
     assert weighted_distortion(wave) == pytest.approx(expected, rel=5e-3)
 
 
-@given(index=st.floats(0.05, 3), ratio=st.integers(9, 400), lag=st.floats(-1.5, 1.5), dead=st.floats(0, 20e-6),
-       scheme=st.sampled_from(SINES))  # fmt: skip
+@given(
+    index=st.floats(0.05, 3),
+    ratio=st.integers(9, 400),
+    lag=st.floats(-1.5, 1.5),
+    dead=st.floats(0, 20e-6),
+    scheme=st.sampled_from(SINES),
+)
 @settings(max_examples=60, deadline=None)
 def test_any_setting_gives_a_sound_wave(index, ratio, lag, dead, scheme):
     wave = modulate(Setting(scheme, "natural", index, 400.0, 50.0 * ratio, 50.0, 0.5, dead, lag)).output
@@ -246,10 +251,14 @@ def test_distortion_falls_with_the_steps_of_the_timer():
     assert coarse == pytest.approx(expected, rel=0.5)
 
 
-@pytest.mark.parametrize(("field", "fields"), [
-    ("bits", {"clock": 160e6, "carrier": 1e3, "bits": 8}), ("clock", {"clock": 200e3, "carrier": 50e3}),
-    ("carrier", {"carrier": 350.0, "line": 60.0}),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("field", "fields"),
+    [
+        ("bits", {"clock": 160e6, "carrier": 1e3, "bits": 8}),
+        ("clock", {"clock": 200e3, "carrier": 50e3}),
+        ("carrier", {"carrier": 350.0, "line": 60.0}),
+    ],
+)
 def test_what_the_timer_cannot_make_is_refused_by_name(field, fields):
     with pytest.raises(TableProblem) as refused:
         played(TableAsked(**fields))

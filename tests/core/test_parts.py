@@ -24,7 +24,7 @@ from rhombos.core.parts import (
     Shelf,
     UnknownPart,
     Wire,
-)  # fmt: skip
+)
 from rhombos.core.parts.table import TableError, read_csv, write_csv
 
 
@@ -149,7 +149,7 @@ HEAD = "id,strands,strand,outer\n"
         (HEAD, "holds no parts"),
         (HEAD + "X1,1,-0.5,0.6\n", "line 2: strand"),
     ],
-)  # fmt: skip
+)
 def test_a_faulty_table_is_refused_whole_with_its_line(text, told):
     with pytest.raises(TableError) as error:
         read_csv("wire", text)

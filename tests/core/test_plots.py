@@ -55,8 +55,9 @@ def test_the_window_holds_every_wire(worked):
     boxes = picture(worked, "transformer", "window").boxes
     window = boxes[0]
     for role, expected in (
-        ("primary", 2 * build.primary_turns * build.primary_in_hand), ("secondary", build.secondary_turns * build.secondary_in_hand),
-    ):  # fmt: skip
+        ("primary", 2 * build.primary_turns * build.primary_in_hand),
+        ("secondary", build.secondary_turns * build.secondary_in_hand),
+    ):
         wires = [b for b in boxes if b.role == role]
         assert len(wires) == pytest.approx(expected, abs=2)
         assert all(b.x >= 0 and b.x + b.width <= window.width * 1.001 for b in wires)
@@ -149,10 +150,16 @@ def test_thinning_keeps_the_ends():
 @pytest.mark.parametrize(
     ("low", "high", "step", "told"),
     [
-        (0, 4.8, 1, (True, False)), (0, 120, 30, (True, True)), (-60, 30, 30, (True, True)), (0, 1.2, 0.3, (True, True)), (0, 20, 5, (True, True)),
-        (0, 21.7391, 5, (True, False)), (20.48, 30.66, 2.5, (False, False)), (0, 5, 1, (True, True)),
+        (0, 4.8, 1, (True, False)),
+        (0, 120, 30, (True, True)),
+        (-60, 30, 30, (True, True)),
+        (0, 1.2, 0.3, (True, True)),
+        (0, 20, 5, (True, True)),
+        (0, 21.7391, 5, (True, False)),
+        (20.48, 30.66, 2.5, (False, False)),
+        (0, 5, 1, (True, True)),
     ],
-)  # fmt: skip
+)
 def test_numbers_stand_at_round_steps_and_at_no_end_that_is_none(low, high, step, told):
     axis = Scale("1", 1.0).axis("", low=low, high=high)
     assert axis.step == pytest.approx(step)

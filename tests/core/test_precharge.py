@@ -139,10 +139,16 @@ def test_the_steps_come_in_order_with_their_coils(shelf):
     ]
 
 
-@pytest.mark.parametrize(("fault", "ends", "tries"), [
-    ("none", "run", 1), ("shorted bus", "locked", 3), ("open resistor", "locked", 3), ("welded contactor", "locked", 0),
-    ("frozen reading", "locked", 0),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("fault", "ends", "tries"),
+    [
+        ("none", "run", 1),
+        ("shorted bus", "locked", 3),
+        ("open resistor", "locked", 3),
+        ("welded contactor", "locked", 0),
+        ("frozen reading", "locked", 0),
+    ],
+)
 def test_every_fault_ends_where_it_must(fault, ends, tries, shelf):
     build = built(shelf)
     made = march(NEED, build, shelf.get(Resistor, build.type), fault)
@@ -212,8 +218,15 @@ def walked(need, build, folder, **asked):
     source = folder / "precharge.c"
     source.write_text(state_table_c(need, build) + HARNESS)
     never = 10**9
-    given = {"VOLTS": need.volts, "RC": build.resistor * need.bank, "SHORTED": 0, "UNTIL": 400_000, "STOP": never, "RESET": never,
-             "OPENS": never} | asked  # fmt: skip
+    given = {
+        "VOLTS": need.volts,
+        "RC": build.resistor * need.bank,
+        "SHORTED": 0,
+        "UNTIL": 400_000,
+        "STOP": never,
+        "RESET": never,
+        "OPENS": never,
+    } | asked
     flags = [f"-D{k}={v}" for k, v in given.items()]
     subprocess.run(
         ["cc", "-std=c99", "-Wall", "-Wextra", "-Werror", *flags, str(source), "-o", str(folder / "walk")], check=True
@@ -262,15 +275,18 @@ def test_the_running_code_locks_when_its_bus_falls_stops_when_told_and_starts_ag
     assert stopped[-1] == (pytest.approx(200, abs=0.01), "OFF", "0000")
 
 
-@pytest.mark.parametrize(("code", "pins"), [
-    ("never", {"precharge.load": "constant power", "precharge.load_power": 30, "precharge.resistor": 47}),
-    ("never", {"precharge.load": "a resistance", "precharge.load_power": 20, "precharge.resistor": 220}),
-    ("timeout", {"precharge.timeout": 0.3}),
-    ("pulse", {"precharge.type": "MF-1W", "precharge.resistor": 27}),
-    ("heat", {"precharge.type": "MF-1W", "precharge.rest": 0}),
-    ("inrush", {"precharge.close_at": 0.5, "input_stage.cable": "50", "precharge.contactor": 25}),
-    ("leaks", {"precharge.school": "left across the contactor"}),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("code", "pins"),
+    [
+        ("never", {"precharge.load": "constant power", "precharge.load_power": 30, "precharge.resistor": 47}),
+        ("never", {"precharge.load": "a resistance", "precharge.load_power": 20, "precharge.resistor": 220}),
+        ("timeout", {"precharge.timeout": 0.3}),
+        ("pulse", {"precharge.type": "MF-1W", "precharge.resistor": 27}),
+        ("heat", {"precharge.type": "MF-1W", "precharge.rest": 0}),
+        ("inrush", {"precharge.close_at": 0.5, "input_stage.cable": "50", "precharge.contactor": 25}),
+        ("leaks", {"precharge.school": "left across the contactor"}),
+    ],
+)
 def test_it_is_raised_and_its_cure_clears_it(code, pins, refuge, shelf):
     full = f"precharge.{code}"
     found = {f.code: f for f in solve(refuge, pins, shelf, USUAL).findings}

@@ -108,11 +108,12 @@ def test_what_a_stepped_wave_draws_is_marched(fraction, factor):
 
 
 SCHOOLS = {
-    "as proposed": {}, "voltage, fast": {"controller.control": "voltage"},
+    "as proposed": {},
+    "voltage, fast": {"controller.control": "voltage"},
     "voltage, slow": {"controller.control": "voltage", "controller.crossover": 10.0},
     "current, not fed forward": {"controller.control": "current", "controller.feed_forward": False},
     "no choke": {"rectifier.circuit": "bridge, no choke"},
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("pins", SCHOOLS.values(), ids=list(SCHOOLS))

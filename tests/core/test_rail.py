@@ -37,8 +37,12 @@ def period(circuit):
         rail, inductor, output, drawn = x
         m = INDEX * math.sin(OMEGA * t)
         taken = drawn if lag else output / load
-        return [((EMF - rail) / source - m * inductor) / bank, (m * rail - ohms * inductor - output) / henry,
-                (inductor - taken) / farad, (output - load * drawn) / lag if lag else 0.0]  # fmt: skip
+        return [
+            ((EMF - rail) / source - m * inductor) / bank,
+            (m * rail - ohms * inductor - output) / henry,
+            (inductor - taken) / farad,
+            (output - load * drawn) / lag if lag else 0.0,
+        ]
 
     time = 0.6 + (np.arange(4096) + 0.5) * 0.02 / 4096
     made = solve_ivp(slope, (0, 0.62), [EMF, 0, 0, 0], method="LSODA", rtol=1e-8, atol=1e-8, max_step=1e-4, t_eval=time)
@@ -73,8 +77,19 @@ def way_of(circuit, output):
     source, bank, ohms, henry, farad, load, lag = circuit
     volts = abs(lines(output)[1]) / math.sqrt(2)
     current = volts / (load + 1j * OMEGA * lag)
-    return Way(volts, LINE, current.real, -current.imag, OMEGA * farad * volts, ohms, henry, farad, None, 0.0,
-               behind(source, bank, LINE))  # fmt: skip
+    return Way(
+        volts,
+        LINE,
+        current.real,
+        -current.imag,
+        OMEGA * farad * volts,
+        ohms,
+        henry,
+        farad,
+        None,
+        0.0,
+        behind(source, bank, LINE),
+    )
 
 
 @pytest.mark.parametrize("circuit", CIRCUITS)
@@ -127,9 +142,14 @@ def pulsing(circuit, stepped):
         rail, inductor, output, drawn, held, magnetises = x
         m, pulse = INDEX * math.sin(OMEGA * t), rectified(output, held)
         taken = pulse + magnetises + (drawn if lag else output / load)
-        return [((EMF - rail) / source - m * inductor) / bank, (m * rail - ohms * inductor - output) / henry,
-                (inductor - taken) / farad, (output - load * drawn) / lag if lag else 0.0,
-                (abs(pulse) - TAKEN * conducts * held) / smooths, output / iron]  # fmt: skip
+        return [
+            ((EMF - rail) / source - m * inductor) / bank,
+            (m * rail - ohms * inductor - output) / henry,
+            (inductor - taken) / farad,
+            (output - load * drawn) / lag if lag else 0.0,
+            (abs(pulse) - TAKEN * conducts * held) / smooths,
+            output / iron,
+        ]
 
     time = 1.2 + (np.arange(4096) + 0.5) * 0.02 / 4096
     made = solve_ivp(
@@ -158,8 +178,17 @@ def test_pulses_on_a_rail_are_those_of_the_marched_circuit(circuit):
     over = power / volts
     added = replace(crest(0.05, 15.0, 230.0), first=own.real / over, lags=-own.imag / over, taken=0.9)
     magnetising = volts / (OMEGA * circuit[8])
-    way = Way(volts, LINE, whole.real, -whole.imag, OMEGA * circuit[4] * volts - magnetising, *circuit[2:5], added, over,
-              behind(*circuit[:2], LINE))  # fmt: skip
+    way = Way(
+        volts,
+        LINE,
+        whole.real,
+        -whole.imag,
+        OMEGA * circuit[4] * volts - magnetising,
+        *circuit[2:5],
+        added,
+        over,
+        behind(*circuit[:2], LINE),
+    )
     mean = float(rail.mean())
     near = flow(way, 0.9 * INDEX, math.sqrt(2) * volts, 0.0)
     found = marched_flow(way, Feed(mean, *circuit[:2], stepped, magnetising), 0.9 * INDEX, power, near)
@@ -184,9 +213,13 @@ def test_pulses_on_a_rail_are_those_of_the_marched_circuit(circuit):
 @pytest.mark.parametrize(("loads", "factor"), [(("lamp", "fan"), 0.75), (("adapter", "heater"), 1.0), (("adapter",), 0.75)])
 def test_sheet_and_scope_say_the_same_of_a_bridge_on_a_weak_battery(loads, factor, refuge, shelf):
     """Eight cells of 30 Ah give 600 W: the rail swings by more than a tenth."""
-    brief = refuge.model_copy(update={
-        "loads": loads, "source": refuge.source.model_copy(update={"capacity": 30 * 3600.0}),
-        "power": refuge.power.model_copy(update={"power_factor": factor})})  # fmt: skip
+    brief = refuge.model_copy(
+        update={
+            "loads": loads,
+            "source": refuge.source.model_copy(update={"capacity": 30 * 3600.0}),
+            "power": refuge.power.model_copy(update={"power_factor": factor}),
+        }
+    )
     worked = work_out(brief, {}, shelf, USUAL, "iron bridge")
     found = agreements(worked)
     assert [a for a in found if a.off > 1] == []

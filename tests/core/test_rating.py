@@ -30,8 +30,12 @@ def test_a_design_pinned_whole_holds_at_its_rating_and_not_beyond(name, refuge, 
     for factor, sound in ((0.97, True), (1.05, False)):
         again = solve(asking(refuge, factor * found.power), pins, shelf, USUAL, name)
         surge = {p.label for k, p in {k: s.point for k, s in worked.settled.items()}.items() if k.startswith("surge")}
-        beyond = [f.address for b in again.blocks for f in b.figures
-                  if f.stress and f.house and f.stress > f.house * (1 + 1e-4) and f.point not in surge]  # fmt: skip
+        beyond = [
+            f.address
+            for b in again.blocks
+            for f in b.figures
+            if f.stress and f.house and f.stress > f.house * (1 + 1e-4) and f.point not in surge
+        ]
         assert (beyond == []) is sound, (factor, beyond)
 
 

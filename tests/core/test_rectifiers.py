@@ -34,8 +34,9 @@ def asking(brief: Brief, wave: str) -> Brief:
 def one_pulse(ohms, henries, duty, drive, rate=50e3):
     """Current of a pulse that starts from zero behind a voltage `drive`: its times and amperes, integrated."""
     on = duty / rate
-    found = solve_ivp(lambda t, i: (drive - ohms * i) / henries, (0, on), [0.0], rtol=1e-10, atol=1e-12,
-                      t_eval=np.linspace(0, on, 4001))  # fmt: skip
+    found = solve_ivp(
+        lambda t, i: (drive - ohms * i) / henries, (0, on), [0.0], rtol=1e-10, atol=1e-12, t_eval=np.linspace(0, on, 4001)
+    )
     return found.t, found.y[0]
 
 
@@ -94,8 +95,15 @@ def test_an_unloaded_link_climbs_until_its_load_takes_what_the_ring_brings(stray
             return y[0] - link
 
         reach.terminal = True
-        rise = solve_ivp(lambda t, y: (y[1] / stray, (volts - y[0]) / leak), (0, 1e-5), [0.0, 0.0], events=reach,
-                         rtol=1e-9, atol=1e-12, max_step=2e-9)  # fmt: skip
+        rise = solve_ivp(
+            lambda t, y: (y[1] / stray, (volts - y[0]) / leak),
+            (0, 1e-5),
+            [0.0, 0.0],
+            events=reach,
+            rtol=1e-9,
+            atol=1e-12,
+            max_step=2e-9,
+        )
         current = rise.y[1][-1]
         return current**2 * leak / 2 / (link - volts)
 
@@ -202,15 +210,18 @@ def test_a_stepped_output_follows_an_unheld_link_and_a_sine_does_not(refuge, she
 
 
 def test_a_doubler_has_half_the_turns_and_two_banks_that_share(refuge, shelf):
-    bridge, doubler = (work_out(refuge, {"rectifier.circuit": c, "front_end.frequency": 50e3}, shelf, USUAL)
-                       for c in ("bridge, no choke", "doubler, no choke"))  # fmt: skip
+    bridge, doubler = (
+        work_out(refuge, {"rectifier.circuit": c, "front_end.frequency": 50e3}, shelf, USUAL)
+        for c in ("bridge, no choke", "doubler, no choke")
+    )
     ratios = [w.settled["nominal"].states["transformer"].ratio for w in (bridge, doubler)]
     assert ratios[0] == pytest.approx(2 * ratios[1], rel=0.06)
     found = {f.code: f for f in solve(refuge, {"rectifier.circuit": "doubler, no choke"}, shelf, USUAL).findings}
     assert "dc_link.balance" in found
     assert doubler.builds["dc_link"].banks == 2
     assert sum(i.count for i in parts_of(doubler, "dc_link", shelf) if "capacitor" in i.what) == (
-        2 * doubler.builds["dc_link"].count)  # fmt: skip
+        2 * doubler.builds["dc_link"].count
+    )
 
 
 def parts_of(worked, block, shelf):

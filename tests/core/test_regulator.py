@@ -118,9 +118,15 @@ def test_the_slow_school_halves_its_error_each_half_period():
     assert made.voltage.size == made.time.size
 
 
-@pytest.mark.parametrize("asked", [
-    LoopAsked(), LoopAsked(updates="once"), LoopAsked(school="every half period"), LoopAsked(step="50 %", voltage=0.2, damping="5 ohm", resonant=100),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "asked",
+    [
+        LoopAsked(),
+        LoopAsked(updates="once"),
+        LoopAsked(school="every half period"),
+        LoopAsked(step="50 %", voltage=0.2, damping="5 ohm", resonant=100),
+    ],
+)
 def test_the_bench_tells_figures_and_pictures(asked, worked):
     found = loop_bench(asked, worked)
     assert found.stable

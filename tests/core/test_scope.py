@@ -178,9 +178,15 @@ def test_a_million_moments_can_be_asked_for(plainly):
     assert np.abs(drawn["output"]).max() == pytest.approx(np.abs(dense).max(), rel=1e-4)
 
 
-@pytest.mark.parametrize(("first", "last", "expected"), [
-    (None, None, (0.0, 0.1)), (0.02, 0.04, (0.02, 0.04)), (0.2, 0.3, (0.1 - 0.2 / 18e3, 0.1)), (0.05, 0.01, (0.05, 0.05 + 0.2 / 18e3)),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("first", "last", "expected"),
+    [
+        (None, None, (0.0, 0.1)),
+        (0.02, 0.04, (0.02, 0.04)),
+        (0.2, 0.3, (0.1 - 0.2 / 18e3, 0.1)),
+        (0.05, 0.01, (0.05, 0.05 + 0.2 / 18e3)),
+    ],
+)
 def test_a_window_stays_within_the_record(first, last, expected):
     assert window(first, last, 0.1, 18e3) == pytest.approx(expected)
 

@@ -33,10 +33,22 @@ def test_together_they_are_so_many_single_ones(several, refuge: Brief, shelf):
     paths = 1 if build.joined == "in series" else build.units
     one = transformer.assess(
         transformer.WorkingPoint(
-            s.v_half, s.states["front_end"].duty, s.pulse / build.units, s.states["rectifier"].winding_pulse / paths,
-            several.builds["front_end"].frequency, refuge.source.volts[2], USUAL.duty_limit, now.temperature,
-            rising=s.states["front_end"].rising),
-        alone, refuge, shelf, USUAL, SILENT)  # fmt: skip
+            s.v_half,
+            s.states["front_end"].duty,
+            s.pulse / build.units,
+            s.states["rectifier"].winding_pulse / paths,
+            several.builds["front_end"].frequency,
+            refuge.source.volts[2],
+            USUAL.duty_limit,
+            now.temperature,
+            rising=s.states["front_end"].rising,
+        ),
+        alone,
+        refuge,
+        shelf,
+        USUAL,
+        SILENT,
+    )
     assert now.flux == pytest.approx(one.flux)
     assert now.loss == pytest.approx(build.units * one.loss, rel=2e-3)
     assert now.magnetising_together == pytest.approx(build.units * one.magnetising)

@@ -15,9 +15,16 @@ from rhombos.core.waves.output import output_waves
 from rhombos.core.waves.sidebands import lifted
 
 SHARP = Operating(
-    index=0.8, v_link=370.0, carrier=18e3, line=50.0, inductance=20e-6, resistance=0.4, capacitance=1e-6, load_resistance=1e6,
+    index=0.8,
+    v_link=370.0,
+    carrier=18e3,
+    line=50.0,
+    inductance=20e-6,
+    resistance=0.4,
+    capacitance=1e-6,
+    load_resistance=1e6,
     load_inductance=0.0,
-)  # fmt: skip
+)
 """A corner at 35.6 kHz, on the sidebands of 36 kHz."""
 
 
@@ -59,10 +66,13 @@ def test_distortion_counts_what_the_resonance_adds(refuge, shelf):
     assert worked.settled["nominal"].states["output_filter"].distortion == pytest.approx(exact, rel=0.12)
 
 
-@pytest.mark.parametrize(("pins", "said"), [
-    ({}, "held down to -"),
-    ({"output_filter.inductance": 20e-6, "output_filter.capacitor": "CF-310AC-1", "output_filter.count": 1}, "lifted by "),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("pins", "said"),
+    [
+        ({}, "held down to -"),
+        ({"output_filter.inductance": 20e-6, "output_filter.capacitor": "CF-310AC-1", "output_filter.count": 1}, "lifted by "),
+    ],
+)
 def test_the_gains_caption_says_which_way_the_ripple_goes(pins, said, refuge, shelf):
     assert said in filter_gain(work_out(refuge, pins, shelf, PRESETS["usual"])).remark
 

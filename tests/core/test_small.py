@@ -100,8 +100,16 @@ def test_a_remembered_proposal_is_asked_once():
 def sheet(worked):
     states = {k: s.states["front_end"] for k, s in worked.settled.items()}
     points = {k: s.point for k, s in worked.settled.items()}
-    return Sheet("front_end", "Push-pull", worked.builds["front_end"], states, points, {"front_end": {"parallel": 1}},
-                 PRESETS["usual"], worked.shelf)  # fmt: skip
+    return Sheet(
+        "front_end",
+        "Push-pull",
+        worked.builds["front_end"],
+        states,
+        points,
+        {"front_end": {"parallel": 1}},
+        PRESETS["usual"],
+        worked.shelf,
+    )
 
 
 def test_a_limited_figure_shows_its_worst_point(sheet):
@@ -134,9 +142,19 @@ def test_choices_tell_whether_they_are_pinned(sheet):
 
 def test_a_cure_that_would_change_nothing_is_not_offered(sheet):
     worst = Worst("front_end.loss", 3, "flat", 2, 1.6, "stop")
-    sheet.find("x", "stop", "t", "c", "r", worst=worst, cures=(
-        ("takes a pin away", {"front_end.parallel": None}), ("takes away what is not there", {"front_end.switch": None}),
-        ("sets one", {"front_end.switch": "MN-150-7.2m-A"})))  # fmt: skip
+    sheet.find(
+        "x",
+        "stop",
+        "t",
+        "c",
+        "r",
+        worst=worst,
+        cures=(
+            ("takes a pin away", {"front_end.parallel": None}),
+            ("takes away what is not there", {"front_end.switch": None}),
+            ("sets one", {"front_end.switch": "MN-150-7.2m-A"}),
+        ),
+    )
     finding = sheet.findings[-1]
     assert [c.label for c in finding.cures] == ["takes a pin away", "sets one"]
     assert finding.margin == pytest.approx(1 - 3 / 1.6)

@@ -36,8 +36,13 @@ def test_what_magnetises_the_ring_is_missing_in_the_burden(turns, grade, shelf):
     made = sense_from(shelf, "R 16/9.6/6.3", grade, turns, 0.5, USUAL.current_density)
     amps, duty, rate = 60.0, 0.44, 46e3
     burden = 1.0 / (amps / turns)  # one volt at full current
-    found = solve_ivp(lambda t, i: [((amps / turns - i[0]) * burden + DIODE) / made.inductance], (0, duty / rate), [0.0],
-                      rtol=1e-9, atol=1e-12)  # fmt: skip
+    found = solve_ivp(
+        lambda t, i: [((amps / turns - i[0]) * burden + DIODE) / made.inductance],
+        (0, duty / rate),
+        [0.0],
+        rtol=1e-9,
+        atol=1e-12,
+    )
     lost = found.y[0][-1] / (amps / turns)
     assert made.droop(1.0 + DIODE, duty, rate, amps / turns) == pytest.approx(lost, rel=0.02)
 
@@ -60,16 +65,21 @@ def test_the_proposed_ring_is_the_smallest_that_serves(sensed, shelf):
     assert made.fill <= 1
     smaller = [c for c in shelf.all(Core) if not c.gappable and c.v_e < made.stack.v_e]
     for core in smaller:
-        other = sense_from(shelf, core.id, build.sense_grade, build.sense_turns, need.pulse_rms / build.sense_turns,
-                           USUAL.current_density)  # fmt: skip
-        assert (other.flux(volts, duty, need.frequency) > MOST_FLUX or other.fill > 1
-                or other.droop(volts, duty, need.frequency, need.pulse / build.sense_turns) > MOST_DROOP)  # fmt: skip
+        other = sense_from(
+            shelf, core.id, build.sense_grade, build.sense_turns, need.pulse_rms / build.sense_turns, USUAL.current_density
+        )
+        assert (
+            other.flux(volts, duty, need.frequency) > MOST_FLUX
+            or other.fill > 1
+            or other.droop(volts, duty, need.frequency, need.pulse / build.sense_turns) > MOST_DROOP
+        )
     assert max(shelf.all(Grade), key=lambda g: g.mu_i).mu_i == made.grade.mu_i
 
 
 def test_a_hard_task_takes_a_larger_ring(shelf):
-    easy, hard = (rank_sense_cores(shelf, "FA-30", 20, volts, 0.48, 10e3, 5.0, 2.0, USUAL.current_density)[0]
-                  for volts in (0.8, 8.0))  # fmt: skip
+    easy, hard = (
+        rank_sense_cores(shelf, "FA-30", 20, volts, 0.48, 10e3, 5.0, 2.0, USUAL.current_density)[0] for volts in (0.8, 8.0)
+    )
     assert hard.stack.a_e > easy.stack.a_e
     assert hard.flux(8.0, 0.48, 10e3) <= MOST_FLUX
 
@@ -116,12 +126,18 @@ def test_it_flips_when_the_ring_is_full(swinging, shelf):
     core = shelf.get(IronCore, build.drive_core)
     volts = oscillator.half_voltage(s.states["oscillator"].frequency, build, shelf)
     full = oscillator.SATURATES_AT * core.b_limit
-    half = solve_ivp(lambda t, b: [build.drive_share * volts / (build.drive_turns * core.a_e)], (0, 1), [-full],
-                     events=[_at(full)], rtol=1e-9)  # fmt: skip
+    half = solve_ivp(
+        lambda t, b: [build.drive_share * volts / (build.drive_turns * core.a_e)],
+        (0, 1),
+        [-full],
+        events=[_at(full)],
+        rtol=1e-9,
+    )
     assert 1 / (2 * half.t_events[0][0]) == pytest.approx(s.states["oscillator"].frequency, rel=1e-6)
     assert volts < s.v_in
     assert oscillator.turns_for(s.states["oscillator"].frequency, build.drive_share * volts, core) == pytest.approx(
-        build.drive_turns)  # fmt: skip
+        build.drive_turns
+    )
 
 
 def _at(level):

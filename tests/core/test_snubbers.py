@@ -68,12 +68,15 @@ def test_a_peak_detector_decays_between_peaks_and_after_a_step():
     assert run.sol(follow)[0] == pytest.approx(7, rel=6e-3)
 
 
-@pytest.mark.parametrize(("model", "fields", "told"), [
-    (Ring, {"bare": 5e6, "added": 1e-9, "slowed": 6e6, "volts": 60, "frequency": 5e4}, "must slow the ring"),
-    (TurnOff, {"current": 10, "fall": 1e-7, "volts": 48, "frequency": 5e4, "shortest": 3e-6, "most": 9}, "must exceed"),
-    (Clamped, {"leakage": 1e-6, "current": 10, "frequency": 5e4, "reflected": 60, "level": 55, "ripple": 5}, "never rests"),
-    (Peak, {"resistor": 1e5, "capacitor": 1e-6, "frequency": 100, "fall": 12, "peak": 10}, "cannot step down"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("model", "fields", "told"),
+    [
+        (Ring, {"bare": 5e6, "added": 1e-9, "slowed": 6e6, "volts": 60, "frequency": 5e4}, "must slow the ring"),
+        (TurnOff, {"current": 10, "fall": 1e-7, "volts": 48, "frequency": 5e4, "shortest": 3e-6, "most": 9}, "must exceed"),
+        (Clamped, {"leakage": 1e-6, "current": 10, "frequency": 5e4, "reflected": 60, "level": 55, "ripple": 5}, "never rests"),
+        (Peak, {"resistor": 1e5, "capacitor": 1e-6, "frequency": 100, "fall": 12, "peak": 10}, "cannot step down"),
+    ],
+)
 def test_what_cannot_be_is_refused_with_a_remedy(model, fields, told):
     with pytest.raises(ValidationError, match=told):
         model(**fields)

@@ -129,10 +129,19 @@ def test_the_proposal_taken_as_pins_is_the_same_design(solution, refuge, shelf):
 
 
 PINS = {
-    "front_end.frequency": "60k", "front_end.switch": "MN-100-3.4m-A", "front_end.parallel": 2, "transformer.core": "ETD 44",
-    "transformer.primary_turns": 4, "transformer.secondary_turns": 85, "rectifier.inductance": "3.3m", "dc_link.voltage": "390 V",
-    "h_bridge.switch": "GB-600-15-H", "h_bridge.carrier": "20k", "output_filter.inductance": "2m2", "input_stage.cable": "16",
-}  # fmt: skip
+    "front_end.frequency": "60k",
+    "front_end.switch": "MN-100-3.4m-A",
+    "front_end.parallel": 2,
+    "transformer.core": "ETD 44",
+    "transformer.primary_turns": 4,
+    "transformer.secondary_turns": 85,
+    "rectifier.inductance": "3.3m",
+    "dc_link.voltage": "390 V",
+    "h_bridge.switch": "GB-600-15-H",
+    "h_bridge.carrier": "20k",
+    "output_filter.inductance": "2m2",
+    "input_stage.cable": "16",
+}
 
 
 @pytest.mark.parametrize(("address", "value"), PINS.items(), ids=list(PINS))
@@ -154,7 +163,7 @@ def test_a_pin_is_kept_and_said_to_be_one(address, value, refuge, shelf):
         ({"front_end.colour": 3}, "not a figure that can be pinned"),
         ({"front_end.clamp": "maybe"}, "front_end.clamp"),
     ],
-)  # fmt: skip
+)
 def test_a_bad_pin_names_field_value_range_and_remedy(pins, told, refuge, shelf):
     with pytest.raises(PinError) as error:
         solve(refuge, pins, shelf, USUAL)
@@ -197,13 +206,21 @@ def briefs(draw):
     cells = draw(st.integers(math.ceil(10 / per_cell), math.floor(60 / per_cell)))
     power = draw(st.floats(50, 3000))
     return {
-        "source": {"chemistry": chemistry, "cells": cells, "capacity": 3600 * draw(st.floats(1, 2000)),
-                   "cable_length": draw(st.floats(0.05, 10))},
+        "source": {
+            "chemistry": chemistry,
+            "cells": cells,
+            "capacity": 3600 * draw(st.floats(1, 2000)),
+            "cable_length": draw(st.floats(0.05, 10)),
+        },
         "output": {"voltage": draw(st.floats(100, 240)), "frequency": draw(st.floats(45, 65))},
-        "power": {"continuous": power, "surge": power * draw(st.floats(1, 3)), "surge_time": 5,
-                  "power_factor": draw(st.floats(0.5, 1))},
+        "power": {
+            "continuous": power,
+            "surge": power * draw(st.floats(1, 3)),
+            "surge_time": 5,
+            "power_factor": draw(st.floats(0.5, 1)),
+        },
         "targets": {"ambient": draw(st.floats(-30, 60))},
-    }  # fmt: skip
+    }
 
 
 @given(content=briefs(), rules=st.sampled_from(sorted(PRESETS)))
@@ -226,8 +243,12 @@ def test_proposals_stand_still_within_the_rounds_allowed(refuge, shelf):
     builds, settled, hints = build_all(route, refuge, {}, shelf, USUAL)
     learnt = route.next_hints(route.settle_all(builds, refuge, shelf, USUAL, keys=route.hint_points), hints)
     again = route.propose(refuge, learnt, {}, shelf, USUAL)
-    moved = {f"{key}.{name}" for key, build in again.items() for name, value in build.model_dump().items()
-             if value != getattr(builds[key], name)}  # fmt: skip
+    moved = {
+        f"{key}.{name}"
+        for key, build in again.items()
+        for name, value in build.model_dump().items()
+        if value != getattr(builds[key], name)
+    }
     alike = {"front_end", "front_drive", "transformer"}  # switches cost nearly the same, and wires of the next size
     assert {address.split(".")[0] for address in moved} <= alike, moved
     assert not moved & {"transformer.core", "transformer.sets", "transformer.primary_turns", "transformer.secondary_turns"}

@@ -17,11 +17,18 @@ DIRECT = {"rectifier.circuit": "bridge, no choke"}
 DOUBLED = {"rectifier.circuit": "doubler, no choke"}
 
 
-@pytest.mark.parametrize(("route", "pins", "near"), [
-    ("push-pull link", {}, 0.01), ("half-bridge link", {}, 0.01), ("full-bridge link", {}, 0.01),
-    ("push-pull link", {"rectifier.circuit": "centre tap"}, 0.01), ("push-pull link", DIRECT, 0.04), ("push-pull link", DOUBLED, 0.04),
-    ("full-bridge link", DIRECT, 0.04),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("route", "pins", "near"),
+    [
+        ("push-pull link", {}, 0.01),
+        ("half-bridge link", {}, 0.01),
+        ("full-bridge link", {}, 0.01),
+        ("push-pull link", {"rectifier.circuit": "centre tap"}, 0.01),
+        ("push-pull link", DIRECT, 0.04),
+        ("push-pull link", DOUBLED, 0.04),
+        ("full-bridge link", DIRECT, 0.04),
+    ],
+)
 def test_battery_and_link_are_those_of_the_sizing(route, pins, near, plain, shelf):
     """Two roads to the same mean: blocks with their closed forms, and a march from edge to edge. Charged directly, a pulsating
     link meets its way more gently than the sizing's mean pulses do."""

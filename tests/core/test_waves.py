@@ -162,6 +162,15 @@ def test_the_output_of_a_sizing_is_its_socket_voltage(solution):
 
 
 def test_an_idle_socket_still_has_its_voltage():
-    at = Operating(index=0.88, v_link=370, carrier=18e3, line=50, inductance=1.8e-3, resistance=0.4, capacitance=3.3e-6,
-                   load_resistance=math.inf, load_inductance=0)  # fmt: skip
+    at = Operating(
+        index=0.88,
+        v_link=370,
+        carrier=18e3,
+        line=50,
+        inductance=1.8e-3,
+        resistance=0.4,
+        capacitance=3.3e-6,
+        load_resistance=math.inf,
+        load_inductance=0,
+    )
     assert output_waves(at).voltage_readings.fundamental_rms == pytest.approx(0.88 * 370 / math.sqrt(2), rel=5e-3)

@@ -223,11 +223,14 @@ NOTHING = Finding(code="a.b", severity="stop", block="brief", title="t", cause="
 @pytest.mark.parametrize(
     ("error", "kind"),
     [
-        (PinError(PROBLEMS), PinError), (TableError(PROBLEMS), TableError), (TableProblem("bits", "too few"), TableProblem),
-        (Unbuildable(NOTHING), Unbuildable), (EmptyShelf(["fuse"]), Unbuildable),
+        (PinError(PROBLEMS), PinError),
+        (TableError(PROBLEMS), TableError),
+        (TableProblem("bits", "too few"), TableProblem),
+        (Unbuildable(NOTHING), Unbuildable),
+        (EmptyShelf(["fuse"]), Unbuildable),
         (WrongWave(next(iter(ROUTES.values())), "square"), Unbuildable),
     ],
-)  # fmt: skip
+)
 def test_what_the_work_refuses_is_refused_here_in_the_same_words(few, error, kind):
     async def work(crew):
         with pytest.raises(kind) as told:

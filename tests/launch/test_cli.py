@@ -36,7 +36,8 @@ def test_waivers_and_changed_rules_are_printed(tmp_path, capsys):
     path = Path(refuge(tmp_path, pins={"protection.after_trip": "continuous retry"}))
     content = json.loads(path.read_text()) | {
         "house": {"bleed_time": "30 s"},
-        "waivers": [{"code": "protection.retries", "reason": "a person stands beside it", "on": "2026-11-25"}]}  # fmt: skip
+        "waivers": [{"code": "protection.retries", "reason": "a person stands beside it", "on": "2026-11-25"}],
+    }
     path.write_text(json.dumps(content))
     assert main(["solve", str(path)]) == 0
     told = capsys.readouterr().out

@@ -118,10 +118,21 @@ def test_a_part_of_ones_own_comes_before_the_house_part_of_its_designation(datab
         assert parts.origins(session, "wire")["W 0.5"] == "house"
 
 
-@pytest.mark.parametrize(("code", "meant"), [
-    (2003, DatabaseAway), (2013, DatabaseAway), (1040, DatabaseAway), (1045, DatabaseRefuses), (1213, Crossed), (1205, Crossed),
-    (1114, DatabaseFull), (1021, DatabaseFull), (1264, Unkept), (4025, Unkept),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("code", "meant"),
+    [
+        (2003, DatabaseAway),
+        (2013, DatabaseAway),
+        (1040, DatabaseAway),
+        (1045, DatabaseRefuses),
+        (1213, Crossed),
+        (1205, Crossed),
+        (1114, DatabaseFull),
+        (1021, DatabaseFull),
+        (1264, Unkept),
+        (4025, Unkept),
+    ],
+)
 def test_an_error_of_the_driver_is_told_for_what_it_is(code, meant):
     told = meaning(OperationalError("insert", {}, pymysql.err.OperationalError(code, "so it says")))
     assert type(told) is meant
@@ -250,7 +261,8 @@ def test_pins_of_an_old_design_move_with_its_block(tmp_path):
             connection.execute(text("insert into designs (id, head, created) values ('old', 1, now())"))
             connection.execute(
                 text("insert into revisions (design_id, number, name, content, created) values ('old', 1, 'Old', :c, now())"),
-                {"c": json.dumps(content)})  # fmt: skip
+                {"c": json.dumps(content)},
+            )
         old.migrate()
         with old.session() as session:
             design = designs.get(session, "old").design

@@ -22,9 +22,17 @@ from tests.web.pages import Bench
 
 ROOT = Path(__file__).parents[2]
 FLAGS = (
-    "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-    "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage", "--force-device-scale-factor=1",
-)  # fmt: skip
+    "--headless",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--disable-dev-shm-usage",
+    "--force-device-scale-factor=1",
+)
 
 
 class Server:
@@ -46,8 +54,22 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     port = free_port()
     log = (tmp_path_factory.getbasetemp() / "server.log").open("w")
     process = subprocess.Popen(
-        [sys.executable, "-m", "uvicorn", "--factory", "rhombos.api.app:create_app", "--host", "127.0.0.1", "--port", str(port)],
-        env=os.environ | {"RHOMBOS_DATABASE_URL": database.url}, cwd=ROOT, stdout=log, stderr=log)  # fmt: skip
+        [
+            sys.executable,
+            "-m",
+            "uvicorn",
+            "--factory",
+            "rhombos.api.app:create_app",
+            "--host",
+            "127.0.0.1",
+            "--port",
+            str(port),
+        ],
+        env=os.environ | {"RHOMBOS_DATABASE_URL": database.url},
+        cwd=ROOT,
+        stdout=log,
+        stderr=log,
+    )
     address = f"http://127.0.0.1:{port}"
     deadline = time.monotonic() + 60
     while time.monotonic() < deadline:

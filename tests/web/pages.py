@@ -111,9 +111,11 @@ class Page:
     def ask(self, method: str, path: str, body: Any = None, headers: dict[str, str] | None = None) -> Any:
         """The API itself, beside the page."""
         request = urllib.request.Request(
-            self.address + path, json.dumps(body).encode() if body is not None else None, {"Content-Type": "application/json", **(headers or {})},
+            self.address + path,
+            json.dumps(body).encode() if body is not None else None,
+            {"Content-Type": "application/json", **(headers or {})},
             method=method,
-        )  # fmt: skip
+        )
         with urllib.request.urlopen(request, timeout=PATIENCE) as answer:
             content = answer.read()
         return json.loads(content) if content else None

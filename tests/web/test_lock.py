@@ -18,8 +18,12 @@ def locked(server):
     """Its address and its key, as the launcher prints them."""
     port = free_port()
     process = subprocess.Popen(
-        [sys.executable, str(ROOT / "rhombos"), "demo", "--key"], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
-        env=os.environ | {"RHOMBOS_PORT": str(port), "RHOMBOS_DATABASE_URL": server.database.url})  # fmt: skip
+        [sys.executable, str(ROOT / "rhombos"), "demo", "--key"],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        text=True,
+        env=os.environ | {"RHOMBOS_PORT": str(port), "RHOMBOS_DATABASE_URL": server.database.url},
+    )
     said = []
     for line in process.stdout:
         said.append(line)

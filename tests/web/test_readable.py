@@ -10,9 +10,30 @@ pytestmark = pytest.mark.web
 AXE = (ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text()
 VIEWS = [
     *(f"?block={b}" for b in ("battery", "front_end", "controller", "front_drive", "protection", "heat", "isolation", "brief")),
-    *(f"?view={v}" for v in ("routes", "magnetics", "magnetics&page=winding sheet", "magnetics&page=tools", "waves", "waves&page=scope",
-                             "waves&page=loop", "waves&page=sine table", "margins", "record", "history", "battery")),
-    "/", "/shelf", "/shelf?kind=core&part=ETD 44", "/shelf?kind=core&part=ETD 44&form=copy", "/book", "/precharge"]  # fmt: skip
+    *(
+        f"?view={v}"
+        for v in (
+            "routes",
+            "magnetics",
+            "magnetics&page=winding sheet",
+            "magnetics&page=tools",
+            "waves",
+            "waves&page=scope",
+            "waves&page=loop",
+            "waves&page=sine table",
+            "margins",
+            "record",
+            "history",
+            "battery",
+        )
+    ),
+    "/",
+    "/shelf",
+    "/shelf?kind=core&part=ETD 44",
+    "/shelf?kind=core&part=ETD 44&form=copy",
+    "/book",
+    "/precharge",
+]
 
 DARK = ("?block=front_end", "?block=isolation", "?view=routes", "?view=waves&page=scope", "?view=history", "/", "/shelf")
 """Between them these show every colour there is."""

@@ -32,7 +32,7 @@ async def _ready(service: Service) -> None:
 
 def create_app(
     database_url: str | None = None, built: Path = BUILT, crew: Crew | None = None, key: str | None = None
-) -> FastAPI:  # fmt: skip
+) -> FastAPI:
     """The application on a database, by default that in RHOMBOS_DATABASE_URL; with a crew of its own unless it is lent one;
     behind an access key where there is one, here or in RHOMBOS_KEY."""
 
@@ -48,8 +48,14 @@ def create_app(
         service.database.close()
 
     app = FastAPI(
-        lifespan=lifespan, title="Rhombos", version="0.1.0", docs_url=None, redoc_url=None, openapi_url="/api/openapi.json",
-        separate_input_output_schemas=False)  # fmt: skip
+        lifespan=lifespan,
+        title="Rhombos",
+        version="0.1.0",
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
+        separate_input_output_schemas=False,
+    )
     url = database_url or os.environ.get("RHOMBOS_DATABASE_URL", "mysql+pymysql://root@127.0.0.1:1/none")
     app.state.service = Service(Database(url), crew or Crew())
     problem.install(app)

@@ -62,9 +62,7 @@ def _unicode(text: str) -> str:
 def problem(status: int, title: str, detail: str, problems: list[Problem] | None = None, **more: BaseModel) -> JSONResponse:
     """A problem document as a response, with `more` fields where a kind of it has them."""
     title, detail = _unicode(title), _unicode(detail)
-    document = ProblemDocument(
-        title=title, status=status, detail=detail,
-        problems=told(problems or []))  # fmt: skip
+    document = ProblemDocument(title=title, status=status, detail=detail, problems=told(problems or []))
     content = document.model_dump() | {name: jsonable_encoder(value) for name, value in more.items()}
     return JSONResponse(content, status, media_type="application/problem+json")
 

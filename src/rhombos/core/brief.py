@@ -244,7 +244,8 @@ class Brief(_Section):
         if total > 1 + 1e-6 or (self.loads and len(given) == len(self.loads) and total < 1 - 1e-3):
             raise ValueError(
                 f"the loads' shares of the power add up to {short(total, '%')}; they must make 100 %: change one, or leave one "
-                "out to take the rest")  # fmt: skip
+                "out to take the rest"
+            )
         return self
 
     def share_at(self, place: int) -> float:

@@ -26,36 +26,93 @@ class _Touched:
 
 
 TOUCHED = (
-    _Touched("cut_off", "Cut-off divider", ("protection.cut_off", "protection.top", "protection.bottom", "protection.trimmer",
-                                            "protection.hold", "protection.warning"),
-             ("protection.cut_off_low", "protection.cut_off_high", "protection.reach", "protection.warning",
-              "protection.chatters"),
-             "the cells are empty at another voltage"),
-    _Touched("over_voltage", "Over-voltage limit", ("protection.over_voltage",), ("protection.over_low",
-                                                                                  "protection.over_high"),
-             "the charger goes to another voltage"),
-    _Touched("input_capacitors", "Input capacitors", ("input_stage.capacitor", "input_stage.count"),
-             ("input_stage.capacitor_voltage", "input_stage.ripple"), "they stand at the charger's voltage"),
-    _Touched("fan", "Fan", ("heat.fan_supply", "heat.fan_rated"), ("heat.fan_voltage",), "one that runs on the battery sees "
-                                                                                         "its top"),
-    _Touched("switches", "Switches", ("front_end.switch", "oscillator.switch", "h_bridge.switch"),
-             ("front_end.voltage", "front_end.current", "front_end.junction", "front_end.surge_junction", "oscillator.voltage",
-              "oscillator.current", "oscillator.junction", "h_bridge.voltage", "h_bridge.current", "h_bridge.junction",
-              "front_end.clamp_heat"),
-             "twice the top and the spike stand on a push-pull; the bottom asks the most current"),
-    _Touched("gate_supply", "Gate supply", ("front_drive.supply", "bridge_drive.supply", "protection.supply",
-                                            "protection.supply_stands"),
-             ("front_drive.over_voltage", "front_drive.under_voltage", "bridge_drive.over_voltage",
-              "bridge_drive.under_voltage",
-              "protection.supply_high", "protection.supply_low"),
-             "it is made from the battery: the top must not break it, the bottom must still feed it"),
-    _Touched("turns", "Turns", ("transformer.primary_turns", "transformer.secondary_turns", "iron_transformer.primary_turns",
-                                "iron_transformer.secondary_turns"),
-             ("transformer.saturation", "transformer.hot", "front_end.duty", "front_end.surge_sags",
-              "iron_transformer.saturation",
-              "iron_transformer.hot", "h_bridge.overmodulated", "h_bridge.output", "protection.window_narrow"),
-             "the bottom must still reach the output, the top must not saturate the core"),
-)  # fmt: skip
+    _Touched(
+        "cut_off",
+        "Cut-off divider",
+        (
+            "protection.cut_off",
+            "protection.top",
+            "protection.bottom",
+            "protection.trimmer",
+            "protection.hold",
+            "protection.warning",
+        ),
+        ("protection.cut_off_low", "protection.cut_off_high", "protection.reach", "protection.warning", "protection.chatters"),
+        "the cells are empty at another voltage",
+    ),
+    _Touched(
+        "over_voltage",
+        "Over-voltage limit",
+        ("protection.over_voltage",),
+        ("protection.over_low", "protection.over_high"),
+        "the charger goes to another voltage",
+    ),
+    _Touched(
+        "input_capacitors",
+        "Input capacitors",
+        ("input_stage.capacitor", "input_stage.count"),
+        ("input_stage.capacitor_voltage", "input_stage.ripple"),
+        "they stand at the charger's voltage",
+    ),
+    _Touched(
+        "fan", "Fan", ("heat.fan_supply", "heat.fan_rated"), ("heat.fan_voltage",), "one that runs on the battery sees its top"
+    ),
+    _Touched(
+        "switches",
+        "Switches",
+        ("front_end.switch", "oscillator.switch", "h_bridge.switch"),
+        (
+            "front_end.voltage",
+            "front_end.current",
+            "front_end.junction",
+            "front_end.surge_junction",
+            "oscillator.voltage",
+            "oscillator.current",
+            "oscillator.junction",
+            "h_bridge.voltage",
+            "h_bridge.current",
+            "h_bridge.junction",
+            "front_end.clamp_heat",
+        ),
+        "twice the top and the spike stand on a push-pull; the bottom asks the most current",
+    ),
+    _Touched(
+        "gate_supply",
+        "Gate supply",
+        ("front_drive.supply", "bridge_drive.supply", "protection.supply", "protection.supply_stands"),
+        (
+            "front_drive.over_voltage",
+            "front_drive.under_voltage",
+            "bridge_drive.over_voltage",
+            "bridge_drive.under_voltage",
+            "protection.supply_high",
+            "protection.supply_low",
+        ),
+        "it is made from the battery: the top must not break it, the bottom must still feed it",
+    ),
+    _Touched(
+        "turns",
+        "Turns",
+        (
+            "transformer.primary_turns",
+            "transformer.secondary_turns",
+            "iron_transformer.primary_turns",
+            "iron_transformer.secondary_turns",
+        ),
+        (
+            "transformer.saturation",
+            "transformer.hot",
+            "front_end.duty",
+            "front_end.surge_sags",
+            "iron_transformer.saturation",
+            "iron_transformer.hot",
+            "h_bridge.overmodulated",
+            "h_bridge.output",
+            "protection.window_narrow",
+        ),
+        "the bottom must still reach the output, the top must not saturate the core",
+    ),
+)
 """What every change of battery touches, in the order in which it is looked at."""
 
 
@@ -111,8 +168,12 @@ def change_battery(worked: Worked, pins: Mapping[str, PinValue], source: Battery
     judged = {code for t in TOUCHED for code in t.judges}
     others = [f for f in held.findings if f.code not in judged and f.code not in already and f.severity != "note"]
     return BatteryChange(
-        old=_band(worked.brief), new=_band(brief), items=tuple(_item(t, before, held, anew) for t in TOUCHED),
-        others=tuple(worst_first(others)), kept=kept)  # fmt: skip
+        old=_band(worked.brief),
+        new=_band(brief),
+        items=tuple(_item(t, before, held, anew) for t in TOUCHED),
+        others=tuple(worst_first(others)),
+        kept=kept,
+    )
 
 
 def as_built(worked: Worked) -> dict[str, PinValue]:
@@ -132,9 +193,13 @@ def _item(touched: _Touched, before: Solution, held: Solution, anew: Solution) -
     blocks = {b.key: b.title for b in before.blocks}
     several = len({old[a].title for a in shown}) < len(shown)
     values = tuple(
-        Compared(title=(f"{blocks[a.partition('.')[0]]}: {old[a].title.lower()}" if several else old[a].title), old=old[a].text,
-                 new=new[a].text if a in new else "none")
-        for a in shown)  # fmt: skip
+        Compared(
+            title=(f"{blocks[a.partition('.')[0]]}: {old[a].title.lower()}" if several else old[a].title),
+            old=old[a].text,
+            new=new[a].text if a in new else "none",
+        )
+        for a in shown
+    )
     found = worst_first([f for f in held.findings if f.code in touched.judges])
     was = {f.code: ORDER[f.severity] for f in before.findings}
     serious = [f for f in found if f.severity != "note"]
@@ -148,8 +213,16 @@ def _item(touched: _Touched, before: Solution, held: Solution, anew: Solution) -
         change = f"Nothing must change. Sized anew: {_told(moved)}"
     else:
         verdict, change = "Holds as it is built.", "Nothing."
-    return Item(key=touched.key, title=touched.title, why=touched.why, values=values, holds=not serious,
-                severity=serious[0].severity if serious else None, verdict=verdict, change=change)  # fmt: skip
+    return Item(
+        key=touched.key,
+        title=touched.title,
+        why=touched.why,
+        values=values,
+        holds=not serious,
+        severity=serious[0].severity if serious else None,
+        verdict=verdict,
+        change=change,
+    )
 
 
 def _told(moved: list[Compared]) -> str:

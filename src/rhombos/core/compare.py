@@ -179,26 +179,60 @@ def _figures(worked: Worked, solution: Solution, stock: Inventory, title: str, s
         bent = (f"distortion of {fmt(distortion, '%', 2)}; the brief asks {fmt(brief.targets.distortion, '%', 2)}",)
     against = stops + refused + _worst(solution.findings) + bent
     return Row(
-        route=name, waveform=wave, title=title, out=bool(stops + refused), against=against,
-        efficiency=totals.efficiency, half=half, tenth=tenth, idle=totals.idle, weakest=block, margin=margin,
-        battery_current=current, mass=stock.mass,
-        copper=stock.copper, cost=stock.cost, count=stock.count, distortion=distortion, clean=clean, swing=swing, loads=loads,
-        noise=noise, quiet=quiet, skill=skill, build=build, lost=totals.lost,
+        route=name,
+        waveform=wave,
+        title=title,
+        out=bool(stops + refused),
+        against=against,
+        efficiency=totals.efficiency,
+        half=half,
+        tenth=tenth,
+        idle=totals.idle,
+        weakest=block,
+        margin=margin,
+        battery_current=current,
+        mass=stock.mass,
+        copper=stock.copper,
+        cost=stock.cost,
+        count=stock.count,
+        distortion=distortion,
+        clean=clean,
+        swing=swing,
+        loads=loads,
+        noise=noise,
+        quiet=quiet,
+        skill=skill,
+        build=build,
+        lost=totals.lost,
         texts={
-            "efficiency": fmt(totals.efficiency, "%"), "half": fmt(half, "%"), "tenth": fmt(tenth, "%"),
-            "idle": fmt(totals.idle, "W"), "margin": fmt(margin, "%", 2),
+            "efficiency": fmt(totals.efficiency, "%"),
+            "half": fmt(half, "%"),
+            "tenth": fmt(tenth, "%"),
+            "idle": fmt(totals.idle, "W"),
+            "margin": fmt(margin, "%", 2),
             "battery_current": fmt(current, "A") if current is not None else "beyond it",
-            "mass": fmt(stock.mass, "kg", 2), "copper": fmt(stock.copper, "kg", 2), "cost": fmt(stock.cost, "1"),
-            "distortion": fmt(distortion, "%", 2), "swing": fmt(round(swing, 4), "%", 2),
-            "lost": fmt(totals.lost, "W")})  # fmt: skip
+            "mass": fmt(stock.mass, "kg", 2),
+            "copper": fmt(stock.copper, "kg", 2),
+            "cost": fmt(stock.cost, "1"),
+            "distortion": fmt(distortion, "%", 2),
+            "swing": fmt(round(swing, 4), "%", 2),
+            "lost": fmt(totals.lost, "W"),
+        },
+    )
 
 
 def _efficiency(worked: Worked, share: float) -> float:
     """Efficiency at a share of full power on a nominal battery."""
     point = operating_points(worked.brief)["nominal"]
     found = worked.route.settle_all(
-        worked.builds, worked.brief, worked.shelf, worked.rules, tolerance=1e-4, start=worked.settled,
-        points={"nominal": replace(point, power=share * point.power)})["nominal"]  # fmt: skip
+        worked.builds,
+        worked.brief,
+        worked.shelf,
+        worked.rules,
+        tolerance=1e-4,
+        start=worked.settled,
+        points={"nominal": replace(point, power=share * point.power)},
+    )["nominal"]
     return float(found.flow["load"] / found.flow["battery"])
 
 
@@ -243,8 +277,10 @@ def _buildability(worked: Worked) -> tuple[Skill, str]:
     said: list[str] = []
     if "iron_transformer" in builds:
         wires = builds["iron_transformer"].primary_in_hand
-        said.append(f"{builds['iron_transformer'].primary_turns} turns of {wires} wire{'s' * (wires > 1)} on iron, or a bought "
-                    "transformer reversed")  # fmt: skip
+        said.append(
+            f"{builds['iron_transformer'].primary_turns} turns of {wires} wire{'s' * (wires > 1)} on iron, or a bought "
+            "transformer reversed"
+        )
         if "output_filter" in builds:
             said.append("a choke for the full battery current, a sine table and its feedback to adjust")
             return "some practice", "; ".join(said)

@@ -33,16 +33,20 @@ SIDES = {
 }
 INWARD = {
     "push-pull": ("from the rail through one half of the primary to ground; the idle half stands at twice the rail",) * 2,
-    "half-bridge": ("from the upper rail through the primary into the mid-point of the banks",
-                    "from the mid-point of the banks through the primary to ground"),
-    "full bridge": ("from the rail through the primary, left to right, to ground",
-                    "from the rail through the primary, right to left, to ground"),
-}  # fmt: skip
+    "half-bridge": (
+        "from the upper rail through the primary into the mid-point of the banks",
+        "from the mid-point of the banks through the primary to ground",
+    ),
+    "full bridge": (
+        "from the rail through the primary, left to right, to ground",
+        "from the rail through the primary, right to left, to ground",
+    ),
+}
 
 
 def front_end_intervals(
     topology: Topology, duty: float, frequency: float, pulse: float, clamped_by_part: bool, how: Rectifying | None = None
-) -> tuple[Interval, ...]:  # fmt: skip
+) -> tuple[Interval, ...]:
     """The four intervals of a dual-ended stage.
 
     Args: duty of one switch, held to a half; frequency of one switch, Hz; pulse current of the primary, A; how it is
@@ -55,8 +59,10 @@ def front_end_intervals(
     if how:
         diodes = "two diodes" if how.series == 2 else "one diode"
         driven = f"The secondary drives {diodes}, and the link choke's current rises."
-        resting = (f"Then the choke's current circulates through {'all four' if how.diodes == 4 else 'both'} rectifier diodes, "
-                   "and the link lives on it.")  # fmt: skip
+        resting = (
+            f"Then the choke's current circulates through {'all four' if how.diodes == 4 else 'both'} rectifier diodes, "
+            "and the link lives on it."
+        )
         if not how.choke:
             bank = "one of the two banks" if how.gain == 2 else "the link's bank"
             driven = f"The secondary charges {bank} through {diodes}; leakage and resistance alone hold the current."
@@ -65,18 +71,16 @@ def front_end_intervals(
     for n, (devices, way) in enumerate(zip(SIDES[topology.name], INWARD[topology.name], strict=True)):
         side = "ab"[n]
         together = " and ".join(devices)
-        found.append(_interval(
-            f"{topology.name}:{side}", f"{together} on", devices, on, period,
-            f"{amps} flow {way}. {driven}"))  # fmt: skip
+        found.append(
+            _interval(f"{topology.name}:{side}", f"{together} on", devices, on, period, f"{amps} flow {way}. {driven}")
+        )
         if topology.clamped:
             tail = "Its leakage keeps the primary's current going through the body diodes of the other side, back to the rail."
         elif clamped_by_part:
             tail = "Its leakage lifts the drain above twice the rail until the clamp's diode takes the current."
         else:
             tail = "Its leakage lifts the drain until the switch breaks down: nothing takes the current."
-        found.append(_interval(
-            f"{topology.name}:{side}-off", "all off", (), rest, period,
-            f"{tail} {resting}"))  # fmt: skip
+        found.append(_interval(f"{topology.name}:{side}-off", "all off", (), rest, period, f"{tail} {resting}"))
     return tuple(found)
 
 
@@ -87,24 +91,59 @@ def bridge_intervals(brief: Brief, carrier: float, modulation: float, fraction: 
         period, on = 1 / line, fraction / 2
         rest = 0.5 - on
         zero = "Both lower switches hold the output at zero: whatever the load's inductance drives, its voltage cannot rise."
-        found = [_interval("bridge:plus", "Q3 and Q6 on", ("Q3", "Q6"), on, period,
-                           "The link stands across the load, one way round.")]  # fmt: skip
+        found = [
+            _interval(
+                "bridge:plus", "Q3 and Q6 on", ("Q3", "Q6"), on, period, "The link stands across the load, one way round."
+            )
+        ]
         if rest > 0:
             found.append(_interval("bridge:low", "Q4 and Q6 on", ("Q4", "Q6"), rest, period, zero))
-        found.append(_interval("bridge:minus", "Q4 and Q5 on", ("Q4", "Q5"), on, period,
-                               "The link stands across the load, the other way round."))  # fmt: skip
+        found.append(
+            _interval(
+                "bridge:minus",
+                "Q4 and Q5 on",
+                ("Q4", "Q5"),
+                on,
+                period,
+                "The link stands across the load, the other way round.",
+            )
+        )
         if rest > 0:
             found.append(_interval("bridge:low", "Q4 and Q6 on", ("Q4", "Q6"), rest, period, zero))
         return tuple(found)
     period, on = 1 / carrier, min(1.0, modulation)
     rest = (1 - on) / 2
     return (
-        _interval("bridge:plus", "Q3 and Q6 on", ("Q3", "Q6"), on / 2, period,
-                  "At the crest of the positive half: the link drives the inductor, and its current rises."),
-        _interval("bridge:high", "Q3 and Q5 on", ("Q3", "Q5"), rest, period,
-                  "Both upper switches on: the inductor's current circulates through them; nothing is drawn from the link."),
-        _interval("bridge:plus", "Q3 and Q6 on", ("Q3", "Q6"), on / 2, period,
-                  "The second pulse of the same carrier period: the filter sees twice the carrier."),
-        _interval("bridge:low", "Q4 and Q6 on", ("Q4", "Q6"), rest, period,
-                  "Both lower switches on. In the negative half Q4 and Q5 take the place of Q3 and Q6."),
-    )  # fmt: skip
+        _interval(
+            "bridge:plus",
+            "Q3 and Q6 on",
+            ("Q3", "Q6"),
+            on / 2,
+            period,
+            "At the crest of the positive half: the link drives the inductor, and its current rises.",
+        ),
+        _interval(
+            "bridge:high",
+            "Q3 and Q5 on",
+            ("Q3", "Q5"),
+            rest,
+            period,
+            "Both upper switches on: the inductor's current circulates through them; nothing is drawn from the link.",
+        ),
+        _interval(
+            "bridge:plus",
+            "Q3 and Q6 on",
+            ("Q3", "Q6"),
+            on / 2,
+            period,
+            "The second pulse of the same carrier period: the filter sees twice the carrier.",
+        ),
+        _interval(
+            "bridge:low",
+            "Q4 and Q6 on",
+            ("Q4", "Q6"),
+            rest,
+            period,
+            "Both lower switches on. In the negative half Q4 and Q5 take the place of Q3 and Q6.",
+        ),
+    )

@@ -123,14 +123,11 @@ def _about(reactance: float, corner: float, volts: float, path: float) -> tuple[
 
 @lru_cache(maxsize=256)
 def _cell(i: int, j: int, k: int, drop: float) -> Array:
-    return np.array([
-        _packed(_at(x, y, drop, z)) for x, y, z in itertools.product((i, i + 1), (j, j + 1), (k, k + 1))])  # fmt: skip
+    return np.array([_packed(_at(x, y, drop, z)) for x, y, z in itertools.product((i, i + 1), (j, j + 1), (k, k + 1))])
 
 
 def _packed(c: Crest) -> Array:
-    return np.concatenate([
-        c.load, c.inductor, c.output.real, c.output.imag,
-        [c.others, c.taken, c.lags, c.first, c.conducts]])  # fmt: skip
+    return np.concatenate([c.load, c.inductor, c.output.real, c.output.imag, [c.others, c.taken, c.lags, c.first, c.conducts]])
 
 
 def _unpacked(row: Array) -> Crest:
@@ -265,5 +262,12 @@ def _formed(half: Array) -> Crest:
     first = -float(w[1].imag) * abs(v[1]) / 2
     left: Lines = np.asarray(1j * bent * v[3:HIGHEST:2])
     return Crest(
-        added(w), added(i), left[:2], float(np.linalg.norm(left[2:])), power / volts**2, float(w[1].real / w[1].imag),
-        first / max(power, 1e-6), float(np.mean(half[2] != 0)))  # fmt: skip
+        added(w),
+        added(i),
+        left[:2],
+        float(np.linalg.norm(left[2:])),
+        power / volts**2,
+        float(w[1].real / w[1].imag),
+        first / max(power, 1e-6),
+        float(np.mean(half[2] != 0)),
+    )

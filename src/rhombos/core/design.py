@@ -97,9 +97,16 @@ def rule_fields(preset: RuleName, changes: Any) -> tuple[RuleField, ...]:
     for name, info in RuleChanges.model_fields.items():
         unit = unit_of(info) or "1"
         shown = short(float(getattr(present, name)), unit)
-        found.append(RuleField(
-            name=name, title=info.title or name, text=shown, preset=short(float(getattr(named, name)), unit),
-            changed=getattr(changes, name) is not None, allowed=allowed_range(info)))  # fmt: skip
+        found.append(
+            RuleField(
+                name=name,
+                title=info.title or name,
+                text=shown,
+                preset=short(float(getattr(named, name)), unit),
+                changed=getattr(changes, name) is not None,
+                allowed=allowed_range(info),
+            )
+        )
     return tuple(found)
 
 
@@ -113,9 +120,17 @@ def brief_fields(brief: Brief) -> tuple[BriefField, ...]:
         part = getattr(brief, section)
         if not isinstance(part, BaseModel):
             kinds = _choices(_schema(Brief)[section])
-            found.append(BriefField(
-                address=section, section=label, title="Intended loads", text=", ".join(part), unit="1", options=kinds,
-                many=True))  # fmt: skip
+            found.append(
+                BriefField(
+                    address=section,
+                    section=label,
+                    title="Intended loads",
+                    text=", ".join(part),
+                    unit="1",
+                    options=kinds,
+                    many=True,
+                )
+            )
             if len(part) > 1:
                 found += _shares(brief, label)
             continue
@@ -124,9 +139,17 @@ def brief_fields(brief: Brief) -> tuple[BriefField, ...]:
             value = getattr(part, name)
             unit = unit_of(info) or "1"
             shown = _text(value, unit, schema[name])
-            found.append(BriefField(
-                address=f"{section}.{name}", section=label, title=info.title or name, text=shown, unit=unit,
-                allowed=allowed_range(info), options=_choices(schema[name])))  # fmt: skip
+            found.append(
+                BriefField(
+                    address=f"{section}.{name}",
+                    section=label,
+                    title=info.title or name,
+                    text=shown,
+                    unit=unit,
+                    allowed=allowed_range(info),
+                    options=_choices(schema[name]),
+                )
+            )
     return tuple(found)
 
 
@@ -134,21 +157,32 @@ def _shares(brief: Brief, section: str) -> list[BriefField]:
     """How much of the power each load draws; what is left open is shared alike."""
     given = [*brief.shares, *[None] * (len(brief.loads) - len(brief.shares))]
     return [
-        BriefField(address=f"shares.{place}", section=section, title=f"Share of the power: {kind}", unit="%",
-                   text="" if given[place] is None else fmt(given[place], "%", 3),
-                   allowed="0 % to 100 %" if given[place] is not None else f"now {fmt(brief.share_at(place), '%', 2)}")
+        BriefField(
+            address=f"shares.{place}",
+            section=section,
+            title=f"Share of the power: {kind}",
+            unit="%",
+            text="" if given[place] is None else fmt(given[place], "%", 3),
+            allowed="0 % to 100 %" if given[place] is not None else f"now {fmt(brief.share_at(place), '%', 2)}",
+        )
         for place, kind in enumerate(brief.loads)
-    ]  # fmt: skip
+    ]
 
 
 def plain_fields(model: BaseModel) -> tuple[BriefField, ...]:
     """Every quantity of a flat model as a form shows it."""
     return tuple(
-        BriefField(address=name, section="", title=info.title or name, text=_text(getattr(model, name), unit,
-                                                                                  _schema(type(model))[name]),
-                   unit=unit, allowed=allowed_range(info))
-        for name, info in type(model).model_fields.items() for unit in (unit_of(info) or "1",)
-    )  # fmt: skip
+        BriefField(
+            address=name,
+            section="",
+            title=info.title or name,
+            text=_text(getattr(model, name), unit, _schema(type(model))[name]),
+            unit=unit,
+            allowed=allowed_range(info),
+        )
+        for name, info in type(model).model_fields.items()
+        for unit in (unit_of(info) or "1",)
+    )
 
 
 @cache

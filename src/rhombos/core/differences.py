@@ -36,9 +36,15 @@ def differences(before: Design, after: Design) -> tuple[Change, ...]:
     """Every field that differs between two designs, in the order in which a design is read."""
     return tuple(
         Change(address=address, title=title, before=old, after=new)
-        for address, title, old, new in (*_heads(before, after), *_briefs(before, after), *_pins(before, after),
-                                         *_rules(before, after), *_words(before, after))
-        if old != new)  # fmt: skip
+        for address, title, old, new in (
+            *_heads(before, after),
+            *_briefs(before, after),
+            *_pins(before, after),
+            *_rules(before, after),
+            *_words(before, after),
+        )
+        if old != new
+    )
 
 
 Row = tuple[str, str, str, str]
@@ -58,8 +64,11 @@ def _leaves(content: Mapping[str, Any]) -> dict[str, Any]:
         inner = value if isinstance(value, dict) else {}
         if key == "brief":
             for section, fields in inner.items():
-                found |= {f"brief.{section}.{n}": v for n, v in fields.items()} if isinstance(fields, dict) else {
-                    f"brief.{section}": fields}  # fmt: skip
+                found |= (
+                    {f"brief.{section}.{n}": v for n, v in fields.items()}
+                    if isinstance(fields, dict)
+                    else {f"brief.{section}": fields}
+                )
         elif key == "pins":
             found |= {f"pins.{a}": v for a, v in inner.items() if v is not None}
         else:
@@ -82,10 +91,14 @@ def _heads(before: Design, after: Design) -> list[Row]:
 def _briefs(before: Design, after: Design) -> list[Row]:
     old, new = ({f.address: f for f in brief_fields(d.brief)} for d in (before, after))
     return [
-        (address, f"{field.section}: {field.title}", old[address].text if address in old else NOTHING,
-         new[address].text if address in new else NOTHING)
+        (
+            address,
+            f"{field.section}: {field.title}",
+            old[address].text if address in old else NOTHING,
+            new[address].text if address in new else NOTHING,
+        )
         for address, field in (old | new).items()
-    ]  # fmt: skip
+    ]
 
 
 def _pins(before: Design, after: Design) -> list[Row]:
@@ -101,8 +114,10 @@ def _rules(before: Design, after: Design) -> list[Row]:
 
 def _words(before: Design, after: Design) -> list[Row]:
     old, new = ({w.code: w.reason for w in d.waivers} for d in (before, after))
-    rows = [(f"waivers.{code}", f"Finding waived: {code}", old.get(code, NOTHING), new.get(code, NOTHING))
-            for code in sorted(old | new)]  # fmt: skip
+    rows = [
+        (f"waivers.{code}", f"Finding waived: {code}", old.get(code, NOTHING), new.get(code, NOTHING))
+        for code in sorted(old | new)
+    ]
     first, second = (d.decision.chosen if d.decision else NOTHING for d in (before, after))
     return [*rows, ("decision", "Comparison behind the route", first, second)]
 

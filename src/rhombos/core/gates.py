@@ -53,8 +53,10 @@ def plateau_currents(device: Any, loop: GateLoop) -> tuple[Any, Any]:
     """Gate current on the plateau, turning on and off, A; of a part, or of the columns of many."""
     level = getattr(device, "v_plateau", IGBT_PLATEAU)
     volts = np.maximum(loop.volts, level + 0.5)  # a drive below the plateau is a finding of its own
-    return (stage.gate_on_current(V_drive=volts, V_pl=level, R_gate=max(loop.on, LEAST_LOOP)),
-            stage.gate_off_current(V_pl=level, R_gate=max(loop.off, LEAST_LOOP)))  # fmt: skip
+    return (
+        stage.gate_on_current(V_drive=volts, V_pl=level, R_gate=max(loop.on, LEAST_LOOP)),
+        stage.gate_off_current(V_pl=level, R_gate=max(loop.off, LEAST_LOOP)),
+    )
 
 
 LEAST_MISMATCH = 30e-9
@@ -67,9 +69,11 @@ def turn_off_delay(device: Any, loop: GateLoop) -> Any:
     """From the driver's edge to the beginning of turn-off, s; of a part, or of the columns of many."""
     level = getattr(device, "v_plateau", IGBT_PLATEAU)
     capacitance = gate.gate_capacitance(
-        Q_g=device.q_g, Q_sw=np.minimum(switching_charge(device), 0.9 * device.q_g), V_drive=max(loop.volts, 1.0))  # fmt: skip
-    delay = gate.turn_off_delay(R_gate=max(loop.off, LEAST_LOOP), C_iss=capacitance,
-                                V_drive=np.maximum(loop.volts, level * 1.01), V_pl=level)  # fmt: skip
+        Q_g=device.q_g, Q_sw=np.minimum(switching_charge(device), 0.9 * device.q_g), V_drive=max(loop.volts, 1.0)
+    )
+    delay = gate.turn_off_delay(
+        R_gate=max(loop.off, LEAST_LOOP), C_iss=capacitance, V_drive=np.maximum(loop.volts, level * 1.01), V_pl=level
+    )
     return delay + (0.0 if hasattr(device, "q_sw") else IGBT_DELAY)
 
 

@@ -34,17 +34,23 @@ def incoming_tests(builds: Mapping[str, Any], shelf: Shelf, drive: float) -> lis
         amps = PROBE if part.r_on > LOW else PROBE_LOW
         series = gate.breakdown_resistor.work({"V_rating": part.v_rating, "I": CREEP})
         most, says = on_drop(part, amps), on_drop(printed, amps)
-        found.append(Finding(
-            code=f"{block}.incoming", severity="watch", block=block, title="Test every switch before it is fitted",
-            cause=f"{part.label}, unverified: counted on for {short(part.v_rating, 'V')}, {fmt(part.i_rating, 'A')}, "
-                  f"{fmt(most, 'V')} at {short(amps, 'A')}.",
-            remedy=f"Diode test of a meter: 0.4 to 0.7 V one way, open the other, the gate tied; the gate open both ways. "
-                   f"Gate at {short(drive, 'V')}, {short(amps, 'A')} through, four wires: {fmt(says, 'V')} is as printed; "
-                   f"reject it above {fmt(most, 'V')}. Its gate charged and left alone, it must stay on for "
-                   f"{fmt(hold(printed, drive), 's')}. Gate tied, from an insulated supply through "
-                   f"{short(series, 'ohm')}: no less than {short(part.v_rating, 'V')} across it. That voltage "
-                   "can kill: one hand, discharge, then touch.",
-            figure=f"{block}.switch"))  # fmt: skip
+        found.append(
+            Finding(
+                code=f"{block}.incoming",
+                severity="watch",
+                block=block,
+                title="Test every switch before it is fitted",
+                cause=f"{part.label}, unverified: counted on for {short(part.v_rating, 'V')}, {fmt(part.i_rating, 'A')}, "
+                f"{fmt(most, 'V')} at {short(amps, 'A')}.",
+                remedy=f"Diode test of a meter: 0.4 to 0.7 V one way, open the other, the gate tied; the gate open both ways. "
+                f"Gate at {short(drive, 'V')}, {short(amps, 'A')} through, four wires: {fmt(says, 'V')} is as printed; "
+                f"reject it above {fmt(most, 'V')}. Its gate charged and left alone, it must stay on for "
+                f"{fmt(hold(printed, drive), 's')}. Gate tied, from an insulated supply through "
+                f"{short(series, 'ohm')}: no less than {short(part.v_rating, 'V')} across it. That voltage "
+                "can kill: one hand, discharge, then touch.",
+                figure=f"{block}.switch",
+            )
+        )
     return found
 
 

@@ -106,8 +106,10 @@ class Compensator:
         top = np.array([self.r2 * self.c1, 1.0])
         bottom = np.array([self.r2 * self.c1 * self.c2, self.c1 + self.c2, 0.0]) * self.r1
         if self.r3 > 0 and self.c3 > 0:
-            return (np.convolve(top, [(self.r1 + self.r3) * self.c3, 1.0]).astype(float),
-                    np.convolve(bottom, [self.r3 * self.c3, 1.0]).astype(float))  # fmt: skip
+            return (
+                np.convolve(top, [(self.r1 + self.r3) * self.c3, 1.0]).astype(float),
+                np.convolve(bottom, [self.r3 * self.c3, 1.0]).astype(float),
+            )
         return top, bottom
 
 

@@ -56,7 +56,8 @@ def _leave_out(content: dict[str, Any], where: tuple[int | str, ...]) -> bool:
     found: tuple[Any, int | str] | None = None
     for step in where:
         inside = (isinstance(holder, dict) and step in holder) or (
-            isinstance(holder, list) and isinstance(step, int) and step < len(holder))  # fmt: skip
+            isinstance(holder, list) and isinstance(step, int) and step < len(holder)
+        )
         if not inside:
             break
         found = holder, step

@@ -29,8 +29,14 @@ PIN_BEHIND: dict[str, dict[str, str]] = {
     "output_filter.ripple": {"L": "output_filter.inductance", "f_c": "h_bridge.carrier"},
     "output_filter.corner": {"L": "output_filter.inductance"},
     "output_filter.flux": {"N": "output_filter.turns", "L": "output_filter.inductance"},
-}  # fmt: skip
-WHOLE = frozenset({
-    "transformer.primary_turns", "rectifier.turns", "output_filter.turns", "front_end.parallel", "h_bridge.parallel",
-})  # fmt: skip
+}
+WHOLE = frozenset(
+    {
+        "transformer.primary_turns",
+        "rectifier.turns",
+        "output_filter.turns",
+        "front_end.parallel",
+        "h_bridge.parallel",
+    }
+)
 """Pins that take whole numbers: a solved value is rounded up."""

@@ -24,9 +24,11 @@ class PinError(ValueError):
 
 
 def read_pins(
-    raw: Mapping[str, PinValue], builds: Mapping[str, type[BaseModel]], shelf: Shelf,
+    raw: Mapping[str, PinValue],
+    builds: Mapping[str, type[BaseModel]],
+    shelf: Shelf,
     elsewhere: Mapping[str, type[BaseModel]] | None = None,
-) -> tuple[dict[str, dict[str, Any]], dict[str, str]]:  # fmt: skip
+) -> tuple[dict[str, dict[str, Any]], dict[str, str]]:
     """Typed pins by block, and the pins that name a part no longer on the shelf (address → reason), which are left out.
 
     Text in engineering notation is read; a pin of None counts as none; pins of blocks that only other routes have

@@ -138,8 +138,13 @@ def _clipped(demand: Demand, passed: tuple[complex, ...], blocks: bool, held: bo
     left = np.fft.rfft(current)[1 : ANGLES.size // 2] * (-2 / ANGLES.size)
     left[: asked.size] += asked  # what the bank gives or takes is what is drawn less what comes
     ripple, heat = _swing(left / MULTIPLES), math.sqrt(float(np.vdot(left, left).real) / 2)
-    return Pulsation(float(current @ current) / current.size, float(current.max()), ripple / max(alone.swing, 1e-12),
-                     heat / max(alone.heat, 1e-12), complex(left[0]))  # fmt: skip
+    return Pulsation(
+        float(current @ current) / current.size,
+        float(current.max()),
+        ripple / max(alone.swing, 1e-12),
+        heat / max(alone.heat, 1e-12),
+        complex(left[0]),
+    )
 
 
 MULTIPLES = 1j * np.arange(1, ANGLES.size // 2)

@@ -52,7 +52,7 @@ class Swing:
 
 def swinging(
     rail: Rail, index: float, first: complex, third: complex, fifth: complex, pushed: tuple[complex, complex] = (0j, 0j)
-) -> Swing:  # fmt: skip
+) -> Swing:
     """The swing of a rail under a bridge of a modulation index M.
 
     `first`, `third`, `fifth`: current into what the bridge drives over its voltage, S, at the line and at three and five times

@@ -69,9 +69,16 @@ def _over(worked: Worked, share: float) -> tuple[str, str] | None:
     keys = [k for k in points if k not in NOT_STEADY]
     settled = {
         **worked.settled,
-        **worked.route.settle_all(worked.builds, worked.brief, worked.shelf, worked.rules, start=worked.settled, tolerance=1e-3,
-                                  points={k: points[k] for k in keys}),
-    }  # fmt: skip
+        **worked.route.settle_all(
+            worked.builds,
+            worked.brief,
+            worked.shelf,
+            worked.rules,
+            start=worked.settled,
+            tolerance=1e-3,
+            points={k: points[k] for k in keys},
+        ),
+    }
     settled = {k: replace(s, states={**worked.settled[k].states, **s.states}) for k, s in settled.items()}
     lost = worked.route.hopeless({k: settled[k] for k in keys})
     if lost:
@@ -80,8 +87,13 @@ def _over(worked: Worked, share: float) -> tuple[str, str] | None:
         return "Transformer", "the voltage it gives the socket"
     blocks, _ = report_blocks(replace(worked, settled=settled))
     # what lies beside every path is set for the power that is asked; it limits none
-    worst = [(f.stress / f.house, b.title, f.title) for b in blocks if b.key not in COMMON_BUILDS for f in b.figures
-             if f.stress is not None and f.house and f.point not in _surge_labels(points)]  # fmt: skip
+    worst = [
+        (f.stress / f.house, b.title, f.title)
+        for b in blocks
+        if b.key not in COMMON_BUILDS
+        for f in b.figures
+        if f.stress is not None and f.house and f.point not in _surge_labels(points)
+    ]
     stress, block, figure = max(worst)
     return (block, figure) if stress > 1 + 1e-6 else None
 

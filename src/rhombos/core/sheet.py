@@ -83,23 +83,51 @@ class Sheet:
             text = str(value) if isinstance(value, int) else fmt(number, unit, digits)
             if unit == "m^2" and (size := gauge.told_section(number)):
                 text = f"{text}, {size}"
-        self.figures.append(Figure(
-            address=f"{self.block}.{name}", symbol=symbol, title=title, text=text, unit=unit, value=number,
-            status="pinned" if name in self.pins.get(self.block, {}) else "proposed", pin=f"{self.block}.{name}",
-            part_kind=kind, part_options=options, choice=text if isinstance(value, bool) else str(value),
-            allowed=allowed))  # fmt: skip
+        self.figures.append(
+            Figure(
+                address=f"{self.block}.{name}",
+                symbol=symbol,
+                title=title,
+                text=text,
+                unit=unit,
+                value=number,
+                status="pinned" if name in self.pins.get(self.block, {}) else "proposed",
+                pin=f"{self.block}.{name}",
+                part_kind=kind,
+                part_options=options,
+                choice=text if isinstance(value, bool) else str(value),
+                allowed=allowed,
+            )
+        )
 
     def result(self, name: str, symbol: str, title: str, unit: str, *, point: str = "nominal", digits: int = 3) -> None:
         """Show a figure of the state at one point."""
         value = float(getattr(self.states[point], name))
-        self.figures.append(Figure(
-            address=f"{self.block}.{name}", symbol=symbol, title=title, text=fmt(value, unit, digits), value=value,
-            unit=unit, step=f"{point}:{self.block}.{name}", point=self.points[point].label))  # fmt: skip
+        self.figures.append(
+            Figure(
+                address=f"{self.block}.{name}",
+                symbol=symbol,
+                title=title,
+                text=fmt(value, unit, digits),
+                value=value,
+                unit=unit,
+                step=f"{point}:{self.block}.{name}",
+                point=self.points[point].label,
+            )
+        )
 
     def limited(
-        self, name: str, symbol: str, title: str, unit: str, rating: float, margin: float = 0.0, *,
-        over: tuple[str, ...] = (), digits: int = 3,
-    ) -> Worst:  # fmt: skip
+        self,
+        name: str,
+        symbol: str,
+        title: str,
+        unit: str,
+        rating: float,
+        margin: float = 0.0,
+        *,
+        over: tuple[str, ...] = (),
+        digits: int = 3,
+    ) -> Worst:
         """Show a stress at its worst point (of `over`, or of all) against its rating and the house margin.
 
         Points the source cannot feed are left out where others remain: their currents are not real. The battery's over-voltage
@@ -113,33 +141,79 @@ class Sheet:
         return self._against(name, symbol, title, value, unit, rating, margin, at, self.points[at].label, digits)
 
     def fixed(
-        self, name: str, symbol: str, title: str, value: float, unit: str, rating: float, margin: float, when: str,
-    ) -> Worst:  # fmt: skip
+        self,
+        name: str,
+        symbol: str,
+        title: str,
+        value: float,
+        unit: str,
+        rating: float,
+        margin: float,
+        when: str,
+    ) -> Worst:
         """Show a stress that no operating state holds, such as a part's voltage while the battery charges."""
         return self._against(name, symbol, title, value, unit, rating, margin, None, when, 3)
 
     def fixed_value(self, name: str, symbol: str, title: str, value: float, unit: str, when: str) -> None:
         """Show a figure that belongs to the build and no operating point, without a limit."""
-        self.figures.append(Figure(
-            address=f"{self.block}.{name}", symbol=symbol, title=title, text=fmt(value, unit), value=value, unit=unit,
-            point=when))  # fmt: skip
+        self.figures.append(
+            Figure(
+                address=f"{self.block}.{name}",
+                symbol=symbol,
+                title=title,
+                text=fmt(value, unit),
+                value=value,
+                unit=unit,
+                point=when,
+            )
+        )
 
     def _against(
-        self, name: str, symbol: str, title: str, value: float, unit: str, rating: float, margin: float, at: str | None,
-        when: str, digits: int,
-    ) -> Worst:  # fmt: skip
+        self,
+        name: str,
+        symbol: str,
+        title: str,
+        value: float,
+        unit: str,
+        rating: float,
+        margin: float,
+        at: str | None,
+        when: str,
+        digits: int,
+    ) -> Worst:
         severity = against_rating(value, rating, margin)
-        self.figures.append(Figure(
-            address=f"{self.block}.{name}", symbol=symbol, title=title, text=fmt(value, unit, digits), value=value,
-            unit=unit, rating_text=short(rating, unit), stress=max(0.0, value / rating) if rating > 0 else 9.99,
-            house=1 - margin, severity=severity, step=at and f"{at}:{self.block}.{name}", point=when))  # fmt: skip
+        self.figures.append(
+            Figure(
+                address=f"{self.block}.{name}",
+                symbol=symbol,
+                title=title,
+                text=fmt(value, unit, digits),
+                value=value,
+                unit=unit,
+                rating_text=short(rating, unit),
+                stress=max(0.0, value / rating) if rating > 0 else 9.99,
+                house=1 - margin,
+                severity=severity,
+                step=at and f"{at}:{self.block}.{name}",
+                point=when,
+            )
+        )
         return Worst(f"{self.block}.{name}", value, at or "", rating, rating * (1 - margin), severity)
 
     def find(
-        self, code: str, severity: Severity, title: str, cause: str, remedy: str, *, worst: Worst | None = None,
-        figure: str | None = None, cures: Sequence[tuple[str, Mapping[str, PinValue]]] = (),
-        limit: float | None = None, unavoidable: str | None = None,
-    ) -> None:  # fmt: skip
+        self,
+        code: str,
+        severity: Severity,
+        title: str,
+        cause: str,
+        remedy: str,
+        *,
+        worst: Worst | None = None,
+        figure: str | None = None,
+        cures: Sequence[tuple[str, Mapping[str, PinValue]]] = (),
+        limit: float | None = None,
+        unavoidable: str | None = None,
+    ) -> None:
         """Raise a finding of this block, with the figure and the limit it met; `unavoidable` as in `Finding`.
 
         A cure that would only take away pins that are not there is left out.
@@ -149,11 +223,22 @@ class Sheet:
         margin = None
         if worst is not None and met:
             margin = 1 - worst.value / met
-        self.findings.append(Finding(
-            code=f"{self.block}.{code}", severity=severity, block=self.block, title=title, cause=cause, remedy=remedy,
-            figure=(figure and f"{self.block}.{figure}") or (worst.figure if worst else None),
-            value=worst.value if worst else None, limit=met, margin=margin,
-            unavoidable=unavoidable, cures=tuple(Cure(label=label, patch=dict(patch)) for label, patch in useful)))  # fmt: skip
+        self.findings.append(
+            Finding(
+                code=f"{self.block}.{code}",
+                severity=severity,
+                block=self.block,
+                title=title,
+                cause=cause,
+                remedy=remedy,
+                figure=(figure and f"{self.block}.{figure}") or (worst.figure if worst else None),
+                value=worst.value if worst else None,
+                limit=met,
+                margin=margin,
+                unavoidable=unavoidable,
+                cures=tuple(Cure(label=label, patch=dict(patch)) for label, patch in useful),
+            )
+        )
 
     def _has(self, address: str) -> bool:
         block, _, name = address.partition(".")
@@ -164,9 +249,14 @@ class Sheet:
         return self.points[worst.point].label
 
     def close(
-        self, headline: str, remark: str, power_in: float, power_out: float, drawing: dict[str, str],
+        self,
+        headline: str,
+        remark: str,
+        power_in: float,
+        power_out: float,
+        drawing: dict[str, str],
         intervals: tuple[Interval, ...] = (),
-    ) -> BlockReport:  # fmt: skip
+    ) -> BlockReport:
         """The finished report of this block."""
         loss = power_in - power_out
         stress = max((f.stress for f in self.figures if f.stress is not None), default=0.0)
@@ -174,6 +264,17 @@ class Sheet:
         found = {f.severity for f in self.findings}
         severity = next((m for m in marks if m in found), None)
         return BlockReport(
-            key=self.block, title=self.title, headline=headline, remark=remark, loss=loss, loss_text=fmt(loss, "W", 3),
-            power_in=power_in, power_out=power_out, stress=stress, severity=severity, figures=tuple(self.figures),
-            drawing=drawing, intervals=intervals)  # fmt: skip
+            key=self.block,
+            title=self.title,
+            headline=headline,
+            remark=remark,
+            loss=loss,
+            loss_text=fmt(loss, "W", 3),
+            power_in=power_in,
+            power_out=power_out,
+            stress=stress,
+            severity=severity,
+            figures=tuple(self.figures),
+            drawing=drawing,
+            intervals=intervals,
+        )

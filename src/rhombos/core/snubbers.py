@@ -38,7 +38,8 @@ class Ring(_Asked):
         if self.slowed >= 0.98 * self.bare:
             raise ValueError(
                 f"the added capacitor must slow the ring: {fmt(self.slowed, 'Hz')} is not below {fmt(self.bare, 'Hz')}; add a "
-                "larger one, or exchange the two readings")  # fmt: skip
+                "larger one, or exchange the two readings"
+            )
         return self
 
 
@@ -50,10 +51,15 @@ def damper(asked: Ring) -> Fitting:
     capacitor = at_least(3 * stray, E12)
     burnt = float(book.damper_power(C_d=capacitor, V=asked.volts, f=asked.frequency))
     return Fitting(
-        lines=(f"stray capacitance {fmt(stray, 'F')}", f"stray inductance {fmt(leak, 'H')}",
-               f"damper {fmt(resistor, 'ohm')} + {fmt(capacitor, 'F')}", f"burns {fmt(burnt, 'W')}"),
+        lines=(
+            f"stray capacitance {fmt(stray, 'F')}",
+            f"stray inductance {fmt(leak, 'H')}",
+            f"damper {fmt(resistor, 'ohm')} + {fmt(capacitor, 'F')}",
+            f"burns {fmt(burnt, 'W')}",
+        ),
         remark="R is the ring's own impedance, the capacitor three to four times the stray one. It damps the ring; it does not "
-               "limit the peak of the first swing: that is a clamp's work.")  # fmt: skip
+        "limit the peak of the first swing: that is a clamp's work.",
+    )
 
 
 class TurnOff(_Asked):
@@ -71,7 +77,8 @@ class TurnOff(_Asked):
         if self.most <= self.current:
             raise ValueError(
                 f"the switch's peak of {fmt(self.most, 'A')} must exceed the {fmt(self.current, 'A')} it carries: at turn-on "
-                "the capacitor's discharge comes on top; enter the peak rating, or choose a stronger switch")  # fmt: skip
+                "the capacitor's discharge comes on top; enter the peak rating, or choose a stronger switch"
+            )
         return self
 
 
@@ -83,15 +90,19 @@ def turn_off(asked: TurnOff) -> Fitting:
     burnt = float(book.turn_off_snubber_loss(C=capacitor, V=asked.volts, f=asked.frequency))
     if least > most:
         return Fitting(
-            lines=(f"capacitor {fmt(capacitor, 'F')}",
-                   f"no resistor fits: {fmt(least, 'ohm')} at least, {fmt(most, 'ohm')} at most"),
+            lines=(
+                f"capacitor {fmt(capacitor, 'F')}",
+                f"no resistor fits: {fmt(least, 'ohm')} at least, {fmt(most, 'ohm')} at most",
+            ),
             remark="It must discharge within a third of the shortest on-time, yet not load the switch beyond its peak: a "
-                   "smaller capacitor helps less but fits, or a stronger switch.")  # fmt: skip
+            "smaller capacitor helps less but fits, or a stronger switch.",
+        )
     resistor = nearest((least * most) ** 0.5, E12)
     return Fitting(
         lines=(f"capacitor {fmt(capacitor, 'F')}", f"resistor {fmt(resistor, 'ohm')}", f"burns {fmt(burnt, 'W')}"),
         remark=f"The resistor may be {fmt(least, 'ohm')} to {fmt(most, 'ohm')}: peak current at turn-on below, discharge "
-               "within the shortest on-time above. A diode across it lets the capacitor fill at turn-off.")  # fmt: skip
+        "within the shortest on-time above. A diode across it lets the capacitor fill at turn-off.",
+    )
 
 
 class Clamped(_Asked):
@@ -109,23 +120,28 @@ class Clamped(_Asked):
         if self.level <= self.reflected * 1.02:
             raise ValueError(
                 f"a clamp at {fmt(self.level, 'V')} never rests: it must stand above the {fmt(self.reflected, 'V')} that is "
-                "there anyway; raise the level")  # fmt: skip
+                "there anyway; raise the level"
+            )
         return self
 
 
 def clamp(asked: Clamped) -> Fitting:
     """The RCD clamp, with both energies: what the leakage holds and what the clamp really burns."""
     alone = float(book.leakage_power(L_lk=asked.leakage, I=asked.current, f=asked.frequency))
-    burnt = float(book.clamp_power(L_lk=asked.leakage, I=asked.current, f=asked.frequency, V_c=asked.level,
-                                   V_r=asked.reflected))  # fmt: skip
+    burnt = float(
+        book.clamp_power(L_lk=asked.leakage, I=asked.current, f=asked.frequency, V_c=asked.level, V_r=asked.reflected)
+    )
     resistor = float(book.clamp_resistor(V_c=asked.level, P=burnt))
     capacitor = at_least(float(book.clamp_capacitor(V_c=asked.level, dV=asked.ripple, R=resistor, f=asked.frequency)), E12)
     return Fitting(
-        lines=(f"burns {fmt(burnt, 'W')}, the leakage alone {fmt(alone, 'W')}",
-               f"resistor {fmt(nearest(resistor, E12), 'ohm')}",
-               f"capacitor {fmt(capacitor, 'F')} or more"),
+        lines=(
+            f"burns {fmt(burnt, 'W')}, the leakage alone {fmt(alone, 'W')}",
+            f"resistor {fmt(nearest(resistor, E12), 'ohm')}",
+            f"capacitor {fmt(capacitor, 'F')} or more",
+        ),
         remark="While the leakage empties, the winding feeds the clamp too: counting the leakage's energy alone is the classic "
-               "error. A bridge's own diodes return it to the rail and burn none of this.")  # fmt: skip
+        "error. A bridge's own diodes return it to the rail and burn none of this.",
+    )
 
 
 class Peak(_Asked):
@@ -152,4 +168,5 @@ def peak_detector(asked: Peak) -> Fitting:
     return Fitting(
         lines=(f"time constant {fmt(tau, 's')}", f"ripple {fmt(ripple, 'V')}", f"follows the step in {fmt(follow, 's')}"),
         remark="A longer constant holds stiller and follows later. With a resistor before it, a high one spares the detector "
-               "and a low one divides less.")  # fmt: skip
+        "and a low one divides less.",
+    )

@@ -34,8 +34,11 @@ def judge(load: LoadKind, waveform: Waveform, crest: float, swing: float) -> Jud
     verdict, reason = _by_wave(load, waveform, crest)
     if swing > WIDE and verdict != "refuses":
         verdict = "bears"
-        reason += f"; the output varies by {swing:.0%}, which shortens its life" if load in ("lamp", "heater") else (
-            f"; the output varies by {swing:.0%}")  # fmt: skip
+        reason += (
+            f"; the output varies by {swing:.0%}, which shortens its life"
+            if load in ("lamp", "heater")
+            else (f"; the output varies by {swing:.0%}")
+        )
     return Judgement(load=load, verdict=verdict, reason=reason)
 
 

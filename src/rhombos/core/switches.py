@@ -36,12 +36,20 @@ def rank_switches(worked: Worked, block: str) -> OptionTable:
     found.sort(key=lambda pair: pair[0])
     options = [option for _, option in found]
     return OptionTable(
-        key="switches", title="Switches on the shelf", columns=labelled(
-            ("parallel", "n"), ("loss", "lost"), ("whole", "whole"), ("junction", "steady, surge"), ("volts", "margin"),
-            ("cost", "cost")),
+        key="switches",
+        title="Switches on the shelf",
+        columns=labelled(
+            ("parallel", "n"),
+            ("loss", "lost"),
+            ("whole", "whole"),
+            ("junction", "steady, surge"),
+            ("volts", "margin"),
+            ("cost", "cost"),
+        ),
         remark="Each fitted in turn and all that is not pinned chosen anew; ranked by price and worth of loss. Efficiency of "
-               "the whole; junction; voltage left to its rating.",
-        options=with_present(options, lambda: next(o for o in options if o.here), SHOWN))  # fmt: skip
+        "the whole; junction; voltage left to its rating.",
+        options=with_present(options, lambda: next(o for o in options if o.here), SHOWN),
+    )
 
 
 def _candidates(worked: Worked, block: str, kinds: tuple[type[Part], ...], present: str) -> list[str]:
@@ -90,13 +98,23 @@ def _option(worked: Worked, block: str, here: bool) -> Option:
     surge = worst_course(states, worked.route.hopeless(worked.settled), devices, cooled, rules, worked.brief.power.surge_time)
     burst = float(surge[1].junction[-1]) if surge else junction
     now = worked.settled["nominal"]
-    why = against((junction, steady_limit(rules, part.t_j_max), "degC"), (burst, surge_limit(rules, part.t_j_max), "degC"),
-                  (peak, part.v_rating * (1 - _margin(worked, block)), "V"))  # fmt: skip
+    why = against(
+        (junction, steady_limit(rules, part.t_j_max), "degC"),
+        (burst, surge_limit(rules, part.t_j_max), "degC"),
+        (peak, part.v_rating * (1 - _margin(worked, block)), "V"),
+    )
     return Option(
-        name=part.label, here=here, fits=not why, why=why,
+        name=part.label,
+        here=here,
+        fits=not why,
+        why=why,
         texts={
-            "parallel": str(build.parallel), "loss": fmt(now.states[block].loss, "W"),
+            "parallel": str(build.parallel),
+            "loss": fmt(now.states[block].loss, "W"),
             "whole": fmt(now.flow["load"] / now.flow["battery"], "%"),
-            "junction": f"{junction:.0f}, {fmt(burst, 'degC')}", "volts": fmt(1 - peak / part.v_rating, "%", 2),
-            "cost": fmt(devices.count * part.price, "1")},
-        patch={f"{block}.switch": part.id, f"{block}.parallel": build.parallel})  # fmt: skip
+            "junction": f"{junction:.0f}, {fmt(burst, 'degC')}",
+            "volts": fmt(1 - peak / part.v_rating, "%", 2),
+            "cost": fmt(devices.count * part.price, "1"),
+        },
+        patch={f"{block}.switch": part.id, f"{block}.parallel": build.parallel},
+    )

@@ -114,10 +114,15 @@ def band(tap: Tap, falls: bool, adjusted: bool, rules: Rules, aim: float | None 
 
     def corners(place: float) -> list[tuple[float, float]]:
         return [
-            _levels(tap.top * (1 + a * r), (tap.bottom + place * tap.trimmer) * (1 + b * r), tap.hold * (1 + c * r),
-                    REFERENCE * (1 + d * v), HIGH * (1 + e * HIGH_TOLERANCE))
+            _levels(
+                tap.top * (1 + a * r),
+                (tap.bottom + place * tap.trimmer) * (1 + b * r),
+                tap.hold * (1 + c * r),
+                REFERENCE * (1 + d * v),
+                HIGH * (1 + e * HIGH_TOLERANCE),
+            )
             for a, b, c, d, e in itertools.product(signs, repeat=5)
-        ]  # fmt: skip
+        ]
 
     fresh = corners(0.5)
     turns, backs = [x[which] for x in fresh], [x[other] for x in fresh]
@@ -126,8 +131,18 @@ def band(tap: Tap, falls: bool, adjusted: bool, rules: Rules, aim: float | None 
     gap = nominal[other] - nominal[which]
     spread = max(abs(b - t - gap) for t, b in zip(turns, backs, strict=True))
     if not adjusted:
-        return Band(min(turns), nominal[which], max(turns), min(turns), max(turns), reach_low, reach_high, nominal[other],
-                    min(backs), max(backs))  # fmt: skip
+        return Band(
+            min(turns),
+            nominal[which],
+            max(turns),
+            min(turns),
+            max(turns),
+            reach_low,
+            reach_high,
+            nominal[other],
+            min(backs),
+            max(backs),
+        )
     at = nominal[which] if aim is None else aim
     # from the worst corner the trimmer may end before it gets there
     low, high = min(at, reach_high) * (1 - SET_WITHIN), max(at, reach_low) * (1 + SET_WITHIN)

@@ -36,12 +36,13 @@ class Topology:
 
 
 TOPOLOGIES: dict[str, Topology] = {
-    t.name: t for t in (
+    t.name: t
+    for t in (
         Topology("push-pull", drive=1.0, series=1, halves=2, stress=2.0, banks=1, clamped=False),
         Topology("half-bridge", drive=0.5, series=1, halves=1, stress=1.0, banks=2, clamped=True),
         Topology("full bridge", drive=1.0, series=2, halves=1, stress=1.0, banks=1, clamped=True),
     )
-}  # fmt: skip
+}
 
 
 RectifierName = Literal["bridge", "centre tap", "bridge, no choke", "centre tap, no choke", "doubler, no choke"]
@@ -66,11 +67,12 @@ class Rectifying:
 
 
 RECTIFIERS: dict[str, Rectifying] = {
-    r.name: r for r in (
+    r.name: r
+    for r in (
         Rectifying("bridge", diodes=4, series=2, halves=1, reverse=1, gain=1, choke=True),
         Rectifying("centre tap", diodes=2, series=1, halves=2, reverse=2, gain=1, choke=True),
         Rectifying("bridge, no choke", diodes=4, series=2, halves=1, reverse=1, gain=1, choke=False),
         Rectifying("centre tap, no choke", diodes=2, series=1, halves=2, reverse=2, gain=1, choke=False),
         Rectifying("doubler, no choke", diodes=2, series=1, halves=1, reverse=2, gain=2, choke=False),
     )
-}  # fmt: skip
+}

@@ -35,9 +35,11 @@ def _current_programming(raw: dict[str, Any]) -> dict[str, Any]:
 
 
 RENAMED = {
-    "doubtful": "unverified", "trusted": "verified",
-    "tries for ever": "continuous retry", "three tries": "three retries",
-}  # fmt: skip
+    "doubtful": "unverified",
+    "trusted": "verified",
+    "tries for ever": "continuous retry",
+    "three tries": "three retries",
+}
 
 
 def _current_words(raw: dict[str, Any]) -> dict[str, Any]:

@@ -26,5 +26,11 @@ def step_out(address: str, step: Step, unit: str) -> StepOut:
 def _row(name: str, value: float, pin: str | None) -> StepRow:
     """One input of a step; the same input stands in many."""
     symbol = SYMBOLS[name]
-    return StepRow(name=symbol.name, latex=symbol.latex, meaning=symbol.meaning, text=short(value, symbol.unit), pin=pin,
-                   whole=pin in WHOLE)  # fmt: skip
+    return StepRow(
+        name=symbol.name,
+        latex=symbol.latex,
+        meaning=symbol.meaning,
+        text=short(value, symbol.unit),
+        pin=pin,
+        whole=pin in WHOLE,
+    )

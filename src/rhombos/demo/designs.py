@@ -14,31 +14,47 @@ REFUGE_BRIEF = {
 
 DEMO: dict[str, Design] = {
     "b6a1f2d0-0000-4000-8000-000000000001": Design.model_validate(
-        {"name": "Tarn refuge", "brief": REFUGE_BRIEF, "pins": {"front_end.frequency": 46e3}}),
-    "b6a1f2d0-0000-4000-8000-000000000002": Design.model_validate({
-        "name": "Tarn refuge, as first drawn", "brief": REFUGE_BRIEF,
-        "pins": {
-            "front_end.frequency": 46e3, "front_end.switch": "MN-075-4.2m-A", "front_end.clamp": "none",
-            "transformer.primary_turns": 3, "dc_link.voltage": 390.0, "dc_link.capacitor": "CE-450-330",
-            "rectifier.diode": "RF-1000-3"}}),
-    "b6a1f2d0-0000-4000-8000-000000000003": Design.model_validate({
-        "name": "Slipway workboat",
-        "brief": {
-            "source": {"chemistry": "LiFePO4", "cells": 16, "capacity": "200 Ah", "cable_length": "2 m"},
-            "output": {"voltage": "120 V", "frequency": "60 Hz"},
-            "power": {"continuous": "1.5 kW", "surge": "3 kW", "surge_time": "5 s", "power_factor": 0.85},
-            "loads": ["heater", "compressor", "adapter"],
-            "targets": {"efficiency": "90 %", "distortion": "5 %", "idle": "25 W", "ambient": "40 °C"},
-        }}),
-    "b6a1f2d0-0000-4000-8000-000000000004": Design.model_validate({
-        "name": "Lantern box",
-        "brief": {
-            "source": {"chemistry": "lead-acid", "cells": 6, "capacity": "60 Ah", "cable_length": "0.6 m"},
-            "output": {"voltage": "230 V", "frequency": "50 Hz", "waveform": "modified"},
-            "power": {"continuous": "120 W", "surge": "240 W", "surge_time": "2 s", "power_factor": 0.95},
-            "loads": ["lamp", "adapter"],
-            "targets": {"efficiency": "82 %", "distortion": "50 %", "idle": "8 W", "ambient": "30 °C"},
-        },
-        "pins": {"transformer.core": "E 42/21/15", "front_end.frequency": 33e3}}),
-}  # fmt: skip
+        {"name": "Tarn refuge", "brief": REFUGE_BRIEF, "pins": {"front_end.frequency": 46e3}}
+    ),
+    "b6a1f2d0-0000-4000-8000-000000000002": Design.model_validate(
+        {
+            "name": "Tarn refuge, as first drawn",
+            "brief": REFUGE_BRIEF,
+            "pins": {
+                "front_end.frequency": 46e3,
+                "front_end.switch": "MN-075-4.2m-A",
+                "front_end.clamp": "none",
+                "transformer.primary_turns": 3,
+                "dc_link.voltage": 390.0,
+                "dc_link.capacitor": "CE-450-330",
+                "rectifier.diode": "RF-1000-3",
+            },
+        }
+    ),
+    "b6a1f2d0-0000-4000-8000-000000000003": Design.model_validate(
+        {
+            "name": "Slipway workboat",
+            "brief": {
+                "source": {"chemistry": "LiFePO4", "cells": 16, "capacity": "200 Ah", "cable_length": "2 m"},
+                "output": {"voltage": "120 V", "frequency": "60 Hz"},
+                "power": {"continuous": "1.5 kW", "surge": "3 kW", "surge_time": "5 s", "power_factor": 0.85},
+                "loads": ["heater", "compressor", "adapter"],
+                "targets": {"efficiency": "90 %", "distortion": "5 %", "idle": "25 W", "ambient": "40 °C"},
+            },
+        }
+    ),
+    "b6a1f2d0-0000-4000-8000-000000000004": Design.model_validate(
+        {
+            "name": "Lantern box",
+            "brief": {
+                "source": {"chemistry": "lead-acid", "cells": 6, "capacity": "60 Ah", "cable_length": "0.6 m"},
+                "output": {"voltage": "230 V", "frequency": "50 Hz", "waveform": "modified"},
+                "power": {"continuous": "120 W", "surge": "240 W", "surge_time": "2 s", "power_factor": 0.95},
+                "loads": ["lamp", "adapter"],
+                "targets": {"efficiency": "82 %", "distortion": "50 %", "idle": "8 W", "ambient": "30 °C"},
+            },
+            "pins": {"transformer.core": "E 42/21/15", "front_end.frequency": 33e3},
+        }
+    ),
+}
 """By identity, so that loading the demo data twice makes no copies."""

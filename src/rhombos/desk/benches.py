@@ -13,7 +13,7 @@ from rhombos.core.modulation import (
     ModulationBench,
     loop_bench,
     modulation_bench,
-)  # fmt: skip
+)
 from rhombos.core.scope import ScopeAsked, ScopeSeen, scope_bench, scope_csv, scope_points
 from rhombos.core.solve import Unbuildable
 from rhombos.core.waves.modulation import Sampling, WaveError
@@ -129,7 +129,13 @@ def waves(desk: Desk, asked: WavesAsked) -> WavesOut:
         raise WaveError(f"this design makes a {asked.brief.output.waveform} wave; ask for a sine to see its carrier")
     found = output_waves(at, asked.sampling, asked.samples)
     return WavesOut(
-        edge_times=found.bridge.times.tolist(), edge_levels=found.bridge.levels.tolist(), time=found.time.tolist(),
-        voltage=found.voltage.tolist(), inductor=found.inductor.tolist(), load=found.load.tolist(),
-        bridge_spectrum=found.bridge_spectrum(asked.harmonics).tolist(), bridge=found.bridge_readings,
-        output=found.voltage_readings)  # fmt: skip
+        edge_times=found.bridge.times.tolist(),
+        edge_levels=found.bridge.levels.tolist(),
+        time=found.time.tolist(),
+        voltage=found.voltage.tolist(),
+        inductor=found.inductor.tolist(),
+        load=found.load.tolist(),
+        bridge_spectrum=found.bridge_spectrum(asked.harmonics).tolist(),
+        bridge=found.bridge_readings,
+        output=found.voltage_readings,
+    )

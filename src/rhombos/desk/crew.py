@@ -67,7 +67,7 @@ class Crew:
 
     async def do(
         self, shelf: Shelf, about: str, urgency: int, work: Callable[Concatenate[Desk, P], T], *given: P.args, **named: P.kwargs
-    ) -> T:  # fmt: skip
+    ) -> T:
         """Have ``work(desk, *given)`` done; `about` is what it is about: the same goes to the process that has it at hand.
 
         Raises: Busy when the queue is full, Lost when two processes ended over it; what the work raises.

@@ -21,8 +21,13 @@ def generate_types(python: Path, env: dict[str, str], target: Path) -> None:
     document = STATE / "openapi.json"
     with document.open("w") as out:
         subprocess.run([str(python), "-m", "rhombos.cli", "openapi"], stdout=out, check=True, cwd=ROOT)
-    subprocess.run(["npx", "openapi-typescript", str(document), "-o", str(target), "--default-non-nullable=false"],
-                   cwd=WEB, env=env, check=True, stdout=subprocess.DEVNULL)  # fmt: skip
+    subprocess.run(
+        ["npx", "openapi-typescript", str(document), "-o", str(target), "--default-non-nullable=false"],
+        cwd=WEB,
+        env=env,
+        check=True,
+        stdout=subprocess.DEVNULL,
+    )
 
 
 def _drift(python: Path, env: dict[str, str]) -> bool:

@@ -153,9 +153,18 @@ class PrivateDatabase:
         fresh = self.folder / "data.new"
         shutil.rmtree(fresh, ignore_errors=True)
         done = subprocess.run(
-            ["mariadb-install-db", "--no-defaults", f"--datadir={fresh}", "--auth-root-authentication-method=normal",
-             "--skip-test-db", *self._as_root()],
-            capture_output=True, text=True, env=self._environment())  # fmt: skip
+            [
+                "mariadb-install-db",
+                "--no-defaults",
+                f"--datadir={fresh}",
+                "--auth-root-authentication-method=normal",
+                "--skip-test-db",
+                *self._as_root(),
+            ],
+            capture_output=True,
+            text=True,
+            env=self._environment(),
+        )
         if done.returncode:
             text = done.stdout + done.stderr
             full = "No space left" in text or "Errcode: 28" in text
@@ -185,13 +194,29 @@ class PrivateDatabase:
             raise Trouble("mariadb-server is missing; run: sudo apt-get install mariadb-server")
         with (self.folder / "log").open("ab") as log:
             self._process = subprocess.Popen(
-                [server, "--no-defaults", f"--datadir={self.folder / 'data'}", f"--socket={self._sockets / 's'}",
-                 f"--pid-file={self.folder / 'pid'}", f"--port={self.port}", "--bind-address=127.0.0.1",
-                 f"--init-file={welcome}", "--skip-name-resolve", "--innodb-buffer-pool-size=32M",
-                 "--innodb-log-file-size=16M", "--performance-schema=OFF", "--max-connections=60",
-                 "--character-set-server=utf8mb4", *self._as_root()],
-                stdout=log, stderr=log, stdin=subprocess.DEVNULL, env=self._environment(),
-                preexec_fn=die_with_parent)  # fmt: skip
+                [
+                    server,
+                    "--no-defaults",
+                    f"--datadir={self.folder / 'data'}",
+                    f"--socket={self._sockets / 's'}",
+                    f"--pid-file={self.folder / 'pid'}",
+                    f"--port={self.port}",
+                    "--bind-address=127.0.0.1",
+                    f"--init-file={welcome}",
+                    "--skip-name-resolve",
+                    "--innodb-buffer-pool-size=32M",
+                    "--innodb-log-file-size=16M",
+                    "--performance-schema=OFF",
+                    "--max-connections=60",
+                    "--character-set-server=utf8mb4",
+                    *self._as_root(),
+                ],
+                stdout=log,
+                stderr=log,
+                stdin=subprocess.DEVNULL,
+                env=self._environment(),
+                preexec_fn=die_with_parent,
+            )
 
     def _await(self) -> None:
         assert self._process is not None

@@ -158,8 +158,20 @@ def serve(*, reload: bool, locked: bool = False) -> int:
             if code == 2:
                 return 1  # it has said why
             raise Trouble("the database could not be prepared")
-        command = [str(python), "-m", "uvicorn", "--factory", "rhombos.api.app:create_app", "--host", "127.0.0.1",
-                   "--port", str(port), "--log-level", "warning", "--no-server-header"]  # fmt: skip
+        command = [
+            str(python),
+            "-m",
+            "uvicorn",
+            "--factory",
+            "rhombos.api.app:create_app",
+            "--host",
+            "127.0.0.1",
+            "--port",
+            str(port),
+            "--log-level",
+            "warning",
+            "--no-server-header",
+        ]
         if reload:
             command += ["--reload", "--reload-dir", str(ROOT / "src")]
         address = f"http://127.0.0.1:{port}"
@@ -173,8 +185,9 @@ def serve(*, reload: bool, locked: bool = False) -> int:
         if reload:
             vite = [str(WEB / "node_modules" / ".bin" / "vite")]
             web = web_env | {"RHOMBOS_API": address}
-            processes.append(Watched("the interface", lambda: subprocess.Popen(
-                vite, cwd=WEB, env=web, preexec_fn=die_with_parent)))  # fmt: skip
+            processes.append(
+                Watched("the interface", lambda: subprocess.Popen(vite, cwd=WEB, env=web, preexec_fn=die_with_parent))
+            )
         with stopped_at_the_end(processes):
             for process in processes:
                 process.start()

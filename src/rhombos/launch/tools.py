@@ -57,10 +57,12 @@ def run(command: Sequence[str], what: str, *, cwd: Path = ROOT, quiet: bool = Tr
 def _reason(text: str) -> str:
     for pattern, told in (
         (r"No space left on device|ENOSPC", "the disk is full"),
-        (r"Temporary failure|Could not resolve|ENOTFOUND|EAI_AGAIN|ECONNREFUSED|ETIMEDOUT|NewConnectionError",
-         "the package registry cannot be reached; check the network"),
+        (
+            r"Temporary failure|Could not resolve|ENOTFOUND|EAI_AGAIN|ECONNREFUSED|ETIMEDOUT|NewConnectionError",
+            "the package registry cannot be reached; check the network",
+        ),
         (r"Permission denied|EACCES", "permission denied; run it as the owner of this folder"),
-    ):  # fmt: skip
+    ):
         if re.search(pattern, text):
             return told
     lines = [line.strip() for line in text.splitlines() if line.strip()]
@@ -140,8 +142,11 @@ def _usable(interpreter: str, condition: str) -> bool:
 def _holds(python: Path, files: list[Path]) -> bool:
     """Whether an environment's interpreter runs and every pinned package is there in its version."""
     pinned = dict(re.findall(r"^([\w.-]+)==([^\s;]+)", "".join(f.read_text() for f in files), re.MULTILINE))
-    return _usable(str(python), f"__import__('importlib.metadata') and all("
-                   f"sys.modules['importlib.metadata'].version(n) == v for n, v in {pinned!r}.items())")  # fmt: skip
+    return _usable(
+        str(python),
+        f"__import__('importlib.metadata') and all("
+        f"sys.modules['importlib.metadata'].version(n) == v for n, v in {pinned!r}.items())",
+    )
 
 
 def python_environment(*, dev: bool) -> Path:
@@ -163,8 +168,11 @@ def python_environment(*, dev: bool) -> Path:
         pip = [str(python), "-m", "pip", "install", "--quiet", "--disable-pip-version-check", "--require-hashes"]
         run([*pip, *(x for f in files for x in ("-r", str(f)))], "pip install")
         site = subprocess.run(
-            [str(python), "-c", "import sysconfig; print(sysconfig.get_path('purelib'))"], capture_output=True, text=True,
-            check=True).stdout.strip()  # fmt: skip
+            [str(python), "-c", "import sysconfig; print(sysconfig.get_path('purelib'))"],
+            capture_output=True,
+            text=True,
+            check=True,
+        ).stdout.strip()
         (Path(site) / "rhombos.pth").write_text(str(ROOT / "src") + "\n")
         _stamp(kept, value)
     return python

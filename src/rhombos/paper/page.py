@@ -42,9 +42,14 @@ def say(text: str, style: ParagraphStyle = BODY) -> Paragraph:
 
 def ruled(rows: Sequence[Sequence[Any]], widths: Sequence[float], *, headed: bool = True) -> Table:
     """A table with hair lines between its rows; the first is its head."""
-    lines = [("LINEBELOW", (0, 0), (-1, -1), 0.4, HAIR), ("VALIGN", (0, 0), (-1, -1), "TOP"),
-             ("LEFTPADDING", (0, 0), (-1, -1), 2), ("RIGHTPADDING", (0, 0), (-1, -1), 4),
-             ("TOPPADDING", (0, 0), (-1, -1), 2), ("BOTTOMPADDING", (0, 0), (-1, -1), 3)]  # fmt: skip
+    lines = [
+        ("LINEBELOW", (0, 0), (-1, -1), 0.4, HAIR),
+        ("VALIGN", (0, 0), (-1, -1), "TOP"),
+        ("LEFTPADDING", (0, 0), (-1, -1), 2),
+        ("RIGHTPADDING", (0, 0), (-1, -1), 4),
+        ("TOPPADDING", (0, 0), (-1, -1), 2),
+        ("BOTTOMPADDING", (0, 0), (-1, -1), 3),
+    ]
     if headed:
         lines.append(("LINEBELOW", (0, 0), (-1, 0), 0.8, INK))
     return Table([list(r) for r in rows], colWidths=list(widths), repeatRows=1 if headed else 0, style=TableStyle(lines))
@@ -61,7 +66,15 @@ def printed(story: Sequence[Any], title: str) -> bytes:
 
     out = BytesIO()
     document = SimpleDocTemplate(
-        out, pagesize=A4, leftMargin=MARGIN, rightMargin=MARGIN, topMargin=MARGIN, bottomMargin=MARGIN, title=title,
-        author="Rhombos", invariant=1)  # fmt: skip
+        out,
+        pagesize=A4,
+        leftMargin=MARGIN,
+        rightMargin=MARGIN,
+        topMargin=MARGIN,
+        bottomMargin=MARGIN,
+        title=title,
+        author="Rhombos",
+        invariant=1,
+    )
     document.build(list(story), onFirstPage=foot, onLaterPages=foot)
     return out.getvalue()

@@ -25,13 +25,27 @@ from rhombos.paper.page import (
     printed,
     ruled,
     say,
-)  # fmt: skip
+)
 
-COLUMNS = (("", 0.25), ("turns", 0.07), ("wire", 0.16), ("parallel", 0.09), ("layers", 0.08), ("cut", 0.13), ("copper", 0.09),
-           ("pins", 0.13))  # fmt: skip
+COLUMNS = (
+    ("", 0.25),
+    ("turns", 0.07),
+    ("wire", 0.16),
+    ("parallel", 0.09),
+    ("layers", 0.08),
+    ("cut", 0.13),
+    ("copper", 0.09),
+    ("pins", 0.13),
+)
 """Heads of the table with their shares of the width."""
-FILLS = {"primary": HexColor("#e8b48c"), "secondary": HexColor("#9dbbd0"), "tape": HexColor("#d9d4c6"), "window": None,
-         "core": HexColor("#8a8f92"), "gap": None}  # fmt: skip
+FILLS = {
+    "primary": HexColor("#e8b48c"),
+    "secondary": HexColor("#9dbbd0"),
+    "tape": HexColor("#d9d4c6"),
+    "window": None,
+    "core": HexColor("#8a8f92"),
+    "gap": None,
+}
 DRAWN = 0.5
 """Part of the page's width that the window is drawn on."""
 TURN = 9.0
@@ -46,19 +60,39 @@ def winding_pdf(sheet: WindingSheet, design: str) -> bytes:
         rows.append([what, *(say(t) for t in (r.turns, r.wire, r.in_hand, r.layers, r.length, r.mass, r.starts))])
     checks = [[say(c.name), say(c.text, RIGHT), ""] for c in sheet.checks]
     story = [
-        say(f"{sheet.title}, {design}", TITLE), say(sheet.core, BODY), Spacer(0, 6),
-        ruled(rows, [WIDTH * share for _, share in COLUMNS]), Spacer(0, 4),
-        Table([[[say(sheet.window.title, HEAD), _window(sheet.window.boxes, WIDTH * DRAWN - 12), say(sheet.window.remark,
-        SMALL)],
-                [say("Starts and finishes", HEAD), _phasing(sheet.phasing, WIDTH * (1 - DRAWN) - 12)]]],
-              colWidths=[WIDTH * DRAWN, WIDTH * (1 - DRAWN)], style=[("VALIGN", (0, 0), (-1, -1), "TOP")]),
+        say(f"{sheet.title}, {design}", TITLE),
+        say(sheet.core, BODY),
+        Spacer(0, 6),
+        ruled(rows, [WIDTH * share for _, share in COLUMNS]),
+        Spacer(0, 4),
+        Table(
+            [
+                [
+                    [
+                        say(sheet.window.title, HEAD),
+                        _window(sheet.window.boxes, WIDTH * DRAWN - 12),
+                        say(sheet.window.remark, SMALL),
+                    ],
+                    [say("Starts and finishes", HEAD), _phasing(sheet.phasing, WIDTH * (1 - DRAWN) - 12)],
+                ]
+            ],
+            colWidths=[WIDTH * DRAWN, WIDTH * (1 - DRAWN)],
+            style=[("VALIGN", (0, 0), (-1, -1), "TOP")],
+        ),
         say("Measure before you fit it", HEAD),
-        ruled([[say("", SMALL), say("expected", SMALL_RIGHT), say("measured", SMALL)], *checks],
-              [WIDTH * 0.5, WIDTH * 0.28, WIDTH * 0.22]),
-        say("Mind", HEAD), *(say(c, CAUTION) for c in sheet.cautions), Spacer(0, 14),
-        ruled([[say(f"{w}:", SMALL) for w in ("wound by", "date", "core and lot", "test passed at")]], [WIDTH / 4] * 4,
-              headed=False),
-    ]  # fmt: skip
+        ruled(
+            [[say("", SMALL), say("expected", SMALL_RIGHT), say("measured", SMALL)], *checks],
+            [WIDTH * 0.5, WIDTH * 0.28, WIDTH * 0.22],
+        ),
+        say("Mind", HEAD),
+        *(say(c, CAUTION) for c in sheet.cautions),
+        Spacer(0, 14),
+        ruled(
+            [[say(f"{w}:", SMALL) for w in ("wound by", "date", "core and lot", "test passed at")]],
+            [WIDTH / 4] * 4,
+            headed=False,
+        ),
+    ]
     return printed(story, f"{sheet.title}, {design}")
 
 
@@ -70,12 +104,28 @@ def _window(boxes: tuple[Box, ...], width: float) -> Drawing:
     for b in boxes:
         if b.round:
             half = b.width * scale / 2
-            drawing.add(Circle(b.x * scale + half, b.y * scale + half, half * 0.96, fillColor=FILLS[b.role], strokeColor=COPPER,
-                               strokeWidth=0.2))  # fmt: skip
+            drawing.add(
+                Circle(
+                    b.x * scale + half,
+                    b.y * scale + half,
+                    half * 0.96,
+                    fillColor=FILLS[b.role],
+                    strokeColor=COPPER,
+                    strokeWidth=0.2,
+                )
+            )
         else:
-            drawing.add(Rect(b.x * scale, b.y * scale, b.width * scale, b.height * scale, fillColor=FILLS[b.role],
-                             strokeColor=INK if b.role == "window" else HAIR,
-                             strokeWidth=0.6 if b.role == "window" else 0.2))  # fmt: skip
+            drawing.add(
+                Rect(
+                    b.x * scale,
+                    b.y * scale,
+                    b.width * scale,
+                    b.height * scale,
+                    fillColor=FILLS[b.role],
+                    strokeColor=INK if b.role == "window" else HAIR,
+                    strokeWidth=0.6 if b.role == "window" else 0.2,
+                )
+            )
     return drawing
 
 
@@ -97,8 +147,17 @@ def _phasing(halves: tuple[int, ...] | None, width: float) -> Drawing:
         _coil(drawing, x, height - 8, 4, f"A: {pin}1", f"{pin}2", left=left)
         _coil(drawing, x, height - 8 - 6.5 * TURN, 4, f"B: {pin}2", f"{pin}3", left=left)
         drawing.add(Line(x, height - 8 - 4 * TURN, x, height - 8 - 6.5 * TURN, strokeColor=COPPER, strokeWidth=1.2))
-        drawing.add(String(x + (-8 if left else 8), height - 11 - 5.25 * TURN, "tap", fontName="Sheet", fontSize=7,
-                           fillColor=COPPER, textAnchor="end" if left else "start"))  # fmt: skip
+        drawing.add(
+            String(
+                x + (-8 if left else 8),
+                height - 11 - 5.25 * TURN,
+                "tap",
+                fontName="Sheet",
+                fontSize=7,
+                fillColor=COPPER,
+                textAnchor="end" if left else "start",
+            )
+        )
     return drawing
 
 
@@ -113,5 +172,6 @@ def _coil(drawing: Drawing, x: float, top: float, turns: int, start: str, finish
     drawing.add(path)
     drawing.add(Circle(x - way * 4, top - 3, 1.6, fillColor=INK, strokeColor=None))
     for label, y in ((start, top - 3), (finish, top - turns * TURN)):
-        drawing.add(String(x + way * 13, y, label, fontName="Sheet", fontSize=8, fillColor=INK,
-                           textAnchor="end" if left else "start"))  # fmt: skip
+        drawing.add(
+            String(x + way * 13, y, label, fontName="Sheet", fontSize=8, fillColor=INK, textAnchor="end" if left else "start")
+        )

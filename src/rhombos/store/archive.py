@@ -93,9 +93,16 @@ def write(session: Session, target: BinaryIO) -> Contents:
                 select(RevisionRow).where(RevisionRow.design_id == design.id).order_by(RevisionRow.number)
             ).all()
             kept = ArchivedDesign(
-                id=UUID(design.id), created=design.created, deleted=design.deleted,
-                revisions=[ArchivedRevision(number=r.number, name=r.name, label=r.label, saved=r.created, drawer=r.drawer,
-                                            content=r.content) for r in past])  # fmt: skip
+                id=UUID(design.id),
+                created=design.created,
+                deleted=design.deleted,
+                revisions=[
+                    ArchivedRevision(
+                        number=r.number, name=r.name, label=r.label, saved=r.created, drawer=r.drawer, content=r.content
+                    )
+                    for r in past
+                ],
+            )
             archive.writestr(f"designs/{design.id}.json", kept.model_dump_json(indent=1))
             revisions += len(past)
             session.expunge_all()  # a long past need not stay in memory
@@ -111,8 +118,14 @@ def write(session: Session, target: BinaryIO) -> Contents:
         for version in session.scalars(select(DrawerVersionRow.version)).all():
             past_stocks = drawer.entries(drawer.load_version(session, version))
             archive.writestr(f"{DRAWERS}{version}.json", DRAWER_LIST.dump_json(past_stocks, indent=1))
-        told = Contents(rhombos_archive=1, made=now(), designs=len(designs), revisions=revisions, parts=own,
-                        settings=settings.every(session))  # fmt: skip
+        told = Contents(
+            rhombos_archive=1,
+            made=now(),
+            designs=len(designs),
+            revisions=revisions,
+            parts=own,
+            settings=settings.every(session),
+        )
         archive.writestr(CONTENTS, told.model_dump_json(indent=1))
     return told
 
@@ -176,8 +189,9 @@ def _take(session: Session, kept: ArchivedDesign) -> Literal["new", "grown", "sa
         return "new"
     here = session.execute(
         select(RevisionRow.number, RevisionRow.name, RevisionRow.content)
-        .where(RevisionRow.design_id == identity).order_by(RevisionRow.number)
-    ).all()  # fmt: skip
+        .where(RevisionRow.design_id == identity)
+        .order_by(RevisionRow.number)
+    ).all()
     if any((r.name, _plain(r.content)) != (k.name, _plain(k.content)) for r, k in zip(here, kept.revisions, strict=False)):
         _add(session, str(uuid4()), kept, 0)
         return "copied"
@@ -194,8 +208,14 @@ def _plain(content: dict[str, Any]) -> str:
 
 def _add(session: Session, identity: str, kept: ArchivedDesign, after: int) -> None:
     if after == 0:
-        session.add(DesignRow(id=identity, head=len(kept.revisions), created=_stored(kept.created),
-                              deleted=_stored(kept.deleted) if kept.deleted else None))  # fmt: skip
+        session.add(
+            DesignRow(
+                id=identity,
+                head=len(kept.revisions),
+                created=_stored(kept.created),
+                deleted=_stored(kept.deleted) if kept.deleted else None,
+            )
+        )
         session.flush()
     session.add_all(
         RevisionRow(

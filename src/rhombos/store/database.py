@@ -87,9 +87,14 @@ class Database:
     def __init__(self, url: str) -> None:
         self.url = checked(url)
         self.engine: Engine = create_engine(
-            self.url, pool_pre_ping=True, pool_recycle=1800, pool_size=8, max_overflow=8, pool_timeout=FREE,
+            self.url,
+            pool_pre_ping=True,
+            pool_recycle=1800,
+            pool_size=8,
+            max_overflow=8,
+            pool_timeout=FREE,
             connect_args={"connect_timeout": CONNECT, "read_timeout": ANSWER, "write_timeout": ANSWER, "charset": "utf8mb4"},
-        )  # fmt: skip
+        )
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
         self._away: DatabaseAway | None = None
         self._closed = False
@@ -134,7 +139,8 @@ class Database:
 
     def _probe(self) -> None:
         probing = create_engine(
-            self.url, pool_size=1, connect_args={"connect_timeout": 1, "read_timeout": 1, "write_timeout": 1})  # fmt: skip
+            self.url, pool_size=1, connect_args={"connect_timeout": 1, "read_timeout": 1, "write_timeout": 1}
+        )
         while not self._closed and _refusal(probing):
             time.sleep(PROBE)
         probing.dispose()

@@ -78,10 +78,10 @@ def _revision(session: Session, identity: str, number: int, design: Design) -> R
 def head_of(session: Session, identity: str) -> tuple[DesignRow, RevisionRow]:
     """A design's row with the revision that stands. Raises: NotFound."""
     found = session.execute(
-        select(DesignRow, RevisionRow).join(
-            RevisionRow, (RevisionRow.design_id == DesignRow.id) & (RevisionRow.number == DesignRow.head)
-        ).where(DesignRow.id == identity)
-    ).one_or_none()  # fmt: skip
+        select(DesignRow, RevisionRow)
+        .join(RevisionRow, (RevisionRow.design_id == DesignRow.id) & (RevisionRow.number == DesignRow.head))
+        .where(DesignRow.id == identity)
+    ).one_or_none()
     if found is None:
         raise NotFound(f"there is no design {identity}")
     return found[0], found[1]
@@ -115,11 +115,11 @@ def get_revision(session: Session, identity: str, number: int) -> Stored:
 def listed(session: Session, *, deleted: bool = False) -> list[Stored]:
     """Every design at its head, the latest saved first; with `deleted`, those archived."""
     rows = session.execute(
-        select(DesignRow, RevisionRow).join(
-            RevisionRow, (RevisionRow.design_id == DesignRow.id) & (RevisionRow.number == DesignRow.head)
-        ).where(DesignRow.deleted.is_not(None) if deleted else DesignRow.deleted.is_(None))
+        select(DesignRow, RevisionRow)
+        .join(RevisionRow, (RevisionRow.design_id == DesignRow.id) & (RevisionRow.number == DesignRow.head))
+        .where(DesignRow.deleted.is_not(None) if deleted else DesignRow.deleted.is_(None))
         .order_by(RevisionRow.created.desc(), DesignRow.id)
-    ).all()  # fmt: skip
+    ).all()
     return [_stored(row, revision) for row, revision in rows]
 
 

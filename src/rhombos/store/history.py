@@ -33,8 +33,9 @@ def lines(session: Session, identity: str) -> list[Line]:
     head_of(session, identity)
     rows = session.execute(
         select(RevisionRow.number, RevisionRow.name, RevisionRow.label, RevisionRow.created, RevisionRow.content)
-        .where(RevisionRow.design_id == identity).order_by(RevisionRow.number.desc())
-    )  # fmt: skip
+        .where(RevisionRow.design_id == identity)
+        .order_by(RevisionRow.number.desc())
+    )
     return [Line(*row) for row in rows]
 
 

@@ -59,8 +59,7 @@ class PartRow(Base):
     """A part on the shelf: a house part, or one of the designer's own, which comes before a house part of its designation."""
 
     __tablename__ = "parts"
-    __table_args__ = (
-        UniqueConstraint("kind", "designation", "origin", name="uq_parts"), Index("ix_parts_kind", "kind"))  # fmt: skip
+    __table_args__ = (UniqueConstraint("kind", "designation", "origin", name="uq_parts"), Index("ix_parts_kind", "kind"))
 
     id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
     kind: Mapped[str] = mapped_column(String(20))

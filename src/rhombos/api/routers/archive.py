@@ -49,8 +49,11 @@ def _pieces(made: BinaryIO) -> Iterator[bytes]:
             yield piece
 
 
-@router.post("", responses={422: {"model": ProblemDocument}},
-             openapi_extra={"requestBody": {"content": {ZIP: {"schema": {"type": "string", "format": "binary"}}}}})  # fmt: skip
+@router.post(
+    "",
+    responses={422: {"model": ProblemDocument}},
+    openapi_extra={"requestBody": {"content": {ZIP: {"schema": {"type": "string", "format": "binary"}}}}},
+)
 async def bring(request: Request, serving: Serving) -> RestoredOut:
     """Take what an archive holds and is not here."""
     with tempfile.SpooledTemporaryFile(IN_MEMORY) as given:

@@ -43,8 +43,14 @@ def _found(key: str) -> Relation:
 
 def _out(relation: Relation) -> RelationOut:
     return RelationOut(
-        key=relation.key, subject=relation.subject, title=relation.title, latex=relation.latex, holds=relation.holds,
-        source=relation.source, symbols=describe(relation))  # fmt: skip
+        key=relation.key,
+        subject=relation.subject,
+        title=relation.title,
+        latex=relation.latex,
+        holds=relation.holds,
+        source=relation.source,
+        symbols=describe(relation),
+    )
 
 
 @router.get("")

@@ -20,13 +20,14 @@ from rhombos.core.coils.tools import (
     one_turn,
     salvaged,
     unknown_core,
-)  # fmt: skip
+)
 from rhombos.desk import benches
 from rhombos.desk.asked import Asked
 from rhombos.desk.benches import Benches
 
 router = APIRouter(
-    prefix="/coils", tags=["coils"], responses={422: {"model": ProblemDocument}, 503: {"model": ProblemDocument}})  # fmt: skip
+    prefix="/coils", tags=["coils"], responses={422: {"model": ProblemDocument}, 503: {"model": ProblemDocument}}
+)
 
 
 @router.post("", response_model=Benches)
@@ -35,11 +36,14 @@ async def wound(asked: Asked, asking: Asking) -> Response:
     return await asking.answer(benches.coils, asked)
 
 
-@router.post("/{block}/sheet", response_class=Response, responses={
-    200: {"content": {"application/pdf": {}}}, 404: {"model": ProblemDocument}})  # fmt: skip
+@router.post(
+    "/{block}/sheet",
+    response_class=Response,
+    responses={200: {"content": {"application/pdf": {}}}, 404: {"model": ProblemDocument}},
+)
 async def sheet(
     block: Annotated[str, Path(max_length=40)], asked: Asked, asking: Asking, name: Annotated[str, Query(max_length=200)] = ""
-) -> Response:  # fmt: skip
+) -> Response:
     """The winding sheet of one part as PDF, with the design's name on it."""
     found = await asking.answer(benches.winding_sheet, asked, block)
     from rhombos.paper import winding_pdf  # what prints is large, and seldom asked for

@@ -103,8 +103,14 @@ def _asked(stored: Stored) -> str:
 
 def _out(stored: Stored) -> DesignOut:
     return DesignOut(
-        id=stored.id, revision=stored.revision, design=stored.design, asked=_asked(stored), created=stored.created,
-        saved=stored.saved, deleted=stored.deleted)  # fmt: skip
+        id=stored.id,
+        revision=stored.revision,
+        design=stored.design,
+        asked=_asked(stored),
+        created=stored.created,
+        saved=stored.saved,
+        deleted=stored.deleted,
+    )
 
 
 def _opened(stored: Stored) -> DesignOut:
@@ -112,8 +118,11 @@ def _opened(stored: Stored) -> DesignOut:
     try:
         design, problems = mended(stored.raw)
     except Unreadable as why:
-        raise HTTPException(422, f"revision {stored.revision} of {stored.design.name} cannot be read: {why}; bring an earlier "
-                                 "revision back, or restore it from an export") from None  # fmt: skip
+        raise HTTPException(
+            422,
+            f"revision {stored.revision} of {stored.design.name} cannot be read: {why}; bring an earlier "
+            "revision back, or restore it from an export",
+        ) from None
     found = _out(stored)
     return found.model_copy(update={"design": design, "asked": asked(design.brief), "faults": told(problems)})
 
@@ -128,8 +137,10 @@ def list_designs(serving: Serving, deleted: bool = False) -> list[DesignLine]:
     """Every design, or those archived."""
     with serving.database.session() as session:
         found = store.listed(session, deleted=deleted)
-    return [DesignLine(id=s.id, revision=s.revision, name=s.design.name, asked=_asked(s), saved=s.saved, deleted=s.deleted)
-            for s in found]  # fmt: skip
+    return [
+        DesignLine(id=s.id, revision=s.revision, name=s.design.name, asked=_asked(s), saved=s.saved, deleted=s.deleted)
+        for s in found
+    ]
 
 
 @router.post("", status_code=201)
@@ -170,8 +181,9 @@ def save(
     try:
         saved = serving.database.run(lambda session: _out(store.save(session, identity, design, int(given))))
     except Conflict as conflict:
-        return problem(409, "Saved elsewhere in between", f"{conflict}; keep yours on top, or take theirs",
-                       current=_out(conflict.current))  # fmt: skip
+        return problem(
+            409, "Saved elsewhere in between", f"{conflict}; keep yours on top, or take theirs", current=_out(conflict.current)
+        )
     except PutAway as away:
         return problem(410, "This design was archived", str(away), current=_out(away.current))
     response.headers["ETag"] = f'"{saved.revision}"'
@@ -208,8 +220,9 @@ def read_revision(identity: Identity, number: Number, serving: Serving) -> Desig
 
 
 @router.get("/{identity}/revisions/{number}/changes", responses=UNREAD)
-def changes(identity: Identity, number: Number, serving: Serving, since: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None
-            ) -> list[Change]:  # fmt: skip
+def changes(
+    identity: Identity, number: Number, serving: Serving, since: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None
+) -> list[Change]:
     """What a revision changed: against the one before it, or `since` another. The first is told against a new design."""
     before = number - 1 if since is None else since
     with serving.database.session() as session:
@@ -224,8 +237,9 @@ async def sized(identity: Identity, number: Number, asking: Asking) -> RevisionS
     serving = asking.service
     stored, held = await run_in_threadpool(_with_drawer, serving, identity, number)
     design = _opened(stored).design
-    asked = SolveIn(brief=design.brief, pins=design.pins, rules=design.rules, house=design.house, route=design.route,
-                    waivers=design.waivers)  # fmt: skip
+    asked = SolveIn(
+        brief=design.brief, pins=design.pins, rules=design.rules, house=design.house, route=design.route, waivers=design.waivers
+    )
     sizing = serving.answered(sized_then, asked.model_dump_json() + stored.drawer, "", LATER, asked, tuple(held.items()))
     answer = await asking.waiting(sizing)
     now = (await serving.shelf_at_hand()).drawer

@@ -53,8 +53,11 @@ def table(asked: TableAsked) -> SineTable:
     return sine_table(asked)
 
 
-@router.post("/sine-table/{ending}", response_class=Response, responses={
-    200: {"content": {"text/csv": {}, "text/x-c": {}, "text/plain": {}}}})  # fmt: skip
+@router.post(
+    "/sine-table/{ending}",
+    response_class=Response,
+    responses={200: {"content": {"text/csv": {}, "text/x-c": {}, "text/plain": {}}}},
+)
 def table_file(ending: Literal["h", "csv", "vcd"], asked: TableAsked) -> Response:
     """The table as a C header or CSV, or the gates' timing as a value change dump."""
     media, made = FILES[ending]

@@ -24,9 +24,10 @@ from rhombos.store import designs, drawer, settings
 from rhombos.store import parts as store
 
 router = APIRouter(
-    prefix="/shelf", tags=["shelf"],
+    prefix="/shelf",
+    tags=["shelf"],
     responses={404: {"model": ProblemDocument}, 422: {"model": ProblemDocument}, 503: {"model": ProblemDocument}},
-)  # fmt: skip
+)
 
 
 Kind = Annotated[str, Path(max_length=200)]
@@ -139,19 +140,33 @@ def parts(kind: Kind, serving: Serving) -> list[PartOut]:
 
 @router.get("/{kind}/table")
 def table(
-    kind: Kind, serving: Serving, lowest: Annotated[list[Bound], Query(max_length=MOST_BOUNDS)] = [],  # noqa: B006
+    kind: Kind,
+    serving: Serving,
+    lowest: Annotated[list[Bound], Query(max_length=MOST_BOUNDS)] = [],  # noqa: B006
     highest: Annotated[list[Bound], Query(max_length=MOST_BOUNDS)] = [],  # noqa: B006
-) -> PartTable:  # fmt: skip
+) -> PartTable:
     """Parts of a kind with their ratings, within bounds such as ``lowest=v_rating:100 V``."""
     _known(kind)
     asked = bounds(kind, lowest, highest)
     parts = serving.shelf.all(KINDS[kind])
     with serving.database.session() as session:
         origins = store.origins(session, kind)
-    return PartTable(columns=columns(kind), count=len(parts), rows=[
-        PartLine(id=p.id, label=p.label, origin=origins.get(p.id, "house"), cells=cells(p), numbers=numbers(p),
-            stock=serving.shelf.drawer.get((kind, p.id)))
-        for p in parts if within(p, asked)])  # fmt: skip
+    return PartTable(
+        columns=columns(kind),
+        count=len(parts),
+        rows=[
+            PartLine(
+                id=p.id,
+                label=p.label,
+                origin=origins.get(p.id, "house"),
+                cells=cells(p),
+                numbers=numbers(p),
+                stock=serving.shelf.drawer.get((kind, p.id)),
+            )
+            for p in parts
+            if within(p, asked)
+        ],
+    )
 
 
 @router.get("/{kind}/uses")
@@ -202,8 +217,10 @@ def export(kind: Kind, serving: Serving) -> PlainTextResponse:
     """Parts of a kind as CSV."""
     _known(kind)
     return PlainTextResponse(
-        write_csv(kind, serving.shelf.all(KINDS[kind])), media_type="text/csv; charset=utf-8",
-        headers={"Content-Disposition": f'attachment; filename="{kind}.csv"'})  # fmt: skip
+        write_csv(kind, serving.shelf.all(KINDS[kind])),
+        media_type="text/csv; charset=utf-8",
+        headers={"Content-Disposition": f'attachment; filename="{kind}.csv"'},
+    )
 
 
 @router.post("/{kind}/csv/headings", openapi_extra=CSV_BODY)
@@ -215,8 +232,11 @@ async def heads(kind: Kind, request: Request) -> list[Heading]:
 
 @router.post("/{kind}/csv", openapi_extra=CSV_BODY)
 async def bring(
-    kind: Kind, request: Request, serving: Serving, meant: Annotated[list[Named], Query(max_length=MOST_HEADINGS)] = [],  # noqa: B006
-) -> Imported:  # fmt: skip
+    kind: Kind,
+    request: Request,
+    serving: Serving,
+    meant: Annotated[list[Named], Query(max_length=MOST_HEADINGS)] = [],  # noqa: B006
+) -> Imported:
     """Take parts of one's own from CSV: all, or none with every faulty line named. `meant` names the field that a heading
     stands for, ``r_on:RDS(on) [mΩ]``, or none, ``:remark``."""
     _known(kind)

@@ -59,8 +59,11 @@ class Build(BaseModel):
 
     def pinnable(self) -> dict[str, Any]:
         """The fields that a pin may change, with their values."""
-        decided = {n for n, f in type(self).model_fields.items()
-                   if isinstance(f.json_schema_extra, dict) and f.json_schema_extra.get("by_route")}  # fmt: skip
+        decided = {
+            n
+            for n, f in type(self).model_fields.items()
+            if isinstance(f.json_schema_extra, dict) and f.json_schema_extra.get("by_route")
+        }
         return self.model_dump(exclude=decided)
 
 

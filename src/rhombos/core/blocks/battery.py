@@ -52,7 +52,7 @@ class BatteryState:
 
 def assess(
     emf: float, power: float, brief: Brief, ledger: Ledger, pulsation: float = 1.0, crest: float = 1.0, steady: float = 0.0
-) -> BatteryState:  # fmt: skip
+) -> BatteryState:
     """The battery giving a power at its terminals; beyond what it can give, it sits at half its open voltage.
 
     `pulsation` is the mean square of the stage's current over its squared mean, `crest` its peak over its mean, `steady` the
@@ -71,17 +71,28 @@ def assess(
     if exponent == 1.0:
         run = ledger.work("battery.run_time", book.run_time, C_Ah=brief.source.capacity, V=terminal, P=power)
     else:
-        run = ledger.work("battery.run_time", book.peukert_time, C_Ah=brief.source.capacity, I=max(current, 1e-6),
-                          t_rated=rated,
-                          peukert=exponent)  # fmt: skip
+        run = ledger.work(
+            "battery.run_time",
+            book.peukert_time,
+            C_Ah=brief.source.capacity,
+            I=max(current, 1e-6),
+            t_rated=rated,
+            peukert=exponent,
+        )
     return BatteryState(
-        emf, r, terminal, current, current * math.sqrt(pulsation), current * crest, power,
+        emf,
+        r,
+        terminal,
+        current,
+        current * math.sqrt(pulsation),
+        current * crest,
+        power,
         internal_loss=ledger.work("battery.internal_loss", book.ohmic_loss, I_rms=current * math.sqrt(pulsation), R=r),
         capable=capable,
         run_time=run,
         fault_current=ledger.work("battery.fault_current", book.fault_current, E=emf, R_s=brief.source.lowest_resistance),
         collapsed=collapsed,
-    )  # fmt: skip
+    )
 
 
 def parts(build: BatteryBuild, shelf: Shelf) -> tuple[Item, ...]:
@@ -96,14 +107,14 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     sheet.result("terminal", "V_t", "Terminal voltage", "V")
     sheet.result("terminal", "V_{t,min}", "Terminal voltage, flat", "V", point="flat")
     sheet.result("current", "I", "Battery current, mean", "A")
-    worst = sheet.limited("current", r"I_{\max}", "Battery current, flat battery", "A", rating_current(brief),
-                          over=("flat",))  # fmt: skip
+    worst = sheet.limited("current", r"I_{\max}", "Battery current, flat battery", "A", rating_current(brief), over=("flat",))
     sheet.result("peak", r"\hat I", "Battery current, peak", "A", point="flat")
     sheet.fixed_value(
         "resistance", r"R_i", "Internal resistance, used", brief.source.internal_resistance, "ohm", "for sag and heat"
     )
-    sheet.fixed_value("fresh", r"R_{i,0}", "Internal resistance, fresh and warm", brief.source.lowest_resistance, "ohm",
-                      "for a short circuit")  # fmt: skip
+    sheet.fixed_value(
+        "fresh", r"R_{i,0}", "Internal resistance, fresh and warm", brief.source.lowest_resistance, "ohm", "for a short circuit"
+    )
     sheet.result("internal_loss", r"P_i", "Lost inside the cells", "W")
     sheet.result("run_time", "t", "Whole capacity at full power lasts", "s")
     sheet.result("fault_current", r"I_k", "Short-circuit current", "A", point="full")
@@ -122,22 +133,38 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
             )
     if worst.severity:
         sheet.find(
-            "rate", "watch", "High discharge rate",
+            "rate",
+            "watch",
+            "High discharge rate",
             f"{fmt(worst.value, 'A')} from {short(brief.source.capacity, 'A*h')} empties it in "
             f"{fmt(brief.source.capacity / worst.value, 's')}: sag, heat and ageing grow, and a "
             "battery-management board may trip.",
-            "Ask the maker's continuous limit; use a larger battery or a higher voltage.", worst=worst)  # fmt: skip
+            "Ask the maker's continuous limit; use a larger battery or a higher voltage.",
+            worst=worst,
+        )
     _cold(sheet, brief)
     if brief.source.chemistry != "lead-acid":
         sheet.find(
-            "management", "note", "Lithium cells need a battery-management system",
+            "management",
+            "note",
+            "Lithium cells need a battery-management system",
             f"Below {short(empty, 'V')} the cells are damaged, above {short(full, 'V')} they are dangerous.",
             "Fit one that disconnects both ways; the inverter's own cut-off must act before it does.",
-            figure="terminal")  # fmt: skip
+            figure="terminal",
+        )
     return sheet.close(
-        fmt(now.terminal, "V"), f"{short(empty, 'V')} flat to {short(full, 'V')} charging", now.power, now.power,
-        {"emf": fmt(now.emf, "V"), "resistance": fmt(now.resistance, "ohm"), "terminal": fmt(now.terminal, "V"),
-         "current": fmt(now.current, "A"), "cells": f"{brief.source.cells} × {brief.source.chemistry}"})  # fmt: skip
+        fmt(now.terminal, "V"),
+        f"{short(empty, 'V')} flat to {short(full, 'V')} charging",
+        now.power,
+        now.power,
+        {
+            "emf": fmt(now.emf, "V"),
+            "resistance": fmt(now.resistance, "ohm"),
+            "terminal": fmt(now.terminal, "V"),
+            "current": fmt(now.current, "A"),
+            "cells": f"{brief.source.cells} × {brief.source.chemistry}",
+        },
+    )
 
 
 def cold_resistance(source: BatterySource) -> float:
@@ -151,26 +178,43 @@ def _cold(sheet: Sheet, brief: Brief) -> None:
     flat: BatteryState = sheet.states["flat"]
     empty = brief.source.volts[0]
     cold = cold_resistance(brief.source)
-    sheet.fixed_value("cold_resistance", r"R_{i,c}", "Internal resistance, coldest battery", cold, "ohm",
-                      short(brief.source.coldest, "degC"))  # fmt: skip
+    sheet.fixed_value(
+        "cold_resistance", r"R_{i,c}", "Internal resistance, coldest battery", cold, "ohm", short(brief.source.coldest, "degC")
+    )
     able = float(book.largest_power(E=empty, R_s=cold))
     if able < flat.power < flat.capable:
-        sheet.find("cold", "fix", "A cold flat battery cannot give full power",
-                   f"At {short(brief.source.coldest, 'degC')} its {fmt(cold, 'ohm')} leave {fmt(able, 'W')}; "
-                   f"{fmt(flat.power, 'W')} is "
-                   "asked.", "Keep it warm, use a larger one, or ask less in the cold.", figure="cold_resistance",
-                   unavoidable="the brief names this battery and how cold it gets")  # fmt: skip
+        sheet.find(
+            "cold",
+            "fix",
+            "A cold flat battery cannot give full power",
+            f"At {short(brief.source.coldest, 'degC')} its {fmt(cold, 'ohm')} leave {fmt(able, 'W')}; "
+            f"{fmt(flat.power, 'W')} is "
+            "asked.",
+            "Keep it warm, use a larger one, or ask less in the cold.",
+            figure="cold_resistance",
+            unavoidable="the brief names this battery and how cold it gets",
+        )
     if brief.source.coldest < 0 and brief.source.chemistry != "lead-acid":
-        sheet.find("frost", "watch", "Lithium cells must not be charged in frost",
-                   f"Below 0 °C charging plates metal inside; {short(brief.source.coldest, 'degC')} is expected.",
-                   "A charger or a board that stops below 5 °C, or a heated battery.", figure="cold_resistance")  # fmt: skip
+        sheet.find(
+            "frost",
+            "watch",
+            "Lithium cells must not be charged in frost",
+            f"Below 0 °C charging plates metal inside; {short(brief.source.coldest, 'degC')} is expected.",
+            "A charger or a board that stops below 5 °C, or a heated battery.",
+            figure="cold_resistance",
+        )
     steps = RESTING[brief.source.chemistry]
     closest = min((b - a) / b for a, b in pairwise(steps))
     if closest < 2 * GAUGE_ERROR:
-        sheet.find("gauge", "note", "A voltage gauge tells little of this battery",
-                   f"Two of its five steps lie {fmt(closest, '%', 2)} apart; a reading is off by {fmt(GAUGE_ERROR, '%', 2)} "
-                   "and by every ampere that flows.", "Count ampere-hours; use the voltage only at both ends, rested.",
-                   figure="terminal")  # fmt: skip
+        sheet.find(
+            "gauge",
+            "note",
+            "A voltage gauge tells little of this battery",
+            f"Two of its five steps lie {fmt(closest, '%', 2)} apart; a reading is off by {fmt(GAUGE_ERROR, '%', 2)} "
+            "and by every ampere that flows.",
+            "Count ampere-hours; use the voltage only at both ends, rested.",
+            figure="terminal",
+        )
 
 
 def rating_current(brief: Brief) -> float:

@@ -53,13 +53,21 @@ def boot_diode_for(need: DriveNeed, shelf: Shelf) -> str:
 def _drawn(need: DriveNeed, diode: Diode, driver: Driver, device: Any, supply: float, pull_down: float) -> dict[str, float]:
     """What draws on the capacitor while the upper switch is on, as the relation asks for it."""
     return {
-        "n_par": need.parallel, "Q_g": device.q_g, "Q_rr": _small_charge(diode), "Q_ls": driver.q_level, "I_q": driver.i_q,
-        "I_leak": LEAKAGE, "V_drive": supply, "R_pd": pull_down or 1e8, "t_on": high_times(need)[0]}  # fmt: skip
+        "n_par": need.parallel,
+        "Q_g": device.q_g,
+        "Q_rr": _small_charge(diode),
+        "Q_ls": driver.q_level,
+        "I_q": driver.i_q,
+        "I_leak": LEAKAGE,
+        "V_drive": supply,
+        "R_pd": pull_down or 1e8,
+        "t_on": high_times(need)[0],
+    }
 
 
 def boot_capacitor_for(
     need: DriveNeed, fields: dict[str, Any], driver: Driver, device: Any, least: float, shelf: Shelf
-) -> float:  # fmt: skip
+) -> float:
     """A capacitor, F, that gives the charge of a cycle and stays above the least gate voltage, V."""
     diode = shelf.get(Diode, fields["boot_diode"])
     charge = book.bootstrap_charge.work(_drawn(need, diode, driver, device, fields["supply"], fields["pull_down"]))
@@ -79,29 +87,42 @@ NO_BOOTSTRAP = dict.fromkeys(
 
 
 def assess_bootstrap(
-    need: DriveNeed, build: GateDriveBuild, driver: Driver, device: Any, least: float, shelf: Shelf,
+    need: DriveNeed,
+    build: GateDriveBuild,
+    driver: Driver,
+    device: Any,
+    least: float,
+    shelf: Shelf,
     ledger: Ledger,
-) -> dict[str, float]:  # fmt: skip
+) -> dict[str, float]:
     """Charge, budget and capacitor by the rule; the lowest voltage by going through the cycles of a line period."""
     work, diode = ledger.work, shelf.get(Diode, build.boot_diode)
-    charge = work(f"{need.key}.boot_charge", book.bootstrap_charge,
-                  **_drawn(need, diode, driver, device, build.supply, build.pull_down))  # fmt: skip
+    charge = work(
+        f"{need.key}.boot_charge", book.bootstrap_charge, **_drawn(need, diode, driver, device, build.supply, build.pull_down)
+    )
     budget = build.supply - diode.v_0 - LOW_DROP - least
     needed = math.inf
     if budget > 0:
-        budget = work(f"{need.key}.boot_budget", book.bootstrap_budget, V_dd=build.supply, V_F=diode.v_0, V_LS=LOW_DROP,
-                      V_GS_min=least)  # fmt: skip
+        budget = work(
+            f"{need.key}.boot_budget", book.bootstrap_budget, V_dd=build.supply, V_F=diode.v_0, V_LS=LOW_DROP, V_GS_min=least
+        )
         needed = work(f"{need.key}.boot_needed", book.bootstrap_capacitor, Q_b=charge, dV=budget)
-    refresh = work(f"{need.key}.refresh", book.bootstrap_refresh, k_tau=REFRESHES, R=build.boot_resistor,
-                   C=build.boot_capacitor)  # fmt: skip
+    refresh = work(
+        f"{need.key}.refresh", book.bootstrap_refresh, k_tau=REFRESHES, R=build.boot_resistor, C=build.boot_capacitor
+    )
     _, volts = bootstrap_droop(need, build, shelf)
     return {
-        "boot_charge": charge, "boot_budget": budget, "boot_needed": min(needed, 1.0), "boot_low": float(volts.min()),
-        "refresh": refresh, "first_charge": ledger.total(f"{need.key}.first_charge", {
-            "five time constants": 5 * build.boot_resistor * build.boot_capacitor}),
+        "boot_charge": charge,
+        "boot_budget": budget,
+        "boot_needed": min(needed, 1.0),
+        "boot_low": float(volts.min()),
+        "refresh": refresh,
+        "first_charge": ledger.total(
+            f"{need.key}.first_charge", {"five time constants": 5 * build.boot_resistor * build.boot_capacitor}
+        ),
         "inrush": work(f"{need.key}.inrush", book.bootstrap_inrush, V_dd=build.supply, V_F=diode.v_0, R=build.boot_resistor),
         "diode_stress": need.bus + build.supply,
-    }  # fmt: skip
+    }
 
 
 def bootstrap_droop(need: DriveNeed, build: GateDriveBuild, shelf: Shelf) -> tuple[np.ndarray, np.ndarray]:

@@ -15,8 +15,17 @@ KEY, TITLE = "bridge_drive", "Gate drive"
 def need_of(bridge: Any, bus: float, modulation: float, brief: Brief) -> DriveNeed:
     """What a bridge's build, the highest voltage at its legs, V, and its modulation index ask of the gate drive."""
     stepped, line = brief.output.stepped, brief.output.frequency
-    return DriveNeed(KEY, bridge.switch, bridge.parallel, bus, line if stepped else bridge.carrier,
-                     None if stepped else modulation, bridge.fraction, bridge.dead_time, line)  # fmt: skip
+    return DriveNeed(
+        KEY,
+        bridge.switch,
+        bridge.parallel,
+        bus,
+        line if stepped else bridge.carrier,
+        None if stepped else modulation,
+        bridge.fraction,
+        bridge.dead_time,
+        line,
+    )
 
 
 def parts(build: GateDriveBuild, shelf: Shelf) -> tuple[Item, ...]:

@@ -131,17 +131,25 @@ def _tuned(law: str, k: float, a: float, b: float, capacitor: float, frequency: 
     if law == "one resistor":
         return book.oscillator_one.invert("R_time", {"k_osc": k, "C_time": capacitor, "f_osc": frequency})
     return book.oscillator_two.invert(
-        "R_time", {"a_osc": a, "b_osc": b, "C_time": capacitor, "R_dis": discharge, "f_osc": frequency})  # fmt: skip
+        "R_time", {"a_osc": a, "b_osc": b, "C_time": capacitor, "R_dis": discharge, "f_osc": frequency}
+    )
 
 
 @remembered
 def propose(need: ControllerNeed, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> ControllerBuild:
     """Timing from preferred values with a trimmer that covers every tolerance; a set-point likewise; a loop by the K factor."""
     fields: dict[str, Any] = {
-        "law": "two resistors", "law_k": 1.0, "law_a": 0.7, "law_b": 2.0, "timing_capacitor": TIMING_CAPACITOR,
-        "feedback": "shunt reference and opto-coupler", "reference": 2.5, "sensing": "current transformer", "sense_turns": 100,
+        "law": "two resistors",
+        "law_k": 1.0,
+        "law_a": 0.7,
+        "law_b": 2.0,
+        "timing_capacitor": TIMING_CAPACITOR,
+        "feedback": "shunt reference and opto-coupler",
+        "reference": 2.5,
+        "sensing": "current transformer",
+        "sense_turns": 100,
         "soft_start": 0.02,
-    } | pins  # fmt: skip
+    } | pins
     oscillator, capacitor = 2 * need.frequency, fields["timing_capacitor"]
     dead = max(1.05 * need.off_time, 100e-9)
     discharge = at_least(min(10e3, max(1.0, dead / (fields["law_b"] * capacitor))), E12)
@@ -161,8 +169,16 @@ def propose(need: ControllerNeed, brief: Brief, pins: dict[str, Any], shelf: She
     if "sense_core" not in fields:
         n = fields["sense_turns"]
         fields["sense_core"] = rank_sense_cores(
-            shelf, fields["sense_grade"], n, TRIP_LEVEL + DIODE, min(0.5, need.duty), need.frequency, max(need.pulse, 1e-3) / n,
-            need.pulse_rms / n, rules.current_density)[0].stack.core.id  # fmt: skip
+            shelf,
+            fields["sense_grade"],
+            n,
+            TRIP_LEVEL + DIODE,
+            min(0.5, need.duty),
+            need.frequency,
+            max(need.pulse, 1e-3) / n,
+            need.pulse_rms / n,
+            rules.current_density,
+        )[0].stack.core.id
     if need.regulated:
         fields = proposed_way(need, fields, brief, rules)
     else:
@@ -197,8 +213,15 @@ def oscillator_at(build: ControllerBuild, resistance: float, ledger: Ledger, cap
     farad = capacitor or build.timing_capacitor
     if build.law == "one resistor":
         return ledger.work("controller.oscillator", book.oscillator_one, k_osc=build.law_k, R_time=resistance, C_time=farad)
-    return ledger.work("controller.oscillator", book.oscillator_two, a_osc=build.law_a, b_osc=build.law_b, R_time=resistance,
-                       R_dis=build.discharge_resistor, C_time=farad)  # fmt: skip
+    return ledger.work(
+        "controller.oscillator",
+        book.oscillator_two,
+        a_osc=build.law_a,
+        b_osc=build.law_b,
+        R_time=resistance,
+        R_dis=build.discharge_resistor,
+        C_time=farad,
+    )
 
 
 def _reach(build: ControllerBuild, rules: Rules) -> tuple[float, float, float, float]:
@@ -207,55 +230,76 @@ def _reach(build: ControllerBuild, rules: Rules) -> tuple[float, float, float, f
     corners: dict[float, list[float]] = {}
     for place in (0.0, 0.5, 1.0):
         corners[place] = [
-            oscillator_at(build, (build.timing_resistor + place * build.timing_trimmer) * (1 + r), SILENT,
-                          build.timing_capacitor * (1 + c)) * (1 + o)
+            oscillator_at(
+                build,
+                (build.timing_resistor + place * build.timing_trimmer) * (1 + r),
+                SILENT,
+                build.timing_capacitor * (1 + c),
+            )
+            * (1 + o)
             for r, c, o in itertools.product(
-                (-rules.resistor_tolerance, rules.resistor_tolerance), (-rules.capacitor_tolerance, rules.capacitor_tolerance),
-                (-spread, spread))
-        ]  # fmt: skip
+                (-rules.resistor_tolerance, rules.resistor_tolerance),
+                (-rules.capacitor_tolerance, rules.capacitor_tolerance),
+                (-spread, spread),
+            )
+        ]
     return min(corners[0.5]), max(corners[0.5]), max(corners[1.0]), min(corners[0.0])
 
 
 def _setpoints(
     build: ControllerBuild, need: ControllerNeed, rules: Rules, ledger: Ledger
-) -> tuple[float, float, float, float, float]:  # fmt: skip
+) -> tuple[float, float, float, float, float]:
     """Set-point as fitted, its lowest and highest corner, and how low and high the trimmer takes the nominal one, V."""
     if build.feedback.startswith("zener"):
         string = sum(zeners(build, need.link))
-        nominal = ledger.work("controller.setpoint", sense.zener_string, V_Z=string, V_LED=LED_VOLTS, I_LED=LED_CURRENT,
-                              R=LED_RESISTOR)  # fmt: skip
+        nominal = ledger.work(
+            "controller.setpoint", sense.zener_string, V_Z=string, V_LED=LED_VOLTS, I_LED=LED_CURRENT, R=LED_RESISTOR
+        )
         off = rules.zener_tolerance * string
         return nominal, nominal - off - 0.3, nominal + off + 0.3, nominal, nominal
     bottom = build.r_bottom + build.set_trimmer / 2
     nominal = ledger.work("controller.setpoint", sense.divider, V_ref=build.reference, R_1=build.r_top, R_2=bottom)
     t, v = rules.resistor_tolerance, rules.reference_tolerance
-    corners = [sense.divider.work({
-        "V_ref": build.reference * (1 + x), "R_1": build.r_top * (1 + y), "R_2": bottom * (1 + z)})
-               for x, y, z in itertools.product((-v, v), (-t, t), (-t, t))]  # fmt: skip
-    ends = [sense.divider.work({
-        "V_ref": build.reference, "R_1": build.r_top, "R_2": build.r_bottom + share * build.set_trimmer})
-            for share in (1.0, 0.0)]  # fmt: skip
+    corners = [
+        sense.divider.work({"V_ref": build.reference * (1 + x), "R_1": build.r_top * (1 + y), "R_2": bottom * (1 + z)})
+        for x, y, z in itertools.product((-v, v), (-t, t), (-t, t))
+    ]
+    ends = [
+        sense.divider.work({"V_ref": build.reference, "R_1": build.r_top, "R_2": build.r_bottom + share * build.set_trimmer})
+        for share in (1.0, 0.0)
+    ]
     return nominal, min(corners), max(corners), ends[0], ends[1]
 
 
 def sense_of(need: ControllerNeed, build: ControllerBuild, shelf: Shelf, rules: Rules) -> SenseTransformer:
     """The current transformer that the build describes."""
-    return sense_from(shelf, build.sense_core, build.sense_grade, build.sense_turns, need.pulse_rms / build.sense_turns,
-                      rules.current_density)  # fmt: skip
+    return sense_from(
+        shelf, build.sense_core, build.sense_grade, build.sense_turns, need.pulse_rms / build.sense_turns, rules.current_density
+    )
 
 
 def assess(
-    need: ControllerNeed, build: ControllerBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+    need: ControllerNeed,
+    build: ControllerBuild,
+    brief: Brief,
+    shelf: Shelf,
+    rules: Rules,
+    ledger: Ledger,
     compared: bool = False,
-) -> ControllerState:  # fmt: skip
+) -> ControllerState:
     """What the chosen parts really give; where it is to be compared, beside the other way of holding the link."""
     work = ledger.work
     oscillator = oscillator_at(build, build.timing_resistor + build.timing_trimmer / 2, ledger)
     slow, fast, trim_slow, trim_fast = _reach(build, rules)
     dead = 0.0
     if build.law != "one resistor":
-        dead = work("controller.dead_time", book.discharge_time, b_osc=build.law_b, R_dis=build.discharge_resistor,
-                    C_time=build.timing_capacitor)  # fmt: skip
+        dead = work(
+            "controller.dead_time",
+            book.discharge_time,
+            b_osc=build.law_b,
+            R_dis=build.discharge_resistor,
+            C_time=build.timing_capacitor,
+        )
     ceiling = work("controller.ceiling", book.duty_ceiling, t_d=min(dead, 0.9 / oscillator), f_osc=oscillator)
     nominal, lowest, highest, trim_low, trim_high = _setpoints(build, need, rules, ledger)
     path = need.path
@@ -269,24 +313,55 @@ def assess(
     if build.sensing == "current transformer":
         volts = TRIP_LEVEL + DIODE
         sensed = sense_of(need, build, shelf, rules)
-        flux = work("controller.sense_flux", magnetics.pulse_flux, V=volts, D=duty, N=build.sense_turns, A_e=sensed.stack.a_e,
-                    f_s=need.frequency)  # fmt: skip
+        flux = work(
+            "controller.sense_flux",
+            magnetics.pulse_flux,
+            V=volts,
+            D=duty,
+            N=build.sense_turns,
+            A_e=sensed.stack.a_e,
+            f_s=need.frequency,
+        )
         droop = sensed.droop(volts, duty, need.frequency, max(need.pulse, 1e-3) / build.sense_turns)
         reset = work("controller.sense_reset", sense.reset_voltage, V=volts, D=duty)
     return ControllerState(
-        oscillator=oscillator, output=ledger.total("controller.output", {"half the oscillator": oscillator / 2}), slowest=slow,
-        fastest=fast, trim_slow=trim_slow, trim_fast=trim_fast, dead_time=dead, ceiling=ceiling, setpoint=nominal,
-        lowest=lowest, highest=highest, trim_low=trim_low, trim_high=trim_high,
+        oscillator=oscillator,
+        output=ledger.total("controller.output", {"half the oscillator": oscillator / 2}),
+        slowest=slow,
+        fastest=fast,
+        trim_slow=trim_slow,
+        trim_fast=trim_fast,
+        dead_time=dead,
+        ceiling=ceiling,
+        setpoint=nominal,
+        lowest=lowest,
+        highest=highest,
+        trim_low=trim_low,
+        trim_high=trim_high,
         divider_power=need.link**2 / (build.r_top + build.r_bottom),
-        resonance=work("controller.resonance", filters.corner, L=path.choke, C=path.bank), crossover=found.crossover,
-        phase=found.phase, passed=share, mean_square=swing.battery_square, ripple=ripple, dip=dip,
-        low_point=ledger.total("controller.low_point", {
-            "set-point, lowest": need.link * (1 - rules.link_tolerance), "half the ripple": -ripple / 2,
-                "step of the load": -dip}),
+        resonance=work("controller.resonance", filters.corner, L=path.choke, C=path.bank),
+        crossover=found.crossover,
+        phase=found.phase,
+        passed=share,
+        mean_square=swing.battery_square,
+        ripple=ripple,
+        dip=dip,
+        low_point=ledger.total(
+            "controller.low_point",
+            {
+                "set-point, lowest": need.link * (1 - rules.link_tolerance),
+                "half the ripple": -ripple / 2,
+                "step of the load": -dip,
+            },
+        ),
         slope=work("controller.slope", book.slope_compensation, V_out=need.link, L=path.choke),
         trip=ledger.total("controller.trip", {"comparator's level over burden": TRIP_LEVEL * turns / build.sense_resistor}),
-        sense_loss=burnt, sense_flux=flux, sense_droop=droop, sense_reset=reset,
-        schools=both_ways(need, build, brief, rules) if need.regulated and compared else ())  # fmt: skip
+        sense_loss=burnt,
+        sense_flux=flux,
+        sense_droop=droop,
+        sense_reset=reset,
+        schools=both_ways(need, build, brief, rules) if need.regulated and compared else (),
+    )
 
 
 def parts(build: ControllerBuild, shelf: Shelf) -> tuple[Item, ...]:

@@ -43,9 +43,16 @@ def propose_sink(shelf: Shelf, rules: Rules, heat: float, most: float = math.inf
 
 
 def propose_surge_sink(
-    shelf: Shelf, rules: Rules, steady: float, surge: float, device: float, inner: float, air: float, rating: float,
+    shelf: Shelf,
+    rules: Rules,
+    steady: float,
+    surge: float,
+    device: float,
+    inner: float,
+    air: float,
+    rating: float,
     seconds: float,
-) -> tuple[str, bool]:  # fmt: skip
+) -> tuple[str, bool]:
     """The same for a stage that must also ride through a surge.
 
     Args: heat at full power and in the surge, W; the surge's heat in its hardest-worked device, W, and that device's resistance
@@ -100,8 +107,10 @@ def scorched(device: Mosfet | Igbt, celsius: float, rules: Rules) -> float:
     if isinstance(device, Igbt):
         return 1.0
     asked = {"R_25": device.r_on, "exponent": device.r_exponent}
-    hot, warm = (stage.hot_resistance.work(asked | {"T_j": t + KELVIN})
-                 for t in (max(celsius, float(surge_limit(rules, device.t_j_max))), celsius))  # fmt: skip
+    hot, warm = (
+        stage.hot_resistance.work(asked | {"T_j": t + KELVIN})
+        for t in (max(celsius, float(surge_limit(rules, device.t_j_max))), celsius)
+    )
     return hot / warm
 
 
@@ -127,9 +136,15 @@ def settle_junction(reached_at: Callable[[float], float], limit: float) -> float
 
 
 def hottest_junction(
-    block: str, losses_at: Callable[[float], tuple[float, float]], r_jc: float, limit: float, air: float, sink: float,
-    rules: Rules, ledger: Ledger,
-) -> float:  # fmt: skip
+    block: str,
+    losses_at: Callable[[float], tuple[float, float]],
+    r_jc: float,
+    limit: float,
+    air: float,
+    sink: float,
+    rules: Rules,
+    ledger: Ledger,
+) -> float:
     """Junction, °C, of the hardest-worked of several devices on one heat-sink; the working is kept under ``block.junction``.
 
     Args: what gives the loss of that device and of all together, W, at a junction temperature, °C; junction to case, K/W;
@@ -139,9 +154,13 @@ def hottest_junction(
     def carried(celsius: float) -> dict[str, float]:
         device, total = losses_at(celsius)
         return {
-            "T_a": air + KELVIN, "P_loss": device, "R_jc": r_jc, "R_cs": rules.pad_resistance, "P_total": total,
+            "T_a": air + KELVIN,
+            "P_loss": device,
+            "R_jc": r_jc,
+            "R_cs": rules.pad_resistance,
+            "P_total": total,
             "R_sa": sink,
-        }  # fmt: skip
+        }
 
     junction = settle_junction(lambda celsius: heat.shared_sink_junction.work(carried(celsius)) - KELVIN, limit)
     return ledger.work(f"{block}.junction", heat.shared_sink_junction, **carried(junction)) - KELVIN

@@ -50,8 +50,9 @@ class Way:
         """What a linear load conducts at each odd harmonic, S."""
         current = complex(self.in_phase, self.lagging)
         if self.added:  # beside what draws at the crest
-            current = complex(max(0.0, current.real - self.over * self.added.first),
-                              max(0.0, current.imag - self.over * self.added.lags))  # fmt: skip
+            current = complex(
+                max(0.0, current.real - self.over * self.added.first), max(0.0, current.imag - self.over * self.added.lags)
+            )
         if current == 0:
             return np.zeros(ODD.size, dtype=complex)
         across = self.voltage / abs(current) ** 2
@@ -127,8 +128,15 @@ def flow(way: Way, index: float, fundamental: float, ahead: float) -> Flow:
         demand = demand[:1]  # two sines
     others = way.added.others if way.added else 0.0
     return Flow(
-        demand, abs(whole), np.asarray(swung[:2] / peak), np.asarray(pulsed[:2] / peak), others, sized(carried), sized(taken),
-        signs(carried, ANGLES))  # fmt: skip
+        demand,
+        abs(whole),
+        np.asarray(swung[:2] / peak),
+        np.asarray(pulsed[:2] / peak),
+        others,
+        sized(carried),
+        sized(taken),
+        signs(carried, ANGLES),
+    )
 
 
 def signs(current: Array, angles: Array) -> Lines:

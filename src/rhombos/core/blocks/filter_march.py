@@ -76,8 +76,7 @@ def marched_flow(way: Way, feed: Feed, index: float, power: float, near: Flow) -
         if max(abs(power / taken - 1), abs(level - 1), abs(stands - 1)) < NEAR:
             break
         # the output goes with modulation and rail, what an adapter takes with its square
-        tried = _Tried(
-            tried.larger * power / taken / level**2, tried.index * level / stands, tried.source + feed.mean - mean)  # fmt: skip
+        tried = _Tried(tried.larger * power / taken / level**2, tried.index * level / stands, tried.source + feed.mean - mean)
     else:
         return None
     linear = _linear(way)
@@ -135,9 +134,7 @@ def _begin(way: Way) -> Array:
     return np.array([-math.sqrt(2) * way.behind, 0.0, 0.0, 0.0, 0.9 * peak, 0.0])
 
 
-def _at_rest(
-    made: dict[float, Array], way: Way, begin: Array, stepped: float
-) -> tuple[Array, Array, Array] | None:  # fmt: skip
+def _at_rest(made: dict[float, Array], way: Way, begin: Array, stepped: float) -> tuple[Array, Array, Array] | None:
     """Half a period at rest: the states after each step, as rows; which way each step conducted; how it begins."""
     drop, amps, volts = stepped * DIODES, way.in_phase + abs(way.behind), way.voltage
     scale = np.array([amps, volts, amps, amps, volts, volts])
@@ -172,6 +169,12 @@ def _told(tried: _Tried, feed: Feed, waves: tuple[Array, Array, Array, Array], n
     power = made * feed.mean * drives * inductor
     demand = tuple(complex(2 * np.mean(power * np.exp(-2j * n * ENDS))) for n in range(1, MOST_TERMS + 1))
     return replace(
-        near, demand=demand, made=made, pulsed=harmonics[:2] - near.swung, others=float(np.linalg.norm(harmonics[2:])),
-        inductor=sized(inductor), load=sized(load),
-        signs=signs(inductor, ENDS + cmath.phase(first)))  # fmt: skip
+        near,
+        demand=demand,
+        made=made,
+        pulsed=harmonics[:2] - near.swung,
+        others=float(np.linalg.norm(harmonics[2:])),
+        inductor=sized(inductor),
+        load=sized(load),
+        signs=signs(inductor, ENDS + cmath.phase(first)),
+    )

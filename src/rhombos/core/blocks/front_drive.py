@@ -22,8 +22,19 @@ class FrontDriveBuild(GateDriveBuild):
 def need_of(stage: Any, rail: float, duty: float) -> DriveNeed:
     """What a front end's build asks at a rail, V, and a duty of one switch; between the two sides lies what the duty leaves."""
     duty = min(0.4999, max(1e-3, duty))
-    return DriveNeed(KEY, stage.switch, stage.parallel, rail, stage.frequency, None, 1.0, (0.5 - duty) / stage.frequency, 0.0,
-                     TOPOLOGIES[stage.topology].clamped, duty)  # fmt: skip
+    return DriveNeed(
+        KEY,
+        stage.switch,
+        stage.parallel,
+        rail,
+        stage.frequency,
+        None,
+        1.0,
+        (0.5 - duty) / stage.frequency,
+        0.0,
+        TOPOLOGIES[stage.topology].clamped,
+        duty,
+    )
 
 
 def parts(build: FrontDriveBuild, shelf: Shelf) -> tuple[Item, ...]:

@@ -32,7 +32,7 @@ from rhombos.core.gates import (
     plateau_currents,
     switching_charge,
     switching_times,
-)  # fmt: skip
+)
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Diode, Driver, Igbt, Shelf
@@ -146,8 +146,9 @@ def gate_volts(build: GateDriveBuild, driver: Driver) -> float:
 def loop_of(build: GateDriveBuild, parallel: int, driver: Driver) -> GateLoop:
     """The loop of one gate; devices in parallel share the driver, each with its own resistors."""
     sink = driver.r_sink + (build.pull_down if driver.kind == "opto" else 0.0)
-    return GateLoop(gate_volts(build, driver), build.r_on + parallel * driver.r_source, build.r_off + parallel * sink,
-                    driver.mismatch)  # fmt: skip
+    return GateLoop(
+        gate_volts(build, driver), build.r_on + parallel * driver.r_source, build.r_off + parallel * sink, driver.mismatch
+    )
 
 
 def _limits(device: Any) -> tuple[float, float]:
@@ -159,8 +160,9 @@ def _limits(device: Any) -> tuple[float, float]:
 
 def _capacitance(device: Any, volts: float) -> float:
     """Gate capacitance outside the plateau, F."""
-    return book.gate_capacitance.work({
-        "Q_g": device.q_g, "Q_sw": min(switching_charge(device), 0.9 * device.q_g), "V_drive": max(volts, 1.0)})  # fmt: skip
+    return book.gate_capacitance.work(
+        {"Q_g": device.q_g, "Q_sw": min(switching_charge(device), 0.9 * device.q_g), "V_drive": max(volts, 1.0)}
+    )
 
 
 MILLER_CHARGE = 0.6 * math.sqrt(2)
@@ -175,16 +177,25 @@ def _swing_charge(device: Any, bus: float) -> float:
 def _miller(device: Any, loop: GateLoop, bus: float) -> float:
     """What the partner's turn-on leaves on an off gate, V."""
     current = max(1e-6, float(plateau_currents(device, loop)[0]))
-    return book.miller_voltage.work({
-        "R": max(loop.off, LEAST_LOOP), "I": current, "Q_gd": _swing_charge(device, bus),
-        "C_iss": _capacitance(device, loop.volts)})  # fmt: skip
+    return book.miller_voltage.work(
+        {
+            "R": max(loop.off, LEAST_LOOP),
+            "I": current,
+            "Q_gd": _swing_charge(device, bus),
+            "C_iss": _capacitance(device, loop.volts),
+        }
+    )
 
 
 @remembered
 def propose(
-    need: DriveNeed, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules,
+    need: DriveNeed,
+    brief: Brief,
+    pins: dict[str, Any],
+    shelf: Shelf,
+    rules: Rules,
     model: type[GateDriveBuild] = GateDriveBuild,
-) -> GateDriveBuild:  # fmt: skip
+) -> GateDriveBuild:
     """The cheapest driver that floats high enough and is strong enough; resistors for the rules' speed, off fast enough against
     the partner's turn-on; a bootstrap with twice what it needs."""
     device: Any = shelf.find("mosfet|igbt", need.device)
@@ -216,22 +227,23 @@ def propose(
 def _choose(need: DriveNeed, supply: float, device: Any, shelf: Shelf, rules: Rules) -> Driver:
     burnt, kinds = 2 * need.parallel * device.q_g * supply * need.rate, SENSIBLE[need.floats]
     able = [
-        d for d in shelf.all(Driver)
-        if d.kind in kinds and d.v_least <= supply <= d.v_most
+        d
+        for d in shelf.all(Driver)
+        if d.kind in kinds
+        and d.v_least <= supply <= d.v_most
         and (d.v_float >= need.bus * (1 + DIODE_MARGIN) or not need.floats)
         and need.parallel * max(d.r_source, d.r_sink) <= rules.gate_resistance
         and burnt + need.bus * d.q_level * need.rate <= (1 - HEAT_MARGIN) * d.p_most
-    ]  # fmt: skip
+    ]
     if able:  # rather one that gives the current at which the rules' loop switches
         peak = need.parallel * supply / house_loop(rules, need.parallel).on
         return min([d for d in able if d.kind == "opto" or d.i_peak >= peak] or able, key=lambda d: (d.price, d.id))
-    return min(shelf.all(Driver), key=lambda d: (
-        d.kind not in kinds, need.floats and d.v_float < need.bus, d.r_source, d.id))  # fmt: skip
+    return min(shelf.all(Driver), key=lambda d: (d.kind not in kinds, need.floats and d.v_float < need.bus, d.r_source, d.id))
 
 
 def _resistors(
     device: Any, bus: float, fields: dict[str, Any], driver: Driver, parallel: int, rules: Rules
-) -> dict[str, float]:  # fmt: skip
+) -> dict[str, float]:
     """Gate resistors for the rules' speed; less to turn off, and then more to turn on, until the partner's turn-on leaves an
     off gate below its threshold."""
     plateau, _ = _limits(device)
@@ -240,9 +252,15 @@ def _resistors(
     ons = [fields["r_on"]] if "r_on" in fields else [first, *(x for x in STEPS if x > first)]
     if driver.kind != "opto":  # what the driver cannot give only seems fast
         trial = GateDriveBuild.model_construct(**{"r_off": 0.0} | fields | {"r_on": 0.0})
-        gentle = [x for x in ons if parallel * stage.gate_peak_current.work({
-            "V_drive": gate_volts(trial, driver), "R_gate": max(LEAST_LOOP, x + parallel * driver.r_source)})
-            <= driver.i_peak]  # fmt: skip
+        gentle = [
+            x
+            for x in ons
+            if parallel
+            * stage.gate_peak_current.work(
+                {"V_drive": gate_volts(trial, driver), "R_gate": max(LEAST_LOOP, x + parallel * driver.r_source)}
+            )
+            <= driver.i_peak
+        ]
         ons = gentle or ons[-1:]
         first = ons[0]
     for on in ons:
@@ -270,17 +288,38 @@ def assess(need: DriveNeed, build: GateDriveBuild, brief: Brief, shelf: Shelf, r
     on, off = (float(x) for x in switching_times(device, loop))
     current = float(plateau_currents(device, loop)[0])
     if not isinstance(device, Igbt):
-        current = work(f"{need.key}.on_current", stage.gate_on_current, V_drive=max(loop.volts, plateau + 0.5), V_pl=plateau,
-                       R_gate=loop.on)  # fmt: skip
+        current = work(
+            f"{need.key}.on_current",
+            stage.gate_on_current,
+            V_drive=max(loop.volts, plateau + 0.5),
+            V_pl=plateau,
+            R_gate=loop.on,
+        )
         work(f"{need.key}.on_time", stage.plateau_time, Q_sw=device.q_sw, I_gate=current)
-        work(f"{need.key}.off_time", stage.plateau_time, Q_sw=device.q_sw, I_gate=work(
-            f"{need.key}.off_current", stage.gate_off_current, V_pl=plateau, R_gate=loop.off))  # fmt: skip
-    peak = n * work(f"{need.key}.gate_peak_current", stage.gate_peak_current, V_drive=loop.volts,
-                    R_gate=max(loop.on, LEAST_LOOP))  # fmt: skip
-    capacitance = work(f"{need.key}.capacitance", book.gate_capacitance, Q_g=device.q_g, V_drive=max(loop.volts, 1.0),
-                       Q_sw=min(switching_charge(device), 0.9 * device.q_g))  # fmt: skip
-    miller = work(f"{need.key}.miller", book.miller_voltage, R=max(loop.off, LEAST_LOOP), I=max(current, 1e-6),
-                  C_iss=capacitance, Q_gd=_swing_charge(device, need.bus))  # fmt: skip
+        work(
+            f"{need.key}.off_time",
+            stage.plateau_time,
+            Q_sw=device.q_sw,
+            I_gate=work(f"{need.key}.off_current", stage.gate_off_current, V_pl=plateau, R_gate=loop.off),
+        )
+    peak = n * work(
+        f"{need.key}.gate_peak_current", stage.gate_peak_current, V_drive=loop.volts, R_gate=max(loop.on, LEAST_LOOP)
+    )
+    capacitance = work(
+        f"{need.key}.capacitance",
+        book.gate_capacitance,
+        Q_g=device.q_g,
+        V_drive=max(loop.volts, 1.0),
+        Q_sw=min(switching_charge(device), 0.9 * device.q_g),
+    )
+    miller = work(
+        f"{need.key}.miller",
+        book.miller_voltage,
+        R=max(loop.off, LEAST_LOOP),
+        I=max(current, 1e-6),
+        C_iss=capacitance,
+        Q_gd=_swing_charge(device, need.bus),
+    )
     least = max(plateau + OVER_PLATEAU, driver.v_least if driver.kind in LOCKED_OUT else 0.0)
     gates = work(f"{need.key}.gate_power", stage.gate_power, Q_g=device.q_g, V_drive=loop.volts, f=need.rate, n_sw=2 * n)
     heat = 0.0
@@ -294,12 +333,27 @@ def assess(need: DriveNeed, build: GateDriveBuild, brief: Brief, shelf: Shelf, r
         base = work(f"{need.key}.base_current", book.follower_base, I_gate_pk=peak, h_FE=FOLLOWER_GAIN)
         series = work(f"{need.key}.base_resistor", book.follower_resistor, k=BASE_SHARE, V_drive=build.supply, I=base)
     return DriveState(
-        gate=volts, gate_peak=loop.volts * (1.0 if build.zener == "fitted" else 1 + RINGING), least=least, limit=limit,
-        on_current=current, peak_current=peak, on_time=on, off_time=off, capacitance=capacitance, miller=miller,
+        gate=volts,
+        gate_peak=loop.volts * (1.0 if build.zener == "fitted" else 1 + RINGING),
+        least=least,
+        limit=limit,
+        on_current=current,
+        peak_current=peak,
+        on_time=on,
+        off_time=off,
+        capacitance=capacitance,
+        miller=miller,
         threshold=THRESHOLD * plateau,
-        power=ledger.total(f"{need.key}.power", {
-            "gates of one leg": gates, "level shift": heat, "its own current": driver.i_q * build.supply}),
-        level_heat=heat, **boot, low_time=low, high_time=high, base_current=base, base_resistor=series)  # fmt: skip
+        power=ledger.total(
+            f"{need.key}.power", {"gates of one leg": gates, "level shift": heat, "its own current": driver.i_q * build.supply}
+        ),
+        level_heat=heat,
+        **boot,
+        low_time=low,
+        high_time=high,
+        base_current=base,
+        base_resistor=series,
+    )
 
 
 FOLLOWER_GAIN = 60.0

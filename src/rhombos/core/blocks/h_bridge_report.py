@@ -30,15 +30,27 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     rules, now = sheet.rules, sheet.now
     device: Any = sheet.shelf.find("mosfet|igbt", build.switch)
     free: dict[str, PinValue] = {"h_bridge.switch": None, "h_bridge.parallel": None}
-    voltage = sheet.limited("switch_voltage", r"V_{pk}", "Switch voltage, peak", "V", device.v_rating,
-                            rules.bridge_voltage_margin)  # fmt: skip
-    current = sheet.limited("device_peak", r"\hat I", "Current of one switch, peak", "A", device.i_rating,
-                            rules.switch_current_margin, over=STEADY)  # fmt: skip
-    junction = sheet.limited("junction", "T_j", "Junction, hottest", "degC", device.t_j_max,
-                             1 - steady_limit(rules, device.t_j_max) / device.t_j_max, over=STEADY)  # fmt: skip
+    voltage = sheet.limited(
+        "switch_voltage", r"V_{pk}", "Switch voltage, peak", "V", device.v_rating, rules.bridge_voltage_margin
+    )
+    current = sheet.limited(
+        "device_peak", r"\hat I", "Current of one switch, peak", "A", device.i_rating, rules.switch_current_margin, over=STEADY
+    )
+    junction = sheet.limited(
+        "junction",
+        "T_j",
+        "Junction, hottest",
+        "degC",
+        device.t_j_max,
+        1 - steady_limit(rules, device.t_j_max) / device.t_j_max,
+        over=STEADY,
+    )
     stepped = brief.output.stepped
-    index = None if stepped else sheet.limited(
-        "modulation", "M", "Modulation index", "1", 1.0, 1 - rules.modulation_limit, over=STEADY)  # fmt: skip
+    index = (
+        None
+        if stepped
+        else sheet.limited("modulation", "M", "Modulation index", "1", 1.0, 1 - rules.modulation_limit, over=STEADY)
+    )
     judge_surge(sheet, brief, device, bridge_devices(build, device), free | {"h_bridge.sink": None, "h_bridge.fan": None})
     sheet.choice("switch", "Q_3–Q_6", "Switch")
     sheet.choice("parallel", "n", "Switches in parallel")
@@ -62,66 +74,122 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     sheet.result("recovery", "P_{rr}", "Diode recovery loss", "W")
     sheet.result("loss", "P", "Loss, whole bridge", "W")
     if voltage.severity:
-        sheet.find("voltage", voltage.severity,
-                   "Bridge switches beyond their rating" if voltage.severity == "stop"
-                   else "Bridge switches close to their rating",
-                   f"The link peaks at {fmt(voltage.value / (1 + STRAY_SPIKE), 'V')} and the loop's stray inductance adds "
-                   f"some {fmt(STRAY_SPIKE, '%', 2)}: {fmt(voltage.value, 'V')} on {short(device.v_rating, 'V')} parts.",
-                   "Lower the link while it still makes the sine; else parts of a higher rating. Film capacitors at the legs.",
-                   worst=voltage, cures=(("Use parts of a higher rating", dict(free)),))  # fmt: skip
+        sheet.find(
+            "voltage",
+            voltage.severity,
+            "Bridge switches beyond their rating" if voltage.severity == "stop" else "Bridge switches close to their rating",
+            f"The link peaks at {fmt(voltage.value / (1 + STRAY_SPIKE), 'V')} and the loop's stray inductance adds "
+            f"some {fmt(STRAY_SPIKE, '%', 2)}: {fmt(voltage.value, 'V')} on {short(device.v_rating, 'V')} parts.",
+            "Lower the link while it still makes the sine; else parts of a higher rating. Film capacitors at the legs.",
+            worst=voltage,
+            cures=(("Use parts of a higher rating", dict(free)),),
+        )
     if current.severity:
-        sheet.find("current", current.severity, "Too much current in each bridge switch",
-                   f"{fmt(current.value, 'A')} peak in each {device.label}.", "Stronger parts, or more in parallel.",
-                   worst=current, cures=(("Let the proposal choose", dict(free)),))  # fmt: skip
+        sheet.find(
+            "current",
+            current.severity,
+            "Too much current in each bridge switch",
+            f"{fmt(current.value, 'A')} peak in each {device.label}.",
+            "Stronger parts, or more in parallel.",
+            worst=current,
+            cures=(("Let the proposal choose", dict(free)),),
+        )
     if junction.severity:
-        sheet.find("junction", junction.severity, "The bridge runs too hot",
-                   f"{fmt(junction.value, 'degC')} at {sheet.where(junction)}: {fmt(now.conduction, 'W')} conducting, "
-                   f"{fmt(now.switching + now.recovery, 'W')} switching.",
-                   "A better heat-sink, better parts, or a lower carrier.", worst=junction,
-                   cures=(("Let the proposal choose parts and sink", free | {
-                       "h_bridge.sink": None, "h_bridge.fan": None}),))  # fmt: skip
+        sheet.find(
+            "junction",
+            junction.severity,
+            "The bridge runs too hot",
+            f"{fmt(junction.value, 'degC')} at {sheet.where(junction)}: {fmt(now.conduction, 'W')} conducting, "
+            f"{fmt(now.switching + now.recovery, 'W')} switching.",
+            "A better heat-sink, better parts, or a lower carrier.",
+            worst=junction,
+            cures=(("Let the proposal choose parts and sink", free | {"h_bridge.sink": None, "h_bridge.fan": None}),),
+        )
     if build.dead_time < now.dead_time_needed * (1 - ROUNDING):
-        sheet.find("dead_time", "stop", "Dead time is too short: the legs shoot through",
-                   f"Turn-off and the drivers' spread take {fmt(now.dead_time_needed, 's')}; "
-                   f"{fmt(build.dead_time, 's')} is set.", "More dead time, or a stronger gate drive.", figure="dead_time",
-                   limit=now.dead_time_needed, cures=(("Let the proposal set it", {"h_bridge.dead_time": None}),))  # fmt: skip
+        sheet.find(
+            "dead_time",
+            "stop",
+            "Dead time is too short: the legs shoot through",
+            f"Turn-off and the drivers' spread take {fmt(now.dead_time_needed, 's')}; {fmt(build.dead_time, 's')} is set.",
+            "More dead time, or a stronger gate drive.",
+            figure="dead_time",
+            limit=now.dead_time_needed,
+            cures=(("Let the proposal set it", {"h_bridge.dead_time": None}),),
+        )
     elif now.dead_time_loss_volts > 0.05 * now.bridge_peak:
-        sheet.find("dead_time_long", "watch", "Dead time bends the sine",
-                   f"It takes {fmt(now.dead_time_loss_volts, 'V')} off the peak, against the current's sign, and leaves "
-                   "low odd harmonics the filter cannot stop.", "Shorten it towards what is needed, or a lower carrier.",
-                   figure="dead_time", cures=(("Let the proposal set it", {"h_bridge.dead_time": None}),))  # fmt: skip
+        sheet.find(
+            "dead_time_long",
+            "watch",
+            "Dead time bends the sine",
+            f"It takes {fmt(now.dead_time_loss_volts, 'V')} off the peak, against the current's sign, and leaves "
+            "low odd harmonics the filter cannot stop.",
+            "Shorten it towards what is needed, or a lower carrier.",
+            figure="dead_time",
+            cures=(("Let the proposal set it", {"h_bridge.dead_time": None}),),
+        )
     if index and index.value > 1 + OVER_UNITY:
-        sheet.find("overmodulated", "fix", "The bridge is driven beyond full modulation",
-                   f"M reaches {fmt(index.value, '1')} at {sheet.where(index)}: the tops of the sine flatten.",
-                   "A higher link or less drop in the filter.", worst=index,
-                   cures=(("Let the proposal set the link", {"dc_link.voltage": None}),))  # fmt: skip
+        sheet.find(
+            "overmodulated",
+            "fix",
+            "The bridge is driven beyond full modulation",
+            f"M reaches {fmt(index.value, '1')} at {sheet.where(index)}: the tops of the sine flatten.",
+            "A higher link or less drop in the filter.",
+            worst=index,
+            cures=(("Let the proposal set the link", {"dc_link.voltage": None}),),
+        )
     if stepped:
         judge_output(sheet, brief, ("Fit the choke: the duty then holds the link", {"rectifier.circuit": None}))
     elif (index_surge := max(s.modulation for k, s in sheet.states.items() if k not in STEADY)) > 1 + OVER_UNITY:
-        sheet.find("surge_flattens", "watch", "The surge flattens the tops of the sine",
-                   f"M would have to be {fmt(index_surge, '1')}: the link sags below the crest until the surge is over.",
-                   "A higher link, or start motors on a charged battery.", figure="modulation")  # fmt: skip
+        sheet.find(
+            "surge_flattens",
+            "watch",
+            "The surge flattens the tops of the sine",
+            f"M would have to be {fmt(index_surge, '1')}: the link sags below the crest until the surge is over.",
+            "A higher link, or start motors on a charged battery.",
+            figure="modulation",
+        )
     if stepped and abs(now.output / brief.output.voltage - 1) > OUTPUT_BAND:
-        sheet.find("output", "fix", "The output is off its voltage",
-                   f"{fmt(now.output, 'V')} RMS at full power against {short(brief.output.voltage, 'V')}: the level of the "
-                   f"link and the share of the time, {fmt(build.fraction, '%', 2)}, do not fit together.",
-                   "Set the link for the wave: RMS is the level times the root of the share; a meter made for sines misreads "
-                   "it.", figure="output", cures=(("Let the proposal set link and share", {
-                       "dc_link.voltage": None, "h_bridge.fraction": None}),))  # fmt: skip
+        sheet.find(
+            "output",
+            "fix",
+            "The output is off its voltage",
+            f"{fmt(now.output, 'V')} RMS at full power against {short(brief.output.voltage, 'V')}: the level of the "
+            f"link and the share of the time, {fmt(build.fraction, '%', 2)}, do not fit together.",
+            "Set the link for the wave: RMS is the level times the root of the share; a meter made for sines misreads it.",
+            figure="output",
+            cures=(("Let the proposal set link and share", {"dc_link.voltage": None, "h_bridge.fraction": None}),),
+        )
     if not stepped and 20 <= build.carrier <= AUDIBLE:
-        sheet.find("audible", "watch", "The carrier can be heard",
-                   f"{short(build.carrier, 'Hz')} sings in the inductor; people complain from 20 Hz to 16 kHz.",
-                   "Carry at 18 kHz or more, where the parts allow it.", figure="carrier",
-                   cures=((f"Carry at {short(CARRIER, 'Hz')}", {"h_bridge.carrier": CARRIER}),))  # fmt: skip
+        sheet.find(
+            "audible",
+            "watch",
+            "The carrier can be heard",
+            f"{short(build.carrier, 'Hz')} sings in the inductor; people complain from 20 Hz to 16 kHz.",
+            "Carry at 18 kHz or more, where the parts allow it.",
+            figure="carrier",
+            cures=((f"Carry at {short(CARRIER, 'Hz')}", {"h_bridge.carrier": CARRIER}),),
+        )
     share = f"on {fmt(build.fraction, '%', 2)} of the time"
     headline, remark = short(build.carrier, "Hz"), "unipolar sine PWM: the filter sees twice the carrier"
     if stepped:
         headline = brief.output.waveform
-        remark = ("between the pulses two switches hold the output at zero" if build.fraction < 1
-                  else "both legs switch once each half period")  # fmt: skip
+        remark = (
+            "between the pulses two switches hold the output at zero"
+            if build.fraction < 1
+            else "both legs switch once each half period"
+        )
     return sheet.close(
-        headline, remark, power_in, power_in - now.loss,
-        {"switch": device.label, "parallel": f"{build.parallel} each" if build.parallel > 1 else "",
-         "modulation": share if stepped else f"M = {fmt(now.modulation, '1')}", "dead_time": fmt(build.dead_time, "s"),
-         "carrier": short(brief.output.frequency if stepped else build.carrier, "Hz"), "loss": fmt(now.loss, "W")},
-        bridge_intervals(brief, build.carrier, now.modulation, build.fraction))  # fmt: skip
+        headline,
+        remark,
+        power_in,
+        power_in - now.loss,
+        {
+            "switch": device.label,
+            "parallel": f"{build.parallel} each" if build.parallel > 1 else "",
+            "modulation": share if stepped else f"M = {fmt(now.modulation, '1')}",
+            "dead_time": fmt(build.dead_time, "s"),
+            "carrier": short(brief.output.frequency if stepped else build.carrier, "Hz"),
+            "loss": fmt(now.loss, "W"),
+        },
+        bridge_intervals(brief, build.carrier, now.modulation, build.fraction),
+    )

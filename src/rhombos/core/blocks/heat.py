@@ -150,8 +150,15 @@ def creepage_wanted(build: HeatBuild, stage: Cooled) -> float:
 def propose(need: HeatNeed, pins: dict[str, Any], rules: Rules) -> HeatBuild:
     """The plainest case that keeps the rules' rise, insulated heat-sinks inside, thermistor limits about what is reached."""
     fields: dict[str, Any] = {
-        "surface": float(f"{CASE + CASE_PER_WATT * need.power:.2g}"), "compound": COMPOUNDS[0], "sink": INSIDE, "shared": False,
-        "marked": True, "ntc": 10e3, "ntc_b": 3950.0, "fan_supply": "control supply"} | pins  # fmt: skip
+        "surface": float(f"{CASE + CASE_PER_WATT * need.power:.2g}"),
+        "compound": COMPOUNDS[0],
+        "sink": INSIDE,
+        "shared": False,
+        "marked": True,
+        "ntc": 10e3,
+        "ntc_b": 3950.0,
+        "fan_supply": "control supply",
+    } | pins
     fields.setdefault("airflow", float(f"{max(LEAST_FLOW, FLOW_SPARE * _flow(need.inside, rules.enclosure_rise)):.2g}"))
     if "case" not in fields:
         kinds = (CLOSED, SLOTTED) if not any(s.fan for s in need.stages) else ()
@@ -161,8 +168,9 @@ def propose(need: HeatNeed, pins: dict[str, Any], rules: Rules) -> HeatBuild:
     draft = HeatBuild.model_construct(**{"pad": "silicone sheet", **fields})
     wanted = max((proof_wanted(draft, s, need) for s in need.stages), default=0.0)
     if "pad" not in fields:
-        fields["pad"] = next((n for n, p in PADS.items() if p.breakdown >= wanted and p.resistance <= rules.pad_resistance),
-                             "ceramic wafer")  # fmt: skip
+        fields["pad"] = next(
+            (n for n, p in PADS.items() if p.breakdown >= wanted and p.resistance <= rules.pad_resistance), "ceramic wafer"
+        )
     apart = max((creepage_wanted(draft, s) for s in need.stages), default=2e-3)
     fields.setdefault("creepage", 1e-3 * max(3.0, math.ceil(1e3 * apart)))
     air = need.room + rules.enclosure_rise
@@ -209,8 +217,15 @@ def assess(need: HeatNeed, build: HeatBuild, ledger: Ledger) -> HeatState:
     error = ledger.work("heat.error", book.thermistor_error, tol=tolerance, T=build.hot + KELVIN, B_ntc=build.ntc_b)
     volts = need.full if build.fan_supply == "battery" else CONTROL_SUPPLY
     return HeatState(
-        rise, proof, apart, volts, _tap(build, build.fan_on, ledger, "on"), _tap(build, build.fan_off, ledger, "off"),
-        _tap(build, build.hot, ledger, "hot"), error)  # fmt: skip
+        rise,
+        proof,
+        apart,
+        volts,
+        _tap(build, build.fan_on, ledger, "on"),
+        _tap(build, build.fan_off, ledger, "off"),
+        _tap(build, build.hot, ledger, "hot"),
+        error,
+    )
 
 
 def _tap(build: HeatBuild, celsius: float, ledger: Ledger, name: str) -> float:

@@ -34,21 +34,39 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     fault = float(book.fault_current(E=full, R_s=brief.source.lowest_resistance))
     fuses = shelf.all(Fuse)
     sheet.choice("fuse", "F_1", "Battery fuse")
-    load = sheet.limited("fuse_load", "I", "Fuse current, flat battery", "A", fuse.i_rating,
-                         1 - 1 / rules.fuse_factor, over=("flat",))  # fmt: skip
+    load = sheet.limited(
+        "fuse_load", "I", "Fuse current, flat battery", "A", fuse.i_rating, 1 - 1 / rules.fuse_factor, over=("flat",)
+    )
     sheet.choice("cable", "A", "Cable section")
     sheet.choice("runs", "n_A", "Cables in parallel, each pole")
-    cabled = sheet.fixed("fuse_rated", "I_F", "Fuse rating, on this cable", fuse.i_rating, "A", sheet.now.ampacity, 0.0,
-                         "maximum ambient")  # fmt: skip
-    drop = sheet.limited("drop_share", r"\Delta V/V", "Drop before the stage", "%", rules.cable_drop * 1.5,
-                         1 / 3, over=("flat",))  # fmt: skip
+    cabled = sheet.fixed(
+        "fuse_rated", "I_F", "Fuse rating, on this cable", fuse.i_rating, "A", sheet.now.ampacity, 0.0, "maximum ambient"
+    )
+    drop = sheet.limited(
+        "drop_share", r"\Delta V/V", "Drop before the stage", "%", rules.cable_drop * 1.5, 1 / 3, over=("flat",)
+    )
     sheet.choice("capacitor", "C_{in}", "Input capacitor")
     sheet.choice("count", "n_{C}", "Input capacitors in parallel")
-    ripple = sheet.limited("can_ripple", "I_C", "Ripple current of one can", "A", can.i_ripple,
-                           rules.ripple_current_margin, over=("nominal", "flat", "full"))  # fmt: skip
+    ripple = sheet.limited(
+        "can_ripple",
+        "I_C",
+        "Ripple current of one can",
+        "A",
+        can.i_ripple,
+        rules.ripple_current_margin,
+        over=("nominal", "flat", "full"),
+    )
     stood = can_voltage(full, build.banks)
-    volts = sheet.fixed("capacitor_voltage", "V_C", "Input capacitor voltage", stood, "V", can.v_rating,
-                        rules.input_capacitor_margin, "charging battery")  # fmt: skip
+    volts = sheet.fixed(
+        "capacitor_voltage",
+        "V_C",
+        "Input capacitor voltage",
+        stood,
+        "V",
+        can.v_rating,
+        rules.input_capacitor_margin,
+        "charging battery",
+    )
     sheet.result("life", "t", "Life of the cans at full power", "s")
     sheet.result("loss", "P", "Loss, cable to capacitors", "W")
     sheet.choice("connector", "", "Connectors, rated")
@@ -62,18 +80,30 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         sheet.choice("reverse_ohms", "R_S", "Resistance of the series switch")
     _entry(sheet, build, fuse, plugs, melts)
     if fuse.v_dc < full:
-        sheet.find("fuse_voltage", "stop", "The fuse cannot break this battery's voltage",
-                   f"It is rated {short(fuse.v_dc, 'V')} DC; the charging battery stands at {short(full, 'V')} and would "
-                   "feed the arc.", "Fit a fuse with a higher DC rating.", figure="fuse",
-                   cures=(("Let the proposal choose the fuse", {"input_stage.fuse": None}),))  # fmt: skip
+        sheet.find(
+            "fuse_voltage",
+            "stop",
+            "The fuse cannot break this battery's voltage",
+            f"It is rated {short(fuse.v_dc, 'V')} DC; the charging battery stands at {short(full, 'V')} and would "
+            "feed the arc.",
+            "Fit a fuse with a higher DC rating.",
+            figure="fuse",
+            cures=(("Let the proposal choose the fuse", {"input_stage.fuse": None}),),
+        )
     if fuse.breaking < fault:
-        sheet.find("fuse_breaking", "fix", "The battery can feed more than the fuse can break",
-                   f"A dead short draws up to {fmt(fault, 'A', 2)} from the cells alone; this fuse breaks "
-                   f"{short(fuse.breaking, 'A')}.",
-                   "Fit a fuse of higher breaking capacity, and keep the cable before it as short as possible.",
-                   figure="fuse", cures=(("Let the proposal choose the fuse", {"input_stage.fuse": None}),),
-                   unavoidable=f"no fuse on the shelf breaks more than {short(max(f.breaking for f in fuses), 'A')}"
-                   if fuse.breaking == max(f.breaking for f in fuses) else None)  # fmt: skip
+        sheet.find(
+            "fuse_breaking",
+            "fix",
+            "The battery can feed more than the fuse can break",
+            f"A dead short draws up to {fmt(fault, 'A', 2)} from the cells alone; this fuse breaks "
+            f"{short(fuse.breaking, 'A')}.",
+            "Fit a fuse of higher breaking capacity, and keep the cable before it as short as possible.",
+            figure="fuse",
+            cures=(("Let the proposal choose the fuse", {"input_stage.fuse": None}),),
+            unavoidable=f"no fuse on the shelf breaks more than {short(max(f.breaking for f in fuses), 'A')}"
+            if fuse.breaking == max(f.breaking for f in fuses)
+            else None,
+        )
     if load.severity:
         sheet.find(
             "fuse_small",
@@ -95,86 +125,158 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         )
     if cabled.severity:
         many = f"{build.runs} × " if build.runs > 1 else ""
-        sheet.find("cable_unprotected", "stop", "The fuse does not protect the cable",
-                   f"A {short(fuse.i_rating, 'A')} fuse on {many}{short(build.cable, 'm^2')}, which carry "
-                   f"{fmt(sheet.now.ampacity, 'A')} continuously in a room of {short(brief.targets.ambient, 'degC')}: the "
-                   "insulation burns first.", "Use a heavier cable, or a smaller fuse; local codes decide the section.",
-                   worst=cabled,
-                   cures=(("Let the proposal choose the cable", {"input_stage.cable": None, "input_stage.runs": None}),
-                          ("Let the proposal choose fuse and cable", {
-                              "input_stage.fuse": None, "input_stage.cable": None, "input_stage.runs": None})),
-                   unavoidable="no section and number of cables on the list carries this fuse's rating" if build.cable
-                   >= MOST_CABLE and build.runs == MOST_RUNS else None)  # fmt: skip
+        sheet.find(
+            "cable_unprotected",
+            "stop",
+            "The fuse does not protect the cable",
+            f"A {short(fuse.i_rating, 'A')} fuse on {many}{short(build.cable, 'm^2')}, which carry "
+            f"{fmt(sheet.now.ampacity, 'A')} continuously in a room of {short(brief.targets.ambient, 'degC')}: the "
+            "insulation burns first.",
+            "Use a heavier cable, or a smaller fuse; local codes decide the section.",
+            worst=cabled,
+            cures=(
+                ("Let the proposal choose the cable", {"input_stage.cable": None, "input_stage.runs": None}),
+                (
+                    "Let the proposal choose fuse and cable",
+                    {"input_stage.fuse": None, "input_stage.cable": None, "input_stage.runs": None},
+                ),
+            ),
+            unavoidable="no section and number of cables on the list carries this fuse's rating"
+            if build.cable >= MOST_CABLE and build.runs == MOST_RUNS
+            else None,
+        )
     if now_rise := sheet.now.rise:
-        risen = sheet.limited("rise", r"\Delta V_L", "Rise of the bank when the leads' current stops", "V",
-                              2 * rules.bank_rise * brief.source.volts[0], 0.5)  # fmt: skip
+        risen = sheet.limited(
+            "rise",
+            r"\Delta V_L",
+            "Rise of the bank when the leads' current stops",
+            "V",
+            2 * rules.bank_rise * brief.source.volts[0],
+            0.5,
+        )
         if risen.severity and now_rise:
-            sheet.find("rise", "fix" if risen.severity == "stop" else "watch", "Input bank too small for the leads",
-                       f"{fmt(risen.value, 'V')} above the battery each time the stage stops its current at once: the switches "
-                       "and the control supply see it.", "More capacitance at the stage, or shorter leads twisted together.",
-                       worst=risen, cures=(("Let the proposal choose the cans", {
-                           "input_stage.count": None, "input_stage.capacitor": None}),))  # fmt: skip
+            sheet.find(
+                "rise",
+                "fix" if risen.severity == "stop" else "watch",
+                "Input bank too small for the leads",
+                f"{fmt(risen.value, 'V')} above the battery each time the stage stops its current at once: the switches "
+                "and the control supply see it.",
+                "More capacitance at the stage, or shorter leads twisted together.",
+                worst=risen,
+                cures=(("Let the proposal choose the cans", {"input_stage.count": None, "input_stage.capacitor": None}),),
+            )
     if drop.severity:
         severity: Severity = "fix" if drop.severity == "stop" else "watch"
-        sheet.find("cable_drop", severity, "Input drop too high",
-                   f"{fmt(drop.value, '%', 2)} of the battery voltage drops in cable, fuse and contacts at full power; "
-                   f"the rules allow {fmt(rules.cable_drop, '%', 2)}.",
-                   "Shorten or thicken the cable; at several hundred amperes choose a higher battery voltage instead.",
-                   worst=drop, cures=(("Let the proposal choose the cable", {
-                       "input_stage.cable": None, "input_stage.runs": None}),),
-                   unavoidable="fuse and contacts alone drop more than half of what the rules allow" if (
-                       fuse.resistance + rules.contact_resistance) * sheet.states["flat"].fuse_load
-                   > 0.5 * rules.cable_drop * brief.source.volts[0] else None)  # fmt: skip
+        sheet.find(
+            "cable_drop",
+            severity,
+            "Input drop too high",
+            f"{fmt(drop.value, '%', 2)} of the battery voltage drops in cable, fuse and contacts at full power; "
+            f"the rules allow {fmt(rules.cable_drop, '%', 2)}.",
+            "Shorten or thicken the cable; at several hundred amperes choose a higher battery voltage instead.",
+            worst=drop,
+            cures=(("Let the proposal choose the cable", {"input_stage.cable": None, "input_stage.runs": None}),),
+            unavoidable="fuse and contacts alone drop more than half of what the rules allow"
+            if (fuse.resistance + rules.contact_resistance) * sheet.states["flat"].fuse_load
+            > 0.5 * rules.cable_drop * brief.source.volts[0]
+            else None,
+        )
     if ripple.severity:
-        sheet.find("ripple", ripple.severity, "Input capacitors carry too much ripple",
-                   f"{fmt(ripple.value, 'A')} in each can of {short(can.i_ripple, 'A')}: it dries out in months.",
-                   "More cans in parallel, or ones of lower series resistance.", worst=ripple,
-                   cures=(("Let the proposal choose the cans",
-                           {"input_stage.count": None, "input_stage.capacitor": None}),))  # fmt: skip
+        sheet.find(
+            "ripple",
+            ripple.severity,
+            "Input capacitors carry too much ripple",
+            f"{fmt(ripple.value, 'A')} in each can of {short(can.i_ripple, 'A')}: it dries out in months.",
+            "More cans in parallel, or ones of lower series resistance.",
+            worst=ripple,
+            cures=(("Let the proposal choose the cans", {"input_stage.count": None, "input_stage.capacitor": None}),),
+        )
     if volts.severity:
-        sheet.find("capacitor_voltage", volts.severity, "Input capacitor too near the charger's voltage",
-                   f"{fmt(stood, 'V')} while charging on {short(can.v_rating, 'V')} cans; spikes come on top.",
-                   "Use the next rating up: the resting voltage is not what they see.", worst=volts,
-                   cures=(("Let the proposal choose the cans", {"input_stage.capacitor": None}),))  # fmt: skip
+        sheet.find(
+            "capacitor_voltage",
+            volts.severity,
+            "Input capacitor too near the charger's voltage",
+            f"{fmt(stood, 'V')} while charging on {short(can.v_rating, 'V')} cans; spikes come on top.",
+            "Use the next rating up: the resting voltage is not what they see.",
+            worst=volts,
+            cures=(("Let the proposal choose the cans", {"input_stage.capacitor": None}),),
+        )
     now: InputState = sheet.now
     return sheet.close(
-        f"fuse {short(fuse.i_rating, 'A')}", "the fuse protects cable and house from fire, not the transistors", power_in,
+        f"fuse {short(fuse.i_rating, 'A')}",
+        "the fuse protects cable and house from fire, not the transistors",
+        power_in,
         power_in - now.loss,
-        {"fuse": f"{short(fuse.i_rating, 'A')} {short(fuse.v_dc, 'V')} DC",
-         "cable": (f"{build.runs} × " if build.runs > 1 else "") + short(build.cable, "m^2"),
-         "capacitor": can.label, "count": f"{build.count} in parallel" + (", two banks in series" if build.banks == 2 else ""),
-         "ripple": fmt(now.ripple, "A")})  # fmt: skip
+        {
+            "fuse": f"{short(fuse.i_rating, 'A')} {short(fuse.v_dc, 'V')} DC",
+            "cable": (f"{build.runs} × " if build.runs > 1 else "") + short(build.cable, "m^2"),
+            "capacitor": can.label,
+            "count": f"{build.count} in parallel" + (", two banks in series" if build.banks == 2 else ""),
+            "ripple": fmt(now.ripple, "A"),
+        },
+    )
 
 
 def _entry(sheet: Sheet, build: InputStageBuild, fuse: Fuse, plugs: Worst, melts: Worst) -> None:
     """Connectors, what the cable stands until the fuse opens, reverse polarity, life of the bank."""
     now: InputState = sheet.now
     if plugs.severity or build.connector < fuse.i_rating:
-        sheet.find("connector", "fix", "The connectors are too light",
-                   f"{fmt(plugs.value, 'A')} at full power and a fuse of {short(fuse.i_rating, 'A')} on connectors of "
-                   f"{short(build.connector, 'A')}: they melt before it opens.", "Connectors rated for the fuse at least.",
-                   worst=plugs, cures=(("Let the proposal choose them", {"input_stage.connector": None}),))  # fmt: skip
+        sheet.find(
+            "connector",
+            "fix",
+            "The connectors are too light",
+            f"{fmt(plugs.value, 'A')} at full power and a fuse of {short(fuse.i_rating, 'A')} on connectors of "
+            f"{short(build.connector, 'A')}: they melt before it opens.",
+            "Connectors rated for the fuse at least.",
+            worst=plugs,
+            cures=(("Let the proposal choose them", {"input_stage.connector": None}),),
+        )
     if melts.severity:
-        sheet.find("fuse_i2t", "fix", "A dead short heats the cable more than it stands",
-                   f"The fuse lets {fmt(fuse.i2t, 'A^2*s', 2)} through; {short(build.cable, 'm^2')} stand "
-                   f"{fmt(melts.rating, 'A^2*s', 2)}.", "A faster fuse, or a heavier cable.", worst=melts,
-                   cures=(("Let the proposal choose fuse and cable", {"input_stage.fuse": None, "input_stage.cable": None}),
-                          ))  # fmt: skip
+        sheet.find(
+            "fuse_i2t",
+            "fix",
+            "A dead short heats the cable more than it stands",
+            f"The fuse lets {fmt(fuse.i2t, 'A^2*s', 2)} through; {short(build.cable, 'm^2')} stand "
+            f"{fmt(melts.rating, 'A^2*s', 2)}.",
+            "A faster fuse, or a heavier cable.",
+            worst=melts,
+            cures=(("Let the proposal choose fuse and cable", {"input_stage.fuse": None, "input_stage.cable": None}),),
+        )
     if build.reverse == OPEN:
-        sheet.find("reverse", "fix", "Nothing helps against reversed leads",
-                   "The body diodes of the stage and the capacitors short a reversed battery: they burn before the fuse opens.",
-                   "A diode across the input that blows the fuse (no loss, one fuse each time), or a series switch (no harm, a "
-                   "continuous loss).", figure="reverse", cures=(("A diode that blows the fuse", {"input_stage.reverse": None}),
-                                                          ("A series switch", {"input_stage.reverse": SERIES})))  # fmt: skip
+        sheet.find(
+            "reverse",
+            "fix",
+            "Nothing helps against reversed leads",
+            "The body diodes of the stage and the capacitors short a reversed battery: they burn before the fuse opens.",
+            "A diode across the input that blows the fuse (no loss, one fuse each time), or a series switch (no harm, a "
+            "continuous loss).",
+            figure="reverse",
+            cures=(
+                ("A diode that blows the fuse", {"input_stage.reverse": None}),
+                ("A series switch", {"input_stage.reverse": SERIES}),
+            ),
+        )
     elif build.reverse == SHUNT and build.reverse_i2t < fuse.i2t:
-        sheet.find("reverse_slow", "fix", "The fuse is slower than the diode it needs",
-                   f"With reversed leads it lets {fmt(fuse.i2t, 'A^2*s', 2)} through; the diode stands "
-                   f"{fmt(build.reverse_i2t, 'A^2*s', 2)}: it opens first, and the stage is next.",
-                   "A larger diode, or a faster fuse.", figure="reverse_i2t",
-                   cures=(("Let the proposal choose the diode", {"input_stage.reverse_i2t": None}),
-                          ("A series switch", {"input_stage.reverse": SERIES})))  # fmt: skip
+        sheet.find(
+            "reverse_slow",
+            "fix",
+            "The fuse is slower than the diode it needs",
+            f"With reversed leads it lets {fmt(fuse.i2t, 'A^2*s', 2)} through; the diode stands "
+            f"{fmt(build.reverse_i2t, 'A^2*s', 2)}: it opens first, and the stage is next.",
+            "A larger diode, or a faster fuse.",
+            figure="reverse_i2t",
+            cures=(
+                ("Let the proposal choose the diode", {"input_stage.reverse_i2t": None}),
+                ("A series switch", {"input_stage.reverse": SERIES}),
+            ),
+        )
     if now.life < LEAST_LIFE:
-        sheet.find("life", "watch", "The input cans dry out early",
-                   f"About {fmt(now.life, 's')} at full power at the maximum ambient.", "More cans, or cooler air about them.",
-                   figure="life", cures=(("Let the proposal choose the cans",
-                                          {"input_stage.count": None, "input_stage.capacitor": None}),))  # fmt: skip
+        sheet.find(
+            "life",
+            "watch",
+            "The input cans dry out early",
+            f"About {fmt(now.life, 's')} at full power at the maximum ambient.",
+            "More cans, or cooler air about them.",
+            figure="life",
+            cures=(("Let the proposal choose the cans", {"input_stage.count": None, "input_stage.capacitor": None}),),
+        )

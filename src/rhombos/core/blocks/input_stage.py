@@ -112,8 +112,7 @@ class InputState:
 
 def resistance(build: InputStageBuild, brief: Brief, shelf: Shelf, rules: Rules) -> float:
     """Cable, fuse and contacts together, Ω."""
-    cable = book.cable_resistance(
-        rho=copper_resistivity(CABLE_CELSIUS), length=brief.source.cable_length, A_cu=build.cable)  # fmt: skip
+    cable = book.cable_resistance(rho=copper_resistivity(CABLE_CELSIUS), length=brief.source.cable_length, A_cu=build.cable)
     return float(cable) / build.runs + shelf.get(Fuse, build.fuse).resistance + contacts(build, rules)
 
 
@@ -142,15 +141,28 @@ def ampacity(section: float, runs: int, brief: Brief, rules: Rules, ledger: Ledg
     room, most = brief.targets.ambient + 273.15, rules.cable_insulation + 273.15
     if room >= most:
         return 0.0
-    return ledger.work("input_stage.ampacity", book.cable_ampacity, A_cu=section, n_runs=runs, k_bundle=rules.cable_bundling,
-                       T_ins=most, T_a=room)  # fmt: skip
+    return ledger.work(
+        "input_stage.ampacity",
+        book.cable_ampacity,
+        A_cu=section,
+        n_runs=runs,
+        k_bundle=rules.cable_bundling,
+        T_ins=most,
+        T_a=room,
+    )
 
 
 @remembered
 def propose(
-    brief: Brief, current: float, ripple: Ripple, pins: dict[str, Any], shelf: Shelf, rules: Rules, interrupted: float = 0.0,
+    brief: Brief,
+    current: float,
+    ripple: Ripple,
+    pins: dict[str, Any],
+    shelf: Shelf,
+    rules: Rules,
+    interrupted: float = 0.0,
     swell: float = 1.0,
-) -> InputStageBuild:  # fmt: skip
+) -> InputStageBuild:
     """Fuse, cable and cans for the largest continuous current, RMS, its ripple, and what the stage stops at once, A. `swell`
     is that
     current's RMS over its mean: what drops in the leads goes with the square of it."""
@@ -162,26 +174,37 @@ def propose(
         strongest = max(f.breaking for f in shelf.all(Fuse))
         pool = safe or [f for f in shelf.all(Fuse) if f.breaking == strongest]
         able = [f for f in pool if f.i_rating >= rated * 0.999]
-        pins = pins | {"fuse": (min(able, key=lambda f: (f.i_rating, f.speed != "slow", f.price, f.id)) if able
-                                else max(pool, key=lambda f: (f.i_rating, f.id))).id}  # fmt: skip
+        pins = pins | {
+            "fuse": (
+                min(able, key=lambda f: (f.i_rating, f.speed != "slow", f.price, f.id))
+                if able
+                else max(pool, key=lambda f: (f.i_rating, f.id))
+            ).id
+        }
     if "cable" not in pins:
         pins = pins | _cable(current * swell, empty, shelf.get(Fuse, pins["fuse"]), pins, brief, shelf, rules)
     if "capacitor" not in pins or "count" not in pins:
         least = 0.0
         if interrupted > 0:
-            least = book.lead_bank.work({
-                "L": LOOP * brief.source.cable_length, "I": interrupted, "dV": rules.bank_rise * empty})  # fmt: skip
+            least = book.lead_bank.work(
+                {"L": LOOP * brief.source.cable_length, "I": interrupted, "dV": rules.bank_rise * empty}
+            )
         pins = pins | _cans(full, ripple, least, pins, shelf, rules)
     fuse_part = shelf.get(Fuse, pins["fuse"])
-    return InputStageBuild.within({
-        "reverse": SHUNT, "reverse_i2t": float(f"{OUTLASTS * 1.05 * fuse_part.i2t:.2g}"),
-        "reverse_ohms": float(f"{SERIES_DROP * empty / max(current, 0.1):.1g}"),
-        "connector": float(next((c for c in CONNECTORS if c >= fuse_part.i_rating), CONNECTORS[-1])), **pins})  # fmt: skip
+    return InputStageBuild.within(
+        {
+            "reverse": SHUNT,
+            "reverse_i2t": float(f"{OUTLASTS * 1.05 * fuse_part.i2t:.2g}"),
+            "reverse_ohms": float(f"{SERIES_DROP * empty / max(current, 0.1):.1g}"),
+            "connector": float(next((c for c in CONNECTORS if c >= fuse_part.i_rating), CONNECTORS[-1])),
+            **pins,
+        }
+    )
 
 
 def _cable(
     current: float, empty: float, fuse: Fuse, pins: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules
-) -> dict[str, Any]:  # fmt: skip
+) -> dict[str, Any]:
     """The thinnest cable, or the fewest of the thickest, that the fuse protects, that stands a dead short until the fuse has
     opened, and that drops no more than the rules allow beside fuse and contacts."""
     beside = fuse.resistance + rules.contact_resistance
@@ -190,8 +213,11 @@ def _cable(
     for runs in [int(pins["runs"])] if "runs" in pins else range(1, MOST_RUNS + 1):
         for section in (float(f"{a}e-6") for a in CABLES):
             whole = section * runs
-            if (whole >= area and ampacity(section, runs, brief, rules) >= fuse.i_rating
-                    and book.cable_withstand.work({"k_wire": WIRE_WITHSTAND, "A_cu": whole}) >= fuse.i2t):  # fmt: skip
+            if (
+                whole >= area
+                and ampacity(section, runs, brief, rules) >= fuse.i_rating
+                and book.cable_withstand.work({"k_wire": WIRE_WITHSTAND, "A_cu": whole}) >= fuse.i2t
+            ):
                 return {"cable": section, "runs": runs}
     return {"cable": MOST_CABLE, "runs": int(pins.get("runs", MOST_RUNS))}
 
@@ -236,12 +262,16 @@ def _cans(full: float, ripple: Ripple, least: float, pins: dict[str, Any], shelf
 
 def assess(
     need: InputNeed, terminal: float, build: InputStageBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
-) -> InputState:  # fmt: skip
+) -> InputState:
     """Drops and losses at a mean current."""
     fuse, can = shelf.get(Fuse, build.fuse), shelf.get(Capacitor, build.capacitor)
     cable = ledger.work(
-        "input_stage.cable_resistance", book.cable_resistance, rho=copper_resistivity(CABLE_CELSIUS),
-        length=brief.source.cable_length, A_cu=build.cable)  # fmt: skip
+        "input_stage.cable_resistance",
+        book.cable_resistance,
+        rho=copper_resistivity(CABLE_CELSIUS),
+        length=brief.source.cable_length,
+        A_cu=build.cable,
+    )
     cable = ledger.total("input_stage.cables", {"each": cable / build.runs})
     drop = ledger.work(
         "input_stage.drop",
@@ -268,20 +298,47 @@ def assess(
     life = min(MOST_LIFE, book.can_life.work({"t_life_0": LIFE, "T_cap": core + 273.15, "T_cap_0": RATED_CORE + 273.15}))
     rise = 0.0
     if need.interrupted > 0:
-        rise = ledger.work("input_stage.rise", book.lead_rise, I=need.interrupted, L=LOOP * brief.source.cable_length,
-                           C=capacitance(build, shelf))  # fmt: skip
+        rise = ledger.work(
+            "input_stage.rise",
+            book.lead_rise,
+            I=need.interrupted,
+            L=LOOP * brief.source.cable_length,
+            C=capacitance(build, shelf),
+        )
     return InputState(
-        cable, drop, drop / max(terminal, 1e-9), cable_loss, fuse_loss, touched, ripple, each, capacitors,
-        rules.control_power, rms, life, ampacity(build.cable, build.runs, brief, rules, ledger), rise,
-        loss=ledger.total("input_stage.loss", {
-            "cable": cable_loss, "fuse": fuse_loss, "contacts": touched, "input capacitors": capacitors,
-            "control supply": rules.control_power}))  # fmt: skip
+        cable,
+        drop,
+        drop / max(terminal, 1e-9),
+        cable_loss,
+        fuse_loss,
+        touched,
+        ripple,
+        each,
+        capacitors,
+        rules.control_power,
+        rms,
+        life,
+        ampacity(build.cable, build.runs, brief, rules, ledger),
+        rise,
+        loss=ledger.total(
+            "input_stage.loss",
+            {
+                "cable": cable_loss,
+                "fuse": fuse_loss,
+                "contacts": touched,
+                "input capacitors": capacitors,
+                "control supply": rules.control_power,
+            },
+        ),
+    )
 
 
 def parts(build: InputStageBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Fuse and capacitors; the cable is bought by the metre."""
-    return (fitted("battery fuse", shelf.get(Fuse, build.fuse)),
-            fitted("input capacitor", shelf.get(Capacitor, build.capacitor), build.count * build.banks))  # fmt: skip
+    return (
+        fitted("battery fuse", shelf.get(Fuse, build.fuse)),
+        fitted("input capacitor", shelf.get(Capacitor, build.capacitor), build.count * build.banks),
+    )
 
 
 def requirements(build: InputStageBuild, highest: float) -> Iterator[Requirement]:

@@ -31,8 +31,7 @@ KNEE = 1.15
 """Flux over a core's limit at which its magnetising current runs away."""
 UNEVEN_EDGES = 20e-9
 """How unequal the half-cycles of a bridge are, s: what is left of its drivers' mismatch."""
-WEARING = ("core", "primary_turns", "secondary_turns", "primary_wire", "primary_in_hand", "secondary_wire",
-           "secondary_in_hand")  # fmt: skip
+WEARING = ("core", "primary_turns", "secondary_turns", "primary_wire", "primary_in_hand", "secondary_wire", "secondary_in_hand")
 
 
 NEARLY = 0.8
@@ -93,53 +92,81 @@ class IronState:
 def made(build: IronTransformerBuild, shelf: Shelf) -> IronTransformer:
     """The wound transformer that the build describes."""
     return iron_from(
-        shelf, build.core, (build.primary_wire, build.primary_in_hand, build.primary_turns),
-        (build.secondary_wire, build.secondary_in_hand, build.secondary_turns), build.halves)  # fmt: skip
+        shelf,
+        build.core,
+        (build.primary_wire, build.primary_in_hand, build.primary_turns),
+        (build.secondary_wire, build.secondary_in_hand, build.secondary_turns),
+        build.halves,
+    )
 
 
 @remembered
 def propose(need: IronNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> IronTransformerBuild:
     """Search the shelf; pinned fields stay."""
     t = design_iron(need, pins, shelf, rules)
-    return IronTransformerBuild.within({
-        "core": t.stack.id, "primary_turns": t.primary.turns, "secondary_turns": t.secondary.turns,
-        "primary_wire": t.primary.wire.id, "primary_in_hand": t.primary.in_hand, "secondary_wire": t.secondary.wire.id,
-        "secondary_in_hand": t.secondary.in_hand, "halves": t.halves,
-    } | pins)  # fmt: skip
+    return IronTransformerBuild.within(
+        {
+            "core": t.stack.id,
+            "primary_turns": t.primary.turns,
+            "secondary_turns": t.secondary.turns,
+            "primary_wire": t.primary.wire.id,
+            "primary_in_hand": t.primary.in_hand,
+            "secondary_wire": t.secondary.wire.id,
+            "secondary_in_hand": t.secondary.in_hand,
+            "halves": t.halves,
+        }
+        | pins
+    )
 
 
-def assess(
-    at: IronPoint, build: IronTransformerBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
-) -> IronState:  # fmt: skip
+def assess(at: IronPoint, build: IronTransformerBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger) -> IronState:
     """Flux, losses and temperature."""
     t, work = made(build, shelf), ledger.work
     air = brief.targets.ambient + rules.enclosure_rise
     flux, worst = (
         _flux(f"iron_transformer.{name}", volts, duty, at.frequency, t, ledger)
         for name, volts, duty in (("flux", at.volts, at.duty), ("worst_flux", at.volts_max, at.duty_max))
-    )  # fmt: skip
+    )
     first, second = t.resistances(at.celsius)
-    work("iron_transformer.primary_resistance", book.winding_resistance, rho=first * t.primary.copper / (
-        t.primary.turns * t.stack.mlt), N=t.primary.turns, MLT=t.stack.mlt, A_cu=t.primary.copper)  # fmt: skip
+    work(
+        "iron_transformer.primary_resistance",
+        book.winding_resistance,
+        rho=first * t.primary.copper / (t.primary.turns * t.stack.mlt),
+        N=t.primary.turns,
+        MLT=t.stack.mlt,
+        A_cu=t.primary.copper,
+    )
     inner = t.halves * work("iron_transformer.primary_copper", source.ohmic_loss, I_rms=at.primary_rms, R=first)
     outer = work("iron_transformer.secondary_copper", source.ohmic_loss, I_rms=at.secondary_rms, R=second)
     copper = ledger.total("iron_transformer.copper", {"primary": inner, "secondary": outer})
-    core = work("iron_transformer.core", book.iron_loss, m_core=t.stack.mass, p_iron=t.stack.loss, B_pk=max(flux, 1e-4),
-                f=at.frequency)  # fmt: skip
-    factor = work("iron_transformer.inductance_factor", book.inductance_factor, mu_e=t.stack.mu, A_e=t.stack.a_e,
-                  l_e=t.stack.l_e)  # fmt: skip
+    core = work(
+        "iron_transformer.core", book.iron_loss, m_core=t.stack.mass, p_iron=t.stack.loss, B_pk=max(flux, 1e-4), f=at.frequency
+    )
+    factor = work(
+        "iron_transformer.inductance_factor", book.inductance_factor, mu_e=t.stack.mu, A_e=t.stack.a_e, l_e=t.stack.l_e
+    )
     inductance = work("iron_transformer.magnetising_inductance", book.magnetising, N=t.primary.turns, A_L=factor)
     work("iron_transformer.rise", book.temperature_rise, P_loss=copper + core, A_s=t.stack.surface)
-    warm = ledger.total("iron_transformer.temperature", {
-        "air in the case": air, "rise": rise(copper + core, t.stack.surface)})  # fmt: skip
+    warm = ledger.total("iron_transformer.temperature", {"air in the case": air, "rise": rise(copper + core, t.stack.surface)})
     return IronState(
-        ratio=t.ratio, flux=flux, worst_flux=worst, magnetising_inductance=inductance,
-        magnetising=ledger.total("iron_transformer.magnetising", {
-            "peak, flux over permeability": flux * t.primary.turns * t.stack.a_e / inductance}),
-        leakage=work("iron_transformer.leakage", book.leakage, **t.leakage_inputs), primary_rms=at.primary_rms,
-        secondary_rms=at.secondary_rms, primary_resistance=first, secondary_resistance=second, copper=copper, core=core,
-        temperature=warm, output=at.output,
-        loss=ledger.total("iron_transformer.loss", {"copper": copper, "iron": core}))  # fmt: skip
+        ratio=t.ratio,
+        flux=flux,
+        worst_flux=worst,
+        magnetising_inductance=inductance,
+        magnetising=ledger.total(
+            "iron_transformer.magnetising", {"peak, flux over permeability": flux * t.primary.turns * t.stack.a_e / inductance}
+        ),
+        leakage=work("iron_transformer.leakage", book.leakage, **t.leakage_inputs),
+        primary_rms=at.primary_rms,
+        secondary_rms=at.secondary_rms,
+        primary_resistance=first,
+        secondary_resistance=second,
+        copper=copper,
+        core=core,
+        temperature=warm,
+        output=at.output,
+        loss=ledger.total("iron_transformer.loss", {"copper": copper, "iron": core}),
+    )
 
 
 def _flux(address: str, volts: float, duty: float, frequency: float, t: IronTransformer, ledger: Ledger) -> float:
@@ -151,8 +178,11 @@ def _flux(address: str, volts: float, duty: float, frequency: float, t: IronTran
 def parts(build: IronTransformerBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Core and wire."""
     t = made(build, shelf)
-    return (fitted("iron core", t.stack), wound("transformer primary", t.primary, t.stack.mlt, t.halves),
-            wound("transformer secondary", t.secondary, t.stack.mlt))  # fmt: skip
+    return (
+        fitted("iron core", t.stack),
+        wound("transformer primary", t.primary, t.stack.mlt, t.halves),
+        wound("transformer secondary", t.secondary, t.stack.mlt),
+    )
 
 
 def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
@@ -164,11 +194,13 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     half = ", each half" if t.halves == 2 else ""
     # a width-controlled wave meets full width on a full battery only until its controller has closed it again
     passing = brief.output.waveform == "modified"
-    flux = sheet.limited("worst_flux", r"B_{\max}", "Peak flux, worst case", "T", knee, 0.0 if passing else 1 - 1 / KNEE,
-                         over=("full",))  # fmt: skip
+    flux = sheet.limited(
+        "worst_flux", r"B_{\max}", "Peak flux, worst case", "T", knee, 0.0 if passing else 1 - 1 / KNEE, over=("full",)
+    )
     sheet.result("flux", r"B_{pk}", "Peak flux, working", "T")
-    warm = sheet.limited("temperature", r"T_{tr}", "Temperature", "degC", rules.winding_limit + 20,
-                         20 / (rules.winding_limit + 20), over=STEADY)  # fmt: skip
+    warm = sheet.limited(
+        "temperature", r"T_{tr}", "Temperature", "degC", rules.winding_limit + 20, 20 / (rules.winding_limit + 20), over=STEADY
+    )
     window = sheet.fixed("fill", "h/h_W", "Window height in use", t.fill, "%", 1.0, 0.0, "as wound")
     for name, symbol, title in (
         ("core", "", "Iron core"),
@@ -198,62 +230,113 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         outgrown = f"no iron on the shelf is larger than {largest.id}: add a larger one, or use two transformers"
     if flux.severity:
         more = math.ceil(build.primary_turns * flux.value / flux.limit)
-        sheet.find("saturation", flux.severity,
-                   "The iron saturates" if flux.severity == "stop" else "The iron is driven hard",
-                   f"{build.primary_turns} turns see {fmt(flux.value, 'T')} at the highest input; this iron is meant for "
-                   f"{short(t.stack.b_limit, 'T')}. The magnetising current then runs away in spikes.",
-                   f"{more} primary turns with the secondary in proportion, or a larger core.", worst=flux, cures=(
-                       (f"Wind {more} primary turns", {
-                           "iron_transformer.primary_turns": more,
-                           "iron_transformer.secondary_turns": math.ceil(build.secondary_turns * more / build.primary_turns)}),
-                       *cure))  # fmt: skip
+        sheet.find(
+            "saturation",
+            flux.severity,
+            "The iron saturates" if flux.severity == "stop" else "The iron is driven hard",
+            f"{build.primary_turns} turns see {fmt(flux.value, 'T')} at the highest input; this iron is meant for "
+            f"{short(t.stack.b_limit, 'T')}. The magnetising current then runs away in spikes.",
+            f"{more} primary turns with the secondary in proportion, or a larger core.",
+            worst=flux,
+            cures=(
+                (
+                    f"Wind {more} primary turns",
+                    {
+                        "iron_transformer.primary_turns": more,
+                        "iron_transformer.secondary_turns": math.ceil(build.secondary_turns * more / build.primary_turns),
+                    },
+                ),
+                *cure,
+            ),
+        )
     if warm.severity:
-        sheet.find("hot", warm.severity, "The transformer runs too hot",
-                   f"{fmt(now.core, 'W')} in the iron and {fmt(now.copper, 'W')} in the copper take it to "
-                   f"{fmt(warm.value, 'degC')}.", "A larger core, or thicker wire.", worst=warm, cures=cure,
-                   unavoidable=outgrown)  # fmt: skip
+        sheet.find(
+            "hot",
+            warm.severity,
+            "The transformer runs too hot",
+            f"{fmt(now.core, 'W')} in the iron and {fmt(now.copper, 'W')} in the copper take it to {fmt(warm.value, 'degC')}.",
+            "A larger core, or thicker wire.",
+            worst=warm,
+            cures=cure,
+            unavoidable=outgrown,
+        )
     if window.severity:
-        sheet.find("window", "stop", "The windings do not fit the window",
-                   f"They build {fmt(t.height, 'mm')} high; {build.core} offers {fmt(t.stack.height, 'mm')}.",
-                   "Thinner wire, or a core with a larger window.", worst=window, cures=cure,
-                   unavoidable=outgrown)  # fmt: skip
+        sheet.find(
+            "window",
+            "stop",
+            "The windings do not fit the window",
+            f"They build {fmt(t.height, 'mm')} high; {build.core} offers {fmt(t.stack.height, 'mm')}.",
+            "Thinner wire, or a core with a larger window.",
+            worst=window,
+            cures=cure,
+            unavoidable=outgrown,
+        )
     _output_findings(sheet, brief, t)
     if t.halves == 1:
         offset = brief.source.volts[1] * 2 * 18e3 * UNEVEN_EDGES
         walked = offset / now.primary_resistance
         if walked > now.magnetising:
-            sheet.find("offset", "watch", "A small DC offset saturates it",
-                       f"Half-cycles unequal by {fmt(UNEVEN_EDGES, 's')} leave {fmt(offset, 'V', 2)} across "
-                       f"{fmt(now.primary_resistance, 'ohm')}: {fmt(walked, 'A', 2)} of direct current against a magnetising "
-                       f"peak of {fmt(now.magnetising, 'A', 2)}.",
-                       "Let the controller measure and cancel the mean of the primary current, or leave a small gap.",
-                       figure="magnetising")  # fmt: skip
+            sheet.find(
+                "offset",
+                "watch",
+                "A small DC offset saturates it",
+                f"Half-cycles unequal by {fmt(UNEVEN_EDGES, 's')} leave {fmt(offset, 'V', 2)} across "
+                f"{fmt(now.primary_resistance, 'ohm')}: {fmt(walked, 'A', 2)} of direct current against a magnetising "
+                f"peak of {fmt(now.magnetising, 'A', 2)}.",
+                "Let the controller measure and cancel the mean of the primary current, or leave a small gap.",
+                figure="magnetising",
+            )
     drop = 1 - sheet.states["nominal"].output / max(sheet.states["idle"].output, 1e-9)
-    sheet.find("nameplate", "note", "A bought transformer run the other way round",
-               f"Look for {short(brief.output.voltage, 'V')} to about "
-               f"{fmt(brief.output.voltage / t.ratio * (1 - max(0.0, drop)), 'V', 2)} at "
-               f"{fmt(now.output * now.secondary_rms, 'V*A')} or more: its plate counts its own drop at full "
-               "load, which you lose twice when you reverse it.",
-               "Measure its open ratio before you buy: that is what sets your turns.", figure="secondary_turns")  # fmt: skip
+    sheet.find(
+        "nameplate",
+        "note",
+        "A bought transformer run the other way round",
+        f"Look for {short(brief.output.voltage, 'V')} to about "
+        f"{fmt(brief.output.voltage / t.ratio * (1 - max(0.0, drop)), 'V', 2)} at "
+        f"{fmt(now.output * now.secondary_rms, 'V*A')} or more: its plate counts its own drop at full "
+        "load, which you lose twice when you reverse it.",
+        "Measure its open ratio before you buy: that is what sets your turns.",
+        figure="secondary_turns",
+    )
     wound = f"{build.primary_turns}+{build.primary_turns}" if t.halves == 2 else str(build.primary_turns)
     return sheet.close(
-        f"{wound} : {build.secondary_turns}", f"{fmt(t.stack.mass + t.copper_mass, 'kg', 2)} of iron and copper; hums at twice "
-        "the line", power_in, power_in - now.loss,
-        {"halves": str(t.halves), "primary": str(build.primary_turns), "secondary": str(build.secondary_turns),
-         "core": build.core, "flux": fmt(now.flux, "T"), "leakage": fmt(now.leakage, "H"),
-         "primary_current": fmt(now.primary_rms, "A"), "secondary_current": fmt(now.secondary_rms, "A"),
-         "primary_wire": f"{build.primary_in_hand} × {t.primary.wire.label}",
-         "secondary_wire": f"{build.secondary_in_hand} × {t.secondary.wire.label}"})  # fmt: skip
+        f"{wound} : {build.secondary_turns}",
+        f"{fmt(t.stack.mass + t.copper_mass, 'kg', 2)} of iron and copper; hums at twice the line",
+        power_in,
+        power_in - now.loss,
+        {
+            "halves": str(t.halves),
+            "primary": str(build.primary_turns),
+            "secondary": str(build.secondary_turns),
+            "core": build.core,
+            "flux": fmt(now.flux, "T"),
+            "leakage": fmt(now.leakage, "H"),
+            "primary_current": fmt(now.primary_rms, "A"),
+            "secondary_current": fmt(now.secondary_rms, "A"),
+            "primary_wire": f"{build.primary_in_hand} × {t.primary.wire.label}",
+            "secondary_wire": f"{build.secondary_in_hand} × {t.secondary.wire.label}",
+        },
+    )
 
 
 def _output_findings(sheet: Sheet, brief: Brief, t: IronTransformer) -> None:
     square = brief.output.waveform == "square"
-    judge_output(sheet, brief, ("Let the proposal choose the turns", {
-        "iron_transformer.primary_turns": None, "iron_transformer.secondary_turns": None}),
-        "this route has nothing that regulates a square wave" if square else None)  # fmt: skip
+    judge_output(
+        sheet,
+        brief,
+        (
+            "Let the proposal choose the turns",
+            {"iron_transformer.primary_turns": None, "iron_transformer.secondary_turns": None},
+        ),
+        "this route has nothing that regulates a square wave" if square else None,
+    )
     if brief.output.waveform == "modified" and t.halves == 2:
-        sheet.find("zero_state", "watch", "Nothing holds the output at zero between the pulses",
-                   "Both switches of a push-pull are off then: an inductive or light load lets the winding ring, and the RMS "
-                   "of the wave rises.",
-                   "A clamp winding with two more switches, a bridge instead, or loads that are resistive.",
-                   figure="output")  # fmt: skip
+        sheet.find(
+            "zero_state",
+            "watch",
+            "Nothing holds the output at zero between the pulses",
+            "Both switches of a push-pull are off then: an inductive or light load lets the winding ring, and the RMS "
+            "of the wave rises.",
+            "A clamp winding with two more switches, a bridge instead, or loads that are resistive.",
+            figure="output",
+        )

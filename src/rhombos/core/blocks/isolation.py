@@ -129,28 +129,48 @@ def crossings(build: IsolationBuild, need: IsolationNeed) -> tuple[Crossing, ...
         found.append(Crossing("link feedback", "link", "battery", need.feedback, need.feedback_isolated))
         found.append(Crossing("bridge gates", "battery", "link", need.gates, need.gates_isolated))
     found.append(Crossing("output sense", "mains", "battery", build.sensing, build.sensing != DIVIDER))
-    found.append(Crossing("shut-down input", "battery", "earth", build.shut_down, build.shut_down == OPTO,
-                          "whatever a person wires to it"))  # fmt: skip
-    bond = {FLOATING: ("mains", "earth", "open", True), EARTHED: ("mains", "earth", "a bond, RCD behind it", True),
-            NEGATIVE: ("mains", "battery", "a wire", False)}[build.output]  # fmt: skip
+    found.append(
+        Crossing(
+            "shut-down input", "battery", "earth", build.shut_down, build.shut_down == OPTO, "whatever a person wires to it"
+        )
+    )
+    bond = {
+        FLOATING: ("mains", "earth", "open", True),
+        EARTHED: ("mains", "earth", "a bond, RCD behind it", True),
+        NEGATIVE: ("mains", "battery", "a wire", False),
+    }[build.output]
     found.append(Crossing("socket", *bond))  # type: ignore[arg-type]
     case = {CASE_EARTH: ("earthed", True), CASE_FREE: ("open", False), CASE_RETURN: ("a return current", False)}[build.case]
     found.append(Crossing("case", "earth", high if build.case == CASE_RETURN else "battery", *case))
-    found.append(Crossing("oscilloscope", "earth", "battery" if build.clip == SAFE_CLIP else high,
-                          build.clip, build.clip == SAFE_CLIP))  # fmt: skip
+    found.append(
+        Crossing("oscilloscope", "earth", "battery" if build.clip == SAFE_CLIP else high, build.clip, build.clip == SAFE_CLIP)
+    )
     return tuple(found)
 
 
 def propose(need: IsolationNeed, pins: dict[str, Any], rules: Rules) -> IsolationBuild:
     """Both poles floating, rated parts across the barrier, and a sense chain that reads beyond the highest output."""
     fields: dict[str, Any] = {
-        "output": FLOATING, "case": CASE_EARTH, "sensing": ISOLATED, "shut_down": OPTO, "clip": SAFE_CLIP, "proof": PROOF,
-        "bits": 12, "clamped": True, "calibrated": True, "coil_supply": "control supply",
-        "coil_clamp": ZENER} | pins  # fmt: skip
+        "output": FLOATING,
+        "case": CASE_EARTH,
+        "sensing": ISOLATED,
+        "shut_down": OPTO,
+        "clip": SAFE_CLIP,
+        "proof": PROOF,
+        "bits": 12,
+        "clamped": True,
+        "calibrated": True,
+        "coil_supply": "control supply",
+        "coil_clamp": ZENER,
+    } | pins
     highest = max(need.link, need.peak)
     fields.setdefault("connectors", float(next((v for v in (250, 400, 630, 1000) if v >= 1.2 * highest), 1500)))
-    fields.setdefault("coil_rated", 12.0 if fields["coil_supply"] == "control supply" else float(
-        next((v for v in (12, 24, 36, 48, 60) if COIL_MOST * v >= need.full), 60)))  # fmt: skip
+    fields.setdefault(
+        "coil_rated",
+        12.0
+        if fields["coil_supply"] == "control supply"
+        else float(next((v for v in (12, 24, 36, 48, 60) if COIL_MOST * v >= need.full), 60)),
+    )
     fields.setdefault("sense_top", 1e6)
     fast = min(CORNER * need.line, need.sampled / 3) if need.sampled else CORNER * need.line
     fields.setdefault("corner", float(f"{max(fast, SLOWEST * need.line):.2g}"))
@@ -176,9 +196,19 @@ def assess(need: IsolationNeed, build: IsolationBuild, rules: Rules, ledger: Led
     left = ledger.work("isolation.left", sense.first_order_gain, f=need.line, f_0=build.corner)
     lost = 1 - left
     error += 0.0 if build.calibrated else lost
-    return IsolationState(proof, span, step, need.peak / gain, fresh, error, math.degrees(math.acos(left)), lost, spike,
-                          volts[0] / build.coil_rated,
-                          volts[1] / build.coil_rated)  # fmt: skip
+    return IsolationState(
+        proof,
+        span,
+        step,
+        need.peak / gain,
+        fresh,
+        error,
+        math.degrees(math.acos(left)),
+        lost,
+        spike,
+        volts[0] / build.coil_rated,
+        volts[1] / build.coil_rated,
+    )
 
 
 def parts(build: IsolationBuild, shelf: Shelf) -> tuple[Item, ...]:

@@ -44,12 +44,22 @@ def report(sheet: Sheet, need: IsolationNeed) -> BlockReport:
     sheet.choice("shut_down", "", "Shut-down input")
     sheet.choice("clip", "", "Probe ground")
     sheet.choice("proof", "V_p", "Barrier tested with, RMS")
-    proof = sheet.fixed("wanted", "V_w", "Barrier asks, RMS", now.proof, "V", build.proof, 0.0, "reinforced, one minute") \
-        if build.proof > 0 else None  # fmt: skip
+    proof = (
+        sheet.fixed("wanted", "V_w", "Barrier asks, RMS", now.proof, "V", build.proof, 0.0, "reinforced, one minute")
+        if build.proof > 0
+        else None
+    )
     sheet.choice("connectors", "", "Connectors, rated")
-    plugs = sheet.fixed("on_connectors", r"\hat V", "Highest voltage on them", max(need.link, need.peak), "V", build.connectors,
-                        0.0,
-                        "ripple and ring included")  # fmt: skip
+    plugs = sheet.fixed(
+        "on_connectors",
+        r"\hat V",
+        "Highest voltage on them",
+        max(need.link, need.peak),
+        "V",
+        build.connectors,
+        0.0,
+        "ripple and ring included",
+    )
     sheet.choice("sense_top", "R_1", "Sense, upper resistor")
     sheet.choice("sense_bottom", "R_2", "Sense, lower resistor")
     sheet.choice("corner", "f_c", "Sense filter, corner")
@@ -70,11 +80,25 @@ def report(sheet: Sheet, need: IsolationNeed) -> BlockReport:
     _coils(sheet, build, now, spike)
     through = [c for c in crossings(build, need) if not c.rated]
     return sheet.close(
-        "closed" if not through else f"{len(through)} open", "what crosses, crosses by a part rated for it", 0.0, 0.0,
-        {"output": build.output, "case": build.case, "sensing": build.sensing, "shut_down": build.shut_down,
-         "feedback": need.feedback, "gates": need.gates, "beyond": "link" if need.beyond else "", "clip": build.clip,
-         "link": fmt(need.link, "V"), "battery": f"to {fmt(need.full, 'V')}", "peak": f"{fmt(need.peak, 'V')} peak",
-         "open": " ".join(c.name.replace(" ", "-") for c in through)})  # fmt: skip
+        "closed" if not through else f"{len(through)} open",
+        "what crosses, crosses by a part rated for it",
+        0.0,
+        0.0,
+        {
+            "output": build.output,
+            "case": build.case,
+            "sensing": build.sensing,
+            "shut_down": build.shut_down,
+            "feedback": need.feedback,
+            "gates": need.gates,
+            "beyond": "link" if need.beyond else "",
+            "clip": build.clip,
+            "link": fmt(need.link, "V"),
+            "battery": f"to {fmt(need.full, 'V')}",
+            "peak": f"{fmt(need.peak, 'V')} peak",
+            "open": " ".join(c.name.replace(" ", "-") for c in through),
+        },
+    )
 
 
 def _free(*names: str) -> dict[str, PinValue]:
@@ -83,116 +107,203 @@ def _free(*names: str) -> dict[str, PinValue]:
 
 def _barrier(
     sheet: Sheet, build: IsolationBuild, need: IsolationNeed, now: IsolationState, proof: Worst | None, plugs: Worst
-) -> None:  # fmt: skip
+) -> None:
     if build.output == NEGATIVE:
-        sheet.find("output_bond", "stop", "A pole of the socket is tied to the battery",
-                   f"The bridge's legs stand between 0 and {fmt(need.link, 'V')}: with a pole at battery negative a leg is "
-                   "shorted, or the battery and all that is connected to it stands at the mains.",
-                   "Leave both poles floating, or earth one behind the filter, with an RCD; local codes decide.",
-                   figure="output",
-                   cures=(("Leave both poles floating", _free("output")),))  # fmt: skip
+        sheet.find(
+            "output_bond",
+            "stop",
+            "A pole of the socket is tied to the battery",
+            f"The bridge's legs stand between 0 and {fmt(need.link, 'V')}: with a pole at battery negative a leg is "
+            "shorted, or the battery and all that is connected to it stands at the mains.",
+            "Leave both poles floating, or earth one behind the filter, with an RCD; local codes decide.",
+            figure="output",
+            cures=(("Leave both poles floating", _free("output")),),
+        )
     elif build.output == EARTHED:
-        sheet.find("earthing", "note", "Earthing a pole is fixed-wiring practice",
-                   "It makes an RCD work, and makes the other pole dangerous to earth.",
-                   "Local codes decide earthing, RCD and labels; have a licensed person do it. Never feed the public grid or a "
-                   "building's wiring from an uncertified unit.", figure="output")  # fmt: skip
+        sheet.find(
+            "earthing",
+            "note",
+            "Earthing a pole is fixed-wiring practice",
+            "It makes an RCD work, and makes the other pole dangerous to earth.",
+            "Local codes decide earthing, RCD and labels; have a licensed person do it. Never feed the public grid or a "
+            "building's wiring from an uncertified unit.",
+            figure="output",
+        )
     if build.sensing == DIVIDER:
-        sheet.find("sense_bridges", "stop", "The sense divider bridges the isolation",
-                   f"Its resistors join the mains side, at up to {fmt(need.peak, 'V')}, to the controller on the battery: the "
-                   "isolation of the transformer is gone.", "An isolated amplifier, or a small transformer.", figure="sensing",
-                   cures=(("Sense through a barrier", _free("sensing")),))  # fmt: skip
+        sheet.find(
+            "sense_bridges",
+            "stop",
+            "The sense divider bridges the isolation",
+            f"Its resistors join the mains side, at up to {fmt(need.peak, 'V')}, to the controller on the battery: the "
+            "isolation of the transformer is gone.",
+            "An isolated amplifier, or a small transformer.",
+            figure="sensing",
+            cures=(("Sense through a barrier", _free("sensing")),),
+        )
     if build.shut_down == WIRED:
-        sheet.find("shut_down", "fix", "The shut-down input ties the controller to whatever is outside",
-                   "A wire to a switch elsewhere brings earth, noise and surges to the controller.",
-                   "An opto-coupler at the input.", figure="shut_down", cures=(("Fit an opto-coupler", _free("shut_down")),
-                                                                               ))  # fmt: skip
+        sheet.find(
+            "shut_down",
+            "fix",
+            "The shut-down input ties the controller to whatever is outside",
+            "A wire to a switch elsewhere brings earth, noise and surges to the controller.",
+            "An opto-coupler at the input.",
+            figure="shut_down",
+            cures=(("Fit an opto-coupler", _free("shut_down")),),
+        )
     if proof is None or proof.severity:
-        sheet.find("proof", "stop", "The barrier's parts are not tested for this voltage",
-                   f"{fmt(now.proof, 'V')} RMS for a minute is asked of reinforced insulation beside "
-                   f"{fmt(need.v_out, 'V')} RMS; "
-                   + (f"{fmt(build.proof, 'V')} is what they are tested with." if build.proof
-                      else "nothing says what they stand."),
-                   "Opto-couplers, transformers and amplifiers of reinforced insulation; local codes decide.", figure="proof",
-                   worst=proof, cures=(("Parts of the usual proof voltage", _free("proof")),))  # fmt: skip
+        sheet.find(
+            "proof",
+            "stop",
+            "The barrier's parts are not tested for this voltage",
+            f"{fmt(now.proof, 'V')} RMS for a minute is asked of reinforced insulation beside "
+            f"{fmt(need.v_out, 'V')} RMS; "
+            + (f"{fmt(build.proof, 'V')} is what they are tested with." if build.proof else "nothing says what they stand."),
+            "Opto-couplers, transformers and amplifiers of reinforced insulation; local codes decide.",
+            figure="proof",
+            worst=proof,
+            cures=(("Parts of the usual proof voltage", _free("proof")),),
+        )
     if plugs.severity:
-        sheet.find("connectors", "fix", "A connector below its voltage",
-                   f"{fmt(plugs.value, 'V')} on connectors rated {short(build.connectors, 'V')}: it tracks, and arcs when "
-                   f"pulled.",
-                   "Connectors rated for the link as DC.", worst=plugs,
-                   cures=(("Let the proposal choose the rating", _free("connectors")),))  # fmt: skip
+        sheet.find(
+            "connectors",
+            "fix",
+            "A connector below its voltage",
+            f"{fmt(plugs.value, 'V')} on connectors rated {short(build.connectors, 'V')}: it tracks, and arcs when pulled.",
+            "Connectors rated for the link as DC.",
+            worst=plugs,
+            cures=(("Let the proposal choose the rating", _free("connectors")),),
+        )
     if build.case == CASE_RETURN:
-        sheet.find("case_return", "stop", "The case carries a working current",
-                   "With a loose screw it stands at the voltage of what flows through it, in the hand of who touches it.",
-                   "A conductor of its own for every return; the case is earthed and carries nothing.", figure="case",
-                   cures=(("Earth the case, carry nothing", _free("case")),))  # fmt: skip
+        sheet.find(
+            "case_return",
+            "stop",
+            "The case carries a working current",
+            "With a loose screw it stands at the voltage of what flows through it, in the hand of who touches it.",
+            "A conductor of its own for every return; the case is earthed and carries nothing.",
+            figure="case",
+            cures=(("Earth the case, carry nothing", _free("case")),),
+        )
     elif build.case == CASE_FREE:
-        sheet.find("case_open", "fix", "A metal case that is not earthed",
-                   "Filter and winding capacitance bring it to half the output; a fault brings it all.",
-                   "Earth it, or make it of insulating material throughout.", figure="case",
-                   cures=(("Earth the case", _free("case")),))  # fmt: skip
+        sheet.find(
+            "case_open",
+            "fix",
+            "A metal case that is not earthed",
+            "Filter and winding capacitance bring it to half the output; a fault brings it all.",
+            "Earth it, or make it of insulating material throughout.",
+            figure="case",
+            cures=(("Earth the case", _free("case")),),
+        )
     if build.clip == BRIDGE_CLIP:
-        sheet.find("clip", "stop", "The oscilloscope's ground shorts the bridge to earth",
-                   f"Its clip is earth. On the bridge it meets up to {fmt(need.link, 'V')}: the probe, the bridge or the "
-                   f"person goes.",
-                   "Ground clip on battery negative only, that earthed nowhere else; a differential probe for all beyond the "
-                   "barrier. Never cut the instrument's earth.", figure="clip",
-                   cures=(("Differential probe beyond the barrier", _free("clip")),))  # fmt: skip
+        sheet.find(
+            "clip",
+            "stop",
+            "The oscilloscope's ground shorts the bridge to earth",
+            f"Its clip is earth. On the bridge it meets up to {fmt(need.link, 'V')}: the probe, the bridge or the person goes.",
+            "Ground clip on battery negative only, that earthed nowhere else; a differential probe for all beyond the "
+            "barrier. Never cut the instrument's earth.",
+            figure="clip",
+            cures=(("Differential probe beyond the barrier", _free("clip")),),
+        )
 
 
 def _sense(sheet: Sheet, build: IsolationBuild, need: IsolationNeed, now: IsolationState, swing: Worst) -> None:
     anew = ("Let the proposal choose the divider", _free("sense_top", "sense_bottom"))
     if swing.severity:
-        sheet.find("sense_clips", "fix", "The sense chain clips before the output is too high",
-                   f"{fmt(need.peak, 'V')} make {fmt(now.at_converter, 'V')} about the middle of {CONVERTER:g} V: the display "
-                   "shows a safe output while it rises.", "A lower resistor that leaves room above the highest output.",
-                   worst=swing,
-                   cures=(anew,))  # fmt: skip
+        sheet.find(
+            "sense_clips",
+            "fix",
+            "The sense chain clips before the output is too high",
+            f"{fmt(need.peak, 'V')} make {fmt(now.at_converter, 'V')} about the middle of {CONVERTER:g} V: the display "
+            "shows a safe output while it rises.",
+            "A lower resistor that leaves room above the highest output.",
+            worst=swing,
+            cures=(anew,),
+        )
     if build.corner < SLOWEST * need.line:
-        sheet.find("sense_slow", "fix", "The sense filter is too slow for the line",
-                   f"At {short(build.corner, 'Hz')} it lags by {fmt(now.lag, '1', 2)} degrees and takes "
-                   f"{fmt(now.lost, '%', 2)} off: the loop works against its own delay.",
-                   "A corner eight times the line at least.", figure="corner",
-                   cures=(("Let the proposal choose the corner", _free("corner")),))  # fmt: skip
+        sheet.find(
+            "sense_slow",
+            "fix",
+            "The sense filter is too slow for the line",
+            f"At {short(build.corner, 'Hz')} it lags by {fmt(now.lag, '1', 2)} degrees and takes "
+            f"{fmt(now.lost, '%', 2)} off: the loop works against its own delay.",
+            "A corner eight times the line at least.",
+            figure="corner",
+            cures=(("Let the proposal choose the corner", _free("corner")),),
+        )
     elif need.sampled and build.corner > need.sampled / 2:
-        sheet.find("sense_aliases", "fix", "The sense filter lets the carrier through",
-                   f"It passes up to {short(build.corner, 'Hz')}; the output is sampled at {short(need.sampled, 'Hz')}: "
-                   "ripple reads as a slow swing that is not there.", "A corner below half the sampling.", figure="corner",
-                   cures=(("Let the proposal choose the corner", _free("corner")),))  # fmt: skip
+        sheet.find(
+            "sense_aliases",
+            "fix",
+            "The sense filter lets the carrier through",
+            f"It passes up to {short(build.corner, 'Hz')}; the output is sampled at {short(need.sampled, 'Hz')}: "
+            "ripple reads as a slow swing that is not there.",
+            "A corner below half the sampling.",
+            figure="corner",
+            cures=(("Let the proposal choose the corner", _free("corner")),),
+        )
     if now.step > COARSE * need.v_out:
-        sheet.find("sense_coarse", "watch", "One count is a visible step of the output",
-                   f"{fmt(now.step, 'V')} a count: {build.bits} bits over a span of {fmt(now.span, 'V')}.",
-                   "More bits, or a divider that fills the converter.", figure="step",
-                   cures=(("Let the proposal choose divider and bits", _free("sense_top", "sense_bottom", "bits")),
-                          ))  # fmt: skip
+        sheet.find(
+            "sense_coarse",
+            "watch",
+            "One count is a visible step of the output",
+            f"{fmt(now.step, 'V')} a count: {build.bits} bits over a span of {fmt(now.span, 'V')}.",
+            "More bits, or a divider that fills the converter.",
+            figure="step",
+            cures=(("Let the proposal choose divider and bits", _free("sense_top", "sense_bottom", "bits")),),
+        )
     if not build.clamped:
-        sheet.find("sense_unclamped", "fix", "The converter's input has no clamp",
-                   "A spike on the output, or an open lower resistor, puts it beyond its supply: the controller dies.",
-                   "Two diodes to its supply, with a resistor before them; a filter below half the sampling rate.",
-                   figure="clamped", cures=(("Clamp it", _free("clamped")),))  # fmt: skip
+        sheet.find(
+            "sense_unclamped",
+            "fix",
+            "The converter's input has no clamp",
+            "A spike on the output, or an open lower resistor, puts it beyond its supply: the controller dies.",
+            "Two diodes to its supply, with a resistor before them; a filter below half the sampling rate.",
+            figure="clamped",
+            cures=(("Clamp it", _free("clamped")),),
+        )
     if now.error > WRONG:
-        sheet.find("sense_wrong", "watch", "The reading misleads",
-                   f"It may be off by {fmt(now.error, '%', 2)}: {fmt(now.error * need.v_out, 'V', 2)} of "
-                   f"{short(need.v_out, 'V')}.",
-                   "Calibrate at two points against a true-RMS meter, and write the figures down.", figure="error",
-                   cures=(("Calibrate it", _free("calibrated", "bits", "sense_top", "sense_bottom")),))  # fmt: skip
+        sheet.find(
+            "sense_wrong",
+            "watch",
+            "The reading misleads",
+            f"It may be off by {fmt(now.error, '%', 2)}: {fmt(now.error * need.v_out, 'V', 2)} of {short(need.v_out, 'V')}.",
+            "Calibrate at two points against a true-RMS meter, and write the figures down.",
+            figure="error",
+            cures=(("Calibrate it", _free("calibrated", "bits", "sense_top", "sense_bottom")),),
+        )
 
 
 def _coils(sheet: Sheet, build: IsolationBuild, now: IsolationState, spike: Worst) -> None:
     if spike.severity:
-        sheet.find("coil_spike", "stop", "A relay's coil kills its driver",
-                   f"With nothing across it the coil drives its transistor to {fmt(spike.value, 'V', 2)} at switch-off, or "
-                   f"until it breaks down; it stands {short(DRIVER_STANDS, 'V')}.",
-                   "A diode with a zener: it releases fast and spares the driver.",
-                   worst=spike, cures=(("Diode and zener across the coil", _free("coil_clamp")),))  # fmt: skip
+        sheet.find(
+            "coil_spike",
+            "stop",
+            "A relay's coil kills its driver",
+            f"With nothing across it the coil drives its transistor to {fmt(spike.value, 'V', 2)} at switch-off, or "
+            f"until it breaks down; it stands {short(DRIVER_STANDS, 'V')}.",
+            "A diode with a zener: it releases fast and spares the driver.",
+            worst=spike,
+            cures=(("Diode and zener across the coil", _free("coil_clamp")),),
+        )
     elif build.coil_clamp == DIODE:
-        sheet.find("coil_slow", "watch", "A diode alone keeps the contactor closing its arc",
-                   "The coil's current decays slowly and the contacts part slowly: they burn when they break a DC current.",
-                   "A zener in series with the diode.", figure="coil_clamp",
-                   cures=(("Diode and zener across the coil", _free("coil_clamp")),))  # fmt: skip
+        sheet.find(
+            "coil_slow",
+            "watch",
+            "A diode alone keeps the contactor closing its arc",
+            "The coil's current decays slowly and the contacts part slowly: they burn when they break a DC current.",
+            "A zener in series with the diode.",
+            figure="coil_clamp",
+            cures=(("Diode and zener across the coil", _free("coil_clamp")),),
+        )
     if now.coil_low < PULLS_IN or now.coil_high > COIL_MOST:
-        sheet.find("coil_range", "fix", "The relay's coil does not suit its supply",
-                   f"It gets {fmt(now.coil_low, '%', 2)} to {fmt(now.coil_high, '%', 2)} of its rated "
-                   f"{short(build.coil_rated, 'V')}: "
-                   f"it pulls in above {fmt(PULLS_IN, '%', 2)} and stands {fmt(COIL_MOST, '%', 3)}.",
-                   "A coil of another voltage, or the regulated control supply.", figure="coil_rated",
-                   cures=(("Run it on the control supply", _free("coil_supply", "coil_rated")),))  # fmt: skip
+        sheet.find(
+            "coil_range",
+            "fix",
+            "The relay's coil does not suit its supply",
+            f"It gets {fmt(now.coil_low, '%', 2)} to {fmt(now.coil_high, '%', 2)} of its rated "
+            f"{short(build.coil_rated, 'V')}: "
+            f"it pulls in above {fmt(PULLS_IN, '%', 2)} and stands {fmt(COIL_MOST, '%', 3)}.",
+            "A coil of another voltage, or the regulated control supply.",
+            figure="coil_rated",
+            cures=(("Run it on the control supply", _free("coil_supply", "coil_rated")),),
+        )

@@ -60,8 +60,16 @@ class Path:
     def coarse(self) -> Path:
         """The same to four digits of what moves from pass to pass, so that passes that hardly differ ask the same."""
         return Path(
-            float(f"{self.secondary:.4g}"), self.choke, float(f"{self.resistance:.4g}"), self.bank, self.esr,
-            float(f"{self.load:.4g}"), self.frequency, self.ratio, self.feed)  # fmt: skip
+            float(f"{self.secondary:.4g}"),
+            self.choke,
+            float(f"{self.resistance:.4g}"),
+            self.bank,
+            self.esr,
+            float(f"{self.load:.4g}"),
+            self.frequency,
+            self.ratio,
+            self.feed,
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,9 +135,12 @@ def compensation(need: ControllerNeed, fields: dict[str, Any], rules: Rules) -> 
         parts = compensate(plant_of(need.path, tried), crossover, rules.phase_margin + more, fields["r_top"])
         found = {"crossover": crossover}
         for name, value, low, high in (
-            ("r2", parts.r2, 100.0, 100e6), ("c1", parts.c1, 1e-12, 1e-4), ("c2", parts.c2, 1e-12, 1e-4),
-            ("r3", parts.r3, 1.0, 10e6), ("c3", parts.c3, 1e-12, 1e-4),
-        ):  # fmt: skip
+            ("r2", parts.r2, 100.0, 100e6),
+            ("c1", parts.c1, 1e-12, 1e-4),
+            ("c2", parts.c2, 1e-12, 1e-4),
+            ("r3", parts.r3, 1.0, 10e6),
+            ("c3", parts.c3, 1e-12, 1e-4),
+        ):
             found[name] = nearest(min(high, max(low, value)), E12) if value > 0 else 0.0
         made = compensator_of(found | {"r_top": fields["r_top"]})
         least = min(margins(plant_of(p, tried), made).phase for p in (need.path, need.path.risen(need.rises)))
@@ -150,8 +161,9 @@ def proposed_way(need: ControllerNeed, fields: dict[str, Any], brief: Brief, rul
     of the load; what is pinned stays."""
     found: list[tuple[bool, float, dict[str, Any]]] = []
     for control in (CURRENT, VOLTAGE):
-        if fields.get("control", control) != control or (control == CURRENT and brief.output.frequency < SLOWEST_LINE
-                                                         and "control" not in fields):  # fmt: skip
+        if fields.get("control", control) != control or (
+            control == CURRENT and brief.output.frequency < SLOWEST_LINE and "control" not in fields
+        ):
             continue
         tried = aimed({"control": control, "feed_forward": control == CURRENT} | fields, control, need, brief)
         tried = tried | compensation(need, tried, rules) | fields
@@ -171,14 +183,25 @@ def judge_school(need: ControllerNeed, fields: Mapping[str, Any], brief: Brief, 
     """What a way of holding the link makes of the pulsation, and of a step of the load."""
     swing, share = pulsation_of(need.path, fields, need.demand, brief.output.frequency)
     ripple = swing.ripple * need.ripple
-    dip = dip_at_step(need, bool(fields["feed_forward"]), max(0.1, margins(plant_of(need.path, fields),
-        compensator_of(fields)).crossover),
-               brief, SILENT)  # fmt: skip
+    dip = dip_at_step(
+        need,
+        bool(fields["feed_forward"]),
+        max(0.1, margins(plant_of(need.path, fields), compensator_of(fields)).crossover),
+        brief,
+        SILENT,
+    )
     low = need.link * (1 - rules.link_tolerance) - dip - ripple / 2
     return School(
-        f"{fields['control']} {'slow' if fields['crossover'] < brief.output.frequency else 'fast'}", fields["control"],
-        fields["crossover"], share, swing.mean_square, need.heat * swing.mean_square, ripple, dip,
-            low >= need.floor - SLACK * need.link)  # fmt: skip
+        f"{fields['control']} {'slow' if fields['crossover'] < brief.output.frequency else 'fast'}",
+        fields["control"],
+        fields["crossover"],
+        share,
+        swing.mean_square,
+        need.heat * swing.mean_square,
+        ripple,
+        dip,
+        low >= need.floor - SLACK * need.link,
+    )
 
 
 def dip_at_step(need: ControllerNeed, fed: bool, crossover: float, brief: Brief, ledger: Ledger) -> float:
@@ -189,9 +212,7 @@ def dip_at_step(need: ControllerNeed, fed: bool, crossover: float, brief: Brief,
     return ledger.work("controller.dip", link.step_dip, f_x=crossover, **common)
 
 
-def pulsation_of(
-    path: Path, build: Build | Mapping[str, Any], demand: Demand, line: float
-) -> tuple[Pulsation, float]:  # fmt: skip
+def pulsation_of(path: Path, build: Build | Mapping[str, Any], demand: Demand, line: float) -> tuple[Pulsation, float]:
     """What the loop makes of the output's pulsation at a line frequency, Hz; and the share of its first term that passes."""
     if not demand:
         return STILL, 0.0
@@ -224,8 +245,17 @@ def plant_of(path: Path, build: Build | Mapping[str, Any]) -> Plant:
     turns = _of(build, "sense_turns") if _of(build, "sensing") == "current transformer" else 1
     limit = TRIP_LEVEL * turns / _of(build, "sense_resistor") / path.ratio  # the whole ramp asks the choke for the trip
     load = math.inf if _of(build, "feed_forward") else -path.load
-    return Plant(limit / RAMP, path.choke, path.resistance, path.bank, path.esr, load, pole, programmed=True,
-                 follows=path.frequency * FOLLOWS_SHARE)  # fmt: skip
+    return Plant(
+        limit / RAMP,
+        path.choke,
+        path.resistance,
+        path.bank,
+        path.esr,
+        load,
+        pole,
+        programmed=True,
+        follows=path.frequency * FOLLOWS_SHARE,
+    )
 
 
 def compensator_of(build: Build | Mapping[str, Any]) -> Compensator:
@@ -241,7 +271,10 @@ def both_ways(need: ControllerNeed, build: Build, brief: Brief, rules: Rules) ->
         if _of(build, "control") == control:
             found.append(judge_school(need, fields, brief, rules))
             continue
-        other = fields | {"control": control, "feed_forward": control == CURRENT,
-                          "crossover": crossover_for(control, need.frequency, brief)}  # fmt: skip
+        other = fields | {
+            "control": control,
+            "feed_forward": control == CURRENT,
+            "crossover": crossover_for(control, need.frequency, brief),
+        }
         found.append(judge_school(need, other | compensation(need, other, rules), brief, rules))
     return tuple(found)

@@ -54,9 +54,13 @@ class LoadState:
 
 
 def assess(
-    point: Point, brief: Brief, ledger: Ledger, volts: float | None = None, fed: Fed | None = None,
+    point: Point,
+    brief: Brief,
+    ledger: Ledger,
+    volts: float | None = None,
+    fed: Fed | None = None,
     seen: tuple[float, float] | None = None,
-) -> LoadState:  # fmt: skip
+) -> LoadState:
     """What the load draws at a point. At other than its rated voltage, V, it takes what the square of the voltage makes of its
     power. `fed` is the wave of a stepped output, unless it is the usual one; `seen` are RMS and peak of the current behind a
     filter, A, where that is known."""
@@ -73,9 +77,15 @@ def assess(
 
 
 def _on_a_sine(
-    volts: float, rated: float, hertz: float, power: float, factor: float, crested: float,
-    seen: tuple[float, float] | None, ledger: Ledger,
-) -> LoadState:  # fmt: skip
+    volts: float,
+    rated: float,
+    hertz: float,
+    power: float,
+    factor: float,
+    crested: float,
+    seen: tuple[float, float] | None,
+    ledger: Ledger,
+) -> LoadState:
     apparent = ledger.work("load.apparent", book.apparent_power, P=power, cos_phi=factor)
     current = ledger.work("load.current", book.load_current, S=apparent, V_rms=volts)
     sine = ledger.work("load.sine_peak", book.crest, I_rms=current)
@@ -86,16 +96,24 @@ def _on_a_sine(
         peak = added.peak(current * factor, current * math.sqrt(1 - factor**2), over, inductor=False)
     ledger.total("load.peak_current", {"sine": sine, "rectifiers at the crest" if crested > 0 else "harmonics": peak - sine})
     return LoadState(
-        volts, rated, hertz, power, factor, apparent, current, rms=rms, peak_current=peak, crest_power=crested,
+        volts,
+        rated,
+        hertz,
+        power,
+        factor,
+        apparent,
+        current,
+        rms=rms,
+        peak_current=peak,
+        crest_power=crested,
         resistance=ledger.work("load.resistance", book.load_resistance, V_rms=volts, cos_phi=factor, S=apparent),
-        inductance=ledger.work(
-            "load.inductance", book.load_inductance, V_rms=volts, cos_phi=factor, S=apparent, f_line=hertz),
-    )  # fmt: skip
+        inductance=ledger.work("load.inductance", book.load_inductance, V_rms=volts, cos_phi=factor, S=apparent, f_line=hertz),
+    )
 
 
 def _on_steps(
     volts: float, rated: float, hertz: float, power: float, factor: float, crested: float, fed: Fed, ledger: Ledger
-) -> LoadState:  # fmt: skip
+) -> LoadState:
     """The series R–L that takes the power from just this wave: its current rises and fades in exponentials, so that its RMS and
     its peak are higher than those of a sine."""
     flow = step_flow(fed.fraction, factor if fed.factor is None else fed.factor, fed.lets_go)
@@ -105,12 +123,20 @@ def _on_steps(
         ohms = ledger.total("load.resistance", {"takes the power from this wave": fed.resistance})
     current = ledger.work("load.rms", book.power_current, P=power, R_L=ohms)
     return LoadState(
-        volts, rated, hertz, power, factor, ledger.work("load.apparent", book.apparent_of, V_rms=volts, I_rms=current),
-        ledger.total("load.current", {"fundamental of the wave's current": current * flow.fundamental}), rms=current,
+        volts,
+        rated,
+        hertz,
+        power,
+        factor,
+        ledger.work("load.apparent", book.apparent_of, V_rms=volts, I_rms=current),
+        ledger.total("load.current", {"fundamental of the wave's current": current * flow.fundamental}),
+        rms=current,
         peak_current=ledger.total("load.peak_current", {"peak of the wave's current": current * flow.peak}),
-        crest_power=crested, resistance=ohms,
-        inductance=ledger.work("load.inductance", book.series_inductance, R_L=ohms, cos_phi=factor, f_line=hertz), fed=fed,
-    )  # fmt: skip
+        crest_power=crested,
+        resistance=ohms,
+        inductance=ledger.work("load.inductance", book.series_inductance, R_L=ohms, cos_phi=factor, f_line=hertz),
+        fed=fed,
+    )
 
 
 def parts(build: LoadBuild, shelf: Shelf) -> tuple[Item, ...]:
@@ -135,28 +161,52 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     refused = [j for k in brief.loads if (j := judge(k, brief.output.waveform, WAVE_CREST, 0.0)).verdict == "refuses"]
     if refused:
         names = " and ".join(j.load for j in refused)
-        sheet.find("wave", "fix", f"A {brief.output.waveform} wave does not suit every intended load",
-                   f"For {names}: {refused[0].reason}.", "Ask for a sine in the brief, or keep such loads away and say so on "
-                   "the socket.", figure="voltage", unavoidable="the brief asks for this wave and for these loads")  # fmt: skip
+        sheet.find(
+            "wave",
+            "fix",
+            f"A {brief.output.waveform} wave does not suit every intended load",
+            f"For {names}: {refused[0].reason}.",
+            "Ask for a sine in the brief, or keep such loads away and say so on the socket.",
+            figure="voltage",
+            unavoidable="the brief asks for this wave and for these loads",
+        )
     motors = [k for k in brief.loads if k in STARTING]
     if motors:
         worst = max(motors, key=lambda k: STARTING[k])
         largest = brief.power.surge * brief.power.power_factor / STARTING[worst]
         sheet.find(
-            "motor_start", "watch", f"A {worst} draws about {STARTING[worst]:g} times its power at start",
+            "motor_start",
+            "watch",
+            f"A {worst} draws about {STARTING[worst]:g} times its power at start",
             f"With a surge of {short(brief.power.surge, 'W')} the largest {worst} that will start runs at about "
             f"{fmt(largest, 'W', 2)}.",
             "Read the motor's plate; raise the surge in the brief if it is larger, or fit a soft starter.",
-            figure="peak_current")  # fmt: skip
+            figure="peak_current",
+        )
     if brief.crest_power > 0:
         share = brief.crest_power / brief.power.continuous
-        sized = f"All of the path is sized for it: {fmt(now.peak_current, 'A')} peak at {fmt(now.rms, 'A')} RMS." if (
-            not brief.output.stepped) else "On a stepped wave their pulses come at the edges."  # fmt: skip
+        sized = (
+            f"All of the path is sized for it: {fmt(now.peak_current, 'A')} peak at {fmt(now.rms, 'A')} RMS."
+            if (not brief.output.stepped)
+            else "On a stepped wave their pulses come at the edges."
+        )
         sheet.find(
-            "crest", "note", "Rectifier loads draw short, high peaks",
+            "crest",
+            "note",
+            "Rectifier loads draw short, high peaks",
             f"Adapters and rectifiers without correction are counted with {fmt(share, '%', 2)} of the power. {sized}",
-            "Give each load its share of the power in the brief.", figure="peak_current")  # fmt: skip
+            "Give each load its share of the power in the brief.",
+            figure="peak_current",
+        )
     return sheet.close(
-        f"{short(now.rated, 'V')} {short(now.frequency, 'Hz')}", "connected load", now.power, now.power,
-        {"voltage": f"{fmt(now.voltage, 'V')} RMS", "current": fmt(now.rms, "A"),
-         "power": fmt(now.power, "W"), "factor": f"cosφ {now.power_factor:g}"})  # fmt: skip
+        f"{short(now.rated, 'V')} {short(now.frequency, 'Hz')}",
+        "connected load",
+        now.power,
+        now.power,
+        {
+            "voltage": f"{fmt(now.voltage, 'V')} RMS",
+            "current": fmt(now.rms, "A"),
+            "power": fmt(now.power, "W"),
+            "factor": f"cosφ {now.power_factor:g}",
+        },
+    )

@@ -182,11 +182,14 @@ def _able(need: PrechargeNeed, fields: dict[str, Any], shelf: Shelf, rules: Rule
     rest = fields["rest"] if fields["school"] == SWITCHED else 0.0
     mean = source.precharge_mean_power.work({"V": need.volts, "R": ohms, "t": fields["timeout"], "t_rest": rest})
     return [
-        r for r in shelf.all(Resistor)
-        if fields.get("type", r.id) == r.id and r.r_low <= ohms <= r.r_high and r.v_rating >= need.volts
+        r
+        for r in shelf.all(Resistor)
+        if fields.get("type", r.id) == r.id
+        and r.r_low <= ohms <= r.r_high
+        and r.v_rating >= need.volts
         and r.power * (1 - rules.resistor_margin) >= mean
         and (fields["school"] != SWITCHED or r.pulse * (1 - PULSE_MARGIN) >= _pulse(need, ohms, fields["timeout"], r))
-    ]  # fmt: skip
+    ]
 
 
 def _pulse(need: PrechargeNeed, ohms: float, timeout: float, series: Resistor) -> float:
@@ -222,13 +225,24 @@ def assess(need: PrechargeNeed, build: PrechargeBuild, shelf: Shelf, rules: Rule
             },
         )
     )
-    mean = leak or work("precharge.mean_power", source.precharge_mean_power, V=volts, R=ohms, t=build.timeout,
-                        t_rest=build.rest)  # fmt: skip
+    mean = leak or work(
+        "precharge.mean_power", source.precharge_mean_power, V=volts, R=ohms, t=build.timeout, t_rest=build.rest
+    )
     if leak:
         ledger.total("precharge.mean_power", {"across an empty bus, continuously": leak})
     return PrechargeState(
-        time=time, ceiling=ceiling, energy=energy, peak_current=peak, peak_power=burnt, inrush=inrush, fault_energy=fault,
-        mean_power=mean, leak=peak if leak else 0.0, volts=volts, closes=k * volts)  # fmt: skip
+        time=time,
+        ceiling=ceiling,
+        energy=energy,
+        peak_current=peak,
+        peak_power=burnt,
+        inrush=inrush,
+        fault_energy=fault,
+        mean_power=mean,
+        leak=peak if leak else 0.0,
+        volts=volts,
+        closes=k * volts,
+    )
 
 
 def _arrival(need: PrechargeNeed, build: PrechargeBuild, ledger: Ledger) -> tuple[float, float, float]:
@@ -236,8 +250,11 @@ def _arrival(need: PrechargeNeed, build: PrechargeBuild, ledger: Ledger) -> tupl
     there."""
     if build.load == "nothing" or build.load_power <= 0:
         k = build.close_at
-        return (need.volts, ledger.work("precharge.time", source.precharge_time, R=build.resistor, C=need.bank, k=k),
-                ledger.work("precharge.energy", source.precharge_energy, C=need.bank, V=need.volts, k=k))  # fmt: skip
+        return (
+            need.volts,
+            ledger.work("precharge.time", source.precharge_time, R=build.resistor, C=need.bank, k=k),
+            ledger.work("precharge.energy", source.precharge_energy, C=need.bank, V=need.volts, k=k),
+        )
     return _against_resistance(need, build, ledger) if build.load == "a resistance" else _against_power(need, build)
 
 

@@ -63,9 +63,15 @@ SUPPLY_SPARE = 1.15
 """Highest input of the control supply over the charging battery: what a suppressor lets through."""
 ELECTRONIC, FUSE_ALONE = "electronic trip", "fuse alone"
 BLINKS = (
-    "battery low", "battery too high", "output too low", "output too high", "overload", "short circuit", "too hot",
+    "battery low",
+    "battery too high",
+    "output too low",
+    "output too high",
+    "overload",
+    "short circuit",
+    "too hot",
     "precharge failed",
-)  # fmt: skip
+)
 """What each count of blinks means."""
 
 
@@ -157,12 +163,17 @@ class ProtectionState:
 
 def propose(
     need: ProtectionNeed, stage: Stage, drawn: float, outputs: tuple[float, float], pins: dict[str, Any], rules: Rules
-) -> ProtectionBuild:  # fmt: skip
+) -> ProtectionBuild:
     """Thresholds that hold from corner to corner, and preferred values that make them; against a short a coil, where nothing
     else in the output slows it. `drawn` is what a flat battery gives at full power, A."""
     fields: dict[str, Any] = {
-        "delay": max(1.0, round(2 * need.surge_time, 1)), "restart": "locked", "adjusted": True,
-        "short": ELECTRONIC, "short_delay": DELAY, "after_trip": "latched"} | pins  # fmt: skip
+        "delay": max(1.0, round(2 * need.surge_time, 1)),
+        "restart": "locked",
+        "adjusted": True,
+        "short": ELECTRONIC,
+        "short_delay": DELAY,
+        "after_trip": "latched",
+    } | pins
     fields.setdefault("cut_off", round(ABOVE_EMPTY * need.empty, 1))
     cut = fields["cut_off"]
     sag = need.resistance * drawn
@@ -188,9 +199,20 @@ def propose(
     fields.setdefault("short_trip", float(f"{rules.trip_factor * need.peak:.3g}"))
     trips, stands = fields["short_trip"] * stage.ratio, WITHSTAND_USED * stage.withstand
     rises = stage.volts * fields["short_delay"] / stage.inductance
-    needed = sense.slowing_coil.work({
-        "V_dc": stage.volts, "t_delay": fields["short_delay"], "I_off": stands, "I_trip": trips, "L": stage.inductance,
-        "ratio": stage.ratio}) if trips < stands < trips + rises else 0.0  # fmt: skip
+    needed = (
+        sense.slowing_coil.work(
+            {
+                "V_dc": stage.volts,
+                "t_delay": fields["short_delay"],
+                "I_off": stands,
+                "I_trip": trips,
+                "L": stage.inductance,
+                "ratio": stage.ratio,
+            }
+        )
+        if trips < stands < trips + rises
+        else 0.0
+    )
     fields.setdefault("coil", at_least(needed) if needed > 1e-9 else 0.0)
     flows = max(1.25 * need.socket_current(need.continuous), surge / 1.6)
     fields.setdefault("output_fuse", float(next((f for f in FUSES if f >= flows), FUSES[-1])))
@@ -234,9 +256,14 @@ def thresholds(build: ProtectionBuild, need_out: float, rules: Rules) -> dict[st
 
 
 def assess(
-    need: ProtectionNeed, build: ProtectionBuild, battery: tuple[float, float, float], outputs: tuple[float, float],
-    stage: Stage, steady: tuple[float, float], ledger: Ledger,
-) -> ProtectionState:  # fmt: skip
+    need: ProtectionNeed,
+    build: ProtectionBuild,
+    battery: tuple[float, float, float],
+    outputs: tuple[float, float],
+    stage: Stage,
+    steady: tuple[float, float],
+    ledger: Ledger,
+) -> ProtectionState:
     """What the thresholds do. `battery`: current at full power on a flat battery, A, and the power it gives there and at the
     surge, W; `outputs`: lowest and highest output in use, V RMS; `steady`: mean current at full power on a nominal battery, A,
     and how long
@@ -256,16 +283,36 @@ def assess(
         sags_to = need.nominal / 2
     passes = float("inf")
     if need.surge > build.overload:
-        passes = ledger.work("protection.surge_passes", sense.inverse_time, t_twice=build.twice, P=need.surge,
-                             P_start=build.overload)  # fmt: skip
+        passes = ledger.work(
+            "protection.surge_passes", sense.inverse_time, t_twice=build.twice, P=need.surge, P_start=build.overload
+        )
     slowed = stage.inductance + build.coil / stage.ratio**2
-    off = ledger.work("protection.short_off", sense.trip_overshoot, I_trip=build.short_trip * stage.ratio, V_dc=stage.volts,
-                      L=slowed, t_delay=build.short_delay)  # fmt: skip
+    off = ledger.work(
+        "protection.short_off",
+        sense.trip_overshoot,
+        I_trip=build.short_trip * stage.ratio,
+        V_dc=stage.volts,
+        L=slowed,
+        t_delay=build.short_delay,
+    )
     current = need.socket_current(need.continuous)
     # the comparator looks at the terminals: it acts while the rested battery stands higher by the sag
     left = usable_share(need, build.cut_off + need.resistance * steady[0])
-    return ProtectionState(falls, rises, sag, sags_to, passes, off, current, battery, outputs, need.empty - sag,
-                           SUPPLY_SPARE * need.full, left, left * steady[1])  # fmt: skip
+    return ProtectionState(
+        falls,
+        rises,
+        sag,
+        sags_to,
+        passes,
+        off,
+        current,
+        battery,
+        outputs,
+        need.empty - sag,
+        SUPPLY_SPARE * need.full,
+        left,
+        left * steady[1],
+    )
 
 
 def usable_share(need: ProtectionNeed, rested: float) -> float:

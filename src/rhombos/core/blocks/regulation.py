@@ -16,9 +16,7 @@ SURGE_SAG = 0.9
 """Share of the output asked that a surge may leave."""
 
 
-def judge_output(
-    sheet: Sheet, brief: Brief, cure: tuple[str, dict[str, PinValue]], unheld: str | None = None
-) -> None:  # fmt: skip
+def judge_output(sheet: Sheet, brief: Brief, cure: tuple[str, dict[str, PinValue]], unheld: str | None = None) -> None:
     """The findings of a block whose states have the `output`, V RMS; `unheld` says why nothing could hold it."""
     asked = brief.output.voltage
     spread = {k: s.output for k, s in sheet.states.items() if k in (*STEADY, "idle") and k not in sheet.hopeless}
@@ -26,15 +24,26 @@ def judge_output(
     away = max(spread[high] / asked - 1, 1 - spread[low] / asked) if spread else 0.0
     if away > BAND:
         severity: Severity = "watch" if brief.output.waveform == "square" else "fix"
-        sheet.find("regulation", "stop" if away > FAR else severity, "The output follows the battery",
-                   f"{fmt(spread[low], 'V')} at {sheet.points[low].label}, {fmt(spread[high], 'V')} at "
-                   f"{sheet.points[high].label}; nothing holds it at {short(asked, 'V')}.",
-                   "Control the width of the pulses, choose a regulated route, or feed only loads that bear it.",
-                   figure="output", cures=(cure,), unavoidable=unheld)  # fmt: skip
+        sheet.find(
+            "regulation",
+            "stop" if away > FAR else severity,
+            "The output follows the battery",
+            f"{fmt(spread[low], 'V')} at {sheet.points[low].label}, {fmt(spread[high], 'V')} at "
+            f"{sheet.points[high].label}; nothing holds it at {short(asked, 'V')}.",
+            "Control the width of the pulses, choose a regulated route, or feed only loads that bear it.",
+            figure="output",
+            cures=(cure,),
+            unavoidable=unheld,
+        )
     surged = {k: sheet.states[k].output for k in ("surge_flat", "surge_full") if k not in sheet.hopeless}
     if surged and min(surged.values()) < SURGE_SAG * asked:
         worst = min(surged, key=lambda k: surged[k])
-        sheet.find("surge_sags", "watch", "The surge pulls the output down",
-                   f"{fmt(surged[worst], 'V')} of {short(asked, 'V')} at {sheet.points[worst].label}: motors start with the "
-                   "square of it.", "Thicker wire, a larger core, a higher turns ratio, or a charged battery.",
-                   figure="output")  # fmt: skip
+        sheet.find(
+            "surge_sags",
+            "watch",
+            "The surge pulls the output down",
+            f"{fmt(surged[worst], 'V')} of {short(asked, 'V')} at {sheet.points[worst].label}: motors start with the "
+            "square of it.",
+            "Thicker wire, a larger core, a higher turns ratio, or a charged battery.",
+            figure="output",
+        )

@@ -125,14 +125,20 @@ def course(before: Heating, during: Heating, cooled: Cooling, seconds: float, st
 
 
 def worst_course(
-    states: Mapping[str, Any], hopeless: frozenset[str], devices: Devices, cooled: Cooling, rules: Rules, seconds: float,
+    states: Mapping[str, Any],
+    hopeless: frozenset[str],
+    devices: Devices,
+    cooled: Cooling,
+    rules: Rules,
+    seconds: float,
     steps: int = STEPS,
-) -> tuple[str, Course] | None:  # fmt: skip
+) -> tuple[str, Course] | None:
     """The surge that ends hottest, among those that can be held."""
     found = [
         (key, course(devices.heating(states[start], rules), devices.heating(states[key], rules), cooled, seconds, steps))
-        for key, start in BEGINS.items() if key not in hopeless
-    ]  # fmt: skip
+        for key, start in BEGINS.items()
+        if key not in hopeless
+    ]
     return max(found, key=lambda pair: pair[1].junction[-1], default=None)
 
 
@@ -145,12 +151,25 @@ def judge_surge(sheet: Sheet, brief: Brief, device: Any, devices: Devices, cures
         return
     key, made = found
     end = float(made.junction[-1])
-    worst = sheet.fixed("surge_junction", "T_{j,s}", "Junction, end of the surge", end, "degC", device.t_j_max,
-                        1 - surge_limit(rules, device.t_j_max) / device.t_j_max, sheet.points[key].label)  # fmt: skip
+    worst = sheet.fixed(
+        "surge_junction",
+        "T_{j,s}",
+        "Junction, end of the surge",
+        end,
+        "degC",
+        device.t_j_max,
+        1 - surge_limit(rules, device.t_j_max) / device.t_j_max,
+        sheet.points[key].label,
+    )
     if worst.severity:
-        sheet.find("surge_junction", worst.severity, "The surge makes the switches too hot",
-                   f"{fmt(end, 'degC')} after {short(brief.power.surge_time, 's')}: {fmt(made.before, 'degC')} before it, "
-                   f"{fmt(float(made.junction[0]), 'degC')} at once, and the heat-sink, with a time constant of "
-                   f"{fmt(cooled.tau, 's')}, adds the rest.",
-                   "A heavier heat-sink, more or better switches, or a shorter surge.", worst=worst,
-                   cures=(("Let the proposal choose switches and sink", cures),))  # fmt: skip
+        sheet.find(
+            "surge_junction",
+            worst.severity,
+            "The surge makes the switches too hot",
+            f"{fmt(end, 'degC')} after {short(brief.power.surge_time, 's')}: {fmt(made.before, 'degC')} before it, "
+            f"{fmt(float(made.junction[0]), 'degC')} at once, and the heat-sink, with a time constant of "
+            f"{fmt(cooled.tau, 's')}, adds the rest.",
+            "A heavier heat-sink, more or better switches, or a shorter surge.",
+            worst=worst,
+            cures=(("Let the proposal choose switches and sink", cures),),
+        )

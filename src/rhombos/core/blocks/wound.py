@@ -42,9 +42,7 @@ class ChokeBuild(Build):
 @lru_cache(maxsize=128)
 def choke_of(build: ChokeBuild, shelf: Shelf) -> Choke:
     """The wound inductor that a build describes."""
-    return choke_from(
-        shelf, build.core, build.sets, build.grade, build.wire, build.in_hand, build.turns, build.inductance
-    )  # fmt: skip
+    return choke_from(shelf, build.core, build.sets, build.grade, build.wire, build.in_hand, build.turns, build.inductance)
 
 
 def choke_parts(build: ChokeBuild, shelf: Shelf, what: str) -> tuple[Item, ...]:
@@ -57,9 +55,13 @@ def wind(need: ChokeNeed, fields: dict[str, Any], shelf: Shelf, rules: Rules) ->
     """The fields with an inductor wound for the need; those already there stay."""
     made = design_choke(need, {k: fields[k] for k in WOUND_FIELDS if k in fields}, shelf, rules)
     return {
-        "core": made.stack.core.id, "sets": made.stack.sets, "grade": made.grade.id, "turns": made.winding.turns,
-        "wire": made.winding.wire.id, "in_hand": made.winding.in_hand,
-    } | fields  # fmt: skip
+        "core": made.stack.core.id,
+        "sets": made.stack.sets,
+        "grade": made.grade.id,
+        "turns": made.winding.turns,
+        "wire": made.winding.wire.id,
+        "in_hand": made.winding.in_hand,
+    } | fields
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,19 +82,33 @@ def show_stress(sheet: Sheet, made: Choke, prefix: str, what: str, steady: str) 
     if made.soft:
         held = {k: s for k, s in sheet.states.items() if k not in sheet.hopeless} or dict(sheet.states)
         worst = max(held, key=lambda k: getattr(held[k], f"{prefix}peak"))
-        flux = sheet.fixed(f"{prefix}faded", r"1 - \mu/\mu_i", f"{what}: permeability lost, surge",
-                           1 - made.left(getattr(held[worst], f"{prefix}peak")), "%", 1.0, 1 - LEAST_LEFT,
-                           sheet.points[worst].label)  # fmt: skip
+        flux = sheet.fixed(
+            f"{prefix}faded",
+            r"1 - \mu/\mu_i",
+            f"{what}: permeability lost, surge",
+            1 - made.left(getattr(held[worst], f"{prefix}peak")),
+            "%",
+            1.0,
+            1 - LEAST_LEFT,
+            sheet.points[worst].label,
+        )
     else:
-        flux = sheet.limited(f"{prefix}flux", r"B_L", f"{what} flux at the surge", "T", made.grade.b_sat,
-                             max(0.0, 1 - sheet.rules.choke_peak / made.grade.b_sat))  # fmt: skip
+        flux = sheet.limited(
+            f"{prefix}flux",
+            r"B_L",
+            f"{what} flux at the surge",
+            "T",
+            made.grade.b_sat,
+            max(0.0, 1 - sheet.rules.choke_peak / made.grade.b_sat),
+        )
     return ChokeStress(
         flux,
-        sheet.limited(f"{prefix}temperature", r"T_L", f"{what} temperature", "degC", limit + 20, 20 / (limit + 20),
-                      over=STEADY),
+        sheet.limited(
+            f"{prefix}temperature", r"T_L", f"{what} temperature", "degC", limit + 20, 20 / (limit + 20), over=STEADY
+        ),
         sheet.fixed("fill", "h/h_W", "Window height in use", made.fill, "%", 1.0, 0.0, "as wound"),
         getattr(sheet.now, steady),
-    )  # fmt: skip
+    )
 
 
 def show_winding(sheet: Sheet, made: Choke, what: str) -> None:
@@ -117,31 +133,54 @@ def judge(sheet: Sheet, made: Choke, stress: ChokeStress, prefix: str, what: str
         _judge_powder(sheet, made, stress, prefix, what, cure)
     elif flux.severity:
         peak = getattr(sheet.states[flux.point], f"{prefix}peak")
-        sheet.find(f"{prefix}saturates", flux.severity, f"The {what} saturates at the surge",
-                   f"{fmt(peak, 'A')} through {made.winding.turns} turns make {fmt(flux.value, 'T')}; the rules stop at "
-                   f"{short(flux.limit, 'T')}.", "More turns with a larger gap, or a larger core.", worst=flux,
-                   cures=cure)  # fmt: skip
+        sheet.find(
+            f"{prefix}saturates",
+            flux.severity,
+            f"The {what} saturates at the surge",
+            f"{fmt(peak, 'A')} through {made.winding.turns} turns make {fmt(flux.value, 'T')}; the rules stop at "
+            f"{short(flux.limit, 'T')}.",
+            "More turns with a larger gap, or a larger core.",
+            worst=flux,
+            cures=cure,
+        )
     if warm.severity:
-        sheet.find(f"{prefix}hot", warm.severity, f"The {what} runs too hot",
-                   f"{fmt(getattr(now, f'{prefix}copper'), 'W')} copper and {fmt(getattr(now, f'{prefix}core'), 'W')} core "
-                   f"take it to {fmt(warm.value, 'degC')}.",
-                   "A larger core, thicker wire, or more inductance for less ripple.", worst=warm, cures=cure)  # fmt: skip
+        sheet.find(
+            f"{prefix}hot",
+            warm.severity,
+            f"The {what} runs too hot",
+            f"{fmt(getattr(now, f'{prefix}copper'), 'W')} copper and {fmt(getattr(now, f'{prefix}core'), 'W')} core "
+            f"take it to {fmt(warm.value, 'degC')}.",
+            "A larger core, thicker wire, or more inductance for less ripple.",
+            worst=warm,
+            cures=cure,
+        )
     wide = made.gap / made.stack.a_e**0.5
     if wide > WIDE_GAP:
-        sheet.find(f"{prefix}gap", "watch", f"The {what} needs a wide gap",
-                   f"{fmt(made.gap, 'mm')} in all, {fmt(wide, '%', 2)} of the leg's width: the field spreads out of it, heats "
-                   "the wire beside it and makes the inductance larger than computed.",
-                   "Split it over the legs or into several, keep the wire a gap's width away, grind less and measure; a larger "
-                   "core needs less, a powder ring none: the magnetics view lists them.", figure="gap")  # fmt: skip
+        sheet.find(
+            f"{prefix}gap",
+            "watch",
+            f"The {what} needs a wide gap",
+            f"{fmt(made.gap, 'mm')} in all, {fmt(wide, '%', 2)} of the leg's width: the field spreads out of it, heats "
+            "the wire beside it and makes the inductance larger than computed.",
+            "Split it over the legs or into several, keep the wire a gap's width away, grind less and measure; a larger "
+            "core needs less, a powder ring none: the magnetics view lists them.",
+            figure="gap",
+        )
     if window.severity:
-        sheet.find(f"{prefix}window", "stop", f"The winding of the {what} does not fit",
-                   f"{fmt(made.winding.height, 'mm')} of wire in {fmt(made.stack.height, 'mm')}.",
-                   "Thinner wire or a larger core.", worst=window, cures=cure)  # fmt: skip
+        sheet.find(
+            f"{prefix}window",
+            "stop",
+            f"The winding of the {what} does not fit",
+            f"{fmt(made.winding.height, 'mm')} of wire in {fmt(made.stack.height, 'mm')}.",
+            "Thinner wire or a larger core.",
+            worst=window,
+            cures=cure,
+        )
 
 
 def _judge_powder(
     sheet: Sheet, made: Choke, stress: ChokeStress, prefix: str, what: str, cure: tuple[tuple[str, dict[str, PinValue]], ...]
-) -> None:  # fmt: skip
+) -> None:
     """Whether a powder core has the inductance wanted, and keeps enough of it."""
     under, empty = made.inductance_at(stress.steady), made.inductance_at(0.0)
     sheet.fixed_value(f"{prefix}loaded", "L_I", f"Inductance at {fmt(stress.steady, 'A')}", under, "H", "full power")
@@ -150,18 +189,35 @@ def _judge_powder(
     largest = float(np.max(table.v_e[~table.gappable]))
     outgrown = None
     if made.stack.v_e >= NEARLY * largest:
-        outgrown = (f"no ring on the shelf is larger than {made.stack.sets} of {made.stack.core.id}: add a larger one, or ask "
-                    "less of the surge")  # fmt: skip
+        outgrown = (
+            f"no ring on the shelf is larger than {made.stack.sets} of {made.stack.core.id}: add a larger one, or ask "
+            "less of the surge"
+        )
     if stress.flux.severity:
-        sheet.find(f"{prefix}fades", stress.flux.severity, f"The {what}'s powder core fades at the surge",
-                   f"{fmt(stress.flux.value, '%', 2)} of its permeability goes, and with it the inductance: no edge as in "
-                   "ferrite, but the ripple grows as much.",
-                   "More powder: a larger ring, two side by side, or a powder of lower "
-                   "permeability with more turns.", worst=stress.flux, cures=cure, unavoidable=outgrown)  # fmt: skip
+        sheet.find(
+            f"{prefix}fades",
+            stress.flux.severity,
+            f"The {what}'s powder core fades at the surge",
+            f"{fmt(stress.flux.value, '%', 2)} of its permeability goes, and with it the inductance: no edge as in "
+            "ferrite, but the ripple grows as much.",
+            "More powder: a larger ring, two side by side, or a powder of lower permeability with more turns.",
+            worst=stress.flux,
+            cures=cure,
+            unavoidable=outgrown,
+        )
     if under < (1 - SHORT_OF) * made.inductance:
-        sheet.find(f"{prefix}short", "fix", f"The {what} has less inductance than the sizing counts on",
-                   f"{made.winding.turns} turns on {made.stack.core.id} make {fmt(empty, 'H')}, and under "
-                   f"{fmt(stress.steady, 'A')} {fmt(under, 'H')} are left of the {fmt(made.inductance, 'H')} wanted.",
-                   "More turns, a larger ring, or a powder that fades less.", figure=f"{prefix}loaded",
-                   cures=(("Let the proposal choose the turns", {f"{sheet.block}.turns": None, f"{sheet.block}.core": None,
-                                                                 f"{sheet.block}.sets": None}),))  # fmt: skip
+        sheet.find(
+            f"{prefix}short",
+            "fix",
+            f"The {what} has less inductance than the sizing counts on",
+            f"{made.winding.turns} turns on {made.stack.core.id} make {fmt(empty, 'H')}, and under "
+            f"{fmt(stress.steady, 'A')} {fmt(under, 'H')} are left of the {fmt(made.inductance, 'H')} wanted.",
+            "More turns, a larger ring, or a powder that fades less.",
+            figure=f"{prefix}loaded",
+            cures=(
+                (
+                    "Let the proposal choose the turns",
+                    {f"{sheet.block}.turns": None, f"{sheet.block}.core": None, f"{sheet.block}.sets": None},
+                ),
+            ),
+        )

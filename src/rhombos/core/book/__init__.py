@@ -17,11 +17,27 @@ from rhombos.core.book import (
     sense,
     source,
     stage,
-)  # fmt: skip
+)
 from rhombos.core.book.relation import BOOK, SYMBOLS, BookError, Relation, Roots, Symbol
 
 __all__ = [
-    "BOOK", "SYMBOLS", "BookError", "Relation", "Roots", "Symbol",
-    "bridge", "clamp", "control", "filters", "gate", "heat", "link", "loads", "magnetics", "rectifier", "sense",
-    "source", "stage",
-]  # fmt: skip
+    "BOOK",
+    "SYMBOLS",
+    "BookError",
+    "Relation",
+    "Roots",
+    "Symbol",
+    "bridge",
+    "clamp",
+    "control",
+    "filters",
+    "gate",
+    "heat",
+    "link",
+    "loads",
+    "magnetics",
+    "rectifier",
+    "sense",
+    "source",
+    "stage",
+]

@@ -43,9 +43,15 @@ PLAIN = frozenset((float, int))
 
 
 def symbol(
-    name: str, unit: str, meaning: str, low: float = 1e-12, high: float = 1e12, *, latex: str = "",
+    name: str,
+    unit: str,
+    meaning: str,
+    low: float = 1e-12,
+    high: float = 1e12,
+    *,
+    latex: str = "",
     fixed: float | None = None,
-) -> Any:  # fmt: skip
+) -> Any:
     """Enter a quantity in the book and return its SymPy symbol. Raises: BookError if the name is taken."""
     if name in SYMBOLS:
         raise BookError(f"symbol {name} stands twice in the book")
@@ -188,8 +194,12 @@ class Relation:
         for condition in self.valid:
             left, right = (float(side.subs(numbers)) for side in (condition.lhs, condition.rhs))
             slack = 1e-9 * max(abs(left), abs(right))
-            kept = {"<": left < right + slack, "<=": left <= right + slack, ">": left > right - slack,
-                    ">=": left >= right - slack}[condition.rel_op]  # fmt: skip
+            kept = {
+                "<": left < right + slack,
+                "<=": left <= right + slack,
+                ">": left > right - slack,
+                ">=": left >= right - slack,
+            }[condition.rel_op]
             if not kept:
                 sign = condition.rel_op
                 return f"{condition.lhs} {sign} {condition.rhs}, and here {left:.4g} is not {sign} {right:.4g}"
@@ -203,7 +213,8 @@ class Relation:
         if not target.low - 1e-12 <= value <= target.high:
             raise BookError(
                 f"{self.key} gives {target.name} = {fmt(value, target.unit)} for these values, outside {target.range_text} "
-                f"({target.meaning}); it holds when: {self.holds}")  # fmt: skip
+                f"({target.meaning}); it holds when: {self.holds}"
+            )
 
     def solve(self, unknown: str, known: Mapping[str, float]) -> Roots:
         """Solve for any symbol from all the others.
@@ -221,8 +232,10 @@ class Relation:
                 value = float(np.real_if_close(self(**{k: known[k] for k in self._names})))
                 if not math.isfinite(value):
                     missed = self.misses(known)
-                    raise BookError(f"{self.key} has no finite answer for these values; it holds "
-                                    + (f"only while {missed}" if missed else f"when: {self.holds}"))  # fmt: skip
+                    raise BookError(
+                        f"{self.key} has no finite answer for these values; it holds "
+                        + (f"only while {missed}" if missed else f"when: {self.holds}")
+                    )
                 self._accept({**known, unknown: value})
                 return Roots(value)
             found = self._search(s, known)
@@ -324,15 +337,23 @@ class Subject:
 
     def relation(
         self, key: str, target: Any, expression: Any, *, title: str, holds: str, source: str, valid: tuple[Any, ...] = ()
-    ) -> Relation:  # fmt: skip
+    ) -> Relation:
         """Enter a relation in the book. Raises: BookError if the key is taken or a symbol is unknown."""
         if key in self._book:
             raise BookError(f"relation {key} stands twice in the book")
         used = [SYMBOLS[s.name] for s in sorted(expression.free_symbols, key=lambda s: s.name)]
         found = Relation(
-            key, self.name, SYMBOLS[target.name], expression, title, holds, source, valid,
-            inputs=tuple(s for s in used if s.fixed is None), constants=tuple(s for s in used if s.fixed is not None),
-        )  # fmt: skip
+            key,
+            self.name,
+            SYMBOLS[target.name],
+            expression,
+            title,
+            holds,
+            source,
+            valid,
+            inputs=tuple(s for s in used if s.fixed is None),
+            constants=tuple(s for s in used if s.fixed is not None),
+        )
         self._book[key] = found
         return found
 

@@ -51,10 +51,15 @@ def describe(relation: Relation) -> tuple[SymbolOut, ...]:
     """The symbols of a relation, its target first."""
     return tuple(
         SymbolOut(
-            name=s.name, latex=s.latex, unit=UNITS[s.unit].shown, meaning=s.meaning, allowed=s.range_text,
-            target=s is relation.target)
+            name=s.name,
+            latex=s.latex,
+            unit=UNITS[s.unit].shown,
+            meaning=s.meaning,
+            allowed=s.range_text,
+            target=s is relation.target,
+        )
         for s in (relation.target, *relation.inputs)
-    )  # fmt: skip
+    )
 
 
 def answer(relation: Relation, given: Mapping[str, float | str], *, whole: bool = False) -> Answer:
@@ -80,7 +85,12 @@ def answer(relation: Relation, given: Mapping[str, float | str], *, whole: bool 
     everything = known | {unknown.name: roots.value}
     value = float(math.ceil(roots.value - 1e-9)) if whole else roots.value
     return Answer(
-        relation=relation.key, found=unknown.name, value=value, text=fmt(roots.value, unknown.unit, 4),
-        others=tuple(fmt(x, unknown.unit, 4) for x in roots.others), latex=relation.latex,
+        relation=relation.key,
+        found=unknown.name,
+        value=value,
+        text=fmt(roots.value, unknown.unit, 4),
+        others=tuple(fmt(x, unknown.unit, 4) for x in roots.others),
+        latex=relation.latex,
         substituted=relation.substituted(everything),
-        values=tuple(Value(name=n, value=v, text=short(v, symbols[n].unit)) for n, v in everything.items()))  # fmt: skip
+        values=tuple(Value(name=n, value=v, text=short(v, symbols[n].unit)) for n, v in everything.items()),
+    )

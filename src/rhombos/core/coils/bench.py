@@ -15,9 +15,13 @@ from rhombos.core.solve import Worked
 from rhombos.core.topology import RECTIFIERS
 
 COILS: dict[str, Callable[[Worked], CoilBench]] = {
-    "transformer": transformer_bench, "iron_transformer": iron_bench, "rectifier": link_choke,
-    "output_filter": filter_inductor, "controller": sense_bench, "oscillator": drive_bench,
-}  # fmt: skip
+    "transformer": transformer_bench,
+    "iron_transformer": iron_bench,
+    "rectifier": link_choke,
+    "output_filter": filter_inductor,
+    "controller": sense_bench,
+    "oscillator": drive_bench,
+}
 """By block."""
 
 

@@ -17,9 +17,18 @@ SAME_SECTION = 0.8, 1.35
 
 
 def wire_table(
-    shelf: Shelf, present: Winding, breadth: float, frequency: float, portions: float, fill_of: Callable[[Winding], float],
-    key: str, title: str, block: str, prefix: str, ac_share: float = 1.0,
-) -> OptionTable:  # fmt: skip
+    shelf: Shelf,
+    present: Winding,
+    breadth: float,
+    frequency: float,
+    portions: float,
+    fill_of: Callable[[Winding], float],
+    key: str,
+    title: str,
+    block: str,
+    prefix: str,
+    ac_share: float = 1.0,
+) -> OptionTable:
     """Bundles of about the same copper from every wire on the shelf, by what they lose; those that fit first.
 
     `fill_of` says how much of the window's height is in use with a winding; `ac_share` is the part of the squared current that
@@ -42,18 +51,36 @@ def wire_table(
     options = []
     for relative, w, factor in best:
         fill = fill_of(w)
-        options.append(Option(
-            name=f"{w.in_hand} × {w.wire.label}", here=w.wire.id == present.wire.id, fits=fill <= 1,
-            why="" if fill <= 1 else f"{fmt(fill, '%', 2)} of the window",
-            texts={"section": fmt(w.copper, "m^2"), "layers": str(w.layers), "factor": f"{factor:.2f}",
-                   "relative": f"{relative / least:.2f}", "fill": fmt(fill, "%", 2)},
-            patch={f"{block}.{prefix}wire": w.wire.id, f"{block}.{prefix}in_hand": w.in_hand}))  # fmt: skip
+        options.append(
+            Option(
+                name=f"{w.in_hand} × {w.wire.label}",
+                here=w.wire.id == present.wire.id,
+                fits=fill <= 1,
+                why="" if fill <= 1 else f"{fmt(fill, '%', 2)} of the window",
+                texts={
+                    "section": fmt(w.copper, "m^2"),
+                    "layers": str(w.layers),
+                    "factor": f"{factor:.2f}",
+                    "relative": f"{relative / least:.2f}",
+                    "fill": fmt(fill, "%", 2),
+                },
+                patch={f"{block}.{prefix}wire": w.wire.id, f"{block}.{prefix}in_hand": w.in_hand},
+            )
+        )
     return OptionTable(
-        key=key, title=title, columns=labelled(
-            ("section", "copper"), ("layers", "layers"), ("factor", "AC factor"), ("relative", "loss, relative"),
-            ("fill", "window")),
+        key=key,
+        title=title,
+        columns=labelled(
+            ("section", "copper"),
+            ("layers", "layers"),
+            ("factor", "AC factor"),
+            ("relative", "loss, relative"),
+            ("fill", "window"),
+        ),
         remark=f"What the shelf has in place of {present.in_hand} × {present.wire.label}; AC factor at "
-               f"{short(frequency, 'Hz')}; loss over that of the best wire.", options=tuple(options))  # fmt: skip
+        f"{short(frequency, 'Hz')}; loss over that of the best wire.",
+        options=tuple(options),
+    )
 
 
 def fits_first(options: list[Option]) -> tuple[Option, ...]:

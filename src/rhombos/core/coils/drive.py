@@ -29,9 +29,13 @@ def drive_bench(worked: Worked) -> CoilBench:
     windings = _windings(worked, build)
     core = worked.shelf.get(IronCore, build.drive_core)
     return CoilBench(
-        block=KEY, title=f"Drive transformer on {core.id}", tables=(_turns(worked, build), _cores(worked, build)), schools=(),
-        charts=(_window(core, windings), frequency_against_battery(worked)), sheet=_sheet(worked, build, core,
-        windings))  # fmt: skip
+        block=KEY,
+        title=f"Drive transformer on {core.id}",
+        tables=(_turns(worked, build), _cores(worked, build)),
+        schools=(),
+        charts=(_window(core, windings), frequency_against_battery(worked)),
+        sheet=_sheet(worked, build, core, windings),
+    )
 
 
 def _v_half(worked: Worked) -> float:
@@ -57,9 +61,20 @@ def _judged(worked: Worked, near: Any, name: str, here: bool, patch: dict[str, A
     fill = _fill(worked, near, core)
     why = against((abs(off), OFF, "%"), (fill, 1.0, "%"))
     return Option(
-        name=name, here=here, fits=not why, why=why, patch=patch,
-        texts={"frequency": fmt(hertz, "Hz"), "off": f"{off:+.1%}".replace("-", "−"), "fill": fmt(fill, "%", 2),
-               "mass": fmt(core.mass, "kg", 2), "turns": str(near.drive_turns), **more})  # fmt: skip
+        name=name,
+        here=here,
+        fits=not why,
+        why=why,
+        patch=patch,
+        texts={
+            "frequency": fmt(hertz, "Hz"),
+            "off": f"{off:+.1%}".replace("-", "−"),
+            "fill": fmt(fill, "%", 2),
+            "mass": fmt(core.mass, "kg", 2),
+            "turns": str(near.drive_turns),
+            **more,
+        },
+    )
 
 
 def _turns(worked: Worked, build: Any) -> OptionTable:
@@ -67,8 +82,11 @@ def _turns(worked: Worked, build: Any) -> OptionTable:
     options = []
     for n in sorted({max(1, build.drive_turns + k * step) for k in range(-3, 4)}):
         near = build.model_copy(update={"drive_turns": n})
-        options.append(_judged(worked, near, str(n), n == build.drive_turns,
-                               {f"{KEY}.drive_core": build.drive_core, f"{KEY}.drive_turns": n}))  # fmt: skip
+        options.append(
+            _judged(
+                worked, near, str(n), n == build.drive_turns, {f"{KEY}.drive_core": build.drive_core, f"{KEY}.drive_turns": n}
+            )
+        )
     return OptionTable(
         key="turns",
         title="Turns",
@@ -85,26 +103,43 @@ def _cores(worked: Worked, build: Any) -> OptionTable:
         n = max(1, round(block.turns_for(line, build.drive_share * volts, core)))
         present = core.id == build.drive_core
         near = build if present else build.model_copy(update={"drive_core": core.id, "drive_turns": n})
-        return _judged(worked, near, core.id, present, {f"{KEY}.drive_core": core.id, f"{KEY}.drive_turns": near.drive_turns},
-                       price=fmt(core.price, "1", 2))  # fmt: skip
+        return _judged(
+            worked,
+            near,
+            core.id,
+            present,
+            {f"{KEY}.drive_core": core.id, f"{KEY}.drive_turns": near.drive_turns},
+            price=fmt(core.price, "1", 2),
+        )
 
     rings = sorted((c for c in worked.shelf.all(IronCore) if c.shape == "strip ring"), key=lambda c: c.a_e * c.a_w)
     return OptionTable(
-        key="cores", title="Strip rings on the shelf", columns=labelled(
-            ("turns", "turns"), ("frequency", "frequency"), ("off", "off"), ("fill", "window"), ("mass", "core"),
-            ("price", "cost")),
+        key="cores",
+        title="Strip rings on the shelf",
+        columns=labelled(
+            ("turns", "turns"),
+            ("frequency", "frequency"),
+            ("off", "off"),
+            ("fill", "window"),
+            ("mass", "core"),
+            ("price", "cost"),
+        ),
         remark="A square loop, without a gap: it must saturate sharply. Laminations with joints make a soft, late clock.",
-        options=with_present([judged(c) for c in rings],
-                             lambda: judged(worked.shelf.get(IronCore, build.drive_core)), SHOWN))  # fmt: skip
+        options=with_present([judged(c) for c in rings], lambda: judged(worked.shelf.get(IronCore, build.drive_core)), SHOWN),
+    )
 
 
 def _window(core: IronCore, windings: tuple[tuple[str, Winding], ...]) -> Chart:
     whole = max((w for _, w in windings), key=lambda w: w.turns)
     wires = sum(w.turns for _, w in windings)
     return Chart(
-        key="window", title="Winding window, to scale", boxes=layers_of(whole, wires, core.b_w, core.height),
-        remark=f"{core.id}, its inner circumference unrolled: " + ", ".join(f"{n} {w.turns}" for n, w in windings)
-        + f" turns of {whole.wire.label}.")  # fmt: skip
+        key="window",
+        title="Winding window, to scale",
+        boxes=layers_of(whole, wires, core.b_w, core.height),
+        remark=f"{core.id}, its inner circumference unrolled: "
+        + ", ".join(f"{n} {w.turns}" for n, w in windings)
+        + f" turns of {whole.wire.label}.",
+    )
 
 
 def _sheet(worked: Worked, build: Any, core: IronCore, windings: tuple[tuple[str, Winding], ...]) -> WindingSheet:
@@ -112,23 +147,39 @@ def _sheet(worked: Worked, build: Any, core: IronCore, windings: tuple[tuple[str
     for n, (name, w) in enumerate(windings):
         pin = "PAB"[n]
         mass = w.turns * w.copper * core.mlt * COPPER_DENSITY
-        rows.append(WindingRow(
-            what=name, turns=str(w.turns), wire=w.wire.label, in_hand="1", layers=str(w.layers),
-            length=f"1 × {fmt(cut_length(w, core.mlt), 'm')}", mass=fmt(mass, "kg", 2), starts=f"{pin}1 start, {pin}2 finish",
-            note="" if n == 0 else "bifilar with the other drive winding, joined the other way round"))  # fmt: skip
+        rows.append(
+            WindingRow(
+                what=name,
+                turns=str(w.turns),
+                wire=w.wire.label,
+                in_hand="1",
+                layers=str(w.layers),
+                length=f"1 × {fmt(cut_length(w, core.mlt), 'm')}",
+                mass=fmt(mass, "kg", 2),
+                starts=f"{pin}1 start, {pin}2 finish",
+                note="" if n == 0 else "bifilar with the other drive winding, joined the other way round",
+            )
+        )
     volts = _v_half(worked)
     return WindingSheet(
-        title="Drive transformer", core=f"{core.id}, strip ring, no gap", rows=tuple(rows),
+        title="Drive transformer",
+        core=f"{core.id}, strip ring, no gap",
+        rows=tuple(rows),
         checks=labelled(
-            ("Saturates after", f"{fmt(build.drive_share * volts / (4 * block.frequency(volts, build, worked.shelf)), 'V*s')} "
-             "from zero"),
+            (
+                "Saturates after",
+                f"{fmt(build.drive_share * volts / (4 * block.frequency(volts, build, worked.shelf)), 'V*s')} from zero",
+            ),
             ("Frequency, nominal battery", fmt(block.frequency(volts, build, worked.shelf), "Hz")),
             ("Voltage across its primary", fmt(build.drive_share * volts, "V")),
-            ("Window in use", fmt(_fill(worked, build, core), "%", 2))),
+            ("Window in use", fmt(_fill(worked, build, core), "%", 2)),
+        ),
         cautions=(
             "The two drive windings work against each other: join one the wrong way round, and both switches turn on.",
             "Start it through a lamp in series with the battery until the frequency is seen.",
             f"If a winding touches the mains side, test it with {short(hipot_voltage(worked.brief.output.voltage), 'V')} AC "
             "for one minute; local codes decide.",
         ),
-        window=_window(core, windings), phasing=(1, 2))  # fmt: skip
+        window=_window(core, windings),
+        phasing=(1, 2),
+    )

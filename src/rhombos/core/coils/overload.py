@@ -15,9 +15,7 @@ TOP_SHARE = 4.0
 Real = NDArray[np.float64]
 
 
-def minutes_to_limit(
-    share: Real, copper: float, core: float, rise: float, allowed: float, capacity: float
-) -> Real:  # fmt: skip
+def minutes_to_limit(share: Real, copper: float, core: float, rise: float, allowed: float, capacity: float) -> Real:
     """Time, s, until a part warm from rated load reaches its limit under a share of that load; infinite where it never does.
 
     Args: copper and core loss at rated load, W; temperature rise there, K; rise allowed, K; heat capacity, J/K. One lump: the
@@ -42,9 +40,13 @@ def overload(copper: float, core: float, rise: float, allowed: float, capacity: 
     double = float(minutes_to_limit(np.array([2.0]), copper, core, rise, allowed, capacity)[0])
     said = f"for {fmt(double, 's', 2)}" if np.isfinite(double) else "continuously"
     return Chart(
-        key="overload", title="Overload against time", x=t.axis("time, from warm", log=True),
-        y=p.axis("", low=0, high=roomy(TOP_SHARE * power)), series=(curve("bears", seconds, watts, t, p),),
+        key="overload",
+        title="Overload against time",
+        x=t.axis("time, from warm", log=True),
+        y=p.axis("", low=0, high=roomy(TOP_SHARE * power)),
+        series=(curve("bears", seconds, watts, t, p),),
         marks=(Mark(at=p(lasting), label=f"continuous {fmt(lasting, 'W')}", role="house"),),
         dots=(Dot(x=t(double), y=p(2 * power), label="twice"),) if np.isfinite(double) and double > 1 else (),
         remark=f"Warm from full power it bears twice that {said}; {fmt(capacity, 'J')} a kelvin of core and copper take the "
-               "heat. The switches give way sooner: seconds, not minutes.")  # fmt: skip
+        "heat. The switches give way sooner: seconds, not minutes.",
+    )

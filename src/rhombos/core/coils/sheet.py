@@ -31,9 +31,15 @@ def hipot_voltage(working: float) -> float:
 
 
 def pair_sheet(
-    made: WoundPair, mean_turn: float, breadth: float, core: str, title: str, working: float, window: Chart,
+    made: WoundPair,
+    mean_turn: float,
+    breadth: float,
+    core: str,
+    title: str,
+    working: float,
+    window: Chart,
     checks: tuple[tuple[str, str], ...],
-) -> WindingSheet:  # fmt: skip
+) -> WindingSheet:
     """The sheet of a transformer. `working` is the highest voltage between its windings, V."""
     rows: list[WindingRow] = []
     seen = {"primary": 0, "secondary": 0}
@@ -48,10 +54,16 @@ def pair_sheet(
         "A wrong start is a short at first power: check the phase of every winding with a battery and a meter, or a generator.",
         f"Test between primary and secondary, and to the core, with {short(hipot_voltage(working), 'V')} AC for one minute "
         "behind a current limit, in a guarded place; local codes decide the insulation and its test.",
-    )  # fmt: skip
+    )
     return WindingSheet(
-        title=title, core=core, rows=tuple(rows), checks=labelled(*checks), cautions=cautions, window=window,
-        phasing=(made.halves, made.secondary_halves))  # fmt: skip
+        title=title,
+        core=core,
+        rows=tuple(rows),
+        checks=labelled(*checks),
+        cautions=cautions,
+        window=window,
+        phasing=(made.halves, made.secondary_halves),
+    )
 
 
 def _lay_row(lay: Lay, nth: int, of: int, mean_turn: float, breadth: float) -> WindingRow:
@@ -68,10 +80,16 @@ def _lay_row(lay: Lay, nth: int, of: int, mean_turn: float, breadth: float) -> W
     if of > 1 and nth == of:
         note = "joined to part 1 at both ends" + (f"; {note}" if note else "")
     return WindingRow(
-        what=name, turns=str(w.turns), wire=w.wire.label,
+        what=name,
+        turns=str(w.turns),
+        wire=w.wire.label,
         in_hand=f"{lay.in_hand}" + (f" + {lay.in_hand}" if lay.together == 2 else ""),
-        layers=str(math.ceil(lay.wires / per_layer)), length=f"{wires} × {fmt(length, 'm')}", mass=fmt(mass, "kg", 2),
-        starts=_starts(lay.part, lay.together), note=note)  # fmt: skip
+        layers=str(math.ceil(lay.wires / per_layer)),
+        length=f"{wires} × {fmt(length, 'm')}",
+        mass=fmt(mass, "kg", 2),
+        starts=_starts(lay.part, lay.together),
+        note=note,
+    )
 
 
 def _starts(part: str, halves: int) -> str:
@@ -83,14 +101,19 @@ def _starts(part: str, halves: int) -> str:
 
 def _tape_row(where: str, breadth: float) -> WindingRow:
     return WindingRow(
-        what=f"tape {where}", turns="", wire="polyester tape", in_hand="", layers="2 to 3",
+        what=f"tape {where}",
+        turns="",
+        wire="polyester tape",
+        in_hand="",
+        layers="2 to 3",
         length=f"{breadth * 1e3:.0f} mm wide",
-        mass="", starts="", note=f"{fmt(INSULATION, 'mm', 2)} in all, past the last turn on both sides")  # fmt: skip
+        mass="",
+        starts="",
+        note=f"{fmt(INSULATION, 'mm', 2)} in all, past the last turn on both sides",
+    )
 
 
-def choke_sheet(
-    made: Choke, core: str, title: str, window: Chart, checks: tuple[tuple[str, str], ...]
-) -> WindingSheet:  # fmt: skip
+def choke_sheet(made: Choke, core: str, title: str, window: Chart, checks: tuple[tuple[str, str], ...]) -> WindingSheet:
     """The sheet of an inductor."""
     winding, mean_turn, breadth = made.winding, made.stack.mlt, made.stack.b_w
     per_layer = max(1, int(breadth / winding.wire.outer))
@@ -98,11 +121,18 @@ def choke_sheet(
     mass = winding.turns * winding.copper * mean_turn * COPPER_DENSITY
     rows = [
         WindingRow(
-            what="winding", turns=str(winding.turns), wire=winding.wire.label, in_hand=str(count),
-            layers=str(math.ceil(winding.turns * count / per_layer)), length=f"{count} × {fmt(length, 'm')}",
-            mass=fmt(mass, "kg", 2), starts="L1 start, L2 finish", note=""),
+            what="winding",
+            turns=str(winding.turns),
+            wire=winding.wire.label,
+            in_hand=str(count),
+            layers=str(math.ceil(winding.turns * count / per_layer)),
+            length=f"{count} × {fmt(length, 'm')}",
+            mass=fmt(mass, "kg", 2),
+            starts="L1 start, L2 finish",
+            note="",
+        ),
         _tape_row("over all", breadth),
-    ]  # fmt: skip
+    ]
     if made.soft:
         cautions: tuple[str, ...] = (
             f"Measure the inductance without current: {fmt(made.inductance_at(0.0), 'H', 3)} within the powder's tenth; add or "
@@ -110,14 +140,24 @@ def choke_sheet(
             "Leave a gap between the winding's two ends on the ring: the whole voltage stands between them.",
         )
     else:
-        rows.append(WindingRow(
-            what="gap", turns="", wire="hard paper or fibre", in_hand="", layers="", length=fmt(made.gap, "mm", 2) + " in all",
-            mass="", starts="", note="half of it under each outer leg if the centre leg is not ground"))  # fmt: skip
+        rows.append(
+            WindingRow(
+                what="gap",
+                turns="",
+                wire="hard paper or fibre",
+                in_hand="",
+                layers="",
+                length=fmt(made.gap, "mm", 2) + " in all",
+                mass="",
+                starts="",
+                note="half of it under each outer leg if the centre leg is not ground",
+            )
+        )
         cautions = (
             f"Measure the inductance before you glue: {fmt(made.inductance, 'H', 3)} wanted; open or close the gap until it is "
             "there.",
             "Keep the wire a gap's width away from the gap: the field that spreads there heats it.",
         )
     return WindingSheet(
-        title=title, core=core, rows=tuple(rows), checks=labelled(*checks), cautions=cautions, window=window,
-        phasing=None)  # fmt: skip
+        title=title, core=core, rows=tuple(rows), checks=labelled(*checks), cautions=cautions, window=window, phasing=None
+    )

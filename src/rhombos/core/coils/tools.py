@@ -48,9 +48,10 @@ def one_turn(asked: OneTurn) -> OneTurnAnswer:
 
     coarse = "; too coarse to set it by turns alone." if step > 0.05 else "."
     return OneTurnAnswer(
-        exact=exact, choices=tuple(told(n) for n in (low, low + 1)),
-        remark=f"Each turn is {fmt(step, '%', 2)} of the voltage{coarse} Measure at the input and load it will work "
-        "at.")  # fmt: skip
+        exact=exact,
+        choices=tuple(told(n) for n in (low, low + 1)),
+        remark=f"Each turn is {fmt(step, '%', 2)} of the voltage{coarse} Measure at the input and load it will work at.",
+    )
 
 
 class UnknownCore(_Asked):
@@ -91,11 +92,20 @@ def unknown_core(asked: UnknownCore) -> UnknownCoreAnswer:
     family, why = _family(mu, knee)
     usable = 0.6 * knee
     return UnknownCoreAnswer(
-        inductance_factor=factor, permeability=mu, knee=knee, usable=usable, family=family,
-        texts={"inductance_factor": fmt(factor, "H"), "permeability": fmt(mu, "1"), "knee": fmt(knee, "T"),
-               "usable": fmt(usable, "T")},
+        inductance_factor=factor,
+        permeability=mu,
+        knee=knee,
+        usable=usable,
+        family=family,
+        texts={
+            "inductance_factor": fmt(factor, "H"),
+            "permeability": fmt(mu, "1"),
+            "knee": fmt(knee, "T"),
+            "usable": fmt(usable, "T"),
+        },
         remark=f"{why} Count on {fmt(usable, 'T')} hot, and check its heat at your frequency with a loaded run: the test tells "
-               "nothing of loss.")  # fmt: skip
+        "nothing of loss.",
+    )
 
 
 FERRITE_KNEE = 0.55
@@ -144,19 +154,30 @@ def salvaged(asked: Salvaged, shelf: Shelf) -> SalvagedAnswer:
     """
     product = asked.area * asked.window
     # two windings, the primary centre-tapped: the windings' volt-amperes are √2 + 1 times the power
-    carried = book.area_product.solve("P_apparent", {
-        "A_p": product, "K_f": 4.0, "K_u": FILL, "B_pk": asked.flux, "f": asked.frequency, "J": DENSITY})  # fmt: skip
+    carried = book.area_product.solve(
+        "P_apparent", {"A_p": product, "K_f": 4.0, "K_u": FILL, "B_pk": asked.flux, "f": asked.frequency, "J": DENSITY}
+    )
     power = carried.value / (math.sqrt(2) + 1)
     turns = math.ceil(float(book.peak_flux(V=asked.volts, D=0.45, N=1, A_e=asked.area, f_s=asked.frequency)) / asked.flux)
     volume = asked.area * asked.path
-    heat = max(float(book.steinmetz(k_core=g.k, f=asked.frequency, alpha=g.alpha, B_pk=asked.flux, beta=g.beta)) * volume
-               for g in suited_grades(shelf, asked.frequency))  # fmt: skip
+    heat = max(
+        float(book.steinmetz(k_core=g.k, f=asked.frequency, alpha=g.alpha, B_pk=asked.flux, beta=g.beta)) * volume
+        for g in suited_grades(shelf, asked.frequency)
+    )
     surface = 6 * (volume + asked.window * math.sqrt(asked.area) * 4) ** (2 / 3)
     warm = float(rise(2 * heat, surface))
     hot = f"runs {fmt(warm, 'K', 2)} above its air with copper as warm as the core"
     said = f"It {hot}." if warm <= WARM else f"It {hot}: halve the flux, double the turns, or ask less of it."
     return SalvagedAnswer(
-        power=power, turns=turns, heat=heat,
-        texts={"power": fmt(power, "W", 2), "turns": str(turns), "heat": fmt(heat, "W", 2), "rise": fmt(warm, "K", 2),
-               "product": fmt(product, "m^4", 2)},
-        remark=said + " Put it on your shelf as a core, and the proposals will weigh it against the others.")  # fmt: skip
+        power=power,
+        turns=turns,
+        heat=heat,
+        texts={
+            "power": fmt(power, "W", 2),
+            "turns": str(turns),
+            "heat": fmt(heat, "W", 2),
+            "rise": fmt(warm, "K", 2),
+            "product": fmt(product, "m^4", 2),
+        },
+        remark=said + " Put it on your shelf as a core, and the proposals will weigh it against the others.",
+    )

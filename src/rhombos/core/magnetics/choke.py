@@ -92,9 +92,7 @@ class Choke:
         return self.winding.height / self.stack.height
 
 
-def choke_from(
-    shelf: Shelf, core: str, sets: int, grade: str, wire: str, in_hand: int, turns: int, inductance: float
-) -> Choke:  # fmt: skip
+def choke_from(shelf: Shelf, core: str, sets: int, grade: str, wire: str, in_hand: int, turns: int, inductance: float) -> Choke:
     """The choke that a build's fields describe."""
     stack = stacked(shelf.get(Core, core), sets)
     material: Any = shelf.find(GRADES, grade)
@@ -145,7 +143,7 @@ Candidate = tuple[Stack, Grade, int]
 
 def _gapped_candidates(
     need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules, most: int | None
-) -> list[tuple[float, Candidate]]:  # fmt: skip
+) -> list[tuple[float, Candidate]]:
     """The best stacks that can be gapped, with the turns that keep the flux down and what they cost, watts counted in."""
     table, grade = stack_table(shelf), _grade(need, pins, shelf)
     index = _pinned_stacks(table, pins, table.gappable)
@@ -163,12 +161,13 @@ def _gapped_candidates(
 
 def _soft_candidates(
     need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules, powders: list[Powder], most: int | None
-) -> list[tuple[float, Candidate]]:  # fmt: skip
+) -> list[tuple[float, Candidate]]:
     """The best rings of every powder, with the turns that give the inductance under the steady current and what they cost."""
     table = stack_table(shelf)
     index = _pinned_stacks(table, pins, ~table.gappable)
-    of_each = {n: np.array([[getattr(g, n)] for g in powders]) for n in (
-        "k", "alpha", "beta", "mu_i", "h_half", "softness", "price")}  # fmt: skip
+    of_each = {
+        n: np.array([[getattr(g, n)] for g in powders]) for n in ("k", "alpha", "beta", "mu_i", "h_half", "softness", "price")
+    }
     grade = SimpleNamespace(**of_each)
     turns = soft_turns(need, grade, table.a_e[index], table.l_e[index])
     if "turns" in pins:
@@ -178,14 +177,15 @@ def _soft_candidates(
     left = book.soft_permeability(H=field, H_half=grade.h_half, softness=grade.softness)
     crowded = turns * need.rms / rules.current_density / (SEARCH_FILL * rules.window_fill * table.a_w[index])
     trouble = (
-        np.maximum(0, warm / (rules.winding_limit - need.air) - 1) + np.maximum(0, IN_HAND * LEAST_LEFT / left - 1)
-        + np.maximum(0, turns / MOST_TURNS - 1) + np.maximum(0, crowded - 1)
-    )  # fmt: skip
+        np.maximum(0, warm / (rules.winding_limit - need.air) - 1)
+        + np.maximum(0, IN_HAND * LEAST_LEFT / left - 1)
+        + np.maximum(0, turns / MOST_TURNS - 1)
+        + np.maximum(0, crowded - 1)
+    )
     score = table.price[index] + grade.price + rules.watt_worth * loss
     score = np.where(trouble > 0, 1e6 * (1 + trouble), score)
     found = [divmod(int(place), index.size) for place in _cheapest(score, most)]
-    return [(float(score[which, at]), (table.rows[index[at]], powders[which], int(turns[which, at])))
-            for which, at in found]  # fmt: skip
+    return [(float(score[which, at]), (table.rows[index[at]], powders[which], int(turns[which, at]))) for which, at in found]
 
 
 def _cheapest(score: np.ndarray, most: int | None) -> np.ndarray:
@@ -211,8 +211,7 @@ def soft_turns(need: ChokeNeed, powder: Any, a_e: Any, l_e: Any) -> np.ndarray:
 def _pinned_stacks(table: Any, pins: dict[str, Any], able: np.ndarray) -> np.ndarray:
     """Places of the stacks that the pins leave, of those that are able; of the pinned core, if none is."""
     core, sets = pins.get("core"), pins.get("sets")
-    fit = [i for i, row in enumerate(table.rows)
-           if able[i] and core in (None, row.core.id) and sets in (None, row.sets)]  # fmt: skip
+    fit = [i for i, row in enumerate(table.rows) if able[i] and core in (None, row.core.id) and sets in (None, row.sets)]
     return np.array(fit or [i for i, row in enumerate(table.rows) if row.core.id == core])
 
 
@@ -231,21 +230,20 @@ def _grade(need: ChokeNeed, pins: dict[str, Any], shelf: Shelf) -> Grade:
 
 def _estimate(
     need: ChokeNeed, table: Any, index: np.ndarray, turns: np.ndarray, grade: Any, rules: Rules
-) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
+) -> tuple[np.ndarray, np.ndarray]:
     copper = SEARCH_FILL * rules.window_fill * table.a_w[index] / turns
     copper = np.minimum(copper, need.rms / rules.current_density * 1.1)
     resistance = book.winding_resistance(rho=copper_resistivity(90), N=turns, MLT=table.mlt[index], A_cu=copper)
     swing = book.choke_flux(L=need.inductance, I_pk=need.ripple / 2, N=turns, A_e=table.a_e[index])
-    core = book.igse_triangle(
-        D_tot=0.5, alpha=grade.alpha, beta=grade.beta, k_core=grade.k, f=need.frequency, B_pk=swing
-    ) * table.v_e[index]  # fmt: skip
+    core = (
+        book.igse_triangle(D_tot=0.5, alpha=grade.alpha, beta=grade.beta, k_core=grade.k, f=need.frequency, B_pk=swing)
+        * table.v_e[index]
+    )
     loss = source.ohmic_loss(I_rms=need.rms, R=resistance) + core
     return loss, rise(loss, table.surface[index])
 
 
-def _wind(
-    need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules, stack: Stack, grade: Grade, turns: int
-) -> Choke:  # fmt: skip
+def _wind(need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules, stack: Stack, grade: Grade, turns: int) -> Choke:
     ac_share = need.ripple_rms**2 / (need.rms**2 + need.ripple_rms**2)
     winding = choose_wire(
         shelf, turns, need.rms, rules.current_density, stack.b_w, stack.height * 0.9, need.frequency, ac_share=ac_share
@@ -269,29 +267,43 @@ class ChokeLoss:
 
 
 def choke_loss(
-    choke: Choke, need: ChokeNeed, celsius: float = 90.0, duty: float = 0.5, core_weight: float = 1.0,
-    ledger: Ledger = SILENT, block: str = "",
-) -> ChokeLoss:  # fmt: skip
+    choke: Choke,
+    need: ChokeNeed,
+    celsius: float = 90.0,
+    duty: float = 0.5,
+    core_weight: float = 1.0,
+    ledger: Ledger = SILENT,
+    block: str = "",
+) -> ChokeLoss:
     """Losses at a temperature of core and copper, °C.
 
     `core_weight` scales the core loss where the ripple varies over the line cycle; the working is kept under `block`.
     """
     w, stack, grade = choke.winding, choke.stack, choke.grade
     resistance = ledger.work(
-        f"{block}.winding_resistance", book.winding_resistance,
-        rho=copper_resistivity(celsius), N=w.turns, MLT=stack.mlt, A_cu=w.copper,
-    )  # fmt: skip
+        f"{block}.winding_resistance",
+        book.winding_resistance,
+        rho=copper_resistivity(celsius),
+        N=w.turns,
+        MLT=stack.mlt,
+        A_cu=w.copper,
+    )
     factor = ac_factor(w, stack.b_w, need.frequency, celsius)
     slow = ledger.work(f"{block}.slow_copper", book.ac_copper_loss, I_rms=need.rms, R=resistance, F_R=1.0)
     fast = ledger.work(f"{block}.ripple_copper", book.ac_copper_loss, I_rms=need.ripple_rms, R=resistance, F_R=factor)
-    swing = book.choke_flux.work({
-        "L": choke.inductance_at(need.rms), "I_pk": need.ripple / 2, "N": w.turns, "A_e": stack.a_e})  # fmt: skip
+    swing = book.choke_flux.work({"L": choke.inductance_at(need.rms), "I_pk": need.ripple / 2, "N": w.turns, "A_e": stack.a_e})
     core = 0.0
     if swing > 0:
         density = ledger.work(
-            f"{block}.core_density", book.igse_triangle, D_tot=min(0.95, max(0.05, duty)), alpha=grade.alpha,
-            beta=grade.beta, k_core=grade.k, f=need.frequency, B_pk=swing,
-        )  # fmt: skip
+            f"{block}.core_density",
+            book.igse_triangle,
+            D_tot=min(0.95, max(0.05, duty)),
+            alpha=grade.alpha,
+            beta=grade.beta,
+            k_core=grade.k,
+            f=need.frequency,
+            B_pk=swing,
+        )
         scale = core_weight * temperature_factor(grade, celsius)
         core = ledger.work(f"{block}.core_loss", book.core_loss, p_v=density * scale, V_e=stack.v_e)
     total = ledger.total(f"{block}.choke_loss", {"copper, slow": slow, "copper, ripple": fast, "core": core})

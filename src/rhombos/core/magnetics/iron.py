@@ -68,7 +68,7 @@ class IronTransformer(WoundPair):
         first, second = (
             book.winding_resistance.work({"rho": rho, "N": w.turns, "MLT": self.stack.mlt, "A_cu": w.copper})
             for w in (self.primary, self.secondary)
-        )  # fmt: skip
+        )
         return first, second
 
 
@@ -79,7 +79,7 @@ def iron_loss(core: Any, flux: Any, frequency: float) -> Any:
 
 def iron_from(
     shelf: Shelf, core: str, primary: tuple[str, int, int], secondary: tuple[str, int, int], halves: int
-) -> IronTransformer:  # fmt: skip
+) -> IronTransformer:
     """The transformer that a build's fields describe; a winding is (wire, strands in parallel, turns)."""
     stack = shelf.get(IronCore, core)
     windings = [lay(shelf.get(Wire, wire), hand, turns, stack.b_w) for wire, hand, turns in (primary, secondary)]
@@ -152,15 +152,15 @@ def _scores(need: IronNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) ->
         np.maximum(rise(copper_loss + iron, table.surface) / allowed - 1, 0)
         + np.maximum(ampere_turns / room / (1.3 * rules.current_density) - 1, 0)
         + np.maximum(need.linkage / (turns * table.a_e) / table.b_limit - 1, 0)
-    )  # fmt: skip
+    )
     price = table.price + COPPER_PRICE * copper * table.mlt * COPPER_DENSITY
     watts = copper_loss + 2 * iron + IDLE_WEIGHT * np.maximum(iron - need.idle, 0.0)
     score = np.where(bad > 0, 1e6 * (1 + bad), price + rules.watt_worth * watts)
     if "core" in pins:
         score = np.where(shelf.column(IronCore, "id") == pins["core"], score, np.inf)
     return _Scored(
-        tuple(cores), turns, np.broadcast_to(secondary, turns.shape),
-        np.maximum(GENTLEST, ampere_turns / copper), score)  # fmt: skip
+        tuple(cores), turns, np.broadcast_to(secondary, turns.shape), np.maximum(GENTLEST, ampere_turns / copper), score
+    )
 
 
 def _wind(need: IronNeed, pins: dict[str, Any], shelf: Shelf, scored: _Scored, at: int) -> IronTransformer:
@@ -186,5 +186,6 @@ def total_loss(t: IronTransformer, need: IronNeed, celsius: float) -> float:
     """Copper and iron, W, at the working point."""
     first, second = t.resistances(celsius)
     copper = need.halves * source.ohmic_loss.work({"I_rms": need.primary_rms, "R": first}) + source.ohmic_loss.work(
-        {"I_rms": need.secondary_rms, "R": second})  # fmt: skip
+        {"I_rms": need.secondary_rms, "R": second}
+    )
     return copper + float(idle_loss(t, need))

@@ -73,24 +73,35 @@ class WoundPair:
             return 0.0
         wire = self.primary.wire
         bundle = wire.strand * math.sqrt(wire.strands)  # litz: its copper as one round conductor
-        return book.half_leakage.work({
-            "N": self.primary.turns, "MLT": self._on.mlt, "n_hand": self.primary.in_hand,
-            "k_pitch": max(1.0, wire.outer / bundle)})  # fmt: skip
+        return book.half_leakage.work(
+            {
+                "N": self.primary.turns,
+                "MLT": self._on.mlt,
+                "n_hand": self.primary.in_hand,
+                "k_pitch": max(1.0, wire.outer / bundle),
+            }
+        )
 
     @property
     def leakage_inputs(self) -> dict[str, float]:
         """The numbers behind `leakage`."""
         return {
-            "N": self.primary.turns, "MLT": self._on.mlt, "b_w": self._on.b_w, "interfaces": self.interfaces,
-            "h_cu": self._copper_height, "h_gap": self.interfaces * INSULATION,
-        }  # fmt: skip
+            "N": self.primary.turns,
+            "MLT": self._on.mlt,
+            "b_w": self._on.b_w,
+            "interfaces": self.interfaces,
+            "h_cu": self._copper_height,
+            "h_gap": self.interfaces * INSULATION,
+        }
 
     @property
     def order(self) -> tuple[Lay, ...]:
         """The windings from the core upwards: primary, secondary and, interleaved, the rest of the primary's wires."""
         first = self.primary.in_hand - self.primary.in_hand // 2 if self.interfaces == 2 else self.primary.in_hand
-        found = [Lay("primary", self.primary, first, self.halves), 
-                 Lay("secondary", self.secondary, self.secondary.in_hand, self.secondary_halves)]  # fmt: skip
+        found = [
+            Lay("primary", self.primary, first, self.halves),
+            Lay("secondary", self.secondary, self.secondary.in_hand, self.secondary_halves),
+        ]
         if self.interfaces == 2 and first < self.primary.in_hand:
             found.append(Lay("primary", self.primary, self.primary.in_hand - first, self.halves))
         return tuple(found)
@@ -98,6 +109,8 @@ class WoundPair:
     @property
     def copper_mass(self) -> float:
         """Copper of all windings, kg."""
-        section = (self.halves * self.primary.turns * self.primary.copper
-                   + self.secondary_halves * self.secondary.turns * self.secondary.copper)  # fmt: skip
+        section = (
+            self.halves * self.primary.turns * self.primary.copper
+            + self.secondary_halves * self.secondary.turns * self.secondary.copper
+        )
         return float(section * self._on.mlt * COPPER_DENSITY)

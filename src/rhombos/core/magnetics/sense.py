@@ -35,8 +35,7 @@ class SenseTransformer:
 
     def flux(self, volts: float, duty: float, frequency: float) -> float:
         """Swing of one pulse, T: `volts` across the winding for a share of the period of a frequency, Hz."""
-        return book.pulse_flux.work({
-            "V": volts, "D": duty, "N": self.winding.turns, "A_e": self.stack.a_e, "f_s": frequency})  # fmt: skip
+        return book.pulse_flux.work({"V": volts, "D": duty, "N": self.winding.turns, "A_e": self.stack.a_e, "f_s": frequency})
 
     def droop(self, volts: float, duty: float, frequency: float, current: float) -> float:
         """Share of the secondary's current, A, that magnetises the core at the end of a pulse: it is missing in the burden."""
@@ -52,14 +51,20 @@ class SenseTransformer:
 def sense_from(shelf: Shelf, core: str, grade: str, turns: int, current: float, density: float) -> SenseTransformer:
     """The current transformer of a build; the thinnest wire that bears its RMS current, A, at a density, A/m²."""
     stack = stacked(shelf.get(Core, core), 1)
-    return SenseTransformer(
-        stack, shelf.get(Grade, grade), lay(thin_wire(shelf, current, density), 1, turns, stack.b_w))  # fmt: skip
+    return SenseTransformer(stack, shelf.get(Grade, grade), lay(thin_wire(shelf, current, density), 1, turns, stack.b_w))
 
 
 def rank_sense_cores(
-    shelf: Shelf, grade: str, turns: int, volts: float, duty: float, frequency: float, current: float, rms: float,
-    density: float
-) -> list[SenseTransformer]:  # fmt: skip
+    shelf: Shelf,
+    grade: str,
+    turns: int,
+    volts: float,
+    duty: float,
+    frequency: float,
+    current: float,
+    rms: float,
+    density: float,
+) -> list[SenseTransformer]:
     """Every ring, those that neither saturate nor droop first, small before large; of any core where there is no ring."""
     cores = [c for c in shelf.all(Core) if not c.gappable] or list(shelf.all(Core))
     made = [sense_from(shelf, c.id, grade, turns, rms, density) for c in cores]

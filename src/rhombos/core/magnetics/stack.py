@@ -41,10 +41,18 @@ def stacked(core: Core, sets: int) -> Stack:
     """A stack of equal sets. Each further set adds its depth to the turn, twice, and a belt to the surface."""
     more = sets - 1
     return Stack(
-        core, sets, a_e=core.a_e * sets, l_e=core.l_e, v_e=core.v_e * sets, a_w=core.a_w, b_w=core.b_w,
-        mlt=core.mlt + 2 * core.depth * more, surface=core.surface + 2 * core.l_e * core.depth * more,
-        mass=core.mass * sets, price=core.price * sets,
-    )  # fmt: skip
+        core,
+        sets,
+        a_e=core.a_e * sets,
+        l_e=core.l_e,
+        v_e=core.v_e * sets,
+        a_w=core.a_w,
+        b_w=core.b_w,
+        mlt=core.mlt + 2 * core.depth * more,
+        surface=core.surface + 2 * core.l_e * core.depth * more,
+        mass=core.mass * sets,
+        price=core.price * sets,
+    )
 
 
 class StackTable:

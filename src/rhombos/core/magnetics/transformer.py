@@ -61,9 +61,16 @@ class Transformer(WoundPair):
 
 
 def transformer_from(
-    shelf: Shelf, core: str, sets: int, grade: str, primary: tuple[str, int, int], secondary: tuple[str, int, int],
-    interfaces: int, halves: int = 2, secondary_halves: int = 1,
-) -> Transformer:  # fmt: skip
+    shelf: Shelf,
+    core: str,
+    sets: int,
+    grade: str,
+    primary: tuple[str, int, int],
+    secondary: tuple[str, int, int],
+    interfaces: int,
+    halves: int = 2,
+    secondary_halves: int = 1,
+) -> Transformer:
     """The transformer that a build's fields describe; a winding is (wire, strands in parallel, turns)."""
     stack = stacked(shelf.get(Core, core), sets)
     windings = [lay(shelf.get(Wire, wire), hand, turns, stack.b_w) for wire, hand, turns in (primary, secondary)]
@@ -120,7 +127,7 @@ class WindingLoss:
 
 def winding_losses(
     t: Transformer, primary_pulse: float, secondary_pulse: float, duty: float, frequency: float, celsius: float
-) -> tuple[WindingLoss, WindingLoss]:  # fmt: skip
+) -> tuple[WindingLoss, WindingLoss]:
     """Loss of one primary half (or the one primary) and of the secondary, likewise, their AC factors weighted over their
     harmonics."""
     rho = copper_resistivity(celsius)
@@ -134,8 +141,7 @@ def winding_losses(
         direct = duty**2 if halves == 2 else 0.0  # the pulses of a half have a mean
         resistance = book.winding_resistance.work({"rho": rho, "N": w.turns, "MLT": t.stack.mlt, "A_cu": w.copper})
         factor = (direct + summed[2 * i]) / (direct + summed[2 * i + 1])
-        found.append(
-            WindingLoss(source.ohmic_loss.work({"I_rms": rms, "R": resistance * factor}), rms, resistance, factor))  # fmt: skip
+        found.append(WindingLoss(source.ohmic_loss.work({"I_rms": rms, "R": resistance * factor}), rms, resistance, factor))
     return found[0], found[1]
 
 
@@ -150,10 +156,14 @@ def design_transformer(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf
     secondary_in_hand, interfaces.
     """
     table = stack_table(shelf)
-    index = np.array([
-        i for i, row in enumerate(table.rows)
-        if pins.get("core", row.core.id) == row.core.id and pins.get("sets", row.sets) == row.sets
-    ] or [i for i, row in enumerate(table.rows) if row.core.id == pins.get("core", row.core.id)])  # fmt: skip
+    index = np.array(
+        [
+            i
+            for i, row in enumerate(table.rows)
+            if pins.get("core", row.core.id) == row.core.id and pins.get("sets", row.sets) == row.sets
+        ]
+        or [i for i, row in enumerate(table.rows) if row.core.id == pins.get("core", row.core.id)]
+    )
     grades = [shelf.get(Grade, pins["grade"])] if "grade" in pins else suited_grades(shelf, need.frequency)
     turns = np.array([pins["primary_turns"]] if "primary_turns" in pins else range(1, MOST_PRIMARY_TURNS + 1))
     allowed = rules.winding_limit - need.air
@@ -200,18 +210,22 @@ def rank_transformers(need: TransformerNeed, shelf: Shelf, rules: Rules, count: 
 
 
 def _scores(
-    need: TransformerNeed, pins: dict[str, Any], table: Any, index: np.ndarray, turns: np.ndarray, grades: list[Grade],
+    need: TransformerNeed,
+    pins: dict[str, Any],
+    table: Any,
+    index: np.ndarray,
+    turns: np.ndarray,
+    grades: list[Grade],
     rules: Rules,
-) -> np.ndarray:  # fmt: skip
+) -> np.ndarray:
     """Price plus worth of loss for every grade, core and number of primary turns; far larger where it cannot work."""
     area, volume, surface = (getattr(table, n)[index][:, None] for n in ("a_e", "v_e", "surface"))
     peak = book.peak_flux(V=need.v_max, D=need.d_max, N=turns, A_e=area, f_s=need.frequency)
     work = book.peak_flux(V=need.v_work, D=need.d_work, N=turns, A_e=area, f_s=need.frequency)
     secondary = np.asarray(pins.get("secondary_turns", np.ceil(turns * need.ratio - 1e-9)))
-    ampere_turns = (
-        need.halves * turns * need.primary_pulse * math.sqrt(2 * need.d_work / need.halves)
-        + need.secondary_halves * secondary * need.secondary_pulse * math.sqrt(2 * need.d_work / need.secondary_halves)
-    )  # fmt: skip
+    ampere_turns = need.halves * turns * need.primary_pulse * math.sqrt(
+        2 * need.d_work / need.halves
+    ) + need.secondary_halves * secondary * need.secondary_pulse * math.sqrt(2 * need.d_work / need.secondary_halves)
     room = rules.window_fill * table.a_w[index][:, None]
     wanted = ampere_turns / rules.current_density
     copper = 1.2 * copper_resistivity(90) * table.mlt[index][:, None] * ampere_turns**2 / np.minimum(room, wanted)
@@ -219,13 +233,13 @@ def _scores(
     allowed = rules.winding_limit - need.air
     found = []
     for g in grades:
-        core = volume * book.igse_pulses(
-            D=need.d_work, alpha=g.alpha, beta=g.beta, k_core=g.k, f_s=need.frequency, B_pk=work)  # fmt: skip
+        core = volume * book.igse_pulses(D=need.d_work, alpha=g.alpha, beta=g.beta, k_core=g.k, f_s=need.frequency, B_pk=work)
         loss = core + copper
         bad = (
-            np.maximum(rise(loss, surface) / allowed - 1, 0) + crowded
+            np.maximum(rise(loss, surface) / allowed - 1, 0)
+            + crowded
             + np.maximum(peak / min(rules.ferrite_peak, g.b_sat) - 1, 0)
-        )  # fmt: skip
+        )
         price = table.price[index][:, None] + g.price
         found.append(np.where(bad > 0, 1e6 + 1e3 * bad, price + rules.watt_worth * loss))
     return np.array(found)
@@ -233,7 +247,7 @@ def _scores(
 
 def _wind(
     need: TransformerNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules, stack: Stack, grade: Grade, turns: int
-) -> Transformer:  # fmt: skip
+) -> Transformer:
     interfaces = int(pins.get("interfaces", 2))
     secondary_turns = int(pins.get("secondary_turns", math.ceil(turns * need.ratio - 1e-9)))
     room = HEIGHT_USED * stack.height - (interfaces + 1) * INSULATION
@@ -245,9 +259,16 @@ def _wind(
         duty = 2 * need.d_work / halves
         rms = pulse * math.sqrt(duty)
         chosen = choose_wire(
-            shelf, count, rms, rules.current_density, stack.b_w, room * share / halves, need.frequency,
-            portions=section_portions(interfaces, halves), ac_share=1 - duty if halves == 2 else 1.0,
-        )  # fmt: skip
+            shelf,
+            count,
+            rms,
+            rules.current_density,
+            stack.b_w,
+            room * share / halves,
+            need.frequency,
+            portions=section_portions(interfaces, halves),
+            ac_share=1 - duty if halves == 2 else 1.0,
+        )
         wire = shelf.get(Wire, pins[f"{name}_wire"]) if f"{name}_wire" in pins else chosen.wire
         fit = max(1, math.ceil(rms / rules.current_density / wire.copper * 0.97))
         in_hand = int(pins.get(f"{name}_in_hand", chosen.in_hand if wire is chosen.wire else fit))
@@ -259,13 +280,14 @@ def core_loss_density(t: Transformer, v: float, duty: float, frequency: float, c
     """Core loss per volume, W/m³, at a temperature."""
     flux = book.peak_flux(V=v, D=duty, N=t.primary.turns, A_e=t.stack.a_e, f_s=frequency)
     g = t.grade
-    return float(temperature_factor(g, celsius) * book.igse_pulses(
-        D=duty, alpha=g.alpha, beta=g.beta, k_core=g.k, f_s=frequency, B_pk=flux))  # fmt: skip
+    return float(
+        temperature_factor(g, celsius)
+        * book.igse_pulses(D=duty, alpha=g.alpha, beta=g.beta, k_core=g.k, f_s=frequency, B_pk=flux)
+    )
 
 
 def total_loss(t: Transformer, need: TransformerNeed, celsius: float = 90.0) -> float:
     """Copper of the primary and the secondary plus core, W, at the working point."""
-    primary, secondary = winding_losses(
-        t, need.primary_pulse, need.secondary_pulse, need.d_work, need.frequency, celsius)  # fmt: skip
+    primary, secondary = winding_losses(t, need.primary_pulse, need.secondary_pulse, need.d_work, need.frequency, celsius)
     core = core_loss_density(t, need.v_work, need.d_work, need.frequency, celsius) * t.stack.v_e
     return t.halves * primary.loss + t.secondary_halves * secondary.loss + core

@@ -48,8 +48,9 @@ class Winding:
 
     def resistance(self, turn: float, celsius: float) -> float:
         """DC resistance with a mean turn, m, at a temperature, Ω."""
-        return book.winding_resistance.work({
-            "rho": copper_resistivity(celsius), "N": self.turns, "MLT": turn, "A_cu": self.copper})  # fmt: skip
+        return book.winding_resistance.work(
+            {"rho": copper_resistivity(celsius), "N": self.turns, "MLT": turn, "A_cu": self.copper}
+        )
 
 
 def lay(wire: Wire, in_hand: int, turns: int, breadth: float) -> Winding:
@@ -74,7 +75,7 @@ MANY: Operations = (np.sqrt, np.minimum, np.maximum)
 
 def layer_measure(
     winding: Winding, breadth: float, frequency: float, celsius: float, portions: float = 1.0
-) -> tuple[float, float]:  # fmt: skip
+) -> tuple[float, float]:
     """Dowell's ξ at a frequency, Hz, and the layers counted; each of `portions` interleaved parts sees its share of them.
 
     Round wires count as square foils of equal section, a litz bundle as √strands sub-layers of them. ξ grows with √f.
@@ -91,9 +92,16 @@ def ac_factor(winding: Winding, breadth: float, frequency: float, celsius: float
 
 
 def _measures(
-    strand: Any, strands: Any, layers: Any, wires: Any, breadth: float, frequency: float, celsius: float, portions: float,
+    strand: Any,
+    strands: Any,
+    layers: Any,
+    wires: Any,
+    breadth: float,
+    frequency: float,
+    celsius: float,
+    portions: float,
     of: Operations,
-) -> tuple[Any, Any]:  # fmt: skip
+) -> tuple[Any, Any]:
     """The same for one wire or the columns of many, with the operations on such."""
     sqrt, least, most = of
     depth = book.skin_depth.work({"rho": copper_resistivity(celsius), "f": frequency})
@@ -109,9 +117,18 @@ LITZ_FROM = 2e3
 
 
 def choose_wire(
-    shelf: Shelf, turns: int, current: float, density: float, breadth: float, height: float, frequency: float,
-    celsius: float = 90.0, *, portions: float = 1.0, ac_share: float = 1.0,
-) -> Winding:  # fmt: skip
+    shelf: Shelf,
+    turns: int,
+    current: float,
+    density: float,
+    breadth: float,
+    height: float,
+    frequency: float,
+    celsius: float = 90.0,
+    *,
+    portions: float = 1.0,
+    ac_share: float = 1.0,
+) -> Winding:
     """The wire (and number in parallel) with least resistance that fits the height; the least tall where none fits.
 
     At line frequency one wire more in parallel than the density asks is tried as well: it often fills a layer that stands half

@@ -6,6 +6,13 @@ from rhombos.core.modulation.regulation import LoopAsked, LoopBench, loop_bench
 from rhombos.core.modulation.table import SineTable, TableAsked, sine_table
 
 __all__ = [
-    "LoopAsked", "LoopBench", "ModulationAsked", "ModulationBench", "SineTable", "TableAsked", "loop_bench",
-    "modulation_bench", "sine_table",
-]  # fmt: skip
+    "LoopAsked",
+    "LoopBench",
+    "ModulationAsked",
+    "ModulationBench",
+    "SineTable",
+    "TableAsked",
+    "loop_bench",
+    "modulation_bench",
+    "sine_table",
+]

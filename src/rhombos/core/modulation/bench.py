@@ -83,8 +83,13 @@ class _Made:
 
 
 COLUMNS = labelled(
-    ("fundamental", "fundamental"), ("thd", "THD"), ("weighted", "weighted"), ("ripple", "ripple"), ("edges", "edges a second"),
-    ("lowest", "lowest group"))  # fmt: skip
+    ("fundamental", "fundamental"),
+    ("thd", "THD"),
+    ("weighted", "weighted"),
+    ("ripple", "ripple"),
+    ("edges", "edges a second"),
+    ("lowest", "lowest group"),
+)
 
 
 def setting_of(asked: ModulationAsked, worked: Worked) -> Setting:
@@ -97,10 +102,16 @@ def setting_of(asked: ModulationAsked, worked: Worked) -> Setting:
     link = at.v_link / at.ratio if at else worked.settled["nominal"].states["dc_link"].voltage
     factor = now["output_filter"].power_factor if "output_filter" in now else now["load"].power_factor
     return Setting(
-        asked.scheme or design[worked.brief.output.waveform], asked.sampling,
-        asked.index or (min(1.0, state.modulation) if not stepped else 0.95), link, asked.carrier or bridge.carrier,
-        worked.brief.output.frequency, asked.fraction or (bridge.fraction if stepped else 0.5),
-        bridge.dead_time if asked.dead_time is None else asked.dead_time, math.acos(min(1.0, max(-1.0, factor))))  # fmt: skip
+        asked.scheme or design[worked.brief.output.waveform],
+        asked.sampling,
+        asked.index or (min(1.0, state.modulation) if not stepped else 0.95),
+        link,
+        asked.carrier or bridge.carrier,
+        worked.brief.output.frequency,
+        asked.fraction or (bridge.fraction if stepped else 0.5),
+        bridge.dead_time if asked.dead_time is None else asked.dead_time,
+        math.acos(min(1.0, max(-1.0, factor))),
+    )
 
 
 def modulation_bench(asked: ModulationAsked, worked: Worked) -> ModulationBench:
@@ -111,12 +122,20 @@ def modulation_bench(asked: ModulationAsked, worked: Worked) -> ModulationBench:
     charts = (_comparison(made), _legs(made), _spectrum(made)) if setting.scheme in SINES else (_legs(made), _spectrum(made))
     return ModulationBench(
         asked={
-            "scheme": setting.scheme, "sampling": setting.sampling, "index": f"{setting.index:.4g}",
-            "carrier": fmt(setting.carrier, "Hz"), "fraction": f"{setting.fraction:.4g}",
-            "dead_time": fmt(setting.dead_time, "s")},
-        figures=_figures(made), columns=COLUMNS, rows=tuple(_row(setting, scheme, inductance) for scheme in _schemes()),
-        presets=labelled(*((name, f"{share:.4g}") for name, share in PRESETS)), charts=charts,
-        remarks=_remarks(made))  # fmt: skip
+            "scheme": setting.scheme,
+            "sampling": setting.sampling,
+            "index": f"{setting.index:.4g}",
+            "carrier": fmt(setting.carrier, "Hz"),
+            "fraction": f"{setting.fraction:.4g}",
+            "dead_time": fmt(setting.dead_time, "s"),
+        },
+        figures=_figures(made),
+        columns=COLUMNS,
+        rows=tuple(_row(setting, scheme, inductance) for scheme in _schemes()),
+        presets=labelled(*((name, f"{share:.4g}") for name, share in PRESETS)),
+        charts=charts,
+        remarks=_remarks(made),
+    )
 
 
 def _schemes() -> tuple[SchemeName, ...]:
@@ -160,12 +179,18 @@ def _row(setting: Setting, scheme: SchemeName, inductance: float | None) -> Sche
     bridge = modulate(near)
     read = readings_of_steps(bridge.output)
     lowest = _lowest_group(bridge, near)
-    return SchemeRow(scheme=scheme, here=scheme == setting.scheme, texts={
-        "fundamental": fmt(math.sqrt(2) * read.fundamental_rms, "V"), "thd": fmt(read.thd, "%"),
-        "weighted": fmt(weighted_distortion(bridge.output), "%", 2),
-        "ripple": fmt(ripple(near, inductance), "A", 2) if inductance and scheme in SINES else "–",
-        "edges": f"{edges_a_second(bridge):,.0f}".replace(",", " "),
-        "lowest": fmt(lowest, "Hz") if math.isfinite(lowest) else "none"})  # fmt: skip
+    return SchemeRow(
+        scheme=scheme,
+        here=scheme == setting.scheme,
+        texts={
+            "fundamental": fmt(math.sqrt(2) * read.fundamental_rms, "V"),
+            "thd": fmt(read.thd, "%"),
+            "weighted": fmt(weighted_distortion(bridge.output), "%", 2),
+            "ripple": fmt(ripple(near, inductance), "A", 2) if inductance and scheme in SINES else "–",
+            "edges": f"{edges_a_second(bridge):,.0f}".replace(",", " "),
+            "lowest": fmt(lowest, "Hz") if math.isfinite(lowest) else "none",
+        },
+    )
 
 
 def _figures(made: _Made) -> tuple[Labelled, ...]:
@@ -174,12 +199,15 @@ def _figures(made: _Made) -> tuple[Labelled, ...]:
     low = 2 * np.abs(harmonics(wave, max(LOW_ORDERS)))
     ideal = 2 * float(np.abs(harmonics(modulate(replace(setting, dead_time=0.0)).output, 1)[0]))
     rows = [
-        ("Fundamental, peak", fmt(float(low[0]), "V", 4)), ("Lost to dead time", fmt(ideal - float(low[0]), "V", 2)),
+        ("Fundamental, peak", fmt(float(low[0]), "V", 4)),
+        ("Lost to dead time", fmt(ideal - float(low[0]), "V", 2)),
         *((f"Harmonic {h}, of the fundamental", fmt(float(low[h - 1] / low[0]), "%", 2)) for h in LOW_ORDERS),
-        ("Distortion, all of it", fmt(read.thd, "%")), ("Weighted distortion", fmt(weighted_distortion(wave), "%", 2)),
+        ("Distortion, all of it", fmt(read.thd, "%")),
+        ("Weighted distortion", fmt(weighted_distortion(wave), "%", 2)),
         ("True-RMS meter shows", fmt(read.rms, "V", 4)),
-        ("Average-responding meter shows", fmt(read.average_responding, "V", 4)), ("Peak", fmt(read.peak, "V", 4)),
-    ]  # fmt: skip
+        ("Average-responding meter shows", fmt(read.average_responding, "V", 4)),
+        ("Peak", fmt(read.peak, "V", 4)),
+    ]
     if setting.scheme in SINES:
         rows.insert(0, ("Carrier periods in a line period", str(setting.ratio)))
         if made.inductance:
@@ -195,15 +223,21 @@ def _remarks(made: _Made) -> tuple[str, ...]:
     if setting.scheme in SINES and not setting.carrier > AUDIBLE:
         found.append(f"{short(setting.carrier, 'Hz')} can be heard; unipolar puts its first group at twice that.")
     if setting.scheme == "hybrid":
-        found.append("One leg switches at the line's frequency: half the switching loss, on slow parts, and a step of "
-                     "common-mode voltage each half period.")  # fmt: skip
+        found.append(
+            "One leg switches at the line's frequency: half the switching loss, on slow parts, and a step of "
+            "common-mode voltage each half period."
+        )
     if setting.scheme == "bipolar":
-        found.append("Both legs switch together: twice the swing at half the frequency asks four times the inductor, but the "
-                     "output's middle stands still.")  # fmt: skip
+        found.append(
+            "Both legs switch together: twice the swing at half the frequency asks four times the inductor, but the "
+            "output's middle stands still."
+        )
     if setting.scheme == "modified":
-        found.append("A true-RMS meter and an average-responding one disagree by "
-                     f"{fmt(abs(1 - FORM_FACTOR * made.bridge.output.rectified_mean / made.bridge.output.rms), '%', 2)} here: "
-                     "set it with the right one.")  # fmt: skip
+        found.append(
+            "A true-RMS meter and an average-responding one disagree by "
+            f"{fmt(abs(1 - FORM_FACTOR * made.bridge.output.rectified_mean / made.bridge.output.rms), '%', 2)} here: "
+            "set it with the right one."
+        )
     if setting.dead_time * setting.carrier > 0.02 and setting.scheme in SINES:
         found.append("Dead time takes more than a fiftieth of each period: its low odd harmonics pass the filter.")
     return tuple(found)
@@ -226,21 +260,27 @@ def _comparison(made: _Made) -> Chart:
     time = np.linspace(first, last, 1201)
     place = np.mod(time / period * setting.ratio, 1.0)
     triangle = np.where(place < 0.5, 1 - 4 * place, 4 * place - 3)
-    held = time if setting.sampling == "natural" else np.floor(
-        time / period * setting.ratio * (2 if setting.sampling == "asymmetric" else 1)) / (
-        setting.ratio * (2 if setting.sampling == "asymmetric" else 1)) * period  # fmt: skip
+    held = (
+        time
+        if setting.sampling == "natural"
+        else np.floor(time / period * setting.ratio * (2 if setting.sampling == "asymmetric" else 1))
+        / (setting.ratio * (2 if setting.sampling == "asymmetric" else 1))
+        * period
+    )
     one, other = references(setting)
     t, y = Scale("s", last), Scale("1", 1)
     series = [curve("carrier", time, triangle, t, y, "faint"), curve("one leg", time, one(held / period), t, y)]
     if setting.scheme == "unipolar":
         series.append(curve("other leg", time, other(held / period), t, y, "second"))
     return Chart(
-        key="comparison", title="Reference against carrier", x=t.axis("time", low=first, high=last),
+        key="comparison",
+        title="Reference against carrier",
+        x=t.axis("time", low=first, high=last),
         y=y.axis("", low=-max(1.2, min(1.3, setting.index * 1.1)), high=max(1.2, min(1.3, setting.index * 1.1))),
         series=tuple(series),
         remark=f"{setting.sampling} sampling"
-        + ("" if last - first > 0.99 * period else f"; {SHOWN_CARRIERS} carrier periods near 45°, where the sine is "
-           "steep."))  # fmt: skip
+        + ("" if last - first > 0.99 * period else f"; {SHOWN_CARRIERS} carrier periods near 45°, where the sine is steep."),
+    )
 
 
 def _legs(made: _Made) -> Chart:
@@ -249,20 +289,24 @@ def _legs(made: _Made) -> Chart:
     t, v = Scale("s", last), Scale("V", setting.v_link)
     series = []
     for name, wave, scale, lift, role in (
-        ("bridge", bridge.output, 1.0, 0.0, "main"), ("one leg", bridge.left, 0.35 * setting.v_link, 1.25 * setting.v_link,
-        "second"),
+        ("bridge", bridge.output, 1.0, 0.0, "main"),
+        ("one leg", bridge.left, 0.35 * setting.v_link, 1.25 * setting.v_link, "second"),
         ("other leg", bridge.right, 0.35 * setting.v_link, -1.6 * setting.v_link, "third"),
-    ):  # fmt: skip
+    ):
         inside = wave.times[(wave.times > first) & (wave.times < last)]
         at = np.concatenate([[first], inside, [last]])
         levels = wave.at(np.minimum(at + 1e-12, last - 1e-12)) * scale + lift
         series.append(Series(name=name, x=t.all(at), y=v.all(levels), role=role, kind="steps"))
     return Chart(
-        key="legs", title="Bridge voltage, and the legs above and below it", x=t.axis("time", low=first,
-        high=last),
-        y=v.axis("", low=-1.8 * setting.v_link, high=1.8 * setting.v_link), series=tuple(series),
-        remark=f"With {fmt(setting.dead_time, 's')} of dead time, as the current's sign makes it act." if setting.dead_time
-        else "Without dead time.")  # fmt: skip
+        key="legs",
+        title="Bridge voltage, and the legs above and below it",
+        x=t.axis("time", low=first, high=last),
+        y=v.axis("", low=-1.8 * setting.v_link, high=1.8 * setting.v_link),
+        series=tuple(series),
+        remark=f"With {fmt(setting.dead_time, 's')} of dead time, as the current's sign makes it act."
+        if setting.dead_time
+        else "Without dead time.",
+    )
 
 
 def _spectrum(made: _Made) -> Chart:
@@ -274,9 +318,13 @@ def _spectrum(made: _Made) -> Chart:
     groups = ((1, "carrier"), (2, "twice")) if setting.scheme in SINES else ()
     marks = tuple(Mark(at=f(n * setting.ratio * setting.line), label=name, role="here", upright=True) for n, name in groups)
     return Chart(
-        key="spectrum", title="Spectrum of the bridge voltage", x=f.axis("frequency", low=0,
-        high=roomy(count * setting.line / 1.04)),
+        key="spectrum",
+        title="Spectrum of the bridge voltage",
+        x=f.axis("frequency", low=0, high=roomy(count * setting.line / 1.04)),
         y=g.axis("of the fundamental", low=0),
-        series=(Series(name="harmonics", x=f.all((shown + 1) * setting.line), y=g.all(peaks[shown] / peaks[0]),
-                       kind="sticks"),), marks=marks,
-        remark="Sidebands stand two lines apart about each group. Exact, from the edges.")  # fmt: skip
+        series=(
+            Series(name="harmonics", x=f.all((shown + 1) * setting.line), y=g.all(peaks[shown] / peaks[0]), kind="sticks"),
+        ),
+        marks=marks,
+        remark="Sidebands stand two lines apart about each group. Exact, from the edges.",
+    )

@@ -31,7 +31,7 @@ from rhombos.core.waves.regulator import (
     standing,
     step_response,
     sweep,
-)  # fmt: skip
+)
 from rhombos.core.waves.steady import FilterCircuit
 
 School = Literal["every sample", "every half period"]
@@ -126,15 +126,25 @@ def _fast(asked: LoopAsked, at: Operating, volts: float) -> LoopBench:
         ("Nearest to −1", f"{worst.distance:.2f}" if holds else "it swings up"),
         ("Deepest dip after the step", f"{fmt(dip, 'V')}, {fmt(dip / peak, '%', 2)} of the peak" if holds else "it swings up"),
         ("Within 1 % again", _when(back) if holds else "never"),
-        *((f"Output impedance at {fmt(n * at.line, 'Hz', 3)}, held | alone",
-           f"{fmt(float(h), 'ohm')} | {fmt(float(a), 'ohm')}")
-          for n, h, a in zip((3, 5, 7), held[1:], alone[1:], strict=False)),
-    )  # fmt: skip
+        *(
+            (
+                f"Output impedance at {fmt(n * at.line, 'Hz', 3)}, held | alone",
+                f"{fmt(float(h), 'ohm')} | {fmt(float(a), 'ohm')}",
+            )
+            for n, h, a in zip((3, 5, 7), held[1:], alone[1:], strict=False)
+        ),
+    )
     return LoopBench(
-        asked=_told(asked, gains), figures=figures, stable=holds,
-        charts=(*_response(made, when, end), _bode(loops, frequency, stand[0].crossover),
-                _stiffness(empty, gains, at, frequency)),
-        remarks=_fast_remarks(asked, at, worst.distance, holds, float(np.mean(held[1:] / alone[1:])), made))  # fmt: skip
+        asked=_told(asked, gains),
+        figures=figures,
+        stable=holds,
+        charts=(
+            *_response(made, when, end),
+            _bode(loops, frequency, stand[0].crossover),
+            _stiffness(empty, gains, at, frequency),
+        ),
+        remarks=_fast_remarks(asked, at, worst.distance, holds, float(np.mean(held[1:] / alone[1:])), made),
+    )
 
 
 def _slow(asked: LoopAsked, at: Operating, volts: float) -> LoopBench:
@@ -149,20 +159,34 @@ def _slow(asked: LoopAsked, at: Operating, volts: float) -> LoopBench:
     holds = pole < 1
     v, t, n = Scale("V", volts), Scale("s", end), np.arange(1, halves.size + 1) / (2 * at.line)
     rms = Chart(
-        key="rms", title="RMS of each half period", x=t.axis("time", low=0, high=end), y=v.axis("", low=0.85 * volts),
+        key="rms",
+        title="RMS of each half period",
+        x=t.axis("time", low=0, high=end),
+        y=v.axis("", low=0.85 * volts),
         series=(Series(name="RMS", x=t.all(n), y=v.all(halves), kind="steps"),),
         marks=(Mark(at=v(volts), label="set", role="here"), Mark(at=t(when), label="load", role="house", upright=True)),
-        remark="One number a half period: nothing that happens within it is seen.")  # fmt: skip
+        remark="One number a half period: nothing that happens within it is seen.",
+    )
     remarks = ["The wave's shape is left to the filter: this loop only keeps the RMS, and needs no fast arithmetic."]
     if not holds:
-        remarks.insert(0, "Each correction overshoots more than the last: this loop does not hold. Keep the share below 2, "
-                          "better at one half.")  # fmt: skip
+        remarks.insert(
+            0,
+            "Each correction overshoots more than the last: this loop does not hold. Keep the share below 2, "
+            "better at one half.",
+        )
     figures = labelled(
-        ("Corrections a second", fmt(2 * at.line, "Hz")), ("What is left of an error after one", fmt(pole, "%", 2)),
-        ("Lowest half period after the step", fmt(volts - dip, "V")), ("Within 1 % again", _when(back)),
-    )  # fmt: skip
-    return LoopBench(asked=_told(asked, ALONE), figures=figures, stable=holds, remarks=tuple(remarks),
-                     charts=(rms, *_response(made, when, end)))  # fmt: skip
+        ("Corrections a second", fmt(2 * at.line, "Hz")),
+        ("What is left of an error after one", fmt(pole, "%", 2)),
+        ("Lowest half period after the step", fmt(volts - dip, "V")),
+        ("Within 1 % again", _when(back)),
+    )
+    return LoopBench(
+        asked=_told(asked, ALONE),
+        figures=figures,
+        stable=holds,
+        remarks=tuple(remarks),
+        charts=(rms, *_response(made, when, end)),
+    )
 
 
 def _when(back: float | None) -> str:
@@ -171,10 +195,14 @@ def _when(back: float | None) -> str:
 
 def _told(asked: LoopAsked, gains: Gains) -> dict[str, str]:
     return {
-        "school": asked.school, "updates": asked.updates, "voltage": f"{gains.voltage:.3g}",
-        "damping": fmt(gains.damping, "ohm"), "resonant": f"{gains.resonant:.4g}", "share": f"{asked.share:.3g}",
+        "school": asked.school,
+        "updates": asked.updates,
+        "voltage": f"{gains.voltage:.3g}",
+        "damping": fmt(gains.damping, "ohm"),
+        "resonant": f"{gains.resonant:.4g}",
+        "share": f"{asked.share:.3g}",
         "step": fmt(asked.step, "%"),
-    }  # fmt: skip
+    }
 
 
 def _recovery(made: Response, when: float, peak: float, line: float) -> tuple[float, float | None]:
@@ -197,13 +225,27 @@ def _response(made: Response, when: float, end: float) -> tuple[Chart, Chart]:
     along, put = t.axis("time", low=0, high=end), (Mark(at=t(when), label="load", role="house", upright=True),)
     gap = Scale("V", float(np.abs(missing).max()))
     return (
-        Chart(key="missing", title="What is missing at the socket", x=along, y=gap.axis(""),
-              series=(curve("missing", time, missing, t, gap, "third"),), marks=put,
-              remark="The wanted sine less the real one, sample by sample; the carrier's ripple is left out."),
-        Chart(key="response", title="A load put on at the crest", x=along, y=v.axis(""),
-              series=(curve("wanted", time, thin(made.wanted, 1500), t, v, "faint"),
-                      curve("at the socket", time, thin(made.voltage, 1500), t, v)), marks=put),
-    )  # fmt: skip
+        Chart(
+            key="missing",
+            title="What is missing at the socket",
+            x=along,
+            y=gap.axis(""),
+            series=(curve("missing", time, missing, t, gap, "third"),),
+            marks=put,
+            remark="The wanted sine less the real one, sample by sample; the carrier's ripple is left out.",
+        ),
+        Chart(
+            key="response",
+            title="A load put on at the crest",
+            x=along,
+            y=v.axis(""),
+            series=(
+                curve("wanted", time, thin(made.wanted, 1500), t, v, "faint"),
+                curve("at the socket", time, thin(made.voltage, 1500), t, v),
+            ),
+            marks=put,
+        ),
+    )
 
 
 def _bode(loops: list[Complex], frequency: Array, crossover: float) -> Chart:
@@ -213,25 +255,32 @@ def _bode(loops: list[Complex], frequency: Array, crossover: float) -> Chart:
     if crossover:
         marks.append(Mark(at=f(crossover), label=f"crossover {fmt(crossover, 'Hz', 2)}", role="here", upright=True))
     return Chart(
-        key="loop-gain", title="Gain of the loop", x=f.axis("frequency", log=True),
+        key="loop-gain",
+        title="Gain of the loop",
+        x=f.axis("frequency", log=True),
         y=g.axis("dB", low=LOWEST_DB, high=HIGHEST_DB),
         series=(curve("empty", frequency, levels[0], f, g), curve("loaded", frequency, levels[1], f, g, "second")),
         marks=tuple(marks),
-        remark="Opened at the bridge; one sample of delay and the hold between samples are in it.")  # fmt: skip
+        remark="Opened at the bridge; one sample of delay and the hold between samples are in it.",
+    )
 
 
 def _stiffness(empty: Sampled, gains: Gains, at: Operating, frequency: Array) -> Chart:
     f, z = Scale("Hz", 1e3), Scale("ohm", 1)
     held, alone = (np.abs(impedance(empty, g, at.line, frequency)) for g in (gains, ALONE))
     return Chart(
-        key="stiffness", title="Output impedance", x=f.axis("frequency", log=True), y=z.axis("", log=True),
+        key="stiffness",
+        title="Output impedance",
+        x=f.axis("frequency", log=True),
+        y=z.axis("", log=True),
         series=(curve("held", frequency, held, f, z), curve("filter alone", frequency, alone, f, z, "second")),
-        remark="Harmonics of a load's current times this are the harmonics of the voltage it gets.")  # fmt: skip
+        remark="Harmonics of a load's current times this are the harmonics of the voltage it gets.",
+    )
 
 
 def _fast_remarks(
     asked: LoopAsked, at: Operating, distance: float, holds: bool, left: float, made: Response
-) -> tuple[str, ...]:  # fmt: skip
+) -> tuple[str, ...]:
     found = []
     corner = _corner(at)
     samples = at.carrier * (2 if asked.updates == "twice" else 1)
@@ -240,11 +289,15 @@ def _fast_remarks(
     elif distance < DISTANCE:
         found.append(f"It comes within {distance:.2f} of −1: parts that are a little off make it ring. Keep {DISTANCE}.")
     if samples / corner < 12:
-        found.append(f"The filter's corner, {fmt(corner, 'Hz')}, is only {samples / corner:.0f} samples long: delay leaves a "
-                     "fast loop little to do. More samples or a lower corner give it room.")  # fmt: skip
+        found.append(
+            f"The filter's corner, {fmt(corner, 'Hz')}, is only {samples / corner:.0f} samples long: delay leaves a "
+            "fast loop little to do. More samples or a lower corner give it room."
+        )
     if holds:
-        found.append(f"Against the filter alone the socket is {'stiffer' if left < 1 else 'softer'} at the 3rd to 11th "
-                     f"harmonics: {fmt(left, '%', 2)} of its impedance.")  # fmt: skip
+        found.append(
+            f"Against the filter alone the socket is {'stiffer' if left < 1 else 'softer'} at the 3rd to 11th "
+            f"harmonics: {fmt(left, '%', 2)} of its impedance."
+        )
     if float(np.abs(made.bridge).max()) >= 0.999 * at.v_link:
         found.append(f"The bridge reaches the link's {fmt(at.v_link, 'V')} after the step: there the loop can do no more.")
     found.append("The resonant part takes the line's own error away within periods; voltage and damping act at once.")

@@ -20,10 +20,29 @@ from rhombos.core.parts.kinds import (
     Resistor,
     Wire,
     kind_of,
-)  # fmt: skip
+)
 from rhombos.core.parts.shelf import Shelf, UnknownPart
 
 __all__ = [
-    "FITTINGS", "GROUPS", "KINDS", "Bipolar", "Capacitor", "Core", "Diode", "Driver", "Fuse", "Grade", "HeatSink", "Igbt",
-    "IronCore", "Mosfet", "Part", "Powder", "Resistor", "Shelf", "UnknownPart", "Wire", "kind_of",
-]  # fmt: skip
+    "FITTINGS",
+    "GROUPS",
+    "KINDS",
+    "Bipolar",
+    "Capacitor",
+    "Core",
+    "Diode",
+    "Driver",
+    "Fuse",
+    "Grade",
+    "HeatSink",
+    "Igbt",
+    "IronCore",
+    "Mosfet",
+    "Part",
+    "Powder",
+    "Resistor",
+    "Shelf",
+    "UnknownPart",
+    "Wire",
+    "kind_of",
+]

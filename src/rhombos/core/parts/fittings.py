@@ -29,7 +29,7 @@ from rhombos.core.units import (
     fmt,
     quantity,
     short,
-)  # fmt: skip
+)
 
 Joule = Annotated[float, *quantity("J")]
 PerKelvin = Annotated[float, *quantity("1/K")]
@@ -249,7 +249,17 @@ class Indicator(Mounted):
 
 
 FITTINGS: dict[str, type[Part]] = {
-    "zener": Zener, "opto_coupler": OptoCoupler, "reference": Reference, "controller": Controller, "relay": Relay,
-    "contactor": Contactor, "thermistor": Thermistor, "trimmer": Trimmer, "fan": Fan, "connector": Connector,
-    "suppressor": Suppressor, "pad": Pad, "indicator": Indicator,
-}  # fmt: skip
+    "zener": Zener,
+    "opto_coupler": OptoCoupler,
+    "reference": Reference,
+    "controller": Controller,
+    "relay": Relay,
+    "contactor": Contactor,
+    "thermistor": Thermistor,
+    "trimmer": Trimmer,
+    "fan": Fan,
+    "connector": Connector,
+    "suppressor": Suppressor,
+    "pad": Pad,
+    "indicator": Indicator,
+}

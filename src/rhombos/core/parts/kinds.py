@@ -31,13 +31,26 @@ from rhombos.core.units import (
     Watt,
     quantity,
     short,
-)  # fmt: skip
+)
 
 __all__ = [
-    "KINDS", "Bipolar", "Capacitor", "Core", "Diode", "Driver", "Fuse", "Grade", "HeatSink", "Igbt", "IronCore", "Mosfet",
+    "KINDS",
+    "Bipolar",
+    "Capacitor",
+    "Core",
+    "Diode",
+    "Driver",
+    "Fuse",
+    "Grade",
+    "HeatSink",
+    "Igbt",
+    "IronCore",
+    "Mosfet",
     "Part",
-    "Powder", "Resistor", "Wire",
-]  # fmt: skip
+    "Powder",
+    "Resistor",
+    "Wire",
+]
 
 Coulomb = Annotated[float, *quantity("C")]
 Joule = Annotated[float, *quantity("J")]
@@ -319,11 +332,22 @@ class HeatSink(Part):
 
 
 KINDS: dict[str, type[Part]] = {
-    "mosfet": Mosfet, "igbt": Igbt, "bipolar": Bipolar, "diode": Diode, "core": Core,
-    "iron_core": IronCore, "grade": Grade, "powder": Powder, "wire": Wire,
-    "capacitor": Capacitor, "resistor": Resistor, "fuse": Fuse, "heat_sink": HeatSink, "driver": Driver,
+    "mosfet": Mosfet,
+    "igbt": Igbt,
+    "bipolar": Bipolar,
+    "diode": Diode,
+    "core": Core,
+    "iron_core": IronCore,
+    "grade": Grade,
+    "powder": Powder,
+    "wire": Wire,
+    "capacitor": Capacitor,
+    "resistor": Resistor,
+    "fuse": Fuse,
+    "heat_sink": HeatSink,
+    "driver": Driver,
     **FITTINGS,
-}  # fmt: skip
+}
 GROUPS: dict[str, tuple[str, ...]] = {
     "Semiconductors": ("mosfet", "igbt", "bipolar", "diode", "zener"),
     "Magnetics": ("core", "iron_core", "grade", "powder", "wire"),

@@ -60,9 +60,15 @@ def _column(name: str, info: FieldInfo) -> PartColumn:
     choices = get_args(info.annotation) if get_origin(info.annotation) is Literal else ()
     number = unit is not None or info.annotation in (int, float)
     return PartColumn(
-        name=name, title=info.title or name.replace("_", " ").capitalize(), unit=UNITS[unit].shown if unit else "",
-        filled="number" if number else "choice" if choices else "text", choices=choices, required=info.is_required(),
-        allowed=allowed_range(info), usual="" if info.is_required() else written(info.default, info))  # fmt: skip
+        name=name,
+        title=info.title or name.replace("_", " ").capitalize(),
+        unit=UNITS[unit].shown if unit else "",
+        filled="number" if number else "choice" if choices else "text",
+        choices=choices,
+        required=info.is_required(),
+        allowed=allowed_range(info),
+        usual="" if info.is_required() else written(info.default, info),
+    )
 
 
 def cells(part: Part) -> dict[str, str]:
@@ -121,8 +127,10 @@ def within(part: Part, asked: Iterable[Bound]) -> bool:
     """Whether a part's figures lie within bounds; a typed bound lets through what is shown as the same figure."""
     return all(
         (value >= b.value or near) if b.side == "from" else (value <= b.value or near)
-        for b in asked for value in (float(getattr(part, b.name)),) for near in (math.isclose(value, b.value, rel_tol=1e-3),)
-    )  # fmt: skip
+        for b in asked
+        for value in (float(getattr(part, b.name)),)
+        for near in (math.isclose(value, b.value, rel_tol=1e-3),)
+    )
 
 
 def from_form(kind: str, values: dict[str, str]) -> Part:

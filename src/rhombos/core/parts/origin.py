@@ -20,8 +20,12 @@ def as_unverified(shelf: Shelf) -> Shelf:
 
 def worse(part: Mosfet | Igbt) -> Mosfet | Igbt:
     """The part as it is counted on while nobody has tested it."""
-    change = {"v_rating": part.v_rating * VOLTAGE, "i_rating": part.i_rating * CURRENT, "r_on": part.r_on * RESISTANCE,
-              "r_jc": part.r_jc * THERMAL}  # fmt: skip
+    change = {
+        "v_rating": part.v_rating * VOLTAGE,
+        "i_rating": part.i_rating * CURRENT,
+        "r_on": part.r_on * RESISTANCE,
+        "r_jc": part.r_jc * THERMAL,
+    }
     if isinstance(part, Igbt):
         change |= {"v_0": part.v_0 * ON_STATE, "t_r": part.t_r * RESISTANCE, "t_f": part.t_f * RESISTANCE}
     doubted = part.model_copy(update=change)

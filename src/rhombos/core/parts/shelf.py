@@ -33,7 +33,7 @@ class Shelf:
 
     def __init__(
         self, parts: Iterable[Part], drawer: Mapping[Stocked, Stock] | None = None, made_of: Shelf | None = None
-    ) -> None:  # fmt: skip
+    ) -> None:
         """`drawer` says what is at hand; `made_of` is the shelf whose parts these are, seen otherwise."""
         self.drawer: Mapping[Stocked, Stock] = drawer or {}
         self.plain: Shelf = made_of.plain if made_of else self

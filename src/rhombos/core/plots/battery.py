@@ -39,15 +39,21 @@ def day(worked: Worked) -> Chart:
     hours = Scale("1", 1.0)
     shown = np.array(time) / 3600
     end = left[-1]
-    told = f"{fmt(max(end, 0.0), '%', 2)} is left after {fmt(time[-1], 's')}" if end >= 0 else \
-        f"it is empty after {fmt(float(np.interp(0, left[::-1], time[::-1])), 's')} of {fmt(time[-1], 's')}"  # fmt: skip
+    told = (
+        f"{fmt(max(end, 0.0), '%', 2)} is left after {fmt(time[-1], 's')}"
+        if end >= 0
+        else f"it is empty after {fmt(float(np.interp(0, left[::-1], time[::-1])), 's')} of {fmt(time[-1], 's')}"
+    )
     return Chart(
-        key="day", title="A day's use", x=hours.axis("hours", low=0, high=float(shown[-1])),
+        key="day",
+        title="A day's use",
+        x=hours.axis("hours", low=0, high=float(shown[-1])),
         y=y.axis("left", low=min(0.0, roomy(-end) * -1 if end < 0 else 0.0), high=1.0),
         series=(curve("left in the battery", shown, left, hours, y),),
         marks=(Mark(at=y(0.2), label="reserve: 20 %", role="house"),),
         remark=f"From {short(capacity, 'A*h')}: {told}, with the losses of every step and the no-load power."
-               + (f" Peukert's exponent {exponent:g}, capacity for {rated / 3600:g} h." if exponent > 1 else ""))  # fmt: skip
+        + (f" Peukert's exponent {exponent:g}, capacity for {rated / 3600:g} h." if exponent > 1 else ""),
+    )
 
 
 def _currents(worked: Worked, powers: set[float]) -> dict[float, float]:
@@ -65,9 +71,13 @@ def gauge(worked: Worked) -> Chart:
     """Resting voltages of a five-step gauge."""
     source = worked.brief.source
     volts = [source.cells * v for v in RESTING[source.chemistry]]
-    rows = (("shows", "rested battery above", "from the step below"), *(
-        (name, fmt(v, "V", 4), fmt(v - b, "V", 2) if b else "")
-        for name, v, b in reversed(list(zip(STEPS, volts, [0.0, *volts[:-1]], strict=True)))))  # fmt: skip
+    rows = (
+        ("shows", "rested battery above", "from the step below"),
+        *(
+            (name, fmt(v, "V", 4), fmt(v - b, "V", 2) if b else "")
+            for name, v, b in reversed(list(zip(STEPS, volts, [0.0, *volts[:-1]], strict=True)))
+        ),
+    )
     return Chart(
         key="gauge",
         title="Five-step gauge",

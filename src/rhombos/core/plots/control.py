@@ -23,20 +23,28 @@ def trimmer_range(worked: Worked) -> Chart:
     turn = np.linspace(0, 1, 41)
     rules = worked.rules
     spread = rules.resistor_tolerance + rules.capacitor_tolerance + rules.oscillator_tolerance
-    nominal = np.array([controller.oscillator_at(
-        build, build.timing_resistor + x * build.timing_trimmer, SILENT) for x in turn])  # fmt: skip
+    nominal = np.array(
+        [controller.oscillator_at(build, build.timing_resistor + x * build.timing_trimmer, SILENT) for x in turn]
+    )
     x, f = Scale("1", 1.0), Scale("Hz", wanted)
     right = float(np.interp(-wanted, -nominal, turn)) if nominal[-1] <= wanted <= nominal[0] else None
     dots = (Dot(x=x(right), y=f(wanted), label=""),) if right is not None else ()
     return Chart(
-        key="trimmer", title="Oscillator over the trimmer's turn",
+        key="trimmer",
+        title="Oscillator over the trimmer's turn",
         x=x.axis("turn, from least to most resistance", low=0, high=1),
         y=f.axis("oscillator", low=0),
-        series=(curve("as marked", turn, nominal, x, f), curve("fastest corner", turn, nominal * (1 + spread), x, f, "faint"),
-                curve("slowest corner", turn, nominal * (1 - spread), x, f, "second")),
-        marks=(Mark(at=f(wanted), label=f"wanted {short(wanted, 'Hz')}", role="here"),), dots=dots,
+        series=(
+            curve("as marked", turn, nominal, x, f),
+            curve("fastest corner", turn, nominal * (1 + spread), x, f, "faint"),
+            curve("slowest corner", turn, nominal * (1 - spread), x, f, "second"),
+        ),
+        marks=(Mark(at=f(wanted), label=f"wanted {short(wanted, 'Hz')}", role="here"),),
+        dots=dots,
         remark=f"As marked, {short(wanted, 'Hz')} stands at {right:.0%} of the turn; every board must find it between the ends."
-        if right is not None else "As marked, the trimmer does not reach the wanted frequency.")  # fmt: skip
+        if right is not None
+        else "As marked, the trimmer does not reach the wanted frequency.",
+    )
 
 
 def bode(worked: Worked) -> Chart:
@@ -51,13 +59,21 @@ def bode(worked: Worked) -> Chart:
     state: Any = worked.settled["flat"].states["controller"]
     f, g = Scale("Hz", 1e3), Scale("1", 1)
     return Chart(
-        key="bode", title="Loop: gain and phase margin", x=f.axis("frequency", log=True),
+        key="bode",
+        title="Loop: gain and phase margin",
+        x=f.axis("frequency", log=True),
         y=g.axis("dB, °", low=LOWEST_DB, high=HIGHEST_DB),
-        series=(Series(name="gain, dB", x=f.all(frequency), y=g.all(level)),
-                Series(name="phase margin, degrees", x=f.all(frequency), y=g.all(above), role="second")),
-        marks=(Mark(at=0.0, label="gain of one", role="house"),
-               Mark(at=f(2 * worked.brief.output.frequency), label="twice the line", role="here", upright=True)),
+        series=(
+            Series(name="gain, dB", x=f.all(frequency), y=g.all(level)),
+            Series(name="phase margin, degrees", x=f.all(frequency), y=g.all(above), role="second"),
+        ),
+        marks=(
+            Mark(at=0.0, label="gain of one", role="house"),
+            Mark(at=f(2 * worked.brief.output.frequency), label="twice the line", role="here", upright=True),
+        ),
         dots=(Dot(x=f(state.crossover), y=min(state.phase, HIGHEST_DB), label=f"{state.phase:.0f}° margin"),)
-        if state.crossover > 0 else (),
+        if state.crossover > 0
+        else (),
         remark=f"Crosses over at {fmt(state.crossover, 'Hz')} with the parts as rounded; choke and bank resonate at "
-               f"{fmt(state.resonance, 'Hz')}. A flat battery at full power, where the duty is largest.")  # fmt: skip
+        f"{fmt(state.resonance, 'Hz')}. A flat battery at full power, where the duty is largest.",
+    )

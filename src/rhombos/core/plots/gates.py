@@ -53,13 +53,19 @@ def gate_edges(worked: Worked, block: str) -> Chart:
         at += float(t[-1])
     t, v = Scale("s", at), Scale("V", state.limit)
     return Chart(
-        key="gate", title="One gate, on and off", x=t.axis("time", low=0), y=v.axis("", low=0, high=roomy(state.limit)),
+        key="gate",
+        title="One gate, on and off",
+        x=t.axis("time", low=0),
+        y=v.axis("", low=0, high=roomy(state.limit)),
         series=(curve("gate", np.concatenate(times), np.concatenate(volts), t, v),),
-        marks=(*limits(state.limit, 0.9 * state.limit, v, "V"),
-               Mark(at=v(state.threshold), label=f"threshold, hot {fmt(state.threshold, 'V', 2)}", role="here")),
+        marks=(
+            *limits(state.limit, 0.9 * state.limit, v, "V"),
+            Mark(at=v(state.threshold), label=f"threshold, hot {fmt(state.threshold, 'V', 2)}", role="here"),
+        ),
         remark=f"On in {fmt(state.on_time, 's')} with {fmt(loop.on, 'ohm')} in the loop, off in {fmt(state.off_time, 's')} "
-               f"with {fmt(loop.off, 'ohm')}. Its partner's turn-on leaves {fmt(state.miller, 'V')} on it while it is "
-               "off.")  # fmt: skip
+        f"with {fmt(loop.off, 'ohm')}. Its partner's turn-on leaves {fmt(state.miller, 'V')} on it while it is "
+        "off.",
+    )
 
 
 def bootstrap(worked: Worked, block: str) -> Chart:
@@ -72,8 +78,12 @@ def bootstrap(worked: Worked, block: str) -> Chart:
         times, volts = np.array([0.0, times[0]]), np.array([build.supply - 1.0, volts[0]])
     t, v = Scale("s", 1 / need.line), Scale("V", build.supply)
     return Chart(
-        key="bootstrap", title="Bootstrap over a line period", x=t.axis("time", low=0, high=1 / need.line),
-        y=v.axis("end of each on-time", low=0, high=roomy(build.supply)), series=(curve("bootstrap", times, volts, t, v),),
+        key="bootstrap",
+        title="Bootstrap over a line period",
+        x=t.axis("time", low=0, high=1 / need.line),
+        y=v.axis("end of each on-time", low=0, high=roomy(build.supply)),
+        series=(curve("bootstrap", times, volts, t, v),),
         marks=(Mark(at=v(state.least), label=f"needed {short(state.least, 'V')}", role="rating"),),
         remark=f"{fmt(build.boot_capacitor, 'F')} through {fmt(build.boot_resistor, 'ohm')}: lowest {fmt(state.boot_low, 'V')} "
-               "at the crest, where the upper switch is on longest and the refresh is shortest.")  # fmt: skip
+        "at the crest, where the upper switch is on longest and the refresh is shortest.",
+    )

@@ -54,14 +54,23 @@ def diode_voltage(worked: Worked) -> Chart:
     volts = np.concatenate([[0], wave, [0, 0, 0]])
     t, v = Scale("s", period), Scale("V", diode.v_rating)
     return Chart(
-        key="diode", title="Diode reverse voltage", x=t.axis("time", low=0, high=period),
+        key="diode",
+        title="Diode reverse voltage",
+        x=t.axis("time", low=0, high=period),
         y=v.axis("", low=0, high=roomy(diode.v_rating, state.reverse)),
         series=(curve("one diode", times, volts, t, v),),
-        marks=(*limits(diode.v_rating, diode.v_rating * (1 - worked.rules.diode_voltage_margin), v, "V"),
-               Mark(at=v(state.link), label=f"link {fmt(state.link, 'V')}", role="here")),
-        remark=(f"On a charging battery the diode must block {fmt(level, 'V')} and the ring lifts that to "
-                f"{fmt(state.reverse, 'V')}; the link is {fmt(state.link, 'V')}. Levels and ring frequency computed, decay as "
-                "usual." if state.ring else "Each diode blocks the whole link; the two banks clamp the ring."))  # fmt: skip
+        marks=(
+            *limits(diode.v_rating, diode.v_rating * (1 - worked.rules.diode_voltage_margin), v, "V"),
+            Mark(at=v(state.link), label=f"link {fmt(state.link, 'V')}", role="here"),
+        ),
+        remark=(
+            f"On a charging battery the diode must block {fmt(level, 'V')} and the ring lifts that to "
+            f"{fmt(state.reverse, 'V')}; the link is {fmt(state.link, 'V')}. Levels and ring frequency computed, decay as "
+            "usual."
+            if state.ring
+            else "Each diode blocks the whole link; the two banks clamp the ring."
+        ),
+    )
 
 
 def choke_current(worked: Worked) -> Chart:
@@ -90,10 +99,13 @@ def choke_current(worked: Worked) -> Chart:
         series.append(curve("full power" if key == "nominal" else "no load", xs, ys, t, a, role))  # type: ignore[arg-type]
     least = states["nominal"]["rectifier"].minimum_load
     return Chart(
-        key="choke", title="Link choke current", x=t.axis("time", low=0, high=2 * half), y=a.axis("", low=0),
+        key="choke",
+        title="Link choke current",
+        x=t.axis("time", low=0, high=2 * half),
+        y=a.axis("", low=0),
         series=tuple(series),
-        remark=f"Below {fmt(least, 'A')} the choke runs dry and the duty must shrink, or the link drifts to the "
-               "peak.")  # fmt: skip
+        remark=f"Below {fmt(least, 'A')} the choke runs dry and the duty must shrink, or the link drifts to the peak.",
+    )
 
 
 def charging_pulses(worked: Worked) -> Chart:
@@ -113,11 +125,14 @@ def charging_pulses(worked: Worked) -> Chart:
     xs = np.concatenate([inside, [on, half], half + inside, [half + on, period]])
     ys = np.concatenate([rising, [0, 0], -rising, [0, 0]])
     return Chart(
-        key="pulses", title="Current of the secondary", x=t.axis("time", low=0, high=period), y=a.axis(""),
-        series=(curve("full power", xs, ys, t, a),
-                curve("mean of a pulse", [0, on], [rectified.pulse] * 2, t, a, "second")),
+        key="pulses",
+        title="Current of the secondary",
+        x=t.axis("time", low=0, high=period),
+        y=a.axis(""),
+        series=(curve("full power", xs, ys, t, a), curve("mean of a pulse", [0, on], [rectified.pulse] * 2, t, a, "second")),
         remark=f"Leakage and resistance alone shape it: peak {fmt(rectified.pulse_peak, 'A')}, RMS {rectified.form:.2f} times "
-               f"the mean; the leakage takes {fmt(rectified.leakage_drop, 'V')} of the secondary's voltage.")  # fmt: skip
+        f"the mean; the leakage takes {fmt(rectified.leakage_drop, 'V')} of the secondary's voltage.",
+    )
 
 
 def link_over_battery(worked: Worked) -> Chart:
@@ -128,19 +143,25 @@ def link_over_battery(worked: Worked) -> Chart:
     hopeless = worked.route.hopeless(worked.settled)
     series = []
     x, v = Scale("V", worked.brief.source.volts[2]), Scale("V", stands)
-    for name, keys, role in (("full power", ("flat", "nominal", "full"), "main"),
-                             ("surge", ("surge_flat", "surge_full"), "second")):  # fmt: skip
+    for name, keys, role in (
+        ("full power", ("flat", "nominal", "full"), "main"),
+        ("surge", ("surge_flat", "surge_full"), "second"),
+    ):
         held = [worked.settled[k] for k in keys if k in worked.settled and k not in hopeless]
         if len(held) > 1:
             series.append(curve(name, [s.point.emf for s in held], [s.states["dc_link"].voltage for s in held], x, v, role))  # type: ignore[arg-type]
     full = worked.settled["full"]
     return Chart(
-        key="link", title="Link against the battery", x=x.axis("battery, at rest"),
-        y=v.axis("", low=0, high=roomy(stands)), series=tuple(series),
+        key="link",
+        title="Link against the battery",
+        x=x.axis("battery, at rest"),
+        y=v.axis("", low=0, high=roomy(stands)),
+        series=tuple(series),
         marks=limits(stands, stands * (1 - worked.rules.link_capacitor_margin), v, "V"),
         dots=(Dot(x=x(full.point.emf), y=v(full.states["rectifier"].unloaded), label=""),),
         remark="No choke, so no duty holds it: the link is the battery times the turns ratio, less what is lost on the way. "
-               f"The dot: {fmt(full.states['rectifier'].unloaded, 'V')}, as far as it climbs unloaded.")  # fmt: skip
+        f"The dot: {fmt(full.states['rectifier'].unloaded, 'V')}, as far as it climbs unloaded.",
+    )
 
 
 def link_voltage(worked: Worked) -> Chart:
@@ -154,12 +175,15 @@ def link_voltage(worked: Worked) -> Chart:
     asked = worked.settled["nominal"].states["h_bridge"].bridge_peak * np.abs(np.sin(2 * math.pi * line * time))
     t, v = Scale("s", 1 / line), Scale("V", can.v_rating)
     return Chart(
-        key="link", title="Link voltage", x=t.axis("time", low=0, high=1 / line),
+        key="link",
+        title="Link voltage",
+        x=t.axis("time", low=0, high=1 / line),
         y=v.axis("", low=0, high=roomy(can.v_rating, build.voltage)),
         series=(curve("link", time, wave, t, v), curve("asked by the sine", time, asked, t, v, "second")),
         marks=limits(can.v_rating, can.v_rating * (1 - worked.rules.link_capacitor_margin), v, "V"),
         remark=f"{fmt(state.ripple, 'V')} at {short(2 * line, 'Hz')} from the output's pulsation; the crest of the sine "
-               f"asks {fmt(state.needed * worked.rules.modulation_limit, 'V')}.")  # fmt: skip
+        f"asks {fmt(state.needed * worked.rules.modulation_limit, 'V')}.",
+    )
 
 
 def discharge(worked: Worked) -> Chart:
@@ -171,12 +195,16 @@ def discharge(worked: Worked) -> Chart:
     time = np.linspace(0, max(1.6 * state.safe_time, 1.0), 120)
     t, v = Scale("s", 1.0), Scale("V", state.voltage)
     return Chart(
-        key="discharge", title="Link after switch-off", x=t.axis("time", low=0), y=v.axis("", low=0),
+        key="discharge",
+        title="Link after switch-off",
+        x=t.axis("time", low=0),
+        y=v.axis("", low=0),
         series=(curve("link", time, state.voltage * np.exp(-time / (build.bleeder * bank)), t, v),),
         marks=(Mark(at=v(safe), label=f"touch-safe {short(safe, 'V')}", role="house"),),
         dots=(Dot(x=t(state.safe_time), y=v(safe), label=fmt(state.safe_time, "s", 2)),),
         remark=f"{fmt(state.stored, 'J', 2)} through {fmt(build.bleeder, 'ohm')}. Bleed, wait, measure, then touch: a bleeder "
-               "may have failed.")  # fmt: skip
+        "may have failed.",
+    )
 
 
 def bridge_voltage(worked: Worked) -> Chart:
@@ -187,13 +215,18 @@ def bridge_voltage(worked: Worked) -> Chart:
     sine = np.linspace(0, waves.bridge.period / 2, 120)
     t, v = Scale("s", waves.bridge.period / 2), Scale("V", at.v_link / at.ratio)
     return Chart(
-        key="bridge", title="Bridge voltage, half a line period", x=t.axis("time", low=0, high=waves.bridge.period / 2),
+        key="bridge",
+        title="Bridge voltage, half a line period",
+        x=t.axis("time", low=0, high=waves.bridge.period / 2),
         y=v.axis(""),
-        series=(Series(name="bridge", x=t.all(times), y=v.all(levels), role="faint", kind="steps"),
-                curve("its fundamental", sine, at.index * at.v_link / at.ratio * np.sin(2 * math.pi * at.line * sine), t, v)),
+        series=(
+            Series(name="bridge", x=t.all(times), y=v.all(levels), role="faint", kind="steps"),
+            curve("its fundamental", sine, at.index * at.v_link / at.ratio * np.sin(2 * math.pi * at.line * sine), t, v),
+        ),
         remark=f"{waves.bridge.times.size} edges a period, natural sampling. True RMS "
-               f"{fmt(waves.bridge_readings.rms / at.ratio, 'V')}; an average-responding meter shows "
-               f"{fmt(waves.bridge_readings.average_responding / at.ratio, 'V')}.")  # fmt: skip
+        f"{fmt(waves.bridge_readings.rms / at.ratio, 'V')}; an average-responding meter shows "
+        f"{fmt(waves.bridge_readings.average_responding / at.ratio, 'V')}.",
+    )
 
 
 def bridge_spectrum(worked: Worked) -> Chart:
@@ -204,14 +237,17 @@ def bridge_spectrum(worked: Worked) -> Chart:
     shown = np.flatnonzero(peaks > 1e-3 * peaks[0])
     f, v = Scale("Hz", at.carrier), Scale("V", float(peaks[0]))
     return Chart(
-        key="spectrum", title="Spectrum of the bridge voltage",
+        key="spectrum",
+        title="Spectrum of the bridge voltage",
         x=f.axis("frequency", low=0, high=roomy(count * at.line / 1.04)),
         y=v.axis("peak", low=0),
         series=(Series(name="harmonics", x=f.all((shown + 1) * at.line), y=v.all(peaks[shown]), kind="sticks"),),
-        marks=(Mark(at=f(2 * at.carrier), label=f"twice the carrier {short(2 * at.carrier, 'Hz')}", role="here",
-                    upright=True),),
+        marks=(
+            Mark(at=f(2 * at.carrier), label=f"twice the carrier {short(2 * at.carrier, 'Hz')}", role="here", upright=True),
+        ),
         remark=f"Unipolar PWM: nothing stands at the carrier itself. Distortion before the filter "
-               f"{fmt(waves.bridge_readings.thd, '%')}.")  # fmt: skip
+        f"{fmt(waves.bridge_readings.thd, '%')}.",
+    )
 
 
 def inductor_current(worked: Worked) -> Chart:
@@ -222,11 +258,17 @@ def inductor_current(worked: Worked) -> Chart:
     load = thin(waves.load, 300) * ratio
     t, a = Scale("s", waves.bridge.period), Scale("A", float(np.abs(amps).max()))
     return Chart(
-        key="inductor", title="Inductor current", x=t.axis("time", low=0, high=waves.bridge.period), y=a.axis(""),
-        series=(curve("inductor", time, amps, t, a, "faint"), curve("load" if ratio == 1 else "load, times the turns ratio",
-                      thin(waves.time, 300), load, t, a)),
+        key="inductor",
+        title="Inductor current",
+        x=t.axis("time", low=0, high=waves.bridge.period),
+        y=a.axis(""),
+        series=(
+            curve("inductor", time, amps, t, a, "faint"),
+            curve("load" if ratio == 1 else "load, times the turns ratio", thin(waves.time, 300), load, t, a),
+        ),
         remark=f"Peak {fmt(float(np.abs(waves.inductor).max()) * ratio, 'A')} of the {fmt(state.peak, 'A')} that the sizing "
-               "counts on.")  # fmt: skip
+        "counts on.",
+    )
 
 
 DAMPER = 4.0
@@ -251,17 +293,25 @@ def filter_gain(worked: Worked) -> Chart:
     decibels = [20 * np.log10(np.abs(z / (z + choke))) for z in (loaded, capacitor, damped)]
     ripple = float(np.interp(2 * at.carrier, frequency, decibels[0]))
     return Chart(
-        key="gain", title="Filter gain", x=f.axis("frequency", log=True), y=g.axis("dB", low=-60, high=30),
-        series=(curve("no load", frequency, np.clip(decibels[1], -60, 30), f, g, "second"),
-                curve("full load", frequency, decibels[0], f, g),
-                curve("no load, with a damper", frequency, decibels[2], f, g, "third")),
-        marks=(Mark(at=f(state.corner), label=f"corner {fmt(state.corner, 'Hz', 2)}", role="here", upright=True),
-               Mark(at=f(2 * at.carrier), label=f"ripple {short(2 * at.carrier, 'Hz')}", role="house", upright=True)),
+        key="gain",
+        title="Filter gain",
+        x=f.axis("frequency", log=True),
+        y=g.axis("dB", low=-60, high=30),
+        series=(
+            curve("no load", frequency, np.clip(decibels[1], -60, 30), f, g, "second"),
+            curve("full load", frequency, decibels[0], f, g),
+            curve("no load, with a damper", frequency, decibels[2], f, g, "third"),
+        ),
+        marks=(
+            Mark(at=f(state.corner), label=f"corner {fmt(state.corner, 'Hz', 2)}", role="here", upright=True),
+            Mark(at=f(2 * at.carrier), label=f"ripple {short(2 * at.carrier, 'Hz')}", role="house", upright=True),
+        ),
         remark=f"The ripple at twice the carrier is {'held down to' if ripple < 0 else 'lifted by'} {ripple:.0f} dB. Without "
-               f"load the corner rings, {float(decibels[1].max()):.0f} dB: keep every low harmonic away from it, or damp it "
-               f"with {fmt(DAMPER * at.capacitance, 'F', 2)} in series with {fmt(ohms, 'ohm', 2)} across the output: "
-               f"{float(decibels[2].max()):.0f} dB, for {fmt(extra, 'A')} more current and {fmt(extra**2 * ohms, 'W', 2)} at "
-               "all times.")  # fmt: skip
+        f"load the corner rings, {float(decibels[1].max()):.0f} dB: keep every low harmonic away from it, or damp it "
+        f"with {fmt(DAMPER * at.capacitance, 'F', 2)} in series with {fmt(ohms, 'ohm', 2)} across the output: "
+        f"{float(decibels[2].max()):.0f} dB, for {fmt(extra, 'A')} more current and {fmt(extra**2 * ohms, 'W', 2)} at "
+        "all times.",
+    )
 
 
 def output_voltage(worked: Worked) -> Chart:
@@ -271,10 +321,14 @@ def output_voltage(worked: Worked) -> Chart:
     t, v = Scale("s", waves.bridge.period), Scale("V", float(np.abs(volts).max()))
     read = waves.voltage_readings
     return Chart(
-        key="output", title="Voltage at the socket", x=t.axis("time", low=0, high=waves.bridge.period), y=v.axis(""),
+        key="output",
+        title="Voltage at the socket",
+        x=t.axis("time", low=0, high=waves.bridge.period),
+        y=v.axis(""),
         series=(curve("output", time, volts, t, v),),
         remark=f"True RMS {fmt(read.rms, 'V')}, average-responding meter {fmt(read.average_responding, 'V')}, peak "
-               f"{fmt(read.peak, 'V')}; as the rated linear load has it, distorted by {fmt(read.thd, '%', 2)}.")  # fmt: skip
+        f"{fmt(read.peak, 'V')}; as the rated linear load has it, distorted by {fmt(read.thd, '%', 2)}.",
+    )
 
 
 def output_spectrum(worked: Worked) -> Chart:
@@ -286,8 +340,11 @@ def output_spectrum(worked: Worked) -> Chart:
     shown = 1 + np.flatnonzero(share[1:] > 2e-5)
     f, g = Scale("Hz", at.carrier), Scale("%", 1)
     return Chart(
-        key="residue", title="What is left at the socket", x=f.axis("frequency", low=0, high=roomy(count * at.line / 1.04)),
+        key="residue",
+        title="What is left at the socket",
+        x=f.axis("frequency", low=0, high=roomy(count * at.line / 1.04)),
         y=g.axis("of the fundamental", low=0),
         series=(Series(name="harmonics", x=f.all((shown + 1) * at.line), y=g.all(share[shown]), kind="sticks"),),
         remark="With the legs' dead time, which adds odd harmonics that the filter lifts near its corner; the link stands "
-               "still, and loads that draw at the crest are left to the scope.")  # fmt: skip
+        "still, and loads that draw at the crest are left to the scope.",
+    )

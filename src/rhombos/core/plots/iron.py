@@ -18,8 +18,7 @@ STEPS = 9
 
 
 def _settled(worked: Worked, points: dict[str, Point]) -> dict[str, Any]:
-    return worked.route.settle_all(
-        worked.builds, worked.brief, worked.shelf, worked.rules, points=points, tolerance=1e-4)  # fmt: skip
+    return worked.route.settle_all(worked.builds, worked.brief, worked.shelf, worked.rules, points=points, tolerance=1e-4)
 
 
 def iron_window(worked: Worked) -> Chart:
@@ -29,11 +28,13 @@ def iron_window(worked: Worked) -> Chart:
     turns = f"{build.primary_turns}+{build.primary_turns}" if made.halves == 2 else str(build.primary_turns)
     ring = " (a ring: its inner circumference unrolled)" if made.stack.shape == "strip ring" else ""
     return Chart(
-        key="window", title="Winding window, to scale",
+        key="window",
+        title="Winding window, to scale",
         boxes=window_boxes(made, made.stack.b_w, made.stack.height),
         remark=f"{made.stack.id}: {made.stack.b_w * 1e3:.1f} × {made.stack.height * 1e3:.1f} mm{ring}. Primary {turns} turns, "
-               f"{build.primary_in_hand} in parallel; secondary {build.secondary_turns} turns, {build.secondary_in_hand} "
-               f"in parallel; {fmt(made.fill, '%', 2)} of the height.")  # fmt: skip
+        f"{build.primary_in_hand} in parallel; secondary {build.secondary_turns} turns, {build.secondary_in_hand} "
+        f"in parallel; {fmt(made.fill, '%', 2)} of the height.",
+    )
 
 
 def output_against_battery(worked: Worked) -> Chart:
@@ -51,13 +52,21 @@ def output_against_battery(worked: Worked) -> Chart:
         most = max(most, *volts)
         series.append(curve(name, emfs, volts, v, u, role))  # type: ignore[arg-type]
     now = worked.settled["nominal"].states["iron_transformer"].output
-    held = "The controller holds it while the battery and the turns allow." if brief.output.waveform != "square" else (
-        "Nothing holds it: it follows the battery and the load.")  # fmt: skip
+    held = (
+        "The controller holds it while the battery and the turns allow."
+        if brief.output.waveform != "square"
+        else ("Nothing holds it: it follows the battery and the load.")
+    )
     return Chart(
-        key="regulation", title="Output against the battery", x=v.axis("battery, at rest", low=empty, high=full),
-        y=u.axis("RMS", low=0, high=roomy(most)), series=tuple(series),
+        key="regulation",
+        title="Output against the battery",
+        x=v.axis("battery, at rest", low=empty, high=full),
+        y=u.axis("RMS", low=0, high=roomy(most)),
+        series=tuple(series),
         marks=(Mark(at=u(brief.output.voltage), label=f"asked {short(brief.output.voltage, 'V')}", role="house"),),
-        dots=(Dot(x=v(nominal), y=u(now), label=fmt(now, "V")),), remark=held)  # fmt: skip
+        dots=(Dot(x=v(nominal), y=u(now), label=fmt(now, "V")),),
+        remark=held,
+    )
 
 
 def frequency_against_battery(worked: Worked) -> Chart:
@@ -74,11 +83,15 @@ def frequency_against_battery(worked: Worked) -> Chart:
         most = max(most, *hertz)
         series.append(curve(name, emfs, hertz, v, f, role))  # type: ignore[arg-type]
     return Chart(
-        key="clock", title="Frequency against the battery", x=v.axis("battery, at rest", low=empty, high=full),
-        y=f.axis("", low=0, high=roomy(most)), series=tuple(series),
+        key="clock",
+        title="Frequency against the battery",
+        x=v.axis("battery, at rest", low=empty, high=full),
+        y=f.axis("", low=0, high=roomy(most)),
+        series=tuple(series),
         marks=(Mark(at=f(brief.output.frequency), label=f"asked {short(brief.output.frequency, 'Hz')}", role="house"),),
         remark="The drive transformer saturates after so many volt-seconds: a higher battery swings it faster, and the iron "
-               "sees the same flux at all of them.")  # fmt: skip
+        "sees the same flux at all of them.",
+    )
 
 
 def loss_against_load(worked: Worked) -> Chart:
@@ -93,9 +106,15 @@ def loss_against_load(worked: Worked) -> Chart:
     x, p = Scale("W", point.power), Scale("W", max(total))
     good = max(range(STEPS), key=lambda i: found[str(i)].flow["load"] / found[str(i)].flow["battery"])
     return Chart(
-        key="load_losses", title="Loss against load", x=x.axis("power at the socket", low=0),
+        key="load_losses",
+        title="Loss against load",
+        x=x.axis("power at the socket", low=0),
         y=p.axis("", low=0, high=roomy(max(total))),
-        series=(curve("whole inverter", watts, total, x, p), curve("copper", watts, [w.copper for w in wound], x, p, "second"),
-                curve("iron", watts, [w.core for w in wound], x, p, "third")),
+        series=(
+            curve("whole inverter", watts, total, x, p),
+            curve("copper", watts, [w.copper for w in wound], x, p, "second"),
+            curve("iron", watts, [w.core for w in wound], x, p, "third"),
+        ),
         remark=f"The iron loses {fmt(wound[0].core, 'W')} day and night; the whole is best near "
-               f"{fmt(float(watts[good]), 'W', 2)}.")  # fmt: skip
+        f"{fmt(float(watts[good]), 'W', 2)}.",
+    )

@@ -19,9 +19,12 @@ def map_table(worked: Worked) -> Chart:
     for c in crossings(build, need):
         rows.append((c.name, f"{c.first} – {c.second}", c.part, "kept" if c.rated else "OPEN"))
     return Chart(
-        key="crossings", title="What crosses, and by what", rows=tuple(rows),
+        key="crossings",
+        title="What crosses, and by what",
+        rows=tuple(rows),
         remark="Measure beyond the barrier with a differential probe; the ground clip goes on battery negative, and only where "
-               "that is earthed nowhere else. Switch off, wait, measure, then touch.")  # fmt: skip
+        "that is earthed nowhere else. Switch off, wait, measure, then touch.",
+    )
 
 
 def nodes(worked: Worked) -> Chart:
@@ -30,26 +33,36 @@ def nodes(worked: Worked) -> Chart:
     state = worked.settled["full"].states
     build: Any = worked.builds["isolation"]
     full, socket = fmt(need.full, "V"), fmt(need.peak, "V")
-    rows = [("node", "side", "up to"), ("battery, fuse, input bank", "battery", full),
-            ("controller, drivers of the low side, fan, relay coils", "battery", "12 V")]  # fmt: skip
+    rows = [
+        ("node", "side", "up to"),
+        ("battery, fuse, input bank", "battery", full),
+        ("controller, drivers of the low side, fan, relay coils", "battery", "12 V"),
+    ]
     stage = state.get("front_end") or state.get("oscillator")
     if stage is not None:
         rows.append(("drains of the low side, primary", "battery", fmt(stage.peak_voltage, "V")))
     if need.beyond:
         link = fmt(need.link, "V")
-        rows += [("secondary, rectifier", "link", fmt(max(state["rectifier"].reverse, state["rectifier"].ring), "V")),
-                 ("link, its bleeder, lower gates of the bridge", "link", link),
-                 ("legs, upper gates and their floating supplies", "link, moving", f"0 to {link}")]  # fmt: skip
+        rows += [
+            ("secondary, rectifier", "link", fmt(max(state["rectifier"].reverse, state["rectifier"].ring), "V")),
+            ("link, its bleeder, lower gates of the bridge", "link", link),
+            ("legs, upper gates and their floating supplies", "link, moving", f"0 to {link}"),
+        ]
     elif "h_bridge" in state:
         rows.append(("legs, upper gates and their floating supplies", "battery, moving", f"0 to {full}"))
     socket_side = "link, through the filter" if need.beyond else "its own winding"
-    rows += [("socket, both poles", socket_side if build.output != EARTHED else f"{socket_side}; one pole at earth", socket),
-             ("case, heat-sinks in reach, RCD's test", "earth", "0 V" if build.case == CASE_EARTH else "unknown"),
-             ("shut-down input, outer side", "whatever is wired to it", "unknown")]  # fmt: skip
+    rows += [
+        ("socket, both poles", socket_side if build.output != EARTHED else f"{socket_side}; one pole at earth", socket),
+        ("case, heat-sinks in reach, RCD's test", "earth", "0 V" if build.case == CASE_EARTH else "unknown"),
+        ("shut-down input, outer side", "whatever is wired to it", "unknown"),
+    ]
     return Chart(
-        key="nodes", title="Which node is on which side", rows=tuple(rows),
+        key="nodes",
+        title="Which node is on which side",
+        rows=tuple(rows),
         remark="Volts against the side's own reference: battery negative, link negative, earth. Between sides stands what the "
-               "barrier is tested for, no more.")  # fmt: skip
+        "barrier is tested for, no more.",
+    )
 
 
 def sense_budget(worked: Worked) -> Chart:
@@ -70,11 +83,14 @@ def sense_budget(worked: Worked) -> Chart:
     middle = round(HALF * 2**build.bits)
     top = round((HALF + now.at_converter / CONVERTER * peak / max(1e-9, _peak(worked))) * 2**build.bits)
     return Chart(
-        key="sense-budget", title="What the output's reading is off by", rows=rows,
+        key="sense-budget",
+        title="What the output's reading is off by",
+        rows=rows,
         remark=f"{short(build.sense_top, 'ohm')} over {short(build.sense_bottom, 'ohm')}: 0 V reads {middle} counts, the peak "
-               f"of {short(out, 'V')} {top}; a count is {fmt(now.step, 'V', 2)}. Clamp the input, filter below half the "
-               f"sampling "
-               "rate, calibrate near zero and near full output.")  # fmt: skip
+        f"of {short(out, 'V')} {top}; a count is {fmt(now.step, 'V', 2)}. Clamp the input, filter below half the "
+        f"sampling "
+        "rate, calibrate near zero and near full output.",
+    )
 
 
 def _peak(worked: Worked) -> float:

@@ -32,11 +32,15 @@ def battery_ladder(worked: Worked) -> Chart:
     cut = made["cut_off"][2]
     sag: Any = worked.settled["flat"].states["protection"]
     return Chart(
-        key="battery-ladder", title="Battery thresholds", y=Axis(label="battery", unit="V"), rungs=(*marks, *rungs),
+        key="battery-ladder",
+        title="Battery thresholds",
+        y=Axis(label="battery", unit="V"),
+        rungs=(*marks, *rungs),
         remark=f"{worked.brief.source.cells} × {chemistry}. Solid: {_how(build)}; pale: fresh boards, every tolerance at its "
-               f"end. Arrow: where it turns back. The hysteresis is sure of {fmt(max(0.0, cut.back_low - cut.high), 'V', 2)}; "
-               f"{fmt(sag.sag, 'V', 2)} of sag vanish with the load. One turn of the trimmer moves the cut-off by "
-               f"{fmt(cut.per_turn, 'V', 2)}.")  # fmt: skip
+        f"end. Arrow: where it turns back. The hysteresis is sure of {fmt(max(0.0, cut.back_low - cut.high), 'V', 2)}; "
+        f"{fmt(sag.sag, 'V', 2)} of sag vanish with the load. One turn of the trimmer moves the cut-off by "
+        f"{fmt(cut.per_turn, 'V', 2)}.",
+    )
 
 
 def output_ladder(worked: Worked) -> Chart:
@@ -69,19 +73,30 @@ def overload_curve(worked: Worked) -> Chart:
     marks = [Mark(at=x(asked.continuous), label="continuous", role="house", upright=True)]
     if asked.surge_time > 0:
         marks.append(Mark(at=x(asked.surge), label=f"surge {short(asked.surge_time, 's')}", role="house", upright=True))
-    trip = "nothing but the fuse" if build.short == FUSE_ALONE else \
-        f"the short-circuit trip, at {fmt(build.short_trip, 'A')} within {fmt(build.short_delay, 's')}"  # fmt: skip
+    trip = (
+        "nothing but the fuse"
+        if build.short == FUSE_ALONE
+        else f"the short-circuit trip, at {fmt(build.short_trip, 'A')} within {fmt(build.short_delay, 's')}"
+    )
     return Chart(
-        key="overload", title="Time allowed at overload", x=x.axis("load", low=0, high=roomy(top / 1.04)),
-        y=y.axis("", log=True), series=(Series(name="allowed", x=x.all(steps), y=y.all(times)),), marks=tuple(marks),
-        remark=f"It counts the square of the load above {short(build.overload, 'W')}, as copper warms. Beyond it acts "
-               f"{trip}.")  # fmt: skip
+        key="overload",
+        title="Time allowed at overload",
+        x=x.axis("load", low=0, high=roomy(top / 1.04)),
+        y=y.axis("", log=True),
+        series=(Series(name="allowed", x=x.all(steps), y=y.all(times)),),
+        marks=tuple(marks),
+        remark=f"It counts the square of the load above {short(build.overload, 'W')}, as copper warms. Beyond it acts {trip}.",
+    )
 
 
 def blinks(worked: Worked) -> Chart:
     """What each count of blinks means."""
-    return Chart(key="blinks", title="Blink codes", rows=(("blinks", "means"), *((str(n), b) for n, b in enumerate(BLINKS, 1))),
-                 remark="A pause of two seconds after each count; the first fault stays shown until it is reset.")  # fmt: skip
+    return Chart(
+        key="blinks",
+        title="Blink codes",
+        rows=(("blinks", "means"), *((str(n), b) for n, b in enumerate(BLINKS, 1))),
+        remark="A pause of two seconds after each count; the first fault stays shown until it is reset.",
+    )
 
 
 def _how(build: Any) -> str:
@@ -94,6 +109,14 @@ def _mark(label: str, at: float) -> Rung:
 
 def _rung(key: str, name: str, tap: Tap, band: Band, adjusted: bool) -> Rung:
     return Rung(
-        label=name, at=band.nominal, text=fmt(band.nominal, "V", 4), low=band.low, high=band.high,
-        fresh_low=band.fresh_low if adjusted else None, fresh_high=band.fresh_high if adjusted else None, back=band.back,
-        way="down" if key in FALLING else "up", remark=tap.text)  # fmt: skip
+        label=name,
+        at=band.nominal,
+        text=fmt(band.nominal, "V", 4),
+        low=band.low,
+        high=band.high,
+        fresh_low=band.fresh_low if adjusted else None,
+        fresh_high=band.fresh_high if adjusted else None,
+        back=band.back,
+        way="down" if key in FALLING else "up",
+        remark=tap.text,
+    )

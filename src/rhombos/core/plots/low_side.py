@@ -38,11 +38,14 @@ def sag(worked: Worked) -> Chart:
         series.append(curve(name, able, emf - current * r, power, volts, role))  # type: ignore[arg-type]
     now = worked.settled["nominal"].states["battery"]
     return Chart(
-        key="sag", title="Terminal voltage against power", x=power.axis("power drawn"),
+        key="sag",
+        title="Terminal voltage against power",
+        x=power.axis("power drawn"),
         y=volts.axis("at the terminals", low=0.8 * brief.source.volts[0], high=roomy(brief.source.volts[2])),
         series=tuple(series),
         dots=(Dot(x=power(now.power), y=volts(now.terminal), label=f"here: {fmt(now.terminal, 'V')}"),),
-        remark=f"{fmt(r, 'ohm')} inside the pack; {fmt(now.internal_loss, 'W')} heats the cells at full power.")  # fmt: skip
+        remark=f"{fmt(r, 'ohm')} inside the pack; {fmt(now.internal_loss, 'W')} heats the cells at full power.",
+    )
 
 
 def power_band(worked: Worked) -> Chart:
@@ -54,10 +57,14 @@ def power_band(worked: Worked) -> Chart:
     one_hour = brief.source.capacity / 3600
     named = "  ".join(f"{i + 1} {worked.settled[k].point.label}" for i, k in enumerate(points))
     return Chart(
-        key="currents", title="Battery current at each operating point", x=Scale("1", 1).axis("operating point"),
+        key="currents",
+        title="Battery current at each operating point",
+        x=Scale("1", 1).axis("operating point"),
         y=scale.axis("from the battery", low=0, high=roomy(one_hour, *amperes)),
         series=(Series(name="current", x=tuple(float(i + 1) for i in range(len(points))), y=scale.all(amperes), kind="bars"),),
-        marks=(Mark(at=scale(one_hour), label=f"one-hour rate {fmt(one_hour, 'A')}", role="house"),), remark=named)  # fmt: skip
+        marks=(Mark(at=scale(one_hour), label=f"one-hour rate {fmt(one_hour, 'A')}", role="house"),),
+        remark=named,
+    )
 
 
 def input_pulses(worked: Worked) -> Chart:
@@ -72,9 +79,13 @@ def input_pulses(worked: Worked) -> Chart:
     times = [0, 0, on, on, half, half, half + on, half + on, 2 * half]
     pulse = [0, state.pulse, state.pulse, 0, 0, state.pulse, state.pulse, 0, 0]
     return Chart(
-        key="pulses", title="Current into the stage", x=t.axis("time"), y=amps.axis(""),
+        key="pulses",
+        title="Current into the stage",
+        x=t.axis("time"),
+        y=amps.axis(""),
         series=(curve("stage", times, pulse, t, amps), curve("battery", (0, 2 * half), (mean, mean), t, amps, "second")),
-        remark=f"The capacitors carry the difference: {fmt(s.states['input_stage'].ripple, 'A')} RMS.")  # fmt: skip
+        remark=f"The capacitors carry the difference: {fmt(s.states['input_stage'].ripple, 'A')} RMS.",
+    )
 
 
 def bank_ripple(worked: Worked) -> Chart:
@@ -89,14 +100,20 @@ def bank_ripple(worked: Worked) -> Chart:
     x, y = Scale("1", 1), Scale("A", can.i_ripple)
     dots = tuple(
         Dot(x=x(s.states["front_end"].total_duty), y=y(s.states["input_stage"].can_ripple), label=k)
-        for k, s in worked.settled.items() if k in ("nominal", "flat", "full")
-    )  # fmt: skip
+        for k, s in worked.settled.items()
+        if k in ("nominal", "flat", "full")
+    )
     house = can.i_ripple * (1 - worked.rules.ripple_current_margin)
     return Chart(
-        key="bank", title="Ripple of one input capacitor", x=x.axis("total duty"),
+        key="bank",
+        title="Ripple of one input capacitor",
+        x=x.axis("total duty"),
         y=y.axis("RMS", low=0, high=roomy(can.i_ripple)),
-        series=(curve("one can", duty, each, x, y),), marks=limits(can.i_ripple, house, y, "A"), dots=dots,
-        remark="A full battery needs less duty: shorter, taller pulses, more ripple.")  # fmt: skip
+        series=(curve("one can", duty, each, x, y),),
+        marks=limits(can.i_ripple, house, y, "A"),
+        dots=dots,
+        remark="A full battery needs less duty: shorter, taller pulses, more ripple.",
+    )
 
 
 def switch_voltage(worked: Worked) -> Chart:
@@ -127,12 +144,15 @@ def switch_voltage(worked: Worked) -> Chart:
     order = np.argsort(times, kind="stable")
     t, v = Scale("s", period), Scale("V", device.v_rating)
     return Chart(
-        key="switch", title="Switch voltage", x=t.axis("time", low=0, high=period),
+        key="switch",
+        title="Switch voltage",
+        x=t.axis("time", low=0, high=period),
         y=v.axis("", low=0, high=roomy(device.v_rating, state.peak_voltage)),
         series=(curve("drain", times[order], volts[order], t, v),),
         marks=limits(device.v_rating, device.v_rating * (1 - worked.rules.switch_voltage_margin), v, "V"),
         remark=f"At {s.point.label}: the switch rests at {fmt(state.resting, 'V')}, the spike adds "
-               f"{fmt(state.spike, 'V')}. Ring frequency and levels computed, decay as usual.")  # fmt: skip
+        f"{fmt(state.spike, 'V')}. Ring frequency and levels computed, decay as usual.",
+    )
 
 
 def loss_against_frequency(worked: Worked) -> Chart:
@@ -159,14 +179,19 @@ def loss_against_frequency(worked: Worked) -> Chart:
     if abs(best[0] / build.frequency - 1) < 0.05 or now - best[3] < 0.02 * now:
         said = "The present frequency is close to the best for this build."
     return Chart(
-        key="frequency", title="Loss against switching frequency", x=f.axis("switching frequency"),
+        key="frequency",
+        title="Loss against switching frequency",
+        x=f.axis("switching frequency"),
         y=p.axis("", low=0),
-        series=(curve("stage and transformer", table[:, 0], table[:, 3], f, p),
-                curve("transformer", table[:, 0], table[:, 1], f, p, "second"),
-                curve("front end", table[:, 0], table[:, 2], f, p, "third")),
+        series=(
+            curve("stage and transformer", table[:, 0], table[:, 3], f, p),
+            curve("transformer", table[:, 0], table[:, 1], f, p, "second"),
+            curve("front end", table[:, 0], table[:, 2], f, p, "third"),
+        ),
         marks=(Mark(at=f(build.frequency), label=f"here {short(build.frequency, 'Hz')}", role="here", upright=True),),
         dots=(Dot(x=f(build.frequency), y=p(now), label=fmt(now, "W")),),
-        remark=said + " Turns and parts as they are; lower frequencies that saturate the core are passed over.")  # fmt: skip
+        remark=said + " Turns and parts as they are; lower frequencies that saturate the core are passed over.",
+    )
 
 
 def winding_window(worked: Worked) -> Chart:
@@ -177,11 +202,14 @@ def winding_window(worked: Worked) -> Chart:
     ring = " (a ring: its inner circumference unrolled)" if made.stack.core.shape == "ring" else ""
     turns = f"{build.primary_turns}+{build.primary_turns}" if made.halves == 2 else str(build.primary_turns)
     return Chart(
-        key="window", title="Winding window, to scale", boxes=window_boxes(made, made.stack.b_w, made.stack.height),
+        key="window",
+        title="Winding window, to scale",
+        boxes=window_boxes(made, made.stack.b_w, made.stack.height),
         remark=f"{made.stack.core.id}: {breadth:.1f} × {height:.1f} mm{ring}. Primary {turns} turns, "
-               f"{build.primary_in_hand} in parallel{', both halves bifilar' if made.halves == 2 else ''}; secondary "
-               f"{build.secondary_turns} turns, {build.secondary_in_hand} in parallel; {fmt(made.fill, '%', 2)} of the "
-               "height.")  # fmt: skip
+        f"{build.primary_in_hand} in parallel{', both halves bifilar' if made.halves == 2 else ''}; secondary "
+        f"{build.secondary_turns} turns, {build.secondary_in_hand} in parallel; {fmt(made.fill, '%', 2)} of the "
+        "height.",
+    )
 
 
 def working_point(worked: Worked) -> transformer.WorkingPoint:
@@ -190,9 +218,17 @@ def working_point(worked: Worked) -> transformer.WorkingPoint:
     front: Any = worked.builds["front_end"]
     stage, rectified = s.states["front_end"], s.states["rectifier"]
     return transformer.WorkingPoint(
-        s.v_half, stage.duty, s.pulse, rectified.winding_pulse, front.frequency,
-        TOPOLOGIES[front.topology].drive * worked.brief.source.volts[2], max(worked.rules.duty_limit, stage.duty),
-        s.states["transformer"].temperature, rectified.form * s.swing.rms, rising=stage.rising)  # fmt: skip
+        s.v_half,
+        stage.duty,
+        s.pulse,
+        rectified.winding_pulse,
+        front.frequency,
+        TOPOLOGIES[front.topology].drive * worked.brief.source.volts[2],
+        max(worked.rules.duty_limit, stage.duty),
+        s.states["transformer"].temperature,
+        rectified.form * s.swing.rms,
+        rising=stage.rising,
+    )
 
 
 def loss_against_turns(worked: Worked) -> Chart:
@@ -207,9 +243,14 @@ def loss_against_turns(worked: Worked) -> Chart:
         # the same copper volume: fewer turns, more wires in parallel
         hand = max(1, round(build.primary_in_hand * build.primary_turns / n))
         other = max(1, round(ratio * n))
-        neighbour = build.model_copy(update={
-            "primary_turns": int(n), "secondary_turns": other, "primary_in_hand": hand,
-            "secondary_in_hand": max(1, round(build.secondary_in_hand * build.secondary_turns / other))})  # fmt: skip
+        neighbour = build.model_copy(
+            update={
+                "primary_turns": int(n),
+                "secondary_turns": other,
+                "primary_in_hand": hand,
+                "secondary_in_hand": max(1, round(build.secondary_in_hand * build.secondary_turns / other)),
+            }
+        )
         s = transformer.assess(at, neighbour, worked.brief, worked.shelf, worked.rules, SILENT)
         rows.append((s.copper, s.core, s.loss, s.worst_flux))
     table = np.array(rows)
@@ -218,11 +259,15 @@ def loss_against_turns(worked: Worked) -> Chart:
     too_few = [int(n) for n, r in zip(turns, rows, strict=True) if r[3] > limit]
     warn = f" Below {max(too_few) + 1} turns the flux passes {short(limit, 'T')}." if too_few else ""
     return Chart(
-        key="turns", title="Loss against primary turns", 
+        key="turns",
+        title="Loss against primary turns",
         x=x.axis("primary turns" + (", each half" if made.halves == 2 else "")),
         y=p.axis("", low=0),
-        series=(curve("total", turns, table[:, 2], x, p), curve("copper", turns, table[:, 0], x, p, "second"),
-                curve("core", turns, table[:, 1], x, p, "third")),
+        series=(
+            curve("total", turns, table[:, 2], x, p),
+            curve("copper", turns, table[:, 0], x, p, "second"),
+            curve("core", turns, table[:, 1], x, p, "third"),
+        ),
         marks=(Mark(at=float(build.primary_turns), label=f"here {build.primary_turns}", role="here", upright=True),),
-        remark=f"Same core and copper volume ({fmt(made.stack.mass, 'kg', 2)} of core), secondary in "
-               f"proportion.{warn}")  # fmt: skip
+        remark=f"Same core and copper volume ({fmt(made.stack.mass, 'kg', 2)} of core), secondary in proportion.{warn}",
+    )

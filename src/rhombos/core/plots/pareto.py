@@ -19,12 +19,21 @@ def pareto(comparison: Comparison) -> Chart:
     lightest, heaviest = min(r.mass for r in rows), max(r.mass for r in rows)
     spread = math.log(heaviest / lightest) or 1.0
     dots = tuple(
-        Dot(x=cost(r.cost), y=loss(r.lost), label=str(n), role="here" if r.pareto else "faint",
-            size=SMALLEST + (LARGEST - SMALLEST) * math.log(r.mass / lightest) / spread)
+        Dot(
+            x=cost(r.cost),
+            y=loss(r.lost),
+            label=str(n),
+            role="here" if r.pareto else "faint",
+            size=SMALLEST + (LARGEST - SMALLEST) * math.log(r.mass / lightest) / spread,
+        )
         for n, r in enumerate(rows, 1)
-    )  # fmt: skip
+    )
     (cheap, dear), (little, much) = about(r.cost for r in rows), about(r.lost for r in rows)
     return Chart(
-        key="pareto", title="Loss, cost, mass", x=cost.axis("cost of the parts", low=cheap, high=dear),
-        y=loss.axis("lost at full power", low=little, high=much), dots=dots,
-        remark="Numbered as ranked; larger marks are heavier. Copper: no other is better in all three.")  # fmt: skip
+        key="pareto",
+        title="Loss, cost, mass",
+        x=cost.axis("cost of the parts", low=cheap, high=dear),
+        y=loss.axis("lost at full power", low=little, high=much),
+        dots=dots,
+        remark="Numbered as ranked; larger marks are heavier. Copper: no other is better in all three.",
+    )

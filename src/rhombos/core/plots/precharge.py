@@ -16,9 +16,12 @@ from rhombos.core.solve import Worked
 from rhombos.core.units import fmt
 
 NAMES: dict[FaultName, str] = {
-    "none": "Sequence", "shorted bus": "With the bus shorted", "open resistor": "With the resistor open",
-    "welded contactor": "With the positive contactor welded", "frozen reading": "With a frozen reading of the bus",
-}  # fmt: skip
+    "none": "Sequence",
+    "shorted bus": "With the bus shorted",
+    "open resistor": "With the resistor open",
+    "welded contactor": "With the positive contactor welded",
+    "frozen reading": "With a frozen reading of the bus",
+}
 
 
 COILS: dict[str, Role] = {"negative": "faint", "relay": "second", "positive": "main"}
@@ -43,8 +46,10 @@ def _drawn(need: PrechargeNeed, build: PrechargeBuild, series: Resistor, fault: 
     t = Scale("s", float(time[-1]))
     y = Scale("1", 1.0)
     tall = max(need.volts, float(celsius.max()))
-    curves = [Series(name="bus, V", x=t.all(time), y=y.all(bus)),
-              Series(name="resistor, °C", x=t.all(time), y=y.all(celsius), role="third")]  # fmt: skip
+    curves = [
+        Series(name="bus, V", x=t.all(time), y=y.all(bus)),
+        Series(name="resistor, °C", x=t.all(time), y=y.all(celsius), role="third"),
+    ]
     for n, (coil, name) in enumerate((("negative", "negative"), ("relay", "relay"), ("positive", "positive"))):
         begins = [s.begin for s in made.steps] + [made.steps[-1].end]
         on = [float(getattr(s, coil)) for s in made.steps]
@@ -53,10 +58,14 @@ def _drawn(need: PrechargeNeed, build: PrechargeBuild, series: Resistor, fault: 
         curves.append(Series(name=name, x=t.all(begins), y=y.all(levels), kind="steps", role=COILS[coil]))
     marks = (Mark(at=y(build.close_at * need.volts), label=f"closes at {fmt(build.close_at * need.volts, 'V')}", role="house"),)
     return Chart(
-        key=f"sequence-{fault.replace(' ', '-')}", title=NAMES[fault],
+        key=f"sequence-{fault.replace(' ', '-')}",
+        title=NAMES[fault],
         x=t.axis("time", low=0, high=roomy(float(time[-1]) / 1.04)),
-        y=y.axis("V, °C; coils above", low=0, high=roomy(tall * 1.6)), series=tuple(curves), marks=marks,
-        remark=_told(made, celsius))  # fmt: skip
+        y=y.axis("V, °C; coils above", low=0, high=roomy(tall * 1.6)),
+        series=tuple(curves),
+        marks=marks,
+        remark=_told(made, celsius),
+    )
 
 
 def _told(made: Marched, celsius: np.ndarray) -> str:

@@ -47,12 +47,22 @@ def output_steps(worked: Worked) -> Chart:
     t, v = Scale("s", wave.period), Scale("V", read.peak)
     scaled = amps * read.peak / (1.25 * float(np.abs(amps).max()))
     return Chart(
-        key="steps", title="Voltage at the socket", x=t.axis("time", low=0, high=wave.period), y=v.axis(""),
-        series=(Series(name="voltage", kind="steps", x=(*t.all(wave.times), t(wave.period)),
-                       y=(*v.all(wave.levels), v(float(wave.levels[-1])))),
-                curve(f"current, peak {fmt(float(np.abs(amps).max()), 'A')}", time, scaled, t, v, "second")),
+        key="steps",
+        title="Voltage at the socket",
+        x=t.axis("time", low=0, high=wave.period),
+        y=v.axis(""),
+        series=(
+            Series(
+                name="voltage",
+                kind="steps",
+                x=(*t.all(wave.times), t(wave.period)),
+                y=(*v.all(wave.levels), v(float(wave.levels[-1]))),
+            ),
+            curve(f"current, peak {fmt(float(np.abs(amps).max()), 'A')}", time, scaled, t, v, "second"),
+        ),
         remark=f"True RMS {fmt(read.rms, 'V')}; an average-responding meter shows {fmt(read.average_responding, 'V')}; peak "
-               f"{fmt(read.peak, 'V')}. A meter made for sines misreads this wave.")  # fmt: skip
+        f"{fmt(read.peak, 'V')}. A meter made for sines misreads this wave.",
+    )
 
 
 def step_spectrum(worked: Worked) -> Chart:
@@ -66,12 +76,14 @@ def step_spectrum(worked: Worked) -> Chart:
     said = "The third harmonic is gone." if third < 0.01 else f"The third harmonic stands at {fmt(float(third), '%', 2)}."
     read = readings_of_steps(wave)
     return Chart(
-        key="step_spectrum", title="Harmonics of the output",
+        key="step_spectrum",
+        title="Harmonics of the output",
         x=Scale("1", 1).axis("harmonic", low=0, high=HIGHEST_HARMONIC + 1),
         y=g.axis("of the fundamental", low=0, high=roomy(1.0)),
         series=(Series(name="harmonics", x=tuple(float(k + 1) for k in shown), y=g.all(share[shown]), kind="sticks"),),
         remark=f"Distortion {fmt(read.thd, '%')}; fundamental {fmt(read.fundamental_rms, 'V')} of "
-               f"{fmt(read.rms, 'V')} RMS. {said}")  # fmt: skip
+        f"{fmt(read.rms, 'V')} RMS. {said}",
+    )
 
 
 def link_steps(worked: Worked) -> Chart:
@@ -92,8 +104,11 @@ def link_steps(worked: Worked) -> Chart:
     t, v = Scale("s", 2 * half), Scale("V", build.voltage)
     room = max(state.ripple, LEAST_ROOM * state.voltage)
     return Chart(
-        key="link", title="Link voltage", x=t.axis("time", low=0, high=2 * half),
+        key="link",
+        title="Link voltage",
+        x=t.axis("time", low=0, high=2 * half),
         y=v.axis("", low=max(0.0, float(volts.min()) - room), high=float(volts.max()) + room),
         series=(curve("link", times, volts, t, v),),
         remark=f"It fills between the pulses and falls under them by {fmt(state.ripple, 'V')}: the tops of the wave slope by "
-               f"{fmt(state.ripple / state.voltage if math.isfinite(state.ripple) else 0.0, '%', 2)}.")  # fmt: skip
+        f"{fmt(state.ripple / state.voltage if math.isfinite(state.ripple) else 0.0, '%', 2)}.",
+    )

@@ -85,9 +85,16 @@ class _Bench:
         return build.load_power / volts * min(1.0, max(0.0, awake))
 
     def hold(
-        self, state: StateName, seconds: float, why: str, *, negative: bool = False, relay: bool = False,
-        positive: bool = False, until: float | None = None,
-    ) -> bool:  # fmt: skip
+        self,
+        state: StateName,
+        seconds: float,
+        why: str,
+        *,
+        negative: bool = False,
+        relay: bool = False,
+        positive: bool = False,
+        until: float | None = None,
+    ) -> bool:
         """March a state; with `until`, end it early where the bus gets there, V. Returns: whether it did."""
         need, build = self.need, self.build
         welded = self.fault == "welded contactor"
@@ -104,16 +111,23 @@ class _Bench:
         def law(t: float, x: Array) -> list[float]:
             main, small = flows(x[0])
             burnt = small**2 * build.resistor
-            return [(main + small - self._draw(x[0])) / need.bank,
-                    (burnt - (x[1] - AMBIENT) / self.heat_path) / self.heat]  # fmt: skip
+            return [(main + small - self._draw(x[0])) / need.bank, (burnt - (x[1] - AMBIENT) / self.heat_path) / self.heat]
 
         def there(t: float, x: Array) -> float:
             return float(x[0]) - (until if until is not None else np.inf)
 
         there.terminal = True  # type: ignore[attr-defined]
         there.direction = 1  # type: ignore[attr-defined]
-        found: Any = solve_ivp(law, (0, seconds), [self.volts, self.celsius], method="LSODA", rtol=1e-8, atol=1e-8,
-                               dense_output=True, events=there if until is not None else None)  # fmt: skip
+        found: Any = solve_ivp(
+            law,
+            (0, seconds),
+            [self.volts, self.celsius],
+            method="LSODA",
+            rtol=1e-8,
+            atol=1e-8,
+            dense_output=True,
+            events=there if until is not None else None,
+        )
         end = float(found.t[-1])
         t = end * np.linspace(0, 1, POINTS) ** 2
         states = found.sol(t)
@@ -142,11 +156,23 @@ def march(need: PrechargeNeed, build: PrechargeBuild, series: Resistor, fault: F
             return bench.made
         # left across the contactor, nothing tells a frozen reading from a bus that is full: it closes at once
         waits = build.timeout if fault != "frozen reading" else build.joins
-        there = bench.hold("precharge", waits, "waits for the bus", negative=True, relay=build.school == "switched",
-                           until=build.close_at * need.volts)  # fmt: skip
+        there = bench.hold(
+            "precharge",
+            waits,
+            "waits for the bus",
+            negative=True,
+            relay=build.school == "switched",
+            until=build.close_at * need.volts,
+        )
         if there or fault == "frozen reading":
-            bench.hold("close", build.closing, "positive contactor closes", negative=True, relay=build.school == "switched",
-                       positive=True)  # fmt: skip
+            bench.hold(
+                "close",
+                build.closing,
+                "positive contactor closes",
+                negative=True,
+                relay=build.school == "switched",
+                positive=True,
+            )
             bench.hold("release", build.releasing, "precharge relay released", negative=True, positive=True)
             bench.hold("run", RUNNING, "runs", negative=True, positive=True)
             return bench.made

@@ -42,7 +42,7 @@ def _rows(need: PrechargeNeed, build: PrechargeBuild) -> list[tuple[str, ...]]:
         *([("REST", "1", "0", "0", "0", f"after {build.rest:g} s", "NEGATIVE")] if switched else []),
         ("LOCKED", "1", "0", "0", "0", "reset by a person", "OFF"),
         ("any but LOCKED", "", "", "", "", "stop asked", "OFF"),
-    ]  # fmt: skip
+    ]
     return rows
 
 

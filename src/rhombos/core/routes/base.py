@@ -127,9 +127,14 @@ class Route(ABC):
         return ()
 
     def propose_asides(
-        self, brief: Brief, builds: Mapping[str, Any], settled: Mapping[str, Any], pins: Mapping[str, dict[str, Any]],
-        shelf: Shelf, rules: Rules,
-    ) -> dict[str, Build]:  # fmt: skip
+        self,
+        brief: Brief,
+        builds: Mapping[str, Any],
+        settled: Mapping[str, Any],
+        pins: Mapping[str, dict[str, Any]],
+        shelf: Shelf,
+        rules: Rules,
+    ) -> dict[str, Build]:
         """What lies beside the path, chosen once the path stands; `settled` holds the hint points. Pinned fields stay."""
         return {}
 
@@ -153,10 +158,18 @@ class Route(ABC):
 
     @abstractmethod
     def settle_all(
-        self, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, *,
-        ledgers: Mapping[str, Ledger] | None = None, keys: tuple[str, ...] = (), start: Mapping[str, Any] | None = None,
-        tolerance: float = SETTLED, points: Mapping[str, Point] | None = None,
-    ) -> dict[str, Any]:  # fmt: skip
+        self,
+        builds: Mapping[str, Any],
+        brief: Brief,
+        shelf: Shelf,
+        rules: Rules,
+        *,
+        ledgers: Mapping[str, Ledger] | None = None,
+        keys: tuple[str, ...] = (),
+        start: Mapping[str, Any] | None = None,
+        tolerance: float = SETTLED,
+        points: Mapping[str, Point] | None = None,
+    ) -> dict[str, Any]:
         """Every operating point (or those of `keys`, or `points` of one's own)."""
 
     @abstractmethod
@@ -172,9 +185,7 @@ class Route(ABC):
         return None
 
     @abstractmethod
-    def supply(
-        self, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
-    ) -> Supply:  # fmt: skip
+    def supply(self, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> Supply:
         """What stands before the bridge, for waves that march it too."""
 
     @abstractmethod
@@ -182,8 +193,9 @@ class Route(ABC):
         """The stepped output at the nominal point."""
 
     @abstractmethod
-    def report(self, block: ModuleType, sheet: Sheet, settled: Mapping[str, Any], builds: Mapping[str, Any],
-               brief: Brief) -> BlockReport:  # fmt: skip
+    def report(
+        self, block: ModuleType, sheet: Sheet, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief
+    ) -> BlockReport:
         """One block's figures and findings."""
 
 

@@ -21,9 +21,13 @@ COMMON_BUILDS: Mapping[str, type[Build]] = {key: m.Build for key, m in _BESIDE.i
 
 
 def propose_common(
-    settled: Mapping[str, Any], builds: Mapping[str, Any], pins: Mapping[str, dict[str, Any]], brief: Brief, shelf: Shelf,
+    settled: Mapping[str, Any],
+    builds: Mapping[str, Any],
+    pins: Mapping[str, dict[str, Any]],
+    brief: Brief,
+    shelf: Shelf,
     rules: Rules,
-) -> dict[str, Build]:  # fmt: skip
+) -> dict[str, Build]:
     """Every block beside the path, each for the path as it has settled and for those before it. Pinned fields stay."""
     found: dict[str, Build] = {}
     for key, m in _BESIDE.items():
@@ -32,9 +36,13 @@ def propose_common(
 
 
 def settle_common(
-    settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules,
+    settled: Mapping[str, Any],
+    builds: Mapping[str, Any],
+    brief: Brief,
+    shelf: Shelf,
+    rules: Rules,
     ledgers: Mapping[str, Ledger],
-) -> dict[str, Any]:  # fmt: skip
+) -> dict[str, Any]:
     """The settled points with the states beside the path: each the same at every point."""
     found = {key: m.settle(settled, builds, brief, shelf, rules, ledgers["nominal"]) for key, m in _BESIDE.items()}
     return {k: replace(s, states={**s.states, **found}) for k, s in settled.items()}

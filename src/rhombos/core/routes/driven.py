@@ -17,13 +17,19 @@ SURGED = 1.03
 
 
 def drive_of(
-    bridge: h_bridge.HBridgeBuild, bus: float, modulation: float, brief: Brief, pins: Mapping[str, Mapping[str, Any]],
-    shelf: Shelf, rules: Rules,
-) -> tuple[gate_drive.GateDriveBuild, h_bridge.HBridgeBuild]:  # fmt: skip
+    bridge: h_bridge.HBridgeBuild,
+    bus: float,
+    modulation: float,
+    brief: Brief,
+    pins: Mapping[str, Mapping[str, Any]],
+    shelf: Shelf,
+    rules: Rules,
+) -> tuple[gate_drive.GateDriveBuild, h_bridge.HBridgeBuild]:
     """The gate drive for a proposed bridge on a bus, V, and the bridge with the dead time that this drive asks for."""
     need = bridge_drive.need_of(bridge, bus * (1 + h_bridge.STRAY_SPIKE), min(1.0, SURGED * modulation), brief)
     drive: gate_drive.GateDriveBuild = gate_drive.propose(
-        need, brief, dict(pins["bridge_drive"]), shelf, rules, gate_drive.GateDriveBuild)  # fmt: skip
+        need, brief, dict(pins["bridge_drive"]), shelf, rules, gate_drive.GateDriveBuild
+    )
     loop = gate_loop(drive, bridge.parallel, shelf)
     return drive, h_bridge.matched(bridge, loop, pins["h_bridge"], shelf)
 
@@ -35,11 +41,16 @@ def gate_loop(drive: gate_drive.GateDriveBuild, parallel: int, shelf: Shelf) -> 
 
 def front_drive_of(
     stage: front_end.FrontEndBuild, rail: float, duty: float, brief: Brief, pins: Mapping[str, Any], shelf: Shelf, rules: Rules
-) -> front_drive.FrontDriveBuild:  # fmt: skip
+) -> front_drive.FrontDriveBuild:
     """The gate drive for a proposed front end on its highest rail, V, at the largest duty of a switch."""
     made: front_drive.FrontDriveBuild = gate_drive.propose(
-        front_drive.need_of(stage, rail, duty), brief, dict(pins) | {"topology": stage.topology}, shelf, rules,
-        front_drive.FrontDriveBuild)  # fmt: skip
+        front_drive.need_of(stage, rail, duty),
+        brief,
+        dict(pins) | {"topology": stage.topology},
+        shelf,
+        rules,
+        front_drive.FrontDriveBuild,
+    )
     return made
 
 

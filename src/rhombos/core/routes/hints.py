@@ -88,26 +88,35 @@ def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, 
     raised = max(before.raised, link if link > before.link > 0 else 0.0) if before else 0.0
     mean = max(s["rectifier"].current for s in steady)
     return Hints(
-        link_high=max(s["dc_link"].voltage for s in steady), climb=max(s["rectifier"].unloaded for s in steady),
-        feed_ripple=max(s["rectifier"].feed_ripple for s in steady), form=states["rectifier"].form,
+        link_high=max(s["dc_link"].voltage for s in steady),
+        climb=max(s["rectifier"].unloaded for s in steady),
+        feed_ripple=max(s["rectifier"].feed_ripple for s in steady),
+        form=states["rectifier"].form,
         charging_resistance=flat.guess.charging_resistance(states["transformer"].ratio),
         apparent=max(settled[k].apparent for k in ("flat", "full")),
         filter_peak=states["output_filter"].peak - states["output_filter"].ripple / 2 if "output_filter" in states else 0.0,
         bridge_peak=max(settled[k].states["h_bridge"].bridge_peak for k in ("flat", "full")),
-        path_resistance=2 * states["h_bridge"].resistance, modulation=states["h_bridge"].modulation,
-        dead_time_volts=states["h_bridge"].dead_time_loss_volts, link_current=mean,
+        path_resistance=2 * states["h_bridge"].resistance,
+        modulation=states["h_bridge"].modulation,
+        dead_time_volts=states["h_bridge"].dead_time_loss_volts,
+        link_current=mean,
         surge_link_current=settled["surge_full"].states["rectifier"].current * settled["surge_full"].swing.peak,
         v_in=v_in,
         pulse={k: min(settled[k].pulse, most[k]) for k in points},
         turn_off={k: min(settled[k].turn_off, 1.3 * most[k]) for k in points},
-        swing={k: settled[k].swing for k in points}, duty=duty, rising=rising,
+        swing={k: settled[k].swing for k in points},
+        duty=duty,
+        rising=rising,
         drop=min(max(0.0, drive * flat.v_in - flat.crest_half), 0.35 * drive * v_in["flat"]),
-        secondary_extra=flat.diodes * states["rectifier"].drop + states["rectifier"].leakage_drop
-        + flat.swing.peak * (states["rectifier"].choke_resistance * mean
-                             + min(flat.secondary_drop, 0.2 * states["dc_link"].voltage)),
+        secondary_extra=flat.diodes * states["rectifier"].drop
+        + states["rectifier"].leakage_drop
+        + flat.swing.peak
+        * (states["rectifier"].choke_resistance * mean + min(flat.secondary_drop, 0.2 * states["dc_link"].voltage)),
         leak_duty=min(states["transformer"].leakage_duty, MOST_LEAK),
         battery_current=max(
-            min(settled[k].states["battery"].rms, settled[k].flow["load"] / (0.6 * v_in[k])) for k in ("flat", "full")),
+            min(settled[k].states["battery"].rms, settled[k].flow["load"] / (0.6 * v_in[k])) for k in ("flat", "full")
+        ),
         bridge_drop=states["h_bridge"].missing,
-        link=link, raised=raised,
-    )  # fmt: skip
+        link=link,
+        raised=raised,
+    )

@@ -21,7 +21,7 @@ from rhombos.core.blocks import (
     input_stage,
     load,
     output_filter,
-)  # fmt: skip
+)
 from rhombos.core.blocks.filter_flow import Flow
 from rhombos.core.brief import Brief
 from rhombos.core.ledger import SILENT, Ledger
@@ -77,11 +77,15 @@ class Guess:
     def moved(self, other: Guess, scale: float) -> float:
         """The largest relative change between two passes; `scale` is the power asked, W."""
         return max(
-            abs(self.v_in - other.v_in) / max(self.terminal, 1e-9), abs(self.pulse - other.pulse) / max(abs(self.pulse), 1e-3),
-            abs(self.lost - other.lost) / scale, abs(self.modulation - other.modulation), abs(self.sag - other.sag),
+            abs(self.v_in - other.v_in) / max(self.terminal, 1e-9),
+            abs(self.pulse - other.pulse) / max(abs(self.pulse), 1e-3),
+            abs(self.lost - other.lost) / scale,
+            abs(self.modulation - other.modulation),
+            abs(self.sag - other.sag),
             abs(self.works - other.works) / max(self.terminal, 1e-9),
-            abs(self.celsius - other.celsius) / 1e3, abs(self.choke_celsius - other.choke_celsius) / 1e3,
-        )  # fmt: skip
+            abs(self.celsius - other.celsius) / 1e3,
+            abs(self.choke_celsius - other.choke_celsius) / 1e3,
+        )
 
 
 @dataclass(frozen=True)
@@ -160,10 +164,18 @@ class IronRoute(Route):
         return str(next(b.TITLE for b in (*self.blocks(self.waveforms[0]), *self.asides()) if block == b.KEY))
 
     def settle_all(
-        self, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, *,
-        ledgers: Mapping[str, Ledger] | None = None, keys: tuple[str, ...] = (), start: Mapping[str, Any] | None = None,
-        tolerance: float = SETTLED, points: Mapping[str, Point] | None = None,
-    ) -> dict[str, Any]:  # fmt: skip
+        self,
+        builds: Mapping[str, Any],
+        brief: Brief,
+        shelf: Shelf,
+        rules: Rules,
+        *,
+        ledgers: Mapping[str, Ledger] | None = None,
+        keys: tuple[str, ...] = (),
+        start: Mapping[str, Any] | None = None,
+        tolerance: float = SETTLED,
+        points: Mapping[str, Point] | None = None,
+    ) -> dict[str, Any]:
         """Every operating point, or those asked for."""
         found: dict[str, Any] = {}
         for key, point in (points or operating_points(brief)).items():
@@ -176,16 +188,26 @@ class IronRoute(Route):
         return found
 
     def _settle(
-        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+        self,
+        point: Point,
+        guess: Guess,
+        builds: Mapping[str, Any],
+        brief: Brief,
+        shelf: Shelf,
+        rules: Rules,
+        ledger: Ledger,
         tolerance: float,
-    ) -> IronSettled:  # fmt: skip
+    ) -> IronSettled:
         """One point, from a guess: by plain passes, and by another way where these find no rest."""
         scale = max(point.power, 0.1 * brief.power.continuous)
         collapsed, before = 0, math.inf
         past: list[tuple[Guess, Guess]] = []
         for turn in range(MOST_PASSES):
-            if turn == SWINGS and guess.sag < 1 and (yields := self._yielding(
-                    point, guess, builds, brief, shelf, rules, ledger, tolerance)):  # fmt: skip
+            if (
+                turn == SWINGS
+                and guess.sag < 1
+                and (yields := self._yielding(point, guess, builds, brief, shelf, rules, ledger, tolerance))
+            ):
                 return at_its_end(yields)  # type: ignore[no-any-return]
             found, after = self._pass(point, guess, builds, brief, shelf, rules, ledger)
             calmer = CALMER if brief.output.waveform == "modified" else 0
@@ -203,22 +225,37 @@ class IronRoute(Route):
         return at_its_end(found)  # type: ignore[no-any-return]
 
     def _yielding(
-        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+        self,
+        point: Point,
+        guess: Guess,
+        builds: Mapping[str, Any],
+        brief: Brief,
+        shelf: Shelf,
+        rules: Rules,
+        ledger: Ledger,
         tolerance: float,
-    ) -> IronSettled | None:  # fmt: skip
+    ) -> IronSettled | None:
         """A point that plain passes do not settle, by another way; None where there is none."""
         return None
 
     @abstractmethod
     def _pass(
         self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
-    ) -> tuple[IronSettled, Guess]:  # fmt: skip
+    ) -> tuple[IronSettled, Guess]:
         """One pass of a point from what the last one taught."""
 
     def _source(
-        self, point: Point, to_stage: float, need: input_stage.InputNeed, g: Guess, builds: Mapping[str, Any], brief: Brief,
-        shelf: Shelf, rules: Rules, ledger: Ledger,
-    ) -> tuple[input_stage.InputState, battery.BatteryState, float]:  # fmt: skip
+        self,
+        point: Point,
+        to_stage: float,
+        need: input_stage.InputNeed,
+        g: Guess,
+        builds: Mapping[str, Any],
+        brief: Brief,
+        shelf: Shelf,
+        rules: Rules,
+        ledger: Ledger,
+    ) -> tuple[input_stage.InputState, battery.BatteryState, float]:
         """Input stage and battery behind a stage that draws a power, W; and the voltage that reaches the stage."""
         entry = input_stage.assess(need, g.terminal, builds["input_stage"], brief, shelf, rules, ledger)
         cells = battery.assess(point.emf, to_stage + entry.loss, brief, ledger, need.pulsation, need.crest, entry.control)
@@ -230,7 +267,7 @@ class IronRoute(Route):
 
     def report(
         self, block: ModuleType, sheet: Sheet, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief
-    ) -> BlockReport:  # fmt: skip
+    ) -> BlockReport:
         """One block's figures and findings."""
         if block is bridge_drive:
             return gate_drive_report.report(sheet, drive_need(settled["nominal"], builds, brief))

@@ -38,16 +38,36 @@ class Socket:
 
     def link_need(
         self, current: float, choke_ripple: float, climb: float, build: h_bridge.HBridgeBuild, swing: Pulsation
-    ) -> dc_link.LinkNeed:  # fmt: skip
+    ) -> dc_link.LinkNeed:
         """What this side draws from the link at a mean current, A."""
         drawn, bridged = self.drawn, self.bridged
         if self.filtered is None:
             taken = drawn_by(self.demand(build))
-            return dc_link.LinkNeed(drawn.apparent, bridged.line_peak, 1.0, drawn.power_factor, current, choke_ripple,
-                                    drawn.rated / math.sqrt(build.fraction), taken, self.link, climb, swing)  # fmt: skip
+            return dc_link.LinkNeed(
+                drawn.apparent,
+                bridged.line_peak,
+                1.0,
+                drawn.power_factor,
+                current,
+                choke_ripple,
+                drawn.rated / math.sqrt(build.fraction),
+                taken,
+                self.link,
+                climb,
+                swing,
+            )
         return dc_link.LinkNeed(
-            self.apparent, math.sqrt(2) * self.filtered.line_current, bridged.modulation, self.filtered.power_factor, current,
-            choke_ripple, bridged.bridge_peak, level=self.link, climb=climb, swing=swing)  # fmt: skip
+            self.apparent,
+            math.sqrt(2) * self.filtered.line_current,
+            bridged.modulation,
+            self.filtered.power_factor,
+            current,
+            choke_ripple,
+            bridged.bridge_peak,
+            level=self.link,
+            climb=climb,
+            swing=swing,
+        )
 
     def demand(self, build: h_bridge.HBridgeBuild) -> Demand:
         """How what the bridge draws swings at twice the line, over its mean."""
@@ -70,23 +90,35 @@ class Socket:
         return drawn_by(self._sine_demand).swing * self.to_bridge / 2
 
 
-def settle_socket(
-    point: Point, link: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
-) -> Socket:  # fmt: skip
+def settle_socket(point: Point, link: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> Socket:
     """Bridge, filter and load at a load and a link, V: modulation and temperatures agree with the drops and losses they
     make. The link's peak is not known yet: the bridge stands at its mean."""
     at_socket = replace(point, key="", label="", emf=0.0)  # the battery does not matter there
     return _socket(
-        at_socket, link, builds["dc_link"], builds["h_bridge"], builds["bridge_drive"], builds.get("output_filter"), brief,
-        shelf, rules)  # fmt: skip
+        at_socket,
+        link,
+        builds["dc_link"],
+        builds["h_bridge"],
+        builds["bridge_drive"],
+        builds.get("output_filter"),
+        brief,
+        shelf,
+        rules,
+    )
 
 
 @lru_cache(maxsize=256)
 def _socket(
-    point: Point, link_v: float, link: dc_link.DcLinkBuild, bridge: h_bridge.HBridgeBuild,
-    drive: gate_drive.GateDriveBuild, filtering: output_filter.OutputFilterBuild | None,
-    brief: Brief, shelf: Shelf, rules: Rules,
-) -> Socket:  # fmt: skip
+    point: Point,
+    link_v: float,
+    link: dc_link.DcLinkBuild,
+    bridge: h_bridge.HBridgeBuild,
+    drive: gate_drive.GateDriveBuild,
+    filtering: output_filter.OutputFilterBuild | None,
+    brief: Brief,
+    shelf: Shelf,
+    rules: Rules,
+) -> Socket:
     carrier, loop = bridge.carrier, gate_loop(drive, bridge.parallel, shelf)
     ledger = Ledger()
     stepped_free = filtering is None and not link.held
@@ -94,25 +126,53 @@ def _socket(
     drawn = load.assess(point, brief, ledger, gets, Fed(bridge.fraction))
     if filtering is None:
         bridged = h_bridge.assess(
-            h_bridge.BridgeNeed(link_v, link_v, drawn.rms, drawn.power_factor, drawn.peak_current, 0.0, link_v), bridge,
-            brief, shelf, rules, ledger, loop)  # fmt: skip
+            h_bridge.BridgeNeed(link_v, link_v, drawn.rms, drawn.power_factor, drawn.peak_current, 0.0, link_v),
+            bridge,
+            brief,
+            shelf,
+            rules,
+            ledger,
+            loop,
+        )
         return Socket(link_v, drawn, None, bridged, drawn.power, drawn.power + bridged.loss, ledger)
     index, dead, resistance, celsius = 0.9, 0.0, 0.0, 75.0
     for _ in range(MOST_PASSES):
         filtered = output_filter.assess(
             output_filter.FilterNeed(
-                drawn.voltage, drawn.frequency, drawn.current, drawn.power_factor, link_v, carrier, index, resistance, dead,
-                celsius, crest_power=drawn.crest_power),
-            filtering, brief, shelf, rules, ledger)  # fmt: skip
+                drawn.voltage,
+                drawn.frequency,
+                drawn.current,
+                drawn.power_factor,
+                link_v,
+                carrier,
+                index,
+                resistance,
+                dead,
+                celsius,
+                crest_power=drawn.crest_power,
+            ),
+            filtering,
+            brief,
+            shelf,
+            rules,
+            ledger,
+        )
         bridged = h_bridge.assess(
             h_bridge.BridgeNeed(
-                link_v, link_v, filtered.rms, filtered.power_factor, filtered.peak, filtered.ripple_rms,
-                filtered.fundamental),
-            bridge, brief, shelf, rules, ledger, loop)  # fmt: skip
+                link_v, link_v, filtered.rms, filtered.power_factor, filtered.peak, filtered.ripple_rms, filtered.fundamental
+            ),
+            bridge,
+            brief,
+            shelf,
+            rules,
+            ledger,
+            loop,
+        )
         moved = max(
-            abs(bridged.modulation - index), abs(min(filtered.temperature, HOTTEST) - celsius) / 1e3,
+            abs(bridged.modulation - index),
+            abs(min(filtered.temperature, HOTTEST) - celsius) / 1e3,
             abs(2 * bridged.resistance - resistance) / max(resistance, 1e-6) * 1e-2,
-        )  # fmt: skip
+        )
         index, dead = bridged.modulation, bridged.dead_time_loss_volts
         resistance, celsius = 2 * bridged.resistance, min(filtered.temperature, HOTTEST)
         if moved < SETTLED:

@@ -37,7 +37,7 @@ def battery_of(emf: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf
 
 def link_supply(
     settled: Mapping[str, Any], at: Operating | Stepped, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
-) -> Supply:  # fmt: skip
+) -> Supply:
     """A front end with its link: resistance and steady losses are what the settled point lost at full power; what bridge and
     filter lose beyond the resistance of `at` counts among the steady ones."""
     now = settled["nominal"]
@@ -55,22 +55,36 @@ def link_supply(
     v_in = battery.emf - battery.resistance * drawn
     resistance = max(LEAST_PATH, (duty * ratio * v_in - drop - link) / current)
     stage = FrontEnd(
-        ratio, builds["rectifier"].inductance if how.choke else 0.0, resistance, drop, 2 * builds["front_end"].frequency,
-        max(duty, 2 * min(rules.duty_limit, states["controller"].ceiling) - leak_duty) if how.choke else 1.0)  # fmt: skip
+        ratio,
+        builds["rectifier"].inductance if how.choke else 0.0,
+        resistance,
+        drop,
+        2 * builds["front_end"].frequency,
+        max(duty, 2 * min(rules.duty_limit, states["controller"].ceiling) - leak_duty) if how.choke else 1.0,
+    )
     steering = builds["controller"]
     plant = link_loop.plant_of(now.path, steering)
     programmed = plant.programmed and how.choke
-    loop = Loop(
-        link, link_loop.compensator_of(steering), link_loop.RAMP, plant.pole, plant.gain if programmed else 0.0,
-        plant.follows if programmed else 0.0,
-        1 / (2 * brief.output.frequency) if programmed and steering.feed_forward else 0.0) if how.choke else None  # fmt: skip
+    loop = (
+        Loop(
+            link,
+            link_loop.compensator_of(steering),
+            link_loop.RAMP,
+            plant.pole,
+            plant.gain if programmed else 0.0,
+            plant.follows if programmed else 0.0,
+            1 / (2 * brief.output.frequency) if programmed and steering.feed_forward else 0.0,
+        )
+        if how.choke
+        else None
+    )
     idle = max(0.0, v_in * (drawn - ratio * duty * current))
     return Supply(battery, stage, dc_link.capacitance(linking, shelf), linking.bleeder, loop, idle)
 
 
 def battery_supply(
     settled: Mapping[str, Any], at: Operating | Stepped, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
-) -> Supply:  # fmt: skip
+) -> Supply:
     """A bridge on the battery itself, seen from beyond its transformer; `at` is the nominal point, whose resistance makes the
     losses that its current makes."""
     now = settled["nominal"]

@@ -12,9 +12,21 @@ from rhombos.core.units import OrText, Ratio, Second, parse
 
 MOST_GRID = 1_000_000
 UNITS: dict[str, str] = {
-    "battery": "A", "input": "V", "choke": "A", "link": "V", "bridge": "V", "inductor": "A", "shunt": "A", "output": "V",
-    "load": "A", "smoothing": "V", "rotor": "A", "flux": "V*s", "magnetising": "A", "power": "W",
-}  # fmt: skip
+    "battery": "A",
+    "input": "V",
+    "choke": "A",
+    "link": "V",
+    "bridge": "V",
+    "inductor": "A",
+    "shunt": "A",
+    "output": "V",
+    "load": "A",
+    "smoothing": "V",
+    "rotor": "A",
+    "flux": "V*s",
+    "magnetising": "A",
+    "power": "W",
+}
 """What a trigger's level is typed in."""
 
 

@@ -91,11 +91,21 @@ def scope_bench(asked: ScopeAsked, worked: Worked) -> ScopeSeen:
     cursors = tuple(min(c, made.end) for c in asked.cursors)
     return ScopeSeen(
         points=tuple(TracePoint(name=n, unit=p.unit, label=p.label) for n, p in made.points.items()),
-        readings=_readings(made, seen), measured=_measured(made, seen, asked),
-        cursors=readings_at(made, cursors) if cursors else (), spectrum=_spectrum(made, last, asked.spectrum),
-        triggered=triggered, tripped=made.tripped, trip=bench.trip, remarks=_remarks(made, seen, asked, bench, triggered),
-        first=first, last=last, end=made.end, period=1 / made.line, carrier=1 / made.carrier,
-        stepped=isinstance(bench.at, Stepped))  # fmt: skip
+        readings=_readings(made, seen),
+        measured=_measured(made, seen, asked),
+        cursors=readings_at(made, cursors) if cursors else (),
+        spectrum=_spectrum(made, last, asked.spectrum),
+        triggered=triggered,
+        tripped=made.tripped,
+        trip=bench.trip,
+        remarks=_remarks(made, seen, asked, bench, triggered),
+        first=first,
+        last=last,
+        end=made.end,
+        period=1 / made.line,
+        carrier=1 / made.carrier,
+        stepped=isinstance(bench.at, Stepped),
+    )
 
 
 def scope_points(asked: ScopeAsked, worked: Worked) -> bytes:
@@ -170,23 +180,41 @@ def _spectrum(made: Record, last: float, asked: Spectrum | None) -> Chart | None
     series = [Series(name=point.label, x=x.all(along), y=y.all(shares), kind="sticks")]
     end = count * made.line if wide else count + 1
     if asked.trace == "output" and not wide:
-        series.append(Series(name="usual limit of a supply", x=x.all([n for n, _ in LIMITS]), y=y.all([s for _, s in LIMITS]),
-                             role="third", kind="steps"))  # fmt: skip
+        series.append(
+            Series(
+                name="usual limit of a supply",
+                x=x.all([n for n, _ in LIMITS]),
+                y=y.all([s for _, s in LIMITS]),
+                role="third",
+                kind="steps",
+            )
+        )
     worst = ""
     if asked.limit:
-        series.append(Series(name=f"limit {fmt(asked.limit, '%', 2)}", x=x.all([0, end]), y=y.all([asked.limit] * 2),
-                             role="second"))  # fmt: skip
+        series.append(
+            Series(name=f"limit {fmt(asked.limit, '%', 2)}", x=x.all([0, end]), y=y.all([asked.limit] * 2), role="second")
+        )
         over = orders[shares > asked.limit]
         lines = f"{over.size} lines stand" if over.size > 1 else "One line stands"
-        worst = f" {lines} above the limit, the first at {fmt(float(over[0]) * made.line, 'Hz', 4)}." \
-            if over.size else " All stay below the limit."  # fmt: skip
+        worst = (
+            f" {lines} above the limit, the first at {fmt(float(over[0]) * made.line, 'Hz', 4)}."
+            if over.size
+            else " All stay below the limit."
+        )
     of_what = f"mean, {fmt(base, point.unit)}" if mean else f"fundamental, {fmt(base, point.unit)} peak"
-    yardstick = " The limits are those that public supplies usually keep to: a yardstick, not a certificate." \
-        if asked.trace == "output" and not wide else ""  # fmt: skip
+    yardstick = (
+        " The limits are those that public supplies usually keep to: a yardstick, not a certificate."
+        if asked.trace == "output" and not wide
+        else ""
+    )
     return Chart(
-        key="spectrum", title=f"Spectrum: {point.label}", x=x.axis("frequency" if wide else "harmonic", low=0, high=x(end)),
-        y=y.axis("", low=0), series=tuple(series),
-        remark=f"The last line period, of its {of_what}.{worst}{yardstick}")  # fmt: skip
+        key="spectrum",
+        title=f"Spectrum: {point.label}",
+        x=x.axis("frequency" if wide else "harmonic", low=0, high=x(end)),
+        y=y.axis("", low=0),
+        series=tuple(series),
+        remark=f"The last line period, of its {of_what}.{worst}{yardstick}",
+    )
 
 
 def _mean_square(values: Array, time: Array) -> float:
@@ -216,41 +244,50 @@ def _readings(made: Record, seen: View) -> tuple[Labelled, ...]:
     power = float(np.trapezoid(traces["power"], time) / (last - first))
     peak = float(np.abs(traces["load"]).max())
     rows = [
-        ("Voltage, true RMS", fmt(volts, "V", 4)), ("Voltage, peak", fmt(float(np.abs(traces["output"]).max()), "V", 4)),
-        ("Load current, true RMS", fmt(amps, "A")), ("Load current, peak", fmt(peak, "A")),
-        ("Crest factor of it", f"{peak / amps:.2f}" if amps > 1e-9 else "–"), ("True power (wattmeter)", fmt(power, "W", 4)),
+        ("Voltage, true RMS", fmt(volts, "V", 4)),
+        ("Voltage, peak", fmt(float(np.abs(traces["output"]).max()), "V", 4)),
+        ("Load current, true RMS", fmt(amps, "A")),
+        ("Load current, peak", fmt(peak, "A")),
+        ("Crest factor of it", f"{peak / amps:.2f}" if amps > 1e-9 else "–"),
+        ("True power (wattmeter)", fmt(power, "W", 4)),
         ("Apparent power", fmt(volts * amps, "V*A", 4)),
         ("Power factor", f"{power / (volts * amps):.3f}" if volts * amps > 1e-9 else "–"),
-    ]  # fmt: skip
+    ]
     if "inductor" in traces:
         rows.append(("Inductor current, peak", fmt(float(np.abs(traces["inductor"]).max()), "A")))
     if made.trail is not None:
         drawn = float(np.trapezoid(traces["battery"], time) / (last - first))
         rows.append(("Battery current, mean", fmt(drawn, "A")))
-        rows.append(("Battery current, RMS over mean",
-                     f"{math.sqrt(_mean_square(traces['battery'], time)) / drawn:.2f}" if drawn > 1e-6 else "–"))  # fmt: skip
+        rows.append(
+            (
+                "Battery current, RMS over mean",
+                f"{math.sqrt(_mean_square(traces['battery'], time)) / drawn:.2f}" if drawn > 1e-6 else "–",
+            )
+        )
     if last - first >= 0.999 / made.line:
         _, period = _last_period(made, last)
         for name, title in (("output", "voltage"), ("load", "load current")):
             peaks = _peaks(period[name])
             if peaks[1] > 1e-6:
-                rows.append((f"Distortion of the {title}, last period",
-                             fmt(math.sqrt(float(np.sum(peaks[2:COUNTED + 1] ** 2))) / float(peaks[1]),
-                             "%")))  # fmt: skip
-        rows.append(("Fundamental of the voltage, last period", fmt(
-            float(_peaks(period["output"])[1]) / math.sqrt(2), "V", 4)))  # fmt: skip
+                rows.append(
+                    (
+                        f"Distortion of the {title}, last period",
+                        fmt(math.sqrt(float(np.sum(peaks[2 : COUNTED + 1] ** 2))) / float(peaks[1]), "%"),
+                    )
+                )
+        rows.append(("Fundamental of the voltage, last period", fmt(float(_peaks(period["output"])[1]) / math.sqrt(2), "V", 4)))
     return labelled(*rows)
 
 
 LOADS = {
     "motor, starting": "A motor with a run capacitor, as its equivalent circuit: five times its current at a power factor of "
-                       "0.45 while it stands; after a start it reaches its speed in 0.4 s.",
+    "0.45 while it stands; after a start it reaches its speed in 0.4 s.",
     "motor, running": "A motor with a run capacitor, as its equivalent circuit, at the slip at which it takes the power.",
     "lamp, cold": "A filament is cold at first: a twelfth of its hot resistance, and warm in a tenth of a second.",
     "transformer": "A line transformer with its rated load: its core has its knee a quarter above the working flux, and draws "
-                   "fifty times the current beyond. Put on at a zero of the voltage it saturates; here it is put on at the "
-                   "crest.",
-}  # fmt: skip
+    "fifty times the current beyond. Put on at a zero of the voltage it saturates; here it is put on at the "
+    "crest.",
+}
 
 
 def _remarks(made: Record, seen: View, asked: ScopeAsked, bench: Bench, triggered: float | None) -> tuple[str, ...]:
@@ -261,29 +298,40 @@ def _remarks(made: Record, seen: View, asked: ScopeAsked, bench: Bench, triggere
         found.append(f"There is no {hit.trace} to trigger on in this record.")
     elif hit and triggered is None:
         point = made.points[hit.trace]
-        found.append(f"No trigger: after {fmt(hit.after, 's')} nothing {'rises' if hit.rising else 'falls'} through "
-                     f"{short(hit.level, point.unit)} ({point.label}).")  # fmt: skip
+        found.append(
+            f"No trigger: after {fmt(hit.after, 's')} nothing {'rises' if hit.rising else 'falls'} through "
+            f"{short(hit.level, point.unit)} ({point.label})."
+        )
     if asked.load in LOADS:
         found.append(LOADS[asked.load])
     if asked.load == "adapter":
-        found.append(f"An adapter of {short(bench.power, 'W')} without correction: a fifth of the peak as ripple on its "
-                     "capacitor, 3 % of its impedance before it.")  # fmt: skip
+        found.append(
+            f"An adapter of {short(bench.power, 'W')} without correction: a fifth of the peak as ripple on its "
+            "capacitor, 3 % of its impedance before it."
+        )
     if asked.event == "short circuit":
-        after = f", {fmt(made.tripped - bench.at_crest, 's')} after the short; its diodes then give the current back." \
-            if made.tripped is not None else "; here it never does."  # fmt: skip
+        after = (
+            f", {fmt(made.tripped - bench.at_crest, 's')} after the short; its diodes then give the current back."
+            if made.tripped is not None
+            else "; here it never does."
+        )
         where = "in its inductor" if "inductor" in seen.traces else "out of its socket"
         found.append(f"The bridge trips at {fmt(bench.trip, 'A')} {where}{after}")
     carrying = "inductor" if "inductor" in seen.traces else "load"
     reached = float(np.abs(seen.traces[carrying]).max())
     if asked.event != "short circuit" and reached > bench.trip:
         what = "The inductor" if carrying == "inductor" else "The current"
-        found.append(f"{what} reaches {fmt(reached, 'A')}, beyond the trip of {fmt(bench.trip, 'A')}: the real bridge "
-                     "would let go, or must limit its current here.")  # fmt: skip
+        found.append(
+            f"{what} reaches {fmt(reached, 'A')}, beyond the trip of {fmt(bench.trip, 'A')}: the real bridge "
+            "would let go, or must limit its current here."
+        )
     if made.trail is None:
         found.append("The link stands still here: feed it from the battery to see it sag.")
     elif asked.source == "battery, averaged":
-        found.append("The front end is its mean here: pulses and their ripple are left out, and it looks firmer than it is "
-                     "where its choke runs dry.")  # fmt: skip
+        found.append(
+            "The front end is its mean here: pulses and their ripple are left out, and it looks firmer than it is "
+            "where its choke runs dry."
+        )
     if isinstance(bench.at, Stepped):
         return (*found, *_stepped_remarks(bench.at, asked))
     return (*found, "The legs wait for their dead time as the rated load asks; edges are steep, and nothing recovers.")
@@ -293,9 +341,14 @@ def _stepped_remarks(at: Stepped, asked: ScopeAsked) -> tuple[str, ...]:
     """What is left out of a stepped wave."""
     found = []
     if asked.event == "soft start":
-        found.append("A square wave has no width to begin with: it is there at once." if at.fraction == 1 else
-                     "The width of the pulses grows over six line periods.")  # fmt: skip
+        found.append(
+            "A square wave has no width to begin with: it is there at once."
+            if at.fraction == 1
+            else "The width of the pulses grows over six line periods."
+        )
     if at.lets_go:
-        found.append("Between pulses both switches are off: an inductive load first gives its current back through their "
-                     "diodes, then floats. What magnetises the iron is left out.")  # fmt: skip
+        found.append(
+            "Between pulses both switches are off: an inductive load first gives its current back through their "
+            "diodes, then floats. What magnetises the iron is left out."
+        )
     return (*found, "Edges are steep; neither the load's leads nor the switches ring here.")

@@ -29,7 +29,7 @@ from rhombos.core.waves.loads import (
     resistive,
     shorted,
     turning,
-)  # fmt: skip
+)
 from rhombos.core.waves.modulation import Array, Steps, three_level
 from rhombos.core.waves.output import driven
 
@@ -64,9 +64,11 @@ LEAST_LOSS = 1e-3
 AT_ONCE = 1 << 15
 """Moments that are probed together: so many stay in the processor's cache, and no large array is left behind."""
 SUPPLIED = {
-    "link": Point("V", "DC link", (), (), ()), "choke": Point("A", "choke of the link", (), (), ()),
-    "input": Point("V", "input of the stage", (), (), ()), "battery": Point("A", "battery", (), (), ()),
-}  # fmt: skip
+    "link": Point("V", "DC link", (), (), ()),
+    "choke": Point("A", "choke of the link", (), (), ()),
+    "input": Point("V", "input of the stage", (), (), ()),
+    "battery": Point("A", "battery", (), (), ()),
+}
 """Points before the bridge, where the record holds them."""
 
 
@@ -232,8 +234,10 @@ def _as_asked(bench: Bench, f: Filter) -> Load:
     squared = at.load_resistance**2 + (2 * math.pi * at.line * at.load_inductance) ** 2
     pulses = _pulses(bench, f, bench.crest_power)
     power = max(volts**2 * at.load_resistance / squared - bench.crest_power, LEAST_SHARE * bench.power)
-    lag = max(volts**2 * 2 * math.pi * at.line * at.load_inductance / squared - pulses.lags * bench.crest_power,
-              LEAST_SHARE * bench.power)  # fmt: skip
+    lag = max(
+        volts**2 * 2 * math.pi * at.line * at.load_inductance / squared - pulses.lags * bench.crest_power,
+        LEAST_SHARE * bench.power,
+    )
     whole = (power**2 + lag**2) / volts**2
     adapter = bench.crest_power / pulses.taken
     return mixed(f, rectifier_for(adapter, volts, at.line), power / whole, lag / whole / (2 * math.pi * at.line))
@@ -357,9 +361,7 @@ def _unreferred(trail: Trail, ratio: float) -> Trail:
 
 
 @lru_cache(maxsize=6)
-def record(
-    bench: Bench, load: LoadName, event: EventName, periods: int, source: SourceName = "stiff link"
-) -> Record:  # fmt: skip
+def record(bench: Bench, load: LoadName, event: EventName, periods: int, source: SourceName = "stiff link") -> Record:
     """The event with the load over so many line periods; the last few are remembered. Raises: ValueError where nothing
     settles."""
     march, index, period = _March(bench, source), bench.index, 1 / bench.at.line

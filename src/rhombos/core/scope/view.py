@@ -14,8 +14,21 @@ from rhombos.core.units import fmt
 from rhombos.core.waves.modulation import Array
 
 TraceName = Literal[
-    "battery", "input", "choke", "link", "bridge", "inductor", "shunt", "output", "load", "smoothing", "rotor", "flux",
-    "magnetising", "power"]  # fmt: skip
+    "battery",
+    "input",
+    "choke",
+    "link",
+    "bridge",
+    "inductor",
+    "shunt",
+    "output",
+    "load",
+    "smoothing",
+    "rotor",
+    "flux",
+    "magnetising",
+    "power",
+]
 GRID = 4200
 """Moments that a window is looked at beside every edge in it."""
 LEAST = 0.2
@@ -81,9 +94,11 @@ def packed(made: Record, seen: View) -> bytes:
     """A view for drawing: one line of JSON that says what follows (padded to whole doubles), then the times, s, as doubles and
     every trace as singles, little-endian."""
     head = {
-        "count": int(seen.time.size), "first": seen.first, "last": seen.last,
+        "count": int(seen.time.size),
+        "first": seen.first,
+        "last": seen.last,
         "traces": [{"name": n, "unit": p.unit, "label": p.label} for n, p in made.points.items()],
-    }  # fmt: skip
+    }
     text = json.dumps(head).encode()
     text += b" " * (-(len(text) + 1) % 8) + b"\n"
     return b"".join([text, seen.time.astype("<f8").tobytes(), *(seen.traces[n].astype("<f4").tobytes() for n in made.points)])

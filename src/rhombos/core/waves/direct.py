@@ -32,9 +32,13 @@ class Direct:
 
 
 def _load(
-    s: Direct, modes: tuple[Mode, ...], own: Mapping[str, tuple[str, str, int]], start: Row,
-    more: Mapping[str, Point] | None = None, bridge: tuple[tuple[float, float], ...] = (),
-) -> Load:  # fmt: skip
+    s: Direct,
+    modes: tuple[Mode, ...],
+    own: Mapping[str, tuple[str, str, int]],
+    start: Row,
+    more: Mapping[str, Point] | None = None,
+    bridge: tuple[tuple[float, float], ...] = (),
+) -> Load:
     """A load from its modes; `bridge` tells its voltage in each as d·u + e, V, where that is not the drive. What stands at the
     socket is that less R·i + L·di/dt."""
     size, n = modes[0].a.shape[0], len(modes)
@@ -47,12 +51,16 @@ def _load(
     points = {
         "bridge": Point("V", "bridge", ((0.0,) * size,) * n, tuple(d for d, _ in bridge), tuple(e for _, e in bridge)),
         "output": Point(
-            "V", "at the socket", tuple(tuple(-s.resistance * each[CURRENT] - s.inductance * m.a[CURRENT]) for m in modes),
+            "V",
+            "at the socket",
+            tuple(tuple(-s.resistance * each[CURRENT] - s.inductance * m.a[CURRENT]) for m in modes),
             tuple(d - s.inductance * float(m.b[CURRENT]) for m, (d, _) in zip(modes, bridge, strict=True)),
-            tuple(e - s.inductance * float(m.f[CURRENT]) for m, (_, e) in zip(modes, bridge, strict=True))),
+            tuple(e - s.inductance * float(m.f[CURRENT]) for m, (_, e) in zip(modes, bridge, strict=True)),
+        ),
         "load": same(CURRENT, "A", "into the load"),
-        **{name: same(place, unit, label) for name, (unit, label, place) in own.items()}, **(more or {}),
-    }  # fmt: skip
+        **{name: same(place, unit, label) for name, (unit, label, place) in own.items()},
+        **(more or {}),
+    }
     made = Load(Circuit(modes), points, start, kept=0)
     return _letting_go(made, s.lets_go) if s.lets_go else made
 
@@ -82,8 +90,9 @@ def turning(s: Direct, m: Motor, slip: float) -> Load:
     coupled = np.array([[stator, -m.magnetising], [-m.magnetising, m.leakage + m.magnetising]])
     inverse = np.linalg.inv(coupled)
     a = inverse @ np.diag([-(s.resistance + m.resistance), -m.resistance / slip])
-    return _load(s, (Mode(a, inverse[:, 0].copy(), np.zeros(2)),), {"rotor": ("A", "rotor, as the stator sees it", OWN)},
-                 (0.0, 0.0))  # fmt: skip
+    return _load(
+        s, (Mode(a, inverse[:, 0].copy(), np.zeros(2)),), {"rotor": ("A", "rotor, as the stator sees it", OWN)}, (0.0, 0.0)
+    )
 
 
 def iron_fed(s: Direct, t: IronLoad) -> Load:
@@ -94,8 +103,11 @@ def iron_fed(s: Direct, t: IronLoad) -> Load:
         inside, rest = 1 / henries, sign * t.knee * (1 / t.magnetising - 1 / henries)
         core = t.load * np.array([1.0, -inside])  # across the core: R_load·(i − i_m)
         a = np.array([(np.array([-(s.resistance + t.resistance), 0.0]) - core) / whole, core])
-        guards = (Guard((0.0, -1.0), 0.0, t.knee, 1), Guard((0.0, 1.0), 0.0, t.knee, 2)) if sign == 0 else (
-            Guard((0.0, sign), 0.0, -t.knee, 0),)  # fmt: skip
+        guards = (
+            (Guard((0.0, -1.0), 0.0, t.knee, 1), Guard((0.0, 1.0), 0.0, t.knee, 2))
+            if sign == 0
+            else (Guard((0.0, sign), 0.0, -t.knee, 0),)
+        )
         modes.append(Mode(a, np.array([1 / whole, 0.0]), np.array([t.load * rest / whole, -t.load * rest]), guards))
         magnetising.append((inside, rest))
     drawn = Point("A", "magnetising", tuple((0.0, i) for i, _ in magnetising), (0.0,) * 3, tuple(r for _, r in magnetising))
@@ -112,9 +124,10 @@ def shorted(s: Direct, ohms: float, trip: float, level: float) -> Load:
         Mode(rate, none, -back, (Guard((1.0,), 0.0, 0.0, 3),), link=-1.0),
         Mode(rate, none, back, (Guard((-1.0,), 0.0, 0.0, 3),), link=1.0),
         Mode(np.array([[-GONE]]), none, none, link=0.0),
-    )  # fmt: skip
-    return _load(Direct(s.resistance, s.inductance), modes, {}, (0.0,),
-                 bridge=((1.0, 0.0), (0.0, -level), (0.0, level), (0.0, 0.0)))  # fmt: skip
+    )
+    return _load(
+        Direct(s.resistance, s.inductance), modes, {}, (0.0,), bridge=((1.0, 0.0), (0.0, -level), (0.0, level), (0.0, 0.0))
+    )
 
 
 DRIVEN, REVERSED, BACK, BACK_REVERSED, FLOATING = range(5)
@@ -146,11 +159,14 @@ def _letting_go(load: Load, level: float) -> Load:
         rows.append((row, rest))
         a, f = m.a + np.outer(m.b, row), m.f + m.b * rest
         a[CURRENT], f[CURRENT] = -GONE * np.eye(size)[CURRENT], 0.0
-        base = _moved(tuple(Guard(tuple(np.array(g.c) + g.d * row), 0.0, g.e + g.d * rest, g.to) for g in m.guards),
-                      FLOATING * n)  # fmt: skip
+        base = _moved(
+            tuple(Guard(tuple(np.array(g.c) + g.d * row), 0.0, g.e + g.d * rest, g.to) for g in m.guards), FLOATING * n
+        )
         # where the load would lift the source beyond its clamp, the diodes conduct again
-        beyond = (Guard(tuple(-row), 0.0, level - rest, BACK_REVERSED * n + k),
-                  Guard(tuple(row), 0.0, level + rest, BACK * n + k))  # fmt: skip
+        beyond = (
+            Guard(tuple(-row), 0.0, level - rest, BACK_REVERSED * n + k),
+            Guard(tuple(row), 0.0, level + rest, BACK * n + k),
+        )
         found.append(Mode(a, np.zeros(size), f, (_at(up, k), _at(down, k), *beyond, *base), link=0.0))
     return Load(Circuit(tuple(found)), {name: _everywhere(p, rows) for name, p in points.items()}, load.start, 0)
 

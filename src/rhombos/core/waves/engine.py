@@ -133,7 +133,7 @@ class Run:
 
 def run(
     circuit: Circuit, times: Array, levels: Array, end: float, start: Array, mode: int = 0, rail: Rail | None = None
-) -> Run:  # fmt: skip
+) -> Run:
     """March from edge to edge; `times` (from 0) and `levels` are the drive's. Events in between are found by root search.
 
     With a rail, levels are shares of what it gives. Raises: ValueError for a start of the wrong size.
@@ -193,7 +193,7 @@ def _value(guard: _Guard, z: Sequence[complex], level: float) -> float:
 
 def _event(
     m: _Modal, z: list[complex], pushed: list[complex], after: list[complex], level: float, left: float
-) -> tuple[float, int] | None:  # fmt: skip
+) -> tuple[float, int] | None:
     """The first guard that turns within a stretch: when, s from its start, and the mode that follows; None where all hold.
 
     A guard below zero at the end has turned. One that dips and comes back shows by its slope: down at the start, steeply enough

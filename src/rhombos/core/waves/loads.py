@@ -81,9 +81,12 @@ def _taken(a: Array, f: Filter, row: Array) -> Array:
 
 
 def loaded(
-    f: Filter, modes: tuple[Mode, ...], load: tuple[tuple[Array, float], ...], own: Mapping[str, tuple[str, str, int]],
+    f: Filter,
+    modes: tuple[Mode, ...],
+    load: tuple[tuple[Array, float], ...],
+    own: Mapping[str, tuple[str, str, int]],
     start: Row = (),
-) -> Load:  # fmt: skip
+) -> Load:
     """A load from its modes, and its current in each as a row of the states and a constant, A.
 
     `own` names the load's own states: unit, label, place.
@@ -97,14 +100,20 @@ def loaded(
 
     still = (0.0,) * len(modes)
     points = {
-        "bridge": Point("V", "bridge", ((0.0,) * size,) * len(modes), tuple(float(m.b[CURRENT]) * f.inductance for m in modes),
-                        tuple(float(m.f[CURRENT]) * f.inductance for m in modes)),
+        "bridge": Point(
+            "V",
+            "bridge",
+            ((0.0,) * size,) * len(modes),
+            tuple(float(m.b[CURRENT]) * f.inductance for m in modes),
+            tuple(float(m.f[CURRENT]) * f.inductance for m in modes),
+        ),
         "inductor": same(CURRENT, "A", "inductor"),
-        "shunt": Point("A", "filter capacitor", tuple(tuple(each[CURRENT] - row) for row, _ in load), still,
-                       tuple(-e for _, e in load)),
+        "shunt": Point(
+            "A", "filter capacitor", tuple(tuple(each[CURRENT] - row) for row, _ in load), still, tuple(-e for _, e in load)
+        ),
         "output": same(VOLTAGE, "V", "at the socket"),
         "load": Point("A", "into the load", tuple(tuple(row) for row, _ in load), still, tuple(e for _, e in load)),
-    }  # fmt: skip
+    }
     points |= {name: same(place, unit, label) for name, (unit, label, place) in own.items()}
     return Load(Circuit(modes), points, start)
 
@@ -260,8 +269,9 @@ def turning(f: Filter, m: Motor, slip: float) -> Load:
     coupled = np.array([[m.leakage + m.magnetising, -m.magnetising], [-m.magnetising, m.leakage + m.magnetising]])
     drops = np.array([[0.0, 1.0, -m.resistance, 0.0], [0.0, 0.0, 0.0, -m.resistance / slip]])
     a[OWN:] = np.linalg.solve(coupled, drops)
-    return loaded(f, (Mode(a, b, np.zeros(4)),), ((row, 0.0),), {"rotor": ("A", "rotor, as the stator sees it", OWN + 1)},
-                  (0.0, 0.0))  # fmt: skip
+    return loaded(
+        f, (Mode(a, b, np.zeros(4)),), ((row, 0.0),), {"rotor": ("A", "rotor, as the stator sees it", OWN + 1)}, (0.0, 0.0)
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -281,8 +291,9 @@ def iron_load_for(power: float, volts: float, line: float) -> IronLoad:
     """A usual transformer of a power, W: 4 % resistance, 5 % leakage reactance, a tenth of its current to magnetise, the knee a
     quarter above its working flux, and then a fiftieth of the inductance."""
     rated, omega = volts**2 / power, 2 * math.pi * line
-    return IronLoad(0.04 * rated, 0.05 * rated / omega, 10 * rated / omega, 1.25 * math.sqrt(2) * volts / omega,
-                    0.2 * rated / omega, rated)  # fmt: skip
+    return IronLoad(
+        0.04 * rated, 0.05 * rated / omega, 10 * rated / omega, 1.25 * math.sqrt(2) * volts / omega, 0.2 * rated / omega, rated
+    )
 
 
 def iron_fed(f: Filter, t: IronLoad) -> Load:
@@ -301,13 +312,20 @@ def iron_fed(f: Filter, t: IronLoad) -> Load:
         on[OWN] = (np.array([0.0, 1.0, -t.resistance, 0.0]) - core) / t.leakage
         push = none.copy()
         push[flux], push[OWN] = -t.load * rest, t.load * rest / t.leakage
-        guards = (Guard((0.0, 0.0, 0.0, -1.0), 0.0, t.knee, 1), Guard((0.0, 0.0, 0.0, 1.0), 0.0, t.knee, 2)) if sign == 0 else (
-            Guard((0.0, 0.0, 0.0, sign), 0.0, -t.knee, 0),)  # fmt: skip
+        guards = (
+            (Guard((0.0, 0.0, 0.0, -1.0), 0.0, t.knee, 1), Guard((0.0, 0.0, 0.0, 1.0), 0.0, t.knee, 2))
+            if sign == 0
+            else (Guard((0.0, 0.0, 0.0, sign), 0.0, -t.knee, 0),)
+        )
         modes.append(Mode(on, b, push, guards))
     made = loaded(f, tuple(modes), ((row, 0.0),) * 3, {"flux": ("V*s", "flux linkage of the core", flux)}, (0.0, 0.0))
-    magnetising = Point("A", "magnetising", tuple(
-        (0.0, 0.0, 0.0, 1 / (t.magnetising if n == 0 else t.saturated)) for n in range(3)), (0.0,) * 3, tuple(
-        sign * t.knee * (1 / t.magnetising - 1 / t.saturated) for sign in (0.0, 1.0, -1.0)))  # fmt: skip
+    magnetising = Point(
+        "A",
+        "magnetising",
+        tuple((0.0, 0.0, 0.0, 1 / (t.magnetising if n == 0 else t.saturated)) for n in range(3)),
+        (0.0,) * 3,
+        tuple(sign * t.knee * (1 / t.magnetising - 1 / t.saturated) for sign in (0.0, 1.0, -1.0)),
+    )
     return Load(made.circuit, {**made.points, "magnetising": magnetising}, made.start)
 
 
@@ -323,7 +341,7 @@ def shorted(f: Filter, ohms: float, trip: float, v_link: float) -> Load:
         Mode(bare.a, none, np.array([-back, 0.0]), (Guard((1.0, 0.0), 0.0, 0.0, 3),), link=-1.0),
         Mode(bare.a, none, np.array([back, 0.0]), (Guard((-1.0, 0.0), 0.0, 0.0, 3),), link=1.0),
         Mode(still, none, none, link=0.0),
-    )  # fmt: skip
+    )
     return loaded(f, modes, ((np.array([0.0, 1 / ohms]), 0.0),) * 4, {})
 
 

@@ -42,8 +42,9 @@ def driven(at: Operating, index: float, volts: float, sampling: Sampling = "natu
     if at.dead_time <= 0 or index <= 0:
         return unipolar(min(1.0, index), volts, at.carrier, at.line, sampling)
     taken = bridge_book.dead_time_voltage.work({"t_d": at.dead_time, "f_c": at.carrier, "V_dc": 1.0}) * math.cos(at.lag)
-    return modulate(Setting("unipolar", sampling, min(1.0, index + taken), volts, at.carrier, at.line,
-                            dead_time=at.dead_time, lag=at.lag)).output  # fmt: skip
+    return modulate(
+        Setting("unipolar", sampling, min(1.0, index + taken), volts, at.carrier, at.line, dead_time=at.dead_time, lag=at.lag)
+    ).output
 
 
 def output_waves(at: Operating, sampling: Sampling = "natural", samples: int = SAMPLES) -> OutputWaves:

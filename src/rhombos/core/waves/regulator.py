@@ -243,8 +243,12 @@ def step_response(
         voltage[k], bridge[k], current[k] = x[VOLTAGE], u, x[CURRENT]
         missing = wanted[k] - x[VOLTAGE]
         risen = missing + turn * r - q
-        asked = pushed[k] + gains.voltage * missing + 2 * period * gains.resonant * (risen - turn / 2 * r) \
-            - gains.damping * float(plant.capacitor @ x)  # fmt: skip
+        asked = (
+            pushed[k]
+            + gains.voltage * missing
+            + 2 * period * gains.resonant * (risen - turn / 2 * r)
+            - gains.damping * float(plant.capacitor @ x)
+        )
         x = plant.a @ x + plant.b * u
         u = min(most, max(-most, asked))
         if u == asked:  # at its limit the bridge stores no more

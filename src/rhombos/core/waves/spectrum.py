@@ -53,8 +53,12 @@ def readings_of_steps(wave: Steps) -> Readings:
     fundamental = float(2 * abs(harmonics(wave, 1)[0]) / math.sqrt(2))
     rest = max(0.0, wave.rms**2 - fundamental**2)
     return Readings(
-        wave.rms, fundamental, math.sqrt(rest) / fundamental if fundamental > 0 else math.inf,
-        float(np.abs(wave.levels).max()), FORM_FACTOR * wave.rectified_mean)  # fmt: skip
+        wave.rms,
+        fundamental,
+        math.sqrt(rest) / fundamental if fundamental > 0 else math.inf,
+        float(np.abs(wave.levels).max()),
+        FORM_FACTOR * wave.rectified_mean,
+    )
 
 
 def readings_of_samples(samples: NDArray[np.float64]) -> Readings:
@@ -63,5 +67,9 @@ def readings_of_samples(samples: NDArray[np.float64]) -> Readings:
     fundamental = math.sqrt(2) * abs(np.fft.rfft(samples)[1]) / samples.size
     rest = max(0.0, rms**2 - fundamental**2)
     return Readings(
-        rms, float(fundamental), math.sqrt(rest) / fundamental if fundamental > 0 else math.inf,
-        float(np.abs(samples).max()), FORM_FACTOR * float(np.mean(np.abs(samples))))  # fmt: skip
+        rms,
+        float(fundamental),
+        math.sqrt(rest) / fundamental if fundamental > 0 else math.inf,
+        float(np.abs(samples).max()),
+        FORM_FACTOR * float(np.mean(np.abs(samples))),
+    )

@@ -14,9 +14,7 @@ from rhombos.core.routes.settle import LinkSettled
 from rhombos.core.rules import Rules
 
 
-def need_of(
-    s: LinkSettled, worst: float, builds: Mapping[str, Any], shelf: Shelf, rules: Rules
-) -> link_loop.ControllerNeed:  # fmt: skip
+def need_of(s: LinkSettled, worst: float, builds: Mapping[str, Any], shelf: Shelf, rules: Rules) -> link_loop.ControllerNeed:
     """The need at a settled point; `worst` is the largest pulse of all points, A."""
     stage, linked = s.states["front_end"], s.states["dc_link"]
     device = shelf.get(Mosfet, builds["front_end"].switch)

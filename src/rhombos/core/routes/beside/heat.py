@@ -26,13 +26,12 @@ def need_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief,
     steady = [settled[k] for k in STEADY]
     inside = max(s.flow["battery"] - s.flow["load"] for s in steady)
     stages = tuple(_cooled(key, steady, builds, brief, shelf, rules) for key in NAMES if key in builds)
-    return block.HeatNeed(stages, max(inside, 0.1), brief.targets.ambient, brief.source.volts[2], brief.power.continuous,
-                          brief.output.voltage)  # fmt: skip
+    return block.HeatNeed(
+        stages, max(inside, 0.1), brief.targets.ambient, brief.source.volts[2], brief.power.continuous, brief.output.voltage
+    )
 
 
-def _cooled(
-    key: str, steady: list[Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
-) -> block.Cooled:  # fmt: skip
+def _cooled(key: str, steady: list[Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> block.Cooled:
     build = builds[key]
     state = max((s.states[key] for s in steady), key=lambda x: x.junction)
     if key == "rectifier":
@@ -53,14 +52,14 @@ def _cooled(
 
 def propose(
     settled: Mapping[str, Any], builds: Mapping[str, Any], pins: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules
-) -> block.HeatBuild:  # fmt: skip
+) -> block.HeatBuild:
     """Case, pads, thermistor for the path as it stands."""
     return block.propose(need_of(settled, builds, brief, shelf, rules), pins, rules)
 
 
 def settle(
     settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
-) -> block.HeatState:  # fmt: skip
+) -> block.HeatState:
     """How warm it gets, what must be stood."""
     return block.assess(need_of(settled, builds, brief, shelf, rules), builds[block.KEY], ledger)
 

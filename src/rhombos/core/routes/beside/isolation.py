@@ -39,21 +39,31 @@ def need_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief,
     driver = shelf.get(Driver, drive.driver) if drive is not None else None
     isolated = driver is not None and driver.kind in ("isolated", "transformer", "opto")
     return block.IsolationNeed(
-        empty, full, link, peak, out, beyond, feedback, feedback != BARE,
-        driver.kind if isolated and driver else OWN_SUPPLY, True, brief.output.frequency,
-        builds["h_bridge"].carrier if "h_bridge" in builds and not brief.output.stepped else 0.0)  # fmt: skip
+        empty,
+        full,
+        link,
+        peak,
+        out,
+        beyond,
+        feedback,
+        feedback != BARE,
+        driver.kind if isolated and driver else OWN_SUPPLY,
+        True,
+        brief.output.frequency,
+        builds["h_bridge"].carrier if "h_bridge" in builds and not brief.output.stepped else 0.0,
+    )
 
 
 def propose(
     settled: Mapping[str, Any], builds: Mapping[str, Any], pins: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules
-) -> block.IsolationBuild:  # fmt: skip
+) -> block.IsolationBuild:
     """Barriers kept whole, a sense chain with room."""
     return block.propose(need_of(settled, builds, brief, shelf), pins, rules)
 
 
 def settle(
     settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
-) -> block.IsolationState:  # fmt: skip
+) -> block.IsolationState:
     """What it must stand and what it tells."""
     return block.assess(need_of(settled, builds, brief, shelf), builds[block.KEY], rules, ledger)
 

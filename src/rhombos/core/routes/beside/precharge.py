@@ -36,14 +36,14 @@ def need_of(builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules)
 
 def propose(
     settled: Mapping[str, Any], builds: Mapping[str, Any], pins: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules
-) -> block.PrechargeBuild:  # fmt: skip
+) -> block.PrechargeBuild:
     """A resistor, and a sequence about it."""
     return block.propose(need_of(builds, brief, shelf, rules), pins, shelf, rules)
 
 
 def settle(
     settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
-) -> block.PrechargeState:  # fmt: skip
+) -> block.PrechargeState:
     """It does not know of the load that comes after it."""
     return block.assess(need_of(builds, brief, shelf, rules), builds[block.KEY], shelf, rules, ledger)
 

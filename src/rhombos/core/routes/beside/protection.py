@@ -23,7 +23,7 @@ LARGEST_CREST = 2**0.5
 
 def need_of(
     settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
-) -> block.ProtectionNeed:  # fmt: skip
+) -> block.ProtectionNeed:
     """Battery band, what is asked, and the currents of the load: its RMS, and how high it peaks in the surge, as the socket
     sees it."""
     empty, nominal, full = brief.source.volts
@@ -37,9 +37,20 @@ def need_of(
         peak = max(peak, *(s.states["output_filter"].peak / ratio for k, s in settled.items() if k.startswith("surge")))
     resistance = battery_of(nominal, builds, brief, shelf, rules).resistance
     gate = max((builds[k].supply for k in ("front_drive", "bridge_drive") if k in builds), default=rules.gate_drive)
-    return block.ProtectionNeed(empty, nominal, full, resistance, asked.continuous, asked.surge, asked.surge_time,
-                                brief.output.voltage, at_rated * drawn.rms, peak, gate,
-                                tuple(brief.source.cells * v for v in RESTING[brief.source.chemistry]))  # fmt: skip
+    return block.ProtectionNeed(
+        empty,
+        nominal,
+        full,
+        resistance,
+        asked.continuous,
+        asked.surge,
+        asked.surge_time,
+        brief.output.voltage,
+        at_rated * drawn.rms,
+        peak,
+        gate,
+        tuple(brief.source.cells * v for v in RESTING[brief.source.chemistry]),
+    )
 
 
 def stage_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf) -> block.Stage:
@@ -69,7 +80,7 @@ def outputs_of(settled: Mapping[str, Any], brief: Brief) -> tuple[float, float]:
 
 def propose(
     settled: Mapping[str, Any], builds: Mapping[str, Any], pins: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules
-) -> block.ProtectionBuild:  # fmt: skip
+) -> block.ProtectionBuild:
     """Thresholds and trips for the path as it stands."""
     need = need_of(settled, builds, brief, shelf, rules)
     drawn = settled["flat"].states["battery"].current
@@ -78,13 +89,19 @@ def propose(
 
 def settle(
     settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
-) -> block.ProtectionState:  # fmt: skip
+) -> block.ProtectionState:
     """What they do with a flat battery at full power, and with a surge."""
     now = settled["nominal"].states["battery"]
     flat, surge = settled["flat"].states["battery"], settled["surge_flat"].states["battery"]
     return block.assess(
-        need_of(settled, builds, brief, shelf, rules), builds[block.KEY], (flat.current, flat.power, surge.power),
-        outputs_of(settled, brief), stage_of(settled, builds, brief, shelf), (now.current, now.run_time), ledger)  # fmt: skip
+        need_of(settled, builds, brief, shelf, rules),
+        builds[block.KEY],
+        (flat.current, flat.power, surge.power),
+        outputs_of(settled, brief),
+        stage_of(settled, builds, brief, shelf),
+        (now.current, now.run_time),
+        ledger,
+    )
 
 
 def report(sheet: Sheet, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief) -> BlockReport:
