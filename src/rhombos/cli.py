@@ -23,7 +23,8 @@ from rhombos.core.pins import PinError
 from rhombos.core.problems import from_validation
 from rhombos.core.report import Solution
 from rhombos.core.rules import house_rules
-from rhombos.core.solve import asked, solve
+from rhombos.core.solve import solve
+from rhombos.core.whole import asked
 from rhombos.demo import house_parts
 
 

@@ -25,7 +25,6 @@ from rhombos.core.rail import FIRM
 from rhombos.core.rules import PRESETS
 from rhombos.core.scope.bench import bench_of
 from rhombos.core.solve import work_out
-from rhombos.core.stepped import StepRipple
 from rhombos.core.thresholds import HIGH, HIGH_TOLERANCE, REFERENCE, SET_WITHIN, Tap, band
 from rhombos.core.waves import chain
 from rhombos.core.waves.regulator import Gains, loop_gain, sampled, standing, sweep
@@ -159,30 +158,6 @@ def test_the_bank_of_a_half_bridge_takes_the_leads_energy(refuge, shelf):
         bank = input_stage.capacitance(build, shelf)
         rises.append(60.0 * math.sqrt(3.0 * input_stage.LOOP / bank))
     assert max(rises) <= USUAL.bank_rise * brief.source.volts[0]
-
-
-@pytest.mark.parametrize("banks", [1, 2])
-@pytest.mark.parametrize(("amps", "full"), [(1.5, 16.8), (6.0, 33.6), (40.0, 29.2), (3.0, 56.0)])
-def test_no_cheaper_cans_carry_a_ripple_that_grows_with_the_bank(amps, full, banks, refuge, shelf):
-    """Every can in every number, against the one that the search takes."""
-    cells = max(1, round(full / 4.2))
-    brief = refuge.model_copy(update={"source": refuge.source.model_copy(update={"chemistry": "Li-ion", "cells": cells})})
-    ripple = StepRipple(amps, 0.7, 0.8, False, 50.0, 0.03)
-    found = input_stage.propose(brief, 10.0, ripple, {"banks": banks}, shelf, USUAL)
-
-    def able(can: Capacitor, count: int) -> bool:
-        each = can.i_ripple * (1 - USUAL.ripple_current_margin) / input_stage.RESERVE
-        return ripple(count * can.c / banks) <= count * each
-
-    def price(can: Capacitor, count: int) -> float:
-        return count * (can.price + input_stage.CAN_PLACE) + 10 * max(0, count - input_stage.MOST_CANS)
-
-    stands = input_stage.can_voltage(brief.source.volts[2], banks) / (1 - USUAL.input_capacitor_margin)
-    chosen = shelf.get(Capacitor, found.capacitor)
-    assert able(chosen, found.count)
-    cans = [c for c in shelf.all(Capacitor) if c.family == "electrolytic" and c.v_rating >= stands]
-    cheaper = [(c.id, n) for c in cans for n in range(2, 60) if price(c, n) < price(chosen, found.count) - 1e-9 and able(c, n)]
-    assert cheaper == []
 
 
 def test_a_link_of_two_banks_heats_every_can(refuge, shelf):

@@ -5,14 +5,16 @@ import math
 import pytest
 from pydantic import ValidationError
 
-from rhombos.core.blocks import battery
+from rhombos.core.blocks import battery, input_stage
 from rhombos.core.blocks.battery import cold_resistance
 from rhombos.core.book import source as book
 from rhombos.core.brief import COLD_B, PEUKERT, RESTING, BatterySource, Brief, read_profile
 from rhombos.core.ledger import SILENT
+from rhombos.core.parts import Capacitor
 from rhombos.core.plots import charts
 from rhombos.core.rules import PRESETS
 from rhombos.core.solve import work_out
+from rhombos.core.stepped import StepRipple
 
 USUAL = PRESETS["usual"]
 
@@ -130,3 +132,27 @@ def test_a_battery_at_its_edge_counts_as_given_out(share, out, refuge):
     assert state.collapsed is out
     if not out:
         assert state.terminal * state.current == pytest.approx(state.power, rel=1e-9)
+
+
+@pytest.mark.parametrize("banks", [1, 2])
+@pytest.mark.parametrize(("amps", "full"), [(1.5, 16.8), (6.0, 33.6), (40.0, 29.2), (3.0, 56.0)])
+def test_no_cheaper_cans_carry_a_ripple_that_grows_with_the_bank(amps, full, banks, refuge, shelf):
+    """Every can in every number, against the one that the search takes."""
+    cells = max(1, round(full / 4.2))
+    brief = refuge.model_copy(update={"source": refuge.source.model_copy(update={"chemistry": "Li-ion", "cells": cells})})
+    ripple = StepRipple(amps, 0.7, 0.8, False, 50.0, 0.03)
+    found = input_stage.propose(brief, 10.0, ripple, {"banks": banks}, shelf, USUAL)
+
+    def able(can: Capacitor, count: int) -> bool:
+        each = can.i_ripple * (1 - USUAL.ripple_current_margin) / input_stage.RESERVE
+        return ripple(count * can.c / banks) <= count * each
+
+    def price(can: Capacitor, count: int) -> float:
+        return count * (can.price + input_stage.CAN_PLACE) + 10 * max(0, count - input_stage.MOST_CANS)
+
+    stands = input_stage.can_voltage(brief.source.volts[2], banks) / (1 - USUAL.input_capacitor_margin)
+    chosen = shelf.get(Capacitor, found.capacitor)
+    assert able(chosen, found.count)
+    cans = [c for c in shelf.all(Capacitor) if c.family == "electrolytic" and c.v_rating >= stands]
+    cheaper = [(c.id, n) for c in cans for n in range(2, 60) if price(c, n) < price(chosen, found.count) - 1e-9 and able(c, n)]
+    assert cheaper == []

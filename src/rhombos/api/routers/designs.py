@@ -19,7 +19,7 @@ from rhombos.core.differences import Change, differences, touched
 from rhombos.core.mending import Unreadable, mended
 from rhombos.core.parts.drawer import Restocked, Stock, restocked
 from rhombos.core.parts.shelf import Stocked
-from rhombos.core.solve import asked
+from rhombos.core.whole import asked
 from rhombos.desk.crew import LATER
 from rhombos.desk.sizing import SolveIn, Then, sized_then
 from rhombos.store import designs as store

@@ -1,0 +1,137 @@
+"""What is told of the whole: its totals, and findings that belong to no block."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import TYPE_CHECKING
+
+from rhombos.core.brief import Brief
+from rhombos.core.findings import Cure, Finding, PinValue
+from rhombos.core.report import Totals
+from rhombos.core.routes import lossy
+from rhombos.core.routes.common import COMMON_BUILDS
+from rhombos.core.units import fmt, short
+
+if TYPE_CHECKING:
+    from rhombos.core.solve import Worked
+
+
+def totals_of(worked: Worked) -> Totals:
+    """Power in and out, losses, run time, and what the link keeps; what a battery that cannot give the power has not."""
+    settled, brief = worked.settled, worked.brief
+    now, idle = settled["nominal"], settled["idle"]
+    cells, link, guard = now.states["battery"], now.states.get("dc_link"), now.states["protection"]
+    drawn = cells.terminal * cells.current
+    out = now.flow["load"]
+    lost = sum(now.states[k].loss for k in lossy(worked.route, brief.output.waveform))
+    texts = {
+        "power_in": fmt(drawn, "W", 4), "power_out": fmt(out, "W", 4), "lost": fmt(lost, "W"),
+        "efficiency": fmt(out / drawn, "%"), "idle": fmt(idle.flow["battery"], "W"),
+        "run_time": fmt(guard.run_time, "s"), "balance": f"{abs((drawn - out - lost) / drawn):.3%}", "asked": asked(brief),
+    }  # fmt: skip
+    reached = "nominal" not in worked.route.hopeless(settled)
+    if not reached:
+        texts |= dict.fromkeys(("power_in", "lost", "efficiency", "run_time", "balance"), "not reached")
+    if link:
+        texts |= {"stored_energy": fmt(link.stored, "J", 2), "safe_time": fmt(link.safe_time, "s", 2),
+                  "link_voltage": short(link.voltage, "V")}  # fmt: skip
+    return Totals(
+        power_in=drawn, power_out=out, lost=lost, efficiency=out / drawn if reached else 0.0, idle=idle.flow["battery"],
+        run_time=guard.run_time, balance=(drawn - out - lost) / drawn if reached else 0.0,
+        stored_energy=link.stored if link else 0.0,
+        safe_time=link.safe_time if link else 0.0, link_voltage=link.voltage if link else 0.0, texts=texts)  # fmt: skip
+
+
+def asked(brief: Brief) -> str:
+    """The brief in one line."""
+    s, o, p = brief.source, brief.output, brief.power
+    return (
+        f"{short(s.volts[1], 'V')} {s.chemistry} → {short(o.voltage, 'V')} {short(o.frequency, 'Hz')} {o.waveform}, "
+        f"{short(p.continuous, 'W')}, {short(p.surge, 'W')} for {short(p.surge_time, 's')}"
+    )  # fmt: skip
+
+
+def targets_missed(totals: Totals, worked: Worked) -> list[Finding]:
+    """Efficiency and no-load power against what the brief wants."""
+    settled, brief, route = worked.settled, worked.brief, worked.route
+    found: list[Finding] = []
+    if 0 < totals.efficiency < brief.targets.efficiency:
+        now = settled["nominal"]
+        losses = {k: now.states[k].loss for k in lossy(route, brief.output.waveform)}
+        worst = max(losses, key=lambda k: losses[k])
+        title = route.title_of(worst)
+        found.append(Finding(
+            code="whole.efficiency", severity="watch", block=worst, title="Efficiency below the target",
+            cause=f"{fmt(totals.efficiency, '%')} at full power on a nominal battery, against "
+                  f"{fmt(brief.targets.efficiency, '%')}; the most, {fmt(losses[worst], 'W')}, is lost in the "
+                  f"{title if title.startswith('H-') else title.lower()}.",
+            remedy="Start with that block; a higher battery voltage helps everywhere on the low side.",
+            figure=f"{worst}.loss", value=totals.efficiency, limit=brief.targets.efficiency,
+            margin=totals.efficiency / brief.targets.efficiency - 1))  # fmt: skip
+    if totals.idle > brief.targets.idle:
+        idle = settled["idle"]
+        most = max(lossy(route, brief.output.waveform), key=lambda k: idle.states[k].loss)
+        found.append(Finding(
+            code="whole.idle", severity="watch", block=most, title="No-load power above target",
+            cause=f"{fmt(totals.idle, 'W')} with nothing plugged in, against {fmt(brief.targets.idle, 'W')}; the most, "
+                  f"{fmt(idle.states[most].loss, 'W')}, in the {route.title_of(most).lower()}.",
+            remedy="A standby mode that stops the stages, a lower frequency, or a larger transformer core.",
+            figure=f"{most}.loss", value=totals.idle, limit=brief.targets.idle,
+            margin=1 - totals.idle / brief.targets.idle))  # fmt: skip
+    return found
+
+
+NAMED = {
+    "flat": ("battery.cannot_give_flat", "front_end.duty"), "surge_flat": ("battery.cannot_give_surge_flat",
+                                                                           "front_end.surge_sags"),
+}  # fmt: skip
+"""Findings that name a point that cannot be held."""
+
+
+def not_held(worked: Worked, told: Iterable[Finding]) -> list[Finding]:
+    """Points that nothing else names: those that cannot be held, and those whose passes came to no rest."""
+    found: list[Finding] = []
+    settled = worked.settled
+    hopeless = worked.route.hopeless(settled)
+    codes = {f.code for f in told}
+    for key in sorted(hopeless):
+        if codes & set(NAMED.get(key, ())):
+            continue
+        surge = key.startswith("surge")
+        found.append(Finding(
+            code="whole.not_held", severity="watch" if surge else "stop", block="battery",
+                title="An operating point cannot be held",
+            cause=f"At {settled[key].point.label} the battery or the duty does not suffice; its figures are left out.",
+            remedy="A higher battery voltage, a larger battery, heavier leads, or less power.", figure="battery.terminal",
+            unavoidable="what is asked is beyond this battery and its leads"))  # fmt: skip
+    for key in settled:
+        if not settled[key].converged and key not in hopeless:
+            found.append(Finding(
+                code="whole.unsettled", severity="fix", block="battery", title="An operating point did not settle",
+                cause=f"The passes at {settled[key].point.label} found no point at which voltages, losses and temperatures "
+                      "agree; its figures are the last tried.",
+                remedy="Ask less there, or let the proposal choose what is pinned.", figure="battery.terminal"))  # fmt: skip
+    return found
+
+
+def waiting(worked: Worked, pins: Mapping[str, PinValue]) -> list[Finding]:
+    """Pins of blocks that only other routes have."""
+    here = {*worked.route.builds, *COMMON_BUILDS}
+    waiting = sorted(a for a, v in pins.items() if v is not None and a.partition(".")[0] not in here)
+    if not waiting:
+        return []
+    return [Finding(
+        code="pins.waiting", severity="note", block="brief", title="Pins wait for another route",
+        cause=f"{', '.join(waiting)}: this route has no such block. They are kept, and count again on a route that has it.",
+        remedy="Nothing, or take them away.",
+        cures=(Cure(label="Take them away", patch=dict.fromkeys(waiting)),))]  # fmt: skip
+
+
+def missing_part(address: str, reason: str) -> Finding:
+    """A pin that names a part which is not there."""
+    block = address.partition(".")[0]
+    return Finding(
+        code="pins.part_gone", severity="fix", block=block, title="A pinned part is not on the shelf",
+        cause=f"{address}: {reason}. The proposal is used instead.",
+        remedy="Put the part back on the shelf, pin another, or take the pin away.", figure=address,
+        cures=(Cure(label="Take the pin away", patch={address: None}),))  # fmt: skip
