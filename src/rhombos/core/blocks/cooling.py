@@ -163,4 +163,5 @@ def hottest_junction(
         }
 
     junction = settle_junction(lambda celsius: heat.shared_sink_junction.work(carried(celsius)) - KELVIN, limit)
-    return ledger.work(f"{block}.junction", heat.shared_sink_junction, **carried(junction)) - KELVIN
+    worked = ledger.work(f"{block}.junction", heat.shared_sink_junction, **carried(junction)) - KELVIN
+    return min(worked, limit + BEYOND)  # one that runs away is not followed further
