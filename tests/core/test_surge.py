@@ -3,9 +3,12 @@
 import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
+from scipy.optimize import brentq
 
+from rhombos.core.blocks.cooling import BEYOND, KELVIN, hottest_junction
 from rhombos.core.blocks.surge import Cooling, Heating, bridge_devices, cooling_of, course, front_end_devices, worst_course
 from rhombos.core.brief import Brief
+from rhombos.core.ledger import SILENT
 from rhombos.core.parts import HeatSink, Mosfet
 from rhombos.core.plots import charts
 from rhombos.core.rules import PRESETS
@@ -115,3 +118,20 @@ def test_the_picture_jumps_then_creeps(block, worked):
     assert (np.diff(junction) >= -1e-6).all()
     assert (junction > sink).all()
     assert chart.x.high == pytest.approx(worked.brief.power.surge_time)
+
+
+def test_a_junction_rests_where_heat_made_is_heat_carried_off_or_ends_beyond_its_limit():
+    """A resistance that grows with the square of the absolute temperature, by a root finder; twice the heat has no rest."""
+    r_jc, sink, air = 0.8, 1.5, 40.0
+
+    def losses(watts):
+        return lambda celsius: 2 * (watts * ((celsius + KELVIN) / (25 + KELVIN)) ** 2,)
+
+    def found(watts):
+        return hottest_junction("front_end", losses(watts), r_jc, 175.0, air, sink, USUAL, SILENT)
+
+    def off(celsius):
+        return air + losses(12.0)(celsius)[0] * (r_jc + USUAL.pad_resistance + sink) - celsius
+
+    assert found(12.0) == pytest.approx(brentq(off, 40, 140), abs=1e-2)
+    assert found(60.0) == 175.0 + BEYOND
