@@ -37,6 +37,8 @@ ONCE_BROKEN = (
     (1127, 2944),
     (31, 825),
     (2026112915, 658),
+    (2026112917, 49),
+    (2026112917, 971),
 )
 """Seeds and numbers of briefs at which rounds went to and fro, an estimate fell short of what is judged, or the shelf had a
 gap."""

@@ -28,6 +28,8 @@ V_FLOOR = 0.3
 HOTTEST = 300.0
 FORESEEN = 8
 """Passes after which none is foreseen any more: where that has not brought rest, plain ones may."""
+FURTHEST = 2.0
+"""How many times what a pass made of a figure it may be foreseen to become, or a part of it as small: no sign turns about."""
 HOPELESS = 5
 """Passes in a row that ask more than the battery has, after which a point is given up."""
 CALM = ((14, 1.0), (30, 0.5), (60, 0.25), (MOST_PASSES, 0.1))
@@ -88,7 +90,9 @@ def foreseen(past: Sequence[tuple[Any, Any]]) -> Any:
     came, went = (np.array([[getattr(guess, n) for n in names] for guess in side]) for side in zip(*past, strict=True))
     off = (went - came) / np.maximum(np.abs(went[-1]), 1e-9)
     mix = np.linalg.lstsq(np.diff(off, axis=0).T, off[-1], rcond=1e-6)[0]
-    return replace(after, **dict(zip(names, (went[-1] - mix @ np.diff(went, axis=0)).tolist(), strict=True)))
+    ahead = went[-1] - mix @ np.diff(went, axis=0)
+    near = np.sort([went[-1] / FURTHEST, went[-1] * FURTHEST], axis=0)
+    return replace(after, **dict(zip(names, np.clip(ahead, *near).tolist(), strict=True)))
 
 
 @dataclass(frozen=True)

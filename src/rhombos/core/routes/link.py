@@ -151,7 +151,7 @@ class LinkRoute(Route):
                     brief.power.continuous,
                     topology.drive * brief.source.volts[0],
                     rules.lead_inductance + front_end.LIKELY_PACKAGE,
-                    highest_secondary(brief, how, voltage, rules),
+                    max(highest_secondary(brief, how, voltage, rules), ratio * topology.drive * brief.source.volts[2]),
                 ),
             )
         )
