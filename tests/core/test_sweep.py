@@ -39,6 +39,7 @@ ONCE_BROKEN = (
     (2026112915, 658),
     (2026112917, 49),
     (2026112917, 971),
+    (2026112921, 30),
 )
 """Seeds and numbers of briefs at which rounds went to and fro, an estimate fell short of what is judged, or the shelf had a
 gap."""

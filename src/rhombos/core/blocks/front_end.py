@@ -211,8 +211,8 @@ def propose(
     model = LineFrontEndBuild if frequency < SLOWEST else FrontEndBuild
     air = brief.targets.ambient + rules.enclosure_rise
     switch, parallel = _choose_switches(
-        need, warmest, hardest, RESERVE * max(need.crest, warmest.crest), v_max, frequency, air, topology, pins, shelf,
-        rules)  # fmt: skip
+        need, warmest, hardest, RESERVE * max(need.crest, warmest.crest), v_max, frequency, air, topology, brief.targets.idle,
+        pins, shelf, rules)  # fmt: skip
     fields: dict[str, Any] = {"switch": switch.id, "parallel": parallel, "frequency": frequency,
                               "clamp": "none" if topology.clamped else "RCD"} | pins  # fmt: skip
     ceiling = switch.v_rating * (1 - rules.switch_voltage_margin) - v_max
@@ -254,7 +254,7 @@ def _clamp_resistor(need: FrontEndNeed, ceiling: float, frequency: float, reserv
 
 def _choose_switches(
     need: FrontEndNeed, warmest: FrontEndNeed, hardest: FrontEndNeed, peak: float, v_max: float, frequency: float, air: float,
-    topology: Topology, pins: dict[str, Any], shelf: Shelf, rules: Rules,
+    topology: Topology, most_idle: float, pins: dict[str, Any], shelf: Shelf, rules: Rules,
 ) -> tuple[Mosfet, int]:  # fmt: skip
     parts = shelf.all(Mosfet)
     device = SimpleNamespace(**{name: values[:, None] for name, values in vars(shelf.columns(Mosfet)).items()})
@@ -289,8 +289,10 @@ def _choose_switches(
     level = clamps.clamp_level(
         V_r=need.v_in, I=need.off_rms, f=2 * frequency, R=resistor,
         L_lk=np.maximum(need.leakage - LIKELY_PACKAGE + packages, 1e-9))  # fmt: skip
-    idle = IDLE_WORTH if frequency < SLOWEST else 1.0
-    clamping = 0.0 if topology.clamped else (level**2 + idle * need.v_in**2) / resistor
+    idle = need.v_in**2 / resistor
+    # what a line-frequency stage draws without a load counts more; of any stage what it draws beyond what is wanted
+    weighed = IDLE_WORTH * idle if frequency < SLOWEST else idle + (IDLE_WORTH - 1) * np.maximum(0.0, idle - most_idle)
+    clamping = 0.0 if topology.clamped else level**2 / resistor + weighed
     position = flat + gate
     highest = (1 + RAIL_SPIKE if topology.clamped else 2.1) * v_max
     each = HEAT_RESERVE * np.maximum(flat, warm) / count * (1 + rules.sharing_imbalance) ** 2
