@@ -37,6 +37,7 @@ from rhombos.core.waves.steady import FilterCircuit, steady_state
 from rhombos.demo import house_shelf
 from rhombos.demo.load import load_demo
 from rhombos.launch.database import free_port, private_database
+from rhombos.launch.tools import server_command
 from rhombos.store.database import Database
 
 ROOT = Path(__file__).parents[1]
@@ -278,19 +279,7 @@ def served() -> None:
             load_demo(session)
         port = free_port()
         address = f"http://127.0.0.1:{port}"
-        command = [
-            sys.executable,
-            "-m",
-            "uvicorn",
-            "--factory",
-            "rhombos.api.app:create_app",
-            "--host",
-            "127.0.0.1",
-            "--port",
-            str(port),
-            "--log-level",
-            "error",
-        ]
+        command = server_command(Path(sys.executable), port)
         server = subprocess.Popen(command, env=os.environ | {"RHOMBOS_DATABASE_URL": database.url}, cwd=ROOT)
         try:
             for _ in range(600):

@@ -15,8 +15,8 @@ from rhombos.core.pins import PinError
 from rhombos.core.plots import charts
 from rhombos.core.plots.steps import wave_of
 from rhombos.core.routes import ROUTES, lossy
-from rhombos.core.routes.base import foreseen
 from rhombos.core.routes.common import COMMON
+from rhombos.core.routes.passes import foreseen
 from rhombos.core.rules import PRESETS
 from rhombos.core.solve import explain, solve, work_out
 from rhombos.core.waves.modulation import three_level

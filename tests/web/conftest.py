@@ -17,6 +17,7 @@ from selenium.webdriver.chrome.service import Service
 
 from rhombos.demo.load import load_demo
 from rhombos.launch.database import PrivateDatabase, free_port
+from rhombos.launch.tools import server_command
 from rhombos.store.database import Database
 from tests.web.pages import Bench
 
@@ -54,17 +55,7 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     port = free_port()
     log = (tmp_path_factory.getbasetemp() / "server.log").open("w")
     process = subprocess.Popen(
-        [
-            sys.executable,
-            "-m",
-            "uvicorn",
-            "--factory",
-            "rhombos.api.app:create_app",
-            "--host",
-            "127.0.0.1",
-            "--port",
-            str(port),
-        ],
+        server_command(Path(sys.executable), port),
         env=os.environ | {"RHOMBOS_DATABASE_URL": database.url},
         cwd=ROOT,
         stdout=log,

@@ -58,7 +58,7 @@ class Service:
             return shelf
 
     def forget_shelf(self) -> None:
-        """Parts changed: read them anew."""
+        """parts changed: read them again."""
         self._changes += 1
         self._shelf = None
 
@@ -113,7 +113,7 @@ class Kept:
         return self._answers.get(key)
 
     def put(self, key: str, answer: bytes) -> None:
-        """Keep an answer, and let go of the oldest. Its key counts too."""
+        """Keep an answer, and drop the oldest. Its key counts too."""
         if key in self._answers:
             self._drop(key)
         self._answers[key] = answer

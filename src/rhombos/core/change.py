@@ -155,9 +155,9 @@ class BatteryChange(BaseModel):
 
 
 def change_battery(worked: Worked, pins: Mapping[str, PinValue], source: BatterySource) -> BatteryChange:
-    """What a new battery does to a design that is finished: kept as it is built, and sized anew. Raises: as `work_out`.
+    """What a new battery does to a design that is finished: kept as it is built, and sized again. Raises: as `work_out`.
 
-    `pins` are the designer's own: what is sized anew keeps them.
+    `pins` are the designer's own: what is sized again keeps them.
     """
     brief = worked.brief.model_copy(update={"source": source})
     kept = as_built(worked)
@@ -210,7 +210,7 @@ def _item(touched: _Touched, before: Solution, held: Solution, anew: Solution) -
         change = _told(moved) or serious[0].remedy
     elif moved:
         verdict = "Holds as it is built."
-        change = f"Nothing must change. Sized anew: {_told(moved)}"
+        change = f"Nothing must change. Sized again: {_told(moved)}"
     else:
         verdict, change = "Holds as it is built.", "Nothing."
     return Item(

@@ -30,8 +30,7 @@ OVER_FULL = 1.06
 
 def operating_points(brief: Brief) -> dict[str, Point]:
     """Full power at nominal, flat and full battery, the surge at both ends; no load at the nominal and the charging battery,
-    and
-    at the highest that the over-voltage limit lets pass."""
+    and at the over-voltage limit."""
     empty, nominal, full = brief.source.volts
     asked, surge, factor = brief.power.continuous, brief.power.surge, brief.power.power_factor
     points = (

@@ -6,11 +6,24 @@ from typing import Any, Literal, get_type_hints
 
 from pydantic import BaseModel, ConfigDict, Field, create_model
 
-from rhombos.core.units import Celsius, CurrentDensity, Henry, KelvinPerWatt, Millimetre, Ohm, Ratio, Second, Tesla, Volt, Watt
+from rhombos.core.units import (
+    Celsius,
+    CurrentDensity,
+    Henry,
+    KelvinPerWatt,
+    Millimetre,
+    Number,
+    Ohm,
+    Ratio,
+    Second,
+    Tesla,
+    Volt,
+    Watt,
+)
 
 RuleName = Literal["cautious", "usual", "frugal"]
-
-
+IDLE_WEIGHT = 6.0
+"""How many watts at full load each watt without a load beyond the brief's target counts for."""
 ROOM, HOT = 40.0, ("junction_limit", "winding_limit")
 """From where a limit of temperature is counted, °C; limits of temperature."""
 SHARES = (
@@ -76,6 +89,12 @@ class Rules(BaseModel):
     trip_factor: Ratio = Field(1.25, description="current trip over the largest current that is asked")
     phase_margin: Ratio = Field(50, description="least, degrees")
     contact_resistance: Ohm = Field(0.0006, description="connectors and terminals, both poles")
+
+    @staticmethod
+    def idle_beyond(idle: Number, wanted: float) -> Number:
+        """What a draw without a load, W, counts for beside as much at full power, where it is more than is wanted, W: it runs
+        day and night. For one draw or for many."""
+        return IDLE_WEIGHT * (idle > wanted) * (idle - wanted)
 
     def stricter(self, share: float) -> Rules:
         """The same house, keeping `share` more of every limit in reserve: what proposals aim at that end just beyond."""

@@ -103,17 +103,8 @@ class Sheet:
     def result(self, name: str, symbol: str, title: str, unit: str, *, point: str = "nominal", digits: int = 3) -> None:
         """Show a figure of the state at one point."""
         value = float(getattr(self.states[point], name))
-        self.figures.append(
-            Figure(
-                address=f"{self.block}.{name}",
-                symbol=symbol,
-                title=title,
-                text=fmt(value, unit, digits),
-                value=value,
-                unit=unit,
-                step=f"{point}:{self.block}.{name}",
-                point=self.points[point].label,
-            )
+        self._show(
+            name, symbol, title, value, unit, digits, step=f"{point}:{self.block}.{name}", point=self.points[point].label
         )
 
     def limited(
@@ -156,15 +147,38 @@ class Sheet:
 
     def fixed_value(self, name: str, symbol: str, title: str, value: float, unit: str, when: str) -> None:
         """Show a figure that belongs to the build and no operating point, without a limit."""
+        self._show(name, symbol, title, value, unit, point=when)
+
+    def _show(
+        self,
+        name: str,
+        symbol: str,
+        title: str,
+        value: float,
+        unit: str,
+        digits: int = 3,
+        *,
+        point: str,
+        step: str | None = None,
+        rating_text: str | None = None,
+        stress: float | None = None,
+        house: float | None = None,
+        severity: Severity | None = None,
+    ) -> None:
         self.figures.append(
             Figure(
                 address=f"{self.block}.{name}",
                 symbol=symbol,
                 title=title,
-                text=fmt(value, unit),
+                text=fmt(value, unit, digits),
                 value=value,
                 unit=unit,
-                point=when,
+                point=point,
+                step=step,
+                rating_text=rating_text,
+                stress=stress,
+                house=house,
+                severity=severity,
             )
         )
 
@@ -182,21 +196,19 @@ class Sheet:
         digits: int,
     ) -> Worst:
         severity = against_rating(value, rating, margin)
-        self.figures.append(
-            Figure(
-                address=f"{self.block}.{name}",
-                symbol=symbol,
-                title=title,
-                text=fmt(value, unit, digits),
-                value=value,
-                unit=unit,
-                rating_text=short(rating, unit),
-                stress=max(0.0, value / rating) if rating > 0 else 9.99,
-                house=1 - margin,
-                severity=severity,
-                step=at and f"{at}:{self.block}.{name}",
-                point=when,
-            )
+        self._show(
+            name,
+            symbol,
+            title,
+            value,
+            unit,
+            digits,
+            rating_text=short(rating, unit),
+            stress=max(0.0, value / rating) if rating > 0 else 9.99,
+            house=1 - margin,
+            severity=severity,
+            step=at and f"{at}:{self.block}.{name}",
+            point=when,
         )
         return Worst(f"{self.block}.{name}", value, at or "", rating, rating * (1 - margin), severity)
 

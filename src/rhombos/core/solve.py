@@ -122,35 +122,48 @@ def work_out(
 def _sized(
     route: Route, brief: Brief, typed: Mapping[str, dict[str, Any]], missing: Mapping[str, str], shelf: Shelf, rules: Rules
 ) -> Worked:  # fmt: skip
+    """The best of a sizing and its further rounds: all proposed anew from the last, then only what is amiss beside the best."""
     builds, near, hints = build_all(route, brief, typed, shelf, rules)
-    best = worked = _finished(route, brief, typed, missing, shelf, rules, builds, near)
-    amiss: set[str] = set()
-    for share, alone in (*((s, False) for s in REFINED), *((s, True) for s in MENDED)):
-        if not (breaks := broken(best)) or worked.settled["nominal"].states["battery"].collapsed:
-            break  # nothing to cure, or nothing that another proposal would: the battery cannot give the power
-        pins = typed
-        if alone:
-            worked, amiss = (worked, amiss) if amiss else (best, _amiss(best))
-            pins = {**_held(best, amiss), **typed}
-        # what broke a rule was proposed for a point that has moved since: propose once more, for the points as they are now
-        hints = route.next_hints(worked.settled, hints)
-        house = rules.stricter(share) if share else rules
-        path = route.propose(brief, hints, pins, shelf, house)
-        beside = {k: worked.builds[k] for k in worked.builds if k not in path and k in route.builds}
-        stands = path.items() <= worked.builds.items()
-        near = {key: worked.settled[key] for key in route.hint_points} if stands else route.settle_all(
-            path | beside, brief, shelf, rules, keys=route.hint_points, start=worked.settled, tolerance=COARSE)  # fmt: skip
-        beside |= route.propose_asides(brief, path | beside, near, typed, shelf, house)
-        if stands and beside.items() <= worked.builds.items():
+    best = last = _finished(route, brief, typed, missing, shelf, rules, builds, near)
+    for share in REFINED:
+        if not _curable(best, last):
+            return best
+        hints = route.next_hints(last.settled, hints)
+        if (anew := _anew(last, hints, typed, share)) is None:
             continue  # the same again: only a stricter house proposes otherwise
-        worked = _finished(route, brief, typed, missing, shelf, rules, path | beside, near)
-        if alone:
-            amiss = amiss | _amiss(worked)
-        if broken(worked) < breaks:
-            best = worked
-        elif typed:  # what is pinned may hold the rest back
-            break
+        best, last = min(best, anew, key=broken), anew
+        if best is not anew and typed:  # what is pinned may hold the rest back
+            return best
+    last, amiss = best, _amiss(best)
+    for share in MENDED:
+        if not _curable(best, last):
+            return best
+        hints = route.next_hints(last.settled, hints)
+        held = {key: build.pinnable() for key, build in best.builds.items() if key in route.builds and key not in amiss}
+        if anew := _anew(last, hints, held | dict(typed), share):
+            best, last, amiss = min(best, anew, key=broken), anew, amiss | _amiss(anew)
     return best
+
+
+def _curable(best: Worked, last: Worked) -> bool:
+    """Whether a rule is broken, and another proposal may keep it: nothing cures a battery that cannot give the power."""
+    return broken(best) > 0 and not last.settled["nominal"].states["battery"].collapsed
+
+
+def _anew(worked: Worked, hints: Any, held: Mapping[str, dict[str, Any]], share: float) -> Worked | None:
+    """The same proposed once more, for the points as they are now, by a house that keeps a share of every limit besides, what
+    is held as it is; None where that proposes what stands."""
+    route, brief, shelf, rules = worked.route, worked.brief, worked.shelf, worked.rules
+    house = rules.stricter(share) if share else rules
+    path = route.propose(brief, hints, held, shelf, house)
+    beside = {k: worked.builds[k] for k in worked.builds if k not in path and k in route.builds}
+    stands = path.items() <= worked.builds.items()
+    near = {key: worked.settled[key] for key in route.hint_points} if stands else route.settle_all(
+        path | beside, brief, shelf, rules, keys=route.hint_points, start=worked.settled, tolerance=COARSE)  # fmt: skip
+    beside |= route.propose_asides(brief, path | beside, near, worked.pins, shelf, house)
+    if stands and beside.items() <= worked.builds.items():
+        return None
+    return _finished(route, brief, worked.pins, worked.missing, shelf, rules, path | beside, near)
 
 
 def _finished(
@@ -181,11 +194,6 @@ def _breaks(worked: Worked) -> list[Finding]:
 def _amiss(worked: Worked) -> set[str]:
     """The blocks whose own proposals break a rule."""
     return {f.block for f in _breaks(worked)}
-
-
-def _held(worked: Worked, amiss: set[str]) -> dict[str, dict[str, Any]]:
-    """The blocks of a sizing that are not amiss, as pins."""
-    return {key: worked.builds[key].pinnable() for key in worked.route.builds if key in worked.builds and key not in amiss}
 
 
 def refit(worked: Worked, block: str, name: str, value: Any) -> Worked:

@@ -46,7 +46,7 @@ def rank_switches(worked: Worked, block: str) -> OptionTable:
             ("volts", "margin"),
             ("cost", "cost"),
         ),
-        remark="Each fitted in turn and all that is not pinned chosen anew; ranked by price and worth of loss. Efficiency of "
+        remark="Each fitted in turn and all that is not pinned chosen again; ranked by price and worth of loss. Efficiency of "
         "the whole; junction; voltage left to its rating.",
         options=with_present(options, lambda: next(o for o in options if o.here), SHOWN),
     )

@@ -11,7 +11,7 @@ import re
 from dataclasses import dataclass
 from decimal import Decimal, DecimalException
 from functools import lru_cache
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any, TypeVar
 
 from pydantic import AfterValidator, BeforeValidator, Field, GetJsonSchemaHandler
 from pydantic.json_schema import JsonSchemaValue
@@ -19,6 +19,12 @@ from pydantic_core import CoreSchema
 
 from rhombos.core import gauge
 
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+Number = TypeVar("Number", float, "NDArray[np.float64]")
+"""One number, or an array of them."""
 PREFIXES: dict[str, float] = {
     "p": 1e-12,
     "n": 1e-9,

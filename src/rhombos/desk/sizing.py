@@ -130,7 +130,7 @@ def pictures(desk: Desk, asked: Asked, block: str) -> Pictures:
 
 
 def switches(desk: Desk, asked: Asked, block: str) -> OptionTable:
-    """The switches on the shelf ranked for a stage, the design sized anew around each."""
+    """The switches on the shelf ranked for a stage, the design sized again around each."""
     worked = desk.work(asked)
     if block not in worked.builds:
         raise NotHere("this route has no such stage; choose one that has")

@@ -78,7 +78,7 @@ def test(arguments: list[str]) -> int:
 
 
 def types() -> int:
-    """Write the TypeScript types anew."""
+    """Regenerate the TypeScript types."""
     python = python_environment(dev=False)
     generate_types(python, web_packages(python), SCHEMA)
     return 0

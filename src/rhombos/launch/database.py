@@ -46,7 +46,7 @@ def _write_whole(path: Path, text: str) -> None:
 
 
 def kept_secret(path: Path) -> str:
-    """A secret that is kept in a file which only its owner reads; one that is not whole is made anew."""
+    """A secret that is kept in a file which only its owner reads; one that is not whole is replaced."""
     with contextlib.suppress(OSError, UnicodeDecodeError):
         if SECRET.fullmatch(found := path.read_text().strip()):
             return found
@@ -246,7 +246,7 @@ class PrivateDatabase:
             (self.folder / "pid").unlink(missing_ok=True)
 
     def close(self) -> None:
-        """Stop, and let go of the folder."""
+        """Stop, and release the folder."""
         self.stop()
         if self._sockets is not None:
             shutil.rmtree(self._sockets, ignore_errors=True)

@@ -28,6 +28,7 @@ from rhombos.launch.tools import (
     die_with_parent,
     python_environment,
     say,
+    server_command,
     web_packages,
 )
 from rhombos.launch.watch import Watched, stopped_at_the_end, watch
@@ -44,7 +45,7 @@ USAGE = """usage: ./rhombos COMMAND
   bench                      measure the figures to reach (minutes)
   sweep [--count N] [--seed N] [--scope N] [--jobs N]
                              random briefs over every route, against what must always hold
-  types                      write the interface's types anew from the OpenAPI document
+  types                      regenerate the interface's types from the OpenAPI document
   backup FILE.zip            write every design with its past and every part of your own into one archive
   restore FILE.zip           take what an archive holds and is not there yet
   import KIND FILE.csv | export KIND | schema | openapi
@@ -158,20 +159,7 @@ def serve(*, reload: bool, locked: bool = False) -> int:
             if code == 2:
                 return 1  # it has said why
             raise Trouble("the database could not be prepared")
-        command = [
-            str(python),
-            "-m",
-            "uvicorn",
-            "--factory",
-            "rhombos.api.app:create_app",
-            "--host",
-            "127.0.0.1",
-            "--port",
-            str(port),
-            "--log-level",
-            "warning",
-            "--no-server-header",
-        ]
+        command = server_command(python, port)
         if reload:
             command += ["--reload", "--reload-dir", str(ROOT / "src")]
         address = f"http://127.0.0.1:{port}"

@@ -54,6 +54,12 @@ def run(command: Sequence[str], what: str, *, cwd: Path = ROOT, quiet: bool = Tr
         raise Trouble(f"{what} failed: {_reason(text)} (all of it in {log.relative_to(ROOT)})")
 
 
+def server_command(python: Path, port: int) -> list[str]:
+    """What starts the server on a port of this machine; the database it is told by RHOMBOS_DATABASE_URL."""
+    options = f"--factory rhombos.api.app:create_app --host 127.0.0.1 --port {port} --log-level warning --no-server-header"
+    return [str(python), "-m", "uvicorn", *options.split()]
+
+
 def _reason(text: str) -> str:
     for pattern, told in (
         (r"No space left on device|ENOSPC", "the disk is full"),

@@ -101,7 +101,7 @@ class Database:
         self._lock = Lock()
 
     def close(self) -> None:
-        """Let go of every connection, and ask no more whether it is back."""
+        """Close every connection, and ask no more whether it is back."""
         self._closed = True
         self.engine.dispose()
 

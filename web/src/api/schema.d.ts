@@ -1024,7 +1024,7 @@ export interface paths {
         put?: never;
         /**
          * Switches
-         * @description The switches on the shelf ranked for a stage, the design sized anew around each.
+         * @description The switches on the shelf ranked for a stage, the design sized again around each.
          */
         post: operations["switches_api_switches__block__post"];
         delete?: never;

@@ -9,6 +9,8 @@ import { useDesigns } from "../api/hooks"
 import { download } from "../ui/download"
 import { Fault, Page, Plain, Quiet, Strong } from "../ui/Page"
 
+const NEW: Design = { name: "Untitled", rules: "usual", pins: {}, brief: {} }
+
 /** Every design; a new one, one from a file, those archived. */
 export function Designs() {
   const [away, setAway] = useState(false)
@@ -29,15 +31,17 @@ export function Designs() {
       setFault(error instanceof Refusal ? error.message : "This file is not a design in JSON.")
     }
   }
-  const start = (design: Design) =>
+  // a file is sent as it is written: the server reads it, and says what it refuses
+  const start = (design: Design, text = JSON.stringify(design)) =>
     attempt(async () => {
-      const made = await data(client.POST("/api/designs", { body: design }))
+      JSON.parse(text)
+      const made = await data(client.POST("/api/designs", { body: design, bodySerializer: () => text }))
       await navigate(`/design/${made.id}?block=brief`)
     })
   const bring = (chosen: File | undefined) =>
     chosen &&
     attempt(async () => {
-      if (!/\.zip$/i.test(chosen.name)) return start(JSON.parse(await chosen.text()) as Design)
+      if (!/\.zip$/i.test(chosen.name)) return start(NEW, await chosen.text())
       setTold(restored(await restore(chosen)))
       await queries.invalidateQueries()
     })
@@ -46,7 +50,7 @@ export function Designs() {
   return (
     <Page title="Designs">
       <Flex gap="3" mb="4" align="center">
-        <Strong onClick={() => void start({ name: "Untitled", rules: "usual", pins: {}, brief: {} })} data-testid="new-design">
+        <Strong onClick={() => void start(NEW)} data-testid="new-design">
           New design
         </Strong>
         <Plain onClick={() => file.current?.click()} title="a design in JSON, or an archive of everything">

@@ -70,7 +70,7 @@ def bus_fields() -> list[BriefField]:
 
 @router.post("/switches/{block}", response_model=OptionTable, responses={404: {"model": ProblemDocument}})
 async def switches(block: Literal["front_end", "h_bridge"], asked: Asked, asking: Asking) -> Response:
-    """The switches on the shelf ranked for a stage, the design sized anew around each."""
+    """The switches on the shelf ranked for a stage, the design sized again around each."""
     return await asking.answer(sizing.switches, asked, block)
 
 

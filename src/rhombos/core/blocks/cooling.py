@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from typing import Any, overload
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +12,7 @@ from rhombos.core.book import heat, stage
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import HeatSink, Igbt, Mosfet, Shelf
 from rhombos.core.rules import Rules
+from rhombos.core.units import Number
 
 Array = NDArray[np.float64]
 KELVIN = 273.15
@@ -84,11 +84,7 @@ def sink_resistance(shelf: Shelf, sink: str, fan: bool) -> float:
     return found.r_fan if fan else found.r_natural
 
 
-@overload
-def steady_limit(rules: Rules, rating: float) -> float: ...
-@overload
-def steady_limit(rules: Rules, rating: Array) -> Array: ...
-def steady_limit(rules: Rules, rating: float | Array) -> float | Array:
+def steady_limit(rules: Rules, rating: Number) -> Number:
     """What a junction may reach continuously, °C: what the rules allow, or somewhat less than its rating, °C; for one device or
     a column of them."""
     if isinstance(rating, float):
@@ -96,7 +92,7 @@ def steady_limit(rules: Rules, rating: float | Array) -> float | Array:
     return np.minimum(rules.junction_limit, rating - BELOW_RATING)
 
 
-def surge_limit(rules: Rules, rating: Any) -> Any:
+def surge_limit(rules: Rules, rating: Number) -> Number:
     """What a junction may reach for seconds, °C: halfway from what the rules allow continuously to its rating, °C."""
     return (steady_limit(rules, rating) + rating) / 2
 
@@ -109,7 +105,7 @@ def scorched(device: Mosfet | Igbt, celsius: float, rules: Rules) -> float:
     asked = {"R_25": device.r_on, "exponent": device.r_exponent}
     hot, warm = (
         stage.hot_resistance.work(asked | {"T_j": t + KELVIN})
-        for t in (max(celsius, float(surge_limit(rules, device.t_j_max))), celsius)
+        for t in (max(celsius, surge_limit(rules, device.t_j_max)), celsius)
     )
     return hot / warm
 

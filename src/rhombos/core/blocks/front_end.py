@@ -159,10 +159,6 @@ class FrontEndState:
     loss: float
 
 
-LIKELY_SHARE, MOST_RISING = 0.7, 0.08
-"""What part of the time power flows when a frequency is chosen, and what part of it the leads may take for currents to rise."""
-LIKELY_DAMPER, MOST_DAMPED = 165e-12, 0.05
-"""Capacitor of a rectifier's damper, F, when a frequency is chosen, and what part of the power it may burn."""
 LIKELY_PACKAGE = LEADS[USUAL_PACKAGE]
 """What proposals count on before the switches are chosen, H."""
 
@@ -172,22 +168,6 @@ def lead_inductance(build: Any, shelf: Shelf, rules: Rules) -> float:
     which lie in parallel."""
     device: Any = shelf.find("mosfet|bipolar", build.switch)
     return float(rules.lead_inductance + device.lead_inductance / build.parallel)
-
-
-def steady_frequency(power: float, volts: float, leads: float, secondary: float) -> float:
-    """A sensible switching frequency, Hz, before any search, for the power of a stage, W, on the lowest voltage across its
-    winding, V, with so much inductance in its leads, H, and the secondary's highest voltage, V: 50 kHz at 600 W, falling slowly
-    with power.
-
-    High frequency shrinks the core; switching loss and leakage grow with power, so larger stages run slower, and slower yet
-    where current through the leads would take a good part of each pulse to rise, or where the rectifier's damper would burn a
-    good part of a small power. It stays above hearing.
-    """
-    burnt = clamps.damper_power.work({"C_d": LIKELY_DAMPER, "V": secondary, "f": 2.0})
-    steady = min(80e3, MOST_DAMPED * power / burnt, max(25e3, 50e3 * (600 / power) ** 0.25))
-    pulse = book.pulse_current.work({"P": power, "V": volts, "D_tot": LIKELY_SHARE})
-    least = book.leakage_duty_loss.work({"L_lk": leads, "I": pulse, "f_s": 1.0, "V": volts})
-    return 5e3 * max(4.0, float(min(round(steady / 5e3), MOST_RISING / least // 5e3)))
 
 
 def gate_times(device: Mosfet, loop: GateLoop, ledger: Ledger) -> tuple[float, float]:
@@ -290,8 +270,7 @@ def _choose_switches(
         V_r=need.v_in, I=need.off_rms, f=2 * frequency, R=resistor,
         L_lk=np.maximum(need.leakage - LIKELY_PACKAGE + packages, 1e-9))  # fmt: skip
     idle = need.v_in**2 / resistor
-    # what a line-frequency stage draws without a load counts more; of any stage what it draws beyond what is wanted
-    weighed = IDLE_WORTH * idle if frequency < SLOWEST else idle + (IDLE_WORTH - 1) * np.maximum(0.0, idle - most_idle)
+    weighed = (IDLE_WORTH if frequency < SLOWEST else 1.0) * idle + rules.idle_beyond(idle, most_idle)
     clamping = 0.0 if topology.clamped else level**2 / resistor + weighed
     position = flat + gate
     highest = (1 + RAIL_SPIKE if topology.clamped else 2.1) * v_max
@@ -377,7 +356,7 @@ def assess(
 def _spike(
     need: FrontEndNeed, build: FrontEndBuild, device: Mosfet, ledger: Ledger
 ) -> tuple[float, float, float]:  # fmt: skip
-    """Spike above twice the input, V; clamp level from the rail, V; power burnt in the clamp, W."""
+    """Spike above twice the input, V; clamp level from the rail, V; clamp dissipation, W."""
     if build.clamp == "none":
         bare = ledger.work("front_end.spike", book.unclamped_spike, I=need.crest, L_lk=need.leakage,
                            C_oss=device.c_oss * build.parallel)  # fmt: skip

@@ -101,9 +101,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
         series = sheet.shelf.get(Resistor, build.clamp_part)
         sheet.choice("clamp_resistor", "R_c", "Clamp resistor")
         sheet.choice("clamp_part", "", "Clamp resistor type")
-        heat_in = sheet.limited(
-            "clamp_loss", "P_c", "Burnt in the clamp", "W", series.power, rules.resistor_margin, over=STEADY
-        )
+        heat_in = sheet.limited("clamp_loss", "P_c", "Clamp dissipation", "W", series.power, rules.resistor_margin, over=STEADY)
         if heat_in.severity:
             sheet.find(
                 "clamp_heat",

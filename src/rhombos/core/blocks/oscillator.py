@@ -311,7 +311,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     sheet.choice("clamp_resistor", "R_c", "Clamp resistor")
     sheet.choice("clamp_part", "", "Clamp resistor type")
     series = sheet.shelf.get(Resistor, build.clamp_part)
-    burnt = sheet.limited("clamp_loss", "P_c", "Burnt in the clamp", "W", series.power, rules.resistor_margin, over=STEADY)
+    burnt = sheet.limited("clamp_loss", "P_c", "Clamp dissipation", "W", series.power, rules.resistor_margin, over=STEADY)
     sheet.choice("sink", "", "Heat-sink")
     sheet.choice("fan", "", "Fan")
     sheet.result("conduction", "P_{on}", "Conduction loss", "W")

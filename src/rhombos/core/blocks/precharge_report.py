@@ -139,7 +139,7 @@ def report(sheet: Sheet, fuse: Fuse | None, need: PrechargeNeed) -> BlockReport:
             worst=ages,
             cures=(
                 ("Close where the proposal does", _free("close_at", "resistor", "timeout")),
-                ("Choose the fuse anew too", {**_free("close_at", "resistor", "timeout"), "input_stage.fuse": None}),
+                ("Choose the fuse again too", {**_free("close_at", "resistor", "timeout"), "input_stage.fuse": None}),
             ),
         )
     _findings(sheet, build, now, series, waits, pulse, heat, rated, closing)
@@ -220,7 +220,7 @@ def _findings(
             worst=pulse,
             cures=(
                 ("Let the proposal choose series and time-out", _free("type", "timeout", "rest")),
-                ("Choose the resistor anew too", _free("type", "timeout", "rest", "resistor")),
+                ("Choose the resistor again too", _free("type", "timeout", "rest", "resistor")),
             ),
         )
     if heat.severity:
@@ -238,7 +238,7 @@ def _findings(
             worst=heat,
             cures=(
                 ("Let the proposal choose series and rest", _free("type", "timeout", "rest")),
-                ("Choose the resistor anew too", _free("type", "timeout", "rest", "resistor")),
+                ("Choose the resistor again too", _free("type", "timeout", "rest", "resistor")),
             ),
         )
     if rated.severity:

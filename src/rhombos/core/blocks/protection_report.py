@@ -164,7 +164,7 @@ def _battery(
                    f"{fmt(least, 'V', 3)} is the most.",
                    "Set it close above the charging battery, and fit cans that stand it.", figure="highest",
                    cures=(("Let the proposal set the limit", _free("over_voltage")),
-                          ("Choose limit and cans anew",
+                          ("Choose limit and cans again",
                            {**_free("over_voltage"), "input_stage.capacitor": None})))  # fmt: skip
     if now.surge_sags_to < cut.high and build.delay < need.surge_time:
         sheet.find("surge_cuts", "fix", "A surge looks like an empty battery",

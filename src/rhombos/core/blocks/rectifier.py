@@ -33,7 +33,7 @@ from rhombos.core.pulsation import STILL, Pulsation
 from rhombos.core.ring import step_overshoot
 from rhombos.core.rules import Rules
 from rhombos.core.topology import RECTIFIERS, Rectifying
-from rhombos.core.units import Farad, Ohm
+from rhombos.core.units import Farad, Number, Ohm
 
 KEY, TITLE = "rectifier", "Rectifier"
 WINDING_CAPACITANCE = 30e-12
@@ -115,9 +115,9 @@ class RectifierState:
     loss: float
 
 
-def stray_capacitance(diode: Diode) -> float:
-    """What the leakage rings with: two blocking diodes and the winding, F."""
-    return 2 * diode.c_j + WINDING_CAPACITANCE
+def stray_capacitance(junction: Number) -> Number:
+    """What the leakage rings with, F: two blocking diodes' capacitance, each F, and the winding's; for one or for many."""
+    return 2 * junction + WINDING_CAPACITANCE
 
 
 @remembered
@@ -130,7 +130,7 @@ def propose(
     ratios = DAMPER_RATIOS if fields.get("damper", "RC") == "RC" else (0.0,)
     diode, ratio = _choose_diode(need, how, ratios, brief, fields, shelf, rules)
     fields["diode"] = diode.id
-    stray = stray_capacitance(diode)
+    stray = stray_capacitance(diode.c_j)
     capacitor = fields.setdefault("damper_capacitor", at_least(max(1e-12, (ratio or 1.0) * stray), E12))
     fields.setdefault("damper_resistor", nearest(
         min(1e6, max(1.0, float(clamps.damper_resistor(L_lk=max(need.leakage, 1e-12), C_par=stray)))), E12))  # fmt: skip
@@ -155,6 +155,21 @@ def propose(
     return RectifierBuild.within(fields)
 
 
+def least_damper(v_sec_max: float, current: float, how: Rectifying, shelf: Shelf, rules: Rules) -> float:
+    """The smallest capacitor, F, that damps any of the diodes which stand a winding's highest voltage, V, and a link's current,
+    A; where none does, that of the one for the highest voltage."""
+    diode, ratio = shelf.columns(Diode), DAMPER_RATIOS[0]
+    stray = stray_capacitance(diode.c_j)
+    stands = diode.v_rating * (1 - rules.diode_voltage_margin) >= _ringing(v_sec_max, how, step_overshoot(ratio))
+    stands &= diode.i_rating * (1 - rules.diode_current_margin) >= float(book.diode_average(I_out=how.gain * current))
+    return ratio * float(stray[stands].min() if stands.any() else stray[diode.v_rating.argmax()])
+
+
+def _ringing(v_sec_max: float, how: Rectifying, overshoot: Number) -> Number:
+    """Highest reverse voltage, V, that a diode is chosen for; for one overshoot or for many."""
+    return ROUNDED * v_sec_max * how.reverse * (overshoot**0 if how.gain == 2 else overshoot)
+
+
 def _choose_diode(
     need: RectifierNeed, how: Rectifying, ratios: tuple[float, ...], brief: Brief, pins: dict[str, Any], shelf: Shelf,
     rules: Rules,
@@ -172,8 +187,8 @@ def _choose_diode(
     each = np.array(ratios)[:, None]
     overshoot = np.array([[step_overshoot(ratio)] for ratio in ratios])
     damper = clamps.damper_power(
-        C_d=each * (2 * diode.c_j + WINDING_CAPACITANCE), V=need.v_sec, f=2 * need.frequency)  # fmt: skip
-    peak = ROUNDED * need.v_sec_max * how.reverse * (np.ones_like(overshoot) if how.gain == 2 else overshoot)
+        C_d=each * stray_capacitance(diode.c_j), V=need.v_sec, f=2 * need.frequency)  # fmt: skip
+    peak = _ringing(need.v_sec_max, how, overshoot)
     share = book.recovery_share(t_rr=diode.t_rr, f=need.frequency)
     allowed = steady_limit(rules, diode.t_j_max) - brief.targets.ambient - rules.enclosure_rise - rules.sink_rise
     trouble = (
@@ -198,7 +213,7 @@ def assess(
     work, f, how = ledger.work, need.frequency, RECTIFIERS[build.circuit]
     diode = shelf.get(Diode, build.diode)
     air = brief.targets.ambient + rules.enclosure_rise
-    stray = stray_capacitance(diode)
+    stray = stray_capacitance(diode.c_j)
     overshoot = _overshoot(need, build, stray)
     ring = 0.0 if how.gain == 2 else how.reverse * need.v_sec * (overshoot - 1)  # it steps from all that the diode blocks
     flow = _choked(need, build, how, ledger) if how.choke else _charging(need, diode, how, overshoot, ledger)
@@ -290,7 +305,7 @@ def _charging(need: RectifierNeed, diode: Diode, how: Rectifying, overshoot: flo
                 V_F=diode.v_0 + diode.r * pulse)  # fmt: skip
     heating = work("rectifier.bank_current", source.shaped_ripple, I=need.current, form=form,
                    D_tot=min(1.0, 2 * duty / how.gain))  # fmt: skip
-    climb = how.gain * work("rectifier.climb", book.unloaded_link, V_sec=need.v_sec, f_s=f, C_par=stray_capacitance(diode),
+    climb = how.gain * work("rectifier.climb", book.unloaded_link, V_sec=need.v_sec, f_s=f, C_par=stray_capacitance(diode.c_j),
                             R=min(need.bleeder, 1e9) / how.gain)  # fmt: skip
     return _Flow(
         pulse, peak * need.swing.peak, pulse, form,

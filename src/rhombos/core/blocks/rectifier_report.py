@@ -36,7 +36,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
         sheet.choice("damper_capacitor", "C_d", "Damper capacitor")
         sheet.choice("damper_resistor", "R_d", "Damper resistor")
         sheet.choice("damper_part", "", "Damper resistor type")
-        burnt = sheet.limited("damper_loss", "P_d", "Burnt in the damper", "W", series.power, rules.resistor_margin,
+        burnt = sheet.limited("damper_loss", "P_d", "Damper dissipation", "W", series.power, rules.resistor_margin,
                               over=STEADY)  # fmt: skip
         if burnt.severity:
             sheet.find("damper_heat", burnt.severity, "The damper resistor is too small",

@@ -78,7 +78,7 @@ turn_off_snubber_loss = _relation(
     P_loss,
     C * V**2 * f / 2,
     title="Loss of a turn-off snubber",
-    holds="dissipative kind; burnt in its resistor",
+    holds="dissipative kind; dissipated in its resistor",
     source="energy of a capacitor",
 )
 turn_off_least = _relation(
@@ -144,7 +144,7 @@ clamp_heat = _relation(
     "clamp_heat",
     P_loss,
     V_c**2 / R,
-    title="Power burnt in a clamp's resistor",
+    title="Dissipation in a clamp's resistor",
     holds="clamp returned to the rail",
     source="Joule's law",
 )

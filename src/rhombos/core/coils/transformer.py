@@ -121,7 +121,7 @@ def _turns(worked: Worked, build: Any) -> OptionTable:
 
 
 def _cores(worked: Worked, build: Any) -> OptionTable:
-    """The best transformer on every promising stack of the shelf, searched anew."""
+    """The best transformer on every promising stack of the shelf, searched again."""
 
     def judged(t: Transformer, near: block.TransformerBuild) -> Option:
         state = _assess(worked, near)

@@ -32,8 +32,6 @@ GENTLEST = 1.5e6
 """Current density below which more copper is no longer worth its price, A/m²."""
 ALIKE = 1.08
 """Scores that count as alike: within a twelfth of the best."""
-IDLE_WEIGHT = 6.0
-"""How many watts at full load each watt of iron loss beyond the brief's no-load target counts for: it runs day and night."""
 HEAT_USED = 0.96
 """Part of the allowed temperature rise that a proposal uses; rounds may still add to its currents."""
 TRIES = 16
@@ -154,7 +152,7 @@ def _scores(need: IronNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) ->
         + np.maximum(need.linkage / (turns * table.a_e) / table.b_limit - 1, 0)
     )
     price = table.price + COPPER_PRICE * copper * table.mlt * COPPER_DENSITY
-    watts = copper_loss + 2 * iron + IDLE_WEIGHT * np.maximum(iron - need.idle, 0.0)
+    watts = copper_loss + 2 * iron + rules.idle_beyond(iron, need.idle)
     score = np.where(bad > 0, 1e6 * (1 + bad), price + rules.watt_worth * watts)
     if "core" in pins:
         score = np.where(shelf.column(IronCore, "id") == pins["core"], score, np.inf)

@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, fields, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from types import ModuleType
 from typing import Any, TypeVar
-
-import numpy as np
 
 from rhombos.core.blocks.base import Build
 from rhombos.core.brief import Brief, Waveform
@@ -16,27 +14,16 @@ from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.points import Point
 from rhombos.core.report import BlockReport, Operating, Stepped
+from rhombos.core.routes.passes import SETTLED
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.topology import RouteName
 from rhombos.core.waves.chain import Supply
 from rhombos.core.waves.modulation import Steps, three_level
 
-MOST_PASSES = 120
 V_FLOOR = 0.3
 """Share of the battery's open voltage below which no pass looks: far beyond any design, so that hopeless ones still end."""
 HOTTEST = 300.0
-FORESEEN = 8
-"""Passes after which none is foreseen any more: where that has not brought rest, plain ones may."""
-FURTHEST = 2.0
-"""How many times what a pass made of a figure it may be foreseen to become, or a part of it as small: no sign turns about."""
-HOPELESS = 5
-"""Passes in a row that ask more than the battery has, after which a point is given up."""
-CALM = ((14, 1.0), (30, 0.5), (60, 0.25), (MOST_PASSES, 0.1))
-"""How far each pass goes towards what it found, up to so many passes: a point that swings about its rest would do so for
-ever."""
-SETTLED = 1e-4
-"""Relative change of one pass below which an operating point counts as settled."""
 
 
 @dataclass(frozen=True)
@@ -52,7 +39,7 @@ class Settled:
 SettledKind = TypeVar("SettledKind", bound=Settled)
 
 
-def at_its_end(settled: Any) -> Any:
+def at_its_end(settled: SettledKind) -> SettledKind:
     """The same point; where it came to no rest with the battery at its largest power, as one that the battery cannot feed."""
     cells = settled.states["battery"]
     if settled.converged or cells.collapsed or cells.power < NEAR_END * cells.capable:
@@ -67,32 +54,6 @@ def fallen(settled: SettledKind) -> SettledKind:
 
 NEAR_END = 0.93
 """Share of the battery's largest power from which on passes may find no rest."""
-
-
-def calmed(before: Any, after: Any, turn: int) -> Any:
-    """Part of the way from one guess to the next, the less the longer it takes; what is no number is taken as it comes."""
-    share = next(s for most, s in CALM if turn < most)
-    if share == 1.0:
-        return after
-    changed = {}
-    for f in fields(before):
-        a, b = getattr(before, f.name), getattr(after, f.name)
-        if isinstance(a, float) and isinstance(b, float):
-            changed[f.name] = a + share * (b - a)
-    return replace(after, **changed)
-
-
-def foreseen(past: Sequence[tuple[Any, Any]]) -> Any:
-    """Where guesses are heading, from those last passed with what each pass made of it: the mix of passes that moves least,
-    each field taken relative to itself (Anderson's mixing). Finds in 8 passes what plain ones swing about for 25."""
-    after = past[-1][1]
-    names = [f.name for f in fields(after) if isinstance(getattr(after, f.name), float)]
-    came, went = (np.array([[getattr(guess, n) for n in names] for guess in side]) for side in zip(*past, strict=True))
-    off = (went - came) / np.maximum(np.abs(went[-1]), 1e-9)
-    mix = np.linalg.lstsq(np.diff(off, axis=0).T, off[-1], rcond=1e-6)[0]
-    ahead = went[-1] - mix @ np.diff(went, axis=0)
-    near = np.sort([went[-1] / FURTHEST, went[-1] * FURTHEST], axis=0)
-    return replace(after, **dict(zip(names, np.clip(ahead, *near).tolist(), strict=True)))
 
 
 @dataclass(frozen=True)

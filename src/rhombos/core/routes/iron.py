@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from abc import abstractmethod
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
@@ -28,19 +27,9 @@ from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.points import Point, operating_points
 from rhombos.core.report import BlockReport
-from rhombos.core.routes.base import (
-    FORESEEN,
-    HOPELESS,
-    MOST_PASSES,
-    SETTLED,
-    V_FLOOR,
-    Route,
-    Settled,
-    at_its_end,
-    calmed,
-    foreseen,
-)
+from rhombos.core.routes.base import V_FLOOR, Route, Settled, at_its_end
 from rhombos.core.routes.driven import drive_need
+from rhombos.core.routes.passes import HOPELESS, MOST_PASSES, SETTLED, Passes
 from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.stepped import StepForm
@@ -200,21 +189,19 @@ class IronRoute(Route):
     ) -> IronSettled:
         """One point, from a guess: by plain passes, and by another way where these find no rest."""
         scale = max(point.power, 0.1 * brief.power.continuous)
-        collapsed, before = 0, math.inf
-        past: list[tuple[Guess, Guess]] = []
+        collapsed = 0
+        passes: Passes[Guess] = Passes(CALMER if brief.output.waveform == "modified" else 0)
         for turn in range(MOST_PASSES):
             if (
                 turn == SWINGS
                 and guess.sag < 1
                 and (yields := self._yielding(point, guess, builds, brief, shelf, rules, ledger, tolerance))
             ):
-                return at_its_end(yields)  # type: ignore[no-any-return]
+                return at_its_end(yields)
             found, after = self._pass(point, guess, builds, brief, shelf, rules, ledger)
-            calmer = CALMER if brief.output.waveform == "modified" else 0
-            moved, past = after.moved(guess, scale), [*past[-2:], (guess, after)]
-            ahead = len(past) > 1 and moved < before and turn < FORESEEN and not found.states["battery"].collapsed
-            guess, before = foreseen(past) if ahead else calmed(guess, after, min(MOST_PASSES - 1, turn + calmer)), moved
-            collapsed = collapsed + 1 if found.states["battery"].collapsed else 0
+            moved, beyond = after.moved(guess, scale), found.states["battery"].collapsed
+            guess = passes.next(guess, after, moved, fed=not beyond)
+            collapsed = collapsed + 1 if beyond else 0
             if moved < tolerance:
                 found = replace(found, converged=True)
                 break
@@ -222,7 +209,7 @@ class IronRoute(Route):
                 break
         if not found.converged or found.states["battery"].collapsed:
             found = self._yielding(point, guess, builds, brief, shelf, rules, ledger, tolerance) or found
-        return at_its_end(found)  # type: ignore[no-any-return]
+        return at_its_end(found)
 
     def _yielding(
         self,

@@ -32,9 +32,10 @@ from rhombos.core.points import STEADY, Point, operating_points
 from rhombos.core.pulsation import MOST_TERMS, STILL, BankRipple, open_share, pulsation, taken
 from rhombos.core.rail import behind
 from rhombos.core.report import Operating
-from rhombos.core.routes.base import HOPELESS, HOTTEST, SETTLED, V_FLOOR, StepWave, fallen, foreseen
+from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave, fallen
 from rhombos.core.routes.driven import drive_need, drive_of, gate_loop
 from rhombos.core.routes.iron import MORE_RIPPLE, Guess, HardestRipple, Hints, IronRoute, IronSettled
+from rhombos.core.routes.passes import HOPELESS, SETTLED, foreseen
 from rhombos.core.routes.supply import battery_of, battery_supply
 from rhombos.core.rules import Rules
 from rhombos.core.topology import RouteName

@@ -26,8 +26,9 @@ from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.points import STEADY, Point
 from rhombos.core.report import Operating, Stepped
-from rhombos.core.routes.base import HOTTEST, SETTLED, V_FLOOR, StepWave, calmed, fallen
+from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave, fallen
 from rhombos.core.routes.iron import CALMER, MORE_RIPPLE, Guess, HardestRipple, Hints, IronRoute, IronSettled
+from rhombos.core.routes.passes import SETTLED, calmed
 from rhombos.core.routes.supply import WIRING, battery_of, battery_supply
 from rhombos.core.rules import Rules
 from rhombos.core.stepped import Fed, StepForm, StepRipple, step_form, width_for

@@ -40,11 +40,12 @@ from rhombos.core.points import STEADY, Point, operating_points
 from rhombos.core.pulsation import STILL, drawn
 from rhombos.core.report import BlockReport, Operating, Stepped
 from rhombos.core.routes import settle
-from rhombos.core.routes.base import SETTLED, Route, StepWave
+from rhombos.core.routes.base import Route, StepWave
 from rhombos.core.routes.beside import controller as beside_controller
 from rhombos.core.routes.driven import drive_need, drive_of, front_drive_of, front_need
 from rhombos.core.routes.hints import Hints, fraction_of, learnt, rectifying_of, secondary_pulse
-from rhombos.core.routes.reach import highest_secondary, leak_cost, turns_ratio
+from rhombos.core.routes.passes import SETTLED
+from rhombos.core.routes.reach import leak_cost, steady_frequency, turns_ratio
 from rhombos.core.routes.settle import LinkSettled
 from rhombos.core.routes.supply import WIRING, link_supply
 from rhombos.core.rules import Rules
@@ -144,14 +145,16 @@ class LinkRoute(Route):
         )
         made = self._socket_side(brief, hints, own, voltage, shelf, rules)
         ratio = turns_ratio(brief, hints, how, voltage, self.topology.drive, rules)
+        secondary = ratio * topology.drive * brief.source.volts[2]
         frequency = float(
             own["front_end"].setdefault(
                 "frequency",
-                front_end.steady_frequency(
+                steady_frequency(
                     brief.power.continuous,
                     topology.drive * brief.source.volts[0],
                     rules.lead_inductance + front_end.LIKELY_PACKAGE,
-                    max(highest_secondary(brief, how, voltage, rules), ratio * topology.drive * brief.source.volts[2]),
+                    secondary,
+                    rectifier.least_damper(secondary, hints.link_current, how, shelf, rules),
                 ),
             )
         )

@@ -23,15 +23,6 @@ def leak_cost(turned_off: float, frequency: float) -> float:
     return clamps.clamp_power.work({"L_lk": 1.0, "I": turned_off, "f": 2 * frequency, "V_c": 2.0, "V_r": 1.0})
 
 
-def highest_secondary(brief: Brief, how: Rectifying, voltage: float, rules: Rules) -> float:
-    """The secondary on a full battery, V, that reaches the link, V, on an empty one."""
-    empty, _, full = brief.source.volts
-    asked = {"V_out": voltage / how.gain, "n_d": 1, "V_F": 0.0, "V_min": empty, "V_drop": 0.0}
-    if how.choke:
-        return full * stage_book.turns_ratio_choke.work(asked | {"D_max": rules.duty_limit})
-    return full * stage_book.turns_ratio_peak.work(asked)
-
-
 def turns_ratio(brief: Brief, hints: Hints, how: Rectifying, voltage: float, drive: float, rules: Rules) -> float:
     """Secondary over primary turns that just reach the link, V, hot, at full load; `drive` is the share of the supply that a
     half of the primary sees."""
@@ -45,3 +36,25 @@ def turns_ratio(brief: Brief, hints: Hints, how: Rectifying, voltage: float, dri
         v_min *= brief.source.volts[1] / brief.source.volts[0]
     reached = voltage / how.gain + hints.secondary_extra
     return float(stage_book.turns_ratio_peak(V_out=reached, n_d=1, V_F=0.0, V_min=v_min, V_drop=hints.drop))
+
+
+LIKELY_SHARE, MOST_RISING = 0.7, 0.08
+"""What part of the time power flows when a frequency is chosen, and what part of it the leads may take for currents to rise."""
+MOST_DAMPED = 0.05
+"""Part of a stage's power that the rectifier's damper may burn when a frequency is chosen."""
+
+
+def steady_frequency(power: float, volts: float, leads: float, secondary: float, damper: float) -> float:
+    """A sensible switching frequency, Hz, before any search, for the power of a stage, W, on the lowest voltage across its
+    winding, V, with so much inductance in its leads, H, and the secondary's highest voltage, V, across its damper, F: 50 kHz at
+    600 W, falling slowly with power.
+
+    High frequency shrinks the core; switching loss and leakage grow with power, so larger stages run slower, and slower yet
+    where current through the leads would take a good part of each pulse to rise, or where the rectifier's damper would burn a
+    good part of a small power. It stays above hearing.
+    """
+    burnt = clamps.damper_power.work({"C_d": damper, "V": secondary, "f": 2.0})
+    steady = min(80e3, MOST_DAMPED * power / burnt, max(25e3, 50e3 * (600 / power) ** 0.25))
+    pulse = stage_book.pulse_current.work({"P": power, "V": volts, "D_tot": LIKELY_SHARE})
+    least = stage_book.leakage_duty_loss.work({"L_lk": leads, "I": pulse, "f_s": 1.0, "V": volts})
+    return 5e3 * max(4.0, float(min(round(steady / 5e3), MOST_RISING / least // 5e3)))

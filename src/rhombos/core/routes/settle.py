@@ -29,19 +29,9 @@ from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Capacitor, Diode, Shelf
 from rhombos.core.points import Point, operating_points
 from rhombos.core.pulsation import STILL, Demand, Pulsation, open_share, pulsation
-from rhombos.core.routes.base import (
-    FORESEEN,
-    HOPELESS,
-    HOTTEST,
-    MOST_PASSES,
-    SETTLED,
-    V_FLOOR,
-    Settled,
-    at_its_end,
-    calmed,
-    foreseen,
-)
+from rhombos.core.routes.base import HOTTEST, V_FLOOR, Settled, at_its_end
 from rhombos.core.routes.driven import gate_loop
+from rhombos.core.routes.passes import HOPELESS, MOST_PASSES, SETTLED, Passes
 from rhombos.core.routes.socket import Socket, settle_socket
 from rhombos.core.routes.supply import battery_of
 from rhombos.core.rules import Rules
@@ -172,9 +162,9 @@ def _settle_source(
             share = point.power / start.point.power if start.point.power else 1.0
             guess = replace(guess, pulse=guess.pulse * share, stage_loss=guess.stage_loss * share)
     scale = max(point.power, 0.1 * brief.power.continuous)
-    collapsed, before = 0, math.inf
-    past: list[tuple[Guess, Guess]] = []
-    for turn in range(MOST_PASSES):
+    collapsed = 0
+    passes: Passes[Guess] = Passes()
+    for _ in range(MOST_PASSES):
         settled, after = _one_pass(point, guess, builds, brief, shelf, rules, ledger, socket)
         collapsed = collapsed + 1 if settled.states["battery"].collapsed else 0
         moved = after.moved(guess, scale)
@@ -182,10 +172,8 @@ def _settle_source(
             return replace(settled, converged=True)
         if collapsed > HOPELESS:
             break
-        past = [*past[-2:], (guess, after)]
-        ahead = len(past) > 1 and moved < before and turn < FORESEEN and not collapsed
-        guess, before = foreseen(past) if ahead else calmed(guess, after, turn), moved
-    return at_its_end(settled)  # type: ignore[no-any-return]
+        guess = passes.next(guess, after, moved, fed=not collapsed)
+    return at_its_end(settled)
 
 
 def _one_pass(

@@ -15,8 +15,9 @@ from rhombos.core.parts import Shelf
 from rhombos.core.points import Point
 from rhombos.core.pulsation import Demand, Pulsation
 from rhombos.core.pulsation import drawn as drawn_by
-from rhombos.core.routes.base import HOTTEST, MOST_PASSES, SETTLED
+from rhombos.core.routes.base import HOTTEST
 from rhombos.core.routes.driven import gate_loop
+from rhombos.core.routes.passes import MOST_PASSES, SETTLED
 from rhombos.core.rules import Rules
 from rhombos.core.stepped import Fed, step_demand
 
