@@ -30,7 +30,7 @@ from schemathesis.core.failures import FailureGroup
 from schemathesis.generation import GenerationMode
 from starlette.testclient import TestClient
 
-from rhombos.core.design import Design
+from rhombos.core.design.file import Design
 
 CHECKS = [not_a_server_error, status_code_conformance, content_type_conformance, response_schema_conformance]
 ODD_TEXT = (

@@ -20,12 +20,12 @@ import numpy as np
 import psutil
 from scipy.integrate import solve_ivp
 
-from rhombos.core.brief import Brief
 from rhombos.core.coils.transformer import transformer_need
 from rhombos.core.compare import candidates, compare
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.magnetics.stack import stack_table
 from rhombos.core.magnetics.transformer import rank_transformers
-from rhombos.core.rules import PRESETS
 from rhombos.core.scope import ScopeAsked, bench_of, scope_bench
 from rhombos.core.scope.record import record
 from rhombos.core.solve import solve, work_out
@@ -72,9 +72,7 @@ def sizing(yard: float) -> None:
     shelf = house_shelf()
     brief = Brief.model_validate(json.loads((ROOT / "examples" / "refuge.json").read_text())["brief"])
     # every brief is new: nothing that proposals remember helps
-    briefs = iter(
-        [brief.model_copy(update={"power": brief.power.model_copy(update={"continuous": 500.0 + 3 * i})}) for i in range(200)]
-    )
+    briefs = iter([brief.but(power={"continuous": 500.0 + 3 * i}) for i in range(200)])
     taken = median(lambda: solve(next(briefs), {}, shelf, PRESETS["usual"]), 41)
     row(f"solve, full two-stage design, {len(shelf)} parts, median", f"{taken * 1e3:.0f} ms", "goal 60 ms")
     row(f"  the same over {WHEEL}", f"{taken / yard:.2f}")
@@ -83,9 +81,7 @@ def sizing(yard: float) -> None:
 def choosing(yard: float) -> None:
     shelf = house_shelf()
     brief = Brief.model_validate(json.loads((ROOT / "examples" / "refuge.json").read_text())["brief"])
-    briefs = iter(
-        [brief.model_copy(update={"power": brief.power.model_copy(update={"continuous": 500.0 + 7 * i})}) for i in range(20)]
-    )
+    briefs = iter([brief.but(power={"continuous": 500.0 + 7 * i}) for i in range(20)])
     taken = median(lambda: compare(next(briefs), shelf, PRESETS["usual"]), 9)
     row(f"every route compared, {len(list(candidates(brief)))} rows, median", f"{taken:.2f} s", "goal 1 s")
     row(f"  the same over {WHEEL}", f"{taken / yard:.1f}")
@@ -177,18 +173,10 @@ def first_load(address: str) -> None:
 
 
 def on_screen(address: str) -> None:
-    from selenium import webdriver
-    from selenium.webdriver.chrome.service import Service
-    from tests.web.conftest import FLAGS, size
+    from tests.web.conftest import browser_of
     from tests.web.pages import Bench
 
-    options = webdriver.ChromeOptions()
-    options.binary_location = "/usr/bin/chromium"
-    for flag in (*FLAGS, f"--user-data-dir={tempfile.mkdtemp()}"):
-        options.add_argument(flag)
-    browser = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
-    try:
-        size(browser, 1280, 800)
+    with tempfile.TemporaryDirectory() as profile, browser_of(Path(profile)) as browser:
         bench = Bench(browser, address)
         bench.open(bench.copy_of("b6a1f2d0-0000-4000-8000-000000000001"))
         taken = []
@@ -200,8 +188,6 @@ def on_screen(address: str) -> None:
             bench.until(lambda: bench.one("pictures").get_attribute("data-fresh") == "true")
         row("edit to screen, key pressed to new figure, median", f"{statistics.median(taken[1:]):.0f} ms", "goal 150 ms")
         panned(bench)
-    finally:
-        browser.quit()
 
 
 def panned(bench: Bench) -> None:

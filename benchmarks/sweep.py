@@ -20,13 +20,15 @@ from typing import Any
 
 from benchmarks.agreement import agreements
 
-from rhombos.core.brief import CELL_VOLTS, HIGHEST_NOMINAL, HIGHEST_SURGE, LOWEST_NOMINAL, Brief
-from rhombos.core.findings import ORDER
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.findings import ORDER
+from rhombos.core.design.outputs import HIGHEST_SURGE
+from rhombos.core.design.rules import PRESETS, Rules
+from rhombos.core.design.sources import CELL_VOLTS, HIGHEST_NOMINAL, LOWEST_NOMINAL
 from rhombos.core.parts import KINDS, Shelf
 from rhombos.core.parts.drawer import Stock
 from rhombos.core.report import Solution
 from rhombos.core.routes import ROUTES, RouteName, lossy
-from rhombos.core.rules import PRESETS, Rules
 from rhombos.core.solve import Worked, explain, work_out
 from rhombos.demo import house_shelf
 

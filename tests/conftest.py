@@ -10,10 +10,10 @@ from pathlib import Path
 
 import pytest
 
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.parts import Shelf
 from rhombos.core.report import Solution
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import Worked, explain, work_out
 from rhombos.demo import house_shelf
 from rhombos.launch.database import PrivateDatabase
@@ -59,7 +59,7 @@ def worked(refuge: Brief, shelf: Shelf) -> Worked:
 @pytest.fixture(scope="session")
 def plain(refuge: Brief) -> Brief:
     """The refuge with loads that take their current as a sine."""
-    return refuge.model_copy(update={"loads": ("lamp",)})
+    return refuge.but(output={"loads": ("lamp",)})
 
 
 @pytest.fixture(scope="session")

@@ -10,10 +10,8 @@ from pathlib import Path
 HERE = Path(__file__).parent
 sys.path.insert(0, str(HERE.parents[1]))
 
-from selenium import webdriver  # noqa: E402
-from selenium.webdriver.chrome.service import Service  # noqa: E402
 from selenium.webdriver.common.by import By  # noqa: E402
-from tests.web.conftest import FLAGS, size  # noqa: E402
+from tests.web.conftest import browser_of  # noqa: E402
 from tests.web.pages import Bench  # noqa: E402
 
 SOUND, DRAWN = (f"b6a1f2d0-0000-4000-8000-00000000000{n}" for n in (1, 2))
@@ -119,7 +117,7 @@ def past(bench: Bench) -> None:
             (
                 ("pins", {"front_end.frequency": "55k"}),
                 ("pins", {"front_end.frequency": "60k"}),
-                ("power", {"continuous": 650}),
+                ("outputs.0.power", {"continuous": 650}),
                 ("pins", {"transformer.core": "ETD 54"}),
                 ("pins", {"dc_link.count": 2}),
                 ("targets", {"ambient": 35}),
@@ -127,7 +125,9 @@ def past(bench: Bench) -> None:
             1,
         ):
             design = bench.ask("GET", f"/api/designs/{identity}")["design"]
-            part = design["pins"] if section == "pins" else design["brief"][section]
+            part = design["pins"] if section == "pins" else design["brief"]
+            for name in section.split(".") if section != "pins" else ():
+                part = part[int(name) if name.isdigit() else name]
             part.update(values)
             bench.ask("PUT", f"/api/designs/{identity}", design, {"If-Match": f'"{number}"'})
         bench.ask("PUT", f"/api/designs/{identity}/revisions/5/label", {"label": "as wound"})
@@ -164,19 +164,11 @@ VIEWS: dict[str, Callable[[Bench], None]] = {
 
 
 def main() -> None:
-    options = webdriver.ChromeOptions()
-    options.binary_location = "/usr/bin/chromium"
-    for flag in (*FLAGS, "--hide-scrollbars", f"--user-data-dir={tempfile.mkdtemp()}"):
-        options.add_argument(flag)
-    browser = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
-    try:
-        size(browser, 1280, 800)
+    with tempfile.TemporaryDirectory() as profile, browser_of(Path(profile), "--hide-scrollbars") as browser:
         bench = Bench(browser, sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8080")
         for name, show in VIEWS.items():
             show(bench)
             browser.save_screenshot(str(HERE / f"{name}.png"))
-    finally:
-        browser.quit()
 
 
 if __name__ == "__main__":

@@ -16,13 +16,13 @@ from pydantic import BaseModel, ValidationError
 
 from rhombos.core.book import BOOK, BookError
 from rhombos.core.book.work import answer, describe
-from rhombos.core.design import Design
+from rhombos.core.design.file import Design
+from rhombos.core.design.pins import PinError
+from rhombos.core.design.problems import from_validation
+from rhombos.core.design.rules import house_rules
 from rhombos.core.parts import KINDS, Shelf
 from rhombos.core.parts.table import TableError, read_csv, write_csv
-from rhombos.core.pins import PinError
-from rhombos.core.problems import from_validation
 from rhombos.core.report import Solution
-from rhombos.core.rules import house_rules
 from rhombos.core.solve import solve
 from rhombos.core.whole import asked
 from rhombos.demo import house_parts

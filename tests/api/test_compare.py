@@ -30,7 +30,7 @@ def test_weights_change_the_order_and_not_the_figures(client):
     [
         ({"brief": {}, "weights": {"mass": 11}}, "weights.mass"),
         ({"brief": {}, "weights": {"beauty": 1}}, "beauty"),
-        ({"brief": {"power": {"continuous": 9e9}}}, "power.continuous"),
+        ({"brief": {"power": {"continuous": 9e9}}}, "outputs.0.power.continuous"),
         ({"brief": {}, "rules": "reckless"}, "rules"),
     ],
 )

@@ -12,7 +12,7 @@ def test_a_design_is_made_and_read_back(client, made):
     assert read.status_code == 200
     assert read.headers["etag"] == '"1"'
     assert read.json()["design"] == made["design"]
-    assert made["design"]["brief"]["power"]["continuous"] == 300
+    assert made["design"]["brief"]["outputs"][0]["power"]["continuous"] == 300
     assert made["asked"].startswith("25.6 V LiFePO4 → 230 V 50 Hz sine, 300 W")
 
 
@@ -104,10 +104,10 @@ def test_a_missing_revision_is_a_404(client, made):
         ({"name": "x" * 81}, "name", "longer than the allowed 80"),
         (
             {"name": "x", "brief": {"output": {"voltage": 9}}},
-            "brief.output.voltage",
+            "brief.outputs.0.voltage",
             "9 V is below the allowed 100 V to 240 V; raise it",
         ),
-        ({"name": "x", "brief": {"power": {"continuous": "1k2W"}}}, "brief.power.continuous", "mixes two notations"),
+        ({"name": "x", "brief": {"power": {"continuous": "1k2W"}}}, "brief.outputs.0.power.continuous", "mixes two notations"),
         ({"name": "x", "rules": "wild"}, "rules", "choose one of these"),
         ({"name": "x", "colour": "red"}, "colour", "not known here"),
     ],

@@ -69,10 +69,14 @@ def test_a_revision_can_be_named_and_the_name_taken_away(client, made):
 
 def test_changes_are_told_field_by_field_as_people_write_them(client, made):
     brief = made["design"]["brief"]
+    output = brief["outputs"][0]
     revise(
         client,
         made,
-        {"brief": brief | {"power": brief["power"] | {"continuous": 350}}, "pins": {"front_end.frequency": 60e3}},
+        {
+            "brief": brief | {"outputs": [output | {"power": output["power"] | {"continuous": 350}}]},
+            "pins": {"front_end.frequency": 60e3},
+        },
         {"pins": {"front_end.frequency": "61k", "load.nothing": None}, "rules": "cautious", "house": {"bleed_time": 30}},
         {"route": "full-bridge link"},
     )
@@ -81,9 +85,9 @@ def test_changes_are_told_field_by_field_as_people_write_them(client, made):
     def told(number, **asked):
         return {c["address"]: (c["before"], c["after"]) for c in client.get(f"{where}/{number}/changes", params=asked).json()}
 
-    assert told(2) == {"power.continuous": ("300 W", "350 W"), "front_end.frequency": ("as proposed", "60 kHz")}
+    assert told(2) == {"outputs.0.power.continuous": ("300 W", "350 W"), "front_end.frequency": ("as proposed", "60 kHz")}
     third = told(3)
-    assert third["power.continuous"] == ("350 W", "300 W")
+    assert third["outputs.0.power.continuous"] == ("350 W", "300 W")
     assert third["front_end.frequency"] == ("60 kHz", "61 kHz")
     assert third["rules"] == ("usual", "cautious")
     assert third["house.bleed_time"][1] == "30 s"
@@ -99,7 +103,7 @@ def test_changes_are_told_field_by_field_as_people_write_them(client, made):
 def test_a_stored_design_opens_without_what_is_refused_today_and_says_what(client, made, database):
     with database.session() as session:
         row = session.scalars(select(RevisionRow).where(RevisionRow.design_id == made["id"])).one()
-        brief = row.content["brief"] | {"output": row.content["brief"]["output"] | {"voltage": 400}}
+        brief = row.content["brief"] | {"outputs": [row.content["brief"]["outputs"][0] | {"voltage": 400}]}
         row.content = row.content | {
             "brief": brief,
             "brief_of_old": 1,
@@ -107,11 +111,11 @@ def test_a_stored_design_opens_without_what_is_refused_today_and_says_what(clien
         }
     found = client.get(f"/api/designs/{made['id']}").json()
     assert found["design"]["pins"] == {"front_end.frequency": 60e3}
-    assert found["design"]["brief"]["power"]["continuous"] == 300
-    assert found["design"]["brief"]["output"]["voltage"] == 230
+    assert found["design"]["brief"]["outputs"][0]["power"]["continuous"] == 300
+    assert found["design"]["brief"]["outputs"][0]["voltage"] == 230
     faults = {f["field"]: f["message"] for f in found["faults"]}
-    assert set(faults) == {"brief.output.voltage", "brief_of_old", "push_pull.turns", "h_bridge.carrier", "dc_link.count"}
-    assert "400 V is above the allowed 100 V to 240 V" in faults["brief.output.voltage"]
+    assert set(faults) == {"brief.outputs.0.voltage", "brief_of_old", "push_pull.turns", "h_bridge.carrier", "dc_link.count"}
+    assert "400 V is above the allowed 100 V to 240 V" in faults["brief.outputs.0.voltage"]
     listed = next(d for d in client.get("/api/designs").json() if d["id"] == made["id"])
     assert "cannot be read whole" in listed["asked"]
     saved = save(client, made["id"], found["design"], 1).json()  # kept without them, and the old revision stays

@@ -27,7 +27,7 @@ def test_waivers_and_rules_are_kept_with_the_design(client):
         ({"house": {"duty_limit": 0.9}}, "house.duty_limit"),
         ({"house": {"bravery": 1}}, "bravery"),
         ({"brief": {"power": {"profile": "much"}}}, "profile"),
-        ({"brief": {"source": {"coldest": -90}}}, "source.coldest"),
+        ({"brief": {"source": {"coldest": -90}}}, "sources.0.coldest"),
     ],
 )
 def test_what_is_bad_is_refused_by_name(client, more, told):

@@ -25,14 +25,14 @@ BLOCKS = [
 
 
 def test_what_must_fit_beside_what_was_edited_follows_it(client):
-    asked = {"brief": {"power": {"continuous": "1.5 kW", "surge": "1.2 kW"}}}
+    asked = {"brief": {"outputs": [{"power": {"continuous": "1.5 kW", "surge": "1.2 kW"}}]}}
     assert client.post("/api/solve", json=asked).status_code == 422
-    solved = client.post("/api/solve", json=asked | {"edited": "power.continuous"}).json()
-    assert solved["solution"]["brief"]["power"]["surge"] == 1500
+    solved = client.post("/api/solve", json=asked | {"edited": "outputs.0.power.continuous"}).json()
+    assert solved["solution"]["brief"]["outputs"][0]["power"]["surge"] == 1500
     assert solved["moved"] == "Moved from 1.2 kW to 1.5 kW with the continuous power."
     again = client.post("/api/solve", json={"brief": solved["solution"]["brief"], "moved": "what a client says of it"}).json()
     assert again["moved"] == ""
-    assert client.post("/api/solve", json=asked | {"edited": "power.surge"}).status_code == 422
+    assert client.post("/api/solve", json=asked | {"edited": "outputs.0.power.surge"}).status_code == 422
 
 
 def test_a_brief_is_solved_with_its_form(client):
@@ -40,7 +40,7 @@ def test_a_brief_is_solved_with_its_form(client):
     assert answer.status_code == 200
     body = answer.json()
     assert [b["key"] for b in body["solution"]["blocks"]] == BLOCKS
-    assert next(f for f in body["fields"] if f["address"] == "power.continuous")["text"] == "600 W"
+    assert next(f for f in body["fields"] if f["address"] == "outputs.0.power.continuous")["text"] == "600 W"
     assert abs(body["solution"]["totals"]["balance"]) < 1e-3
 
 
@@ -57,7 +57,7 @@ def test_asking_twice_gives_the_same(client):
 @pytest.mark.parametrize(
     ("ask", "field", "told"),
     [
-        ({"brief": {"source": {"cells": 2}}}, "brief.source.cells", "2 is below the allowed 3 to 30; raise it"),
+        ({"brief": {"source": {"cells": 2}}}, "brief.sources.0.cells", "2 is below the allowed 3 to 30; raise it"),
         (
             {"brief": {}, "pins": {"front_end.frequency": "2M"}},
             "front_end.frequency",
@@ -65,7 +65,7 @@ def test_asking_twice_gives_the_same(client):
         ),
         ({"brief": {}, "pins": {"nowhere.x": 1}}, "nowhere.x", "not a figure that can be pinned"),
         ({"pins": {}}, "brief", "brief is missing"),
-        ({"brief": {"output": {"voltage": "nan"}}}, "brief.output.voltage", "not a number"),
+        ({"brief": {"output": {"voltage": "nan"}}}, "brief.outputs.0.voltage", "not a number"),
     ],
 )
 def test_bad_input_names_field_value_and_range(client, ask, field, told):

@@ -4,12 +4,13 @@ import math
 
 import pytest
 
+from rhombos.core.design.problems import bounds
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.plots import charts
-from rhombos.core.problems import bounds
 from rhombos.core.routes import ROUTES
 from rhombos.core.routes.common import COMMON, COMMON_BUILDS
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import explain, solve, work_out
+from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]
 
@@ -50,7 +51,7 @@ def whole(solution):
 @pytest.mark.parametrize("route", EDGES)
 @pytest.mark.parametrize("part", range(8))
 def test_no_pin_at_its_edge_breaks_the_sizing(route, part, plain, shelf):
-    brief = plain.model_copy(update={"output": plain.output.model_copy(update={"waveform": ROUTES[route].waveforms[0]})})
+    brief = plain.but(output={"waveform": ROUTES[route].waveforms[0]})
     for address, value in EDGES[route][part::8]:
         pins = {address: value}
         worked = work_out(brief, pins, shelf, USUAL, route)
@@ -94,7 +95,7 @@ def test_what_lies_beside_moves_nothing_on_the_path(refuge, shelf):
 )
 @pytest.mark.parametrize("name", ["push-pull link", "iron push-pull"])
 def test_briefs_at_their_edges_are_told_whole(name, change, refuge, shelf):
-    content = refuge.model_dump()
+    content = written_short(refuge)
     for section, values in change.items():
         content[section] |= values
     content["output"]["waveform"] = ROUTES[name].waveforms[0]
@@ -107,7 +108,7 @@ def test_briefs_at_their_edges_are_told_whole(name, change, refuge, shelf):
 
 def test_a_sound_proposal_needs_no_cure_on_any_chemistry_and_route(refuge, shelf):
     for chemistry, cells in (("LiFePO4", 4), ("Li-ion", 7), ("lead-acid", 6), ("lead-acid", 24), ("LiFePO4", 16)):
-        content = refuge.model_dump()
+        content = written_short(refuge)
         content["source"] |= {"chemistry": chemistry, "cells": cells, "capacity": 300 * 3600}
         for name in ROUTES:
             content["output"]["waveform"] = ROUTES[name].waveforms[0]

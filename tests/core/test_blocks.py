@@ -4,10 +4,11 @@ import math
 
 import pytest
 
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.parts import Capacitor, Diode, Fuse, Mosfet, Resistor
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import work_out
+from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]
 
@@ -17,7 +18,7 @@ def at(refuge, shelf):
     """States of one block at one point, for some pins and changes of the brief."""
 
     def find(block, point="nominal", pins=None, **sections):
-        content = refuge.model_dump()
+        content = written_short(refuge)
         for name, values in sections.items():
             content[name] = content[name] | values
         worked = work_out(Brief.model_validate(content), FIXED | (pins or {}), shelf, USUAL)
@@ -202,7 +203,7 @@ def test_an_igbt_bridge_has_thresholds_and_a_mosfet_bridge_has_none(at):
 
 
 def proposal(refuge, shelf, rules="usual", **sections):
-    content = refuge.model_dump()
+    content = written_short(refuge)
     for name, values in sections.items():
         content[name] = content[name] | values
     return work_out(Brief.model_validate(content), {}, shelf, PRESETS[rules]).builds

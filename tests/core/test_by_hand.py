@@ -5,9 +5,9 @@ import math
 
 import pytest
 
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.parts import Capacitor, Diode, Fuse, Grade, HeatSink, Igbt, Mosfet, Wire
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import work_out
 from tests.core.test_blocks import FIXED
 
@@ -17,7 +17,7 @@ RULES = PRESETS["usual"]
 @pytest.fixture(scope="module")
 def hand(refuge: Brief, shelf):
     """The fixed design, for loads that draw a sine."""
-    return work_out(refuge.model_copy(update={"loads": ("lamp", "heater")}), FIXED, shelf, RULES)
+    return work_out(refuge.but(output={"loads": ("lamp", "heater")}), FIXED, shelf, RULES)
 
 
 @pytest.fixture(scope="module")
@@ -228,7 +228,7 @@ def test_the_input_and_the_battery(now, hand, shelf):
 
 def test_an_igbt_bridge(refuge, shelf):
     states = (
-        work_out(refuge.model_copy(update={"loads": ("lamp",)}), FIXED | {"h_bridge.switch": "GB-600-10-H"}, shelf, RULES)
+        work_out(refuge.but(output={"loads": ("lamp",)}), FIXED | {"h_bridge.switch": "GB-600-10-H"}, shelf, RULES)
         .settled["nominal"]
         .states
     )

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
-from rhombos.core.rules import PRESETS
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.scope import ScopeAsked, bench_of, scope_bench
 from rhombos.core.scope.record import record
 from rhombos.core.solve import work_out

@@ -2,10 +2,11 @@
 
 import pytest
 
-from rhombos.core.brief import BatterySource, Brief
 from rhombos.core.change import TOUCHED, as_built, change_battery
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
+from rhombos.core.design.sources import BatterySource
 from rhombos.core.routes import ROUTES
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve, work_out
 
 USUAL = PRESETS["usual"]
@@ -15,7 +16,7 @@ SEVEN = ["cut_off", "over_voltage", "input_capacitors", "fan", "switches", "gate
 
 
 def of(brief, source):
-    return brief.model_copy(update={"source": source})
+    return brief.model_copy(update={"sources": (source,)})
 
 
 @pytest.fixture(scope="module")
@@ -83,7 +84,7 @@ def test_the_same_battery_changes_nothing(refuge, shelf):
 
 @pytest.mark.parametrize("name", ROUTES)
 def test_every_route_takes_another_battery(name, refuge, shelf):
-    brief = refuge.model_copy(update={"output": refuge.output.model_copy(update={"waveform": ROUTES[name].waveforms[0]})})
+    brief = refuge.but(output={"waveform": ROUTES[name].waveforms[0]})
     worked = work_out(brief, {}, shelf, USUAL, name)
     change = change_battery(worked, {}, LI_ION)
     assert [i.key for i in change.items] == SEVEN

@@ -11,16 +11,16 @@ from scipy.optimize import minimize_scalar
 from rhombos.core.blocks import iron_transformer, transformer
 from rhombos.core.blocks.wound import choke_of
 from rhombos.core.book import magnetics as book
-from rhombos.core.brief import Brief
 from rhombos.core.coils import COILS, coil_bench
 from rhombos.core.coils.inductor import SHOWN
 from rhombos.core.coils.overload import minutes_to_limit
 from rhombos.core.coils.sheet import cut_length, hipot_voltage
 from rhombos.core.coils.tools import OneTurn, Salvaged, UnknownCore, one_turn, salvaged, unknown_core
 from rhombos.core.coils.transformer import optimum_flux
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.magnetics.stack import stack_table
 from rhombos.core.magnetics.transformer import MOST_PRIMARY_TURNS
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve, work_out
 from rhombos.core.units import fmt
 
@@ -29,7 +29,7 @@ KINDS = [("push-pull link", "sine"), ("full-bridge link", "modified"), ("iron pu
 
 
 def with_wave(brief: Brief, wave: str) -> Brief:
-    return brief.model_copy(update={"output": brief.output.model_copy(update={"waveform": wave})})
+    return brief.but(output={"waveform": wave})
 
 
 @pytest.fixture(scope="module", params=KINDS, ids=[k[0] for k in KINDS])

@@ -6,16 +6,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from rhombos.core.brief import Brief
 from rhombos.core.compare import QUALITIES, Weights, compare, rank
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.inventory import gather
 from rhombos.core.parts import Capacitor, Diode, Fuse, Mosfet
 from rhombos.core.plots.pareto import pareto
 from rhombos.core.routes import ROUTES
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve, work_out
 from rhombos.core.suits import judge
 from rhombos.demo.designs import DEMO
+from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]
 BOAT = "b6a1f2d0-0000-4000-8000-000000000003"
@@ -48,7 +49,7 @@ def test_part_load_efficiency_is_that_of_the_same_build_asked_for_less(compared,
     row = next(r for r in compared.rows if (r.route, r.waveform) == ("push-pull link", "sine"))
     full = work_out(refuge, {}, shelf, USUAL)
     pins = {f"{block}.{name}": value for block, b in full.builds.items() for name, value in b.pinnable().items()}
-    less = refuge.model_copy(update={"power": refuge.power.model_copy(update={"continuous": 300.0, "surge": 600.0})})
+    less = refuge.but(power={"continuous": 300.0, "surge": 600.0})
     assert row.half == pytest.approx(solve(less, pins, shelf, USUAL).totals.efficiency, rel=2e-3)
 
 
@@ -115,7 +116,7 @@ def test_a_sine_brief_ranks_a_sine_first(compared):
 
 
 def test_a_brief_nobody_can_meet_leaves_reasons_and_no_picture_to_mislead(refuge, shelf):
-    content = refuge.model_dump()
+    content = written_short(refuge)
     content["source"] |= {"cells": 3, "resistance": 0.5}
     content["power"] |= {"continuous": 3000, "surge": 3000}
     found = compare(Brief.model_validate(content), shelf, USUAL)

@@ -3,7 +3,7 @@
 import pytest
 
 from rhombos.core.conduction import bridge_intervals, front_end_intervals
-from rhombos.core.rules import PRESETS
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.solve import solve
 from rhombos.core.topology import TOPOLOGIES
 from rhombos.core.units import parse
@@ -38,7 +38,7 @@ def test_where_the_leakage_goes_depends_on_what_is_there_to_take_it():
 
 @pytest.mark.parametrize(("wave", "fraction", "steps"), [("sine", 1.0, 4), ("modified", 0.5, 4), ("square", 1.0, 2)])
 def test_the_intervals_of_a_bridge_fill_its_period(wave, fraction, steps, refuge):
-    brief = refuge.model_copy(update={"output": refuge.output.model_copy(update={"waveform": wave})})
+    brief = refuge.but(output={"waveform": wave})
     found = bridge_intervals(brief, 18e3, 0.85, fraction)
     assert len(found) == steps
     assert sum(i.share for i in found) == pytest.approx(1)
@@ -48,7 +48,7 @@ def test_the_intervals_of_a_bridge_fill_its_period(wave, fraction, steps, refuge
 
 def test_no_leg_ever_conducts_through_both_its_switches(refuge):
     for wave in ("sine", "modified", "square"):
-        brief = refuge.model_copy(update={"output": refuge.output.model_copy(update={"waveform": wave})})
+        brief = refuge.but(output={"waveform": wave})
         for i in bridge_intervals(brief, 18e3, 0.85, 0.5):
             assert not {"Q3", "Q4"} <= set(i.devices)
             assert not {"Q5", "Q6"} <= set(i.devices)
@@ -56,7 +56,7 @@ def test_no_leg_ever_conducts_through_both_its_switches(refuge):
 
 @pytest.mark.parametrize(("name", "wave"), [("push-pull link", "sine"), ("iron push-pull", "square"), ("iron bridge", "sine")])
 def test_a_design_carries_its_own_intervals(name, wave, refuge, shelf):
-    brief = refuge.model_copy(update={"output": refuge.output.model_copy(update={"waveform": wave})})
+    brief = refuge.but(output={"waveform": wave})
     blocks = {b.key: b for b in solve(brief, {}, shelf, USUAL, name).blocks}
     for key in ("front_end", "h_bridge"):
         if key in blocks:

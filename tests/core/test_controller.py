@@ -10,10 +10,10 @@ from scipy import signal
 
 from rhombos.core.blocks import controller
 from rhombos.core.book import control
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.ledger import SILENT
 from rhombos.core.loops import Compensator, Plant, compensate, loop, margins
 from rhombos.core.plots import charts
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve, work_out
 from rhombos.demo import house_shelf
 
@@ -106,7 +106,7 @@ def test_the_corners_of_a_divider_are_those_of_the_worked_case(need):
 
 
 def _built(need, **fields):
-    from rhombos.core.brief import Brief
+    from rhombos.core.design.brief import Brief
 
     return controller.propose(need, Brief(), fields, house_shelf(), USUAL)
 

@@ -9,11 +9,11 @@ from scipy.integrate import solve_ivp
 
 from rhombos.core.blocks import oscillator
 from rhombos.core.book import loads
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.parts import Mosfet
 from rhombos.core.routes.iron import Guess
 from rhombos.core.routes.iron_push_pull import _working
-from rhombos.core.rules import PRESETS
 from rhombos.core.scope.asked import ScopeAsked
 from rhombos.core.scope.bench import bench_of, scope_bench
 from rhombos.core.scope.record import record
@@ -24,6 +24,7 @@ from rhombos.core.waves.engine import steady
 from rhombos.core.waves.loads import Rectifier, motor_for
 from rhombos.core.waves.modulation import three_level
 from rhombos.core.waves.spectrum import readings_of_steps
+from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]
 LEVEL, LINE, R, L = 320.0, 50.0, 3.0, 2e-3
@@ -31,7 +32,7 @@ GRID = (np.arange(20_000) + 0.5) / 20_000 / LINE
 
 
 def asking(refuge: Brief, wave: str, **power) -> Brief:
-    content = refuge.model_dump()
+    content = written_short(refuge)
     return Brief.model_validate(
         content | {"output": content["output"] | {"waveform": wave}, "power": content["power"] | power, "loads": ("lamp",)}
     )

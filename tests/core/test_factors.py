@@ -12,8 +12,9 @@ from scipy.optimize import brentq
 from rhombos.core.blocks import dc_link, h_bridge, heat, input_stage, isolation, load, protection
 from rhombos.core.blocks.filter_flow import ODD, Way
 from rhombos.core.book import source, stage
-from rhombos.core.brief import Brief
 from rhombos.core.compare import _output
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.ledger import SILENT
 from rhombos.core.magnetics import choke as chokes
 from rhombos.core.magnetics.stack import stack_table, stacked
@@ -22,13 +23,13 @@ from rhombos.core.magnetics.winding import INSULATION, ac_factor, choose_wire, c
 from rhombos.core.parts import Bipolar, Capacitor, Core, Fuse, Mosfet, Wire
 from rhombos.core.points import operating_points
 from rhombos.core.rail import FIRM
-from rhombos.core.rules import PRESETS
 from rhombos.core.scope.bench import bench_of
 from rhombos.core.solve import work_out
 from rhombos.core.thresholds import HIGH, HIGH_TOLERANCE, REFERENCE, SET_WITHIN, Tap, band
 from rhombos.core.waves import chain
 from rhombos.core.waves.regulator import Gains, loop_gain, sampled, standing, sweep
 from rhombos.core.waves.steady import FilterCircuit
+from tests.core.asking import written_short
 from tests.core.test_thresholds import tap_voltage
 
 USUAL = PRESETS["usual"]
@@ -150,7 +151,7 @@ def test_two_banks_in_series_store_what_each_can_stores(half_bridge, shelf):
 
 def test_the_bank_of_a_half_bridge_takes_the_leads_energy(refuge, shelf):
     """Half L·I² moves into the whole bank, whichever way its cans are joined."""
-    brief = refuge.model_copy(update={"source": refuge.source.model_copy(update={"cable_length": 3.0})})
+    brief = refuge.but(source={"cable_length": 3.0})
     pins = {"capacitor": "CE-50-2200"}
     rises = []
     for banks in (1, 2):
@@ -201,7 +202,7 @@ def test_a_short_behind_an_iron_bridge_meets_its_choke_whole(refuge, shelf):
 
 def test_both_transistors_store_charge_in_every_cycle(refuge, shelf):
     """A cycle sampled: at each change-over the winding is shorted until the charge has gone, with the supply on one of them."""
-    brief = refuge.model_copy(update={"output": refuge.output.model_copy(update={"waveform": "square"})})
+    brief = refuge.but(output={"waveform": "square"})
     kind = shelf.all(Bipolar)[0]
     worked = work_out(brief, {"oscillator.switch": kind.id}, shelf, USUAL, "self-oscillating")
     build, s = worked.builds["oscillator"], worked.settled["nominal"]
@@ -216,8 +217,7 @@ def test_both_transistors_store_charge_in_every_cycle(refuge, shelf):
 
 @pytest.mark.parametrize("waveform", ["square", "modified"])
 def test_the_crest_factor_of_a_stepped_wave_is_its_peak_over_its_rms(waveform, refuge, shelf):
-    brief = Brief.model_validate(refuge.model_dump() | {
-        "output": refuge.output.model_dump() | {"waveform": waveform}, "loads": ("lamp",)})  # fmt: skip
+    brief = refuge.but(output={"waveform": waveform, "loads": ("lamp",)})
     worked = work_out(brief, {}, shelf, USUAL, "push-pull link")
     steps = worked.route.steps(worked.settled, worked.builds)
     wave, level = np.where(np.arange(100_000) < steps.share * 100_000, steps.level, 0.0), steps.level
@@ -296,8 +296,8 @@ def test_the_search_for_a_wire_sees_the_factor_that_the_winding_has(shelf):
 
 def test_a_cable_is_as_long_as_its_way_there_and_back(refuge, shelf):
     """Volume of copper: two leads; resistance from its mass."""
-    brief = refuge.model_copy(update={"source": refuge.source.model_copy(update={"cable_length": 2.5})})
-    short = refuge.model_copy(update={"source": refuge.source.model_copy(update={"cable_length": 0.5})})
+    brief = refuge.but(source={"cable_length": 2.5})
+    short = refuge.but(source={"cable_length": 0.5})
     build = work_out(refuge, {}, shelf, USUAL).builds["input_stage"]
     more = input_stage.resistance(build, brief, shelf, USUAL) - input_stage.resistance(build, short, shelf, USUAL)
     copper = 2 * (2.5 - 0.5)
@@ -341,8 +341,7 @@ def test_a_harmonic_reaches_the_output_as_the_filters_own_circuit_lets_it(ohms, 
 
 def test_a_fast_current_loop_does_not_chatter_in_the_averaged_supply(refuge, shelf):
     """Marched with the steps that it has and with a tenth of them: the choke does the same."""
-    brief = Brief.model_validate(refuge.model_dump() | {
-        "loads": ("lamp",), "output": refuge.output.model_dump() | {"waveform": "square"}})  # fmt: skip
+    brief = refuge.but(output={"waveform": "square", "loads": ("lamp",)})
     supply = bench_of(work_out(brief, {}, shelf, USUAL)).supply
     assert supply.loop.programmed
     assert 2 * math.pi * supply.loop.follows * chain.LONGEST > 2, "plain steps would swing up"
@@ -361,7 +360,7 @@ def test_a_fast_current_loop_does_not_chatter_in_the_averaged_supply(refuge, she
 @pytest.mark.parametrize(("wave", "fraction"), [("square", 1.0), ("modified", 0.5)])
 def test_a_resistance_on_a_stepped_wave_draws_its_steps(wave, fraction, refuge):
     """Its current is the wave's own: flat while it stands, so that the peak is the RMS over the root of its share."""
-    content = refuge.model_dump()
+    content = written_short(refuge)
     content["output"] |= {"waveform": wave}
     content["power"] |= {"power_factor": 1.0}
     content["loads"] = ["heater"]
@@ -374,7 +373,7 @@ def test_a_resistance_on_a_stepped_wave_draws_its_steps(wave, fraction, refuge):
 
 def test_a_long_cable_is_as_thick_as_both_its_conductors_ask(refuge, shelf):
     """There and back, at the temperature that the rules count on, fuse and contacts beside it: one size less drops too much."""
-    content = refuge.model_dump()
+    content = written_short(refuge)
     content["source"] |= {"cable_length": 5.0}
     brief = Brief.model_validate(content)
     worked = work_out(brief, {}, shelf, USUAL)

@@ -2,10 +2,11 @@
 
 import pytest
 
-from rhombos.core.brief import Brief
-from rhombos.core.findings import Finding, against_rating, worst_first
-from rhombos.core.rules import PRESETS
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.findings import Finding, against_rating, worst_first
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.solve import solve
+from tests.core.asking import written_short
 
 RAISED = {
     "front_end.voltage": {"front_end.clamp": "none"},
@@ -148,7 +149,7 @@ def test_it_is_raised_and_its_cure_clears_it(code, pins, refuge, shelf):
     ],
 )
 def test_a_brief_that_asks_for_it_is_told(code, change, refuge, shelf):
-    content = refuge.model_dump()
+    content = written_short(refuge)
     for section, value in change.items():
         content[section] = content[section] | value if isinstance(value, dict) else value
     found = codes(solve(Brief.model_validate(content), {}, shelf, PRESETS["usual"]))

@@ -2,7 +2,7 @@
 
 import re
 
-from rhombos.core.rules import PRESETS
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.solve import solve
 from tests.core.test_findings import RAISED
 from tests.core.test_mistakes import MISTAKES

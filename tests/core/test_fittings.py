@@ -4,7 +4,8 @@ import itertools
 
 import pytest
 
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS, RuleChanges, house_rules
 from rhombos.core.parts import FITTINGS, GROUPS, KINDS, Bipolar, HeatSink, Shelf
 from rhombos.core.parts.drawer import Stock
 from rhombos.core.parts.fittings import Connector, Fan, Relay, Zener
@@ -14,7 +15,6 @@ from rhombos.core.parts.table import TableError, read_csv, write_csv
 from rhombos.core.parts_list import parts_list
 from rhombos.core.requirement import Requirement
 from rhombos.core.routes import ROUTES
-from rhombos.core.rules import PRESETS, RuleChanges, house_rules
 from rhombos.core.solve import solve, work_out
 
 USUAL = PRESETS["usual"]
@@ -22,9 +22,7 @@ WAYS = [(name, wave) for name, route in ROUTES.items() for wave in route.wavefor
 
 
 def asking(refuge, wave="sine", **power) -> Brief:
-    return refuge.model_copy(
-        update={"output": refuge.output.model_copy(update={"waveform": wave}), "power": refuge.power.model_copy(update=power)}
-    )
+    return refuge.but(output={"waveform": wave}, power=power)
 
 
 @pytest.mark.parametrize("kind", FITTINGS)

@@ -10,14 +10,15 @@ from scipy.integrate import solve_ivp
 from rhombos.core.blocks import bootstrap, front_drive, gate_drive
 from rhombos.core.blocks.gate_drive import DriveNeed, GateDriveBuild
 from rhombos.core.book import gate as book
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.gates import GateLoop, house_loop, plateau_currents, switching_times
 from rhombos.core.ledger import SILENT
 from rhombos.core.parts import Diode, Driver, Igbt, Mosfet
 from rhombos.core.plots import charts
 from rhombos.core.routes.driven import drive_need, front_need
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import explain, solve, work_out
+from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]
 NEED = DriveNeed("bridge_drive", "MF-650-150m-A", 1, 400.0, 18e3, 0.93, 1.0, 400e-9, 50.0)
@@ -134,7 +135,7 @@ def test_an_opto_coupler_is_fine_at_line_frequency_and_fatal_at_the_carrier(shel
     assert fast.off_time > 7e-6
     assert (fast.on_time + fast.off_time) * NEED.rate > 0.1
     assert (slow.on_time + slow.off_time) * 50 < 2e-3
-    content = refuge.model_dump()
+    content = written_short(refuge)
     content["output"]["waveform"] = "square"
     found = solve(Brief.model_validate(content), {"bridge_drive.driver": "DO-20"}, shelf, USUAL)
     assert "bridge_drive.weak" not in {f.code for f in found.findings}
@@ -201,7 +202,7 @@ def test_the_rules_loop_is_what_searches_count_on(shelf):
     ("route", "wave"), [("iron bridge", "sine"), ("full-bridge link", "modified"), ("half-bridge link", "square")]
 )
 def test_every_bridge_has_its_gate_drive(route, wave, refuge, shelf):
-    content = refuge.model_dump()
+    content = written_short(refuge)
     content["output"]["waveform"] = wave
     worked = work_out(Brief.model_validate(content), {}, shelf, USUAL, route)
     need = drive_need(worked.settled["nominal"], worked.builds, worked.brief)
@@ -260,7 +261,7 @@ def test_the_followers_base_resistor_drops_a_tenth_of_the_drive(shelf):
 
 def test_a_dead_time_of_exactly_what_is_needed_is_enough(refuge, shelf):
     """Ten lithium-ion cells at 120 V: the proposal comes out at 500 ns needed and 500 ns set, but for the last binary digit."""
-    content = refuge.model_dump()
+    content = written_short(refuge)
     content["source"] |= {"chemistry": "Li-ion", "cells": 10, "capacity": 120 * 3600}
     content["output"] |= {"voltage": 120, "frequency": 60}
     content["power"] |= {"continuous": 1200, "surge": 3000, "surge_time": 3, "power_factor": 0.8}

@@ -7,10 +7,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.magnetics.iron import IronNeed, design_iron, idle_loss, iron_from, iron_loss, rank_irons, total_loss
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import IronCore
-from rhombos.core.rules import PRESETS
 
 USUAL = PRESETS["usual"]
 

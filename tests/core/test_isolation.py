@@ -5,10 +5,11 @@ import math
 import pytest
 
 from rhombos.core.blocks.isolation import CONVERTER, HALF, crossings
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.plots import charts
 from rhombos.core.routes.beside import isolation
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve, work_out
+from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]
 
@@ -78,7 +79,7 @@ def test_an_unclamped_coil_throws_its_energy_into_its_stray_capacitance(refuge, 
 
 def test_what_may_stay_depends_on_which_side_is_touched(refuge, shelf):
     """A stepped link stands higher than its RMS: connectors and barrier follow the peak, not the nameplate."""
-    stepped = refuge.model_copy(update={"output": refuge.output.model_copy(update={"waveform": "modified"})})
+    stepped = refuge.but(output={"waveform": "modified"})
     for brief in (refuge, stepped):
         worked = work_out(brief, {}, shelf, USUAL)
         need = isolation.need_of(worked.settled, worked.builds, worked.brief, worked.shelf)
@@ -93,7 +94,7 @@ def test_what_may_stay_depends_on_which_side_is_touched(refuge, shelf):
 @pytest.mark.parametrize(("cells", "rated", "sound"), [(4, 12, False), (8, 24, False), (8, 27, True), (16, 55, True)])
 def test_a_coil_on_the_battery_must_bear_its_whole_band(cells, rated, sound, refuge, shelf):
     """By hand: LiFePO4 runs from 2.8 to 3.65 V a cell; a coil pulls in above 75 % and stands 110 % of its rating."""
-    content = refuge.model_dump()
+    content = written_short(refuge)
     content["source"] |= {"cells": cells, "capacity": 300 * 3600}
     pins = {"isolation.coil_supply": "battery", "isolation.coil_rated": rated}
     found = {f.code for f in solve(type(refuge).model_validate(content), pins, shelf, USUAL).findings}
@@ -116,7 +117,7 @@ def test_the_budget_adds_up(worked):
     [("push-pull link", "sine"), ("iron bridge", "sine"), ("iron push-pull", "square"), ("self-oscillating", "square")],
 )
 def test_every_node_has_a_side_and_a_swing(route, wave, refuge, shelf):
-    brief = refuge.model_copy(update={"output": refuge.output.model_copy(update={"waveform": wave})})
+    brief = refuge.but(output={"waveform": wave})
     rows = charts(work_out(brief, {}, shelf, USUAL, route), "isolation")[1].rows[1:]
     sides = {side.split(",")[0].split(";")[0] for _, side, _ in rows}
     assert {"battery", "earth"} <= sides

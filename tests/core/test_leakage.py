@@ -7,8 +7,8 @@ from scipy.optimize import brentq
 
 from rhombos.core.blocks import front_end, transformer
 from rhombos.core.book import stage
-from rhombos.core.brief import Brief
-from rhombos.core.rules import PRESETS
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.solve import work_out
 from rhombos.core.topology import TOPOLOGIES
 

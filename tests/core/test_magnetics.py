@@ -9,6 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from rhombos.core.book import magnetics as book
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.magnetics.choke import ChokeNeed, choke_loss, design_choke
 from rhombos.core.magnetics.stack import STACKABLE, rise, stack_table, stacked, temperature_factor
 from rhombos.core.magnetics.transformer import (
@@ -22,7 +23,6 @@ from rhombos.core.magnetics.transformer import (
 )
 from rhombos.core.magnetics.winding import ac_factor, choose_wire, copper_resistivity, lay
 from rhombos.core.parts import Core, Grade, Wire
-from rhombos.core.rules import PRESETS
 
 RULES = PRESETS["usual"]
 NEED = TransformerNeed(

@@ -2,9 +2,10 @@
 
 import pytest
 
-from rhombos.core.brief import Brief
-from rhombos.core.rules import PRESETS
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.solve import solve
+from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]
 LEAD_CUT_OFF = {"protection.cut_off": 21.2, "protection.warning": 22.3}
@@ -140,7 +141,7 @@ UNCURED = {
 
 
 def asking(refuge, change):
-    content = refuge.model_dump()
+    content = written_short(refuge)
     for section, values in change.items():
         content[section] = content[section] | values if isinstance(values, dict) else values
     return Brief.model_validate(content)

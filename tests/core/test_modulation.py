@@ -10,16 +10,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from rhombos.core.book import bridge as book
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.modulation import ModulationAsked, TableAsked, modulation_bench, sine_table
 from rhombos.core.modulation.bench import PRESETS as SHARES
 from rhombos.core.modulation.bench import ripple, setting_of
 from rhombos.core.modulation.table import TableProblem, c_header, csv, distortion, played, stored, unfolded, vcd
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import work_out
 from rhombos.core.waves.modulation import unipolar
 from rhombos.core.waves.schemes import SINES, Setting, edges_a_second, modulate, weighted_distortion
 from rhombos.core.waves.spectrum import harmonics, readings_of_steps
+from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]
 BASE = Setting("unipolar", "natural", 0.85, 400.0, 3e3, 50.0)
@@ -216,7 +217,7 @@ def test_a_slow_carrier_is_heard_and_an_index_beyond_one_is_told(worked):
 def test_an_iron_bridge_and_a_stepped_design_have_their_bench(refuge, shelf):
     iron = work_out(refuge, {}, shelf, USUAL, "iron bridge")
     assert modulation_bench(ModulationAsked(), iron).asked["scheme"] == "unipolar"
-    content = refuge.model_dump()
+    content = written_short(refuge)
     content["output"]["waveform"] = "modified"
     stepped = work_out(Brief.model_validate(content), {}, shelf, USUAL)
     assert modulation_bench(ModulationAsked(), stepped).asked["scheme"] == "modified"

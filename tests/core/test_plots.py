@@ -5,10 +5,10 @@ import math
 import numpy as np
 import pytest
 
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.plots import charts
 from rhombos.core.plots.blocks import BY_BLOCK
 from rhombos.core.plots.model import Scale, roomy, thin
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import work_out
 
 

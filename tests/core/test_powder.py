@@ -9,6 +9,7 @@ from scipy.integrate import quad, solve_ivp
 
 from rhombos.core.blocks.wound import choke_of
 from rhombos.core.coils.bench import coil_bench
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.magnetics.choke import (
     LEAST_LEFT,
     WIDE_GAP,
@@ -20,7 +21,6 @@ from rhombos.core.magnetics.choke import (
 )
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import Powder
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve, work_out
 
 USUAL = PRESETS["usual"]

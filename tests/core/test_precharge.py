@@ -12,13 +12,12 @@ from scipy.integrate import solve_ivp
 
 from rhombos.core.blocks import precharge
 from rhombos.core.blocks.precharge import CLOSING, CONTROL, DROPS_OUT, NEGATIVE, RELEASING, PrechargeBuild, PrechargeNeed
-from rhombos.core.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.ledger import SILENT
 from rhombos.core.parts import Resistor
 from rhombos.core.plots import charts
 from rhombos.core.precharge import FAULTS, march, state_table_c, state_table_csv
 from rhombos.core.routes.beside.precharge import need_of
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve, work_out
 
 USUAL = PRESETS["usual"]
@@ -299,7 +298,7 @@ def test_it_is_raised_and_its_cure_clears_it(code, pins, refuge, shelf):
 @pytest.mark.parametrize("route", ["push-pull link", "full-bridge link", "iron bridge", "iron push-pull", "self-oscillating"])
 def test_every_route_has_its_precharge(route, refuge, shelf):
     wave = "square" if route in ("iron push-pull", "self-oscillating") else "sine"
-    brief = Brief.model_validate(refuge.model_dump() | {"output": refuge.output.model_dump() | {"waveform": wave}})
+    brief = refuge.but(output={"waveform": wave})
     worked = work_out(brief, {}, shelf, USUAL, route)
     need = need_of(worked.builds, brief, shelf, USUAL)
     assert need.volts == brief.source.volts[2]

@@ -4,11 +4,11 @@ import numpy as np
 import pytest
 
 from rhombos.core.blocks.protection import Stage, assess, propose, thresholds
-from rhombos.core.brief import BatterySource
+from rhombos.core.design.rules import PRESETS
+from rhombos.core.design.sources import BatterySource
 from rhombos.core.ledger import Ledger
 from rhombos.core.plots import charts
 from rhombos.core.routes.beside import protection
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve, work_out
 
 USUAL = PRESETS["usual"]
@@ -24,7 +24,7 @@ def need(worked):
 def test_thresholds_keep_clear_of_what_the_battery_does(chemistry, volts, refuge, shelf):
     per_cell = {"LiFePO4": 3.2, "Li-ion": 3.7, "lead-acid": 2.0}[chemistry]
     brief = refuge.model_copy(
-        update={"source": BatterySource(chemistry=chemistry, cells=round(volts / per_cell), capacity=200 * 3600)}
+        update={"sources": (BatterySource(chemistry=chemistry, cells=round(volts / per_cell), capacity=200 * 3600),)}
     )
     worked = work_out(brief, {}, shelf, USUAL)
     made = thresholds(worked.builds["protection"], brief.output.voltage, USUAL)

@@ -2,17 +2,18 @@
 
 import pytest
 
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.rating import rating
 from rhombos.core.routes import ROUTES
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import explain, solve, work_out
+from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]
 
 
 def asking(brief: Brief, watts: float) -> Brief:
-    content = brief.model_dump()
+    content = written_short(brief)
     content["power"] |= {"continuous": watts, "surge": max(watts, content["power"]["surge"])}
     return Brief.model_validate(content)
 
@@ -49,7 +50,7 @@ def test_the_stage_named_is_the_one_that_gives_way(refuge, shelf):
 
 @pytest.mark.parametrize("name", ROUTES)
 def test_every_route_has_a_rating_in_words(name, refuge, shelf):
-    brief = refuge.model_copy(update={"output": refuge.output.model_copy(update={"waveform": ROUTES[name].waveforms[0]})})
+    brief = refuge.but(output={"waveform": ROUTES[name].waveforms[0]})
     found = rating(work_out(brief, {}, shelf, USUAL, name))
     assert found.share > 0.95
     assert "W: then" in found.text
@@ -57,7 +58,7 @@ def test_every_route_has_a_rating_in_words(name, refuge, shelf):
 
 
 def test_a_battery_that_cannot_is_named(refuge, shelf):
-    content = refuge.model_dump()
+    content = written_short(refuge)
     content["source"] |= {"cells": 3}
     content["power"] |= {"continuous": 3000, "surge": 3000}
     for name in ("push-pull link", "iron bridge"):

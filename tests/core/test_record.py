@@ -3,9 +3,10 @@
 import pytest
 from pydantic import ValidationError
 
-from rhombos.core.design import Design, rule_fields
-from rhombos.core.findings import Waiver
-from rhombos.core.rules import PRESETS, RuleChanges, house_rules
+from rhombos.core.design.file import Design
+from rhombos.core.design.findings import Waiver
+from rhombos.core.design.form import rule_fields
+from rhombos.core.design.rules import PRESETS, RuleChanges, house_rules
 from rhombos.core.solve import solve
 
 USUAL = PRESETS["usual"]

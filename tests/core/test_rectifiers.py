@@ -10,14 +10,15 @@ from scipy.optimize import brentq
 from rhombos.core.blocks import h_bridge
 from rhombos.core.book import rectifier as book
 from rhombos.core.book import source
-from rhombos.core.brief import Brief
 from rhombos.core.coils.bench import coil_bench
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.parts import Diode
 from rhombos.core.plots import charts
 from rhombos.core.routes import lossy
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve, work_out
 from rhombos.core.topology import RECTIFIERS, TOPOLOGIES
+from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]
 FREE = [name for name, how in RECTIFIERS.items() if not how.choke]
@@ -26,7 +27,7 @@ PULSES = [(1.2, 20e-6, 0.45), (0.05, 60e-6, 0.40), (9.0, 4e-6, 0.30)]
 
 
 def asking(brief: Brief, wave: str) -> Brief:
-    content = brief.model_dump()
+    content = written_short(brief)
     content["output"]["waveform"] = wave
     return Brief.model_validate(content)
 
@@ -273,7 +274,7 @@ def test_bridges_drive_every_rectifier_too(name, route, refuge, shelf):
 @pytest.mark.parametrize("name", FREE)
 @pytest.mark.parametrize(("cells", "watts"), [(3, 50), (18, 3000), (3, 3000)])
 def test_at_the_extremes_it_solves_or_says_why_not(name, cells, watts, refuge, shelf):
-    content = refuge.model_dump()
+    content = written_short(refuge)
     content["source"] |= {"cells": cells}
     content["power"] |= {"continuous": watts, "surge": watts}
     solved = solve(Brief.model_validate(content), {"rectifier.circuit": name}, shelf, USUAL)

@@ -8,8 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.modulation import LoopAsked, loop_bench
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import work_out
 from rhombos.core.waves.regulator import (
     ALONE,
@@ -149,7 +149,7 @@ def test_a_loop_that_swings_up_is_told_in_the_first_line(worked):
 
 def test_an_iron_bridge_is_held_and_a_square_wave_refused(refuge, shelf):
     assert loop_bench(LoopAsked(), work_out(refuge, {}, shelf, PRESETS["usual"], "iron bridge")).figures
-    square = refuge.model_copy(update={"output": refuge.output.model_copy(update={"waveform": "square"})})
+    square = refuge.but(output={"waveform": "square"})
     with pytest.raises(ValueError, match="only a sine"):
         loop_bench(LoopAsked(), work_out(square, {}, shelf, PRESETS["usual"]))
 

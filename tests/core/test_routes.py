@@ -9,20 +9,21 @@ from scipy.optimize import fsolve
 
 from rhombos.core.blocks import iron_transformer
 from rhombos.core.book import bridge, magnetics
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.pins import PinError
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.parts import IronCore
-from rhombos.core.pins import PinError
 from rhombos.core.plots import charts
 from rhombos.core.plots.steps import wave_of
 from rhombos.core.routes import ROUTES, lossy
 from rhombos.core.routes.common import COMMON
 from rhombos.core.routes.passes import foreseen
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import explain, solve, work_out
 from rhombos.core.waves.modulation import three_level
 from rhombos.core.waves.output import output_waves
 from rhombos.core.waves.spectrum import readings_of_steps
 from rhombos.demo.designs import DEMO
+from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]
 EVERY = [(name, wave) for name, route in ROUTES.items() for wave in route.waveforms]
@@ -36,7 +37,7 @@ EXTREMES = {
 
 
 def asking(brief: Brief, wave: str, **sections) -> Brief:
-    content = brief.model_dump()
+    content = written_short(brief)
     content["output"]["waveform"] = wave
     for name, values in sections.items():
         content[name] |= values
@@ -199,7 +200,7 @@ def test_a_square_output_is_that_of_the_bare_circuit(refuge, shelf):
     """Battery, leads, switch, winding resistances and the loss currents as one loop, solved without the route; the load is a
     resistance, so that its current is as square as its voltage."""
     brief = asking(refuge, "square")
-    square = work_out(brief.model_copy(update={"power": brief.power.model_copy(update={"power_factor": 1.0})}), {}, shelf, USUAL,
+    square = work_out(brief.but(power={"power_factor": 1.0}), {}, shelf, USUAL,
                       "iron push-pull")  # fmt: skip
     s = square.settled["full"]
     wound, front, entry, cells = (s.states[k] for k in ("iron_transformer", "front_end", "input_stage", "battery"))

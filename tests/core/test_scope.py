@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 from scipy.special import jv
 
-from rhombos.core.brief import Brief
-from rhombos.core.rules import PRESETS
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.scope import ScopeAsked, Spectrum, Trigger, bench_of, scope_bench, scope_csv, scope_points
 from rhombos.core.scope.asked import UNITS
 from rhombos.core.scope.record import BEFORE, COLD, QUARTER, SPINNING, record

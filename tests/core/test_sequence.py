@@ -5,12 +5,12 @@ import re
 import pytest
 
 from rhombos.core.blocks import precharge
+from rhombos.core.design.pins import PinError
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.parts import Resistor
-from rhombos.core.pins import PinError
 from rhombos.core.precharge import march
 from rhombos.core.precharge.table import state_table_c, state_table_csv
 from rhombos.core.precharge.tool import Bus, build_for, see, sequence_file
-from rhombos.core.rules import PRESETS
 
 USUAL = PRESETS["usual"]
 SET = {

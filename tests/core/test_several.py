@@ -5,11 +5,11 @@ import math
 import pytest
 
 from rhombos.core.blocks import transformer
-from rhombos.core.brief import Brief
 from rhombos.core.coils.bench import coil_bench
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.ledger import SILENT
 from rhombos.core.routes import lossy
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve, work_out
 
 USUAL = PRESETS["usual"]

@@ -8,11 +8,11 @@ from rhombos.core.blocks.base import recovered_charge, remembered
 from rhombos.core.blocks.cooling import settle_junction
 from rhombos.core.blocks.front_end import FrontEndBuild
 from rhombos.core.book import source
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Diode
 from rhombos.core.points import STEADY, operating_points
 from rhombos.core.preferred import E6, E12, E24, at_least, at_most, nearest
-from rhombos.core.rules import PRESETS
 from rhombos.core.sheet import Sheet, Worst
 
 

@@ -7,14 +7,15 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from rhombos.core.blocks import controller, link_loop, oscillator
-from rhombos.core.brief import Brief
 from rhombos.core.coils.bench import coil_bench
 from rhombos.core.coils.drive import drive_bench
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.magnetics.sense import DIODE, MOST_DROOP, MOST_FLUX, rank_sense_cores, sense_from
 from rhombos.core.magnetics.winding import thin_wire
 from rhombos.core.parts import Bipolar, Core, Grade, IronCore, Wire
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve, work_out
+from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]
 
@@ -114,7 +115,7 @@ def test_thin_wire_bears_its_current_or_is_the_thickest(amps, shelf):
 
 @pytest.fixture(scope="module", params=["mosfet", "bipolar"])
 def swinging(request, refuge, shelf):
-    content = refuge.model_dump()
+    content = written_short(refuge)
     content["output"]["waveform"] = "square"
     pins = {"oscillator.switch": shelf.all(Bipolar)[-1].id} if request.param == "bipolar" else {}
     return work_out(Brief.model_validate(content), pins, shelf, USUAL, "self-oscillating")

@@ -10,18 +10,20 @@ from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
 from rhombos.core.book import source
-from rhombos.core.brief import CELL_VOLTS, Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.pins import PinError
+from rhombos.core.design.rules import PRESETS
+from rhombos.core.design.sources import CELL_VOLTS
 from rhombos.core.parts import Fuse, Mosfet, Shelf
-from rhombos.core.pins import PinError
 from rhombos.core.routes import DEFAULT, ROUTES, lossy
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import build_all, solve, work_out
+from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]
 
 
 def changed(brief: Brief, **sections) -> Brief:
-    content = brief.model_dump()
+    content = written_short(brief)
     for name, values in sections.items():
         content[name] = content[name] | values if isinstance(values, dict) else values
     return Brief.model_validate(content)

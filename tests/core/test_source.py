@@ -8,19 +8,22 @@ from pydantic import ValidationError
 from rhombos.core.blocks import battery, input_stage
 from rhombos.core.blocks.battery import cold_resistance
 from rhombos.core.book import source as book
-from rhombos.core.brief import COLD_B, PEUKERT, RESTING, BatterySource, Brief, read_profile
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.outputs import read_profile
+from rhombos.core.design.rules import PRESETS
+from rhombos.core.design.sources import COLD_B, PEUKERT, RESTING, BatterySource
 from rhombos.core.ledger import SILENT
 from rhombos.core.parts import Capacitor
 from rhombos.core.plots import charts
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import work_out
 from rhombos.core.stepped import StepRipple
+from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]
 
 
 def asking(refuge, **sections):
-    content = refuge.model_dump()
+    content = written_short(refuge)
     for section, values in sections.items():
         content[section] |= values
     return Brief.model_validate(content)
@@ -139,7 +142,7 @@ def test_a_battery_at_its_edge_counts_as_given_out(share, out, refuge):
 def test_no_cheaper_cans_carry_a_ripple_that_grows_with_the_bank(amps, full, banks, refuge, shelf):
     """Every can in every number, against the one that the search takes."""
     cells = max(1, round(full / 4.2))
-    brief = refuge.model_copy(update={"source": refuge.source.model_copy(update={"chemistry": "Li-ion", "cells": cells})})
+    brief = refuge.but(source={"chemistry": "Li-ion", "cells": cells})
     ripple = StepRipple(amps, 0.7, 0.8, False, 50.0, 0.03)
     found = input_stage.propose(brief, 10.0, ripple, {"banks": banks}, shelf, USUAL)
 

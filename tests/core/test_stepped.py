@@ -7,18 +7,19 @@ import pytest
 
 from rhombos.core.blocks import dc_link
 from rhombos.core.blocks.h_bridge import FRACTIONS
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.plots import charts
 from rhombos.core.pulsation import drawn
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve, work_out
 from rhombos.core.stepped import step_demand
+from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]
 
 
 def asking(brief: Brief, wave: str, **power) -> Brief:
-    content = brief.model_dump()
+    content = written_short(brief)
     content["output"]["waveform"] = wave
     content["power"] |= power
     return Brief.model_validate(content)

@@ -5,7 +5,7 @@ import math
 import numpy as np
 import pytest
 
-from rhombos.core.rules import PRESETS
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.scope import bench_of
 from rhombos.core.scope.record import record
 from rhombos.core.solve import work_out

@@ -7,12 +7,13 @@ from scipy.optimize import brentq
 
 from rhombos.core.blocks.cooling import BEYOND, KELVIN, hottest_junction
 from rhombos.core.blocks.surge import Cooling, Heating, bridge_devices, cooling_of, course, front_end_devices, worst_course
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.ledger import SILENT
 from rhombos.core.parts import HeatSink, Mosfet
 from rhombos.core.plots import charts
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve
+from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]
 COOLED = Cooling(resistance=2.5, tau=180.0, inner=0.9, air=40.0, limit=175.0)
@@ -95,7 +96,7 @@ def test_the_hottest_surge_that_can_be_held_counts(worked, shelf):
 
 
 def test_a_long_surge_on_a_small_sink_is_told_and_cured(refuge, shelf):
-    content = refuge.model_dump()
+    content = written_short(refuge)
     content["power"] |= {"surge": 1300, "surge_time": 30}
     content["source"]["capacity"] = "150 Ah"
     brief = Brief.model_validate(content)

@@ -6,7 +6,7 @@ from scipy.optimize import brentq
 
 from rhombos.core import solve
 from rhombos.core.blocks import oscillator
-from rhombos.core.rules import MARGINS, PRESETS, SHARES
+from rhombos.core.design.rules import MARGINS, PRESETS, SHARES
 from rhombos.core.solve import broken, work_out
 
 SEED, BRIEFS, PARTS = 11, 210, 14

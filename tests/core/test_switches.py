@@ -2,9 +2,8 @@
 
 import pytest
 
-from rhombos.core.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.parts import Mosfet
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import refit, work_out
 from rhombos.core.switches import SHOWN, rank_switches
 
@@ -46,7 +45,7 @@ def test_a_poor_pin_is_shown_where_it_belongs(refuge, shelf):
 
 
 def test_refitting_keeps_the_other_pins_and_does_not_doubt_twice(refuge, shelf):
-    brief = Brief.model_validate(refuge.model_dump() | {"targets": refuge.targets.model_dump() | {"switches": "unverified"}})
+    brief = refuge.but(targets={"switches": "unverified"})
     pinned = work_out(brief, {"h_bridge.carrier": 20e3}, shelf, USUAL)
     again = refit(pinned, "front_end", "switch", pinned.builds["front_end"].switch)
     assert again.builds["h_bridge"].carrier == 20e3

@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 from scipy.optimize import brentq
 
 from rhombos.core.book import sense
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.preferred import E24, nearest
-from rhombos.core.rules import PRESETS
 from rhombos.core.thresholds import HIGH, HIGH_TOLERANCE, REFERENCE, SET_WITHIN, Tap, band, fit
 
 USUAL = PRESETS["usual"]

@@ -2,11 +2,11 @@
 
 import pytest
 
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.incoming import hold, on_drop
 from rhombos.core.parts import Bipolar, Igbt, Mosfet
 from rhombos.core.parts.origin import CURRENT, RESISTANCE, VOLTAGE, as_unverified
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve, work_out
 
 USUAL = PRESETS["usual"]
@@ -14,7 +14,7 @@ USUAL = PRESETS["usual"]
 
 @pytest.fixture(scope="module")
 def doubting(refuge) -> Brief:
-    return Brief.model_validate(refuge.model_dump() | {"targets": refuge.targets.model_dump() | {"switches": "unverified"}})
+    return refuge.but(targets={"switches": "unverified"})
 
 
 @pytest.mark.parametrize("kind", [Mosfet, Igbt])
@@ -70,12 +70,12 @@ def test_a_charged_gate_holds_as_long_as_its_charge_over_the_leak(shelf):
 @pytest.mark.parametrize("route", ["iron push-pull", "self-oscillating", "iron bridge", "half-bridge link"])
 def test_every_route_can_be_built_of_unverified_switches(route, doubting, shelf):
     wave = "sine" if route in ("iron bridge", "half-bridge link") else "square"
-    brief = doubting.model_copy(update={"output": doubting.output.model_copy(update={"waveform": wave})})
+    brief = doubting.but(output={"waveform": wave})
     found = solve(brief, {}, shelf, USUAL, route)
     assert any(f.code.endswith("incoming") for f in found.findings)
 
 
 def test_a_bipolar_switch_has_no_incoming_test_of_a_mosfet(doubting, shelf):
-    brief = doubting.model_copy(update={"output": doubting.output.model_copy(update={"waveform": "square"})})
+    brief = doubting.but(output={"waveform": "square"})
     pins = {"oscillator.switch": shelf.all(Bipolar)[0].id}
     assert not [f for f in solve(brief, pins, shelf, USUAL, "self-oscillating").findings if f.code.endswith("incoming")]

@@ -4,10 +4,10 @@ import re
 
 import pytest
 
-from rhombos.core.findings import ORDER
-from rhombos.core.pins import read_pins
+from rhombos.core.design.findings import ORDER
+from rhombos.core.design.pins import read_pins
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.routes import ALL_BUILDS as BUILDS
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import solve
 from rhombos.demo.designs import DEMO
 from tests.core.test_findings import RAISED

@@ -11,12 +11,12 @@ from pathlib import Path
 
 import pytest
 
-from rhombos.core.findings import Finding
+from rhombos.core.design.findings import Finding
+from rhombos.core.design.pins import PinError
+from rhombos.core.design.problems import Problem
 from rhombos.core.modulation.table import TableProblem
 from rhombos.core.parts import Shelf
 from rhombos.core.parts.table import TableError
-from rhombos.core.pins import PinError
-from rhombos.core.problems import Problem
 from rhombos.core.routes import ROUTES
 from rhombos.core.solve import EmptyShelf, Unbuildable, WrongWave
 from rhombos.desk.crew import AT_ONCE, LATER, Busy, Crew, Failed, Lost

@@ -13,7 +13,7 @@ from alembic.migration import MigrationContext
 from sqlalchemy import text, update
 from sqlalchemy.exc import OperationalError
 
-from rhombos.core.design import Design
+from rhombos.core.design.file import Design
 from rhombos.core.parts import Wire
 from rhombos.demo.designs import DEMO
 from rhombos.demo.load import load_demo

@@ -8,7 +8,7 @@ import subprocess
 import sys
 import time
 import urllib.request
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -78,27 +78,28 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     log.close()
 
 
-@pytest.fixture(scope="session")
-def new_browser(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Callable[[], webdriver.Chrome]]:
-    """Makes browsers, each with an empty profile; all are closed at the end."""
-    opened: list[webdriver.Chrome] = []
-
-    def make() -> webdriver.Chrome:
-        options = webdriver.ChromeOptions()
-        options.binary_location = "/usr/bin/chromium"
-        for flag in FLAGS:
-            options.add_argument(flag)
-        options.add_argument(f"--user-data-dir={tmp_path_factory.mktemp('profile')}")
-        options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
-        browser = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+@contextlib.contextmanager
+def browser_of(profile: Path, *more: str) -> Iterator[webdriver.Chrome]:
+    """A browser with an empty profile and `more` flags, closed at the end."""
+    options = webdriver.ChromeOptions()
+    options.binary_location = "/usr/bin/chromium"
+    for flag in (*FLAGS, *more, f"--user-data-dir={profile}"):
+        options.add_argument(flag)
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    browser = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+    try:
         browser.set_script_timeout(180)  # what judges a whole page takes its time on a busy machine
-        opened.append(browser)
         size(browser, 1280, 800)
-        return browser
-
-    yield make
-    for browser in opened:
+        yield browser
+    finally:
         browser.quit()
+
+
+@pytest.fixture
+def own_browser(tmp_path_factory: pytest.TempPathFactory) -> Iterator[webdriver.Chrome]:
+    """A browser of the test's own."""
+    with browser_of(tmp_path_factory.mktemp("profile")) as browser:
+        yield browser
 
 
 def size(browser: webdriver.Chrome, width: int, height: int) -> None:
@@ -108,9 +109,11 @@ def size(browser: webdriver.Chrome, width: int, height: int) -> None:
     )
 
 
-@pytest.fixture(scope="session")
-def shared_browser(new_browser: Callable[[], webdriver.Chrome]) -> webdriver.Chrome:
-    return new_browser()
+@pytest.fixture(scope="module")
+def shared_browser(tmp_path_factory: pytest.TempPathFactory) -> Iterator[webdriver.Chrome]:
+    """One for the tests of a file: over a whole run it would grow to more than a gigabyte, and slow."""
+    with browser_of(tmp_path_factory.mktemp("profile")) as browser:
+        yield browser
 
 
 @pytest.fixture

@@ -41,18 +41,18 @@ def test_findings_of_the_block_on_screen_come_first(bench):
 
 def test_more_power_changes_figures_and_findings_and_is_kept(bench):
     before = bench.value("front_end.device_peak")
-    bench.brief("power.continuous", "1.1 kW")
+    bench.brief("outputs.0.power.continuous", "1.1 kW")
     bench.until(lambda: "1.1 kW" in bench.text("show-brief"))
     bench.choose("front_end")
     assert bench.value("front_end.device_peak") != before
     bench.kept()
-    assert bench.stored()["design"]["brief"]["power"]["continuous"] == 1100
+    assert bench.stored()["design"]["brief"]["outputs"][0]["power"]["continuous"] == 1100
     bench.browser.refresh()
     bench.until(lambda: "1.1 kW" in bench.text("show-brief"))
 
 
 def test_another_battery_is_sized_anew(bench):
-    bench.brief("source.cells", "15")
+    bench.brief("sources.0.cells", "15")
     bench.until(lambda: bench.text("show-brief").startswith("48 V"))
     bench.choose("front_end")
     assert any(v in bench.value("front_end.switch") for v in ("150 V", "200 V", "250 V"))
@@ -86,12 +86,12 @@ def test_a_value_is_refused_with_the_reason_and_nothing_is_lost(bench):
 
 
 def test_a_bad_brief_names_the_range_and_keeps_the_text(bench):
-    bench.brief("power.continuous", "1k2W")
+    bench.brief("outputs.0.power.continuous", "1k2W")
     assert "mixes two notations" in bench.text("fault")
-    assert bench.one("brief-power.continuous").get_attribute("value") == "1k2W"
-    bench.type("brief-power.continuous", "9 kW")
+    assert bench.one("brief-outputs.0.power.continuous").get_attribute("value") == "1k2W"
+    bench.type("brief-outputs.0.power.continuous", "9 kW")
     bench.until(lambda: "is above the allowed 50 W to 3 kW; lower it" in bench.text("fault"))
-    bench.type("brief-power.continuous", "500")
+    bench.type("brief-outputs.0.power.continuous", "500")
     bench.gone("fault")
     bench.until(lambda: "500 W" in bench.text("show-brief"))
 
@@ -244,7 +244,7 @@ def test_loads_are_ticked(bench):
     bench.browser.execute_script("arguments[0].click()", bench.until(lambda: bench.all("load-compressor"))[0])
     bench.until(lambda: "A compressor draws about 6 times" in bench.text("findings"))
     bench.kept()
-    assert "compressor" in bench.stored()["design"]["brief"]["loads"]
+    assert "compressor" in bench.stored()["design"]["brief"]["outputs"][0]["loads"]
 
 
 def test_a_design_is_renamed(bench):

@@ -10,8 +10,8 @@ pytestmark = pytest.mark.web
 
 
 @pytest.fixture
-def second_tab(bench, new_browser, server):
-    found = Bench(new_browser(), server.address)
+def second_tab(bench, own_browser, server):
+    found = Bench(own_browser, server.address)
     found.open(bench.id)
     return found
 

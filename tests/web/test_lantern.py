@@ -38,7 +38,7 @@ def test_its_share_of_the_time_is_a_choice_and_moves_the_link(lantern):
 
 def test_asking_for_a_sine_brings_the_filter_and_undo_takes_it_away(lantern):
     lantern.click("show-brief")
-    Select(lantern.one("brief-output.waveform")).select_by_visible_text("sine")
+    Select(lantern.one("brief-outputs.0.waveform")).select_by_visible_text("sine")
     lantern.one("block-output_filter")
     lantern.click("undo")
     lantern.gone("block-output_filter")

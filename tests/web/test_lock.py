@@ -34,20 +34,19 @@ def locked(server):
     process.wait(timeout=30)
 
 
-def test_the_key_is_asked_for_once(locked, new_browser):
+def test_the_key_is_asked_for_once(locked, own_browser):
     address, key = locked
-    browser = new_browser()
-    page = Page(browser, address)
+    page = Page(own_browser, address)
     page.visit("/?shown=all")
-    field = page.until(lambda: browser.find_element(By.ID, "key"))
+    field = page.until(lambda: own_browser.find_element(By.ID, "key"))
     assert not page.all("new-design")
     field.send_keys("wrong", Keys.ENTER)
-    page.until(lambda: "not the key" in browser.find_element(By.ID, "told").text)
-    browser.find_element(By.ID, "key").send_keys(key, Keys.ENTER)
+    page.until(lambda: "not the key" in own_browser.find_element(By.ID, "told").text)
+    own_browser.find_element(By.ID, "key").send_keys(key, Keys.ENTER)
     page.one("new-design")
-    assert browser.current_url == f"{address}/?shown=all"
+    assert own_browser.current_url == f"{address}/?shown=all"
     page.visit("/shelf")
     page.one("kind-mosfet")
-    browser.delete_all_cookies()  # a month has gone by while the page stood open
+    own_browser.delete_all_cookies()  # a month has gone by while the page stood open
     page.visit("/")
-    page.until(lambda: browser.find_element(By.ID, "key"))
+    page.until(lambda: own_browser.find_element(By.ID, "key"))

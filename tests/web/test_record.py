@@ -51,7 +51,7 @@ def test_another_battery_lists_what_it_touches_and_is_taken(bench):
     bench.click("keep-built")
     bench.until(lambda: "protection.cut_off_low" in bench.findings())
     bench.kept()
-    assert bench.stored()["design"]["brief"]["source"]["chemistry"] == "Li-ion"
+    assert bench.stored()["design"]["brief"]["sources"][0]["chemistry"] == "Li-ion"
     bench.click("undo")
     bench.until(lambda: "protection.cut_off_low" not in bench.findings())
 
@@ -126,17 +126,17 @@ def test_a_bus_of_ones_own_is_precharged_and_kept(bench):
 
 
 def test_a_days_use_is_written_and_drawn(bench):
-    bench.brief("power.profile", "60 W 4 hours")
+    bench.brief("outputs.0.power.profile", "60 W 4 hours")
     bench.until(lambda: "write for example" in bench.text("fault"), "hours are read")
-    bench.brief("power.profile", "60 W 4 h, 500 W 20 min")
+    bench.brief("outputs.0.power.profile", "60 W 4 h, 500 W 20 min")
     bench.until(lambda: not bench.all("fault"))
     bench.kept()
-    assert bench.stored()["design"]["brief"]["power"]["profile"] == "60 W 4 h, 500 W 20 min"
+    assert bench.stored()["design"]["brief"]["outputs"][0]["power"]["profile"] == "60 W 4 h, 500 W 20 min"
     bench.choose("battery")
     bench.until(lambda: "is left after 4 h 20 min" in bench.text("chart-day"))
     assert bench.one("chart-day").find_elements("css selector", "svg path")
     assert "full" in bench.text("chart-gauge")
-    bench.brief("power.profile", "600 W 90 h")
+    bench.brief("outputs.0.power.profile", "600 W 90 h")
     bench.choose("battery")
     bench.until(lambda: "it is empty after" in bench.text("chart-day"))
 

@@ -32,7 +32,7 @@ def test_choosing_a_route_makes_it_the_design_and_undo_brings_back_the_old(route
     assert not routes.all("block-output_filter")
     routes.kept()
     design = routes.stored()["design"]
-    assert (design["route"], design["brief"]["output"]["waveform"], design["pins"]) == ("full-bridge link", "modified", {})
+    assert (design["route"], design["brief"]["outputs"][0]["waveform"], design["pins"]) == ("full-bridge link", "modified", {})
     assert design["decision"]["chosen"].startswith("Full bridge")
     assert len(design["decision"]["rows"]) == 13
     routes.click("undo")
@@ -63,9 +63,9 @@ def test_a_wave_that_the_route_cannot_make_is_told_and_the_brief_stays_at_hand(r
     routes.click("choose-route")
     routes.gone("routes")
     routes.click("show-brief")
-    Select(routes.one("brief-output.waveform")).select_by_visible_text("square")
+    Select(routes.one("brief-outputs.0.waveform")).select_by_visible_text("square")
     routes.one("finding-route.waveform")
-    Select(routes.one("brief-output.waveform")).select_by_visible_text("sine")
+    Select(routes.one("brief-outputs.0.waveform")).select_by_visible_text("sine")
     routes.gone("finding-route.waveform")
     routes.one("block-iron_transformer")
 

@@ -11,10 +11,10 @@ from starlette.exceptions import HTTPException
 
 from rhombos.api.service import Gone
 from rhombos.core.book import BookError
+from rhombos.core.design.pins import PinError
+from rhombos.core.design.problems import Problem, told_by
 from rhombos.core.modulation.table import TableProblem
 from rhombos.core.parts.table import TableError
-from rhombos.core.pins import PinError
-from rhombos.core.problems import Problem, told_by
 from rhombos.core.solve import Unbuildable
 from rhombos.core.units import UnitError
 from rhombos.core.waves.modulation import WaveError

@@ -12,11 +12,12 @@ from fastapi import Depends, Request, Response
 from fastapi.concurrency import run_in_threadpool
 from pydantic import BaseModel
 
-from rhombos.core.brief import Brief, Waveform
 from rhombos.core.compare import Row, candidates
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.outputs import Waveform
+from rhombos.core.design.rules import Rules
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import RouteName
-from rhombos.core.rules import Rules
 from rhombos.desk import routes
 from rhombos.desk.asked import Asked
 from rhombos.desk.crew import AT_ONCE, LATER, Crew

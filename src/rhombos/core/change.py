@@ -7,8 +7,9 @@ from dataclasses import dataclass
 
 from pydantic import BaseModel, ConfigDict
 
-from rhombos.core.brief import BatterySource, Brief
-from rhombos.core.findings import ORDER, Finding, PinValue, Severity, worst_first
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.findings import ORDER, Finding, PinValue, Severity, worst_first
+from rhombos.core.design.sources import BatterySource
 from rhombos.core.report import Figure, Solution
 from rhombos.core.solve import Worked, explain, work_out
 from rhombos.core.units import short
@@ -159,7 +160,7 @@ def change_battery(worked: Worked, pins: Mapping[str, PinValue], source: Battery
 
     `pins` are the designer's own: what is sized again keeps them.
     """
-    brief = worked.brief.model_copy(update={"source": source})
+    brief = worked.brief.model_copy(update={"sources": (source,)})
     kept = as_built(worked)
     before = explain(worked, pins)
     held = explain(work_out(brief, kept, worked.shelf, worked.rules, worked.route.key), kept)

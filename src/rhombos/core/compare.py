@@ -10,14 +10,15 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.blocks.h_bridge import AUDIBLE
-from rhombos.core.brief import Brief, Waveform
-from rhombos.core.findings import ORDER, Finding
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.findings import ORDER, Finding
+from rhombos.core.design.outputs import Waveform
+from rhombos.core.design.rules import Rules
 from rhombos.core.inventory import Inventory, gather
 from rhombos.core.parts import Shelf
 from rhombos.core.points import STEADY, operating_points
 from rhombos.core.report import Solution
 from rhombos.core.routes import ROUTES, RouteName
-from rhombos.core.rules import Rules
 from rhombos.core.solve import Unbuildable, Worked, explain, work_out
 from rhombos.core.suits import Judgement, judge
 from rhombos.core.units import fmt, short
@@ -147,7 +148,7 @@ def _undominated(row: Row, rows: list[Row]) -> bool:
 
 def row_of(brief: Brief, name: RouteName, wave: Waveform, shelf: Shelf, rules: Rules) -> Row:
     """What one route with one wave would come to, sized from the shelf, nothing pinned."""
-    asked = brief.model_copy(update={"output": brief.output.model_copy(update={"waveform": wave})})
+    asked = brief.but(output={"waveform": wave})
     title = f"{ROUTES[name].title}, {wave}"
     try:
         worked = work_out(asked, {}, shelf, rules, name)

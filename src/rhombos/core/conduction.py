@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pydantic import BaseModel, ConfigDict
 
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
 from rhombos.core.topology import Rectifying, Topology
 from rhombos.core.units import fmt
 

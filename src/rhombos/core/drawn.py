@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
-from rhombos.core.findings import Finding
+from rhombos.core.design.findings import Finding
 from rhombos.core.inventory import Item
 from rhombos.core.parts import Shelf
 from rhombos.core.parts.drawer import BEFORE_FITTING, BY_LENGTH, Stock

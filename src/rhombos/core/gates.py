@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from rhombos.core.book import gate, stage
-from rhombos.core.rules import Rules
+from rhombos.core.design.rules import Rules
 
 DELAY_MISMATCH = 100e-9
 """Spread of usual drivers' delays, s."""

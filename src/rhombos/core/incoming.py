@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from rhombos.core.book import gate
-from rhombos.core.findings import Finding
+from rhombos.core.design.findings import Finding
 from rhombos.core.parts import Igbt, Mosfet, Shelf
 from rhombos.core.units import fmt, short
 

@@ -8,7 +8,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from rhombos.core.blocks import controller, heat, input_stage, isolation, precharge, protection
-from rhombos.core.findings import Finding
+from rhombos.core.design.findings import Finding
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.parts import Part
 from rhombos.core.report import BlockReport, Figure

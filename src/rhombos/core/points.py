@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
 
 
 @dataclass(frozen=True, slots=True)

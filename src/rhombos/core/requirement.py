@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from rhombos.core.design.problems import unit_of
 from rhombos.core.parts import FITTINGS, Part, Shelf
-from rhombos.core.problems import unit_of
 from rhombos.core.units import short
 
 SAME = 0.02

@@ -11,12 +11,12 @@ from pydantic import BaseModel
 
 from rhombos.core import gauge
 from rhombos.core.conduction import Interval
-from rhombos.core.findings import Cure, Finding, PinValue, Severity, against_rating
+from rhombos.core.design.findings import Cure, Finding, PinValue, Severity, against_rating
+from rhombos.core.design.problems import allowed_range, unit_of
+from rhombos.core.design.rules import Rules
 from rhombos.core.parts import Shelf
 from rhombos.core.points import LIMIT, Point
-from rhombos.core.problems import allowed_range, unit_of
 from rhombos.core.report import BlockReport, Figure
-from rhombos.core.rules import Rules
 from rhombos.core.units import fmt, short
 
 

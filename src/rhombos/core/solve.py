@@ -7,9 +7,11 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from rhombos.core.blocks.base import Build
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.findings import ORDER, Finding, PinValue, Waiver, waive, worst_first
+from rhombos.core.design.pins import read_pins
+from rhombos.core.design.rules import Rules
 from rhombos.core.drawn import drawn_from, scarce, too_small_to_solder
-from rhombos.core.findings import ORDER, Finding, PinValue, Waiver, waive, worst_first
 from rhombos.core.incoming import incoming_tests
 from rhombos.core.ledger import Ledger
 from rhombos.core.margins import margins
@@ -19,12 +21,10 @@ from rhombos.core.parts.origin import as_unverified
 from rhombos.core.parts.shelf import Stocked
 from rhombos.core.parts.soldered import solderable
 from rhombos.core.parts_list import parts_list
-from rhombos.core.pins import read_pins
 from rhombos.core.points import operating_points
 from rhombos.core.report import BlockReport, Solution
 from rhombos.core.routes import ALL_BUILDS, DEFAULT, ROUTES, Route, RouteName
 from rhombos.core.routes.common import COMMON, COMMON_BUILDS, propose_common, report_common, settle_common
-from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.whole import missing_part, not_held, targets_missed, totals_of, waiting
 from rhombos.core.working import step_out

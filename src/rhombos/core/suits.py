@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
-from rhombos.core.brief import LoadKind, Waveform
+from rhombos.core.design.outputs import LoadKind, Waveform
 
 Verdict = Literal["suits", "bears", "refuses"]
 WIDE = 0.10

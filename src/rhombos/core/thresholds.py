@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from rhombos.core.book import sense
+from rhombos.core.design.rules import Rules
 from rhombos.core.preferred import E6, at_least, nearest
-from rhombos.core.rules import Rules
 from rhombos.core.units import short
 
 REFERENCE, HIGH = 2.5, 5.0

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING
 
-from rhombos.core.brief import Brief
-from rhombos.core.findings import Cure, Finding, PinValue
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.findings import Cure, Finding, PinValue
 from rhombos.core.report import Totals
 from rhombos.core.routes import lossy
 from rhombos.core.routes.common import COMMON_BUILDS

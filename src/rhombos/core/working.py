@@ -6,8 +6,8 @@ from functools import lru_cache
 
 from rhombos.core.book import BOOK
 from rhombos.core.book.relation import SYMBOLS
+from rhombos.core.design.pinmap import PIN_BEHIND, WHOLE
 from rhombos.core.ledger import Step
-from rhombos.core.pinmap import PIN_BEHIND, WHOLE
 from rhombos.core.report import StepOut, StepRow
 from rhombos.core.units import fmt, short
 

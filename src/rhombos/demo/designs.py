@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from rhombos.core.design import Design
+from rhombos.core.design.file import Design
 
 REFUGE_BRIEF = {
     "source": {"chemistry": "LiFePO4", "cells": 8, "capacity": "100 Ah", "cable_length": "1.2 m"},

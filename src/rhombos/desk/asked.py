@@ -6,10 +6,10 @@ import json
 
 from pydantic import BaseModel, Field
 
-from rhombos.core.brief import Brief
-from rhombos.core.findings import PinAddress, PinValue
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.findings import PinAddress, PinValue
+from rhombos.core.design.rules import RuleChanges, RuleName, Rules, house_rules
 from rhombos.core.routes import DEFAULT, RouteName
-from rhombos.core.rules import RuleChanges, RuleName, Rules, house_rules
 
 
 class NotHere(LookupError):

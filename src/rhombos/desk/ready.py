@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import gc
 
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import PRESETS
 from rhombos.core.plots import charts
-from rhombos.core.rules import PRESETS
 from rhombos.core.solve import explain, work_out
 from rhombos.demo import house_shelf
 from rhombos.desk import benches, routes, sizing

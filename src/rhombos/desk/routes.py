@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from rhombos.core.brief import Brief, Waveform
 from rhombos.core.compare import Row, row_of
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.outputs import Waveform
+from rhombos.core.design.rules import Rules
 from rhombos.core.routes import RouteName
-from rhombos.core.rules import Rules
 from rhombos.desk.desk import Desk
 
 

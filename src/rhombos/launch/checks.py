@@ -5,14 +5,17 @@ from __future__ import annotations
 import subprocess
 import sys
 import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from rhombos.launch.database import DEBIAN
 from rhombos.launch.tools import ROOT, STATE, WEB, built_interface, debian, python_environment, say, web_packages
 
 BROWSER = {"chromium": "chromium", "chromedriver": "chromium-driver"}
-PROCESSES = "2"
-"""Tests that run at once: what shares a database, a server or a browser stays together."""
+PROCESSES = 2
+"""Checks, then tests, that run at once: of those, what shares a database, a server or a browser stays together."""
+Check = tuple[str, list[str], Path]
+"""Its name, its command, and the folder it runs in."""
 SCHEMA = WEB / "src" / "api" / "schema.d.ts"
 
 
@@ -39,6 +42,14 @@ def _drift(python: Path, env: dict[str, str]) -> bool:
     return False
 
 
+def _checked(check: Check, env: dict[str, str]) -> tuple[str | None, float]:
+    """What a check that failed printed, None of one that passed; and the seconds that it took."""
+    _, command, cwd = check
+    began = time.monotonic()
+    done = subprocess.run(command, cwd=cwd, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+    return done.stdout if done.returncode else None, time.monotonic() - began
+
+
 def test(arguments: list[str]) -> int:
     """Run the checks, then pytest, whose closing line comes last. Returns: 0 only if all passed."""
     debian(DEBIAN | BROWSER)
@@ -47,7 +58,7 @@ def test(arguments: list[str]) -> int:
     built_interface(python)
     tool = python.parent
     failed: list[str] = []
-    checks: list[tuple[str, list[str], Path]] = [
+    checks: list[Check] = [
         ("ruff", [str(tool / "ruff"), "check", "src", "tests", "benchmarks", "docs"], ROOT),
         ("ruff format", [str(tool / "ruff"), "format", "--check", "src", "tests", "benchmarks", "docs"], ROOT),
         ("import-linter", [str(tool / "lint-imports"), "--no-cache"], ROOT),
@@ -58,19 +69,18 @@ def test(arguments: list[str]) -> int:
         ("Vitest", ["npx", "vitest", "run"], WEB),
     ]
     if not arguments:
-        for name, command, cwd in checks:
-            began = time.monotonic()
-            code = subprocess.run(command, cwd=cwd, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
-            say(f"{name}: {'ok' if code.returncode == 0 else 'FAILED'} ({time.monotonic() - began:.0f} s)")
-            if code.returncode:
-                print(code.stdout, flush=True)
-                failed.append(name)
+        with ThreadPoolExecutor(PROCESSES) as lanes:
+            for (name, *_), (told, seconds) in zip(checks, lanes.map(lambda c: _checked(c, env), checks), strict=True):
+                say(f"{name}: {'ok' if told is None else 'FAILED'} ({seconds:.0f} s)")
+                if told is not None:
+                    print(told, flush=True)
+                    failed.append(name)
         ok = _drift(python, env)
         say(f"generated types: {'ok' if ok else 'FAILED'}")
         if not ok:
             failed.append("generated types")
     if not any(a.startswith("-n") or a == "-x" for a in arguments):
-        arguments = ["-n", PROCESSES, "--dist", "loadgroup", *arguments]
+        arguments = ["-n", str(PROCESSES), "--dist", "loadgroup", *arguments]
     tested = subprocess.run([str(python), "-m", "pytest", *arguments], cwd=ROOT, env=env | {"PYTHONDONTWRITEBYTECODE": "1"})
     if failed:
         print(f"failed: {', '.join(failed)}", file=sys.stderr, flush=True)

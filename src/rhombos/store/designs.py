@@ -12,7 +12,7 @@ from pydantic import ValidationError
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from rhombos.core.design import Design
+from rhombos.core.design.file import Design
 from rhombos.store import drawer
 from rhombos.store.models import DesignRow, RevisionRow, now
 

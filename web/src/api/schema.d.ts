@@ -1079,7 +1079,7 @@ export interface components {
     schemas: {
         /**
          * AcOutput
-         * @description The socket.
+         * @description A socket of one phase, with what it is asked.
          */
         AcOutput: {
             /**
@@ -1087,6 +1087,27 @@ export interface components {
              * @default 50
              */
             frequency?: number | string;
+            /**
+             * Kind of output
+             * @default ac
+             * @constant
+             */
+            kind?: "ac";
+            /**
+             * Intended loads
+             * @default [
+             *       "lamp",
+             *       "adapter"
+             *     ]
+             */
+            loads?: ("lamp" | "heater" | "adapter" | "instrument" | "fan" | "compressor" | "rectifier")[];
+            /** Power */
+            power?: components["schemas"]["PowerAsked"];
+            /**
+             * Share of the power, each load
+             * @default []
+             */
+            shares?: ((number | string) | null)[];
             /**
              * Output voltage, RMS
              * @default 230
@@ -1233,6 +1254,12 @@ export interface components {
             coldest?: number | string;
             /** Internal resistance, fresh and warm */
             fresh_resistance?: (number | string) | null;
+            /**
+             * Kind of source
+             * @default battery
+             * @constant
+             */
+            kind?: "battery";
             /** Internal resistance */
             resistance?: (number | string) | null;
         };
@@ -1318,24 +1345,49 @@ export interface components {
         /**
          * Brief
          * @description Everything that is asked. Bad values are refused with the allowed range.
+         *
+         *     A brief of one source and one output may be written short: `source` and `output` beside `power`, `loads` and `shares`, which
+         *     are the output's.
          */
         Brief: {
             /**
-             * Intended loads
+             * Outputs
              * @default [
-             *       "lamp",
-             *       "adapter"
+             *       {
+             *         "frequency": 50,
+             *         "kind": "ac",
+             *         "loads": [
+             *           "lamp",
+             *           "adapter"
+             *         ],
+             *         "power": {
+             *           "continuous": 600,
+             *           "power_factor": 0.9,
+             *           "profile": "",
+             *           "surge": 1200,
+             *           "surge_time": 5
+             *         },
+             *         "shares": [],
+             *         "voltage": 230,
+             *         "waveform": "sine"
+             *       }
              *     ]
              */
-            loads?: ("lamp" | "heater" | "adapter" | "instrument" | "fan" | "compressor" | "rectifier")[];
-            output?: components["schemas"]["AcOutput"];
-            power?: components["schemas"]["PowerAsked"];
+            outputs?: components["schemas"]["AcOutput"][];
             /**
-             * Share of the power, each load
-             * @default []
+             * Sources
+             * @default [
+             *       {
+             *         "cable_length": 1,
+             *         "capacity": 360000,
+             *         "cells": 8,
+             *         "chemistry": "LiFePO4",
+             *         "coldest": 5,
+             *         "kind": "battery"
+             *       }
+             *     ]
              */
-            shares?: ((number | string) | null)[];
-            source?: components["schemas"]["BatterySource"];
+            sources?: components["schemas"]["BatterySource"][];
             targets?: components["schemas"]["Targets"];
         };
         /**
@@ -1630,10 +1682,10 @@ export interface components {
             decision?: components["schemas"]["Decision"] | null;
             /**
              * Format of the file
-             * @default 3
+             * @default 4
              * @constant
              */
-            format?: 3;
+            format?: 4;
             /** Rules set otherwise */
             house?: components["schemas"]["RuleChanges"];
             /**

@@ -11,14 +11,14 @@ const CHEMISTRIES = ["LiFePO4", "Li-ion", "lead-acid"]
 
 /** Another battery for the design as it is built: everything its new top and bottom touch, old beside new. */
 export function BatteryChange({ handle, done }: { handle: DesignHandle; done: () => void }) {
-  const now = handle.design?.brief?.source
+  const now = handle.design?.brief?.sources?.[0]
   const [chemistry, setChemistry] = useState(now?.chemistry === "Li-ion" ? "LiFePO4" : "Li-ion")
   const [cells, setCells] = useState(String(now?.cells ?? 8))
   const source = { ...now, chemistry, cells: /^\d+$/.test(cells.trim()) ? Number(cells) : cells }
   const change = useBatteryChange(handle.design, source)
   const found = change.data
   const take = async (keep: boolean) => {
-    const brief = { ...handle.design?.brief, source } as Design["brief"]
+    const brief = { ...handle.design?.brief, sources: [source] } as Design["brief"]
     const refused = await handle.change({ brief, ...(keep ? { pins: found?.kept } : {}) })
     if (!refused) done()
   }

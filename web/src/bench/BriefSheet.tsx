@@ -19,15 +19,16 @@ interface Props {
 /** The brief as a form: every entry is taken as it is left, or refused with the reason beside it. */
 export function BriefSheet({ design, fields, rules, change, moved }: Props) {
   const sections = [...new Set(fields.map((f) => f.section))]
-  const put = async (field: BriefField, value: unknown) => {
-    const [section, name] = field.address.split(".") as [string, string?]
-    return change((now) => {
-      const brief = now.brief ?? {}
-      if (section === "loads" || section === "shares")
-        return { brief: Object.entries(shared(now, field, value)).reduce((made, [n, v]) => replaced(made, n, v), brief) }
-      return { brief: replaced(brief, section, name ? replaced(Reflect.get(brief, section) ?? {}, name, value) : value) }
+  const put = async (field: BriefField, value: unknown) =>
+    change((now) => {
+      const brief = structuredClone(now.brief ?? {})
+      const path = field.address.split(".")
+      const entry = path.findIndex((name) => name === "loads" || name === "shares")
+      const holder = path.slice(0, entry < 0 ? -1 : entry).reduce<object>((inner, name) => Reflect.get(inner, name), brief)
+      if (entry < 0) Reflect.set(holder, path.at(-1)!, value)
+      else Object.assign(holder, shared(holder, path.slice(entry), value))
+      return { brief }
     }, field.address)
-  }
   return (
     <Box data-testid="brief-sheet">
       {sections.map((s) => (
@@ -41,7 +42,7 @@ export function BriefSheet({ design, fields, rules, change, moved }: Props) {
               f.many ? (
                 <Many key={f.address} field={f} put={put} />
               ) : (
-                <Entry key={f.address} field={f} put={put} note={f.address === "power.surge" ? moved : ""} />
+                <Entry key={f.address} field={f} put={put} note={f.address.endsWith("power.surge") ? moved : ""} />
               ),
             )}
         </Box>
@@ -55,10 +56,10 @@ export function BriefSheet({ design, fields, rules, change, moved }: Props) {
 const replaced = <T extends object>(whole: T, name: string, value: unknown): T => ({ ...whole, [name]: value })
 
 /** Loads with their shares of the power: a share stays with its load, whichever others come and go. */
-function shared(design: Design, field: BriefField, value: unknown) {
-  const loads = [...(design.brief?.loads ?? [])] as string[]
-  const shares = loads.map((_, i) => design.brief?.shares?.[i] ?? null) as unknown[]
-  if (field.address !== "loads") return { loads, shares: shares.map((s, i) => (field.address === `shares.${i}` ? value : s)) }
+function shared(output: { loads?: string[]; shares?: unknown[] }, [list, place]: string[], value: unknown) {
+  const loads = output.loads ?? []
+  const shares = loads.map((_, i) => output.shares?.[i] ?? null)
+  if (list !== "loads") return { loads, shares: shares.map((s, i) => (place === String(i) ? value : s)) }
   const next = value as string[]
   return { loads: next, shares: next.map((load) => shares[loads.indexOf(load)] ?? null) }
 }
@@ -80,7 +81,7 @@ function Entry({ field: f, put, note }: { field: BriefField; put: Put; note: str
         title={f.title}
         hint={f.allowed}
         text={f.text}
-        placeholder={f.text === "" && f.allowed ? (f.address.startsWith("shares.") ? "the rest" : "typical") : undefined}
+        placeholder={f.text === "" && f.allowed ? (f.address.includes(".shares.") ? "the rest" : "typical") : undefined}
         id={`brief-${f.address}`}
         take={take}
         note={note}

@@ -39,7 +39,7 @@ export function Routes({ handle, done }: { handle: DesignHandle; done: () => voi
   const { comparison, qualities, picture } = asked.data
   const { design } = handle
   const present = comparison.rows.find(
-    (r) => r.route === (design?.route ?? "push-pull link") && r.waveform === (design?.brief?.output?.waveform ?? "sine"),
+    (r) => r.route === (design?.route ?? "push-pull link") && r.waveform === (design?.brief?.outputs?.[0]?.waveform ?? "sine"),
   )
   const shown = comparison.rows.find((r) => same(r, picked)) ?? present ?? comparison.rows[0]
   const choose = async (row: RouteRow) => {
@@ -254,7 +254,7 @@ function chosen(design: Design, row: RouteRow, comparison: Comparison): Partial<
   return {
     route: row.route,
     pins: {},
-    brief: { ...design.brief, output: { ...design.brief?.output, waveform: row.waveform } },
+    brief: { ...design.brief, outputs: [{ ...design.brief?.outputs?.[0], waveform: row.waveform }] },
     decision: { weights: { ...comparison.weights }, chosen: row.title, rows },
   }
 }

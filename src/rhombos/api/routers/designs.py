@@ -14,9 +14,9 @@ from pydantic import BaseModel, Field
 from rhombos.api.moment import Moment
 from rhombos.api.problem import FieldProblem, ProblemDocument, problem, told
 from rhombos.api.service import Asking, Service, Serving
-from rhombos.core.design import Design
-from rhombos.core.differences import Change, differences, touched
-from rhombos.core.mending import Unreadable, mended
+from rhombos.core.design.differences import Change, differences, touched
+from rhombos.core.design.file import Design
+from rhombos.core.design.mending import Unreadable, mended
 from rhombos.core.parts.drawer import Restocked, Stock, restocked
 from rhombos.core.parts.shelf import Stocked
 from rhombos.core.whole import asked

@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 
 from rhombos.api.problem import ProblemDocument
 from rhombos.api.service import Asking, Service, Serving, gathered
-from rhombos.core.design import Design
+from rhombos.core.design.file import Design
 from rhombos.core.parts import GROUPS, KINDS, Part, UnknownPart
 from rhombos.core.parts.drawer import Stock
 from rhombos.core.parts.listing import PartColumn, bounds, cells, columns, from_form, numbers, texts, within

@@ -10,9 +10,9 @@ from pydantic import BaseModel
 from rhombos.api.problem import ProblemDocument
 from rhombos.api.service import Asking
 from rhombos.core.coils.model import OptionTable
-from rhombos.core.design import BriefField, plain_fields
+from rhombos.core.design.form import BriefField, plain_fields
+from rhombos.core.design.rules import PRESETS, RuleName
 from rhombos.core.precharge.tool import Bus, PrechargeSeen
-from rhombos.core.rules import PRESETS, RuleName
 from rhombos.desk import sizing
 from rhombos.desk.asked import Asked
 from rhombos.desk.sizing import BusIn, Pictures, Solved, SolveIn

@@ -11,9 +11,9 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.book import rectifier as book
+from rhombos.core.design.problems import bounds
+from rhombos.core.design.rules import Rules
 from rhombos.core.parts import Resistor, Shelf
-from rhombos.core.problems import bounds
-from rhombos.core.rules import Rules
 
 IDLE_WORTH = 3.0
 """What a watt that a line-frequency stage burns without a load weighs over one at full power."""

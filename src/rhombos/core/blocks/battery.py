@@ -9,7 +9,8 @@ from itertools import pairwise
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import heat
 from rhombos.core.book import source as book
-from rhombos.core.brief import COLD_B, PEUKERT, RESTING, BatterySource, Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.sources import COLD_B, PEUKERT, RESTING, BatterySource
 from rhombos.core.inventory import Item
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf

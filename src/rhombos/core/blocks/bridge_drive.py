@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from rhombos.core.blocks.gate_drive import DriveNeed, GateDriveBuild, fitted_drivers
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
 from rhombos.core.inventory import Item
 from rhombos.core.parts import Shelf
 

@@ -28,7 +28,8 @@ from rhombos.core.blocks.link_loop import (
 )
 from rhombos.core.book import control as book
 from rhombos.core.book import filters, magnetics, sense
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import Rules
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.loops import margins
@@ -36,7 +37,6 @@ from rhombos.core.magnetics.sense import DIODE, SenseTransformer, best_sense_gra
 from rhombos.core.parts import Core, Shelf
 from rhombos.core.preferred import E6, E12, at_least, at_most, nearest
 from rhombos.core.requirement import Requirement
-from rhombos.core.rules import Rules
 from rhombos.core.units import Farad, Hertz, Ohm, Ratio, Second, Volt
 
 KEY, TITLE = "controller", "Controller"

@@ -12,8 +12,8 @@ from rhombos.core.blocks.controller import (
     zeners,
 )
 from rhombos.core.blocks.link_loop import CURRENT, ControllerNeed
-from rhombos.core.brief import Brief
-from rhombos.core.findings import PinValue
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.findings import PinValue
 from rhombos.core.magnetics.sense import MOST_DROOP, MOST_FLUX
 from rhombos.core.points import STEADY
 from rhombos.core.report import BlockReport

@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from rhombos.core.book import heat, stage
+from rhombos.core.design.rules import Rules
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import HeatSink, Igbt, Mosfet, Shelf
-from rhombos.core.rules import Rules
 from rhombos.core.units import Number
 
 Array = NDArray[np.float64]

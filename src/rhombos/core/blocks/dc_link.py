@@ -11,7 +11,8 @@ from pydantic import Field
 from rhombos.core.blocks.base import Build, by_route, part, propose_resistor, remembered
 from rhombos.core.book import link as book
 from rhombos.core.book import source
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import Rules
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Capacitor, Resistor, Shelf
@@ -19,7 +20,6 @@ from rhombos.core.points import STEADY
 from rhombos.core.preferred import at_most
 from rhombos.core.pulsation import STILL, Drawn, Pulsation
 from rhombos.core.report import BlockReport
-from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.units import Ohm, Volt, fmt, short
 

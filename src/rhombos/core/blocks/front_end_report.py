@@ -7,9 +7,9 @@ from typing import Any
 from rhombos.core.blocks.cooling import steady_limit
 from rhombos.core.blocks.front_end import DUTY_REACH, RAIL_SPIKE, SLOWEST, FrontEndBuild, FrontEndState
 from rhombos.core.blocks.surge import front_end_devices, judge_surge
-from rhombos.core.brief import Brief
 from rhombos.core.conduction import front_end_intervals
-from rhombos.core.findings import PinValue
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.findings import PinValue
 from rhombos.core.parts import Mosfet, Resistor
 from rhombos.core.points import STEADY
 from rhombos.core.report import BlockReport

@@ -21,7 +21,8 @@ from rhombos.core.blocks.bootstrap import (
 )
 from rhombos.core.book import gate as book
 from rhombos.core.book import stage
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import Rules
 from rhombos.core.gates import (
     IGBT_LIMIT,
     IGBT_PLATEAU,
@@ -37,7 +38,6 @@ from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Diode, Driver, Igbt, Shelf
 from rhombos.core.preferred import E6, E12, at_least, at_most
-from rhombos.core.rules import Rules
 from rhombos.core.units import Farad, Ohm, Volt
 
 FOLLOWER_DROP = 0.7

@@ -13,7 +13,7 @@ from rhombos.core.blocks.gate_drive import (
     DriveState,
     GateDriveBuild,
 )
-from rhombos.core.findings import PinValue
+from rhombos.core.design.findings import PinValue
 from rhombos.core.parts import Diode, Driver
 from rhombos.core.points import STEADY
 from rhombos.core.report import BlockReport

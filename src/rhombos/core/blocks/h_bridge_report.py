@@ -8,9 +8,9 @@ from rhombos.core.blocks.cooling import steady_limit
 from rhombos.core.blocks.h_bridge import AUDIBLE, CARRIER, STRAY_SPIKE, HBridgeBuild
 from rhombos.core.blocks.regulation import judge_output
 from rhombos.core.blocks.surge import bridge_devices, judge_surge
-from rhombos.core.brief import Brief
 from rhombos.core.conduction import bridge_intervals
-from rhombos.core.findings import PinValue
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.findings import PinValue
 from rhombos.core.points import STEADY
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet

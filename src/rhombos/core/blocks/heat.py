@@ -12,6 +12,7 @@ from pydantic import Field
 from rhombos.core.blocks.base import Build, options
 from rhombos.core.book import heat as book
 from rhombos.core.book import sense
+from rhombos.core.design.rules import Rules
 from rhombos.core.insulation import (
     BASIC,
     COMPOUNDS,
@@ -28,7 +29,6 @@ from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.preferred import nearest
 from rhombos.core.requirement import Requirement
-from rhombos.core.rules import Rules
 from rhombos.core.units import Airflow, Celsius, Kelvin, Millimetre, Ohm, SquareDecimetre, Volt
 
 KEY, TITLE = "heat", "Heat"

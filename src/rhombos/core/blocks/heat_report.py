@@ -15,7 +15,7 @@ from rhombos.core.blocks.heat import (
     creepage_wanted,
     proof_wanted,
 )
-from rhombos.core.findings import PinValue, Severity
+from rhombos.core.design.findings import PinValue, Severity
 from rhombos.core.insulation import METAL_FILLED, PADS, TOUCH_SAFE
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet, Worst

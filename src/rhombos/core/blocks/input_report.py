@@ -14,8 +14,8 @@ from rhombos.core.blocks.input_stage import (
     can_voltage,
 )
 from rhombos.core.book import source as book
-from rhombos.core.brief import Brief
-from rhombos.core.findings import Severity
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.findings import Severity
 from rhombos.core.parts import Capacitor, Fuse
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet, Worst

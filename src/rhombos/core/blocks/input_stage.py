@@ -11,13 +11,13 @@ from pydantic import Field
 
 from rhombos.core.blocks.base import Build, by_route, options, part, remembered
 from rhombos.core.book import source as book
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import Rules
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.winding import copper_resistivity
 from rhombos.core.parts import Capacitor, Fuse, Shelf
 from rhombos.core.requirement import Requirement
-from rhombos.core.rules import Rules
 from rhombos.core.units import Ampere, AmpereSquaredSecond, Ohm, SquareMetre
 
 KEY, TITLE = "input_stage", "Input"

@@ -13,8 +13,9 @@ from rhombos.core.blocks.base import Build, by_route, part, remembered
 from rhombos.core.blocks.regulation import judge_output
 from rhombos.core.book import magnetics as book
 from rhombos.core.book import source
-from rhombos.core.brief import Brief
-from rhombos.core.findings import PinValue
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.findings import PinValue
+from rhombos.core.design.rules import Rules
 from rhombos.core.inventory import Item, fitted, wound
 from rhombos.core.ledger import Ledger
 from rhombos.core.magnetics.iron import IronNeed, IronTransformer, design_iron, iron_from
@@ -22,7 +23,6 @@ from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import IronCore, Shelf
 from rhombos.core.points import STEADY
 from rhombos.core.report import BlockReport
-from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
 

@@ -23,7 +23,7 @@ from rhombos.core.blocks.isolation import (
     IsolationState,
     crossings,
 )
-from rhombos.core.findings import PinValue
+from rhombos.core.design.findings import PinValue
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet, Worst
 from rhombos.core.units import fmt, short

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import loads as book
-from rhombos.core.brief import Brief
 from rhombos.core.crest import crest
+from rhombos.core.design.brief import Brief
 from rhombos.core.inventory import Item
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf

@@ -20,9 +20,10 @@ from rhombos.core.blocks.wound import WOUND_FIELDS, ChokeBuild, choke_of, choke_
 from rhombos.core.book import filters as book
 from rhombos.core.book import loads, source
 from rhombos.core.book import magnetics as wound
-from rhombos.core.brief import Brief
 from rhombos.core.crest import Crest, crest
-from rhombos.core.findings import PinValue
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.findings import PinValue
+from rhombos.core.design.rules import Rules
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import Ledger
 from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
@@ -31,7 +32,6 @@ from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.points import STEADY
 from rhombos.core.rail import FIRM, Rail
 from rhombos.core.report import BlockReport, Operating
-from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
 from rhombos.core.waves.sidebands import lifted

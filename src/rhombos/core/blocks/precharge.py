@@ -13,12 +13,12 @@ from scipy.integrate import quad
 
 from rhombos.core.blocks.base import Build, options, part
 from rhombos.core.book import source
+from rhombos.core.design.rules import Rules
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Resistor, Shelf
 from rhombos.core.preferred import E12, at_most
 from rhombos.core.requirement import Requirement
-from rhombos.core.rules import Rules
 from rhombos.core.units import Ampere, Ohm, Ratio, Second, Volt, Watt
 
 KEY, TITLE = "precharge", "Precharge"

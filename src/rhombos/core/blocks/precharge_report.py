@@ -16,7 +16,7 @@ from rhombos.core.blocks.precharge import (
     PrechargeState,
 )
 from rhombos.core.book import source
-from rhombos.core.findings import PinValue
+from rhombos.core.design.findings import PinValue
 from rhombos.core.parts import Fuse, Resistor
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet, Worst

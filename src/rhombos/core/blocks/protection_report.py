@@ -19,7 +19,7 @@ from rhombos.core.blocks.protection import (
     judged_twice,
 )
 from rhombos.core.blocks.protection import thresholds as made_thresholds
-from rhombos.core.findings import PinValue, Severity
+from rhombos.core.design.findings import PinValue, Severity
 from rhombos.core.points import OVER_FULL
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet, Worst

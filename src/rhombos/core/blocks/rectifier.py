@@ -22,7 +22,8 @@ from rhombos.core.book import clamp as clamps
 from rhombos.core.book import link, source, stage
 from rhombos.core.book import magnetics as wound
 from rhombos.core.book import rectifier as book
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import Rules
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
@@ -31,7 +32,6 @@ from rhombos.core.parts import Diode, HeatSink, Resistor, Shelf
 from rhombos.core.preferred import E12, at_least, nearest
 from rhombos.core.pulsation import STILL, Pulsation
 from rhombos.core.ring import step_overshoot
-from rhombos.core.rules import Rules
 from rhombos.core.topology import RECTIFIERS, Rectifying
 from rhombos.core.units import Farad, Number, Ohm
 

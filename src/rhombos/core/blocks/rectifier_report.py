@@ -5,7 +5,7 @@ from __future__ import annotations
 from rhombos.core.blocks.cooling import steady_limit
 from rhombos.core.blocks.rectifier import RectifierBuild, RectifierState
 from rhombos.core.blocks.wound import choke_of, judge, show_stress, show_winding
-from rhombos.core.findings import PinValue
+from rhombos.core.design.findings import PinValue
 from rhombos.core.parts import Diode, Resistor
 from rhombos.core.points import STEADY
 from rhombos.core.report import BlockReport

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from rhombos.core.brief import Brief
-from rhombos.core.findings import PinValue, Severity
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.findings import PinValue, Severity
 from rhombos.core.points import STEADY
 from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short

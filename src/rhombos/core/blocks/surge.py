@@ -12,10 +12,10 @@ from numpy.typing import NDArray
 
 from rhombos.core.blocks.cooling import BEYOND, KELVIN, settle_junction, sink_resistance, surge_limit
 from rhombos.core.book import heat
-from rhombos.core.brief import Brief
-from rhombos.core.findings import PinValue
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.findings import PinValue
+from rhombos.core.design.rules import Rules
 from rhombos.core.parts import HeatSink, Shelf
-from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.topology import TOPOLOGIES
 from rhombos.core.units import fmt, short

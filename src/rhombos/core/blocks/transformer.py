@@ -13,7 +13,8 @@ from pydantic import Field
 from rhombos.core.blocks.base import Build, by_route, options, part, remembered
 from rhombos.core.book import magnetics as book
 from rhombos.core.book import stage
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import Rules
 from rhombos.core.inventory import Item, fitted, wound
 from rhombos.core.ledger import Ledger
 from rhombos.core.magnetics.stack import rise, temperature_factor
@@ -27,7 +28,6 @@ from rhombos.core.magnetics.transformer import (
 from rhombos.core.parts import Grade, Shelf
 from rhombos.core.points import STEADY
 from rhombos.core.report import BlockReport
-from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
 

@@ -10,13 +10,13 @@ import numpy as np
 from pydantic import Field
 
 from rhombos.core.blocks.base import Build, part
-from rhombos.core.findings import PinValue
+from rhombos.core.design.findings import PinValue
+from rhombos.core.design.rules import Rules
 from rhombos.core.inventory import Item, fitted, wound
 from rhombos.core.magnetics.choke import GRADES, LEAST_LEFT, WIDE_GAP, Choke, ChokeNeed, choke_from, design_choke
 from rhombos.core.magnetics.stack import stack_table
 from rhombos.core.parts import Shelf
 from rhombos.core.points import STEADY
-from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet, Worst
 from rhombos.core.units import Henry, fmt, short
 

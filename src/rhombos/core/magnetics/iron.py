@@ -10,6 +10,7 @@ import numpy as np
 
 from rhombos.core.book import magnetics as book
 from rhombos.core.book import source
+from rhombos.core.design.rules import Rules
 from rhombos.core.magnetics.pair import WoundPair
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.magnetics.winding import (
@@ -22,7 +23,6 @@ from rhombos.core.magnetics.winding import (
     lay,
 )
 from rhombos.core.parts import IronCore, Shelf, Wire
-from rhombos.core.rules import Rules
 
 FLUX_USED = 0.97
 """Share of a core's flux limit that proposals use."""

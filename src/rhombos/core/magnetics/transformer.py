@@ -11,11 +11,11 @@ import numpy as np
 
 from rhombos.core.book import magnetics as book
 from rhombos.core.book import source
+from rhombos.core.design.rules import Rules
 from rhombos.core.magnetics.pair import WoundPair
 from rhombos.core.magnetics.stack import Stack, rise, stack_table, stacked, suited_grades, temperature_factor
 from rhombos.core.magnetics.winding import INSULATION, Winding, choose_wire, copper_resistivity, lay, layer_measure
 from rhombos.core.parts import Core, Grade, Shelf, Wire
-from rhombos.core.rules import Rules
 
 MOST_PRIMARY_TURNS = 14
 PRIMARY_SHARE = 0.5

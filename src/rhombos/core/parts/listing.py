@@ -9,9 +9,9 @@ from typing import Any, Literal, get_args, get_origin
 from pydantic import BaseModel, ConfigDict, ValidationError
 from pydantic.fields import FieldInfo
 
+from rhombos.core.design.problems import Problem, allowed_range, from_validation, unit_of
 from rhombos.core.parts.kinds import KINDS, Part
 from rhombos.core.parts.table import TableError
-from rhombos.core.problems import Problem, allowed_range, from_validation, unit_of
 from rhombos.core.units import UNITS, UnitError, exactly, parse, short
 
 Side = Literal["from", "to"]

@@ -11,8 +11,8 @@ from collections.abc import Iterable, Mapping
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 
+from rhombos.core.design.problems import Problem, from_validation, unit_of
 from rhombos.core.parts.kinds import KINDS, Part
-from rhombos.core.problems import Problem, from_validation, unit_of
 from rhombos.core.units import UNITS, UnitError, parse
 
 LARGEST = 20_000

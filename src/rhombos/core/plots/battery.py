@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from rhombos.core.book import source
-from rhombos.core.brief import PEUKERT, RESTING
+from rhombos.core.design.sources import PEUKERT, RESTING
 from rhombos.core.plots.model import Chart, Mark, Scale, curve, roomy
 from rhombos.core.points import Point
 from rhombos.core.solve import Worked

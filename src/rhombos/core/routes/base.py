@@ -9,13 +9,14 @@ from types import ModuleType
 from typing import Any, TypeVar
 
 from rhombos.core.blocks.base import Build
-from rhombos.core.brief import Brief, Waveform
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.outputs import Waveform
+from rhombos.core.design.rules import Rules
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.points import Point
 from rhombos.core.report import BlockReport, Operating, Stepped
 from rhombos.core.routes.passes import SETTLED
-from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.topology import RouteName
 from rhombos.core.waves.chain import Supply

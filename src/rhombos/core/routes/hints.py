@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from rhombos.core.blocks import h_bridge
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
 from rhombos.core.pulsation import Pulsation
 from rhombos.core.routes.settle import LinkSettled
 from rhombos.core.topology import RECTIFIERS, Rectifying

@@ -22,7 +22,8 @@ from rhombos.core.blocks import (
     output_filter,
 )
 from rhombos.core.blocks.filter_flow import Flow
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import Rules
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.points import Point, operating_points
@@ -30,7 +31,6 @@ from rhombos.core.report import BlockReport
 from rhombos.core.routes.base import V_FLOOR, Route, Settled, at_its_end
 from rhombos.core.routes.driven import drive_need
 from rhombos.core.routes.passes import HOPELESS, MOST_PASSES, SETTLED, Passes
-from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.stepped import StepForm
 

@@ -24,7 +24,9 @@ from rhombos.core.blocks.regulation import BAND
 from rhombos.core.book import filters
 from rhombos.core.book import link as link_book
 from rhombos.core.book import magnetics as magnetics_book
-from rhombos.core.brief import Brief, Waveform
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.outputs import Waveform
+from rhombos.core.design.rules import Rules
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
@@ -37,7 +39,6 @@ from rhombos.core.routes.driven import drive_need, drive_of, gate_loop
 from rhombos.core.routes.iron import MORE_RIPPLE, Guess, HardestRipple, Hints, IronRoute, IronSettled
 from rhombos.core.routes.passes import HOPELESS, SETTLED, foreseen
 from rhombos.core.routes.supply import battery_of, battery_supply
-from rhombos.core.rules import Rules
 from rhombos.core.topology import RouteName
 from rhombos.core.waves.chain import Supply
 

@@ -20,7 +20,9 @@ from rhombos.core.blocks.base import Build
 from rhombos.core.book import magnetics as magnetics_book
 from rhombos.core.book import source as source_book
 from rhombos.core.book import stage as stage_book
-from rhombos.core.brief import Brief, Waveform
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.outputs import Waveform
+from rhombos.core.design.rules import Rules
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
@@ -30,7 +32,6 @@ from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave, fallen
 from rhombos.core.routes.iron import CALMER, MORE_RIPPLE, Guess, HardestRipple, Hints, IronRoute, IronSettled
 from rhombos.core.routes.passes import SETTLED, calmed
 from rhombos.core.routes.supply import WIRING, battery_of, battery_supply
-from rhombos.core.rules import Rules
 from rhombos.core.stepped import Fed, StepForm, StepRipple, step_form, width_for
 from rhombos.core.topology import RouteName
 from rhombos.core.waves.chain import Supply

@@ -32,7 +32,9 @@ from rhombos.core.blocks import (
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import filters
-from rhombos.core.brief import Brief, Waveform
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.outputs import Waveform
+from rhombos.core.design.rules import Rules
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.transformer import TransformerNeed
 from rhombos.core.parts import Capacitor, Shelf
@@ -48,7 +50,6 @@ from rhombos.core.routes.passes import SETTLED
 from rhombos.core.routes.reach import leak_cost, steady_frequency, turns_ratio
 from rhombos.core.routes.settle import LinkSettled
 from rhombos.core.routes.supply import WIRING, link_supply
-from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 from rhombos.core.stepped import Fed, step_demand
 from rhombos.core.topology import RECTIFIERS, TOPOLOGIES, RouteName, TopologyName

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from rhombos.core.book import clamp as clamps
 from rhombos.core.book import stage as stage_book
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import Rules
 from rhombos.core.routes.hints import Hints
-from rhombos.core.rules import Rules
 from rhombos.core.topology import Rectifying
 
 MOST_DROP = 0.4

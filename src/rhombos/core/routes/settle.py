@@ -24,7 +24,8 @@ from rhombos.core.blocks import (
 )  # fmt: skip
 from rhombos.core.book import rectifier as rectifier_book
 from rhombos.core.book import stage as stage_book
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import Rules
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.parts import Capacitor, Diode, Shelf
 from rhombos.core.points import Point, operating_points
@@ -34,7 +35,6 @@ from rhombos.core.routes.driven import gate_loop
 from rhombos.core.routes.passes import HOPELESS, MOST_PASSES, SETTLED, Passes
 from rhombos.core.routes.socket import Socket, settle_socket
 from rhombos.core.routes.supply import battery_of
-from rhombos.core.rules import Rules
 from rhombos.core.topology import RECTIFIERS, TOPOLOGIES, Rectifying
 
 LEFT = 0.05

@@ -9,7 +9,8 @@ from functools import cached_property, lru_cache
 from typing import Any
 
 from rhombos.core.blocks import dc_link, gate_drive, h_bridge, load, output_filter
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import Rules
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Shelf
 from rhombos.core.points import Point
@@ -18,7 +19,6 @@ from rhombos.core.pulsation import drawn as drawn_by
 from rhombos.core.routes.base import HOTTEST
 from rhombos.core.routes.driven import gate_loop
 from rhombos.core.routes.passes import MOST_PASSES, SETTLED
-from rhombos.core.rules import Rules
 from rhombos.core.stepped import Fed, step_demand
 
 

@@ -7,10 +7,10 @@ from collections.abc import Mapping
 from typing import Any
 
 from rhombos.core.blocks import dc_link, input_stage, link_loop
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import Rules
 from rhombos.core.parts import Shelf
 from rhombos.core.report import Operating, Stepped
-from rhombos.core.rules import Rules
 from rhombos.core.topology import RECTIFIERS, TOPOLOGIES
 from rhombos.core.waves.chain import Battery, FrontEnd, Loop, Supply, referred
 

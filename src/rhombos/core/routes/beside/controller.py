@@ -7,11 +7,11 @@ from collections.abc import Mapping
 from typing import Any
 
 from rhombos.core.blocks import dc_link, link_loop
+from rhombos.core.design.rules import Rules
 from rhombos.core.gates import dead_time_needed
 from rhombos.core.parts import Mosfet, Shelf
 from rhombos.core.routes.driven import gate_loop
 from rhombos.core.routes.settle import LinkSettled
-from rhombos.core.rules import Rules
 
 
 def need_of(s: LinkSettled, worst: float, builds: Mapping[str, Any], shelf: Shelf, rules: Rules) -> link_loop.ControllerNeed:

@@ -8,12 +8,12 @@ from typing import Any
 from rhombos.core.blocks import heat as block
 from rhombos.core.blocks import heat_report
 from rhombos.core.blocks.cooling import sink_resistance, steady_limit
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import Rules
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Diode, Shelf
 from rhombos.core.points import STEADY
 from rhombos.core.report import BlockReport
-from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 
 Build = block.HeatBuild

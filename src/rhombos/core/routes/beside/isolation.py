@@ -8,12 +8,12 @@ from typing import Any
 
 from rhombos.core.blocks import isolation as block
 from rhombos.core.blocks import isolation_report
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import Rules
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Driver, Shelf
 from rhombos.core.points import STEADY
 from rhombos.core.report import BlockReport
-from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 
 Build = block.IsolationBuild

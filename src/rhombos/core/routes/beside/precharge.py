@@ -7,12 +7,12 @@ from typing import Any
 
 from rhombos.core.blocks import input_stage, precharge_report
 from rhombos.core.blocks import precharge as block
-from rhombos.core.brief import Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import Rules
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Fuse, Shelf
 from rhombos.core.report import BlockReport
 from rhombos.core.routes.supply import battery_of
-from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 
 Build = block.PrechargeBuild

@@ -7,14 +7,15 @@ from typing import Any
 
 from rhombos.core.blocks import protection as block
 from rhombos.core.blocks import protection_report
-from rhombos.core.brief import RESTING, Brief
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import Rules
+from rhombos.core.design.sources import RESTING
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.points import STEADY
 from rhombos.core.pulsed import withstand
 from rhombos.core.report import BlockReport
 from rhombos.core.routes.supply import WIRING, battery_of
-from rhombos.core.rules import Rules
 from rhombos.core.sheet import Sheet
 
 Build = block.ProtectionBuild

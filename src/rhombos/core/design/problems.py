@@ -102,15 +102,24 @@ def _shown(value: Any, field: FieldInfo | None) -> str:
 def find_field(model: type[BaseModel] | None, path: Iterable[str]) -> FieldInfo | None:
     """The field at a dotted path through nested models, or None."""
     found: FieldInfo | None = None
+    models = [model] if model else []
     for name in path:
         if name.isdigit():  # an entry of a list is told by the list's field
             continue
-        if model is None or name not in model.model_fields:
-            return None if model is None else found
-        found = model.model_fields[name]
-        inner = found.annotation
-        model = inner if isinstance(inner, type) and issubclass(inner, BaseModel) else None
+        holder = next((m for m in models if name in m.model_fields), None)
+        if holder is None:
+            return found if models else None
+        found = holder.model_fields[name]
+        models = list(_models_in(found.annotation))
     return found
+
+
+def _models_in(annotation: Any) -> Iterator[type[BaseModel]]:
+    """The models within a type: itself, or those of a list or a choice."""
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        yield annotation
+    for arm in get_args(annotation):
+        yield from _models_in(arm)
 
 
 def unit_of(field: FieldInfo | None) -> str | None:

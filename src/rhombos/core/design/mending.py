@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Mapping
 from copy import deepcopy
 from typing import Any
 
 from pydantic import ValidationError
 
-from rhombos.core.design import Design
+from rhombos.core.design.brief import in_full
+from rhombos.core.design.file import Design
+from rhombos.core.design.pins import PinError, read_pins
+from rhombos.core.design.problems import Problem, from_validation
+from rhombos.core.design.upgrades import upgraded
 from rhombos.core.parts import Shelf
-from rhombos.core.pins import PinError, read_pins
-from rhombos.core.problems import Problem, from_validation
 from rhombos.core.routes import ALL_BUILDS, ROUTES
 from rhombos.core.routes.common import COMMON_BUILDS
 
@@ -29,6 +32,9 @@ def mended(raw: Mapping[str, Any]) -> tuple[Design, list[Problem]]:
     Raises: Unreadable when nothing can be made of it.
     """
     left: dict[str, Any] = deepcopy(dict(raw))
+    with contextlib.suppress(ValueError):  # of a format that is not known: told below
+        left = upgraded(left)
+        left |= {"brief": in_full(left["brief"])} if isinstance(left.get("brief"), dict) else {}
     told: list[Problem] = []
     while True:
         try:

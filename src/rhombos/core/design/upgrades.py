@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-FORMAT = 3
+from rhombos.core.design.brief import in_full
+
+FORMAT = 4
 """Format of the design files that are written now."""
 LOOP = ("crossover", "r2", "c1", "c2", "r3", "c3")
 
@@ -55,4 +57,14 @@ def _current_words(raw: dict[str, Any]) -> dict[str, Any]:
     return found
 
 
-STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _current_programming, 2: _current_words}
+def _sources_and_outputs(raw: dict[str, Any]) -> dict[str, Any]:
+    """From 3: one battery and one socket; what is asked of the socket now stands with it."""
+    brief = raw.get("brief")
+    return raw | {"brief": in_full(brief)} if isinstance(brief, dict) else raw
+
+
+STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
+    1: _current_programming,
+    2: _current_words,
+    3: _sources_and_outputs,
+}

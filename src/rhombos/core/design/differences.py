@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Mapping
 from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
-from rhombos.core.design import Design, brief_fields, rule_fields
-from rhombos.core.findings import PinValue
-from rhombos.core.problems import find_field, unit_of
+from rhombos.core.design.file import Design
+from rhombos.core.design.findings import PinValue
+from rhombos.core.design.form import brief_fields, rule_fields
+from rhombos.core.design.problems import find_field, unit_of
+from rhombos.core.design.upgrades import upgraded
 from rhombos.core.routes import ALL_BUILDS, ROUTES
 from rhombos.core.routes.common import COMMON, COMMON_BUILDS
 from rhombos.core.units import UnitError, parse, short
@@ -60,20 +63,31 @@ def touched(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[str]:
 def _leaves(content: Mapping[str, Any]) -> dict[str, Any]:
     """A stored content's values by address: those of brief and pins one by one, the rest whole."""
     found: dict[str, Any] = {}
+    with contextlib.suppress(ValueError):  # one that cannot be brought up to date is compared as it is
+        content = upgraded(content)
     for key, value in content.items():
         inner = value if isinstance(value, dict) else {}
         if key == "brief":
-            for section, fields in inner.items():
-                found |= (
-                    {f"brief.{section}.{n}": v for n, v in fields.items()}
-                    if isinstance(fields, dict)
-                    else {f"brief.{section}": fields}
-                )
+            found |= _below("brief", inner)
         elif key == "pins":
             found |= {f"pins.{a}": v for a, v in inner.items() if v is not None}
         else:
             found[key] = value
     return found
+
+
+def _below(address: str, value: Any) -> dict[str, Any]:
+    """What stands in tables and in lists of tables, one by one; lists of plain values are whole."""
+    inner = (
+        value
+        if isinstance(value, dict)
+        else dict(enumerate(value))
+        if isinstance(value, list) and value and all(isinstance(v, dict) for v in value)
+        else None
+    )
+    if inner is None:
+        return {address: value}
+    return {a: v for name, entry in inner.items() for a, v in _below(f"{address}.{name}", entry).items()}
 
 
 def _titled(address: str, route: str) -> str:

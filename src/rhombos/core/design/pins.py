@@ -7,9 +7,9 @@ from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
-from rhombos.core.findings import PinValue
+from rhombos.core.design.findings import PinValue
+from rhombos.core.design.problems import Problem, from_validation
 from rhombos.core.parts import Shelf, UnknownPart
-from rhombos.core.problems import Problem, from_validation
 
 
 class PinError(ValueError):

@@ -1,0 +1,125 @@
+"""The brief: what feeds the inverter, what is asked of it, and where it will live."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, Self
+
+from pydantic import Field, model_validator
+
+from rhombos.core.design.outputs import AcOutput, LoadKind, PowerAsked, surge_beside
+from rhombos.core.design.sources import BatterySource, Section
+from rhombos.core.parts.origin import Origin
+from rhombos.core.units import Celsius, Percent, Watt
+
+
+class Targets(Section):
+    """What the designer hopes for; a miss is a finding, not an error."""
+
+    efficiency: Percent = Field(0.88, ge=0.3, le=0.99, title="Efficiency at full power")
+    distortion: Percent = Field(0.05, ge=0.002, le=0.5, title="Output distortion")
+    idle: Watt = Field(15, ge=0.5, le=200, title="No-load draw")
+    ambient: Celsius = Field(30, ge=-30, le=60, title="Maximum ambient")
+    switches: Origin = Field("verified", title="Origin of the switches")
+
+
+ASKED = ("power", "loads", "shares")
+"""What is asked of an output, beside what it is."""
+ONE: dict[str, Any] = {"minItems": 1, "maxItems": 1}
+"""Several sources on one link, and several outputs, are not sized yet."""
+
+
+class Brief(Section):
+    """Everything that is asked. Bad values are refused with the allowed range.
+
+    A brief of one source and one output may be written short: `source` and `output` beside `power`, `loads` and `shares`, which
+    are the output's.
+    """
+
+    sources: tuple[BatterySource, ...] = Field((BatterySource(),), title="Sources", json_schema_extra=ONE)
+    outputs: tuple[AcOutput, ...] = Field((AcOutput(),), title="Outputs", json_schema_extra=ONE)
+    targets: Targets = Field(default_factory=Targets, title="Targets")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _written_short(cls, raw: Any) -> Any:
+        return in_full(raw) if isinstance(raw, dict) else raw
+
+    @model_validator(mode="after")
+    def _one_of_each(self) -> Self:
+        for name, listed in (("sources", self.sources), ("outputs", self.outputs)):
+            if len(listed) != 1:
+                raise ValueError(f"{len(listed)} {name}; allowed 1: give one, and a design of its own to any other")
+        return self
+
+    @property
+    def source(self) -> BatterySource:
+        """The first source."""
+        return self.sources[0]
+
+    @property
+    def output(self) -> AcOutput:
+        """The first output."""
+        return self.outputs[0]
+
+    @property
+    def power(self) -> PowerAsked:
+        """What the first output is asked."""
+        return self.output.power
+
+    @property
+    def loads(self) -> tuple[LoadKind, ...]:
+        """What the first output feeds."""
+        return self.output.loads
+
+    @property
+    def crest_power(self) -> float:
+        """Power of the loads that draw theirs at the crest, W."""
+        return self.output.crest_power
+
+    def but(self, **sections: Mapping[str, Any]) -> Self:
+        """The same with some fields of its first source, its first output, that output's power, or the targets set otherwise.
+
+        Raises: ValidationError as a brief that is written so.
+        """
+        whole = self.model_dump(exclude_unset=True)
+        source, output = dict(whole.get("sources", [{}])[0]), dict(whole.get("outputs", [{}])[0])
+        output |= {**sections.get("output", {})}
+        if "power" in sections:
+            output["power"] = {**output.get("power", {}), **sections["power"]}
+        return type(self).model_validate({
+            "sources": [{**source, **sections.get("source", {})}], "outputs": [output],
+            "targets": {**whole.get("targets", {}), **sections.get("targets", {})}})  # fmt: skip
+
+
+def in_full(raw: Mapping[str, Any]) -> dict[str, Any]:
+    """A raw brief with its lists of sources and outputs, where it was written short; what is in full stays.
+
+    Raises: ValueError where something is given both ways.
+    """
+    found = dict(raw)
+    for whole, one, beside in (("sources", "source", ()), ("outputs", "output", ASKED)):
+        short = [name for name in (one, *beside) if name in found]
+        if not short:
+            continue
+        if whole in found:
+            raise ValueError(f"{short[0]} and {whole} are both given; write {short[0]} into the first of {whole}")
+        alone = found.pop(one, {})
+        inner = {name: found.pop(name) for name in beside if name in found}
+        found[whole] = [{**alone, **inner} if isinstance(alone, Mapping) else alone]
+    return found
+
+
+def followed(brief: Any, edited: str) -> tuple[Any, str]:
+    """A raw brief of which one entry was just changed: what must fit beside that follows it, and is told."""
+    match edited.split("."), brief:
+        case ["outputs", place, "power", "continuous"], {"outputs": list(outputs)} if (
+            place.isdecimal() and int(place) < len(outputs) and isinstance(outputs[int(place)], dict)
+        ):
+            output = outputs[int(place)]
+            if not isinstance(output.get("power"), dict):
+                return brief, ""
+            power, told = surge_beside(output["power"])
+            moved = [output | {"power": power} if n == int(place) else o for n, o in enumerate(outputs)]
+            return brief | {"outputs": moved}, told
+    return brief, ""

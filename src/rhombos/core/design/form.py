@@ -1,0 +1,157 @@
+"""Brief and house rules as forms show them: every field with its text, what is allowed, its choices."""
+
+from __future__ import annotations
+
+from functools import cache
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict
+
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.outputs import AcOutput
+from rhombos.core.design.problems import allowed_range, unit_of
+from rhombos.core.design.rules import RuleChanges, RuleName, house_rules
+from rhombos.core.units import fmt, short
+
+
+class BriefField(BaseModel):
+    """One entry of the brief as a form shows it: its text, what is allowed, its choices."""
+
+    model_config = ConfigDict(frozen=True)
+
+    address: str
+    section: str
+    title: str
+    text: str
+    unit: str
+    allowed: str = ""
+    options: tuple[str, ...] = ()
+    many: bool = False
+
+
+class RuleField(BaseModel):
+    """One house rule as a form shows it: its text, the preset's, what is allowed."""
+
+    model_config = ConfigDict(frozen=True)
+
+    name: str
+    title: str
+    text: str
+    preset: str
+    changed: bool
+    allowed: str
+
+
+def rule_fields(preset: RuleName, changes: Any) -> tuple[RuleField, ...]:
+    """Every house rule with its present value as people write it."""
+    present, named = house_rules(preset, changes), house_rules(preset)
+    found: list[RuleField] = []
+    for name, info in RuleChanges.model_fields.items():
+        unit = unit_of(info) or "1"
+        shown = short(float(getattr(present, name)), unit)
+        found.append(
+            RuleField(
+                name=name,
+                title=info.title or name,
+                text=shown,
+                preset=short(float(getattr(named, name)), unit),
+                changed=getattr(changes, name) is not None,
+                allowed=allowed_range(info),
+            )
+        )
+    return tuple(found)
+
+
+def brief_fields(brief: Brief) -> tuple[BriefField, ...]:
+    """Every field of a brief with its present value as people write it."""
+    found: list[BriefField] = []
+    for n, source in enumerate(brief.sources):
+        found += _fields(source, f"sources.{n}", "Battery")
+    for n, output in enumerate(brief.outputs):
+        at = f"outputs.{n}"
+        found += _fields(output, at, "Socket")
+        found += _fields(output.power, f"{at}.power", "Power")
+        found += _loads(output, at)
+    return (*found, *_fields(brief.targets, "targets", "Targets"))
+
+
+def _fields(model: BaseModel, at: str, section: str) -> list[BriefField]:
+    """The plain fields of a part of the brief: what lies deeper stands under headings of its own."""
+    schema = _schema(type(model))
+    return [
+        BriefField(
+            address=f"{at}.{name}",
+            section=section,
+            title=info.title or name,
+            text=_text(getattr(model, name), unit, schema[name]),
+            unit=unit,
+            allowed=allowed_range(info),
+            options=_choices(schema[name]),
+        )
+        for name, info in type(model).model_fields.items()
+        if name != "kind" and not isinstance(getattr(model, name), BaseModel | tuple)
+        for unit in (unit_of(info) or "1",)
+    ]
+
+
+def _loads(output: AcOutput, at: str) -> list[BriefField]:
+    """The loads of an output, and how much of the power each draws; what is left open is shared alike."""
+    kinds = BriefField(
+        address=f"{at}.loads",
+        section="Loads",
+        title="Intended loads",
+        text=", ".join(output.loads),
+        unit="1",
+        options=_choices(_schema(type(output))["loads"]),
+        many=True,
+    )
+    if len(output.loads) < 2:
+        return [kinds]
+    given = [*output.shares, *[None] * (len(output.loads) - len(output.shares))]
+    return [
+        kinds,
+        *(
+            BriefField(
+                address=f"{at}.shares.{place}",
+                section="Loads",
+                title=f"Share of the power: {kind}",
+                unit="%",
+                text="" if given[place] is None else fmt(given[place], "%", 3),
+                allowed="0 % to 100 %" if given[place] is not None else f"now {fmt(output.share_at(place), '%', 2)}",
+            )
+            for place, kind in enumerate(output.loads)
+        ),
+    ]
+
+
+def plain_fields(model: BaseModel) -> tuple[BriefField, ...]:
+    """Every quantity of a flat model as a form shows it."""
+    return tuple(
+        BriefField(
+            address=name,
+            section="",
+            title=info.title or name,
+            text=_text(getattr(model, name), unit, _schema(type(model))[name]),
+            unit=unit,
+            allowed=allowed_range(info),
+        )
+        for name, info in type(model).model_fields.items()
+        for unit in (unit_of(info) or "1",)
+    )
+
+
+@cache
+def _schema(model: type[BaseModel]) -> dict[str, dict[str, Any]]:
+    return dict(model.model_json_schema()["properties"])
+
+
+def _text(value: Any, unit: str, schema: dict[str, Any]) -> str:
+    if value is None:
+        return ""
+    if isinstance(value, str) or schema.get("type") == "integer":
+        return str(value)
+    return short(float(value), unit)
+
+
+def _choices(schema: dict[str, Any]) -> tuple[str, ...]:
+    return tuple(schema.get("enum", schema.get("items", {}).get("enum", ())))

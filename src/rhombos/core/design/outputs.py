@@ -1,0 +1,136 @@
+"""What a design feeds: its sockets, and how much each is asked, for how long, by which loads."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal, Self
+
+from pydantic import Field, TypeAdapter, ValidationError, ValidationInfo, field_validator, model_validator
+
+from rhombos.core.design.sources import Section
+from rhombos.core.units import Hertz, Percent, Ratio, Second, Volt, Watt, parse, short
+
+Waveform = Literal["sine", "modified", "square"]
+LoadKind = Literal["lamp", "heater", "adapter", "instrument", "fan", "compressor", "rectifier"]
+CRESTED: tuple[LoadKind, ...] = ("adapter", "rectifier")
+"""Loads that draw their current in short pulses at the crest: rectifiers without correction."""
+MOST_SURGE, HIGHEST_SURGE = 8.0, 9000.0
+"""Surge over continuous power, as a compressor's start asks it, and the highest power of all, W."""
+_WATTS = TypeAdapter(Watt)
+
+
+class PowerAsked(Section):
+    """How much, for how long, at which power factor."""
+
+    continuous: Watt = Field(600, ge=50, le=3000, title="Continuous power")
+    surge: Watt = Field(1200, ge=50, le=HIGHEST_SURGE, title="Surge power")
+    surge_time: Second = Field(5, ge=0, le=60, title="Surge time")
+    power_factor: Ratio = Field(0.9, ge=0.5, le=1, title="Power factor")
+    profile: str = Field("", max_length=300, title="A day's use, as 60 W 4 h, 500 W 20 min")
+
+    @property
+    def steps(self) -> tuple[tuple[float, float], ...]:
+        """The day's use as powers at the socket, W, each with its time, s."""
+        return read_profile(self.profile, self.continuous)
+
+    @field_validator("profile")
+    @classmethod
+    def _readable(cls, text: str, info: ValidationInfo) -> str:
+        read_profile(text, info.data.get("continuous", math.inf))
+        return text.strip()
+
+    @model_validator(mode="after")
+    def _surge_fits(self) -> Self:
+        if not self.continuous <= self.surge <= MOST_SURGE * self.continuous:
+            most = min(HIGHEST_SURGE, MOST_SURGE * self.continuous)
+            raise ValueError(
+                f"surge of {short(self.surge, 'W')} is outside {short(self.continuous, 'W')} to "
+                f"{short(most, 'W')} (1 to {MOST_SURGE:.0f} times the continuous power); change either"
+            )
+        return self
+
+
+def surge_beside(power: Mapping[str, Any]) -> tuple[dict[str, Any], str]:
+    """The power asked as raw input whose continuous power was just changed, its surge moved to the next that fits beside it,
+    and what is to be said of that; as it is where nothing need be moved or a value cannot be read."""
+    try:
+        continuous, surge = (_WATTS.validate_python(power[name]) for name in ("continuous", "surge"))
+    except (KeyError, ValidationError):
+        return dict(power), ""
+    fitting = min(max(surge, continuous), MOST_SURGE * continuous)
+    if fitting == surge:
+        return dict(power), ""
+    return {**power, "surge": fitting}, f"Moved from {short(surge, 'W')} to {short(fitting, 'W')} with the continuous power."
+
+
+_STEP = re.compile(r"(.+?\S)\s+([\d.]+)\s*(h|min|s)\b")
+_HOURS = {"h": 3600.0, "min": 60.0, "s": 1.0}
+MOST_STEPS = 24
+
+
+def read_profile(text: str, most: float) -> tuple[tuple[float, float], ...]:
+    """A day's use as people write it: steps between commas, each a power and a time. Raises: ValueError."""
+    found: list[tuple[float, float]] = []
+    for piece in (p.strip() for p in text.split(",") if p.strip()):
+        step = _STEP.fullmatch(piece)
+        if step is None:
+            raise ValueError(f"‘{piece}’ is not a power and a time; write for example 60 W 4 h, 500 W 20 min")
+        watts = parse(step[1], "W")
+        seconds = float(step[2]) * _HOURS[step[3]]
+        if not 0 <= watts <= most:
+            raise ValueError(f"‘{piece}’ asks {short(watts, 'W')}; allowed 0 W to the continuous power, {short(most, 'W')}")
+        if not 0 < seconds <= 7 * 86400:
+            raise ValueError(f"‘{piece}’ lasts {step[2]} {step[3]}; allowed up to 168 h")
+        found.append((watts, seconds))
+    if len(found) > MOST_STEPS:
+        raise ValueError(f"{len(found)} steps; allowed {MOST_STEPS}: join those that are alike")
+    return tuple(found)
+
+
+LoadShare = Annotated[Percent, Field(ge=0, le=1)]
+
+
+class AcOutput(Section):
+    """A socket of one phase, with what it is asked."""
+
+    kind: Literal["ac"] = Field("ac", title="Kind of output")
+    voltage: Volt = Field(230, ge=100, le=240, title="Output voltage, RMS")
+    frequency: Hertz = Field(50, ge=45, le=65, title="Output frequency")
+    waveform: Waveform = Field("sine", title="Waveform")
+    power: PowerAsked = Field(default_factory=PowerAsked, title="Power")
+    loads: tuple[LoadKind, ...] = Field(("lamp", "adapter"), max_length=7, title="Intended loads")
+    shares: tuple[LoadShare | None, ...] = Field((), max_length=7, title="Share of the power, each load")
+
+    @property
+    def stepped(self) -> bool:
+        """Whether the output is a square or three-level wave rather than a sine."""
+        return self.waveform != "sine"
+
+    @model_validator(mode="after")
+    def _shares_fit(self) -> Self:
+        if len(self.shares) > len(self.loads):
+            raise ValueError(f"{len(self.shares)} shares of the power for {len(self.loads)} loads; give one for each, or fewer")
+        given = [s for s in self.shares if s is not None]
+        total = sum(given)
+        if total > 1 + 1e-6 or (self.loads and len(given) == len(self.loads) and total < 1 - 1e-3):
+            raise ValueError(
+                f"the loads' shares of the power add up to {short(total, '%')}; they must make 100 %: change one, or leave one "
+                "out to take the rest"
+            )
+        return self
+
+    def share_at(self, place: int) -> float:
+        """Share of the continuous power that the load at a place of the list takes: as given, else an equal part of the
+        rest."""
+        shares = [*self.shares, *[None] * (len(self.loads) - len(self.shares))]
+        given = shares[place]
+        if given is not None:
+            return given
+        return max(0.0, 1 - sum(s for s in shares if s is not None)) / sum(s is None for s in shares)
+
+    @property
+    def crest_power(self) -> float:
+        """Power of the loads that draw theirs at the crest, W."""
+        return self.power.continuous * sum(self.share_at(n) for n, load in enumerate(self.loads) if load in CRESTED)

@@ -1,0 +1,103 @@
+"""What feeds a design: a battery, with its cells and its leads."""
+
+from __future__ import annotations
+
+import math
+from typing import Literal, Self
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from rhombos.core.units import AmpereHour, Celsius, Metre, Ohm, short
+
+Chemistry = Literal["LiFePO4", "Li-ion", "lead-acid"]
+
+CELL_VOLTS: dict[Chemistry, tuple[float, float, float]] = {
+    "LiFePO4": (2.8, 3.2, 3.65),
+    "Li-ion": (3.0, 3.7, 4.2),
+    "lead-acid": (1.75, 2.0, 2.45),
+}
+"""Volts of one cell: empty cut-off, nominal, full or charging."""
+
+CELL_OHM_AH: dict[Chemistry, float] = {"LiFePO4": 0.15, "Li-ion": 0.10, "lead-acid": 0.20}
+"""Typical internal resistance of one cell times its capacity, Ω·Ah, at 25 °C; measure the real pack and enter it."""
+
+FRESH: dict[Chemistry, float] = {"LiFePO4": 0.3, "Li-ion": 0.4, "lead-acid": 0.5}
+"""Resistance of a fresh, warm, full cell over that of a used one: what a short circuit meets."""
+
+PEUKERT: dict[Chemistry, tuple[float, float]] = {
+    "LiFePO4": (1.0, 3600.0),
+    "Li-ion": (1.0, 3600.0),
+    "lead-acid": (1.2, 20 * 3600.0),
+}
+"""Exponent, and the time of discharge for which the capacity is stated, s."""
+
+COLD_B: dict[Chemistry, float] = {"LiFePO4": 3000.0, "Li-ion": 2600.0, "lead-acid": 1100.0}
+"""How a cell's resistance grows in the cold, K, as the B of a thermistor: 2.5, 2.2 and 1.4 times at 0 °C."""
+
+RESTING: dict[Chemistry, tuple[float, ...]] = {
+    "LiFePO4": (3.00, 3.22, 3.28, 3.30, 3.33, 3.40),
+    "Li-ion": (3.30, 3.63, 3.75, 3.86, 4.02, 4.18),
+    "lead-acid": (1.93, 1.97, 2.01, 2.05, 2.09, 2.12),
+}
+"""Volts of a rested cell at 25 °C, empty to full in fifths: typical; measure the real cells."""
+
+LOWEST_NOMINAL, HIGHEST_NOMINAL = 9.5, 60.5
+
+
+class Section(BaseModel):
+    """A part of a brief: what stands in it stays, and nothing else may."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+class BatterySource(Section):
+    """The battery and its cable."""
+
+    kind: Literal["battery"] = Field("battery", title="Kind of source")
+    chemistry: Chemistry = Field("LiFePO4", title="Chemistry")
+    cells: int = Field(8, ge=3, le=30, title="Cells in series")
+    capacity: AmpereHour = Field(100 * 3600, ge=3600, le=5000 * 3600, title="Capacity")
+    resistance: Ohm | None = Field(None, ge=1e-5, le=5, title="Internal resistance")
+    fresh_resistance: Ohm | None = Field(None, ge=1e-5, le=5, title="Internal resistance, fresh and warm")
+    coldest: Celsius = Field(5, ge=-40, le=40, title="Coldest battery")
+    cable_length: Metre = Field(1.0, ge=0.05, le=30, title="Cable length, one way")
+
+    @property
+    def volts(self) -> tuple[float, float, float]:
+        """Empty, nominal and full (charging) voltage of the pack, V."""
+        empty, nominal, full = CELL_VOLTS[self.chemistry]
+        return self.cells * empty, self.cells * nominal, self.cells * full
+
+    @property
+    def internal_resistance(self) -> float:
+        """As entered, or typical for the chemistry and capacity, Ω."""
+        if self.resistance is not None:
+            return self.resistance
+        return self.cells * CELL_OHM_AH[self.chemistry] / (self.capacity / 3600)
+
+    @property
+    def lowest_resistance(self) -> float:
+        """What a short circuit meets: as entered, or typical of fresh and warm cells, Ω."""
+        return self.fresh_resistance or FRESH[self.chemistry] * self.internal_resistance
+
+    @model_validator(mode="after")
+    def _fresh_is_lower(self) -> Self:
+        if self.fresh_resistance is not None and self.fresh_resistance > self.internal_resistance:
+            raise ValueError(
+                f"internal resistance, fresh and warm, of {short(self.fresh_resistance, 'ohm')} is above the used battery's "
+                f"{short(self.internal_resistance, 'ohm')}; a fresh battery has less"
+            )
+        return self
+
+    @model_validator(mode="after")
+    def _within_reach(self) -> Self:
+        nominal = self.volts[1]
+        if not LOWEST_NOMINAL <= nominal <= HIGHEST_NOMINAL:
+            per_cell = CELL_VOLTS[self.chemistry][1]
+            fewest = math.ceil(LOWEST_NOMINAL / per_cell)
+            most = math.floor(HIGHEST_NOMINAL / per_cell)
+            raise ValueError(
+                f"{self.cells} {self.chemistry} cells make {short(nominal, 'V')}, allowed 10 V to 60 V; "
+                f"use {fewest} to {most} cells"
+            )
+        return self

@@ -1,0 +1,13 @@
+"""Briefs that are nearly alike."""
+
+from typing import Any
+
+from rhombos.core.design.brief import Brief
+
+
+def written_short(brief: Brief) -> dict[str, Any]:
+    """A brief's fields to change, as one of one source and one output is written short."""
+    whole = brief.model_dump()
+    output = whole["outputs"][0]
+    asked = {name: output.pop(name) for name in ("power", "loads", "shares")}
+    return {"source": whole["sources"][0], "output": output, **asked, "targets": whole["targets"]}
