@@ -129,8 +129,8 @@ def settled_or_named(worked: Worked, told: Solution) -> Iterator[str]:
         if not s.converged and key not in hopeless and "whole.unsettled" not in named:
             yield f"{key} did not settle and nothing says so"
     names = {
-        "flat": {"battery.cannot_give_flat", "front_end.duty"},
-        "surge_flat": {"battery.cannot_give_surge_flat", "front_end.surge_sags"},
+        "low": {"source.cannot_give_low", "front_end.duty"},
+        "surge_low": {"source.cannot_give_surge_low", "front_end.surge_sags"},
     }
     for key in hopeless:
         if not named & (names.get(key, set()) | {"whole.not_held"}):
@@ -144,7 +144,7 @@ def balanced(worked: Worked, told: Solution) -> Iterator[str]:
     for key, s in worked.settled.items():
         if key in hopeless or not s.converged:
             continue
-        cells = s.states["battery"]
+        cells = s.states["source"]
         drawn = cells.terminal * cells.current
         lost = sum(s.states[b].loss for b in blocks)
         missing = (drawn - s.flow["load"] - lost) / max(drawn, 1e-9)
@@ -154,7 +154,7 @@ def balanced(worked: Worked, told: Solution) -> Iterator[str]:
 
 def idle_is_small(worked: Worked, told: Solution) -> Iterator[str]:
     """With nothing plugged in, little is drawn."""
-    idle = worked.settled["idle"].flow["battery"]
+    idle = worked.settled["idle"].flow["source"]
     if idle > max(IDLE_FLOOR, IDLE_SHARE * worked.brief.power.continuous):
         yield f"{idle:.1f} W with nothing plugged in"
 
@@ -163,7 +163,7 @@ def rules_kept(worked: Worked, told: Solution) -> Iterator[str]:
     """Nothing that was proposed breaks a rule, unless the finding says why no part or value avoids it; what a battery makes of
     a
     design that it cannot feed at all does not count beside that."""
-    if any(f.code == "battery.cannot_give_flat" for f in told.findings):
+    if any(f.code == "source.cannot_give_low" for f in told.findings):
         return
     for f in told.findings:
         if f.severity in ("stop", "fix") and not f.unavoidable:
@@ -188,14 +188,14 @@ def losses(worked: Worked) -> tuple[float, float]:
     if "nominal" in worked.route.hopeless(worked.settled):
         return float("nan"), float("nan")
     now = worked.settled["nominal"]
-    return now.flow["battery"] - now.flow["load"], worked.settled["idle"].flow["battery"]
+    return now.flow["source"] - now.flow["load"], worked.settled["idle"].flow["source"]
 
 
 def natural_growth(worked: Worked, more: float) -> float:
     """What share of the larger loss is new when power grows `more` times over the same resistances: the loss goes with the
     current's square, and from P = (1 - s) V I, where s = R I / V is lost on the way, dI/I = dP/P (1 - s) / (1 - 2 s)."""
     now = worked.settled["nominal"]
-    lost = min(MOST_LOST, max(0.0, 1 - now.flow["load"] / (now.point.emf * now.states["battery"].current)))
+    lost = min(MOST_LOST, max(0.0, 1 - now.flow["load"] / (now.point.emf * now.states["source"].current)))
     return float(1 - more ** (-2 * (1 - lost) / (1 - 2 * lost)))
 
 

@@ -53,7 +53,7 @@ def test_a_winding_sheet_comes_on_paper_as_it_is_on_the_screen(client, block):
 
 
 def test_there_is_no_sheet_of_what_is_not_wound(client):
-    for block, pins in (("battery", {}), ("rectifier", {"rectifier.circuit": "doubler, no choke"})):
+    for block, pins in (("source", {}), ("rectifier", {"rectifier.circuit": "doubler, no choke"})):
         answer = client.post(f"/api/coils/{block}/sheet", json={"brief": {}, "pins": pins})
         assert answer.status_code == 404
         assert f"‘{block}’" in answer.json()["detail"]

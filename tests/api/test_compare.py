@@ -53,7 +53,7 @@ def test_a_design_keeps_its_route_and_the_decision_behind_it(client):
     assert kept["decision"]["chosen"] == "this one"
     solved = client.post("/api/solve", json={k: kept[k] for k in ("brief", "pins", "rules", "route")}).json()["solution"]
     assert [b["key"] for b in solved["blocks"]] == [
-        "battery",
+        "source",
         "input_stage",
         "front_end",
         "iron_transformer",

@@ -5,7 +5,7 @@ import math
 import pytest
 
 BLOCKS = [
-    "battery",
+    "source",
     "input_stage",
     "front_end",
     "transformer",
@@ -101,7 +101,7 @@ def test_every_block_has_its_pictures(client, block):
         "h_bridge": 3,
         "front_drive": 1,
         "precharge": 5,
-        "battery": 4,
+        "source": 4,
         "protection": 4,
         "isolation": 3,
     }.get(block, 2)

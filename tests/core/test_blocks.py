@@ -122,7 +122,7 @@ DIRECTIONS = [
     ("input_stage", "can_ripple", "input_stage.count", 4, 12, False),
     ("input_stage", "drop", "input_stage.cable", 6e-6, 25e-6, False),
     ("input_stage", "cable_loss", "input_stage.cable", 6e-6, 25e-6, False),
-    ("battery", "current", "h_bridge.carrier", 16e3, 60e3, True),
+    ("source", "current", "h_bridge.carrier", 16e3, 60e3, True),
 ]
 
 
@@ -138,9 +138,9 @@ def test_a_pin_moves_its_figure_the_right_way(at, block, figure, pin, low, high,
 
 
 ASKED = [
-    ("battery", "current", {"power": {"continuous": 900, "surge": 1200}}, True),
-    ("battery", "terminal", {"source": {"resistance": 0.05}}, False),
-    ("battery", "run_time", {"source": {"capacity": 200 * 3600}}, True),
+    ("source", "current", {"power": {"continuous": 900, "surge": 1200}}, True),
+    ("source", "terminal", {"source": {"resistance": 0.05}}, False),
+    ("source", "run_time", {"source": {"capacity": 200 * 3600}}, True),
     ("input_stage", "drop", {"source": {"cable_length": 4.0}}, True),
     ("front_end", "junction", {"targets": {"ambient": 50}}, True),
     ("transformer", "temperature", {"targets": {"ambient": 50}}, True),
@@ -162,34 +162,34 @@ def test_the_brief_moves_figures_the_right_way(at, block, figure, change, rises)
 
 
 def test_points_differ_as_batteries_do(at):
-    flat, nominal, full, idle = (at("front_end", point) for point in ("flat", "nominal", "full", "idle"))
+    flat, nominal, full, idle = (at("front_end", point) for point in ("low", "nominal", "high", "idle"))
     assert flat.duty > nominal.duty > full.duty > idle.duty
     assert full.resting > nominal.resting > flat.resting
     assert idle.loss < nominal.loss
-    surge = at("front_end", "surge_full")
+    surge = at("front_end", "surge_high")
     assert surge.peak_voltage > full.peak_voltage
     assert surge.device_peak > 1.7 * full.device_peak
 
 
 def test_no_load_draws_little_but_not_nothing(at):
-    idle = at("battery", "idle")
+    idle = at("source", "idle")
     assert 3 < idle.power < 40
     assert at("load", "idle").current == 0
     assert at("output_filter", "idle").line_current == pytest.approx(at("output_filter", "idle").capacitor_current)
 
 
 def test_without_a_clamp_the_leakage_rings_freely(at, shelf):
-    bare = at("front_end", "full", pins={"front_end.clamp": "none"})
+    bare = at("front_end", "high", pins={"front_end.clamp": "none"})
     device = shelf.get(Mosfet, "MN-150-7.2m-A")
-    leak = at("transformer", "full").leakage + USUAL.lead_inductance
-    need = at("front_end", "full", pins={"front_end.clamp": "none"}).device_peak * 2 / (1 + USUAL.sharing_imbalance)
+    leak = at("transformer", "high").leakage + USUAL.lead_inductance
+    need = at("front_end", "high", pins={"front_end.clamp": "none"}).device_peak * 2 / (1 + USUAL.sharing_imbalance)
     assert bare.clamp_loss == 0
     ratio = bare.spike / (need * math.sqrt(leak / (2 * device.c_oss)))
     assert 1 < ratio < 1.1, "half-windings and packages leak beside the leads"
 
 
 def test_without_a_damper_the_diodes_see_twice_the_secondary(at):
-    bare = at("rectifier", "full", pins={"rectifier.damper": "none"})
+    bare = at("rectifier", "high", pins={"rectifier.damper": "none"})
     assert bare.reverse == pytest.approx(2 * (bare.reverse - bare.ring), rel=1e-9)
     assert bare.damper_loss == 0
 

@@ -99,7 +99,7 @@ def reaching_by_hand(hand, shelf) -> tuple[complex, complex]:
     bank = shelf.get(Capacitor, "CE-500-220").esr / 2 + 1 / (s * 440e-6)
     sways = -bank * (1 - share)  # volts for an ampere that swings in what the bridge draws
     stage = share + sways * hand.settled["nominal"].flow["dc_link"] / 375**2
-    before = now["battery"].resistance + now["input_stage"].cable_resistance + shelf.get(Fuse, "FU-80-50").resistance + 0.6e-3
+    before = now["source"].resistance + now["input_stage"].cable_resistance + shelf.get(Fuse, "FU-80-50").resistance + 0.6e-3
     reaches = stage / (1 + s * before * entry.count * shelf.get(Capacitor, entry.capacitor).c)
     assert now["controller"].passed == pytest.approx(abs(reaches), rel=1e-3)
     return stage, reaches
@@ -114,7 +114,7 @@ def swinging(hand) -> tuple[float, float]:
 def test_the_pulsation_that_reaches_the_battery(hand, now, shelf):
     (_, reaches), (apparent, mean) = reaching_by_hand(hand, shelf), swinging(hand)
     depth = apparent / mean * abs(reaches)
-    cells = now["battery"]
+    cells = now["source"]
     depth *= 1 - hand.rules.control_power / cells.power  # the control supply takes its power steadily
     assert cells.rms / cells.current == pytest.approx(math.sqrt(1 + depth**2 / 2), rel=2e-4)
     assert cells.peak / cells.current == pytest.approx(1 + depth, rel=2e-3)
@@ -204,7 +204,7 @@ def test_the_push_pull_stage(now, hand, shelf):
 
 
 def test_the_input_and_the_battery(now, hand, shelf):
-    entry, cells, flow = now["input_stage"], now["battery"], hand.settled["nominal"].flow
+    entry, cells, flow = now["input_stage"], now["source"], hand.settled["nominal"].flow
     mean = flow["front_end"] / hand.settled["nominal"].v_in
     cable = 1.724e-8 * (1 + 0.00393 * 40) * 2 * 1.2 / 10e-6
     fuse = shelf.get(Fuse, "FU-80-50").resistance
@@ -220,7 +220,7 @@ def test_the_input_and_the_battery(now, hand, shelf):
     r_i = 8 * 0.15 / 100
     assert cells.resistance == pytest.approx(r_i)
     met = r_i * (cells.rms / cells.current) ** 2
-    assert cells.current == pytest.approx((25.6 - math.sqrt(25.6**2 - 4 * met * flow["battery"])) / (2 * met), rel=1e-9)
+    assert cells.current == pytest.approx((25.6 - math.sqrt(25.6**2 - 4 * met * flow["source"])) / (2 * met), rel=1e-9)
     assert cells.terminal == pytest.approx(25.6 - cells.current * met)
     assert cells.fault_current == pytest.approx(25.6 / (0.3 * r_i))  # a fresh battery has three tenths of it
     assert cells.run_time == pytest.approx(100 * 3600 / cells.current, rel=1e-9)

@@ -46,7 +46,7 @@ def table(bench, key):
 def test_every_wound_part_has_its_bench_and_nothing_else_has(wound):
     worked, benches = wound
     assert {b.block for b in benches} == set(worked.builds) & set(COILS)
-    assert coil_bench(worked, "battery") is None
+    assert coil_bench(worked, "source") is None
 
 
 def test_each_table_marks_one_present_choice_and_every_option_has_its_columns(wound):
@@ -92,7 +92,7 @@ def test_a_turn_more_lowers_the_flux_in_proportion(bench, worked):
     for o in table(bench, "turns").options:
         n = int(o.name.split(" : ")[0])
         assert float(o.texts["flux"].split()[0]) == pytest.approx(
-            1e3 * worked.settled["full"].states["transformer"].worst_flux * build.primary_turns / n, rel=6e-3
+            1e3 * worked.settled["high"].states["transformer"].worst_flux * build.primary_turns / n, rel=6e-3
         )
 
 

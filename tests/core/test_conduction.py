@@ -61,6 +61,6 @@ def test_a_design_carries_its_own_intervals(name, wave, refuge, shelf):
     for key in ("front_end", "h_bridge"):
         if key in blocks:
             assert blocks[key].intervals
-    assert blocks["battery"].intervals == ()
+    assert blocks["source"].intervals == ()
     if name == "iron push-pull":
         assert "rectifier" not in " ".join(i.text for i in blocks["front_end"].intervals)

@@ -88,7 +88,7 @@ def test_a_loop_that_never_reaches_one_has_no_crossover():
 
 @pytest.mark.parametrize("brief", ["refuge"])
 def test_a_proposal_is_stable_reaches_its_frequency_and_its_link(brief, solution, worked):
-    state = worked.settled["flat"].states["controller"]
+    state = worked.settled["low"].states["controller"]
     assert state.phase >= USUAL.phase_margin
     assert state.trim_slow <= 2 * worked.builds["front_end"].frequency <= state.trim_fast
     assert state.setpoint == pytest.approx(worked.builds["dc_link"].voltage, rel=0.02)
@@ -205,7 +205,7 @@ def test_iron_routes_have_no_loop_and_no_controller_sheet(refuge, shelf):
 def test_the_pictures_show_the_wanted_frequency_and_the_crossover(worked):
     trimmer, bode = charts(worked, "controller")
     assert trimmer.marks[0].at == pytest.approx(2 * worked.builds["front_end"].frequency / 1e3)
-    state = worked.settled["flat"].states["controller"]
+    state = worked.settled["low"].states["controller"]
     assert bode.dots[0].y == pytest.approx(state.phase)
     gain = bode.series[0]
     assert np.interp(math.log(state.crossover), np.log(np.array(gain.x) * 1e3), gain.y) == pytest.approx(0, abs=0.5)

@@ -377,7 +377,7 @@ def test_a_long_cable_is_as_thick_as_both_its_conductors_ask(refuge, shelf):
     content["source"] |= {"cable_length": 5.0}
     brief = Brief.model_validate(content)
     worked = work_out(brief, {}, shelf, USUAL)
-    build, cells = worked.builds["input_stage"], worked.settled["flat"].states["battery"]
+    build, cells = worked.builds["input_stage"], worked.settled["low"].states["source"]
     fuse = shelf.get(Fuse, build.fuse)
     sizes = sorted(float(f"{a}e-6") for a in input_stage.CABLES)
 

@@ -127,12 +127,12 @@ def test_it_is_raised_and_its_cure_clears_it(code, pins, refuge, shelf):
 @pytest.mark.parametrize(
     ("code", "change"),
     [
-        ("battery.cannot_give_flat", {"source": {"cells": 4, "capacity": "7 Ah"}}),
+        ("source.cannot_give_low", {"source": {"cells": 4, "capacity": "7 Ah"}}),
         (
-            "battery.cannot_give_surge_flat",
+            "source.cannot_give_surge_low",
             {"source": {"cells": 4, "capacity": "10 Ah"}, "power": {"continuous": 300, "surge": 900}},
         ),
-        ("battery.rate", {"source": {"capacity": "20 Ah"}}),
+        ("source.rate", {"source": {"capacity": "20 Ah"}}),
         ("front_end.surge_sags", {"source": {"capacity": "25 Ah"}}),
         ("front_end.many", {"source": {"cells": 4, "capacity": "400 Ah"}, "power": {"continuous": 3000, "surge": 3000}}),
         (
@@ -144,7 +144,7 @@ def test_it_is_raised_and_its_cure_clears_it(code, pins, refuge, shelf):
         ("output_filter.distortion", {"targets": {"distortion": "0.5 %"}}),
         ("load.motor_start", {"loads": ["compressor"]}),
         ("load.crest", {"loads": ["rectifier"]}),
-        ("battery.management", {}),
+        ("source.management", {}),
         ("front_end.imbalance", {}),
     ],
 )

@@ -20,8 +20,8 @@ def need(worked):
 
 
 def test_all_heat_is_made_inside(need, worked):
-    state = worked.settled["flat"]
-    lost = state.flow["battery"] - state.flow["load"]
+    state = worked.settled["low"]
+    lost = state.flow["source"] - state.flow["load"]
     assert need.inside >= lost
     assert need.inside < 0.2 * worked.brief.power.continuous
 

@@ -64,7 +64,7 @@ def test_pulses_through_leakage_are_those_of_the_circuit(route, cells, power, pi
         }
     )
     worked = work_out(brief, pins, shelf, PRESETS["usual"], route)
-    s = worked.settled["flat"]
+    s = worked.settled["low"]
     stage_state, rectified, builds = s.states["front_end"], s.states["rectifier"], worked.builds
     ratio, f = builds["transformer"].ratio, builds["front_end"].frequency
     leakage = transformer.leakage(builds["transformer"], shelf) + front_end.lead_inductance(

@@ -76,9 +76,9 @@ MISTAKES = {
     "fuse slower than its diode": ("input_stage.reverse_slow", {"input_stage.reverse_i2t": 100}, {}, "push-pull link"),
     "cable that a short heats": ("input_stage.fuse_i2t", {"input_stage.cable": "0.5", "input_stage.fuse": "FU-80-160"}, {}, "push-pull link"),
     "fuse not for DC": ("input_stage.fuse_voltage", {"input_stage.fuse": "FU-32-50"}, {"source": {"cells": 12}}, "push-pull link"),
-    "cold battery": ("battery.cold", {}, {"source": {"coldest": -30, "capacity": "16 Ah"}}, "push-pull link"),
-    "charging in frost": ("battery.frost", {}, {"source": {"coldest": -10}}, "push-pull link"),
-    "gauge on a flat curve": ("battery.gauge", {}, {}, "push-pull link"),
+    "cold battery": ("source.cold", {}, {"source": {"coldest": -30, "capacity": "16 Ah"}}, "push-pull link"),
+    "charging in frost": ("source.frost", {}, {"source": {"coldest": -10}}, "push-pull link"),
+    "gauge on a flat curve": ("source.gauge", {}, {}, "push-pull link"),
     # output and load
     "only a fuse against a short": ("protection.short_fuse", {"protection.short": "fuse alone"}, {}, "push-pull link"),
     "short off too late": ("protection.short_late", {"protection.short_delay": "200u", "protection.coil": 0}, {}, "push-pull link"),
@@ -132,9 +132,9 @@ UNCURED = {
     "front_end.many",
     "load.wave",
     "whole.efficiency",
-    "battery.cold",
-    "battery.frost",
-    "battery.gauge",
+    "source.cold",
+    "source.frost",
+    "source.gauge",
     "isolation.earthing",
 }
 """What no pin of the inverter cures: another battery, another place, a licensed person."""

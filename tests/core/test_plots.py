@@ -19,7 +19,7 @@ def picture(worked, block, key):
 @pytest.mark.parametrize("block", BY_BLOCK)
 def test_every_block_has_pictures_that_can_be_drawn(block, worked):
     drawn = charts(worked, block)
-    assert len(drawn) == {"front_end": 3, "h_bridge": 3, "precharge": 5, "battery": 4, "protection": 4, "isolation": 3}.get(
+    assert len(drawn) == {"front_end": 3, "h_bridge": 3, "precharge": 5, "source": 4, "protection": 4, "isolation": 3}.get(
         block, 2
     )
     for chart in drawn:
@@ -47,7 +47,7 @@ def test_the_switch_wave_peaks_at_the_sheets_figure(worked, solution):
 
 def test_the_diode_wave_peaks_at_the_rings_height(worked):
     chart = picture(worked, "rectifier", "diode")
-    assert max(chart.series[0].y) * 1e3 == pytest.approx(worked.settled["full"].states["rectifier"].reverse, rel=0.02)
+    assert max(chart.series[0].y) * 1e3 == pytest.approx(worked.settled["high"].states["rectifier"].reverse, rel=0.02)
 
 
 def test_the_window_holds_every_wire(worked):

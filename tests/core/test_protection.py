@@ -70,10 +70,10 @@ def test_an_overload_counts_the_square_beyond_its_pick_up(need, worked):
 
 
 def test_the_sag_that_vanishes_is_that_of_the_settled_battery(worked):
-    flat = worked.settled["flat"]
+    flat = worked.settled["low"]
     state = flat.states["protection"]
     entry = flat.states["input_stage"]
-    between = flat.states["battery"].emf - flat.states["battery"].terminal + entry.drop
+    between = flat.states["source"].emf - flat.states["source"].terminal + entry.drop
     assert state.sag == pytest.approx(between, rel=0.02)
 
 

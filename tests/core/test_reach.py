@@ -56,7 +56,7 @@ def test_the_smallest_damper_is_that_of_a_diode_that_stands_the_winding(circuit,
 
 
 def test_the_damper_that_a_frequency_counts_on_is_no_larger_than_the_one_fitted(worked):
-    build, state = worked.builds["rectifier"], worked.settled["full"].states["rectifier"]
+    build, state = worked.builds["rectifier"], worked.settled["high"].states["rectifier"]
     how = RECTIFIERS[build.circuit]
     secondary = worked.builds["transformer"].ratio * worked.brief.source.volts[2]
     counted = rectifier.least_damper(secondary, state.current, how, worked.shelf, USUAL)
@@ -69,7 +69,7 @@ def test_only_what_is_drawn_beyond_what_is_wanted_weighs_more():
     assert USUAL.idle_beyond(28.0, 18.0) == pytest.approx(10 * IDLE_WEIGHT)
 
 
-@pytest.mark.parametrize("point", ["nominal", "flat", "full", "surge_flat"])
+@pytest.mark.parametrize("point", ["nominal", "low", "high", "surge_low"])
 def test_a_path_told_to_four_digits_swings_as_the_path_itself(point, worked):
     settled, line = worked.settled[point], worked.brief.output.frequency
     exact, share = link_loop.pulsation_of(settled.path, worked.builds["controller"], settled.demand, line)

@@ -132,7 +132,7 @@ def rectified(request, refuge, shelf):
 def test_every_rectifier_balances(rectified):
     hopeless = rectified.route.hopeless(rectified.settled)
     for key, s in rectified.settled.items():
-        cells = s.states["battery"]
+        cells = s.states["source"]
         lost = sum(s.states[k].loss for k in lossy(rectified.route, rectified.brief.output.waveform))
         assert key in hopeless or cells.terminal * cells.current == pytest.approx(s.flow["load"] + lost, rel=1e-3), key
 
@@ -142,7 +142,7 @@ def test_the_link_is_what_its_circuit_makes_of_the_secondary(rectified, shelf):
     how, diode = RECTIFIERS[build.circuit], shelf.get(Diode, build.diode)
     turns = rectified.builds["transformer"]
     ratio = turns.secondary_turns / turns.primary_turns
-    for key in ("nominal", "flat", "full"):
+    for key in ("nominal", "low", "high"):
         s = rectified.settled[key]
         link, state = s.states["dc_link"].voltage, s.states["rectifier"]
         open_v = ratio * TOPOLOGIES["push-pull"].drive * s.v_in
@@ -167,9 +167,9 @@ def test_the_link_is_what_its_circuit_makes_of_the_secondary(rectified, shelf):
 
 def test_what_the_diodes_block(rectified):
     how = RECTIFIERS[rectified.builds["rectifier"].circuit]
-    s = rectified.settled["full"].states
+    s = rectified.settled["high"].states
     ratio = s["transformer"].ratio
-    at = rectified.settled["full"]
+    at = rectified.settled["high"]
     secondary = ratio * at.v_half - at.secondary_drop
     blocked = {1: secondary, 2: 2 * secondary}[how.reverse] if how.gain == 1 else s["dc_link"].voltage
     assert s["rectifier"].reverse - s["rectifier"].ring == pytest.approx(blocked, rel=2e-4)
@@ -177,8 +177,8 @@ def test_what_the_diodes_block(rectified):
 
 def test_only_a_choke_makes_the_link_stand_still(rectified):
     how = RECTIFIERS[rectified.builds["rectifier"].circuit]
-    links = [rectified.settled[k].states["dc_link"].voltage for k in ("flat", "nominal", "full")]
-    duties = [rectified.settled[k].states["front_end"].duty for k in ("flat", "nominal", "full")]
+    links = [rectified.settled[k].states["dc_link"].voltage for k in ("low", "nominal", "high")]
+    duties = [rectified.settled[k].states["front_end"].duty for k in ("low", "nominal", "high")]
     empty, _, full = rectified.brief.source.volts
     if how.choke:
         assert links[0] == links[2]
@@ -202,12 +202,12 @@ def test_an_open_switch_of_the_bridge_stands_at_the_highest_that_its_link_reache
 def test_a_stepped_output_follows_an_unheld_link_and_a_sine_does_not(refuge, shelf):
     pins = {"rectifier.circuit": "doubler, no choke"}
     square = work_out(asking(refuge, "square"), pins, shelf, USUAL).settled
-    assert square["full"].states["h_bridge"].output > 1.2 * square["flat"].states["h_bridge"].output
-    rose = square["full"].states["dc_link"].voltage / square["flat"].states["dc_link"].voltage
-    assert square["full"].flow["load"] / square["flat"].flow["load"] == pytest.approx(rose**2, rel=1e-3)
+    assert square["high"].states["h_bridge"].output > 1.2 * square["low"].states["h_bridge"].output
+    rose = square["high"].states["dc_link"].voltage / square["low"].states["dc_link"].voltage
+    assert square["high"].flow["load"] / square["low"].flow["load"] == pytest.approx(rose**2, rel=1e-3)
     sine = work_out(refuge, pins, shelf, USUAL).settled
-    assert sine["full"].flow["load"] == sine["flat"].flow["load"] == refuge.power.continuous
-    assert sine["full"].states["h_bridge"].modulation < sine["flat"].states["h_bridge"].modulation
+    assert sine["high"].flow["load"] == sine["low"].flow["load"] == refuge.power.continuous
+    assert sine["high"].states["h_bridge"].modulation < sine["low"].states["h_bridge"].modulation
 
 
 def test_a_doubler_has_half_the_turns_and_two_banks_that_share(refuge, shelf):
@@ -266,7 +266,7 @@ def test_bench_and_pictures_know_whether_there_is_a_choke(name, refuge, shelf):
 @pytest.mark.parametrize("route", ["half-bridge link", "full-bridge link"])
 def test_bridges_drive_every_rectifier_too(name, route, refuge, shelf):
     worked = work_out(refuge, {"rectifier.circuit": name}, shelf, USUAL, route)
-    assert worked.route.hopeless(worked.settled) <= {"surge_flat"}
+    assert worked.route.hopeless(worked.settled) <= {"surge_low"}
     solved = solve(refuge, {"rectifier.circuit": name}, shelf, USUAL, route)
     assert 0.8 < solved.totals.efficiency < 0.97
 

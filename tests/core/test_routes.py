@@ -48,7 +48,7 @@ def balanced(worked) -> None:
     for key, s in worked.settled.items():
         if key in worked.route.hopeless(worked.settled):
             continue
-        cells = s.states["battery"]
+        cells = s.states["source"]
         lost = sum(s.states[k].loss for k in lossy(worked.route, worked.brief.output.waveform))
         assert cells.terminal * cells.current == pytest.approx(s.flow["load"] + lost, rel=1e-3), key
 
@@ -95,7 +95,7 @@ def test_every_block_has_its_pictures(routed):
 def test_every_route_solves_the_demo_briefs(design, name, wave, shelf):
     worked = work_out(asking(design.brief, wave), {}, shelf, PRESETS[design.rules], name)
     balanced(worked)
-    assert not worked.route.hopeless(worked.settled) & {"nominal", "flat", "full", "idle"}
+    assert not worked.route.hopeless(worked.settled) & {"nominal", "low", "high", "idle"}
 
 
 @pytest.mark.parametrize(("cells", "power"), EXTREMES.values(), ids=list(EXTREMES))
@@ -119,7 +119,7 @@ def test_a_half_bridge_carries_twice_the_current_of_a_full_bridge(refuge, shelf)
 
 def test_only_the_push_pull_sees_twice_its_input(refuge, shelf):
     for name, times in (("push-pull link", 2), ("half-bridge link", 1), ("full-bridge link", 1)):
-        s = work_out(refuge, {}, shelf, USUAL, name).settled["full"]
+        s = work_out(refuge, {}, shelf, USUAL, name).settled["high"]
         assert s.states["front_end"].resting == pytest.approx(times * s.v_in, rel=1e-9)
 
 
@@ -202,8 +202,8 @@ def test_a_square_output_is_that_of_the_bare_circuit(refuge, shelf):
     brief = asking(refuge, "square")
     square = work_out(brief.but(power={"power_factor": 1.0}), {}, shelf, USUAL,
                       "iron push-pull")  # fmt: skip
-    s = square.settled["full"]
-    wound, front, entry, cells = (s.states[k] for k in ("iron_transformer", "front_end", "input_stage", "battery"))
+    s = square.settled["high"]
+    wound, front, entry, cells = (s.states[k] for k in ("iron_transformer", "front_end", "input_stage", "source"))
     n = wound.ratio
     leads = entry.drop / cells.current
     cell = (s.point.emf - cells.terminal) / cells.current  # what pulsates loses more in it than its mean
@@ -224,12 +224,12 @@ def test_a_square_output_is_that_of_the_bare_circuit(refuge, shelf):
 
 
 def test_nothing_holds_a_square_output_but_a_width_does(square, refuge, shelf):
-    outputs = {k: square.settled[k].states["iron_transformer"].output for k in ("flat", "full")}
-    assert outputs["full"] / outputs["flat"] == pytest.approx(29.2 / 22.4, rel=0.05)
+    outputs = {k: square.settled[k].states["iron_transformer"].output for k in ("low", "high")}
+    assert outputs["high"] / outputs["low"] == pytest.approx(29.2 / 22.4, rel=0.05)
     held = work_out(asking(refuge, "modified"), {}, shelf, USUAL, "iron push-pull")
-    for key in ("flat", "nominal", "full", "idle"):
+    for key in ("low", "nominal", "high", "idle"):
         assert held.settled[key].states["iron_transformer"].output == pytest.approx(230, rel=1e-4)
-    assert held.settled["flat"].share > held.settled["nominal"].share > held.settled["full"].share
+    assert held.settled["low"].share > held.settled["nominal"].share > held.settled["high"].share
 
 
 def test_the_iron_bridge_makes_its_sine_through_the_exact_waves(refuge, shelf):
@@ -242,7 +242,7 @@ def test_the_iron_bridge_makes_its_sine_through_the_exact_waves(refuge, shelf):
 def test_a_flat_battery_under_surge_sags_the_iron_bridge_and_says_so(refuge, shelf):
     found = solve(refuge, {}, shelf, USUAL, "iron bridge")
     worked = work_out(refuge, {}, shelf, USUAL, "iron bridge")
-    surged = worked.settled["surge_flat"].states
+    surged = worked.settled["surge_low"].states
     assert surged["h_bridge"].modulation == pytest.approx(1, abs=2e-3)
     assert surged["iron_transformer"].output < 0.9 * 230
     assert any(f.code == "iron_transformer.surge_sags" for f in found.findings)
@@ -308,7 +308,7 @@ def test_the_clock_is_the_volt_seconds_of_the_drive_core(swinging, shelf):
 
 
 def test_frequency_follows_the_battery_and_the_flux_of_the_iron_does_not(swinging):
-    flat, full = (swinging.settled[k].states for k in ("flat", "full"))
+    flat, full = (swinging.settled[k].states for k in ("low", "high"))
     assert full["oscillator"].frequency / flat["oscillator"].frequency == pytest.approx(29.2 / 22.4, rel=0.05)
     assert full["iron_transformer"].flux == pytest.approx(flat["iron_transformer"].flux, rel=1e-6)
 

@@ -49,14 +49,14 @@ def test_a_silent_ledger_only_computes():
 
 def test_eight_points_and_which_of_them_are_hot(refuge):
     points = operating_points(refuge)
-    assert list(points) == ["nominal", "flat", "full", "surge_flat", "surge_full", "idle", "idle_full", "limit"]
+    assert list(points) == ["nominal", "low", "high", "surge_low", "surge_high", "idle", "idle_high", "limit"]
     assert set(STEADY) < set(points)
-    assert points["flat"].emf < points["nominal"].emf < points["full"].emf
-    assert points["surge_full"].power == refuge.power.surge
-    assert points["idle"].power == points["idle_full"].power == 0
-    assert points["idle_full"].emf == points["full"].emf
+    assert points["low"].emf < points["nominal"].emf < points["high"].emf
+    assert points["surge_high"].power == refuge.power.surge
+    assert points["idle"].power == points["idle_high"].power == 0
+    assert points["idle_high"].emf == points["high"].emf
     assert points["limit"].power == 0
-    assert points["limit"].emf == pytest.approx(1.06 * points["full"].emf)
+    assert points["limit"].emf == pytest.approx(1.06 * points["high"].emf)
 
 
 @given(gain=st.floats(0, 0.85), base=st.floats(0, 30))
@@ -124,9 +124,9 @@ def test_a_limited_figure_shows_its_worst_point(sheet):
 
 
 def test_hopeless_points_are_left_out_while_others_remain(sheet):
-    sheet.hopeless = frozenset({"surge_full", "surge_flat"})
+    sheet.hopeless = frozenset({"surge_high", "surge_low"})
     assert sheet.limited("peak_voltage", "V", "x", "V", 1000).point not in sheet.hopeless
-    assert sheet.limited("duty", "D", "x", "1", 0.5, over=("surge_flat",)).point == "surge_flat"
+    assert sheet.limited("duty", "D", "x", "1", 0.5, over=("surge_low",)).point == "surge_low"
 
 
 def test_choices_tell_whether_they_are_pinned(sheet):
@@ -141,7 +141,7 @@ def test_choices_tell_whether_they_are_pinned(sheet):
 
 
 def test_a_cure_that_would_change_nothing_is_not_offered(sheet):
-    worst = Worst("front_end.loss", 3, "flat", 2, 1.6, "stop")
+    worst = Worst("front_end.loss", 3, "low", 2, 1.6, "stop")
     sheet.find(
         "x",
         "stop",

@@ -59,15 +59,15 @@ def test_power_in_is_power_out_and_every_loss_at_every_point(worked):
     for settled in worked.settled.values():
         states = settled.states
         lost = sum(states[k].loss for k in lossy(worked.route, "sine"))
-        drawn = states["battery"].terminal * states["battery"].current
+        drawn = states["source"].terminal * states["source"].current
         assert drawn == pytest.approx(settled.point.power + lost, rel=1e-3)
-        open_circuit = states["battery"].emf * states["battery"].current
-        assert open_circuit == pytest.approx(drawn + states["battery"].internal_loss, rel=1e-9)
+        open_circuit = states["source"].emf * states["source"].current
+        assert open_circuit == pytest.approx(drawn + states["source"].internal_loss, rel=1e-9)
 
 
 def test_volts_and_watts_tell_the_same_story(worked):
     """Power carried over the transformer by voltage and current, against power by adding up losses."""
-    for key in ("nominal", "flat", "full"):
+    for key in ("nominal", "low", "high"):
         s = worked.settled[key]
         states, current = s.states, 2 * s.states["rectifier"].average
         v_sec = states["transformer"].ratio * s.v_half - s.secondary_drop
@@ -77,11 +77,11 @@ def test_volts_and_watts_tell_the_same_story(worked):
 
 
 def test_the_battery_sits_where_a_solver_of_its_circuit_puts_it(worked):
-    s = worked.settled["flat"]
-    cells = s.states["battery"]
+    s = worked.settled["low"]
+    cells = s.states["source"]
 
     def slope(_, v):  # a capacitor at the terminals settles where the currents agree
-        return [(cells.emf - v[0]) / (cells.resistance * s.swing.mean_square) - s.flow["battery"] / v[0]]
+        return [(cells.emf - v[0]) / (cells.resistance * s.swing.mean_square) - s.flow["source"] / v[0]]
 
     settled = solve_ivp(slope, (0, 5), [cells.emf], rtol=1e-10, atol=1e-10).y[0, -1]
     assert cells.terminal == pytest.approx(settled, rel=1e-5)
@@ -98,7 +98,7 @@ def test_more_power_from_the_same_battery_sags_further(refuge, shelf):
 
 
 def test_a_flat_battery_still_makes_the_full_output(worked):
-    flat = worked.settled["flat"].states
+    flat = worked.settled["low"].states
     assert flat["front_end"].duty <= USUAL.duty_limit
     assert flat["dc_link"].trough >= flat["dc_link"].needed
 
@@ -106,7 +106,7 @@ def test_a_flat_battery_still_makes_the_full_output(worked):
 def test_the_junction_is_where_its_loss_puts_it(worked, shelf):
     from rhombos.core.blocks.cooling import sink_resistance
 
-    build, state = worked.builds["front_end"], worked.settled["flat"].states["front_end"]
+    build, state = worked.builds["front_end"], worked.settled["low"].states["front_end"]
     device = shelf.get(Mosfet, build.switch)
     hot = device.r_on * ((state.junction + 273.15) / 298.15) ** device.r_exponent
     assert state.on_resistance == pytest.approx(hot, rel=1e-3)
@@ -231,7 +231,7 @@ def test_any_brief_in_range_solves_and_balances(content, rules, shelf):
     found = solve(Brief.model_validate(content), {}, shelf, PRESETS[rules])
     json.loads(found.model_dump_json())
     assert len([b for b in found.blocks if not b.aside]) == 9
-    hopeless = any(f.code.startswith("battery.cannot_give") or f.code == "front_end.duty" for f in found.findings)
+    hopeless = any(f.code.startswith("source.cannot_give") or f.code == "front_end.duty" for f in found.findings)
     if not hopeless:
         assert abs(found.totals.balance) < 1e-3
         assert 0.2 < found.totals.efficiency < 0.99
@@ -255,7 +255,7 @@ def test_proposals_stand_still_within_the_rounds_allowed(refuge, shelf):
     assert {address.split(".")[0] for address in moved} <= alike, moved
     assert not moved & {"transformer.core", "transformer.sets", "transformer.primary_turns", "transformer.secondary_turns"}
     once, twice = (
-        route.settle_all(made, refuge, shelf, USUAL, keys=("nominal",))["nominal"].flow["battery"]
+        route.settle_all(made, refuge, shelf, USUAL, keys=("nominal",))["nominal"].flow["source"]
         for made in (builds, builds | again)
     )
     assert twice == pytest.approx(once, rel=2e-3)

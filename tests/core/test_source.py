@@ -38,7 +38,7 @@ def test_haste_costs_a_lead_acid_battery_capacity(refuge, shelf):
         "at its rated time it gives all"
     )
     lead = work_out(asking(refuge, source={"chemistry": "lead-acid", "cells": 12}), {}, shelf, USUAL)
-    state = lead.settled["nominal"].states["battery"]
+    state = lead.settled["nominal"].states["source"]
     assert state.run_time < 0.75 * 3.6e5 / state.current
 
 
@@ -55,17 +55,17 @@ def test_the_cold_raises_resistance_by_what_is_stated():
 def test_a_day_empties_the_battery_by_its_energy(refuge, shelf):
     """Each step as a design of its own, asked for that power for ever."""
     brief = asking(refuge, power={"profile": "600 W 1 h, 300 W 2 h"})
-    day = charts(work_out(brief, {}, shelf, USUAL), "battery")[2]
+    day = charts(work_out(brief, {}, shelf, USUAL), "source")[2]
     left = day.series[0].y
     assert day.series[0].x == (0.0, 1.0, 3.0)
-    full = work_out(brief, {}, shelf, USUAL).settled["nominal"].states["battery"].current
+    full = work_out(brief, {}, shelf, USUAL).settled["nominal"].states["source"].current
     assert left[1] == pytest.approx(100 - full, abs=0.2), "100 Ah: an ampere for an hour is a percent"
     assert left[1] - left[2] == pytest.approx(full, rel=0.05), "half the power twice as long, with a little more idle loss"
 
 
 def test_a_day_too_long_says_when_it_is_empty(refuge, shelf):
     brief = asking(refuge, power={"profile": "600 W 12 h"}, source={"capacity": "50 Ah"})
-    day = charts(work_out(brief, {}, shelf, USUAL), "battery")[2]
+    day = charts(work_out(brief, {}, shelf, USUAL), "source")[2]
     assert "empty after" in day.remark
     assert min(day.series[0].y) < 0
 
@@ -84,7 +84,7 @@ def test_a_day_is_read_as_people_write_it():
 
 
 def test_the_gauge_has_five_steps_in_the_packs_volts(worked):
-    rows = charts(worked, "battery")[3].rows
+    rows = charts(worked, "source")[3].rows
     assert len(rows) == 7
     assert rows[1][:2] == ("full", "27.20 V")
     for steps in RESTING.values():
@@ -116,7 +116,7 @@ def test_a_series_switch_costs_its_loss(refuge, shelf):
     pins = {"input_stage.reverse": "series switch", "input_stage.reverse_ohms": "2m"}
     series = work_out(refuge, pins, shelf, USUAL)
     lost = [w.settled["nominal"].states["input_stage"].loss for w in (plain, series)]
-    current = series.settled["nominal"].states["battery"].current
+    current = series.settled["nominal"].states["source"].current
     assert lost[1] - lost[0] == pytest.approx(2e-3 * current**2, rel=0.05)
 
 
@@ -138,7 +138,7 @@ def test_a_battery_at_its_edge_counts_as_given_out(share, out, refuge):
 
 
 @pytest.mark.parametrize("banks", [1, 2])
-@pytest.mark.parametrize(("amps", "full"), [(1.5, 16.8), (6.0, 33.6), (40.0, 29.2), (3.0, 56.0)])
+@pytest.mark.parametrize(("amps", "high"), [(1.5, 16.8), (6.0, 33.6), (40.0, 29.2), (3.0, 56.0)])
 def test_no_cheaper_cans_carry_a_ripple_that_grows_with_the_bank(amps, full, banks, refuge, shelf):
     """Every can in every number, against the one that the search takes."""
     cells = max(1, round(full / 4.2))

@@ -37,7 +37,7 @@ def test_battery_and_link_are_those_of_the_sizing(route, pins, near, plain, shel
     t = np.linspace(0, made.end, 60_001)
     seen, now = made.probe(t), worked.settled["nominal"]
     drawn, given = seen["battery"].mean(), seen["power"].mean()
-    assert drawn / given == pytest.approx(now.states["battery"].current / now.flow["load"], rel=near)
+    assert drawn / given == pytest.approx(now.states["source"].current / now.flow["load"], rel=near)
     assert seen["link"].mean() == pytest.approx(now.states["dc_link"].voltage, rel=2e-3)
     assert seen["input"].mean() == pytest.approx(now.v_in, rel=5e-3)
 

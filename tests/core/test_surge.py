@@ -71,7 +71,7 @@ def test_a_junction_that_runs_away_is_followed_only_so_far():
 
 
 def test_the_sink_begins_where_the_steady_state_left_it(worked, shelf):
-    build, state = worked.builds["front_end"], worked.settled["full"].states["front_end"]
+    build, state = worked.builds["front_end"], worked.settled["high"].states["front_end"]
     device = shelf.get(Mosfet, build.switch)
     cooled = cooling_of(build, device, worked.brief, shelf, USUAL)
     on = front_end_devices(build, device).heating(state, USUAL)
@@ -88,10 +88,10 @@ def test_the_hottest_surge_that_can_be_held_counts(worked, shelf):
     cooled = cooling_of(build, device, worked.brief, shelf, USUAL)
     both = worst_course(states, frozenset(), bridge_devices(build, device), cooled, USUAL, 5.0)
     one = worst_course(states, frozenset({both[0]}), bridge_devices(build, device), cooled, USUAL, 5.0)
-    assert {both[0], one[0]} == {"surge_flat", "surge_full"}
+    assert {both[0], one[0]} == {"surge_low", "surge_high"}
     assert both[1].junction[-1] >= one[1].junction[-1]
     assert (
-        worst_course(states, frozenset({"surge_flat", "surge_full"}), bridge_devices(build, device), cooled, USUAL, 5.0) is None
+        worst_course(states, frozenset({"surge_low", "surge_high"}), bridge_devices(build, device), cooled, USUAL, 5.0) is None
     )
 
 

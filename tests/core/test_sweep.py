@@ -103,7 +103,7 @@ def test_sheet_and_scope_that_once_stood_apart_agree(seed, index, shelf):
 def test_what_a_neighbour_may_lose_more_is_what_the_current_through_the_same_resistance_says(refuge, shelf):
     worked = work_out(refuge, {}, shelf, PRESETS["usual"], "iron bridge")
     now = worked.settled["nominal"]
-    volts, current, power = now.point.emf, now.states["battery"].current, now.flow["load"]
+    volts, current, power = now.point.emf, now.states["source"].current, now.flow["load"]
     resistance = (volts * current - power) / current**2
 
     def drawn(watts):

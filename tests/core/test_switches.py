@@ -23,7 +23,7 @@ def test_every_row_is_what_the_design_says_with_it(block, worked, refuge, shelf)
         state = again.settled["nominal"].states[block]
         assert float(option.texts["loss"].split()[0]) == pytest.approx(state.loss, rel=5e-3)
         flow = again.settled["nominal"].flow
-        assert float(option.texts["whole"].split()[0]) == pytest.approx(100 * flow["load"] / flow["battery"], abs=0.06)
+        assert float(option.texts["whole"].split()[0]) == pytest.approx(100 * flow["load"] / flow["source"], abs=0.06)
 
 
 def test_those_that_fit_come_first_and_the_proposal_is_among_the_best(worked):
@@ -55,4 +55,4 @@ def test_refitting_keeps_the_other_pins_and_does_not_doubt_twice(refuge, shelf):
 
 def test_only_stages_with_switches_are_ranked(worked):
     with pytest.raises(KeyError):
-        rank_switches(worked, "battery")
+        rank_switches(worked, "source")

@@ -8,7 +8,7 @@ from selenium.webdriver.support.ui import Select
 from tests.web.conftest import size
 
 pytestmark = pytest.mark.web
-BLOCKS = ["battery", "input_stage", "front_end", "transformer", "rectifier", "dc_link", "h_bridge", "output_filter", "load"]
+BLOCKS = ["source", "input_stage", "front_end", "transformer", "rectifier", "dc_link", "h_bridge", "output_filter", "load"]
 
 
 def test_a_demo_design_is_opened_from_the_list_and_read(bench):
@@ -210,7 +210,7 @@ def test_keys_walk_the_power_path_and_every_block_has_its_pictures(bench, number
     bench.until(
         lambda: (
             len(bench.browser.find_elements(By.CSS_SELECTOR, '[data-fresh="true"] [data-testid^="chart-"]'))
-            == {"front_end": 3, "h_bridge": 3, "battery": 4}.get(block, 2)
+            == {"front_end": 3, "h_bridge": 3, "source": 4}.get(block, 2)
         )
     )
     for figure in bench.browser.find_elements(By.CSS_SELECTOR, '[data-testid^="chart-"]'):

@@ -9,7 +9,7 @@ from tests.web.pages import Bench
 pytestmark = pytest.mark.web
 AXE = (ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text()
 VIEWS = [
-    *(f"?block={b}" for b in ("battery", "front_end", "controller", "front_drive", "protection", "heat", "isolation", "brief")),
+    *(f"?block={b}" for b in ("source", "front_end", "controller", "front_drive", "protection", "heat", "isolation", "brief")),
     *(
         f"?view={v}"
         for v in (

@@ -34,7 +34,7 @@ def test_a_finding_is_waived_with_a_reason_and_seen_in_the_record(bench):
 
 
 def test_another_battery_lists_what_it_touches_and_is_taken(bench):
-    bench.choose("battery")
+    bench.choose("source")
     bench.click("show-battery")
     bench.select("new-chemistry", "Li-ion")
     bench.until(lambda: "8 × Li-ion" in bench.text("battery-change"))
@@ -132,12 +132,12 @@ def test_a_days_use_is_written_and_drawn(bench):
     bench.until(lambda: not bench.all("fault"))
     bench.kept()
     assert bench.stored()["design"]["brief"]["outputs"][0]["power"]["profile"] == "60 W 4 h, 500 W 20 min"
-    bench.choose("battery")
+    bench.choose("source")
     bench.until(lambda: "is left after 4 h 20 min" in bench.text("chart-day"))
     assert bench.one("chart-day").find_elements("css selector", "svg path")
     assert "full" in bench.text("chart-gauge")
     bench.brief("outputs.0.power.profile", "600 W 90 h")
-    bench.choose("battery")
+    bench.choose("source")
     bench.until(lambda: "it is empty after" in bench.text("chart-day"))
 
 

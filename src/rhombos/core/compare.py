@@ -171,7 +171,7 @@ def _figures(worked: Worked, solution: Solution, stock: Inventory, title: str, s
     loads = tuple(judge(kind, wave, crest, swing) for kind in brief.loads)
     noise, quiet = _noise(worked)
     skill, build = _buildability(worked)
-    cells = worked.settled["flat"].states["battery"]
+    cells = worked.settled["low"].states["source"]
     current = None if cells.collapsed else cells.current
     refused = tuple(f"{j.load}: {j.reason}" for j in loads if j.verdict == "refuses")
     clean = distortion <= brief.targets.distortion
@@ -234,7 +234,7 @@ def _efficiency(worked: Worked, share: float) -> float:
         start=worked.settled,
         points={"nominal": replace(point, power=share * point.power)},
     )["nominal"]
-    return float(found.flow["load"] / found.flow["battery"])
+    return float(found.flow["load"] / found.flow["source"])
 
 
 def _weakest(solution: Solution) -> tuple[str, float]:

@@ -18,7 +18,7 @@ class Point:
     power_factor: float
 
 
-STEADY = ("nominal", "flat", "full")
+STEADY = ("nominal", "low", "high")
 """Points held long enough to be hot."""
 
 
@@ -35,12 +35,12 @@ def operating_points(brief: Brief) -> dict[str, Point]:
     asked, surge, factor = brief.power.continuous, brief.power.surge, brief.power.power_factor
     points = (
         Point("nominal", "full power, nominal battery", nominal, asked, factor),
-        Point("flat", "full power, flat battery", empty, asked, factor),
-        Point("full", "full power, charging battery", full, asked, factor),
-        Point("surge_flat", "surge, flat battery", empty, surge, factor),
-        Point("surge_full", "surge, charging battery", full, surge, factor),
+        Point("low", "full power, flat battery", empty, asked, factor),
+        Point("high", "full power, charging battery", full, asked, factor),
+        Point("surge_low", "surge, flat battery", empty, surge, factor),
+        Point("surge_high", "surge, charging battery", full, surge, factor),
         Point("idle", "no load, nominal battery", nominal, 0.0, 1.0),
-        Point("idle_full", "no load, charging battery", full, 0.0, 1.0),
+        Point("idle_high", "no load, charging battery", full, 0.0, 1.0),
         Point(LIMIT, "no load, battery at its over-voltage limit", OVER_FULL * full, 0.0, 1.0),
     )
     return {p.key: p for p in points}

@@ -16,7 +16,7 @@ LEAST, MOST = 0.05, 3.0
 STEPS = 9
 HELD = 0.94
 """Share of the power asked that must reach the socket: below it the output has sagged."""
-NOT_STEADY = ("surge_flat", "surge_full")
+NOT_STEADY = ("surge_low", "surge_high")
 
 
 class Rating(BaseModel):

@@ -147,7 +147,7 @@ def _sized(
 
 def _curable(best: Worked, last: Worked) -> bool:
     """Whether a rule is broken, and another proposal may keep it: nothing cures a battery that cannot give the power."""
-    return broken(best) > 0 and not last.settled["nominal"].states["battery"].collapsed
+    return broken(best) > 0 and not last.settled["nominal"].states["source"].collapsed
 
 
 def _anew(worked: Worked, hints: Any, held: Mapping[str, dict[str, Any]], share: float) -> Worked | None:

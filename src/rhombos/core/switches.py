@@ -82,7 +82,7 @@ def _score(worked: Worked, block: str) -> float:
     build: Any = worked.builds[block]
     part: Any = worked.shelf.find("mosfet|igbt", build.switch)
     now = worked.settled["nominal"]
-    lost = now.flow["battery"] - now.flow["load"]
+    lost = now.flow["source"] - now.flow["load"]
     return float(DEVICES[block](build, part).count * part.price + worked.rules.watt_worth * lost)
 
 
@@ -111,7 +111,7 @@ def _option(worked: Worked, block: str, here: bool) -> Option:
         texts={
             "parallel": str(build.parallel),
             "loss": fmt(now.states[block].loss, "W"),
-            "whole": fmt(now.flow["load"] / now.flow["battery"], "%"),
+            "whole": fmt(now.flow["load"] / now.flow["source"], "%"),
             "junction": f"{junction:.0f}, {fmt(burst, 'degC')}",
             "volts": fmt(1 - peak / part.v_rating, "%", 2),
             "cost": fmt(devices.count * part.price, "1"),

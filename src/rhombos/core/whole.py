@@ -20,13 +20,13 @@ def totals_of(worked: Worked) -> Totals:
     """Power in and out, losses, run time, and what the link keeps; what a battery that cannot give the power has not."""
     settled, brief = worked.settled, worked.brief
     now, idle = settled["nominal"], settled["idle"]
-    cells, link, guard = now.states["battery"], now.states.get("dc_link"), now.states["protection"]
+    cells, link, guard = now.states["source"], now.states.get("dc_link"), now.states["protection"]
     drawn = cells.terminal * cells.current
     out = now.flow["load"]
     lost = sum(now.states[k].loss for k in lossy(worked.route, brief.output.waveform))
     texts = {
         "power_in": fmt(drawn, "W", 4), "power_out": fmt(out, "W", 4), "lost": fmt(lost, "W"),
-        "efficiency": fmt(out / drawn, "%"), "idle": fmt(idle.flow["battery"], "W"),
+        "efficiency": fmt(out / drawn, "%"), "idle": fmt(idle.flow["source"], "W"),
         "run_time": fmt(guard.run_time, "s"), "balance": f"{abs((drawn - out - lost) / drawn):.3%}", "asked": asked(brief),
     }  # fmt: skip
     reached = "nominal" not in worked.route.hopeless(settled)
@@ -36,7 +36,7 @@ def totals_of(worked: Worked) -> Totals:
         texts |= {"stored_energy": fmt(link.stored, "J", 2), "safe_time": fmt(link.safe_time, "s", 2),
                   "link_voltage": short(link.voltage, "V")}  # fmt: skip
     return Totals(
-        power_in=drawn, power_out=out, lost=lost, efficiency=out / drawn if reached else 0.0, idle=idle.flow["battery"],
+        power_in=drawn, power_out=out, lost=lost, efficiency=out / drawn if reached else 0.0, idle=idle.flow["source"],
         run_time=guard.run_time, balance=(drawn - out - lost) / drawn if reached else 0.0,
         stored_energy=link.stored if link else 0.0,
         safe_time=link.safe_time if link else 0.0, link_voltage=link.voltage if link else 0.0, texts=texts)  # fmt: skip
@@ -82,7 +82,7 @@ def targets_missed(totals: Totals, worked: Worked) -> list[Finding]:
 
 
 NAMED = {
-    "flat": ("battery.cannot_give_flat", "front_end.duty"), "surge_flat": ("battery.cannot_give_surge_flat",
+    "low": ("source.cannot_give_low", "front_end.duty"), "surge_low": ("source.cannot_give_surge_low",
                                                                            "front_end.surge_sags"),
 }  # fmt: skip
 """Findings that name a point that cannot be held."""
@@ -99,18 +99,18 @@ def not_held(worked: Worked, told: Iterable[Finding]) -> list[Finding]:
             continue
         surge = key.startswith("surge")
         found.append(Finding(
-            code="whole.not_held", severity="watch" if surge else "stop", block="battery",
+            code="whole.not_held", severity="watch" if surge else "stop", block="source",
                 title="An operating point cannot be held",
             cause=f"At {settled[key].point.label} the battery or the duty does not suffice; its figures are left out.",
-            remedy="A higher battery voltage, a larger battery, heavier leads, or less power.", figure="battery.terminal",
+            remedy="A higher battery voltage, a larger battery, heavier leads, or less power.", figure="source.terminal",
             unavoidable="what is asked is beyond this battery and its leads"))  # fmt: skip
     for key in settled:
         if not settled[key].converged and key not in hopeless:
             found.append(Finding(
-                code="whole.unsettled", severity="fix", block="battery", title="An operating point did not settle",
+                code="whole.unsettled", severity="fix", block="source", title="An operating point did not settle",
                 cause=f"The passes at {settled[key].point.label} found no point at which voltages, losses and temperatures "
                       "agree; its figures are the last tried.",
-                remedy="Ask less there, or let the proposal choose what is pinned.", figure="battery.terminal"))  # fmt: skip
+                remedy="Ask less there, or let the proposal choose what is pinned.", figure="source.terminal"))  # fmt: skip
     return found
 
 

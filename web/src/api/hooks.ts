@@ -46,7 +46,7 @@ export const asked = <M extends object>(design: Design | undefined, more: M = {}
 const about = (design: Design | undefined) => [design?.brief, design?.pins, design?.rules, design?.house, design?.route]
 
 type Block =
-  | "battery"
+  | "source"
   | "input_stage"
   | "front_end"
   | "transformer"

@@ -193,7 +193,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
                   pin={pin}
                 />
               )}
-              {(chosen === "battery" || chosen === "brief") && (
+              {(chosen === "source" || chosen === "brief") && (
                 <Plain size="xs" mb="2" onClick={() => view("battery")} data-testid="show-battery">
                   what would another battery touch?
                 </Plain>

@@ -24,7 +24,7 @@ export function BriefSheet({ design, fields, rules, change, moved }: Props) {
       const brief = structuredClone(now.brief ?? {})
       const path = field.address.split(".")
       const entry = path.findIndex((name) => name === "loads" || name === "shares")
-      const holder = path.slice(0, entry < 0 ? -1 : entry).reduce<object>((inner, name) => Reflect.get(inner, name), brief)
+      const holder = path.slice(0, entry < 0 ? -1 : entry).reduce<object>((inner, name) => Reflect.get(inner, name) as object, brief)
       if (entry < 0) Reflect.set(holder, path.at(-1)!, value)
       else Object.assign(holder, shared(holder, path.slice(entry), value))
       return { brief }

@@ -17,7 +17,7 @@ import { BridgeCircuit, FilterCircuit, LinkCircuit, LoadCircuit, RectifierCircui
 export type Values = Record<string, string>
 
 const BY_BLOCK: Record<string, (p: { v: Values }) => React.ReactNode> = {
-  battery: BatteryCircuit,
+  source: BatteryCircuit,
   input_stage: InputCircuit,
   controller: ControllerCircuit,
   bridge_drive: GateCircuit,

@@ -20,7 +20,7 @@ from rhombos.desk.sizing import BusIn, Pictures, Solved, SolveIn
 router = APIRouter(tags=["solve"], responses={422: {"model": ProblemDocument}, 503: {"model": ProblemDocument}})
 
 Block = Literal[
-    "battery",
+    "source",
     "input_stage",
     "front_end",
     "transformer",

@@ -18,7 +18,7 @@ from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
 
-KEY, TITLE = "battery", "Battery"
+KEY, TITLE = "source", "Battery"
 EDGE = 0.97
 """Part of the most that a battery can give beyond which it counts as given out: there the voltage runs away at a touch."""
 GENTLE_DISCHARGE = 3600.0
@@ -64,16 +64,16 @@ def assess(
     share = 1 - min(1.0, steady / power) if power > 0 else 1.0
     pulsation, crest = 1 + (pulsation - 1) * share**2, 1 + (crest - 1) * share
     met = r * pulsation
-    capable = ledger.work("battery.capable", book.largest_power, E=emf, R_s=met)
+    capable = ledger.work("source.capable", book.largest_power, E=emf, R_s=met)
     collapsed = power > EDGE * capable
-    current = emf / (2 * met) if collapsed else ledger.work("battery.current", book.sagged_current, E=emf, R_s=met, P=power)
-    terminal = ledger.work("battery.terminal", book.terminal_voltage, E=emf, I=current, R_s=met)
+    current = emf / (2 * met) if collapsed else ledger.work("source.current", book.sagged_current, E=emf, R_s=met, P=power)
+    terminal = ledger.work("source.terminal", book.terminal_voltage, E=emf, I=current, R_s=met)
     exponent, rated = PEUKERT[brief.source.chemistry]
     if exponent == 1.0:
-        run = ledger.work("battery.run_time", book.run_time, C_Ah=brief.source.capacity, V=terminal, P=power)
+        run = ledger.work("source.run_time", book.run_time, C_Ah=brief.source.capacity, V=terminal, P=power)
     else:
         run = ledger.work(
-            "battery.run_time",
+            "source.run_time",
             book.peukert_time,
             C_Ah=brief.source.capacity,
             I=max(current, 1e-6),
@@ -88,10 +88,10 @@ def assess(
         current * math.sqrt(pulsation),
         current * crest,
         power,
-        internal_loss=ledger.work("battery.internal_loss", book.ohmic_loss, I_rms=current * math.sqrt(pulsation), R=r),
+        internal_loss=ledger.work("source.internal_loss", book.ohmic_loss, I_rms=current * math.sqrt(pulsation), R=r),
         capable=capable,
         run_time=run,
-        fault_current=ledger.work("battery.fault_current", book.fault_current, E=emf, R_s=brief.source.lowest_resistance),
+        fault_current=ledger.work("source.fault_current", book.fault_current, E=emf, R_s=brief.source.lowest_resistance),
         collapsed=collapsed,
     )
 
@@ -106,10 +106,10 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     now: BatteryState = sheet.now
     empty, _, full = brief.source.volts
     sheet.result("terminal", "V_t", "Terminal voltage", "V")
-    sheet.result("terminal", "V_{t,min}", "Terminal voltage, flat", "V", point="flat")
+    sheet.result("terminal", "V_{t,min}", "Terminal voltage, flat", "V", point="low")
     sheet.result("current", "I", "Battery current, mean", "A")
-    worst = sheet.limited("current", r"I_{\max}", "Battery current, flat battery", "A", rating_current(brief), over=("flat",))
-    sheet.result("peak", r"\hat I", "Battery current, peak", "A", point="flat")
+    worst = sheet.limited("current", r"I_{\max}", "Battery current, flat battery", "A", rating_current(brief), over=("low",))
+    sheet.result("peak", r"\hat I", "Battery current, peak", "A", point="low")
     sheet.fixed_value(
         "resistance", r"R_i", "Internal resistance, used", brief.source.internal_resistance, "ohm", "for sag and heat"
     )
@@ -118,8 +118,8 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     )
     sheet.result("internal_loss", r"P_i", "Lost inside the cells", "W")
     sheet.result("run_time", "t", "Whole capacity at full power lasts", "s")
-    sheet.result("fault_current", r"I_k", "Short-circuit current", "A", point="full")
-    for key, severity, what in (("flat", "stop", "full power"), ("surge_flat", "fix", "the surge")):
+    sheet.result("fault_current", r"I_k", "Short-circuit current", "A", point="high")
+    for key, severity, what in (("low", "stop", "full power"), ("surge_low", "fix", "the surge")):
         state: BatteryState = sheet.states[key]
         if state.collapsed:
             sheet.find(
@@ -176,7 +176,7 @@ def cold_resistance(source: BatterySource) -> float:
 
 def _cold(sheet: Sheet, brief: Brief) -> None:
     """The coldest battery, and what a gauge by its resting voltage can tell."""
-    flat: BatteryState = sheet.states["flat"]
+    flat: BatteryState = sheet.states["low"]
     empty = brief.source.volts[0]
     cold = cold_resistance(brief.source)
     sheet.fixed_value(

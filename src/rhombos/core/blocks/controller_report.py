@@ -53,10 +53,10 @@ def report(sheet: Sheet, brief: Brief, need: ControllerNeed, highest_link: float
         sheet.choice("sense_turns", "N_{ct}", "Turns of the current transformer")
         sheet.choice("sense_core", "", "Its core")
         sheet.choice("sense_grade", "", "Its grade")
-        sheet.result("sense_flux", r"B_{ct}", "Its flux at the trip", "T", point="flat")
-        flat, at = sheet.states["flat"], sheet.points["flat"].label
+        sheet.result("sense_flux", r"B_{ct}", "Its flux at the trip", "T", point="low")
+        flat, at = sheet.states["low"], sheet.points["low"].label
         sheet.fixed_value("sense_droop", "", "Its magnetising share, pulse's end", flat.sense_droop, "%", at)
-        sheet.result("sense_reset", r"V_{reset}", "Voltage that resets it in time", "V", point="flat")
+        sheet.result("sense_reset", r"V_{reset}", "Voltage that resets it in time", "V", point="low")
     sheet.choice("sense_resistor", "R_s", "Burden" if build.sensing == "current transformer" else "Shunt")
     sheet.result("trip", r"I_{trip}", "Trips at", "A")
     _told(sheet, ("sense_loss", "P_s", "Lost in it", "W"))
@@ -261,7 +261,7 @@ def _sense_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState, 
         sheet.find("shunt_heat", "watch", "Much is burnt only to sense the current",
                    f"{fmt(now.sense_loss, 'W')} in {fmt(build.sense_resistor, 'ohm')}.", "A current transformer.",
                    figure="sense_loss", cures=cure)  # fmt: skip
-    flat: ControllerState = sheet.states["flat"]  # the longest pulse
+    flat: ControllerState = sheet.states["low"]  # the longest pulse
     core_cure = (("Let the proposal choose its core", _free("sense_core", "sense_grade", "sense_turns", "sense_resistor")),)
     if flat.sense_flux > MOST_FLUX:
         sheet.find("sense_saturates", "stop" if flat.sense_flux > 2 * MOST_FLUX else "fix",

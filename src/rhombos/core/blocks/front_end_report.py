@@ -72,7 +72,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
         None
         if not held
         else sheet.limited(
-            "crest_duty", "D", "Duty of one switch, flat battery", "1", 0.5, 1 - rules.duty_limit / 0.5, over=("flat",)
+            "crest_duty", "D", "Duty of one switch, flat battery", "1", 0.5, 1 - rules.duty_limit / 0.5, over=("low",)
         )
     )
     junction = sheet.limited(
@@ -89,7 +89,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
     sheet.choice("parallel", "n", "Switches in parallel, each position")
     if slow:
         sheet.result("duty", "D", "Duty of one switch", "1")
-        sheet.result("duty", "D", "Duty of one switch, charging battery", "1", point="full")
+        sheet.result("duty", "D", "Duty of one switch, charging battery", "1", point="high")
     else:
         if not held:
             sheet.result("duty", "D", "Duty of one switch, fixed", "1")
@@ -240,7 +240,7 @@ def _duty_findings(sheet: Sheet, worst: Any) -> None:
     more: tuple[tuple[str, dict[str, PinValue]], ...] = (
         ("Let the proposal choose the turns", {"transformer.primary_turns": None, "transformer.secondary_turns": None}),
     )
-    surge = sheet.states["surge_flat"].crest_duty
+    surge = sheet.states["surge_low"].crest_duty
     if worst.value > DUTY_REACH:
         sheet.find(
             "duty",

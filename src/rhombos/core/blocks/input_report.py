@@ -35,7 +35,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     fuses = shelf.all(Fuse)
     sheet.choice("fuse", "F_1", "Battery fuse")
     load = sheet.limited(
-        "fuse_load", "I", "Fuse current, flat battery", "A", fuse.i_rating, 1 - 1 / rules.fuse_factor, over=("flat",)
+        "fuse_load", "I", "Fuse current, flat battery", "A", fuse.i_rating, 1 - 1 / rules.fuse_factor, over=("low",)
     )
     sheet.choice("cable", "A", "Cable section")
     sheet.choice("runs", "n_A", "Cables in parallel, each pole")
@@ -43,7 +43,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         "fuse_rated", "I_F", "Fuse rating, on this cable", fuse.i_rating, "A", sheet.now.ampacity, 0.0, "maximum ambient"
     )
     drop = sheet.limited(
-        "drop_share", r"\Delta V/V", "Drop before the stage", "%", rules.cable_drop * 1.5, 1 / 3, over=("flat",)
+        "drop_share", r"\Delta V/V", "Drop before the stage", "%", rules.cable_drop * 1.5, 1 / 3, over=("low",)
     )
     sheet.choice("capacitor", "C_{in}", "Input capacitor")
     sheet.choice("count", "n_{C}", "Input capacitors in parallel")
@@ -54,7 +54,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         "A",
         can.i_ripple,
         rules.ripple_current_margin,
-        over=("nominal", "flat", "full"),
+        over=("nominal", "low", "high"),
     )
     stood = can_voltage(full, build.banks)
     volts = sheet.fixed(
@@ -70,7 +70,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     sheet.result("life", "t", "Life of the cans at full power", "s")
     sheet.result("loss", "P", "Loss, cable to capacitors", "W")
     sheet.choice("connector", "", "Connectors, rated")
-    plugs = sheet.limited("fuse_load", "I_{con}", "Current of the connectors", "A", build.connector, over=("flat",))
+    plugs = sheet.limited("fuse_load", "I_{con}", "Current of the connectors", "A", build.connector, over=("low",))
     cable = float(book.cable_withstand(k_wire=WIRE_WITHSTAND, A_cu=build.cable * build.runs))
     melts = sheet.fixed("fuse_i2t", "I^2t", "Let through before the fuse opens", fuse.i2t, "A^2*s", cable, 0.0, "a dead short")
     sheet.choice("reverse", "", "Reverse polarity")
@@ -177,7 +177,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
             worst=drop,
             cures=(("Let the proposal choose the cable", {"input_stage.cable": None, "input_stage.runs": None}),),
             unavoidable="fuse and contacts alone drop more than half of what the rules allow"
-            if (fuse.resistance + rules.contact_resistance) * sheet.states["flat"].fuse_load
+            if (fuse.resistance + rules.contact_resistance) * sheet.states["low"].fuse_load
             > 0.5 * rules.cable_drop * brief.source.volts[0]
             else None,
         )

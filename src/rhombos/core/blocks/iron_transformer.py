@@ -195,7 +195,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     # a width-controlled wave meets full width on a full battery only until its controller has closed it again
     passing = brief.output.waveform == "modified"
     flux = sheet.limited(
-        "worst_flux", r"B_{\max}", "Peak flux, worst case", "T", knee, 0.0 if passing else 1 - 1 / KNEE, over=("full",)
+        "worst_flux", r"B_{\max}", "Peak flux, worst case", "T", knee, 0.0 if passing else 1 - 1 / KNEE, over=("high",)
     )
     sheet.result("flux", r"B_{pk}", "Peak flux, working", "T")
     warm = sheet.limited(
@@ -212,7 +212,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         ("secondary_in_hand", "", "Secondary strands in parallel"),
     ):
         sheet.choice(name, symbol, title)
-    for point, what in (("nominal", "nominal"), ("flat", "flat"), ("full", "charging"), ("idle", "no load, nominal")):
+    for point, what in (("nominal", "nominal"), ("low", "flat"), ("high", "charging"), ("idle", "no load, nominal")):
         sheet.result("output", "V", f"Output, {what} battery" if point != "idle" else "Output, no load", "V", point=point)
     sheet.result("primary_rms", "I_p", f"RMS current, primary{half.replace(', each', '')}", "A")
     sheet.result("secondary_rms", "I_s", "RMS current, secondary", "A")

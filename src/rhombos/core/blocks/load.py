@@ -155,7 +155,7 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
         sheet.fixed_value("rms", "I", "Load current, RMS", now.rms, "A", sheet.points["nominal"].label)
     sheet.result("current", "I_1", "Its fundamental, RMS", "A")
     sheet.result("peak_current", r"\hat I", "Load current, peak", "A")
-    sheet.result("peak_current", r"\hat I_s", "Peak at the surge", "A", point="surge_flat")
+    sheet.result("peak_current", r"\hat I_s", "Peak at the surge", "A", point="surge_low")
     sheet.result("resistance", "R_L", "Equivalent resistance", "ohm")
     sheet.result("inductance", "L_L", "Equivalent inductance", "H")
     refused = [j for k in brief.loads if (j := judge(k, brief.output.waveform, WAVE_CREST, 0.0)).verdict == "refuses"]

@@ -305,7 +305,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     sheet.choice("drive_core", "", "Drive transformer core")
     sheet.choice("drive_turns", "N_d", "Drive transformer turns")
     sheet.choice("drive_share", "", "Its share of the voltage")
-    for point, what in (("nominal", "nominal battery"), ("flat", "flat battery"), ("full", "charging battery"),
+    for point, what in (("nominal", "nominal battery"), ("low", "flat battery"), ("high", "charging battery"),
                         ("idle", "no load")):  # fmt: skip
         sheet.result("frequency", "f", f"Frequency, {what}", "Hz", point=point)
     sheet.choice("clamp_resistor", "R_c", "Clamp resistor")

@@ -326,7 +326,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, at: Operating) -> BlockR
                           2 * rules.filter_capacitor_share, 0.45, over=("nominal",))  # fmt: skip
     sheet.result("corner", "f_{LC}", "Corner frequency", "Hz")
     sheet.result("ripple", r"\Delta I", "Largest ripple", "A")
-    sheet.result("peak", r"\hat I_L", "Peak current, surge", "A", point="surge_flat")
+    sheet.result("peak", r"\hat I_L", "Peak current, surge", "A", point="surge_low")
     sheet.result("line_current", r"I_L", "Current, line frequency", "A")
     show_winding(sheet, made, "Inductor")
     sheet.result("copper", r"P_{Cu}", "Copper loss", "W")

@@ -58,7 +58,7 @@ def report(sheet: Sheet, need: ProtectionNeed, stage: Stage, can: float) -> Bloc
     sheet.fixed_value("cut_off_made", "V_{off}", "Cut-off, trimmer in its middle", now.cut_off, "V", "nominal parts")
     sheet.fixed_value("cut_off_low", r"V_{off}^-", "Cut-off, lowest corner", cut.low, "V", "every tolerance at its end")
     sheet.fixed_value("cut_off_high", r"V_{off}^+", "Cut-off, highest corner", cut.high, "V", "every tolerance at its end")
-    sheet.result("sag", r"\Delta V_s", "Sag that vanishes with the load", "V", point="flat")
+    sheet.result("sag", r"\Delta V_s", "Sag that vanishes with the load", "V", point="low")
     sheet.fixed_value("usable", "q", "Charge used until the cut-off, full power", now.usable, "%", "terminals under load")
     sheet.fixed_value("run_time", "t", "Run time to the cut-off, full power", now.run_time, "s", "from a full battery")
     sheet.choice("supply", "", "Control supply")

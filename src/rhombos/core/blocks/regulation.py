@@ -35,7 +35,7 @@ def judge_output(sheet: Sheet, brief: Brief, cure: tuple[str, dict[str, PinValue
             cures=(cure,),
             unavoidable=unheld,
         )
-    surged = {k: sheet.states[k].output for k in ("surge_flat", "surge_full") if k not in sheet.hopeless}
+    surged = {k: sheet.states[k].output for k in ("surge_low", "surge_high") if k not in sheet.hopeless}
     if surged and min(surged.values()) < SURGE_SAG * asked:
         worst = min(surged, key=lambda k: surged[k])
         sheet.find(

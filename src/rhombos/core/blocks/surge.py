@@ -21,7 +21,7 @@ from rhombos.core.topology import TOPOLOGIES
 from rhombos.core.units import fmt, short
 
 Array = NDArray[np.float64]
-BEGINS = {"surge_flat": "flat", "surge_full": "full"}
+BEGINS = {"surge_low": "low", "surge_high": "high"}
 """The steady point that each surge begins from."""
 STEPS = 12
 

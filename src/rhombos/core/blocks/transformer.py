@@ -222,7 +222,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     t = made(build, sheet.shelf)
     saturation = sheet.shelf.get(Grade, build.grade).b_sat
     flux = sheet.limited("worst_flux", r"B_{\max}", "Peak flux, worst case", "T", saturation,
-                         max(0.0, 1 - rules.ferrite_peak / saturation), over=("full",))  # fmt: skip
+                         max(0.0, 1 - rules.ferrite_peak / saturation), over=("high",))  # fmt: skip
     sheet.result("flux", r"B_{pk}", "Peak flux, working", "T")
     warm = sheet.limited("temperature", r"T_{tr}", "Temperature", "degC", rules.winding_limit + 20,
                          20 / (rules.winding_limit + 20), over=STEADY)  # fmt: skip

@@ -70,7 +70,7 @@ def iron_bench(worked: Worked) -> CoilBench:
 def _need(worked: Worked, build: Any) -> IronNeed:
     """What the present transformer is asked, from the states it settled in."""
     hot = max(
-        (s.states[KEY] for k, s in worked.settled.items() if k in ("nominal", "flat", "full")), key=lambda s: s.secondary_rms
+        (s.states[KEY] for k, s in worked.settled.items() if k in ("nominal", "low", "high")), key=lambda s: s.secondary_rms
     )
     made = block.made(build, worked.shelf)
     linked = made.primary.turns * made.stack.a_e

@@ -58,7 +58,7 @@ def _assess(worked: Worked, build: Any) -> block.TransformerState:
 
 def transformer_need(worked: Worked) -> TransformerNeed:
     """What the present transformer is asked, from the points it settled in."""
-    flat = worked.settled["flat"]
+    flat = worked.settled["low"]
     front: Any = worked.builds["front_end"]
     build: Any = worked.builds[KEY]
     at, stage, rectified = working_point(worked), flat.states["front_end"], flat.states["rectifier"]
@@ -95,7 +95,7 @@ def _core(build: Any) -> Patch:
 
 def _turns(worked: Worked, build: Any) -> OptionTable:
     """The whole numbers of turns around the present one, the secondary in proportion, the wire to match."""
-    flat = worked.settled["flat"].states["front_end"].duty
+    flat = worked.settled["low"].states["front_end"].duty
     options = []
     for n in range(max(1, build.primary_turns - 2), build.primary_turns + 3):
         # rounded up: a ratio a little too high costs some duty, one too low cannot hold the link

@@ -58,9 +58,21 @@ def _current_words(raw: dict[str, Any]) -> dict[str, Any]:
 
 
 def _sources_and_outputs(raw: dict[str, Any]) -> dict[str, Any]:
-    """From 3: one battery and one socket; what is asked of the socket now stands with it."""
-    brief = raw.get("brief")
-    return raw | {"brief": in_full(brief)} if isinstance(brief, dict) else raw
+    """From 3: one battery and one socket; what is asked of the socket now stands with it, and what feeds a design is its source,
+    whose lowest voltage is no longer a battery's word."""
+    found, brief, waivers = dict(raw), raw.get("brief"), raw.get("waivers")
+    if isinstance(brief, dict):
+        found["brief"] = in_full(brief)
+    if isinstance(waivers, list):
+        found["waivers"] = [_by_source(w) if isinstance(w, dict) else w for w in waivers]
+    return found
+
+
+def _by_source(waiver: dict[str, Any]) -> dict[str, Any]:
+    block, _, code = str(waiver.get("code")).partition(".")
+    if block != "battery":
+        return waiver
+    return waiver | {"code": f"source.{code.replace('_surge_flat', '_surge_low').replace('_flat', '_low')}"}
 
 
 STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {

@@ -64,7 +64,7 @@ def _currents(worked: Worked, powers: set[float]) -> dict[float, float]:
         for w in sorted(powers)
     }
     settled = worked.route.settle_all(worked.builds, worked.brief, worked.shelf, worked.rules, points=points, tolerance=1e-3)
-    return {w: settled[f"step {w:g}"].states["battery"].current for w in powers}
+    return {w: settled[f"step {w:g}"].states["source"].current for w in powers}
 
 
 def gauge(worked: Worked) -> Chart:

@@ -10,7 +10,7 @@ from rhombos.core.plots.model import Chart
 from rhombos.core.solve import Worked
 
 BY_BLOCK: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
-    "battery": (low_side.sag, low_side.power_band, battery.day, battery.gauge),
+    "source": (low_side.sag, low_side.power_band, battery.day, battery.gauge),
     "input_stage": (low_side.input_pulses, low_side.bank_ripple),
     "front_end": (low_side.switch_voltage, low_side.loss_against_frequency, heat.front_surge),
     "transformer": (low_side.winding_window, low_side.loss_against_turns),

@@ -56,7 +56,7 @@ def bode(worked: Worked) -> Chart:
     frequency, gain, phase = frequency[keep], gain[keep], phase[keep]
     level = np.clip(20 * np.log10(np.abs(gain)), LOWEST_DB, HIGHEST_DB)
     above = np.clip(180 + np.degrees(phase), LOWEST_DB, HIGHEST_DB)
-    state: Any = worked.settled["flat"].states["controller"]
+    state: Any = worked.settled["low"].states["controller"]
     f, g = Scale("Hz", 1e3), Scale("1", 1)
     return Chart(
         key="bode",

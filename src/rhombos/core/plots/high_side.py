@@ -32,7 +32,7 @@ def _waves(worked: Worked) -> OutputWaves:
 
 def diode_voltage(worked: Worked) -> Chart:
     """Reverse voltage of one diode over a period, on the charging battery."""
-    s = worked.settled["full"]
+    s = worked.settled["high"]
     build: Any = worked.builds["rectifier"]
     diode = worked.shelf.get(Diode, build.diode)
     state: Any = s.states["rectifier"]
@@ -144,13 +144,13 @@ def link_over_battery(worked: Worked) -> Chart:
     series = []
     x, v = Scale("V", worked.brief.source.volts[2]), Scale("V", stands)
     for name, keys, role in (
-        ("full power", ("flat", "nominal", "full"), "main"),
-        ("surge", ("surge_flat", "surge_full"), "second"),
+        ("full power", ("low", "nominal", "high"), "main"),
+        ("surge", ("surge_low", "surge_high"), "second"),
     ):
         held = [worked.settled[k] for k in keys if k in worked.settled and k not in hopeless]
         if len(held) > 1:
             series.append(curve(name, [s.point.emf for s in held], [s.states["dc_link"].voltage for s in held], x, v, role))  # type: ignore[arg-type]
-    full = worked.settled["full"]
+    full = worked.settled["high"]
     return Chart(
         key="link",
         title="Link against the battery",

@@ -101,10 +101,10 @@ def loss_against_load(worked: Worked) -> Chart:
     shares = np.linspace(0.02, 1.0, STEPS)
     found = _settled(worked, {str(i): replace(point, power=float(s * point.power)) for i, s in enumerate(shares)})
     wound = [found[str(i)].states["iron_transformer"] for i in range(STEPS)]
-    total = [found[str(i)].flow["battery"] - found[str(i)].flow["load"] for i in range(STEPS)]
+    total = [found[str(i)].flow["source"] - found[str(i)].flow["load"] for i in range(STEPS)]
     watts = shares * point.power
     x, p = Scale("W", point.power), Scale("W", max(total))
-    good = max(range(STEPS), key=lambda i: found[str(i)].flow["load"] / found[str(i)].flow["battery"])
+    good = max(range(STEPS), key=lambda i: found[str(i)].flow["load"] / found[str(i)].flow["source"])
     return Chart(
         key="load_losses",
         title="Loss against load",

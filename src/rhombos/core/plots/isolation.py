@@ -30,7 +30,7 @@ def map_table(worked: Worked) -> Chart:
 def nodes(worked: Worked) -> Chart:
     """Which side every node belongs to, and how far it swings from that side's reference."""
     need = need_of(worked.settled, worked.builds, worked.brief, worked.shelf)
-    state = worked.settled["full"].states
+    state = worked.settled["high"].states
     build: Any = worked.builds["isolation"]
     full, socket = fmt(need.full, "V"), fmt(need.peak, "V")
     rows = [

@@ -30,7 +30,7 @@ def battery_ladder(worked: Worked) -> Chart:
         marks.append(_mark("input capacitors' rating", can))
     rungs = [_rung(key, *made[key], build.adjusted) for key in ("cut_off", "warning", "over_voltage")]
     cut = made["cut_off"][2]
-    sag: Any = worked.settled["flat"].states["protection"]
+    sag: Any = worked.settled["low"].states["protection"]
     return Chart(
         key="battery-ladder",
         title="Battery thresholds",

@@ -28,7 +28,7 @@ def sag(worked: Worked) -> Chart:
     """Terminal voltage against the power drawn, for the flat, nominal and charging battery."""
     brief = worked.brief
     r = brief.source.internal_resistance
-    most = 1.3 * max(s.flow["battery"] for k, s in worked.settled.items() if not k.startswith("surge"))
+    most = 1.3 * max(s.flow["source"] for k, s in worked.settled.items() if not k.startswith("surge"))
     watts = np.linspace(0, most, 80)
     power, volts = Scale("W", most), Scale("V", brief.source.volts[2])
     series = []
@@ -36,7 +36,7 @@ def sag(worked: Worked) -> Chart:
         able = watts[watts < source.largest_power(E=emf, R_s=r)]
         current = source.sagged_current(E=emf, R_s=r, P=np.maximum(able, 1e-9))
         series.append(curve(name, able, emf - current * r, power, volts, role))  # type: ignore[arg-type]
-    now = worked.settled["nominal"].states["battery"]
+    now = worked.settled["nominal"].states["source"]
     return Chart(
         key="sag",
         title="Terminal voltage against power",
@@ -52,7 +52,7 @@ def power_band(worked: Worked) -> Chart:
     """Battery current at every operating point, as bars."""
     brief = worked.brief
     points = [k for k in worked.settled if k not in worked.route.hopeless(worked.settled)]
-    amperes = [worked.settled[k].states["battery"].current for k in points]
+    amperes = [worked.settled[k].states["source"].current for k in points]
     scale = Scale("A", *amperes)
     one_hour = brief.source.capacity / 3600
     named = "  ".join(f"{i + 1} {worked.settled[k].point.label}" for i, k in enumerate(points))
@@ -101,7 +101,7 @@ def bank_ripple(worked: Worked) -> Chart:
     dots = tuple(
         Dot(x=x(s.states["front_end"].total_duty), y=y(s.states["input_stage"].can_ripple), label=k)
         for k, s in worked.settled.items()
-        if k in ("nominal", "flat", "full")
+        if k in ("nominal", "low", "high")
     )
     house = can.i_ripple * (1 - worked.rules.ripple_current_margin)
     return Chart(

@@ -42,7 +42,7 @@ SettledKind = TypeVar("SettledKind", bound=Settled)
 
 def at_its_end(settled: SettledKind) -> SettledKind:
     """The same point; where it came to no rest with the battery at its largest power, as one that the battery cannot feed."""
-    cells = settled.states["battery"]
+    cells = settled.states["source"]
     if settled.converged or cells.collapsed or cells.power < NEAR_END * cells.capable:
         return settled
     return fallen(settled)
@@ -50,7 +50,7 @@ def at_its_end(settled: SettledKind) -> SettledKind:
 
 def fallen(settled: SettledKind) -> SettledKind:
     """The same point as one that the battery cannot feed."""
-    return replace(settled, states={**settled.states, "battery": replace(settled.states["battery"], collapsed=True)})
+    return replace(settled, states={**settled.states, "source": replace(settled.states["source"], collapsed=True)})
 
 
 NEAR_END = 0.93
@@ -167,4 +167,4 @@ class Route(ABC):
 
 def lossy(route: Route, waveform: Waveform) -> tuple[str, ...]:
     """Blocks whose losses stand between the battery's terminals and the socket."""
-    return tuple(b.KEY for b in route.blocks(waveform) if b.KEY not in ("battery", "load"))
+    return tuple(b.KEY for b in route.blocks(waveform) if b.KEY not in ("source", "load"))

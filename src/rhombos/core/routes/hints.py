@@ -66,8 +66,8 @@ def rectifying_of(pins: Mapping[str, Mapping[str, Any]]) -> Rectifying:
 
 def secondary_pulse(how: Rectifying, hints: Hints) -> float:
     """Current of the secondary while power flows, on a flat battery, that heats it alike, A."""
-    pulsating = hints.link_current * hints.swing["flat"].rms
-    return pulsating if how.choke else how.gain * pulsating / (2 * max(hints.duty["flat"], 1e-3))
+    pulsating = hints.link_current * hints.swing["low"].rms
+    return pulsating if how.choke else how.gain * pulsating / (2 * max(hints.duty["low"], 1e-3))
 
 
 def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, ...], before: Hints | None) -> Hints:
@@ -77,14 +77,14 @@ def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, 
 
     A point that the source cannot feed has no sensible currents; proposals then see it at the edge of the possible.
     """
-    flat = settled["flat"]
+    flat = settled["low"]
     states = flat.states
     v_in = {k: max(settled[k].v_in, HARDEST_SAG * settled[k].point.emf) for k in points}
     duty = {k: min(0.5, settled[k].states["front_end"].duty) for k in points}
     rising = {k: min(MOST_LEAK / 2, settled[k].states["front_end"].rising) for k in points}
     most = {k: settled[k].point.power / (0.6 * drive * v_in[k] * 2 * duty[k]) for k in points}
-    steady = [settled[k].states for k in ("flat", "full")]
-    link = settled["full"].states["dc_link"].voltage
+    steady = [settled[k].states for k in ("low", "high")]
+    link = settled["high"].states["dc_link"].voltage
     raised = max(before.raised, link if link > before.link > 0 else 0.0) if before else 0.0
     mean = max(s["rectifier"].current for s in steady)
     return Hints(
@@ -93,28 +93,28 @@ def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, 
         feed_ripple=max(s["rectifier"].feed_ripple for s in steady),
         form=states["rectifier"].form,
         charging_resistance=flat.guess.charging_resistance(states["transformer"].ratio),
-        apparent=max(settled[k].apparent for k in ("flat", "full")),
+        apparent=max(settled[k].apparent for k in ("low", "high")),
         filter_peak=states["output_filter"].peak - states["output_filter"].ripple / 2 if "output_filter" in states else 0.0,
-        bridge_peak=max(settled[k].states["h_bridge"].bridge_peak for k in ("flat", "full")),
+        bridge_peak=max(settled[k].states["h_bridge"].bridge_peak for k in ("low", "high")),
         path_resistance=2 * states["h_bridge"].resistance,
         modulation=states["h_bridge"].modulation,
         dead_time_volts=states["h_bridge"].dead_time_loss_volts,
         link_current=mean,
-        surge_link_current=settled["surge_full"].states["rectifier"].current * settled["surge_full"].swing.peak,
+        surge_link_current=settled["surge_high"].states["rectifier"].current * settled["surge_high"].swing.peak,
         v_in=v_in,
         pulse={k: min(settled[k].pulse, most[k]) for k in points},
         turn_off={k: min(settled[k].turn_off, 1.3 * most[k]) for k in points},
         swing={k: settled[k].swing for k in points},
         duty=duty,
         rising=rising,
-        drop=min(max(0.0, drive * flat.v_in - flat.crest_half), 0.35 * drive * v_in["flat"]),
+        drop=min(max(0.0, drive * flat.v_in - flat.crest_half), 0.35 * drive * v_in["low"]),
         secondary_extra=flat.diodes * states["rectifier"].drop
         + states["rectifier"].leakage_drop
         + flat.swing.peak
         * (states["rectifier"].choke_resistance * mean + min(flat.secondary_drop, 0.2 * states["dc_link"].voltage)),
         leak_duty=min(states["transformer"].leakage_duty, MOST_LEAK),
         battery_current=max(
-            min(settled[k].states["battery"].rms, settled[k].flow["load"] / (0.6 * v_in[k])) for k in ("flat", "full")
+            min(settled[k].states["source"].rms, settled[k].flow["load"] / (0.6 * v_in[k])) for k in ("low", "high")
         ),
         bridge_drop=states["h_bridge"].missing,
         link=link,

@@ -143,7 +143,7 @@ SWINGS = 30
 class IronRoute(Route):
     """What both line-frequency routes share; `_pass` is each one's own."""
 
-    hint_points: tuple[str, ...] = ("nominal", "flat", "full", "surge_full")
+    hint_points: tuple[str, ...] = ("nominal", "low", "high", "surge_high")
     rounds = 8
 
     def title_of(self, block: str) -> str:
@@ -199,7 +199,7 @@ class IronRoute(Route):
             ):
                 return at_its_end(yields)
             found, after = self._pass(point, guess, builds, brief, shelf, rules, ledger)
-            moved, beyond = after.moved(guess, scale), found.states["battery"].collapsed
+            moved, beyond = after.moved(guess, scale), found.states["source"].collapsed
             guess = passes.next(guess, after, moved, fed=not beyond)
             collapsed = collapsed + 1 if beyond else 0
             if moved < tolerance:
@@ -207,7 +207,7 @@ class IronRoute(Route):
                 break
             if collapsed > 3 * HOPELESS:
                 break
-        if not found.converged or found.states["battery"].collapsed:
+        if not found.converged or found.states["source"].collapsed:
             found = self._yielding(point, guess, builds, brief, shelf, rules, ledger, tolerance) or found
         return at_its_end(found)
 
@@ -250,7 +250,7 @@ class IronRoute(Route):
 
     def hopeless(self, settled: Mapping[str, Any]) -> frozenset[str]:
         """Points that the battery cannot feed."""
-        return frozenset(k for k, s in settled.items() if s.states["battery"].collapsed)
+        return frozenset(k for k, s in settled.items() if s.states["source"].collapsed)
 
     def report(
         self, block: ModuleType, sheet: Sheet, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief

@@ -65,10 +65,10 @@ class IronBridge(IronRoute):
     key: RouteName = "iron bridge"
     title = "H-bridge with sine PWM, iron transformer"
     waveforms: tuple[Waveform, ...] = ("sine",)
-    hint_points = ("nominal", "flat", "full")
+    hint_points = ("nominal", "low", "high")
     needed = ("mosfet", "iron_core", "core", "grade", "wire", "capacitor", "fuse", "heat_sink")
     builds: Mapping[str, type[Build]] = {
-        "battery": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild, "h_bridge": h_bridge.HBridgeBuild,
+        "source": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild, "h_bridge": h_bridge.HBridgeBuild,
         "bridge_drive": gate_drive.GateDriveBuild,
         "output_filter": output_filter.OutputFilterBuild, "iron_transformer": iron_transformer.IronTransformerBuild,
         "load": load.LoadBuild,
@@ -102,17 +102,17 @@ class IronBridge(IronRoute):
         empty, nominal, full = brief.source.volts
         ratio = math.sqrt(2) * brief.output.voltage / (0.87 * rules.modulation_limit * empty)
         current = brief.power.continuous / brief.power.power_factor / brief.output.voltage
-        v_in = {"nominal": 0.95 * nominal, "flat": 0.93 * empty, "full": 0.97 * full}
+        v_in = {"nominal": 0.95 * nominal, "low": 0.93 * empty, "high": 0.97 * full}
         nothing = dict.fromkeys(v_in, 0.0)
         return Hints(
             ratio, v_in, nothing, nothing, nothing, ratio * current, current,
-            1.25 * brief.power.continuous / 0.85 / v_in["flat"], 0.0, 0.0, 0.01 * empty, 1.05 * brief.output.voltage
+            1.25 * brief.power.continuous / 0.85 / v_in["low"], 0.0, 0.0, 0.01 * empty, 1.05 * brief.output.voltage
             * math.sqrt(2) / ratio, 0.3 * ratio * current, ratio * current,
             ratio * operating_peak(brief))  # fmt: skip
 
     def next_hints(self, settled: Mapping[str, Any], before: Hints | None = None) -> Hints:
         """What the assessed design teaches the next round."""
-        flat = settled["flat"]
+        flat = settled["low"]
         wound: iron_transformer.IronState = flat.states["iron_transformer"]
         bridged, filtered = flat.states["h_bridge"], flat.states["output_filter"]
         nothing = dict.fromkeys(self.hint_points, 0.0)
@@ -120,7 +120,7 @@ class IronBridge(IronRoute):
         # what the bridge could not give more turns may give; what the battery could not, nothing
         lacks = flat.guess.sag if bridged.modulation > SATURATED else 1.0
         return Hints(
-            wound.ratio * (1.0 if flat.states["battery"].collapsed else min(1.3, max(0.6,
+            wound.ratio * (1.0 if flat.states["source"].collapsed else min(1.3, max(0.6,
                 bridged.modulation / lacks / limit))), {k: settled[k].guess.v_in for k in self.hint_points},
             nothing, nothing, nothing, wound.primary_rms, wound.secondary_rms, flat.states["input_stage"].fuse_load,
             wound.leakage, flat.guess.path_resistance, bridged.dead_time_loss_volts, filtered.fundamental,
@@ -158,7 +158,7 @@ class IronBridge(IronRoute):
             brief, own["h_bridge"], shelf, rules)  # fmt: skip
         drive, bridge = drive_of(bridge, full, rules.modulation_limit, brief, own, shelf, rules)
         return {
-            "battery": battery.BatteryBuild(),
+            "source": battery.BatteryBuild(),
             "input_stage": input_stage.propose(
                 brief, hints.battery_current, hints.rippling or hints.ripple, own["input_stage"], shelf, rules, 0.0, 1.3),
             "h_bridge": bridge, "bridge_drive": drive, "output_filter": filtering, "iron_transformer": transformer,
@@ -204,7 +204,7 @@ class IronBridge(IronRoute):
         swing = STILL
         if drawn:  # the battery takes back what a lagging load returns
             swing = pulsation(drawn, passed[: len(drawn)], blocks=False)
-            ledger.work("battery.passed", link_book.passed_open, f_line=line, R=feed.resistance, L=0.0, C=feed.capacitance)
+            ledger.work("source.passed", link_book.passed_open, f_line=line, R=feed.resistance, L=0.0, C=feed.capacitance)
         ripple = 0.0
         if filtered.line_current > 0 and filtered.power_factor > 0:
             ripple = ledger.work(
@@ -218,9 +218,9 @@ class IronBridge(IronRoute):
             input_stage.InputNeed(mean, 1.0, ripple, swing.mean_square, crest=swing.peak, slow=slow), g,
             builds, brief, shelf, rules, ledger)  # fmt: skip
         from_battery = to_stage + entry.loss
-        states = {"battery": cells, "input_stage": entry, "h_bridge": bridged, "output_filter": filtered,
+        states = {"source": cells, "input_stage": entry, "h_bridge": bridged, "output_filter": filtered,
                   "iron_transformer": wound, "load": drain}  # fmt: skip
-        flow = {"battery": from_battery, "input_stage": from_battery, "h_bridge": to_stage, "output_filter": to_filter,
+        flow = {"source": from_battery, "input_stage": from_battery, "h_bridge": to_stage, "output_filter": to_filter,
                 "iron_transformer": to_transformer, "load": drain.power}  # fmt: skip
         # a bridge at its limit makes no more: the socket sags until it fits
         after = replace(
@@ -242,7 +242,7 @@ class IronBridge(IronRoute):
         """One point; for good, where loads draw at the crest, with what then flows in the whole circuit, marched."""
         near = super()._settle(point, guess, builds, brief, shelf, rules, ledger, tolerance)
         pulses = ledger is not SILENT and load.assess(point, brief, SILENT).crest_power > 0
-        if not pulses or not near.converged or near.states["battery"].collapsed or near.guess.sag < 1:
+        if not pulses or not near.converged or near.states["source"].collapsed or near.guess.sag < 1:
             return near
         marched = super()._settle(
             point, replace(near.guess, march=True), builds, brief, shelf, rules, ledger, tolerance)  # fmt: skip
@@ -264,10 +264,10 @@ class IronBridge(IronRoute):
                 rests = after.moved(g, max(point.power, 0.1 * brief.power.continuous)) < SETTLED
                 past = [*past[-YIELD_MEMORY:], (g, after)]
                 g = foreseen(past)
-                collapsed = collapsed + 1 if made.states["battery"].collapsed else 0
+                collapsed = collapsed + 1 if made.states["source"].collapsed else 0
                 if rests or collapsed > HOPELESS:
                     break
-            fits = rests and made.states["h_bridge"].modulation <= 1 + step and not made.states["battery"].collapsed
+            fits = rests and made.states["h_bridge"].modulation <= 1 + step and not made.states["source"].collapsed
             return made, g, fits
 
         low, high = LEAST_OUTPUT, 1.0

@@ -59,7 +59,7 @@ class IronPushPull(IronRoute):
     waveforms: tuple[Waveform, ...] = ("modified", "square")
     needed: tuple[str, ...] = ("mosfet", "iron_core", "wire", "capacitor", "resistor", "fuse", "heat_sink")
     builds: Mapping[str, type[Build]] = {
-        "battery": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild,
+        "source": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild,
         "front_end": front_end.LineFrontEndBuild, "iron_transformer": iron_transformer.IronTransformerBuild,
         "load": load.LoadBuild,
     }  # fmt: skip
@@ -74,19 +74,19 @@ class IronPushPull(IronRoute):
         square = brief.output.waveform == "square"
         asked = brief.output.voltage
         ratio = asked / (0.9 * nominal) if square else asked / math.sqrt(WIDTH_USED) / (0.9 * empty)
-        v_in = {"nominal": 0.96 * nominal, "flat": 0.95 * empty, "full": 0.97 * full, "surge_full": 0.95 * full}
+        v_in = {"nominal": 0.96 * nominal, "low": 0.95 * empty, "high": 0.97 * full, "surge_high": 0.95 * full}
         share = {k: 1.0 if square else min(WIDTH_USED, (asked / (0.95 * ratio * v)) ** 2) for k, v in v_in.items()}
-        watts = {k: (brief.power.surge if k == "surge_full" else brief.power.continuous) / 0.85 for k in v_in}
+        watts = {k: (brief.power.surge if k == "surge_high" else brief.power.continuous) / 0.85 for k in v_in}
         pulse = {k: watts[k] / (v_in[k] * share[k]) for k in v_in}
         current = brief.power.continuous / brief.power.power_factor / brief.output.voltage
         return Hints(
             ratio, v_in, pulse, {k: 1.1 * p for k, p in pulse.items()}, share, ratio * current / math.sqrt(2), current,
-            watts["flat"] / v_in["flat"] / math.sqrt(share["flat"]), 20e-6, 0.0, 0.0, 0.0,
-            SWINGS * watts["flat"] / v_in["flat"], 0.0)  # fmt: skip
+            watts["low"] / v_in["low"] / math.sqrt(share["low"]), 20e-6, 0.0, 0.0, 0.0,
+            SWINGS * watts["low"] / v_in["low"], 0.0)  # fmt: skip
 
     def next_hints(self, settled: Mapping[str, Any], before: Hints | None = None) -> Hints:
         """What the assessed design teaches the next round."""
-        flat, now = settled["flat"], settled["nominal"]
+        flat, now = settled["low"], settled["nominal"]
         wound: iron_transformer.IronState = max(
             (settled[k].states["iron_transformer"] for k in STEADY), key=lambda s: s.secondary_rms)  # fmt: skip
         square = now.share == 1.0
@@ -94,7 +94,7 @@ class IronPushPull(IronRoute):
         level = flat.states["iron_transformer"].output / math.sqrt(flat.stands)
         wanted = asked / now.states["iron_transformer"].output if square else asked / math.sqrt(WIDTH_USED) / level
         return Hints(
-            wound.ratio * (1.0 if flat.states["battery"].collapsed else min(1.3, max(0.6, wanted))),
+            wound.ratio * (1.0 if flat.states["source"].collapsed else min(1.3, max(0.6, wanted))),
                 {k: settled[k].guess.v_in for k in self.hint_points},
             {k: settled[k].pulse for k in self.hint_points}, {k: settled[k].turn_off for k in self.hint_points},
             {k: settled[k].share for k in self.hint_points}, wound.primary_rms, wound.secondary_rms,
@@ -122,10 +122,10 @@ class IronPushPull(IronRoute):
         leakage = iron_transformer.made(transformer, shelf).leakage + rules.lead_inductance + front_end.LIKELY_PACKAGE
         hottest = max(STEADY, key=lambda k: hints.pulse[k] ** 2 * hints.share[k])
         return {
-            "battery": battery.BatteryBuild(),
+            "source": battery.BatteryBuild(),
             "input_stage": input_stage.propose(
                 brief, MORE * hints.battery_current, hints.rippling or hints.ripple, own["input_stage"], shelf, rules,
-                max(hints.turn_off.values()), 1 / math.sqrt(hints.share["flat"])),
+                max(hints.turn_off.values()), 1 / math.sqrt(hints.share["low"])),
             self.stage: self._propose_stage(hottest, hints, leakage, brief, own[self.stage], shelf, rules),
             "iron_transformer": transformer, "load": load.LoadBuild(),
         }  # fmt: skip
@@ -136,7 +136,7 @@ class IronPushPull(IronRoute):
         """Switches for the hottest steady point, their clamp for the surge on a full battery."""
         steady, charging, hardest = (
             front_end.FrontEndNeed(hints.v_in[k], hints.share[k] / 2, hints.pulse[k], hints.turn_off[k], leakage, hints.form)
-            for k in (hottest, "full", "surge_full")
+            for k in (hottest, "high", "surge_high")
         )
         own = own | {"topology": "push-pull", "frequency": brief.output.frequency}
         made: Build = front_end.propose(steady, charging, hardest, brief.source.volts[2], brief, own, shelf, rules)
@@ -194,8 +194,8 @@ class IronPushPull(IronRoute):
             g, builds, brief, shelf, rules, ledger)  # fmt: skip
         from_battery = to_stage + entry.loss
         drain = load.assess(point, brief, ledger, output, Fed(share, lets_go, factor, 1 / admits if admits else None))
-        states = {"battery": cells, "input_stage": entry, self.stage: switched, "iron_transformer": wound, "load": drain}
-        flow = {"battery": from_battery, "input_stage": from_battery, self.stage: to_stage, "iron_transformer": to_transformer,
+        states = {"source": cells, "input_stage": entry, self.stage: switched, "iron_transformer": wound, "load": drain}
+        flow = {"source": from_battery, "input_stage": from_battery, self.stage: to_stage, "iron_transformer": to_transformer,
                 "load": power}  # fmt: skip
         most = 2 * max(point.power, 0.1 * brief.power.continuous)
         after = Guess(
@@ -332,7 +332,7 @@ class SelfOscillating(IronPushPull):
     waveforms: tuple[Waveform, ...] = ("square",)
     needed = ("mosfet", "bipolar", "iron_core", "wire", "capacitor", "resistor", "fuse", "heat_sink")
     builds: Mapping[str, type[Build]] = {
-        "battery": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild,
+        "source": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild,
         "oscillator": oscillator.OscillatorBuild, "iron_transformer": iron_transformer.IronTransformerBuild,
         "load": load.LoadBuild,
     }  # fmt: skip
@@ -349,7 +349,7 @@ class SelfOscillating(IronPushPull):
             oscillator.OscillatorNeed(
                 hints.v_in[k], hints.half * hints.v_in["nominal"], hints.form * hints.pulse[k], hints.turn_off[k], leakage
             )
-            for k in (hottest, "surge_full")
+            for k in (hottest, "surge_high")
         )
         made: Build = oscillator.propose(
             steady, hardest, brief.output.frequency, brief.source.volts[2], brief, own, shelf, rules)  # fmt: skip

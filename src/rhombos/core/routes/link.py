@@ -64,11 +64,11 @@ class LinkRoute(Route):
     """Push-pull, half-bridge or full bridge in front of a regulated link; a sine, modified or square wave behind it."""
 
     waveforms: tuple[Waveform, ...] = ("sine", "modified", "square")
-    hint_points = ("flat", "full", "surge_full")
+    hint_points = ("low", "high", "surge_high")
     rounds = 2
     needed = ("mosfet", "diode", "core", "grade", "wire", "capacitor", "resistor", "fuse", "heat_sink")
     builds: Mapping[str, type[Build]] = {
-        "battery": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild, "front_end": front_end.FrontEndBuild,
+        "source": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild, "front_end": front_end.FrontEndBuild,
         "transformer": transformer.TransformerBuild, "rectifier": rectifier.RectifierBuild, "dc_link": dc_link.DcLinkBuild,
         "h_bridge": h_bridge.HBridgeBuild, "output_filter": output_filter.OutputFilterBuild, "load": load.LoadBuild,
         "controller": controller.ControllerBuild, "bridge_drive": gate_drive.GateDriveBuild,
@@ -105,8 +105,8 @@ class LinkRoute(Route):
         empty, _, full = brief.source.volts
         power, surge = brief.power.continuous / 0.88, brief.power.surge / 0.88
         high = rules.duty_limit * (empty / full if how.choke else 1.0)
-        duty = {"flat": rules.duty_limit, "full": high, "surge_full": high}
-        v_in = {"flat": empty * 0.95, "full": full * 0.98, "surge_full": full * 0.95}
+        duty = {"low": rules.duty_limit, "high": high, "surge_high": high}
+        v_in = {"low": empty * 0.95, "high": full * 0.98, "surge_high": full * 0.95}
         asked = {k: surge if k.startswith("surge") else power for k in v_in}
         pulse = {k: asked[k] / (drive * v_in[k] * 2 * duty[k]) for k in v_in}
         high_link = voltage * (1.0 if how.choke else full / empty)
@@ -122,7 +122,7 @@ class LinkRoute(Route):
             turn_off={k: 1.2 * v for k, v in pulse.items()}, swing=dict.fromkeys(pulse, STILL), duty=duty,
             rising=dict.fromkeys(pulse, 0.005), drop=0.04 * drive * empty, secondary_extra=3.0,
             leak_duty=0.01,
-            battery_current=power / v_in["flat"], bridge_drop=0.0,
+            battery_current=power / v_in["low"], bridge_drop=0.0,
         )  # fmt: skip
 
     def next_hints(self, settled: Mapping[str, LinkSettled], before: Hints | None = None) -> Hints:
@@ -161,24 +161,24 @@ class LinkRoute(Route):
         )
         air = brief.targets.ambient + rules.enclosure_rise
         powered = {k: hints.duty[k] - hints.rising[k] for k in self.hint_points}
-        alike = hints.form * hints.swing["flat"].rms * front_end.ramped(hints.duty["flat"], hints.rising["flat"])
+        alike = hints.form * hints.swing["low"].rms * front_end.ramped(hints.duty["low"], hints.rising["low"])
         winding = transformer.propose(
             TransformerNeed(
                 v_max=topology.drive * brief.source.volts[2], d_max=rules.duty_limit, secondary_halves=how.halves,
-                v_work=topology.drive * hints.v_in["flat"] - hints.drop,
-                d_work=min(0.5, hints.duty["flat"]), ratio=ratio,
-                primary_pulse=alike * hints.pulse["flat"],
-                secondary_pulse=alike / hints.swing["flat"].rms * secondary_pulse(how, hints), frequency=frequency, air=air,
-                halves=topology.halves, leak_cost=0.0 if topology.clamped else leak_cost(hints.turn_off["flat"], frequency)),
+                v_work=topology.drive * hints.v_in["low"] - hints.drop,
+                d_work=min(0.5, hints.duty["low"]), ratio=ratio,
+                primary_pulse=alike * hints.pulse["low"],
+                secondary_pulse=alike / hints.swing["low"].rms * secondary_pulse(how, hints), frequency=frequency, air=air,
+                halves=topology.halves, leak_cost=0.0 if topology.clamped else leak_cost(hints.turn_off["low"], frequency)),
             own["transformer"], shelf, rules)  # fmt: skip
         turned = winding.ratio
         leakage = transformer.leakage(winding, shelf) + rules.lead_inductance + front_end.LIKELY_PACKAGE
         rectifying = rectifier.propose(
             rectifier.RectifierNeed(
-                v_sec=turned * (topology.drive * (hints.v_in["flat"] + hints.v_in["full"]) / 2 - hints.drop),
+                v_sec=turned * (topology.drive * (hints.v_in["low"] + hints.v_in["high"]) / 2 - hints.drop),
                 v_sec_max=turned * topology.drive * brief.source.volts[2],
-                v_link=voltage, current=hints.link_current, duty=powered["flat"] + powered["full"], frequency=frequency,
-                leakage=leakage * turned**2, ratio=turned, resistance=hints.charging_resistance, swing=hints.swing["flat"]),
+                v_link=voltage, current=hints.link_current, duty=powered["low"] + powered["high"], frequency=frequency,
+                leakage=leakage * turned**2, ratio=turned, resistance=hints.charging_resistance, swing=hints.swing["low"]),
             hints.surge_link_current, brief, own["rectifier"], shelf, rules)  # fmt: skip
         flat, full, hardest = (
             front_end.FrontEndNeed(
@@ -194,8 +194,8 @@ class LinkRoute(Route):
             for k in self.hint_points
         )
         switching = front_end.propose(flat, full, hardest, brief.source.volts[2], brief, own["front_end"], shelf, rules)
-        share = max(2 * front_end.flat_duty(hints.duty["full"], hints.rising["full"]) / topology.banks, 0.05)
-        slow = hints.swing["flat"].smoothed
+        share = max(2 * front_end.flat_duty(hints.duty["high"], hints.rising["high"]) / topology.banks, 0.05)
+        slow = hints.swing["low"].smoothed
         ripple_in = hints.battery_current * math.sqrt(max(0.0, hints.form**2 / share - 1) + slow**2)
         driving = front_drive_of(
             switching, brief.source.volts[2], rules.duty_limit, brief, own["front_drive"], shelf, rules)  # fmt: skip
@@ -207,10 +207,10 @@ class LinkRoute(Route):
             shelf,
             rules,
             0.0,
-            math.sqrt(hints.swing["flat"].battery_square),
+            math.sqrt(hints.swing["low"].battery_square),
         )
         return {
-            "battery": battery.BatteryBuild(), "input_stage": entry, "front_end": switching, "front_drive": driving,
+            "source": battery.BatteryBuild(), "input_stage": entry, "front_end": switching, "front_drive": driving,
             "transformer": winding,
             "rectifier": rectifying, **made, "load": load.LoadBuild(),
         }  # fmt: skip
@@ -222,7 +222,7 @@ class LinkRoute(Route):
         """Timing, set-point, loop and sense for what the path has become."""
         if not builds["dc_link"].held:  # with a fixed duty, the largest pulse is the surge on a flat battery
             settled = dict(settled) | self.settle_all(
-                builds, brief, shelf, rules, keys=("surge_flat",), start=settled, tolerance=ASIDE)  # fmt: skip
+                builds, brief, shelf, rules, keys=("surge_low",), start=settled, tolerance=ASIDE)  # fmt: skip
         need = self.controller_need(settled, builds, shelf, rules)
         return {"controller": controller.propose(need, brief, dict(pins.get("controller", {})), shelf, rules)}
 
@@ -255,7 +255,7 @@ class LinkRoute(Route):
                 hints.path_resistance, hints.dead_time_volts, crest_power=asked.crest_power)  # fmt: skip
             filtering = output_filter.propose(filter_need, asked.current * surge, brief, own["output_filter"], shelf, rules)
             ripple = filters.unipolar_ripple.work({"V_dc": voltage, "L": filtering.inductance, "f_c": carrier})
-        swing = hints.swing["full"]
+        swing = hints.swing["high"]
         need = dc_link.LinkNeed(
             max(asked.apparent, hints.apparent), peak, modulation, asked.power_factor, hints.link_current,
             hints.feed_ripple, hints.bridge_peak, taken, hints.link_high, hints.climb,
@@ -306,7 +306,7 @@ class LinkRoute(Route):
         self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf, rules: Rules
     ) -> link_loop.ControllerNeed:  # fmt: skip
         """What the controller meets at full power on a flat battery."""
-        return beside_controller.need_of(settled["flat"], self._worst_pulse(settled), builds, shelf, rules)
+        return beside_controller.need_of(settled["low"], self._worst_pulse(settled), builds, shelf, rules)
 
     def _worst_pulse(self, settled: Mapping[str, LinkSettled]) -> float:
         """The largest pulse of the points that can be held, A."""
@@ -317,7 +317,7 @@ class LinkRoute(Route):
         """Points that the battery cannot feed, or at which no duty holds the link."""
         return frozenset(
             k for k, s in settled.items()
-            if s.states["battery"].collapsed or s.states["front_end"].crest_duty > front_end.DUTY_REACH
+            if s.states["source"].collapsed or s.states["front_end"].crest_duty > front_end.DUTY_REACH
         )  # fmt: skip
 
     def operating(self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:

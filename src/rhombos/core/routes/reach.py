@@ -26,9 +26,9 @@ def leak_cost(turned_off: float, frequency: float) -> float:
 def turns_ratio(brief: Brief, hints: Hints, how: Rectifying, voltage: float, drive: float, rules: Rules) -> float:
     """Secondary over primary turns that just reach the link, V, hot, at full load; `drive` is the share of the supply that a
     half of the primary sees."""
-    v_min = drive * hints.v_in["flat"]
+    v_min = drive * hints.v_in["low"]
     if how.choke:  # on a flat battery at its largest pulses, with leakage's share of the duty taken off
-        crest = hints.swing["flat"].peak
+        crest = hints.swing["low"].peak
         reach = max(LEAST_REACH * rules.duty_limit, rules.duty_limit * DUTY_RESERVE - crest * hints.leak_duty / 2)
         asked = {"V_out": voltage + hints.secondary_extra, "n_d": 1, "V_F": 0.0, "D_max": reach, "V_min": v_min}
         return float(stage_book.turns_ratio_choke(**asked, V_drop=min(crest * hints.drop, MOST_DROP * v_min)))

@@ -127,7 +127,7 @@ def settle(
         if held:
             break
         off = max(V_FLOOR * wound_for, settled.states["rectifier"].link) - link_v
-        if settled.states["battery"].collapsed or abs(off) < tolerance * link_v:
+        if settled.states["source"].collapsed or abs(off) < tolerance * link_v:
             break
         # what the link is off by falls nearly in line with it: the secant through the last two tries
         slope = -1.0 if before is None else min(-0.5, (off - before[1]) / (link_v - before[0]))
@@ -166,7 +166,7 @@ def _settle_source(
     passes: Passes[Guess] = Passes()
     for _ in range(MOST_PASSES):
         settled, after = _one_pass(point, guess, builds, brief, shelf, rules, ledger, socket)
-        collapsed = collapsed + 1 if settled.states["battery"].collapsed else 0
+        collapsed = collapsed + 1 if settled.states["source"].collapsed else 0
         moved = after.moved(guess, scale)
         if moved < tolerance:
             return replace(settled, converged=True)
@@ -241,13 +241,13 @@ def _one_pass(
     from_battery = to_stage + entry.loss
     cells = battery.assess(point.emf, from_battery, brief, ledger, g.swing.battery_square, g.swing.battery_peak, entry.control)
     states = {
-        "battery": cells, "input_stage": entry, "front_end": switched, "transformer": wound, "rectifier": rectified,
+        "source": cells, "input_stage": entry, "front_end": switched, "transformer": wound, "rectifier": rectified,
         "dc_link": linked, "h_bridge": socket.bridged, "load": socket.drawn,
     }  # fmt: skip
     if socket.filtered is not None:
         states["output_filter"] = socket.filtered
     flow = {
-        "battery": from_battery, "input_stage": from_battery, "front_end": to_stage, "transformer": to_transformer,
+        "source": from_battery, "input_stage": from_battery, "front_end": to_stage, "transformer": to_transformer,
         "rectifier": to_rectifier, "dc_link": to_link, "h_bridge": socket.to_bridge, "output_filter": socket.to_filter,
         "load": socket.drawn.power}  # fmt: skip
     most_loss = 2 * max(point.power, 0.1 * brief.power.continuous)

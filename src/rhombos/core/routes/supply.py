@@ -51,7 +51,7 @@ def link_supply(
     duty = 2 * states["front_end"].duty - leak_duty if how.choke else 1.0
     drop = how.gain * how.series * states["rectifier"].drop
     battery = battery_of(now.point.emf, builds, brief, shelf, rules)
-    drawn = states["battery"].current
+    drawn = states["source"].current
     v_in = battery.emf - battery.resistance * drawn
     resistance = max(LEAST_PATH, (duty * ratio * v_in - drop - link) / current)
     stage = FrontEnd(
@@ -89,6 +89,6 @@ def battery_supply(
     losses that its current makes."""
     now = settled["nominal"]
     battery = battery_of(now.point.emf, builds, brief, shelf, rules)
-    cells, line = now.states["battery"], line_current(now.states, at.ratio)
+    cells, line = now.states["source"], line_current(now.states, at.ratio)
     idle = battery.emf * cells.current - battery.resistance * cells.rms**2 - now.flow["load"] - at.resistance * line**2
     return referred(Supply(battery, None, 0.0, math.inf, None, max(0.0, idle)), at.ratio)

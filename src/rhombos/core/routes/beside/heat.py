@@ -24,7 +24,7 @@ NOT_INSIDE = ("load",)
 def need_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> block.HeatNeed:
     """Every cooled stage at its hottest steady point; all heat that is made inside."""
     steady = [settled[k] for k in STEADY]
-    inside = max(s.flow["battery"] - s.flow["load"] for s in steady)
+    inside = max(s.flow["source"] - s.flow["load"] for s in steady)
     stages = tuple(_cooled(key, steady, builds, brief, shelf, rules) for key in NAMES if key in builds)
     return block.HeatNeed(
         stages, max(inside, 0.1), brief.targets.ambient, brief.source.volts[2], brief.power.continuous, brief.output.voltage

@@ -74,7 +74,7 @@ def outputs_of(settled: Mapping[str, Any], brief: Brief) -> tuple[float, float]:
     for key in (*STEADY, "idle"):
         states = settled[key].states
         given = getattr(states.get("iron_transformer"), "output", 0.0) or getattr(states.get("h_bridge"), "output", 0.0)
-        if given > 0 and not getattr(states.get("battery"), "collapsed", False):
+        if given > 0 and not getattr(states.get("source"), "collapsed", False):
             found.append(given)
     return min(found), max(found)
 
@@ -84,7 +84,7 @@ def propose(
 ) -> block.ProtectionBuild:
     """Thresholds and trips for the path as it stands."""
     need = need_of(settled, builds, brief, shelf, rules)
-    drawn = settled["flat"].states["battery"].current
+    drawn = settled["low"].states["source"].current
     return block.propose(need, stage_of(settled, builds, brief, shelf), drawn, outputs_of(settled, brief), pins, rules)
 
 
@@ -92,8 +92,8 @@ def settle(
     settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
 ) -> block.ProtectionState:
     """What they do with a flat battery at full power, and with a surge."""
-    now = settled["nominal"].states["battery"]
-    flat, surge = settled["flat"].states["battery"], settled["surge_flat"].states["battery"]
+    now = settled["nominal"].states["source"]
+    flat, surge = settled["low"].states["source"], settled["surge_low"].states["source"]
     return block.assess(
         need_of(settled, builds, brief, shelf, rules),
         builds[block.KEY],
