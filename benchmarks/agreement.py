@@ -41,7 +41,7 @@ class Agreement:
 def agreements(worked: Worked) -> list[Agreement]:
     """The nominal point on the sheet and on the scope, fed from the battery, the front end averaged."""
     bench = bench_of(worked)
-    made = record(bench, "as designed", "steady", 6, "battery, averaged")
+    made = record(bench, "as designed", "steady", 6, "source, averaged")
     now = worked.settled["nominal"]
     period = 1 / made.line
     time_ = made.end - period + (np.arange(SAMPLES) + 0.5) * period / SAMPLES
@@ -49,7 +49,7 @@ def agreements(worked: Worked) -> list[Agreement]:
     lines = np.abs(np.fft.rfft(traces["output"])) * 2 / SAMPLES
     # nothing holds the RMS of the output here: what the battery gives is compared at the power that was asked
     as_asked = now.flow["load"] / float((traces["output"] * traces["load"]).mean())
-    drain, cells, amps = now.states["load"], now.states["source"], traces["battery"] * as_asked
+    drain, cells, amps = now.states["load"], now.states["source"], traces["source"] * as_asked
     peak = float((amps if worked.brief.output.stepped else _slow(amps)).max())
     pulses = bench.crest_power > 0
     load = _slow(traces["load"], PULSE_LINES) if pulses else traces["load"]  # a rectifier takes some of the carrier's ripple

@@ -154,7 +154,7 @@ def switched() -> None:
     row("  once recorded, all of it", f"{median(lambda: scope_bench(asked, worked), 5) * 1e3:.0f} ms")
     close = asked.model_copy(update={"first": 0.05, "last": 0.0501})
     row("  once recorded, two carriers of it", f"{median(lambda: scope_bench(close, worked), 5) * 1e3:.0f} ms")
-    for source in ("battery, averaged", "battery, switched"):
+    for source in ("source, averaged", "source, switched"):
         began = time.perf_counter()
         record(bench_of(worked), "adapter", "load step", 10, source)
         row(f"  ten cycles of it, fed by the {source}", f"{(time.perf_counter() - began) * 1e3:.0f} ms")

@@ -15,7 +15,7 @@ import traceback
 from collections import Counter
 from collections.abc import Iterator, Mapping
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from benchmarks.agreement import agreements
@@ -24,7 +24,7 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import ORDER
 from rhombos.core.design.outputs import HIGHEST_SURGE
 from rhombos.core.design.rules import PRESETS, Rules
-from rhombos.core.design.sources import CELL_VOLTS, HIGHEST_NOMINAL, LOWEST_NOMINAL
+from rhombos.core.design.sources import CELL_VOLTS, HIGHEST_NOMINAL, LOWEST_NOMINAL, BatterySource, RailSource
 from rhombos.core.parts import KINDS, Shelf
 from rhombos.core.parts.drawer import Stock
 from rhombos.core.report import Solution
@@ -34,6 +34,8 @@ from rhombos.demo import house_shelf
 
 DRAWERS = 7
 """Every seventh case has a drawer to take from; prime to the routes and to the slower checks, so that each has its turn."""
+RAILS = 11
+"""Every eleventh case is fed by a DC rail."""
 BALANCE = 1e-3
 """What may be missing of a point's power."""
 IDLE_SHARE, IDLE_FLOOR = 0.15, 15.0
@@ -63,11 +65,19 @@ class Case:
         """The case in one line."""
         s, o, p = self.brief.source, self.brief.output, self.brief.power
         return (
-            f"#{self.index} {self.route}: {s.cells} {s.chemistry} {s.capacity / 3600:.0f} Ah, {o.waveform} "
+            f"#{self.index} {self.route}: {_feed(s)}, {o.waveform} "
             f"{o.voltage:.0f} V {o.frequency:.0f} Hz, {p.continuous:.0f}/{p.surge:.0f} W pf {p.power_factor:.2f}, "
             f"{','.join(self.brief.loads)}, "
             f"{self.brief.targets.ambient:.0f} °C"
         )
+
+
+def _feed(source: BatterySource | RailSource) -> str:
+    if isinstance(source, BatterySource):
+        return f"{source.cells} {source.chemistry} {source.capacity / 3600:.0f} Ah"
+    return (
+        f"rail {source.lowest:.1f} {source.nominal:.1f} {source.highest:.1f} V, {source.limit:.1f} A, {source.resistance:.2g} Ω"
+    )
 
 
 @dataclass
@@ -119,6 +129,26 @@ def case_at(index: int, seed: int) -> Case:
     names = list(ROUTES)
     route = names[index % len(names)]
     return Case(index, route, random_brief(random.Random(f"{seed}/{index}"), ROUTES[route].waveforms))
+
+
+def on_a_rail(case: Case, seed: int) -> Case:
+    """The same on a DC rail of about its battery's voltage, whose limit lets the surge through."""
+    dice = random.Random(f"{seed} rail {case.index}")
+    nominal, asked = max(10.0, min(60.0, case.brief.source.volts[1])), case.brief.power
+    down, up = (dice.choice((0.01, 0.03, 0.05, 0.1, 0.2)) for _ in range(2))
+    lowest = nominal * (1 - down)
+    limit = dice.uniform(1.3, 3.0) * asked.surge / (0.8 * lowest)
+    rail = {
+        "kind": "DC rail",
+        "nominal": nominal,
+        "lowest": max(8.0, lowest),
+        "highest": nominal * (1 + up),
+        "limit": min(1000.0, max(0.5, limit)),
+        "resistance": max(1e-5, dice.uniform(1e-3, 1.5e-2) * nominal / limit),
+        "capacitance": 2e-4 * 25 ** dice.random(),
+        "cable_length": case.brief.source.cable_length,
+    }
+    return replace(case, brief=case.brief.but(source=rail))
 
 
 def settled_or_named(worked: Worked, told: Solution) -> Iterator[str]:
@@ -205,13 +235,8 @@ def neighbours_near(case: Case, worked: Worked, shelf: Shelf, rules: Rules) -> I
     more = min(3000.0, NEIGHBOUR * power.continuous)
     if more <= power.continuous:
         return
-    brief = case.brief.model_copy(
-        update={
-            "power": power.model_copy(
-                update={"continuous": more, "surge": min(9000.0, max(more, power.surge * more / power.continuous))}
-            )
-        }
-    )
+    surge = min(HIGHEST_SURGE, max(more, power.surge * more / power.continuous))
+    brief = case.brief.but(power={"continuous": more, "surge": surge})
     other = work_out(brief, {}, shelf, rules, case.route)
     same, drawn = (
         all(
@@ -286,7 +311,9 @@ def random_drawer(shelf: Shelf, index: int, seed: int) -> Shelf:
 def _one(job: tuple[int, int, str, int]) -> Outcome:
     index, seed, preset, each = job
     shelf = random_drawer(_shelf(), index, seed) if index % DRAWERS == DRAWERS - 1 else _shelf()
-    return judge(case_at(index, seed), index % 10 == 0, shelf, PRESETS[preset], each > 0 and index % each == 0)  # type: ignore[index]
+    case = case_at(index, seed)
+    case = on_a_rail(case, seed) if index % RAILS == RAILS - 1 else case
+    return judge(case, index % 10 == 0, shelf, PRESETS[preset], each > 0 and index % each == 0)  # type: ignore[index]
 
 
 _SHELF: list[Shelf] = []

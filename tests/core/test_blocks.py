@@ -245,12 +245,8 @@ def test_a_higher_battery_needs_higher_switches_and_more_turns(refuge, shelf):
 @pytest.mark.parametrize("power", [120, 300, 470, 570, 600, 900, 1400])
 def test_the_corner_stands_between_odd_harmonics_of_the_line(power, refuge, shelf):
     """Those of the dead time are lifted there: half a turn of the second digit apart, the same filter bends far less."""
-    brief = refuge.model_copy(
-        update={
-            "loads": ("lamp",),
-            "power": refuge.power.model_copy(update={"continuous": float(power), "surge": 1.2 * power, "power_factor": 0.75}),
-        }
-    )
+    asked = {"continuous": float(power), "surge": 1.2 * power, "power_factor": 0.75}
+    brief = refuge.but(output={"loads": ("lamp",)}, power=asked)
     worked = work_out(brief, {}, shelf, PRESETS["usual"])
     found = worked.settled["nominal"].states["output_filter"]
     assert abs(found.corner / brief.output.frequency % 2 - 1) > 0.5

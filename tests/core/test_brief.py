@@ -1,5 +1,7 @@
 """The brief refuses what cannot be meant, in words; the form shows it as people write it."""
 
+from functools import reduce
+
 import pytest
 from pydantic import ValidationError
 
@@ -88,12 +90,12 @@ def test_the_form_shows_every_field_as_it_can_be_typed_back(refuge):
     assert fields["sources.0.resistance"].text == ""
     assert fields["sources.0.resistance"].allowed == "10 µΩ to 5 Ω"
     assert fields["sources.0.chemistry"].options == ("LiFePO4", "Li-ion", "lead-acid")
-    assert fields["loads"].many
-    content = written_short(refuge)
-    for field in fields.values():
-        section, _, name = field.address.partition(".")
-        if name and field.text:
-            content[section][name] = int(field.text) if name == "cells" else field.text
+    assert fields["outputs.0.loads"].many
+    content = refuge.model_dump(mode="json")
+    for field in (f for f in fields.values() if f.text and not f.many):
+        *within, name = (int(n) if n.isdigit() else n for n in field.address.split("."))
+        if name not in range(7):  # shares are the loads'
+            reduce(lambda inner, n: inner[n], within, content)[name] = int(field.text) if name == "cells" else field.text
     assert Brief.model_validate(content) == refuge
 
 
@@ -128,7 +130,7 @@ def test_an_entry_of_a_list_is_refused_with_its_own_range(refuge):
     with pytest.raises(ValidationError) as refused:
         Brief.model_validate(content)
     told = from_validation(refused.value, Brief)
-    assert [p.message for p in told] == ["shares.1: ‘130 %’ is above the allowed 0 % to 100 %; lower it"]
+    assert [p.message for p in told] == ["outputs.0.shares.1: ‘130 %’ is above the allowed 0 % to 100 %; lower it"]
 
 
 @pytest.mark.parametrize(
@@ -142,7 +144,7 @@ def test_a_design_of_the_second_format_is_read_in_todays_words(before, now):
         "pins": {"protection.after_trip": "tries for ever"},
     }
     design = Design.model_validate(old)
-    assert design.format == 3
+    assert design.format == 4
     assert (design.brief.targets.switches, design.brief.targets.ambient) == (now, 31)
     assert design.pins == {"protection.after_trip": "continuous retry"}
     assert Design.model_validate(design.model_dump()) == design
@@ -165,3 +167,63 @@ def test_what_an_upgrade_cannot_read_is_left_to_the_checks(odd, field):
 def test_a_pin_that_is_no_word_is_left_as_it_is():
     pins = {"protection.after_trip": 3}
     assert Design.model_validate({"format": 2, "pins": pins}).pins == pins
+
+
+def test_a_design_of_the_third_format_has_its_battery_and_its_socket_in_lists():
+    old = {
+        "format": 3,
+        "brief": {"source": {"cells": 12}, "output": {"voltage": 120}, "power": {"continuous": 500}, "loads": ["fan"]},
+        "pins": {"heat.fan_supply": "battery", "isolation.clip": "battery negative", "front_end.parallel": 2},
+        "waivers": [
+            {"code": "battery.cannot_give_surge_flat", "reason": "known", "on": "2026-01-02"},
+            {"code": "protection.battery", "reason": "stays", "on": "2026-01-02"},
+        ],
+    }
+    design = Design.model_validate(old)
+    (source,), (output,) = design.brief.sources, design.brief.outputs
+    assert (source.kind, source.cells, output.voltage, output.power.continuous, output.loads) == (
+        "battery",
+        12,
+        120,
+        500,
+        ("fan",),
+    )
+    assert design.pins == {"heat.fan_supply": "source", "isolation.clip": "source negative", "front_end.parallel": 2}
+    assert [w.code for w in design.waivers] == ["source.cannot_give_surge_low", "protection.battery"]
+
+
+def test_a_brief_is_written_short_or_in_full_but_not_both():
+    short = {"source": {"cells": 12}, "output": {"voltage": 120}, "power": {"continuous": 500}, "loads": ["fan"], "shares": []}
+    full = {"sources": [short["source"]], "outputs": [short["output"] | {k: short[k] for k in ("power", "loads", "shares")}]}
+    assert Brief.model_validate(short) == Brief.model_validate(full)
+    for both in (full | {"power": {}}, full | {"source": {}}):
+        assert "both given" in refused(both)[0].message
+
+
+@pytest.mark.parametrize(
+    ("bad", "told"),
+    [
+        ({"sources": []}, "0 sources; allowed 1"),
+        ({"outputs": [{}, {}]}, "2 outputs; allowed 1"),
+        ({"source": {"kind": "sun"}}, "sources.0.kind: ‘sun’ is not known; choose one of 'battery', 'DC rail'"),
+        ({"sources": [5]}, "sources.0"),
+        ({"source": {"kind": "DC rail", "cells": 8}}, "sources.0.cells is not known here"),
+        (
+            {"source": {"kind": "DC rail", "limit": "2 kA"}},
+            "sources.0.limit: 2 kA is above the allowed 500 mA to 1 kA; lower it",
+        ),
+        ({"source": {"kind": "DC rail", "lowest": 26}}, "not in the order of lowest, nominal and highest"),
+    ],
+)
+def test_what_feeds_it_is_refused_by_its_own_bounds(bad, told):
+    assert told in refused(bad)[0].message
+
+
+def test_some_fields_are_set_otherwise_and_the_rest_stays(refuge):
+    other = refuge.but(source={"cells": 16}, output={"waveform": "square"}, power={"continuous": 300.0}, targets={"idle": 9.0})
+    assert (other.source.cells, other.output.waveform, other.power.continuous, other.targets.idle) == (16, "square", 300, 9)
+    assert (
+        other.but(source={"cells": 8}, output={"waveform": "sine"}, power={"continuous": 600}, targets={"idle": 18}) == refuge
+    )
+    rail = refuge.but(source={"kind": "DC rail", "limit": 40})
+    assert (rail.source.kind, rail.source.limit, rail.outputs) == ("DC rail", 40, refuge.outputs)

@@ -11,11 +11,11 @@ from rhombos.core.design.rules import PRESETS
 from rhombos.core.scope import ScopeAsked, bench_of, scope_bench
 from rhombos.core.scope.record import record
 from rhombos.core.solve import work_out
-from rhombos.core.waves.chain import Battery, Chain, FrontEnd, Supply
+from rhombos.core.waves.chain import Chain, Feed, FrontEnd, Supply
 from rhombos.core.waves.engine import run, stretch
 from rhombos.core.waves.loads import resistive
 
-FED = ("battery, averaged", "battery, switched")
+FED = ("source, averaged", "source, switched")
 
 
 @pytest.fixture(scope="module")
@@ -37,7 +37,7 @@ def means(made, *names):
 
 def whole_law(supply, filtering, load, level):
     """Filter, link, choke, input and compensator as one set of equations, written from the circuit."""
-    stage, cells, loop = supply.front_end, supply.battery, supply.loop
+    stage, cells, loop = supply.front_end, supply.feed, supply.loop
     c = loop.compensator
 
     def law(t, x):
@@ -109,7 +109,7 @@ def test_a_mean_front_end_is_the_mean_of_a_switched_one(bench):
 
 
 @pytest.mark.parametrize("source", FED)
-def test_energy_is_conserved_from_battery_to_socket(bench, source):
+def test_energy_is_conserved_from_source_to_socket(bench, source):
     """What the cells give is delivered, lost on the ways that are known, or kept in choke, banks and filter."""
     made = record(bench, "as designed", "load step", 5, source)
     t = np.unique(
@@ -117,9 +117,9 @@ def test_energy_is_conserved_from_battery_to_socket(bench, source):
     )
     seen, s = made.probe(t), bench.supply
     stage, cells = s.front_end, s.battery
-    given = np.trapezoid(cells.emf * seen["battery"], t)
+    given = np.trapezoid(cells.emf * seen["source"], t)
     burnt = np.trapezoid(
-        cells.resistance * seen["battery"] ** 2
+        cells.resistance * seen["source"] ** 2
         + s.idle
         + (stage.resistance * seen["choke"] + stage.drop) * seen["choke"]
         + seen["link"] ** 2 / s.leak
@@ -142,7 +142,7 @@ def test_energy_is_conserved_from_battery_to_socket(bench, source):
 def test_a_loop_faster_than_the_line_hands_the_pulsation_to_the_battery(plainest):
     """With the designed loop the link hardly moves and the battery swings; with a slow one it is the other way round."""
     bench = plainest
-    stiff = record(bench, "as designed", "steady", 2, "battery, averaged")
+    stiff = record(bench, "as designed", "steady", 2, "source, averaged")
     loop = bench.supply.loop
     slow = replace(loop.compensator, r2=loop.compensator.r2 / 400, c1=loop.compensator.c1 * 400, c2=loop.compensator.c2 * 400)
     soft = record(
@@ -150,7 +150,7 @@ def test_a_loop_faster_than_the_line_hands_the_pulsation_to_the_battery(plainest
         "as designed",
         "steady",
         2,
-        "battery, averaged",
+        "source, averaged",
     )
     t = np.linspace(0, 0.04, 40_001)
     a, b = stiff.probe(t), soft.probe(t)
@@ -163,7 +163,7 @@ def test_a_loop_faster_than_the_line_hands_the_pulsation_to_the_battery(plainest
 
 def test_without_a_choke_the_link_follows_the_battery_less_its_way():
     """Charged directly, at a steady current, the link stands at ratio · input less resistance and drop."""
-    cells, current = Battery(24.0, 0.02, 5e-3), 1.5
+    cells, current = Feed(24.0, 0.02, 5e-3), 1.5
     stage = FrontEnd(15.0, 0.0, 2.0, 1.6, 1e5, 1.0)
     chain = Chain(Supply(cells, stage, 470e-6, 1e6, None, 10.0), 0.0, 300.0, current)
     for n in range(40_000):
@@ -178,7 +178,7 @@ def test_without_a_choke_the_link_follows_the_battery_less_its_way():
 def test_the_scope_shows_the_supply_through_every_event(event, worked):
     found = scope_bench(
         ScopeAsked(
-            load="motor, starting", event=event, source="battery, averaged", periods=6, traces=("link", "battery", "output")
+            load="motor, starting", event=event, source="source, averaged", periods=6, traces=("link", "battery", "output")
         ),
         worked,
     )

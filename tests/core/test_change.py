@@ -23,7 +23,7 @@ def of(brief, source):
 def changed(refuge, shelf):
     """Twelve lead-acid cells give way to eight lithium-ion ones; fan and supply were bought for the old battery."""
     pins = {
-        "heat.fan_supply": "battery",
+        "heat.fan_supply": "source",
         "heat.fan_rated": 24,
         "protection.supply_stands": 35,
         "input_stage.capacitor": "CE-35-1000",

@@ -153,7 +153,7 @@ def test_the_parts_list_counts_every_switch_diode_and_can(worked, shelf):
     part = sum(
         i.price * i.count
         for i in stock.items
-        if i.what in ("front-end switch", "rectifier diode", "battery fuse", "link capacitor")
+        if i.what in ("front-end switch", "rectifier diode", "input fuse", "link capacitor")
     )
     assert part == pytest.approx(price)
     assert stock.cost > price

@@ -236,7 +236,7 @@ def test_a_lagging_load_behind_windings_is_the_same_on_sheet_and_scope(refuge, s
 def test_every_load_can_be_looked_at_in_every_event(route, wave, load, refuge, shelf):
     worked = work_out(asking(refuge, wave), {}, shelf, USUAL, route)
     for event in ("steady", "soft start", "load step", "short circuit"):
-        seen = scope_bench(ScopeAsked(load=load, event=event, source="battery, averaged", periods=4), worked)
+        seen = scope_bench(ScopeAsked(load=load, event=event, source="source, averaged", periods=4), worked)
         names = {p.name for p in seen.points}
         assert {"battery", "bridge", "output", "load"} <= names
         assert "inductor" not in names
@@ -261,12 +261,12 @@ def test_what_a_source_gives_is_what_its_load_takes_and_its_ways_lose(refuge, sh
     """Energy over a period of the marched push-pull: battery, resistance, load, idle losses."""
     worked = work_out(asking(refuge, "square", power_factor=0.8), {}, shelf, USUAL, "iron push-pull")
     bench = bench_of(worked)
-    made = record(bench, "as designed", "steady", 4, "battery, averaged")
+    made = record(bench, "as designed", "steady", 4, "source, averaged")
     time = made.end - (1 - (np.arange(40_000) + 0.5) / 40_000) / made.line
     seen = made.probe(time)
-    cells, ratio = bench.supply.battery, bench.at.ratio
-    given = np.mean(cells.emf * seen["battery"] / ratio)
-    lost = cells.resistance * np.mean((seen["battery"] / ratio) ** 2) + bench.at.resistance * np.mean(seen["load"] ** 2)
+    cells, ratio = bench.supply.feed, bench.at.ratio
+    given = np.mean(cells.emf * seen["source"] / ratio)
+    lost = cells.resistance * np.mean((seen["source"] / ratio) ** 2) + bench.at.resistance * np.mean(seen["load"] ** 2)
     assert given == pytest.approx(np.mean(seen["power"]) + lost + bench.supply.idle, rel=0.01)
 
 
@@ -285,7 +285,7 @@ def test_power_flows_at_the_voltage_that_its_own_current_leaves(share, factor):
 
 
 def test_an_oscillators_clamp_is_for_the_frequency_of_a_full_battery(shelf):
-    """Its frequency follows the battery; so does what the leakage brings to the clamp in a second."""
+    """Its frequency follows the input; so does what the leakage brings to the clamp in a second."""
     device, line, full = shelf.all(Mosfet)[0], 50.0, 30.0
     need = oscillator.OscillatorNeed(v_in=28.0, v_half=23.0, pulse=20.0, turn_off=25.0, leakage=60e-6)
     device = device.model_copy(update={"v_rating": 150.0})

@@ -142,7 +142,7 @@ def test_two_banks_in_series_store_what_each_can_stores(half_bridge, shelf):
     now = half_bridge.settled["nominal"].states["input_stage"]
     assert now.capacitor_loss == pytest.approx(cans * can.esr * (now.ripple / build.count) ** 2)
     supply = half_bridge.route.supply(half_bridge.settled, half_bridge.builds, half_bridge.brief, shelf, USUAL)
-    assert supply.battery.capacitance * volts**2 / 2 == pytest.approx(stored)
+    assert supply.feed.capacitance * volts**2 / 2 == pytest.approx(stored)
     links = half_bridge.builds["dc_link"]
     assert dc_link.capacitance(links, shelf) == pytest.approx(
         links.count * shelf.get(Capacitor, links.capacitor).c / links.banks

@@ -96,7 +96,7 @@ def test_a_coil_on_the_battery_must_bear_its_whole_band(cells, rated, sound, ref
     """By hand: LiFePO4 runs from 2.8 to 3.65 V a cell; a coil pulls in above 75 % and stands 110 % of its rating."""
     content = written_short(refuge)
     content["source"] |= {"cells": cells, "capacity": 300 * 3600}
-    pins = {"isolation.coil_supply": "battery", "isolation.coil_rated": rated}
+    pins = {"isolation.coil_supply": "source", "isolation.coil_rated": rated}
     found = {f.code for f in solve(type(refuge).model_validate(content), pins, shelf, USUAL).findings}
     by_hand = 2.8 * cells / rated >= 0.75 and 3.65 * cells / rated <= 1.1
     assert by_hand is sound

@@ -120,10 +120,10 @@ SCHOOLS = {
 def test_the_scope_proves_the_share(pins, refuge, shelf):
     """Battery current, link ripple and choke of the sheet, against the whole chain marched with its loop."""
     worked = work_out(refuge.but(output={"loads": ("lamp",)}), pins, shelf, USUAL)
-    made = record(bench_of(worked), "as designed", "steady", 8, "battery, averaged")
+    made = record(bench_of(worked), "as designed", "steady", 8, "source, averaged")
     time = np.linspace(made.end - 0.02, made.end, 40_001)
     traces, now = made.probe(time), worked.settled["nominal"]
-    amps = traces["battery"]
+    amps = traces["source"]
     assert (amps**2).mean() / amps.mean() ** 2 == pytest.approx(now.swing.mean_square, rel=0.02)
     # a current that touches nought between its swings meets diodes that the averaged sheet does not follow
     assert amps.max() / amps.mean() == pytest.approx(now.swing.peak, rel=0.06 if now.swing.peak > 1.9 else 0.03)

@@ -213,13 +213,7 @@ def test_pulses_on_a_rail_are_those_of_the_marched_circuit(circuit):
 @pytest.mark.parametrize(("loads", "factor"), [(("lamp", "fan"), 0.75), (("adapter", "heater"), 1.0), (("adapter",), 0.75)])
 def test_sheet_and_scope_say_the_same_of_a_bridge_on_a_weak_battery(loads, factor, refuge, shelf):
     """Eight cells of 30 Ah give 600 W: the rail swings by more than a tenth."""
-    brief = refuge.model_copy(
-        update={
-            "loads": loads,
-            "source": refuge.source.model_copy(update={"capacity": 30 * 3600.0}),
-            "power": refuge.power.model_copy(update={"power_factor": factor}),
-        }
-    )
+    brief = refuge.but(source={"capacity": 30 * 3600.0}, output={"loads": loads}, power={"power_factor": factor})
     worked = work_out(brief, {}, shelf, USUAL, "iron bridge")
     found = agreements(worked)
     assert [a for a in found if a.off > 1] == []

@@ -189,7 +189,7 @@ def test_only_a_choke_makes_the_link_stand_still(rectified):
 
 
 def test_an_open_switch_of_the_bridge_stands_at_the_highest_that_its_link_reaches(rectified):
-    """Half the ripple above the set-point with its tolerance; or above the mean that follows the battery, and no lower than an
+    """Half the ripple above the set-point with its tolerance; or above the mean that follows the input, and no lower than an
     unloaded rectifier climbs."""
     held = RECTIFIERS[rectified.builds["rectifier"].circuit].choke
     for key, s in rectified.settled.items():

@@ -10,7 +10,7 @@ from rhombos.core.scope import bench_of
 from rhombos.core.scope.record import record
 from rhombos.core.solve import work_out
 from rhombos.core.topology import RECTIFIERS, TOPOLOGIES
-from rhombos.core.waves.chain import Battery, Supply, referred
+from rhombos.core.waves.chain import Feed, Supply, referred
 
 USUAL = PRESETS["usual"]
 DIRECT = {"rectifier.circuit": "bridge, no choke"}
@@ -33,10 +33,10 @@ def test_battery_and_link_are_those_of_the_sizing(route, pins, near, plain, shel
     """Two roads to the same mean: blocks with their closed forms, and a march from edge to edge. Charged directly, a pulsating
     link meets its way more gently than the sizing's mean pulses do."""
     worked = work_out(plain, pins, shelf, USUAL, route)
-    made = record(bench_of(worked), "as designed", "steady", 3, "battery, averaged")
+    made = record(bench_of(worked), "as designed", "steady", 3, "source, averaged")
     t = np.linspace(0, made.end, 60_001)
     seen, now = made.probe(t), worked.settled["nominal"]
-    drawn, given = seen["battery"].mean(), seen["power"].mean()
+    drawn, given = seen["source"].mean(), seen["power"].mean()
     assert drawn / given == pytest.approx(now.states["source"].current / now.flow["load"], rel=near)
     assert seen["link"].mean() == pytest.approx(now.states["dc_link"].voltage, rel=2e-3)
     assert seen["input"].mean() == pytest.approx(now.v_in, rel=5e-3)
@@ -62,7 +62,7 @@ def test_the_front_end_is_taken_from_turns_and_topology(route, pins, refuge, she
 def test_without_a_choke_the_link_sags_with_the_battery(refuge, shelf):
     """A motor that starts pulls the link down by the turns ratio times the battery's sag, and more on the way."""
     worked = work_out(refuge, DIRECT, shelf, USUAL)
-    made = record(bench_of(worked), "motor, starting", "load step", 5, "battery, averaged")
+    made = record(bench_of(worked), "motor, starting", "load step", 5, "source, averaged")
     t = np.linspace(0, made.end, 60_001)
     seen = made.probe(t)
     before, after = t < 0.04, t > 0.06
@@ -73,7 +73,7 @@ def test_without_a_choke_the_link_sags_with_the_battery(refuge, shelf):
 
 
 def test_a_supply_seen_through_a_transformer_keeps_power_and_time_constant():
-    seen = referred(Supply(Battery(24.0, 0.02, 0.01), None, 0.0, math.inf, None, 5.0), 12.0)
+    seen = referred(Supply(Feed(24.0, 0.02, 0.01), None, 0.0, math.inf, None, 5.0), 12.0)
     cells = seen.battery
     assert cells.emf**2 / cells.resistance == pytest.approx(24.0**2 / 0.02)
     assert cells.resistance * cells.capacitance == pytest.approx(0.02 * 0.01)
@@ -83,7 +83,7 @@ def test_a_supply_seen_through_a_transformer_keeps_power_and_time_constant():
 def test_a_switched_front_end_rests_when_its_choke_runs_dry(refuge, shelf):
     """Between the pulses of an adapter the choke's current comes in separate triangles, and the link is still held."""
     worked = work_out(refuge, {"controller.control": "voltage"}, shelf, USUAL)
-    made = record(bench_of(worked), "adapter", "steady", 2, "battery, switched")
+    made = record(bench_of(worked), "adapter", "steady", 2, "source, switched")
     seen = made.probe(np.linspace(0, made.end, 800_001))
     idle = seen["load"] == 0
     current = seen["choke"][idle]

@@ -134,7 +134,7 @@ def test_the_battery_is_probed_and_its_spectrum_read(bench):
     settled(bench)
     bench.click("probe-battery")
     bench.until(lambda: "Battery current, mean" in bench.text("readings"))
-    assert bench.one("pick-fed-by").get_attribute("value") == "battery, averaged"
+    assert bench.one("pick-fed-by").get_attribute("value") == "source, averaged"
     bench.click("probe-load")
     bench.until(lambda: "load" not in drawn(bench, "names").split())
     bench.select("pick-spectrum", "battery")

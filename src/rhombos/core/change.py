@@ -184,8 +184,7 @@ def as_built(worked: Worked) -> dict[str, PinValue]:
 
 def _band(brief: Brief) -> str:
     empty, nominal, full = brief.source.volts
-    cells = f"{brief.source.cells} × {brief.source.chemistry}"
-    return f"{cells}: {short(empty, 'V')} empty, {short(nominal, 'V')}, {short(full, 'V')} charging"
+    return f"{brief.source.described}: {short(empty, 'V')} empty, {short(nominal, 'V')}, {short(full, 'V')} charging"
 
 
 def _item(touched: _Touched, before: Solution, held: Solution, anew: Solution) -> Item:

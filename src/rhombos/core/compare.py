@@ -62,7 +62,7 @@ class Row(BaseModel):
     idle: float = 0.0
     weakest: str = ""
     margin: float = 0.0
-    battery_current: float | None = None
+    source_current: float | None = None
     mass: float = 0.0
     copper: float = 0.0
     cost: float = 0.0
@@ -191,7 +191,7 @@ def _figures(worked: Worked, solution: Solution, stock: Inventory, title: str, s
         idle=totals.idle,
         weakest=block,
         margin=margin,
-        battery_current=current,
+        source_current=current,
         mass=stock.mass,
         copper=stock.copper,
         cost=stock.cost,
@@ -211,7 +211,7 @@ def _figures(worked: Worked, solution: Solution, stock: Inventory, title: str, s
             "tenth": fmt(tenth, "%"),
             "idle": fmt(totals.idle, "W"),
             "margin": fmt(margin, "%", 2),
-            "battery_current": fmt(current, "A") if current is not None else "beyond it",
+            "source_current": fmt(current, "A") if current is not None else "beyond it",
             "mass": fmt(stock.mass, "kg", 2),
             "copper": fmt(stock.copper, "kg", 2),
             "cost": fmt(stock.cost, "1"),
@@ -223,7 +223,7 @@ def _figures(worked: Worked, solution: Solution, stock: Inventory, title: str, s
 
 
 def _efficiency(worked: Worked, share: float) -> float:
-    """Efficiency at a share of full power on a nominal battery."""
+    """Efficiency at a share of full power on a nominal input."""
     point = operating_points(worked.brief)["nominal"]
     found = worked.route.settle_all(
         worked.builds,
@@ -283,7 +283,7 @@ def _buildability(worked: Worked) -> tuple[Skill, str]:
             "transformer reversed"
         )
         if "output_filter" in builds:
-            said.append("a choke for the full battery current, a sine table and its feedback to adjust")
+            said.append("a choke for the highest input current, a sine table and its feedback to adjust")
             return "some practice", "; ".join(said)
         said.append("one oscillator, little to adjust" if worked.brief.output.waveform == "square" else "a width to regulate")
         return "easy", "; ".join(said)

@@ -35,7 +35,7 @@ class Pulsation:
     """A current before the link, about its mean of one: mean square, peak; what of the swing the bank keeps: its ripple voltage
     and its ripple current, each over what they would be if the source gave none of it; and what the bank gives at twice the
     line, a phasor over the mean. Where a duty follows the link, the stage draws that times a duty which swings too, and
-    an input bank stands before it: the battery's own mean square and peak then; and what the bank at the input gives, RMS over
+    an input bank stands before it: the source's own mean square and peak then; and what the bank at the input gives, RMS over
     the mean."""
 
     mean_square: float = 1.0
@@ -43,18 +43,18 @@ class Pulsation:
     ripple: float = 1.0
     current: float = 1.0
     given: complex = 0j
-    battery: tuple[float, float] | None = None
+    source: tuple[float, float] | None = None
     smoothed: float = 0.0
 
     @property
-    def battery_square(self) -> float:
-        """Mean square of the battery's current over its squared mean."""
-        return self.battery[0] if self.battery else self.mean_square
+    def source_square(self) -> float:
+        """Mean square of the source's current over its squared mean."""
+        return self.source[0] if self.source else self.mean_square
 
     @property
-    def battery_peak(self) -> float:
-        """Peak of the battery's current over its mean."""
-        return self.battery[1] if self.battery else self.peak
+    def source_peak(self) -> float:
+        """Peak of the source's current over its mean."""
+        return self.source[1] if self.source else self.peak
 
     @property
     def rms(self) -> float:

@@ -1,4 +1,4 @@
-"""A sine bridge on a rail that gives way: what the rail's swing at twice the line and twice that makes of bridge and battery.
+"""A sine bridge on a rail that gives way: what the rail's swing at twice the line and twice that makes of bridge and source.
 
 The bridge takes m = M·sin θ of the rail and draws m times its own current from it. A current at an odd multiple of the line
 makes the rail swing at the even multiples beside it, the rail's swing makes voltages at the odd ones, and so on; for linear

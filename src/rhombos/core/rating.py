@@ -1,4 +1,4 @@
-"""What a finished design may be rated for: the power at which its weakest stage reaches a house limit, the battery flat or
+"""What a finished design may be rated for: the power at which its weakest stage reaches a house limit, the source flat or
 charging, whichever is harder, at the brief's maximum ambient."""
 
 from __future__ import annotations
@@ -82,7 +82,7 @@ def _over(worked: Worked, share: float) -> tuple[str, str] | None:
     settled = {k: replace(s, states={**worked.settled[k].states, **s.states}) for k, s in settled.items()}
     lost = worked.route.hopeless({k: settled[k] for k in keys})
     if lost:
-        return "Battery", "the power that is left at its terminals"
+        return "Source", "the power that is left at its terminals"
     if worked.brief.output.waveform != "square" and any(settled[k].flow["load"] < HELD * points[k].power for k in keys):
         return "Transformer", "the voltage it gives the socket"
     blocks, _ = report_blocks(replace(worked, settled=settled))

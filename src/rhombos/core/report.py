@@ -105,7 +105,7 @@ class Totals(_Plain):
     lost: float
     efficiency: float
     idle: float
-    run_time: float
+    run_time: float | None
     balance: float
     stored_energy: float
     safe_time: float

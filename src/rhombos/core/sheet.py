@@ -64,7 +64,7 @@ class Sheet:
 
     @property
     def now(self) -> Any:
-        """The state at full power on a nominal battery."""
+        """The state at full power on a nominal input."""
         return self.states["nominal"]
 
     def choice(self, name: str, symbol: str, title: str, digits: int = 3) -> None:
@@ -121,7 +121,7 @@ class Sheet:
     ) -> Worst:
         """Show a stress at its worst point (of `over`, or of all) against its rating and the house margin.
 
-        Points the source cannot feed are left out where others remain: their currents are not real. The battery's over-voltage
+        Points the source cannot feed are left out where others remain: their currents are not real. The source's over-voltage
         limit lasts moments: there only the rating counts.
         """
         asked = over or tuple(p for p in self.states if p != LIMIT)
@@ -142,7 +142,7 @@ class Sheet:
         margin: float,
         when: str,
     ) -> Worst:
-        """Show a stress that no operating state holds, such as a part's voltage while the battery charges."""
+        """Show a stress that no operating state holds, such as a part's voltage while the source charges."""
         return self._against(name, symbol, title, value, unit, rating, margin, None, when, 3)
 
     def fixed_value(self, name: str, symbol: str, title: str, value: float, unit: str, when: str) -> None:

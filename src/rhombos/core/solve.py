@@ -146,7 +146,7 @@ def _sized(
 
 
 def _curable(best: Worked, last: Worked) -> bool:
-    """Whether a rule is broken, and another proposal may keep it: nothing cures a battery that cannot give the power."""
+    """Whether a rule is broken, and another proposal may keep it: nothing cures a source that cannot give the power."""
     return broken(best) > 0 and not last.settled["nominal"].states["source"].collapsed
 
 

@@ -29,7 +29,7 @@ def judge(load: LoadKind, waveform: Waveform, crest: float, swing: float) -> Jud
     """One load on one wave.
 
     Args: crest is peak over RMS of the wave (1.414 of a sine); swing the largest relative departure of the output from the
-    voltage asked over battery and load. Source: behaviour of the load's input circuit, standard appliance practice.
+    voltage asked over source and load. Source: behaviour of the load's input circuit, standard appliance practice.
     """
     verdict, reason = _by_wave(load, waveform, crest)
     if swing > WIDE and verdict != "refuses":

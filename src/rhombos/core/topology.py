@@ -54,7 +54,7 @@ class Rectifying:
 
     `diodes` there are in all, `series` of them in the current's path; the secondary has `halves`, used in turn; a diode blocks
     `reverse` times the secondary's voltage; the link stands at `gain` times it (2: each half period charges a bank of its
-    own, and these are in series). With a `choke` the duty holds the link; without one the link follows the battery.
+    own, and these are in series). With a `choke` the duty holds the link; without one the link follows the input.
     """
 
     name: RectifierName

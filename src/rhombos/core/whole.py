@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import Cure, Finding, PinValue
+from rhombos.core.design.sources import BatterySource
 from rhombos.core.report import Totals
 from rhombos.core.routes import lossy
 from rhombos.core.routes.common import COMMON_BUILDS
@@ -17,17 +19,18 @@ if TYPE_CHECKING:
 
 
 def totals_of(worked: Worked) -> Totals:
-    """Power in and out, losses, run time, and what the link keeps; what a battery that cannot give the power has not."""
+    """Power in and out, losses, run time, and what the link keeps; what a source that cannot give the power has not."""
     settled, brief = worked.settled, worked.brief
     now, idle = settled["nominal"], settled["idle"]
     cells, link, guard = now.states["source"], now.states.get("dc_link"), now.states["protection"]
     drawn = cells.terminal * cells.current
+    lasts = guard.run_time if math.isfinite(guard.run_time) else None  # a rail does not run down
     out = now.flow["load"]
     lost = sum(now.states[k].loss for k in lossy(worked.route, brief.output.waveform))
     texts = {
         "power_in": fmt(drawn, "W", 4), "power_out": fmt(out, "W", 4), "lost": fmt(lost, "W"),
         "efficiency": fmt(out / drawn, "%"), "idle": fmt(idle.flow["source"], "W"),
-        "run_time": fmt(guard.run_time, "s"), "balance": f"{abs((drawn - out - lost) / drawn):.3%}", "asked": asked(brief),
+        "run_time": fmt(lasts, "s"), "balance": f"{abs((drawn - out - lost) / drawn):.3%}", "asked": asked(brief),
     }  # fmt: skip
     reached = "nominal" not in worked.route.hopeless(settled)
     if not reached:
@@ -37,7 +40,7 @@ def totals_of(worked: Worked) -> Totals:
                   "link_voltage": short(link.voltage, "V")}  # fmt: skip
     return Totals(
         power_in=drawn, power_out=out, lost=lost, efficiency=out / drawn if reached else 0.0, idle=idle.flow["source"],
-        run_time=guard.run_time, balance=(drawn - out - lost) / drawn if reached else 0.0,
+        run_time=lasts, balance=(drawn - out - lost) / drawn if reached else 0.0,
         stored_energy=link.stored if link else 0.0,
         safe_time=link.safe_time if link else 0.0, link_voltage=link.voltage if link else 0.0, texts=texts)  # fmt: skip
 
@@ -45,8 +48,9 @@ def totals_of(worked: Worked) -> Totals:
 def asked(brief: Brief) -> str:
     """The brief in one line."""
     s, o, p = brief.source, brief.output, brief.power
+    kind = s.chemistry if isinstance(s, BatterySource) else "rail"
     return (
-        f"{short(s.volts[1], 'V')} {s.chemistry} → {short(o.voltage, 'V')} {short(o.frequency, 'Hz')} {o.waveform}, "
+        f"{short(s.volts[1], 'V')} {kind} → {short(o.voltage, 'V')} {short(o.frequency, 'Hz')} {o.waveform}, "
         f"{short(p.continuous, 'W')}, {short(p.surge, 'W')} for {short(p.surge_time, 's')}"
     )  # fmt: skip
 
@@ -62,10 +66,10 @@ def targets_missed(totals: Totals, worked: Worked) -> list[Finding]:
         title = route.title_of(worst)
         found.append(Finding(
             code="whole.efficiency", severity="watch", block=worst, title="Efficiency below the target",
-            cause=f"{fmt(totals.efficiency, '%')} at full power on a nominal battery, against "
+            cause=f"{fmt(totals.efficiency, '%')} at full power on a nominal input, against "
                   f"{fmt(brief.targets.efficiency, '%')}; the most, {fmt(losses[worst], 'W')}, is lost in the "
                   f"{title if title.startswith('H-') else title.lower()}.",
-            remedy="Start with that block; a higher battery voltage helps everywhere on the low side.",
+            remedy="Start with that block; a higher input voltage helps everywhere on the low side.",
             figure=f"{worst}.loss", value=totals.efficiency, limit=brief.targets.efficiency,
             margin=totals.efficiency / brief.targets.efficiency - 1))  # fmt: skip
     if totals.idle > brief.targets.idle:
@@ -101,9 +105,9 @@ def not_held(worked: Worked, told: Iterable[Finding]) -> list[Finding]:
         found.append(Finding(
             code="whole.not_held", severity="watch" if surge else "stop", block="source",
                 title="An operating point cannot be held",
-            cause=f"At {settled[key].point.label} the battery or the duty does not suffice; its figures are left out.",
-            remedy="A higher battery voltage, a larger battery, heavier leads, or less power.", figure="source.terminal",
-            unavoidable="what is asked is beyond this battery and its leads"))  # fmt: skip
+            cause=f"At {settled[key].point.label} the source or the duty does not suffice; its figures are left out.",
+            remedy="A higher input voltage, a larger source, heavier leads, or less power.", figure="source.terminal",
+            unavoidable="what is asked is beyond this source and its leads"))  # fmt: skip
     for key in settled:
         if not settled[key].converged and key not in hopeless:
             found.append(Finding(

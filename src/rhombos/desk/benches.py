@@ -122,7 +122,7 @@ class WavesOut(BaseModel):
 
 
 def waves(desk: Desk, asked: WavesAsked) -> WavesOut:
-    """Edges, spectrum and the periodic steady state at full power on a nominal battery."""
+    """Edges, spectrum and the periodic steady state at full power on a nominal input."""
     worked = desk.work(asked)
     at = worked.route.operating(worked.settled, worked.builds, worked.shelf)
     if at is None:

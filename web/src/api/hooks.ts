@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query"
 import { useState } from "react"
 
 import { unpacked } from "../scope/record"
-import { client, data, Refusal, type Answer, type Chart, type Design, type Look, type Weights } from "./client"
+import { client, data, Refusal, type Answer, type BatterySource, type Chart, type Design, type Look, type Weights } from "./client"
 
 /** Every design, or those archived. */
 export const useDesigns = (deleted: boolean) =>
@@ -119,7 +119,7 @@ export const useSwitches = (design: Design | undefined, block: string, wanted: b
   })
 
 /** What another battery does to a design as it is built; the last answer stays until the next is there. */
-export const useBatteryChange = (design: Design | undefined, source: object) =>
+export const useBatteryChange = (design: Design | undefined, source: BatterySource) =>
   useQuery({
     queryKey: ["battery-change", ...about(design), source],
     enabled: design !== undefined,

@@ -1064,7 +1064,7 @@ export interface paths {
         put?: never;
         /**
          * Waves
-         * @description Edges, spectrum and the periodic steady state at full power on a nominal battery.
+         * @description Edges, spectrum and the periodic steady state at full power on a nominal input.
          */
         post: operations["waves_api_waves_post"];
         delete?: never;
@@ -1089,10 +1089,10 @@ export interface components {
             frequency?: number | string;
             /**
              * Kind of output
-             * @default ac
+             * @default AC
              * @constant
              */
-            kind?: "ac";
+            kind?: "AC";
             /**
              * Intended loads
              * @default [
@@ -1240,7 +1240,7 @@ export interface components {
              * Cells in series
              * @default 8
              */
-            cells?: number;
+            cells?: number | string;
             /**
              * Chemistry
              * @default LiFePO4
@@ -1255,11 +1255,10 @@ export interface components {
             /** Internal resistance, fresh and warm */
             fresh_resistance?: (number | string) | null;
             /**
-             * Kind of source
-             * @default battery
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
-            kind?: "battery";
+            kind: "battery";
             /** Internal resistance */
             resistance?: (number | string) | null;
         };
@@ -1355,7 +1354,7 @@ export interface components {
              * @default [
              *       {
              *         "frequency": 50,
-             *         "kind": "ac",
+             *         "kind": "AC",
              *         "loads": [
              *           "lamp",
              *           "adapter"
@@ -1387,7 +1386,7 @@ export interface components {
              *       }
              *     ]
              */
-            sources?: components["schemas"]["BatterySource"][];
+            sources?: (components["schemas"]["BatterySource"] | components["schemas"]["RailSource"])[];
             targets?: components["schemas"]["Targets"];
         };
         /**
@@ -2551,6 +2550,52 @@ export interface components {
             title: string;
         };
         /**
+         * RailSource
+         * @description A DC rail or bench supply: constant voltage up to its current limit, constant current beyond.
+         */
+        RailSource: {
+            /**
+             * Cable length, one way
+             * @default 1
+             */
+            cable_length?: number | string;
+            /**
+             * Output capacitor
+             * @default 0.001
+             */
+            capacitance?: number | string;
+            /**
+             * Highest voltage
+             * @default 25.2
+             */
+            highest?: number | string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "DC rail";
+            /**
+             * Current limit
+             * @default 75
+             */
+            limit?: number | string;
+            /**
+             * Lowest voltage
+             * @default 22.8
+             */
+            lowest?: number | string;
+            /**
+             * Nominal voltage
+             * @default 24
+             */
+            nominal?: number | string;
+            /**
+             * Output resistance
+             * @default 0.005
+             */
+            resistance?: number | string;
+        };
+        /**
          * Ranked
          * @description One route as it stood in a comparison.
          */
@@ -2702,8 +2747,6 @@ export interface components {
         Row: {
             /** Against */
             against: string[];
-            /** Battery Current */
-            battery_current?: number | null;
             /**
              * Build
              * @default
@@ -2809,6 +2852,8 @@ export interface components {
              * @enum {string}
              */
             skill?: "easy" | "some practice" | "hard";
+            /** Source Current */
+            source_current?: number | null;
             /**
              * Swing
              * @default 0
@@ -2841,7 +2886,7 @@ export interface components {
         };
         /** RuleChanges */
         RuleChanges: {
-            /** Bank rise (of the battery's voltage, when the leads give up their current at once) */
+            /** Bank rise (of the source's voltage, when the leads give up their current at once) */
             bank_rise?: (number | string) | null;
             /** Bleed time */
             bleed_time?: (number | string) | null;
@@ -3122,7 +3167,7 @@ export interface components {
              * @default stiff link
              * @enum {string}
              */
-            source?: "stiff link" | "battery, averaged" | "battery, switched";
+            source?: "stiff link" | "source, averaged" | "source, switched";
             spectrum?: components["schemas"]["Spectrum"] | null;
             /**
              * Traces
@@ -3131,7 +3176,7 @@ export interface components {
              *       "load"
              *     ]
              */
-            traces?: ("battery" | "input" | "choke" | "link" | "bridge" | "inductor" | "shunt" | "output" | "load" | "smoothing" | "rotor" | "flux" | "magnetising" | "power")[];
+            traces?: ("source" | "input" | "choke" | "link" | "bridge" | "inductor" | "shunt" | "output" | "load" | "smoothing" | "rotor" | "flux" | "magnetising" | "power")[];
             trigger?: components["schemas"]["Trigger"] | null;
         };
         /**
@@ -3359,7 +3404,7 @@ export interface components {
              * @default output
              * @enum {string}
              */
-            trace?: "battery" | "input" | "choke" | "link" | "bridge" | "inductor" | "shunt" | "output" | "load" | "smoothing" | "rotor" | "flux" | "magnetising" | "power";
+            trace?: "source" | "input" | "choke" | "link" | "bridge" | "inductor" | "shunt" | "output" | "load" | "smoothing" | "rotor" | "flux" | "magnetising" | "power";
         };
         /**
          * Standing
@@ -3589,7 +3634,7 @@ export interface components {
             /** Power Out */
             power_out: number;
             /** Run Time */
-            run_time: number;
+            run_time: number | null;
             /** Safe Time */
             safe_time: number;
             /** Stored Energy */
@@ -3610,7 +3655,7 @@ export interface components {
              * Name
              * @enum {string}
              */
-            name: "battery" | "input" | "choke" | "link" | "bridge" | "inductor" | "shunt" | "output" | "load" | "smoothing" | "rotor" | "flux" | "magnetising" | "power";
+            name: "source" | "input" | "choke" | "link" | "bridge" | "inductor" | "shunt" | "output" | "load" | "smoothing" | "rotor" | "flux" | "magnetising" | "power";
             /** Unit */
             unit: string;
         };
@@ -3639,7 +3684,7 @@ export interface components {
              * @default output
              * @enum {string}
              */
-            trace?: "battery" | "input" | "choke" | "link" | "bridge" | "inductor" | "shunt" | "output" | "load" | "smoothing" | "rotor" | "flux" | "magnetising" | "power";
+            trace?: "source" | "input" | "choke" | "link" | "bridge" | "inductor" | "shunt" | "output" | "load" | "smoothing" | "rotor" | "flux" | "magnetising" | "power";
         };
         /**
          * TurnOff
@@ -4807,7 +4852,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block: "battery" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "oscillator" | "load" | "controller" | "bridge_drive" | "front_drive" | "precharge" | "protection" | "heat" | "isolation";
+                block: "source" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "oscillator" | "load" | "controller" | "bridge_drive" | "front_drive" | "precharge" | "protection" | "heat" | "isolation";
             };
             cookie?: never;
         };

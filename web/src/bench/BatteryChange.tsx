@@ -1,24 +1,26 @@
 import { Box, Flex, Input, NativeSelect, Text } from "@chakra-ui/react"
 import { useState } from "react"
 
-import type { Design } from "../api/client"
+import type { BatterySource } from "../api/client"
 import { useBatteryChange } from "../api/hooks"
 import { Fault, Plain, Quiet, Strong } from "../ui/Page"
 import { Gem } from "../ui/Lozenge"
 import type { DesignHandle } from "./useDesign"
 
-const CHEMISTRIES = ["LiFePO4", "Li-ion", "lead-acid"]
+type Chemistry = NonNullable<BatterySource["chemistry"]>
+const CHEMISTRIES: readonly Chemistry[] = ["LiFePO4", "Li-ion", "lead-acid"]
 
 /** Another battery for the design as it is built: everything its new top and bottom touch, old beside new. */
 export function BatteryChange({ handle, done }: { handle: DesignHandle; done: () => void }) {
-  const now = handle.design?.brief?.sources?.[0]
-  const [chemistry, setChemistry] = useState(now?.chemistry === "Li-ion" ? "LiFePO4" : "Li-ion")
+  const fed = handle.design?.brief?.sources?.[0]
+  const now = fed?.kind === "battery" ? fed : undefined
+  const [chemistry, setChemistry] = useState<Chemistry>(now?.chemistry === "Li-ion" ? "LiFePO4" : "Li-ion")
   const [cells, setCells] = useState(String(now?.cells ?? 8))
-  const source = { ...now, chemistry, cells: /^\d+$/.test(cells.trim()) ? Number(cells) : cells }
+  const source: BatterySource = { ...now, kind: "battery", chemistry, cells: /^\d+$/.test(cells.trim()) ? Number(cells) : cells }
   const change = useBatteryChange(handle.design, source)
   const found = change.data
   const take = async (keep: boolean) => {
-    const brief = { ...handle.design?.brief, sources: [source] } as Design["brief"]
+    const brief = { ...handle.design?.brief, sources: [source] }
     const refused = await handle.change({ brief, ...(keep ? { pins: found?.kept } : {}) })
     if (!refused) done()
   }
@@ -31,7 +33,7 @@ export function BatteryChange({ handle, done }: { handle: DesignHandle; done: ()
         <NativeSelect.Root size="xs" w="120px">
           <NativeSelect.Field
             value={chemistry}
-            onChange={(e) => setChemistry(e.currentTarget.value)}
+            onChange={(e) => setChemistry(CHEMISTRIES.find((c) => c === e.currentTarget.value) ?? chemistry)}
             aria-label="chemistry"
             data-testid="new-chemistry"
           >

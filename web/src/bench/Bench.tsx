@@ -57,7 +57,8 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
   const worst = solution.findings[0]?.block ?? "front_end"
   const chosen = search.get("block") ?? worst
   const block = solution.blocks.find((b) => b.key === chosen)
-  const shownView = search.get("view")
+  const onBattery = solution.brief.sources?.[0]?.kind === "battery"
+  const shownView = search.get("view") === "battery" && !onBattery ? null : search.get("view")
   // from the address itself: a key may come before the page that a click asked for is drawn
   const asked = () => new URLSearchParams(location.search)
   const view = (name?: string, more?: Record<string, string>) =>
@@ -92,7 +93,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
     { name: "Magnetics: cores, turns, wire, winding sheets", keys: "M", run: () => view("magnetics") },
     { name: "Waves: modulation, scope, spectrum, sine table", keys: "W", run: () => view("waves") },
     { name: "Margins: every stress against its rating", keys: "A", run: () => view("margins") },
-    { name: "Another battery: what it touches", keys: "B", run: () => view("battery") },
+    ...(onBattery ? [{ name: "Another battery: what it touches", keys: "B", run: () => view("battery") }] : []),
     { name: "Record: waivers, rules, pins", keys: "E", run: () => view("record") },
     { name: "History: every revision, what it changed, back to it", keys: "Y", run: () => view("history") },
     { name: "Undo", keys: "Ctrl Z", run: () => void handle.undo?.() },
@@ -193,7 +194,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
                   pin={pin}
                 />
               )}
-              {(chosen === "source" || chosen === "brief") && (
+              {onBattery && (chosen === "source" || chosen === "brief") && (
                 <Plain size="xs" mb="2" onClick={() => view("battery")} data-testid="show-battery">
                   what would another battery touch?
                 </Plain>
@@ -262,7 +263,7 @@ function TotalsLine({ solution, chosen, go }: { solution: Solution; chosen: stri
       data-testid="totals"
     >
       {t && (
-        <Box truncate title="at full power, nominal battery">
+        <Box truncate title="at full power, nominal input">
           in <Bold>{t.power_in}</Bold> = out <Bold>{t.power_out}</Bold> + lost <Bold>{t.lost}</Bold> · efficiency{" "}
           <Bold testid="efficiency">{t.efficiency}</Bold> · idle <Bold>{t.idle}</Bold> · runs <Bold>{t.run_time}</Bold>
         </Box>
@@ -302,7 +303,7 @@ function Foot({ handle, solution }: { handle: DesignHandle; solution: Solution }
         <Text color="stop" fontWeight="700" data-testid="danger">
           {t.link_voltage
             ? `${t.link_voltage} link: ${t.stored_energy} stored, ${t.safe_time} to a touch-safe 60 V after switch-off`
-            : "The output kills; a battery starts fires: fuse at the battery, measure before you touch"}
+            : "The output kills; the source starts fires: fuse at the source, measure before you touch"}
         </Text>
       )}
       <Text ml="auto" color="ink.soft">

@@ -23,10 +23,11 @@ export function BriefSheet({ design, fields, rules, change, moved }: Props) {
     change((now) => {
       const brief = structuredClone(now.brief ?? {})
       const path = field.address.split(".")
-      const entry = path.findIndex((name) => name === "loads" || name === "shares")
-      const holder = path.slice(0, entry < 0 ? -1 : entry).reduce<object>((inner, name) => Reflect.get(inner, name) as object, brief)
-      if (entry < 0) Reflect.set(holder, path.at(-1)!, value)
-      else Object.assign(holder, shared(holder, path.slice(entry), value))
+      const within = (names: string[]) => names.reduce<object>((inner, name) => Reflect.get(inner, name) as object, brief)
+      const loads = path.findIndex((name) => name === "loads" || name === "shares")
+      if (loads > 0) Object.assign(within(path.slice(0, loads)), shared(within(path.slice(0, loads)), path.slice(loads), value))
+      else if (path.at(-1) === "kind") Reflect.set(within(path.slice(0, -2)), path.at(-2)!, { kind: value })
+      else Reflect.set(within(path.slice(0, -1)), path.at(-1)!, value)
       return { brief }
     }, field.address)
   return (

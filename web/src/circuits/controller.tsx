@@ -1,7 +1,7 @@
 import { Capacitor, Node, Resistor, Tag, Terminal, Wire } from "./symbols"
 import type { Values } from "."
 
-/** Timing, amplifier and both outputs on the battery's side; the link's divider beyond the barrier. */
+/** Timing, amplifier and both outputs on the source's side; the link's divider beyond the barrier. */
 export function ControllerCircuit({ v }: { v: Values }) {
   const zener = Boolean(v.zeners)
   const bare = v.feedback === "bare divider"

@@ -11,13 +11,13 @@ import { HeatPath } from "./heat"
 import { IsolationMap } from "./isolation"
 import { PrechargeCircuit } from "./precharge"
 import { ProtectionCircuit } from "./protection"
-import { BatteryCircuit, InputCircuit, TransformerCircuit } from "./lowSide"
+import { InputCircuit, SourceCircuit, TransformerCircuit } from "./lowSide"
 import { BridgeCircuit, FilterCircuit, LinkCircuit, LoadCircuit, RectifierCircuit } from "./highSide"
 
 export type Values = Record<string, string>
 
 const BY_BLOCK: Record<string, (p: { v: Values }) => React.ReactNode> = {
-  source: BatteryCircuit,
+  source: SourceCircuit,
   input_stage: InputCircuit,
   controller: ControllerCircuit,
   bridge_drive: GateCircuit,

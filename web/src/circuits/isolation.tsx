@@ -54,7 +54,7 @@ export function IsolationMap({ v }: { v: Values }) {
   const high = beyond ? { x: 300, name: "link and bridge", value: v.link } : undefined
   return (
     <>
-      <Island x={14} y={52} width={118} height={50} name="battery side" value={v.battery} />
+      <Island x={14} y={52} width={118} height={50} name="source side" value={v.source} />
       {high && <Island x={high.x} y={12} width={152} height={44} name={high.name} value={high.value} />}
       <Island x={338} y={96} width={114} height={44} name="socket" value={v.peak} />
       <Wire d="M120 176H340M206 182H254M218 187H242" />
@@ -69,7 +69,7 @@ export function IsolationMap({ v }: { v: Values }) {
       )}
       {!high && <Way d="M132 62H360V96" x={244} y={56} label="transformer" open={false} />}
       <Way d="M132 92H232V110H338" x={236} y={104} at="start" label="output sense" open={open.has("output-sense")} />
-      {v.output === "a pole on the battery" && <Way d="M132 98H150V132H338" x={200} y={128} at="start" label="a pole tied" open />}
+      {v.output === "a pole on the source" && <Way d="M132 98H150V132H338" x={200} y={128} at="start" label="a pole tied" open />}
       <Way d="M58 102V148H140V176" x={62} y={144} at="start" label="shut-down input" open={open.has("shut-down-input")} />
       <Way d={`M40 102V168H124`} x={36} y={166} at="end" label="case" open={open.has("case")} />
       <Way d="M392 140V176H340" x={400} y={162} at="start" label={v.output === "one pole earthed" ? "bond, RCD" : "no bond"} open={false} />

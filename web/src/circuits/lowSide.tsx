@@ -1,8 +1,22 @@
-import { Battery, Capacitor, Diode, FuseLink, Inductor, Missing, Mosfet, Node, Resistor, Tag, Terminal, Wire } from "./symbols"
+import {
+  Battery,
+  Capacitor,
+  Diode,
+  FuseLink,
+  Inductor,
+  Missing,
+  Mosfet,
+  Node,
+  Resistor,
+  Tag,
+  Terminal,
+  VoltageSource,
+  Wire,
+} from "./symbols"
 import type { Values } from "."
 
 /** The pack: cells, their resistance, terminals. */
-export const BatteryCircuit = ({ v }: { v: Values }) => (
+const BatteryCircuit = ({ v }: { v: Values }) => (
   <>
     <Wire d="M110 74V40H180M228 40H330M110 110V146H330" />
     <Battery x={110} y={110} turn={-90} />
@@ -18,6 +32,30 @@ export const BatteryCircuit = ({ v }: { v: Values }) => (
     <Tag x={289} y={20} at="middle" value={v.current} />
   </>
 )
+
+/** A supply: its voltage behind its resistance, the capacitor at its output, its limit. */
+const RailCircuit = ({ v }: { v: Values }) => (
+  <>
+    <Wire d="M110 70V40H180M220 40H330M110 114V146H330M280 40V82M280 106V146" />
+    <VoltageSource x={110} y={92} />
+    <Resistor x={180} y={40} />
+    <Capacitor x={280} y={82} turn={90} polar />
+    <Node x={280} y={40} />
+    <Node x={280} y={146} />
+    <Terminal x={333} y={40} />
+    <Terminal x={333} y={146} />
+    <Tag x={80} y={84} at="end" name={v.emf} value={`up to ${v.limit}`} />
+    <Tag x={200} y={22} at="middle" name="Rₛ" />
+    <Tag x={200} y={64} at="middle" value={v.resistance} />
+    <Tag x={264} y={98} at="end" value={v.capacitor} />
+    <Tag x={350} y={88} name={v.terminal} value="at the terminals" />
+    <path d="M292 30h26m-6-4 6 4-6 4" fill="none" stroke="var(--chakra-colors-copper)" strokeWidth="1.5" />
+    <Tag x={305} y={20} at="middle" value={v.current} />
+  </>
+)
+
+/** What feeds the design. */
+export const SourceCircuit = ({ v }: { v: Values }) => (v.limit ? <RailCircuit v={v} /> : <BatteryCircuit v={v} />)
 
 /** Cable, fuse, capacitor bank. */
 export const InputCircuit = ({ v }: { v: Values }) => (
@@ -38,7 +76,7 @@ export const InputCircuit = ({ v }: { v: Values }) => (
     <Tag x={194} y={68} at="middle" value={v.cable} />
     <Tag x={322} y={84} name={v.count} value={v.capacitor} />
     <Tag x={322} y={114} value={`ripple ${v.ripple}`} />
-    <Tag x={10} y={98} value="battery" />
+    <Tag x={10} y={98} value="source" />
     <Tag x={423} y={66} at="middle" value="stage" />
   </>
 )

@@ -1,4 +1,4 @@
-import { Battery, Capacitor, Node, Resistor, Tag, Wire } from "./symbols"
+import { Capacitor, Node, Resistor, Tag, Terminal, Wire } from "./symbols"
 import type { Values } from "."
 
 /** A contact that is open, 40 long, along x. */
@@ -9,14 +9,15 @@ const Contact = ({ x, y }: { x: number; y: number }) => (
   </>
 )
 
-/** Battery, both contactors, the resistor beside the positive one, the bank, and what draws meanwhile. */
+/** Source, both contactors, the resistor beside the positive one, the bank, and what draws meanwhile. */
 export function PrechargeCircuit({ v }: { v: Values }) {
   const switched = v.school === "switched"
   return (
     <>
-      <Battery x={50} y={118} turn={-90} />
-      <Tag x={66} y={104} value={v.source} />
-      <Wire d="M50 82V60H150M190 60H330M50 118V156H150M190 156H330" />
+      <Terminal x={47} y={60} />
+      <Terminal x={47} y={156} />
+      <Tag x={47} y={112} at="middle" value={v.source} />
+      <Wire d="M50 60H150M190 60H330M50 156H150M190 156H330" />
       <Contact x={150} y={60} />
       <Contact x={150} y={156} />
       <Tag x={170} y={82} at="middle" value="positive" />

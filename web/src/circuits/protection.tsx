@@ -10,7 +10,7 @@ export function ProtectionCircuit({ v }: { v: Values }) {
       <Resistor x={70} y={92} turn={90} />
       <Resistor x={70} y={142} turn={90} />
       <Wire d="M82 172L54 152M54 152l7 1M54 152l3 6" />
-      <Tag x={70} y={14} at="middle" value="battery" />
+      <Tag x={70} y={14} at="middle" value="input" />
       <Tag x={84} y={46} name={v.top} />
       <Tag x={84} y={108} name={v.bottom} />
       <Tag x={92} y={158} name={v.trimmer} value={v.turn} />

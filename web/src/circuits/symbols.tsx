@@ -62,6 +62,14 @@ export const Diode = (p: Placed) => (
   </Put>
 )
 
+/** Source of a steady voltage, 44 across, upright: its line runs on through the circle. */
+export const VoltageSource = ({ x, y }: Placed) => (
+  <>
+    <circle cx={x} cy={y} r="22" fill="var(--chakra-colors-paper)" stroke="currentColor" strokeWidth="1.5" />
+    <path d={`M${x} ${y - 22}V${y + 22}`} {...LINE} />
+  </>
+)
+
 /** Battery of several cells, 36 long; the long plate is positive, at the far end. */
 export const Battery = (p: Placed) => (
   <Put {...p}>

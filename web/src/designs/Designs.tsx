@@ -118,7 +118,7 @@ export function Designs() {
               ? "No design of that name."
               : away
                 ? "Nothing is archived."
-                : "No designs yet. Start one: say which battery, which socket, how much power; the rest is proposed."}
+                : "No designs yet. Start one: say what feeds it, which socket, how much power; the rest is proposed."}
           </Text>
         )}
       </Box>

@@ -15,7 +15,7 @@ const COLUMNS: readonly (readonly [key: string, title: string])[] = [
   ["half", "half load"],
   ["tenth", "tenth load"],
   ["idle", "no load"],
-  ["battery_current", "input current at cut-off"],
+  ["source_current", "input current at cut-off"],
   ["mass", "mass"],
   ["cost", "cost of the parts"],
   ["distortion", "distortion"],

@@ -1,7 +1,7 @@
 import { Box } from "@chakra-ui/react"
 
 import type { ScopeSeen } from "../api/client"
-import { Battery, Capacitor, Inductor, Tag, Wire } from "../circuits/symbols"
+import { Capacitor, Inductor, Tag, Terminal, Wire } from "../circuits/symbols"
 import { TONES } from "./Traces"
 
 /** The name of a place that can be probed. */
@@ -17,7 +17,7 @@ interface Spot {
 
 /** Where the path is probed: a current on its wire, a voltage at its node. */
 const SPOTS: Spot[] = [
-  { name: "battery", x: 62, y: 30, label: "I battery", side: "above" },
+  { name: "source", x: 62, y: 30, label: "I source", side: "above" },
   { name: "input", x: 112, y: 30, label: "V input", side: "above" },
   { name: "choke", x: 232, y: 30, label: "I choke", side: "above" },
   { name: "link", x: 290, y: 30, label: "V link", side: "above" },
@@ -30,7 +30,7 @@ const SPOTS: Spot[] = [
 ]
 const INSIDE: Partial<Record<Probe, string>> = { smoothing: "V smoothing", rotor: "I rotor", flux: "flux", magnetising: "I magnetising" }
 
-/** The path from battery to load with every place that can be probed; a click takes a probe or puts it away. */
+/** The path from source to load with every place that can be probed; a click takes a probe or puts it away. */
 export function Probes({
   points,
   taken,
@@ -56,8 +56,9 @@ export function Probes({
   return (
     <Box px="2" pt="1" color="ink" data-testid="probes">
       <svg viewBox="0 0 880 112" width="100%" style={{ maxHeight: 132 }}>
-        <Battery x={24} y={84} turn={-90} />
-        <Wire d="M24 48V30H140M24 84V96H140M212 30H250M212 96H250" />
+        <Terminal x={24} y={30} />
+        <Terminal x={24} y={96} />
+        <Wire d="M27 30H140M27 96H140M212 30H250M212 96H250" />
         <rect x={140} y={22} width={72} height={82} fill="none" stroke="currentColor" strokeWidth={1.5} />
         <Tag x={176} y={66} at="middle" name={front ? "front end" : "input"} />
         <Wire d="M250 30H330M250 96H330M268 30V54M268 78V96" />
@@ -95,7 +96,7 @@ function Place({ spot, able, n, toggle }: { spot: Spot; able: boolean; n: number
       role="button"
       tabIndex={0}
       aria-pressed={on}
-      aria-label={`probe ${spot.label}${able ? "" : ", asks for the battery's side"}`}
+      aria-label={`probe ${spot.label}${able ? "" : ", asks for the source's side"}`}
       onClick={toggle}
       onKeyDown={(e) => (e.key === "Enter" || e.key === " ") && (e.preventDefault(), e.stopPropagation(), toggle())}
       style={{ cursor: "pointer", opacity: able ? 1 : 0.55 }}

@@ -16,8 +16,8 @@ import { TriggerRow, Window } from "./Window"
 
 const LOADS = ["as designed", "none", "adapter", "lamp, cold", "motor, starting", "motor, running", "transformer"] as const
 const EVENTS = ["steady", "soft start", "load step", "short circuit"] as const
-const SOURCES = ["stiff link", "battery, averaged", "battery, switched"] as const
-const BEFORE_LINK: readonly Probe[] = ["battery", "input", "choke", "link"]
+const SOURCES = ["stiff link", "source, averaged", "source, switched"] as const
+const BEFORE_LINK: readonly Probe[] = ["source", "input", "choke", "link"]
 const MOST = 4
 /** Carrier periods up to which a window is fetched anew, looked at more closely. */
 const CLOSE = 40
@@ -25,7 +25,7 @@ const CLOSE = 40
 type Played = Required<Pick<Look, "load" | "event" | "source">> & { periods: number }
 type Reach = "harmonics" | "carrier"
 
-/** The scope: an event with a load, probed anywhere between battery and load, down to one carrier period. */
+/** The scope: an event with a load, probed anywhere between source and load, down to one carrier period. */
 export function Scope({ handle }: { handle: DesignHandle }) {
   const [played, setPlayed] = useState<Played>({ load: "as designed", event: "steady", source: "stiff link", periods: 4 })
   const [names, setNames] = useState<Probe[]>(["output", "load"])
@@ -56,7 +56,7 @@ export function Scope({ handle }: { handle: DesignHandle }) {
       const kept = now.includes(name) ? now.filter((n) => n !== name) : [...now, name].slice(-MOST)
       return kept.length ? kept : now
     })
-    if (BEFORE_LINK.includes(name) && played.source === "stiff link") choose({ source: "battery, averaged" })
+    if (BEFORE_LINK.includes(name) && played.source === "stiff link") choose({ source: "source, averaged" })
   }
   /** The first click sets A, the second B, the third begins anew. */
   const pick = (at: number) => setCursors(cursors.length === 1 ? [...cursors, `${at} s`] : [`${at} s`])

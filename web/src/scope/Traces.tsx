@@ -81,7 +81,7 @@ export function Traces({ whole, close, names, reference, marks, level, window, s
           pen.text(`${Number((v / size).toPrecision(6))}`, LEFT - 6, up(v) + 4, "ink.soft", "right")
         }
         pen.text(`${trace.label}, ${called}`, LEFT + 4, top - 5, TONES[n] ?? "ink", "left")
-        if (level && level.unit === trace.unit && name !== "battery" && level.value < high) {
+        if (level && level.unit === trace.unit && name !== "source" && level.value < high) {
           pen.path([LEFT, up(level.value), width - 8, up(level.value)], "stop", 1.2, [5, 4])
           pen.text(level.label, width - 12, up(level.value) - 4, "stop", "right")
         }

@@ -14,5 +14,5 @@ router = APIRouter(tags=["waves"], responses={422: {"model": ProblemDocument}, 5
 
 @router.post("/waves", response_model=WavesOut)
 async def waves(asked: WavesAsked, asking: Asking) -> Response:
-    """Edges, spectrum and the periodic steady state at full power on a nominal battery."""
+    """Edges, spectrum and the periodic steady state at full power on a nominal input."""
     return await asking.answer(benches.waves, asked)

@@ -154,7 +154,7 @@ def bootstrap_droop(need: DriveNeed, build: GateDriveBuild, shelf: Shelf) -> tup
 @lru_cache(maxsize=32)
 def _ends(top: float, charging: tuple[float, ...], taken: tuple[float, ...]) -> list[float]:
     """Voltage, V, after each cycle of a line period that has settled: what is charged to comes nearer to the top by a share,
-    what is taken lowers it. Points alike but for the battery ask the same."""
+    what is taken lowers it. Points alike but for the source ask the same."""
     volts, seen = top, [math.inf] * len(taken)
     for _ in range(PERIODS):
         for n, (kept, lost) in enumerate(zip(charging, taken, strict=True)):

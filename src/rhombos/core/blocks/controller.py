@@ -343,7 +343,7 @@ def assess(
         crossover=found.crossover,
         phase=found.phase,
         passed=share,
-        mean_square=swing.battery_square,
+        mean_square=swing.source_square,
         ripple=ripple,
         dip=dip,
         low_point=ledger.total(

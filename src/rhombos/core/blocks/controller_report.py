@@ -21,7 +21,7 @@ from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
 
 PULSATES = 1.1
-"""Mean square of the battery's current over its squared mean from which on it is worth a word."""
+"""Mean square of the source's current over its squared mean from which on it is worth a word."""
 
 
 def report(sheet: Sheet, brief: Brief, need: ControllerNeed, highest_link: float) -> BlockReport:
@@ -109,8 +109,8 @@ def _loop_figures(sheet: Sheet, build: ControllerBuild) -> None:
             sheet.choice(name, f"{name[0].upper()}_{name[1]}", f"Compensation {name.upper()}")
     sheet.result("resonance", "f_0", "Choke and bank resonate at", "Hz")
     _told(sheet, ("crossover", "f_x", "Crossover reached", "Hz"), ("phase", r"\varphi_m", "Phase margin, degrees", "1"),
-          ("passed", r"|\sigma|", "Share of the output's pulsation that reaches the battery", "%"),
-          ("mean_square", "k_p", "Mean square of the battery's current, over its squared mean", "1"))  # fmt: skip
+          ("passed", r"|\sigma|", "Share of the output's pulsation that reaches the source", "%"),
+          ("mean_square", "k_p", "Mean square of the source's current, over its squared mean", "1"))  # fmt: skip
     sheet.result("dip", r"\Delta V_s", "Dip at a step from nothing to full power", "V")
     sheet.result("low_point", "", "Link, lowest, in such a step", "V")
     for school in sheet.now.schools:
@@ -152,7 +152,7 @@ def _timing_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState,
                    "A larger discharge resistor, the law with a discharge resistor, or a stronger gate drive.",
                    figure="dead_time", cures=(("Let the proposal choose the timing", _free(*TIMING, "law")),))  # fmt: skip
     if now.ceiling < need.duty:
-        sheet.find("ceiling", "fix", "Dead time takes the duty that a flat battery needs",
+        sheet.find("ceiling", "fix", "Dead time takes the duty that the lowest input needs",
                    f"{fmt(now.ceiling, '1')} of each switch is left; {fmt(need.duty, '1')} is asked.",
                    "Less dead time, or more secondary turns.", figure="ceiling", cures=cure)  # fmt: skip
     fresh = max(1 - now.slowest / wanted, now.fastest / wanted - 1)
@@ -188,7 +188,7 @@ def _set_findings(
                    cures=cure)  # fmt: skip
     if build.feedback == "bare divider":
         sheet.find("isolation", "stop", "The divider bridges the isolation",
-                   "It joins the link, which belongs to the mains side, to the controller on the battery.",
+                   "It joins the link, which belongs to the mains side, to the controller on the source.",
                    "Keep the divider on the link's side and cross with an opto-coupler rated for the voltage.",
                    figure="feedback", cures=(("Use a shunt reference and opto-coupler", _free("feedback")),))  # fmt: skip
     count = math.ceil(need.link * 1.1 / RESISTOR_VOLTS)
@@ -216,18 +216,18 @@ def _loop_findings(
                    "A lower crossover, more boost, or a capacitor with less series resistance.", figure="phase",
                    cures=cure)  # fmt: skip
     if now.crossover == 0:
-        sheet.find("dead_loop", "fix", "The loop never reaches a gain of one", "The link then follows load and battery.",
+        sheet.find("dead_loop", "fix", "The loop never reaches a gain of one", "The link then follows load and source.",
                    "More gain: a smaller C2, a larger R2.", figure="crossover", cures=cure)  # fmt: skip
     free = _free("control", "feed_forward", "crossover", "r2", "c1", "c2", "r3", "c3")
     if now.mean_square > PULSATES:
         others = [s for s in now.schools if s.mean_square < now.mean_square - 0.1 and s.holds]
         saved = f" Held {others[0].name}, the path would lose {fmt(others[0].watts, 'W')} in its resistances." if others else ""
         own = next((s.watts for s in now.schools if s.control == build.control), 0.0)
-        sheet.find("pulsation", "note", "Output pulsation reaches the battery",
+        sheet.find("pulsation", "note", "Output pulsation reaches the source",
                    f"{fmt(now.passed, '%', 2)} of it passes at {short(2 * brief.output.frequency, 'Hz')}: the mean square of "
-                   f"the battery's current is {fmt(now.mean_square, '1', 3)} times its squared mean, and the path's "
+                   f"the source's current is {fmt(now.mean_square, '1', 3)} times its squared mean, and the path's "
                    f"resistances lose {fmt(own, 'W')}.{saved} All before the link is sized for it.",
-                   "A choke programmed in current with a crossover at a fifth of the line keeps the battery's current smooth, "
+                   "A choke programmed in current with a crossover at a fifth of the line keeps the source's current smooth, "
                    "and lets the link ripple.", figure="passed",
                    cures=(("Let the proposal choose how the link is held", free),))  # fmt: skip
     dipped: ControllerState = min(states.values(), key=lambda s: s.low_point)

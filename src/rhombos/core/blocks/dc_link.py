@@ -303,7 +303,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         sheet.find("capacitor_voltage", peak.severity,
                    "Link beyond its capacitors' rating" if peak.severity == "stop" else "Link capacitor close to its rating",
                    (f"{short(build.voltage, 'V')} with tolerance and ripple" if build.held else
-                    "On a charging battery, with little load, the link") + f" reaches {fmt(peak.value, 'V')} on "
+                    "On the highest input, with little load, the link") + f" reaches {fmt(peak.value, 'V')} on "
                    f"{short(banks * can.v_rating, 'V')}; the rules ask a margin of {fmt(rules.link_capacitor_margin, '%', 2)}.",
                    "Lower the link only while it still makes the sine; else capacitors of a higher rating.", worst=peak,
                    cures=tuple(cures))  # fmt: skip

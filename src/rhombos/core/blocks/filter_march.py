@@ -1,7 +1,7 @@
-"""Loads at the crest behind a sine bridge on a battery: the whole circuit, marched to its periodic state.
+"""Loads at the crest behind a sine bridge on a source: the whole circuit, marched to its periodic state.
 
 The balance of harmonics in `filter_flow` takes the rail for a resistance to their pulses and bends them a little; on a weak
-battery that is some hundredths off. Here rail, bridge, filter and load go together, step by step, once a point stands.
+source that is some hundredths off. Here rail, bridge, filter and load go together, step by step, once a point stands.
 """
 
 from __future__ import annotations

@@ -56,7 +56,7 @@ RESERVE = 1.02
 HEAT_RESERVE = 1.08
 """What steady heat may come to over what a proposal sees of it: chips settle warmer than it counts on."""
 SURGE_RESERVE = 1.15
-"""What a surge's heat may come to over what a proposal sees of it: the surge on a flat battery draws more."""
+"""What a surge's heat may come to over what a proposal sees of it: the surge on the lowest input draws more."""
 LINE_RESERVE = 1.08
 """What rounds may still add to the current of a stage whose turns ratio moves with them."""
 
@@ -184,7 +184,7 @@ def propose(
     need: FrontEndNeed, warmest: FrontEndNeed, hardest: FrontEndNeed, v_max: float, brief: Brief, pins: dict[str, Any],
     shelf: Shelf, rules: Rules,
 ) -> FrontEndBuild:  # fmt: skip
-    """Switches of least price plus worth of loss for the steady worst case `need` (flat battery); `warmest` (charging battery)
+    """Switches of least price plus worth of loss for the steady worst case `need` (lowest input); `warmest` (highest input)
     heats the clamp most; that or `hardest` (surge) sets its level."""
     topology = TOPOLOGIES[pins["topology"]]
     frequency = float(pins["frequency"])

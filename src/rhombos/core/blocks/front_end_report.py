@@ -40,8 +40,8 @@ WALKS: dict[TopologyName, tuple[str, str, str]] = {
     ),
 }
 REMARKS: dict[TopologyName, str] = {
-    "push-pull": "the switches see twice the battery, plus the leakage spike",
-    "half-bridge": "half the battery across the primary, so twice the current; the rail clamps the leakage",
+    "push-pull": "the switches see twice the input, plus the leakage spike",
+    "half-bridge": "half the input across the primary, so twice the current; the rail clamps the leakage",
     "full bridge": "two switch drops in the path; the rail clamps the leakage",
 }
 
@@ -72,7 +72,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
         None
         if not held
         else sheet.limited(
-            "crest_duty", "D", "Duty of one switch, flat battery", "1", 0.5, 1 - rules.duty_limit / 0.5, over=("low",)
+            "crest_duty", "D", "Duty of one switch, lowest input", "1", 0.5, 1 - rules.duty_limit / 0.5, over=("low",)
         )
     )
     junction = sheet.limited(
@@ -89,7 +89,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
     sheet.choice("parallel", "n", "Switches in parallel, each position")
     if slow:
         sheet.result("duty", "D", "Duty of one switch", "1")
-        sheet.result("duty", "D", "Duty of one switch, charging battery", "1", point="high")
+        sheet.result("duty", "D", "Duty of one switch, highest input", "1", point="high")
     else:
         if not held:
             sheet.result("duty", "D", "Duty of one switch, fixed", "1")
@@ -174,7 +174,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
             "watch",
             f"{build.parallel} switches in parallel in each position",
             "At this current the board's copper, the sharing and the leakage of every joint decide, not the parts.",
-            "A higher battery voltage halves the current each time it doubles; match the parts otherwise.",
+            "A higher input voltage halves the current each time it doubles; match the parts otherwise.",
             figure="parallel",
         )
     title, cause, remedy = WALKS[topology.name]
@@ -245,10 +245,10 @@ def _duty_findings(sheet: Sheet, worst: Any) -> None:
         sheet.find(
             "duty",
             "stop",
-            "The link cannot be held on a flat battery",
+            "The link cannot be held on the lowest input",
             f"It would take a duty of {fmt(worst.value, '1')} a side at full power; two switches in turn can give "
             f"{DUTY_REACH:g} each.",
-            "More secondary turns, a lower link voltage, or thicker leads to the battery.",
+            "More secondary turns, a lower link voltage, or thicker leads to the source.",
             worst=worst,
             cures=more,
         )
@@ -256,7 +256,7 @@ def _duty_findings(sheet: Sheet, worst: Any) -> None:
         sheet.find(
             "duty",
             "fix",
-            "Duty runs out at a flat battery",
+            "Duty runs out at the lowest input",
             f"At full power it reaches {fmt(worst.value, '1')} of the {worst.limit:g} that the rules allow.",
             "One or two more secondary turns.",
             worst=worst,
@@ -266,10 +266,10 @@ def _duty_findings(sheet: Sheet, worst: Any) -> None:
         sheet.find(
             "surge_sags",
             "watch",
-            "The surge sags on a flat battery",
+            "The surge sags on the lowest input",
             f"The surge would take a duty of {fmt(surge, '1')} a side: the link falls below its set-point until "
             "the surge is over.",
-            "More secondary turns, or start motors on a charged battery.",
+            "More secondary turns, or start motors on a higher input.",
             figure="crest_duty",
             cures=(),
         )

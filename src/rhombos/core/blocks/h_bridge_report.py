@@ -145,7 +145,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
             "watch",
             "The surge flattens the tops of the sine",
             f"M would have to be {fmt(index_surge, '1')}: the link sags below the crest until the surge is over.",
-            "A higher link, or start motors on a charged battery.",
+            "A higher link, or start motors on a higher input.",
             figure="modulation",
         )
     if stepped and abs(now.output / brief.output.voltage - 1) > OUTPUT_BAND:

@@ -48,7 +48,7 @@ FAN_TOLERANCE = 0.15
 """How far beside its rated voltage a fan runs."""
 CONTROL_SUPPLY = 12.0
 CLOSED, SLOTTED, BLOWN = "closed", "slotted", "blown through"
-INSIDE, EARTHED, NEGATIVE = "inside, free", "earthed, in reach", "battery negative"
+INSIDE, EARTHED, NEGATIVE = "inside, free", "earthed, in reach", "source negative"
 NTC_TOLERANCE = 0.05
 """Of its resistance at 25 °C."""
 PULL_UP_TOLERANCE = 0.02
@@ -64,7 +64,7 @@ class HeatBuild(Build):
     case: str = options("Case", CLOSED, SLOTTED, BLOWN)
     surface: SquareDecimetre = Field(ge=0.01, le=5, title="Free surface of the case")
     airflow: Airflow = Field(ge=5e-4, le=0.5, title="Air that the fan moves")
-    fan_supply: str = options("Fan runs on", "control supply", "battery")
+    fan_supply: str = options("Fan runs on", "control supply", "source")
     fan_rated: Volt = Field(ge=3, le=250, title="Fan's rated voltage")
     pad: str = options("Pad under the devices", *PADS)
     compound: str = options("Thermal compound", *COMPOUNDS)
@@ -101,7 +101,7 @@ class Cooled:
 
 @dataclass(frozen=True, slots=True)
 class HeatNeed:
-    """Stages with heat-sinks; all heat made inside at the hottest steady point, W; the room, °C; charging battery, V; power at
+    """Stages with heat-sinks; all heat made inside at the hottest steady point, W; the room, °C; highest input, V; power at
     the socket, W, and its voltage, V RMS."""
 
     stages: tuple[Cooled, ...]
@@ -215,7 +215,7 @@ def assess(need: HeatNeed, build: HeatBuild, ledger: Ledger) -> HeatState:
     apart = max((creepage_wanted(build, s) for s in need.stages), default=0.0)
     tolerance = NTC_TOLERANCE + PULL_UP_TOLERANCE
     error = ledger.work("heat.error", book.thermistor_error, tol=tolerance, T=build.hot + KELVIN, B_ntc=build.ntc_b)
-    volts = need.full if build.fan_supply == "battery" else CONTROL_SUPPLY
+    volts = need.full if build.fan_supply == "source" else CONTROL_SUPPLY
     return HeatState(
         rise,
         proof,

@@ -105,7 +105,7 @@ def _insulation(sheet: Sheet, build: HeatBuild, need: HeatNeed, now: HeatState, 
     if hardest is None:
         return
     pads = ("Let the proposal choose the pad", _free("pad"))
-    where = {INSIDE: "a heat-sink inside", EARTHED: "a heat-sink that is earthed and in reach", NEGATIVE: "battery negative"}[
+    where = {INSIDE: "a heat-sink inside", EARTHED: "a heat-sink that is earthed and in reach", NEGATIVE: "source negative"}[
         build.sink
     ]
     if build.pad.startswith("none"):
@@ -207,7 +207,7 @@ def _heat(sheet: Sheet, build: HeatBuild, need: HeatNeed, now: HeatState, rise: 
             "fan_voltage",
             grave,
             "The fan gets more than it is made for",
-            f"{fmt(fan.value, 'V')} from the charging battery on a fan of {short(build.fan_rated, 'V')}.",
+            f"{fmt(fan.value, 'V')} from the highest input on a fan of {short(build.fan_rated, 'V')}.",
             "A fan of the next voltage, or one on the control supply.",
             worst=fan,
             cures=(

@@ -16,6 +16,7 @@ from rhombos.core.blocks.input_stage import (
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import Severity
+from rhombos.core.design.sources import RailSource
 from rhombos.core.parts import Capacitor, Fuse
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet, Worst
@@ -23,6 +24,8 @@ from rhombos.core.units import fmt, short
 
 LEAST_LIFE = 10000 * 3600.0
 """Life of the bank at full power that a house expects, s."""
+MELTS = 1.6
+"""Current over its rating that a fuse for wires stands for an hour (IEC 60269, conventional fusing current)."""
 
 
 def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
@@ -31,11 +34,11 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     rules, shelf = sheet.rules, sheet.shelf
     fuse, can = shelf.get(Fuse, build.fuse), shelf.get(Capacitor, build.capacitor)
     _, _, full = brief.source.volts
-    fault = float(book.fault_current(E=full, R_s=brief.source.lowest_resistance))
+    fault = brief.source.fault_current
     fuses = shelf.all(Fuse)
-    sheet.choice("fuse", "F_1", "Battery fuse")
+    sheet.choice("fuse", "F_1", "Input fuse")
     load = sheet.limited(
-        "fuse_load", "I", "Fuse current, flat battery", "A", fuse.i_rating, 1 - 1 / rules.fuse_factor, over=("low",)
+        "fuse_load", "I", "Fuse current, lowest input", "A", fuse.i_rating, 1 - 1 / rules.fuse_factor, over=("low",)
     )
     sheet.choice("cable", "A", "Cable section")
     sheet.choice("runs", "n_A", "Cables in parallel, each pole")
@@ -65,7 +68,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         "V",
         can.v_rating,
         rules.input_capacitor_margin,
-        "charging battery",
+        "highest input",
     )
     sheet.result("life", "t", "Life of the cans at full power", "s")
     sheet.result("loss", "P", "Loss, cable to capacitors", "W")
@@ -83,9 +86,8 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         sheet.find(
             "fuse_voltage",
             "stop",
-            "The fuse cannot break this battery's voltage",
-            f"It is rated {short(fuse.v_dc, 'V')} DC; the charging battery stands at {short(full, 'V')} and would "
-            "feed the arc.",
+            "The fuse cannot break this source's voltage",
+            f"It is rated {short(fuse.v_dc, 'V')} DC; the highest input stands at {short(full, 'V')} and would feed the arc.",
             "Fit a fuse with a higher DC rating.",
             figure="fuse",
             cures=(("Let the proposal choose the fuse", {"input_stage.fuse": None}),),
@@ -94,8 +96,8 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         sheet.find(
             "fuse_breaking",
             "fix",
-            "The battery can feed more than the fuse can break",
-            f"A dead short draws up to {fmt(fault, 'A', 2)} from the cells alone; this fuse breaks "
+            "The source can feed more than the fuse can break",
+            f"A dead short draws up to {fmt(fault, 'A', 2)} from the source alone; this fuse breaks "
             f"{short(fuse.breaking, 'A')}.",
             "Fit a fuse of higher breaking capacity, and keep the cable before it as short as possible.",
             figure="fuse",
@@ -104,12 +106,23 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
             if fuse.breaking == max(f.breaking for f in fuses)
             else None,
         )
+    if isinstance(brief.source, RailSource) and brief.source.limit < MELTS * fuse.i_rating:
+        sheet.find(
+            "fuse_waits",
+            "note",
+            "The supply's limit never melts the fuse",
+            f"{short(brief.source.limit, 'A')} is the most that flows on into a short, and {short(fuse.i_rating, 'A')} stand "
+            f"{fmt(MELTS * fuse.i_rating, 'A')} for an hour: the limit protects the leads, "
+            "and a reversed input heats its diode with it.",
+            "Choose leads and diode for the limit; the fuse serves when another source takes the rail's place.",
+            figure="fuse",
+        )
     if load.severity:
         sheet.find(
             "fuse_small",
             load.severity,
-            "The fuse is too small for the flat battery",
-            f"{fmt(load.value, 'A')} flows at full power on a flat battery; {short(fuse.i_rating, 'A')} leaves less "
+            "The fuse is too small for the lowest input",
+            f"{fmt(load.value, 'A')} flows at full power on the lowest input; {short(fuse.i_rating, 'A')} leaves less "
             f"than the rules' factor of {rules.fuse_factor:g}, so it will age and open.",
             "Fit a larger fuse, with a cable to match.",
             worst=load,
@@ -159,7 +172,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
                 "rise",
                 "fix" if risen.severity == "stop" else "watch",
                 "Input bank too small for the leads",
-                f"{fmt(risen.value, 'V')} above the battery each time the stage stops its current at once: the switches "
+                f"{fmt(risen.value, 'V')} above the source each time the stage stops its current at once: the switches "
                 "and the control supply see it.",
                 "More capacitance at the stage, or shorter leads twisted together.",
                 worst=risen,
@@ -171,9 +184,9 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
             "cable_drop",
             severity,
             "Input drop too high",
-            f"{fmt(drop.value, '%', 2)} of the battery voltage drops in cable, fuse and contacts at full power; "
+            f"{fmt(drop.value, '%', 2)} of the input voltage drops in cable, fuse and contacts at full power; "
             f"the rules allow {fmt(rules.cable_drop, '%', 2)}.",
-            "Shorten or thicken the cable; at several hundred amperes choose a higher battery voltage instead.",
+            "Shorten or thicken the cable; at several hundred amperes choose a higher input voltage instead.",
             worst=drop,
             cures=(("Let the proposal choose the cable", {"input_stage.cable": None, "input_stage.runs": None}),),
             unavoidable="fuse and contacts alone drop more than half of what the rules allow"
@@ -247,7 +260,7 @@ def _entry(sheet: Sheet, build: InputStageBuild, fuse: Fuse, plugs: Worst, melts
             "reverse",
             "fix",
             "Nothing helps against reversed leads",
-            "The body diodes of the stage and the capacitors short a reversed battery: they burn before the fuse opens.",
+            "The body diodes of the stage and the capacitors short a reversed source: they burn before the fuse opens.",
             "A diode across the input that blows the fuse (no loss, one fuse each time), or a series switch (no harm, a "
             "continuous loss).",
             figure="reverse",

@@ -1,4 +1,4 @@
-"""Cable, fuse and input capacitors between battery and front end, and the control supply that hangs there."""
+"""Cable, fuse and input capacitors between source and front end, and the control supply that hangs there."""
 
 from __future__ import annotations
 
@@ -38,15 +38,15 @@ CAN_PLACE = 0.45
 
 SHUNT, SERIES, OPEN = "diode and fuse", "series switch", "nothing"
 CONNECTORS = (10, 15, 25, 30, 45, 50, 60, 75, 100, 120, 150, 175, 200, 250, 350, 500, 700, 1000)
-"""Ratings of battery connectors, A."""
+"""Ratings of source connectors, A."""
 LUGS = 4
-"""Ends of a pair of battery leads."""
+"""Ends of a pair of source leads."""
 WIRE_WITHSTAND = 115e6
 """What copper under plastic stands for a moment, A·√s/m²."""
 OUTLASTS = 2.0
 """What the shunt diode stands over what the fuse lets through."""
 SERIES_DROP = 5e-3
-"""Share of the lowest battery that a series switch may drop."""
+"""Share of the lowest input that a series switch may drop."""
 MOST_LIFE = 15 * 365.25 * 86400.0
 """What a can may be trusted to, s, however cool: its seal ages too."""
 LIFE, RATED_CORE, CORE_RISE = 5000 * 3600.0, 105.0, 8.0
@@ -60,7 +60,7 @@ Ripple = float | Callable[[float], float]
 class InputStageBuild(Build):
     """Fuse, cable and input capacitor bank, reverse polarity, connectors."""
 
-    fuse: str = part("fuse", "Battery fuse")
+    fuse: str = part("fuse", "Input fuse")
     cable: SquareMetre = Field(ge=0.5e-6, le=400e-6, title="Cable section")
     runs: int = Field(1, ge=1, le=MOST_RUNS, title="Cables in parallel, each pole")
     capacitor: str = part("capacitor", "Input capacitor")
@@ -167,7 +167,7 @@ def propose(
     is that
     current's RMS over its mean: what drops in the leads goes with the square of it."""
     empty, _, full = brief.source.volts
-    fault = book.fault_current(E=full, R_s=brief.source.lowest_resistance)
+    fault = brief.source.fault_current
     if "fuse" not in pins:
         rated = book.fuse_rating(k_fuse=rules.fuse_factor, I=current * RESERVE)
         safe = [f for f in shelf.all(Fuse) if f.v_dc >= full and f.breaking >= fault]
@@ -336,13 +336,13 @@ def assess(
 def parts(build: InputStageBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Fuse and capacitors; the cable is bought by the metre."""
     return (
-        fitted("battery fuse", shelf.get(Fuse, build.fuse)),
+        fitted("input fuse", shelf.get(Fuse, build.fuse)),
         fitted("input capacitor", shelf.get(Capacitor, build.capacitor), build.count * build.banks),
     )
 
 
 def requirements(build: InputStageBuild, highest: float) -> Iterator[Requirement]:
-    """Lugs for the battery's leads, whose voltage is at most `highest`, V."""
+    """Lugs for the source's leads, whose voltage is at most `highest`, V."""
     yield Requirement(
         KEY,
         "lug",

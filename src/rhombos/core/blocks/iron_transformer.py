@@ -192,7 +192,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     t = made(build, sheet.shelf)
     knee = t.stack.b_limit * KNEE
     half = ", each half" if t.halves == 2 else ""
-    # a width-controlled wave meets full width on a full battery only until its controller has closed it again
+    # a width-controlled wave meets full width on the highest input only until its controller has closed it again
     passing = brief.output.waveform == "modified"
     flux = sheet.limited(
         "worst_flux", r"B_{\max}", "Peak flux, worst case", "T", knee, 0.0 if passing else 1 - 1 / KNEE, over=("high",)
@@ -212,8 +212,8 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         ("secondary_in_hand", "", "Secondary strands in parallel"),
     ):
         sheet.choice(name, symbol, title)
-    for point, what in (("nominal", "nominal"), ("low", "flat"), ("high", "charging"), ("idle", "no load, nominal")):
-        sheet.result("output", "V", f"Output, {what} battery" if point != "idle" else "Output, no load", "V", point=point)
+    for point, what in (("nominal", "nominal"), ("low", "lowest"), ("high", "highest"), ("idle", "no load, nominal")):
+        sheet.result("output", "V", f"Output, {what} input" if point != "idle" else "Output, no load", "V", point=point)
     sheet.result("primary_rms", "I_p", f"RMS current, primary{half.replace(', each', '')}", "A")
     sheet.result("secondary_rms", "I_s", "RMS current, secondary", "A")
     sheet.result("magnetising", r"\hat I_m", "Magnetising current, peak", "A")

@@ -21,11 +21,11 @@ from rhombos.core.requirement import Requirement
 from rhombos.core.units import Hertz, Ohm, Volt
 
 KEY, TITLE = "isolation", "Isolation"
-FLOATING, EARTHED, NEGATIVE = "floating", "one pole earthed", "a pole on the battery"
+FLOATING, EARTHED, NEGATIVE = "floating", "one pole earthed", "a pole on the source"
 ISOLATED, TRANSFORMER, DIVIDER = "isolated amplifier", "sense transformer", "bare divider"
 OPTO, WIRED = "opto-coupler", "wired straight"
 CASE_EARTH, CASE_FREE, CASE_RETURN = "earthed", "left open", "carries a return"
-SAFE_CLIP, BRIDGE_CLIP = "battery negative", "on the bridge"
+SAFE_CLIP, BRIDGE_CLIP = "source negative", "on the bridge"
 NO_COIL, DIODE, ZENER = "nothing", "diode", "diode and zener"
 PROOF = 3750.0
 """What barrier parts of the usual kind are tested with, V RMS."""
@@ -47,7 +47,7 @@ CLAMPED_AT = 2.0
 DRIVER_STANDS = 60.0
 PULLS_IN, COIL_MOST = 0.75, 1.1
 """Least and most of its rated voltage on a relay's coil."""
-Side = Literal["battery", "mains", "link", "earth"]
+Side = Literal["source", "mains", "link", "earth"]
 
 
 class IsolationBuild(Build):
@@ -66,7 +66,7 @@ class IsolationBuild(Build):
     bits: int = Field(ge=8, le=16, title="Bits of the converter")
     clamped: bool = Field(True, title="Converter's input clamped")
     calibrated: bool = Field(True, title="Calibrated at two points")
-    coil_supply: str = options("Relay coils run on", "control supply", "battery")
+    coil_supply: str = options("Relay coils run on", "control supply", "source")
     coil_rated: Volt = Field(ge=3, le=110, title="Relay coils, rated")
     coil_clamp: str = options("Across each coil", NO_COIL, DIODE, ZENER)
 
@@ -85,7 +85,7 @@ class Crossing:
 
 @dataclass(frozen=True, slots=True)
 class IsolationNeed:
-    """Battery: empty, full, V; highest link and highest peak at the socket, V; the output, V RMS. Whether link and socket lie
+    """Source: empty, full, V; highest link and highest peak at the socket, V; the output, V RMS. Whether link and socket lie
     beyond a transformer, what the feedback and the bridge's gates cross by, and whether each of those is a barrier. Line
     frequency, and how often the output is sampled, Hz (0 where nothing carries it)."""
 
@@ -124,26 +124,26 @@ class IsolationState:
 def crossings(build: IsolationBuild, need: IsolationNeed) -> tuple[Crossing, ...]:
     """Everything that passes between two sides."""
     high: Side = "link" if need.beyond else "mains"
-    found = [Crossing("power", "battery", high, "transformer", True, "its insulation between windings, tested")]
+    found = [Crossing("power", "source", high, "transformer", True, "its insulation between windings, tested")]
     if need.beyond:
-        found.append(Crossing("link feedback", "link", "battery", need.feedback, need.feedback_isolated))
-        found.append(Crossing("bridge gates", "battery", "link", need.gates, need.gates_isolated))
-    found.append(Crossing("output sense", "mains", "battery", build.sensing, build.sensing != DIVIDER))
+        found.append(Crossing("link feedback", "link", "source", need.feedback, need.feedback_isolated))
+        found.append(Crossing("bridge gates", "source", "link", need.gates, need.gates_isolated))
+    found.append(Crossing("output sense", "mains", "source", build.sensing, build.sensing != DIVIDER))
     found.append(
         Crossing(
-            "shut-down input", "battery", "earth", build.shut_down, build.shut_down == OPTO, "whatever a person wires to it"
+            "shut-down input", "source", "earth", build.shut_down, build.shut_down == OPTO, "whatever a person wires to it"
         )
     )
     bond = {
         FLOATING: ("mains", "earth", "open", True),
         EARTHED: ("mains", "earth", "a bond, RCD behind it", True),
-        NEGATIVE: ("mains", "battery", "a wire", False),
+        NEGATIVE: ("mains", "source", "a wire", False),
     }[build.output]
     found.append(Crossing("socket", *bond))  # type: ignore[arg-type]
     case = {CASE_EARTH: ("earthed", True), CASE_FREE: ("open", False), CASE_RETURN: ("a return current", False)}[build.case]
-    found.append(Crossing("case", "earth", high if build.case == CASE_RETURN else "battery", *case))
+    found.append(Crossing("case", "earth", high if build.case == CASE_RETURN else "source", *case))
     found.append(
-        Crossing("oscilloscope", "earth", "battery" if build.clip == SAFE_CLIP else high, build.clip, build.clip == SAFE_CLIP)
+        Crossing("oscilloscope", "earth", "source" if build.clip == SAFE_CLIP else high, build.clip, build.clip == SAFE_CLIP)
     )
     return tuple(found)
 
@@ -189,7 +189,7 @@ def assess(need: IsolationNeed, build: IsolationBuild, rules: Rules, ledger: Led
     fresh = divided + rules.reference_tolerance + (ISOLATOR if build.sensing != DIVIDER else 0.0)
     half_count = ledger.work("isolation.half_count", sense.half_count, V_step=step, V_rms=need.v_out)
     error = (DRIFT if build.calibrated else fresh) + half_count
-    volts = (need.empty, need.full) if build.coil_supply == "battery" else (12.0, 12.0)
+    volts = (need.empty, need.full) if build.coil_supply == "source" else (12.0, 12.0)
     free = stage.unclamped_spike.work({"I": COIL_CURRENT, "L_lk": COIL_HENRY, "C_oss": COIL_STRAY})
     spike = volts[1] + {NO_COIL: free, DIODE: 0.8, ZENER: 25.0}[build.coil_clamp]
     proof = ledger.work("isolation.wanted", sense.barrier_proof, k_proof=REINFORCED, V_rms=need.v_out, V_add=BASIC_ADDS)

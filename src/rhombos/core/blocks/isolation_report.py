@@ -94,7 +94,7 @@ def report(sheet: Sheet, need: IsolationNeed) -> BlockReport:
             "beyond": "link" if need.beyond else "",
             "clip": build.clip,
             "link": fmt(need.link, "V"),
-            "battery": f"to {fmt(need.full, 'V')}",
+            "source": f"to {fmt(need.full, 'V')}",
             "peak": f"{fmt(need.peak, 'V')} peak",
             "open": " ".join(c.name.replace(" ", "-") for c in through),
         },
@@ -112,9 +112,9 @@ def _barrier(
         sheet.find(
             "output_bond",
             "stop",
-            "A pole of the socket is tied to the battery",
-            f"The bridge's legs stand between 0 and {fmt(need.link, 'V')}: with a pole at battery negative a leg is "
-            "shorted, or the battery and all that is connected to it stands at the mains.",
+            "A pole of the socket is tied to the source",
+            f"The bridge's legs stand between 0 and {fmt(need.link, 'V')}: with a pole at source negative a leg is "
+            "shorted, or the source and all that is connected to it stands at the mains.",
             "Leave both poles floating, or earth one behind the filter, with an RCD; local codes decide.",
             figure="output",
             cures=(("Leave both poles floating", _free("output")),),
@@ -134,7 +134,7 @@ def _barrier(
             "sense_bridges",
             "stop",
             "The sense divider bridges the isolation",
-            f"Its resistors join the mains side, at up to {fmt(need.peak, 'V')}, to the controller on the battery: the "
+            f"Its resistors join the mains side, at up to {fmt(need.peak, 'V')}, to the controller on the source: the "
             "isolation of the transformer is gone.",
             "An isolated amplifier, or a small transformer.",
             figure="sensing",
@@ -199,7 +199,7 @@ def _barrier(
             "stop",
             "The oscilloscope's ground shorts the bridge to earth",
             f"Its clip is earth. On the bridge it meets up to {fmt(need.link, 'V')}: the probe, the bridge or the person goes.",
-            "Ground clip on battery negative only, that earthed nowhere else; a differential probe for all beyond the "
+            "Ground clip on source negative only, that earthed nowhere else; a differential probe for all beyond the "
             "barrier. Never cut the instrument's earth.",
             figure="clip",
             cures=(("Differential probe beyond the barrier", _free("clip")),),

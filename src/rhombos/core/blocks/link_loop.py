@@ -54,7 +54,7 @@ class Path:
     feed: tuple[float, float] = (0.0, 0.0)
 
     def risen(self, share: float) -> Path:
-        """The same where the battery stands higher by a share."""
+        """The same where the source stands higher by a share."""
         return replace(self, secondary=self.secondary * share)
 
     def coarse(self) -> Path:
@@ -74,13 +74,13 @@ class Path:
 
 @dataclass(frozen=True, slots=True)
 class ControllerNeed:
-    """What the power path is at a point: how the link is fed; duty asked at a flat battery; link, V; what a side needs until
+    """What the power path is at a point: how the link is fed; duty asked at the lowest input; link, V; what a side needs until
     it is off,
     delays and their spread counted, s; largest pulse with its pulsation and its RMS, A; ripple that the bank has while its
     source gives a steady
     current, V; the mean power, W, and the output's swings over it; the lowest link that still makes the wave, V; watts in the
     resistances before the link while the
-    current is steady; whether the duty holds the link at all; the charging battery over this one."""
+    current is steady; whether the duty holds the link at all; the highest input over this one."""
 
     path: Path
     duty: float
@@ -127,7 +127,7 @@ def crossover_for(control: str, frequency: float, brief: Brief) -> float:
 
 def compensation(need: ControllerNeed, fields: dict[str, Any], rules: Rules) -> dict[str, float]:
     """Preferred values of the amplifier's parts, and the crossover: the first of some tries whose rounded parts keep the rules'
-    margin on a flat and on a charging battery, at full power and at the surge; else the best of them."""
+    margin on a flat and on the highest input, at full power and at the surge; else the best of them."""
     best: tuple[float, dict[str, float]] | None = None
     for share, more in TRIES if "crossover" not in fields.get("pinned", ()) else [(1.0, m) for _, m in TRIES]:
         crossover = float(f"{fields['crossover'] * share:.2g}")
@@ -223,7 +223,7 @@ def pulsation_of(path: Path, build: Build | Mapping[str, Any], demand: Demand, l
     given = tuple(s * b for s, b in zip(stage, behind, strict=True))
     seen = pulsation(demand, given, held=True)
     choke = pulsation(demand, shares, held=True)
-    swing = replace(choke, battery=(seen.mean_square, seen.peak), smoothed=taken(demand, stage, given))
+    swing = replace(choke, source=(seen.mean_square, seen.peak), smoothed=taken(demand, stage, given))
     return swing, abs(given[0])
 
 

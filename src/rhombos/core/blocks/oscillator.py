@@ -183,7 +183,7 @@ def propose(
 def _clamp_resistor(device: Any, hardest: OscillatorNeed, line: float, v_max: float, rules: Rules) -> float:
     """The largest resistor that holds the clamp below what a device stands, Ω."""
     ceiling = max(device.v_rating * (1 - rules.switch_voltage_margin) - v_max, 1.05 * v_max)
-    fastest = line * v_max / hardest.v_half  # its frequency follows the battery
+    fastest = line * v_max / hardest.v_half  # its frequency follows the input
     ohms = clamps.clamp_for_level.work({
         "V_c": ceiling, "V_r": hardest.v_in, "L_lk": hardest.leakage, "I": max(1e-3, LINE_RESERVE * hardest.turn_off),
         "f": 2 * fastest})  # fmt: skip
@@ -305,7 +305,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     sheet.choice("drive_core", "", "Drive transformer core")
     sheet.choice("drive_turns", "N_d", "Drive transformer turns")
     sheet.choice("drive_share", "", "Its share of the voltage")
-    for point, what in (("nominal", "nominal battery"), ("low", "flat battery"), ("high", "charging battery"),
+    for point, what in (("nominal", "nominal input"), ("low", "lowest input"), ("high", "highest input"),
                         ("idle", "no load")):  # fmt: skip
         sheet.result("frequency", "f", f"Frequency, {what}", "Hz", point=point)
     sheet.choice("clamp_resistor", "R_c", "Clamp resistor")
@@ -322,7 +322,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     if voltage.severity:
         sheet.find("voltage", voltage.severity, "Switch voltage close to its rating" if voltage.severity == "fix"
                    else "Switch rating exceeded", f"{fmt(voltage.value, 'V')} on {short(device.v_rating, 'V')} parts at "
-                   f"{sheet.where(voltage)}: twice the battery, and the leakage above it.",
+                   f"{sheet.where(voltage)}: twice the input, and the leakage above it.",
                    "Parts of a higher rating, or a harder clamp.", worst=voltage, cures=cure)  # fmt: skip
     if current.severity:
         sheet.find("current", current.severity, "Too much current in each switch", f"{fmt(current.value, 'A')} in each "
@@ -341,13 +341,13 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     low, high = min(seen, key=lambda k: seen[k], default="nominal"), max(seen, key=lambda k: seen[k], default="nominal")
     if abs(now.frequency / asked - 1) > BAND / 2:
         sheet.find("off_frequency", "fix", "Oscillator off frequency",
-                   f"{fmt(now.frequency, 'Hz')} on a nominal battery; {short(asked, 'Hz')} is asked: the drive "
+                   f"{fmt(now.frequency, 'Hz')} on a nominal input; {short(asked, 'Hz')} is asked: the drive "
                    "transformer's turns and area set it.", "Turns in proportion.", figure="drive_turns",
                    cures=(("Let the proposal choose the drive", {
                        "oscillator.drive_core": None, "oscillator.drive_turns": None,
                        "oscillator.drive_share": None}),))  # fmt: skip
     elif seen and max(seen[high] / asked - 1, 1 - seen[low] / asked) > BAND:
-        sheet.find("wanders", "watch", "Its frequency follows the battery",
+        sheet.find("wanders", "watch", "Its frequency follows the input",
                    f"{fmt(seen[low], 'Hz')} at {sheet.points[low].label} to {fmt(seen[high], 'Hz')} at "
                    f"{sheet.points[high].label}: "
                    "the drive transformer saturates after so many volt-seconds, sooner at a higher voltage and when it is hot.",
@@ -356,7 +356,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     sheet.find("starting", "note", "It must be started, and may not start under load",
                "Nothing swings until one switch is pulled on: a resistor to one base or gate does it. A shorted or heavy load "
                "stops the feedback, which protects it, or leaves both half on, which does not.",
-               "Try starting at the lowest battery and full load, with a lamp in series first.", figure="switch")  # fmt: skip
+               "Try starting at the lowest input and full load, with a lamp in series first.", figure="switch")  # fmt: skip
     return sheet.close(
         fmt(now.frequency, "Hz"), "the drive transformer's volt-seconds are its clock", power_in, power_in - now.loss,
         {"topology": "push-pull", "switch": device.label, "parallel": f"{build.parallel} each side",

@@ -239,7 +239,7 @@ def assess(
         met = ohms + need.rail.at_the_crest(index)
         added = crest(2 * math.pi * need.frequency * henry * small, corner / need.frequency, need.voltage * need.ratio,
                       met * small)  # fmt: skip
-        # what harmonics lose in the rail comes from the battery, not from the fundamental
+        # what harmonics lose in the rail comes from the source, not from the fundamental
         added = replace(added, first=1 + (added.first - 1) * ohms / met)
     in_phase = need.current * need.power_factor + (over * (added.first - 1) if added else 0.0)
     lagging = need.current * math.sqrt(1 - need.power_factor**2)

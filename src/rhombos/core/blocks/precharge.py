@@ -1,4 +1,4 @@
-"""Precharge of the input bank: an empty capacitor on a stiff battery is a short, so a resistor fills it before the contactor
+"""Precharge of the input bank: an empty capacitor on a stiff source is a short, so a resistor fills it before the contactor
 closes."""
 
 from __future__ import annotations

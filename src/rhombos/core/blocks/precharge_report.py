@@ -27,7 +27,7 @@ FUSE_SPARE = 0.3
 
 
 def report(sheet: Sheet, fuse: Fuse | None, need: PrechargeNeed) -> BlockReport:
-    """Figures and findings; `fuse` is the battery's, where one is known."""
+    """Figures and findings; `fuse` is the source's, where one is known."""
     build: PrechargeBuild = sheet.build  # type: ignore[assignment]
     now: PrechargeState = sheet.now
     series = sheet.shelf.get(Resistor, build.type)
@@ -132,7 +132,7 @@ def report(sheet: Sheet, fuse: Fuse | None, need: PrechargeNeed) -> BlockReport:
         sheet.find(
             "fuse_ages",
             "fix",
-            "Every start ages the battery fuse",
+            "Every start ages the input fuse",
             f"{fmt(strain, 'A^2*s', 2)} of inrush on a fuse that melts at {fmt(fuse.i2t, 'A^2*s', 2)}: it opens one day "
             "for no reason that is seen.",
             "Close later, or a slower fuse.",
@@ -278,8 +278,8 @@ def _findings(
             "leaks",
             "watch",
             "A resistor across the contactor leaks continuously",
-            f"{fmt(now.leak, 'A')} flow into the bus as long as the battery is there: the bus is never dead, and a "
-            "sleeping load empties the battery or overheats the resistor.",
+            f"{fmt(now.leak, 'A')} flow into the bus as long as the source is there: the bus is never dead, and a "
+            "sleeping load empties the source or overheats the resistor.",
             "A switched resistor with a measured close.",
             figure="school",
             cures=(

@@ -25,12 +25,16 @@ from rhombos.core.units import Ampere, Henry, Ohm, Second, Volt, Watt
 KEY, TITLE = "protection", "Protection"
 ABOVE_EMPTY = 1.01
 """Cut-off over the empty battery: the lowest corner of a threshold that was set must not lie below it."""
+BELOW_LOWEST = 0.97
+"""Cut-off of a source that is no battery over its lowest voltage at full power: it works there, and is not spared."""
+ABOVE_LATCH = 1.03
+"""Cut-off over the voltage below which the load would hold the source at its limit."""
 ABOVE_FULL = 1.04
-"""Over-voltage limit over the charging battery."""
+"""Over-voltage limit over the highest input."""
 WARNS = 0.35
-"""Where the warning comes on the way from the nominal battery down to the cut-off."""
+"""Where the warning comes on the way from the nominal input down to the cut-off."""
 RECOVERS = 0.06
-"""Least hysteresis of the cut-off over the nominal battery: a battery rests higher than it works."""
+"""Least hysteresis of the cut-off over the nominal input: a battery rests higher than it works."""
 SAG_COVERED = 1.5
 """Hysteresis over the sag that vanishes when the cut-off has acted."""
 WINDOW = 0.10
@@ -60,11 +64,11 @@ HEADROOM = 2.0
 REGULATORS = (40, 60, 75, 100, 150, 200)
 """Highest inputs of control supplies, V; a linear one stands the first of them."""
 SUPPLY_SPARE = 1.15
-"""Highest input of the control supply over the charging battery: what a suppressor lets through."""
+"""Highest input of the control supply over the highest input: what a suppressor lets through."""
 ELECTRONIC, FUSE_ALONE = "electronic trip", "fuse alone"
 BLINKS = (
-    "battery low",
-    "battery too high",
+    "input low",
+    "input too high",
     "output too low",
     "output too high",
     "overload",
@@ -78,9 +82,9 @@ BLINKS = (
 class ProtectionBuild(Build):
     """Thresholds as they are wanted, and the parts of the one that matters most."""
 
-    cut_off: Volt = Field(ge=3, le=200, title="Cut-off, falling battery")
+    cut_off: Volt = Field(ge=3, le=200, title="Cut-off, falling input")
     hysteresis: Volt = Field(ge=0.01, le=60, title="Hysteresis of the cut-off")
-    warning: Volt = Field(ge=3, le=200, title="Warning, falling battery")
+    warning: Volt = Field(ge=3, le=200, title="Warning, falling input")
     over_voltage: Volt = Field(ge=3, le=250, title="Overvoltage cut-off")
     delay: Second = Field(ge=0, le=120, title="Cut-off delay")
     restart: str = options("Restart", "locked", "at once")
@@ -108,9 +112,10 @@ class ProtectionBuild(Build):
 
 @dataclass(frozen=True, slots=True)
 class ProtectionNeed:
-    """Battery: empty, nominal, full, V, and all resistance up to the bank, Ω. Asked: W, W, s; socket: V, its
+    """Source: lowest, nominal, highest, V, and all resistance up to the bank, Ω. Asked: W, W, s; socket: V, its
     current at full power, RMS, and its peak in the surge with ripple, A. Highest gate supply that the control supply makes, V;
-    volts of the rested battery, empty to full in equal steps of charge."""
+    volts of a rested battery, empty to full in equal steps of charge, none for a source that is no battery; voltage below which
+    full power would hold a source at its current limit, V."""
 
     empty: float
     nominal: float
@@ -124,6 +129,7 @@ class ProtectionNeed:
     peak: float
     gate: float
     resting: tuple[float, ...] = ()
+    latches: float = 0.0
 
     def socket_current(self, power: float) -> float:
         """RMS current at the socket, A, at a power, W."""
@@ -152,7 +158,7 @@ class ProtectionState:
     surge_passes: float
     short_off: float
     current: float
-    battery: tuple[float, float, float]
+    feed: tuple[float, float, float]
     outputs: tuple[float, float]
     supply_low: float
     supply_high: float
@@ -165,18 +171,20 @@ def propose(
     need: ProtectionNeed, stage: Stage, drawn: float, outputs: tuple[float, float], pins: dict[str, Any], rules: Rules
 ) -> ProtectionBuild:
     """Thresholds that hold from corner to corner, and preferred values that make them; against a short a coil, where nothing
-    else in the output slows it. `drawn` is what a flat battery gives at full power, A."""
+    else in the output slows it. `drawn` is what the lowest input gives at full power, A."""
     fields: dict[str, Any] = {
         "delay": max(1.0, round(2 * need.surge_time, 1)),
-        "restart": "locked",
+        "restart": "locked" if need.resting else "at once",
         "adjusted": True,
         "short": ELECTRONIC,
         "short_delay": DELAY,
         "after_trip": "latched",
     } | pins
-    fields.setdefault("cut_off", round(ABOVE_EMPTY * need.empty, 1))
-    cut = fields["cut_off"]
     sag = need.resistance * drawn
+    works = BELOW_LOWEST * (need.empty - sag)
+    unlatched = max(works, min(ABOVE_LATCH * need.latches, need.empty))
+    fields.setdefault("cut_off", round(ABOVE_EMPTY * need.empty if need.resting else unlatched, 1))
+    cut = fields["cut_off"]
     most = max(0.1, 0.6 * (need.full - cut))
     fields.setdefault("hysteresis", round(min(most, max(RECOVERS * need.nominal, SAG_COVERED * sag)), 1))
     fields.setdefault("warning", round(cut + max(WARNS * (need.nominal - cut), 3 * 0.01 * cut), 1))
@@ -258,24 +266,24 @@ def thresholds(build: ProtectionBuild, need_out: float, rules: Rules) -> dict[st
 def assess(
     need: ProtectionNeed,
     build: ProtectionBuild,
-    battery: tuple[float, float, float],
+    feed: tuple[float, float, float],
     outputs: tuple[float, float],
     stage: Stage,
     steady: tuple[float, float],
     ledger: Ledger,
 ) -> ProtectionState:
-    """What the thresholds do. `battery`: current at full power on a flat battery, A, and the power it gives there and at the
-    surge, W; `outputs`: lowest and highest output in use, V RMS; `steady`: mean current at full power on a nominal battery, A,
+    """What the thresholds do. `feed`: current at full power on the lowest input, A, and the power it gives there and at the
+    surge, W; `outputs`: lowest and highest output in use, V RMS; `steady`: mean current at full power on a nominal input, A,
     and how long
     the whole capacity would last, s."""
     tap = cut_off_tap(build)
     middle = {"V_ref": REFERENCE, "R_1": tap.top, "R_2": tap.bottom + tap.trimmer / 2, "R_h": tap.hold}
     falls = ledger.work("protection.cut_off_made", sense.comparator_falls, **middle, V_high=HIGH)
     rises = ledger.work("protection.restart_made", sense.comparator_rises, **middle)
-    sag = ledger.work("protection.sag", source.ohmic_drop, I=battery[0], R=need.resistance)
+    sag = ledger.work("protection.sag", source.ohmic_drop, I=feed[0], R=need.resistance)
     able = source.largest_power.work({"E": need.nominal, "R_s": need.resistance})
-    if battery[2] < able:
-        current = source.sagged_current.work({"E": need.nominal, "R_s": need.resistance, "P": max(battery[2], 1e-6)})
+    if feed[2] < able:
+        current = source.sagged_current.work({"E": need.nominal, "R_s": need.resistance, "P": max(feed[2], 1e-6)})
         sags_to = ledger.work(
             "protection.surge_sags_to", source.terminal_voltage, E=need.nominal, I=current, R_s=need.resistance
         )
@@ -296,7 +304,7 @@ def assess(
         t_delay=build.short_delay,
     )
     current = need.socket_current(need.continuous)
-    # the comparator looks at the terminals: it acts while the rested battery stands higher by the sag
+    # the comparator looks at the terminals: it acts while a rested battery stands higher by the sag
     left = usable_share(need, build.cut_off + need.resistance * steady[0])
     return ProtectionState(
         falls,
@@ -306,7 +314,7 @@ def assess(
         passes,
         off,
         current,
-        battery,
+        feed,
         outputs,
         need.empty - sag,
         SUPPLY_SPARE * need.full,
@@ -316,7 +324,7 @@ def assess(
 
 
 def usable_share(need: ProtectionNeed, rested: float) -> float:
-    """Share of the charge that is drawn until the rested battery stands at a voltage, V."""
+    """Share of the charge that is drawn until a rested battery stands at a voltage, V."""
     if not need.resting:
         return 1.0
     charge = np.linspace(0, 1, len(need.resting))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 from rhombos.core.blocks.protection import (
+    ABOVE_LATCH,
     BLINKS,
     FUSE_ALONE,
     HEADROOM,
@@ -42,9 +43,9 @@ def report(sheet: Sheet, need: ProtectionNeed, stage: Stage, can: float) -> Bloc
     now: ProtectionState = sheet.now
     made = made_thresholds(build, need.v_out, sheet.rules)
     cut, over = made["cut_off"][2], made["over_voltage"][2]
-    sheet.choice("cut_off", r"V_{off}", "Cut-off, falling battery", 4)
+    sheet.choice("cut_off", r"V_{off}", "Cut-off, falling input", 4)
     sheet.choice("hysteresis", r"\Delta V", "Hysteresis of the cut-off")
-    sheet.choice("warning", r"V_w", "Warning, falling battery", 4)
+    sheet.choice("warning", r"V_w", "Warning, falling input", 4)
     sheet.choice("over_voltage", r"V_{ov}", "Overvoltage cut-off", 4)
     top = sheet.fixed(
         "highest", r"\hat V_{ov}", "Overvoltage, highest corner", over.high, "V", can, 0.0, "every tolerance at its end"
@@ -59,8 +60,9 @@ def report(sheet: Sheet, need: ProtectionNeed, stage: Stage, can: float) -> Bloc
     sheet.fixed_value("cut_off_low", r"V_{off}^-", "Cut-off, lowest corner", cut.low, "V", "every tolerance at its end")
     sheet.fixed_value("cut_off_high", r"V_{off}^+", "Cut-off, highest corner", cut.high, "V", "every tolerance at its end")
     sheet.result("sag", r"\Delta V_s", "Sag that vanishes with the load", "V", point="low")
-    sheet.fixed_value("usable", "q", "Charge used until the cut-off, full power", now.usable, "%", "terminals under load")
-    sheet.fixed_value("run_time", "t", "Run time to the cut-off, full power", now.run_time, "s", "from a full battery")
+    if need.resting:
+        sheet.fixed_value("usable", "q", "Charge used until the cut-off, full power", now.usable, "%", "terminals under load")
+        sheet.fixed_value("run_time", "t", "Run time to the cut-off, full power", now.run_time, "s", "from a full battery")
     sheet.choice("supply", "", "Control supply")
     fed = sheet.limited("supply_high", r"\hat V_s", "Highest on the control supply", "V", build.supply_stands)
     sheet.choice("supply_stands", "", "… stands")
@@ -81,7 +83,9 @@ def report(sheet: Sheet, need: ProtectionNeed, stage: Stage, can: float) -> Bloc
     sheet.choice("output_relay", "K_2", "Relay at the socket, both poles")
     sheet.choice("output_fuse", "F_2", "Fuse at the socket")
     sheet.choice("suppressor", "U_S", "Surge suppressor, working RMS")
-    _battery(sheet, build, now, need, made, top)
+    _divider(sheet, build, now, made)
+    (_battery if need.resting else _rail)(sheet, build, now, need, made)
+    _thresholds(sheet, build, now, need, made, top)
     _supply(sheet, build, now, need, fed)
     _output(sheet, build, now, need, made, off, stage)
     return sheet.close(
@@ -97,11 +101,15 @@ def _free(*names: str) -> dict[str, PinValue]:
     return {f"{KEY}.{n}": None for n in names}
 
 
-def _battery(
-    sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: ProtectionNeed, made: Bands, top: Worst
-) -> None:  # fmt: skip
-    cut, warning, over = (made[k][2] for k in ("cut_off", "warning", "over_voltage"))
-    anew = ("Let the proposal set cut-off and parts", _free("cut_off", "hysteresis", "warning", *DIVIDER))
+ANEW: tuple[str, dict[str, PinValue]] = (
+    "Let the proposal set cut-off and parts",
+    _free("cut_off", "hysteresis", "warning", *DIVIDER),
+)
+
+
+def _divider(sheet: Sheet, build: ProtectionBuild, now: ProtectionState, made: Bands) -> None:
+    """Whether the parts make the cut-off that is wanted."""
+    cut = made["cut_off"][2]
     parts = ("Let the proposal choose the parts", _free(*DIVIDER))
     if abs(cut.nominal - build.cut_off) > 0.002 * build.cut_off or (
             not build.adjusted and abs(now.cut_off - build.cut_off) > 0.02 * build.cut_off):  # fmt: skip
@@ -114,6 +122,11 @@ def _battery(
                    f"From the worst corner it covers {fmt(cut.reach_low, 'V', 4)} to {fmt(cut.reach_high, 'V', 4)}; "
                    f"{short(build.cut_off, 'V')} is wanted: some boards cannot be set.",
                    "A larger trimmer, or resistors of closer tolerance.", figure="cut_off_made", cures=(parts,))  # fmt: skip
+
+
+def _battery(sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: ProtectionNeed, made: Bands) -> None:
+    """A cut-off that spares the cells, and still lets them be used."""
+    cut = made["cut_off"][2]
     if cut.low < need.empty * (1 - 1e-6):
         far = cut.high < need.empty
         sheet.find("cut_off_low", "stop" if far else "fix", "The cut-off lets the battery run below empty",
@@ -121,56 +134,80 @@ def _battery(
                    + (": it is a cut-off for another battery." if far else "."),
                    "Set it for this chemistry and cell count, and closer: adjust it, or raise it by its tolerance.",
                    figure="cut_off_low", cures=(("Set it on the bench, for this battery",
-                                                 {**anew[1], f"{KEY}.adjusted": None}),))  # fmt: skip
+                                                 {**ANEW[1], f"{KEY}.adjusted": None}),))  # fmt: skip
     if cut.high > need.nominal:
         sheet.find("cut_off_high", "fix", "The cut-off leaves the battery half full",
                    f"It may act at {fmt(cut.high, 'V', 4)}; this battery rests at {short(need.nominal, 'V')} for most of its "
                    "charge: the unit seems dead on a good battery.", "Set it for this chemistry and cell count.",
-                   figure="cut_off_high", cures=(anew,))  # fmt: skip
+                   figure="cut_off_high", cures=(ANEW,))  # fmt: skip
     if now.usable < USED:
-        held = need.resistance * sheet.now.battery[0]
+        held = need.resistance * sheet.now.feed[0]
         sheet.find("sag_cuts", "watch" if now.usable > 0 else "fix", "Cut-off trips early under load",
                    f"At full power the terminals lie {fmt(now.sag, 'V')} below the rested battery: the cut-off at "
                    f"{short(build.cut_off, 'V')} acts with {fmt(1 - now.usable, '%', 2)} of the charge left.",
                    "A larger or warmer battery, thicker leads, less power, or a cut-off that allows for the current.",
                    figure="usable", unavoidable="the battery's own resistance makes the sag" if held > 0 else None)  # fmt: skip
-    gap = cut.back_low - cut.high
-    if now.sag > gap > 0 or gap <= 0:
-        sheet.find("chatters", "fix" if build.restart == "at once" else "watch", "The cut-off may chatter",
-                   f"When it acts the load goes and the battery rises by {fmt(now.sag, 'V', 2)}; the hysteresis is sure of "
-                   f"{fmt(max(gap, 0.0), 'V', 2)} only: off, on, off, until something fails.",
-                   "A hysteresis beyond the sag, and a restart that waits for the charger.", figure="hysteresis",
-                   cures=(("Let the proposal set the hysteresis", _free("hysteresis", *DIVIDER)),))  # fmt: skip
     if build.restart == "at once":
         sheet.find("restart", "watch", "It starts again as soon as the load is gone",
                    "A resting battery recovers by itself: it is run down again and again, each time a little deeper.",
                    "Lock the restart until the battery has recovered, by the charger or by hand.", figure="restart",
                    cures=(("Lock it", {f"{KEY}.restart": None}),))  # fmt: skip
+
+
+def _rail(sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: ProtectionNeed, made: Bands) -> None:
+    """A cut-off that keeps clear of what the rail does, and lets nothing start where the load would hold it down."""
+    cut, least = made["cut_off"][2], need.empty - now.sag
+    if cut.high > least:
+        sheet.find("cut_off_high", "fix", "The cut-off acts within the rail's band",
+                   f"It may act at {fmt(cut.high, 'V', 4)}; at full power the lowest rail brings {fmt(least, 'V', 4)} to it.",
+                   "Set it lower, or shorten the leads.", figure="cut_off_high", cures=(ANEW,),
+                   unavoidable="below it the load would hold the rail at its current limit"
+                   if build.cut_off <= ABOVE_LATCH * need.latches else None)  # fmt: skip
+    if cut.low < need.latches:
+        sheet.find("latches", "watch", "The stage may start where it holds the rail down",
+                   f"Below {fmt(need.latches, 'V', 4)} full power draws more than the rail's limit, and keeps it there; the "
+                   f"cut-off may let it run down to {fmt(cut.low, 'V', 4)}.",
+                   "A cut-off above that voltage, a soft start without load, or a higher limit.", figure="cut_off_low",
+                   cures=(ANEW,))  # fmt: skip
+
+
+def _thresholds(
+    sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: ProtectionNeed, made: Bands, top: Worst
+) -> None:  # fmt: skip
+    """What holds whatever feeds it: hysteresis, warning, over-voltage, surge."""
+    cut, warning, over = (made[k][2] for k in ("cut_off", "warning", "over_voltage"))
+    gap = cut.back_low - cut.high
+    if now.sag > gap > 0 or gap <= 0:
+        sheet.find("chatters", "fix" if build.restart == "at once" else "watch", "The cut-off may chatter",
+                   f"When it acts the load goes and the input rises by {fmt(now.sag, 'V', 2)}; the hysteresis is sure of "
+                   f"{fmt(max(gap, 0.0), 'V', 2)} only: off, on, off, until something fails.",
+                   "A hysteresis beyond the sag, and a restart that waits for the charger.", figure="hysteresis",
+                   cures=(("Let the proposal set the hysteresis", _free("hysteresis", *DIVIDER)),))  # fmt: skip
     if warning.low <= cut.high:
         sheet.find("warning", "fix", "The warning may come with the cut-off, or after it",
                    f"It acts between {fmt(warning.low, 'V', 4)} and {fmt(warning.high, 'V', 4)}, the cut-off up to "
                    f"{fmt(cut.high, 'V', 4)}.", "Warn higher.", figure="warning",
-                   cures=(("Let the proposal set the warning", _free("warning")), anew))  # fmt: skip
+                   cures=(("Let the proposal set the warning", _free("warning")), ANEW))  # fmt: skip
     if over.low < need.full:
-        sheet.find("over_low", "fix", "It switches off while the battery charges",
-                   f"The limit may act from {fmt(over.low, 'V', 4)}; the charger brings {short(need.full, 'V')}.",
-                   "Set it above the charging battery of this chemistry.", figure="over_voltage",
+        sheet.find("over_low", "fix", "It switches off at the highest input",
+                   f"The limit may act from {fmt(over.low, 'V', 4)}; the {'charger' if need.resting else 'rail'} brings "
+                   f"{short(need.full, 'V')}.", "Set it above the highest input.", figure="over_voltage",
                    cures=(("Let the proposal set the limit", _free("over_voltage")),))  # fmt: skip
     if top.severity or over.high > OVER_FULL * need.full:
         least = min(top.rating, OVER_FULL * need.full)
-        sheet.find("over_high", "stop" if top.severity else "fix", "A battery too high reaches the stages",
+        sheet.find("over_high", "stop" if top.severity else "fix", "Too high an input reaches the stages",
                    f"It may act as late as {fmt(over.high, 'V', 4)}; the stages were judged to "
                    f"{short(OVER_FULL * need.full, 'V')} and the input bank is rated {short(top.rating, 'V')}: "
                    f"{fmt(least, 'V', 3)} is the most.",
-                   "Set it close above the charging battery, and fit cans that stand it.", figure="highest",
+                   "Set it close above the highest input, and fit cans that stand it.", figure="highest",
                    cures=(("Let the proposal set the limit", _free("over_voltage")),
                           ("Choose limit and cans again",
                            {**_free("over_voltage"), "input_stage.capacitor": None})))  # fmt: skip
     if now.surge_sags_to < cut.high and build.delay < need.surge_time:
-        sheet.find("surge_cuts", "fix", "A surge looks like an empty battery",
-                   f"It pulls a battery at {short(need.nominal, 'V')} down to {fmt(now.surge_sags_to, 'V')} for up to "
+        sheet.find("surge_cuts", "fix", "A surge trips the cut-off",
+                   f"It pulls an input of {short(need.nominal, 'V')} down to {fmt(now.surge_sags_to, 'V')} for up to "
                    f"{short(need.surge_time, 's')}; the cut-off acts after {short(build.delay, 's')}.",
-                   "Let the cut-off wait longer than the surge, or thicken what the battery feeds through.",
+                   "Let the cut-off wait longer than the surge, or thicken what feeds it.",
                    figure="delay", cures=(("Let the proposal set the delay", _free("delay")),))  # fmt: skip
 
 
@@ -178,19 +215,19 @@ def _supply(sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: Pr
     anew = ("Let the proposal choose the supply", _free("supply", "supply_stands"))
     if fed.severity:
         grave: Severity = "stop" if need.full > build.supply_stands else "fix"
-        sheet.find("supply_high", grave, "The battery is too high for the control supply",
-                   f"{fmt(need.full, 'V')} while charging, {fmt(fed.value, 'V')} with what a suppressor lets through, on a "
+        sheet.find("supply_high", grave, "The input is too high for the control supply",
+                   f"{fmt(need.full, 'V')} at its highest, {fmt(fed.value, 'V')} with what a suppressor lets through, on a "
                    f"supply that stands {short(build.supply_stands, 'V')}: the controller and every gate go with it.",
                    "A supply of a higher input rating.", worst=fed, cures=(anew,))  # fmt: skip
     if build.supply == LINEAR and now.supply_low < need.gate + HEADROOM:
-        sheet.find("supply_low", "fix", "A flat battery starves the gates",
+        sheet.find("supply_low", "fix", "The lowest input starves the gates",
                    f"{fmt(now.supply_low, 'V')} at full power, less {fmt(HEADROOM, 'V', 1)} in the regulator, for a gate "
                    f"supply of {short(need.gate, 'V')}: half-driven switches burn.",
                    "A converter, or a lower gate supply with a lock-out.", figure="supply", cures=(anew,))  # fmt: skip
     if build.supply_guard == UNGUARDED:
         sheet.find("supply_spikes", "fix", "Spikes reach the control supply",
                    "Leads ring at every edge, and a fuse that opens throws what the cable holds at it: capacitors rated three "
-                   "times the battery have died so, and the controller behind them.",
+                   "times the input have died so, and the controller behind them.",
                    "A series resistor or bead, a suppressor, and a capacitor of its own, beside the controller.",
                    figure="supply_guard", cures=(("Fit them", _free("supply_guard")),))  # fmt: skip
 

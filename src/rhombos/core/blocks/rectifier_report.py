@@ -94,8 +94,8 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     if stress:
         judge(sheet, made, stress, "choke_", "link choke")
     return sheet.close(
-        diode.recovery, "peak reverse voltage counts at the highest battery, ring included" if how.choke
-        else "no choke: the link follows the battery, whatever the duty does", power_in,
+        diode.recovery, "peak reverse voltage counts at the highest input, ring included" if how.choke
+        else "no choke: the link follows the input, whatever the duty does", power_in,
         power_in - now.loss,
         {"circuit": build.circuit, "diode": diode.label, "choke": fmt(build.inductance, "H") if how.choke else "none",
          "reverse": fmt(reverse.value, "V"), "current": fmt(now.current, "A"),
@@ -122,7 +122,7 @@ def _follows(sheet: Sheet, now: RectifierState) -> None:
                cures=(("Fit the choke: bridge rectifier, regulated", {"rectifier.circuit": None}),))  # fmt: skip
     climbing = max(held.values(), key=lambda s: s.unloaded)
     sheet.fixed_value("unloaded", r"V_0", "Link with nothing plugged in, as far as it climbs", climbing.unloaded, "V",
-                      "charging battery, idle")  # fmt: skip
+                      "highest input, idle")  # fmt: skip
     loaded = max((s.link for k, s in held.items() if k in STEADY), default=held[high].link)
     if climbing.unloaded > CLIMB * loaded:
         sheet.find("climbs", "watch", "Unloaded, the link climbs above the peak",

@@ -1,4 +1,4 @@
-"""An output that nothing holds: how far it varies with the battery, and sags with the surge."""
+"""An output that nothing holds: how far it varies with the source, and sags with the surge."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from rhombos.core.sheet import Sheet
 from rhombos.core.units import fmt, short
 
 BAND = 0.10
-"""How far the output may wander between a flat and a charging battery before it is a finding."""
+"""How far the output may wander between a flat and the highest input before it is a finding."""
 FAR = 0.25
 """Departure of the output from which most loads fail."""
 SURGE_SAG = 0.9
@@ -27,7 +27,7 @@ def judge_output(sheet: Sheet, brief: Brief, cure: tuple[str, dict[str, PinValue
         sheet.find(
             "regulation",
             "stop" if away > FAR else severity,
-            "The output follows the battery",
+            "The output follows the input",
             f"{fmt(spread[low], 'V')} at {sheet.points[low].label}, {fmt(spread[high], 'V')} at "
             f"{sheet.points[high].label}; nothing holds it at {short(asked, 'V')}.",
             "Control the width of the pulses, choose a regulated route, or feed only loads that bear it.",
@@ -44,6 +44,6 @@ def judge_output(sheet: Sheet, brief: Brief, cure: tuple[str, dict[str, PinValue
             "The surge pulls the output down",
             f"{fmt(surged[worst], 'V')} of {short(asked, 'V')} at {sheet.points[worst].label}: motors start with the "
             "square of it.",
-            "Thicker wire, a larger core, a higher turns ratio, or a charged battery.",
+            "Thicker wire, a larger core, a higher turns ratio, or a higher input.",
             figure="output",
         )

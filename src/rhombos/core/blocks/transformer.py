@@ -257,8 +257,8 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     more = math.ceil(build.primary_turns * flux.value / flux.limit)
     if flux.severity:
         sheet.find("saturation", flux.severity,
-                   "The core saturates when the battery is full" if flux.severity == "stop" else "Flux close to saturation",
-                   f"{build.primary_turns} turns see {fmt(flux.value, 'T')} when the charging battery meets full duty; "
+                   "The core saturates at the highest input" if flux.severity == "stop" else "Flux close to saturation",
+                   f"{build.primary_turns} turns see {fmt(flux.value, 'T')} when the highest input meets full duty; "
                    f"hot ferrite gives up at {short(saturation, 'T')} and the rules stop at {short(flux.limit, 'T')}. The "
                    "first half-cycle after a start without soft start swings twice as far.",
                    f"{more} primary turns with the secondary in proportion, a larger core, or a higher frequency.",

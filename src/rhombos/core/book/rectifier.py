@@ -181,7 +181,7 @@ charged_link = _relation(
     V_out,
     gain_r * (V_sec - V_drop - n_d * V_F),
     title="Link behind a capacitor-input rectifier",
-    holds="V_sec with the resistances taken off; follows the battery",
+    holds="V_sec with the resistances taken off; follows the input",
     source=TEXT,
 )
 unloaded_link = _relation(

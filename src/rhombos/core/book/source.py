@@ -30,6 +30,23 @@ largest_power = _relation(
     holds="load matched to R_s; half the power heats the source",
     source="maximum power transfer; any circuit-theory text",
 )
+limited_power = _relation(
+    "limited_power",
+    P,
+    I_lim * (E - I_lim * R_s),
+    title="Power at which a supply reaches its current limit",
+    holds="constant voltage behind R_s up to the limit, constant current beyond it",
+    source=CIRCUIT,
+    valid=(2 * I_lim * R_s <= E,),
+)
+latch_voltage = _relation(
+    "latch_voltage",
+    V_t,
+    P / I_lim,
+    title="Voltage below which a constant power holds a supply at its current limit",
+    holds="P is what is drawn at the supply's terminals; a stage that starts below this voltage keeps the supply there",
+    source=CIRCUIT,
+)
 input_current = _relation(
     "input_current",
     I_in,
@@ -149,7 +166,7 @@ run_time = _relation(
     "run_time",
     t,
     C_Ah * V / P,
-    title="Run time on a full battery",
+    title="Run time on the highest input",
     holds="capacity independent of rate, mean cell voltage",
     source="energy balance",
 )

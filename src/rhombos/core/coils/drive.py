@@ -11,7 +11,7 @@ from rhombos.core.coils.sheet import cut_length, hipot_voltage
 from rhombos.core.labels import labelled
 from rhombos.core.magnetics.winding import COPPER_DENSITY, Winding
 from rhombos.core.parts import IronCore
-from rhombos.core.plots.iron import frequency_against_battery
+from rhombos.core.plots.iron import frequency_over_input
 from rhombos.core.plots.model import Chart
 from rhombos.core.plots.window import layers_of
 from rhombos.core.solve import Worked
@@ -24,7 +24,7 @@ OFF = 0.05
 
 
 def drive_bench(worked: Worked) -> CoilBench:
-    """Turns and rings with the frequency that they make, the frequency over the battery, and the sheet."""
+    """Turns and rings with the frequency that they make, the frequency over the source, and the sheet."""
     build: Any = worked.builds[KEY]
     windings = _windings(worked, build)
     core = worked.shelf.get(IronCore, build.drive_core)
@@ -33,13 +33,13 @@ def drive_bench(worked: Worked) -> CoilBench:
         title=f"Drive transformer on {core.id}",
         tables=(_turns(worked, build), _cores(worked, build)),
         schools=(),
-        charts=(_window(core, windings), frequency_against_battery(worked)),
+        charts=(_window(core, windings), frequency_over_input(worked)),
         sheet=_sheet(worked, build, core, windings),
     )
 
 
 def _v_half(worked: Worked) -> float:
-    """Voltage across one half of the power transformer on a nominal battery, V."""
+    """Voltage across one half of the power transformer on a nominal input, V."""
     s, build = worked.settled["nominal"], worked.builds[KEY]
     return block.half_voltage(s.states[KEY].frequency, build, worked.shelf)  # type: ignore[arg-type]
 
@@ -170,13 +170,13 @@ def _sheet(worked: Worked, build: Any, core: IronCore, windings: tuple[tuple[str
                 "Saturates after",
                 f"{fmt(build.drive_share * volts / (4 * block.frequency(volts, build, worked.shelf)), 'V*s')} from zero",
             ),
-            ("Frequency, nominal battery", fmt(block.frequency(volts, build, worked.shelf), "Hz")),
+            ("Frequency, nominal input", fmt(block.frequency(volts, build, worked.shelf), "Hz")),
             ("Voltage across its primary", fmt(build.drive_share * volts, "V")),
             ("Window in use", fmt(_fill(worked, build, core), "%", 2)),
         ),
         cautions=(
             "The two drive windings work against each other: join one the wrong way round, and both switches turn on.",
-            "Start it through a lamp in series with the battery until the frequency is seen.",
+            "Start it through a lamp in series with the source until the frequency is seen.",
             f"If a winding touches the mains side, test it with {short(hipot_voltage(worked.brief.output.voltage), 'V')} AC "
             "for one minute; local codes decide.",
         ),

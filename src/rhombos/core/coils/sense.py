@@ -182,8 +182,8 @@ def _flux(need: link_loop.ControllerNeed, made: SenseTransformer) -> Chart:
             Mark(at=b(MOST_FLUX), label=f"house limit {fmt(MOST_FLUX, 'T')}", role="house"),
         ),
         dots=(Dot(x=x(here), y=b(made.flux(volts, here, need.frequency)), label=""),),
-        remark=f"The dot is a flat battery. The core must come back before the next pulse: {fmt(reset, 'V')} of reset do it; a "
-        "zener or a resistor of ten times the burden behind the diode gives them.",
+        remark=f"The dot is the lowest input. The core must come back before the next pulse: {fmt(reset, 'V')} of reset do "
+        "it; a zener or a resistor of ten times the burden behind the diode gives them.",
     )
 
 

@@ -8,7 +8,7 @@ from typing import Any, Self
 from pydantic import Field, model_validator
 
 from rhombos.core.design.outputs import AcOutput, LoadKind, PowerAsked, surge_beside
-from rhombos.core.design.sources import BatterySource, Section
+from rhombos.core.design.sources import BatterySource, RailSource, Section, Source
 from rhombos.core.parts.origin import Origin
 from rhombos.core.units import Celsius, Percent, Watt
 
@@ -36,7 +36,7 @@ class Brief(Section):
     are the output's.
     """
 
-    sources: tuple[BatterySource, ...] = Field((BatterySource(),), title="Sources", json_schema_extra=ONE)
+    sources: tuple[Source, ...] = Field((BatterySource(),), title="Sources", json_schema_extra=ONE)
     outputs: tuple[AcOutput, ...] = Field((AcOutput(),), title="Outputs", json_schema_extra=ONE)
     targets: Targets = Field(default_factory=Targets, title="Targets")
 
@@ -53,7 +53,7 @@ class Brief(Section):
         return self
 
     @property
-    def source(self) -> BatterySource:
+    def source(self) -> BatterySource | RailSource:
         """The first source."""
         return self.sources[0]
 
@@ -83,12 +83,13 @@ class Brief(Section):
         Raises: ValidationError as a brief that is written so.
         """
         whole = self.model_dump(exclude_unset=True)
-        source, output = dict(whole.get("sources", [{}])[0]), dict(whole.get("outputs", [{}])[0])
+        source = {**whole.get("sources", [{}])[0], "kind": self.source.kind}
+        output = dict(whole.get("outputs", [{}])[0])
         output |= {**sections.get("output", {})}
         if "power" in sections:
             output["power"] = {**output.get("power", {}), **sections["power"]}
         return type(self).model_validate({
-            "sources": [{**source, **sections.get("source", {})}], "outputs": [output],
+            "sources": [merged(source, sections.get("source", {}))], "outputs": [output],
             "targets": {**whole.get("targets", {}), **sections.get("targets", {})}})  # fmt: skip
 
 
@@ -107,7 +108,15 @@ def in_full(raw: Mapping[str, Any]) -> dict[str, Any]:
         alone = found.pop(one, {})
         inner = {name: found.pop(name) for name in beside if name in found}
         found[whole] = [{**alone, **inner} if isinstance(alone, Mapping) else alone]
+    if isinstance(found.get("sources"), list | tuple):  # a source that does not say so is a battery
+        found["sources"] = [{"kind": "battery", **s} if isinstance(s, Mapping) else s for s in found["sources"]]
     return found
+
+
+def merged(source: Mapping[str, Any], change: Mapping[str, Any]) -> dict[str, Any]:
+    """A raw source with some fields set otherwise; one of another kind takes its place."""
+    same = change.get("kind", source.get("kind")) == source.get("kind")
+    return {**source, **change} if same else dict(change)
 
 
 def followed(brief: Any, edited: str) -> tuple[Any, str]:

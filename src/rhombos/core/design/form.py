@@ -11,6 +11,7 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import AcOutput
 from rhombos.core.design.problems import allowed_range, unit_of
 from rhombos.core.design.rules import RuleChanges, RuleName, house_rules
+from rhombos.core.design.sources import KINDS
 from rhombos.core.units import fmt, short
 
 
@@ -66,13 +67,19 @@ def brief_fields(brief: Brief) -> tuple[BriefField, ...]:
     """Every field of a brief with its present value as people write it."""
     found: list[BriefField] = []
     for n, source in enumerate(brief.sources):
-        found += _fields(source, f"sources.{n}", "Battery")
+        found.append(_kind(source.kind, f"sources.{n}", KINDS))
+        found += _fields(source, f"sources.{n}", "Source")
     for n, output in enumerate(brief.outputs):
         at = f"outputs.{n}"
         found += _fields(output, at, "Socket")
         found += _fields(output.power, f"{at}.power", "Power")
         found += _loads(output, at)
     return (*found, *_fields(brief.targets, "targets", "Targets"))
+
+
+def _kind(kind: str, at: str, kinds: tuple[str, ...]) -> BriefField:
+    """What a source is: another choice puts a usual one of that kind in its place."""
+    return BriefField(address=f"{at}.kind", section="Source", title="Fed by", text=kind, unit="1", options=kinds)
 
 
 def _fields(model: BaseModel, at: str, section: str) -> list[BriefField]:

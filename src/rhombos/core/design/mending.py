@@ -61,6 +61,8 @@ def _leave_out(content: dict[str, Any], where: tuple[int | str, ...]) -> bool:
     holder: Any = content
     found: tuple[Any, int | str] | None = None
     for step in where:
+        if isinstance(holder, dict) and step not in holder and step == holder.get("kind"):
+            continue  # it only says which kind of model judged
         inside = (isinstance(holder, dict) and step in holder) or (
             isinstance(holder, list) and isinstance(step, int) and step < len(holder)
         )

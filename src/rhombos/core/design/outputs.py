@@ -95,7 +95,7 @@ LoadShare = Annotated[Percent, Field(ge=0, le=1)]
 class AcOutput(Section):
     """A socket of one phase, with what it is asked."""
 
-    kind: Literal["ac"] = Field("ac", title="Kind of output")
+    kind: Literal["AC"] = Field("AC", title="Kind of output")
     voltage: Volt = Field(230, ge=100, le=240, title="Output voltage, RMS")
     frequency: Hertz = Field(50, ge=45, le=65, title="Output frequency")
     waveform: Waveform = Field("sine", title="Waveform")

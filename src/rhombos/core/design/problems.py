@@ -49,9 +49,8 @@ def told_by(errors: Iterable[Any], route: Any) -> list[Problem]:
 
 
 def _told(entry: dict[str, Any], model: type[BaseModel]) -> Problem:
-    path = [str(x) for x in entry["loc"] if not str(x).startswith("function-")]
+    path, field = _traced(model, (str(x) for x in entry["loc"] if not str(x).startswith("function-")))
     name = ".".join(path) or "document"
-    field = find_field(model, path)
     given = entry.get("input")
     shown = _shown(given, field)
     allowed = allowed_range(field)
@@ -64,6 +63,11 @@ def _told(entry: dict[str, Any], model: type[BaseModel]) -> Problem:
         message = f"{name} is missing; give {'a value of ' + allowed if allowed else 'it'}"
     elif kind == "extra_forbidden":
         message = f"{name} is not known here; remove it or check its spelling"
+    elif kind in ("union_tag_invalid", "union_tag_not_found"):
+        choices, tag = context.get("expected_tags", "a known kind"), context.get("tag")
+        name = f"{name}.kind"
+        wrong = "is missing" if tag is None else f"‘{tag}’ is not known"
+        message = f"{name}: {wrong}; choose one of {choices}"
     elif kind == "literal_error":
         message = f"{name}: {shown} is not one of {context.get('expected', '')}; choose one of these"
     elif kind in ("float_type", "float_parsing", "int_type", "int_parsing", "int_from_float"):
@@ -101,17 +105,35 @@ def _shown(value: Any, field: FieldInfo | None) -> str:
 
 def find_field(model: type[BaseModel] | None, path: Iterable[str]) -> FieldInfo | None:
     """The field at a dotted path through nested models, or None."""
+    return _traced(model, path)[1]
+
+
+def _traced(model: type[BaseModel] | None, path: Iterable[str]) -> tuple[list[str], FieldInfo | None]:
+    """The path without the names of kinds that tell models of a choice apart, and the field at its end, or None."""
     found: FieldInfo | None = None
-    models = [model] if model else []
+    kept: list[str] = []
+    models, lost = [model] if model else [], False
     for name in path:
-        if name.isdigit():  # an entry of a list is told by the list's field
+        kind = [m for m in models if len(models) > 1 and _kind_of(m) == name]
+        if kind and not lost:
+            models = kind
+            continue
+        kept.append(name)
+        if name.isdigit() or lost:  # an entry of a list is told by the list's field
             continue
         holder = next((m for m in models if name in m.model_fields), None)
         if holder is None:
-            return found if models else None
+            found, lost = (found if models else None), True
+            continue
         found = holder.model_fields[name]
         models = list(_models_in(found.annotation))
-    return found
+    return kept, found
+
+
+def _kind_of(model: type[BaseModel]) -> str | None:
+    """The kind that a model of a choice is told by."""
+    field = model.model_fields.get("kind")
+    return str(field.default) if field else None
 
 
 def _models_in(annotation: Any) -> Iterator[type[BaseModel]]:

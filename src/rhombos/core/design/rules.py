@@ -70,7 +70,7 @@ class Rules(BaseModel):
     cable_drop: Ratio = 0.03
     cable_bundling: Ratio = Field(1.0, description="what bundling leaves of a cable's ampacity")
     cable_insulation: Celsius = Field(70, description="continuous temperature limit of the insulation")
-    bank_rise: Ratio = Field(0.10, description="of the battery's voltage, when the leads give up their current at once")
+    bank_rise: Ratio = Field(0.10, description="of the source's voltage, when the leads give up their current at once")
     fuse_factor: Ratio = 1.35
     bleed_time: Second = 60
     safe_voltage: Volt = 60

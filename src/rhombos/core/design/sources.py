@@ -1,13 +1,13 @@
-"""What feeds a design: a battery, with its cells and its leads."""
+"""What feeds a design: a battery, or a DC rail; each with its leads."""
 
 from __future__ import annotations
 
 import math
-from typing import Literal, Self
+from typing import Annotated, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from rhombos.core.units import AmpereHour, Celsius, Metre, Ohm, short
+from rhombos.core.units import Ampere, AmpereHour, Celsius, Count, Farad, Metre, Ohm, Volt, short
 
 Chemistry = Literal["LiFePO4", "Li-ion", "lead-acid"]
 
@@ -55,7 +55,7 @@ class BatterySource(Section):
 
     kind: Literal["battery"] = Field("battery", title="Kind of source")
     chemistry: Chemistry = Field("LiFePO4", title="Chemistry")
-    cells: int = Field(8, ge=3, le=30, title="Cells in series")
+    cells: Count = Field(8, ge=3, le=30, title="Cells in series")
     capacity: AmpereHour = Field(100 * 3600, ge=3600, le=5000 * 3600, title="Capacity")
     resistance: Ohm | None = Field(None, ge=1e-5, le=5, title="Internal resistance")
     fresh_resistance: Ohm | None = Field(None, ge=1e-5, le=5, title="Internal resistance, fresh and warm")
@@ -74,6 +74,16 @@ class BatterySource(Section):
         if self.resistance is not None:
             return self.resistance
         return self.cells * CELL_OHM_AH[self.chemistry] / (self.capacity / 3600)
+
+    @property
+    def described(self) -> str:
+        """The pack in a few words."""
+        return f"{self.cells} × {self.chemistry}"
+
+    @property
+    def fault_current(self) -> float:
+        """What flows into a short circuit right at the full pack's terminals, A."""
+        return self.volts[2] / self.lowest_resistance
 
     @property
     def lowest_resistance(self) -> float:
@@ -101,3 +111,49 @@ class BatterySource(Section):
                 f"use {fewest} to {most} cells"
             )
         return self
+
+
+class RailSource(Section):
+    """A DC rail or bench supply: constant voltage up to its current limit, constant current beyond."""
+
+    kind: Literal["DC rail"] = Field("DC rail", title="Kind of source")
+    nominal: Volt = Field(24, ge=10, le=60, title="Nominal voltage")
+    lowest: Volt = Field(22.8, ge=8, le=75, title="Lowest voltage")
+    highest: Volt = Field(25.2, ge=8, le=75, title="Highest voltage")
+    limit: Ampere = Field(75, ge=0.5, le=1000, title="Current limit")
+    resistance: Ohm = Field(5e-3, ge=1e-5, le=5, title="Output resistance")
+    capacitance: Farad = Field(1e-3, ge=1e-6, le=1, title="Output capacitor")
+    cable_length: Metre = Field(1.0, ge=0.05, le=30, title="Cable length, one way")
+
+    @property
+    def volts(self) -> tuple[float, float, float]:
+        """Lowest, nominal and highest voltage, V."""
+        return self.lowest, self.nominal, self.highest
+
+    @property
+    def internal_resistance(self) -> float:
+        """Its output resistance, Ω."""
+        return self.resistance
+
+    @property
+    def described(self) -> str:
+        """The rail in a few words."""
+        return f"rail of {short(self.nominal, 'V')}"
+
+    @property
+    def fault_current(self) -> float:
+        """What flows on into a short circuit, A: its output capacitor is empty within a millisecond."""
+        return self.limit
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        if not self.lowest <= self.nominal <= self.highest:
+            raise ValueError(
+                f"{short(self.lowest, 'V')}, {short(self.nominal, 'V')} and {short(self.highest, 'V')} are not in the order "
+                "of lowest, nominal and highest voltage; change one"
+            )
+        return self
+
+
+Source = Annotated[BatterySource | RailSource, Field(discriminator="kind")]
+KINDS = ("battery", "DC rail")

@@ -57,12 +57,18 @@ def _current_words(raw: dict[str, Any]) -> dict[str, Any]:
     return found
 
 
+CALLED_SOURCE = {"battery": "source", "battery negative": "source negative", "a pole on the battery": "a pole on the source"}
+"""What pins of fan, relay coils, heat-sink, neutral and ground clip called it."""
+
+
 def _sources_and_outputs(raw: dict[str, Any]) -> dict[str, Any]:
-    """From 3: one battery and one socket; what is asked of the socket now stands with it, and what feeds a design is its source,
-    whose lowest voltage is no longer a battery's word."""
+    """From 3: one battery and one socket. What is asked of the socket now stands with it; what feeds a design is its source,
+    whose lowest voltage is no longer called by a battery's word."""
     found, brief, waivers = dict(raw), raw.get("brief"), raw.get("waivers")
     if isinstance(brief, dict):
         found["brief"] = in_full(brief)
+    if isinstance(raw.get("pins"), dict):
+        found["pins"] = {a: CALLED_SOURCE.get(v, v) if isinstance(v, str) else v for a, v in raw["pins"].items()}
     if isinstance(waivers, list):
         found["waivers"] = [_by_source(w) if isinstance(w, dict) else w for w in waivers]
     return found

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from rhombos.core.book import source
-from rhombos.core.design.sources import PEUKERT, RESTING
+from rhombos.core.design.sources import PEUKERT, RESTING, BatterySource
 from rhombos.core.plots.model import Chart, Mark, Scale, curve, roomy
 from rhombos.core.points import Point
 from rhombos.core.solve import Worked
@@ -26,8 +26,9 @@ def day(worked: Worked) -> Chart:
             remark="Write yours in the brief, as 60 W 4 h, 500 W 20 min, to see what is left of the battery.",
         )
     drawn = _currents(worked, {w for w, _ in steps})
-    exponent, rated = PEUKERT[brief.source.chemistry]
-    capacity = brief.source.capacity
+    battery = _of(worked)
+    exponent, rated = PEUKERT[battery.chemistry]
+    capacity = battery.capacity
     time, left = [0.0], [1.0]
     for watts, seconds in steps:
         # Peukert: a current empties the battery as fast as a larger one would, were its capacity free of losses at high rate
@@ -69,8 +70,8 @@ def _currents(worked: Worked, powers: set[float]) -> dict[float, float]:
 
 def gauge(worked: Worked) -> Chart:
     """Resting voltages of a five-step gauge."""
-    source = worked.brief.source
-    volts = [source.cells * v for v in RESTING[source.chemistry]]
+    battery = _of(worked)
+    volts = [battery.cells * v for v in RESTING[battery.chemistry]]
     rows = (
         ("shows", "rested battery above", "from the step below"),
         *(
@@ -82,5 +83,10 @@ def gauge(worked: Worked) -> Chart:
         key="gauge",
         title="Five-step gauge",
         rows=rows,
-        remark=f"Typical of {source.cells} rested {source.chemistry} cells at 25 °C; half an hour without load. Measure yours.",
+        remark=f"Typical of {battery.cells} rested {battery.chemistry} cells at 25 °C, half an hour unloaded; measure yours.",
     )
+
+
+def _of(worked: Worked) -> BatterySource:
+    assert isinstance(worked.brief.source, BatterySource)
+    return worked.brief.source

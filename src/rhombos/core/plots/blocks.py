@@ -5,7 +5,20 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from rhombos.core.blocks import gate_drive
-from rhombos.core.plots import battery, control, gates, heat, high_side, iron, isolation, ladder, low_side, precharge, steps
+from rhombos.core.plots import (
+    battery,
+    control,
+    gates,
+    heat,
+    high_side,
+    iron,
+    isolation,
+    ladder,
+    low_side,
+    precharge,
+    rail,
+    steps,
+)
 from rhombos.core.plots.model import Chart
 from rhombos.core.solve import Worked
 
@@ -16,7 +29,7 @@ BY_BLOCK: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "transformer": (low_side.winding_window, low_side.loss_against_turns),
     "controller": (control.trimmer_range, control.bode),
     "precharge": precharge.SEQUENCES,
-    "protection": (ladder.battery_ladder, ladder.output_ladder, ladder.overload_curve, ladder.blinks),
+    "protection": (ladder.input_ladder, ladder.output_ladder, ladder.overload_curve, ladder.blinks),
     "heat": (heat.heat_ladder, heat.heat_path),
     "isolation": (isolation.map_table, isolation.nodes, isolation.sense_budget),
     "rectifier": (high_side.diode_voltage, high_side.choke_current),
@@ -35,8 +48,8 @@ STEPPED: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
 IRON: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "input_stage": (low_side.power_band,),
     "front_end": (low_side.switch_voltage, steps.output_steps, heat.front_surge),
-    "oscillator": (iron.frequency_against_battery, steps.output_steps),
-    "iron_transformer": (iron.iron_window, iron.output_against_battery),
+    "oscillator": (iron.frequency_over_input, steps.output_steps),
+    "iron_transformer": (iron.iron_window, iron.output_over_input),
 }
 """What differs at line frequency."""
 
@@ -46,16 +59,20 @@ UNHELD: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "isolation": (isolation.map_table, isolation.nodes, isolation.sense_budget),
     "rectifier": (high_side.diode_voltage, high_side.charging_pulses),
     "controller": (control.trimmer_range,),
-    "dc_link": (high_side.link_over_battery, high_side.discharge),
+    "dc_link": (high_side.link_over_input, high_side.discharge),
 }
 """What differs where no duty holds the link."""
+
+
+RAIL: dict[str, tuple[Callable[[Worked], Chart], ...]] = {"source": (rail.line, low_side.power_band)}
+"""What differs where no battery feeds it."""
 
 
 def charts(worked: Worked, block: str) -> tuple[Chart, ...]:
     """The pictures of one block; none for a block that this route has not."""
     if block not in worked.builds:
         return ()
-    drawn = dict(BY_BLOCK)
+    drawn = BY_BLOCK | (RAIL if worked.brief.source.kind == "DC rail" else {})
     if worked.brief.output.stepped:
         drawn |= STEPPED
     if "iron_transformer" in worked.builds:

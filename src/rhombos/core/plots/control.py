@@ -48,7 +48,7 @@ def trimmer_range(worked: Worked) -> Chart:
 
 
 def bode(worked: Worked) -> Chart:
-    """Gain and phase of the loop, flat battery, full power."""
+    """Gain and phase of the loop, lowest input, full power."""
     need = worked.route.controller_need(worked.settled, worked.builds, worked.shelf, worked.rules)  # type: ignore[attr-defined]
     build: Any = worked.builds["controller"]
     frequency, gain, phase = loop(link_loop.plant_of(need.path, build), link_loop.compensator_of(build))
@@ -75,5 +75,5 @@ def bode(worked: Worked) -> Chart:
         if state.crossover > 0
         else (),
         remark=f"Crosses over at {fmt(state.crossover, 'Hz')} with the parts as rounded; choke and bank resonate at "
-        f"{fmt(state.resonance, 'Hz')}. A flat battery at full power, where the duty is largest.",
+        f"{fmt(state.resonance, 'Hz')}. The lowest input at full power, where the duty is largest.",
     )

@@ -40,7 +40,7 @@ def _surge(worked: Worked, block: str, devices: Callable[[Any, Any], Devices]) -
         FINE,
     )
     if found is None:
-        return Chart(key="surge", title="Heat over the surge", remark="The battery cannot feed the surge: nothing to draw.")
+        return Chart(key="surge", title="Heat over the surge", remark="The source cannot feed the surge: nothing to draw.")
     key, made = found
     t, c = Scale("s", seconds), Scale("degC", 1.0)
     top = roomy(cooled.limit, float(made.junction.max()))

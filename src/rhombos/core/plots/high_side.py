@@ -31,7 +31,7 @@ def _waves(worked: Worked) -> OutputWaves:
 
 
 def diode_voltage(worked: Worked) -> Chart:
-    """Reverse voltage of one diode over a period, on the charging battery."""
+    """Reverse voltage of one diode over a period, on the highest input."""
     s = worked.settled["high"]
     build: Any = worked.builds["rectifier"]
     diode = worked.shelf.get(Diode, build.diode)
@@ -64,7 +64,7 @@ def diode_voltage(worked: Worked) -> Chart:
             Mark(at=v(state.link), label=f"link {fmt(state.link, 'V')}", role="here"),
         ),
         remark=(
-            f"On a charging battery the diode must block {fmt(level, 'V')} and the ring lifts that to "
+            f"On the highest input the diode must block {fmt(level, 'V')} and the ring lifts that to "
             f"{fmt(state.reverse, 'V')}; the link is {fmt(state.link, 'V')}. Levels and ring frequency computed, decay as "
             "usual."
             if state.ring
@@ -135,8 +135,8 @@ def charging_pulses(worked: Worked) -> Chart:
     )
 
 
-def link_over_battery(worked: Worked) -> Chart:
-    """Where the link stands for every battery and load, against what its capacitors stand."""
+def link_over_input(worked: Worked) -> Chart:
+    """Where the link stands for every source and load, against what its capacitors stand."""
     build: Any = worked.builds["dc_link"]
     can = worked.shelf.get(Capacitor, build.capacitor)
     stands = can.v_rating * build.banks
@@ -153,13 +153,13 @@ def link_over_battery(worked: Worked) -> Chart:
     full = worked.settled["high"]
     return Chart(
         key="link",
-        title="Link against the battery",
-        x=x.axis("battery, at rest"),
+        title="Link against the source",
+        x=x.axis("input, unloaded"),
         y=v.axis("", low=0, high=roomy(stands)),
         series=tuple(series),
         marks=limits(stands, stands * (1 - worked.rules.link_capacitor_margin), v, "V"),
         dots=(Dot(x=x(full.point.emf), y=v(full.states["rectifier"].unloaded), label=""),),
-        remark="No choke, so no duty holds it: the link is the battery times the turns ratio, less what is lost on the way. "
+        remark="No choke, so no duty holds it: the link is the source times the turns ratio, less what is lost on the way. "
         f"The dot: {fmt(full.states['rectifier'].unloaded, 'V')}, as far as it climbs unloaded.",
     )
 

@@ -1,4 +1,4 @@
-"""Pictures of the line-frequency routes: output against the battery, losses against the load, the winding window."""
+"""Pictures of the line-frequency routes: output against the source, losses against the load, the winding window."""
 
 from __future__ import annotations
 
@@ -37,8 +37,8 @@ def iron_window(worked: Worked) -> Chart:
     )
 
 
-def output_against_battery(worked: Worked) -> Chart:
-    """Output voltage over the battery's band, at full power and with nothing plugged in."""
+def output_over_input(worked: Worked) -> Chart:
+    """Output voltage over the source's band, at full power and with nothing plugged in."""
     brief = worked.brief
     empty, nominal, full = brief.source.volts
     base = operating_points(brief)
@@ -53,14 +53,14 @@ def output_against_battery(worked: Worked) -> Chart:
         series.append(curve(name, emfs, volts, v, u, role))  # type: ignore[arg-type]
     now = worked.settled["nominal"].states["iron_transformer"].output
     held = (
-        "The controller holds it while the battery and the turns allow."
+        "The controller holds it while the source and the turns allow."
         if brief.output.waveform != "square"
-        else ("Nothing holds it: it follows the battery and the load.")
+        else ("Nothing holds it: it follows the input and the load.")
     )
     return Chart(
         key="regulation",
-        title="Output against the battery",
-        x=v.axis("battery, at rest", low=empty, high=full),
+        title="Output against the source",
+        x=v.axis("input, unloaded", low=empty, high=full),
         y=u.axis("RMS", low=0, high=roomy(most)),
         series=tuple(series),
         marks=(Mark(at=u(brief.output.voltage), label=f"asked {short(brief.output.voltage, 'V')}", role="house"),),
@@ -69,8 +69,8 @@ def output_against_battery(worked: Worked) -> Chart:
     )
 
 
-def frequency_against_battery(worked: Worked) -> Chart:
-    """How the clock of a self-oscillating stage follows the battery, loaded and empty."""
+def frequency_over_input(worked: Worked) -> Chart:
+    """How the clock of a self-oscillating stage follows the input, loaded and empty."""
     brief = worked.brief
     empty, _, full = brief.source.volts
     base = operating_points(brief)
@@ -84,12 +84,12 @@ def frequency_against_battery(worked: Worked) -> Chart:
         series.append(curve(name, emfs, hertz, v, f, role))  # type: ignore[arg-type]
     return Chart(
         key="clock",
-        title="Frequency against the battery",
-        x=v.axis("battery, at rest", low=empty, high=full),
+        title="Frequency against the source",
+        x=v.axis("input, unloaded", low=empty, high=full),
         y=f.axis("", low=0, high=roomy(most)),
         series=tuple(series),
         marks=(Mark(at=f(brief.output.frequency), label=f"asked {short(brief.output.frequency, 'Hz')}", role="house"),),
-        remark="The drive transformer saturates after so many volt-seconds: a higher battery swings it faster, and the iron "
+        remark="The drive transformer saturates after so many volt-seconds: a higher source swings it faster, and the iron "
         "sees the same flux at all of them.",
     )
 

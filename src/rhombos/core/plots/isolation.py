@@ -22,7 +22,7 @@ def map_table(worked: Worked) -> Chart:
         key="crossings",
         title="What crosses, and by what",
         rows=tuple(rows),
-        remark="Measure beyond the barrier with a differential probe; the ground clip goes on battery negative, and only where "
+        remark="Measure beyond the barrier with a differential probe; the ground clip goes on source negative, and only where "
         "that is earthed nowhere else. Switch off, wait, measure, then touch.",
     )
 
@@ -35,12 +35,12 @@ def nodes(worked: Worked) -> Chart:
     full, socket = fmt(need.full, "V"), fmt(need.peak, "V")
     rows = [
         ("node", "side", "up to"),
-        ("battery, fuse, input bank", "battery", full),
-        ("controller, drivers of the low side, fan, relay coils", "battery", "12 V"),
+        ("source, fuse, input bank", "source", full),
+        ("controller, drivers of the low side, fan, relay coils", "source", "12 V"),
     ]
     stage = state.get("front_end") or state.get("oscillator")
     if stage is not None:
-        rows.append(("drains of the low side, primary", "battery", fmt(stage.peak_voltage, "V")))
+        rows.append(("drains of the low side, primary", "source", fmt(stage.peak_voltage, "V")))
     if need.beyond:
         link = fmt(need.link, "V")
         rows += [
@@ -49,7 +49,7 @@ def nodes(worked: Worked) -> Chart:
             ("legs, upper gates and their floating supplies", "link, moving", f"0 to {link}"),
         ]
     elif "h_bridge" in state:
-        rows.append(("legs, upper gates and their floating supplies", "battery, moving", f"0 to {full}"))
+        rows.append(("legs, upper gates and their floating supplies", "source, moving", f"0 to {full}"))
     socket_side = "link, through the filter" if need.beyond else "its own winding"
     rows += [
         ("socket, both poles", socket_side if build.output != EARTHED else f"{socket_side}; one pole at earth", socket),
@@ -60,7 +60,7 @@ def nodes(worked: Worked) -> Chart:
         key="nodes",
         title="Which node is on which side",
         rows=tuple(rows),
-        remark="Volts against the side's own reference: battery negative, link negative, earth. Between sides stands what the "
+        remark="Volts against the side's own reference: source negative, link negative, earth. Between sides stands what the "
         "barrier is tested for, no more.",
     )
 

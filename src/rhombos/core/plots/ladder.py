@@ -14,17 +14,19 @@ from rhombos.core.thresholds import Band, Tap
 from rhombos.core.units import fmt, short
 
 FALLING = {"cut_off", "warning", "output_low"}
+LEVELS = {True: ("empty", "nominal", "charging"), False: ("lowest", "nominal", "highest")}
+"""What the voltages of a battery, and of any other source, are called."""
 
 
-def battery_ladder(worked: Worked) -> Chart:
-    """Warning, cut-off, restart and over-voltage among what the battery does and the parts stand."""
+def input_ladder(worked: Worked) -> Chart:
+    """Warning, cut-off, restart and over-voltage among what the source does and the parts stand."""
     build: Any = worked.builds["protection"]
     need = need_of(worked.settled, worked.builds, worked.brief, worked.shelf, worked.rules)
     made = thresholds(build, need.v_out, worked.rules)
     entry: Any = worked.builds["input_stage"]
     can = worked.shelf.get(Capacitor, entry.capacitor).v_rating * getattr(entry, "banks", 1)
-    chemistry = worked.brief.source.chemistry
-    marks = [_mark("empty", need.empty), _mark("nominal", need.nominal), _mark("charging", need.full)]
+    levels = zip(LEVELS[bool(need.resting)], (need.empty, need.nominal, need.full), strict=True)
+    marks = [_mark(name, at) for name, at in levels]
     over = made["over_voltage"][2].high
     if can < 1.3 * over:
         marks.append(_mark("input capacitors' rating", can))
@@ -32,11 +34,11 @@ def battery_ladder(worked: Worked) -> Chart:
     cut = made["cut_off"][2]
     sag: Any = worked.settled["low"].states["protection"]
     return Chart(
-        key="battery-ladder",
-        title="Battery thresholds",
-        y=Axis(label="battery", unit="V"),
+        key="input-ladder",
+        title="Input thresholds",
+        y=Axis(label="input", unit="V"),
         rungs=(*marks, *rungs),
-        remark=f"{worked.brief.source.cells} × {chemistry}. Solid: {_how(build)}; pale: fresh boards, every tolerance at its "
+        remark=f"{worked.brief.source.described}. Solid: {_how(build)}; pale: fresh boards, every tolerance at its "
         f"end. Arrow: where it turns back. The hysteresis is sure of {fmt(max(0.0, cut.back_low - cut.high), 'V', 2)}; "
         f"{fmt(sag.sag, 'V', 2)} of sag vanish with the load. One turn of the trimmer moves the cut-off by "
         f"{fmt(cut.per_turn, 'V', 2)}.",

@@ -1,4 +1,4 @@
-"""Pictures of the battery side: sag, input pulses, switch voltage, losses against frequency, the winding window."""
+"""Pictures of the source side: sag, input pulses, switch voltage, losses against frequency, the winding window."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ import numpy as np
 
 from rhombos.core.blocks import front_end, transformer
 from rhombos.core.book import source
+from rhombos.core.design.sources import BatterySource
 from rhombos.core.ledger import SILENT
 from rhombos.core.parts import Capacitor, Mosfet
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve, limits, roomy
@@ -25,14 +26,14 @@ RING_DECAY = 6.0
 
 
 def sag(worked: Worked) -> Chart:
-    """Terminal voltage against the power drawn, for the flat, nominal and charging battery."""
+    """Terminal voltage against the power drawn, for the flat, nominal and highest input."""
     brief = worked.brief
     r = brief.source.internal_resistance
     most = 1.3 * max(s.flow["source"] for k, s in worked.settled.items() if not k.startswith("surge"))
     watts = np.linspace(0, most, 80)
     power, volts = Scale("W", most), Scale("V", brief.source.volts[2])
     series = []
-    for name, emf, role in zip(("flat", "nominal", "charging"), brief.source.volts, ("second", "main", "faint"), strict=True):
+    for name, emf, role in zip(("lowest", "nominal", "highest"), brief.source.volts, ("second", "main", "faint"), strict=True):
         able = watts[watts < source.largest_power(E=emf, R_s=r)]
         current = source.sagged_current(E=emf, R_s=r, P=np.maximum(able, 1e-9))
         series.append(curve(name, able, emf - current * r, power, volts, role))  # type: ignore[arg-type]
@@ -49,26 +50,29 @@ def sag(worked: Worked) -> Chart:
 
 
 def power_band(worked: Worked) -> Chart:
-    """Battery current at every operating point, as bars."""
+    """Source current at every operating point, as bars."""
     brief = worked.brief
     points = [k for k in worked.settled if k not in worked.route.hopeless(worked.settled)]
     amperes = [worked.settled[k].states["source"].current for k in points]
     scale = Scale("A", *amperes)
-    one_hour = brief.source.capacity / 3600
+    if isinstance(brief.source, BatterySource):
+        most, told = brief.source.capacity / 3600, "one-hour rate"
+    else:
+        most, told = brief.source.limit, "current limit"
     named = "  ".join(f"{i + 1} {worked.settled[k].point.label}" for i, k in enumerate(points))
     return Chart(
         key="currents",
-        title="Battery current at each operating point",
+        title="Source current at each operating point",
         x=Scale("1", 1).axis("operating point"),
-        y=scale.axis("from the battery", low=0, high=roomy(one_hour, *amperes)),
+        y=scale.axis("from the source", low=0, high=roomy(most, *amperes)),
         series=(Series(name="current", x=tuple(float(i + 1) for i in range(len(points))), y=scale.all(amperes), kind="bars"),),
-        marks=(Mark(at=scale(one_hour), label=f"one-hour rate {fmt(one_hour, 'A')}", role="house"),),
+        marks=(Mark(at=scale(most), label=f"{told} {fmt(most, 'A')}", role="house"),),
         remark=named,
     )
 
 
 def input_pulses(worked: Worked) -> Chart:
-    """The stage's pulses, the battery's mean, and what the capacitors carry."""
+    """The stage's pulses, the source's mean, and what the capacitors carry."""
     s = worked.settled["nominal"]
     build: Any = worked.builds["front_end"]
     state = s.states["front_end"]
@@ -83,7 +87,7 @@ def input_pulses(worked: Worked) -> Chart:
         title="Current into the stage",
         x=t.axis("time"),
         y=amps.axis(""),
-        series=(curve("stage", times, pulse, t, amps), curve("battery", (0, 2 * half), (mean, mean), t, amps, "second")),
+        series=(curve("stage", times, pulse, t, amps), curve("source", (0, 2 * half), (mean, mean), t, amps, "second")),
         remark=f"The capacitors carry the difference: {fmt(s.states['input_stage'].ripple, 'A')} RMS.",
     )
 
@@ -112,7 +116,7 @@ def bank_ripple(worked: Worked) -> Chart:
         series=(curve("one can", duty, each, x, y),),
         marks=limits(can.i_ripple, house, y, "A"),
         dots=dots,
-        remark="A full battery needs less duty: shorter, taller pulses, more ripple.",
+        remark="A highest input needs less duty: shorter, taller pulses, more ripple.",
     )
 
 
@@ -213,7 +217,7 @@ def winding_window(worked: Worked) -> Chart:
 
 
 def working_point(worked: Worked) -> transformer.WorkingPoint:
-    """The transformer at full power on a nominal battery, at the temperature reached there."""
+    """The transformer at full power on a nominal input, at the temperature reached there."""
     s = worked.settled["nominal"]
     front: Any = worked.builds["front_end"]
     stage, rectified = s.states["front_end"], s.states["rectifier"]

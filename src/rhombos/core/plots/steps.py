@@ -22,7 +22,7 @@ LEAST_ROOM = 0.01
 
 
 def wave_of(worked: Worked) -> Steps:
-    """The output of a stepped design at full power, nominal battery."""
+    """The output of a stepped design at full power, nominal input."""
     return worked.route.steps(worked.settled, worked.builds).wave(worked.brief.output.frequency)
 
 

@@ -1,6 +1,6 @@
 """The sequence as a state table, and as portable C that a small controller runs every few milliseconds.
 
-Both measure the source: the bus must reach a share of what the battery has now, so that a half-charged one starts too.
+Both measure the source: the bus must reach a share of what the source has now, so that a half-charged one starts too.
 """
 
 from __future__ import annotations

@@ -23,7 +23,7 @@ from rhombos.core.waves.chain import Supply
 from rhombos.core.waves.modulation import Steps, three_level
 
 V_FLOOR = 0.3
-"""Share of the battery's open voltage below which no pass looks: far beyond any design, so that hopeless ones still end."""
+"""Share of the source's open voltage below which no pass looks: far beyond any design, so that hopeless ones still end."""
 HOTTEST = 300.0
 
 
@@ -41,7 +41,7 @@ SettledKind = TypeVar("SettledKind", bound=Settled)
 
 
 def at_its_end(settled: SettledKind) -> SettledKind:
-    """The same point; where it came to no rest with the battery at its largest power, as one that the battery cannot feed."""
+    """The same point; where it came to no rest with the source at its largest power, as one that the source cannot feed."""
     cells = settled.states["source"]
     if settled.converged or cells.collapsed or cells.power < NEAR_END * cells.capable:
         return settled
@@ -49,12 +49,12 @@ def at_its_end(settled: SettledKind) -> SettledKind:
 
 
 def fallen(settled: SettledKind) -> SettledKind:
-    """The same point as one that the battery cannot feed."""
+    """The same point as one that the source cannot feed."""
     return replace(settled, states={**settled.states, "source": replace(settled.states["source"], collapsed=True)})
 
 
 NEAR_END = 0.93
-"""Share of the battery's largest power from which on passes may find no rest."""
+"""Share of the source's largest power from which on passes may find no rest."""
 
 
 @dataclass(frozen=True)
@@ -166,5 +166,5 @@ class Route(ABC):
 
 
 def lossy(route: Route, waveform: Waveform) -> tuple[str, ...]:
-    """Blocks whose losses stand between the battery's terminals and the socket."""
+    """Blocks whose losses stand between the source's terminals and the socket."""
     return tuple(b.KEY for b in route.blocks(waveform) if b.KEY not in ("source", "load"))

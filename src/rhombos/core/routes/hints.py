@@ -13,7 +13,7 @@ from rhombos.core.routes.settle import LinkSettled
 from rhombos.core.topology import RECTIFIERS, Rectifying
 
 HARDEST_SAG = 0.7
-"""Share of the battery's open voltage that proposals count on at least: a design that sags further is hopeless."""
+"""Share of the source's open voltage that proposals count on at least: a design that sags further is hopeless."""
 MOST_LEAK = 0.35
 """Share of the time that leakage may take for a proposal still to make up for it."""
 
@@ -46,7 +46,7 @@ class Hints:
     drop: float
     secondary_extra: float
     leak_duty: float
-    battery_current: float
+    source_current: float
     bridge_drop: float
     link: float = 0.0
     raised: float = 0.0
@@ -65,7 +65,7 @@ def rectifying_of(pins: Mapping[str, Mapping[str, Any]]) -> Rectifying:
 
 
 def secondary_pulse(how: Rectifying, hints: Hints) -> float:
-    """Current of the secondary while power flows, on a flat battery, that heats it alike, A."""
+    """Current of the secondary while power flows, on the lowest input, that heats it alike, A."""
     pulsating = hints.link_current * hints.swing["low"].rms
     return pulsating if how.choke else how.gain * pulsating / (2 * max(hints.duty["low"], 1e-3))
 
@@ -113,7 +113,7 @@ def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, 
         + flat.swing.peak
         * (states["rectifier"].choke_resistance * mean + min(flat.secondary_drop, 0.2 * states["dc_link"].voltage)),
         leak_duty=min(states["transformer"].leakage_duty, MOST_LEAK),
-        battery_current=max(
+        source_current=max(
             min(settled[k].states["source"].rms, settled[k].flow["load"] / (0.6 * v_in[k])) for k in ("low", "high")
         ),
         bridge_drop=states["h_bridge"].missing,

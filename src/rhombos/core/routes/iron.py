@@ -1,4 +1,4 @@
-"""Line-frequency routes: push-pull or H-bridge straight on the battery, and a step-up transformer on laminated iron."""
+"""Line-frequency routes: push-pull or H-bridge straight on the source, and a step-up transformer on laminated iron."""
 
 from __future__ import annotations
 
@@ -9,7 +9,6 @@ from types import ModuleType
 from typing import Any
 
 from rhombos.core.blocks import (
-    battery,
     bridge_drive,
     front_end,
     front_end_report,
@@ -20,6 +19,7 @@ from rhombos.core.blocks import (
     input_stage,
     load,
     output_filter,
+    source,
 )
 from rhombos.core.blocks.filter_flow import Flow
 from rhombos.core.design.brief import Brief
@@ -118,7 +118,7 @@ class Hints:
     share: Mapping[str, float]
     primary_rms: float
     secondary_rms: float
-    battery_current: float
+    source_current: float
     leakage: float
     path_resistance: float
     dead_volts: float
@@ -242,14 +242,14 @@ class IronRoute(Route):
         shelf: Shelf,
         rules: Rules,
         ledger: Ledger,
-    ) -> tuple[input_stage.InputState, battery.BatteryState, float]:
-        """Input stage and battery behind a stage that draws a power, W; and the voltage that reaches the stage."""
+    ) -> tuple[input_stage.InputState, source.SourceState, float]:
+        """Input stage and source behind a stage that draws a power, W; and the voltage that reaches the stage."""
         entry = input_stage.assess(need, g.terminal, builds["input_stage"], brief, shelf, rules, ledger)
-        cells = battery.assess(point.emf, to_stage + entry.loss, brief, ledger, need.pulsation, need.crest, entry.control)
+        cells = source.assess(point.emf, to_stage + entry.loss, brief, ledger, need.pulsation, need.crest, entry.control)
         return entry, cells, max(V_FLOOR * point.emf, cells.terminal - entry.drop)
 
     def hopeless(self, settled: Mapping[str, Any]) -> frozenset[str]:
-        """Points that the battery cannot feed."""
+        """Points that the source cannot feed."""
         return frozenset(k for k, s in settled.items() if s.states["source"].collapsed)
 
     def report(
@@ -259,7 +259,7 @@ class IronRoute(Route):
         if block is bridge_drive:
             return gate_drive_report.report(sheet, drive_need(settled["nominal"], builds, brief))
         entering = settled["nominal"].flow[block.KEY]
-        if block in (battery, load):
+        if block in (source, load):
             return block.report(sheet, brief)  # type: ignore[no-any-return]
         if block is output_filter and (at := self.operating(settled, builds, sheet.shelf)):
             return output_filter.report(sheet, brief, entering, at)

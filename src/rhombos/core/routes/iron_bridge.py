@@ -1,4 +1,4 @@
-"""A sine PWM bridge on the battery with an iron transformer behind it."""
+"""A sine PWM bridge on the source with an iron transformer behind it."""
 
 from __future__ import annotations
 
@@ -9,7 +9,6 @@ from types import ModuleType
 from typing import Any
 
 from rhombos.core.blocks import (
-    battery,
     bridge_drive,
     gate_drive,
     h_bridge,
@@ -17,6 +16,7 @@ from rhombos.core.blocks import (
     iron_transformer,
     load,
     output_filter,
+    source,
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
 from rhombos.core.blocks.filter_march import Feed
@@ -38,16 +38,16 @@ from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave, fallen
 from rhombos.core.routes.driven import drive_need, drive_of, gate_loop
 from rhombos.core.routes.iron import MORE_RIPPLE, Guess, HardestRipple, Hints, IronRoute, IronSettled
 from rhombos.core.routes.passes import HOPELESS, SETTLED, foreseen
-from rhombos.core.routes.supply import battery_of, battery_supply
+from rhombos.core.routes.supply import source_of, source_supply
 from rhombos.core.topology import RouteName
 from rhombos.core.waves.chain import Supply
 
 MODULATION_RESERVE = 0.985
 """Part of the modulation limit that the proposed turns ratio uses; the rest absorbs what the next round changes."""
 YIELDS = 0.35
-"""How far one pass follows a bridge at its limit: less drawn lifts the battery, so that a full step would overshoot."""
+"""How far one pass follows a bridge at its limit: less drawn lifts the source, so that a full step would overshoot."""
 SATURATED = 0.97
-"""Modulation from which on it is the bridge, not the battery, that limits an output."""
+"""Modulation from which on it is the bridge, not the source, that limits an output."""
 LEAST_OUTPUT, YIELD_STEP, YIELD_PASSES, YIELD_MEMORY = 0.1, 5e-4, 25, 3
 """Least output over the one asked that is looked for, how finely, passes for each try, and passes the next learns of."""
 OVER = 1.1
@@ -60,7 +60,7 @@ def operating_peak(brief: Brief) -> float:
 
 
 class IronBridge(IronRoute):
-    """A sine PWM bridge on the battery, a choke that keeps the carrier out of the iron, a capacitor on the high side."""
+    """A sine PWM bridge on the source, a choke that keeps the carrier out of the iron, a capacitor on the high side."""
 
     key: RouteName = "iron bridge"
     title = "H-bridge with sine PWM, iron transformer"
@@ -68,7 +68,7 @@ class IronBridge(IronRoute):
     hint_points = ("nominal", "low", "high")
     needed = ("mosfet", "iron_core", "core", "grade", "wire", "capacitor", "fuse", "heat_sink")
     builds: Mapping[str, type[Build]] = {
-        "source": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild, "h_bridge": h_bridge.HBridgeBuild,
+        "source": source.SourceBuild, "input_stage": input_stage.InputStageBuild, "h_bridge": h_bridge.HBridgeBuild,
         "bridge_drive": gate_drive.GateDriveBuild,
         "output_filter": output_filter.OutputFilterBuild, "iron_transformer": iron_transformer.IronTransformerBuild,
         "load": load.LoadBuild,
@@ -76,7 +76,7 @@ class IronBridge(IronRoute):
 
     def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
         """From the source to the load."""
-        return battery, input_stage, h_bridge, output_filter, iron_transformer, load
+        return source, input_stage, h_bridge, output_filter, iron_transformer, load
 
     def asides(self) -> tuple[ModuleType, ...]:
         """The bridge's gate drive, beside the path."""
@@ -98,7 +98,7 @@ class IronBridge(IronRoute):
                 for key, s in found.items()}  # fmt: skip
 
     def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
-        """A designer's first guess: 85 % overall, an eighth of the battery's voltage lost on the way."""
+        """A designer's first guess: 85 % overall, an eighth of the source's voltage lost on the way."""
         empty, nominal, full = brief.source.volts
         ratio = math.sqrt(2) * brief.output.voltage / (0.87 * rules.modulation_limit * empty)
         current = brief.power.continuous / brief.power.power_factor / brief.output.voltage
@@ -117,7 +117,7 @@ class IronBridge(IronRoute):
         bridged, filtered = flat.states["h_bridge"], flat.states["output_filter"]
         nothing = dict.fromkeys(self.hint_points, 0.0)
         limit = MODULATION_RESERVE * 0.95
-        # what the bridge could not give more turns may give; what the battery could not, nothing
+        # what the bridge could not give more turns may give; what the source could not, nothing
         lacks = flat.guess.sag if bridged.modulation > SATURATED else 1.0
         return Hints(
             wound.ratio * (1.0 if flat.states["source"].collapsed else min(1.3, max(0.6,
@@ -158,9 +158,9 @@ class IronBridge(IronRoute):
             brief, own["h_bridge"], shelf, rules)  # fmt: skip
         drive, bridge = drive_of(bridge, full, rules.modulation_limit, brief, own, shelf, rules)
         return {
-            "source": battery.BatteryBuild(),
+            "source": source.SourceBuild(),
             "input_stage": input_stage.propose(
-                brief, hints.battery_current, hints.rippling or hints.ripple, own["input_stage"], shelf, rules, 0.0, 1.3),
+                brief, hints.source_current, hints.rippling or hints.ripple, own["input_stage"], shelf, rules, 0.0, 1.3),
             "h_bridge": bridge, "bridge_drive": drive, "output_filter": filtering, "iron_transformer": transformer,
             "load": load.LoadBuild(),
         }  # fmt: skip
@@ -172,7 +172,7 @@ class IronBridge(IronRoute):
         carrier, line = builds["h_bridge"].carrier, brief.output.frequency
         ratio = builds["iron_transformer"].secondary_turns / builds["iron_transformer"].primary_turns
         path = g.path_resistance + g.primary_resistance + g.secondary_resistance / ratio**2
-        feed, works = battery_of(point.emf, builds, brief, shelf, rules), g.works or g.v_in
+        feed, works = source_of(point.emf, builds, brief, shelf, rules), g.works or g.v_in
         passed = open_share(line, feed.resistance, 0.0, feed.capacitance, MOST_TERMS)
         filtered = output_filter.assess(
             output_filter.FilterNeed(
@@ -202,7 +202,7 @@ class IronBridge(IronRoute):
         # power over mean current is not what the bridge's fundamental is made of
         drawn = tuple(d * g.v_in / works / to_stage for d in flows.demand)
         swing = STILL
-        if drawn:  # the battery takes back what a lagging load returns
+        if drawn:  # the source takes back what a lagging load returns
             swing = pulsation(drawn, passed[: len(drawn)], blocks=False)
             ledger.work("source.passed", link_book.passed_open, f_line=line, R=feed.resistance, L=0.0, C=feed.capacitance)
         ripple = 0.0
@@ -217,10 +217,10 @@ class IronBridge(IronRoute):
             point, to_stage,
             input_stage.InputNeed(mean, 1.0, ripple, swing.mean_square, crest=swing.peak, slow=slow), g,
             builds, brief, shelf, rules, ledger)  # fmt: skip
-        from_battery = to_stage + entry.loss
+        from_source = to_stage + entry.loss
         states = {"source": cells, "input_stage": entry, "h_bridge": bridged, "output_filter": filtered,
                   "iron_transformer": wound, "load": drain}  # fmt: skip
-        flow = {"source": from_battery, "input_stage": from_battery, "h_bridge": to_stage, "output_filter": to_filter,
+        flow = {"source": from_source, "input_stage": from_source, "h_bridge": to_stage, "output_filter": to_filter,
                 "iron_transformer": to_transformer, "load": drain.power}  # fmt: skip
         # a bridge at its limit makes no more: the socket sags until it fits
         after = replace(
@@ -252,8 +252,8 @@ class IronBridge(IronRoute):
         self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
         tolerance: float,
     ) -> IronSettled | None:  # fmt: skip
-        """A bridge at its limit on a battery near its own: the most output at which the two agree, by halving the range;
-        far below what is asked for long, the battery cannot feed it."""
+        """A bridge at its limit on a source near its own: the most output at which the two agree, by halving the range;
+        far below what is asked for long, the source cannot feed it."""
 
         def at(sag: float, g: Guess, book: Ledger, step: float = YIELD_STEP) -> tuple[IronSettled, Guess, bool]:
             past: list[tuple[Guess, Guess]] = []
@@ -283,7 +283,7 @@ class IronBridge(IronRoute):
         made, _, fits = at(low, replace(known, sag=low), ledger, 2 * YIELD_STEP)
         steady = point.power <= brief.power.continuous
         if steady and low < 1 - BAND and made.states["h_bridge"].modulation < SATURATED:
-            return fallen(made)  # the bridge has room; it is the battery that cannot
+            return fallen(made)  # the bridge has room; it is the source that cannot
         return replace(made, converged=fits)
 
     def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating:
@@ -307,8 +307,8 @@ class IronBridge(IronRoute):
     def supply(
         self, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
     ) -> Supply:  # fmt: skip
-        """The battery with its bank, as the socket sees them."""
-        return battery_supply(settled, self.operating(settled, builds, shelf), builds, brief, shelf, rules)
+        """The source with its bank, as the socket sees them."""
+        return source_supply(settled, self.operating(settled, builds, shelf), builds, brief, shelf, rules)
 
     def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> StepWave:
         """A sine has no steps."""

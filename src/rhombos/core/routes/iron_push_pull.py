@@ -9,12 +9,12 @@ from types import ModuleType
 from typing import Any
 
 from rhombos.core.blocks import (
-    battery,
     front_end,
     input_stage,
     iron_transformer,
     load,
     oscillator,
+    source,
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import magnetics as magnetics_book
@@ -31,7 +31,7 @@ from rhombos.core.report import Operating, Stepped
 from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave, fallen
 from rhombos.core.routes.iron import CALMER, MORE_RIPPLE, Guess, HardestRipple, Hints, IronRoute, IronSettled
 from rhombos.core.routes.passes import SETTLED, calmed
-from rhombos.core.routes.supply import WIRING, battery_of, battery_supply
+from rhombos.core.routes.supply import WIRING, source_of, source_supply
 from rhombos.core.stepped import Fed, StepForm, StepRipple, step_form, width_for
 from rhombos.core.topology import RouteName
 from rhombos.core.waves.chain import Supply
@@ -39,15 +39,15 @@ from rhombos.core.waves.chain import Supply
 WIDEST = 0.96
 """Share of the time that a width-controlled wave may be on: the rest is dead time at both ends."""
 MORE = 1.03
-"""What the next round may still add to the battery's current, where the turns ratio moves with it."""
+"""What the next round may still add to the source's current, where the turns ratio moves with it."""
 SWINGS = 0.15
-"""First guess of what the input bank carries, over the battery's current."""
+"""First guess of what the input bank carries, over the source's current."""
 NARROWEST = 0.02
 """Share of the time below which no pass looks."""
 HELD_STEP, HELD_STEPS, HELD_PASSES = 0.04, 11, 4
-"""Steps in which the voltage at the stage is sought downwards, as a share of the battery's, how many, and passes at each."""
+"""Steps in which the voltage at the stage is sought downwards, as a share of the source's, how many, and passes at each."""
 WIDTH_USED = 0.94
-"""Width that proposals count on at a flat battery."""
+"""Width that proposals count on at the lowest input."""
 
 
 class IronPushPull(IronRoute):
@@ -59,17 +59,17 @@ class IronPushPull(IronRoute):
     waveforms: tuple[Waveform, ...] = ("modified", "square")
     needed: tuple[str, ...] = ("mosfet", "iron_core", "wire", "capacitor", "resistor", "fuse", "heat_sink")
     builds: Mapping[str, type[Build]] = {
-        "source": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild,
+        "source": source.SourceBuild, "input_stage": input_stage.InputStageBuild,
         "front_end": front_end.LineFrontEndBuild, "iron_transformer": iron_transformer.IronTransformerBuild,
         "load": load.LoadBuild,
     }  # fmt: skip
 
     def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
         """From the source to the load."""
-        return battery, input_stage, front_end, iron_transformer, load
+        return source, input_stage, front_end, iron_transformer, load
 
     def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
-        """A designer's first guess: 85 % overall, a tenth of the battery's voltage lost on the way."""
+        """A designer's first guess: 85 % overall, a tenth of the source's voltage lost on the way."""
         empty, nominal, full = brief.source.volts
         square = brief.output.waveform == "square"
         asked = brief.output.voltage
@@ -109,7 +109,7 @@ class IronPushPull(IronRoute):
         own = {key: dict(pins.get(key, {})) for key in self.builds}
         line, full = brief.output.frequency, brief.source.volts[2]
         own["iron_transformer"]["halves"], own["input_stage"]["banks"] = 2, 1
-        # full width on a full battery passes quickly where the width is controlled: the iron may reach its knee then
+        # full width on the highest input passes quickly where the width is controlled: the iron may reach its knee then
         widest = 1.0 if brief.output.waveform == "square" else WIDEST / iron_transformer.KNEE
         linkage, working = (magnetics_book.square_linkage.work({"V": v, "fraction": share, "f_line": line}) for v, share in (
             (full, widest), (hints.v_in["nominal"], hints.share["nominal"])))  # fmt: skip
@@ -122,9 +122,9 @@ class IronPushPull(IronRoute):
         leakage = iron_transformer.made(transformer, shelf).leakage + rules.lead_inductance + front_end.LIKELY_PACKAGE
         hottest = max(STEADY, key=lambda k: hints.pulse[k] ** 2 * hints.share[k])
         return {
-            "source": battery.BatteryBuild(),
+            "source": source.SourceBuild(),
             "input_stage": input_stage.propose(
-                brief, MORE * hints.battery_current, hints.rippling or hints.ripple, own["input_stage"], shelf, rules,
+                brief, MORE * hints.source_current, hints.rippling or hints.ripple, own["input_stage"], shelf, rules,
                 max(hints.turn_off.values()), 1 / math.sqrt(hints.share["low"])),
             self.stage: self._propose_stage(hottest, hints, leakage, brief, own[self.stage], shelf, rules),
             "iron_transformer": transformer, "load": load.LoadBuild(),
@@ -133,7 +133,7 @@ class IronPushPull(IronRoute):
     def _propose_stage(
         self, hottest: str, hints: Hints, leakage: float, brief: Brief, own: dict[str, Any], shelf: Shelf, rules: Rules
     ) -> Build:  # fmt: skip
-        """Switches for the hottest steady point, their clamp for the surge on a full battery."""
+        """Switches for the hottest steady point, their clamp for the surge on the highest input."""
         steady, charging, hardest = (
             front_end.FrontEndNeed(hints.v_in[k], hints.share[k] / 2, hints.pulse[k], hints.turn_off[k], leakage, hints.form)
             for k in (hottest, "high", "surge_high")
@@ -159,7 +159,7 @@ class IronPushPull(IronRoute):
         asked, rated = load.assess(point, brief, SILENT), brief.output.voltage
         ratio = builds["iron_transformer"].secondary_turns / builds["iron_transformer"].primary_turns
         v_half = max(V_FLOOR * point.emf, g.v_in - g.threshold - g.pulse * (g.primary_resistance + g.path_resistance))
-        feed = battery_of(point.emf, builds, brief, shelf, rules)
+        feed = source_of(point.emf, builds, brief, shelf, rules)
         line = self._frequency(v_half, builds, brief, shelf)
         square = brief.output.waveform == "square"
         corner = 2 * math.pi * line * feed.resistance * feed.capacitance
@@ -192,10 +192,10 @@ class IronPushPull(IronRoute):
             input_stage.InputNeed(to_stage / g.v_in, share, flowing.bank * to_stage / g.v_in, flowing.mean_square,
                                   crest=flowing.crest, interrupted=turn_off),
             g, builds, brief, shelf, rules, ledger)  # fmt: skip
-        from_battery = to_stage + entry.loss
+        from_source = to_stage + entry.loss
         drain = load.assess(point, brief, ledger, output, Fed(share, lets_go, factor, 1 / admits if admits else None))
         states = {"source": cells, "input_stage": entry, self.stage: switched, "iron_transformer": wound, "load": drain}
-        flow = {"source": from_battery, "input_stage": from_battery, self.stage: to_stage, "iron_transformer": to_transformer,
+        flow = {"source": from_source, "input_stage": from_source, self.stage: to_stage, "iron_transformer": to_transformer,
                 "load": power}  # fmt: skip
         most = 2 * max(point.power, 0.1 * brief.power.continuous)
         after = Guess(
@@ -216,8 +216,8 @@ class IronPushPull(IronRoute):
         self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
         tolerance: float,
     ) -> IronSettled | None:  # fmt: skip
-        """The highest voltage at the stage at which all agrees, sought from the battery's own downwards; where there is none,
-        the battery cannot feed the point."""
+        """The highest voltage at the stage at which all agrees, sought from the source's own downwards; where there is none,
+        the source cannot feed the point."""
         g = Guess(v_in=point.emf, terminal=point.emf)
         if point.power > source_book.largest_power.work({"E": point.emf, "R_s": brief.source.internal_resistance}):
             return fallen(self._pass(point, guess, builds, brief, shelf, rules, ledger)[0])  # not even without a loss
@@ -271,8 +271,8 @@ class IronPushPull(IronRoute):
     def supply(
         self, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
     ) -> Supply:  # fmt: skip
-        """The battery with its bank, as the socket sees them."""
-        return battery_supply(settled, self.stepped(settled, builds, shelf), builds, brief, shelf, rules)
+        """The source with its bank, as the socket sees them."""
+        return source_supply(settled, self.stepped(settled, builds, shelf), builds, brief, shelf, rules)
 
     def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> StepWave:
         """Its pulses, and how long diodes turn them about."""
@@ -297,7 +297,7 @@ def _load_of(drain: load.LoadState, ohms: float) -> tuple[float, float]:
 
 
 def _standing(emf: float, before: float, ratio: float, drain: load.LoadState, formed: StepForm, g: Guess) -> float:
-    """RMS of what stands across a half while the output does, V: the battery's open voltage less what the load's current, in
+    """RMS of what stands across a half while the output does, V: the source's open voltage less what the load's current, in
     its own form, drops on all resistances, the bank before the stage between them, and what the losses' drops before the stage;
     the leakage takes its part of what makes that current rise and fall."""
     flows = g.shaped * g.drawn
@@ -332,19 +332,19 @@ class SelfOscillating(IronPushPull):
     waveforms: tuple[Waveform, ...] = ("square",)
     needed = ("mosfet", "bipolar", "iron_core", "wire", "capacitor", "resistor", "fuse", "heat_sink")
     builds: Mapping[str, type[Build]] = {
-        "source": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild,
+        "source": source.SourceBuild, "input_stage": input_stage.InputStageBuild,
         "oscillator": oscillator.OscillatorBuild, "iron_transformer": iron_transformer.IronTransformerBuild,
         "load": load.LoadBuild,
     }  # fmt: skip
 
     def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
         """From the source to the load."""
-        return battery, input_stage, oscillator, iron_transformer, load
+        return source, input_stage, oscillator, iron_transformer, load
 
     def _propose_stage(
         self, hottest: str, hints: Hints, leakage: float, brief: Brief, own: dict[str, Any], shelf: Shelf, rules: Rules
     ) -> Build:  # fmt: skip
-        # the drive transformer's clock is set at the nominal battery, the switches by the hottest point
+        # the drive transformer's clock is set at the nominal input, the switches by the hottest point
         steady, hardest = (
             oscillator.OscillatorNeed(
                 hints.v_in[k], hints.half * hints.v_in["nominal"], hints.form * hints.pulse[k], hints.turn_off[k], leakage

@@ -9,7 +9,6 @@ from types import ModuleType
 from typing import Any
 
 from rhombos.core.blocks import (
-    battery,
     bridge_drive,
     controller,
     controller_report,
@@ -28,6 +27,7 @@ from rhombos.core.blocks import (
     output_filter,
     rectifier,
     rectifier_report,
+    source,
     transformer,
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
@@ -55,7 +55,7 @@ from rhombos.core.stepped import Fed, step_demand
 from rhombos.core.topology import RECTIFIERS, TOPOLOGIES, RouteName, TopologyName
 from rhombos.core.waves.chain import Supply
 
-BLOCKS = (battery, input_stage, front_end, transformer, rectifier, dc_link, h_bridge, output_filter, load)
+BLOCKS = (source, input_stage, front_end, transformer, rectifier, dc_link, h_bridge, output_filter, load)
 ASIDE = 1e-3
 """How closely a point is settled that only the controller's trip asks for."""
 
@@ -68,7 +68,7 @@ class LinkRoute(Route):
     rounds = 2
     needed = ("mosfet", "diode", "core", "grade", "wire", "capacitor", "resistor", "fuse", "heat_sink")
     builds: Mapping[str, type[Build]] = {
-        "source": battery.BatteryBuild, "input_stage": input_stage.InputStageBuild, "front_end": front_end.FrontEndBuild,
+        "source": source.SourceBuild, "input_stage": input_stage.InputStageBuild, "front_end": front_end.FrontEndBuild,
         "transformer": transformer.TransformerBuild, "rectifier": rectifier.RectifierBuild, "dc_link": dc_link.DcLinkBuild,
         "h_bridge": h_bridge.HBridgeBuild, "output_filter": output_filter.OutputFilterBuild, "load": load.LoadBuild,
         "controller": controller.ControllerBuild, "bridge_drive": gate_drive.GateDriveBuild,
@@ -122,7 +122,7 @@ class LinkRoute(Route):
             turn_off={k: 1.2 * v for k, v in pulse.items()}, swing=dict.fromkeys(pulse, STILL), duty=duty,
             rising=dict.fromkeys(pulse, 0.005), drop=0.04 * drive * empty, secondary_extra=3.0,
             leak_duty=0.01,
-            battery_current=power / v_in["low"], bridge_drop=0.0,
+            source_current=power / v_in["low"], bridge_drop=0.0,
         )  # fmt: skip
 
     def next_hints(self, settled: Mapping[str, LinkSettled], before: Hints | None = None) -> Hints:
@@ -132,7 +132,7 @@ class LinkRoute(Route):
     def propose(
         self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
     ) -> dict[str, Build]:  # fmt: skip
-        """One round of proposals, from the load back to the battery. Pinned fields stay."""
+        """One round of proposals, from the load back to the source. Pinned fields stay."""
         topology = self.topology
         own = {key: dict(pins.get(key, {})) for key in self.builds}
         own["front_end"]["topology"] = topology.name
@@ -196,21 +196,21 @@ class LinkRoute(Route):
         switching = front_end.propose(flat, full, hardest, brief.source.volts[2], brief, own["front_end"], shelf, rules)
         share = max(2 * front_end.flat_duty(hints.duty["high"], hints.rising["high"]) / topology.banks, 0.05)
         slow = hints.swing["low"].smoothed
-        ripple_in = hints.battery_current * math.sqrt(max(0.0, hints.form**2 / share - 1) + slow**2)
+        ripple_in = hints.source_current * math.sqrt(max(0.0, hints.form**2 / share - 1) + slow**2)
         driving = front_drive_of(
             switching, brief.source.volts[2], rules.duty_limit, brief, own["front_drive"], shelf, rules)  # fmt: skip
         entry = input_stage.propose(
             brief,
-            hints.battery_current,
+            hints.source_current,
             ripple_in,
             own["input_stage"],
             shelf,
             rules,
             0.0,
-            math.sqrt(hints.swing["low"].battery_square),
+            math.sqrt(hints.swing["low"].source_square),
         )
         return {
-            "source": battery.BatteryBuild(), "input_stage": entry, "front_end": switching, "front_drive": driving,
+            "source": source.SourceBuild(), "input_stage": entry, "front_end": switching, "front_drive": driving,
             "transformer": winding,
             "rectifier": rectifying, **made, "load": load.LoadBuild(),
         }  # fmt: skip
@@ -220,7 +220,7 @@ class LinkRoute(Route):
         shelf: Shelf, rules: Rules,
     ) -> dict[str, Build]:  # fmt: skip
         """Timing, set-point, loop and sense for what the path has become."""
-        if not builds["dc_link"].held:  # with a fixed duty, the largest pulse is the surge on a flat battery
+        if not builds["dc_link"].held:  # with a fixed duty, the largest pulse is the surge on the lowest input
             settled = dict(settled) | self.settle_all(
                 builds, brief, shelf, rules, keys=("surge_low",), start=settled, tolerance=ASIDE)  # fmt: skip
         need = self.controller_need(settled, builds, shelf, rules)
@@ -305,7 +305,7 @@ class LinkRoute(Route):
     def controller_need(
         self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf, rules: Rules
     ) -> link_loop.ControllerNeed:  # fmt: skip
-        """What the controller meets at full power on a flat battery."""
+        """What the controller meets at full power on the lowest input."""
         return beside_controller.need_of(settled["low"], self._worst_pulse(settled), builds, shelf, rules)
 
     def _worst_pulse(self, settled: Mapping[str, LinkSettled]) -> float:
@@ -314,7 +314,7 @@ class LinkRoute(Route):
         return max(held or [s.crest for s in settled.values()])
 
     def hopeless(self, settled: Mapping[str, LinkSettled]) -> frozenset[str]:
-        """Points that the battery cannot feed, or at which no duty holds the link."""
+        """Points that the source cannot feed, or at which no duty holds the link."""
         return frozenset(
             k for k, s in settled.items()
             if s.states["source"].collapsed or s.states["front_end"].crest_duty > front_end.DUTY_REACH
@@ -348,7 +348,7 @@ class LinkRoute(Route):
     def supply(
         self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
     ) -> Supply:  # fmt: skip
-        """Battery, front end, link and its loop."""
+        """Source, front end, link and its loop."""
         at = self.operating(settled, builds, shelf) or self.stepped(settled, builds, shelf)
         assert at is not None
         return link_supply(settled, at, builds, brief, shelf, rules)
@@ -363,7 +363,7 @@ class LinkRoute(Route):
     ) -> BlockReport:  # fmt: skip
         """One block's figures and findings."""
         entering = settled["nominal"].flow.get(block.KEY, 0.0)
-        if block in (battery, load):
+        if block in (source, load):
             return block.report(sheet, brief)  # type: ignore[no-any-return]
         if block is controller:
             need = self.controller_need(settled, builds, sheet.shelf, sheet.rules)

@@ -19,7 +19,7 @@ FORESEEN = 8
 FURTHEST = 2.0
 """How many times what a pass made of a figure it may be foreseen to become, or a part of it as small: no sign turns about."""
 HOPELESS = 5
-"""Passes in a row that ask more than the battery has, after which a point is given up."""
+"""Passes in a row that ask more than the source has, after which a point is given up."""
 CALM = ((14, 1.0), (30, 0.5), (60, 0.25), (MOST_PASSES, 0.1))
 """How far each pass goes towards what it found, up to so many passes: a point that swings about its rest
 would never stop."""
@@ -64,7 +64,7 @@ class Passes(Generic[GuessKind]):
     turn: int = 0
 
     def next(self, guess: GuessKind, after: GuessKind, moved: float, *, fed: bool) -> GuessKind:
-        """The guess after one, from what its pass made of it and how far that moved; `fed`: whether the battery fed it."""
+        """The guess after one, from what its pass made of it and how far that moved; `fed`: whether the source fed it."""
         self.past = [*self.past[-2:], (guess, after)]
         ahead = len(self.past) > 1 and moved < self.moved and self.turn < FORESEEN and fed
         heading = foreseen(self.past) if ahead else calmed(guess, after, min(MOST_PASSES - 1, self.turn + self.calmer))

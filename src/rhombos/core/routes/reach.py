@@ -27,12 +27,12 @@ def turns_ratio(brief: Brief, hints: Hints, how: Rectifying, voltage: float, dri
     """Secondary over primary turns that just reach the link, V, hot, at full load; `drive` is the share of the supply that a
     half of the primary sees."""
     v_min = drive * hints.v_in["low"]
-    if how.choke:  # on a flat battery at its largest pulses, with leakage's share of the duty taken off
+    if how.choke:  # on the lowest input at its largest pulses, with leakage's share of the duty taken off
         crest = hints.swing["low"].peak
         reach = max(LEAST_REACH * rules.duty_limit, rules.duty_limit * DUTY_RESERVE - crest * hints.leak_duty / 2)
         asked = {"V_out": voltage + hints.secondary_extra, "n_d": 1, "V_F": 0.0, "D_max": reach, "V_min": v_min}
         return float(stage_book.turns_ratio_choke(**asked, V_drop=min(crest * hints.drop, MOST_DROP * v_min)))
-    if brief.output.stepped:  # its RMS follows the link: right on a nominal battery
+    if brief.output.stepped:  # its RMS follows the link: right on a nominal input
         v_min *= brief.source.volts[1] / brief.source.volts[0]
     reached = voltage / how.gain + hints.secondary_extra
     return float(stage_book.turns_ratio_peak(V_out=reached, n_d=1, V_F=0.0, V_min=v_min, V_drop=hints.drop))

@@ -1,8 +1,8 @@
 """Settling an operating point: every block's voltages, currents, losses and temperatures made to agree.
 
-The regulated link cuts the path in two. The socket's side does not know of the battery, so it is settled first, once for
-every load; then the battery's side, whose voltage sags with the current that its own losses draw. A link that follows the
-battery, for want of a choke, joins the two again: they are settled in turn until the link stands still.
+The regulated link cuts the path in two. The socket's side does not know of the source, so it is settled first, once for
+every load; then the source's side, whose voltage sags with the current that its own losses draw. A link that follows the
+source, for want of a choke, joins the two again: they are settled in turn until the link stands still.
 """
 
 from __future__ import annotations
@@ -13,13 +13,13 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from rhombos.core.blocks import (
-    battery,
     dc_link,
     front_end,
     h_bridge,
     input_stage,
     link_loop,
     rectifier,
+    source,
     transformer,
 )  # fmt: skip
 from rhombos.core.book import rectifier as rectifier_book
@@ -34,7 +34,7 @@ from rhombos.core.routes.base import HOTTEST, V_FLOOR, Settled, at_its_end
 from rhombos.core.routes.driven import gate_loop
 from rhombos.core.routes.passes import HOPELESS, MOST_PASSES, SETTLED, Passes
 from rhombos.core.routes.socket import Socket, settle_socket
-from rhombos.core.routes.supply import battery_of
+from rhombos.core.routes.supply import source_of
 from rhombos.core.topology import RECTIFIERS, TOPOLOGIES, Rectifying
 
 LEFT = 0.05
@@ -76,7 +76,7 @@ class LinkSettled(Settled):
 
 @dataclass(frozen=True, slots=True)
 class Guess:
-    """What one pass of the battery's side takes from the last: voltages, resistances, pulses, losses, temperatures."""
+    """What one pass of the source's side takes from the last: voltages, resistances, pulses, losses, temperatures."""
 
     v_in: float
     terminal: float
@@ -150,12 +150,12 @@ def _settle_source(
     point: Point, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger, socket: Socket,
     start: LinkSettled | None, tolerance: float,
 ) -> LinkSettled:  # fmt: skip
-    """The battery's side, for what the socket's side draws."""
+    """The source's side, for what the socket's side draws."""
     if start is None:
         guess = Guess(v_in=0.95 * point.emf, terminal=point.emf, pulse=point.power / (0.7 * point.emf))
     else:
         higher = point.emf / start.point.emf
-        # a held link's duty falls as the battery rises: its pulses do not
+        # a held link's duty falls as the source rises: its pulses do not
         pulse = start.guess.pulse / (1.0 if builds["dc_link"].held else higher)
         guess = replace(start.guess, v_in=start.v_in * higher, terminal=point.emf, pulse=pulse)
         if point.power != start.point.power:
@@ -234,12 +234,12 @@ def _one_pass(
     to_stage = to_transformer + switched.loss
     entry = input_stage.assess(
         input_stage.InputNeed(to_stage / g.v_in, 2 * front_end.flat_duty(duty, rising) / topology.banks,
-                              pulsation=g.swing.battery_square, form=rectified.form,
+                              pulsation=g.swing.source_square, form=rectified.form,
                               slow=g.swing.smoothed * to_stage / g.v_in), g.terminal,
         builds["input_stage"], brief, shelf,
         rules, ledger)  # fmt: skip
-    from_battery = to_stage + entry.loss
-    cells = battery.assess(point.emf, from_battery, brief, ledger, g.swing.battery_square, g.swing.battery_peak, entry.control)
+    from_source = to_stage + entry.loss
+    cells = source.assess(point.emf, from_source, brief, ledger, g.swing.source_square, g.swing.source_peak, entry.control)
     states = {
         "source": cells, "input_stage": entry, "front_end": switched, "transformer": wound, "rectifier": rectified,
         "dc_link": linked, "h_bridge": socket.bridged, "load": socket.drawn,
@@ -247,7 +247,7 @@ def _one_pass(
     if socket.filtered is not None:
         states["output_filter"] = socket.filtered
     flow = {
-        "source": from_battery, "input_stage": from_battery, "front_end": to_stage, "transformer": to_transformer,
+        "source": from_source, "input_stage": from_source, "front_end": to_stage, "transformer": to_transformer,
         "rectifier": to_rectifier, "dc_link": to_link, "h_bridge": socket.to_bridge, "output_filter": socket.to_filter,
         "load": socket.drawn.power}  # fmt: skip
     most_loss = 2 * max(point.power, 0.1 * brief.power.continuous)
@@ -305,12 +305,12 @@ def _path(
     can = shelf.get(Capacitor, linking.capacitor)
     total = min(1.0, 2 * duty)
     stepped = ratio * TOPOLOGIES[builds["front_end"].topology].drive * total
-    battery = battery_of(brief.source.volts[1], builds, brief, shelf, rules)
-    resistance = g.choke_resistance + total * g.charging_resistance(ratio) + stepped**2 * battery.resistance
+    feed = source_of(brief.source.volts[1], builds, brief, shelf, rules)
+    resistance = g.choke_resistance + total * g.charging_resistance(ratio) + stepped**2 * feed.resistance
     return link_loop.Path(
         max(1.0, v_sec), builds["rectifier"].inductance if choked else 0.0, resistance, dc_link.capacitance(linking, shelf),
         can.esr * linking.banks / linking.count, link_v / max(current, 1e-6), builds["front_end"].frequency, ratio,
-        (battery.resistance, battery.capacitance))  # fmt: skip
+        (feed.resistance, feed.capacitance))  # fmt: skip
 
 
 def _swing(
@@ -323,7 +323,7 @@ def _swing(
     line = brief.output.frequency
     if how.choke:
         return link_loop.held_swing(path.coarse(), builds["controller"], demand, line) if "controller" in builds else STILL
-    # nothing holds it: all that lies between the battery's open voltage and the link, leakage too, is a resistance to it
+    # nothing holds it: all that lies between the source's open voltage and the link, leakage too, is a resistance to it
     diode = shelf.get(Diode, builds["rectifier"].diode)
     open_link = how.gain * (step_up * point.emf - how.series * diode.v_0)
     between = max(0.0, open_link - path.load * current) / max(current, 1e-6)

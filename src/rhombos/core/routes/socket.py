@@ -1,4 +1,4 @@
-"""The socket's side of a link: bridge, filter and load made to agree at a load and a link, whatever the battery does."""
+"""The socket's side of a link: bridge, filter and load made to agree at a load and a link, whatever the source does."""
 
 from __future__ import annotations
 
@@ -94,7 +94,7 @@ class Socket:
 def settle_socket(point: Point, link: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> Socket:
     """Bridge, filter and load at a load and a link, V: modulation and temperatures agree with the drops and losses they
     make. The link's peak is not known yet: the bridge stands at its mean."""
-    at_socket = replace(point, key="", label="", emf=0.0)  # the battery does not matter there
+    at_socket = replace(point, key="", label="", emf=0.0)  # the source does not matter there
     return _socket(
         at_socket,
         link,

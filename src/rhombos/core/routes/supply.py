@@ -12,7 +12,7 @@ from rhombos.core.design.rules import Rules
 from rhombos.core.parts import Shelf
 from rhombos.core.report import Operating, Stepped
 from rhombos.core.topology import RECTIFIERS, TOPOLOGIES
-from rhombos.core.waves.chain import Battery, FrontEnd, Loop, Supply, referred
+from rhombos.core.waves.chain import Feed, FrontEnd, Loop, Supply, referred
 
 WIRING = 2.5e-6
 """Inductance of the leads to a load, or to a short, at the end of two metres of cord, H."""
@@ -28,11 +28,11 @@ def line_current(states: Mapping[str, Any], ratio: float = 1.0) -> float:
     return float(states["output_filter"].rms / ratio if "output_filter" in states else states["load"].rms)
 
 
-def battery_of(emf: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> Battery:
+def source_of(emf: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> Feed:
     """Cells, cable, fuse and contacts in one, and the input bank across the whole input."""
     entry = builds["input_stage"]
     resistance = brief.source.internal_resistance + input_stage.resistance(entry, brief, shelf, rules)
-    return Battery(emf, max(LEAST_PATH, resistance), max(LEAST_BANK, input_stage.capacitance(entry, shelf)))
+    return Feed(emf, max(LEAST_PATH, resistance), max(LEAST_BANK, input_stage.capacitance(entry, shelf)))
 
 
 def link_supply(
@@ -50,9 +50,9 @@ def link_supply(
     leak_duty = states["transformer"].leakage_duty
     duty = 2 * states["front_end"].duty - leak_duty if how.choke else 1.0
     drop = how.gain * how.series * states["rectifier"].drop
-    battery = battery_of(now.point.emf, builds, brief, shelf, rules)
+    feed = source_of(now.point.emf, builds, brief, shelf, rules)
     drawn = states["source"].current
-    v_in = battery.emf - battery.resistance * drawn
+    v_in = feed.emf - feed.resistance * drawn
     resistance = max(LEAST_PATH, (duty * ratio * v_in - drop - link) / current)
     stage = FrontEnd(
         ratio,
@@ -79,16 +79,16 @@ def link_supply(
         else None
     )
     idle = max(0.0, v_in * (drawn - ratio * duty * current))
-    return Supply(battery, stage, dc_link.capacitance(linking, shelf), linking.bleeder, loop, idle)
+    return Supply(feed, stage, dc_link.capacitance(linking, shelf), linking.bleeder, loop, idle)
 
 
-def battery_supply(
+def source_supply(
     settled: Mapping[str, Any], at: Operating | Stepped, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
 ) -> Supply:
-    """A bridge on the battery itself, seen from beyond its transformer; `at` is the nominal point, whose resistance makes the
+    """A bridge on the source itself, seen from beyond its transformer; `at` is the nominal point, whose resistance makes the
     losses that its current makes."""
     now = settled["nominal"]
-    battery = battery_of(now.point.emf, builds, brief, shelf, rules)
+    feed = source_of(now.point.emf, builds, brief, shelf, rules)
     cells, line = now.states["source"], line_current(now.states, at.ratio)
-    idle = battery.emf * cells.current - battery.resistance * cells.rms**2 - now.flow["load"] - at.resistance * line**2
-    return referred(Supply(battery, None, 0.0, math.inf, None, max(0.0, idle)), at.ratio)
+    idle = feed.emf * cells.current - feed.resistance * cells.rms**2 - now.flow["load"] - at.resistance * line**2
+    return referred(Supply(feed, None, 0.0, math.inf, None, max(0.0, idle)), at.ratio)

@@ -12,7 +12,7 @@ from rhombos.core.units import OrText, Ratio, Second, parse
 
 MOST_GRID = 1_000_000
 UNITS: dict[str, str] = {
-    "battery": "A",
+    "source": "A",
     "input": "V",
     "choke": "A",
     "link": "V",

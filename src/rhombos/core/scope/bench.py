@@ -256,12 +256,12 @@ def _readings(made: Record, seen: View) -> tuple[Labelled, ...]:
     if "inductor" in traces:
         rows.append(("Inductor current, peak", fmt(float(np.abs(traces["inductor"]).max()), "A")))
     if made.trail is not None:
-        drawn = float(np.trapezoid(traces["battery"], time) / (last - first))
-        rows.append(("Battery current, mean", fmt(drawn, "A")))
+        drawn = float(np.trapezoid(traces["source"], time) / (last - first))
+        rows.append(("Source current, mean", fmt(drawn, "A")))
         rows.append(
             (
-                "Battery current, RMS over mean",
-                f"{math.sqrt(_mean_square(traces['battery'], time)) / drawn:.2f}" if drawn > 1e-6 else "–",
+                "Source current, RMS over mean",
+                f"{math.sqrt(_mean_square(traces['source'], time)) / drawn:.2f}" if drawn > 1e-6 else "–",
             )
         )
     if last - first >= 0.999 / made.line:
@@ -326,8 +326,8 @@ def _remarks(made: Record, seen: View, asked: ScopeAsked, bench: Bench, triggere
             "would let go, or must limit its current here."
         )
     if made.trail is None:
-        found.append("The link stands still here: feed it from the battery to see it sag.")
-    elif asked.source == "battery, averaged":
+        found.append("The link stands still here: feed it from the source to see it sag.")
+    elif asked.source == "source, averaged":
         found.append(
             "The front end is its mean here: pulses and their ripple are left out, and it looks firmer than it is "
             "where its choke runs dry."

@@ -35,7 +35,7 @@ from rhombos.core.waves.output import driven
 
 LoadName = Literal["as designed", "none", "adapter", "lamp, cold", "motor, starting", "motor, running", "transformer"]
 EventName = Literal["steady", "soft start", "load step", "short circuit"]
-SourceName = Literal["stiff link", "battery, averaged", "battery, switched"]
+SourceName = Literal["stiff link", "source, averaged", "source, switched"]
 CHANGING: tuple[LoadName, ...] = ("lamp, cold", "motor, starting")
 """Loads that are not the same from one moment to the next."""
 RAMP = 6
@@ -67,7 +67,7 @@ SUPPLIED = {
     "link": Point("V", "DC link", (), (), ()),
     "choke": Point("A", "choke of the link", (), (), ()),
     "input": Point("V", "input of the stage", (), (), ()),
-    "battery": Point("A", "battery", (), (), ()),
+    "source": Point("A", "source", (), (), ()),
 }
 """Points before the bridge, where the record holds them."""
 
@@ -95,7 +95,7 @@ class Record:
 
     @property
     def points(self) -> dict[str, Point]:
-        """Where it can be probed, by name, from the battery on."""
+        """Where it can be probed, by name, from the source on."""
         found: dict[str, Point] = {}
         if self.trail:
             found |= {k: p for k, p in SUPPLIED.items() if k != "choke" or self.trail.choke.any()}
@@ -244,10 +244,10 @@ def _as_asked(bench: Bench, f: Filter) -> Load:
 
 
 def _pulses(bench: Bench, f: Filter, power: float) -> Crest:
-    """An adapter that takes a power, W, behind a filter; of a battery without a link before the bridge the resistance is in its
+    """An adapter that takes a power, W, behind a filter; of a source without a link before the bridge the resistance is in its
     way too."""
     volts, line, supply = bench.volts, bench.at.line, bench.supply
-    cells = supply.battery
+    cells = supply.feed
     rail = FIRM if supply.front_end else behind(cells.resistance, cells.capacitance, line)
     omega, small = 2 * math.pi * line, power / volts**2
     corner = 1 / (omega * math.sqrt(f.inductance * f.capacitance))
@@ -273,7 +273,7 @@ class _March:
             fresh = load_of(bench, name)
             self.put(fresh, np.zeros(fresh.kept))
             if self.source != "stiff link":
-                self.rail = Chain(bench.supply, 0.0, bench.at.v_link, 0.0, self.source == "battery, switched")
+                self.rail = Chain(bench.supply, 0.0, bench.at.v_link, 0.0, self.source == "source, switched")
             return
         guess = np.array([*np.zeros(load.kept), *load.start])
         if "smoothing" in load.points:
@@ -284,7 +284,7 @@ class _March:
             return
         drawn = float(settled.drive / bench.at.v_link @ (_middles(settled) * np.diff(settled.times, append=settled.end)))
         self.now = -SETTLING / bench.at.line
-        self.rail = Chain(bench.supply, self.now, bench.at.v_link, drawn / settled.end, self.source == "battery, switched")
+        self.rail = Chain(bench.supply, self.now, bench.at.v_link, drawn / settled.end, self.source == "source, switched")
         self.play(index, 0.0)
         self.pieces.clear()
 
@@ -356,8 +356,8 @@ def _middles(made: Run) -> Array:
 
 
 def _unreferred(trail: Trail, ratio: float) -> Trail:
-    """What the battery's side of a transformer sees."""
-    return Trail(trail.time, trail.link / ratio, trail.input / ratio, trail.choke * ratio, trail.battery * ratio)
+    """What the source's side of a transformer sees."""
+    return Trail(trail.time, trail.link / ratio, trail.input / ratio, trail.choke * ratio, trail.source * ratio)
 
 
 @lru_cache(maxsize=6)

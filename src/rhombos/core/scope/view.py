@@ -14,7 +14,7 @@ from rhombos.core.units import fmt
 from rhombos.core.waves.modulation import Array
 
 TraceName = Literal[
-    "battery",
+    "source",
     "input",
     "choke",
     "link",

@@ -1,4 +1,4 @@
-"""From the battery to the DC link: a rail that sags, fed by a front end that its controller drives, averaged or switched.
+"""From the source to the DC link: a rail that sags, fed by a front end that its controller drives, averaged or switched.
 
 The bridge takes the link's current from edge to edge, and gets the link's voltage back; in between lie the choke, the bank and
 the loop, marched by midpoint steps that are short against everything in them.
@@ -19,7 +19,7 @@ LONGEST = 20e-6
 
 
 @dataclass(frozen=True, slots=True)
-class Battery:
+class Feed:
     """Open-circuit voltage, V; all resistance up to the stage's input, Ω; the input bank, F."""
 
     emf: float
@@ -58,11 +58,11 @@ class Loop:
 
 @dataclass(frozen=True, slots=True)
 class Supply:
-    """Battery, front end (none where the bridge stands on the battery), bank, F, what it leaks through, Ω, the loop (none where
+    """Source, front end (none where the bridge stands on the source), bank, F, what it leaks through, Ω, the loop (none where
     nothing regulates), and losses that no current makes, W. Where a transformer follows the bridge, all is as seen from the
     socket."""
 
-    battery: Battery
+    feed: Feed
     front_end: FrontEnd | None
     bank: float
     leak: float
@@ -72,13 +72,13 @@ class Supply:
 
 @dataclass(frozen=True)
 class Trail:
-    """What the rail went through: times, s, and at each the link and the stage's input, V, choke and battery, A."""
+    """What the rail went through: times, s, and at each the link and the stage's input, V, choke and source, A."""
 
     time: Array
     link: Array
     input: Array
     choke: Array
-    battery: Array
+    source: Array
 
 
 class Chain:
@@ -90,10 +90,10 @@ class Chain:
     def __init__(self, supply: Supply, begin: float, volts: float, current: float, switched: bool = False) -> None:
         self.supply, self.switched = supply, switched
         self.link, self.now = volts, begin
-        battery, stage = supply.battery, supply.front_end
+        feed, stage = supply.feed, supply.front_end
         self.choke = current if stage else 0.0
         self.duty = 0.0
-        self.input = battery.emf
+        self.input = feed.emf
         self._amps, self._share = 0.0, 0.0
         self._on, self._next, self._rest = False, begin, 0.0
         drawn = current
@@ -103,7 +103,7 @@ class Chain:
                 self.duty = min(stage.most, max(0.0, wanted)) if stage.inductance else stage.most
                 passed = self.duty if stage.inductance else 1.0
                 drawn = stage.ratio * passed * current + supply.idle / self.input
-                self.input = max(0.3 * battery.emf, battery.emf - battery.resistance * drawn)
+                self.input = max(0.3 * feed.emf, feed.emf - feed.resistance * drawn)
         else:
             self.input = volts
         # what the loop holds at rest: the amplifier's output makes the duty, its input is level
@@ -130,17 +130,17 @@ class Chain:
         return Trail(*rows.T)
 
     def _bank(self) -> float:
-        return self.supply.bank if self.supply.front_end else self.supply.battery.capacitance
+        return self.supply.bank if self.supply.front_end else self.supply.feed.capacitance
 
     def _keep(self) -> None:
-        battery = self.supply.battery
+        feed = self.supply.feed
         volts = self.input if self.supply.front_end else self.link
-        self._rows.append((self.now, self.link, volts, self.choke, (battery.emf - volts) / battery.resistance))
+        self._rows.append((self.now, self.link, volts, self.choke, (feed.emf - volts) / feed.resistance))
 
     def _feed(self) -> float:
         """What flows into the link now, A."""
         if self.supply.front_end is None:
-            return (self.supply.battery.emf - self.link) / self.supply.battery.resistance
+            return (self.supply.feed.emf - self.link) / self.supply.feed.resistance
         return self.choke - self.link / self.supply.leak
 
     def _at_rest(self, current: float) -> float:
@@ -169,7 +169,7 @@ class Chain:
         while until - self.now > 1e-12:
             step = min(until - self.now, LONGEST)
             if stage is None:
-                self._on_battery(step, taken)
+                self._on_source(step, taken)
             else:
                 on = self.duty if stage.inductance else 1.0
                 if self.switched and stage.inductance:
@@ -194,10 +194,10 @@ class Chain:
         else:
             self._next = self.now + period
 
-    def _on_battery(self, step: float, taken: float) -> None:
-        battery = self.supply.battery
-        rest = battery.emf - battery.resistance * (taken + self.supply.idle / max(self.link, 0.1 * battery.emf))
-        self.link = rest + (self.link - rest) * math.exp(-step / (battery.resistance * battery.capacitance))
+    def _on_source(self, step: float, taken: float) -> None:
+        feed = self.supply.feed
+        rest = feed.emf - feed.resistance * (taken + self.supply.idle / max(self.link, 0.1 * feed.emf))
+        self.link = rest + (self.link - rest) * math.exp(-step / (feed.resistance * feed.capacitance))
 
     def _advance(self, stage: FrontEnd, step: float, on: float, taken: float) -> None:
         """Half the bank, the choke, the rest of the bank; then the input, and the loop."""
@@ -211,10 +211,10 @@ class Chain:
             self.choke = (pushed - middle) / (stage.resistance + step / (2 * supply.bank))
         self.choke = max(0.0, self.choke)  # its diodes let nothing back
         self.link = middle + (self._feed() - taken) * step / (2 * supply.bank)
-        battery = supply.battery
-        drawn = stage.ratio * on * (before + self.choke) / 2 + supply.idle / max(self.input, 0.1 * battery.emf)
-        rest = battery.emf - battery.resistance * drawn
-        self.input = rest + (self.input - rest) * math.exp(-step / (battery.resistance * battery.capacitance))
+        feed = supply.feed
+        drawn = stage.ratio * on * (before + self.choke) / 2 + supply.idle / max(self.input, 0.1 * feed.emf)
+        rest = feed.emf - feed.resistance * drawn
+        self.input = rest + (self.input - rest) * math.exp(-step / (feed.resistance * feed.capacitance))
         if supply.loop:
             if supply.loop.fed:
                 self._meter(step, taken, supply.loop)
@@ -272,5 +272,5 @@ class Chain:
 
 def referred(supply: Supply, ratio: float) -> Supply:
     """A supply without a front end as seen from beyond a transformer."""
-    battery = supply.battery
-    return replace(supply, battery=Battery(battery.emf * ratio, battery.resistance * ratio**2, battery.capacitance / ratio**2))
+    feed = supply.feed
+    return replace(supply, feed=Feed(feed.emf * ratio, feed.resistance * ratio**2, feed.capacitance / ratio**2))

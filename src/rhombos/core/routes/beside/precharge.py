@@ -1,4 +1,4 @@
-"""The precharge of the bank that the battery meets first."""
+"""The precharge of the bank that the source meets first."""
 
 from __future__ import annotations
 
@@ -12,16 +12,16 @@ from rhombos.core.design.rules import Rules
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Fuse, Shelf
 from rhombos.core.report import BlockReport
-from rhombos.core.routes.supply import battery_of
+from rhombos.core.routes.supply import source_of
 from rhombos.core.sheet import Sheet
 
 Build = block.PrechargeBuild
 
 
 def need_of(builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> block.PrechargeNeed:
-    """The input bank behind battery and cable, at the highest voltage of the battery."""
+    """The input bank behind source and cable, at the highest voltage of the source."""
     full = brief.source.volts[2]
-    cells = battery_of(full, builds, brief, shelf, rules)
+    cells = source_of(full, builds, brief, shelf, rules)
     entry = builds["input_stage"]
     carried = shelf.get(Fuse, entry.fuse).i_rating
     return block.PrechargeNeed(

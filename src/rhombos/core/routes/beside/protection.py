@@ -1,4 +1,4 @@
-"""What protects the path: thresholds on battery and output, overload, short circuit."""
+"""What protects the path: thresholds on source and output, overload, short circuit."""
 
 from __future__ import annotations
 
@@ -7,15 +7,16 @@ from typing import Any
 
 from rhombos.core.blocks import protection as block
 from rhombos.core.blocks import protection_report
+from rhombos.core.blocks.source import rail
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.design.sources import RESTING
+from rhombos.core.design.sources import RESTING, RailSource
 from rhombos.core.ledger import Ledger
 from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.points import STEADY
 from rhombos.core.pulsed import withstand
 from rhombos.core.report import BlockReport
-from rhombos.core.routes.supply import WIRING, battery_of
+from rhombos.core.routes.supply import WIRING, source_of
 from rhombos.core.sheet import Sheet
 
 Build = block.ProtectionBuild
@@ -25,7 +26,7 @@ LARGEST_CREST = 2**0.5
 def need_of(
     settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
 ) -> block.ProtectionNeed:
-    """Battery band, what is asked, and the currents of the load: its RMS, and how high it peaks in the surge, as the socket
+    """Source band, what is asked, and the currents of the load: its RMS, and how high it peaks in the surge, as the socket
     sees it."""
     empty, nominal, full = brief.source.volts
     asked = brief.power
@@ -36,7 +37,7 @@ def need_of(
     if "output_filter" in builds:
         ratio = getattr(settled["nominal"].states.get("iron_transformer"), "ratio", 1.0)
         peak = max(peak, *(s.states["output_filter"].peak / ratio for k, s in settled.items() if k.startswith("surge")))
-    resistance = battery_of(nominal, builds, brief, shelf, rules).resistance
+    resistance = source_of(nominal, builds, brief, shelf, rules).resistance
     gate = max((builds[k].supply for k in ("front_drive", "bridge_drive") if k in builds), default=rules.gate_drive)
     return block.ProtectionNeed(
         empty,
@@ -50,8 +51,16 @@ def need_of(
         at_rated * drawn.rms,
         peak,
         gate,
-        tuple(brief.source.cells * v for v in RESTING[brief.source.chemistry]),
+        *_resting(brief, settled["low"].states["source"].power),
     )
+
+
+def _resting(brief: Brief, power: float) -> tuple[tuple[float, ...], float]:
+    """Volts of the rested battery; and below which voltage a power, W, would hold a rail at its limit."""
+    feed = brief.source
+    if isinstance(feed, RailSource):
+        return (), rail.latches_below(feed, power)
+    return tuple(feed.cells * v for v in RESTING[feed.chemistry]), 0.0
 
 
 def stage_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf) -> block.Stage:
@@ -91,7 +100,7 @@ def propose(
 def settle(
     settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
 ) -> block.ProtectionState:
-    """What they do with a flat battery at full power, and with a surge."""
+    """What they do with the lowest input at full power, and with a surge."""
     now = settled["nominal"].states["source"]
     flat, surge = settled["low"].states["source"], settled["surge_low"].states["source"]
     return block.assess(

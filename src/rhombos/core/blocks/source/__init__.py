@@ -1,0 +1,51 @@
+"""What feeds a design: a battery or a DC rail, each with figures and findings of its own, and one state to those it feeds."""
+
+from __future__ import annotations
+
+from types import ModuleType
+
+from rhombos.core.blocks.base import Build
+from rhombos.core.blocks.source import battery, rail
+from rhombos.core.blocks.source.state import KEY, SourceState
+from rhombos.core.design.brief import Brief
+from rhombos.core.inventory import Item
+from rhombos.core.ledger import Ledger
+from rhombos.core.parts import Shelf
+from rhombos.core.report import BlockReport
+from rhombos.core.sheet import Sheet
+
+__all__ = ["KEY", "TITLE", "SourceBuild", "SourceState", "assess", "parts", "report"]
+
+TITLE = "Source"
+_KINDS: dict[str, ModuleType] = {"battery": battery, "DC rail": rail}
+
+
+class SourceBuild(Build):
+    """Nothing is chosen here: the brief names the source."""
+
+
+def assess(
+    emf: float, power: float, brief: Brief, ledger: Ledger, pulsation: float = 1.0, crest: float = 1.0, steady: float = 0.0
+) -> SourceState:
+    """The source giving a power at its terminals.
+
+    `pulsation` is the mean square of the stage's current over its squared mean, `crest` its peak over its mean, `steady` the
+    part of the power, W, that is drawn beside it without a swing.
+    """
+    share = 1 - min(1.0, steady / power) if power > 0 else 1.0
+    pulsation, crest = 1 + (pulsation - 1) * share**2, 1 + (crest - 1) * share
+    found: SourceState = _KINDS[brief.source.kind].assess(emf, power, brief, ledger, pulsation, crest)
+    return found
+
+
+def parts(build: SourceBuild, shelf: Shelf) -> tuple[Item, ...]:
+    """Nothing: the source is there already."""
+    return ()
+
+
+def report(sheet: Sheet, brief: Brief) -> BlockReport:
+    """The source's figures; one that cannot give the power is the first thing to know."""
+    kind = _KINDS[brief.source.kind]
+    sheet.title = kind.TITLE
+    told: BlockReport = kind.report(sheet, brief)
+    return told
