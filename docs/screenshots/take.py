@@ -100,11 +100,11 @@ def scope(bench: Bench) -> None:
     bench.select("pick-load", "motor, starting")
     bench.select("pick-event", "soft start")
     bench.click("probe-link")
-    bench.until(lambda: "Battery current, mean" in bench.text("readings"))
-    bench.click("probe-battery")
+    bench.until(lambda: "Source current, mean" in bench.text("readings"))
+    bench.click("probe-source")
     bench.select("pick-event", "soft start")
     for place, read in ((0.5, "time"), (0.8, "B − A")):
-        bench.until(lambda: bench.one("scope").get_attribute("data-fresh") == "true" and "battery" in bench.text("measured"))
+        bench.until(lambda: bench.one("scope").get_attribute("data-fresh") == "true" and "source" in bench.text("measured"))
         bench.click_across("traces", place)
         bench.until(lambda r=read: r in bench.text("cursors"))
 

@@ -175,8 +175,8 @@ def test_a_design_of_the_third_format_has_its_battery_and_its_socket_in_lists():
         "brief": {"source": {"cells": 12}, "output": {"voltage": 120}, "power": {"continuous": 500}, "loads": ["fan"]},
         "pins": {"heat.fan_supply": "battery", "isolation.clip": "battery negative", "front_end.parallel": 2},
         "waivers": [
-            {"code": "battery.cannot_give_surge_flat", "reason": "known", "on": "2026-01-02"},
-            {"code": "protection.battery", "reason": "stays", "on": "2026-01-02"},
+            {"code": "battery.cannot_give_surge_flat", "reason": "known to all", "on": "2026-01-02"},
+            {"code": "protection.battery", "reason": "stays as it is", "on": "2026-01-02"},
         ],
     }
     design = Design.model_validate(old)

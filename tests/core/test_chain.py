@@ -90,7 +90,7 @@ def test_the_chain_agrees_with_a_solver_of_the_whole_law(plainest):
 def test_at_rest_it_draws_what_the_sizing_says(route, source, plain, shelf):
     worked = work_out(plain, {}, shelf, PRESETS["usual"], route)
     made = record(bench_of(worked), "as designed", "steady", 4, source)
-    drawn, given = means(made, "battery", "power")
+    drawn, given = means(made, "source", "power")
     states = worked.settled["nominal"].states
     assert drawn / given == pytest.approx(states["source"].current / worked.settled["nominal"].flow["load"], rel=0.02)
     if route == "push-pull link":
@@ -99,7 +99,7 @@ def test_at_rest_it_draws_what_the_sizing_says(route, source, plain, shelf):
 
 def test_a_mean_front_end_is_the_mean_of_a_switched_one(bench):
     mean, pulsed = (record(bench, "as designed", "steady", 2, s) for s in FED)
-    assert means(pulsed, "battery", "link", "choke") == pytest.approx(means(mean, "battery", "link", "choke"), rel=5e-3)
+    assert means(pulsed, "source", "link", "choke") == pytest.approx(means(mean, "source", "link", "choke"), rel=5e-3)
     t = np.linspace(0.0052, 0.0053, 20_001)  # at the crest the choke carries its ripple
     current = pulsed.probe(t)["choke"]
     state = bench.supply
@@ -116,7 +116,7 @@ def test_energy_is_conserved_from_source_to_socket(bench, source):
         np.concatenate([np.linspace(0, made.end, 400_001), made.trail.time[made.trail.time >= 0], made.edges(0, made.end)])
     )
     seen, s = made.probe(t), bench.supply
-    stage, cells = s.front_end, s.battery
+    stage, cells = s.front_end, s.feed
     given = np.trapezoid(cells.emf * seen["source"], t)
     burnt = np.trapezoid(
         cells.resistance * seen["source"] ** 2
@@ -155,7 +155,7 @@ def test_a_loop_faster_than_the_line_hands_the_pulsation_to_the_battery(plainest
     t = np.linspace(0, 0.04, 40_001)
     a, b = stiff.probe(t), soft.probe(t)
     assert np.ptp(b["link"]) > 3 * np.ptp(a["link"])
-    assert np.ptp(b["battery"]) < 0.5 * np.ptp(a["battery"])
+    assert np.ptp(b["source"]) < 0.5 * np.ptp(a["source"])
     # with the front end still, the bank alone carries twice the line: S/(2πf·C·V)
     apparent = bench.power / 0.9
     assert np.ptp(b["link"]) == pytest.approx(apparent / (2 * math.pi * 50 * bench.supply.bank * 370), rel=0.25)
@@ -178,10 +178,10 @@ def test_without_a_choke_the_link_follows_the_battery_less_its_way():
 def test_the_scope_shows_the_supply_through_every_event(event, worked):
     found = scope_bench(
         ScopeAsked(
-            load="motor, starting", event=event, source="source, averaged", periods=6, traces=("link", "battery", "output")
+            load="motor, starting", event=event, source="source, averaged", periods=6, traces=("link", "source", "output")
         ),
         worked,
     )
-    assert {"link", "choke", "input", "battery"} <= {p.name for p in found.points}
-    assert [r[0] for r in found.measured[1:]] == ["DC link", "battery", "at the socket"]
-    assert any(r.name == "Battery current, mean" for r in found.readings)
+    assert {"link", "choke", "input", "source"} <= {p.name for p in found.points}
+    assert [r[0] for r in found.measured[1:]] == ["DC link", "source", "at the socket"]
+    assert any(r.name == "Source current, mean" for r in found.readings)

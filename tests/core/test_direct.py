@@ -238,7 +238,7 @@ def test_every_load_can_be_looked_at_in_every_event(route, wave, load, refuge, s
     for event in ("steady", "soft start", "load step", "short circuit"):
         seen = scope_bench(ScopeAsked(load=load, event=event, source="source, averaged", periods=4), worked)
         names = {p.name for p in seen.points}
-        assert {"battery", "bridge", "output", "load"} <= names
+        assert {"source", "bridge", "output", "load"} <= names
         assert "inductor" not in names
         assert seen.stepped
         if event == "short circuit":

@@ -120,7 +120,7 @@ def test_every_node_has_a_side_and_a_swing(route, wave, refuge, shelf):
     brief = refuge.but(output={"waveform": wave})
     rows = charts(work_out(brief, {}, shelf, USUAL, route), "isolation")[1].rows[1:]
     sides = {side.split(",")[0].split(";")[0] for _, side, _ in rows}
-    assert {"battery", "earth"} <= sides
+    assert {"source", "earth"} <= sides
     assert ("link" in sides) is (route == "push-pull link")
     assert all(node and swing for node, _, swing in rows)
 

@@ -50,7 +50,7 @@ def test_variants_solve_to_different_builds_without_a_stop(change, refuge, shelf
 def test_three_kilowatts_from_twelve_volts_explains_what_is_hard(refuge, shelf):
     found = solve(changed(refuge, source={"cells": 4}, power={"continuous": 3000, "surge": 6000}), {}, shelf, USUAL)
     told = " ".join(f.title for f in found.findings)
-    assert "The lowest input cannot give the surge" in told
+    assert "The flat battery cannot give the surge" in told
     assert "Input drop too high" in told
     assert any(f.severity in ("stop", "fix") for f in found.findings)
 

@@ -5,8 +5,8 @@ import math
 import pytest
 from pydantic import ValidationError
 
-from rhombos.core.blocks import battery, input_stage
-from rhombos.core.blocks.battery import cold_resistance
+from rhombos.core.blocks import input_stage, source
+from rhombos.core.blocks.source.battery import cold_resistance
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import read_profile
@@ -131,14 +131,14 @@ def test_an_inrush_is_summed_over_its_decay():
 def test_a_battery_at_its_edge_counts_as_given_out(share, out, refuge):
     """At 97 % of the most it can give, E²/(4·R), a percent more power takes a fortieth of its voltage."""
     open_volts, ohms = 25.6, refuge.source.internal_resistance
-    state = battery.assess(open_volts, share * open_volts**2 / (4 * ohms), refuge, SILENT)
+    state = source.assess(open_volts, share * open_volts**2 / (4 * ohms), refuge, SILENT)
     assert state.collapsed is out
     if not out:
         assert state.terminal * state.current == pytest.approx(state.power, rel=1e-9)
 
 
 @pytest.mark.parametrize("banks", [1, 2])
-@pytest.mark.parametrize(("amps", "high"), [(1.5, 16.8), (6.0, 33.6), (40.0, 29.2), (3.0, 56.0)])
+@pytest.mark.parametrize(("amps", "full"), [(1.5, 16.8), (6.0, 33.6), (40.0, 29.2), (3.0, 56.0)])
 def test_no_cheaper_cans_carry_a_ripple_that_grows_with_the_bank(amps, full, banks, refuge, shelf):
     """Every can in every number, against the one that the search takes."""
     cells = max(1, round(full / 4.2))

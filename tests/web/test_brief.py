@@ -140,3 +140,21 @@ def test_each_load_has_its_share_of_the_power(bench):
     bench.until(lambda: "heater" in shares())
     assert shares()["adapter"] == 0.6
     assert shares()["heater"] is None
+
+
+def test_a_rail_takes_the_batterys_place_and_the_battery_comes_back(bench):
+    bench.click("show-brief")
+    bench.one("show-battery")
+    Select(bench.one("brief-sources.0.kind")).select_by_visible_text("DC rail")
+    bench.until(lambda: "24 V rail" in bench.text("show-brief"))
+    bench.gone("show-battery")
+    bench.type("brief-sources.0.limit", "40")
+    bench.until(lambda: asked(bench, "sources.0.limit") == 40)
+    bench.choose("source")
+    bench.until(lambda: "latches below" in bench.text("chart-rail-line"))
+    assert bench.text("sheet-title") == "1 DC rail"
+    bench.click("show-brief")
+    Select(bench.one("brief-sources.0.kind")).select_by_visible_text("battery")
+    bench.until(lambda: "LiFePO4" in bench.text("show-brief"))
+    bench.kept()
+    assert asked(bench, "sources.0.cells") == 8

@@ -75,8 +75,8 @@ def test_a_square_wave_has_its_scope_but_no_bridge_to_modulate(bench):
     bench.select("pick-load", "lamp, cold")
     bench.select("pick-event", "load step")
     bench.until(lambda: "A filament is cold at first" in bench.text("scope"))
-    bench.click("probe-battery")
-    bench.until(lambda: "Battery current, mean" in bench.text("readings"))
+    bench.click("probe-source")
+    bench.until(lambda: "Source current, mean" in bench.text("readings"))
 
 
 def drawn(bench, what):
@@ -132,13 +132,13 @@ def test_the_battery_is_probed_and_its_spectrum_read(bench):
     bench.click("show-waves")
     bench.click("page-scope")
     settled(bench)
-    bench.click("probe-battery")
-    bench.until(lambda: "Battery current, mean" in bench.text("readings"))
+    bench.click("probe-source")
+    bench.until(lambda: "Source current, mean" in bench.text("readings"))
     assert bench.one("pick-fed-by").get_attribute("value") == "source, averaged"
     bench.click("probe-load")
     bench.until(lambda: "load" not in drawn(bench, "names").split())
-    bench.select("pick-spectrum", "battery")
-    bench.until(lambda: "Spectrum: battery" in bench.text("chart-spectrum"))
+    bench.select("pick-spectrum", "source")
+    bench.until(lambda: "Spectrum: source" in bench.text("chart-spectrum"))
     bench.type("spectrum-limit", "1 %")
     bench.until(lambda: "the first at 100.0 Hz" in bench.text("chart-spectrum"))
 

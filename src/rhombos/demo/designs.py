@@ -56,5 +56,26 @@ DEMO: dict[str, Design] = {
             "pins": {"transformer.core": "E 42/21/15", "front_end.frequency": 33e3},
         }
     ),
+    "b6a1f2d0-0000-4000-8000-000000000005": Design.model_validate(
+        {
+            "name": "Signal hut, on its 48 V rail",
+            "brief": {
+                "source": {
+                    "kind": "DC rail",
+                    "nominal": "48 V",
+                    "lowest": "42 V",
+                    "highest": "54 V",
+                    "limit": "30 A",
+                    "resistance": "8 mΩ",
+                    "capacitance": "2.2 mF",
+                    "cable_length": "3 m",
+                },
+                "output": {"voltage": "230 V", "frequency": "50 Hz"},
+                "power": {"continuous": "500 W", "surge": "800 W", "surge_time": "2 s", "power_factor": 0.9},
+                "loads": ["instrument", "adapter"],
+                "targets": {"efficiency": "90 %", "distortion": "5 %", "idle": "20 W", "ambient": "45 °C"},
+            },
+        }
+    ),
 }
 """By identity, so that loading the demo data twice makes no copies."""

@@ -265,7 +265,13 @@ function TotalsLine({ solution, chosen, go }: { solution: Solution; chosen: stri
       {t && (
         <Box truncate title="at full power, nominal input">
           in <Bold>{t.power_in}</Bold> = out <Bold>{t.power_out}</Bold> + lost <Bold>{t.lost}</Bold> · efficiency{" "}
-          <Bold testid="efficiency">{t.efficiency}</Bold> · idle <Bold>{t.idle}</Bold> · runs <Bold>{t.run_time}</Bold>
+          <Bold testid="efficiency">{t.efficiency}</Bold> · idle <Bold>{t.idle}</Bold>
+          {solution.totals?.run_time != null && (
+            <>
+              {" "}
+              · runs <Bold>{t.run_time}</Bold>
+            </>
+          )}
         </Box>
       )}
       <Box ml="auto">

@@ -48,7 +48,7 @@ const RailCircuit = ({ v }: { v: Values }) => (
     <Tag x={200} y={22} at="middle" name="Rₛ" />
     <Tag x={200} y={64} at="middle" value={v.resistance} />
     <Tag x={264} y={98} at="end" value={v.capacitor} />
-    <Tag x={350} y={88} name={v.terminal} value="at the terminals" />
+    <Tag x={350} y={88} name={v.terminal} value="terminals" />
     <path d="M292 30h26m-6-4 6 4-6 4" fill="none" stroke="var(--chakra-colors-copper)" strokeWidth="1.5" />
     <Tag x={305} y={20} at="middle" value={v.current} />
   </>

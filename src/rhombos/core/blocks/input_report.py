@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from rhombos.core.blocks.input_stage import (
+    MELTS,
     MOST_CABLE,
     MOST_RUNS,
     OPEN,
@@ -12,6 +13,7 @@ from rhombos.core.blocks.input_stage import (
     InputStageBuild,
     InputState,
     can_voltage,
+    lasting,
 )
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
@@ -24,8 +26,6 @@ from rhombos.core.units import fmt, short
 
 LEAST_LIFE = 10000 * 3600.0
 """Life of the bank at full power that a house expects, s."""
-MELTS = 1.6
-"""Current over its rating that a fuse for wires stands for an hour (IEC 60269, conventional fusing current)."""
 
 
 def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
@@ -42,8 +42,9 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     )
     sheet.choice("cable", "A", "Cable section")
     sheet.choice("runs", "n_A", "Cables in parallel, each pole")
+    lasts = lasting(fuse, brief)
     cabled = sheet.fixed(
-        "fuse_rated", "I_F", "Fuse rating, on this cable", fuse.i_rating, "A", sheet.now.ampacity, 0.0, "maximum ambient"
+        "fuse_rated", "I_F", "Fuse or limit, on this cable", lasts, "A", sheet.now.ampacity, 0.0, "maximum ambient"
     )
     drop = sheet.limited(
         "drop_share", r"\Delta V/V", "Drop before the stage", "%", rules.cable_drop * 1.5, 1 / 3, over=("low",)
@@ -111,10 +112,10 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
             "fuse_waits",
             "note",
             "The supply's limit never melts the fuse",
-            f"{short(brief.source.limit, 'A')} is the most that flows on into a short, and {short(fuse.i_rating, 'A')} stand "
-            f"{fmt(MELTS * fuse.i_rating, 'A')} for an hour: the limit protects the leads, "
-            "and a reversed input heats its diode with it.",
-            "Choose leads and diode for the limit; the fuse serves when another source takes the rail's place.",
+            f"{short(brief.source.limit, 'A')} is all that flows on into a short, and {short(fuse.i_rating, 'A')} stand "
+            f"{fmt(MELTS * fuse.i_rating, 'A')} for an hour. Leads are proposed for the limit; a reversed input heats its "
+            "diode with it until the supply is switched off.",
+            "A diode on a heat-sink that stands the limit; the fuse serves when another source takes the rail's place.",
             figure="fuse",
         )
     if load.severity:
@@ -142,7 +143,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
             "cable_unprotected",
             "stop",
             "The fuse does not protect the cable",
-            f"A {short(fuse.i_rating, 'A')} fuse on {many}{short(build.cable, 'm^2')}, which carry "
+            f"{short(lasts, 'A')} may flow on and on through {many}{short(build.cable, 'm^2')}, which carry "
             f"{fmt(sheet.now.ampacity, 'A')} continuously in a room of {short(brief.targets.ambient, 'degC')}: the "
             "insulation burns first.",
             "Use a heavier cable, or a smaller fuse; local codes decide the section.",

@@ -13,6 +13,7 @@ from rhombos.core.blocks.base import Build, by_route, options, part, remembered
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
+from rhombos.core.design.sources import RailSource
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.winding import copper_resistivity
@@ -39,6 +40,8 @@ CAN_PLACE = 0.45
 SHUNT, SERIES, OPEN = "diode and fuse", "series switch", "nothing"
 CONNECTORS = (10, 15, 25, 30, 45, 50, 60, 75, 100, 120, 150, 175, 200, 250, 350, 500, 700, 1000)
 """Ratings of source connectors, A."""
+MELTS = 1.6
+"""Current over its rating that a fuse for wires stands for an hour (IEC 60269, conventional fusing current)."""
 LUGS = 4
 """Ends of a pair of source leads."""
 WIRE_WITHSTAND = 115e6
@@ -136,6 +139,13 @@ def can_voltage(full: float, banks: int) -> float:
     return full if banks == 1 else full / banks * (1 + BANK_IMBALANCE)
 
 
+def lasting(fuse: Fuse, brief: Brief) -> float:
+    """The largest current that may flow on and on, A: what the fuse is rated for, or a supply's limit that never melts it."""
+    if isinstance(brief.source, RailSource) and brief.source.limit < MELTS * fuse.i_rating:
+        return max(fuse.i_rating, brief.source.limit)
+    return fuse.i_rating
+
+
 def ampacity(section: float, runs: int, brief: Brief, rules: Rules, ledger: Ledger = SILENT) -> float:
     """What the cable may carry continuously at the maximum ambient, A; nothing where that is above its insulation's limit."""
     room, most = brief.targets.ambient + 273.15, rules.cable_insulation + 273.15
@@ -196,7 +206,7 @@ def propose(
             "reverse": SHUNT,
             "reverse_i2t": float(f"{OUTLASTS * 1.05 * fuse_part.i2t:.2g}"),
             "reverse_ohms": float(f"{SERIES_DROP * empty / max(current, 0.1):.1g}"),
-            "connector": float(next((c for c in CONNECTORS if c >= fuse_part.i_rating), CONNECTORS[-1])),
+            "connector": float(next((c for c in CONNECTORS if c >= lasting(fuse_part, brief)), CONNECTORS[-1])),
             **pins,
         }
     )
@@ -215,7 +225,7 @@ def _cable(
             whole = section * runs
             if (
                 whole >= area
-                and ampacity(section, runs, brief, rules) >= fuse.i_rating
+                and ampacity(section, runs, brief, rules) >= lasting(fuse, brief)
                 and book.cable_withstand.work({"k_wire": WIRE_WITHSTAND, "A_cu": whole}) >= fuse.i2t
             ):
                 return {"cable": section, "runs": runs}
