@@ -36,6 +36,8 @@ DRAWERS = 7
 """Every seventh case has a drawer to take from; prime to the routes and to the slower checks, so that each has its turn."""
 RAILS = 11
 """Every eleventh case is fed by a DC rail."""
+FAR = 5
+"""Every fifth of the others asks for what lies at an end."""
 BALANCE = 1e-3
 """What may be missing of a point's power."""
 IDLE_SHARE, IDLE_FLOOR = 0.15, 15.0
@@ -151,6 +153,24 @@ def on_a_rail(case: Case, seed: int) -> Case:
     return replace(case, brief=case.brief.but(source=rail))
 
 
+def far_out(case: Case, seed: int) -> Case:
+    """The same at an end of what may be asked: a low or high socket, a low or high line, very little power or much."""
+    dice = random.Random(f"{seed} far {case.index}")
+    brief, nominal = case.brief, case.brief.source.volts[1]
+    asked = brief.power
+    which = dice.randrange(4)
+    if which == 0:
+        brief = brief.but(output={"voltage": round(24 * (280 / 24) ** dice.random(), 1)})
+    elif which == 1:
+        brief = brief.but(output={"frequency": round(25 * (440 / 25) ** dice.random(), 1)})
+    else:
+        power = round(20 * 3 ** dice.random()) if which == 2 else min(130 * nominal, round(3000 * (5 / 3) ** dice.random(), -1))
+        capacity = max(brief.source.capacity, 1.15 * power / nominal * dice.uniform(0.8, 6) * 3600)
+        surge = min(HIGHEST_SURGE, power * asked.surge / asked.continuous)
+        brief = brief.but(power={"continuous": power, "surge": surge}, source={"capacity": min(5000 * 3600.0, capacity)})
+    return replace(case, brief=brief)
+
+
 def settled_or_named(worked: Worked, told: Solution) -> Iterator[str]:
     """Every point settled, or a finding that says it did not."""
     named = {f.code for f in told.findings}
@@ -232,7 +252,7 @@ def natural_growth(worked: Worked, more: float) -> float:
 def neighbours_near(case: Case, worked: Worked, shelf: Shelf, rules: Rules) -> Iterator[str]:
     """Three hundredths more power moves loss and idle no further than a step between parts explains."""
     power = case.brief.power
-    more = min(3000.0, NEIGHBOUR * power.continuous)
+    more = min(5000.0, NEIGHBOUR * power.continuous)
     if more <= power.continuous:
         return
     surge = min(HIGHEST_SURGE, max(more, power.surge * more / power.continuous))
@@ -312,7 +332,10 @@ def _one(job: tuple[int, int, str, int]) -> Outcome:
     index, seed, preset, each = job
     shelf = random_drawer(_shelf(), index, seed) if index % DRAWERS == DRAWERS - 1 else _shelf()
     case = case_at(index, seed)
-    case = on_a_rail(case, seed) if index % RAILS == RAILS - 1 else case
+    if index % RAILS == RAILS - 1:
+        case = on_a_rail(case, seed)
+    elif index % FAR == FAR - 1:
+        case = far_out(case, seed)
     return judge(case, index % 10 == 0, shelf, PRESETS[preset], each > 0 and index % each == 0)  # type: ignore[index]
 
 

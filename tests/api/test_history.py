@@ -115,7 +115,7 @@ def test_a_stored_design_opens_without_what_is_refused_today_and_says_what(clien
     assert found["design"]["brief"]["outputs"][0]["voltage"] == 230
     faults = {f["field"]: f["message"] for f in found["faults"]}
     assert set(faults) == {"brief.outputs.0.voltage", "brief_of_old", "push_pull.turns", "h_bridge.carrier", "dc_link.count"}
-    assert "400 V is above the allowed 100 V to 240 V" in faults["brief.outputs.0.voltage"]
+    assert "400 V is above the allowed 24 V to 280 V" in faults["brief.outputs.0.voltage"]
     listed = next(d for d in client.get("/api/designs").json() if d["id"] == made["id"])
     assert "cannot be read whole" in listed["asked"]
     saved = save(client, made["id"], found["design"], 1).json()  # kept without them, and the old revision stays

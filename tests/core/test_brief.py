@@ -40,9 +40,9 @@ def refused(content, model=Brief) -> list[Problem]:
 @pytest.mark.parametrize(
     ("content", "message"),
     [
-        ({"output": {"voltage": 400}}, "outputs.0.voltage: 400 V is above the allowed 100 V to 240 V; lower it"),
-        ({"output": {"voltage": "90 V"}}, "outputs.0.voltage: 90 V is below the allowed 100 V to 240 V; raise it"),
-        ({"output": {"frequency": "50 kHz"}}, "outputs.0.frequency: 50 kHz is above the allowed 45 Hz to 65 Hz; lower it"),
+        ({"output": {"voltage": 400}}, "outputs.0.voltage: 400 V is above the allowed 24 V to 280 V; lower it"),
+        ({"output": {"voltage": "9 V"}}, "outputs.0.voltage: 9 V is below the allowed 24 V to 280 V; raise it"),
+        ({"output": {"frequency": "50 kHz"}}, "outputs.0.frequency: 50 kHz is above the allowed 25 Hz to 440 Hz; lower it"),
         ({"power": {"continuous": "1k2W"}}, "mixes two notations"),
         ({"power": {"continuous": 600, "surge": 100}}, "surge of 100 W is outside 600 W to 4.8 kW"),
         ({"power": {"power_factor": 0.2}}, "outputs.0.power.power_factor: 0.2 is below the allowed 0.5 to 1; raise it"),
@@ -111,7 +111,7 @@ def test_a_design_goes_out_and_comes_back():
 def test_range_and_unit_are_read_off_the_model():
     voltage = find_field(Brief, ["outputs", "0", "voltage"])
     assert unit_of(voltage) == "V"
-    assert allowed_range(voltage) == "100 V to 240 V"
+    assert allowed_range(voltage) == "24 V to 280 V"
     assert unit_of(find_field(Brief, ["sources", "0", "cells"])) is None
     assert find_field(Brief, ["nowhere"]) is None
 

@@ -7,7 +7,7 @@ pytestmark = pytest.mark.web
 
 def test_a_finding_is_waived_with_a_reason_and_seen_in_the_record(bench):
     bench.click("show-protection")
-    bench.one("chart-battery-ladder")
+    bench.one("chart-input-ladder")
     bench.click("value-protection.after_trip")
     bench.select("input-protection.after_trip", "continuous retry")
     bench.until(lambda: "protection.retries" in bench.findings())

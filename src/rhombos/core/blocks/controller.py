@@ -35,7 +35,7 @@ from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.loops import margins
 from rhombos.core.magnetics.sense import DIODE, SenseTransformer, best_sense_grade, rank_sense_cores, sense_from
 from rhombos.core.parts import Core, Shelf
-from rhombos.core.preferred import E6, E12, at_least, at_most, nearest
+from rhombos.core.preferred import E6, E12, E24, at_least, at_most, nearest
 from rhombos.core.requirement import Requirement
 from rhombos.core.units import Farad, Hertz, Ohm, Ratio, Second, Volt
 
@@ -198,9 +198,9 @@ def _divider(need: ControllerNeed, fields: dict[str, Any]) -> dict[str, Any]:
         trimmer = at_least(max(10.0, TRIM_SHARE * bottom), E6)
         return {"r_top": top, "r_bottom": bottom, "set_trimmer": trimmer}
     best: tuple[float, float, float, float] | None = None
-    for mantissa in (2.2, 2.7, 3.3, 3.9, 4.7, 5.6, 6.8):
+    for mantissa, wider in itertools.product((m for m in E24 if 2.2 <= m <= 6.8), (1.0, 1.5)):
         bottom = mantissa * 1e3
-        trimmer = float(fields.get("set_trimmer", at_least(TRIM_SHARE * bottom, E6)))
+        trimmer = float(fields.get("set_trimmer", at_least(wider * TRIM_SHARE * bottom, E6)))
         top = nearest((bottom + trimmer / 2) * ratio)
         miss = abs(math.log((1 + top / (bottom + trimmer / 2)) * fields["reference"] / need.link))
         best = min(best or (math.inf, 0, 0, 0), (miss, bottom, top, trimmer))

@@ -103,6 +103,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
         sheet.choice("clamp_part", "", "Clamp resistor type")
         heat_in = sheet.limited("clamp_loss", "P_c", "Clamp dissipation", "W", series.power, rules.resistor_margin, over=STEADY)
         if heat_in.severity:
+            most = max(r.power for r in sheet.shelf.all(Resistor))
             sheet.find(
                 "clamp_heat",
                 heat_in.severity,
@@ -114,6 +115,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
                     ("Let the proposal choose it", {"front_end.clamp_part": None}),
                     ("Use switches of a higher rating, with their clamp", FREED),
                 ),
+                unavoidable=f"no resistor on the shelf burns more than {short(most, 'W')}" if series.power >= most else None,
             )
     sheet.result("pulse", "I", "Pulse current of one side", "A")
     sheet.result("side_rms", r"I_{rms}", "RMS current of one side", "A")

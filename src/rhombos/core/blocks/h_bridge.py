@@ -41,6 +41,8 @@ from rhombos.core.units import Hertz, Ratio, Second
 KEY, TITLE = "h_bridge", "H-bridge"
 CARRIER = 18e3
 """Above hearing at the legs, twice that at the filter; higher only buys a smaller choke for more loss."""
+CARRIER_OVER_LINE = 100.0
+"""Least carrier over the line: the filter's corner lies beyond ten times the line and below a fifth of the carrier."""
 AUDIBLE = 16e3
 """Up to here people hear a carrier, Hz."""
 SHORTEST_DEAD_TIME = 250e-9
@@ -55,6 +57,11 @@ SURGE_RESERVE = 1.1
 """What a surge's heat may come to over what a proposal sees of it."""
 STRAY_SPIKE = 0.08
 """Spike on the bus from the stray inductance of the loop, as a share of it: short, wide, decoupled at the legs."""
+
+
+def carrier_for(line: float) -> float:
+    """The carrier that is proposed for a line frequency, Hz."""
+    return max(CARRIER, 1e3 * math.ceil(CARRIER_OVER_LINE * line / 1e3))
 
 
 class HBridgeBuild(Build):
@@ -113,7 +120,10 @@ def propose(
     need: BridgeNeed, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
 ) -> HBridgeBuild:  # fmt: skip
     """Switches of least price plus worth of loss that stand the link and stay cool."""
-    fields: dict[str, Any] = {"carrier": CARRIER, "fraction": FRACTIONS[brief.output.waveform]} | pins
+    fields: dict[str, Any] = {
+        "carrier": carrier_for(brief.output.frequency),
+        "fraction": FRACTIONS[brief.output.waveform],
+    } | pins
     if brief.output.waveform != "modified":
         fields["fraction"] = 1.0
     air = brief.targets.ambient + rules.enclosure_rise

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from rhombos.core.blocks.cooling import steady_limit
-from rhombos.core.blocks.h_bridge import AUDIBLE, CARRIER, STRAY_SPIKE, HBridgeBuild
+from rhombos.core.blocks.h_bridge import AUDIBLE, STRAY_SPIKE, HBridgeBuild, carrier_for
 from rhombos.core.blocks.regulation import judge_output
 from rhombos.core.blocks.surge import bridge_devices, judge_surge
 from rhombos.core.conduction import bridge_intervals
@@ -160,6 +160,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
             cures=(("Let the proposal set link and share", {"dc_link.voltage": None, "h_bridge.fraction": None}),),
         )
     if not stepped and 20 <= build.carrier <= AUDIBLE:
+        carrier = carrier_for(brief.output.frequency)
         sheet.find(
             "audible",
             "watch",
@@ -167,7 +168,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
             f"{short(build.carrier, 'Hz')} sings in the inductor; people complain from 20 Hz to 16 kHz.",
             "Carry at 18 kHz or more, where the parts allow it.",
             figure="carrier",
-            cures=((f"Carry at {short(CARRIER, 'Hz')}", {"h_bridge.carrier": CARRIER}),),
+            cures=((f"Carry at {short(carrier, 'Hz')}", {"h_bridge.carrier": carrier}),),
         )
     share = f"on {fmt(build.fraction, '%', 2)} of the time"
     headline, remark = short(build.carrier, "Hz"), "unipolar sine PWM: the filter sees twice the carrier"

@@ -150,10 +150,15 @@ def propose(
 def _pulses(need: FilterNeed, henry: float, fields: Mapping[str, Any], shelf: Shelf) -> Crest:
     """What loads at the crest add behind such an inductance, H, and the capacitors of the fields."""
     relative = need.crest_power / need.voltage**2
-    bank = fields["count"] * shelf.get(Capacitor, fields["capacitor"]).c * need.ratio**2
-    corner = float(book.corner(L=henry + need.leakage, C=bank)) / need.frequency
+    corner = _corner(need, henry, fields, shelf) / need.frequency
     reactance = 2 * math.pi * need.frequency * (henry + need.leakage)
     return crest(reactance * relative, corner, need.voltage * need.ratio, need.path_resistance * relative)
+
+
+def _corner(need: FilterNeed, henry: float, fields: Mapping[str, Any], shelf: Shelf) -> float:
+    """Where such an inductance, H, and the capacitors of the fields ring, Hz."""
+    bank = fields["count"] * shelf.get(Capacitor, fields["capacitor"]).c * need.ratio**2
+    return float(book.corner(L=henry + need.leakage, C=bank))
 
 
 def _inductance(
@@ -166,7 +171,10 @@ def _inductance(
         henry = float(f"{min(0.5, max(1e-6, share * wanted)):.2g}")
         if not need.crest_power:
             return henry
-        bent = _pulses(need, henry, _capacitor(need, henry, fields, shelf, rules) | fields, shelf).distortion
+        tried = _capacitor(need, henry, fields, shelf, rules) | fields
+        if least[1] and _corner(need, henry, tried, shelf) > 2 * need.carrier / RIPPLE_OVER_CORNER:
+            break  # the carrier would come through
+        bent = _pulses(need, henry, tried, shelf).distortion
         if bent <= LIKELY_BENT * brief.targets.distortion:
             return henry
         least = min(least, (bent, henry))
@@ -195,7 +203,7 @@ def _capacitor(
     place = np.flatnonzero(shelf.column(Capacitor, "id") == pins["capacitor"] if "capacitor" in pins else able)
     if not place.size:
         return {"capacitor": max(shelf.all(Capacitor), key=lambda c: (c.v_ac, c.c)).id, "count": 1}
-    count = np.array([int(pins["count"])] if "count" in pins else [1, 2, 3])[:, None]
+    count = np.array([int(pins["count"])] if "count" in pins else [1, 2, 3, 4, 6, 8])[:, None]
     bank = count * cans.c[place]
     miss = np.abs(np.log(bank / wanted)) + 5 * np.maximum(0.0, bank / (1.08 * max(most, enough)) - 1)
     near = np.round(miss, 1) + 0.05 * (count - 1)

@@ -49,13 +49,14 @@ HIGHEST_PICK_UP = 1.25
 LEAST_TWICE = 0.2
 DELAY = 3e-6
 """From the trip level to a switch that is off, s: blanking, comparator, driver."""
-FUSES = (0.5, 0.63, 0.8, 1, 1.25, 1.6, 2, 2.5, 3.15, 4, 5, 6.3, 8, 10, 12.5, 16, 20, 25, 32, 40, 50, 63)
-"""Ratings of small AC fuses, A (R10 series)."""
-RELAYS = (3, 5, 8, 10, 16, 20, 30, 40, 63, 80, 100, 125, 160, 200, 250)
+FUSES = (0.1, 0.16, 0.25, 0.4, 0.5, 0.63, 0.8, 1, 1.25, 1.6, 2, 2.5, 3.15, 4, 5, 6.3, 8, 10, 12.5, 16, 20, 25, 32, 40, 50,
+         63, 80, 100, 125, 160, 200, 250, 315, 400)  # fmt: skip
+"""Ratings of AC fuses, A (R10 series)."""
+RELAYS = (3, 5, 8, 10, 16, 20, 30, 40, 63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630)
 """Ratings of usual output relays, the largest of them contactors, A."""
 SUPPRESSES = 1.15
 """Working voltage of a suppressor over the least that will do, at most: one for more lets more through."""
-SUPPRESSORS = (115, 130, 140, 150, 175, 195, 210, 230, 250, 275, 300, 320, 350, 385, 420)
+SUPPRESSORS = (25, 30, 35, 40, 50, 60, 75, 95, 115, 130, 140, 150, 175, 195, 210, 230, 250, 275, 300, 320, 350, 385, 420)
 """Highest working voltages of surge suppressors, V RMS."""
 LINEAR, SWITCHED = "linear regulator", "converter"
 GUARDED, UNGUARDED = "suppressor and filter", "nothing"
@@ -96,8 +97,8 @@ class ProtectionBuild(Build):
     supply: str = options("Control supply", LINEAR, SWITCHED)
     supply_stands: Volt = Field(ge=10, le=500, title="Its highest input")
     supply_guard: str = options("Before it", GUARDED, UNGUARDED)
-    output_low: Volt = Field(ge=20, le=400, title="Output too low, RMS")
-    output_high: Volt = Field(ge=50, le=500, title="Output too high, RMS")
+    output_low: Volt = Field(ge=5, le=400, title="Output too low, RMS")
+    output_high: Volt = Field(ge=10, le=500, title="Output too high, RMS")
     overload: Watt = Field(ge=10, le=3e4, title="Overload counts above")
     twice: Second = Field(ge=0.01, le=600, title="Time allowed at 2× overload")
     short: str = options("Short circuit", ELECTRONIC, FUSE_ALONE)
@@ -105,9 +106,9 @@ class ProtectionBuild(Build):
     short_delay: Second = Field(ge=1e-7, le=1e-2, title="Trip-to-off delay")
     coil: Henry = Field(ge=0, le=0.1, title="Coil in the output that slows a short")
     after_trip: str = options("After a short", "latched", "three retries", "continuous retry")
-    output_relay: Ampere = Field(ge=0.1, le=300, title="Relay at the socket, both poles")
-    output_fuse: Ampere = Field(ge=0.1, le=63, title="Fuse at the socket")
-    suppressor: Volt = Field(ge=50, le=1000, title="Surge suppressor, working RMS")
+    output_relay: Ampere = Field(ge=0.1, le=700, title="Relay at the socket, both poles")
+    output_fuse: Ampere = Field(ge=0.05, le=400, title="Fuse at the socket")
+    suppressor: Volt = Field(ge=10, le=1000, title="Surge suppressor, working RMS")
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,7 +6,7 @@ from rhombos.core.blocks.cooling import steady_limit
 from rhombos.core.blocks.rectifier import RectifierBuild, RectifierState
 from rhombos.core.blocks.wound import choke_of, judge, show_stress, show_winding
 from rhombos.core.design.findings import PinValue
-from rhombos.core.parts import Diode, Resistor
+from rhombos.core.parts import Diode, Resistor, Shelf
 from rhombos.core.points import STEADY
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet
@@ -78,7 +78,8 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     if current.severity:
         sheet.find("current", current.severity, "The diodes are too small",
                    f"{fmt(current.value, 'A')} mean in each.", "Use larger diodes.", worst=current,
-                   cures=(("Let the proposal choose the diode", {"rectifier.diode": None}),))  # fmt: skip
+                   cures=(("Let the proposal choose the diode", {"rectifier.diode": None}),),
+                   unavoidable=strongest(sheet.shelf, diode))  # fmt: skip
     if slow.severity:
         sheet.find("slow", "stop" if slow.severity == "stop" else "watch", "These diodes are too slow",
                    f"They recover in {fmt(diode.t_rr, 's')}, {fmt(slow.value, '%', 2)} of the period: they conduct backwards "
@@ -102,6 +103,17 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
          "ripple": f"ripple {fmt(now.ripple, 'A')}" if how.choke else f"pulses of {fmt(now.pulse_peak, 'A')}",
          "damper": "none" if build.damper == "none" else
          f"{fmt(build.damper_capacitor, 'F')}, {fmt(build.damper_resistor, 'ohm')}"})  # fmt: skip
+
+
+def strongest(shelf: Shelf, diode: Diode) -> str | None:
+    """Why no other diode avoids it: none that stands the voltage, and is as fast, carries more."""
+    able = [d for d in shelf.all(Diode) if d.v_rating >= diode.v_rating and d.t_rr <= 2 * diode.t_rr]
+    most = max(d.i_rating for d in able)
+    return (
+        f"no diode of its voltage and speed on the shelf carries more than {short(most, 'A')}"
+        if diode.i_rating >= most
+        else None
+    )
 
 
 CLIMB = 1.10

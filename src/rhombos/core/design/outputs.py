@@ -16,7 +16,7 @@ Waveform = Literal["sine", "modified", "square"]
 LoadKind = Literal["lamp", "heater", "adapter", "instrument", "fan", "compressor", "rectifier"]
 CRESTED: tuple[LoadKind, ...] = ("adapter", "rectifier")
 """Loads that draw their current in short pulses at the crest: rectifiers without correction."""
-MOST_SURGE, HIGHEST_SURGE = 8.0, 9000.0
+MOST_SURGE, HIGHEST_SURGE = 8.0, 10_000.0
 """Surge over continuous power, as a compressor's start asks it, and the highest power of all, W."""
 _WATTS = TypeAdapter(Watt)
 
@@ -24,8 +24,8 @@ _WATTS = TypeAdapter(Watt)
 class PowerAsked(Section):
     """How much, for how long, at which power factor."""
 
-    continuous: Watt = Field(600, ge=50, le=3000, title="Continuous power")
-    surge: Watt = Field(1200, ge=50, le=HIGHEST_SURGE, title="Surge power")
+    continuous: Watt = Field(600, ge=20, le=5000, title="Continuous power")
+    surge: Watt = Field(1200, ge=20, le=HIGHEST_SURGE, title="Surge power")
     surge_time: Second = Field(5, ge=0, le=60, title="Surge time")
     power_factor: Ratio = Field(0.9, ge=0.5, le=1, title="Power factor")
     profile: str = Field("", max_length=300, title="A day's use, as 60 W 4 h, 500 W 20 min")
@@ -96,8 +96,8 @@ class AcOutput(Section):
     """A socket of one phase, with what it is asked."""
 
     kind: Literal["AC"] = Field("AC", title="Kind of output")
-    voltage: Volt = Field(230, ge=100, le=240, title="Output voltage, RMS")
-    frequency: Hertz = Field(50, ge=45, le=65, title="Output frequency")
+    voltage: Volt = Field(230, ge=24, le=280, title="Output voltage, RMS")
+    frequency: Hertz = Field(50, ge=25, le=440, title="Output frequency")
     waveform: Waveform = Field("sine", title="Waveform")
     power: PowerAsked = Field(default_factory=PowerAsked, title="Power")
     loads: tuple[LoadKind, ...] = Field(("lamp", "adapter"), max_length=7, title="Intended loads")

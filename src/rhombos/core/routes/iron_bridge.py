@@ -141,7 +141,7 @@ class IronBridge(IronRoute):
                      brief.targets.ambient + rules.enclosure_rise, 1, brief.targets.idle),
             own["iron_transformer"], shelf, rules)  # fmt: skip
         ratio = iron_transformer.made(transformer, shelf).ratio
-        carrier = float(own["h_bridge"].get("carrier", h_bridge.CARRIER))
+        carrier = float(own["h_bridge"].get("carrier", h_bridge.carrier_for(line)))
         need = output_filter.FilterNeed(
             brief.output.voltage / ratio, line, asked.current * ratio, asked.power_factor, full, carrier,
             rules.modulation_limit, hints.path_resistance, hints.dead_volts, ratio=ratio, leakage=hints.leakage,

@@ -249,7 +249,7 @@ class LinkRoute(Route):
         if brief.output.stepped:
             taken, modulation, peak = drawn(step_demand(fraction, asked.power_factor)), 1.0, asked.peak_current
         else:
-            carrier = float(own["h_bridge"].get("carrier", h_bridge.CARRIER))
+            carrier = float(own["h_bridge"].get("carrier", h_bridge.carrier_for(brief.output.frequency)))
             filter_need = output_filter.FilterNeed(
                 asked.voltage, asked.frequency, asked.current, asked.power_factor, voltage, carrier, modulation,
                 hints.path_resistance, hints.dead_time_volts, crest_power=asked.crest_power)  # fmt: skip
