@@ -8,36 +8,27 @@ one another, cures that cure, idle far below rated).
 from __future__ import annotations
 
 import argparse
-import random
 import sys
 import time
 import traceback
 from collections import Counter
 from collections.abc import Iterator, Mapping
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
 from benchmarks.agreement import agreements
+from benchmarks.cases import DRAWERS, Case, drawn, random_drawer
 
-from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import ORDER
 from rhombos.core.design.outputs import HIGHEST_SURGE
 from rhombos.core.design.rules import PRESETS, Rules
-from rhombos.core.design.sources import CELL_VOLTS, HIGHEST_NOMINAL, LOWEST_NOMINAL, BatterySource, RailSource
-from rhombos.core.parts import KINDS, Shelf
-from rhombos.core.parts.drawer import Stock
+from rhombos.core.parts import Shelf
 from rhombos.core.report import Solution
-from rhombos.core.routes import ROUTES, RouteName, lossy
+from rhombos.core.routes import lossy
 from rhombos.core.solve import Worked, explain, work_out
 from rhombos.demo import house_shelf
 
-DRAWERS = 7
-"""Every seventh case has a drawer to take from; prime to the routes and to the slower checks, so that each has its turn."""
-RAILS = 11
-"""Every eleventh case is fed by a DC rail."""
-FAR = 5
-"""Every fifth of the others asks for what lies at an end."""
 BALANCE = 1e-3
 """What may be missing of a point's power."""
 IDLE_SHARE, IDLE_FLOOR = 0.15, 15.0
@@ -55,33 +46,6 @@ MOST_LOST = 0.45
 """Share of a battery's EMF lost on the way from which its loss grows without bound: half is its most power."""
 
 
-@dataclass(frozen=True)
-class Case:
-    """One brief on one route; every tenth carries the slower checks too."""
-
-    index: int
-    route: RouteName
-    brief: Brief
-
-    def told(self) -> str:
-        """The case in one line."""
-        s, o, p = self.brief.source, self.brief.output, self.brief.power
-        return (
-            f"#{self.index} {self.route}: {_feed(s)}, {o.waveform} "
-            f"{o.voltage:.0f} V {o.frequency:.0f} Hz, {p.continuous:.0f}/{p.surge:.0f} W pf {p.power_factor:.2f}, "
-            f"{','.join(self.brief.loads)}, "
-            f"{self.brief.targets.ambient:.0f} °C"
-        )
-
-
-def _feed(source: BatterySource | RailSource) -> str:
-    if isinstance(source, BatterySource):
-        return f"{source.cells} {source.chemistry} {source.capacity / 3600:.0f} Ah"
-    return (
-        f"rail {source.lowest:.1f} {source.nominal:.1f} {source.highest:.1f} V, {source.limit:.1f} A, {source.resistance:.2g} Ω"
-    )
-
-
 @dataclass
 class Outcome:
     """What became of a case: broken laws with their sentences, and how long it took, s."""
@@ -90,85 +54,6 @@ class Outcome:
     broken: list[tuple[str, str]] = field(default_factory=list)
     seconds: float = 0.0
     allowed: list[str] = field(default_factory=list)
-
-
-def random_brief(dice: random.Random, waveforms: tuple[str, ...]) -> Brief:
-    """An ordinary brief: a battery that could give the power for half an hour or more, a room that people work in."""
-    chemistry = dice.choice(list(CELL_VOLTS))
-    per_cell = CELL_VOLTS[chemistry][1]
-    cells = dice.randint(-(-LOWEST_NOMINAL // per_cell).__int__(), int(HIGHEST_NOMINAL // per_cell))
-    nominal = cells * per_cell
-    power = round(60 * (min(3000.0, 130 * nominal) / 60) ** dice.random(), -1)
-    hours = 0.8 * 8 ** dice.random()
-    capacity = max(5.0, round(1.15 * power * hours / nominal, 0))
-    voltage, hertz = dice.choice(((230, 50), (230, 50), (120, 60), (110, 50), (220, 60), (100, 50), (240, 50)))
-    surge = dice.choice((1.0, 1.05, 1.2, 1.5, 2.0, 2.5, 3.0))
-    loads = dice.sample(("lamp", "heater", "adapter", "instrument", "fan", "compressor", "rectifier"), dice.randint(1, 3))
-    return Brief.model_validate(
-        {
-            "source": {
-                "chemistry": chemistry,
-                "cells": cells,
-                "capacity": capacity * 3600.0,
-                "coldest": float(dice.randint(5, 20)),
-                "cable_length": round(0.4 * 4 ** dice.random(), 2),
-            },
-            "output": {"voltage": voltage, "frequency": hertz, "waveform": dice.choice(waveforms)},
-            "power": {
-                "continuous": power,
-                "surge": min(HIGHEST_SURGE, surge * power),
-                "surge_time": dice.choice((0.5, 2, 5, 10)),
-                "power_factor": round(dice.uniform(0.7, 1.0), 2),
-            },
-            "loads": loads,
-            "targets": {"ambient": float(dice.randint(15, 40))},
-        }
-    )
-
-
-def case_at(index: int, seed: int) -> Case:
-    """One case of a seed; each route in turn."""
-    names = list(ROUTES)
-    route = names[index % len(names)]
-    return Case(index, route, random_brief(random.Random(f"{seed}/{index}"), ROUTES[route].waveforms))
-
-
-def on_a_rail(case: Case, seed: int) -> Case:
-    """The same on a DC rail of about its battery's voltage, whose limit lets the surge through."""
-    dice = random.Random(f"{seed} rail {case.index}")
-    nominal, asked = max(10.0, min(60.0, case.brief.source.volts[1])), case.brief.power
-    down, up = (dice.choice((0.01, 0.03, 0.05, 0.1, 0.2)) for _ in range(2))
-    lowest = nominal * (1 - down)
-    limit = dice.uniform(1.3, 3.0) * asked.surge / (0.8 * lowest)
-    rail = {
-        "kind": "DC rail",
-        "nominal": nominal,
-        "lowest": max(8.0, lowest),
-        "highest": nominal * (1 + up),
-        "limit": min(1000.0, max(0.5, limit)),
-        "resistance": max(1e-5, dice.uniform(1e-3, 1.5e-2) * nominal / limit),
-        "capacitance": 2e-4 * 25 ** dice.random(),
-        "cable_length": case.brief.source.cable_length,
-    }
-    return replace(case, brief=case.brief.but(source=rail))
-
-
-def far_out(case: Case, seed: int) -> Case:
-    """The same at an end of what may be asked: a low or high socket, a low or high line, very little power or much."""
-    dice = random.Random(f"{seed} far {case.index}")
-    brief, nominal = case.brief, case.brief.source.volts[1]
-    asked = brief.power
-    which = dice.randrange(4)
-    if which == 0:
-        brief = brief.but(output={"voltage": round(24 * (280 / 24) ** dice.random(), 1)})
-    elif which == 1:
-        brief = brief.but(output={"frequency": round(25 * (440 / 25) ** dice.random(), 1)})
-    else:
-        power = round(20 * 3 ** dice.random()) if which == 2 else min(130 * nominal, round(3000 * (5 / 3) ** dice.random(), -1))
-        capacity = max(brief.source.capacity, 1.15 * power / nominal * dice.uniform(0.8, 6) * 3600)
-        surge = min(HIGHEST_SURGE, power * asked.surge / asked.continuous)
-        brief = brief.but(power={"continuous": power, "surge": surge}, source={"capacity": min(5000 * 3600.0, capacity)})
-    return replace(case, brief=brief)
 
 
 def settled_or_named(worked: Worked, told: Solution) -> Iterator[str]:
@@ -317,25 +202,10 @@ def judge(case: Case, slow: bool, shelf: Shelf, rules: Rules, scope: bool = Fals
     return out
 
 
-def random_drawer(shelf: Shelf, index: int, seed: int) -> Shelf:
-    """The shelf with some thirty of its parts in a drawer, few or many of each, some of them salvaged or unverified."""
-    dice = random.Random(f"{seed} drawer {index}")
-    every = [(kind, part.id) for kind, model in KINDS.items() for part in shelf.all(model)]
-    held = {
-        where: Stock(count=dice.choice((1, 2, 4, 10, 40)), condition=dice.choice(("new", "new", "salvaged", "unverified")))
-        for where in dice.sample(every, 30)
-    }
-    return shelf.stocked(held)
-
-
 def _one(job: tuple[int, int, str, int]) -> Outcome:
     index, seed, preset, each = job
     shelf = random_drawer(_shelf(), index, seed) if index % DRAWERS == DRAWERS - 1 else _shelf()
-    case = case_at(index, seed)
-    if index % RAILS == RAILS - 1:
-        case = on_a_rail(case, seed)
-    elif index % FAR == FAR - 1:
-        case = far_out(case, seed)
+    case = drawn(index, seed)
     return judge(case, index % 10 == 0, shelf, PRESETS[preset], each > 0 and index % each == 0)  # type: ignore[index]
 
 

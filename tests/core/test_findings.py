@@ -172,3 +172,19 @@ def test_a_stress_beyond_its_rating_stops_and_inside_the_margin_is_to_fix():
     assert against_rating(101, 100, 0.2) == "stop"
     assert against_rating(81, 100, 0.2) == "fix"
     assert against_rating(80, 100, 0.2) is None
+
+
+@pytest.mark.parametrize(("hertz", "said"), [(60, False), (400, True)])
+def test_sheet_too_thick_for_the_line_is_told(hertz, said, refuge, shelf):
+    brief = refuge.but(output={"frequency": hertz, "waveform": "square"})
+    assert ("iron_transformer.sheet" in codes(solve(brief, {}, shelf, PRESETS["usual"], "iron push-pull"))) is said
+
+
+@pytest.mark.parametrize("hertz", [25, 60, 200, 440])
+def test_the_proposed_carrier_leaves_room_for_the_filter(hertz, refuge, shelf):
+    """Its corner lies beyond ten times the line and below a tenth of the ripple, at either end."""
+    brief = refuge.but(output={"frequency": hertz})
+    solution = solve(brief, {}, shelf, PRESETS["usual"])
+    figures = {f.address: f.value for b in solution.blocks for f in b.figures}
+    assert 10 * hertz <= figures["output_filter.corner"] <= 2 * figures["h_bridge.carrier"] / 10 * 1.0001
+    assert {f.code for f in solution.findings if f.severity in ("stop", "fix")} == set()

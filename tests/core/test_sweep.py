@@ -1,7 +1,8 @@
 """Random briefs over every route: what must hold for each, held for a fixed handful; `./rhombos sweep` holds thousands."""
 
 import pytest
-from benchmarks.sweep import case_at, judge, natural_growth
+from benchmarks.cases import case_at, drawn
+from benchmarks.sweep import judge, natural_growth
 from scipy.optimize import brentq
 
 from rhombos.core import solve
@@ -51,7 +52,7 @@ ONCE_APART = ((20261203, 1512), (20271, 100), (20261128, 1312), (31, 45), (31, 2
 def test_what_must_hold_holds_for_random_briefs(part, shelf):
     broken = []
     for index in range(part, BRIEFS, PARTS):
-        case = case_at(index, SEED)
+        case = drawn(index, SEED)
         outcome = judge(case, index % 10 == 0, shelf, PRESETS["usual"], index % 20 == 7)
         broken += [f"{case.told()}: {law}" for law in outcome.broken]
     assert not broken, "\n".join(broken)

@@ -36,6 +36,8 @@ WEARING = ("core", "primary_turns", "secondary_turns", "primary_wire", "primary_
 
 NEARLY = 0.8
 """Area product over the largest on the shelf from which another core hardly helps."""
+THICK = 100.0
+"""Line frequency, Hz, above which half a millimetre of sheet is too thick."""
 
 
 class IronTransformerBuild(Build):
@@ -286,6 +288,16 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
                 "Let the controller measure and cancel the mean of the primary current, or leave a small gap.",
                 figure="magnetising",
             )
+    if brief.output.frequency > THICK:
+        sheet.find(
+            "sheet",
+            "watch",
+            "Ordinary sheet is too thick for this frequency",
+            f"Its loss is counted with the exponent of thin sheet; at {short(brief.output.frequency, 'Hz')} the eddy currents "
+            "of half a millimetre lose several times as much.",
+            "Iron of 0.2 mm or thinner, or a route with a link; measure the no-load power before it is built in.",
+            figure="secondary_turns",
+        )
     drop = 1 - sheet.states["nominal"].output / max(sheet.states["idle"].output, 1e-9)
     sheet.find(
         "nameplate",

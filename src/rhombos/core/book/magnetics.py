@@ -117,7 +117,7 @@ iron_loss = _relation(
     P_core,
     m_core * p_iron * (B_pk / B_unit) ** 2 * (f / (50 * f_unit)) ** sp.Rational(13, 10),
     title="Core loss of laminated iron",
-    holds="45 to 400 Hz, below the knee; the triangular flux of a square wave loses a little less",
+    holds="sheet thin enough for the frequency, below the knee; the triangular flux of a square wave loses a little less",
     source="Steinmetz's law with the exponents usual for thin sheet",
 )
 winding_capacitance = _relation(
