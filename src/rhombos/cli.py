@@ -133,7 +133,7 @@ def _told(design: Design, solution: Solution) -> str:
         lines += [
             "",
             f"in {t['power_in']} = out {t['power_out']} + lost {t['lost']}; efficiency {t['efficiency']}; idle "
-            f"{t['idle']}; runs {t['run_time']}",
+            f"{t['idle']}" + (f"; runs {t['run_time']}" if solution.totals.run_time is not None else ""),
         ]
         if "link_voltage" in t:
             lines.append(

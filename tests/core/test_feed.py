@@ -13,6 +13,7 @@ from rhombos.core.design.rules import PRESETS
 from rhombos.core.ledger import SILENT
 from rhombos.core.plots import charts
 from rhombos.core.routes import ROUTES
+from rhombos.core.scope import ScopeAsked, scope_bench
 from rhombos.core.solve import solve, work_out
 
 USUAL = PRESETS["usual"]
@@ -155,3 +156,12 @@ def test_leads_carry_whatever_may_flow_on_and_on(limit, refuge, shelf):
     assert carries >= fuse
     assert carries >= limit or limit >= 1.6 * fuse
     assert build.connector >= limit or limit >= 1.6 * fuse
+
+
+@pytest.mark.parametrize(("limit", "said"), [(45.0, True), (200.0, False)])
+def test_the_scope_says_where_the_rail_would_give_way(limit, said, refuge, shelf):
+    """A motor that starts asks more of the rail than 45 A: the march knows no limit, and says so."""
+    worked = work_out(railed(refuge, limit=limit), {}, shelf, USUAL)
+    look = ScopeAsked(load="motor, starting", source="source, averaged", periods=4)
+    remarks = " ".join(scope_bench(look, worked).remarks)
+    assert ("taken from a rail that is limited at 45" in remarks) is said

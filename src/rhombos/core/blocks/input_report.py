@@ -18,7 +18,6 @@ from rhombos.core.blocks.input_stage import (
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import Severity
-from rhombos.core.design.sources import RailSource
 from rhombos.core.parts import Capacitor, Fuse
 from rhombos.core.report import BlockReport
 from rhombos.core.sheet import Sheet, Worst
@@ -107,12 +106,13 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
             if fuse.breaking == max(f.breaking for f in fuses)
             else None,
         )
-    if isinstance(brief.source, RailSource) and brief.source.limit < MELTS * fuse.i_rating:
+    limit = brief.source.most_current
+    if limit < MELTS * fuse.i_rating:
         sheet.find(
             "fuse_waits",
             "note",
             "The supply's limit never melts the fuse",
-            f"{short(brief.source.limit, 'A')} is all that flows on into a short, and {short(fuse.i_rating, 'A')} stand "
+            f"{short(limit, 'A')} is all that flows on into a short, and {short(fuse.i_rating, 'A')} stand "
             f"{fmt(MELTS * fuse.i_rating, 'A')} for an hour. Leads are proposed for the limit; a reversed input heats its "
             "diode with it until the supply is switched off.",
             "A diode on a heat-sink that stands the limit; the fuse serves when another source takes the rail's place.",

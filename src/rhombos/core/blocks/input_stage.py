@@ -13,7 +13,6 @@ from rhombos.core.blocks.base import Build, by_route, options, part, remembered
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.design.sources import RailSource
 from rhombos.core.inventory import Item, fitted
 from rhombos.core.ledger import SILENT, Ledger
 from rhombos.core.magnetics.winding import copper_resistivity
@@ -141,9 +140,8 @@ def can_voltage(full: float, banks: int) -> float:
 
 def lasting(fuse: Fuse, brief: Brief) -> float:
     """The largest current that may flow on and on, A: what the fuse is rated for, or a supply's limit that never melts it."""
-    if isinstance(brief.source, RailSource) and brief.source.limit < MELTS * fuse.i_rating:
-        return max(fuse.i_rating, brief.source.limit)
-    return fuse.i_rating
+    limit = brief.source.most_current
+    return max(fuse.i_rating, limit) if limit < MELTS * fuse.i_rating else fuse.i_rating
 
 
 def ampacity(section: float, runs: int, brief: Brief, rules: Rules, ledger: Ledger = SILENT) -> float:

@@ -81,6 +81,11 @@ class BatterySource(Section):
         return f"{self.cells} × {self.chemistry}"
 
     @property
+    def most_current(self) -> float:
+        """What limits its current, A: nothing does."""
+        return math.inf
+
+    @property
     def fault_current(self) -> float:
         """What flows into a short circuit right at the full pack's terminals, A."""
         return self.volts[2] / self.lowest_resistance
@@ -139,6 +144,11 @@ class RailSource(Section):
     def described(self) -> str:
         """The rail in a few words."""
         return f"rail of {short(self.nominal, 'V')}"
+
+    @property
+    def most_current(self) -> float:
+        """What it is limited to, A."""
+        return self.limit
 
     @property
     def fault_current(self) -> float:

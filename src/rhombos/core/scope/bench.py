@@ -75,12 +75,27 @@ def bench_of(worked: Worked) -> Bench:
         at = worked.route.stepped(worked.settled, worked.builds, worked.shelf)
         assert at is not None
         protection: Any = worked.builds["protection"]
-        return Bench(at, worked.brief.power.continuous, worked.brief.output.voltage, protection.short_trip, supply)
+        return Bench(
+            at,
+            worked.brief.power.continuous,
+            worked.brief.output.voltage,
+            protection.short_trip,
+            supply,
+            limit=worked.brief.source.most_current,
+        )
     lost = worked.route.hopeless(worked.settled)
     surges = [s.states["output_filter"].peak for k, s in worked.settled.items() if k not in lost]
     peak = max(surges or [worked.settled["nominal"].states["output_filter"].peak])
     trip = worked.rules.trip_factor * peak / found.ratio
-    return Bench(found, worked.brief.power.continuous, worked.brief.output.voltage, trip, supply, worked.brief.crest_power)
+    return Bench(
+        found,
+        worked.brief.power.continuous,
+        worked.brief.output.voltage,
+        trip,
+        supply,
+        worked.brief.crest_power,
+        worked.brief.source.most_current,
+    )
 
 
 def scope_bench(asked: ScopeAsked, worked: Worked) -> ScopeSeen:
@@ -331,6 +346,11 @@ def _remarks(made: Record, seen: View, asked: ScopeAsked, bench: Bench, triggere
         found.append(
             "The front end is its mean here: pulses and their ripple are left out, and it looks firmer than it is "
             "where its choke runs dry."
+        )
+    if made.trail is not None and (given := float(made.trail.source.max())) > bench.limit:
+        found.append(
+            f"{fmt(given, 'A')} are taken from a rail that is limited at {fmt(bench.limit, 'A')}: the real one falls there, "
+            "and the stage with it."
         )
     if isinstance(bench.at, Stepped):
         return (*found, *_stepped_remarks(bench.at, asked))

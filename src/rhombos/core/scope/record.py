@@ -146,7 +146,7 @@ class Record:
 @dataclass(frozen=True)
 class Bench:
     """What is recorded: the operating point, the power asked, W, the voltage, V, the current at which the bridge trips, A, what
-    feeds it, and how much of the power is drawn at the crest, W."""
+    feeds it, how much of the power is drawn at the crest, W, and what its source is limited to, A."""
 
     at: Operating | Stepped
     power: float
@@ -154,6 +154,7 @@ class Bench:
     trip: float
     supply: Supply
     crest_power: float = 0.0
+    limit: float = math.inf
 
     @property
     def front(self) -> Filter | direct.Direct:
