@@ -7,9 +7,9 @@ from typing import Any
 
 import numpy as np
 
+from rhombos.core.frame.solve import Worked
 from rhombos.core.scope.bench import bench_of
 from rhombos.core.scope.record import record
-from rhombos.core.solve import Worked
 from rhombos.core.waves.spectrum import COUNTED
 
 SAMPLES, SLOW_LINES, PULSE_LINES = 2**15, 40, 25

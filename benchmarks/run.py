@@ -20,15 +20,15 @@ import numpy as np
 import psutil
 from scipy.integrate import solve_ivp
 
+from rhombos.core.benches.compare import candidates, compare
 from rhombos.core.coils.transformer import transformer_need
-from rhombos.core.compare import candidates, compare
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.magnetics.stack import stack_table
 from rhombos.core.magnetics.transformer import rank_transformers
 from rhombos.core.scope import ScopeAsked, bench_of, scope_bench
 from rhombos.core.scope.record import record
-from rhombos.core.solve import solve, work_out
 from rhombos.core.waves.engine import repeated, run, steady
 from rhombos.core.waves.loads import Filter, rectified, rectifier_for
 from rhombos.core.waves.modulation import three_level, unipolar

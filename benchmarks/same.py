@@ -15,8 +15,8 @@ from pathlib import Path
 from typing import Any
 
 from rhombos.core.design.file import Design
+from rhombos.core.frame.solve import solve
 from rhombos.core.routes import ROUTES
-from rhombos.core.solve import solve
 from rhombos.demo import house_shelf
 
 COUNT, SEED, CLOSE = 200, 4, 1e-9

@@ -23,10 +23,10 @@ from benchmarks.cases import DRAWERS, Case, drawn, random_drawer
 from rhombos.core.design.findings import ORDER
 from rhombos.core.design.outputs import HIGHEST_SURGE
 from rhombos.core.design.rules import PRESETS, Rules
+from rhombos.core.frame.report import Solution
+from rhombos.core.frame.solve import Worked, explain, work_out
 from rhombos.core.parts import Shelf
-from rhombos.core.report import Solution
 from rhombos.core.routes import lossy
-from rhombos.core.solve import Worked, explain, work_out
 from rhombos.demo import house_shelf
 
 BALANCE = 1e-3

@@ -15,10 +15,10 @@ sys.path.insert(0, str(ROOT / "src"))
 from rhombos.core.book.relation import SYMBOLS  # noqa: E402
 from rhombos.core.design.brief import Brief  # noqa: E402
 from rhombos.core.design.rules import PRESETS  # noqa: E402
-from rhombos.core.report import BlockReport  # noqa: E402
+from rhombos.core.frame.report import BlockReport  # noqa: E402
+from rhombos.core.frame.solve import solve  # noqa: E402
 from rhombos.core.routes import ROUTES  # noqa: E402
-from rhombos.core.solve import solve  # noqa: E402
-from rhombos.core.units import UNITS  # noqa: E402
+from rhombos.core.units.quantities import UNITS  # noqa: E402
 from rhombos.demo import house_shelf  # noqa: E402
 
 TERMS = {

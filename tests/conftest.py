@@ -12,9 +12,9 @@ import pytest
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.report import Solution
+from rhombos.core.frame.solve import Worked, explain, work_out
 from rhombos.core.parts import Shelf
-from rhombos.core.report import Solution
-from rhombos.core.solve import Worked, explain, work_out
 from rhombos.demo import house_shelf
 from rhombos.launch.database import PrivateDatabase
 from rhombos.store.database import Database

@@ -20,11 +20,11 @@ from rhombos.core.design.file import Design
 from rhombos.core.design.pins import PinError
 from rhombos.core.design.problems import from_validation
 from rhombos.core.design.rules import house_rules
+from rhombos.core.frame.report import Solution
+from rhombos.core.frame.solve import solve
+from rhombos.core.frame.whole import asked
 from rhombos.core.parts import KINDS, Shelf
 from rhombos.core.parts.table import TableError, read_csv, write_csv
-from rhombos.core.report import Solution
-from rhombos.core.solve import solve
-from rhombos.core.whole import asked
 from rhombos.demo import house_parts
 
 

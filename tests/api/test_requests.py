@@ -7,7 +7,7 @@ import pytest
 from benchmarks.fuzz import fuzz
 
 from rhombos.api.app import create_app
-from rhombos.core.units import LONGEST, UnitError, parse
+from rhombos.core.units.quantities import LONGEST, UnitError, parse
 
 SENT = 300
 

@@ -6,10 +6,10 @@ import pytest
 
 from rhombos.core.design.problems import bounds
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import explain, solve, work_out
 from rhombos.core.plots import charts
 from rhombos.core.routes import ROUTES
 from rhombos.core.routes.common import COMMON, COMMON_BUILDS
-from rhombos.core.solve import explain, solve, work_out
 from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]

@@ -6,8 +6,8 @@ import pytest
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import work_out
 from rhombos.core.parts import Capacitor, Diode, Fuse, Mosfet, Resistor
-from rhombos.core.solve import work_out
 from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]

@@ -7,8 +7,8 @@ import pytest
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import work_out
 from rhombos.core.parts import Capacitor, Diode, Fuse, Grade, HeatSink, Igbt, Mosfet, Wire
-from rhombos.core.solve import work_out
 from tests.core.test_blocks import FIXED
 
 RULES = PRESETS["usual"]

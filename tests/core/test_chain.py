@@ -8,9 +8,9 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import work_out
 from rhombos.core.scope import ScopeAsked, bench_of, scope_bench
 from rhombos.core.scope.record import record
-from rhombos.core.solve import work_out
 from rhombos.core.waves.chain import Chain, Feed, FrontEnd, Supply
 from rhombos.core.waves.engine import run, stretch
 from rhombos.core.waves.loads import resistive

@@ -2,12 +2,12 @@
 
 import pytest
 
-from rhombos.core.change import TOUCHED, as_built, change_battery
+from rhombos.core.benches.change import TOUCHED, as_built, change_battery
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.design.sources import BatterySource
+from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.routes import ROUTES
-from rhombos.core.solve import solve, work_out
 
 USUAL = PRESETS["usual"]
 LEAD = BatterySource(chemistry="lead-acid", cells=12, capacity=100 * 3600)

@@ -19,10 +19,10 @@ from rhombos.core.coils.tools import OneTurn, Salvaged, UnknownCore, one_turn, s
 from rhombos.core.coils.transformer import optimum_flux
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.magnetics.stack import stack_table
 from rhombos.core.magnetics.transformer import MOST_PRIMARY_TURNS
-from rhombos.core.solve import solve, work_out
-from rhombos.core.units import fmt
+from rhombos.core.units.quantities import fmt
 
 USUAL = PRESETS["usual"]
 KINDS = [("push-pull link", "sine"), ("full-bridge link", "modified"), ("iron push-pull", "modified"), ("iron bridge", "sine")]

@@ -6,15 +6,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from rhombos.core.compare import QUALITIES, Weights, compare, rank
+from rhombos.core.benches.compare import QUALITIES, Weights, compare, rank
+from rhombos.core.benches.suits import judge
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.inventory import gather
+from rhombos.core.frame.inventory import gather
+from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.parts import Capacitor, Diode, Fuse, Mosfet
 from rhombos.core.plots.pareto import pareto
 from rhombos.core.routes import ROUTES
-from rhombos.core.solve import solve, work_out
-from rhombos.core.suits import judge
 from rhombos.demo.designs import DEMO
 from tests.core.asking import written_short
 

@@ -2,11 +2,11 @@
 
 import pytest
 
-from rhombos.core.conduction import bridge_intervals, front_end_intervals
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.solve import solve
-from rhombos.core.topology import TOPOLOGIES
-from rhombos.core.units import parse
+from rhombos.core.frame.solve import solve
+from rhombos.core.frame.topology import TOPOLOGIES
+from rhombos.core.units.quantities import parse
+from rhombos.core.waves.conduction import bridge_intervals, front_end_intervals
 
 USUAL = PRESETS["usual"]
 

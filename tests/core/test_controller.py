@@ -10,11 +10,11 @@ from scipy import signal
 
 from rhombos.core.blocks import controller
 from rhombos.core.book import control
+from rhombos.core.control.loops import Compensator, Plant, compensate, loop, margins
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.ledger import SILENT
-from rhombos.core.loops import Compensator, Plant, compensate, loop, margins
+from rhombos.core.frame.ledger import SILENT
+from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.plots import charts
-from rhombos.core.solve import solve, work_out
 from rhombos.demo import house_shelf
 
 USUAL = PRESETS["usual"]

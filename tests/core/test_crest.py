@@ -6,13 +6,13 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from rhombos.core.crest import crest, marched
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.problems import from_validation
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import work_out
 from rhombos.core.scope.bench import bench_of
 from rhombos.core.scope.record import record
-from rhombos.core.solve import work_out
+from rhombos.core.waves.crest import crest, marched
 
 USUAL = PRESETS["usual"]
 

@@ -11,19 +11,19 @@ from rhombos.core.blocks import oscillator
 from rhombos.core.book import loads
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import work_out
 from rhombos.core.parts import Mosfet
 from rhombos.core.routes.iron import Guess
 from rhombos.core.routes.iron_push_pull import _working
 from rhombos.core.scope.asked import ScopeAsked
 from rhombos.core.scope.bench import bench_of, scope_bench
 from rhombos.core.scope.record import record
-from rhombos.core.solve import work_out
-from rhombos.core.stepped import step_current, step_flow, step_form, turned_about, width_for
 from rhombos.core.waves import direct
 from rhombos.core.waves.engine import steady
 from rhombos.core.waves.loads import Rectifier, motor_for
 from rhombos.core.waves.modulation import three_level
 from rhombos.core.waves.spectrum import readings_of_steps
+from rhombos.core.waves.stepped import step_current, step_flow, step_form, turned_about, width_for
 from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]

@@ -5,14 +5,14 @@ from collections import Counter
 import pytest
 from benchmarks.sweep import case_at, judge, random_drawer
 
-from rhombos.core.change import change_battery
-from rhombos.core.compare import row_of
+from rhombos.core.benches.change import change_battery
+from rhombos.core.benches.compare import row_of
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.parts_list import parts_list
+from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.parts import Core, Mosfet, Shelf
 from rhombos.core.parts.drawer import Stock, preferring
 from rhombos.core.parts.origin import RESISTANCE, VOLTAGE
-from rhombos.core.parts_list import parts_list
-from rhombos.core.solve import solve, work_out
 
 USUAL = PRESETS["usual"]
 

@@ -9,24 +9,24 @@ import numpy as np
 import pytest
 from scipy.optimize import brentq
 
+from rhombos.core.benches.compare import _output
 from rhombos.core.blocks import dc_link, h_bridge, heat, input_stage, isolation, load, protection
 from rhombos.core.blocks.filter_flow import ODD, Way
 from rhombos.core.book import source, stage
-from rhombos.core.compare import _output
+from rhombos.core.control.thresholds import HIGH, HIGH_TOLERANCE, REFERENCE, SET_WITHIN, Tap, band
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.ledger import SILENT
+from rhombos.core.frame.ledger import SILENT
+from rhombos.core.frame.points import operating_points
+from rhombos.core.frame.solve import work_out
 from rhombos.core.magnetics import choke as chokes
 from rhombos.core.magnetics.stack import stack_table, stacked
 from rhombos.core.magnetics.transformer import transformer_from
 from rhombos.core.magnetics.winding import INSULATION, ac_factor, choose_wire, copper_resistivity, lay
 from rhombos.core.parts import Bipolar, Capacitor, Core, Fuse, Mosfet, Wire
-from rhombos.core.points import operating_points
-from rhombos.core.rail import FIRM
 from rhombos.core.scope.bench import bench_of
-from rhombos.core.solve import work_out
-from rhombos.core.thresholds import HIGH, HIGH_TOLERANCE, REFERENCE, SET_WITHIN, Tap, band
 from rhombos.core.waves import chain
+from rhombos.core.waves.rail import FIRM
 from rhombos.core.waves.regulator import Gains, loop_gain, sampled, standing, sweep
 from rhombos.core.waves.steady import FilterCircuit
 from tests.core.asking import written_short

@@ -3,7 +3,7 @@
 import re
 
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.solve import solve
+from rhombos.core.frame.solve import solve
 from tests.core.test_findings import RAISED
 from tests.core.test_mistakes import MISTAKES
 from tests.core.written import DOCS, writer

@@ -6,16 +6,16 @@ import pytest
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS, RuleChanges, house_rules
+from rhombos.core.frame.parts_list import parts_list
+from rhombos.core.frame.requirement import Requirement
+from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.parts import FITTINGS, GROUPS, KINDS, Bipolar, HeatSink, Shelf
 from rhombos.core.parts.drawer import Stock
 from rhombos.core.parts.fittings import Connector, Fan, Relay, Zener
 from rhombos.core.parts.listing import UNSAID, cells, columns, from_form, texts
 from rhombos.core.parts.part import Packaged
 from rhombos.core.parts.table import TableError, read_csv, write_csv
-from rhombos.core.parts_list import parts_list
-from rhombos.core.requirement import Requirement
 from rhombos.core.routes import ROUTES
-from rhombos.core.solve import solve, work_out
 
 USUAL = PRESETS["usual"]
 WAYS = [(name, wave) for name, route in ROUTES.items() for wave in route.waveforms if wave != "modified"]

@@ -10,14 +10,14 @@ from scipy.integrate import solve_ivp
 from rhombos.core.blocks import bootstrap, front_drive, gate_drive
 from rhombos.core.blocks.gate_drive import DriveNeed, GateDriveBuild
 from rhombos.core.book import gate as book
+from rhombos.core.control.gates import GateLoop, house_loop, plateau_currents, switching_times
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.gates import GateLoop, house_loop, plateau_currents, switching_times
-from rhombos.core.ledger import SILENT
+from rhombos.core.frame.ledger import SILENT
+from rhombos.core.frame.solve import explain, solve, work_out
 from rhombos.core.parts import Diode, Driver, Igbt, Mosfet
 from rhombos.core.plots import charts
 from rhombos.core.routes.driven import drive_need, front_need
-from rhombos.core.solve import explain, solve, work_out
 from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]

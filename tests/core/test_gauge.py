@@ -6,9 +6,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rhombos.core import gauge
 from rhombos.core.parts import Wire
-from rhombos.core.units import UnitError, parse
+from rhombos.core.units import gauge
+from rhombos.core.units.quantities import UnitError, parse
 
 TABLE = {
     "4/0": 11.684,

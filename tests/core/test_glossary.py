@@ -4,7 +4,7 @@ import pytest
 
 from rhombos.core.book.relation import SYMBOLS
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.solve import solve
+from rhombos.core.frame.solve import solve
 from tests.core.written import DOCS, writer
 
 

@@ -6,10 +6,10 @@ import pytest
 
 from rhombos.core.blocks import heat as block
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.insulation import creepage
+from rhombos.core.frame.solve import solve, work_out
+from rhombos.core.parts.insulation import creepage
 from rhombos.core.plots import charts
 from rhombos.core.routes.beside import heat
-from rhombos.core.solve import solve, work_out
 
 USUAL = PRESETS["usual"]
 

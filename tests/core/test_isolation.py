@@ -6,9 +6,9 @@ import pytest
 
 from rhombos.core.blocks.isolation import CONVERTER, HALF, crossings
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.plots import charts
 from rhombos.core.routes.beside import isolation
-from rhombos.core.solve import solve, work_out
 from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]

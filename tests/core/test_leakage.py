@@ -9,8 +9,8 @@ from rhombos.core.blocks import front_end, transformer
 from rhombos.core.book import stage
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.solve import work_out
-from rhombos.core.topology import TOPOLOGIES
+from rhombos.core.frame.solve import work_out
+from rhombos.core.frame.topology import TOPOLOGIES
 
 
 def marched(duty, half, v_half, v_sec, link, leakage, choke, ratio):

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rhombos.core.loops import Compensator, Plant, answers, compensate, margins, rests, stable
+from rhombos.core.control.loops import Compensator, Plant, answers, compensate, margins, rests, stable
 
 PLANTS = {
     "voltage, resistive load": Plant(120.0, 2.8e-3, 0.5, 440e-6, 0.06, 240.0, 15e3),

@@ -4,7 +4,7 @@ import pytest
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.solve import solve
+from rhombos.core.frame.solve import solve
 from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]

@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 from rhombos.core.book import bridge as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import work_out
 from rhombos.core.modulation import ModulationAsked, TableAsked, modulation_bench, sine_table
 from rhombos.core.modulation.bench import PRESETS as SHARES
 from rhombos.core.modulation.bench import ripple, setting_of
 from rhombos.core.modulation.table import TableProblem, c_header, csv, distortion, played, stored, unfolded, vcd
-from rhombos.core.solve import work_out
 from rhombos.core.waves.modulation import unipolar
 from rhombos.core.waves.schemes import SINES, Setting, edges_a_second, modulate, weighted_distortion
 from rhombos.core.waves.spectrum import harmonics, readings_of_steps

@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import work_out
 from rhombos.core.plots import charts
 from rhombos.core.plots.blocks import BY_BLOCK
 from rhombos.core.plots.model import Scale, roomy, thin
-from rhombos.core.solve import work_out
 
 
 def picture(worked, block, key):

@@ -10,6 +10,7 @@ from scipy.integrate import quad, solve_ivp
 from rhombos.core.blocks.wound import choke_of
 from rhombos.core.coils.bench import coil_bench
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.magnetics.choke import (
     LEAST_LEFT,
     WIDE_GAP,
@@ -21,7 +22,6 @@ from rhombos.core.magnetics.choke import (
 )
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import Powder
-from rhombos.core.solve import solve, work_out
 
 USUAL = PRESETS["usual"]
 MU0 = 4e-7 * math.pi

@@ -13,12 +13,12 @@ from scipy.integrate import solve_ivp
 from rhombos.core.blocks import precharge
 from rhombos.core.blocks.precharge import CLOSING, CONTROL, DROPS_OUT, NEGATIVE, RELEASING, PrechargeBuild, PrechargeNeed
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.ledger import SILENT
+from rhombos.core.frame.ledger import SILENT
+from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.parts import Resistor
 from rhombos.core.plots import charts
 from rhombos.core.precharge import FAULTS, march, state_table_c, state_table_csv
 from rhombos.core.routes.beside.precharge import need_of
-from rhombos.core.solve import solve, work_out
 
 USUAL = PRESETS["usual"]
 NEED = PrechargeNeed(96.0, 0.03, 0.0, 0.0068, 0.0)

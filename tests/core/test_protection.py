@@ -6,10 +6,10 @@ import pytest
 from rhombos.core.blocks.protection import Stage, assess, propose, thresholds
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.design.sources import BatterySource
-from rhombos.core.ledger import Ledger
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.plots import charts
 from rhombos.core.routes.beside import protection
-from rhombos.core.solve import solve, work_out
 
 USUAL = PRESETS["usual"]
 

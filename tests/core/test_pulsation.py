@@ -9,11 +9,11 @@ from scipy.optimize import brentq
 
 from rhombos.core.book import link
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.pulsation import STILL, drawn, open_share, pulsation, sine_demand
+from rhombos.core.frame.solve import work_out
 from rhombos.core.scope.bench import bench_of
 from rhombos.core.scope.record import record
-from rhombos.core.solve import work_out
-from rhombos.core.stepped import step_demand, step_flow
+from rhombos.core.waves.pulsation import STILL, drawn, open_share, pulsation, sine_demand
+from rhombos.core.waves.stepped import step_demand, step_flow
 
 USUAL = PRESETS["usual"]
 ANGLE = 2 * np.pi * (np.arange(20_000) + 0.5) / 20_000

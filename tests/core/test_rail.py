@@ -11,12 +11,12 @@ from scipy.integrate import solve_ivp
 
 from rhombos.core.blocks.filter_flow import Way, flow
 from rhombos.core.blocks.filter_march import Feed, marched_flow
-from rhombos.core.crest import BEFORE, DIODES, RIPPLE_CAPACITY, TAKEN, crest
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.rail import FIRM, behind, swinging
+from rhombos.core.frame.solve import work_out
 from rhombos.core.scope.bench import bench_of
 from rhombos.core.scope.record import record
-from rhombos.core.solve import work_out
+from rhombos.core.waves.crest import BEFORE, DIODES, RIPPLE_CAPACITY, TAKEN, crest
+from rhombos.core.waves.rail import FIRM, behind, swinging
 from rhombos.core.waves.spectrum import COUNTED
 
 USUAL = PRESETS["usual"]

@@ -2,11 +2,11 @@
 
 import pytest
 
+from rhombos.core.benches.rating import rating
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.rating import rating
+from rhombos.core.frame.solve import explain, solve, work_out
 from rhombos.core.routes import ROUTES
-from rhombos.core.solve import explain, solve, work_out
 from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]

@@ -6,10 +6,10 @@ import pytest
 
 from rhombos.core.blocks import link_loop, rectifier
 from rhombos.core.design.rules import IDLE_WEIGHT, PRESETS
+from rhombos.core.frame.topology import RECTIFIERS
 from rhombos.core.parts import Diode
-from rhombos.core.ring import step_overshoot
 from rhombos.core.routes.reach import MOST_DAMPED, MOST_RISING, steady_frequency
-from rhombos.core.topology import RECTIFIERS
+from rhombos.core.waves.ring import step_overshoot
 
 USUAL = PRESETS["usual"]
 

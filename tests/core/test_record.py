@@ -7,7 +7,7 @@ from rhombos.core.design.file import Design
 from rhombos.core.design.findings import Waiver
 from rhombos.core.design.form import rule_fields
 from rhombos.core.design.rules import PRESETS, RuleChanges, house_rules
-from rhombos.core.solve import solve
+from rhombos.core.frame.solve import solve
 
 USUAL = PRESETS["usual"]
 POOR = {"protection.after_trip": "continuous retry", "isolation.sensing": "bare divider"}

@@ -13,11 +13,11 @@ from rhombos.core.book import source
 from rhombos.core.coils.bench import coil_bench
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import solve, work_out
+from rhombos.core.frame.topology import RECTIFIERS, TOPOLOGIES
 from rhombos.core.parts import Diode
 from rhombos.core.plots import charts
 from rhombos.core.routes import lossy
-from rhombos.core.solve import solve, work_out
-from rhombos.core.topology import RECTIFIERS, TOPOLOGIES
 from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]

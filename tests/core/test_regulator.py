@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import work_out
 from rhombos.core.modulation import LoopAsked, loop_bench
-from rhombos.core.solve import work_out
 from rhombos.core.waves.regulator import (
     ALONE,
     Gains,

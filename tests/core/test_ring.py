@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
-from rhombos.core.ring import step_overshoot
+from rhombos.core.waves.ring import step_overshoot
 
 
 @pytest.mark.parametrize(("ratio", "resistor"), [(3.0, 1.0), (1.0, 0.7), (10.0, 2.0), (0.5, 1.5)])

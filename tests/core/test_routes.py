@@ -12,13 +12,13 @@ from rhombos.core.book import bridge, magnetics
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.pins import PinError
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import explain, solve, work_out
 from rhombos.core.parts import IronCore
 from rhombos.core.plots import charts
 from rhombos.core.plots.steps import wave_of
 from rhombos.core.routes import ROUTES, lossy
 from rhombos.core.routes.common import COMMON
 from rhombos.core.routes.passes import foreseen
-from rhombos.core.solve import explain, solve, work_out
 from rhombos.core.waves.modulation import three_level
 from rhombos.core.waves.output import output_waves
 from rhombos.core.waves.spectrum import readings_of_steps

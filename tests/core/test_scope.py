@@ -11,11 +11,11 @@ from scipy.special import jv
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import work_out
 from rhombos.core.scope import ScopeAsked, Spectrum, Trigger, bench_of, scope_bench, scope_csv, scope_points
 from rhombos.core.scope.asked import UNITS
 from rhombos.core.scope.record import BEFORE, COLD, QUARTER, SPINNING, record
 from rhombos.core.scope.view import crossing, view, window
-from rhombos.core.solve import work_out
 from rhombos.core.waves.loads import LOCKED
 from rhombos.core.waves.output import output_waves
 

@@ -8,9 +8,9 @@ from rhombos.core.blocks import transformer
 from rhombos.core.coils.bench import coil_bench
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.ledger import SILENT
+from rhombos.core.frame.ledger import SILENT
+from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.routes import lossy
-from rhombos.core.solve import solve, work_out
 
 USUAL = PRESETS["usual"]
 WAYS = [(2, "in series"), (4, "in series"), (2, "in parallel"), (3, "in parallel")]

@@ -8,9 +8,9 @@ from scipy.special import jv
 
 from rhombos.core.book import filters
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.report import Operating
+from rhombos.core.frame.solve import work_out
 from rhombos.core.plots.high_side import filter_gain
-from rhombos.core.report import Operating
-from rhombos.core.solve import work_out
 from rhombos.core.waves.output import output_waves
 from rhombos.core.waves.sidebands import lifted
 

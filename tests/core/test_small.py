@@ -9,11 +9,11 @@ from rhombos.core.blocks.cooling import settle_junction
 from rhombos.core.blocks.front_end import FrontEndBuild
 from rhombos.core.book import source
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.ledger import SILENT, Ledger
+from rhombos.core.frame.ledger import SILENT, Ledger
+from rhombos.core.frame.points import STEADY, operating_points
+from rhombos.core.frame.sheet import Sheet, Worst
 from rhombos.core.parts import Diode
-from rhombos.core.points import STEADY, operating_points
-from rhombos.core.preferred import E6, E12, E24, at_least, at_most, nearest
-from rhombos.core.sheet import Sheet, Worst
+from rhombos.core.units.preferred import E6, E12, E24, at_least, at_most, nearest
 
 
 @given(value=st.floats(1e-12, 1e9), series=st.sampled_from([E6, E12, E24]))

@@ -11,10 +11,10 @@ from rhombos.core.coils.bench import coil_bench
 from rhombos.core.coils.drive import drive_bench
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.magnetics.sense import DIODE, MOST_DROOP, MOST_FLUX, rank_sense_cores, sense_from
 from rhombos.core.magnetics.winding import thin_wire
 from rhombos.core.parts import Bipolar, Core, Grade, IronCore, Wire
-from rhombos.core.solve import solve, work_out
 from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]

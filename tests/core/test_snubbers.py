@@ -6,8 +6,8 @@ import pytest
 from pydantic import ValidationError
 from scipy.integrate import solve_ivp
 
-from rhombos.core.snubbers import Clamped, Peak, Ring, TurnOff, clamp, damper, peak_detector, turn_off
-from rhombos.core.units import parse
+from rhombos.core.benches.snubbers import Clamped, Peak, Ring, TurnOff, clamp, damper, peak_detector, turn_off
+from rhombos.core.units.quantities import parse
 
 
 def line(answer, start):

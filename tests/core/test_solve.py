@@ -14,9 +14,9 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.pins import PinError
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.design.sources import CELL_VOLTS
+from rhombos.core.frame.solve import build_all, solve, work_out
 from rhombos.core.parts import Fuse, Mosfet, Shelf
 from rhombos.core.routes import DEFAULT, ROUTES, lossy
-from rhombos.core.solve import build_all, solve, work_out
 from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]

@@ -12,11 +12,11 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import read_profile
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.design.sources import COLD_B, PEUKERT, RESTING, BatterySource
-from rhombos.core.ledger import SILENT
+from rhombos.core.frame.ledger import SILENT
+from rhombos.core.frame.solve import work_out
 from rhombos.core.parts import Capacitor
 from rhombos.core.plots import charts
-from rhombos.core.solve import work_out
-from rhombos.core.stepped import StepRipple
+from rhombos.core.waves.stepped import StepRipple
 from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]

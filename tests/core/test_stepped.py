@@ -9,10 +9,10 @@ from rhombos.core.blocks import dc_link
 from rhombos.core.blocks.h_bridge import FRACTIONS
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.plots import charts
-from rhombos.core.pulsation import drawn
-from rhombos.core.solve import solve, work_out
-from rhombos.core.stepped import step_demand
+from rhombos.core.waves.pulsation import drawn
+from rhombos.core.waves.stepped import step_demand
 from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]

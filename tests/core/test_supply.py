@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import work_out
+from rhombos.core.frame.topology import RECTIFIERS, TOPOLOGIES
 from rhombos.core.scope import bench_of
 from rhombos.core.scope.record import record
-from rhombos.core.solve import work_out
-from rhombos.core.topology import RECTIFIERS, TOPOLOGIES
 from rhombos.core.waves.chain import Feed, Supply, referred
 
 USUAL = PRESETS["usual"]

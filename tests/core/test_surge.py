@@ -9,10 +9,10 @@ from rhombos.core.blocks.cooling import BEYOND, KELVIN, hottest_junction
 from rhombos.core.blocks.surge import Cooling, Heating, bridge_devices, cooling_of, course, front_end_devices, worst_course
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.ledger import SILENT
+from rhombos.core.frame.ledger import SILENT
+from rhombos.core.frame.solve import solve
 from rhombos.core.parts import HeatSink, Mosfet
 from rhombos.core.plots import charts
-from rhombos.core.solve import solve
 from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]

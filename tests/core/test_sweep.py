@@ -5,10 +5,10 @@ from benchmarks.cases import case_at, drawn
 from benchmarks.sweep import judge, natural_growth
 from scipy.optimize import brentq
 
-from rhombos.core import solve
 from rhombos.core.blocks import oscillator
 from rhombos.core.design.rules import MARGINS, PRESETS, SHARES
-from rhombos.core.solve import broken, work_out
+from rhombos.core.frame import solve
+from rhombos.core.frame.solve import broken, work_out
 
 SEED, BRIEFS, PARTS = 11, 210, 14
 """Of the briefs, and into how many tests they fall."""

@@ -2,10 +2,10 @@
 
 import pytest
 
+from rhombos.core.benches.switches import SHOWN, rank_switches
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import refit, work_out
 from rhombos.core.parts import Mosfet
-from rhombos.core.solve import refit, work_out
-from rhombos.core.switches import SHOWN, rank_switches
 
 USUAL = PRESETS["usual"]
 

@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 from scipy.optimize import brentq
 
 from rhombos.core.book import sense
+from rhombos.core.control.thresholds import HIGH, HIGH_TOLERANCE, REFERENCE, SET_WITHIN, Tap, band, fit
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.preferred import E24, nearest
-from rhombos.core.thresholds import HIGH, HIGH_TOLERANCE, REFERENCE, SET_WITHIN, Tap, band, fit
+from rhombos.core.units.preferred import E24, nearest
 
 USUAL = PRESETS["usual"]
 

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rhombos.core.units import UNITS, UnitError, exactly, fmt, parse, short
+from rhombos.core.units.quantities import UNITS, UnitError, exactly, fmt, parse, short
 
 
 @pytest.mark.parametrize(

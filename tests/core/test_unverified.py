@@ -4,10 +4,10 @@ import pytest
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.incoming import hold, on_drop
+from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.parts import Bipolar, Igbt, Mosfet
+from rhombos.core.parts.incoming import hold, on_drop
 from rhombos.core.parts.origin import CURRENT, RESISTANCE, VOLTAGE, as_unverified
-from rhombos.core.solve import solve, work_out
 
 USUAL = PRESETS["usual"]
 

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
 from rhombos.core.book import filters, link
-from rhombos.core.report import Operating
+from rhombos.core.frame.report import Operating
 from rhombos.core.waves.modulation import carrier_ratio, three_level, unipolar
 from rhombos.core.waves.output import output_waves
 from rhombos.core.waves.spectrum import harmonics, readings_of_samples, readings_of_steps

@@ -7,8 +7,8 @@ import pytest
 from rhombos.core.design.findings import ORDER
 from rhombos.core.design.pins import read_pins
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import solve
 from rhombos.core.routes import ALL_BUILDS as BUILDS
-from rhombos.core.solve import solve
 from rhombos.demo.designs import DEMO
 from tests.core.test_findings import RAISED
 

@@ -14,11 +14,11 @@ import pytest
 from rhombos.core.design.findings import Finding
 from rhombos.core.design.pins import PinError
 from rhombos.core.design.problems import Problem
+from rhombos.core.frame.solve import EmptyShelf, Unbuildable, WrongWave
 from rhombos.core.modulation.table import TableProblem
 from rhombos.core.parts import Shelf
 from rhombos.core.parts.table import TableError
 from rhombos.core.routes import ROUTES
-from rhombos.core.solve import EmptyShelf, Unbuildable, WrongWave
 from rhombos.desk.crew import AT_ONCE, LATER, Busy, Crew, Failed, Lost
 
 PATIENCE = 60

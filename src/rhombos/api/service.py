@@ -12,7 +12,7 @@ from fastapi import Depends, Request, Response
 from fastapi.concurrency import run_in_threadpool
 from pydantic import BaseModel
 
-from rhombos.core.compare import Row, candidates
+from rhombos.core.benches.compare import Row, candidates
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules

@@ -6,6 +6,7 @@ from pydantic import BaseModel, Field
 
 from rhombos.core.coils import COILS, CoilBench, coil_bench
 from rhombos.core.coils.model import WindingSheet
+from rhombos.core.frame.solve import Unbuildable
 from rhombos.core.modulation import (
     LoopAsked,
     LoopBench,
@@ -15,7 +16,6 @@ from rhombos.core.modulation import (
     modulation_bench,
 )
 from rhombos.core.scope import ScopeAsked, ScopeSeen, scope_bench, scope_csv, scope_points
-from rhombos.core.solve import Unbuildable
 from rhombos.core.waves.modulation import Sampling, WaveError
 from rhombos.core.waves.output import output_waves
 from rhombos.core.waves.spectrum import Readings

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections import OrderedDict
 
+from rhombos.core.frame.solve import Worked, work_out
 from rhombos.core.parts import Shelf
-from rhombos.core.solve import Worked, work_out
 from rhombos.desk.asked import Asked
 
 KEPT = 12

@@ -6,8 +6,8 @@ import gc
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import explain, work_out
 from rhombos.core.plots import charts
-from rhombos.core.solve import explain, work_out
 from rhombos.demo import house_shelf
 from rhombos.desk import benches, routes, sizing
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from rhombos.core.compare import Row, row_of
+from rhombos.core.benches.compare import Row, row_of
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules

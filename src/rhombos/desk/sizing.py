@@ -7,7 +7,9 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field, RootModel, model_validator
 from pydantic.json_schema import SkipJsonSchema
 
-from rhombos.core.change import BatteryChange, change_battery
+from rhombos.core.benches.change import BatteryChange, change_battery
+from rhombos.core.benches.rating import Rating, rating
+from rhombos.core.benches.switches import rank_switches
 from rhombos.core.coils.model import OptionTable
 from rhombos.core.design.brief import followed
 from rhombos.core.design.findings import PinAddress, PinValue, Waiver
@@ -15,17 +17,15 @@ from rhombos.core.design.form import BriefField, RuleField, brief_fields, rule_f
 from rhombos.core.design.pins import PinError
 from rhombos.core.design.rules import PRESETS, RuleName
 from rhombos.core.design.sources import BatterySource
+from rhombos.core.frame.parts_list import parts_list
+from rhombos.core.frame.report import Solution
+from rhombos.core.frame.solve import Unbuildable, explain, unbuildable
+from rhombos.core.frame.solve import solve as core_solve
 from rhombos.core.parts.drawer import Stock
 from rhombos.core.parts.shelf import Stocked
-from rhombos.core.parts_list import parts_list
 from rhombos.core.plots import Chart, charts
 from rhombos.core.precharge.files import precharge_table
 from rhombos.core.precharge.tool import Bus, PrechargeSeen, see, sequence_file
-from rhombos.core.rating import Rating, rating
-from rhombos.core.report import Solution
-from rhombos.core.solve import Unbuildable, explain, unbuildable
-from rhombos.core.solve import solve as core_solve
-from rhombos.core.switches import rank_switches
 from rhombos.desk.asked import Asked, NotHere
 from rhombos.desk.desk import Desk
 

@@ -7,14 +7,14 @@ from pydantic import BaseModel, Field
 
 from rhombos.api.problem import ProblemDocument
 from rhombos.api.service import Asking
-from rhombos.core.change import BatteryChange
-from rhombos.core.compare import Comparison, Weights, rank
+from rhombos.core.benches.change import BatteryChange
+from rhombos.core.benches.compare import Comparison, Weights, rank
+from rhombos.core.benches.rating import Rating
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import RuleChanges, RuleName, house_rules
+from rhombos.core.frame.solve import Unbuildable
 from rhombos.core.plots.model import Chart
 from rhombos.core.plots.pareto import pareto
-from rhombos.core.rating import Rating
-from rhombos.core.solve import Unbuildable
 from rhombos.desk import sizing
 from rhombos.desk.asked import Asked
 from rhombos.desk.sizing import ChangeIn

@@ -17,9 +17,9 @@ from rhombos.api.service import Asking, Service, Serving
 from rhombos.core.design.differences import Change, differences, touched
 from rhombos.core.design.file import Design
 from rhombos.core.design.mending import Unreadable, mended
+from rhombos.core.frame.whole import asked
 from rhombos.core.parts.drawer import Restocked, Stock, restocked
 from rhombos.core.parts.shelf import Stocked
-from rhombos.core.whole import asked
 from rhombos.desk.crew import LATER
 from rhombos.desk.sizing import SolveIn, Then, sized_then
 from rhombos.store import designs as store

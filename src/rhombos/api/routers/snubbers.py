@@ -5,8 +5,8 @@ from __future__ import annotations
 from fastapi import APIRouter
 
 from rhombos.api.problem import ProblemDocument
-from rhombos.core import snubbers
-from rhombos.core.snubbers import Clamped, Fitting, Peak, Ring, TurnOff
+from rhombos.core.benches import snubbers
+from rhombos.core.benches.snubbers import Clamped, Fitting, Peak, Ring, TurnOff
 
 router = APIRouter(prefix="/snubbers", tags=["snubbers"], responses={422: {"model": ProblemDocument}})
 

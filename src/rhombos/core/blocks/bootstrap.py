@@ -9,9 +9,9 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from rhombos.core.book import gate as book
-from rhombos.core.ledger import Ledger
+from rhombos.core.frame.ledger import Ledger
 from rhombos.core.parts import Diode, Driver, Shelf
-from rhombos.core.preferred import E6, at_least
+from rhombos.core.units.preferred import E6, at_least
 
 if TYPE_CHECKING:
     from rhombos.core.blocks.gate_drive import DriveNeed, GateDriveBuild

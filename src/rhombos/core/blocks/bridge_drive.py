@@ -6,7 +6,7 @@ from typing import Any
 
 from rhombos.core.blocks.gate_drive import DriveNeed, GateDriveBuild, fitted_drivers
 from rhombos.core.design.brief import Brief
-from rhombos.core.inventory import Item
+from rhombos.core.frame.inventory import Item
 from rhombos.core.parts import Shelf
 
 KEY, TITLE = "bridge_drive", "Gate drive"

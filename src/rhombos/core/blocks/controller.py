@@ -28,16 +28,16 @@ from rhombos.core.blocks.link_loop import (
 )
 from rhombos.core.book import control as book
 from rhombos.core.book import filters, magnetics, sense
+from rhombos.core.control.loops import margins
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.inventory import Item, fitted
-from rhombos.core.ledger import SILENT, Ledger
-from rhombos.core.loops import margins
+from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.ledger import SILENT, Ledger
+from rhombos.core.frame.requirement import Requirement
 from rhombos.core.magnetics.sense import DIODE, SenseTransformer, best_sense_grade, rank_sense_cores, sense_from
 from rhombos.core.parts import Core, Shelf
-from rhombos.core.preferred import E6, E12, E24, at_least, at_most, nearest
-from rhombos.core.requirement import Requirement
-from rhombos.core.units import Farad, Hertz, Ohm, Ratio, Second, Volt
+from rhombos.core.units.preferred import E6, E12, E24, at_least, at_most, nearest
+from rhombos.core.units.quantities import Farad, Hertz, Ohm, Ratio, Second, Volt
 
 KEY, TITLE = "controller", "Controller"
 TIMING_CAPACITOR = 1e-9

@@ -14,11 +14,11 @@ from rhombos.core.blocks.controller import (
 from rhombos.core.blocks.link_loop import CURRENT, ControllerNeed
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
+from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
 from rhombos.core.magnetics.sense import MOST_DROOP, MOST_FLUX
-from rhombos.core.points import STEADY
-from rhombos.core.report import BlockReport
-from rhombos.core.sheet import Sheet
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 PULSATES = 1.1
 """Mean square of the source's current over its squared mean from which on it is worth a word."""

@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 
 from rhombos.core.book import heat, stage
 from rhombos.core.design.rules import Rules
-from rhombos.core.ledger import Ledger
+from rhombos.core.frame.ledger import Ledger
 from rhombos.core.parts import HeatSink, Igbt, Mosfet, Shelf
-from rhombos.core.units import Number
+from rhombos.core.units.quantities import Number
 
 Array = NDArray[np.float64]
 KELVIN = 273.15

@@ -13,15 +13,15 @@ from rhombos.core.book import link as book
 from rhombos.core.book import source
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.inventory import Item, fitted
-from rhombos.core.ledger import SILENT, Ledger
+from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.ledger import SILENT, Ledger
+from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
 from rhombos.core.parts import Capacitor, Resistor, Shelf
-from rhombos.core.points import STEADY
-from rhombos.core.preferred import at_most
-from rhombos.core.pulsation import STILL, Drawn, Pulsation
-from rhombos.core.report import BlockReport
-from rhombos.core.sheet import Sheet
-from rhombos.core.units import Ohm, Volt, fmt, short
+from rhombos.core.units.preferred import at_most
+from rhombos.core.units.quantities import Ohm, Volt, fmt, short
+from rhombos.core.waves.pulsation import STILL, Drawn, Pulsation
 
 KEY, TITLE = "dc_link", "Link"
 SLOW_RIPPLE = 1.4

@@ -12,9 +12,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from rhombos.core.crest import ANGLES, HIGHEST, Crest, Lines
-from rhombos.core.pulsation import MOST_TERMS, Demand
-from rhombos.core.rail import FIRM, Rail, swinging
+from rhombos.core.waves.crest import ANGLES, HIGHEST, Crest, Lines
+from rhombos.core.waves.pulsation import MOST_TERMS, Demand
+from rhombos.core.waves.rail import FIRM, Rail, swinging
 from rhombos.core.waves.spectrum import COUNTED
 
 ODD = np.arange(3.0, COUNTED, 2.0)

@@ -14,8 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from rhombos.core.blocks.filter_flow import ODD, Flow, Way, signs, sized
-from rhombos.core.crest import BEFORE, DIODES, RIPPLE_CAPACITY, TAKEN
-from rhombos.core.pulsation import MOST_TERMS
+from rhombos.core.waves.crest import BEFORE, DIODES, RIPPLE_CAPACITY, TAKEN
+from rhombos.core.waves.pulsation import MOST_TERMS
 
 Array = NDArray[np.float64]
 STEPS = 256

@@ -6,9 +6,9 @@ from typing import Any
 
 from rhombos.core.blocks.base import by_route
 from rhombos.core.blocks.gate_drive import DriveNeed, GateDriveBuild, fitted_drivers
-from rhombos.core.inventory import Item
+from rhombos.core.frame.inventory import Item
+from rhombos.core.frame.topology import TOPOLOGIES, TopologyName
 from rhombos.core.parts import Shelf
-from rhombos.core.topology import TOPOLOGIES, TopologyName
 
 KEY, TITLE = "front_drive", "Front-end gate drive"
 

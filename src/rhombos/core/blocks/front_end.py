@@ -30,17 +30,17 @@ from rhombos.core.blocks.cooling import (
 )
 from rhombos.core.book import clamp as clamps
 from rhombos.core.book import stage as book
+from rhombos.core.control.gates import LEAST_LOOP, GateLoop, house_loop
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.gates import LEAST_LOOP, GateLoop, house_loop
-from rhombos.core.inventory import Item, fitted
-from rhombos.core.ledger import SILENT, Ledger
+from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.ledger import SILENT, Ledger
+from rhombos.core.frame.topology import TOPOLOGIES, Topology, TopologyName
 from rhombos.core.parts import HeatSink, Mosfet, Resistor, Shelf
 from rhombos.core.parts.part import LEADS, USUAL_PACKAGE
-from rhombos.core.preferred import at_most
-from rhombos.core.pulsation import STILL, Pulsation
-from rhombos.core.topology import TOPOLOGIES, Topology, TopologyName
-from rhombos.core.units import Hertz, Ohm
+from rhombos.core.units.preferred import at_most
+from rhombos.core.units.quantities import Hertz, Ohm
+from rhombos.core.waves.pulsation import STILL, Pulsation
 
 KEY, TITLE = "front_end", "Front end"
 MOST_PARALLEL = 16

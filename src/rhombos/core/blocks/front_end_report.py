@@ -7,15 +7,15 @@ from typing import Any
 from rhombos.core.blocks.cooling import steady_limit
 from rhombos.core.blocks.front_end import DUTY_REACH, RAIL_SPIKE, SLOWEST, FrontEndBuild, FrontEndState
 from rhombos.core.blocks.surge import front_end_devices, judge_surge
-from rhombos.core.conduction import front_end_intervals
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
+from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.topology import TOPOLOGIES, Rectifying, TopologyName
 from rhombos.core.parts import Mosfet, Resistor
-from rhombos.core.points import STEADY
-from rhombos.core.report import BlockReport
-from rhombos.core.sheet import Sheet
-from rhombos.core.topology import TOPOLOGIES, Rectifying, TopologyName
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
+from rhombos.core.waves.conduction import front_end_intervals
 
 MANY_PARALLEL = 6
 ROOM_FOR_A_CLAMP = 1.2

@@ -21,9 +21,7 @@ from rhombos.core.blocks.bootstrap import (
 )
 from rhombos.core.book import gate as book
 from rhombos.core.book import stage
-from rhombos.core.design.brief import Brief
-from rhombos.core.design.rules import Rules
-from rhombos.core.gates import (
+from rhombos.core.control.gates import (
     IGBT_LIMIT,
     IGBT_PLATEAU,
     LEAST_LOOP,
@@ -34,11 +32,13 @@ from rhombos.core.gates import (
     switching_charge,
     switching_times,
 )
-from rhombos.core.inventory import Item, fitted
-from rhombos.core.ledger import Ledger
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import Rules
+from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.ledger import Ledger
 from rhombos.core.parts import Diode, Driver, Igbt, Shelf
-from rhombos.core.preferred import E6, E12, at_least, at_most
-from rhombos.core.units import Farad, Ohm, Volt
+from rhombos.core.units.preferred import E6, E12, at_least, at_most
+from rhombos.core.units.quantities import Farad, Ohm, Volt
 
 FOLLOWER_DROP = 0.7
 OVER_PLATEAU = 2.0

@@ -14,11 +14,11 @@ from rhombos.core.blocks.gate_drive import (
     GateDriveBuild,
 )
 from rhombos.core.design.findings import PinValue
+from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
 from rhombos.core.parts import Diode, Driver
-from rhombos.core.points import STEADY
-from rhombos.core.report import BlockReport
-from rhombos.core.sheet import Sheet
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 GATE_MARGIN = 0.10
 """Part of the gate's limit that stays in reserve, ringing included."""

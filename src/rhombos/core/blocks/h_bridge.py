@@ -27,16 +27,16 @@ from rhombos.core.blocks.cooling import (
 )
 from rhombos.core.book import bridge as book
 from rhombos.core.book import rectifier, source, stage
+from rhombos.core.control.gates import LEAST_MISMATCH, GateLoop, dead_time_needed, house_loop, switching_times, turn_off_delay
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
-from rhombos.core.gates import LEAST_MISMATCH, GateLoop, dead_time_needed, house_loop, switching_times, turn_off_delay
-from rhombos.core.inventory import Item, fitted
-from rhombos.core.ledger import SILENT, Ledger
+from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.parts import HeatSink, Igbt, Mosfet, Shelf
-from rhombos.core.pulsed import SHORT_MARGIN, WITHSTAND_USED, pulsed_share
-from rhombos.core.stepped import step_flow
-from rhombos.core.units import Hertz, Ratio, Second
+from rhombos.core.parts.pulsed import SHORT_MARGIN, WITHSTAND_USED, pulsed_share
+from rhombos.core.units.quantities import Hertz, Ratio, Second
+from rhombos.core.waves.stepped import step_flow
 
 KEY, TITLE = "h_bridge", "H-bridge"
 CARRIER = 18e3

@@ -8,13 +8,13 @@ from rhombos.core.blocks.cooling import steady_limit
 from rhombos.core.blocks.h_bridge import AUDIBLE, STRAY_SPIKE, HBridgeBuild, carrier_for
 from rhombos.core.blocks.regulation import judge_output
 from rhombos.core.blocks.surge import bridge_devices, judge_surge
-from rhombos.core.conduction import bridge_intervals
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
-from rhombos.core.points import STEADY
-from rhombos.core.report import BlockReport
-from rhombos.core.sheet import Sheet
-from rhombos.core.units import fmt, short
+from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
+from rhombos.core.units.quantities import fmt, short
+from rhombos.core.waves.conduction import bridge_intervals
 
 OUTPUT_BAND = 0.05
 """How far the RMS of a stepped wave may lie off at full power before it is a finding."""

@@ -13,7 +13,11 @@ from rhombos.core.blocks.base import Build, options
 from rhombos.core.book import heat as book
 from rhombos.core.book import sense
 from rhombos.core.design.rules import Rules
-from rhombos.core.insulation import (
+from rhombos.core.frame.inventory import Item
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.requirement import Requirement
+from rhombos.core.parts import Shelf
+from rhombos.core.parts.insulation import (
     BASIC,
     COMPOUNDS,
     FUNCTIONAL,
@@ -24,12 +28,8 @@ from rhombos.core.insulation import (
     barrier_proof,
     creepage,
 )
-from rhombos.core.inventory import Item
-from rhombos.core.ledger import Ledger
-from rhombos.core.parts import Shelf
-from rhombos.core.preferred import nearest
-from rhombos.core.requirement import Requirement
-from rhombos.core.units import Airflow, Celsius, Kelvin, Millimetre, Ohm, SquareDecimetre, Volt
+from rhombos.core.units.preferred import nearest
+from rhombos.core.units.quantities import Airflow, Celsius, Kelvin, Millimetre, Ohm, SquareDecimetre, Volt
 
 KEY, TITLE = "heat", "Heat"
 KELVIN = 273.15

@@ -16,10 +16,10 @@ from rhombos.core.blocks.heat import (
     proof_wanted,
 )
 from rhombos.core.design.findings import PinValue, Severity
-from rhombos.core.insulation import METAL_FILLED, PADS, TOUCH_SAFE
-from rhombos.core.report import BlockReport
-from rhombos.core.sheet import Sheet, Worst
-from rhombos.core.units import fmt, short
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet, Worst
+from rhombos.core.parts.insulation import METAL_FILLED, PADS, TOUCH_SAFE
+from rhombos.core.units.quantities import fmt, short
 
 CONDUCTS_FROM = 100.0
 """Tab voltage from which a metal-filled compound is known to conduct, V."""

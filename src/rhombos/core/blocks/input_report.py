@@ -18,10 +18,10 @@ from rhombos.core.blocks.input_stage import (
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import Severity
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet, Worst
 from rhombos.core.parts import Capacitor, Fuse
-from rhombos.core.report import BlockReport
-from rhombos.core.sheet import Sheet, Worst
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 LEAST_LIFE = 10000 * 3600.0
 """Life of the bank at full power that a house expects, s."""

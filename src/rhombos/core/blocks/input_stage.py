@@ -13,12 +13,12 @@ from rhombos.core.blocks.base import Build, by_route, options, part, remembered
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.inventory import Item, fitted
-from rhombos.core.ledger import SILENT, Ledger
+from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.ledger import SILENT, Ledger
+from rhombos.core.frame.requirement import Requirement
 from rhombos.core.magnetics.winding import copper_resistivity
 from rhombos.core.parts import Capacitor, Fuse, Shelf
-from rhombos.core.requirement import Requirement
-from rhombos.core.units import Ampere, AmpereSquaredSecond, Ohm, SquareMetre
+from rhombos.core.units.quantities import Ampere, AmpereSquaredSecond, Ohm, SquareMetre
 
 KEY, TITLE = "input_stage", "Input"
 CABLES = (1.5, 2.5, 4, 6, 10, 16, 25, 35, 50, 70, 95, 120, 150, 185, 240)

@@ -16,15 +16,15 @@ from rhombos.core.book import source
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
 from rhombos.core.design.rules import Rules
-from rhombos.core.inventory import Item, fitted, wound
-from rhombos.core.ledger import Ledger
+from rhombos.core.frame.inventory import Item, fitted, wound
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
 from rhombos.core.magnetics.iron import IronNeed, IronTransformer, design_iron, iron_from
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import IronCore, Shelf
-from rhombos.core.points import STEADY
-from rhombos.core.report import BlockReport
-from rhombos.core.sheet import Sheet
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 KEY, TITLE = "iron_transformer", "Transformer"
 KNEE = 1.15

@@ -12,13 +12,13 @@ from pydantic import Field
 from rhombos.core.blocks.base import Build, options
 from rhombos.core.book import sense, stage
 from rhombos.core.design.rules import Rules
-from rhombos.core.insulation import BASIC_ADDS, REINFORCED
-from rhombos.core.inventory import Item
-from rhombos.core.ledger import Ledger
+from rhombos.core.frame.inventory import Item
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.requirement import Requirement
 from rhombos.core.parts import Shelf
-from rhombos.core.preferred import nearest
-from rhombos.core.requirement import Requirement
-from rhombos.core.units import Hertz, Ohm, Volt
+from rhombos.core.parts.insulation import BASIC_ADDS, REINFORCED
+from rhombos.core.units.preferred import nearest
+from rhombos.core.units.quantities import Hertz, Ohm, Volt
 
 KEY, TITLE = "isolation", "Isolation"
 FLOATING, EARTHED, NEGATIVE = "floating", "one pole earthed", "a pole on the source"

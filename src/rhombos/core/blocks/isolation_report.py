@@ -24,9 +24,9 @@ from rhombos.core.blocks.isolation import (
     crossings,
 )
 from rhombos.core.design.findings import PinValue
-from rhombos.core.report import BlockReport
-from rhombos.core.sheet import Sheet, Worst
-from rhombos.core.units import fmt, short
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet, Worst
+from rhombos.core.units.quantities import fmt, short
 
 COARSE = 0.004
 """One count over the output's RMS from which the regulation steps visibly."""

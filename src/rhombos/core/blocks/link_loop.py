@@ -11,12 +11,12 @@ from typing import Any
 
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import link
+from rhombos.core.control.loops import Compensator, Plant, answers, compensate, margins
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.ledger import SILENT, Ledger
-from rhombos.core.loops import Compensator, Plant, answers, compensate, margins
-from rhombos.core.preferred import E12, nearest
-from rhombos.core.pulsation import MOST_TERMS, STILL, Demand, Pulsation, open_share, pulsation, taken
+from rhombos.core.frame.ledger import SILENT, Ledger
+from rhombos.core.units.preferred import E12, nearest
+from rhombos.core.waves.pulsation import MOST_TERMS, STILL, Demand, Pulsation, open_share, pulsation, taken
 
 CURRENT, VOLTAGE = "current", "voltage"
 RAMP = 3.0

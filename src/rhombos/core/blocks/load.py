@@ -5,19 +5,19 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from rhombos.core.benches.suits import STARTING, judge
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import loads as book
-from rhombos.core.crest import crest
 from rhombos.core.design.brief import Brief
-from rhombos.core.inventory import Item
-from rhombos.core.ledger import Ledger
+from rhombos.core.frame.inventory import Item
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.points import Point
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
 from rhombos.core.parts import Shelf
-from rhombos.core.points import Point
-from rhombos.core.report import BlockReport
-from rhombos.core.sheet import Sheet
-from rhombos.core.stepped import Fed, step_flow
-from rhombos.core.suits import STARTING, judge
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
+from rhombos.core.waves.crest import crest
+from rhombos.core.waves.stepped import Fed, step_flow
 
 KEY, TITLE = "load", "Load"
 STEPPED = {"square": 1.0, "modified": 0.5}

@@ -12,20 +12,20 @@ from rhombos.core.blocks.base import IDLE_WORTH, Build, part, propose_resistor, 
 from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_sink, sink_resistance, steady_limit
 from rhombos.core.book import clamp as clamps
 from rhombos.core.book import magnetics, source, stage
-from rhombos.core.conduction import front_end_intervals
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
 from rhombos.core.design.rules import Rules
-from rhombos.core.inventory import Item, fitted
-from rhombos.core.ledger import SILENT, Ledger
+from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.ledger import SILENT, Ledger
+from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.topology import TOPOLOGIES
 from rhombos.core.magnetics.winding import Winding, lay, thin_wire
 from rhombos.core.parts import Bipolar, HeatSink, IronCore, Mosfet, Resistor, Shelf
-from rhombos.core.points import STEADY
-from rhombos.core.preferred import at_most
-from rhombos.core.report import BlockReport
-from rhombos.core.sheet import Sheet
-from rhombos.core.topology import TOPOLOGIES
-from rhombos.core.units import Ohm, Ratio, fmt, short
+from rhombos.core.units.preferred import at_most
+from rhombos.core.units.quantities import Ohm, Ratio, fmt, short
+from rhombos.core.waves.conduction import front_end_intervals
 
 KEY, TITLE = "oscillator", "Oscillator"
 KINDS = "mosfet|bipolar"

@@ -20,20 +20,20 @@ from rhombos.core.blocks.wound import WOUND_FIELDS, ChokeBuild, choke_of, choke_
 from rhombos.core.book import filters as book
 from rhombos.core.book import loads, source
 from rhombos.core.book import magnetics as wound
-from rhombos.core.crest import Crest, crest
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
 from rhombos.core.design.rules import Rules
-from rhombos.core.inventory import Item, fitted
-from rhombos.core.ledger import Ledger
+from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.report import BlockReport, Operating
+from rhombos.core.frame.sheet import Sheet
 from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import Capacitor, Shelf
-from rhombos.core.points import STEADY
-from rhombos.core.rail import FIRM, Rail
-from rhombos.core.report import BlockReport, Operating
-from rhombos.core.sheet import Sheet
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
+from rhombos.core.waves.crest import Crest, crest
+from rhombos.core.waves.rail import FIRM, Rail
 from rhombos.core.waves.sidebands import lifted
 
 KEY, TITLE = "output_filter", "Filter"

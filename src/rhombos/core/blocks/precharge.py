@@ -14,12 +14,12 @@ from scipy.integrate import quad
 from rhombos.core.blocks.base import Build, options, part
 from rhombos.core.book import source
 from rhombos.core.design.rules import Rules
-from rhombos.core.inventory import Item, fitted
-from rhombos.core.ledger import SILENT, Ledger
+from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.ledger import SILENT, Ledger
+from rhombos.core.frame.requirement import Requirement
 from rhombos.core.parts import Resistor, Shelf
-from rhombos.core.preferred import E12, at_most
-from rhombos.core.requirement import Requirement
-from rhombos.core.units import Ampere, Ohm, Ratio, Second, Volt, Watt
+from rhombos.core.units.preferred import E12, at_most
+from rhombos.core.units.quantities import Ampere, Ohm, Ratio, Second, Volt, Watt
 
 KEY, TITLE = "precharge", "Precharge"
 WANTED = 1.0

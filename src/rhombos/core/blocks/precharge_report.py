@@ -17,10 +17,10 @@ from rhombos.core.blocks.precharge import (
 )
 from rhombos.core.book import source
 from rhombos.core.design.findings import PinValue
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet, Worst
 from rhombos.core.parts import Fuse, Resistor
-from rhombos.core.report import BlockReport
-from rhombos.core.sheet import Sheet, Worst
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 FUSE_SPARE = 0.3
 """Part of the fuse's melting that a start must leave, since starts add up."""

@@ -12,15 +12,15 @@ from pydantic import Field
 
 from rhombos.core.blocks.base import Build, options
 from rhombos.core.book import sense, source
+from rhombos.core.control.thresholds import HIGH, REFERENCE, Band, Tap, band, fit
 from rhombos.core.design.rules import Rules
-from rhombos.core.inventory import Item
-from rhombos.core.ledger import Ledger
+from rhombos.core.frame.inventory import Item
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.requirement import Requirement
 from rhombos.core.parts import Shelf
-from rhombos.core.preferred import at_least
-from rhombos.core.pulsed import WITHSTAND_USED
-from rhombos.core.requirement import Requirement
-from rhombos.core.thresholds import HIGH, REFERENCE, Band, Tap, band, fit
-from rhombos.core.units import Ampere, Henry, Ohm, Second, Volt, Watt
+from rhombos.core.parts.pulsed import WITHSTAND_USED
+from rhombos.core.units.preferred import at_least
+from rhombos.core.units.quantities import Ampere, Henry, Ohm, Second, Volt, Watt
 
 KEY, TITLE = "protection", "Protection"
 ABOVE_EMPTY = 1.01

@@ -20,12 +20,12 @@ from rhombos.core.blocks.protection import (
     judged_twice,
 )
 from rhombos.core.blocks.protection import thresholds as made_thresholds
+from rhombos.core.control.thresholds import Band, Tap
 from rhombos.core.design.findings import PinValue, Severity
-from rhombos.core.points import OVER_FULL
-from rhombos.core.report import BlockReport
-from rhombos.core.sheet import Sheet, Worst
-from rhombos.core.thresholds import Band, Tap
-from rhombos.core.units import fmt, short
+from rhombos.core.frame.points import OVER_FULL
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet, Worst
+from rhombos.core.units.quantities import fmt, short
 
 USED = 0.85
 """Share of the charge that is expected to be used before the cut-off acts."""

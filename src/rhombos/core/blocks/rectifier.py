@@ -24,16 +24,16 @@ from rhombos.core.book import magnetics as wound
 from rhombos.core.book import rectifier as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.inventory import Item, fitted
-from rhombos.core.ledger import SILENT, Ledger
+from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.ledger import SILENT, Ledger
+from rhombos.core.frame.topology import RECTIFIERS, Rectifying
 from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import Diode, HeatSink, Resistor, Shelf
-from rhombos.core.preferred import E12, at_least, nearest
-from rhombos.core.pulsation import STILL, Pulsation
-from rhombos.core.ring import step_overshoot
-from rhombos.core.topology import RECTIFIERS, Rectifying
-from rhombos.core.units import Farad, Number, Ohm
+from rhombos.core.units.preferred import E12, at_least, nearest
+from rhombos.core.units.quantities import Farad, Number, Ohm
+from rhombos.core.waves.pulsation import STILL, Pulsation
+from rhombos.core.waves.ring import step_overshoot
 
 KEY, TITLE = "rectifier", "Rectifier"
 WINDING_CAPACITANCE = 30e-12

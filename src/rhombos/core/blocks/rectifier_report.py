@@ -6,12 +6,12 @@ from rhombos.core.blocks.cooling import steady_limit
 from rhombos.core.blocks.rectifier import RectifierBuild, RectifierState
 from rhombos.core.blocks.wound import choke_of, judge, show_stress, show_winding
 from rhombos.core.design.findings import PinValue
+from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.topology import RECTIFIERS
 from rhombos.core.parts import Diode, Resistor, Shelf
-from rhombos.core.points import STEADY
-from rhombos.core.report import BlockReport
-from rhombos.core.sheet import Sheet
-from rhombos.core.topology import RECTIFIERS
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 
 def report(sheet: Sheet, power_in: float) -> BlockReport:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue, Severity
-from rhombos.core.points import STEADY
-from rhombos.core.sheet import Sheet
-from rhombos.core.units import fmt, short
+from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.sheet import Sheet
+from rhombos.core.units.quantities import fmt, short
 
 BAND = 0.10
 """How far the output may wander between a flat and the highest input before it is a finding."""

@@ -15,10 +15,10 @@ from rhombos.core.book import heat
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
 from rhombos.core.design.rules import Rules
+from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.topology import TOPOLOGIES
 from rhombos.core.parts import HeatSink, Shelf
-from rhombos.core.sheet import Sheet
-from rhombos.core.topology import TOPOLOGIES
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 Array = NDArray[np.float64]
 BEGINS = {"surge_low": "low", "surge_high": "high"}

@@ -15,8 +15,11 @@ from rhombos.core.book import magnetics as book
 from rhombos.core.book import stage
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.inventory import Item, fitted, wound
-from rhombos.core.ledger import Ledger
+from rhombos.core.frame.inventory import Item, fitted, wound
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
 from rhombos.core.magnetics.stack import rise, temperature_factor
 from rhombos.core.magnetics.transformer import (
     Transformer,
@@ -26,10 +29,7 @@ from rhombos.core.magnetics.transformer import (
     winding_losses,
 )  # fmt: skip
 from rhombos.core.parts import Grade, Shelf
-from rhombos.core.points import STEADY
-from rhombos.core.report import BlockReport
-from rhombos.core.sheet import Sheet
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 KEY, TITLE = "transformer", "Transformer"
 

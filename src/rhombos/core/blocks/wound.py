@@ -12,13 +12,13 @@ from pydantic import Field
 from rhombos.core.blocks.base import Build, part
 from rhombos.core.design.findings import PinValue
 from rhombos.core.design.rules import Rules
-from rhombos.core.inventory import Item, fitted, wound
+from rhombos.core.frame.inventory import Item, fitted, wound
+from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.sheet import Sheet, Worst
 from rhombos.core.magnetics.choke import GRADES, LEAST_LEFT, WIDE_GAP, Choke, ChokeNeed, choke_from, design_choke
 from rhombos.core.magnetics.stack import stack_table
 from rhombos.core.parts import Shelf
-from rhombos.core.points import STEADY
-from rhombos.core.sheet import Sheet, Worst
-from rhombos.core.units import Henry, fmt, short
+from rhombos.core.units.quantities import Henry, fmt, short
 
 SHORT_OF = 0.02
 """How far under the inductance wanted a powder choke may lie."""

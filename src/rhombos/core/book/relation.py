@@ -12,7 +12,7 @@ import numpy as np
 import sympy as sp
 from scipy.optimize import brentq
 
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 
 class BookError(ValueError):

@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from pydantic import BaseModel, ConfigDict
 
 from rhombos.core.book.relation import BookError, Relation, Symbol
-from rhombos.core.units import UNITS, UnitError, fmt, parse, short
+from rhombos.core.units.quantities import UNITS, UnitError, fmt, parse, short
 
 
 class _Plain(BaseModel):

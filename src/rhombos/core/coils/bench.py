@@ -11,8 +11,8 @@ from rhombos.core.coils.iron import iron_bench
 from rhombos.core.coils.model import CoilBench
 from rhombos.core.coils.sense import sense_bench
 from rhombos.core.coils.transformer import transformer_bench
-from rhombos.core.solve import Worked
-from rhombos.core.topology import RECTIFIERS
+from rhombos.core.frame.solve import Worked
+from rhombos.core.frame.topology import RECTIFIERS
 
 COILS: dict[str, Callable[[Worked], CoilBench]] = {
     "transformer": transformer_bench,

@@ -6,10 +6,10 @@ from collections.abc import Callable
 from typing import Any
 
 from rhombos.core.coils.model import Option, OptionTable
-from rhombos.core.labels import labelled
+from rhombos.core.frame.labels import labelled
 from rhombos.core.magnetics.winding import MOST_IN_HAND, Winding, ac_factor, lay
 from rhombos.core.parts import Shelf, Wire
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 WIRES_SHOWN = 8
 SAME_SECTION = 0.8, 1.35

@@ -8,14 +8,14 @@ from rhombos.core.blocks import oscillator as block
 from rhombos.core.coils.common import against, with_present
 from rhombos.core.coils.model import CoilBench, Option, OptionTable, WindingRow, WindingSheet
 from rhombos.core.coils.sheet import cut_length, hipot_voltage
-from rhombos.core.labels import labelled
+from rhombos.core.frame.labels import labelled
+from rhombos.core.frame.solve import Worked
 from rhombos.core.magnetics.winding import COPPER_DENSITY, Winding
 from rhombos.core.parts import IronCore
 from rhombos.core.plots.iron import frequency_over_input
 from rhombos.core.plots.model import Chart
 from rhombos.core.plots.window import layers_of
-from rhombos.core.solve import Worked
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 KEY = "oscillator"
 SHOWN = 10

@@ -13,13 +13,13 @@ from rhombos.core.book import magnetics as book
 from rhombos.core.coils.common import against, first_fit, fits_first, stack_name, wire_table, with_present
 from rhombos.core.coils.model import CoilBench, Option, OptionTable, Patch, School
 from rhombos.core.coils.sheet import choke_sheet
-from rhombos.core.labels import labelled
+from rhombos.core.frame.labels import labelled
+from rhombos.core.frame.solve import Worked
 from rhombos.core.magnetics.choke import LEAST_LEFT, Choke, ChokeNeed, choke_loss, rank_chokes, rank_soft_chokes
 from rhombos.core.magnetics.stack import rise, stack_table
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, roomy
 from rhombos.core.plots.window import layers_of
-from rhombos.core.solve import Worked
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 SHOWN = 12
 

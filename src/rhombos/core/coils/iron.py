@@ -14,15 +14,15 @@ from rhombos.core.coils.common import against, first_fit, wire_table, with_prese
 from rhombos.core.coils.model import CoilBench, Option, OptionTable, Patch, School, WindingSheet
 from rhombos.core.coils.overload import COPPER_HEAT, IRON_HEAT, overload
 from rhombos.core.coils.sheet import pair_sheet
-from rhombos.core.labels import labelled
-from rhombos.core.ledger import SILENT
+from rhombos.core.frame.labels import labelled
+from rhombos.core.frame.ledger import SILENT
+from rhombos.core.frame.solve import Worked
 from rhombos.core.magnetics.iron import IronNeed, IronTransformer, rank_irons
 from rhombos.core.magnetics.winding import copper_resistivity
 from rhombos.core.parts import IronCore
 from rhombos.core.plots.iron import iron_window, loss_against_load
 from rhombos.core.plots.model import Chart
-from rhombos.core.solve import Worked
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 KEY = "iron_transformer"
 SHOWN = 14

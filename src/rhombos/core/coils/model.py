@@ -5,7 +5,7 @@ from __future__ import annotations
 from pydantic import BaseModel, ConfigDict
 
 from rhombos.core.design.findings import PinValue
-from rhombos.core.labels import Labelled
+from rhombos.core.frame.labels import Labelled
 from rhombos.core.plots.model import Chart
 
 Patch = dict[str, PinValue]

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from rhombos.core.book import heat
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, curve, roomy
-from rhombos.core.units import fmt
+from rhombos.core.units.quantities import fmt
 
 FERRITE_HEAT, IRON_HEAT, COPPER_HEAT = 750.0, 460.0, 385.0
 """Specific heat, J/(kg·K)."""

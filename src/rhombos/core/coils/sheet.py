@@ -5,12 +5,12 @@ from __future__ import annotations
 import math
 
 from rhombos.core.coils.model import WindingRow, WindingSheet
-from rhombos.core.labels import labelled
+from rhombos.core.frame.labels import labelled
 from rhombos.core.magnetics.choke import Choke
 from rhombos.core.magnetics.pair import Lay, WoundPair
 from rhombos.core.magnetics.winding import COPPER_DENSITY, INSULATION, Winding
 from rhombos.core.plots.model import Chart
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 LEADS = 0.15
 """Length of each lead left free, m."""

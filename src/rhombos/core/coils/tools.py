@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from rhombos.core.book import magnetics as book
 from rhombos.core.magnetics.stack import rise, suited_grades
 from rhombos.core.parts import Shelf
-from rhombos.core.units import Count, Henry, Hertz, Millimetre, SquareMetre, Tesla, Volt, fmt
+from rhombos.core.units.quantities import Count, Henry, Hertz, Millimetre, SquareMetre, Tesla, Volt, fmt
 
 
 class _Asked(BaseModel):

@@ -10,7 +10,7 @@ from pydantic import Field, model_validator
 from rhombos.core.design.outputs import AcOutput, LoadKind, PowerAsked, surge_beside
 from rhombos.core.design.sources import BatterySource, RailSource, Section, Source
 from rhombos.core.parts.origin import Origin
-from rhombos.core.units import Celsius, Percent, Watt
+from rhombos.core.units.quantities import Celsius, Percent, Watt
 
 
 class Targets(Section):

@@ -15,7 +15,7 @@ from rhombos.core.design.problems import find_field, unit_of
 from rhombos.core.design.upgrades import upgraded
 from rhombos.core.routes import ALL_BUILDS, ROUTES
 from rhombos.core.routes.common import COMMON, COMMON_BUILDS
-from rhombos.core.units import UnitError, parse, short
+from rhombos.core.units.quantities import UnitError, parse, short
 
 BUILDS = {**ALL_BUILDS, **COMMON_BUILDS}
 BESIDE = {b.KEY: b.TITLE for b in COMMON}

@@ -12,7 +12,7 @@ from rhombos.core.design.outputs import AcOutput
 from rhombos.core.design.problems import allowed_range, unit_of
 from rhombos.core.design.rules import RuleChanges, RuleName, house_rules
 from rhombos.core.design.sources import KINDS
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 
 class BriefField(BaseModel):

@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import Field, TypeAdapter, ValidationError, ValidationInfo, field_validator, model_validator
 
 from rhombos.core.design.sources import Section
-from rhombos.core.units import Hertz, Percent, Ratio, Second, Volt, Watt, parse, short
+from rhombos.core.units.quantities import Hertz, Percent, Ratio, Second, Volt, Watt, parse, short
 
 Waveform = Literal["sine", "modified", "square"]
 LoadKind = Literal["lamp", "heater", "adapter", "instrument", "fan", "compressor", "rectifier"]

@@ -9,7 +9,7 @@ from typing import Any, get_args
 from pydantic import BaseModel, ValidationError
 from pydantic.fields import FieldInfo
 
-from rhombos.core.units import short
+from rhombos.core.units.quantities import short
 
 DESIGNATION = r"^[A-Za-z0-9][A-Za-z0-9 ._/+×-]*$"
 """What a part may be called: nothing that a spreadsheet takes for a formula, or a path for its own."""

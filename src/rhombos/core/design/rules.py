@@ -6,7 +6,7 @@ from typing import Any, Literal, get_type_hints
 
 from pydantic import BaseModel, ConfigDict, Field, create_model
 
-from rhombos.core.units import (
+from rhombos.core.units.quantities import (
     Celsius,
     CurrentDensity,
     Henry,

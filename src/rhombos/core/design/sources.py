@@ -7,7 +7,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from rhombos.core.units import Ampere, AmpereHour, Celsius, Count, Farad, Metre, Ohm, Volt, short
+from rhombos.core.units.quantities import Ampere, AmpereHour, Celsius, Count, Farad, Metre, Ohm, Volt, short
 
 Chemistry = Literal["LiFePO4", "Li-ion", "lead-acid"]
 

@@ -12,7 +12,7 @@ import numpy as np
 from rhombos.core.book import magnetics as book
 from rhombos.core.book import source
 from rhombos.core.design.rules import Rules
-from rhombos.core.ledger import SILENT, Ledger
+from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.magnetics.stack import Stack, rise, stack_table, stacked, suited_grades, temperature_factor
 from rhombos.core.magnetics.winding import Winding, ac_factor, choose_wire, copper_resistivity, lay
 from rhombos.core.parts import Core, Grade, Powder, Shelf, Wire

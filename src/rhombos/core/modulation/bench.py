@@ -10,10 +10,10 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.blocks.h_bridge import AUDIBLE
-from rhombos.core.labels import Labelled, labelled
+from rhombos.core.frame.labels import Labelled, labelled
+from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Mark, Scale, Series, curve, roomy
-from rhombos.core.solve import Worked
-from rhombos.core.units import Hertz, Ratio, Second, fmt, short
+from rhombos.core.units.quantities import Hertz, Ratio, Second, fmt, short
 from rhombos.core.waves.modulation import Sampling
 from rhombos.core.waves.schemes import (
     SINES,

@@ -10,11 +10,11 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.book import filters
-from rhombos.core.labels import Labelled, labelled
+from rhombos.core.frame.labels import Labelled, labelled
+from rhombos.core.frame.report import Operating
+from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Mark, Scale, Series, curve, thin
-from rhombos.core.report import Operating
-from rhombos.core.solve import Worked
-from rhombos.core.units import Ohm, Ratio, fmt
+from rhombos.core.units.quantities import Ohm, Ratio, fmt
 from rhombos.core.waves.modulation import Array
 from rhombos.core.waves.regulator import (
     ALONE,

@@ -9,8 +9,8 @@ from typing import Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
-from rhombos.core.labels import Labelled, labelled
-from rhombos.core.units import Count, Hertz, Ratio, Second, fmt, short
+from rhombos.core.frame.labels import Labelled, labelled
+from rhombos.core.units.quantities import Count, Hertz, Ratio, Second, fmt, short
 from rhombos.core.waves.modulation import Array
 
 Symmetry = Literal["full", "half", "quarter"]

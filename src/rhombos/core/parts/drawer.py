@@ -14,7 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from rhombos.core.parts.kinds import Igbt, Mosfet, Part, kind_of
 from rhombos.core.parts.origin import worse
 from rhombos.core.parts.shelf import Shelf, Stocked
-from rhombos.core.units import Count, Ratio
+from rhombos.core.units.quantities import Count, Ratio
 
 Condition = Literal["new", "salvaged", "unverified"]
 BY_LENGTH = ("wire",)

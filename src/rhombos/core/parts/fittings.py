@@ -1,6 +1,6 @@
 """Kinds of part that are bought by their ratings: what refers, isolates, switches, senses, protects, cools, joins and shows.
 
-A sizing works out what each must stand and takes from the shelf what does (`core/requirement.py`). Fields are in SI; text in a
+A sizing works out what each must stand and takes from the shelf what does (`core/frame/requirement.py`). Fields are in SI; text in a
 CSV cell may use engineering notation.
 """
 
@@ -11,7 +11,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from rhombos.core.parts.part import Mounted, Part
-from rhombos.core.units import (
+from rhombos.core.units.quantities import (
     Airflow,
     Ampere,
     Celsius,

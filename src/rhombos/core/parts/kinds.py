@@ -10,10 +10,10 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from rhombos.core import gauge
 from rhombos.core.parts.fittings import FITTINGS
 from rhombos.core.parts.part import Mounted, Packaged, Part
-from rhombos.core.units import (
+from rhombos.core.units import gauge
+from rhombos.core.units.quantities import (
     Ampere,
     AmperePerMetre,
     AmpereSquaredSecond,

@@ -12,7 +12,7 @@ from pydantic.fields import FieldInfo
 from rhombos.core.design.problems import Problem, allowed_range, from_validation, unit_of
 from rhombos.core.parts.kinds import KINDS, Part
 from rhombos.core.parts.table import TableError
-from rhombos.core.units import UNITS, UnitError, exactly, parse, short
+from rhombos.core.units.quantities import UNITS, UnitError, exactly, parse, short
 
 Side = Literal["from", "to"]
 UNSAID = "—"

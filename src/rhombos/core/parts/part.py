@@ -8,7 +8,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, PrivateAttr
 
-from rhombos.core.units import Count, Millimetre, Ratio
+from rhombos.core.units.quantities import Count, Millimetre, Ratio
 
 Mounting = Literal["through hole", "surface mount", "chassis"]
 MOST_BREAKS = 8

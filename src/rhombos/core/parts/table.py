@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 
 from rhombos.core.design.problems import Problem, from_validation, unit_of
 from rhombos.core.parts.kinds import KINDS, Part
-from rhombos.core.units import UNITS, UnitError, parse
+from rhombos.core.units.quantities import UNITS, UnitError, parse
 
 LARGEST = 20_000
 """Rows that are read."""

@@ -6,10 +6,10 @@ import numpy as np
 
 from rhombos.core.book import source
 from rhombos.core.design.sources import PEUKERT, RESTING, BatterySource
+from rhombos.core.frame.points import Point
+from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Mark, Scale, curve, roomy
-from rhombos.core.points import Point
-from rhombos.core.solve import Worked
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 STEPS = ("empty", "1 of 5", "2 of 5", "3 of 5", "4 of 5", "full")
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from rhombos.core.blocks import gate_drive
+from rhombos.core.frame.solve import Worked
 from rhombos.core.plots import (
     battery,
     control,
@@ -20,7 +21,6 @@ from rhombos.core.plots import (
     steps,
 )
 from rhombos.core.plots.model import Chart
-from rhombos.core.solve import Worked
 
 BY_BLOCK: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "source": (low_side.sag, low_side.power_band, battery.day, battery.gauge),

@@ -7,11 +7,11 @@ from typing import Any
 import numpy as np
 
 from rhombos.core.blocks import controller, link_loop
-from rhombos.core.ledger import SILENT
-from rhombos.core.loops import loop
+from rhombos.core.control.loops import loop
+from rhombos.core.frame.ledger import SILENT
+from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve
-from rhombos.core.solve import Worked
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 LOWEST_DB, HIGHEST_DB = -50.0, 120.0
 

@@ -8,11 +8,11 @@ import numpy as np
 
 from rhombos.core.blocks import gate_drive
 from rhombos.core.blocks.bootstrap import bootstrap_droop
-from rhombos.core.gates import IGBT_PLATEAU
+from rhombos.core.control.gates import IGBT_PLATEAU
+from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Mark, Scale, curve, limits, roomy
 from rhombos.core.routes.driven import drive_need, front_need, gate_loop
-from rhombos.core.solve import Worked
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 SETTLED = 4.0
 """Time constants after which a gate is drawn as full."""

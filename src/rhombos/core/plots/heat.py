@@ -7,10 +7,10 @@ from typing import Any
 
 from rhombos.core.blocks.cooling import surge_limit
 from rhombos.core.blocks.surge import Devices, bridge_devices, cooling_of, front_end_devices, worst_course
+from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Axis, Chart, Dot, Mark, Role, Rung, Scale, Series, curve, limits, roomy
 from rhombos.core.routes.beside.heat import need_of
-from rhombos.core.solve import Worked
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 FINE = 60
 

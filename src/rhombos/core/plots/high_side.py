@@ -9,11 +9,11 @@ import numpy as np
 
 from rhombos.core.blocks import dc_link, front_end
 from rhombos.core.book import filters
+from rhombos.core.frame.report import Operating
+from rhombos.core.frame.solve import Worked
 from rhombos.core.parts import Capacitor, Diode
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve, limits, roomy, thin
-from rhombos.core.report import Operating
-from rhombos.core.solve import Worked
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 from rhombos.core.waves.output import OutputWaves, output_waves
 
 SPECTRUM_SHARE = 2.6

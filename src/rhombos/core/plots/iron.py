@@ -8,11 +8,11 @@ from typing import Any
 import numpy as np
 
 from rhombos.core.blocks import iron_transformer
+from rhombos.core.frame.points import Point, operating_points
+from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, curve, roomy
 from rhombos.core.plots.window import window_boxes
-from rhombos.core.points import Point, operating_points
-from rhombos.core.solve import Worked
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 STEPS = 9
 

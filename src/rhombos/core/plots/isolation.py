@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from rhombos.core.blocks.isolation import CASE_EARTH, CONVERTER, DRIFT, EARTHED, HALF, crossings
+from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart
 from rhombos.core.routes.beside.isolation import need_of
-from rhombos.core.solve import Worked
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 
 def map_table(worked: Worked) -> Chart:

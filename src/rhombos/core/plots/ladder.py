@@ -6,12 +6,12 @@ from typing import Any
 
 from rhombos.core.blocks.protection import BLINKS, FUSE_ALONE, thresholds
 from rhombos.core.book import sense
+from rhombos.core.control.thresholds import Band, Tap
+from rhombos.core.frame.solve import Worked
 from rhombos.core.parts import Capacitor
 from rhombos.core.plots.model import Axis, Chart, Mark, Rung, Scale, Series, roomy
 from rhombos.core.routes.beside.protection import need_of, outputs_of
-from rhombos.core.solve import Worked
-from rhombos.core.thresholds import Band, Tap
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 FALLING = {"cut_off", "warning", "output_low"}
 LEVELS = {True: ("empty", "nominal", "charging"), False: ("lowest", "nominal", "highest")}

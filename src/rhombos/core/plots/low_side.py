@@ -10,15 +10,15 @@ import numpy as np
 from rhombos.core.blocks import front_end, transformer
 from rhombos.core.book import source
 from rhombos.core.design.sources import BatterySource
-from rhombos.core.ledger import SILENT
+from rhombos.core.frame.ledger import SILENT
+from rhombos.core.frame.points import operating_points
+from rhombos.core.frame.solve import Worked
+from rhombos.core.frame.topology import TOPOLOGIES
 from rhombos.core.parts import Capacitor, Mosfet
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve, limits, roomy
 from rhombos.core.plots.window import window_boxes
-from rhombos.core.points import operating_points
 from rhombos.core.routes.settle import settle
-from rhombos.core.solve import Worked
-from rhombos.core.topology import TOPOLOGIES
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 SWEEP = np.array([0.4, 0.55, 0.7, 0.85, 1.0, 1.2, 1.45, 1.75, 2.1])
 RING_DECAY = 6.0

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 from pydantic import BaseModel, ConfigDict
 
-from rhombos.core.units import UNITS, fmt
+from rhombos.core.units.quantities import UNITS, fmt
 
 Role = Literal["main", "second", "third", "faint", "rating", "house", "here"]
 MOST_POINTS = 1600

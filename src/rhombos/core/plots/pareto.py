@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from rhombos.core.compare import Comparison
+from rhombos.core.benches.compare import Comparison
 from rhombos.core.plots.model import Chart, Dot, Scale, about
 
 SMALLEST, LARGEST = 8.0, 24.0

@@ -8,12 +8,12 @@ from typing import Any
 import numpy as np
 
 from rhombos.core.blocks.precharge import PrechargeBuild, PrechargeNeed
+from rhombos.core.frame.solve import Worked
 from rhombos.core.parts import Resistor
 from rhombos.core.plots.model import Chart, Mark, Role, Scale, Series, roomy
 from rhombos.core.precharge import FAULTS, FaultName, Marched, march
 from rhombos.core.routes.beside.precharge import need_of
-from rhombos.core.solve import Worked
-from rhombos.core.units import fmt
+from rhombos.core.units.quantities import fmt
 
 NAMES: dict[FaultName, str] = {
     "none": "Sequence",

@@ -6,9 +6,9 @@ import numpy as np
 
 from rhombos.core.blocks.source.rail import latches_below
 from rhombos.core.design.sources import RailSource
+from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, curve, roomy
-from rhombos.core.solve import Worked
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 LOWEST_DRAWN = 0.3
 """Share of the lowest voltage down to which the load's curve is drawn."""

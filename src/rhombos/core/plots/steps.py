@@ -9,12 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from rhombos.core.blocks.load import LoadState
+from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Scale, Series, curve, roomy
-from rhombos.core.solve import Worked
-from rhombos.core.stepped import STEPS, step_current
-from rhombos.core.units import fmt
+from rhombos.core.units.quantities import fmt
 from rhombos.core.waves.modulation import Steps
 from rhombos.core.waves.spectrum import harmonics, readings_of_steps
+from rhombos.core.waves.stepped import STEPS, step_current
 
 HIGHEST_HARMONIC = 41
 LEAST_ROOM = 0.01

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
+from rhombos.core.frame.solve import Worked
 from rhombos.core.precharge.table import state_table_c, state_table_csv
 from rhombos.core.routes.beside.precharge import need_of
-from rhombos.core.solve import Worked
 
 
 def precharge_table(worked: Worked, ending: Literal["csv", "c"]) -> str:

@@ -8,15 +8,15 @@ from rhombos.core.blocks import precharge, precharge_report
 from rhombos.core.design.findings import Finding, PinValue, worst_first
 from rhombos.core.design.pins import read_pins
 from rhombos.core.design.rules import Rules
-from rhombos.core.ledger import Ledger
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.points import Point
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
 from rhombos.core.parts import Resistor, Shelf
 from rhombos.core.plots.model import Chart
 from rhombos.core.plots.precharge import pictures
-from rhombos.core.points import Point
 from rhombos.core.precharge.table import state_table_c, state_table_csv
-from rhombos.core.report import BlockReport
-from rhombos.core.sheet import Sheet
-from rhombos.core.units import Ampere, Farad, Henry, Ohm, Volt
+from rhombos.core.units.quantities import Ampere, Farad, Henry, Ohm, Volt
 
 
 class Bus(BaseModel):

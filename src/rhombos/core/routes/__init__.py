@@ -1,11 +1,11 @@
 """Routes: an architecture is an ordered list of blocks, and how power and limits pass between them."""
 
+from rhombos.core.frame.topology import DEFAULT, RouteName
 from rhombos.core.routes.base import Route, Settled, lossy
 from rhombos.core.routes.common import COMMON_BUILDS
 from rhombos.core.routes.iron_bridge import IronBridge
 from rhombos.core.routes.iron_push_pull import IronPushPull, SelfOscillating
 from rhombos.core.routes.link import LinkRoute
-from rhombos.core.topology import DEFAULT, RouteName
 
 __all__ = ["ALL_BUILDS", "DEFAULT", "ROUTES", "Route", "RouteName", "Settled", "lossy"]
 

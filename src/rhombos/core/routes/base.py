@@ -12,13 +12,13 @@ from rhombos.core.blocks.base import Build
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
-from rhombos.core.ledger import Ledger
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.points import Point
+from rhombos.core.frame.report import BlockReport, Operating, Stepped
+from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.topology import RouteName
 from rhombos.core.parts import Shelf
-from rhombos.core.points import Point
-from rhombos.core.report import BlockReport, Operating, Stepped
 from rhombos.core.routes.passes import SETTLED
-from rhombos.core.sheet import Sheet
-from rhombos.core.topology import RouteName
 from rhombos.core.waves.chain import Supply
 from rhombos.core.waves.modulation import Steps, three_level
 

@@ -9,11 +9,11 @@ from typing import Any
 from rhombos.core.blocks.base import Build
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.ledger import Ledger
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
 from rhombos.core.parts import Shelf
-from rhombos.core.report import BlockReport
 from rhombos.core.routes.beside import heat, isolation, precharge, protection
-from rhombos.core.sheet import Sheet
 
 _BESIDE: Mapping[str, Any] = {m.block.KEY: m for m in (precharge, protection, heat, isolation)}
 COMMON = tuple(m.block for m in _BESIDE.values())

@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from typing import Any
 
 from rhombos.core.blocks import bridge_drive, front_drive, front_end, gate_drive, h_bridge
+from rhombos.core.control.gates import GateLoop
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.gates import GateLoop
 from rhombos.core.parts import Driver, Shelf
 from rhombos.core.routes.base import Settled
 

@@ -8,9 +8,9 @@ from typing import Any
 
 from rhombos.core.blocks import h_bridge
 from rhombos.core.design.brief import Brief
-from rhombos.core.pulsation import Pulsation
+from rhombos.core.frame.topology import RECTIFIERS, Rectifying
 from rhombos.core.routes.settle import LinkSettled
-from rhombos.core.topology import RECTIFIERS, Rectifying
+from rhombos.core.waves.pulsation import Pulsation
 
 HARDEST_SAG = 0.7
 """Share of the source's open voltage that proposals count on at least: a design that sags further is hopeless."""

@@ -24,15 +24,15 @@ from rhombos.core.blocks import (
 from rhombos.core.blocks.filter_flow import Flow
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.ledger import SILENT, Ledger
+from rhombos.core.frame.ledger import SILENT, Ledger
+from rhombos.core.frame.points import Point, operating_points
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
 from rhombos.core.parts import Shelf
-from rhombos.core.points import Point, operating_points
-from rhombos.core.report import BlockReport
 from rhombos.core.routes.base import V_FLOOR, Route, Settled, at_its_end
 from rhombos.core.routes.driven import drive_need
 from rhombos.core.routes.passes import HOPELESS, MOST_PASSES, SETTLED, Passes
-from rhombos.core.sheet import Sheet
-from rhombos.core.stepped import StepForm
+from rhombos.core.waves.stepped import StepForm
 
 
 @dataclass(frozen=True, slots=True)

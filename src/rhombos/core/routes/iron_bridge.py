@@ -27,20 +27,20 @@ from rhombos.core.book import magnetics as magnetics_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
-from rhombos.core.ledger import SILENT, Ledger
+from rhombos.core.frame.ledger import SILENT, Ledger
+from rhombos.core.frame.points import STEADY, Point, operating_points
+from rhombos.core.frame.report import Operating
+from rhombos.core.frame.topology import RouteName
 from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
-from rhombos.core.points import STEADY, Point, operating_points
-from rhombos.core.pulsation import MOST_TERMS, STILL, BankRipple, open_share, pulsation, taken
-from rhombos.core.rail import behind
-from rhombos.core.report import Operating
 from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave, fallen
 from rhombos.core.routes.driven import drive_need, drive_of, gate_loop
 from rhombos.core.routes.iron import MORE_RIPPLE, Guess, HardestRipple, Hints, IronRoute, IronSettled
 from rhombos.core.routes.passes import HOPELESS, SETTLED, foreseen
 from rhombos.core.routes.supply import source_of, source_supply
-from rhombos.core.topology import RouteName
 from rhombos.core.waves.chain import Supply
+from rhombos.core.waves.pulsation import MOST_TERMS, STILL, BankRipple, open_share, pulsation, taken
+from rhombos.core.waves.rail import behind
 
 MODULATION_RESERVE = 0.985
 """Part of the modulation limit that the proposed turns ratio uses; the rest absorbs what the next round changes."""

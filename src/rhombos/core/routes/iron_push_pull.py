@@ -23,18 +23,18 @@ from rhombos.core.book import stage as stage_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
-from rhombos.core.ledger import SILENT, Ledger
+from rhombos.core.frame.ledger import SILENT, Ledger
+from rhombos.core.frame.points import STEADY, Point
+from rhombos.core.frame.report import Operating, Stepped
+from rhombos.core.frame.topology import RouteName
 from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
-from rhombos.core.points import STEADY, Point
-from rhombos.core.report import Operating, Stepped
 from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave, fallen
 from rhombos.core.routes.iron import CALMER, MORE_RIPPLE, Guess, HardestRipple, Hints, IronRoute, IronSettled
 from rhombos.core.routes.passes import SETTLED, calmed
 from rhombos.core.routes.supply import WIRING, source_of, source_supply
-from rhombos.core.stepped import Fed, StepForm, StepRipple, step_form, width_for
-from rhombos.core.topology import RouteName
 from rhombos.core.waves.chain import Supply
+from rhombos.core.waves.stepped import Fed, StepForm, StepRipple, step_form, width_for
 
 WIDEST = 0.96
 """Share of the time that a width-controlled wave may be on: the rest is dead time at both ends."""

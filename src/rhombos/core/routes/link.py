@@ -35,12 +35,13 @@ from rhombos.core.book import filters
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
-from rhombos.core.ledger import SILENT, Ledger
+from rhombos.core.frame.ledger import SILENT, Ledger
+from rhombos.core.frame.points import STEADY, Point, operating_points
+from rhombos.core.frame.report import BlockReport, Operating, Stepped
+from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.topology import RECTIFIERS, TOPOLOGIES, RouteName, TopologyName
 from rhombos.core.magnetics.transformer import TransformerNeed
 from rhombos.core.parts import Capacitor, Shelf
-from rhombos.core.points import STEADY, Point, operating_points
-from rhombos.core.pulsation import STILL, drawn
-from rhombos.core.report import BlockReport, Operating, Stepped
 from rhombos.core.routes import settle
 from rhombos.core.routes.base import Route, StepWave
 from rhombos.core.routes.beside import controller as beside_controller
@@ -50,10 +51,9 @@ from rhombos.core.routes.passes import SETTLED
 from rhombos.core.routes.reach import leak_cost, steady_frequency, turns_ratio
 from rhombos.core.routes.settle import LinkSettled
 from rhombos.core.routes.supply import WIRING, link_supply
-from rhombos.core.sheet import Sheet
-from rhombos.core.stepped import Fed, step_demand
-from rhombos.core.topology import RECTIFIERS, TOPOLOGIES, RouteName, TopologyName
 from rhombos.core.waves.chain import Supply
+from rhombos.core.waves.pulsation import STILL, drawn
+from rhombos.core.waves.stepped import Fed, step_demand
 
 BLOCKS = (source, input_stage, front_end, transformer, rectifier, dc_link, h_bridge, output_filter, load)
 ASIDE = 1e-3

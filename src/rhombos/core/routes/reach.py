@@ -6,8 +6,8 @@ from rhombos.core.book import clamp as clamps
 from rhombos.core.book import stage as stage_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
+from rhombos.core.frame.topology import Rectifying
 from rhombos.core.routes.hints import Hints
-from rhombos.core.topology import Rectifying
 
 MOST_DROP = 0.4
 """Share of a stage's voltage that a turns ratio makes up for at most: more is a design without hope."""

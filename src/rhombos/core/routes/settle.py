@@ -26,16 +26,16 @@ from rhombos.core.book import rectifier as rectifier_book
 from rhombos.core.book import stage as stage_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.ledger import SILENT, Ledger
+from rhombos.core.frame.ledger import SILENT, Ledger
+from rhombos.core.frame.points import Point, operating_points
+from rhombos.core.frame.topology import RECTIFIERS, TOPOLOGIES, Rectifying
 from rhombos.core.parts import Capacitor, Diode, Shelf
-from rhombos.core.points import Point, operating_points
-from rhombos.core.pulsation import STILL, Demand, Pulsation, open_share, pulsation
 from rhombos.core.routes.base import HOTTEST, V_FLOOR, Settled, at_its_end
 from rhombos.core.routes.driven import gate_loop
 from rhombos.core.routes.passes import HOPELESS, MOST_PASSES, SETTLED, Passes
 from rhombos.core.routes.socket import Socket, settle_socket
 from rhombos.core.routes.supply import source_of
-from rhombos.core.topology import RECTIFIERS, TOPOLOGIES, Rectifying
+from rhombos.core.waves.pulsation import STILL, Demand, Pulsation, open_share, pulsation
 
 LEFT = 0.05
 """Share of its voltage that a hopeless winding is taken to give at least."""

@@ -11,15 +11,15 @@ from typing import Any
 from rhombos.core.blocks import dc_link, gate_drive, h_bridge, load, output_filter
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.ledger import Ledger
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.points import Point
 from rhombos.core.parts import Shelf
-from rhombos.core.points import Point
-from rhombos.core.pulsation import Demand, Pulsation
-from rhombos.core.pulsation import drawn as drawn_by
 from rhombos.core.routes.base import HOTTEST
 from rhombos.core.routes.driven import gate_loop
 from rhombos.core.routes.passes import MOST_PASSES, SETTLED
-from rhombos.core.stepped import Fed, step_demand
+from rhombos.core.waves.pulsation import Demand, Pulsation
+from rhombos.core.waves.pulsation import drawn as drawn_by
+from rhombos.core.waves.stepped import Fed, step_demand
 
 
 @dataclass(frozen=True)

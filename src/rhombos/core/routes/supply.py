@@ -9,9 +9,9 @@ from typing import Any
 from rhombos.core.blocks import dc_link, input_stage, link_loop
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
+from rhombos.core.frame.report import Operating, Stepped
+from rhombos.core.frame.topology import RECTIFIERS, TOPOLOGIES
 from rhombos.core.parts import Shelf
-from rhombos.core.report import Operating, Stepped
-from rhombos.core.topology import RECTIFIERS, TOPOLOGIES
 from rhombos.core.waves.chain import Feed, FrontEnd, Loop, Supply, referred
 
 WIRING = 2.5e-6

@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validat
 
 from rhombos.core.scope.record import EventName, LoadName, SourceName
 from rhombos.core.scope.view import GRID, TraceName
-from rhombos.core.units import OrText, Ratio, Second, parse
+from rhombos.core.units.quantities import OrText, Ratio, Second, parse
 
 MOST_GRID = 1_000_000
 UNITS: dict[str, str] = {

@@ -8,14 +8,14 @@ from typing import Any
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
-from rhombos.core.labels import Labelled, labelled
+from rhombos.core.frame.labels import Labelled, labelled
+from rhombos.core.frame.report import Stepped
+from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Scale, Series
-from rhombos.core.report import Stepped
 from rhombos.core.scope.asked import ScopeAsked, Spectrum
 from rhombos.core.scope.record import Bench, Record, record
 from rhombos.core.scope.view import TraceName, View, around, crossing, packed, readings_at, view, window
-from rhombos.core.solve import Worked
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 from rhombos.core.waves.modulation import Array
 from rhombos.core.waves.spectrum import COUNTED
 

@@ -9,11 +9,10 @@ from typing import Literal
 
 import numpy as np
 
-from rhombos.core.crest import Crest, crest
-from rhombos.core.rail import FIRM, behind
-from rhombos.core.report import Operating, Stepped
+from rhombos.core.frame.report import Operating, Stepped
 from rhombos.core.waves import direct
 from rhombos.core.waves.chain import Chain, Supply, Trail
+from rhombos.core.waves.crest import Crest, crest
 from rhombos.core.waves.engine import Run, run, steady, stretch
 from rhombos.core.waves.loads import (
     Filter,
@@ -32,6 +31,7 @@ from rhombos.core.waves.loads import (
 )
 from rhombos.core.waves.modulation import Array, Steps, three_level
 from rhombos.core.waves.output import driven
+from rhombos.core.waves.rail import FIRM, behind
 
 LoadName = Literal["as designed", "none", "adapter", "lamp, cold", "motor, starting", "motor, running", "transformer"]
 EventName = Literal["steady", "soft start", "load step", "short circuit"]

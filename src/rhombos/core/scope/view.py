@@ -10,7 +10,7 @@ import numpy as np
 from scipy.optimize import brentq
 
 from rhombos.core.scope.record import Record
-from rhombos.core.units import fmt
+from rhombos.core.units.quantities import fmt
 from rhombos.core.waves.modulation import Array
 
 TraceName = Literal[

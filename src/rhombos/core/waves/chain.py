@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from rhombos.core.loops import Compensator
+from rhombos.core.control.loops import Compensator
 from rhombos.core.waves.modulation import Array
 
 LONGEST = 20e-6

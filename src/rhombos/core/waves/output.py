@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from rhombos.core.book import bridge as bridge_book
-from rhombos.core.report import Operating
+from rhombos.core.frame.report import Operating
 from rhombos.core.waves.modulation import Sampling, Steps, unipolar
 from rhombos.core.waves.schemes import Setting, modulate
 from rhombos.core.waves.spectrum import Readings, harmonics, readings_of_samples, readings_of_steps

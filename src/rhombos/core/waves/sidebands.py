@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from rhombos.core.book import filters
-from rhombos.core.report import Operating
+from rhombos.core.frame.report import Operating
 from rhombos.core.waves.modulation import unipolar
 from rhombos.core.waves.spectrum import harmonics
 

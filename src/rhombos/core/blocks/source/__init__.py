@@ -8,11 +8,11 @@ from rhombos.core.blocks.base import Build
 from rhombos.core.blocks.source import battery, rail
 from rhombos.core.blocks.source.state import KEY, SourceState
 from rhombos.core.design.brief import Brief
-from rhombos.core.inventory import Item
-from rhombos.core.ledger import Ledger
+from rhombos.core.frame.inventory import Item
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
 from rhombos.core.parts import Shelf
-from rhombos.core.report import BlockReport
-from rhombos.core.sheet import Sheet
 
 __all__ = ["KEY", "TITLE", "SourceBuild", "SourceState", "assess", "parts", "report"]
 

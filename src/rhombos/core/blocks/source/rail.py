@@ -9,10 +9,10 @@ from rhombos.core.book import link
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.sources import RailSource
-from rhombos.core.ledger import Ledger
-from rhombos.core.report import BlockReport
-from rhombos.core.sheet import Sheet
-from rhombos.core.units import fmt, short
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
+from rhombos.core.units.quantities import fmt, short
 
 TITLE = "DC rail"
 SPARE = 0.1

@@ -6,9 +6,9 @@ import math
 from dataclasses import dataclass
 
 from rhombos.core.book import source as book
-from rhombos.core.ledger import Ledger
-from rhombos.core.sheet import Sheet
-from rhombos.core.units import fmt, short
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.sheet import Sheet
+from rhombos.core.units.quantities import fmt, short
 
 KEY = "source"
 

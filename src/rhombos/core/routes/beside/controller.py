@@ -7,8 +7,8 @@ from collections.abc import Mapping
 from typing import Any
 
 from rhombos.core.blocks import dc_link, link_loop
+from rhombos.core.control.gates import dead_time_needed
 from rhombos.core.design.rules import Rules
-from rhombos.core.gates import dead_time_needed
 from rhombos.core.parts import Mosfet, Shelf
 from rhombos.core.routes.driven import gate_loop
 from rhombos.core.routes.settle import LinkSettled

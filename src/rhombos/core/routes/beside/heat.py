@@ -10,11 +10,11 @@ from rhombos.core.blocks import heat_report
 from rhombos.core.blocks.cooling import sink_resistance, steady_limit
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.ledger import Ledger
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
 from rhombos.core.parts import Diode, Shelf
-from rhombos.core.points import STEADY
-from rhombos.core.report import BlockReport
-from rhombos.core.sheet import Sheet
 
 Build = block.HeatBuild
 NAMES = {"front_end": "Front end", "oscillator": "Oscillator", "rectifier": "Rectifier", "h_bridge": "H-bridge"}

@@ -10,11 +10,11 @@ from rhombos.core.blocks import isolation as block
 from rhombos.core.blocks import isolation_report
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.ledger import Ledger
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
 from rhombos.core.parts import Driver, Shelf
-from rhombos.core.points import STEADY
-from rhombos.core.report import BlockReport
-from rhombos.core.sheet import Sheet
 
 Build = block.IsolationBuild
 BARE = "bare divider"

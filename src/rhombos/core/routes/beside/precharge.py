@@ -9,11 +9,11 @@ from rhombos.core.blocks import input_stage, precharge_report
 from rhombos.core.blocks import precharge as block
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.ledger import Ledger
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
 from rhombos.core.parts import Fuse, Shelf
-from rhombos.core.report import BlockReport
 from rhombos.core.routes.supply import source_of
-from rhombos.core.sheet import Sheet
 
 Build = block.PrechargeBuild
 

@@ -11,13 +11,13 @@ from rhombos.core.blocks.source import rail
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.design.sources import RESTING, RailSource
-from rhombos.core.ledger import Ledger
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
 from rhombos.core.parts import Capacitor, Shelf
-from rhombos.core.points import STEADY
-from rhombos.core.pulsed import withstand
-from rhombos.core.report import BlockReport
+from rhombos.core.parts.pulsed import withstand
 from rhombos.core.routes.supply import WIRING, source_of
-from rhombos.core.sheet import Sheet
 
 Build = block.ProtectionBuild
 LARGEST_CREST = 2**0.5

@@ -7,12 +7,12 @@ from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
 from rhombos.core.design.findings import Finding
-from rhombos.core.inventory import Item
+from rhombos.core.frame.inventory import Item
 from rhombos.core.parts import Shelf
 from rhombos.core.parts.drawer import BEFORE_FITTING, BY_LENGTH, Stock
 from rhombos.core.parts.shelf import Stocked
 from rhombos.core.parts.soldered import too_small
-from rhombos.core.units import short
+from rhombos.core.units.quantities import short
 
 SWITCHES = ("mosfet", "igbt")
 Needed = Mapping[str, tuple[Item, ...]]

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from rhombos.core.report import BlockReport, Margin
-from rhombos.core.units import fmt
+from rhombos.core.frame.report import BlockReport, Margin
+from rhombos.core.units.quantities import fmt
 
 
 def margins(blocks: Iterable[BlockReport]) -> tuple[Margin, ...]:

@@ -17,7 +17,7 @@ from pydantic import AfterValidator, BeforeValidator, Field, GetJsonSchemaHandle
 from pydantic.json_schema import JsonSchemaValue
 from pydantic_core import CoreSchema
 
-from rhombos.core import gauge
+from rhombos.core.units import gauge
 
 if TYPE_CHECKING:
     import numpy as np

@@ -7,9 +7,9 @@ from functools import lru_cache
 from rhombos.core.book import BOOK
 from rhombos.core.book.relation import SYMBOLS
 from rhombos.core.design.pinmap import PIN_BEHIND, WHOLE
-from rhombos.core.ledger import Step
-from rhombos.core.report import StepOut, StepRow
-from rhombos.core.units import fmt, short
+from rhombos.core.frame.ledger import Step
+from rhombos.core.frame.report import StepOut, StepRow
+from rhombos.core.units.quantities import fmt, short
 
 
 def step_out(address: str, step: Step, unit: str) -> StepOut:

@@ -7,8 +7,8 @@ from typing import Self
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from rhombos.core.book import clamp as book
-from rhombos.core.preferred import E12, at_least, nearest
-from rhombos.core.units import Ampere, Farad, Henry, Hertz, Ohm, Second, Volt, fmt
+from rhombos.core.units.preferred import E12, at_least, nearest
+from rhombos.core.units.quantities import Ampere, Farad, Henry, Hertz, Ohm, Second, Volt, fmt
 
 
 class _Asked(BaseModel):

@@ -9,7 +9,7 @@ import numpy as np
 
 from rhombos.core.design.problems import unit_of
 from rhombos.core.parts import FITTINGS, Part, Shelf
-from rhombos.core.units import short
+from rhombos.core.units.quantities import short
 
 SAME = 0.02
 """How far a figure that must be met may lie beside it."""

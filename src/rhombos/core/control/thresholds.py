@@ -8,8 +8,8 @@ from functools import lru_cache
 
 from rhombos.core.book import sense
 from rhombos.core.design.rules import Rules
-from rhombos.core.preferred import E6, at_least, nearest
-from rhombos.core.units import short
+from rhombos.core.units.preferred import E6, at_least, nearest
+from rhombos.core.units.quantities import short
 
 REFERENCE, HIGH = 2.5, 5.0
 """Reference of the comparators and their output when high, V."""

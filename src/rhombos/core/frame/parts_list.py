@@ -9,14 +9,14 @@ from typing import TYPE_CHECKING, Any
 
 from rhombos.core.blocks import controller, heat, input_stage, isolation, precharge, protection
 from rhombos.core.design.findings import Finding
-from rhombos.core.inventory import Item, fitted
+from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.report import BlockReport, Figure
+from rhombos.core.frame.requirement import Requirement, in_a_sentence
 from rhombos.core.parts import Part
-from rhombos.core.report import BlockReport, Figure
-from rhombos.core.requirement import Requirement, in_a_sentence
 from rhombos.core.routes.common import COMMON
 
 if TYPE_CHECKING:
-    from rhombos.core.solve import Worked
+    from rhombos.core.frame.solve import Worked
 
 COOLED = ("mosfet", "igbt", "bipolar", "diode")
 """Kinds that sit on a heat-sink, each on a pad, where their block has one."""

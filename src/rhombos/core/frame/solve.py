@@ -11,23 +11,23 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import ORDER, Finding, PinValue, Waiver, waive, worst_first
 from rhombos.core.design.pins import read_pins
 from rhombos.core.design.rules import Rules
-from rhombos.core.drawn import drawn_from, scarce, too_small_to_solder
-from rhombos.core.incoming import incoming_tests
-from rhombos.core.ledger import Ledger
-from rhombos.core.margins import margins
+from rhombos.core.frame.drawn import drawn_from, scarce, too_small_to_solder
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.margins import margins
+from rhombos.core.frame.parts_list import parts_list
+from rhombos.core.frame.points import operating_points
+from rhombos.core.frame.report import BlockReport, Solution
+from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.whole import missing_part, not_held, targets_missed, totals_of, waiting
+from rhombos.core.frame.working import step_out
 from rhombos.core.parts import KINDS, Shelf
 from rhombos.core.parts.drawer import preferring
+from rhombos.core.parts.incoming import incoming_tests
 from rhombos.core.parts.origin import as_unverified
 from rhombos.core.parts.shelf import Stocked
 from rhombos.core.parts.soldered import solderable
-from rhombos.core.parts_list import parts_list
-from rhombos.core.points import operating_points
-from rhombos.core.report import BlockReport, Solution
 from rhombos.core.routes import ALL_BUILDS, DEFAULT, ROUTES, Route, RouteName
 from rhombos.core.routes.common import COMMON, COMMON_BUILDS, propose_common, report_common, settle_common
-from rhombos.core.sheet import Sheet
-from rhombos.core.whole import missing_part, not_held, targets_missed, totals_of, waiting
-from rhombos.core.working import step_out
 
 REFINED = (0.0, 0.0, 0.0, 0.03, 0.08)
 """Further rounds that a sizing gets whose own proposals break a rule: what of every limit each proposal keeps in reserve beside

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import brentq
 
-from rhombos.core.pulsation import MOST_TERMS, Demand
+from rhombos.core.waves.pulsation import MOST_TERMS, Demand
 
 STEPS = 512
 """Moments of half a line period at which the current is taken."""

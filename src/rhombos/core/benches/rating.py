@@ -7,10 +7,10 @@ from dataclasses import replace
 
 from pydantic import BaseModel, ConfigDict
 
-from rhombos.core.points import STEADY, Point, operating_points
+from rhombos.core.frame.points import STEADY, Point, operating_points
+from rhombos.core.frame.solve import Worked, report_blocks
 from rhombos.core.routes.common import COMMON_BUILDS
-from rhombos.core.solve import Worked, report_blocks
-from rhombos.core.units import fmt
+from rhombos.core.units.quantities import fmt
 
 LEAST, MOST = 0.05, 3.0
 STEPS = 9

@@ -8,11 +8,11 @@ from rhombos.core.blocks.cooling import steady_limit, surge_limit
 from rhombos.core.blocks.surge import bridge_devices, cooling_of, front_end_devices, worst_course
 from rhombos.core.coils.common import against, with_present
 from rhombos.core.coils.model import Option, OptionTable
-from rhombos.core.labels import labelled
+from rhombos.core.frame.labels import labelled
+from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.solve import Worked, refit
 from rhombos.core.parts import Igbt, Mosfet, Part
-from rhombos.core.points import STEADY
-from rhombos.core.solve import Worked, refit
-from rhombos.core.units import fmt
+from rhombos.core.units.quantities import fmt
 
 STAGES: dict[str, tuple[type[Part], ...]] = {"front_end": (Mosfet,), "h_bridge": (Mosfet, Igbt)}
 """Stages whose switches can be ranked, and the kinds that they take."""

@@ -6,9 +6,9 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
-from rhombos.core.conduction import Interval
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import Finding, PinValue, Severity
+from rhombos.core.waves.conduction import Interval
 
 
 class _Plain(BaseModel):

@@ -9,15 +9,15 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from rhombos.core import gauge
-from rhombos.core.conduction import Interval
 from rhombos.core.design.findings import Cure, Finding, PinValue, Severity, against_rating
 from rhombos.core.design.problems import allowed_range, unit_of
 from rhombos.core.design.rules import Rules
+from rhombos.core.frame.points import LIMIT, Point
+from rhombos.core.frame.report import BlockReport, Figure
 from rhombos.core.parts import Shelf
-from rhombos.core.points import LIMIT, Point
-from rhombos.core.report import BlockReport, Figure
-from rhombos.core.units import fmt, short
+from rhombos.core.units import gauge
+from rhombos.core.units.quantities import fmt, short
+from rhombos.core.waves.conduction import Interval
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,19 +9,19 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from rhombos.core.benches.suits import Judgement, judge
 from rhombos.core.blocks.h_bridge import AUDIBLE
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import ORDER, Finding
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
-from rhombos.core.inventory import Inventory, gather
+from rhombos.core.frame.inventory import Inventory, gather
+from rhombos.core.frame.points import STEADY, operating_points
+from rhombos.core.frame.report import Solution
+from rhombos.core.frame.solve import Unbuildable, Worked, explain, work_out
 from rhombos.core.parts import Shelf
-from rhombos.core.points import STEADY, operating_points
-from rhombos.core.report import Solution
 from rhombos.core.routes import ROUTES, RouteName
-from rhombos.core.solve import Unbuildable, Worked, explain, work_out
-from rhombos.core.suits import Judgement, judge
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 from rhombos.core.waves.spectrum import readings_of_steps
 
 LOADS_OF_INTEREST = {"half": 0.5, "tenth": 0.1}

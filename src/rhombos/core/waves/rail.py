@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from rhombos.core.pulsation import open_share
+from rhombos.core.waves.pulsation import open_share
 
 
 @dataclass(frozen=True, slots=True)

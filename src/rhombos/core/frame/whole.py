@@ -9,13 +9,13 @@ from typing import TYPE_CHECKING
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import Cure, Finding, PinValue
 from rhombos.core.design.sources import BatterySource
-from rhombos.core.report import Totals
+from rhombos.core.frame.report import Totals
 from rhombos.core.routes import lossy
 from rhombos.core.routes.common import COMMON_BUILDS
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 if TYPE_CHECKING:
-    from rhombos.core.solve import Worked
+    from rhombos.core.frame.solve import Worked
 
 
 def totals_of(worked: Worked) -> Totals:

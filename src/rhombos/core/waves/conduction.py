@@ -5,8 +5,8 @@ from __future__ import annotations
 from pydantic import BaseModel, ConfigDict
 
 from rhombos.core.design.brief import Brief
-from rhombos.core.topology import Rectifying, Topology
-from rhombos.core.units import fmt
+from rhombos.core.frame.topology import Rectifying, Topology
+from rhombos.core.units.quantities import fmt
 
 
 class Interval(BaseModel):

@@ -8,7 +8,7 @@ from typing import Any
 from rhombos.core.book import gate
 from rhombos.core.design.findings import Finding
 from rhombos.core.parts import Igbt, Mosfet, Shelf
-from rhombos.core.units import fmt, short
+from rhombos.core.units.quantities import fmt, short
 
 PROBE, PROBE_LOW, LOW = 1.0, 5.0, 0.02
 """Test current, A; of parts below so many ohms, so that the drop can be read."""

@@ -10,9 +10,9 @@ from pydantic import BaseModel, ConfigDict
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import ORDER, Finding, PinValue, Severity, worst_first
 from rhombos.core.design.sources import BatterySource
-from rhombos.core.report import Figure, Solution
-from rhombos.core.solve import Worked, explain, work_out
-from rhombos.core.units import short
+from rhombos.core.frame.report import Figure, Solution
+from rhombos.core.frame.solve import Worked, explain, work_out
+from rhombos.core.units.quantities import short
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,1 @@
+"""Loops, thresholds, gates: what holds and what drives a stage."""

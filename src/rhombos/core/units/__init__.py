@@ -1,0 +1,1 @@
+"""Quantities as people write them, preferred values, wire by gauge."""
