@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import gc
 
+from scipy import integrate, linalg, optimize
+
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.solve import explain, work_out
@@ -11,7 +13,7 @@ from rhombos.core.plots import charts
 from rhombos.demo import house_shelf
 from rhombos.desk import benches, routes, sizing
 
-__all__ = ["benches", "routes", "sizing"]
+__all__ = ["benches", "integrate", "linalg", "optimize", "routes", "sizing"]
 
 
 def _once() -> None:

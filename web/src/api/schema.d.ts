@@ -1977,7 +1977,7 @@ export interface components {
             /** Title */
             title: string;
             /** Values */
-            values: components["schemas"]["rhombos__core__change__Compared"][];
+            values: components["schemas"]["rhombos__core__benches__change__Compared"][];
             /** Verdict */
             verdict: string;
             /** Why */
@@ -3966,7 +3966,7 @@ export interface components {
          * Compared
          * @description A value as built and as it would be for the new battery.
          */
-        rhombos__core__change__Compared: {
+        rhombos__core__benches__change__Compared: {
             /** New */
             new: string;
             /** Old */

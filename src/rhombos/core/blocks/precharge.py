@@ -9,7 +9,6 @@ from dataclasses import dataclass
 from typing import Any
 
 from pydantic import Field
-from scipy.integrate import quad
 
 from rhombos.core.blocks.base import Build, options, part
 from rhombos.core.book import source
@@ -20,6 +19,7 @@ from rhombos.core.frame.requirement import Requirement
 from rhombos.core.parts import Resistor, Shelf
 from rhombos.core.units.preferred import E12, at_most
 from rhombos.core.units.quantities import Ampere, Ohm, Ratio, Second, Volt, Watt
+from rhombos.core.units.solvers import integral
 
 KEY, TITLE = "precharge", "Precharge"
 WANTED = 1.0
@@ -287,9 +287,9 @@ def _against_power(need: PrechargeNeed, build: PrechargeBuild) -> tuple[float, f
     if spare(end) <= GAP * volts**2:
         return ceiling, math.inf, math.inf
     time = source.precharge_time.work({"R": ohms, "C": need.bank, "k": DROPS_OUT})
-    time += quad(lambda v: ohms * need.bank * v / spare(v), lock, end)[0]
+    time += integral(lambda v: ohms * need.bank * v / spare(v), lock, end)
     energy = source.precharge_energy.work({"C": need.bank, "V": volts, "k": DROPS_OUT})
-    energy += quad(lambda v: (volts - v) ** 2 * need.bank * v / spare(v), lock, end)[0]
+    energy += integral(lambda v: (volts - v) ** 2 * need.bank * v / spare(v), lock, end)
     return ceiling, float(time), float(energy)
 
 

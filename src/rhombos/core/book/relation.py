@@ -10,9 +10,9 @@ from typing import Any
 
 import numpy as np
 import sympy as sp
-from scipy.optimize import brentq
 
 from rhombos.core.units.quantities import fmt, short
+from rhombos.core.units.solvers import root
 
 
 class BookError(ValueError):
@@ -289,9 +289,9 @@ class Relation:
         roots: list[float] = [float(x) for x, v in zip(grid, values, strict=True) if v == 0]
         for a, b, va, vb in zip(grid, grid[1:], values, values[1:], strict=False):
             if np.isfinite(va) and np.isfinite(vb) and va * vb < 0:
-                root = float(brentq(lambda x: float(gap(x)), a, b, xtol=1e-15 * max(abs(a), abs(b)), rtol=1e-14))
-                if abs(float(gap(root))) < 1e-6 * scale + 1e-300:
-                    roots.append(root)
+                found = root(lambda x: float(gap(x)), a, b, xtol=1e-15 * max(abs(a), abs(b)), rtol=1e-14)
+                if abs(float(gap(found))) < 1e-6 * scale + 1e-300:
+                    roots.append(found)
         return sorted(roots)
 
     @cached_property

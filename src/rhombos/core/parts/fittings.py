@@ -1,7 +1,7 @@
 """Kinds of part that are bought by their ratings: what refers, isolates, switches, senses, protects, cools, joins and shows.
 
-A sizing works out what each must stand and takes from the shelf what does (`core/frame/requirement.py`). Fields are in SI; text in a
-CSV cell may use engineering notation.
+A sizing works out what each must stand and takes from the shelf what does (`core/frame/requirement.py`). Fields are in SI; text
+in a CSV cell may use engineering notation.
 """
 
 from __future__ import annotations

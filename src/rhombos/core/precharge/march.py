@@ -7,10 +7,10 @@ from typing import Any, Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.integrate import solve_ivp
 
 from rhombos.core.blocks.precharge import CONTACT, DROPS_OUT, PrechargeBuild, PrechargeNeed
 from rhombos.core.parts import Resistor
+from rhombos.core.units.solvers import marched
 
 Array = NDArray[np.float64]
 FaultName = Literal["none", "shorted bus", "open resistor", "welded contactor", "frozen reading"]
@@ -118,7 +118,7 @@ class _Bench:
 
         there.terminal = True  # type: ignore[attr-defined]
         there.direction = 1  # type: ignore[attr-defined]
-        found: Any = solve_ivp(
+        found: Any = marched(
             law,
             (0, seconds),
             [self.volts, self.celsius],

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from scipy.optimize import brentq
 
 from rhombos.core.scope.record import Record
 from rhombos.core.units.quantities import fmt
+from rhombos.core.units.solvers import root
 from rhombos.core.waves.modulation import Array
 
 TraceName = Literal[
@@ -122,7 +122,7 @@ def crossing(made: Record, name: TraceName, level: float, rising: bool, after: f
 
     if beyond(since) * beyond(until) >= 0:
         return until
-    return float(brentq(beyond, since, until, xtol=1e-10))
+    return root(beyond, since, until, xtol=1e-10)
 
 
 def around(when: float, width: float, end: float) -> tuple[float, float]:

@@ -11,8 +11,8 @@ from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import brentq
 
+from rhombos.core.units.solvers import root
 from rhombos.core.waves.modulation import Steps, WaveError
 
 Array = NDArray[np.float64]
@@ -233,7 +233,7 @@ def _crossing(f: Callable[[float], float], since: float, until: float) -> float:
     first, last = f(since), f(until)
     if first * last >= 0:
         return since if abs(first) <= abs(last) else until
-    return float(brentq(f, since, until, xtol=1e-15, rtol=1e-13))
+    return root(f, since, until, xtol=1e-15, rtol=1e-13)
 
 
 def _later(m: _Modal, z: list[complex], pushed: list[complex], when: float) -> list[complex]:

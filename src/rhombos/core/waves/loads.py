@@ -8,8 +8,8 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import brentq
 
+from rhombos.core.units.solvers import root
 from rhombos.core.waves.engine import Circuit, Guard, Mode, Run
 from rhombos.core.waves.modulation import Array
 from rhombos.core.waves.steady import FilterCircuit
@@ -243,7 +243,7 @@ class Motor:
         def beyond(slip: float) -> float:
             return (volts**2 / self.impedance(slip, line)).real - power
 
-        return float(brentq(beyond, 1e-4, 0.3)) if beyond(0.3) > 0 else 0.3
+        return root(beyond, 1e-4, 0.3) if beyond(0.3) > 0 else 0.3
 
 
 def motor_for(power: float, volts: float, line: float) -> Motor:

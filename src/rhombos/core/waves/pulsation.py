@@ -17,9 +17,9 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import brentq
 
 from rhombos.core.book import link as book
+from rhombos.core.units.solvers import root
 
 ANGLES = 2 * np.pi * np.arange(256) / 256
 """One period of twice the line, sampled."""
@@ -133,7 +133,7 @@ def _clipped(demand: Demand, passed: tuple[complex, ...], blocks: bool, held: bo
     elif held:
         current = _given_back(1 + swing)
     else:  # the rectifier blocks: as much mean is added as keeps it at one
-        level = brentq(lambda a: float(np.maximum(0.0, a + swing).mean()) - 1, 1 - float(swing.max()) - 1, 1.0)
+        level = root(lambda a: float(np.maximum(0.0, a + swing).mean()) - 1, 1 - float(swing.max()) - 1, 1.0)
         current = np.maximum(0.0, float(level) + swing)
     left = np.fft.rfft(current)[1 : ANGLES.size // 2] * (-2 / ANGLES.size)
     left[: asked.size] += asked  # what the bank gives or takes is what is drawn less what comes

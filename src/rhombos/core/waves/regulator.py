@@ -8,8 +8,8 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import expm
 
+from rhombos.core.units.solvers import exponential
 from rhombos.core.waves.modulation import Array
 from rhombos.core.waves.steady import FilterCircuit
 
@@ -56,7 +56,7 @@ def sampled(circuit: FilterCircuit, period: float) -> Sampled:
     n = b.size
     whole = np.zeros((n + 2, n + 2))
     whole[:n, :n], whole[:n, n], whole[:n, n + 1] = a, b, e
-    grown = expm(whole * period)
+    grown = exponential(whole * period)
     return Sampled(grown[:n, :n], grown[:n, n], grown[:n, n + 1], period)
 
 

@@ -12,8 +12,8 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import brentq
 
+from rhombos.core.units.solvers import root
 from rhombos.core.waves.pulsation import MOST_TERMS, Demand
 
 STEPS = 512
@@ -46,7 +46,7 @@ def width_for(share: float, power_factor: float, most: float) -> float:
     """The share of the time that pulses must take for a wave that stands, turned about or not, for a share of it."""
     if share >= most + turned_about(most, power_factor):
         return most
-    return float(brentq(lambda w: w + turned_about(w, power_factor) - share, 0.0, most, xtol=1e-9))
+    return root(lambda w: w + turned_about(w, power_factor) - share, 0.0, most, xtol=1e-9)
 
 
 def _until(share: float) -> Array:
