@@ -3,7 +3,8 @@
 from collections import Counter
 
 import pytest
-from benchmarks.sweep import case_at, judge, random_drawer
+from benchmarks.cases import case_at, random_drawer
+from benchmarks.sweep import judge
 
 from rhombos.core.benches.change import change_battery
 from rhombos.core.benches.compare import row_of

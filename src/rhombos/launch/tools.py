@@ -42,15 +42,16 @@ def say(text: str) -> None:
 def run(command: Sequence[str], what: str, *, cwd: Path = ROOT, quiet: bool = True, env: dict[str, str] | None = None) -> None:
     """Run a command; its output goes to a log, shown only in part when it fails. Raises: Trouble."""
     STATE.mkdir(exist_ok=True)
-    log = STATE / "setup.log"
     if not quiet:
         if subprocess.run(command, cwd=cwd, env=env).returncode:
             raise Trouble(f"{what} failed")
         return
-    with log.open("w") as out:
+    log, own = STATE / "setup.log", STATE / f"setup-{os.getpid()}.log"  # another set-up of this checkout may run meanwhile
+    with own.open("w") as out:
         code = subprocess.run(command, cwd=cwd, stdout=out, stderr=subprocess.STDOUT, stdin=subprocess.DEVNULL, env=env)
+    text = own.read_text(errors="replace")
+    own.replace(log)
     if code.returncode:
-        text = log.read_text(errors="replace")
         raise Trouble(f"{what} failed: {_reason(text)} (all of it in {log.relative_to(ROOT)})")
 
 

@@ -249,7 +249,7 @@ def cut_off_tap(build: ProtectionBuild) -> Tap:
 
 def thresholds(build: ProtectionBuild, need_out: float, rules: Rules) -> dict[str, tuple[str, Tap, Band]]:
     """Every threshold on a voltage: its name, its parts, and where it may lie, V; `need_out` is the output, V RMS."""
-    back = WINDOW_BACK * need_out
+    back = WINDOW_BACK * min(need_out, build.output_high)
     wanted = {
         "warning": ("Warning", build.warning, build.warning + build.hysteresis),
         "over_voltage": ("Overvoltage", build.over_voltage, build.over_voltage * 0.97),
