@@ -66,7 +66,7 @@ def targets_missed(totals: Totals, worked: Worked) -> list[Finding]:
         title = route.title_of(worst)
         found.append(Finding(
             code="whole.efficiency", severity="watch", block=worst, title="Efficiency below the target",
-            cause=f"{fmt(totals.efficiency, '%')} at full power on a nominal input, against "
+            cause=f"{fmt(totals.efficiency, '%')} at full power and the nominal input, against "
                   f"{fmt(brief.targets.efficiency, '%')}; the most, {fmt(losses[worst], 'W')}, is lost in the "
                   f"{title if title.startswith('H-') else title.lower()}.",
             remedy="Start with that block; a higher input voltage helps everywhere on the low side.",

@@ -116,7 +116,7 @@ def bank_ripple(worked: Worked) -> Chart:
         series=(curve("one can", duty, each, x, y),),
         marks=limits(can.i_ripple, house, y, "A"),
         dots=dots,
-        remark="A highest input needs less duty: shorter, taller pulses, more ripple.",
+        remark="The highest input needs less duty: shorter, taller pulses, more ripple.",
     )
 
 
