@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from rhombos.core.design.file import Design
+from rhombos.core.design.rules import house_rules
 from rhombos.core.frame.solve import solve
 from rhombos.core.routes import ROUTES
 from rhombos.demo import house_shelf
@@ -50,7 +51,8 @@ def designs() -> list[dict[str, Any]]:
 def told(raw: dict[str, Any]) -> list[tuple[str, Any]]:
     """Everything that a design's sizing says in figures, in order."""
     design = Design.model_validate(raw)
-    solution = solve(design.brief, design.pins, house_shelf(), design_rules(design), design.route)
+    rules = house_rules(design.rules, design.house)
+    solution = solve(design.brief, design.pins, house_shelf(), rules, design.route)
     found: list[tuple[str, Any]] = [
         (f"{f.address} at {f.point}", f.value if f.value is not None else f.text) for b in solution.blocks for f in b.figures
     ]
@@ -58,13 +60,6 @@ def told(raw: dict[str, Any]) -> list[tuple[str, Any]]:
     if solution.totals:
         found += [(k, v) for k, v in solution.totals.model_dump().items() if isinstance(v, float)]
     return found + [(f"finding {f.code}", f.value) for f in solution.findings]
-
-
-def design_rules(design: Design) -> Any:
-    """The rules that a design's house has."""
-    from rhombos.core.design.rules import house_rules
-
-    return house_rules(design.rules, design.house)
 
 
 def close(old: Any, new: Any) -> bool:

@@ -13,6 +13,7 @@ from rhombos.core.blocks.input_stage import (
     InputStageBuild,
     InputState,
     can_voltage,
+    fault_current,
     lasting,
 )
 from rhombos.core.book import source as book
@@ -33,7 +34,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     rules, shelf = sheet.rules, sheet.shelf
     fuse, can = shelf.get(Fuse, build.fuse), shelf.get(Capacitor, build.capacitor)
     _, _, full = brief.source.volts
-    fault = brief.source.fault_current
+    fault = fault_current(brief)
     fuses = shelf.all(Fuse)
     sheet.choice("fuse", "F_1", "Input fuse")
     load = sheet.limited(

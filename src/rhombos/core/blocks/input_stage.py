@@ -138,6 +138,12 @@ def can_voltage(full: float, banks: int) -> float:
     return full if banks == 1 else full / banks * (1 + BANK_IMBALANCE)
 
 
+def fault_current(brief: Brief) -> float:
+    """What a dead short right at the source draws for as long as a fuse takes to break it, A."""
+    highest = book.fault_current.work({"E": brief.source.volts[2], "R_s": brief.source.lowest_resistance})
+    return min(highest, brief.source.most_current)
+
+
 def lasting(fuse: Fuse, brief: Brief) -> float:
     """The largest current that may flow on and on, A: what the fuse is rated for, or a supply's limit that never melts it."""
     limit = brief.source.most_current
@@ -175,7 +181,7 @@ def propose(
     is that
     current's RMS over its mean: what drops in the leads goes with the square of it."""
     empty, _, full = brief.source.volts
-    fault = brief.source.fault_current
+    fault = fault_current(brief)
     if "fuse" not in pins:
         rated = book.fuse_rating(k_fuse=rules.fuse_factor, I=current * RESERVE)
         safe = [f for f in shelf.all(Fuse) if f.v_dc >= full and f.breaking >= fault]

@@ -76,6 +76,11 @@ class BatterySource(Section):
         return self.cells * CELL_OHM_AH[self.chemistry] / (self.capacity / 3600)
 
     @property
+    def name(self) -> str:
+        """What feeds it, in a word."""
+        return self.chemistry
+
+    @property
     def described(self) -> str:
         """The pack in a few words."""
         return f"{self.cells} × {self.chemistry}"
@@ -84,11 +89,6 @@ class BatterySource(Section):
     def most_current(self) -> float:
         """What limits its current, A: nothing does."""
         return math.inf
-
-    @property
-    def fault_current(self) -> float:
-        """What flows into a short circuit right at the full pack's terminals, A."""
-        return self.volts[2] / self.lowest_resistance
 
     @property
     def lowest_resistance(self) -> float:
@@ -141,6 +141,16 @@ class RailSource(Section):
         return self.resistance
 
     @property
+    def lowest_resistance(self) -> float:
+        """What a short circuit meets, until the limit acts: the same, Ω."""
+        return self.resistance
+
+    @property
+    def name(self) -> str:
+        """What feeds it, in a word."""
+        return "rail"
+
+    @property
     def described(self) -> str:
         """The rail in a few words."""
         return f"rail of {short(self.nominal, 'V')}"
@@ -148,11 +158,6 @@ class RailSource(Section):
     @property
     def most_current(self) -> float:
         """What it is limited to, A."""
-        return self.limit
-
-    @property
-    def fault_current(self) -> float:
-        """What flows on into a short circuit, A: its output capacitor is empty within a millisecond."""
         return self.limit
 
     @model_validator(mode="after")

@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import Cure, Finding, PinValue
-from rhombos.core.design.sources import BatterySource
 from rhombos.core.frame.report import Totals
 from rhombos.core.routes import lossy
 from rhombos.core.routes.common import COMMON_BUILDS
@@ -48,9 +47,8 @@ def totals_of(worked: Worked) -> Totals:
 def asked(brief: Brief) -> str:
     """The brief in one line."""
     s, o, p = brief.source, brief.output, brief.power
-    kind = s.chemistry if isinstance(s, BatterySource) else "rail"
     return (
-        f"{short(s.volts[1], 'V')} {kind} → {short(o.voltage, 'V')} {short(o.frequency, 'Hz')} {o.waveform}, "
+        f"{short(s.volts[1], 'V')} {s.name} → {short(o.voltage, 'V')} {short(o.frequency, 'Hz')} {o.waveform}, "
         f"{short(p.continuous, 'W')}, {short(p.surge, 'W')} for {short(p.surge_time, 's')}"
     )  # fmt: skip
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from types import ModuleType
 
 from rhombos.core.blocks.base import Build
 from rhombos.core.blocks.source import battery, rail
-from rhombos.core.blocks.source.state import KEY, SourceState
+from rhombos.core.blocks.source.state import KEY, Given, SourceState
+from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.frame.inventory import Item
 from rhombos.core.frame.ledger import Ledger
@@ -34,8 +36,16 @@ def assess(
     """
     share = 1 - min(1.0, steady / power) if power > 0 else 1.0
     pulsation, crest = 1 + (pulsation - 1) * share**2, 1 + (crest - 1) * share
-    found: SourceState = _KINDS[brief.source.kind].assess(emf, power, brief, ledger, pulsation, crest)
-    return found
+    given: Given = _KINDS[brief.source.kind].assess(emf, power, brief, ledger, pulsation)
+    rms = given.current * math.sqrt(pulsation)
+    return SourceState(
+        emf=emf,
+        rms=rms,
+        peak=given.current * crest,
+        power=power,
+        internal_loss=ledger.work("source.internal_loss", book.ohmic_loss, I_rms=rms, R=given.resistance),
+        **given._asdict(),
+    )
 
 
 def parts(build: SourceBuild, shelf: Shelf) -> tuple[Item, ...]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from itertools import pairwise
 
-from rhombos.core.blocks.source.state import SourceState, not_given, state_of
+from rhombos.core.blocks.source.state import Given, SourceState, not_given
 from rhombos.core.book import heat
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
@@ -25,7 +25,7 @@ GAUGE_ERROR = 0.01
 """What a reading of the battery is off by, once calibrated."""
 
 
-def assess(emf: float, power: float, brief: Brief, ledger: Ledger, pulsation: float, crest: float) -> SourceState:
+def assess(emf: float, power: float, brief: Brief, ledger: Ledger, pulsation: float) -> Given:
     """The battery giving a power at its terminals; beyond what it can give, it sits at half its open voltage.
 
     A current that comes in pulses meets the internal resistance as if it were `pulsation` times as large; `terminal` is power
@@ -51,9 +51,7 @@ def assess(emf: float, power: float, brief: Brief, ledger: Ledger, pulsation: fl
             peukert=exponent,
         )
     fault = ledger.work("source.fault_current", book.fault_current, E=emf, R_s=battery.lowest_resistance)
-    return state_of(
-        emf, power, r, fault, ledger, pulsation, crest,
-        most=capable, current=current, terminal=terminal, run_time=run, collapsed=collapsed)  # fmt: skip
+    return Given(r, terminal, current, capable, run, fault, collapsed)
 
 
 def _of(brief: Brief) -> BatterySource:
@@ -111,13 +109,7 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
         f"{short(empty, 'V')} flat to {short(full, 'V')} charging",
         now.power,
         now.power,
-        {
-            "emf": fmt(now.emf, "V"),
-            "resistance": fmt(now.resistance, "ohm"),
-            "terminal": fmt(now.terminal, "V"),
-            "current": fmt(now.current, "A"),
-            "cells": f"{battery.cells} × {battery.chemistry}",
-        },
+        now.drawing | {"cells": battery.described},
     )
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from rhombos.core.blocks.source.state import SourceState, not_given, state_of
+from rhombos.core.blocks.source.state import Given, SourceState, not_given
 from rhombos.core.book import link
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
@@ -19,18 +19,16 @@ SPARE = 0.1
 """Share of the current limit that steady work should leave: limits are set by hand and drift."""
 
 
-def assess(emf: float, power: float, brief: Brief, ledger: Ledger, pulsation: float, crest: float) -> SourceState:
+def assess(emf: float, power: float, brief: Brief, ledger: Ledger, pulsation: float) -> Given:
     """The rail giving a power at its terminals; beyond what its limit lets through it falls, and the load holds it down."""
     supply = _of(brief)
     met = supply.resistance * pulsation
-    most = ledger.work("source.capable", book.limited_power, E=emf, I_lim=limit_of(supply, emf, met), R_s=met)
+    ends = limit_of(supply, emf, met)
+    most = ledger.work("source.capable", book.limited_power, E=emf, I_lim=ends, R_s=met)
     collapsed = power > most
-    current = supply.limit if collapsed else ledger.work("source.current", book.sagged_current, E=emf, R_s=met, P=power)
-    current = min(current, limit_of(supply, emf, met))
+    current = ends if collapsed else ledger.work("source.current", book.sagged_current, E=emf, R_s=met, P=power)
     terminal = ledger.work("source.terminal", book.terminal_voltage, E=emf, I=current, R_s=met)
-    return state_of(
-        emf, power, supply.resistance, supply.limit, ledger, pulsation, crest,
-        most=most, current=current, terminal=terminal, run_time=math.inf, collapsed=collapsed)  # fmt: skip
+    return Given(supply.resistance, terminal, current, most, math.inf, supply.limit, collapsed)
 
 
 def limit_of(supply: RailSource, emf: float, met: float) -> float:
@@ -67,7 +65,8 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
         "A supply with a higher limit, a higher voltage, or less power.",
         "the brief names this rail and its limit",
     )
-    if worst.severity and not sheet.states["low"].collapsed:
+    low: SourceState = sheet.states["low"]
+    if worst.severity and not low.collapsed:
         sheet.find(
             "near_limit",
             "watch",
@@ -77,13 +76,12 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
             "Set the limit higher, or ask less.",
             worst=worst,
         )
-    peak = sheet.states["low"].peak
-    if peak > supply.limit and not sheet.states["low"].collapsed:
+    if low.peak > supply.limit and not low.collapsed:
         sheet.find(
             "peak_limited",
             "watch",
             "The peaks of the current reach the rail's limit",
-            f"{fmt(peak, 'A')} at the most, and {short(supply.limit, 'A')} is the limit: there the rail falls, "
+            f"{fmt(low.peak, 'A')} at the most, and {short(supply.limit, 'A')} is the limit: there the rail falls, "
             "and only the input capacitors carry on.",
             "A loop that keeps the pulsation off the input, a larger input bank, or a higher limit.",
             figure="peak",
@@ -102,14 +100,7 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
         f"{short(supply.lowest, 'V')} to {short(supply.highest, 'V')}, limited at {short(supply.limit, 'A')}",
         now.power,
         now.power,
-        {
-            "emf": fmt(now.emf, "V"),
-            "resistance": fmt(now.resistance, "ohm"),
-            "terminal": fmt(now.terminal, "V"),
-            "current": fmt(now.current, "A"),
-            "limit": short(supply.limit, "A"),
-            "capacitor": short(supply.capacitance, "F"),
-        },
+        now.drawing | {"limit": short(supply.limit, "A"), "capacitor": short(supply.capacitance, "F")},
     )
 
 

@@ -2,15 +2,26 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
+from typing import NamedTuple
 
-from rhombos.core.book import source as book
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.units.quantities import fmt, short
 
 KEY = "source"
+
+
+class Given(NamedTuple):
+    """What a kind of source says of giving a power: its resistance, Ω; terminal voltage, V; mean current, A; the most that it
+    can give, W; how long it lasts, s; what flows on into a short circuit, A; whether it gives out."""
+
+    resistance: float
+    terminal: float
+    current: float
+    capable: float
+    run_time: float
+    fault_current: float
+    collapsed: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,38 +42,15 @@ class SourceState:
     fault_current: float
     collapsed: bool
 
-
-def state_of(
-    emf: float,
-    power: float,
-    resistance: float,
-    fault: float,
-    ledger: Ledger,
-    pulsation: float,
-    crest: float,
-    *,
-    most: float,
-    current: float,
-    terminal: float,
-    run_time: float,
-    collapsed: bool,
-) -> SourceState:
-    """The state with what follows from its current: RMS, peak, heat inside."""
-    rms = current * math.sqrt(pulsation)
-    return SourceState(
-        emf,
-        resistance,
-        terminal,
-        current,
-        rms,
-        current * crest,
-        power,
-        internal_loss=ledger.work("source.internal_loss", book.ohmic_loss, I_rms=rms, R=resistance),
-        capable=most,
-        run_time=run_time,
-        fault_current=fault,
-        collapsed=collapsed,
-    )
+    @property
+    def drawing(self) -> dict[str, str]:
+        """The values on its circuit, whichever it is."""
+        return {
+            "emf": fmt(self.emf, "V"),
+            "resistance": fmt(self.resistance, "ohm"),
+            "terminal": fmt(self.terminal, "V"),
+            "current": fmt(self.current, "A"),
+        }
 
 
 ENDS = (("low", "stop", "full power"), ("surge_low", "fix", "the surge"))
