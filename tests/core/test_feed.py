@@ -148,7 +148,7 @@ def test_no_fuse_has_to_break_more_than_the_limit(refuge, shelf):
 
 
 @pytest.mark.parametrize("limit", [20.0, 30.0, 45.0, 60.0, 75.0, 100.0])
-def test_leads_carry_whatever_may_flow_on_and_on(limit, refuge, shelf):
+def test_leads_carry_whatever_may_flow_continuously(limit, refuge, shelf):
     """A fuse is sure to melt within the hour at 1.6 times its rating, and not below; until it does, the leads carry the limit."""
     worked = work_out(railed(refuge, limit=limit).but(power={"continuous": 350.0, "surge": 400.0}), {}, shelf, USUAL)
     build, carries = worked.builds["input_stage"], worked.settled["nominal"].states["input_stage"].ampacity

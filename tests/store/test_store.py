@@ -103,7 +103,7 @@ def test_a_part_of_ones_own_replaces_its_like(database):
 
 
 def test_a_part_of_ones_own_comes_before_the_house_part_of_its_designation(database, shelf):
-    """Also after the house's parts are loaded anew, as at every start; taken off, the house part is there again."""
+    """Also after the house's parts are loaded again, as at every start; taken off, the house part is there again."""
     house = shelf.get(Wire, "W 0.5")
     with database.session() as session:
         parts.put(session, [house.model_copy(update={"outer": 0.91e-3})], "own")

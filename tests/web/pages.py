@@ -54,7 +54,7 @@ class Page:
         return self.until(lambda: self.one(test_id).text, f"{test_id} is empty")
 
     def click(self, test_id: str) -> None:
-        """Click it, wherever it lies; the page may draw it anew while the hand moves there."""
+        """Click it, wherever it lies; the page may draw it again while the hand moves there."""
 
         def clicked() -> bool:
             element = self.one(test_id)

@@ -138,7 +138,7 @@ export function BatteryChange({ handle, done }: { handle: DesignHandle; done: ()
           )}
           <Flex gap="3" mt="4" align="center">
             <Strong size="sm" onClick={() => void take(false)} data-testid="take-battery">
-              Take it, size anew what is not pinned
+              Take it, size again what is not pinned
             </Strong>
             <Plain onClick={() => void take(true)} data-testid="keep-built">
               Take it, keep everything as built

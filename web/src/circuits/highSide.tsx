@@ -170,7 +170,7 @@ export const FilterCircuit = ({ v }: { v: Values }) => (
   </>
 )
 
-/** The socket and what hangs on it. */
+/** The socket and its connected load. */
 export const LoadCircuit = ({ v }: { v: Values }) => (
   <>
     <Terminal x={90} y={40} />

@@ -17,14 +17,14 @@ interface Asked {
   bus: Record<string, string>
   pins: Record<string, PinValue>
 }
-const ANEW: Asked = { bus: {}, pins: {} }
+const RESET: Asked = { bus: {}, pins: {} }
 
 /** What was asked last in this browser; nothing where that cannot be read. */
 function kept(): Asked {
   try {
-    return { ...ANEW, ...(JSON.parse(localStorage.getItem(KEPT) ?? "{}") as Partial<Asked>) }
+    return { ...RESET, ...(JSON.parse(localStorage.getItem(KEPT) ?? "{}") as Partial<Asked>) }
   } catch {
-    return ANEW
+    return RESET
   }
 }
 
@@ -109,7 +109,7 @@ export function Bus() {
             <Plain size="xs" onClick={() => void file("c")} data-testid="bus-c">
               portable C
             </Plain>
-            <Plain size="xs" ml="auto" onClick={() => void inTurn(() => Promise.resolve(stands(ANEW)))} data-testid="bus-anew">
+            <Plain size="xs" ml="auto" onClick={() => void inTurn(() => Promise.resolve(stands(RESET)))} data-testid="bus-again">
               reset
             </Plain>
           </Flex>

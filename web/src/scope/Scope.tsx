@@ -19,7 +19,7 @@ const EVENTS = ["steady", "soft start", "load step", "short circuit"] as const
 const SOURCES = ["stiff link", "source, averaged", "source, switched"] as const
 const BEFORE_LINK: readonly Probe[] = ["source", "input", "choke", "link"]
 const MOST = 4
-/** Carrier periods up to which a window is fetched anew, looked at more closely. */
+/** Carrier periods up to which a window is fetched again, looked at more closely. */
 const CLOSE = 40
 
 type Played = Required<Pick<Look, "load" | "event" | "source">> & { periods: number }
@@ -58,7 +58,7 @@ export function Scope({ handle }: { handle: DesignHandle }) {
     })
     if (BEFORE_LINK.includes(name) && played.source === "stiff link") choose({ source: "source, averaged" })
   }
-  /** The first click sets A, the second B, the third begins anew. */
+  /** The first click sets A, the second B, the third begins again. */
   const pick = (at: number) => setCursors(cursors.length === 1 ? [...cursors, `${at} s`] : [`${at} s`])
   const keep = () =>
     data(client.POST("/api/scope/csv", { body: asked(handle.design, { look }), parseAs: "blob" })).then(

@@ -164,14 +164,14 @@ def change_battery(worked: Worked, pins: Mapping[str, PinValue], source: Battery
     kept = as_built(worked)
     before = explain(worked, pins)
     held = explain(work_out(brief, kept, worked.shelf, worked.rules, worked.route.key), kept)
-    anew = explain(work_out(brief, pins, worked.shelf, worked.rules, worked.route.key), pins)
+    again = explain(work_out(brief, pins, worked.shelf, worked.rules, worked.route.key), pins)
     already = {f.code for f in before.findings}
     judged = {code for t in TOUCHED for code in t.judges}
     others = [f for f in held.findings if f.code not in judged and f.code not in already and f.severity != "note"]
     return BatteryChange(
         old=_band(worked.brief),
         new=_band(brief),
-        items=tuple(_item(t, before, held, anew) for t in TOUCHED),
+        items=tuple(_item(t, before, held, again) for t in TOUCHED),
         others=tuple(worst_first(others)),
         kept=kept,
     )
@@ -187,8 +187,8 @@ def _band(brief: Brief) -> str:
     return f"{brief.source.described}: {short(empty, 'V')} empty, {short(nominal, 'V')}, {short(full, 'V')} charging"
 
 
-def _item(touched: _Touched, before: Solution, held: Solution, anew: Solution) -> Item:
-    old, new = _figures(before), _figures(anew)
+def _item(touched: _Touched, before: Solution, held: Solution, again: Solution) -> Item:
+    old, new = _figures(before), _figures(again)
     shown = [a for a in touched.shows if a in old]
     blocks = {b.key: b.title for b in before.blocks}
     several = len({old[a].title for a in shown}) < len(shown)

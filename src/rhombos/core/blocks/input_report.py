@@ -144,7 +144,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
             "cable_unprotected",
             "stop",
             "The fuse does not protect the cable",
-            f"{short(lasts, 'A')} may flow on and on through {many}{short(build.cable, 'm^2')}, which carry "
+            f"{short(lasts, 'A')} may flow continuously through {many}{short(build.cable, 'm^2')}, which carry "
             f"{fmt(sheet.now.ampacity, 'A')} continuously in a room of {short(brief.targets.ambient, 'degC')}: the "
             "insulation burns first.",
             "Use a heavier cable, or a smaller fuse; local codes decide the section.",

@@ -145,7 +145,7 @@ def fault_current(brief: Brief) -> float:
 
 
 def lasting(fuse: Fuse, brief: Brief) -> float:
-    """The largest current that may flow on and on, A: what the fuse is rated for, or a supply's limit that never melts it."""
+    """The largest current that may flow continuously, A: the fuse's rating, or a supply's limit that never melts it."""
     limit = brief.source.most_current
     return max(fuse.i_rating, limit) if limit < MELTS * fuse.i_rating else fuse.i_rating
 

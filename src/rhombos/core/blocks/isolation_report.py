@@ -207,7 +207,7 @@ def _barrier(
 
 
 def _sense(sheet: Sheet, build: IsolationBuild, need: IsolationNeed, now: IsolationState, swing: Worst) -> None:
-    anew = ("Let the proposal choose the divider", _free("sense_top", "sense_bottom"))
+    again = ("Let the proposal choose the divider", _free("sense_top", "sense_bottom"))
     if swing.severity:
         sheet.find(
             "sense_clips",
@@ -217,7 +217,7 @@ def _sense(sheet: Sheet, build: IsolationBuild, need: IsolationNeed, now: Isolat
             "shows a safe output while it rises.",
             "A lower resistor that leaves room above the highest output.",
             worst=swing,
-            cures=(anew,),
+            cures=(again,),
         )
     if build.corner < SLOWEST * need.line:
         sheet.find(

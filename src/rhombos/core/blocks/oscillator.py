@@ -40,7 +40,7 @@ OVERDRIVE = 1.5
 BASE_VOLTS = 3.0
 """Voltage behind the base, resistor included, V."""
 BAND = 0.10
-"""How far the frequency may wander before it is a finding."""
+"""How far the frequency may vary before it is a finding."""
 RESERVE, LINE_RESERVE = 1.02, 1.08
 """What rounds may still add to a current: to one device's, and to that which sets the clamp."""
 

@@ -101,7 +101,7 @@ def _free(*names: str) -> dict[str, PinValue]:
     return {f"{KEY}.{n}": None for n in names}
 
 
-ANEW: tuple[str, dict[str, PinValue]] = (
+RESET: tuple[str, dict[str, PinValue]] = (
     "Let the proposal set cut-off and parts",
     _free("cut_off", "hysteresis", "warning", *DIVIDER),
 )
@@ -134,12 +134,12 @@ def _battery(sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: P
                    + (": it is a cut-off for another battery." if far else "."),
                    "Set it for this chemistry and cell count, and closer: adjust it, or raise it by its tolerance.",
                    figure="cut_off_low", cures=(("Set it on the bench, for this battery",
-                                                 {**ANEW[1], f"{KEY}.adjusted": None}),))  # fmt: skip
+                                                 {**RESET[1], f"{KEY}.adjusted": None}),))  # fmt: skip
     if cut.high > need.nominal:
         sheet.find("cut_off_high", "fix", "The cut-off leaves the battery half full",
                    f"It may act at {fmt(cut.high, 'V', 4)}; this battery rests at {short(need.nominal, 'V')} for most of its "
                    "charge: the unit seems dead on a good battery.", "Set it for this chemistry and cell count.",
-                   figure="cut_off_high", cures=(ANEW,))  # fmt: skip
+                   figure="cut_off_high", cures=(RESET,))  # fmt: skip
     if now.usable < USED:
         held = need.resistance * sheet.now.feed[0]
         sheet.find("sag_cuts", "watch" if now.usable > 0 else "fix", "Cut-off trips early under load",
@@ -160,7 +160,7 @@ def _rail(sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: Prot
     if cut.high > least:
         sheet.find("cut_off_high", "fix", "The cut-off acts within the rail's band",
                    f"It may act at {fmt(cut.high, 'V', 4)}; at full power the lowest rail brings {fmt(least, 'V', 4)} to it.",
-                   "Set it lower, or shorten the leads.", figure="cut_off_high", cures=(ANEW,),
+                   "Set it lower, or shorten the leads.", figure="cut_off_high", cures=(RESET,),
                    unavoidable="below it the load would hold the rail at its current limit"
                    if build.cut_off <= ABOVE_LATCH * need.latches else None)  # fmt: skip
     if cut.low < need.latches:
@@ -168,7 +168,7 @@ def _rail(sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: Prot
                    f"Below {fmt(need.latches, 'V', 4)} full power draws more than the rail's limit, and keeps it there; the "
                    f"cut-off may let it run down to {fmt(cut.low, 'V', 4)}.",
                    "A cut-off above that voltage, a soft start without load, or a higher limit.", figure="cut_off_low",
-                   cures=(ANEW,))  # fmt: skip
+                   cures=(RESET,))  # fmt: skip
 
 
 def _thresholds(
@@ -187,7 +187,7 @@ def _thresholds(
         sheet.find("warning", "fix", "The warning may come with the cut-off, or after it",
                    f"It acts between {fmt(warning.low, 'V', 4)} and {fmt(warning.high, 'V', 4)}, the cut-off up to "
                    f"{fmt(cut.high, 'V', 4)}.", "Warn higher.", figure="warning",
-                   cures=(("Let the proposal set the warning", _free("warning")), ANEW))  # fmt: skip
+                   cures=(("Let the proposal set the warning", _free("warning")), RESET))  # fmt: skip
     if over.low < need.full:
         sheet.find("over_low", "fix", "It switches off at the highest input",
                    f"The limit may act from {fmt(over.low, 'V', 4)}; the {'charger' if need.resting else 'rail'} brings "
@@ -212,18 +212,18 @@ def _thresholds(
 
 
 def _supply(sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: ProtectionNeed, fed: Worst) -> None:
-    anew = ("Let the proposal choose the supply", _free("supply", "supply_stands"))
+    again = ("Let the proposal choose the supply", _free("supply", "supply_stands"))
     if fed.severity:
         grave: Severity = "stop" if need.full > build.supply_stands else "fix"
         sheet.find("supply_high", grave, "The input is too high for the control supply",
                    f"{fmt(need.full, 'V')} at its highest, {fmt(fed.value, 'V')} with what a suppressor lets through, on a "
                    f"supply that stands {short(build.supply_stands, 'V')}: the controller and every gate go with it.",
-                   "A supply of a higher input rating.", worst=fed, cures=(anew,))  # fmt: skip
+                   "A supply of a higher input rating.", worst=fed, cures=(again,))  # fmt: skip
     if build.supply == LINEAR and now.supply_low < need.gate + HEADROOM:
         sheet.find("supply_low", "fix", "The lowest input starves the gates",
                    f"{fmt(now.supply_low, 'V')} at full power, less {fmt(HEADROOM, 'V', 1)} in the regulator, for a gate "
                    f"supply of {short(need.gate, 'V')}: half-driven switches burn.",
-                   "A converter, or a lower gate supply with a lock-out.", figure="supply", cures=(anew,))  # fmt: skip
+                   "A converter, or a lower gate supply with a lock-out.", figure="supply", cures=(again,))  # fmt: skip
     if build.supply_guard == UNGUARDED:
         sheet.find("supply_spikes", "fix", "Spikes reach the control supply",
                    "Leads ring at every edge, and a fuse that opens throws what the cable holds at it: capacitors rated three "

@@ -9,7 +9,7 @@ from rhombos.core.frame.sheet import Sheet
 from rhombos.core.units.quantities import fmt, short
 
 BAND = 0.10
-"""How far the output may wander between a flat and the highest input before it is a finding."""
+"""How far the output may vary between the lowest and the highest input before it is a finding."""
 FAR = 0.25
 """Departure of the output from which most loads fail."""
 SURGE_SAG = 0.9

@@ -33,7 +33,7 @@ REFINED = (0.0, 0.0, 0.0, 0.03, 0.08)
 """Further rounds that a sizing gets whose own proposals break a rule: what of every limit each proposal keeps in reserve beside
 what the house asks. What is judged is what the house asks."""
 MENDED = (0.0, 0.0, 0.03)
-"""Rounds after these, likewise, in which only the blocks are proposed anew that break a rule, beside the best so far as it
+"""Rounds after these, likewise, in which only the blocks are proposed again that break a rule, beside the best so far as it
 stands: where two designs propose each other in turn."""
 RESTOCKED = 4
 """Times that a design is sized whose proposals take more of a part than the drawer holds."""
@@ -122,17 +122,17 @@ def work_out(
 def _sized(
     route: Route, brief: Brief, typed: Mapping[str, dict[str, Any]], missing: Mapping[str, str], shelf: Shelf, rules: Rules
 ) -> Worked:  # fmt: skip
-    """The best of a sizing and its further rounds: all proposed anew from the last, then only what is amiss beside the best."""
+    """The best of a sizing and its further rounds: all proposed again from the last, then what is amiss beside the best."""
     builds, near, hints = build_all(route, brief, typed, shelf, rules)
     best = last = _finished(route, brief, typed, missing, shelf, rules, builds, near)
     for share in REFINED:
         if not _curable(best, last):
             return best
         hints = route.next_hints(last.settled, hints)
-        if (anew := _anew(last, hints, typed, share)) is None:
+        if (again := _again(last, hints, typed, share)) is None:
             continue  # the same again: only a stricter house proposes otherwise
-        best, last = min(best, anew, key=broken), anew
-        if best is not anew and typed:  # what is pinned may hold the rest back
+        best, last = min(best, again, key=broken), again
+        if best is not again and typed:  # what is pinned may hold the rest back
             return best
     last, amiss = best, _amiss(best)
     for share in MENDED:
@@ -140,8 +140,8 @@ def _sized(
             return best
         hints = route.next_hints(last.settled, hints)
         held = {key: build.pinnable() for key, build in best.builds.items() if key in route.builds and key not in amiss}
-        if anew := _anew(last, hints, held | dict(typed), share):
-            best, last, amiss = min(best, anew, key=broken), anew, amiss | _amiss(anew)
+        if again := _again(last, hints, held | dict(typed), share):
+            best, last, amiss = min(best, again, key=broken), again, amiss | _amiss(again)
     return best
 
 
@@ -150,7 +150,7 @@ def _curable(best: Worked, last: Worked) -> bool:
     return broken(best) > 0 and not last.settled["nominal"].states["source"].collapsed
 
 
-def _anew(worked: Worked, hints: Any, held: Mapping[str, dict[str, Any]], share: float) -> Worked | None:
+def _again(worked: Worked, hints: Any, held: Mapping[str, dict[str, Any]], share: float) -> Worked | None:
     """The same proposed once more, for the points as they are now, by a house that keeps a share of every limit besides, what
     is held as it is; None where that proposes what stands."""
     route, brief, shelf, rules = worked.route, worked.brief, worked.shelf, worked.rules

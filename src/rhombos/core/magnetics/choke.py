@@ -202,7 +202,7 @@ def soft_turns(need: ChokeNeed, powder: Any, a_e: Any, l_e: Any) -> np.ndarray:
         field = book.magnetising_field(N=turns, I=max(need.rms, 1e-9), l_e=l_e)
         left = book.soft_permeability(H=field, H_half=powder.h_half, softness=powder.softness)
         # Newton's rule between logarithms: what is wanted grows with the turns too, by half of what more field takes. From too
-        # few turns it never goes beyond those that do; where none do, on and on
+        # few turns it never goes beyond those that do; where none do, without an end
         slower = np.maximum(STEEPEST, 1 - powder.softness * (1 - left) / 2)
         turns = np.minimum(turns * (need.inductance / (factor * left * turns**2)) ** (0.5 / slower), 1e6)
     return np.asarray(np.minimum(np.ceil(turns * (1 + 1e-4)), 1e5))
