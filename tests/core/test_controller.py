@@ -1,6 +1,7 @@
 """The controller: timing that finds its frequency, a set-point with every corner, a loop that is stable, a trip in time."""
 
 import math
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -221,3 +222,12 @@ def test_the_phase_does_not_slip_however_sharp_the_resonance(load):
     frequency, gain, phase = loop(sharp, made)
     assert phase == pytest.approx(np.interp(np.log(frequency), np.log(fine), followed), abs=2e-2)
     assert np.angle(gain) == pytest.approx(np.angle(np.exp(1j * phase)), abs=1e-9)
+
+
+@pytest.mark.parametrize("reference", [2.5, 5.0])
+def test_preferred_values_bring_the_set_point_near_any_link(reference):
+    """Within the reach of a trimmer, whatever the link."""
+    for link in np.geomspace(22, 450, 300):
+        parts = controller._divider(SimpleNamespace(link=link), {"reference": reference})
+        made = reference * (1 + parts["r_top"] / (parts["r_bottom"] + parts["set_trimmer"] / 2))
+        assert made == pytest.approx(link, rel=0.025), link
