@@ -9,7 +9,7 @@ import numpy as np
 
 from rhombos.core.frame.solve import Worked
 from rhombos.core.scope.bench import bench_of
-from rhombos.core.scope.record import record
+from rhombos.core.scope.record import Bench, Record, record
 from rhombos.core.waves.spectrum import COUNTED
 
 SAMPLES, SLOW_LINES, PULSE_LINES = 2**15, 40, 25
@@ -20,6 +20,8 @@ OF_DROOP = 0.5
 NEAR_SHARE, NEAR_STEADY, NEAR_PULSE, NEAR_STEPPED, NEAR_CHOKE = 0.03, 0.06, 0.07, 0.05, 0.05
 """How far a figure may lie from the scope's, as a share; of the losses' part on a stepped wave; behind a link, of the peaks of
 loads that draw at the crest, of those on a stepped wave, and of its choke's."""
+NEAR_DIP = 0.1
+"""How far the dip at a step may lie apart: the sheet takes a load of constant power on the nominal path."""
 LEAST_RIPPLE = 1e-3
 """Ripple over the link's voltage that is too little to tell."""
 NEAR, NEAR_LINEAR, NEAR_CREST, CREST_SHARE, BESIDE, RINGS = 0.0012, 0.02, 0.005, 0.15, 0.1, 0.2
@@ -41,6 +43,8 @@ class Agreement:
 def agreements(worked: Worked) -> list[Agreement]:
     """The nominal point on the sheet and on the scope, fed from the battery, the front end averaged."""
     bench = bench_of(worked)
+    if bench.direct:
+        return _direct(worked, bench)
     made = record(bench, "as designed", "steady", 6, "source, averaged")
     now = worked.settled["nominal"]
     period = 1 / made.line
@@ -99,6 +103,35 @@ def agreements(worked: Worked) -> list[Agreement]:
             sheet = now.states["rectifier"].choke_peak
             found.append(Agreement("choke, peak", sheet, peak, abs(sheet / peak - 1) / NEAR_CHOKE))
     return found
+
+
+def _direct(worked: Worked, bench: Bench) -> list[Agreement]:
+    """The same of a socket of direct voltage: at rest, at a step of its load, and pulse by pulse."""
+    now = worked.settled["nominal"].states
+    still, stepped, pulsed = (
+        _traces(record(bench, "as designed", event, 6, f"source, {how}"))  # type: ignore[arg-type]
+        for event, how in (("steady", "averaged"), ("load step", "averaged"), ("steady", "switched"))
+    )
+    volts = now["dc_link"].voltage
+    dip = volts - float(stepped["output"].min())
+    ripple = float(np.ptp(pulsed["link"]))
+    pairs = [
+        ("battery, mean square", now["source"].rms ** 2, float((still["source"] ** 2).mean()), NEAR_SHARE),
+        ("output", volts, float(still["output"].mean()), NEAR_SHARE / 10),
+        ("choke, peak", now["rectifier"].choke_peak, float(still["choke"].max()) + now["rectifier"].ripple / 2, NEAR_CHOKE),
+        ("dip at a step", now["controller"].dip, dip, NEAR_DIP),
+    ]
+    found = [Agreement(n, a, b, abs(a / b - 1) / allowed) for n, a, b, allowed in pairs]
+    # the sheet bounds the ripple: its parts in step
+    return [
+        *found,
+        Agreement("ripple, bounded", now["dc_link"].ripple, ripple, ripple / now["dc_link"].ripple / (1 + NEAR_SHARE)),
+    ]
+
+
+def _traces(made: Record) -> dict[str, np.ndarray]:
+    """The last half of a record, or all of it but its beginning where something happens in it."""
+    return made.probe(np.linspace(made.end / 4, made.end, 8 * SAMPLES))
 
 
 def _rms(trace: np.ndarray) -> float:

@@ -17,6 +17,8 @@ DRAWERS = 7
 """Every seventh case has a drawer to take from; prime to the routes and to the slower checks, so that each has its turn."""
 RAILS = 11
 """Every eleventh case is fed by a DC rail."""
+DIRECT = 13
+"""Every thirteenth case asks for direct voltage, where its route makes it."""
 FAR = 5
 """Every fifth of the others asks for what lies at an end."""
 
@@ -33,8 +35,8 @@ class Case:
         """The case in one line."""
         s, o, p = self.brief.source, self.brief.output, self.brief.power
         return (
-            f"#{self.index} {self.route}: {_feed(s)}, {o.waveform} "
-            f"{o.voltage:.0f} V {o.frequency:.0f} Hz, {p.continuous:.0f}/{p.surge:.0f} W pf {p.power_factor:.2f}, "
+            f"#{self.index} {self.route}: {_feed(s)}, {o.described}, "
+            f"{p.continuous:.0f}/{p.surge:.0f} W pf {o.power_factor:.2f}, "
             f"{','.join(self.brief.loads)}, "
             f"{self.brief.targets.ambient:.0f} °C"
         )
@@ -86,7 +88,8 @@ def case_at(index: int, seed: int) -> Case:
     """One case of a seed; each route in turn."""
     names = list(ROUTES)
     route = names[index % len(names)]
-    return Case(index, route, random_brief(random.Random(f"{seed}/{index}"), ROUTES[route].waveforms))
+    waves = tuple(w for w in ROUTES[route].waveforms if w != "DC")
+    return Case(index, route, random_brief(random.Random(f"{seed}/{index}"), waves))
 
 
 def on_a_rail(case: Case, seed: int) -> Case:
@@ -107,6 +110,20 @@ def on_a_rail(case: Case, seed: int) -> Case:
         "cable_length": case.brief.source.cable_length,
     }
     return replace(case, brief=case.brief.but(source=rail))
+
+
+def direct(case: Case, seed: int) -> Case:
+    """The same with a socket of direct voltage in place of its own, of any voltage that may be asked."""
+    dice = random.Random(f"{seed} direct {case.index}")
+    power = case.brief.power.model_dump(exclude={"power_factor"})
+    output = {
+        "kind": "DC",
+        "voltage": round(12 * (1500 / 12) ** dice.random(), 1),
+        "ripple": round(dice.choice((0.002, 0.005, 0.01, 0.03)), 4),
+        "dip": dice.choice((0.02, 0.05, 0.1)),
+        "power": power,
+    }
+    return replace(case, brief=case.brief.but(output=output))
 
 
 def far_out(case: Case, seed: int) -> Case:
@@ -141,6 +158,9 @@ def random_drawer(shelf: Shelf, index: int, seed: int) -> Shelf:
 def drawn(index: int, seed: int) -> Case:
     """The case of a seed with its turn of rails and of ends."""
     case = case_at(index, seed)
+    if index % DIRECT == DIRECT - 1 and "DC" in ROUTES[case.route].waveforms:
+        case = direct(case, seed)
+        return on_a_rail(case, seed) if index % RAILS == RAILS - 1 else case
     if index % RAILS == RAILS - 1:
         return on_a_rail(case, seed)
     return far_out(case, seed) if index % FAR == FAR - 1 else case

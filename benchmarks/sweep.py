@@ -33,12 +33,26 @@ BALANCE = 1e-3
 """What may be missing of a point's power."""
 IDLE_SHARE, IDLE_FLOOR = 0.15, 15.0
 """No-load power over the rated one, and what any stage may draw, W."""
+IDLE_A_VOLT = 0.02
+"""What a socket of high voltage may draw besides: its dampers charge at every edge, W/V."""
 NEIGHBOUR = 1.03
 """How much more power a neighbour asks."""
 SLACK, THINNER, STEP, STEP_WATTS = 0.023, 0.12, 0.45, 4.0
 """How far loss and idle of a neighbour may lie beyond what more current explains, as a share of them: with the same parts;
 beside that with a wire one size off; with other cores and switches, and watts."""
-PARTS = ("core", "primary_turns", "grade", "switch", "diode", "sets", "parallel", "clamp_resistor", "capacitor", "count")
+PARTS = (
+    "damper_capacitor",
+    "core",
+    "primary_turns",
+    "grade",
+    "switch",
+    "diode",
+    "sets",
+    "parallel",
+    "clamp_resistor",
+    "capacitor",
+    "count",
+)
 """Fields that make a step from one part to the next."""
 WIRES = ("primary_wire", "secondary_wire", "wire")
 """Fields whose sizes lie an eighth apart: a quarter of a winding's copper, where one wire is the winding."""
@@ -90,7 +104,8 @@ def balanced(worked: Worked, told: Solution) -> Iterator[str]:
 def idle_is_small(worked: Worked, told: Solution) -> Iterator[str]:
     """With nothing plugged in, little is drawn."""
     idle = worked.settled["idle"].flow["source"]
-    if idle > max(IDLE_FLOOR, IDLE_SHARE * worked.brief.power.continuous):
+    floor = max(IDLE_FLOOR, IDLE_A_VOLT * worked.brief.output.voltage)
+    if idle > max(floor, IDLE_SHARE * worked.brief.power.continuous):
         yield f"{idle:.1f} W with nothing plugged in"
 
 

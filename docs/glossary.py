@@ -48,7 +48,8 @@ def reports() -> Iterator[BlockReport]:
     brief = json.loads((ROOT / "examples" / "refuge.json").read_text())["brief"]
     for key, route in ROUTES.items():
         for wave in route.waveforms:
-            asked = Brief.model_validate(brief | {"output": brief["output"] | {"waveform": wave}})
+            asked = Brief.model_validate(brief | {"output": brief["output"] | {"waveform": "sine" if wave == "DC" else wave}})
+            asked = asked.but(output={"kind": "DC"}) if wave == "DC" else asked
             yield from solve(asked, {}, house_shelf(), PRESETS["usual"], key).blocks
 
 

@@ -11,3 +11,11 @@ def written_short(brief: Brief) -> dict[str, Any]:
     output = whole["outputs"][0]
     asked = {name: output.pop(name) for name in ("power", "loads", "shares")}
     return {"source": whole["sources"][0], "output": output, **asked, "targets": whole["targets"]}
+
+
+def making(brief: Brief, wave: str, **sections: Any) -> Brief:
+    """The same with another waveform at its socket, or with direct voltage there; some sections set otherwise."""
+    if wave != "DC":
+        return brief.but(output={"waveform": wave}, **sections)
+    power = brief.power.model_dump(exclude={"power_factor"}) | dict(sections.pop("power", {}))
+    return brief.but(output={"kind": "DC", "power": power}, **sections)

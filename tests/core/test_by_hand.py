@@ -100,7 +100,9 @@ def reaching_by_hand(hand, shelf) -> tuple[complex, complex]:
     sways = -bank * (1 - share)  # volts for an ampere that swings in what the bridge draws
     stage = share + sways * hand.settled["nominal"].flow["dc_link"] / 375**2
     before = now["source"].resistance + now["input_stage"].cable_resistance + shelf.get(Fuse, "FU-80-50").resistance + 0.6e-3
-    reaches = stage / (1 + s * before * entry.count * shelf.get(Capacitor, entry.capacitor).c)
+    cans = entry.count * shelf.get(Capacitor, entry.capacitor).c
+    leads = 1.2e-6 * hand.brief.source.cable_length  # two leads side by side
+    reaches = stage / (1 + s * before * cans + s**2 * leads * cans)
     assert now["controller"].passed == pytest.approx(abs(reaches), rel=1e-3)
     return stage, reaches
 

@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
+from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.solve import work_out
 from rhombos.core.scope import ScopeAsked, bench_of, scope_bench
@@ -41,7 +42,7 @@ def whole_law(supply, filtering, load, level):
     c = loop.compensator
 
     def law(t, x):
-        coil, volts, choke, link, entry, across, first, lead, told = x
+        coil, volts, choke, link, entry, across, first, lead, told, source = x
         duty = min(stage.most, max(0.0, told / loop.ramp))
         missing = loop.target - link
         fed = missing / c.r1 + (missing - lead) / c.r3
@@ -50,11 +51,12 @@ def whole_law(supply, filtering, load, level):
             (coil - volts / load) / filtering.capacitance,
             (stage.ratio * duty * entry - stage.drop - link - stage.resistance * choke) / stage.inductance,
             (choke - level * coil - link / supply.leak) / supply.bank,
-            ((cells.emf - entry) / cells.resistance - stage.ratio * duty * choke - supply.idle / entry) / cells.capacitance,
+            (source - stage.ratio * duty * choke - supply.idle / entry) / cells.capacitance,
             fed / c.c2 - across * (1 / c.c1 + 1 / c.c2) / c.r2,
             across / (c.r2 * c.c1),
             (missing - lead) / (c.r3 * c.c3),
             2 * math.pi * loop.pole * (first + across - told),
+            (cells.emf - entry - cells.resistance * source) / cells.inductance,
         ]
 
     return law
@@ -66,7 +68,18 @@ def test_the_chain_agrees_with_a_solver_of_the_whole_law(plainest):
     supply, load = bench.supply, 88.0
     chain = Chain(supply, 0.0, 370.0, 2.4)
     x = np.array(
-        [3.0, 260.0, chain.choke, chain.link, chain.input, 0, supply.loop.ramp * chain.duty, 0, supply.loop.ramp * chain.duty]
+        [
+            3.0,
+            260.0,
+            chain.choke,
+            chain.link,
+            chain.input,
+            0,
+            supply.loop.ramp * chain.duty,
+            0,
+            supply.loop.ramp * chain.duty,
+            chain.source,
+        ]
     )
     times, levels = stretch(bench.wave(0.85, True), 0.003, 0.0083)
     made = run(resistive(bench.front, load).circuit, times, levels, 0.0053, x[:2], 0, chain)
@@ -80,7 +93,7 @@ def test_the_chain_agrees_with_a_solver_of_the_whole_law(plainest):
     expected, t = np.array(kept), times[1 : stops + 1]
     assert expected[:, 2].min() > 0.2
     assert np.abs(made.at(t)[:, :2] - expected[:, :2]).max(axis=0) == pytest.approx([0, 0], abs=3e-4 * 310)
-    for name, place, close in (("link", 3, 2e-4), ("input", 4, 1e-3), ("choke", 2, 0.02)):
+    for name, place, close in (("link", 3, 2e-4), ("input", 4, 1e-3), ("choke", 2, 0.02), ("source", 9, 0.02)):
         found = np.interp(t, trail.time, getattr(trail, name))
         assert np.abs(found - expected[:, place]).max() < close * np.abs(expected[:, place]).max()
 
@@ -172,6 +185,39 @@ def test_without_a_choke_the_link_follows_the_battery_less_its_way():
     drawn = 24 / 0.04 - math.sqrt((24 / 0.04) ** 2 - (15 * trail.input[-1] * current + 10) / 0.02)
     assert trail.input[-1] == pytest.approx(24 - 0.02 * drawn, rel=1e-3)
     assert trail.link[-1] == pytest.approx(15 * trail.input[-1] - 1.6 - 2.0 * current, rel=1e-3)
+
+
+@pytest.mark.parametrize(("resistance", "inductance"), [(0.02, 0.0), (0.2, 1e-6), (0.004, 2e-6)], ids=["none", "over", "under"])
+def test_a_source_with_leads_into_its_bank_moves_as_the_ode_solver_says(resistance, inductance):
+    """Without inductance, beyond and below critical damping: bank, current and mean over a step of constant current."""
+    feed, taken, step = Feed(24.0, resistance, 2e-3, inductance), 30.0, 70e-6
+    volts, amps = 22.5, (12.0 if inductance else 1.5 / resistance)
+
+    def slopes(_: float, x: np.ndarray) -> list[float]:
+        flows = x[1] if inductance else (feed.emf - x[0]) / resistance
+        lead = (feed.emf - x[0] - resistance * x[1]) / inductance if inductance else 0.0
+        return [(flows - taken) / feed.capacitance, lead, x[0]]
+
+    end = solve_ivp(slopes, (0, step), [volts, amps, 0.0], rtol=1e-10, atol=1e-12, method="LSODA").y[:, -1]
+    found = feed.after(volts, amps, taken, step)
+    through = end[1] if inductance else (feed.emf - end[0]) / resistance
+    assert found == pytest.approx((end[0], through, end[2] / step), rel=1e-7)
+
+
+def test_a_stiff_source_gives_what_the_socket_and_the_losses_take(shelf):
+    """A bank that follows its source within one pulse of the bridge: no watt may be lost between the record's points."""
+    rail = {"kind": "DC rail", "nominal": 48.0, "lowest": 44.0, "highest": 52.0, "resistance": 5e-3, "limit": 80.0,
+            "cable_length": 0.3}  # fmt: skip
+    worked = work_out(Brief().but(source=rail), {}, shelf, PRESETS["usual"], "iron bridge")
+    bench = bench_of(worked)
+    for feed in (bench.supply.feed, replace(bench.supply.feed, inductance=0.0)):
+        made = record(replace(bench, supply=replace(bench.supply, feed=feed)), "as designed", "steady", 6, "source, averaged")
+        period = 1 / made.line
+        seen = made.probe(made.end - period + (np.arange(2**17) + 0.5) * period / 2**17)
+        amps = seen["source"] / bench.at.ratio  # as the socket sees them, as all else
+        given = feed.emf * amps.mean() - feed.resistance * (amps**2).mean() - bench.supply.idle
+        lost = bench.at.resistance * (seen["inductor"] ** 2).mean()
+        assert given == pytest.approx((seen["output"] * seen["load"]).mean() + lost, rel=5e-3)
 
 
 @pytest.mark.parametrize("event", ["soft start", "short circuit"])

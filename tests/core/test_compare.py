@@ -33,7 +33,7 @@ def only(**weight):
 
 def test_every_route_with_every_wave_it_makes_is_there_once(compared):
     found = [(r.route, r.waveform) for r in compared.rows]
-    assert sorted(found) == sorted((n, w) for n, route in ROUTES.items() for w in route.waveforms)
+    assert sorted(found) == sorted((n, w) for n, route in ROUTES.items() for w in route.waveforms if w != "DC")
 
 
 def test_a_row_is_what_its_design_is(compared, refuge, shelf):

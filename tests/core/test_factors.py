@@ -193,7 +193,7 @@ def test_a_short_behind_an_iron_bridge_meets_its_choke_whole(refuge, shelf):
     from rhombos.core.routes.beside.protection import stage_of
 
     worked = work_out(refuge, {}, shelf, USUAL, "iron bridge")
-    stands = stage_of(worked.settled, worked.builds, worked.brief, shelf)
+    stands = stage_of(worked.settled, worked.builds, worked.brief, shelf, USUAL)
     wound = worked.settled["nominal"].states["iron_transformer"]
     assert stands.inductance > worked.builds["output_filter"].inductance + wound.leakage
     at = worked.route.operating(worked.settled, worked.builds, shelf)

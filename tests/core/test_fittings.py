@@ -16,13 +16,14 @@ from rhombos.core.parts.listing import UNSAID, cells, columns, from_form, texts
 from rhombos.core.parts.part import Packaged
 from rhombos.core.parts.table import TableError, read_csv, write_csv
 from rhombos.core.routes import ROUTES
+from tests.core.asking import making
 
 USUAL = PRESETS["usual"]
 WAYS = [(name, wave) for name, route in ROUTES.items() for wave in route.waveforms if wave != "modified"]
 
 
 def asking(refuge, wave="sine", **power) -> Brief:
-    return refuge.but(output={"waveform": wave}, power=power)
+    return making(refuge, wave, power=power)
 
 
 @pytest.mark.parametrize("kind", FITTINGS)

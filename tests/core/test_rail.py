@@ -112,6 +112,16 @@ def test_what_flows_is_what_flows_in_the_marched_circuit(circuit):
     assert np.abs(drawn * share)[1] == pytest.approx(abs(given[1]), rel=0.03, abs=2e-3 * abs(given[0]))
 
 
+def test_a_rail_is_source_and_leads_beside_the_bank():
+    for n, found in zip((2, 4), vars_of(behind(0.03, 4e-3, LINE, 20e-6)), strict=True):
+        s = 1j * n * OMEGA
+        assert found == pytest.approx(1 / (1 / (0.03 + s * 20e-6) + s * 4e-3))
+
+
+def vars_of(rail):
+    return rail.second, rail.fourth
+
+
 def test_a_firm_rail_swings_not_and_makes_no_third_harmonic():
     way = way_of((0.0, 0.0, *CIRCUITS[1][2:]), 40 * np.sin((np.arange(4096) + 0.5) * math.pi / 2048))
     found = flow(way, INDEX, 50.0, 0.05)
@@ -123,46 +133,47 @@ def test_a_firm_rail_swings_not_and_makes_no_third_harmonic():
     assert found.load[1] == pytest.approx(math.sqrt(2) * math.hypot(way.in_phase, way.lagging), rel=1e-6)
 
 
-PULSED = [  # as above, the power for which an adapter is made, W, at 36 V, and what magnetises a transformer beside it, H
-    (0.30, 5e-3, 0.05, 150e-6, 60e-6, 20.0, 0.0, 300.0, math.inf),
-    (0.12, 40e-3, 0.10, 400e-6, 200e-6, 4.0, 12e-3, 200.0, math.inf),
-    (0.25, 2e-3, 0.08, 200e-6, 20e-6, 50.0, 0.4, 250.0, 60e-3),
+PULSED = [  # as above, the power for which an adapter is made, W, at 36 V, what magnetises a transformer beside it, leads, H
+    (0.30, 5e-3, 0.05, 150e-6, 60e-6, 20.0, 0.0, 300.0, math.inf, 5e-6),
+    (0.12, 40e-3, 0.10, 400e-6, 200e-6, 4.0, 12e-3, 200.0, math.inf, 5e-6),
+    (0.25, 2e-3, 0.08, 200e-6, 20e-6, 50.0, 0.4, 250.0, 60e-3, 100e-6),
 ]
 
 
 def pulsing(circuit, stepped):
     """The same with an adapter beside the load, for two periods; what the adapter takes, A, as well."""
-    source, bank, ohms, henry, farad, load, lag, watts, iron = circuit
+    source, bank, ohms, henry, farad, load, lag, watts, iron, leads = circuit
     conducts, smooths = watts / 36**2, RIPPLE_CAPACITY * watts / 36**2 / OMEGA
 
     def rectified(output, held):
         return np.sign(output) * np.maximum(0.0, np.abs(output) - held - stepped * DIODES) * conducts / BEFORE
 
     def slope(t, x):
-        rail, inductor, output, drawn, held, magnetises = x
+        rail, inductor, output, drawn, held, magnetises, given = x
         m, pulse = INDEX * math.sin(OMEGA * t), rectified(output, held)
         taken = pulse + magnetises + (drawn if lag else output / load)
         return [
-            ((EMF - rail) / source - m * inductor) / bank,
+            (given - m * inductor) / bank,
             (m * rail - ohms * inductor - output) / henry,
             (inductor - taken) / farad,
             (output - load * drawn) / lag if lag else 0.0,
             (abs(pulse) - TAKEN * conducts * held) / smooths,
             output / iron,
+            (EMF - rail - source * given) / leads,
         ]
 
     time = 1.2 + (np.arange(4096) + 0.5) * 0.02 / 4096
     made = solve_ivp(
         slope,
         (0, 1.22),
-        [EMF, 0, 0, 0, 45, -50 / (OMEGA * iron)],
+        [EMF, 0, 0, 0, 45, -50 / (OMEGA * iron), 0],
         method="LSODA",
         rtol=1e-7,
         atol=1e-7,
         max_step=5e-5,
         t_eval=time,
     )
-    rail, inductor, output, drawn, held, _ = made.y
+    rail, inductor, output, drawn, held, _, _ = made.y
     pulse = rectified(output, held)
     return rail, inductor, output, pulse, pulse + (drawn if lag else output / load)
 
@@ -187,11 +198,11 @@ def test_pulses_on_a_rail_are_those_of_the_marched_circuit(circuit):
         *circuit[2:5],
         added,
         over,
-        behind(*circuit[:2], LINE),
+        behind(*circuit[:2], LINE, circuit[9]),
     )
     mean = float(rail.mean())
     near = flow(way, 0.9 * INDEX, math.sqrt(2) * volts, 0.0)
-    found = marched_flow(way, Feed(mean, *circuit[:2], stepped, magnetising), 0.9 * INDEX, power, near)
+    found = marched_flow(way, Feed(mean, circuit[0], circuit[9], circuit[1], stepped, magnetising), 0.9 * INDEX, power, near)
     for told, wave in ((found.inductor, inductor), (found.load, load)):
         assert told[0] == pytest.approx(math.sqrt(float((wave**2).mean())), rel=5e-3)
         assert told[1] == pytest.approx(float(np.abs(wave).max()), rel=8e-3)
@@ -199,7 +210,7 @@ def test_pulses_on_a_rail_are_those_of_the_marched_circuit(circuit):
     orders, turned = np.arange(3, COUNTED, 2), 1j * first / abs(first)
     harmonics = 1j * lines(output)[orders] / turned**orders / abs(first)
     assert np.abs(found.pulsed + found.swung - harmonics[:2]).max() < 1.5e-3
-    assert found.others == pytest.approx(float(np.linalg.norm(harmonics[2:])), rel=0.05, abs=5e-4)
+    assert found.others == pytest.approx(float(np.linalg.norm(harmonics[2:])), rel=0.07, abs=5e-4)
     angle = (np.arange(4096) + 0.5) * math.pi / 2048
     bridge = INDEX * np.sin(angle) * rail
     assert found.made * INDEX * mean == pytest.approx(abs(lines(bridge)[1]), rel=2e-3)
@@ -217,7 +228,7 @@ def test_sheet_and_scope_say_the_same_of_a_bridge_on_a_weak_battery(loads, facto
     worked = work_out(brief, {}, shelf, USUAL, "iron bridge")
     found = agreements(worked)
     assert [a for a in found if a.off > 1] == []
-    assert [a for a in found if a.name != "distortion" and a.off > 0.5] == []
+    assert [a for a in found if a.name != "distortion" and a.off > 0.6] == []
 
 
 def test_the_scope_shows_what_magnetises_the_transformer(refuge, shelf):

@@ -9,7 +9,6 @@ from scipy.optimize import fsolve
 
 from rhombos.core.blocks import iron_transformer
 from rhombos.core.book import bridge, magnetics
-from rhombos.core.design.brief import Brief
 from rhombos.core.design.pins import PinError
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.solve import explain, solve, work_out
@@ -23,7 +22,7 @@ from rhombos.core.waves.modulation import three_level
 from rhombos.core.waves.output import output_waves
 from rhombos.core.waves.spectrum import readings_of_steps
 from rhombos.demo.designs import DEMO
-from tests.core.asking import written_short
+from tests.core.asking import making as asking
 
 USUAL = PRESETS["usual"]
 EVERY = [(name, wave) for name, route in ROUTES.items() for wave in route.waveforms]
@@ -34,14 +33,6 @@ EXTREMES = {
     "60 V 50 W": ({"cells": 18}, {"continuous": 50, "surge": 50}),
     "10 V 3 kW": ({"cells": 3}, {"continuous": 3000, "surge": 3000}),
 }
-
-
-def asking(brief: Brief, wave: str, **sections) -> Brief:
-    content = written_short(brief)
-    content["output"]["waveform"] = wave
-    for name, values in sections.items():
-        content[name] |= values
-    return Brief.model_validate(content)
 
 
 def balanced(worked) -> None:
@@ -73,7 +64,8 @@ def test_the_refuge_can_be_built_by_every_route(routed, refuge, shelf):
     found = solve(routed.brief, {}, shelf, USUAL, routed.route.key)
     assert [f.code for f in found.findings if f.severity in ("stop", "fix")] == []
     told = [b.key for b in found.blocks]
-    assert told == [b.KEY for b in (*routed.route.blocks(routed.brief.output.waveform), *routed.route.asides(), *COMMON)]
+    wave = routed.brief.output.waveform
+    assert told == [b.KEY for b in (*routed.route.blocks(wave), *routed.route.asides(wave), *COMMON)]
     assert set(told) == set(routed.builds)
 
 

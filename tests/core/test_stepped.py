@@ -67,7 +67,7 @@ def lagging(request, refuge, shelf):
 def test_a_lagging_load_draws_what_an_r_l_draws_of_the_wave(lagging):
     worked, on, current = lagging
     drain, bridged = (worked.settled["nominal"].states[k] for k in ("load", "h_bridge"))
-    factor = worked.brief.power.power_factor
+    factor = worked.brief.output.power_factor
     assert math.cos(math.atan2(2 * math.pi * 50 * drain.inductance, drain.resistance)) == pytest.approx(factor, rel=1e-6)
     level = 230 / math.sqrt(on.mean())
     assert float((level * on * current).mean()) == pytest.approx(600, rel=2e-3), "it takes the power that was asked"
@@ -127,7 +127,7 @@ def test_switching_at_line_frequency_costs_next_to_nothing(stepped):
 
 def test_the_bank_carries_the_pulses(stepped):
     s, brief = stepped.settled["nominal"], stepped.brief
-    taken = drawn(step_demand(stepped.builds["h_bridge"].fraction, brief.power.power_factor))
+    taken = drawn(step_demand(stepped.builds["h_bridge"].fraction, brief.output.power_factor))
     mean = s.flow["h_bridge"] / stepped.builds["dc_link"].voltage
     bank = dc_link.capacitance(stepped.builds["dc_link"], stepped.shelf)
     state = s.states["dc_link"]

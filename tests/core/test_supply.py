@@ -73,7 +73,7 @@ def test_without_a_choke_the_link_sags_with_the_battery(refuge, shelf):
 
 
 def test_a_supply_seen_through_a_transformer_keeps_power_and_time_constant():
-    seen = referred(Supply(Feed(24.0, 0.02, 0.01), None, 0.0, math.inf, None, 5.0), 12.0)
+    seen = referred(Supply(Feed(24.0, 0.02, 0.01, 1e-6), None, 0.0, math.inf, None, 5.0), 12.0)
     cells = seen.feed
     assert cells.emf**2 / cells.resistance == pytest.approx(24.0**2 / 0.02)
     assert cells.resistance * cells.capacitance == pytest.approx(0.02 * 0.01)

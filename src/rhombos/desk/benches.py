@@ -35,7 +35,8 @@ def coils(desk: Desk, asked: Asked) -> Benches:
         worked = desk.work(asked)
     except Unbuildable:
         return Benches(benches=())
-    keys = [b.KEY for b in (*worked.route.blocks(asked.brief.output.waveform), *worked.route.asides())]
+    wave = asked.brief.output.waveform
+    keys = [b.KEY for b in (*worked.route.blocks(wave), *worked.route.asides(wave))]
     return Benches(benches=tuple(b for k in keys if (b := coil_bench(worked, k)) is not None))
 
 
@@ -126,7 +127,7 @@ def waves(desk: Desk, asked: WavesAsked) -> WavesOut:
     worked = desk.work(asked)
     at = worked.route.operating(worked.settled, worked.builds, worked.shelf)
     if at is None:
-        raise WaveError(f"this design makes a {asked.brief.output.waveform} wave; ask for a sine to see its carrier")
+        raise WaveError(f"this design's socket is {asked.brief.output.described}; ask for a sine to see its carrier")
     found = output_waves(at, asked.sampling, asked.samples)
     return WavesOut(
         edge_times=found.bridge.times.tolist(),

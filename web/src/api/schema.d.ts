@@ -1088,11 +1088,10 @@ export interface components {
              */
             frequency?: number | string;
             /**
-             * Kind of output
-             * @default AC
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
-            kind?: "AC";
+            kind: "AC";
             /**
              * Intended loads
              * @default [
@@ -1102,7 +1101,7 @@ export interface components {
              */
             loads?: ("lamp" | "heater" | "adapter" | "instrument" | "fan" | "compressor" | "rectifier")[];
             /** Power */
-            power?: components["schemas"]["PowerAsked"];
+            power?: components["schemas"]["AcPower"];
             /**
              * Share of the power, each load
              * @default []
@@ -1119,6 +1118,37 @@ export interface components {
              * @enum {string}
              */
             waveform?: "sine" | "modified" | "square";
+        };
+        /**
+         * AcPower
+         * @description … and at which power factor.
+         */
+        AcPower: {
+            /**
+             * Continuous power
+             * @default 600
+             */
+            continuous?: number | string;
+            /**
+             * Power factor
+             * @default 0.9
+             */
+            power_factor?: number | string;
+            /**
+             * A day's use, as 60 W 4 h, 500 W 20 min
+             * @default
+             */
+            profile?: string;
+            /**
+             * Surge power
+             * @default 1200
+             */
+            surge?: number | string;
+            /**
+             * Surge time
+             * @default 5
+             */
+            surge_time?: number | string;
         };
         /**
          * Answer
@@ -1372,7 +1402,7 @@ export interface components {
              *       }
              *     ]
              */
-            outputs?: components["schemas"]["AcOutput"][];
+            outputs?: (components["schemas"]["AcOutput"] | components["schemas"]["DcOutput"])[];
             /**
              * Sources
              * @default [
@@ -1656,6 +1686,34 @@ export interface components {
         Currency: {
             /** Currency */
             name: string;
+        };
+        /**
+         * DcOutput
+         * @description A socket at the link's own voltage, with what it is asked: a resistance, or whatever takes a steady current.
+         */
+        DcOutput: {
+            /**
+             * Dip at a step from nothing to full power
+             * @default 0.05
+             */
+            dip?: number | string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "DC";
+            /** Power */
+            power?: components["schemas"]["PowerAsked"];
+            /**
+             * Ripple, peak to peak
+             * @default 0.01
+             */
+            ripple?: number | string;
+            /**
+             * Output voltage, DC
+             * @default 340
+             */
+            voltage?: number | string;
         };
         /**
          * Decision
@@ -2477,7 +2535,7 @@ export interface components {
         Pictures: components["schemas"]["Chart"][];
         /**
          * PowerAsked
-         * @description How much, for how long, at which power factor.
+         * @description How much, and for how long.
          */
         PowerAsked: {
             /**
@@ -2485,11 +2543,6 @@ export interface components {
              * @default 600
              */
             continuous?: number | string;
-            /**
-             * Power factor
-             * @default 0.9
-             */
-            power_factor?: number | string;
             /**
              * A day's use, as 60 W 4 h, 500 W 20 min
              * @default
@@ -2877,7 +2930,7 @@ export interface components {
              * Waveform
              * @enum {string}
              */
-            waveform: "sine" | "modified" | "square";
+            waveform: "sine" | "modified" | "square" | "DC";
             /**
              * Weakest
              * @default
@@ -3234,12 +3287,27 @@ export interface components {
              * @default []
              */
             cursors?: string[][];
+            /**
+             * Direct
+             * @default false
+             */
+            direct?: boolean;
             /** End */
             end: number;
+            /**
+             * Events
+             * @default []
+             */
+            events?: ("steady" | "soft start" | "load step" | "short circuit")[];
             /** First */
             first: number;
             /** Last */
             last: number;
+            /**
+             * Loads
+             * @default []
+             */
+            loads?: ("as designed" | "none" | "adapter" | "lamp, cold" | "motor, starting" | "motor, running" | "transformer")[];
             /** Measured */
             measured: string[][];
             /** Period */

@@ -81,6 +81,7 @@ export function RectifierCircuit({ v }: { v: Values }) {
       <Terminal x={423} y={156} />
       <Tag x={430} y={124} at="end" name={v.current} value={v.ripple} />
       <Tag x={135} y={178} at="middle" value={v.diode} />
+      {v.parts && <Tag x={24} y={20} value={`${v.parts} such in series, each on its part of the secondary`} />}
     </>
   )
 }
@@ -177,11 +178,11 @@ export const LoadCircuit = ({ v }: { v: Values }) => (
     <Terminal x={90} y={146} />
     <Wire d="M93 40H260V48M260 88V96M260 144V146H93" />
     <Resistor x={260} y={48} turn={90} />
-    <Inductor x={260} y={96} turn={90} />
+    {v.factor === "DC" ? <Wire d="M260 96V144" /> : <Inductor x={260} y={96} turn={90} />}
     <path d="M150 30h26m-6-4 6 4-6 4" fill="none" stroke="var(--chakra-colors-copper)" strokeWidth="1.5" />
     <Tag x={163} y={22} at="middle" value={v.current} />
     <Tag x={90} y={98} at="middle" name={v.voltage} />
     <Tag x={284} y={74} name={v.power} value={v.factor} />
-    <Tag x={284} y={124} value="as a series R–L load" />
+    <Tag x={284} y={124} value={v.factor === "DC" ? "as a resistance" : "as a series R–L load"} />
   </>
 )

@@ -51,7 +51,7 @@ const Way = ({
 export function IsolationMap({ v }: { v: Values }) {
   const open = new Set((v.open ?? "").split(" "))
   const beyond = Boolean(v.beyond)
-  const high = beyond ? { x: 300, name: "link and bridge", value: v.link } : undefined
+  const high = beyond ? { x: 300, name: v.gates ? "link and bridge" : "link", value: v.link } : undefined
   return (
     <>
       <Island x={14} y={52} width={118} height={50} name="source side" value={v.source} />
@@ -63,7 +63,7 @@ export function IsolationMap({ v }: { v: Values }) {
         <>
           <Way d="M132 62H170V22H300" x={216} y={16} label="transformer" open={false} />
           <Way d="M132 72H184V38H300" x={242} y={34} label="feedback" open={open.has("link-feedback")} />
-          <Way d="M132 80H198V54H300" x={248} y={50} label="gates" open={open.has("bridge-gates")} />
+          {v.gates && <Way d="M132 80H198V54H300" x={248} y={50} label="gates" open={open.has("bridge-gates")} />}
           <Wire d="M376 56V96M398 56V96" />
         </>
       )}
@@ -72,7 +72,14 @@ export function IsolationMap({ v }: { v: Values }) {
       {v.output === "a pole on the source" && <Way d="M132 98H150V132H338" x={200} y={128} at="start" label="a pole tied" open />}
       <Way d="M58 102V148H140V176" x={62} y={144} at="start" label="shut-down input" open={open.has("shut-down-input")} />
       <Way d={`M40 102V168H124`} x={36} y={166} at="end" label="case" open={open.has("case")} />
-      <Way d="M392 140V176H340" x={400} y={162} at="start" label={v.output === "one pole earthed" ? "bond, RCD" : "no bond"} open={false} />
+      <Way
+        d="M392 140V176H340"
+        x={400}
+        y={162}
+        at="start"
+        label={v.output !== "one pole earthed" ? "no bond" : v.gates ? "bond, RCD" : "bond"}
+        open={false}
+      />
       <Way
         d={open.has("oscilloscope") ? `M${beyond ? 330 : 352} ${beyond ? 56 : 140}V160H280V176` : "M96 102V122H280V176"}
         x={286}

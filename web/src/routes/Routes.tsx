@@ -38,9 +38,9 @@ export function Routes({ handle, done }: { handle: DesignHandle; done: () => voi
     )
   const { comparison, qualities, picture } = asked.data
   const { design } = handle
-  const present = comparison.rows.find(
-    (r) => r.route === (design?.route ?? "push-pull link") && r.waveform === (design?.brief?.outputs?.[0]?.waveform ?? "sine"),
-  )
+  const asks = design?.brief?.outputs?.[0]
+  const wave = asks?.kind === "DC" ? "DC" : (asks?.waveform ?? "sine")
+  const present = comparison.rows.find((r) => r.route === (design?.route ?? "push-pull link") && r.waveform === wave)
   const shown = comparison.rows.find((r) => same(r, picked)) ?? present ?? comparison.rows[0]
   const choose = async (row: RouteRow) => {
     if (!design || (await handle.change(chosen(design, row, comparison)))) return
@@ -242,6 +242,12 @@ function Rated({ handle }: { handle: DesignHandle }) {
   )
 }
 
+/** What the first socket is asked, if it alternates. */
+const alternating = (design: Design) => {
+  const first = design.brief?.outputs?.[0]
+  return first?.kind === "AC" ? first : { kind: "AC" as const }
+}
+
 /** The change that choosing a route is: the route, its wave, no pins, and the comparison on record. */
 function chosen(design: Design, row: RouteRow, comparison: Comparison): Partial<Design> {
   const rows = comparison.rows.map((r) => ({
@@ -254,7 +260,7 @@ function chosen(design: Design, row: RouteRow, comparison: Comparison): Partial<
   return {
     route: row.route,
     pins: {},
-    brief: { ...design.brief, outputs: [{ ...design.brief?.outputs?.[0], waveform: row.waveform }] },
+    brief: row.waveform === "DC" ? design.brief : { ...design.brief, outputs: [{ ...alternating(design), waveform: row.waveform }] },
     decision: { weights: { ...comparison.weights }, chosen: row.title, rows },
   }
 }

@@ -143,15 +143,20 @@ export function Scope({ handle }: { handle: DesignHandle }) {
         )}
       </Flex>
       <Box px="4" pb="3" overflowY="auto" minH="0" borderLeft="1px solid" borderColor="hair">
-        <Pick title="load" names={LOADS} here={played.load} take={(load) => choose({ load })} />
-        <Pick title="event" names={EVENTS} here={played.event} take={(event) => choose({ event, periods: event === "steady" ? 4 : 8 })} />
+        <Pick title="load" names={seen?.loads ?? LOADS} here={played.load} take={(load) => choose({ load })} />
+        <Pick
+          title="event"
+          names={seen?.events ?? EVENTS}
+          here={played.event}
+          take={(event) => choose({ event, periods: event === "steady" ? 4 : 8 })}
+        />
         <Pick title="fed by" names={front ? SOURCES : SOURCES.slice(0, 2)} here={played.source} take={(source) => choose({ source })} />
         <Pick
           title="for"
           names={["2", "4", "8", "14", "20"]}
           here={String(played.periods)}
           take={(n) => choose({ periods: Number(n) })}
-          unit="line periods"
+          unit={seen?.direct ? "frames" : "line periods"}
         />
         {seen && <Window seen={seen} move={move} />}
         <TriggerRow

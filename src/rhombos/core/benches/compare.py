@@ -13,7 +13,7 @@ from rhombos.core.benches.suits import Judgement, judge
 from rhombos.core.blocks.h_bridge import AUDIBLE
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import ORDER, Finding
-from rhombos.core.design.outputs import Waveform
+from rhombos.core.design.outputs import DcOutput, Waveform
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Inventory, gather
 from rhombos.core.frame.points import STEADY, operating_points
@@ -92,8 +92,9 @@ class Comparison(BaseModel):
 
 
 def candidates(brief: Brief) -> Iterable[tuple[RouteName, Waveform]]:
-    """Every route with every wave it can make."""
-    return [(name, wave) for name, route in ROUTES.items() for wave in route.waveforms]
+    """Every route with every wave that it can make: of an AC output all, as whichever is asked might be another; else DC."""
+    direct = brief.output.waveform == "DC"
+    return [(name, wave) for name, route in ROUTES.items() for wave in route.waveforms if (wave == "DC") == direct]
 
 
 def compare(brief: Brief, shelf: Shelf, rules: Rules, weights: Weights | None = None) -> Comparison:
@@ -148,7 +149,7 @@ def _undominated(row: Row, rows: list[Row]) -> bool:
 
 def row_of(brief: Brief, name: RouteName, wave: Waveform, shelf: Shelf, rules: Rules) -> Row:
     """What one route with one wave would come to, sized from the shelf, nothing pinned."""
-    asked = brief.but(output={"waveform": wave})
+    asked = brief if wave == "DC" else brief.but(output={"waveform": wave})
     title = f"{ROUTES[name].title}, {wave}"
     try:
         worked = work_out(asked, {}, shelf, rules, name)
@@ -174,10 +175,12 @@ def _figures(worked: Worked, solution: Solution, stock: Inventory, title: str, s
     cells = worked.settled["low"].states["source"]
     current = None if cells.collapsed else cells.current
     refused = tuple(f"{j.load}: {j.reason}" for j in loads if j.verdict == "refuses")
-    clean = distortion <= brief.targets.distortion
+    kind, most = ("ripple", brief.output.ripple) if isinstance(brief.output, DcOutput) else (
+        "distortion", brief.targets.distortion)  # fmt: skip
+    clean = distortion <= most
     bent: tuple[str, ...] = ()
     if not clean:
-        bent = (f"distortion of {fmt(distortion, '%', 2)}; the brief asks {fmt(brief.targets.distortion, '%', 2)}",)
+        bent = (f"{kind} of {fmt(distortion, '%', 2)}; the brief asks {fmt(most, '%', 2)}",)
     against = stops + refused + _worst(solution.findings) + bent
     return Row(
         route=name,
@@ -247,6 +250,8 @@ def _weakest(solution: Solution) -> tuple[str, float]:
 def _output(worked: Worked) -> tuple[float, float, float]:
     """Distortion, crest factor and largest relative departure of the output from what was asked."""
     states = worked.settled["nominal"].states
+    if worked.brief.output.waveform == "DC":
+        return float(states["dc_link"].ripple / states["dc_link"].voltage), 1.0, _swing(worked)
     if not worked.brief.output.stepped:
         swing = _swing(worked) if "iron_transformer" in states else 0.0
         return float(states["output_filter"].distortion), math.sqrt(2), swing
@@ -256,8 +261,11 @@ def _output(worked: Worked) -> tuple[float, float, float]:
 
 def _swing(worked: Worked) -> float:
     asked = worked.brief.output.voltage
+    points = [s.states for k, s in worked.settled.items() if k in (*STEADY, "idle")]
+    if worked.brief.output.waveform == "DC":
+        return float(max(abs(states["dc_link"].voltage / asked - 1) for states in points))
     where = "iron_transformer" if "iron_transformer" in worked.builds else "h_bridge"
-    seen = [s.states[where].output for k, s in worked.settled.items() if k in (*STEADY, "idle")]
+    seen = [states[where].output for states in points]
     return float(max(abs(v / asked - 1) for v in seen))
 
 
@@ -266,8 +274,8 @@ def _noise(worked: Worked) -> tuple[str, float]:
     line = worked.brief.output.frequency
     if "iron_transformer" in worked.builds:
         return f"the iron hums at {short(2 * line, 'Hz')}", 0.3 if worked.brief.output.stepped else 0.6
-    carrier = getattr(worked.builds["h_bridge"], "carrier", AUDIBLE)
-    if not worked.brief.output.stepped and carrier < AUDIBLE:
+    carrier = getattr(worked.builds.get("h_bridge"), "carrier", AUDIBLE)
+    if worked.brief.output.waveform == "sine" and carrier < AUDIBLE:
         return f"the carrier sings at {short(carrier, 'Hz')}", 0.2
     return "silent but for a fan", 1.0
 
@@ -292,12 +300,13 @@ def _buildability(worked: Worked) -> tuple[Skill, str]:
         f"ferrite with {builds['transformer'].primary_turns} turns of {wires} strands in parallel, leakage to be kept down"
     )
     said.append("a link to regulate at a voltage that kills")
-    if not worked.brief.output.stepped:
+    sine = worked.brief.output.waveform == "sine"
+    if sine:
         said.append("a filter choke and a sine to adjust")
     positions = 4 if builds["front_end"].topology == "full bridge" else 2
     if positions == 4:
         said.append("four gate drives, two of them floating, before the link")
-    skill: Skill = "hard" if not worked.brief.output.stepped or positions == 4 else "some practice"
+    skill: Skill = "hard" if sine or positions == 4 else "some practice"
     return skill, "; ".join(said)
 
 

@@ -43,9 +43,10 @@ def high_times(need: DriveNeed) -> tuple[float, float]:
     return share / need.rate, max(0.0, (1 - share) / need.rate - 2 * need.dead_time)
 
 
-def boot_diode_for(need: DriveNeed, shelf: Shelf) -> str:
-    """The cheapest fast diode that blocks the bus."""
-    diodes = [d for d in shelf.all(Diode) if d.v_rating >= need.bus * (1 + DIODE_MARGIN) and d.t_rr <= SLOWEST_DIODE]
+def boot_diode_for(need: DriveNeed, supply: float, shelf: Shelf) -> str:
+    """The cheapest fast diode that blocks the bus with a supply, V, beside it."""
+    blocks = max(need.bus * (1 + DIODE_MARGIN), need.bus + supply)
+    diodes = [d for d in shelf.all(Diode) if d.v_rating >= blocks and d.t_rr <= SLOWEST_DIODE]
     pool = diodes or list(shelf.all(Diode))
     return min(pool, key=lambda d: (d.price, d.id)).id
 

@@ -306,7 +306,7 @@ def assess(
     found = margins(plant_of(path, build), compensator_of(build))
     swing, share = pulsation_of(path, build, need.demand, brief.output.frequency)
     ripple = swing.ripple * need.ripple
-    dip = dip_at_step(need, build.feed_forward, max(0.1, found.crossover), brief, ledger)
+    dip = dip_at_step(need, build, found.crossover, brief, ledger)
     turns = build.sense_turns if build.sensing == "current transformer" else 1
     burnt = (need.pulse_rms / turns) ** 2 * build.sense_resistor
     duty, flux, droop, reset = min(0.5, max(need.duty, 1e-3)), 0.0, 0.0, 0.0

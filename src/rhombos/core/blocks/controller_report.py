@@ -47,7 +47,7 @@ def report(sheet: Sheet, brief: Brief, need: ControllerNeed, highest_link: float
         sheet.result(name, symbol, title, unit)
     _told(sheet, ("slowest", "", "A fresh board, slowest", "Hz"), ("fastest", "", "A fresh board, fastest", "Hz"))
     if need.regulated:
-        _loop_figures(sheet, build)
+        _loop_figures(sheet, build, brief.output.frequency > 0)
     sheet.choice("sensing", "", "Current sensing")
     if build.sensing == "current transformer":
         sheet.choice("sense_turns", "N_{ct}", "Turns of the current transformer")
@@ -89,7 +89,7 @@ def report(sheet: Sheet, brief: Brief, need: ControllerNeed, highest_link: float
          })  # fmt: skip
 
 
-def _loop_figures(sheet: Sheet, build: ControllerBuild) -> None:
+def _loop_figures(sheet: Sheet, build: ControllerBuild, swings: bool) -> None:
     """What holds the link: set-point and compensation."""
     sheet.choice("feedback", "", "Feedback")
     if not build.feedback.startswith("zener"):
@@ -101,16 +101,18 @@ def _loop_figures(sheet: Sheet, build: ControllerBuild) -> None:
     _told(sheet, ("lowest", "", "Set-point, lowest corner", "V"), ("highest", "", "Set-point, highest corner", "V"))
     sheet.choice("control", "", "Control of the choke, by")
     if build.control == CURRENT:
-        sheet.choice("feed_forward", "", "Load power fed forward")
+        if swings:
+            sheet.choice("feed_forward", "", "Load power fed forward")
         sheet.result("slope", "m_c", "Slope compensation, least, at the choke", "A/s")
     sheet.choice("crossover", "f_x", "Crossover aimed at")
     for name in ("r2", "c1", "c2", "r3", "c3"):
         if getattr(build, name) > 0:
             sheet.choice(name, f"{name[0].upper()}_{name[1]}", f"Compensation {name.upper()}")
     sheet.result("resonance", "f_0", "Choke and bank resonate at", "Hz")
-    _told(sheet, ("crossover", "f_x", "Crossover reached", "Hz"), ("phase", r"\varphi_m", "Phase margin, degrees", "1"),
-          ("passed", r"|\sigma|", "Share of the output's pulsation that reaches the source", "%"),
-          ("mean_square", "k_p", "Mean square of the source's current, over its squared mean", "1"))  # fmt: skip
+    _told(sheet, ("crossover", "f_x", "Crossover reached", "Hz"), ("phase", r"\varphi_m", "Phase margin, degrees", "1"))
+    if swings:
+        _told(sheet, ("passed", r"|\sigma|", "Share of the output's pulsation that reaches the source", "%"),
+              ("mean_square", "k_p", "Mean square of the source's current, over its squared mean", "1"))  # fmt: skip
     sheet.result("dip", r"\Delta V_s", "Dip at a step from nothing to full power", "V")
     sheet.result("low_point", "", "Link, lowest, in such a step", "V")
     for school in sheet.now.schools:
@@ -232,13 +234,15 @@ def _loop_findings(
                    cures=(("Let the proposal choose how the link is held", free),))  # fmt: skip
     dipped: ControllerState = min(states.values(), key=lambda s: s.low_point)
     if dipped.low_point < need.floor:
-        sheet.find("dip", "fix", "Link dips below the crest at a load step",
-                   f"From nothing to full power it falls by {fmt(dipped.dip, 'V')} to {fmt(dipped.low_point, 'V')}; the crest "
-                   f"of the sine asks {fmt(need.floor, 'V')}: some crests are flattened until the loop has answered.",
+        deep = "Socket dips too far at a load step"
+        sheet.find("dip", "fix", deep if brief.output.waveform == "DC" else "Link dips below the crest at a load step",
+                   f"From nothing to full power it falls by {fmt(dipped.dip, 'V')} to {fmt(dipped.low_point, 'V')}; "
+                   + (f"the brief allows {fmt(need.floor, 'V')}." if brief.output.waveform == "DC" else "the crest of the sine "
+                      f"asks {fmt(need.floor, 'V')}: some crests are flattened until the loop has answered."),
                    "A larger bank, the load's power fed forward, a faster loop, or a higher link.", figure="low_point", cures=(
                        ("Let the proposal choose how the link is held", free),
                        ("Let the proposal choose the bank", {"dc_link.capacitor": None, "dc_link.count": None})))  # fmt: skip
-    if build.control == CURRENT and build.crossover > brief.output.frequency:
+    if build.control == CURRENT and 0 < brief.output.frequency < build.crossover:
         sheet.find("near_line", "fix", "Crossover too near twice the line",
                    f"At {short(build.crossover, 'Hz')} the loop neither leaves the pulsation to the bank nor holds the link "
                    "against it.", "A crossover of a fifth of the line or less, or a fast loop.", figure="crossover",

@@ -12,15 +12,13 @@ from rhombos.core.blocks.base import Build, by_route, part, propose_resistor, re
 from rhombos.core.book import link as book
 from rhombos.core.book import source
 from rhombos.core.design.brief import Brief
+from rhombos.core.design.outputs import DcOutput
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted
 from rhombos.core.frame.ledger import SILENT, Ledger
-from rhombos.core.frame.points import STEADY
-from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.sheet import Sheet
 from rhombos.core.parts import Capacitor, Resistor, Shelf
 from rhombos.core.units.preferred import at_most
-from rhombos.core.units.quantities import Ohm, Volt, fmt, short
+from rhombos.core.units.quantities import Ohm, Volt
 from rhombos.core.waves.pulsation import STILL, Drawn, Pulsation
 
 KEY, TITLE = "dc_link", "Link"
@@ -39,7 +37,7 @@ RESERVE = 1.03
 class DcLinkBuild(Build):
     """Voltage, capacitors and bleeder."""
 
-    voltage: Volt = Field(ge=20, le=900, title="Link voltage")
+    voltage: Volt = Field(ge=10, le=1650, title="Link voltage")
     capacitor: str = part("capacitor", "Link capacitor")
     count: int = Field(ge=1, le=40, title="Link capacitors in parallel")
     bleeder: Ohm = Field(ge=100, le=10e6, title="Bleeder")
@@ -53,7 +51,9 @@ class LinkNeed:
     """Apparent output power, VA; what the bridge draws: peak output current, A, modulation index, power factor; mean
     current, A; ripple of the link choke, peak to peak, A; peak fundamental the bridge must make, V; for a stepped wave what
     it makes of the bank; the link's mean where nothing holds it, and as far as it climbs unloaded, V; what of
-    the output's pulsation the bank keeps."""
+    the output's pulsation the bank keeps. Where the link is the socket itself, `bridge_peak` is the least that it may stand at,
+    `direct` is the frequency of one switch of its stage, Hz, and `answers` that at which its loop is meant to cross over; else
+    they are 0."""
 
     apparent: float
     peak_current: float
@@ -66,6 +66,8 @@ class LinkNeed:
     level: float | None = None
     climb: float = 0.0
     swing: Pulsation = STILL
+    direct: float = 0.0
+    answers: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,7 +112,7 @@ def highest(build: DcLinkBuild, need: LinkNeed, line: float, shelf: Shelf, rules
     """Top of the ripple above the set-point's tolerance, V, at an output frequency, Hz; or what a link that nothing holds
     climbs to with little load."""
     level = need.level or build.voltage
-    top = level * (1 + _tolerance(build, rules)) + _ripple(need, level, capacitance(build, shelf), line, SILENT) / 2
+    top = level * (1 + _tolerance(build, rules)) + _ripple(need, level, _bank(build, shelf), line, SILENT) / 2
     return top if build.held else max(top, need.climb)
 
 
@@ -119,8 +121,22 @@ def _tolerance(build: DcLinkBuild, rules: Rules) -> float:
     return rules.link_tolerance if build.held else 0.0
 
 
-def _ripple(need: LinkNeed, voltage: float, bank: float, line: float, ledger: Ledger) -> float:
-    """Ripple at twice the line, peak to peak, V."""
+Bank = tuple[float, float]
+"""Capacitance, F, and series resistance, Ω, of all cans."""
+
+
+def _bank(build: DcLinkBuild, shelf: Shelf) -> Bank:
+    return capacitance(build, shelf), shelf.get(Capacitor, build.capacitor).esr * build.banks / build.count
+
+
+def _ripple(need: LinkNeed, voltage: float, cans: Bank, line: float, ledger: Ledger) -> float:
+    """Ripple at twice the line, peak to peak, V; of a link that is the socket itself, the stage's own."""
+    bank, esr = cans
+    if need.direct:
+        common = {"dI": need.choke_ripple, "ESR": esr, "f_s": need.direct, "C": bank}
+        if need.level is None:
+            return ledger.work("dc_link.ripple", book.smoothed_ripple, **common)
+        return ledger.work("dc_link.ripple", book.pulsed_ripple, I_out=max(need.current, 1e-6), **common)
     if need.drawn is None:
         return ledger.work("dc_link.ripple", book.ripple_kept, kept=need.swing.ripple, S=need.apparent, f_line=line, C=bank,
                            V_dc=voltage)  # fmt: skip
@@ -131,6 +147,8 @@ def _ripple(need: LinkNeed, voltage: float, bank: float, line: float, ledger: Le
 
 def _slow_current(need: LinkNeed, voltage: float, ledger: Ledger) -> float:
     """Current of the bank at twice the line and its harmonics, RMS, A."""
+    if need.direct:
+        return 0.0
     if need.drawn is None:
         return ledger.work("dc_link.slow_current", book.current_kept, kept=need.swing.current, S=need.apparent, V_dc=voltage)
     return ledger.work("dc_link.slow_current", book.stepped_current, kept=need.swing.current, I_in=need.current,
@@ -147,10 +165,12 @@ def propose(
     if "capacitor" not in fields or "count" not in fields:
         fields = _cans(need, voltage, brief, fields, shelf, rules) | fields
     banks = fields["banks"]
-    bank = fields["count"] * shelf.get(Capacitor, fields["capacitor"]).c / banks
+    can = shelf.get(Capacitor, fields["capacitor"])
+    bank = fields["count"] * can.c / banks
     surge = brief.power.surge / brief.power.continuous
     surged = replace(need, apparent=surge * need.apparent, current=surge * need.current)
-    top = _highest_mean(need, fields, rules) + _ripple(surged, voltage, bank, brief.output.frequency, SILENT) / 2
+    top = _highest_mean(need, fields, rules) + _ripple(
+        surged, voltage, (bank, can.esr * banks / fields["count"]), brief.output.frequency, SILENT) / 2  # fmt: skip
     if "bleeder" not in fields:
         volts = max(top, 1.1 * rules.safe_voltage)
         ohms = book.bleed_time.invert("R", {"C": bank, "V": volts, "V_safe": rules.safe_voltage, "t": rules.bleed_time})
@@ -173,17 +193,24 @@ def _cans(
     slow = _slow_current(need, voltage, SILENT) * SLOW_RIPPLE
     fast = book.combined_ripple.work({"I_rms": _switching_current(need), "dI": need.choke_ripple})
     current = RESERVE * math.hypot(slow, fast)
-    pulsation = _ripple(need, voltage, 1.0, brief.output.frequency, SILENT)
-    surge = brief.power.surge / brief.power.continuous
-    banks = pins["banks"]
-    bank = banks * max(pulsation / (rules.link_ripple * voltage), _for_a_step(need, voltage, brief, pins, rules))
+    line, banks = brief.output.frequency, pins["banks"]
+    pulsation = 0.0 if need.direct else _ripple(need, voltage, (1.0, 0.0), line, SILENT)
+    surge = 1.0 if need.direct else brief.power.surge / brief.power.continuous
+    allowed = ripple_allowed(brief, rules) * voltage
+    bank = banks * max(pulsation / allowed, _for_a_step(need, voltage, brief, pins, rules))
+    families = ("electrolytic", "film dc") if need.direct else ("electrolytic",)
     best: tuple[float, str, int] | None = None
     for can in shelf.all(Capacitor):
-        if can.family != "electrolytic" or pins.get("capacitor", can.id) != can.id:
+        if can.family not in families or pins.get("capacitor", can.id) != can.id:
             continue
         count = max(math.ceil(bank / can.c - 1e-9), math.ceil(current / (can.i_ripple * (1 - rules.ripple_current_margin))))
+        of_one = banks * pulsation / can.c
+        if need.direct:
+            of_one = _ripple(need, voltage, (can.c / banks, can.esr * banks), line, SILENT)
+            jumps = can.esr * banks * need.current / (voltage - need.bridge_peak)  # at a step, before anything answers
+            count = max(count, math.ceil(RESERVE * max(of_one / allowed, jumps)))
         count = int(pins.get("count", max(1, count)))
-        top = _highest_mean(need, pins, rules) + RESERVE * banks * surge * pulsation / (count * can.c) / 2
+        top = _highest_mean(need, pins, rules) + RESERVE * surge * of_one / count / 2
         if "capacitor" not in pins and banks * can.v_rating * (1 - rules.link_capacitor_margin) < top:
             continue
         key = (count * can.price + 0.2 * count + 100 * max(0, count - MOST_CANS), can.id, count)
@@ -197,6 +224,9 @@ def _cans(
 def _for_a_step(need: LinkNeed, voltage: float, brief: Brief, pins: dict[str, Any], rules: Rules) -> float:
     """Capacitance that keeps a sine's crest whole, or a stepped wave up, at a step from nothing to full power, F."""
     power, floor, swinging = need.current * voltage, need.bridge_peak, need.apparent
+    if need.direct:
+        asked = {"P": power, "f_x": need.answers, "V_dc": voltage, "dV": voltage - floor}
+        return STEP_RESERVE * book.step_dip.invert("C", asked) if pins["held"] else 0.0
     if need.drawn is not None:
         floor, swinging = (1 - STEP_FALLS) * voltage, need.drawn.swing * power / 2
     room = voltage * (1 - rules.link_tolerance) - floor
@@ -219,7 +249,7 @@ def assess(need: LinkNeed, build: DcLinkBuild, brief: Brief, shelf: Shelf, rules
     """Ripple, currents, energy and what the bleeder burns."""
     work, can, v = ledger.work, shelf.get(Capacitor, build.capacitor), need.level or build.voltage
     bank = capacitance(build, shelf)
-    ripple = _ripple(need, v, bank, brief.output.frequency, ledger)
+    ripple = _ripple(need, v, _bank(build, shelf), brief.output.frequency, ledger)
     slow = _slow_current(need, v, ledger)
     bridge = 0.0
     if need.peak_current > 0 and need.drawn is None:
@@ -236,7 +266,7 @@ def assess(need: LinkNeed, build: DcLinkBuild, brief: Brief, shelf: Shelf, rules
             "mean": v, "climbs with little load": max(0.0, need.climb - v - ripple / 2), "half the ripple": ripple / 2}),
         trough=v * (1 - _tolerance(build, rules)) - ripple / 2,
         needed=work("dc_link.needed", book.link_needed, V_bridge=need.bridge_peak,
-                    M_max=1.0 if need.drawn is not None else rules.modulation_limit),
+                    M_max=1.0 if need.drawn is not None or need.direct else rules.modulation_limit),
         slow_current=slow, fast_current=fast, can_current=heating / build.count, bleeder_power=bleeder,
         stored=work("dc_link.stored", book.stored_energy, C=bank, V=v),
         safe_time=work("dc_link.safe_time", book.bleed_time, R=build.bleeder, C=bank, V=max(v, rules.safe_voltage),
@@ -246,101 +276,21 @@ def assess(need: LinkNeed, build: DcLinkBuild, brief: Brief, shelf: Shelf, rules
     )  # fmt: skip
 
 
+def ripple_allowed(brief: Brief, rules: Rules) -> float:
+    """Ripple of the link, peak to peak, over its voltage: the house's, or that of the socket which it is."""
+    return brief.output.ripple if isinstance(brief.output, DcOutput) else rules.link_ripple
+
+
+def banks_for(voltage: float, capacitor: str | None, ripple: float, shelf: Shelf, rules: Rules) -> int:
+    """How many banks in series stand a link, V, with its tolerance and ripple, share of it; of a capacitor, or of the tallest
+    there is."""
+    tall = [c.v_rating for c in shelf.all(Capacitor) if c.family == "electrolytic"]
+    rating = shelf.get(Capacitor, capacitor).v_rating if capacitor else max(tall, default=voltage)
+    top = voltage * (1 + rules.link_tolerance + RESERVE * ripple / 2)
+    return max(1, math.ceil(top / (rating * (1 - rules.link_capacitor_margin)) - 1e-9))
+
+
 def parts(build: DcLinkBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Capacitors and bleeder."""
     return (fitted("link capacitor", shelf.get(Capacitor, build.capacitor), build.count * build.banks),
             fitted("bleeder", shelf.get(Resistor, build.bleeder_part), build.banks))  # fmt: skip
-
-
-def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
-    """The link's figures and findings."""
-    build: DcLinkBuild = sheet.build  # type: ignore[assignment]
-    rules, now = sheet.rules, sheet.now
-    can, series = sheet.shelf.get(Capacitor, build.capacitor), sheet.shelf.get(Resistor, build.bleeder_part)
-    bank, banks = capacitance(build, sheet.shelf), build.banks
-    sheet.choice("voltage", "V_{dc}", "Link voltage, mean" if build.held else "Link it is wound for, full power")
-    if not build.held:
-        sheet.fixed_value("mean", "V_{dc}", "Link voltage, mean", now.voltage, "V", sheet.points["nominal"].label)
-    peak = sheet.limited("peak", r"V_{dc,pk}", "Link voltage, highest", "V", banks * can.v_rating,
-                         rules.link_capacitor_margin)  # fmt: skip
-    ripple = sheet.limited("ripple", r"\Delta V", "Ripple at twice the line", "V",
-                           2 * rules.link_ripple * build.voltage, 0.5, over=STEADY)  # fmt: skip
-    current = sheet.limited("can_current", r"I_C", "Ripple current of one can", "A", can.i_ripple,
-                            rules.ripple_current_margin, over=STEADY)  # fmt: skip
-    sheet.choice("capacitor", "C_{dc}", "Link capacitor")
-    sheet.choice("count", "n_C", f"Link capacitors in parallel{', each bank' if banks > 1 else ''}")
-    sheet.fixed_value("bank", r"C", "Whole bank", bank, "F", "as built")
-    sheet.result("needed", r"V_{dc,\min}", "Minimum link for the full wave", "V")
-    sheet.result("slow_current", r"I_{2f}", "Current, twice the line", "A")
-    sheet.result("fast_current", r"I_{hf}", "Current, switching", "A")
-    sheet.choice("bleeder", "R_b", "Bleeder")
-    sheet.choice("bleeder_part", "", "Bleeder series")
-    power = sheet.limited("bleeder_power", r"P_b", "Power of the bleeder", "W", banks * series.power, rules.resistor_margin,
-                          over=STEADY)  # fmt: skip
-    sheet.result("stored", "W", "Energy stored", "J")
-    safe = sheet.limited("safe_time", r"t_{60V}", f"Time to {short(rules.safe_voltage, 'V')} after switch-off", "s",
-                         2 * rules.bleed_time, 0.5, over=("nominal",))  # fmt: skip
-    sheet.result("loss", "P", "Loss, capacitors and bleeder", "W")
-    free = {"dc_link.capacitor": None, "dc_link.count": None}
-    short_of = {k: s.needed - s.trough for k, s in sheet.states.items() if k in STEADY}
-    worst = max(short_of, key=lambda k: short_of[k])
-    if short_of[worst] > 0 and not brief.output.stepped:
-        reached = sheet.states[worst].trough
-        asked = least_voltage(sheet.states[worst].needed * rules.modulation_limit,
-                              max(rules.link_ripple, sheet.states[worst].ripple / build.voltage), rules)  # fmt: skip
-        cannot = sheet.states[worst].needed * rules.modulation_limit > reached
-        sheet.find("too_low", "stop" if cannot else "fix", "The link is too low for the full sine",
-                   f"Its trough is {fmt(reached, 'V')}; the peak of the sine with all drops asks "
-                   f"{fmt(sheet.states[worst].needed, 'V')} at the rules' modulation of {rules.modulation_limit:g}: "
-                   + ("the tops are cut off." if cannot else "little is left for a disturbance."),
-                   f"Raise the link to {short(asked, 'V')}, or use more capacitance.", figure="voltage",
-                   cures=((f"Raise the link to {short(asked, 'V')}", {"dc_link.voltage": asked}),))  # fmt: skip
-    if peak.severity:
-        lower = least_voltage(now.needed * rules.modulation_limit, now.ripple / build.voltage, rules)
-        cures: list[tuple[str, dict[str, Any]]] = [("Use capacitors of a higher rating", dict(free))]
-        if build.held and peak.value - (build.voltage - lower) * (1 + rules.link_tolerance) <= peak.limit:
-            cures.insert(0, (f"Lower the link to {short(lower, 'V')}", {"dc_link.voltage": lower}))
-        sheet.find("capacitor_voltage", peak.severity,
-                   "Link beyond its capacitors' rating" if peak.severity == "stop" else "Link capacitor close to its rating",
-                   (f"{short(build.voltage, 'V')} with tolerance and ripple" if build.held else
-                    "On the highest input, with little load, the link") + f" reaches {fmt(peak.value, 'V')} on "
-                   f"{short(banks * can.v_rating, 'V')}; the rules ask a margin of {fmt(rules.link_capacitor_margin, '%', 2)}.",
-                   "Lower the link only while it still makes the sine; else capacitors of a higher rating.", worst=peak,
-                   cures=tuple(cures))  # fmt: skip
-    if ripple.severity:
-        sheet.find("ripple", "fix" if ripple.severity == "stop" else "watch", "Link ripple above limit",
-                   f"{fmt(ripple.value, 'V')} at {short(2 * brief.output.frequency, 'Hz')}, "
-                   f"{fmt(ripple.value / build.voltage, '%', 3)} of the link.", "More capacitance.", worst=ripple,
-                   cures=(("Let the proposal choose the capacitors", dict(free)),))  # fmt: skip
-    if current.severity:
-        sheet.find("can_current", current.severity, "Link capacitors carry too much current",
-                   f"{fmt(current.value, 'A')} in each can of {short(can.i_ripple, 'A')}: life falls by half every 10 K.",
-                   "More cans, or larger ones.", worst=current,
-                   cures=(("Let the proposal choose the capacitors", dict(free)),))  # fmt: skip
-    if power.severity:
-        sheet.find("bleeder_heat", power.severity, "The bleeder runs too hot",
-                   f"{fmt(power.value, 'W')} in a {series.label} resistor, all day.", "A stronger series, or more ohms.",
-                   worst=power, cures=(("Let the proposal choose it", {
-                       "dc_link.bleeder": None, "dc_link.bleeder_part": None}),))  # fmt: skip
-    if banks * series.v_rating < peak.value:
-        sheet.find("bleeder_voltage", "stop", "The bleeder cannot stand the link",
-                   f"{fmt(peak.value / banks, 'V')} on a {short(series.v_rating, 'V')} resistor; it fails open and the "
-                   "link stays charged.", "Two in series, or a series of higher voltage.", figure="bleeder_part",
-                   cures=(("Let the proposal choose it", {"dc_link.bleeder_part": None}),))  # fmt: skip
-    if safe.severity:
-        sheet.find("bleeds_slowly", "stop" if safe.severity == "stop" else "fix", "The link stays dangerous too long",
-                   f"{fmt(now.stored, 'J')} takes {fmt(safe.value, 's')} to fall to {short(rules.safe_voltage, 'V')}; the "
-                   f"rules ask {fmt(rules.bleed_time, 's')}.", "Fewer ohms in the bleeder; measure before you touch.",
-                   worst=safe, cures=(("Let the proposal choose the bleeder", {
-                       "dc_link.bleeder": None, "dc_link.bleeder_part": None}),))  # fmt: skip
-    if banks > 1:
-        sheet.find("balance", "note", "The banks must share the voltage",
-                   f"{banks} banks in series stand {fmt(peak.value / banks, 'V')} each only while they are equal: leakage and "
-                   "tolerance pull them apart.", f"Make the bleeder of {banks} equal resistors, one across each bank "
-                   f"({fmt(build.bleeder / banks, 'ohm', 3)} each).", figure="count")  # fmt: skip
-    return sheet.close(
-        short(now.voltage, "V"), "kills; stays charged after switch-off: bleed, wait, measure, then touch", power_in,
-        power_in - now.loss,
-        {"voltage": short(now.voltage, "V"), "banks": str(banks), "ripple": f"{fmt(now.ripple, 'V')} pp",
-         "capacitor": f"{build.count} × {can.label}" + (", twice" if banks > 1 else ""), "bleeder": fmt(build.bleeder, "ohm"),
-         "stored": fmt(now.stored, "J"), "safe": fmt(now.safe_time, "s")})  # fmt: skip

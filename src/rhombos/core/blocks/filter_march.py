@@ -28,19 +28,22 @@ LEAST_LAG = 1e-3
 """Reactance over resistance below which a load has none."""
 TRIES, NEAR = 6, 5e-4
 """Sizes of adapter, modulation and source that are tried until power, output and rail are those asked for, and how near."""
-TURNED = np.array([-1.0, -1.0, -1.0, -1.0, 1.0, 1.0])
-"""What half a period makes of inductor, output, load and magnetising current: the other way about; smoothing capacitor and rail
-stay."""
+TURNED = np.array([-1.0, -1.0, -1.0, -1.0, 1.0, 1.0, 1.0])
+"""What half a period makes of inductor, output, load and magnetising current: the other way about; smoothing capacitor, rail
+and source stay."""
+LEAST_LEADS = 1e-9
+"""Inductance that all leads have, H."""
 
 
 @dataclass(frozen=True, slots=True)
 class Feed:
-    """What stands before the bridge: its mean voltage, V; a source's resistance, Ω, beside a bank, F; the share that the
-    diodes' drop of an adapter is of what it is at the socket (a transformer steps it down), and what a transformer takes to be
-    magnetised, RMS, A."""
+    """What stands before the bridge: its mean voltage, V; a source's resistance, Ω, and leads, H, beside a bank, F; the share
+    that the diodes' drop of an adapter is of what it is at the socket (a transformer steps it down), and what a transformer
+    takes to be magnetised, RMS, A."""
 
     mean: float
     resistance: float
+    leads: float
     bank: float
     stepped: float
     magnetising: float
@@ -67,7 +70,7 @@ def marched_flow(way: Way, feed: Feed, index: float, power: float, near: Flow) -
         if rested is None:
             return None
         states, ways, begin = rested
-        inductor, output, lag, _, held, rail = states
+        inductor, output, lag, _, held, rail, _ = states
         over = np.maximum(0.0, ways * output - held - feed.stepped * DIODES)
         pulses = ways * over * power * tried.larger / (BEFORE * way.voltage**2)
         first = _phasor(output, 1)
@@ -94,17 +97,17 @@ def _linear(way: Way) -> complex:
 
 
 def _steps(way: Way, feed: Feed, watts: float, tried: _Tried) -> dict[float, Array]:
-    """What each step makes of the states, by the way the rectifier conducts; shape (steps, 7, 7), the last state is one.
+    """What each step makes of the states, by the way the rectifier conducts; shape (steps, 8, 8), the last state is one.
 
     Source: the third-order step of Radau's rule, (1 + z/3)/(1 − 2z/3 + z²/6), which damps what is faster than a step.
     """
     omega, size = 2 * math.pi * way.frequency, watts / way.voltage**2
-    linear, m = _linear(way), tried.index * np.sin(ENDS - math.pi / (2 * STEPS))
+    linear, leads, m = _linear(way), max(LEAST_LEADS, feed.leads), tried.index * np.sin(ENDS - math.pi / (2 * STEPS))
     made = {}
     for sign in (0.0, 1.0, -1.0):
-        a = np.zeros((STEPS, 7, 7))
+        a = np.zeros((STEPS, 8, 8))
         a[:, 0, 0], a[:, 0, 1] = -way.ohms / way.henry, -1 / way.henry
-        a[:, 0, 5], a[:, 0, 6] = m / way.henry, m * tried.source / way.henry
+        a[:, 0, 5], a[:, 0, 7] = m / way.henry, m * tried.source / way.henry
         a[:, 1, 0], a[:, 1, 2], a[:, 1, 3] = 1 / way.farad, -1 / way.farad, -1 / way.farad
         if linear.imag:  # in series: R + jωL of what the loads take
             across = 1 / linear.conjugate()
@@ -117,13 +120,14 @@ def _steps(way: Way, feed: Feed, watts: float, tried: _Tried) -> dict[float, Arr
         if sign:
             a[:, 1, 1] -= 1 / (before * way.farad)
             a[:, 1, 4] += sign / (before * way.farad)
-            a[:, 1, 6] += sign * feed.stepped * DIODES / (before * way.farad)
+            a[:, 1, 7] += sign * feed.stepped * DIODES / (before * way.farad)
             a[:, 4, 1] += sign / (before * smoothing)
             a[:, 4, 4] -= 1 / (before * smoothing)
-            a[:, 4, 6] -= feed.stepped * DIODES / (before * smoothing)
-        a[:, 5, 0], a[:, 5, 5] = -m / feed.bank, -1 / (feed.resistance * feed.bank)
+            a[:, 4, 7] -= feed.stepped * DIODES / (before * smoothing)
+        a[:, 5, 0], a[:, 5, 6] = -m / feed.bank, 1 / feed.bank
+        a[:, 6, 5], a[:, 6, 6] = -1 / leads, -feed.resistance / leads
         z = a * (math.pi / STEPS / omega)
-        one = np.eye(7)
+        one = np.eye(8)
         made[sign] = np.asarray(np.linalg.solve(one - 2 * z / 3 + z @ z / 6, one + z / 3), dtype=np.float64)
     return made
 
@@ -131,25 +135,25 @@ def _steps(way: Way, feed: Feed, watts: float, tried: _Tried) -> dict[float, Arr
 def _begin(way: Way) -> Array:
     """A guess of the states where the modulation rises through zero: as if the load were linear."""
     peak = math.sqrt(2) * way.voltage
-    return np.array([-math.sqrt(2) * way.behind, 0.0, 0.0, 0.0, 0.9 * peak, 0.0])
+    return np.array([-math.sqrt(2) * way.behind, 0.0, 0.0, 0.0, 0.9 * peak, 0.0, 0.0])
 
 
 def _at_rest(made: dict[float, Array], way: Way, begin: Array, stepped: float) -> tuple[Array, Array, Array] | None:
     """Half a period at rest: the states after each step, as rows; which way each step conducted; how it begins."""
     drop, amps, volts = stepped * DIODES, way.in_phase + abs(way.behind), way.voltage
-    scale = np.array([amps, volts, amps, amps, volts, volts])
+    scale = np.array([amps, volts, amps, amps, volts, volts, amps])
     for _ in range(MOST_HALVES):
-        state, kept, signs, makes = np.append(begin, 1.0), np.empty((STEPS, 7)), np.empty(STEPS), np.eye(7)
+        state, kept, signs, makes = np.append(begin, 1.0), np.empty((STEPS, 8)), np.empty(STEPS), np.eye(8)
         for k in range(STEPS):
             level = state[4] + drop
             sign = 1.0 if state[1] > level else -1.0 if -state[1] > level else 0.0
             step = made[sign][k]
             state, makes = step @ state, step @ makes
             kept[k], signs[k] = state, sign
-        off = TURNED * begin - state[:6]
+        off = TURNED * begin - state[:7]
         if float(np.abs(off / scale).max()) < AT_REST:
-            return kept[:, :6].T, signs, begin
-        begin = begin + np.linalg.solve(makes[:6, :6] - np.diag(TURNED), off)
+            return kept[:, :7].T, signs, begin
+        begin = begin + np.linalg.solve(makes[:7, :7] - np.diag(TURNED), off)
     return None
 
 

@@ -127,7 +127,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
     sheet.result("loss", "P", "Loss, whole stage", "W")
     _voltage_findings(sheet, voltage, build, device)
     if duty:
-        _duty_findings(sheet, duty)
+        _duty_findings(sheet, duty, brief)
     if current.severity:
         sheet.find(
             "current",
@@ -238,7 +238,7 @@ def _voltage_findings(sheet: Sheet, worst: Any, build: FrontEndBuild, device: Mo
     )
 
 
-def _duty_findings(sheet: Sheet, worst: Any) -> None:
+def _duty_findings(sheet: Sheet, worst: Any, brief: Brief) -> None:
     more: tuple[tuple[str, dict[str, PinValue]], ...] = (
         ("Let the proposal choose the turns", {"transformer.primary_turns": None, "transformer.secondary_turns": None}),
     )
@@ -269,7 +269,8 @@ def _duty_findings(sheet: Sheet, worst: Any) -> None:
             "surge_sags",
             "watch",
             "The surge sags on the lowest input",
-            f"The surge would take a duty of {fmt(surge, '1')} a side: the link falls below its set-point until "
+            f"The surge would take a duty of {fmt(surge, '1')} a side: the link"
+            f"{', and with it the socket,' if brief.output.waveform == 'DC' else ''} falls below its set-point until "
             "the surge is over.",
             "More secondary turns, or start motors on a higher input.",
             figure="crest_duty",

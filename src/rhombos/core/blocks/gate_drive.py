@@ -211,7 +211,7 @@ def propose(
     ringing = fields["supply"] * (1 + RINGING)
     fields.setdefault("zener", "fitted" if ringing > 0.9 * limit >= fields["supply"] else "none")
     if "boot_diode" not in fields:
-        fields["boot_diode"] = boot_diode_for(need, shelf)
+        fields["boot_diode"] = boot_diode_for(need, fields["supply"], shelf)
     chosen = "boot_capacitor" not in fields
     if chosen:
         fields["boot_capacitor"] = boot_capacitor_for(need, fields, driver, device, least, shelf)

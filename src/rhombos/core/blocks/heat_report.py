@@ -232,6 +232,7 @@ def _heat(sheet: Sheet, build: HeatBuild, need: HeatNeed, now: HeatState, rise: 
             "Switch off sooner.",
             figure="hot",
             cures=(limits,),
+            unavoidable="they are beyond what is allowed in use already" if worst.junction > worst.allowed else None,
         )
     if build.hot - now.error < hottest.sink:
         sheet.find(

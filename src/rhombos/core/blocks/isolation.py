@@ -27,8 +27,8 @@ OPTO, WIRED = "opto-coupler", "wired straight"
 CASE_EARTH, CASE_FREE, CASE_RETURN = "earthed", "left open", "carries a return"
 SAFE_CLIP, BRIDGE_CLIP = "source negative", "on the bridge"
 NO_COIL, DIODE, ZENER = "nothing", "diode", "diode and zener"
-PROOF = 3750.0
-"""What barrier parts of the usual kind are tested with, V RMS."""
+PROOFS = (3750.0, 5000.0, 6000.0, 7500.0)
+"""What barrier parts are tested with, V RMS; the first is the usual."""
 CONVERTER = 3.3
 ISOLATOR = 0.01
 """Error of an isolated sense amplifier, as a share."""
@@ -40,6 +40,8 @@ DRIFT = 0.003
 """What drifts after calibration: reference and resistors over temperature."""
 CORNER, SLOWEST = 20.0, 8.0
 """Corner of a proposed sense filter over the line, and the least that still follows it."""
+STEADY_CORNER = 1e3
+"""Corner of a proposed sense filter on direct voltage, Hz."""
 COIL_CURRENT, COIL_HENRY, COIL_STRAY = 0.1, 0.3, 150e-12
 """A relay's coil, A and H, and the stray capacitance into which its current goes when nothing else takes it, F."""
 CLAMPED_AT = 2.0
@@ -85,9 +87,9 @@ class Crossing:
 
 @dataclass(frozen=True, slots=True)
 class IsolationNeed:
-    """Source: empty, full, V; highest link and highest peak at the socket, V; the output, V RMS. Whether link and socket lie
-    beyond a transformer, what the feedback and the bridge's gates cross by, and whether each of those is a barrier. Line
-    frequency, and how often the output is sampled, Hz (0 where nothing carries it)."""
+    """Source: empty, full, V; highest link and highest peak at the socket, V; the output, V RMS or DC. Whether link and socket
+    lie beyond a transformer, what the feedback and the bridge's gates cross by, and whether each of those is a barrier. Line
+    frequency (0 on direct voltage), and how often the output is sampled, Hz (0 where nothing carries it)."""
 
     empty: float
     full: float
@@ -101,6 +103,21 @@ class IsolationNeed:
     gates_isolated: bool
     line: float
     sampled: float
+
+    @property
+    def direct(self) -> bool:
+        """Whether the socket is the link itself, at direct voltage."""
+        return self.line == 0
+
+    @property
+    def rests(self) -> float:
+        """Where the sensed voltage rests in the converter's span."""
+        return 0.0 if self.direct else HALF
+
+    @property
+    def room(self) -> float:
+        """What of the converter a peak may take, V."""
+        return (1 - self.rests) * CONVERTER
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,6 +144,7 @@ def crossings(build: IsolationBuild, need: IsolationNeed) -> tuple[Crossing, ...
     found = [Crossing("power", "source", high, "transformer", True, "its insulation between windings, tested")]
     if need.beyond:
         found.append(Crossing("link feedback", "link", "source", need.feedback, need.feedback_isolated))
+    if need.beyond and not need.direct:
         found.append(Crossing("bridge gates", "source", "link", need.gates, need.gates_isolated))
     found.append(Crossing("output sense", "mains", "source", build.sensing, build.sensing != DIVIDER))
     found.append(
@@ -156,15 +174,16 @@ def propose(need: IsolationNeed, pins: dict[str, Any], rules: Rules) -> Isolatio
         "sensing": ISOLATED,
         "shut_down": OPTO,
         "clip": SAFE_CLIP,
-        "proof": PROOF,
         "bits": 12,
         "clamped": True,
         "calibrated": True,
         "coil_supply": "control supply",
         "coil_clamp": ZENER,
     } | pins
+    asked = sense.barrier_proof.work({"k_proof": REINFORCED, "V_rms": need.v_out, "V_add": BASIC_ADDS})
+    fields.setdefault("proof", next((p for p in PROOFS if p >= asked), PROOFS[-1]))
     highest = max(need.link, need.peak)
-    fields.setdefault("connectors", float(next((v for v in (250, 400, 630, 1000) if v >= 1.2 * highest), 1500)))
+    fields.setdefault("connectors", float(next((v for v in (250, 400, 630, 1000, 1500) if v >= 1.2 * highest), 2000)))
     fields.setdefault(
         "coil_rated",
         12.0
@@ -173,8 +192,8 @@ def propose(need: IsolationNeed, pins: dict[str, Any], rules: Rules) -> Isolatio
     )
     fields.setdefault("sense_top", 1e6)
     fast = min(CORNER * need.line, need.sampled / 3) if need.sampled else CORNER * need.line
-    fields.setdefault("corner", float(f"{max(fast, SLOWEST * need.line):.2g}"))
-    share = HALF * CONVERTER / (SPARE * need.peak)
+    fields.setdefault("corner", float(f"{max(fast, SLOWEST * need.line):.2g}") if need.line else STEADY_CORNER)
+    share = need.room / (SPARE * need.peak)
     fields.setdefault("sense_bottom", nearest(fields["sense_top"] * share / (1 - share)))
     return IsolationBuild.within(fields)
 
@@ -193,7 +212,7 @@ def assess(need: IsolationNeed, build: IsolationBuild, rules: Rules, ledger: Led
     free = stage.unclamped_spike.work({"I": COIL_CURRENT, "L_lk": COIL_HENRY, "C_oss": COIL_STRAY})
     spike = volts[1] + {NO_COIL: free, DIODE: 0.8, ZENER: 25.0}[build.coil_clamp]
     proof = ledger.work("isolation.wanted", sense.barrier_proof, k_proof=REINFORCED, V_rms=need.v_out, V_add=BASIC_ADDS)
-    left = ledger.work("isolation.left", sense.first_order_gain, f=need.line, f_0=build.corner)
+    left = ledger.work("isolation.left", sense.first_order_gain, f=need.line, f_0=build.corner) if need.line else 1.0
     lost = 1 - left
     error += 0.0 if build.calibrated else lost
     return IsolationState(
@@ -216,7 +235,7 @@ def parts(build: IsolationBuild, shelf: Shelf) -> tuple[Item, ...]:
     return ()
 
 
-def requirements(build: IsolationBuild, output: float, current: float, relays: int) -> Iterator[Requirement]:
+def requirements(build: IsolationBuild, output: float, current: float, relays: int, direct: bool) -> Iterator[Requirement]:
     """The socket for an output, V, fused for a current, A; what crosses the barrier; what clamps so many coils."""
     yield Requirement(
         KEY,
@@ -224,7 +243,8 @@ def requirements(build: IsolationBuild, output: float, current: float, relays: i
         "Socket",
         "connector",
         least={"i_rating": current, "v_rating": output},
-        exact={"form": "mains socket", "touch": "touch-proof"},
+        # no mains socket for direct voltage: what belongs elsewhere must not fit
+        exact={"form": "screw terminal"} if direct else {"form": "mains socket", "touch": "touch-proof"},
     )
     if build.shut_down == OPTO:
         coupler = "Opto-coupler, shut-down"

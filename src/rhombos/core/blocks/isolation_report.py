@@ -12,7 +12,6 @@ from rhombos.core.blocks.isolation import (
     DIVIDER,
     DRIVER_STANDS,
     EARTHED,
-    HALF,
     KEY,
     NEGATIVE,
     PULLS_IN,
@@ -63,9 +62,10 @@ def report(sheet: Sheet, need: IsolationNeed) -> BlockReport:
     sheet.choice("sense_top", "R_1", "Sense, upper resistor")
     sheet.choice("sense_bottom", "R_2", "Sense, lower resistor")
     sheet.choice("corner", "f_c", "Sense filter, corner")
-    sheet.result("lag", r"\varphi", "It lags the line by, degrees", "1")
+    if not need.direct:
+        sheet.result("lag", r"\varphi", "It lags the line by, degrees", "1")
     sheet.choice("bits", "n", "Bits of the converter")
-    swing = sheet.limited("at_converter", r"\hat V_{AD}", "Peak at the converter", "V", HALF * CONVERTER)
+    swing = sheet.limited("at_converter", r"\hat V_{AD}", "Peak at the converter", "V", need.room)
     sheet.result("step", "", "One count, at the output", "V")
     sheet.choice("clamped", "", "Converter's input clamped")
     sheet.choice("calibrated", "", "Calibrated at two points")
@@ -90,7 +90,7 @@ def report(sheet: Sheet, need: IsolationNeed) -> BlockReport:
             "sensing": build.sensing,
             "shut_down": build.shut_down,
             "feedback": need.feedback,
-            "gates": need.gates,
+            "gates": "" if need.direct else need.gates,
             "beyond": "link" if need.beyond else "",
             "clip": build.clip,
             "link": fmt(need.link, "V"),
@@ -113,9 +113,14 @@ def _barrier(
             "output_bond",
             "stop",
             "A pole of the socket is tied to the source",
-            f"The bridge's legs stand between 0 and {fmt(need.link, 'V')}: with a pole at source negative a leg is "
+            f"The source, its chargers and whoever touches them are joined to a circuit of {fmt(need.link, 'V')}: the "
+            "transformer no longer keeps them apart."
+            if need.direct
+            else f"The bridge's legs stand between 0 and {fmt(need.link, 'V')}: with a pole at source negative a leg is "
             "shorted, or the source and all that is connected to it stands at the mains.",
-            "Leave both poles floating, or earth one behind the filter, with an RCD; local codes decide.",
+            "Leave both poles floating; local codes decide."
+            if need.direct
+            else "Leave both poles floating, or earth one behind the filter, with an RCD; local codes decide.",
             figure="output",
             cures=(("Leave both poles floating", _free("output")),),
         )
@@ -124,7 +129,10 @@ def _barrier(
             "earthing",
             "note",
             "Earthing a pole is fixed-wiring practice",
-            "It makes an RCD work, and makes the other pole dangerous to earth.",
+            "It makes the other pole dangerous to earth; an ordinary RCD does not see a direct fault current, and is blinded "
+            "by one."
+            if need.direct
+            else "It makes an RCD work, and makes the other pole dangerous to earth.",
             "Local codes decide earthing, RCD and labels; have a licensed person do it. Never feed the public grid or a "
             "building's wiring from an uncertified unit.",
             figure="output",
@@ -156,7 +164,7 @@ def _barrier(
             "stop",
             "The barrier's parts are not tested for this voltage",
             f"{fmt(now.proof, 'V')} RMS for a minute is asked of reinforced insulation beside "
-            f"{fmt(need.v_out, 'V')} RMS; "
+            f"{fmt(need.v_out, 'V')}{' DC' if need.direct else ' RMS'}; "
             + (f"{fmt(build.proof, 'V')} is what they are tested with." if build.proof else "nothing says what they stand."),
             "Opto-couplers, transformers and amplifiers of reinforced insulation; local codes decide.",
             figure="proof",
@@ -213,7 +221,8 @@ def _sense(sheet: Sheet, build: IsolationBuild, need: IsolationNeed, now: Isolat
             "sense_clips",
             "fix",
             "The sense chain clips before the output is too high",
-            f"{fmt(need.peak, 'V')} make {fmt(now.at_converter, 'V')} about the middle of {CONVERTER:g} V: the display "
+            f"{fmt(need.peak, 'V')} make {fmt(now.at_converter, 'V')}{'' if need.direct else ' about the middle'} of "
+            f"{CONVERTER:g} V: the display "
             "shows a safe output while it rises.",
             "A lower resistor that leaves room above the highest output.",
             worst=swing,

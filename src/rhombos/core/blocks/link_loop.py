@@ -11,7 +11,7 @@ from typing import Any
 
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import link
-from rhombos.core.control.loops import Compensator, Plant, answers, compensate, margins
+from rhombos.core.control.loops import Compensator, Plant, answers, compensate, margins, step_answer
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.ledger import SILENT, Ledger
@@ -41,7 +41,7 @@ OPTO_POLE = 15e3
 class Path:
     """What feeds the link: secondary voltage while power flows, V; choke, H; all resistance before the bank as the link sees
     it, Ω; bank, F, and its series resistance, Ω; V²/P of what the link gives, Ω; one switch's frequency, Hz; turns ratio; what
-    lies before the input bank, Ω, and that bank, F."""
+    lies before the input bank, Ω, that bank, F, and its leads, H."""
 
     secondary: float
     choke: float
@@ -51,7 +51,7 @@ class Path:
     load: float
     frequency: float
     ratio: float
-    feed: tuple[float, float] = (0.0, 0.0)
+    feed: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
     def risen(self, share: float) -> Path:
         """The same where the source stands higher by a share."""
@@ -121,7 +121,8 @@ class School:
 
 def crossover_for(control: str, frequency: float, brief: Brief) -> float:
     """Where a loop is proposed to cross over, Hz."""
-    wanted = frequency * FAST_SHARE if control == VOLTAGE else brief.output.frequency * SLOW_SHARE
+    swings = control == CURRENT and brief.output.frequency > 0  # a loop that is to leave the output's pulsation alone
+    wanted = brief.output.frequency * SLOW_SHARE if swings else frequency * FAST_SHARE
     return float(f"{wanted:.2g}")
 
 
@@ -162,10 +163,11 @@ def proposed_way(need: ControllerNeed, fields: dict[str, Any], brief: Brief, rul
     found: list[tuple[bool, float, dict[str, Any]]] = []
     for control in (CURRENT, VOLTAGE):
         if fields.get("control", control) != control or (
-            control == CURRENT and brief.output.frequency < SLOWEST_LINE and "control" not in fields
+            control == CURRENT and 0 < brief.output.frequency < SLOWEST_LINE and "control" not in fields
         ):
             continue
-        tried = aimed({"control": control, "feed_forward": control == CURRENT} | fields, control, need, brief)
+        fed = control == CURRENT and brief.output.frequency > 0
+        tried = aimed({"control": control, "feed_forward": fed} | fields, control, need, brief)
         tried = tried | compensation(need, tried, rules) | fields
         made = judge_school(need, tried, brief, rules)
         found.append((not made.holds, made.mean_square, tried))
@@ -183,13 +185,7 @@ def judge_school(need: ControllerNeed, fields: Mapping[str, Any], brief: Brief, 
     """What a way of holding the link makes of the pulsation, and of a step of the load."""
     swing, share = pulsation_of(need.path, fields, need.demand, brief.output.frequency)
     ripple = swing.ripple * need.ripple
-    dip = dip_at_step(
-        need,
-        bool(fields["feed_forward"]),
-        max(0.1, margins(plant_of(need.path, fields), compensator_of(fields)).crossover),
-        brief,
-        SILENT,
-    )
+    dip = dip_at_step(need, fields, margins(plant_of(need.path, fields), compensator_of(fields)).crossover, brief, SILENT)
     low = need.link * (1 - rules.link_tolerance) - dip - ripple / 2
     return School(
         f"{fields['control']} {'slow' if fields['crossover'] < brief.output.frequency else 'fast'}",
@@ -204,12 +200,17 @@ def judge_school(need: ControllerNeed, fields: Mapping[str, Any], brief: Brief, 
     )
 
 
-def dip_at_step(need: ControllerNeed, fed: bool, crossover: float, brief: Brief, ledger: Ledger) -> float:
+def dip_at_step(
+    need: ControllerNeed, build: Build | Mapping[str, Any], crossover: float, brief: Brief, ledger: Ledger
+) -> float:
     """Dip of the link at a step from nothing to full power, V."""
     common = {"P": max(need.power, 1e-3), "C": need.path.bank, "V_dc": need.link}
-    if fed:
+    if brief.output.waveform == "DC":  # the socket itself: all of the loop's answer counts
+        deepest = step_answer(plant_of(need.path, build), compensator_of(build))
+        return ledger.total("controller.dip", {"deepest of the closed loop's answer": deepest * common["P"] / need.link})
+    if _of(build, "feed_forward"):
         return ledger.work("controller.dip", link.step_dip_fed, f_line=brief.output.frequency, **common)
-    return ledger.work("controller.dip", link.step_dip, f_x=crossover, **common)
+    return ledger.work("controller.dip", link.step_dip, f_x=max(0.1, crossover), **common)
 
 
 def pulsation_of(path: Path, build: Build | Mapping[str, Any], demand: Demand, line: float) -> tuple[Pulsation, float]:
@@ -219,7 +220,8 @@ def pulsation_of(path: Path, build: Build | Mapping[str, Any], demand: Demand, l
     shares, swings = answers(plant_of(path, build), compensator_of(build), line, min(len(demand), MOST_TERMS))
     # the stage draws the choke's current times a duty that follows the link: i·v, not i; its bank takes a part of that
     stage = tuple(share + volts / path.load for share, volts in zip(shares, swings, strict=True))
-    behind = open_share(line, path.feed[0], 0.0, path.feed[1], len(stage))
+    source, bank, leads = path.feed
+    behind = open_share(line, source, leads, bank, len(stage))
     given = tuple(s * b for s, b in zip(stage, behind, strict=True))
     seen = pulsation(demand, given, held=True)
     choke = pulsation(demand, shares, held=True)
@@ -273,7 +275,7 @@ def both_ways(need: ControllerNeed, build: Build, brief: Brief, rules: Rules) ->
             continue
         other = fields | {
             "control": control,
-            "feed_forward": control == CURRENT,
+            "feed_forward": control == CURRENT and brief.output.frequency > 0,
             "crossover": crossover_for(control, need.frequency, brief),
         }
         found.append(judge_school(need, other | compensation(need, other, rules), brief, rules))

@@ -34,7 +34,8 @@ class LoadBuild(Build):
 
 @dataclass(frozen=True, slots=True)
 class LoadState:
-    """RMS voltage that it gets and that it is made for, V; power, W; cosφ at the line; apparent power, VA; current: RMS of its
+    """RMS voltage that it gets and that it is made for, V; line frequency, Hz (0 on direct voltage, where all RMS are the
+    values themselves); power, W; cosφ at the line; apparent power, VA; current: RMS of its
     fundamental, of all of it, and peak, A; power of what it draws at the crest, W; the equivalent series R–L, Ω and H (infinite
     and 0 when idle); the wave that it meets, unless that is a sine."""
 
@@ -67,13 +68,22 @@ def assess(
     rated, hertz = brief.output.voltage, brief.output.frequency
     volts = rated if volts is None else volts
     share = (volts / rated) ** 2
-    if point.power == 0:
+    if point.power == 0:  # nothing is connected
         return LoadState(volts, rated, hertz, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, float("inf"), 0.0)
+    if brief.output.waveform == "DC":
+        return _on_dc(volts, rated, share * point.power, ledger)
     crested = brief.crest_power * min(1.0, point.power / brief.power.continuous)
     asked = (volts, rated, hertz, share * point.power, point.power_factor, share * crested)
     if brief.output.stepped:
         return _on_steps(*asked, fed or Fed(STEPPED[brief.output.waveform]), ledger)
     return _on_a_sine(*asked, seen, ledger)
+
+
+def _on_dc(volts: float, rated: float, power: float, ledger: Ledger) -> LoadState:
+    current = ledger.work("load.current", book.steady_current, P=power, V_out=volts)
+    ohms = ledger.work("load.resistance", book.steady_resistance, V_out=volts, I_out=current)
+    peak = ledger.total("load.peak_current", {"steady": current})
+    return LoadState(volts, rated, 0.0, power, 1.0, power, current, current, peak, 0.0, ohms, 0.0)
 
 
 def _on_a_sine(
@@ -147,6 +157,8 @@ def parts(build: LoadBuild, shelf: Shelf) -> tuple[Item, ...]:
 def report(sheet: Sheet, brief: Brief) -> BlockReport:
     """The load's figures, and what its kinds ask of the surge."""
     now: LoadState = sheet.now
+    if brief.output.waveform == "DC":
+        return _report_dc(sheet, now)
     sheet.result("voltage", "U", "Voltage, RMS", "V")
     sheet.result("apparent", "S", "Apparent power", "V*A")
     if brief.output.stepped:
@@ -173,7 +185,7 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     motors = [k for k in brief.loads if k in STARTING]
     if motors:
         worst = max(motors, key=lambda k: STARTING[k])
-        largest = brief.power.surge * brief.power.power_factor / STARTING[worst]
+        largest = brief.power.surge * brief.output.power_factor / STARTING[worst]
         sheet.find(
             "motor_start",
             "watch",
@@ -210,3 +222,12 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
             "factor": f"cosφ {now.power_factor:g}",
         },
     )
+
+
+def _report_dc(sheet: Sheet, now: LoadState) -> BlockReport:
+    sheet.result("voltage", "U", "Voltage", "V")
+    sheet.result("current", "I", "Load current", "A")
+    sheet.result("peak_current", r"\hat I_s", "Load current at the surge", "A", point="surge_low")
+    sheet.result("resistance", "R_L", "Resistance that takes the power", "ohm")
+    texts = {"voltage": fmt(now.voltage, "V"), "current": fmt(now.rms, "A"), "power": fmt(now.power, "W"), "factor": "DC"}
+    return sheet.close(f"{short(now.rated, 'V')} DC", "connected load", now.power, now.power, texts)

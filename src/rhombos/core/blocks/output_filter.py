@@ -308,7 +308,7 @@ def assess(
 
 def brief_current(brief: Brief) -> float:
     """The rated output current, A."""
-    return brief.power.continuous / brief.power.power_factor / brief.output.voltage
+    return brief.power.continuous / brief.output.power_factor / brief.output.voltage
 
 
 def parts(build: OutputFilterBuild, shelf: Shelf) -> tuple[Item, ...]:

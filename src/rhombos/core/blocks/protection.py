@@ -56,6 +56,9 @@ RELAYS = (3, 5, 8, 10, 16, 20, 30, 40, 63, 80, 100, 125, 160, 200, 250, 315, 400
 """Ratings of usual output relays, the largest of them contactors, A."""
 SUPPRESSES = 1.15
 """Working voltage of a suppressor over the least that will do, at most: one for more lets more through."""
+SUPPRESSORS_DC = (12, 15, 18, 24, 32, 39, 46, 52, 65, 78, 98, 124, 150, 169, 195, 228, 254, 273, 299, 325, 358, 390, 416, 455,
+                  500, 546, 670, 825, 970, 1150, 1280, 1465, 1700, 2000)  # fmt: skip
+"""Highest voltages that surge suppressors stand off, V DC."""
 SUPPRESSORS = (25, 30, 35, 40, 50, 60, 75, 95, 115, 130, 140, 150, 175, 195, 210, 230, 250, 275, 300, 320, 350, 385, 420)
 """Highest working voltages of surge suppressors, V RMS."""
 LINEAR, SWITCHED = "linear regulator", "converter"
@@ -97,8 +100,8 @@ class ProtectionBuild(Build):
     supply: str = options("Control supply", LINEAR, SWITCHED)
     supply_stands: Volt = Field(ge=10, le=500, title="Its highest input")
     supply_guard: str = options("Before it", GUARDED, UNGUARDED)
-    output_low: Volt = Field(ge=5, le=400, title="Output too low, RMS")
-    output_high: Volt = Field(ge=10, le=500, title="Output too high, RMS")
+    output_low: Volt = Field(ge=5, le=1650, title="Output too low, RMS or DC")
+    output_high: Volt = Field(ge=10, le=1800, title="Output too high, RMS or DC")
     overload: Watt = Field(ge=10, le=3e4, title="Overload counts above")
     twice: Second = Field(ge=0.01, le=600, title="Time allowed at 2× overload")
     short: str = options("Short circuit", ELECTRONIC, FUSE_ALONE)
@@ -108,7 +111,7 @@ class ProtectionBuild(Build):
     after_trip: str = options("After a short", "latched", "three retries", "continuous retry")
     output_relay: Ampere = Field(ge=0.1, le=700, title="Relay at the socket, both poles")
     output_fuse: Ampere = Field(ge=0.05, le=400, title="Fuse at the socket")
-    suppressor: Volt = Field(ge=10, le=1000, title="Surge suppressor, working RMS")
+    suppressor: Volt = Field(ge=10, le=2000, title="Surge suppressor, working RMS or DC")
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,7 +119,8 @@ class ProtectionNeed:
     """Source: lowest, nominal, highest, V, and all resistance up to the bank, Ω. Asked: W, W, s; socket: V, its
     current at full power, RMS, and its peak in the surge with ripple, A. Highest gate supply that the control supply makes, V;
     volts of a rested battery, empty to full in equal steps of charge, none for a source that is no battery; voltage below which
-    full power would hold a source at its current limit, V."""
+    full power would hold a source at its current limit, V. Where the socket is a bank of direct voltage: what that stores, J,
+    and the most that it drives into a short, A."""
 
     empty: float
     nominal: float
@@ -131,6 +135,13 @@ class ProtectionNeed:
     gate: float
     resting: tuple[float, ...] = ()
     latches: float = 0.0
+    stored: float = 0.0
+    dumps: float = 0.0
+
+    @property
+    def direct(self) -> bool:
+        """Whether the socket gives direct voltage."""
+        return self.dumps > 0
 
     def socket_current(self, power: float) -> float:
         """RMS current at the socket, A, at a power, W."""
@@ -226,7 +237,8 @@ def propose(
     flows = max(1.25 * need.socket_current(need.continuous), surge / 1.6)
     fields.setdefault("output_fuse", float(next((f for f in FUSES if f >= flows), FUSES[-1])))
     fields.setdefault("output_relay", float(next((r for r in RELAYS if r >= surge), RELAYS[-1])))
-    fields.setdefault("suppressor", float(next((v for v in SUPPRESSORS if v >= 1.02 * fields["output_high"]), SUPPRESSORS[-1])))
+    made = SUPPRESSORS_DC if need.direct else SUPPRESSORS
+    fields.setdefault("suppressor", float(next((v for v in made if v >= 1.02 * fields["output_high"]), made[-1])))
     return ProtectionBuild.within(fields)
 
 
@@ -337,24 +349,22 @@ def parts(build: ProtectionBuild, shelf: Shelf) -> tuple[Item, ...]:
     return ()
 
 
-def requirements(build: ProtectionBuild, coil: float) -> Iterator[Requirement]:
-    """Relay and suppressor at the socket, the cut-off's trimmer; `coil` is what the relays' coils run on, V."""
-    yield Requirement(
-        KEY,
-        "relay",
-        "Socket relay",
-        "relay",
-        least={"i_rating": build.output_relay, "v_ac": build.output_high, "poles": 2},
-        exact={"v_coil": coil},
-    )
+def requirements(build: ProtectionBuild, coil: float, direct: bool) -> Iterator[Requirement]:
+    """Relay and suppressor at the socket, the cut-off's trimmer; `coil` is what the relays' coils run on, V; `direct` a socket
+    of direct voltage, whose arc only contactors break."""
+    amps, volts = build.output_relay, build.output_high
+    poles: dict[str, float] = {"i_rating": amps, "v_dc": volts} if direct else {"i_rating": amps, "v_ac": volts, "poles": 2}
+    kind, count = ("contactor", 2) if direct else ("relay", 1)
+    yield Requirement(KEY, "relay", "Socket relay", kind, least=poles, exact={"v_coil": coil}, count=count)
+    works = "v_dc" if direct else "v_ac"
     yield Requirement(
         KEY,
         "varistor",
         "Surge suppressor",
         "suppressor",
-        least={"v_ac": build.suppressor},
-        most={"v_ac": SUPPRESSES * build.suppressor},
-        exact={"form": "varistor"},
+        least={works: build.suppressor},
+        most={works: SUPPRESSES * build.suppressor},
+        exact={} if direct else {"form": "varistor"},
     )
     if build.adjusted and build.trimmer:
         yield Requirement(KEY, "trim", "Trimmer of the cut-off", "trimmer", exact={"r": build.trimmer})

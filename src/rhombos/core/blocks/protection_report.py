@@ -67,8 +67,9 @@ def report(sheet: Sheet, need: ProtectionNeed, stage: Stage, can: float) -> Bloc
     fed = sheet.limited("supply_high", r"\hat V_s", "Highest on the control supply", "V", build.supply_stands)
     sheet.choice("supply_stands", "", "… stands")
     sheet.choice("supply_guard", "", "… before it")
-    sheet.choice("output_low", "U_{-}", "Output too low, RMS")
-    sheet.choice("output_high", "U_{+}", "Output too high, RMS")
+    rms = "" if need.direct else ", RMS"
+    sheet.choice("output_low", "U_{-}", f"Output too low{rms}")
+    sheet.choice("output_high", "U_{+}", f"Output too high{rms}")
     sheet.choice("overload", "P_0", "Overload counts above")
     sheet.choice("twice", "t_2", "Time allowed at 2× overload")
     if math.isfinite(now.surge_passes):
@@ -82,7 +83,15 @@ def report(sheet: Sheet, need: ProtectionNeed, stage: Stage, can: float) -> Bloc
     sheet.choice("after_trip", "", "After a short")
     sheet.choice("output_relay", "K_2", "Relay at the socket, both poles")
     sheet.choice("output_fuse", "F_2", "Fuse at the socket")
-    sheet.choice("suppressor", "U_S", "Surge suppressor, working RMS")
+    sheet.choice("suppressor", "U_S", f"Surge suppressor, working {'DC' if need.direct else 'RMS'}")
+    if need.direct:
+        sheet.fixed_value("dumps", r"\hat I_C", "What the bank drives into a short", need.dumps, "A", "at most, through a cord")
+        sheet.find("bank_dumps", "note", "A short takes all that the bank holds",
+                   f"{fmt(need.stored, 'J', 2)}, at up to {fmt(need.dumps, 'A', 2)}, flow before any trip or contact has "
+                   "moved: these only keep the stage from adding to it.",
+                   f"A fuse at the socket rated for {short(need.v_out, 'V')} DC; contacts that break direct current, opened "
+                   "after the stage has stopped. Plug loads in while it is off: their own capacitors are a short at first.",
+                   figure="dumps")  # fmt: skip
     _divider(sheet, build, now, made)
     (_battery if need.resting else _rail)(sheet, build, now, need, made)
     _thresholds(sheet, build, now, need, made, top)
@@ -240,7 +249,7 @@ def _output(
     least, most = now.outputs
     if low.high > least or high.low < most:
         sheet.find("window_narrow", "fix", "The output check trips in normal use",
-                   f"The output runs from {fmt(least, 'V')} to {fmt(most, 'V')} RMS; the check may act below "
+                   f"The output runs from {fmt(least, 'V')} to {fmt(most, 'V')}; the check may act below "
                    f"{fmt(low.high, 'V')} and above {fmt(high.low, 'V')}.",
                    "Widen the window, or hold the output closer.", figure="output_low",
                    cures=(("Widen the window", {f"{KEY}.output_low": math.floor(0.96 * least), f"{KEY}.output_high":
@@ -301,7 +310,7 @@ def _output(
     if build.output_relay < surge:
         sheet.find("output_relay", "fix", "The relay at the socket is too light",
                    f"{fmt(surge, 'A')} flow in the surge through contacts of {short(build.output_relay, 'A')}; they weld, "
-                   "and open no longer.", "The next size up; both poles, closed and opened while the bridge is off.",
+                   "and open no longer.", "The next size up; both poles, closed and opened while the stage is off.",
                    figure="output_relay", cures=(("Let the proposal choose the relay", _free("output_relay")),))  # fmt: skip
     if build.suppressor < high.low:
         sheet.find("suppressor", "fix", "The surge suppressor conducts at working voltage",

@@ -133,8 +133,9 @@ def propose(
     stray = stray_capacitance(diode.c_j)
     capacitor = fields.setdefault("damper_capacitor", at_least(max(1e-12, (ratio or 1.0) * stray), E12))
     fields.setdefault("damper_resistor", nearest(
-        min(1e6, max(1.0, float(clamps.damper_resistor(L_lk=max(need.leakage, 1e-12), C_par=stray)))), E12))  # fmt: skip
-    heat_in = clamps.damper_power(C_d=capacitor, V=need.v_sec_max, f=2 * need.frequency)
+        min(1e6, max(1.0, float(clamps.damper_resistor(
+            L_lk=max(need.leakage / how.parts**2, 1e-12), C_par=stray)))), E12))  # fmt: skip
+    heat_in = clamps.damper_power(C_d=capacitor, V=need.v_sec_max / how.parts, f=2 * need.frequency)
     fields.setdefault("damper_part", propose_resistor(shelf, rules, fields["damper_resistor"], heat_in, 0))
     fields.setdefault("damper", "RC")
     if "inductance" not in fields:
@@ -186,8 +187,8 @@ def _choose_diode(
     recovery = book.diode_recovery(V=how.reverse * need.v_sec_max, Q_rr=recovered_charge(diode, pulse), f=need.frequency)
     each = np.array(ratios)[:, None]
     overshoot = np.array([[step_overshoot(ratio)] for ratio in ratios])
-    damper = clamps.damper_power(
-        C_d=each * stray_capacitance(diode.c_j), V=need.v_sec, f=2 * need.frequency)  # fmt: skip
+    damper = how.parts * clamps.damper_power(
+        C_d=each * stray_capacitance(diode.c_j), V=need.v_sec / how.parts, f=2 * need.frequency)  # fmt: skip
     peak = _ringing(need.v_sec_max, how, overshoot)
     share = book.recovery_share(t_rr=diode.t_rr, f=need.frequency)
     allowed = steady_limit(rules, diode.t_j_max) - brief.targets.ambient - rules.enclosure_rise - rules.sink_rise
@@ -216,12 +217,13 @@ def assess(
     stray = stray_capacitance(diode.c_j)
     overshoot = _overshoot(need, build, stray)
     ring = 0.0 if how.gain == 2 else how.reverse * need.v_sec * (overshoot - 1)  # it steps from all that the diode blocks
+    part = need.v_sec / how.parts
     flow = _choked(need, build, how, ledger) if how.choke else _charging(need, diode, how, overshoot, ledger)
     if how.gain == 2:
         reverse = work("rectifier.reverse", book.doubler_reverse, V_out=max(flow.link, 1e-6))
     else:
         reverse = work("rectifier.reverse", book.centre_tap_reverse if how.reverse == 2 else book.bridge_reverse,
-                       ratio=need.ratio, V_max=need.v_sec / need.ratio, V_spike=ring)  # fmt: skip
+                       ratio=need.ratio, V_max=part / need.ratio, V_spike=ring)  # fmt: skip
     average = work("rectifier.average", book.diode_average, I_out=how.gain * need.current)
     conduction = how.diodes * work("rectifier.diode_conduction", book.diode_conduction, V_0=diode.v_0, I_avg=average,
                                    r=diode.r, I_rms=flow.diode_rms)  # fmt: skip
@@ -231,7 +233,7 @@ def assess(
     junction = hottest_junction(
         KEY, lambda _: (each, how.diodes * each), diode.r_jc, diode.t_j_max, air,
         sink_resistance(shelf, build.sink, build.fan), rules, ledger)  # fmt: skip
-    damper = work("rectifier.damper_loss", clamps.damper_power, C_d=build.damper_capacitor, V=need.v_sec,
+    damper = work("rectifier.damper_loss", clamps.damper_power, C_d=build.damper_capacitor, V=part,
                   f=2 * f) if build.damper == "RC" else 0.0  # fmt: skip
     choked = _choke(need, build, flow, air, shelf, ledger) if how.choke else NO_CHOKE
     return RectifierState(
@@ -244,7 +246,8 @@ def assess(
         choke_resistance=choked.resistance, choke_temperature=choked.temperature,
         recovery_share=work("rectifier.recovery_share", book.recovery_share, t_rr=diode.t_rr, f=f),
         link=flow.link, loss=ledger.total("rectifier.loss", {
-            "diode conduction": conduction, "diode recovery": recovery, "damper": damper,
+            "diode conduction": conduction, "diode recovery": recovery,
+            "damper" if how.parts == 1 else "dampers": how.parts * damper,
             **({"choke": choked.copper + choked.core} if how.choke else {})}),
     )  # fmt: skip
 
@@ -253,7 +256,7 @@ def _overshoot(need: RectifierNeed, build: RectifierBuild, stray: float) -> floa
     """Peak of the ring over the step that starts it."""
     if build.damper == "none":
         return step_overshoot(0.0)
-    impedance = math.sqrt(max(need.leakage, 1e-15) / stray)
+    impedance = math.sqrt(max(need.leakage, 1e-15) / stray) / RECTIFIERS[build.circuit].parts
     return step_overshoot(
         round(build.damper_capacitor / stray, 2), round(max(build.damper_resistor / impedance, 0.01), 2))  # fmt: skip
 
@@ -352,5 +355,5 @@ def parts(build: RectifierBuild, shelf: Shelf) -> tuple[Item, ...]:
     if how.choke:
         found += choke_parts(build, shelf, "link choke")
     if build.damper == "RC":
-        found.append(fitted("damper resistor", shelf.get(Resistor, build.damper_part)))
+        found.append(fitted("damper resistor", shelf.get(Resistor, build.damper_part), how.parts))
     return tuple(found)

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from rhombos.core.blocks.cooling import steady_limit
 from rhombos.core.blocks.rectifier import RectifierBuild, RectifierState
 from rhombos.core.blocks.wound import choke_of, judge, show_stress, show_winding
+from rhombos.core.book.rectifier import diode_conduction, diode_rms
+from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport
@@ -13,8 +17,11 @@ from rhombos.core.frame.topology import RECTIFIERS
 from rhombos.core.parts import Diode, Resistor, Shelf
 from rhombos.core.units.quantities import fmt, short
 
+SPLIT = {"bridge": "two bridges in series", "two bridges in series": "three bridges in series"}
+"""What a circuit becomes whose diodes block too much."""
 
-def report(sheet: Sheet, power_in: float) -> BlockReport:
+
+def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     """The rectifier's figures and findings."""
     build: RectifierBuild = sheet.build  # type: ignore[assignment]
     rules, now, how = sheet.rules, sheet.now, RECTIFIERS[build.circuit]
@@ -55,18 +62,30 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
     sheet.choice("sink", "", "Heat-sink")
     sheet.choice("fan", "", "Fan")
     sheet.result("loss", "P", "Loss, whole rectifier", "W")
+    at_worst: RectifierState = sheet.states[reverse.point]
+    beyond = none_carries(sheet, brief, current.value, at_worst.reverse) if how.choke else None
+    if how.parts > 1:
+        sheet.find("parts", "note", f"The secondary is wound in {how.parts} equal parts",
+                   f"Each feeds a bridge of its own, with its damper; the bridges lie in series before the choke, and each "
+                   f"diode blocks {fmt(reverse.value, 'V')} at most. Between the parts stands up to {fmt(now.link, 'V')}.",
+                   "Insulate the parts from each other as from the core; equal turns share the voltage by themselves.",
+                   figure="circuit")  # fmt: skip
     if reverse.severity:
         cures: list[tuple[str, dict[str, PinValue]]] = []
-        at: RectifierState = sheet.states[reverse.point]
+        at = at_worst
         damper: dict[str, PinValue] = {f"rectifier.damper{s}": None for s in ("", "_capacitor", "_resistor", "_part")}
         if build.damper == "none":
             cures.append(("Fit an RC damper", damper))
         cures.append(("Use diodes of a higher rating", {"rectifier.diode": None, **damper}))
         if how.halves == 2:
-            cures.append(("Use a bridge: each diode blocks half as much", {"rectifier.circuit": None, "rectifier.diode": None}))
+            cures.append(("Use a bridge: each diode blocks half as much",
+                          {"rectifier.circuit": "bridge", "rectifier.diode": None}))  # fmt: skip
+        if how.name in SPLIT:
+            cures.append((f"{SPLIT[how.name].capitalize()}: each diode blocks less",
+                          {"rectifier.circuit": SPLIT[how.name], "rectifier.diode": None, **damper}))  # fmt: skip
         most = max(sheet.shelf.column(Diode, "v_rating"))
-        best = build.circuit == "bridge" and build.damper == "RC" and diode.v_rating >= most
-        at_its_best = f"no diode on the shelf stands more than {short(most, 'V')}, and it is damped" if best else None
+        best = build.circuit not in SPLIT and how.halves == 1 and build.damper == "RC" and diode.v_rating >= most
+        at_its_best = f"no diode on the shelf stands more than {short(most, 'V')}, and it is damped" if best else beyond
         sheet.find("reverse", reverse.severity, "Diode reverse voltage too high" if reverse.severity == "stop"
                    else "Diodes close to their reverse rating",
                    f"At the highest input {'both halves give' if how.halves == 2 else 'the secondary gives'} "
@@ -79,7 +98,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
         sheet.find("current", current.severity, "The diodes are too small",
                    f"{fmt(current.value, 'A')} mean in each.", "Use larger diodes.", worst=current,
                    cures=(("Let the proposal choose the diode", {"rectifier.diode": None}),),
-                   unavoidable=strongest(sheet.shelf, diode))  # fmt: skip
+                   unavoidable=strongest(sheet.shelf, diode) or beyond)  # fmt: skip
     if slow.severity:
         sheet.find("slow", "stop" if slow.severity == "stop" else "watch", "These diodes are too slow",
                    f"They recover in {fmt(diode.t_rr, 's')}, {fmt(slow.value, '%', 2)} of the period: they conduct backwards "
@@ -91,7 +110,8 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
                    f"{fmt(junction.value, 'degC')} at {sheet.where(junction)}: {fmt(now.conduction, 'W')} conducting, "
                    f"{fmt(now.recovery, 'W')} recovering.", "A better heat-sink, larger or faster diodes.", worst=junction,
                    cures=(("Let the proposal choose diode and sink", {
-                       "rectifier.diode": None, "rectifier.sink": None, "rectifier.fan": None}),))  # fmt: skip
+                       "rectifier.diode": None, "rectifier.sink": None, "rectifier.fan": None}),),
+                   unavoidable=beyond)  # fmt: skip
     if stress:
         judge(sheet, made, stress, "choke_", "link choke")
     return sheet.close(
@@ -100,6 +120,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
         power_in - now.loss,
         {"circuit": build.circuit, "diode": diode.label, "choke": fmt(build.inductance, "H") if how.choke else "none",
          "reverse": fmt(reverse.value, "V"), "current": fmt(now.current, "A"),
+         "parts": str(how.parts) if how.parts > 1 else "",
          "ripple": f"ripple {fmt(now.ripple, 'A')}" if how.choke else f"pulses of {fmt(now.pulse_peak, 'A')}",
          "damper": "none" if build.damper == "none" else
          f"{fmt(build.damper_capacitor, 'F')}, {fmt(build.damper_resistor, 'ohm')}"})  # fmt: skip
@@ -143,3 +164,18 @@ def _follows(sheet: Sheet, now: RectifierState) -> None:
                    "A damper across the diodes, a bleeder that takes what the ring brings, and capacitors that stand it.",
                    figure="unloaded", cures=(("Fit an RC damper", {"rectifier.damper": None}),)
                    if sheet.build.damper == "none" else ())  # type: ignore[attr-defined]  # fmt: skip
+
+
+def none_carries(sheet: Sheet, brief: Brief, average: float, volts: float) -> str | None:
+    """Why no diode of the shelf serves: each that stands a voltage, V, is too small for a mean current, A, or too hot of its
+    conduction alone."""
+    rules, diode = sheet.rules, sheet.shelf.columns(Diode)
+    rms = diode_rms.work({"I_out": 2 * average})
+    heats = diode_conduction(V_0=diode.v_0, I_avg=average, r=diode.r, I_rms=rms) * (diode.r_jc + rules.pad_resistance)
+    limit = np.array([steady_limit(rules, t) for t in diode.t_j_max.tolist()])
+    able = diode.v_rating * (1 - rules.diode_voltage_margin) >= volts
+    able &= diode.i_rating * (1 - rules.diode_current_margin) >= average
+    able &= heats <= limit - brief.targets.ambient - rules.enclosure_rise - rules.sink_rise
+    if able.any():
+        return None
+    return f"no diode of the shelf carries {fmt(average, 'A')} alone at that voltage; switches that rectify would"

@@ -65,6 +65,22 @@ combined_ripple = _relation(
     holds="the two are of different frequencies; dI peak to peak",
     source="squares of unlike frequencies add",
 )
+smoothed_ripple = _relation(
+    "smoothed_ripple",
+    dV,
+    dI * (ESR + 1 / (16 * f_s * C)),
+    title="Ripple of a choke's current on the bank, peak to peak, bounded",
+    holds="a triangle at twice the frequency of one switch; its parts add at worst in step",
+    source="charge and series resistance of the bank",
+)
+pulsed_ripple = _relation(
+    "pulsed_ripple",
+    dV,
+    dI * ESR + I_out / (2 * f_s * C),
+    title="Ripple of pulses straight into the bank, peak to peak, bounded",
+    holds="a pulse of each switch; all charge of a pulse comes at once at worst",
+    source="charge and series resistance of the bank",
+)
 hold_up = _relation(
     "hold_up",
     C,

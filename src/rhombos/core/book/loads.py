@@ -15,6 +15,12 @@ apparent_power = _relation(
 load_current = _relation(
     "load_current", I_rms, S / V_rms, title="Load current, RMS", holds="sinusoidal voltage", source=CIRCUIT
 )
+steady_current = _relation(
+    "steady_current", I_out, P / V_out, title="Current of a load on direct voltage", holds="steady", source="power"
+)
+steady_resistance = _relation(
+    "steady_resistance", R_L, V_out / I_out, title="Resistance that takes a current", holds="direct voltage", source="Ohm's law"
+)
 crest = _relation(
     "crest",
     I_pk,

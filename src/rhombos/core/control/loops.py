@@ -70,16 +70,26 @@ class Plant:
 
     def polynomials(self) -> tuple[Real, Real]:
         """Numerator and denominator in s, highest power first."""
+        (top, bottom), lags = self._bank_with_load(), self.lags()
+        if not self.programmed:
+            bottom = np.polyadd(top, np.convolve(bottom, [self.inductance, self.path]))
+        return self.gain * top, np.convolve(bottom, lags)
+
+    def lags(self) -> Real:
+        """What lies in the way of a command, as a denominator in s."""
+        made = np.ones(1)
+        for hertz in (self.follows if self.programmed else math.inf, self.pole):
+            made = made if math.isinf(hertz) else np.convolve(made, [1 / (2 * np.pi * hertz), 1.0])
+        return made
+
+    def impedance(self) -> Real:
+        """Numerator in s of `open_impedance`; over its denominator times the lags stands that of the response."""
+        top, _ = self._bank_with_load()
+        return top if self.programmed else np.convolve(top, [self.inductance, self.path])
+
+    def _bank_with_load(self) -> tuple[Real, Real]:
         c, esr, admittance = self.bank, self.esr, 1 / self.load
-        top = np.array([esr * c, 1.0])
-        out = np.array([c * (1 + esr * admittance), admittance])  # Z = top/out
-        if self.programmed:
-            bottom = out if math.isinf(self.follows) else np.convolve(out, [1 / (2 * np.pi * self.follows), 1.0])
-        else:
-            bottom = np.polyadd(top, np.convolve(out, [self.inductance, self.path]))
-        if not math.isinf(self.pole):
-            bottom = np.convolve(bottom, [1 / (2 * np.pi * self.pole), 1.0])
-        return self.gain * top, bottom
+        return np.array([esr * c, 1.0]), np.array([c * (1 + esr * admittance), admittance])
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,6 +168,23 @@ def stable(plant: Plant, compensator: Compensator) -> bool:
     """Whether the closed loop comes to rest: every root of its characteristic polynomial lies left of the axis."""
     (a, b), (c, d) = plant.polynomials(), compensator.polynomials()
     return rests(np.polyadd(np.convolve(b, d), np.convolve(a, c)).tolist())
+
+
+def step_answer(plant: Plant, compensator: Compensator) -> float:
+    """The deepest that the output falls after a step of current is drawn from it, Ω; infinite where it never comes to rest.
+
+    Source: Z/(1 + T) over s in partial fractions; the amplifier's integrator takes the s away.
+    """
+    (a, b), (c, d) = plant.polynomials(), compensator.polynomials()
+    whole = np.polyadd(np.convolve(b, d), np.convolve(a, c))
+    if not rests(whole.tolist()):
+        return math.inf
+    poles = np.roots(whole)
+    above = np.convolve(np.convolve(plant.impedance(), plant.lags()), d[:-1])
+    parts = np.polyval(above, poles) / np.polyval(np.polyder(whole), poles)
+    slowest, fastest = 1 / np.abs(poles).min(), 1 / np.abs(poles).max()
+    time = np.concatenate([[0.0], np.geomspace(0.05 * fastest, 5 * slowest, 400)])
+    return float((np.exp(np.outer(time, poles)) @ parts).real.max())
 
 
 def rests(polynomial: Sequence[float]) -> bool:

@@ -7,7 +7,7 @@ from typing import Any, Self
 
 from pydantic import Field, model_validator
 
-from rhombos.core.design.outputs import AcOutput, LoadKind, PowerAsked, surge_beside
+from rhombos.core.design.outputs import AcOutput, DcOutput, LoadKind, Output, PowerAsked, surge_beside
 from rhombos.core.design.sources import BatterySource, RailSource, Section, Source
 from rhombos.core.parts.origin import Origin
 from rhombos.core.units.quantities import Celsius, Percent, Watt
@@ -37,7 +37,7 @@ class Brief(Section):
     """
 
     sources: tuple[Source, ...] = Field((BatterySource(),), title="Sources", json_schema_extra=ONE)
-    outputs: tuple[AcOutput, ...] = Field((AcOutput(),), title="Outputs", json_schema_extra=ONE)
+    outputs: tuple[Output, ...] = Field((AcOutput(),), title="Outputs", json_schema_extra=ONE)
     targets: Targets = Field(default_factory=Targets, title="Targets")
 
     @model_validator(mode="before")
@@ -58,7 +58,7 @@ class Brief(Section):
         return self.sources[0]
 
     @property
-    def output(self) -> AcOutput:
+    def output(self) -> AcOutput | DcOutput:
         """The first output."""
         return self.outputs[0]
 
@@ -84,8 +84,8 @@ class Brief(Section):
         """
         whole = self.model_dump(exclude_unset=True)
         source = {**whole.get("sources", [{}])[0], "kind": self.source.kind}
-        output = dict(whole.get("outputs", [{}])[0])
-        output |= {**sections.get("output", {})}
+        output = {**whole.get("outputs", [{}])[0], "kind": self.output.kind}
+        output = merged(output, sections.get("output", {}))
         if "power" in sections:
             output["power"] = {**output.get("power", {}), **sections["power"]}
         return type(self).model_validate({
@@ -108,20 +108,24 @@ def in_full(raw: Mapping[str, Any]) -> dict[str, Any]:
         alone = found.pop(one, {})
         inner = {name: found.pop(name) for name in beside if name in found}
         found[whole] = [{**alone, **inner} if isinstance(alone, Mapping) else alone]
-    if isinstance(found.get("sources"), list | tuple):  # a source that does not say so is a battery
-        found["sources"] = [{"kind": "battery", **s} if isinstance(s, Mapping) else s for s in found["sources"]]
+    for whole, usual in (("sources", "battery"), ("outputs", "AC")):  # what does not say so is of the usual kind
+        if isinstance(found.get(whole), list | tuple):
+            found[whole] = [{"kind": usual, **s} if isinstance(s, Mapping) else s for s in found[whole]]
     return found
 
 
-def merged(source: Mapping[str, Any], change: Mapping[str, Any]) -> dict[str, Any]:
-    """A raw source with some fields set otherwise; one of another kind takes its place."""
-    same = change.get("kind", source.get("kind")) == source.get("kind")
-    return {**source, **change} if same else dict(change)
+def merged(end: Mapping[str, Any], change: Mapping[str, Any]) -> dict[str, Any]:
+    """A raw source or output with some fields set otherwise; one of another kind takes its place."""
+    same = change.get("kind", end.get("kind")) == end.get("kind")
+    return {**end, **change} if same else dict(change)
 
 
 def followed(brief: Any, edited: str) -> tuple[Any, str]:
     """A raw brief of which one entry was just changed: what must fit beside that follows it, and is told."""
     match edited.split("."), brief:
+        case ["outputs", place, "kind"], {"outputs": list(outputs)} if place.isdecimal() and int(place) < len(outputs):
+            # the power asked stays; what the other kind of output has not goes
+            return brief | {"outputs": [_without_factor(o) if n == int(place) else o for n, o in enumerate(outputs)]}, ""
         case ["outputs", place, "power", "continuous"], {"outputs": list(outputs)} if (
             place.isdecimal() and int(place) < len(outputs) and isinstance(outputs[int(place)], dict)
         ):
@@ -132,3 +136,9 @@ def followed(brief: Any, edited: str) -> tuple[Any, str]:
             moved = [output | {"power": power} if n == int(place) else o for n, o in enumerate(outputs)]
             return brief | {"outputs": moved}, told
     return brief, ""
+
+
+def _without_factor(output: Any) -> Any:
+    if not isinstance(output, dict) or output.get("kind") == "AC" or not isinstance(output.get("power"), dict):
+        return output
+    return output | {"power": {k: v for k, v in output["power"].items() if k != "power_factor"}}

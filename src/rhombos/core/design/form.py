@@ -8,7 +8,7 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict
 
 from rhombos.core.design.brief import Brief
-from rhombos.core.design.outputs import AcOutput
+from rhombos.core.design.outputs import OUTPUTS, AcOutput
 from rhombos.core.design.problems import allowed_range, unit_of
 from rhombos.core.design.rules import RuleChanges, RuleName, house_rules
 from rhombos.core.design.sources import KINDS
@@ -67,19 +67,22 @@ def brief_fields(brief: Brief) -> tuple[BriefField, ...]:
     """Every field of a brief with its present value as people write it."""
     found: list[BriefField] = []
     for n, source in enumerate(brief.sources):
-        found.append(_kind(source.kind, f"sources.{n}", KINDS))
+        found.append(_kind("Source", "Fed by", source.kind, f"sources.{n}", KINDS))
         found += _fields(source, f"sources.{n}", "Source")
     for n, output in enumerate(brief.outputs):
         at = f"outputs.{n}"
+        found.append(_kind("Socket", "Feeds", output.kind, at, OUTPUTS))
         found += _fields(output, at, "Socket")
         found += _fields(output.power, f"{at}.power", "Power")
-        found += _loads(output, at)
-    return (*found, *_fields(brief.targets, "targets", "Targets"))
+        found += _loads(output, at) if isinstance(output, AcOutput) else []
+    targets = _fields(brief.targets, "targets", "Targets")
+    alternates = any(isinstance(o, AcOutput) for o in brief.outputs)
+    return (*found, *(f for f in targets if alternates or f.address != "targets.distortion"))
 
 
-def _kind(kind: str, at: str, kinds: tuple[str, ...]) -> BriefField:
-    """What a source is: another choice puts a usual one of that kind in its place."""
-    return BriefField(address=f"{at}.kind", section="Source", title="Fed by", text=kind, unit="1", options=kinds)
+def _kind(section: str, title: str, kind: str, at: str, kinds: tuple[str, ...]) -> BriefField:
+    """What a source or an output is: another choice puts a usual one of that kind in its place."""
+    return BriefField(address=f"{at}.kind", section=section, title=title, text=kind, unit="1", options=kinds)
 
 
 def _fields(model: BaseModel, at: str, section: str) -> list[BriefField]:

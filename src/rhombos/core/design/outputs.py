@@ -12,7 +12,8 @@ from pydantic import Field, TypeAdapter, ValidationError, ValidationInfo, field_
 from rhombos.core.design.sources import Section
 from rhombos.core.units.quantities import Hertz, Percent, Ratio, Second, Volt, Watt, parse, short
 
-Waveform = Literal["sine", "modified", "square"]
+AcWave = Literal["sine", "modified", "square"]
+Waveform = Literal[AcWave, "DC"]
 LoadKind = Literal["lamp", "heater", "adapter", "instrument", "fan", "compressor", "rectifier"]
 CRESTED: tuple[LoadKind, ...] = ("adapter", "rectifier")
 """Loads that draw their current in short pulses at the crest: rectifiers without correction."""
@@ -22,12 +23,11 @@ _WATTS = TypeAdapter(Watt)
 
 
 class PowerAsked(Section):
-    """How much, for how long, at which power factor."""
+    """How much, and for how long."""
 
     continuous: Watt = Field(600, ge=20, le=5000, title="Continuous power")
     surge: Watt = Field(1200, ge=20, le=HIGHEST_SURGE, title="Surge power")
     surge_time: Second = Field(5, ge=0, le=60, title="Surge time")
-    power_factor: Ratio = Field(0.9, ge=0.5, le=1, title="Power factor")
     profile: str = Field("", max_length=300, title="A day's use, as 60 W 4 h, 500 W 20 min")
 
     @property
@@ -50,6 +50,12 @@ class PowerAsked(Section):
                 f"{short(most, 'W')} (1 to {MOST_SURGE:.0f} times the continuous power); change either"
             )
         return self
+
+
+class AcPower(PowerAsked):
+    """… and at which power factor."""
+
+    power_factor: Ratio = Field(0.9, ge=0.5, le=1, title="Power factor")
 
 
 def surge_beside(power: Mapping[str, Any]) -> tuple[dict[str, Any], str]:
@@ -98,8 +104,8 @@ class AcOutput(Section):
     kind: Literal["AC"] = Field("AC", title="Kind of output")
     voltage: Volt = Field(230, ge=24, le=280, title="Output voltage, RMS")
     frequency: Hertz = Field(50, ge=25, le=440, title="Output frequency")
-    waveform: Waveform = Field("sine", title="Waveform")
-    power: PowerAsked = Field(default_factory=PowerAsked, title="Power")
+    waveform: AcWave = Field("sine", title="Waveform")
+    power: AcPower = Field(default_factory=AcPower, title="Power")
     loads: tuple[LoadKind, ...] = Field(("lamp", "adapter"), max_length=7, title="Intended loads")
     shares: tuple[LoadShare | None, ...] = Field((), max_length=7, title="Share of the power, each load")
 
@@ -107,6 +113,21 @@ class AcOutput(Section):
     def stepped(self) -> bool:
         """Whether the output is a square or three-level wave rather than a sine."""
         return self.waveform != "sine"
+
+    @property
+    def peak(self) -> float:
+        """Peak of the voltage as asked, V, a sine's."""
+        return math.sqrt(2) * self.voltage
+
+    @property
+    def power_factor(self) -> float:
+        """At which the power is asked."""
+        return self.power.power_factor
+
+    @property
+    def described(self) -> str:
+        """The socket in a few words."""
+        return f"{short(self.voltage, 'V')} {short(self.frequency, 'Hz')} {self.waveform}"
 
     @model_validator(mode="after")
     def _shares_fit(self) -> Self:
@@ -134,3 +155,57 @@ class AcOutput(Section):
     def crest_power(self) -> float:
         """Power of the loads that draw theirs at the crest, W."""
         return self.power.continuous * sum(self.share_at(n) for n, load in enumerate(self.loads) if load in CRESTED)
+
+
+class DcOutput(Section):
+    """A socket at the link's own voltage, with what it is asked: a resistance, or whatever takes a steady current."""
+
+    kind: Literal["DC"] = Field("DC", title="Kind of output")
+    voltage: Volt = Field(340, ge=12, le=1500, title="Output voltage, DC")
+    ripple: Percent = Field(0.01, ge=0.0005, le=0.1, title="Ripple, peak to peak")
+    dip: Percent = Field(0.05, ge=0.005, le=0.2, title="Dip at a step from nothing to full power")
+    power: PowerAsked = Field(default_factory=PowerAsked, title="Power")
+
+    @property
+    def waveform(self) -> Waveform:
+        """What it makes."""
+        return "DC"
+
+    @property
+    def stepped(self) -> bool:
+        """It is neither a square nor a three-level wave."""
+        return False
+
+    @property
+    def frequency(self) -> float:
+        """It does not alternate, Hz."""
+        return 0.0
+
+    @property
+    def peak(self) -> float:
+        """The voltage itself, V."""
+        return self.voltage
+
+    @property
+    def power_factor(self) -> float:
+        """All power is true power."""
+        return 1.0
+
+    @property
+    def loads(self) -> tuple[LoadKind, ...]:
+        """Kinds of load that mind a waveform: none do."""
+        return ()
+
+    @property
+    def crest_power(self) -> float:
+        """Nothing has a crest, W."""
+        return 0.0
+
+    @property
+    def described(self) -> str:
+        """The socket in a few words."""
+        return f"{short(self.voltage, 'V')} DC"
+
+
+Output = Annotated[AcOutput | DcOutput, Field(discriminator="kind")]
+OUTPUTS = ("AC", "DC")

@@ -73,7 +73,8 @@ def _figure(r: Requirement, part: Part | None) -> Figure:
 
 def parts_list(worked: Worked) -> PartsList:
     """Every part of a sizing."""
-    blocks = (*worked.route.blocks(worked.brief.output.waveform), *worked.route.asides(), *COMMON)
+    wave = worked.brief.output.waveform
+    blocks = (*worked.route.blocks(wave), *worked.route.asides(wave), *COMMON)
     named = {b.KEY: b.parts(worked.builds[b.KEY], worked.shelf) for b in blocks}
     return PartsList(named, tuple((r, r.met_from(worked.shelf)) for r in _requirements(worked, _on_sinks(named))))
 
@@ -89,11 +90,12 @@ def _requirements(worked: Worked, devices: int) -> Iterator[Requirement]:
     states, brief = worked.settled["nominal"].states, worked.brief
     guard, start, barrier = builds["protection"], builds["precharge"], builds["isolation"]
     starting = tuple(precharge.requirements(start, states["precharge"], barrier.coil_rated))
-    guarding = tuple(protection.requirements(guard, barrier.coil_rated))
+    direct = brief.output.waveform == "DC"
+    guarding = tuple(protection.requirements(guard, barrier.coil_rated, direct))
     yield from guarding
     yield from starting
     relays = sum(r.count for r in (*guarding, *starting) if r.kind == "relay")
-    yield from isolation.requirements(barrier, brief.output.voltage, guard.output_fuse, relays)
+    yield from isolation.requirements(barrier, brief.output.voltage, guard.output_fuse, relays, direct)
     blown = any(getattr(build, "fan", False) for build in builds.values())
     yield from heat.requirements(builds["heat"], states["heat"], blown, devices)
     yield from input_stage.requirements(builds["input_stage"], brief.source.volts[2])

@@ -32,7 +32,7 @@ def operating_points(brief: Brief) -> dict[str, Point]:
     """Full power at nominal, flat and highest input, the surge at both ends; no load at the nominal and the highest input,
     and at the over-voltage limit."""
     empty, nominal, full = brief.source.volts
-    asked, surge, factor = brief.power.continuous, brief.power.surge, brief.power.power_factor
+    asked, surge, factor = brief.power.continuous, brief.power.surge, brief.output.power_factor
     points = (
         Point("nominal", "full power, nominal input", nominal, asked, factor),
         Point("low", "full power, lowest input", empty, asked, factor),

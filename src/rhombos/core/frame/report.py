@@ -137,7 +137,8 @@ class Operating(_Plain):
 class Stepped(_Plain):
     """What the scope needs of the nominal point of a stepped wave, as seen from the socket: what feeds the bridge and the level
     that it makes of that without a load, V, for a share of the time; Ω and H on the way; the series R–L that takes the power
-    asked of just this wave, Ω and H; whether the source lets go between pulses (a push-pull) or holds its output at zero."""
+    asked of just this wave, Ω and H; whether the source lets go between pulses (a push-pull) or holds its output at zero. On
+    direct voltage the level never turns, and `line` only says how long a record is."""
 
     v_link: float
     level: float
@@ -149,6 +150,7 @@ class Stepped(_Plain):
     load_inductance: float
     ratio: float = 1.0
     lets_go: bool = False
+    direct: bool = False
 
 
 class Solution(_Plain):

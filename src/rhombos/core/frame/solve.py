@@ -85,9 +85,10 @@ class WrongWave(Unbuildable):
     def __init__(self, route: Route, waveform: str) -> None:
         able = " or ".join(route.waveforms)
         super().__init__(Finding(
-            code="route.waveform", severity="stop", block="brief", title=f"This route makes no {waveform} wave",
+            code="route.waveform", severity="stop", block="brief",
+            title=f"This route makes no {waveform + ' wave' if waveform != 'DC' else 'DC'}",
             cause=f"{route.title}: its output is {able}.",
-            remedy=f"Ask for a {able} wave in the brief, or choose another route."))  # fmt: skip
+            remedy=f"Ask for {able} in the brief, or choose another route."))  # fmt: skip
 
 
 def work_out(
@@ -286,8 +287,9 @@ def report_blocks(worked: Worked) -> tuple[list[BlockReport], list[Finding]]:
     hopeless = route.hopeless(settled)
     reports: list[BlockReport] = []
     findings: list[Finding] = []
-    asides = (*route.asides(), *COMMON)
-    for block in (*route.blocks(worked.brief.output.waveform), *asides):
+    wave = worked.brief.output.waveform
+    asides = (*route.asides(wave), *COMMON)
+    for block in (*route.blocks(wave), *asides):
         title = block.TITLE if block in COMMON else route.title_of(block.KEY)
         sheet = Sheet(
             block.KEY, title, builds[block.KEY], {k: s.states[block.KEY] for k, s in settled.items()},

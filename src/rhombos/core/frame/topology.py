@@ -45,7 +45,10 @@ TOPOLOGIES: dict[str, Topology] = {
 }
 
 
-RectifierName = Literal["bridge", "centre tap", "bridge, no choke", "centre tap, no choke", "doubler, no choke"]
+RectifierName = Literal[
+    "bridge", "centre tap", "two bridges in series", "three bridges in series", "bridge, no choke", "centre tap, no choke",
+    "doubler, no choke",
+]  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,16 +57,22 @@ class Rectifying:
 
     `diodes` there are in all, `series` of them in the current's path; the secondary has `halves`, used in turn; a diode blocks
     `reverse` times the secondary's voltage; the link stands at `gain` times it (2: each half period charges a bank of its
-    own, and these are in series). With a `choke` the duty holds the link; without one the link follows the input.
+    own, and these are in series). With a `choke` the duty holds the link; without one the link follows the input. Bridges in
+    series each have their part of the secondary, and a damper of their own.
     """
 
     name: RectifierName
     diodes: int
     series: int
     halves: int
-    reverse: int
+    reverse: float
     gain: int
     choke: bool
+
+    @property
+    def parts(self) -> int:
+        """Equal parts of the secondary, each with a bridge of its own."""
+        return max(1, round(1 / self.reverse))
 
 
 RECTIFIERS: dict[str, Rectifying] = {
@@ -71,6 +80,8 @@ RECTIFIERS: dict[str, Rectifying] = {
     for r in (
         Rectifying("bridge", diodes=4, series=2, halves=1, reverse=1, gain=1, choke=True),
         Rectifying("centre tap", diodes=2, series=1, halves=2, reverse=2, gain=1, choke=True),
+        Rectifying("two bridges in series", diodes=8, series=4, halves=1, reverse=1 / 2, gain=1, choke=True),
+        Rectifying("three bridges in series", diodes=12, series=6, halves=1, reverse=1 / 3, gain=1, choke=True),
         Rectifying("bridge, no choke", diodes=4, series=2, halves=1, reverse=1, gain=1, choke=False),
         Rectifying("centre tap, no choke", diodes=2, series=1, halves=2, reverse=2, gain=1, choke=False),
         Rectifying("doubler, no choke", diodes=2, series=1, halves=1, reverse=2, gain=2, choke=False),

@@ -48,7 +48,7 @@ def asked(brief: Brief) -> str:
     """The brief in one line."""
     s, o, p = brief.source, brief.output, brief.power
     return (
-        f"{short(s.volts[1], 'V')} {s.name} → {short(o.voltage, 'V')} {short(o.frequency, 'Hz')} {o.waveform}, "
+        f"{short(s.volts[1], 'V')} {s.name} → {o.described}, "
         f"{short(p.continuous, 'W')}, {short(p.surge, 'W')} for {short(p.surge_time, 's')}"
     )  # fmt: skip
 

@@ -160,7 +160,7 @@ class Bipolar(Packaged):
 class Diode(Packaged):
     """Rectifier diode; forward drop is v_0 + r·I hot."""
 
-    recovery: Literal["mains", "fast", "ultrafast", "silicon carbide"]
+    recovery: Literal["mains", "fast", "ultrafast", "silicon carbide", "Schottky"]
     v_rating: Volt = Field(gt=0, le=10000, title="Repetitive reverse voltage")
     i_rating: Ampere = Field(gt=0, le=1000, title="Mean forward current")
     v_0: Volt = Field(gt=0, le=5, title="Forward threshold")

@@ -9,6 +9,7 @@ from rhombos.core.frame.solve import Worked
 from rhombos.core.plots import (
     battery,
     control,
+    direct,
     gates,
     heat,
     high_side,
@@ -54,6 +55,12 @@ IRON: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
 """What differs at line frequency."""
 
 
+DIRECT: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
+    "dc_link": (direct.ripple, high_side.discharge),
+    "load": (direct.step,),
+}
+"""What differs where the socket is the link itself."""
+
 UNHELD: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "heat": (heat.heat_ladder, heat.heat_path),
     "isolation": (isolation.map_table, isolation.nodes, isolation.sense_budget),
@@ -75,10 +82,14 @@ def charts(worked: Worked, block: str) -> tuple[Chart, ...]:
     drawn = BY_BLOCK | (RAIL if worked.brief.source.kind == "DC rail" else {})
     if worked.brief.output.stepped:
         drawn |= STEPPED
+    if worked.brief.output.waveform == "DC":
+        drawn |= DIRECT
     if "iron_transformer" in worked.builds:
         drawn |= IRON
     if "dc_link" in worked.builds and not worked.builds["dc_link"].held:  # type: ignore[attr-defined]
         drawn |= UNHELD
+        if worked.brief.output.waveform == "DC":
+            drawn |= {"load": (high_side.link_over_input,)}
     if block in gates.NEEDS:
         # cycle by cycle only where the cycles differ
         lifted = block == "bridge_drive" and gate_drive.bootstrapped(worked.builds[block], worked.shelf)  # type: ignore[arg-type]

@@ -58,6 +58,8 @@ def bode(worked: Worked) -> Chart:
     above = np.clip(180 + np.degrees(phase), LOWEST_DB, HIGHEST_DB)
     state: Any = worked.settled["low"].states["controller"]
     f, g = Scale("Hz", 1e3), Scale("1", 1)
+    line = worked.brief.output.frequency
+    twice = (Mark(at=f(2 * line), label="twice the line", role="here", upright=True),) if line else ()
     return Chart(
         key="bode",
         title="Loop: gain and phase margin",
@@ -67,10 +69,7 @@ def bode(worked: Worked) -> Chart:
             Series(name="gain, dB", x=f.all(frequency), y=g.all(level)),
             Series(name="phase margin, degrees", x=f.all(frequency), y=g.all(above), role="second"),
         ),
-        marks=(
-            Mark(at=0.0, label="gain of one", role="house"),
-            Mark(at=f(2 * worked.brief.output.frequency), label="twice the line", role="here", upright=True),
-        ),
+        marks=(Mark(at=0.0, label="gain of one", role="house"), *twice),
         dots=(Dot(x=f(state.crossover), y=min(state.phase, HIGHEST_DB), label=f"{state.phase:.0f}° margin"),)
         if state.crossover > 0
         else (),

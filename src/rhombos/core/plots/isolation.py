@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from rhombos.core.blocks.isolation import CASE_EARTH, CONVERTER, DRIFT, EARTHED, HALF, crossings
+from rhombos.core.blocks.isolation import CASE_EARTH, CONVERTER, DRIFT, EARTHED, crossings
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart
 from rhombos.core.routes.beside.isolation import need_of
@@ -45,12 +45,13 @@ def nodes(worked: Worked) -> Chart:
         link = fmt(need.link, "V")
         rows += [
             ("secondary, rectifier", "link", fmt(max(state["rectifier"].reverse, state["rectifier"].ring), "V")),
-            ("link, its bleeder, lower gates of the bridge", "link", link),
-            ("legs, upper gates and their floating supplies", "link, moving", f"0 to {link}"),
+            ("link, its bleeder" + ("" if need.direct else ", lower gates of the bridge"), "link", link),
         ]
+        if not need.direct:
+            rows.append(("legs, upper gates and their floating supplies", "link, moving", f"0 to {link}"))
     elif "h_bridge" in state:
         rows.append(("legs, upper gates and their floating supplies", "source, moving", f"0 to {full}"))
-    socket_side = "link, through the filter" if need.beyond else "its own winding"
+    socket_side = ("link" if need.direct else "link, through the filter") if need.beyond else "its own winding"
     rows += [
         ("socket, both poles", socket_side if build.output != EARTHED else f"{socket_side}; one pole at earth", socket),
         ("case, heat-sinks in reach, RCD's test", "earth", "0 V" if build.case == CASE_EARTH else "unknown"),
@@ -70,7 +71,8 @@ def sense_budget(worked: Worked) -> Chart:
     build: Any = worked.builds["isolation"]
     now: Any = worked.settled["nominal"].states["isolation"]
     rules, out = worked.rules, worked.brief.output.voltage
-    peak = 2**0.5 * out
+    need = need_of(worked.settled, worked.builds, worked.brief, worked.shelf)
+    peak = out if need.direct else 2**0.5 * out
     rows = (
         ("source of error", "share", "at the output"),
         ("divider, two resistors", fmt(2 * rules.resistor_tolerance, "%", 2), fmt(2 * rules.resistor_tolerance * out, "V", 2)),
@@ -80,18 +82,15 @@ def sense_budget(worked: Worked) -> Chart:
         ("fresh", fmt(now.error_fresh, "%", 2), fmt(now.error_fresh * out, "V", 2)),
         ("as built", fmt(now.error, "%", 2), fmt(now.error * out, "V", 2)),
     )
-    middle = round(HALF * 2**build.bits)
-    top = round((HALF + now.at_converter / CONVERTER * peak / max(1e-9, _peak(worked))) * 2**build.bits)
+    middle = round(need.rests * 2**build.bits)
+    top = round((need.rests + now.at_converter / CONVERTER * peak / max(1e-9, need.peak)) * 2**build.bits)
     return Chart(
         key="sense-budget",
         title="What the output's reading is off by",
         rows=rows,
-        remark=f"{short(build.sense_top, 'ohm')} over {short(build.sense_bottom, 'ohm')}: 0 V reads {middle} counts, the peak "
-        f"of {short(out, 'V')} {top}; a count is {fmt(now.step, 'V', 2)}. Clamp the input, filter below half the "
+        remark=f"{short(build.sense_top, 'ohm')} over {short(build.sense_bottom, 'ohm')}: 0 V reads {middle} counts, "
+        f"{'' if need.direct else 'the peak of '}{short(out, 'V')} {top}; a count is {fmt(now.step, 'V', 2)}. "
+        "Clamp the input, filter below half the "
         f"sampling "
         "rate, calibrate near zero and near full output.",
     )
-
-
-def _peak(worked: Worked) -> float:
-    return need_of(worked.settled, worked.builds, worked.brief, worked.shelf).peak

@@ -60,7 +60,9 @@ def output_ladder(worked: Worked) -> Chart:
         title="Output window",
         y=Axis(label="output", unit="V"),
         rungs=(*marks, *rungs, _mark("suppressor", build.suppressor)),
-        remark="RMS, sensed as the mean of the rectified output: its divider is given for the RMS it stands for.",
+        remark="Direct voltage, sensed by a divider."
+        if worked.brief.output.waveform == "DC"
+        else "RMS, sensed as the mean of the rectified output: its divider is given for the RMS it stands for.",
     )
 
 

@@ -88,7 +88,7 @@ class Route(ABC):
     def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
         """From the source to the load."""
 
-    def asides(self) -> tuple[ModuleType, ...]:
+    def asides(self, waveform: Waveform) -> tuple[ModuleType, ...]:
         """Blocks that lie beside the power path: they pass no power, but are chosen and judged like any other."""
         return ()
 

@@ -20,9 +20,9 @@ MOST_LEAK = 0.35
 
 @dataclass(frozen=True)
 class Hints:
-    """What proposals need to know of the rest before it is assessed; refined from the states of the last round. `link` is
-    the voltage that its link had, V; `raised` the highest to which a round had to raise it, lest rounds go to and fro where a
-    lower link asks for switches that drop more."""
+    """What proposals need to know of the rest before it is assessed; refined from the states of the last round. `frequency` is
+    that of its switches, Hz; `link` the voltage that its link had, V; `raised` the highest to which a round had to raise it, lest
+    rounds go to and fro where a lower link asks for switches that drop more."""
 
     filter_peak: float
     apparent: float
@@ -48,6 +48,7 @@ class Hints:
     leak_duty: float
     source_current: float
     bridge_drop: float
+    frequency: float = 0.0
     link: float = 0.0
     raised: float = 0.0
 
@@ -56,12 +57,26 @@ def fraction_of(brief: Brief, pins: Mapping[str, Mapping[str, Any]]) -> float:
     """Share of the time that the output is not zero."""
     if brief.output.waveform == "modified":
         return float(pins.get("h_bridge", {}).get("fraction", h_bridge.FRACTIONS["modified"]))
-    return h_bridge.FRACTIONS[brief.output.waveform]
+    return h_bridge.FRACTIONS.get(brief.output.waveform, 1.0)
 
 
-def rectifying_of(pins: Mapping[str, Mapping[str, Any]]) -> Rectifying:
-    """The rectifier that is pinned, or the bridge."""
-    return RECTIFIERS[pins.get("rectifier", {}).get("circuit", "bridge")]
+SECONDARY = 1.25
+"""A secondary's highest voltage over the link's, beside what the source's band makes of it."""
+IN_SERIES = (("bridge", 730.0), ("two bridges in series", 1460.0), ("three bridges in series", 2200.0))
+"""Rectifiers with the highest voltage of a secondary, V, as guessed, that their diodes still block with its ring."""
+ONE_DROP = 100.0
+"""Direct voltage, V, below which one diode's drop in the way counts for more than the voltage that it must block."""
+
+
+def rectifying_of(brief: Brief, pins: Mapping[str, Mapping[str, Any]]) -> Rectifying:
+    """The rectifier that is pinned; else the bridge, or for a low socket of direct voltage the centre tap."""
+    usual = "bridge"
+    if brief.output.waveform == "DC":
+        lowest, _, highest = brief.source.volts
+        blocks = SECONDARY * brief.output.voltage * highest / lowest
+        split = [name for name, most in IN_SERIES if blocks <= most]
+        usual = "centre tap" if brief.output.voltage < ONE_DROP else split[0] if split else IN_SERIES[-1][0]
+    return RECTIFIERS[pins.get("rectifier", {}).get("circuit", usual)]
 
 
 def secondary_pulse(how: Rectifying, hints: Hints) -> float:
@@ -87,6 +102,7 @@ def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, 
     link = settled["high"].states["dc_link"].voltage
     raised = max(before.raised, link if link > before.link > 0 else 0.0) if before else 0.0
     mean = max(s["rectifier"].current for s in steady)
+    bridged = states.get("h_bridge")
     return Hints(
         link_high=max(s["dc_link"].voltage for s in steady),
         climb=max(s["rectifier"].unloaded for s in steady),
@@ -95,10 +111,10 @@ def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, 
         charging_resistance=flat.guess.charging_resistance(states["transformer"].ratio),
         apparent=max(settled[k].apparent for k in ("low", "high")),
         filter_peak=states["output_filter"].peak - states["output_filter"].ripple / 2 if "output_filter" in states else 0.0,
-        bridge_peak=max(settled[k].states["h_bridge"].bridge_peak for k in ("low", "high")),
-        path_resistance=2 * states["h_bridge"].resistance,
-        modulation=states["h_bridge"].modulation,
-        dead_time_volts=states["h_bridge"].dead_time_loss_volts,
+        bridge_peak=max(s["h_bridge"].bridge_peak for s in steady) if bridged else states["dc_link"].voltage,
+        path_resistance=2 * bridged.resistance if bridged else 0.0,
+        modulation=bridged.modulation if bridged else 1.0,
+        dead_time_volts=bridged.dead_time_loss_volts if bridged else 0.0,
         link_current=mean,
         surge_link_current=settled["surge_high"].states["rectifier"].current * settled["surge_high"].swing.peak,
         v_in=v_in,
@@ -116,7 +132,8 @@ def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, 
         source_current=max(
             min(settled[k].states["source"].rms, settled[k].flow["load"] / (0.6 * v_in[k])) for k in ("low", "high")
         ),
-        bridge_drop=states["h_bridge"].missing,
+        bridge_drop=bridged.missing if bridged else 0.0,
+        frequency=flat.path.frequency,
         link=link,
         raised=raised,
     )

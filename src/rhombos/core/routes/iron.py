@@ -150,7 +150,7 @@ class IronRoute(Route):
         """What people call a block of this route."""
         if block == front_end.KEY:
             return "Push-pull"
-        return str(next(b.TITLE for b in (*self.blocks(self.waveforms[0]), *self.asides()) if block == b.KEY))
+        return str(next(b.TITLE for b in (*self.blocks(self.waveforms[0]), *self.asides(self.waveforms[0])) if block == b.KEY))
 
     def settle_all(
         self,

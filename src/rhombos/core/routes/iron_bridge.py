@@ -78,7 +78,7 @@ class IronBridge(IronRoute):
         """From the source to the load."""
         return source, input_stage, h_bridge, output_filter, iron_transformer, load
 
-    def asides(self) -> tuple[ModuleType, ...]:
+    def asides(self, waveform: Waveform) -> tuple[ModuleType, ...]:
         """The bridge's gate drive, beside the path."""
         return (bridge_drive,)
 
@@ -101,7 +101,7 @@ class IronBridge(IronRoute):
         """A designer's first guess: 85 % overall, an eighth of the source's voltage lost on the way."""
         empty, nominal, full = brief.source.volts
         ratio = math.sqrt(2) * brief.output.voltage / (0.87 * rules.modulation_limit * empty)
-        current = brief.power.continuous / brief.power.power_factor / brief.output.voltage
+        current = brief.power.continuous / brief.output.power_factor / brief.output.voltage
         v_in = {"nominal": 0.95 * nominal, "low": 0.93 * empty, "high": 0.97 * full}
         nothing = dict.fromkeys(v_in, 0.0)
         return Hints(
@@ -173,13 +173,14 @@ class IronBridge(IronRoute):
         ratio = builds["iron_transformer"].secondary_turns / builds["iron_transformer"].primary_turns
         path = g.path_resistance + g.primary_resistance + g.secondary_resistance / ratio**2
         feed, works = source_of(point.emf, builds, brief, shelf, rules), g.works or g.v_in
-        passed = open_share(line, feed.resistance, 0.0, feed.capacitance, MOST_TERMS)
+        passed = open_share(line, feed.resistance, feed.inductance, feed.capacitance, MOST_TERMS)
         filtered = output_filter.assess(
             output_filter.FilterNeed(
                 drain.voltage / ratio, line, drain.current * ratio, drain.power_factor, works, carrier,
                 min(1.0, g.modulation), path, g.dead_volts, g.choke_celsius, ratio, g.leakage, drain.crest_power,
-                g.magnetising, behind(feed.resistance, feed.capacitance, line),
-                Feed(works, feed.resistance, feed.capacitance, 1 / ratio, g.magnetising) if g.march else None, g.flows),
+                g.magnetising, behind(feed.resistance, feed.capacitance, line, feed.inductance),
+                Feed(works, feed.resistance, feed.inductance, feed.capacitance, 1 / ratio, g.magnetising) if g.march else None,
+                g.flows),
             builds["output_filter"], brief, shelf, rules, ledger)  # fmt: skip
         flows = filtered.flows
         drain = load.assess(
@@ -204,7 +205,9 @@ class IronBridge(IronRoute):
         swing = STILL
         if drawn:  # the source takes back what a lagging load returns
             swing = pulsation(drawn, passed[: len(drawn)], blocks=False)
-            ledger.work("source.passed", link_book.passed_open, f_line=line, R=feed.resistance, L=0.0, C=feed.capacitance)
+            ledger.work(
+                "source.passed", link_book.passed_open, f_line=line, R=feed.resistance, L=feed.inductance, C=feed.capacitance
+            )
         ripple = 0.0
         if filtered.line_current > 0 and filtered.power_factor > 0:
             ripple = ledger.work(
@@ -212,7 +215,7 @@ class IronBridge(IronRoute):
                 M=min(1.0, bridged.modulation), cos_phi=min(1.0, filtered.power_factor))  # fmt: skip
         mean = to_stage / g.v_in
         slow = mean * taken(drawn, (1 + 0j,) * len(drawn), passed)
-        rippling = BankRipple(MORE_RIPPLE * ripple, MORE_RIPPLE * mean, drawn, line, feed.resistance)
+        rippling = BankRipple(MORE_RIPPLE * ripple, MORE_RIPPLE * mean, drawn, line, feed.resistance, feed.inductance)
         entry, cells, v_in = self._source(
             point, to_stage,
             input_stage.InputNeed(mean, 1.0, ripple, swing.mean_square, crest=swing.peak, slow=slow), g,

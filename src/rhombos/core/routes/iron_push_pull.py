@@ -78,7 +78,7 @@ class IronPushPull(IronRoute):
         share = {k: 1.0 if square else min(WIDTH_USED, (asked / (0.95 * ratio * v)) ** 2) for k, v in v_in.items()}
         watts = {k: (brief.power.surge if k == "surge_high" else brief.power.continuous) / 0.85 for k in v_in}
         pulse = {k: watts[k] / (v_in[k] * share[k]) for k in v_in}
-        current = brief.power.continuous / brief.power.power_factor / brief.output.voltage
+        current = brief.power.continuous / brief.output.power_factor / brief.output.voltage
         return Hints(
             ratio, v_in, pulse, {k: 1.1 * p for k, p in pulse.items()}, share, ratio * current / math.sqrt(2), current,
             watts["low"] / v_in["low"] / math.sqrt(share["low"]), 20e-6, 0.0, 0.0, 0.0,

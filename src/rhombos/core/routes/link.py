@@ -13,6 +13,7 @@ from rhombos.core.blocks import (
     controller,
     controller_report,
     dc_link,
+    dc_link_report,
     front_drive,
     front_end,
     front_end_report,
@@ -33,7 +34,7 @@ from rhombos.core.blocks import (
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import filters
 from rhombos.core.design.brief import Brief
-from rhombos.core.design.outputs import Waveform
+from rhombos.core.design.outputs import DcOutput, Waveform
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.points import STEADY, Point, operating_points
@@ -50,12 +51,16 @@ from rhombos.core.routes.hints import Hints, fraction_of, learnt, rectifying_of,
 from rhombos.core.routes.passes import SETTLED
 from rhombos.core.routes.reach import leak_cost, steady_frequency, turns_ratio
 from rhombos.core.routes.settle import LinkSettled
-from rhombos.core.routes.supply import WIRING, link_supply
+from rhombos.core.routes.supply import LEAST_PATH, WIRING, link_supply
 from rhombos.core.waves.chain import Supply
 from rhombos.core.waves.pulsation import STILL, drawn
 from rhombos.core.waves.stepped import Fed, step_demand
 
 BLOCKS = (source, input_stage, front_end, transformer, rectifier, dc_link, h_bridge, output_filter, load)
+ANSWERS = 0.4
+"""Crossover that a bank is proposed for, over that aimed at: margins may ask for a slower one."""
+FIRST_FREQUENCY = 40e3
+"""Switching frequency that a bank is first proposed for, Hz, before any stage is."""
 ASIDE = 1e-3
 """How closely a point is settled that only the controller's trip asks for."""
 
@@ -63,7 +68,7 @@ ASIDE = 1e-3
 class LinkRoute(Route):
     """Push-pull, half-bridge or full bridge in front of a regulated link; a sine, modified or square wave behind it."""
 
-    waveforms: tuple[Waveform, ...] = ("sine", "modified", "square")
+    waveforms: tuple[Waveform, ...] = ("sine", "modified", "square", "DC")
     hint_points = ("low", "high", "surge_high")
     rounds = 2
     needed = ("mosfet", "diode", "core", "grade", "wire", "capacitor", "resistor", "fuse", "heat_sink")
@@ -81,25 +86,28 @@ class LinkRoute(Route):
         self.title = f"{topology.capitalize()}, DC link, H-bridge"
 
     def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
-        """From the source to the load; only a sine needs a filter."""
-        return tuple(b for b in BLOCKS if b is not output_filter or waveform == "sine")
+        """From the source to the load; only a sine needs a filter, and a DC socket no bridge."""
+        left_out = {"sine": (), "DC": (h_bridge, output_filter)}.get(waveform, (output_filter,))
+        return tuple(b for b in BLOCKS if b not in left_out)
 
-    def asides(self) -> tuple[ModuleType, ...]:
-        """The controller and both stages' gate drives, beside the path."""
-        return controller, front_drive, bridge_drive
+    def asides(self, waveform: Waveform) -> tuple[ModuleType, ...]:
+        """The controller and the stages' gate drives, beside the path."""
+        return (controller, front_drive) if waveform == "DC" else (controller, front_drive, bridge_drive)
 
     def title_of(self, block: str) -> str:
         """What people call a block of this route."""
         if block == front_end.KEY:
             return self.topology.name.capitalize()
-        return str(next(b.TITLE for b in (*BLOCKS, *self.asides()) if block == b.KEY))
+        return str(next(b.TITLE for b in (*BLOCKS, *self.asides("sine")) if block == b.KEY))
 
     def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
         """A designer's first guess: 88 % overall, 5 % of drops, everything else by proportion."""
         drive = self.topology.drive
-        how = rectifying_of(pins)
-        bridge = math.sqrt(2) * brief.output.voltage * 1.05
-        if brief.output.stepped:
+        how = rectifying_of(brief, pins)
+        bridge = brief.output.peak * 1.05
+        if brief.output.waveform == "DC":
+            bridge = brief.output.voltage
+        elif brief.output.stepped:
             bridge = brief.output.voltage / math.sqrt(fraction_of(brief, pins))
         voltage = pins.get("dc_link", {}).get("voltage") or self._link_voltage(brief, pins, bridge, 0.0, rules)
         empty, _, full = brief.source.volts
@@ -115,7 +123,7 @@ class LinkRoute(Route):
             feed_ripple=(rules.choke_ripple if how.choke else 2.0) * brief.power.continuous / voltage, form=1.0,
             charging_resistance=0.0,
             filter_peak=load.assess(operating_points(brief)["nominal"], brief, SILENT).peak_current,
-            apparent=brief.power.continuous / brief.power.power_factor,
+            apparent=brief.power.continuous / brief.output.power_factor,
             bridge_peak=bridge, path_resistance=0.0, modulation=bridge / voltage, dead_time_volts=0.01 * voltage,
             link_current=brief.power.continuous * 1.05 / voltage, surge_link_current=brief.power.surge * 1.05 / voltage,
             v_in=v_in, pulse=pulse,
@@ -138,13 +146,15 @@ class LinkRoute(Route):
         own["front_end"]["topology"] = topology.name
         own["transformer"]["halves"] = topology.halves
         own["input_stage"]["banks"] = topology.banks
-        how = rectifying_of(pins)
+        how = rectifying_of(brief, pins)
+        own["rectifier"]["circuit"] = how.name
         own["transformer"]["secondary_halves"] = how.halves
         own["dc_link"] |= {"banks": how.gain, "held": how.choke}
         voltage = own["dc_link"].get("voltage") or self._link_voltage(
             brief, own, hints.bridge_peak, hints.bridge_drop, rules, hints.raised
         )
-        made = self._socket_side(brief, hints, own, voltage, shelf, rules)
+        side = self._bare_socket if isinstance(brief.output, DcOutput) else self._socket_side
+        made = side(brief, hints, own, voltage, shelf, rules)
         ratio = turns_ratio(brief, hints, how, voltage, self.topology.drive, rules)
         secondary = ratio * topology.drive * brief.source.volts[2]
         frequency = float(
@@ -155,7 +165,7 @@ class LinkRoute(Route):
                     topology.drive * brief.source.volts[0],
                     rules.lead_inductance + front_end.LIKELY_PACKAGE,
                     secondary,
-                    rectifier.least_damper(secondary, hints.link_current, how, shelf, rules),
+                    rectifier.least_damper(secondary, hints.link_current, how, shelf, rules) / how.parts,
                 ),
             )
         )
@@ -230,9 +240,25 @@ class LinkRoute(Route):
         self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], bridge_peak: float, drop: float, rules: Rules,
         raised: float = 0.0,
     ) -> float:  # fmt: skip
+        if brief.output.waveform == "DC":
+            return brief.output.voltage
         if brief.output.stepped:
             return dc_link.stepped_voltage(brief.output.voltage, fraction_of(brief, pins), drop)
         return dc_link.least_voltage(bridge_peak, rules.link_ripple, rules, raised)
+
+    def _bare_socket(
+        self, brief: Brief, hints: Hints, own: dict[str, dict[str, Any]], voltage: float, shelf: Shelf, rules: Rules
+    ) -> dict[str, Build]:  # fmt: skip
+        """A link that is the socket itself."""
+        pins = own["dc_link"]
+        pins["banks"] *= dc_link.banks_for(
+            voltage / pins["banks"], pins.get("capacitor"), dc_link.ripple_allowed(brief, rules), shelf, rules)  # fmt: skip
+        switched = float(own["front_end"].get("frequency", hints.frequency or FIRST_FREQUENCY))
+        need = dc_link.LinkNeed(
+            0.0, 0.0, 1.0, 1.0, hints.link_current, hints.feed_ripple, settle.lowest(brief),
+            level=None if pins["held"] else hints.link_high, climb=hints.climb, direct=switched,
+            answers=ANSWERS * link_loop.FAST_SHARE * switched)  # fmt: skip
+        return {"dc_link": dc_link.propose(need, brief, pins | {"voltage": voltage}, shelf, rules)}
 
     def _socket_side(
         self, brief: Brief, hints: Hints, own: dict[str, dict[str, Any]], voltage: float, shelf: Shelf, rules: Rules
@@ -294,7 +320,7 @@ class LinkRoute(Route):
         }  # fmt: skip
         driven = {
             key: {block: gate_drive.assess(need(s, builds, brief), builds[block], brief, shelf, rules, ledgers[key])
-                  for block, need in (("front_drive", front_need), ("bridge_drive", drive_need))}
+                  for block, need in (("front_drive", front_need), ("bridge_drive", drive_need)) if block in builds}
             for key, s in found.items()
         }  # fmt: skip
         return {
@@ -321,7 +347,7 @@ class LinkRoute(Route):
         )  # fmt: skip
 
     def operating(self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:
-        """The nominal point as the waveforms see it; None for stepped waves."""
+        """The nominal point as the waveforms see it; None where it makes no sine."""
         states = settled["nominal"].states
         if "output_filter" not in states:
             return None
@@ -334,10 +360,12 @@ class LinkRoute(Route):
             load_inductance=drain.inductance, dead_time=builds["h_bridge"].dead_time, lag=filtered.lag)  # fmt: skip
 
     def stepped(self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any], shelf: Shelf) -> Stepped | None:
-        """The nominal point of a stepped wave as the scope sees it; None for a sine."""
+        """The nominal point of a stepped wave, or of direct voltage, as the scope sees it; None for a sine."""
         states = settled["nominal"].states
         if "output_filter" in states:
             return None
+        if "h_bridge" not in states:
+            return _direct(settled["nominal"])
         drain, bridged = states["load"], states["h_bridge"]
         voltage = states["dc_link"].voltage
         return Stepped(
@@ -367,7 +395,7 @@ class LinkRoute(Route):
             return block.report(sheet, brief)  # type: ignore[no-any-return]
         if block is controller:
             need = self.controller_need(settled, builds, sheet.shelf, sheet.rules)
-            rated = sheet.shelf.get(Capacitor, builds["dc_link"].capacitor).v_rating
+            rated = builds["dc_link"].banks * sheet.shelf.get(Capacitor, builds["dc_link"].capacitor).v_rating
             return controller_report.report(sheet, brief, need, rated)
         if block in (bridge_drive, front_drive):
             asks = front_need if block is front_drive else drive_need
@@ -375,7 +403,7 @@ class LinkRoute(Route):
         if block is front_end:
             return front_end_report.report(sheet, brief, entering, RECTIFIERS[builds["rectifier"].circuit])
         if block is rectifier:
-            return rectifier_report.report(sheet, entering)
+            return rectifier_report.report(sheet, brief, entering)
         if block is output_filter and (at := self.operating(settled, builds, sheet.shelf)):
             return output_filter.report(sheet, brief, entering, at)
         if block is h_bridge:
@@ -383,5 +411,18 @@ class LinkRoute(Route):
         if block is input_stage:
             return input_report.report(sheet, brief, entering)
         if block is dc_link:
-            return block.report(sheet, brief, entering)  # type: ignore[no-any-return]
+            return dc_link_report.report(sheet, brief, entering)
         return block.report(sheet, entering)  # type: ignore[no-any-return]
+
+
+def _direct(now: LinkSettled) -> Stepped:
+    """A socket that is the link, as the scope sees it: a record shows a step of the load from before it to well after."""
+    volts = now.states["dc_link"].voltage
+    return Stepped(
+        v_link=volts, level=volts, fraction=1.0, line=FRAMES * now.path.frequency, resistance=LEAST_PATH, inductance=WIRING,
+        load_resistance=max(LEAST_PATH, now.states["load"].resistance - LEAST_PATH), load_inductance=0.0,
+        direct=True)  # fmt: skip
+
+
+FRAMES = 1 / 25
+"""Frames of a record of direct voltage, over one switch's frequency."""

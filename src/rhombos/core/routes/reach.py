@@ -13,6 +13,10 @@ MOST_DROP = 0.4
 """Share of a stage's voltage that a turns ratio makes up for at most: more is a design without hope."""
 LEAST_REACH = 0.3
 """Share of the duty limit that leakage leaves a proposal at least: more taken is a design without hope."""
+MOST_SURGED = 2.5
+"""Surge over the continuous power up to which a socket of direct voltage is held on the lowest input."""
+LEAST_SURGED = 0.85
+"""Share of its voltage at full power that a source is counted on to have in the surge: one that sags further cannot give it."""
 DUTY_RESERVE = 0.985
 """Part of the duty limit that the proposed turns ratio uses; the rest absorbs what the next iteration changes."""
 
@@ -26,12 +30,17 @@ def leak_cost(turned_off: float, frequency: float) -> float:
 def turns_ratio(brief: Brief, hints: Hints, how: Rectifying, voltage: float, drive: float, rules: Rules) -> float:
     """Secondary over primary turns that just reach the link, V, hot, at full load; `drive` is the share of the supply that a
     half of the primary sees."""
-    v_min = drive * hints.v_in["low"]
+    lowest = hints.v_in["low"]
     if how.choke:  # on the lowest input at its largest pulses, with leakage's share of the duty taken off
         crest = hints.swing["low"].peak
+        if brief.output.waveform == "DC":  # a socket of direct voltage is held in the surge too
+            crest = min(MOST_SURGED, brief.power.surge / brief.power.continuous)
+            lowest = max(LEAST_SURGED * lowest, lowest - (crest - 1) * max(0.0, brief.source.volts[0] - lowest))
+        v_min = drive * lowest
         reach = max(LEAST_REACH * rules.duty_limit, rules.duty_limit * DUTY_RESERVE - crest * hints.leak_duty / 2)
         asked = {"V_out": voltage + hints.secondary_extra, "n_d": 1, "V_F": 0.0, "D_max": reach, "V_min": v_min}
         return float(stage_book.turns_ratio_choke(**asked, V_drop=min(crest * hints.drop, MOST_DROP * v_min)))
+    v_min = drive * lowest
     if brief.output.stepped:  # its RMS follows the link: right on a nominal input
         v_min *= brief.source.volts[1] / brief.source.volts[0]
     reached = voltage / how.gain + hints.secondary_extra

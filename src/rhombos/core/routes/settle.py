@@ -25,6 +25,7 @@ from rhombos.core.blocks import (
 from rhombos.core.book import rectifier as rectifier_book
 from rhombos.core.book import stage as stage_book
 from rhombos.core.design.brief import Brief
+from rhombos.core.design.outputs import DcOutput
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.points import Point, operating_points
@@ -37,6 +38,8 @@ from rhombos.core.routes.socket import Socket, settle_socket
 from rhombos.core.routes.supply import source_of
 from rhombos.core.waves.pulsation import STILL, Demand, Pulsation, open_share, pulsation
 
+LEAST_ON = 100e-9
+"""The shortest pulse that a controller makes, s: for less power it leaves pulses out."""
 LEFT = 0.05
 """Share of its voltage that a hopeless winding is taken to give at least."""
 
@@ -89,6 +92,7 @@ class Guess:
     ripple: float = 0.0
     climb: float = 0.0
     stage_loss: float = 0.0
+    switching_loss: float = 0.0
     transformer_loss: float = 0.0
     transformer_celsius: float = 75.0
     choke_celsius: float = 75.0
@@ -109,6 +113,11 @@ class Guess:
             abs(self.transformer_celsius - other.transformer_celsius) / 1e3,
             abs(self.choke_celsius - other.choke_celsius) / 1e3, 0.1 * self.swing.moved(other.swing),
         )  # fmt: skip
+
+
+def lowest(brief: Brief) -> float:
+    """What a link that is the socket itself may fall to at a step of its load, V; 0 before a bridge, which asks its own."""
+    return brief.output.voltage * (1 - brief.output.dip) if isinstance(brief.output, DcOutput) else 0.0
 
 
 def settle(
@@ -137,7 +146,9 @@ def settle(
         settled = replace(settled, converged=False)
     if ledger.recording:
         ledger.steps |= socket.ledger.steps
-    states = {**settled.states, "h_bridge": h_bridge.on_a_link(socket.bridged, settled.states["dc_link"].peak, ledger)}
+    states = dict(settled.states)
+    if socket.bridged is not None:
+        states["h_bridge"] = h_bridge.on_a_link(socket.bridged, settled.states["dc_link"].peak, ledger)
     if socket.filtered is not None:
         given = -settled.swing.given if settled.demand else 0j
         bank = dc_link.capacitance(builds["dc_link"], shelf)
@@ -160,7 +171,9 @@ def _settle_source(
         guess = replace(start.guess, v_in=start.v_in * higher, terminal=point.emf, pulse=pulse)
         if point.power != start.point.power:
             share = point.power / start.point.power if start.point.power else 1.0
-            guess = replace(guess, pulse=guess.pulse * share, stage_loss=guess.stage_loss * share)
+            guess = replace(
+                guess, pulse=guess.pulse * share, stage_loss=guess.stage_loss * share,
+                switching_loss=guess.switching_loss * share)  # fmt: skip
     scale = max(point.power, 0.1 * brief.power.continuous)
     collapsed = 0
     passes: Passes[Guess] = Passes()
@@ -184,10 +197,8 @@ def _one_pass(
     how = RECTIFIERS[builds["rectifier"].circuit]
     topology = TOPOLOGIES[builds["front_end"].topology]
     linked = dc_link.assess(
-        socket.link_need(socket.to_bridge / link_v, g.ripple, g.climb, builds["h_bridge"], g.swing), builds["dc_link"], brief,
-            shelf,
-        rules,
-        ledger)  # fmt: skip
+        socket.link_need(socket.to_bridge / link_v, g.ripple, g.climb, builds, g.swing, lowest(brief)), builds["dc_link"],
+        brief, shelf, rules, ledger)  # fmt: skip
     to_link = socket.to_bridge + linked.loss
     link_current = to_link / link_v
     ratio = builds["transformer"].ratio
@@ -212,8 +223,10 @@ def _one_pass(
         builds["rectifier"], brief, shelf, rules, ledger)  # fmt: skip
     to_rectifier = to_link + rectified.loss
     # losses of transformer and stage are the last pass's: at the settled point they are this one's. What a clamp burns flows
-    # after a pulse has ended or while it rises, and gates are fed apart: neither makes the pulse larger
-    total = to_rectifier + g.transformer_loss + g.stage_loss
+    # after a pulse has ended or while it rises, and gates are fed apart: neither makes the pulse larger; nor, where the choke
+    # runs dry and pulses are short, what the switches burn as they end
+    dry = how.choke and not rising
+    total = to_rectifier + g.transformer_loss + g.stage_loss - (g.switching_loss if dry else 0.0)
     pulse = ledger.work("front_end.pulse", stage_book.pulse_current, P=total, V=topology.drive * g.v_in,
                         D_tot=powered)  # fmt: skip
     wound = transformer.assess(
@@ -242,14 +255,17 @@ def _one_pass(
     cells = source.assess(point.emf, from_source, brief, ledger, g.swing.source_square, g.swing.source_peak, entry.control)
     states = {
         "source": cells, "input_stage": entry, "front_end": switched, "transformer": wound, "rectifier": rectified,
-        "dc_link": linked, "h_bridge": socket.bridged, "load": socket.drawn,
+        "dc_link": linked, "load": socket.drawn,
     }  # fmt: skip
+    if socket.bridged is not None:
+        states["h_bridge"] = socket.bridged
     if socket.filtered is not None:
         states["output_filter"] = socket.filtered
     flow = {
         "source": from_source, "input_stage": from_source, "front_end": to_stage, "transformer": to_transformer,
-        "rectifier": to_rectifier, "dc_link": to_link, "h_bridge": socket.to_bridge, "output_filter": socket.to_filter,
-        "load": socket.drawn.power}  # fmt: skip
+        "rectifier": to_rectifier, "dc_link": to_link, "load": socket.drawn.power}  # fmt: skip
+    if socket.bridged is not None:
+        flow |= {"h_bridge": socket.to_bridge, "output_filter": socket.to_filter}
     most_loss = 2 * max(point.power, 0.1 * brief.power.continuous)
     after = Guess(
         v_in=max(V_FLOOR * point.emf, cells.terminal - entry.drop), terminal=cells.terminal,
@@ -260,11 +276,12 @@ def _one_pass(
         choke_resistance=rectified.choke_resistance, diode_drop=rectified.drop, leak_duty=wound.leakage_duty,
         ripple=rectified.feed_ripple, climb=rectified.unloaded, stage_loss=min(switched.conduction + switched.switching,
             most_loss),
+        switching_loss=min(switched.switching, most_loss - min(switched.conduction, most_loss)),
         transformer_loss=min(wound.loss, most_loss),
         transformer_celsius=min(wound.temperature, HOTTEST), choke_celsius=min(rectified.choke_temperature, HOTTEST),
     )  # fmt: skip
     path = _path(g, how.choke, ratio, duty, link_v, link_current, v_sec, builds, brief, shelf, rules)
-    demand = socket.demand(builds["h_bridge"])
+    demand = socket.demand(builds.get("h_bridge"))
     after = replace(after, swing=_swing(path, how, point, ratio * topology.drive, link_current, demand, builds, brief, shelf))
     ohmic = (cells.internal_loss + entry.cable_loss + entry.fuse_loss + entry.contact_loss + switched.conduction + wound.copper
              + rectified.choke_copper) / g.swing.mean_square  # fmt: skip
@@ -310,7 +327,7 @@ def _path(
     return link_loop.Path(
         max(1.0, v_sec), builds["rectifier"].inductance if choked else 0.0, resistance, dc_link.capacitance(linking, shelf),
         can.esr * linking.banks / linking.count, link_v / max(current, 1e-6), builds["front_end"].frequency, ratio,
-        (feed.resistance, feed.capacitance))  # fmt: skip
+        (feed.resistance, feed.capacitance, feed.inductance))  # fmt: skip
 
 
 def _swing(
@@ -344,7 +361,8 @@ def _duty(
         inputs = {"L": builds["rectifier"].inductance, "f_s": builds["front_end"].frequency, "V_out": link_v,
                   "I_out": current, "V_sec": v_sec}  # fmt: skip
         if rectifier_book.duty_discontinuous.work(inputs) < through:
-            return max(1e-4, ledger.work("front_end.duty", rectifier_book.duty_discontinuous, **inputs)), 0.0
+            alone = ledger.work("front_end.duty", rectifier_book.duty_discontinuous, **inputs)
+            return max(1e-4, LEAST_ON * builds["front_end"].frequency, alone), 0.0
     ledger.total("front_end.duty", {"volt-seconds of the link": through, "leakage, half of its share": g.leak_duty / 2})
     return through + g.leak_duty / 2, g.leak_duty / 2
 

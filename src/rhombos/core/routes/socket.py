@@ -26,22 +26,27 @@ from rhombos.core.waves.stepped import Fed, step_demand
 class Socket:
     """The settled side of bridge, filter and load at a link, V: what it draws from it, W, with its states and working.
 
-    `drawn` is the load at the voltage it gets.
+    `drawn` is the load at the voltage it gets. Where the socket is the link itself there is no bridge.
     """
 
     link: float
     drawn: load.LoadState
     filtered: output_filter.FilterState | None
-    bridged: h_bridge.BridgeState
+    bridged: h_bridge.BridgeState | None
     to_filter: float
     to_bridge: float
     ledger: Ledger
 
     def link_need(
-        self, current: float, choke_ripple: float, climb: float, build: h_bridge.HBridgeBuild, swing: Pulsation
+        self, current: float, choke_ripple: float, climb: float, builds: Mapping[str, Any], swing: Pulsation, least: float
     ) -> dc_link.LinkNeed:
-        """What this side draws from the link at a mean current, A."""
+        """What this side draws from the link at a mean current, A; `least` is what a link that is the socket may fall to, V."""
         drawn, bridged = self.drawn, self.bridged
+        if bridged is None:
+            level = None if builds["dc_link"].held else self.link
+            switched = builds["front_end"].frequency
+            return dc_link.LinkNeed(0.0, 0.0, 1.0, 1.0, current, choke_ripple, least, level=level, climb=climb, direct=switched)
+        build = builds["h_bridge"]
         if self.filtered is None:
             taken = drawn_by(self.demand(build))
             return dc_link.LinkNeed(
@@ -70,9 +75,9 @@ class Socket:
             swing=swing,
         )
 
-    def demand(self, build: h_bridge.HBridgeBuild) -> Demand:
+    def demand(self, build: h_bridge.HBridgeBuild | None) -> Demand:
         """How what the bridge draws swings at twice the line, over its mean."""
-        if self.drawn.power <= 0:
+        if self.drawn.power <= 0 or build is None:
             return ()
         if self.filtered is None:
             return step_demand(build.fraction, self.drawn.power_factor)
@@ -86,6 +91,8 @@ class Socket:
     @cached_property
     def apparent(self) -> float:
         """What a sine's bridge swings with at twice the line, VA: its fundamental and the inductor's current."""
+        if self.bridged is None:
+            return 0.0
         if self.filtered is None:
             return self.drawn.apparent
         return drawn_by(self._sine_demand).swing * self.to_bridge / 2
@@ -95,6 +102,10 @@ def settle_socket(point: Point, link: float, builds: Mapping[str, Any], brief: B
     """Bridge, filter and load at a load and a link, V: modulation and temperatures agree with the drops and losses they
     make. The link's peak is not known yet: the bridge stands at its mean."""
     at_socket = replace(point, key="", label="", emf=0.0)  # the source does not matter there
+    if "h_bridge" not in builds:
+        ledger = Ledger()
+        drawn = load.assess(point, brief, ledger, link)
+        return Socket(link, drawn, None, None, drawn.power, drawn.power, ledger)
     return _socket(
         at_socket,
         link,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 from rhombos.core.blocks import dc_link, input_stage, link_loop
@@ -32,7 +33,8 @@ def source_of(emf: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf,
     """Cells, cable, fuse and contacts in one, and the input bank across the whole input."""
     entry = builds["input_stage"]
     resistance = brief.source.internal_resistance + input_stage.resistance(entry, brief, shelf, rules)
-    return Feed(emf, max(LEAST_PATH, resistance), max(LEAST_BANK, input_stage.capacitance(entry, shelf)))
+    leads = input_stage.LOOP * brief.source.cable_length
+    return Feed(emf, max(LEAST_PATH, resistance), max(LEAST_BANK, input_stage.capacitance(entry, shelf)), leads)
 
 
 def link_supply(
@@ -45,7 +47,8 @@ def link_supply(
     how, topology = RECTIFIERS[builds["rectifier"].circuit], TOPOLOGIES[builds["front_end"].topology]
     linking, ratio = builds["dc_link"], builds["transformer"].ratio * topology.drive * how.gain
     link = states["dc_link"].voltage
-    taken = now.flow["load"] + at.resistance * line_current(states) ** 2
+    beside = 0.0 if brief.output.waveform == "DC" else at.resistance * line_current(states) ** 2
+    taken = now.flow["load"] + beside
     current = taken / link + link / linking.bleeder
     leak_duty = states["transformer"].leakage_duty
     duty = 2 * states["front_end"].duty - leak_duty if how.choke else 1.0
@@ -73,13 +76,14 @@ def link_supply(
             plant.pole,
             plant.gain if programmed else 0.0,
             plant.follows if programmed else 0.0,
-            1 / (2 * brief.output.frequency) if programmed and steering.feed_forward else 0.0,
+            1 / (2 * brief.output.frequency) if programmed and steering.feed_forward and brief.output.frequency else 0.0,
         )
         if how.choke
         else None
     )
     idle = max(0.0, v_in * (drawn - ratio * duty * current))
-    return Supply(feed, stage, dc_link.capacitance(linking, shelf), linking.bleeder, loop, idle)
+    esr = now.path.esr if brief.output.waveform == "DC" else 0.0
+    return Supply(feed, stage, dc_link.capacitance(linking, shelf), linking.bleeder, loop, idle, esr)
 
 
 def source_supply(
@@ -89,6 +93,8 @@ def source_supply(
     losses that its current makes."""
     now = settled["nominal"]
     feed = source_of(now.point.emf, builds, brief, shelf, rules)
+    if isinstance(at, Stepped):  # at each step leads and bank would ring, which the cans' own resistance damps: left out
+        feed = replace(feed, inductance=0.0)
     cells, line = now.states["source"], line_current(now.states, at.ratio)
     idle = feed.emf * cells.current - feed.resistance * cells.rms**2 - now.flow["load"] - at.resistance * line**2
     return referred(Supply(feed, None, 0.0, math.inf, None, max(0.0, idle)), at.ratio)

@@ -13,7 +13,7 @@ from rhombos.core.frame.report import Stepped
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Scale, Series
 from rhombos.core.scope.asked import ScopeAsked, Spectrum
-from rhombos.core.scope.record import Bench, Record, record
+from rhombos.core.scope.record import Bench, EventName, LoadName, Record, record
 from rhombos.core.scope.view import TraceName, View, around, crossing, packed, readings_at, view, window
 from rhombos.core.units.quantities import fmt, short
 from rhombos.core.waves.modulation import Array
@@ -65,6 +65,9 @@ class ScopeSeen(BaseModel):
     period: float
     carrier: float
     stepped: bool = False
+    direct: bool = False
+    loads: tuple[LoadName, ...] = ()
+    events: tuple[EventName, ...] = ()
 
 
 def bench_of(worked: Worked) -> Bench:
@@ -106,7 +109,7 @@ def scope_bench(asked: ScopeAsked, worked: Worked) -> ScopeSeen:
     cursors = tuple(min(c, made.end) for c in asked.cursors)
     return ScopeSeen(
         points=tuple(TracePoint(name=n, unit=p.unit, label=p.label) for n, p in made.points.items()),
-        readings=_readings(made, seen),
+        readings=_readings(made, seen, bench.direct),
         measured=_measured(made, seen, asked),
         cursors=readings_at(made, cursors) if cursors else (),
         spectrum=_spectrum(made, last, asked.spectrum),
@@ -120,6 +123,9 @@ def scope_bench(asked: ScopeAsked, worked: Worked) -> ScopeSeen:
         period=1 / made.line,
         carrier=1 / made.carrier,
         stepped=isinstance(bench.at, Stepped),
+        direct=bench.direct,
+        loads=bench.choices[0],
+        events=bench.choices[1],
     )
 
 
@@ -252,7 +258,7 @@ def _measured(made: Record, seen: View, asked: ScopeAsked) -> tuple[tuple[str, .
     return tuple(rows)
 
 
-def _readings(made: Record, seen: View) -> tuple[Labelled, ...]:
+def _readings(made: Record, seen: View, direct: bool) -> tuple[Labelled, ...]:
     """What meters show of the window, and of its last line period."""
     first, last, time, traces = seen.first, seen.last, seen.time, seen.traces
     volts, amps = (math.sqrt(_mean_square(traces[n], time)) for n in ("output", "load"))
@@ -263,11 +269,16 @@ def _readings(made: Record, seen: View) -> tuple[Labelled, ...]:
         ("Voltage, peak", fmt(float(np.abs(traces["output"]).max()), "V", 4)),
         ("Load current, true RMS", fmt(amps, "A")),
         ("Load current, peak", fmt(peak, "A")),
-        ("Crest factor of it", f"{peak / amps:.2f}" if amps > 1e-9 else "–"),
         ("True power (wattmeter)", fmt(power, "W", 4)),
-        ("Apparent power", fmt(volts * amps, "V*A", 4)),
-        ("Power factor", f"{power / (volts * amps):.3f}" if volts * amps > 1e-9 else "–"),
     ]
+    if direct:
+        rows.insert(2, ("Voltage, lowest", fmt(float(traces["output"].min()), "V", 4)))
+    else:
+        rows += [
+            ("Crest factor of the current", f"{peak / amps:.2f}" if amps > 1e-9 else "–"),
+            ("Apparent power", fmt(volts * amps, "V*A", 4)),
+            ("Power factor", f"{power / (volts * amps):.3f}" if volts * amps > 1e-9 else "–"),
+        ]
     if "inductor" in traces:
         rows.append(("Inductor current, peak", fmt(float(np.abs(traces["inductor"]).max()), "A")))
     if made.trail is not None:
@@ -279,7 +290,7 @@ def _readings(made: Record, seen: View) -> tuple[Labelled, ...]:
                 f"{math.sqrt(_mean_square(traces['source'], time)) / drawn:.2f}" if drawn > 1e-6 else "–",
             )
         )
-    if last - first >= 0.999 / made.line:
+    if last - first >= 0.999 / made.line and not direct:
         _, period = _last_period(made, last)
         for name, title in (("output", "voltage"), ("load", "load current")):
             peaks = _peaks(period[name])

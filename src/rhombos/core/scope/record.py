@@ -5,12 +5,12 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Literal
+from typing import Literal, get_args
 
 import numpy as np
 
 from rhombos.core.frame.report import Operating, Stepped
-from rhombos.core.waves import direct
+from rhombos.core.waves import direct as bare
 from rhombos.core.waves.chain import Chain, Supply, Trail
 from rhombos.core.waves.crest import Crest, crest
 from rhombos.core.waves.engine import Run, run, steady, stretch
@@ -29,13 +29,17 @@ from rhombos.core.waves.loads import (
     shorted,
     turning,
 )
-from rhombos.core.waves.modulation import Array, Steps, three_level
+from rhombos.core.waves.modulation import Array, Steps, WaveError, three_level
 from rhombos.core.waves.output import driven
 from rhombos.core.waves.rail import FIRM, behind
 
 LoadName = Literal["as designed", "none", "adapter", "lamp, cold", "motor, starting", "motor, running", "transformer"]
 EventName = Literal["steady", "soft start", "load step", "short circuit"]
 SourceName = Literal["stiff link", "source, averaged", "source, switched"]
+LOADS: tuple[LoadName, ...] = get_args(LoadName)
+EVENTS: tuple[EventName, ...] = get_args(EventName)
+ON_DIRECT: tuple[tuple[LoadName, ...], tuple[EventName, ...]] = (("as designed", "none", "lamp, cold"), ("steady", "load step"))
+"""Loads and events that a socket of direct voltage is recorded with."""
 CHANGING: tuple[LoadName, ...] = ("lamp, cold", "motor, starting")
 """Loads that are not the same from one moment to the next."""
 RAMP = 6
@@ -157,11 +161,21 @@ class Bench:
     limit: float = math.inf
 
     @property
-    def front(self) -> Filter | direct.Direct:
+    def direct(self) -> bool:
+        """Whether the socket gives direct voltage."""
+        return isinstance(self.at, Stepped) and self.at.direct
+
+    @property
+    def choices(self) -> tuple[tuple[LoadName, ...], tuple[EventName, ...]]:
+        """Loads and events that it is recorded with."""
+        return ON_DIRECT if self.direct else (LOADS, EVENTS)
+
+    @property
+    def front(self) -> Filter | bare.Direct:
         """Between bridge and load, everything referred to the socket: a filter, or nothing but the way."""
         at, ohms = self.at, max(self.at.resistance, LEAST_LOSS)
         if isinstance(at, Stepped):
-            return direct.Direct(ohms, at.inductance, at.level if at.lets_go else 0.0)
+            return bare.Direct(ohms, at.inductance, at.level if at.lets_go else 0.0, at.direct)
         return Filter(at.inductance, ohms, at.capacitance, at.magnetising or None)
 
     @property
@@ -184,6 +198,8 @@ class Bench:
         legs wait for their dead time, and the modulation makes up for what that takes. Of a stepped wave with a zero between
         its pulses the index is a share of their width."""
         at, volts = self.at, 1.0 if rail else self.at.v_link
+        if isinstance(at, Stepped) and at.direct:  # it never turns
+            return Steps(1 / at.line, np.zeros(1), np.array([volts * index]))
         if isinstance(at, Stepped):
             width = at.fraction * index if at.fraction < 1 else 1.0
             return three_level(width, at.level / at.v_link * volts, at.line)
@@ -203,10 +219,10 @@ def _load_of(bench: Bench, name: LoadName, since: float) -> Load:
     if name == "adapter":
         if isinstance(f, Filter):
             return rectified(f, rectifier_for(power / _pulses(bench, f, power).taken, volts, at.line))
-        return direct.rectified(f, rectifier_for(power, volts, at.line))
+        return bare.rectified(f, rectifier_for(power, volts, at.line))
     if name == "transformer":
         iron = iron_load_for(power, volts, at.line)
-        return iron_fed(f, iron) if isinstance(f, Filter) else direct.iron_fed(f, iron)
+        return iron_fed(f, iron) if isinstance(f, Filter) else bare.iron_fed(f, iron)
     if name == "lamp, cold":
         return _resistive(f, volts**2 / power / (1 + (COLD - 1) * math.exp(-since / WARMING)))
     if name in ("motor, starting", "motor, running"):
@@ -214,14 +230,14 @@ def _load_of(bench: Bench, name: LoadName, since: float) -> Load:
         slip = motor.slip_for(power, volts, at.line)
         if name == "motor, starting":
             slip = max(slip, 1 - (1 - slip) * since / SPINNING)
-        return turning(f, motor, slip) if isinstance(f, Filter) else direct.turning(f, motor, slip)
+        return turning(f, motor, slip) if isinstance(f, Filter) else bare.turning(f, motor, slip)
     if bench.crest_power > 0 and isinstance(f, Filter):
         return _as_asked(bench, f)
     return _resistive(f, at.load_resistance, at.load_inductance)
 
 
-def _resistive(f: Filter | direct.Direct, ohms: float, henries: float = 0.0) -> Load:
-    return resistive(f, ohms, henries) if isinstance(f, Filter) else direct.resistive(f, ohms, henries)
+def _resistive(f: Filter | bare.Direct, ohms: float, henries: float = 0.0) -> Load:
+    return resistive(f, ohms, henries) if isinstance(f, Filter) else bare.resistive(f, ohms, henries)
 
 
 LEAST_SHARE = 1e-3
@@ -249,7 +265,7 @@ def _pulses(bench: Bench, f: Filter, power: float) -> Crest:
     way too."""
     volts, line, supply = bench.volts, bench.at.line, bench.supply
     cells = supply.feed
-    rail = FIRM if supply.front_end else behind(cells.resistance, cells.capacitance, line)
+    rail = FIRM if supply.front_end else behind(cells.resistance, cells.capacitance, line, cells.inductance)
     omega, small = 2 * math.pi * line, power / volts**2
     corner = 1 / (omega * math.sqrt(f.inductance * f.capacitance))
     return crest(omega * f.inductance * small, corner, volts, (f.resistance + rail.at_the_crest(bench.index)) * small)
@@ -365,6 +381,9 @@ def _unreferred(trail: Trail, ratio: float) -> Trail:
 def record(bench: Bench, load: LoadName, event: EventName, periods: int, source: SourceName = "stiff link") -> Record:
     """The event with the load over so many line periods; the last few are remembered. Raises: ValueError where nothing
     settles."""
+    loads, events = bench.choices
+    if load not in loads or event not in events:
+        raise WaveError(f"a socket of direct voltage is recorded with {' or '.join(loads)}, {' or '.join(events)}")
     march, index, period = _March(bench, source), bench.index, 1 / bench.at.line
     if event == "soft start":
         march.begin(load, 0.0)
@@ -390,7 +409,7 @@ def record(bench: Bench, load: LoadName, event: EventName, periods: int, source:
         circuit = magnetised(shorted(front, SHORT, bench.trip, bench.at.v_link), front)
         march.put(circuit, march.state[: circuit.kept])
     else:
-        march.put(direct.shorted(front, SHORT, bench.trip, bench.at.v_link))
+        march.put(bare.shorted(front, SHORT, bench.trip, bench.at.v_link))
     march.play(index, until)
     last = march.pieces[-1]
     gone = np.flatnonzero(last.run.modes > 0)

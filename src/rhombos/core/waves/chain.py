@@ -16,15 +16,47 @@ from rhombos.core.waves.modulation import Array
 
 LONGEST = 20e-6
 """Longest step between two edges, s."""
+OF_SOURCE = 0.25
+"""Longest step over what a source and its bank take to follow, where a bridge stands on them: what is kept is joined by
+straight lines."""
 
 
 @dataclass(frozen=True, slots=True)
 class Feed:
-    """Open-circuit voltage, V; all resistance up to the stage's input, Ω; the input bank, F."""
+    """Open-circuit voltage, V; all resistance up to the stage's input, Ω; the input bank, F; inductance of the leads, H."""
 
     emf: float
     resistance: float
     capacitance: float
+    inductance: float = 0.0
+
+    @property
+    def follows(self) -> float:
+        """The time in which the bank follows the source, s."""
+        return max(self.resistance * self.capacitance, math.sqrt(self.inductance * self.capacitance))
+
+    def after(self, volts: float, amps: float, taken: float, step: float) -> tuple[float, float, float]:
+        """The bank and the current of the source after a step, s, in which a current, A, is taken; and what the bank stands at
+        on the average of it, V. Source: the series R–L–C driven by steps; any text on circuits."""
+        rest = self.emf - self.resistance * taken
+        off, more = volts - rest, amps - taken
+        if not self.inductance:
+            turns = step / (self.resistance * self.capacitance)
+            after = rest + off * math.exp(-turns)
+            return after, (self.emf - after) / self.resistance, rest + off * (-math.expm1(-turns) / turns if turns else 1.0)
+        damping, square = self.resistance / (2 * self.inductance), 1 / (self.inductance * self.capacitance)
+        if damping**2 > square:  # two decays, the slower without a difference of large numbers
+            root = math.sqrt(damping**2 - square)
+            slow, fast = math.exp(-square / (damping + root) * step), math.exp(-(damping + root) * step)
+            even, odd = (slow + fast) / 2, (slow - fast) / (2 * root)
+        else:
+            turn, fades = math.sqrt(square - damping**2), math.exp(-damping * step)
+            even, odd = fades * math.cos(turn * step), fades * (math.sin(turn * step) / turn if turn else step)
+        then = (even + damping * odd) * off + odd / self.capacitance * more
+        flows = (even - damping * odd) * more - odd / self.inductance * off
+        # the mean from what the inductance and the bank have gained
+        gained = self.inductance * (more - flows) + self.resistance * self.capacitance * (off - then)
+        return rest + then, taken + flows, rest + (gained / step if step else off)
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,8 +91,8 @@ class Loop:
 @dataclass(frozen=True, slots=True)
 class Supply:
     """Source, front end (none where the bridge stands on the source), bank, F, what it leaks through, Ω, the loop (none where
-    nothing regulates), and losses that no current makes, W. Where a transformer follows the bridge, all is as seen from the
-    socket."""
+    nothing regulates), losses that no current makes, W, and the bank's series resistance, Ω, where that counts. Where a
+    transformer follows the bridge, all is as seen from the socket."""
 
     feed: Feed
     front_end: FrontEnd | None
@@ -68,6 +100,7 @@ class Supply:
     leak: float
     loop: Loop | None
     idle: float
+    esr: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -94,7 +127,7 @@ class Chain:
         self.choke = current if stage else 0.0
         self.duty = 0.0
         self.input = feed.emf
-        self._amps, self._share = 0.0, 0.0
+        self._amps, self._share, self._taken = 0.0, 0.0, current
         self._on, self._next, self._rest = False, begin, 0.0
         drawn = current
         if stage:
@@ -106,6 +139,7 @@ class Chain:
                 self.input = max(0.3 * feed.emf, feed.emf - feed.resistance * drawn)
         else:
             self.input = volts
+        self.source = drawn if stage else (feed.emf - volts) / feed.resistance
         # what the loop holds at rest: the amplifier's output makes the duty, its input is level
         self._first = self._at_rest(current)
         self._charge, self._charges, self._oldest = 0.0, [(begin, 0.0)], 0
@@ -119,8 +153,10 @@ class Chain:
         if at > self.now:
             self._march(at, self._share * (self._amps + current) / 2)
         self._share, self._amps = share, current
-        slope = (self._feed() - share * current) / self._bank()
-        return self.link + slope * width / 2
+        if self.supply.front_end is None:
+            return self._after(self.link, width, share * current)[2]
+        gains = self._feed() - share * current
+        return self.link + gains * (width / 2 / self.supply.bank + self.supply.esr)
 
     def finish(self, at: float) -> Trail:
         """All that has been, up to a moment, s."""
@@ -129,18 +165,15 @@ class Chain:
         rows = np.array(self._rows)
         return Trail(*rows.T)
 
-    def _bank(self) -> float:
-        return self.supply.bank if self.supply.front_end else self.supply.feed.capacitance
-
     def _keep(self) -> None:
-        feed = self.supply.feed
         volts = self.input if self.supply.front_end else self.link
-        self._rows.append((self.now, self.link, volts, self.choke, (feed.emf - volts) / feed.resistance))
+        link = self.link
+        if self.supply.esr:
+            link += self.supply.esr * (self._feed() - self._taken)
+        self._rows.append((self.now, link, volts, self.choke, self.source))
 
     def _feed(self) -> float:
         """What flows into the link now, A."""
-        if self.supply.front_end is None:
-            return (self.supply.feed.emf - self.link) / self.supply.feed.resistance
         return self.choke - self.link / self.supply.leak
 
     def _at_rest(self, current: float) -> float:
@@ -169,7 +202,8 @@ class Chain:
         while until - self.now > 1e-12:
             step = min(until - self.now, LONGEST)
             if stage is None:
-                self._on_source(step, taken)
+                step = min(step, OF_SOURCE * self.supply.feed.follows)
+                self.link, self.source, _ = self._after(self.link, step, taken)
             else:
                 on = self.duty if stage.inductance else 1.0
                 if self.switched and stage.inductance:
@@ -194,27 +228,26 @@ class Chain:
         else:
             self._next = self.now + period
 
-    def _on_source(self, step: float, taken: float) -> None:
+    def _after(self, volts: float, step: float, taken: float) -> tuple[float, float, float]:
+        """The source's bank, now at a voltage, V, and its current after a step, s, in which a current, A, is taken beside the
+        steady losses; and the bank's mean, V."""
         feed = self.supply.feed
-        rest = feed.emf - feed.resistance * (taken + self.supply.idle / max(self.link, 0.1 * feed.emf))
-        self.link = rest + (self.link - rest) * math.exp(-step / (feed.resistance * feed.capacitance))
+        return feed.after(volts, self.source, taken + self.supply.idle / max(volts, 0.1 * feed.emf), step)
 
     def _advance(self, stage: FrontEnd, step: float, on: float, taken: float) -> None:
         """Half the bank, the choke, the rest of the bank; then the input, and the loop."""
-        supply, before = self.supply, self.choke
+        supply, before, self._taken = self.supply, self.choke, taken
         pushed = stage.ratio * on * self.input - stage.drop * (on > 0 or self.choke > 0)
-        middle = self.link + (self._feed() - taken) * step / (2 * supply.bank)
+        middle = self.link + (self._feed() - taken) * (step / (2 * supply.bank) + supply.esr)
         if stage.inductance:
             ratio = stage.resistance * step / (2 * stage.inductance)
             self.choke = (self.choke * (1 - ratio) + (pushed - middle) * step / stage.inductance) / (1 + ratio)
         else:
-            self.choke = (pushed - middle) / (stage.resistance + step / (2 * supply.bank))
+            self.choke = (pushed - middle) / (stage.resistance + step / (2 * supply.bank) + supply.esr)
         self.choke = max(0.0, self.choke)  # its diodes let nothing back
-        self.link = middle + (self._feed() - taken) * step / (2 * supply.bank)
-        feed = supply.feed
-        drawn = stage.ratio * on * (before + self.choke) / 2 + supply.idle / max(self.input, 0.1 * feed.emf)
-        rest = feed.emf - feed.resistance * drawn
-        self.input = rest + (self.input - rest) * math.exp(-step / (feed.resistance * feed.capacitance))
+        passed = (before + self.choke) / 2 - self.link / supply.leak
+        self.link += (passed - taken) * step / supply.bank
+        self.input, self.source, _ = self._after(self.input, step, stage.ratio * on * (before + self.choke) / 2)
         if supply.loop:
             if supply.loop.fed:
                 self._meter(step, taken, supply.loop)
@@ -235,7 +268,7 @@ class Chain:
 
     def _regulate(self, loop: Loop, step: float, stage: FrontEnd) -> None:
         """The compensator and its further pole, each part of it exact for a step with what feeds it held."""
-        c, missing = loop.compensator, loop.target - self.link
+        c, missing = loop.compensator, loop.target - self.link - self.supply.esr * (self._feed() - self._taken)
         fed = missing / c.r1
         if c.r3 > 0 and c.c3 > 0:
             before = self._lead
@@ -273,4 +306,5 @@ class Chain:
 def referred(supply: Supply, ratio: float) -> Supply:
     """A supply without a front end as seen from beyond a transformer."""
     feed = supply.feed
-    return replace(supply, feed=Feed(feed.emf * ratio, feed.resistance * ratio**2, feed.capacitance / ratio**2))
+    beyond = Feed(feed.emf * ratio, feed.resistance * ratio**2, feed.capacitance / ratio**2, feed.inductance * ratio**2)
+    return replace(supply, feed=beyond)

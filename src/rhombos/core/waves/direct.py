@@ -7,7 +7,7 @@ its pulses (both switches of a push-pull off), an inductive load first gives bac
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -24,11 +24,13 @@ CURRENT, OWN = 0, 1
 @dataclass(frozen=True, slots=True)
 class Direct:
     """What lies between the bridge's voltage and the socket: Ω, H (never zero); `lets_go` is the level, V, to which the diodes
-    of a source clamp that is open between pulses; 0 for a bridge that holds its output at zero then."""
+    of a source clamp that is open between pulses; 0 for a bridge that holds its output at zero then; `beyond`: the way lies
+    beyond the socket, in the load's cord."""
 
     resistance: float
     inductance: float
     lets_go: float = 0.0
+    beyond: bool = False
 
 
 def _load(
@@ -61,6 +63,8 @@ def _load(
         **{name: same(place, unit, label) for name, (unit, label, place) in own.items()},
         **(more or {}),
     }
+    if s.beyond:
+        points["output"] = replace(points.pop("bridge"), label="at the socket")
     made = Load(Circuit(modes), points, start, kept=0)
     return _letting_go(made, s.lets_go) if s.lets_go else made
 

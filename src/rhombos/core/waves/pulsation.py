@@ -182,18 +182,20 @@ def open_share(frequency: float, resistance: float, inductance: float, bank: flo
 @dataclass(frozen=True, slots=True)
 class BankRipple:
     """What a bank at the input carries, A, as it follows from its capacitance, F: pulses at a carrier, RMS, A, and what it
-    takes of a current, A, that swings by a demand about a line frequency, Hz, and comes through a resistance, Ω."""
+    takes of a current, A, that swings by a demand about a line frequency, Hz, and comes through a resistance, Ω, and
+    leads, H."""
 
     fast: float
     current: float
     demand: Demand
     line: float
     resistance: float
+    leads: float
 
     def __call__(self, capacitance: float) -> float:
         """RMS of what the bank carries, A."""
         whole = (1 + 0j,) * len(self.demand)
-        behind = open_share(self.line, self.resistance, 0.0, capacitance, len(whole))
+        behind = open_share(self.line, self.resistance, self.leads, capacitance, len(whole))
         return math.hypot(self.fast, self.current * taken(self.demand, whole, behind))
 
 

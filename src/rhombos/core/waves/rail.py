@@ -7,6 +7,7 @@ loads the balance of all of them up to the fifth is a pair of complex equations,
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 from rhombos.core.waves.pulsation import open_share
@@ -28,11 +29,12 @@ class Rail:
 FIRM = Rail()
 
 
-def behind(resistance: float, bank: float, line: float) -> Rail:
-    """A source of a resistance, Ω, beside a bank, F, at a line frequency, Hz: of each swing the share that passes to the source
-    drops there."""
-    second, fourth = open_share(line, resistance, 0.0, bank, 2)
-    return Rail(resistance * second, resistance * fourth)
+def behind(resistance: float, bank: float, line: float, leads: float = 0.0) -> Rail:
+    """A source of a resistance, Ω, beside a bank, F, at a line frequency, Hz, with inductance in its leads, H: of each swing
+    the share that passes to the source drops there."""
+    second, fourth = open_share(line, resistance, leads, bank, 2)
+    s = 4j * math.pi * line
+    return Rail((resistance + s * leads) * second, (resistance + 2 * s * leads) * fourth)
 
 
 @dataclass(frozen=True, slots=True)

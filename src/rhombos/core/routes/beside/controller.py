@@ -21,6 +21,8 @@ def need_of(s: LinkSettled, worst: float, builds: Mapping[str, Any], shelf: Shel
     loop = gate_loop(builds["front_drive"], builds["front_end"].parallel, shelf)
     # a stepped wave's output is the link itself: it may fall by as much as the output may stray
     floor = (1 - dc_link.STEP_FALLS) * linked.voltage
+    if "h_bridge" not in builds:  # beside its set-point's tolerance and ripple
+        floor = linked.needed - linked.voltage * rules.link_tolerance - linked.ripple / 2
     if "output_filter" in builds:
         floor = linked.needed * rules.modulation_limit
     return link_loop.ControllerNeed(
@@ -31,7 +33,7 @@ def need_of(s: LinkSettled, worst: float, builds: Mapping[str, Any], shelf: Shel
         pulse=worst,
         pulse_rms=stage.side_rms * math.sqrt(2),
         ripple=linked.ripple / s.swing.ripple,
-        power=s.flow["h_bridge"],
+        power=s.flow["h_bridge"] if "h_bridge" in s.flow else s.flow["load"],
         demand=s.demand,
         floor=floor,
         heat=s.heat,

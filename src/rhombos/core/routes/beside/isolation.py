@@ -32,7 +32,9 @@ def need_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief,
     highest = out
     if "protection" in builds:
         highest = max(out, builds["protection"].output_high)
-    peak = max(highest * math.sqrt(2), link if brief.output.stepped else 0.0)
+    direct = brief.output.waveform == "DC"
+    crest = 1.0 if direct else math.sqrt(2)
+    peak = max(highest * crest, link if brief.output.stepped or direct else 0.0)
     steering = builds.get("controller")
     feedback = getattr(steering, "feedback", "none")
     drive = builds.get("bridge_drive")

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from typing import Any
 
+from rhombos.core.blocks import dc_link, front_end, protection_report, transformer
 from rhombos.core.blocks import protection as block
-from rhombos.core.blocks import protection_report
 from rhombos.core.blocks.source import rail
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
@@ -15,6 +16,7 @@ from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.topology import TOPOLOGIES
 from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.parts.pulsed import withstand
 from rhombos.core.routes.supply import WIRING, source_of
@@ -33,7 +35,7 @@ def need_of(
     drawn = settled["nominal"].states["load"]
     at_rated = drawn.rated / drawn.voltage
     more = asked.surge / asked.continuous * at_rated
-    peak = more * (drawn.peak_current if brief.output.stepped else LARGEST_CREST * drawn.current)
+    peak = more * (drawn.peak_current if brief.output.waveform != "sine" else LARGEST_CREST * drawn.current)
     if "output_filter" in builds:
         ratio = getattr(settled["nominal"].states.get("iron_transformer"), "ratio", 1.0)
         peak = max(peak, *(s.states["output_filter"].peak / ratio for k, s in settled.items() if k.startswith("surge")))
@@ -52,7 +54,18 @@ def need_of(
         peak,
         gate,
         *_resting(brief, settled["low"].states["source"].power),
+        *_bank_of(settled, builds, brief, shelf),
     )
+
+
+def _bank_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf) -> tuple[float, float]:
+    """What a bank that is the socket stores, J, and the most that it drives into a short at the end of a cord, A."""
+    if brief.output.waveform != "DC":
+        return 0.0, 0.0
+    linked, linking = settled["nominal"].states["dc_link"], builds["dc_link"]
+    esr = shelf.get(Capacitor, linking.capacitor).esr * linking.banks / linking.count
+    ringing = math.sqrt(dc_link.capacitance(linking, shelf) / WIRING)
+    return linked.stored, linked.peak * min(ringing, 1 / max(esr, 1e-4))
 
 
 def _resting(brief: Brief, power: float) -> tuple[tuple[float, ...], float]:
@@ -63,13 +76,18 @@ def _resting(brief: Brief, power: float) -> tuple[tuple[float, ...], float]:
     return tuple(feed.cells * v for v in RESTING[feed.chemistry]), 0.0
 
 
-def stage_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf) -> block.Stage:
+def stage_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> block.Stage:
     """What a short at the socket meets on its way back to the switches."""
     now = settled["nominal"].states
     key = next(k for k in ("h_bridge", "oscillator", "front_end") if k in builds)
     build = builds[key]
     device: Any = shelf.find("mosfet|igbt|bipolar", build.switch)
     iron = now.get("iron_transformer")
+    if brief.output.waveform == "DC":  # the stage's own pulses rise through choke and leakage, as its switches see them
+        ratio, topology = now["transformer"].ratio, TOPOLOGIES[build.topology]
+        before = transformer.leakage(builds["transformer"], shelf) + front_end.lead_inductance(build, shelf, rules)
+        slowed = before + (builds["rectifier"].inductance + WIRING) / ratio**2
+        return block.Stage(topology.drive * brief.source.volts[2], slowed, ratio, withstand(device, build.parallel))
     volts = now["dc_link"].peak if "dc_link" in now else brief.source.volts[2]
     ratio = iron.ratio if iron else 1.0
     choke = builds["output_filter"].inductance if "output_filter" in builds else 0.0  # before any iron: on the switches' side
@@ -83,6 +101,8 @@ def outputs_of(settled: Mapping[str, Any], brief: Brief) -> tuple[float, float]:
     for key in (*STEADY, "idle"):
         states = settled[key].states
         given = getattr(states.get("iron_transformer"), "output", 0.0) or getattr(states.get("h_bridge"), "output", 0.0)
+        if brief.output.waveform == "DC":
+            given = states["dc_link"].voltage
         if given > 0 and not getattr(states.get("source"), "collapsed", False):
             found.append(given)
     return min(found), max(found)
@@ -94,7 +114,7 @@ def propose(
     """Thresholds and trips for the path as it stands."""
     need = need_of(settled, builds, brief, shelf, rules)
     drawn = settled["low"].states["source"].current
-    return block.propose(need, stage_of(settled, builds, brief, shelf), drawn, outputs_of(settled, brief), pins, rules)
+    return block.propose(need, stage_of(settled, builds, brief, shelf, rules), drawn, outputs_of(settled, brief), pins, rules)
 
 
 def settle(
@@ -108,7 +128,7 @@ def settle(
         builds[block.KEY],
         (flat.current, flat.power, surge.power),
         outputs_of(settled, brief),
-        stage_of(settled, builds, brief, shelf),
+        stage_of(settled, builds, brief, shelf, rules),
         (now.current, now.run_time),
         ledger,
     )
@@ -119,4 +139,4 @@ def report(sheet: Sheet, settled: Mapping[str, Any], builds: Mapping[str, Any], 
     entry = builds["input_stage"]
     can = sheet.shelf.get(Capacitor, entry.capacitor).v_rating * getattr(entry, "banks", 1)
     need = need_of(settled, builds, brief, sheet.shelf, sheet.rules)
-    return protection_report.report(sheet, need, stage_of(settled, builds, brief, sheet.shelf), can)
+    return protection_report.report(sheet, need, stage_of(settled, builds, brief, sheet.shelf, sheet.rules), can)
