@@ -38,7 +38,7 @@ def test_the_designed_load_takes_what_the_design_says(plainly):
     assert value(found, "True power (wattmeter)") == pytest.approx(600, rel=1e-3)
     assert value(found, "Power factor") == pytest.approx(0.9, rel=1e-3)
     assert value(found, "Voltage, true RMS") == pytest.approx(230, rel=1e-3)
-    assert value(found, "Crest factor of it") == pytest.approx(math.sqrt(2), rel=5e-3)
+    assert value(found, "Crest factor of the current") == pytest.approx(math.sqrt(2), rel=5e-3)
 
 
 def test_the_steady_trace_is_the_one_of_the_bridges_sheet(plainly):

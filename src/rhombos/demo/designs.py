@@ -77,5 +77,16 @@ DEMO: dict[str, Design] = {
             },
         }
     ),
+    "b6a1f2d0-0000-4000-8000-000000000006": Design.model_validate(
+        {
+            "name": "Mast telemetry, 340 V supply",
+            "brief": {
+                "source": {"chemistry": "LiFePO4", "cells": 8, "capacity": "60 Ah", "cable_length": "0.8 m"},
+                "output": {"kind": "DC", "voltage": "340 V", "ripple": "0.5 %", "dip": "3 %"},
+                "power": {"continuous": "400 W", "surge": "500 W", "surge_time": "2 s"},
+                "targets": {"efficiency": "90 %", "idle": "10 W", "ambient": "45 °C"},
+            },
+        }
+    ),
 }
 """By identity, so that loading the demo data twice makes no copies."""

@@ -3318,6 +3318,11 @@ export interface components {
             readings: components["schemas"]["Labelled"][];
             /** Remarks */
             remarks: string[];
+            /**
+             * Sources
+             * @default []
+             */
+            sources?: ("stiff link" | "source, averaged" | "source, switched")[];
             spectrum?: components["schemas"]["Chart"] | null;
             /**
              * Stepped

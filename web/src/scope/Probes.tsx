@@ -36,6 +36,7 @@ export function Probes({
   taken,
   front,
   bridge,
+  direct,
   load,
   toggle,
 }: {
@@ -43,6 +44,8 @@ export function Probes({
   taken: readonly string[]
   front: boolean
   bridge: boolean
+  /** The socket is the link itself. */
+  direct: boolean
   load: string
   toggle: (name: Probe) => void
 }) {
@@ -50,7 +53,12 @@ export function Probes({
   const filtered = !points || there.has("inductor")
   const inner = (points ?? []).filter((p) => p.name in INSIDE)
   const spots: Spot[] = [
-    ...SPOTS.filter((s) => (front || s.name !== "choke") && (filtered || !["inductor", "shunt"].includes(s.name))),
+    ...SPOTS.filter(
+      (s) =>
+        (front || s.name !== "choke") &&
+        (filtered || !["inductor", "shunt"].includes(s.name)) &&
+        !(direct && ["bridge", "link"].includes(s.name)),
+    ),
     ...inner.map((p, i) => ({ name: p.name, x: 790, y: 24 + 26 * i, label: INSIDE[p.name] ?? p.name, side: "above" as const })),
   ]
   return (
@@ -63,8 +71,14 @@ export function Probes({
         <Tag x={176} y={66} at="middle" name={front ? "front end" : "input"} />
         <Wire d="M250 30H330M250 96H330M268 30V54M268 78V96" />
         <Capacitor x={268} y={54} turn={90} polar />
-        <path d="M366 20L406 62L366 104L326 62Z" fill="none" stroke="var(--chakra-colors-copper)" strokeWidth={1.8} />
-        <Tag x={366} y={66} at="middle" name={bridge ? "bridge" : "pair"} />
+        {direct ? (
+          <Wire d="M356 30H376M358 96H374" />
+        ) : (
+          <>
+            <path d="M366 20L406 62L366 104L326 62Z" fill="none" stroke="var(--chakra-colors-copper)" strokeWidth={1.8} />
+            <Tag x={366} y={66} at="middle" name={bridge ? "bridge" : "pair"} />
+          </>
+        )}
         <Wire
           d={
             filtered

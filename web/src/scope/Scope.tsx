@@ -45,6 +45,7 @@ export function Scope({ handle }: { handle: DesignHandle }) {
 
   const front = handle.solved?.solution.blocks.some((b) => b.key === "dc_link") ?? true
   const bridge = handle.solved?.solution.blocks.some((b) => b.key === "h_bridge") ?? true
+  const fed = seen?.sources ?? (front ? SOURCES : SOURCES.slice(0, 2))
   const choose = (more: Partial<Played>) => {
     setPlayed({ ...played, ...more })
     setWindow({})
@@ -82,7 +83,15 @@ export function Scope({ handle }: { handle: DesignHandle }) {
   return (
     <Grid flex="1" minH="0" templateColumns="minmax(0, 1fr) 384px" data-testid="scope" data-fresh={fresh}>
       <Flex direction="column" minH="0" pl="3">
-        <Probes points={seen?.points} taken={names} front={front} bridge={bridge} load={played.load} toggle={toggle} />
+        <Probes
+          points={seen?.points}
+          taken={names}
+          front={front}
+          bridge={bridge}
+          direct={seen?.direct ?? false}
+          load={played.load}
+          toggle={toggle}
+        />
         {whole.data && seen ? (
           <Traces
             whole={whole.data}
@@ -150,7 +159,7 @@ export function Scope({ handle }: { handle: DesignHandle }) {
           here={played.event}
           take={(event) => choose({ event, periods: event === "steady" ? 4 : 8 })}
         />
-        <Pick title="fed by" names={front ? SOURCES : SOURCES.slice(0, 2)} here={played.source} take={(source) => choose({ source })} />
+        <Pick title="fed by" names={fed} here={fed.find((f) => f === played.source) ?? fed[0]} take={(source) => choose({ source })} />
         <Pick
           title="for"
           names={["2", "4", "8", "14", "20"]}

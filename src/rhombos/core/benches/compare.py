@@ -150,7 +150,7 @@ def _undominated(row: Row, rows: list[Row]) -> bool:
 def row_of(brief: Brief, name: RouteName, wave: Waveform, shelf: Shelf, rules: Rules) -> Row:
     """What one route with one wave would come to, sized from the shelf, nothing pinned."""
     asked = brief if wave == "DC" else brief.but(output={"waveform": wave})
-    title = f"{ROUTES[name].title}, {wave}"
+    title = ROUTES[name].titled(wave)
     try:
         worked = work_out(asked, {}, shelf, rules, name)
     except Unbuildable as why:

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from pydantic import BaseModel, ConfigDict
 
+from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.points import STEADY, Point, operating_points
 from rhombos.core.frame.solve import Worked, report_blocks
 from rhombos.core.routes.common import COMMON_BUILDS
@@ -74,6 +75,7 @@ def _over(worked: Worked, share: float) -> tuple[str, str] | None:
             worked.brief,
             worked.shelf,
             worked.rules,
+            ledgers={k: Ledger() for k in keys} if worked.brief.crest_power else None,  # marched, as the sizing was
             start=worked.settled,
             tolerance=1e-3,
             points={k: points[k] for k in keys},

@@ -141,21 +141,22 @@ class IsolationState:
 def crossings(build: IsolationBuild, need: IsolationNeed) -> tuple[Crossing, ...]:
     """Everything that passes between two sides."""
     high: Side = "link" if need.beyond else "mains"
+    outside: Side = "link" if need.direct else "mains"
     found = [Crossing("power", "source", high, "transformer", True, "its insulation between windings, tested")]
     if need.beyond:
         found.append(Crossing("link feedback", "link", "source", need.feedback, need.feedback_isolated))
     if need.beyond and not need.direct:
         found.append(Crossing("bridge gates", "source", "link", need.gates, need.gates_isolated))
-    found.append(Crossing("output sense", "mains", "source", build.sensing, build.sensing != DIVIDER))
+    found.append(Crossing("output sense", outside, "source", build.sensing, build.sensing != DIVIDER))
     found.append(
         Crossing(
             "shut-down input", "source", "earth", build.shut_down, build.shut_down == OPTO, "whatever a person wires to it"
         )
     )
     bond = {
-        FLOATING: ("mains", "earth", "open", True),
-        EARTHED: ("mains", "earth", "a bond, RCD behind it", True),
-        NEGATIVE: ("mains", "source", "a wire", False),
+        FLOATING: (outside, "earth", "open", True),
+        EARTHED: (outside, "earth", "a bond" if need.direct else "a bond, RCD behind it", True),
+        NEGATIVE: (outside, "source", "a wire", False),
     }[build.output]
     found.append(Crossing("socket", *bond))  # type: ignore[arg-type]
     case = {CASE_EARTH: ("earthed", True), CASE_FREE: ("open", False), CASE_RETURN: ("a return current", False)}[build.case]

@@ -69,13 +69,15 @@ def step(worked: Worked) -> Chart:
     lowest = float(link.min())
     t, v = Scale("s", answers), Scale("V", volts)
     held = volts * (1 - asked.dip)
+    low, grid = min(lowest, held), 10 ** math.floor(math.log10(volts - min(lowest, held)))
     return Chart(
         key="step",
         title="Step from nothing to full power",
-        x=t.axis("time", low=t(begin), high=t(end)),
-        y=v.axis("", low=v(min(lowest, held) - 0.02 * volts), high=v(1.03 * volts)),
-        series=(curve("socket", time, link, t, v),),
+        x=t.axis("time", low=0, high=end - begin),
+        y=v.axis("", low=grid * (math.ceil(low / grid) - 1), high=grid * (math.floor(volts / grid) + 1)),
+        series=(curve("socket", time - begin, link, t, v),),
         marks=(Mark(at=v(held), label=f"allowed {short(held, 'V')}", role="house"),),
-        remark=f"Marched with stage and loop at the nominal input: {fmt(volts - lowest, 'V', 2)} at its deepest; the sizing "
-        f"bounds it by {fmt(now['controller'].dip, 'V', 2)}.",
+        remark=f"Marched with stage and loop at the nominal input: {fmt(volts - lowest, 'V')} at its deepest. The loop's own "
+        f"answer, with a load that keeps its power, is {fmt(now['controller'].dip, 'V')}; the corner at the step is the bank's "
+        "series resistance.",
     )

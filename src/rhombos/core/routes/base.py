@@ -84,6 +84,10 @@ class Route(ABC):
     needed: tuple[str, ...]
     """Kinds of part without which nothing can be built."""
 
+    def titled(self, waveform: Waveform) -> str:
+        """The route with the wave that it is to make."""
+        return f"{self.title}, {waveform}"
+
     @abstractmethod
     def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
         """From the source to the load."""

@@ -21,8 +21,8 @@ MOST_LEAK = 0.35
 @dataclass(frozen=True)
 class Hints:
     """What proposals need to know of the rest before it is assessed; refined from the states of the last round. `frequency` is
-    that of its switches, Hz; `link` the voltage that its link had, V; `raised` the highest to which a round had to raise it, lest
-    rounds go to and fro where a lower link asks for switches that drop more."""
+    that of its switches, Hz; `link` the voltage that its link had, V; `raised` the highest to which a round had to raise it,
+    lest rounds go to and fro where a lower link asks for switches that drop more."""
 
     filter_peak: float
     apparent: float

@@ -90,6 +90,10 @@ class LinkRoute(Route):
         left_out = {"sine": (), "DC": (h_bridge, output_filter)}.get(waveform, (output_filter,))
         return tuple(b for b in BLOCKS if b not in left_out)
 
+    def titled(self, waveform: Waveform) -> str:
+        """The route with the wave that it is to make; direct voltage asks for no bridge."""
+        return f"{self.topology.name.capitalize()}, DC socket" if waveform == "DC" else super().titled(waveform)
+
     def asides(self, waveform: Waveform) -> tuple[ModuleType, ...]:
         """The controller and the stages' gate drives, beside the path."""
         return (controller, front_drive) if waveform == "DC" else (controller, front_drive, bridge_drive)

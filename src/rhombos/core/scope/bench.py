@@ -13,7 +13,7 @@ from rhombos.core.frame.report import Stepped
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Scale, Series
 from rhombos.core.scope.asked import ScopeAsked, Spectrum
-from rhombos.core.scope.record import Bench, EventName, LoadName, Record, record
+from rhombos.core.scope.record import Bench, EventName, LoadName, Record, SourceName, record
 from rhombos.core.scope.view import TraceName, View, around, crossing, packed, readings_at, view, window
 from rhombos.core.units.quantities import fmt, short
 from rhombos.core.waves.modulation import Array
@@ -68,6 +68,7 @@ class ScopeSeen(BaseModel):
     direct: bool = False
     loads: tuple[LoadName, ...] = ()
     events: tuple[EventName, ...] = ()
+    sources: tuple[SourceName, ...] = ()
 
 
 def bench_of(worked: Worked) -> Bench:
@@ -126,6 +127,7 @@ def scope_bench(asked: ScopeAsked, worked: Worked) -> ScopeSeen:
         direct=bench.direct,
         loads=bench.choices[0],
         events=bench.choices[1],
+        sources=bench.sources,
     )
 
 

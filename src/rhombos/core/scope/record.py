@@ -38,6 +38,7 @@ EventName = Literal["steady", "soft start", "load step", "short circuit"]
 SourceName = Literal["stiff link", "source, averaged", "source, switched"]
 LOADS: tuple[LoadName, ...] = get_args(LoadName)
 EVENTS: tuple[EventName, ...] = get_args(EventName)
+SOURCES: tuple[SourceName, ...] = get_args(SourceName)
 ON_DIRECT: tuple[tuple[LoadName, ...], tuple[EventName, ...]] = (("as designed", "none", "lamp, cold"), ("steady", "load step"))
 """Loads and events that a socket of direct voltage is recorded with."""
 CHANGING: tuple[LoadName, ...] = ("lamp, cold", "motor, starting")
@@ -169,6 +170,12 @@ class Bench:
     def choices(self) -> tuple[tuple[LoadName, ...], tuple[EventName, ...]]:
         """Loads and events that it is recorded with."""
         return ON_DIRECT if self.direct else (LOADS, EVENTS)
+
+    @property
+    def sources(self) -> tuple[SourceName, ...]:
+        """What it may be fed by: a socket that is the link itself is no stiff one, and only a front end has pulses."""
+        fed = SOURCES[1:] if self.direct else SOURCES
+        return fed if self.supply.front_end else fed[:-1]
 
     @property
     def front(self) -> Filter | bare.Direct:
@@ -384,6 +391,8 @@ def record(bench: Bench, load: LoadName, event: EventName, periods: int, source:
     loads, events = bench.choices
     if load not in loads or event not in events:
         raise WaveError(f"a socket of direct voltage is recorded with {' or '.join(loads)}, {' or '.join(events)}")
+    if source == "stiff link":
+        source = bench.sources[0]
     march, index, period = _March(bench, source), bench.index, 1 / bench.at.line
     if event == "soft start":
         march.begin(load, 0.0)
