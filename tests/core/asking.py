@@ -15,7 +15,8 @@ def written_short(brief: Brief) -> dict[str, Any]:
 
 def making(brief: Brief, wave: str, **sections: Any) -> Brief:
     """The same with another waveform at its socket, or with direct voltage there; some sections set otherwise."""
-    if wave != "DC":
+    if wave != "DC" and brief.output.kind == "AC":
         return brief.but(output={"waveform": wave}, **sections)
     power = brief.power.model_dump(exclude={"power_factor"}) | dict(sections.pop("power", {}))
-    return brief.but(output={"kind": "DC", "power": power}, **sections)
+    output = {"kind": "DC"} if wave == "DC" else {"kind": "AC", "waveform": wave}
+    return brief.but(output={**output, "power": power}, **sections)

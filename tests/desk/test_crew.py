@@ -286,3 +286,24 @@ def running(number):
     with contextlib.suppress(FileNotFoundError):
         return Path(f"/proc/{number}/stat").read_text().rpartition(") ")[2][0] != "Z"
     return False
+
+
+LEAVING = """
+import asyncio, threading, time
+from rhombos.demo import house_shelf
+from rhombos.desk.crew import Crew
+
+if __name__ == "__main__":
+    crew = Crew(2)
+    threading.Thread(target=lambda: asyncio.run(crew.begin(house_shelf())), daemon=True).start()
+    while not crew.processes:
+        time.sleep(0.002)
+    crew.close()
+"""
+
+
+def test_a_server_that_ends_while_its_processes_begin_really_ends(tmp_path):
+    """The shelf is still on its way to a process that is killed: who writes it must not wait for a reader that is gone."""
+    script = tmp_path / "server.py"
+    script.write_text(LEAVING)
+    subprocess.run([sys.executable, str(script)], check=True, timeout=PATIENCE, capture_output=True)

@@ -158,3 +158,34 @@ def test_a_rail_takes_the_batterys_place_and_the_battery_comes_back(bench):
     bench.until(lambda: "LiFePO4" in bench.text("show-brief"))
     bench.kept()
     assert asked(bench, "sources.0.cells") == 8
+
+
+def test_a_battery_feeds_a_socket_of_direct_voltage(bench):
+    """A 400 V supply on another route, probed at a step of its load; then the socket alternates again."""
+    bench.click("show-brief")
+    watts = asked(bench, "outputs.0.power.continuous")
+    Select(bench.one("brief-outputs.0.kind")).select_by_visible_text("DC")
+    bench.until(lambda: "340 V DC" in bench.text("show-brief"))
+    bench.gone("block-h_bridge")
+    bench.gone("brief-targets.distortion")
+    bench.type("brief-outputs.0.voltage", "5 kV")
+    bench.until(lambda: "12 V to 1.5 kV" in bench.text("fault"))
+    bench.type("brief-outputs.0.voltage", "400")
+    bench.until(lambda: asked(bench, "outputs.0.voltage") == 400)
+    assert asked(bench, "outputs.0.power.continuous") == watts
+    bench.choose("load")
+    bench.until(lambda: "at its deepest" in bench.text("chart-step"))
+    identity = bench.browser.current_url.split("/design/")[1].split("?")[0]
+    bench.visit(f"/design/{identity}?view=waves&page=scope")
+    bench.select("pick-event", "load step")
+    bench.until(lambda: "Voltage, lowest" in bench.text("readings"))
+    assert "short circuit" not in bench.text("pick-event")
+    bench.visit(f"/design/{identity}?view=routes")
+    bench.until(lambda: len(bench.all("route-half-bridge link-DC")) == 1)
+    assert not bench.all("route-iron bridge-sine")
+    bench.open(identity, "brief")
+    Select(bench.one("brief-outputs.0.kind")).select_by_visible_text("AC")
+    bench.until(lambda: "230 V 50 Hz sine" in bench.text("show-brief"))
+    bench.one("block-h_bridge")
+    bench.kept()
+    assert asked(bench, "outputs.0.power.continuous") == watts
