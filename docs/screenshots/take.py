@@ -14,7 +14,7 @@ from selenium.webdriver.common.by import By  # noqa: E402
 from tests.web.conftest import browser_of  # noqa: E402
 from tests.web.pages import Bench  # noqa: E402
 
-SOUND, DRAWN = (f"b6a1f2d0-0000-4000-8000-00000000000{n}" for n in (1, 2))
+SOUND, DRAWN, SUPPLY = (f"b6a1f2d0-0000-4000-8000-00000000000{n}" for n in (1, 2, 6))
 
 
 def fresh(bench: Bench, identity: str, block: str) -> None:
@@ -22,13 +22,6 @@ def fresh(bench: Bench, identity: str, block: str) -> None:
     bench.open(identity, block)
     drawn = '[data-fresh="true"] [data-testid^="chart-"] :is(svg *, td)'
     bench.until(lambda: bench.browser.find_elements(By.CSS_SELECTOR, drawn))
-
-
-def working(bench: Bench) -> None:
-    """The working of the worst flux."""
-    fresh(bench, DRAWN, "transformer")
-    bench.one("figure-transformer.worst_flux").find_element(By.CSS_SELECTOR, '[aria-label*="against"]').click()
-    bench.one("result")
 
 
 def dark(bench: Bench) -> None:
@@ -154,7 +147,7 @@ VIEWS: dict[str, Callable[[Bench], None]] = {
     "waves": waves,
     "scope": scope,
     "controller": lambda b: fresh(b, SOUND, "controller"),
-    "bench-working": working,
+    "dc-socket": lambda b: fresh(b, SUPPLY, "dc_link"),
     "designs": designs,
     "history": past,
     "shelf": shelf,
