@@ -300,3 +300,12 @@ def test_the_bounds_of_the_ripple_in_the_book():
     assert link_book.pulsed_ripple(dI=1e-9, ESR=1e-6, I_out=3.0, f_s=50e3, C=10e-6) == pytest.approx(
         3 / 100e3 / 10e-6, rel=1e-6
     )
+
+
+def test_a_current_that_no_diode_carries_is_told_as_what_cannot_be_avoided(shelf):
+    """A hundred and sixty amperes at 12 V: each diode would carry half of it, alone."""
+    told = solve(supply(12, 2000, 2000), {}, shelf, USUAL, "full-bridge link")
+    found = [f for f in told.findings if f.code.startswith("rectifier.") and f.severity in ("stop", "fix")]
+    assert found
+    assert all((f.unavoidable or "").startswith("no diode") for f in found)
+    assert not [f for f in solve(supply(12, 200, 200), {}, shelf, USUAL).findings if f.code.startswith("rectifier.")]

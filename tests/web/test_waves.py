@@ -103,7 +103,7 @@ def test_the_scope_shows_an_adapter_down_to_its_carrier(bench, tmp_path):
     bench.until(lambda: "capacitor of the adapter" in bench.text("measured"))
     settled(bench)
     lines = bench.text("readings").split("\n")
-    assert float(lines[lines.index("Crest factor of it") + 1]) > 2
+    assert float(lines[lines.index("Crest factor of the current") + 1]) > 2
     settled(bench)
     bench.click("keep-trace")
     bench.until(lambda: "compared with: adapter" in bench.text("keep-trace"))
