@@ -20,8 +20,9 @@ OF_DROOP = 0.5
 NEAR_SHARE, NEAR_STEADY, NEAR_PULSE, NEAR_STEPPED, NEAR_CHOKE = 0.03, 0.06, 0.07, 0.05, 0.05
 """How far a figure may lie from the scope's, as a share; of the losses' part on a stepped wave; behind a link, of the peaks of
 loads that draw at the crest, of those on a stepped wave, and of its choke's."""
-NEAR_DIP = 0.1
-"""How far the dip at a step may lie apart: the sheet takes a load of constant power on the nominal path."""
+NEAR_DIP, LEAST_TOLD = 0.15, 1e-4
+"""How far the dip at a step may lie apart: the sheet takes a load that keeps its power, the scope a resistance; and the ripple
+over the voltage that is too little to tell."""
 LEAST_RIPPLE = 1e-3
 """Ripple over the link's voltage that is too little to tell."""
 NEAR, NEAR_LINEAR, NEAR_CREST, CREST_SHARE, BESIDE, RINGS = 0.0012, 0.02, 0.005, 0.15, 0.1, 0.2
@@ -125,7 +126,12 @@ def _direct(worked: Worked, bench: Bench) -> list[Agreement]:
     # the sheet bounds the ripple: its parts in step
     return [
         *found,
-        Agreement("ripple, bounded", now["dc_link"].ripple, ripple, ripple / now["dc_link"].ripple / (1 + NEAR_SHARE)),
+        Agreement(
+            "ripple, bounded",
+            now["dc_link"].ripple,
+            ripple,
+            (ripple - LEAST_TOLD * volts) / now["dc_link"].ripple / (1 + NEAR_SHARE),
+        ),
     ]
 
 

@@ -7,7 +7,7 @@ from rhombos.core.book import stage as stage_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.topology import Rectifying
-from rhombos.core.routes.hints import Hints
+from rhombos.core.routes.hints import HARDEST_SAG, Hints
 
 MOST_DROP = 0.4
 """Share of a stage's voltage that a turns ratio makes up for at most: more is a design without hope."""
@@ -15,6 +15,8 @@ LEAST_REACH = 0.3
 """Share of the duty limit that leakage leaves a proposal at least: more taken is a design without hope."""
 MOST_SURGED = 2.5
 """Surge over the continuous power up to which a socket of direct voltage is held on the lowest input."""
+ABLE = 1.05 * HARDEST_SAG
+"""Share of its highest voltage that a source must keep in a surge for the socket to be held then."""
 LEAST_SURGED = 0.85
 """Share of its voltage at full power that a source is counted on to have in the surge: one that sags further cannot give it."""
 DUTY_RESERVE = 0.985
@@ -34,7 +36,8 @@ def turns_ratio(brief: Brief, hints: Hints, how: Rectifying, voltage: float, dri
     if how.choke:  # on the lowest input at its largest pulses, with leakage's share of the duty taken off
         crest = hints.swing["low"].peak
         if brief.output.waveform == "DC":  # a socket of direct voltage is held in the surge too
-            crest = min(MOST_SURGED, brief.power.surge / brief.power.continuous)
+            able = hints.v_in["surge_high"] > ABLE * brief.source.volts[2]  # else the source gives no such surge anyway
+            crest = min(MOST_SURGED, brief.power.surge / brief.power.continuous) if able else 1.0
             lowest = max(LEAST_SURGED * lowest, lowest - (crest - 1) * max(0.0, brief.source.volts[0] - lowest))
         v_min = drive * lowest
         reach = max(LEAST_REACH * rules.duty_limit, rules.duty_limit * DUTY_RESERVE - crest * hints.leak_duty / 2)
