@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
 from rhombos.core.frame.solve import Worked
+from rhombos.core.routes.base import socket_volts
 from rhombos.core.scope.bench import bench_of
 from rhombos.core.scope.record import Bench, Record, record
 from rhombos.core.waves.spectrum import COUNTED
@@ -70,7 +70,7 @@ def agreements(worked: Worked) -> list[Agreement]:
     pairs = [
         ("battery, mean square", cells.rms**2, float((amps**2).mean()), of_heat),
         ("battery, peak", cells.peak, peak, of_peak),
-        ("output, RMS", _output(now), _rms(traces["output"]), NEAR_SHARE),
+        ("output, RMS", socket_volts(now.states), _rms(traces["output"]), NEAR_SHARE),
         ("load, RMS", drain.rms, _rms(traces["load"]), NEAR_SHARE),
         ("load, peak", drain.peak_current, float(np.abs(load).max()), max(of_pulses, of_peak)),
     ]
@@ -142,15 +142,6 @@ def _traces(made: Record) -> dict[str, np.ndarray]:
 
 def _rms(trace: np.ndarray) -> float:
     return float(np.sqrt((trace**2).mean()))
-
-
-def _output(now: Any) -> float:
-    """What the sheet says stands at the socket, V RMS."""
-    return float(
-        getattr(now.states.get("iron_transformer"), "output", 0.0)
-        or now.states["h_bridge"].output
-        or now.states["load"].voltage
-    )
 
 
 def _slow(trace: np.ndarray, most: int = SLOW_LINES) -> np.ndarray:

@@ -21,6 +21,7 @@ from rhombos.core.frame.report import Solution
 from rhombos.core.frame.solve import Unbuildable, Worked, explain, work_out
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import ROUTES, RouteName
+from rhombos.core.routes.base import socket_volts
 from rhombos.core.units.quantities import fmt, short
 from rhombos.core.waves.spectrum import readings_of_steps
 
@@ -93,7 +94,7 @@ class Comparison(BaseModel):
 
 def candidates(brief: Brief) -> Iterable[tuple[RouteName, Waveform]]:
     """Every route with every wave that it can make: of an AC output all, as whichever is asked might be another; else DC."""
-    direct = brief.output.waveform == "DC"
+    direct = brief.output.direct
     return [(name, wave) for name, route in ROUTES.items() for wave in route.waveforms if (wave == "DC") == direct]
 
 
@@ -250,7 +251,7 @@ def _weakest(solution: Solution) -> tuple[str, float]:
 def _output(worked: Worked) -> tuple[float, float, float]:
     """Distortion, crest factor and largest relative departure of the output from what was asked."""
     states = worked.settled["nominal"].states
-    if worked.brief.output.waveform == "DC":
+    if worked.brief.output.direct:
         return float(states["dc_link"].ripple / states["dc_link"].voltage), 1.0, _swing(worked)
     if not worked.brief.output.stepped:
         swing = _swing(worked) if "iron_transformer" in states else 0.0
@@ -261,11 +262,7 @@ def _output(worked: Worked) -> tuple[float, float, float]:
 
 def _swing(worked: Worked) -> float:
     asked = worked.brief.output.voltage
-    points = [s.states for k, s in worked.settled.items() if k in (*STEADY, "idle")]
-    if worked.brief.output.waveform == "DC":
-        return float(max(abs(states["dc_link"].voltage / asked - 1) for states in points))
-    where = "iron_transformer" if "iron_transformer" in worked.builds else "h_bridge"
-    seen = [states[where].output for states in points]
+    seen = [socket_volts(s.states) for k, s in worked.settled.items() if k in (*STEADY, "idle")]
     return float(max(abs(v / asked - 1) for v in seen))
 
 

@@ -235,9 +235,9 @@ def _loop_findings(
     dipped: ControllerState = min(states.values(), key=lambda s: s.low_point)
     if dipped.low_point < need.floor:
         deep = "Socket dips too far at a load step"
-        sheet.find("dip", "fix", deep if brief.output.waveform == "DC" else "Link dips below the crest at a load step",
+        sheet.find("dip", "fix", deep if brief.output.direct else "Link dips below the crest at a load step",
                    f"From nothing to full power it falls by {fmt(dipped.dip, 'V')} to {fmt(dipped.low_point, 'V')}; "
-                   + (f"the brief allows {fmt(need.floor, 'V')}." if brief.output.waveform == "DC" else "the crest of the sine "
+                   + (f"the brief allows {fmt(need.floor, 'V')}." if brief.output.direct else "the crest of the sine "
                       f"asks {fmt(need.floor, 'V')}: some crests are flattened until the loop has answered."),
                    "A larger bank, the load's power fed forward, a faster loop, or a higher link.", figure="low_point", cures=(
                        ("Let the proposal choose how the link is held", free),

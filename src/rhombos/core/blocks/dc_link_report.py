@@ -27,7 +27,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         sheet.fixed_value("mean", "V_{dc}", "Link voltage, mean", now.voltage, "V", sheet.points["nominal"].label)
     peak = sheet.limited("peak", r"V_{dc,pk}", "Link voltage, highest", "V", banks * can.v_rating,
                          rules.link_capacitor_margin)  # fmt: skip
-    direct = brief.output.waveform == "DC"
+    direct = brief.output.direct
     ripple = sheet.limited("ripple", r"\Delta V", "Ripple, peak to peak" if direct else "Ripple at twice the line", "V",
                            2 * ripple_allowed(brief, rules) * build.voltage, 0.5, over=STEADY)  # fmt: skip
     current = sheet.limited("can_current", r"I_C", "Ripple current of one can", "A", can.i_ripple,

@@ -205,7 +205,7 @@ def dip_at_step(
 ) -> float:
     """Dip of the link at a step from nothing to full power, V."""
     common = {"P": max(need.power, 1e-3), "C": need.path.bank, "V_dc": need.link}
-    if brief.output.waveform == "DC":  # the socket itself: all of the loop's answer counts
+    if brief.output.direct:  # the socket itself: all of the loop's answer counts
         deepest = step_answer(plant_of(need.path, build), compensator_of(build))
         return ledger.total("controller.dip", {"deepest of the closed loop's answer": deepest * common["P"] / need.link})
     if _of(build, "feed_forward"):

@@ -70,7 +70,7 @@ def assess(
     share = (volts / rated) ** 2
     if point.power == 0:  # nothing is connected
         return LoadState(volts, rated, hertz, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, float("inf"), 0.0)
-    if brief.output.waveform == "DC":
+    if brief.output.direct:
         return _on_dc(volts, rated, share * point.power, ledger)
     crested = brief.crest_power * min(1.0, point.power / brief.power.continuous)
     asked = (volts, rated, hertz, share * point.power, point.power_factor, share * crested)
@@ -157,7 +157,7 @@ def parts(build: LoadBuild, shelf: Shelf) -> tuple[Item, ...]:
 def report(sheet: Sheet, brief: Brief) -> BlockReport:
     """The load's figures, and what its kinds ask of the surge."""
     now: LoadState = sheet.now
-    if brief.output.waveform == "DC":
+    if brief.output.direct:
         return _report_dc(sheet, now)
     sheet.result("voltage", "U", "Voltage, RMS", "V")
     sheet.result("apparent", "S", "Apparent power", "V*A")

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
 from rhombos.core.blocks.base import (
@@ -26,7 +27,7 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted
 from rhombos.core.frame.ledger import SILENT, Ledger
-from rhombos.core.frame.topology import RECTIFIERS, Rectifying
+from rhombos.core.frame.topology import IN_SERIES, RECTIFIERS, Rectifying
 from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import Diode, HeatSink, Resistor, Shelf
@@ -161,9 +162,25 @@ def least_damper(v_sec_max: float, current: float, how: Rectifying, shelf: Shelf
     A; where none does, that of the one for the highest voltage."""
     diode, ratio = shelf.columns(Diode), DAMPER_RATIOS[0]
     stray = stray_capacitance(diode.c_j)
-    stands = diode.v_rating * (1 - rules.diode_voltage_margin) >= _ringing(v_sec_max, how, step_overshoot(ratio))
-    stands &= diode.i_rating * (1 - rules.diode_current_margin) >= float(book.diode_average(I_out=how.gain * current))
+    stands = _standing(v_sec_max, current, how, ratio, shelf, rules)
     return ratio * float(stray[stands].min() if stands.any() else stray[diode.v_rating.argmax()])
+
+
+def _standing(v_sec_max: float, current: float, how: Rectifying, ratio: float, shelf: Shelf, rules: Rules) -> NDArray[np.bool_]:
+    """Which diodes stand a winding's highest voltage, V, with its ring behind a damper of so many times the stray capacitance,
+    and a link's current, A."""
+    diode = shelf.columns(Diode)
+    able = diode.v_rating * (1 - rules.diode_voltage_margin) >= _ringing(v_sec_max, how, step_overshoot(ratio))
+    able &= diode.i_rating * (1 - rules.diode_current_margin) >= float(book.diode_average(I_out=how.gain * current))
+    return np.asarray(able, dtype=np.bool_)
+
+
+def bridges_for(v_sec_max: float, current: float, shelf: Shelf, rules: Rules) -> Rectifying:
+    """The fewest bridges in series whose diodes stand a winding's highest voltage, V, and a link's current, A; where none do,
+    the most there are."""
+    series = [RECTIFIERS[name] for name in IN_SERIES]
+    able = (how for how in series if _standing(v_sec_max, current, how, DAMPER_RATIOS[-1], shelf, rules).any())
+    return next(able, series[-1])
 
 
 def _ringing(v_sec_max: float, how: Rectifying, overshoot: Number) -> Number:

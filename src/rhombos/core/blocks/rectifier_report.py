@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 
 from rhombos.core.blocks.cooling import steady_limit
@@ -13,11 +15,11 @@ from rhombos.core.design.findings import PinValue
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
-from rhombos.core.frame.topology import RECTIFIERS
+from rhombos.core.frame.topology import IN_SERIES, RECTIFIERS
 from rhombos.core.parts import Diode, Resistor, Shelf
 from rhombos.core.units.quantities import fmt, short
 
-SPLIT = {"bridge": "two bridges in series", "two bridges in series": "three bridges in series"}
+SPLIT = dict(pairwise(IN_SERIES))
 """What a circuit becomes whose diodes block too much."""
 
 

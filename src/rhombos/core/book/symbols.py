@@ -186,7 +186,7 @@ M = _s("M", "1", "modulation index: peak fundamental over link voltage", 1e-3, 1
 M_max = _s("M_max", "1", "largest modulation index used", 0.1, 1.3)
 eta = _s("eta", "1", "efficiency", 0.01, 1)
 margin = _s("margin", "1", "part of the rating kept as margin", 0, 0.95, latex="m")
-k = _s("k", "1", "fraction of the final value", 1e-3, 0.9999)
+k = _s("k", "1", "fraction of the final value", 0, 0.9999)
 peukert = _s("peukert", "1", "Peukert's exponent", 1, 2, latex="p")
 k_fuse = _s("k_fuse", "1", "fuse factor over the largest continuous current", 1, 3)
 n_d = _s("n_d", "1", "diodes in series", 1, 100)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Mapping
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Any, ClassVar, Literal, Self
 
 from pydantic import Field, TypeAdapter, ValidationError, ValidationInfo, field_validator, model_validator
 
@@ -109,6 +109,9 @@ class AcOutput(Section):
     loads: tuple[LoadKind, ...] = Field(("lamp", "adapter"), max_length=7, title="Intended loads")
     shares: tuple[LoadShare | None, ...] = Field((), max_length=7, title="Share of the power, each load")
 
+    direct: ClassVar = False
+    """It alternates."""
+
     @property
     def stepped(self) -> bool:
         """Whether the output is a square or three-level wave rather than a sine."""
@@ -166,20 +169,15 @@ class DcOutput(Section):
     dip: Percent = Field(0.05, ge=0.005, le=0.2, title="Dip at a step from nothing to full power")
     power: PowerAsked = Field(default_factory=PowerAsked, title="Power")
 
-    @property
-    def waveform(self) -> Waveform:
-        """What it makes."""
-        return "DC"
-
-    @property
-    def stepped(self) -> bool:
-        """It is neither a square nor a three-level wave."""
-        return False
-
-    @property
-    def frequency(self) -> float:
-        """It does not alternate, Hz."""
-        return 0.0
+    direct: ClassVar = True
+    waveform: ClassVar[Waveform] = "DC"
+    stepped: ClassVar = False
+    frequency: ClassVar = 0.0
+    """It does not alternate, Hz."""
+    power_factor: ClassVar = 1.0
+    loads: ClassVar[tuple[LoadKind, ...]] = ()
+    """Kinds of load that mind a waveform: none do."""
+    crest_power: ClassVar = 0.0
 
     @property
     def peak(self) -> float:
@@ -187,19 +185,9 @@ class DcOutput(Section):
         return self.voltage
 
     @property
-    def power_factor(self) -> float:
-        """All power is true power."""
-        return 1.0
-
-    @property
-    def loads(self) -> tuple[LoadKind, ...]:
-        """Kinds of load that mind a waveform: none do."""
-        return ()
-
-    @property
-    def crest_power(self) -> float:
-        """Nothing has a crest, W."""
-        return 0.0
+    def lowest(self) -> float:
+        """What it may fall to at a step of its load, V."""
+        return self.voltage * (1 - self.dip)
 
     @property
     def described(self) -> str:

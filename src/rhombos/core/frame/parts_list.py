@@ -90,7 +90,7 @@ def _requirements(worked: Worked, devices: int) -> Iterator[Requirement]:
     states, brief = worked.settled["nominal"].states, worked.brief
     guard, start, barrier = builds["protection"], builds["precharge"], builds["isolation"]
     starting = tuple(precharge.requirements(start, states["precharge"], barrier.coil_rated))
-    direct = brief.output.waveform == "DC"
+    direct = brief.output.direct
     guarding = tuple(protection.requirements(guard, barrier.coil_rated, direct))
     yield from guarding
     yield from starting

@@ -75,6 +75,8 @@ class Rectifying:
         return max(1, round(1 / self.reverse))
 
 
+IN_SERIES = ("bridge", "two bridges in series", "three bridges in series")
+"""Ever more bridges, each on a smaller part of the secondary."""
 RECTIFIERS: dict[str, Rectifying] = {
     r.name: r
     for r in (

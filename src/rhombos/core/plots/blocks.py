@@ -82,13 +82,13 @@ def charts(worked: Worked, block: str) -> tuple[Chart, ...]:
     drawn = BY_BLOCK | (RAIL if worked.brief.source.kind == "DC rail" else {})
     if worked.brief.output.stepped:
         drawn |= STEPPED
-    if worked.brief.output.waveform == "DC":
+    if worked.brief.output.direct:
         drawn |= DIRECT
     if "iron_transformer" in worked.builds:
         drawn |= IRON
     if "dc_link" in worked.builds and not worked.builds["dc_link"].held:  # type: ignore[attr-defined]
         drawn |= UNHELD
-        if worked.brief.output.waveform == "DC":
+        if worked.brief.output.direct:
             drawn |= {"load": (high_side.link_over_input,)}
     if block in gates.NEEDS:
         # cycle by cycle only where the cycles differ

@@ -61,7 +61,7 @@ def output_ladder(worked: Worked) -> Chart:
         y=Axis(label="output", unit="V"),
         rungs=(*marks, *rungs, _mark("suppressor", build.suppressor)),
         remark="Direct voltage, sensed by a divider."
-        if worked.brief.output.waveform == "DC"
+        if worked.brief.output.direct
         else "RMS, sensed as the mean of the rectified output: its divider is given for the RMS it stands for.",
     )
 

@@ -169,6 +169,12 @@ class Route(ABC):
         """One block's figures and findings."""
 
 
+def socket_volts(states: Mapping[str, Any]) -> float:
+    """What stands at the socket, V RMS or DC: what a winding or a bridge makes of its input, or what is held there."""
+    makes = (getattr(states.get(stage), "output", 0.0) for stage in ("iron_transformer", "h_bridge"))
+    return float(next((v for v in makes if v > 0), states["load"].voltage))
+
+
 def lossy(route: Route, waveform: Waveform) -> tuple[str, ...]:
     """Blocks whose losses stand between the source's terminals and the socket."""
     return tuple(b.KEY for b in route.blocks(waveform) if b.KEY not in ("source", "load"))

@@ -60,22 +60,13 @@ def fraction_of(brief: Brief, pins: Mapping[str, Mapping[str, Any]]) -> float:
     return h_bridge.FRACTIONS.get(brief.output.waveform, 1.0)
 
 
-SECONDARY = 1.25
-"""A secondary's highest voltage over the link's, beside what the source's band makes of it."""
-IN_SERIES = (("bridge", 730.0), ("two bridges in series", 1460.0), ("three bridges in series", 2200.0))
-"""Rectifiers with the highest voltage of a secondary, V, as guessed, that their diodes still block with its ring."""
 ONE_DROP = 100.0
 """Direct voltage, V, below which one diode's drop in the way counts for more than the voltage that it must block."""
 
 
 def rectifying_of(brief: Brief, pins: Mapping[str, Mapping[str, Any]]) -> Rectifying:
     """The rectifier that is pinned; else the bridge, or for a low socket of direct voltage the centre tap."""
-    usual = "bridge"
-    if brief.output.waveform == "DC":
-        lowest, _, highest = brief.source.volts
-        blocks = SECONDARY * brief.output.voltage * highest / lowest
-        split = [name for name, most in IN_SERIES if blocks <= most]
-        usual = "centre tap" if brief.output.voltage < ONE_DROP else split[0] if split else IN_SERIES[-1][0]
+    usual = "centre tap" if brief.output.direct and brief.output.voltage < ONE_DROP else "bridge"
     return RECTIFIERS[pins.get("rectifier", {}).get("circuit", usual)]
 
 

@@ -32,9 +32,8 @@ from rhombos.core.blocks import (
     transformer,
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
-from rhombos.core.book import filters
 from rhombos.core.design.brief import Brief
-from rhombos.core.design.outputs import DcOutput, Waveform
+from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.points import STEADY, Point, operating_points
@@ -43,24 +42,19 @@ from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.topology import RECTIFIERS, TOPOLOGIES, RouteName, TopologyName
 from rhombos.core.magnetics.transformer import TransformerNeed
 from rhombos.core.parts import Capacitor, Shelf
-from rhombos.core.routes import settle
+from rhombos.core.routes import ending, settle
 from rhombos.core.routes.base import Route, StepWave
 from rhombos.core.routes.beside import controller as beside_controller
-from rhombos.core.routes.driven import drive_need, drive_of, front_drive_of, front_need
+from rhombos.core.routes.driven import drive_need, front_drive_of, front_need
 from rhombos.core.routes.hints import Hints, fraction_of, learnt, rectifying_of, secondary_pulse
 from rhombos.core.routes.passes import SETTLED
 from rhombos.core.routes.reach import leak_cost, steady_frequency, turns_ratio
 from rhombos.core.routes.settle import LinkSettled
-from rhombos.core.routes.supply import LEAST_PATH, WIRING, link_supply
+from rhombos.core.routes.supply import WIRING, link_supply, seen_direct
 from rhombos.core.waves.chain import Supply
-from rhombos.core.waves.pulsation import STILL, drawn
-from rhombos.core.waves.stepped import Fed, step_demand
+from rhombos.core.waves.pulsation import STILL
 
 BLOCKS = (source, input_stage, front_end, transformer, rectifier, dc_link, h_bridge, output_filter, load)
-ANSWERS = 0.4
-"""Crossover that a bank is proposed for, over that aimed at: margins may ask for a slower one."""
-FIRST_FREQUENCY = 40e3
-"""Switching frequency that a bank is first proposed for, Hz, before any stage is."""
 ASIDE = 1e-3
 """How closely a point is settled that only the controller's trip asks for."""
 
@@ -109,11 +103,11 @@ class LinkRoute(Route):
         drive = self.topology.drive
         how = rectifying_of(brief, pins)
         bridge = brief.output.peak * 1.05
-        if brief.output.waveform == "DC":
+        if brief.output.direct:
             bridge = brief.output.voltage
         elif brief.output.stepped:
             bridge = brief.output.voltage / math.sqrt(fraction_of(brief, pins))
-        voltage = pins.get("dc_link", {}).get("voltage") or self._link_voltage(brief, pins, bridge, 0.0, rules)
+        voltage = pins.get("dc_link", {}).get("voltage") or ending.link_voltage(brief, pins, bridge, 0.0, rules)
         empty, _, full = brief.source.volts
         power, surge = brief.power.continuous / 0.88, brief.power.surge / 0.88
         high = rules.duty_limit * (empty / full if how.choke else 1.0)
@@ -151,16 +145,17 @@ class LinkRoute(Route):
         own["transformer"]["halves"] = topology.halves
         own["input_stage"]["banks"] = topology.banks
         how = rectifying_of(brief, pins)
-        own["rectifier"]["circuit"] = how.name
         own["transformer"]["secondary_halves"] = how.halves
         own["dc_link"] |= {"banks": how.gain, "held": how.choke}
-        voltage = own["dc_link"].get("voltage") or self._link_voltage(
+        voltage = own["dc_link"].get("voltage") or ending.link_voltage(
             brief, own, hints.bridge_peak, hints.bridge_drop, rules, hints.raised
         )
-        side = self._bare_socket if isinstance(brief.output, DcOutput) else self._socket_side
-        made = side(brief, hints, own, voltage, shelf, rules)
+        made = ending.propose(brief, hints, own, voltage, shelf, rules)
         ratio = turns_ratio(brief, hints, how, voltage, self.topology.drive, rules)
         secondary = ratio * topology.drive * brief.source.volts[2]
+        if brief.output.direct and how.name == "bridge" and "circuit" not in pins.get("rectifier", {}):
+            how = rectifier.bridges_for(secondary, hints.link_current, shelf, rules)
+        own["rectifier"]["circuit"] = how.name
         frequency = float(
             own["front_end"].setdefault(
                 "frequency",
@@ -240,70 +235,6 @@ class LinkRoute(Route):
         need = self.controller_need(settled, builds, shelf, rules)
         return {"controller": controller.propose(need, brief, dict(pins.get("controller", {})), shelf, rules)}
 
-    def _link_voltage(
-        self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], bridge_peak: float, drop: float, rules: Rules,
-        raised: float = 0.0,
-    ) -> float:  # fmt: skip
-        if brief.output.waveform == "DC":
-            return brief.output.voltage
-        if brief.output.stepped:
-            return dc_link.stepped_voltage(brief.output.voltage, fraction_of(brief, pins), drop)
-        return dc_link.least_voltage(bridge_peak, rules.link_ripple, rules, raised)
-
-    def _bare_socket(
-        self, brief: Brief, hints: Hints, own: dict[str, dict[str, Any]], voltage: float, shelf: Shelf, rules: Rules
-    ) -> dict[str, Build]:  # fmt: skip
-        """A link that is the socket itself."""
-        pins = own["dc_link"]
-        pins["banks"] *= dc_link.banks_for(
-            voltage / pins["banks"], pins.get("capacitor"), dc_link.ripple_allowed(brief, rules), shelf, rules)  # fmt: skip
-        switched = float(own["front_end"].get("frequency", hints.frequency or FIRST_FREQUENCY))
-        need = dc_link.LinkNeed(
-            0.0, 0.0, 1.0, 1.0, hints.link_current, hints.feed_ripple, settle.lowest(brief),
-            level=None if pins["held"] else hints.link_high, climb=hints.climb, direct=switched,
-            answers=ANSWERS * link_loop.FAST_SHARE * switched)  # fmt: skip
-        return {"dc_link": dc_link.propose(need, brief, pins | {"voltage": voltage}, shelf, rules)}
-
-    def _socket_side(
-        self, brief: Brief, hints: Hints, own: dict[str, dict[str, Any]], voltage: float, shelf: Shelf, rules: Rules
-    ) -> dict[str, Build]:  # fmt: skip
-        """Link, bridge and, for a sine, filter."""
-        fraction = fraction_of(brief, own)
-        gets = hints.link_high / voltage if brief.output.stepped and not own["dc_link"]["held"] else 1.0
-        asked = load.assess(
-            operating_points(brief)["nominal"], brief, SILENT, gets * brief.output.voltage, Fed(fraction))  # fmt: skip
-        surge = brief.power.surge / brief.power.continuous
-        made: dict[str, Build] = {}
-        taken, ripple, filtering = None, 0.0, None
-        peak, modulation = max(math.sqrt(2) * asked.current, hints.filter_peak), hints.bridge_peak / voltage
-        if brief.output.stepped:
-            taken, modulation, peak = drawn(step_demand(fraction, asked.power_factor)), 1.0, asked.peak_current
-        else:
-            carrier = float(own["h_bridge"].get("carrier", h_bridge.carrier_for(brief.output.frequency)))
-            filter_need = output_filter.FilterNeed(
-                asked.voltage, asked.frequency, asked.current, asked.power_factor, voltage, carrier, modulation,
-                hints.path_resistance, hints.dead_time_volts, crest_power=asked.crest_power)  # fmt: skip
-            filtering = output_filter.propose(filter_need, asked.current * surge, brief, own["output_filter"], shelf, rules)
-            ripple = filters.unipolar_ripple.work({"V_dc": voltage, "L": filtering.inductance, "f_c": carrier})
-        swing = hints.swing["high"]
-        need = dc_link.LinkNeed(
-            max(asked.apparent, hints.apparent), peak, modulation, asked.power_factor, hints.link_current,
-            hints.feed_ripple, hints.bridge_peak, taken, hints.link_high, hints.climb,
-            replace(STILL, ripple=max(1.0, swing.ripple), current=max(1.0, swing.current)))  # fmt: skip
-        linking = dc_link.propose(need, brief, own["dc_link"] | {"voltage": voltage}, shelf, rules)
-        surged = replace(need, apparent=surge * need.apparent, current=surge * need.current)
-        made["dc_link"] = linking
-        highest = dc_link.highest(linking, surged, asked.frequency, shelf, rules)
-        bridge = h_bridge.propose(
-            h_bridge.BridgeNeed(
-                voltage, highest, asked.rms, asked.power_factor, 1.02 * (peak + ripple / 2), ripple / math.sqrt(24),
-                hints.bridge_peak),
-            brief, own["h_bridge"], shelf, rules)  # fmt: skip
-        made["bridge_drive"], made["h_bridge"] = drive_of(bridge, highest, modulation, brief, own, shelf, rules)
-        if filtering:
-            made["output_filter"] = filtering
-        return made
-
     def settle_all(
         self, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, *,
         ledgers: Mapping[str, Ledger] | None = None, keys: tuple[str, ...] = (), start: Mapping[str, Any] | None = None,
@@ -369,7 +300,7 @@ class LinkRoute(Route):
         if "output_filter" in states:
             return None
         if "h_bridge" not in states:
-            return _direct(settled["nominal"])
+            return seen_direct(settled["nominal"])
         drain, bridged = states["load"], states["h_bridge"]
         voltage = states["dc_link"].voltage
         return Stepped(
@@ -417,16 +348,3 @@ class LinkRoute(Route):
         if block is dc_link:
             return dc_link_report.report(sheet, brief, entering)
         return block.report(sheet, entering)  # type: ignore[no-any-return]
-
-
-def _direct(now: LinkSettled) -> Stepped:
-    """A socket that is the link, as the scope sees it: a record shows a step of the load from before it to well after."""
-    volts = now.states["dc_link"].voltage
-    return Stepped(
-        v_link=volts, level=volts, fraction=1.0, line=FRAMES * now.path.frequency, resistance=LEAST_PATH, inductance=WIRING,
-        load_resistance=max(LEAST_PATH, now.states["load"].resistance - LEAST_PATH), load_inductance=0.0,
-        direct=True)  # fmt: skip
-
-
-FRAMES = 1 / 25
-"""Frames of a record of direct voltage, over one switch's frequency."""

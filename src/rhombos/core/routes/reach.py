@@ -35,7 +35,7 @@ def turns_ratio(brief: Brief, hints: Hints, how: Rectifying, voltage: float, dri
     lowest = hints.v_in["low"]
     if how.choke:  # on the lowest input at its largest pulses, with leakage's share of the duty taken off
         crest = hints.swing["low"].peak
-        if brief.output.waveform == "DC":  # a socket of direct voltage is held in the surge too
+        if brief.output.direct:  # a socket of direct voltage is held in the surge too
             able = hints.v_in["surge_high"] > ABLE * brief.source.volts[2]  # else the source gives no such surge anyway
             crest = min(MOST_SURGED, brief.power.surge / brief.power.continuous) if able else 1.0
             lowest = max(LEAST_SURGED * lowest, lowest - (crest - 1) * max(0.0, brief.source.volts[0] - lowest))

@@ -25,7 +25,6 @@ from rhombos.core.blocks import (
 from rhombos.core.book import rectifier as rectifier_book
 from rhombos.core.book import stage as stage_book
 from rhombos.core.design.brief import Brief
-from rhombos.core.design.outputs import DcOutput
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.points import Point, operating_points
@@ -115,11 +114,6 @@ class Guess:
         )  # fmt: skip
 
 
-def lowest(brief: Brief) -> float:
-    """What a link that is the socket itself may fall to at a step of its load, V; 0 before a bridge, which asks its own."""
-    return brief.output.voltage * (1 - brief.output.dip) if isinstance(brief.output, DcOutput) else 0.0
-
-
 def settle(
     point: Point, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
     start: LinkSettled | None = None, tolerance: float = SETTLED,
@@ -197,7 +191,7 @@ def _one_pass(
     how = RECTIFIERS[builds["rectifier"].circuit]
     topology = TOPOLOGIES[builds["front_end"].topology]
     linked = dc_link.assess(
-        socket.link_need(socket.to_bridge / link_v, g.ripple, g.climb, builds, g.swing, lowest(brief)), builds["dc_link"],
+        socket.link_need(socket.to_bridge / link_v, g.ripple, g.climb, builds, g.swing, brief), builds["dc_link"],
         brief, shelf, rules, ledger)  # fmt: skip
     to_link = socket.to_bridge + linked.loss
     link_current = to_link / link_v
@@ -210,7 +204,7 @@ def _one_pass(
     # a winding that drops all it makes has no duty at all: a little is left, so that the duty comes out as impossible
     secondary_drop = min(secondary_current * g.secondary_resistance, (1 - LEFT) * ratio * v_half)
     v_sec = ratio * v_half - secondary_drop
-    duty, rising = (fixed, 0.0) if fixed else _duty(
+    duty, rising, dry = (fixed, 0.0, False) if fixed else _duty(
         g, link_v, link_current, ratio, v_half, secondary_drop, how.series, builds, ledger)  # fmt: skip
     powered = ledger.total("front_end.powered", {
         "both switches": 2 * duty, "while the current rises through the leakage": -2 * rising})  # fmt: skip
@@ -224,9 +218,9 @@ def _one_pass(
     to_rectifier = to_link + rectified.loss
     # losses of transformer and stage are the last pass's: at the settled point they are this one's. What a clamp burns flows
     # after a pulse has ended or while it rises, and gates are fed apart: neither makes the pulse larger; nor, where the choke
-    # runs dry and pulses are short, what the switches burn as they end
-    dry = how.choke and not rising
-    total = to_rectifier + g.transformer_loss + g.stage_loss - (g.switching_loss if dry else 0.0)
+    # runs dry and pulses are short, what is burnt at their edges
+    edges = g.switching_loss + rectified.recovery + how.parts * rectified.damper_loss if dry else 0.0
+    total = to_rectifier + g.transformer_loss + g.stage_loss - edges
     pulse = ledger.work("front_end.pulse", stage_book.pulse_current, P=total, V=topology.drive * g.v_in,
                         D_tot=powered)  # fmt: skip
     wound = transformer.assess(
@@ -350,9 +344,9 @@ def _swing(
 def _duty(
     g: Guess, link_v: float, current: float, ratio: float, v_half: float, secondary_drop: float, diodes: int,
     builds: Mapping[str, Any], ledger: Ledger,
-) -> tuple[float, float]:  # fmt: skip
-    """Duty of one switch: with continuous choke current, or less where the choke runs dry; and the share of it that passes
-    while the leakage lets the current rise to the choke's."""
+) -> tuple[float, float, bool]:  # fmt: skip
+    """Duty of one switch: with continuous choke current, or less where the choke runs dry; the share of it that passes while
+    the leakage lets the current rise to the choke's; and whether it runs dry."""
     through = float(stage_book.duty_needed(
         V_out=link_v + current * g.choke_resistance, n_d=diodes, V_F=g.diode_drop, ratio=ratio, V_in=v_half,
         V_drop=secondary_drop / ratio))  # fmt: skip
@@ -362,9 +356,9 @@ def _duty(
                   "I_out": current, "V_sec": v_sec}  # fmt: skip
         if rectifier_book.duty_discontinuous.work(inputs) < through:
             alone = ledger.work("front_end.duty", rectifier_book.duty_discontinuous, **inputs)
-            return max(1e-4, LEAST_ON * builds["front_end"].frequency, alone), 0.0
+            return max(1e-4, LEAST_ON * builds["front_end"].frequency, alone), 0.0, True
     ledger.total("front_end.duty", {"volt-seconds of the link": through, "leakage, half of its share": g.leak_duty / 2})
-    return through + g.leak_duty / 2, g.leak_duty / 2
+    return through + g.leak_duty / 2, g.leak_duty / 2, False
 
 
 def settle_all(

@@ -10,6 +10,7 @@ from typing import Any
 
 from rhombos.core.blocks import dc_link, gate_drive, h_bridge, load, output_filter
 from rhombos.core.design.brief import Brief
+from rhombos.core.design.outputs import DcOutput
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.points import Point
@@ -38,14 +39,17 @@ class Socket:
     ledger: Ledger
 
     def link_need(
-        self, current: float, choke_ripple: float, climb: float, builds: Mapping[str, Any], swing: Pulsation, least: float
+        self, current: float, choke_ripple: float, climb: float, builds: Mapping[str, Any], swing: Pulsation, brief: Brief
     ) -> dc_link.LinkNeed:
-        """What this side draws from the link at a mean current, A; `least` is what a link that is the socket may fall to, V."""
+        """What this side draws from the link at a mean current, A."""
         drawn, bridged = self.drawn, self.bridged
-        if bridged is None:
+        if isinstance(brief.output, DcOutput):
             level = None if builds["dc_link"].held else self.link
             switched = builds["front_end"].frequency
-            return dc_link.LinkNeed(0.0, 0.0, 1.0, 1.0, current, choke_ripple, least, level=level, climb=climb, direct=switched)
+            return dc_link.LinkNeed(
+                0.0, 0.0, 1.0, 1.0, current, choke_ripple, brief.output.lowest, level=level, climb=climb, direct=switched
+            )
+        assert bridged is not None
         build = builds["h_bridge"]
         if self.filtered is None:
             taken = drawn_by(self.demand(build))

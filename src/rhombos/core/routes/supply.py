@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from rhombos.core.blocks import dc_link, input_stage, link_loop
 from rhombos.core.design.brief import Brief
@@ -14,6 +14,9 @@ from rhombos.core.frame.report import Operating, Stepped
 from rhombos.core.frame.topology import RECTIFIERS, TOPOLOGIES
 from rhombos.core.parts import Shelf
 from rhombos.core.waves.chain import Feed, FrontEnd, Loop, Supply, referred
+
+if TYPE_CHECKING:
+    from rhombos.core.routes.settle import LinkSettled
 
 WIRING = 2.5e-6
 """Inductance of the leads to a load, or to a short, at the end of two metres of cord, H."""
@@ -37,6 +40,26 @@ def source_of(emf: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf,
     return Feed(emf, max(LEAST_PATH, resistance), max(LEAST_BANK, input_stage.capacitance(entry, shelf)), leads)
 
 
+FRAMES = 1 / 25
+"""Frames of a record of direct voltage, over one switch's frequency: a step of the load is over well within one record."""
+
+
+def seen_direct(now: LinkSettled) -> Stepped:
+    """A socket that is the link, as the scope sees it; the least resistance that every way has is a part of the load's."""
+    volts, load = now.states["dc_link"].voltage, now.states["load"]
+    return Stepped(
+        v_link=volts,
+        level=volts,
+        fraction=1.0,
+        line=FRAMES * now.path.frequency,
+        resistance=LEAST_PATH,
+        inductance=WIRING,
+        load_resistance=max(LEAST_PATH, load.resistance - LEAST_PATH),
+        load_inductance=0.0,
+        direct=True,
+    )
+
+
 def link_supply(
     settled: Mapping[str, Any], at: Operating | Stepped, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
 ) -> Supply:
@@ -47,7 +70,7 @@ def link_supply(
     how, topology = RECTIFIERS[builds["rectifier"].circuit], TOPOLOGIES[builds["front_end"].topology]
     linking, ratio = builds["dc_link"], builds["transformer"].ratio * topology.drive * how.gain
     link = states["dc_link"].voltage
-    beside = 0.0 if brief.output.waveform == "DC" else at.resistance * line_current(states) ** 2
+    beside = 0.0 if brief.output.direct else at.resistance * line_current(states) ** 2
     taken = now.flow["load"] + beside
     current = taken / link + link / linking.bleeder
     leak_duty = states["transformer"].leakage_duty
@@ -82,7 +105,7 @@ def link_supply(
         else None
     )
     idle = max(0.0, v_in * (drawn - ratio * duty * current))
-    esr = now.path.esr if brief.output.waveform == "DC" else 0.0
+    esr = now.path.esr if brief.output.direct else 0.0
     return Supply(feed, stage, dc_link.capacitance(linking, shelf), linking.bleeder, loop, idle, esr)
 
 

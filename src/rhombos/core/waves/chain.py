@@ -167,10 +167,12 @@ class Chain:
 
     def _keep(self) -> None:
         volts = self.input if self.supply.front_end else self.link
-        link = self.link
-        if self.supply.esr:
-            link += self.supply.esr * (self._feed() - self._taken)
+        link = self._terminal() if self.supply.front_end else self.link
         self._rows.append((self.now, link, volts, self.choke, self.source))
+
+    def _terminal(self) -> float:
+        """What stands at the bank's terminals, V: what it holds, and what flows into it across its series resistance."""
+        return self.link + self.supply.esr * (self._feed() - self._taken)
 
     def _feed(self) -> float:
         """What flows into the link now, A."""
@@ -268,7 +270,7 @@ class Chain:
 
     def _regulate(self, loop: Loop, step: float, stage: FrontEnd) -> None:
         """The compensator and its further pole, each part of it exact for a step with what feeds it held."""
-        c, missing = loop.compensator, loop.target - self.link - self.supply.esr * (self._feed() - self._taken)
+        c, missing = loop.compensator, loop.target - self._terminal()
         fed = missing / c.r1
         if c.r3 > 0 and c.c3 > 0:
             before = self._lead

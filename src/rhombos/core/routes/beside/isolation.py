@@ -32,7 +32,7 @@ def need_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief,
     highest = out
     if "protection" in builds:
         highest = max(out, builds["protection"].output_high)
-    direct = brief.output.waveform == "DC"
+    direct = brief.output.direct
     crest = 1.0 if direct else math.sqrt(2)
     peak = max(highest * crest, link if brief.output.stepped or direct else 0.0)
     steering = builds.get("controller")

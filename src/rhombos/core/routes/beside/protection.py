@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 from typing import Any
 
 from rhombos.core.blocks import dc_link, front_end, protection_report, transformer
 from rhombos.core.blocks import protection as block
 from rhombos.core.blocks.source import rail
+from rhombos.core.book import source
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.design.sources import RESTING, RailSource
@@ -19,7 +19,8 @@ from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.topology import TOPOLOGIES
 from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.parts.pulsed import withstand
-from rhombos.core.routes.supply import WIRING, source_of
+from rhombos.core.routes.base import socket_volts
+from rhombos.core.routes.supply import LEAST_PATH, WIRING, source_of
 
 Build = block.ProtectionBuild
 LARGEST_CREST = 2**0.5
@@ -60,12 +61,13 @@ def need_of(
 
 def _bank_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf) -> tuple[float, float]:
     """What a bank that is the socket stores, J, and the most that it drives into a short at the end of a cord, A."""
-    if brief.output.waveform != "DC":
+    if not brief.output.direct:
         return 0.0, 0.0
     linked, linking = settled["nominal"].states["dc_link"], builds["dc_link"]
     esr = shelf.get(Capacitor, linking.capacitor).esr * linking.banks / linking.count
-    ringing = math.sqrt(dc_link.capacitance(linking, shelf) / WIRING)
-    return linked.stored, linked.peak * min(ringing, 1 / max(esr, 1e-4))
+    short = {"k": 0.0, "V": linked.peak}
+    rings = source.closing_inrush_bound.work({**short, "C": dc_link.capacitance(linking, shelf), "L": WIRING})
+    return linked.stored, min(rings, source.closing_inrush.work({**short, "R_s": max(esr, LEAST_PATH)}))
 
 
 def _resting(brief: Brief, power: float) -> tuple[tuple[float, ...], float]:
@@ -83,7 +85,7 @@ def stage_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief
     build = builds[key]
     device: Any = shelf.find("mosfet|igbt|bipolar", build.switch)
     iron = now.get("iron_transformer")
-    if brief.output.waveform == "DC":  # the stage's own pulses rise through choke and leakage, as its switches see them
+    if brief.output.direct:  # the stage's own pulses rise through choke and leakage, as its switches see them
         ratio, topology = now["transformer"].ratio, TOPOLOGIES[build.topology]
         before = transformer.leakage(builds["transformer"], shelf) + front_end.lead_inductance(build, shelf, rules)
         slowed = before + (builds["rectifier"].inductance + WIRING) / ratio**2
@@ -100,11 +102,8 @@ def outputs_of(settled: Mapping[str, Any], brief: Brief) -> tuple[float, float]:
     found = [brief.output.voltage]
     for key in (*STEADY, "idle"):
         states = settled[key].states
-        given = getattr(states.get("iron_transformer"), "output", 0.0) or getattr(states.get("h_bridge"), "output", 0.0)
-        if brief.output.waveform == "DC":
-            given = states["dc_link"].voltage
-        if given > 0 and not getattr(states.get("source"), "collapsed", False):
-            found.append(given)
+        if not states["source"].collapsed:
+            found.append(socket_volts(states))
     return min(found), max(found)
 
 
