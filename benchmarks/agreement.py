@@ -9,7 +9,8 @@ import numpy as np
 from rhombos.core.frame.solve import Worked
 from rhombos.core.routes.base import socket_volts
 from rhombos.core.scope.bench import bench_of
-from rhombos.core.scope.record import Bench, Record, record
+from rhombos.core.scope.record import Record, record
+from rhombos.core.scope.setup import Bench
 from rhombos.core.waves.spectrum import COUNTED
 
 SAMPLES, SLOW_LINES, PULSE_LINES = 2**15, 40, 25

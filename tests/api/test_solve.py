@@ -109,7 +109,9 @@ def test_every_block_has_its_pictures(client, block):
 
 
 def test_pictures_of_an_unknown_block_are_refused(client):
-    assert client.post("/api/charts/flywheel", json={"brief": {}}).status_code == 422
+    answer = client.post("/api/charts/flywheel", json={"brief": {}})
+    assert answer.status_code == 422
+    assert "choose one of source, input_stage" in answer.json()["problems"][0]["message"]
 
 
 def test_waves_come_with_edges_spectrum_and_readings(client):

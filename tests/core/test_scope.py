@@ -14,7 +14,8 @@ from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.solve import work_out
 from rhombos.core.scope import ScopeAsked, Spectrum, Trigger, bench_of, scope_bench, scope_csv, scope_points
 from rhombos.core.scope.asked import UNITS
-from rhombos.core.scope.record import BEFORE, COLD, QUARTER, SPINNING, record
+from rhombos.core.scope.record import record
+from rhombos.core.scope.setup import BEFORE, COLD, QUARTER, SPINNING
 from rhombos.core.scope.view import crossing, view, window
 from rhombos.core.waves.loads import LOCKED
 from rhombos.core.waves.output import output_waves

@@ -45,26 +45,6 @@ export const asked = <M extends object>(design: Design | undefined, more: M = {}
 /** What an answer about a design depends on. */
 const about = (design: Design | undefined) => [design?.brief, design?.pins, design?.rules, design?.house, design?.route]
 
-type Block =
-  | "source"
-  | "input_stage"
-  | "front_end"
-  | "transformer"
-  | "rectifier"
-  | "dc_link"
-  | "h_bridge"
-  | "output_filter"
-  | "iron_transformer"
-  | "oscillator"
-  | "load"
-  | "controller"
-  | "bridge_drive"
-  | "front_drive"
-  | "precharge"
-  | "protection"
-  | "heat"
-  | "isolation"
-
 /** The pictures of a block of a design as it now stands; the last ones stay until the next are there. */
 export const useCharts = (design: Design | undefined, block: string) =>
   useQuery<Chart[]>({
@@ -74,7 +54,7 @@ export const useCharts = (design: Design | undefined, block: string) =>
       data(
         client.POST("/api/charts/{block}", {
           signal,
-          params: { path: { block: block as Block } },
+          params: { path: { block } },
           body: asked(design),
         }),
       ),

@@ -4925,7 +4925,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block: "source" | "input_stage" | "front_end" | "transformer" | "rectifier" | "dc_link" | "h_bridge" | "output_filter" | "iron_transformer" | "oscillator" | "load" | "controller" | "bridge_drive" | "front_drive" | "precharge" | "protection" | "heat" | "isolation";
+                block: string;
             };
             cookie?: never;
         };

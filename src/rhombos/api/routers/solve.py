@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal, get_args
+from typing import Annotated, Any, Literal, get_args
 
-from fastapi import APIRouter, Response
-from pydantic import BaseModel
+from fastapi import APIRouter, Path, Response
+from pydantic import AfterValidator, BaseModel
 
 from rhombos.api.problem import ProblemDocument
 from rhombos.api.service import Asking
@@ -13,32 +13,21 @@ from rhombos.core.coils.model import OptionTable
 from rhombos.core.design.form import BriefField, plain_fields
 from rhombos.core.design.rules import PRESETS, RuleName
 from rhombos.core.precharge.tool import Bus, PrechargeSeen
+from rhombos.core.routes import ALL_BUILDS
 from rhombos.desk import sizing
 from rhombos.desk.asked import Asked
 from rhombos.desk.sizing import BusIn, Pictures, Solved, SolveIn
 
 router = APIRouter(tags=["solve"], responses={422: {"model": ProblemDocument}, 503: {"model": ProblemDocument}})
 
-Block = Literal[
-    "source",
-    "input_stage",
-    "front_end",
-    "transformer",
-    "rectifier",
-    "dc_link",
-    "h_bridge",
-    "output_filter",
-    "iron_transformer",
-    "oscillator",
-    "load",
-    "controller",
-    "bridge_drive",
-    "front_drive",
-    "precharge",
-    "protection",
-    "heat",
-    "isolation",
-]
+
+def _known(block: str) -> str:
+    if block not in ALL_BUILDS:
+        raise ValueError(f"‘{block}’ is no block; choose one of {', '.join(ALL_BUILDS)}")
+    return block
+
+
+Block = Annotated[str, Path(max_length=40), AfterValidator(_known)]
 Ending = Literal["csv", "c"]
 AS_TEXT: dict[int | str, dict[str, Any]] = {200: {"content": {"text/csv": {}, "text/plain": {}}}}
 MEDIA = {"csv": "text/csv", "c": "text/plain"}

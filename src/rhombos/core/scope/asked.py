@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator
 
-from rhombos.core.scope.record import EventName, LoadName, SourceName
+from rhombos.core.scope.setup import EventName, LoadName, SourceName
 from rhombos.core.scope.view import GRID, TraceName
 from rhombos.core.units.quantities import OrText, Ratio, Second, parse
 

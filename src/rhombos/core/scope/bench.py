@@ -13,7 +13,8 @@ from rhombos.core.frame.report import Stepped
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Scale, Series
 from rhombos.core.scope.asked import ScopeAsked, Spectrum
-from rhombos.core.scope.record import Bench, EventName, LoadName, Record, SourceName, record
+from rhombos.core.scope.record import Record, record
+from rhombos.core.scope.setup import Bench, EventName, LoadName, SourceName
 from rhombos.core.scope.view import TraceName, View, around, crossing, packed, readings_at, view, window
 from rhombos.core.units.quantities import fmt, short
 from rhombos.core.waves.modulation import Array
