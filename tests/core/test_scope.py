@@ -237,7 +237,7 @@ def test_a_limit_line_says_what_stands_above_it(worked):
 def test_measurements_of_a_sine_are_those_of_a_sine(plainly):
     found = scope_bench(ScopeAsked(traces=("output", "power"), periods=2), plainly)
     head, volts, power = found.measured
-    assert head[1:] == ("mean", "RMS", "least", "most", "swing")
+    assert head[1:] == ("mean", "RMS", "min", "max", "swing")
     assert volts[1] == "0 V"
     assert float(volts[2].split()[0]) == pytest.approx(230, rel=2e-3)
     assert float(power[1].split()[0]) == pytest.approx(600, rel=2e-3)

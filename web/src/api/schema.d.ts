@@ -3003,7 +3003,7 @@ export interface components {
             oscillator_tolerance?: (number | string) | null;
             /** Pad resistance (insulating pad under one device) */
             pad_resistance?: (number | string) | null;
-            /** Phase margin (least, degrees) */
+            /** Phase margin (minimum, degrees) */
             phase_margin?: (number | string) | null;
             /** Recovery share (recovery time over the switching period) */
             recovery_share?: (number | string) | null;

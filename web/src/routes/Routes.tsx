@@ -112,7 +112,7 @@ function Table({
           <td />
           <th>route</th>
           {COLUMNS.map(([key, title]) => (
-            <th key={key}>{title}</th>
+            <th key={key}>{key === "distortion" && rows[0]?.waveform === "DC" ? "ripple" : title}</th>
           ))}
           <th>loads</th>
         </tr>

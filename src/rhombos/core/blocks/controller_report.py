@@ -103,7 +103,7 @@ def _loop_figures(sheet: Sheet, build: ControllerBuild, swings: bool) -> None:
     if build.control == CURRENT:
         if swings:
             sheet.choice("feed_forward", "", "Load power fed forward")
-        sheet.result("slope", "m_c", "Slope compensation, least, at the choke", "A/s")
+        sheet.result("slope", "m_c", "Slope compensation, minimum, at the choke", "A/s")
     sheet.choice("crossover", "f_x", "Crossover aimed at")
     for name in ("r2", "c1", "c2", "r3", "c3"):
         if getattr(build, name) > 0:

@@ -12,7 +12,7 @@ from rhombos.core.frame.sheet import Sheet
 from rhombos.core.parts import Capacitor, Resistor
 from rhombos.core.units.quantities import fmt, short
 
-WANDERS = 0.05
+UNREGULATED = 0.05
 """How far a socket's voltage may be from what is asked, share of it."""
 
 
@@ -125,7 +125,7 @@ def _as_a_socket(sheet: Sheet, brief: Brief, build: DcLinkBuild) -> None:
     asked = brief.output.voltage
     if build.held:
         if abs(build.voltage / asked - 1) > sheet.rules.link_tolerance:
-            sheet.find("off", "fix", "The link is not at the voltage asked",
+            sheet.find("off", "fix", "Link off the socket voltage asked",
                        f"It is set to {short(build.voltage, 'V')}; the brief asks {short(asked, 'V')} at the socket.",
                        "Let the set-point follow the brief.", figure="voltage",
                        cures=(("Set it to the voltage asked", {"dc_link.voltage": None}),))  # fmt: skip
@@ -134,8 +134,8 @@ def _as_a_socket(sheet: Sheet, brief: Brief, build: DcLinkBuild) -> None:
     if not seen:
         return
     far = max(seen, key=lambda k: abs(seen[k] / asked - 1))
-    if abs(seen[far] / asked - 1) > WANDERS:
-        sheet.find("wanders", "fix", "Nothing holds the socket's voltage",
+    if abs(seen[far] / asked - 1) > UNREGULATED:
+        sheet.find("unregulated", "fix", "Socket voltage unregulated",
                    f"{fmt(seen[far], 'V')} at {sheet.points[far].label}, against {short(asked, 'V')}: without a choke the duty "
                    "holds nothing, and the socket follows source and load.", "A rectifier with a choke.", figure="mean",
                    cures=(("Rectify into a choke", {"rectifier.circuit": None}),))  # fmt: skip

@@ -171,7 +171,7 @@ def _insulation(sheet: Sheet, build: HeatBuild, need: HeatNeed, now: HeatState, 
             "fix",
             "Tab and heat-sink are too close along the surface",
             f"{fmt(build.creepage, 'mm')} for {fmt(apart.tab, 'V')} of {apart.name.lower()}; {fmt(now.apart, 'mm')} is "
-            "the least in a clean room, and dust makes it less.",
+            "the minimum in a clean room, and dust makes it less.",
             "A larger pad that stands out on every side, a bush in the screw hole.",
             figure="creepage",
             cures=(("Let the proposal set the distance", _free("creepage")),),

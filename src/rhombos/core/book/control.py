@@ -62,7 +62,7 @@ slope_compensation = _relation(
     "slope_compensation",
     m_slope,
     V_out / (2 * L),
-    title="Slope compensation of a current-programmed choke, least",
+    title="Slope compensation of a current-programmed choke, minimum",
     holds="half the falling slope; needed where power flows more than half the time",
     source=LOOP,
 )

@@ -56,7 +56,7 @@ bootstrap_budget = _relation(
     dV,
     V_dd - V_F - V_LS - V_GS_min,
     title="Droop that a bootstrap capacitor may have",
-    holds="from the supply less its diode and the low side's drop, down to the least gate voltage",
+    holds="from the supply less its diode and the low side's drop, down to the minimum gate voltage",
     source=BOOT_TEXT,
 )
 bootstrap_capacitor = _relation(
@@ -104,7 +104,7 @@ follower_base = _relation(
     I,
     I_gate_pk / h_FE,
     title="Base current of a follower stage",
-    holds="peak gate current, least gain; the controller gives it through its base resistor",
+    holds="peak gate current, minimum gain; the controller gives it through its base resistor",
     source="definition of current gain",
 )
 gate_hold = _relation(

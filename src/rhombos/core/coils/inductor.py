@@ -8,6 +8,10 @@ from typing import Any
 
 import numpy as np
 
+from rhombos.core.blocks.front_end import FrontEndBuild
+from rhombos.core.blocks.h_bridge import HBridgeBuild
+from rhombos.core.blocks.output_filter import OutputFilterBuild
+from rhombos.core.blocks.rectifier import RectifierBuild
 from rhombos.core.blocks.wound import choke_of
 from rhombos.core.book import magnetics as book
 from rhombos.core.coils.common import against, first_fit, fits_first, stack_name, wire_table, with_present
@@ -40,7 +44,7 @@ class Asked:
 
 def link_choke(worked: Worked) -> CoilBench:
     """The choke behind the rectifier."""
-    build: Any = worked.builds["rectifier"]
+    build = worked.built(RectifierBuild)
     now = worked.settled["nominal"].states["rectifier"]
     duty = worked.settled["nominal"].states["front_end"].total_duty
     need = ChokeNeed(
@@ -49,7 +53,7 @@ def link_choke(worked: Worked) -> CoilBench:
         now.current,
         now.ripple,
         now.ripple / math.sqrt(12),
-        2 * worked.builds["front_end"].frequency,  # type: ignore[attr-defined]
+        2 * worked.built(FrontEndBuild).frequency,
         _air(worked),
     )
     return _bench(worked, _asked(worked, "rectifier", "link choke", build, need, "choke_peak", now.choke_core, duty))
@@ -57,7 +61,7 @@ def link_choke(worked: Worked) -> CoilBench:
 
 def filter_inductor(worked: Worked) -> CoilBench:
     """The inductor of the output filter."""
-    build: Any = worked.builds["output_filter"]
+    build = worked.built(OutputFilterBuild)
     now = worked.settled["nominal"].states["output_filter"]
     need = ChokeNeed(
         build.inductance,
@@ -65,7 +69,7 @@ def filter_inductor(worked: Worked) -> CoilBench:
         now.line_current,
         now.ripple,
         now.ripple_rms,
-        2 * worked.builds["h_bridge"].carrier,  # type: ignore[attr-defined]
+        2 * worked.built(HBridgeBuild).carrier,
         _air(worked),
     )
     return _bench(worked, _asked(worked, "output_filter", "filter inductor", build, need, "peak", now.core, 0.5))

@@ -10,6 +10,7 @@ import numpy as np
 
 from rhombos.core.blocks import front_end
 from rhombos.core.blocks import transformer as block
+from rhombos.core.blocks.front_end import FrontEndBuild
 from rhombos.core.book import magnetics as book
 from rhombos.core.coils.common import against, first_fit, stack_name, wire_table, with_present
 from rhombos.core.coils.model import CoilBench, Option, OptionTable, Patch, School, WindingSheet
@@ -59,7 +60,7 @@ def _assess(worked: Worked, build: Any) -> block.TransformerState:
 def transformer_need(worked: Worked) -> TransformerNeed:
     """What the present transformer is asked, from the points it settled in."""
     flat = worked.settled["low"]
-    front: Any = worked.builds["front_end"]
+    front = worked.built(FrontEndBuild)
     build: Any = worked.builds[KEY]
     at, stage, rectified = working_point(worked), flat.states["front_end"], flat.states["rectifier"]
     # flat pulses that heat alike
@@ -255,7 +256,7 @@ def optimum_flux(worked: Worked) -> Chart:
                 curve("core", state.flux * ratio, np.minimum(core, shown), b, p, "third")),
         marks=(Mark(at=b(sound), label="most, charging", role="house", upright=True),),
         dots=(Dot(x=b(state.flux), y=p(state.loss), label=f"{build.primary_turns} turns"),),
-        remark=f"{said}; the least total has copper at β/2 = {beta / 2:.2f} times the core's loss.")  # fmt: skip
+        remark=f"{said}; the minimum total has copper at β/2 = {beta / 2:.2f} times the core's loss.")  # fmt: skip
 
 
 def winding_sheet(worked: Worked) -> WindingSheet:

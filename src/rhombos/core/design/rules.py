@@ -87,7 +87,7 @@ class Rules(BaseModel):
     reference_tolerance: Ratio = 0.015
     zener_tolerance: Ratio = 0.05
     trip_factor: Ratio = Field(1.25, description="current trip over the largest current that is asked")
-    phase_margin: Ratio = Field(50, description="least, degrees")
+    phase_margin: Ratio = Field(50, description="minimum, degrees")
     contact_resistance: Ohm = Field(0.0006, description="connectors and terminals, both poles")
 
     @staticmethod

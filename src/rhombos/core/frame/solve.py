@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, TypeVar
 
 from rhombos.core.blocks.base import Build
 from rhombos.core.design.brief import Brief
@@ -29,6 +29,7 @@ from rhombos.core.parts.soldered import solderable
 from rhombos.core.routes import ALL_BUILDS, DEFAULT, ROUTES, Route, RouteName
 from rhombos.core.routes.common import COMMON, COMMON_BUILDS, propose_common, report_common, settle_common
 
+BuildKind = TypeVar("BuildKind", bound=Build)
 REFINED = (0.0, 0.0, 0.0, 0.03, 0.08)
 """Further rounds that a sizing gets whose own proposals break a rule: what of every limit each proposal keeps in reserve beside
 what the house asks. What is judged is what the house asks."""
@@ -55,6 +56,13 @@ class Worked:
     settled: Mapping[str, Any]
     ledgers: Mapping[str, Ledger]
     told: tuple[tuple[BlockReport, ...], tuple[Finding, ...]] = ((), ())
+
+    def built(self, kind: type[BuildKind]) -> BuildKind:
+        """What is built of a kind. Raises: LookupError where this route has none."""
+        for build in self.builds.values():
+            if isinstance(build, kind):
+                return build
+        raise LookupError(f"no {kind.__name__} on {self.route.key}")
 
 
 class Unbuildable(ValueError):

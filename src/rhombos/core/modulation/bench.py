@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
-from rhombos.core.blocks.h_bridge import AUDIBLE
+from rhombos.core.blocks.h_bridge import AUDIBLE, HBridgeBuild
 from rhombos.core.frame.labels import Labelled, labelled
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Mark, Scale, Series, curve, roomy
@@ -95,7 +94,7 @@ COLUMNS = labelled(
 def setting_of(asked: ModulationAsked, worked: Worked) -> Setting:
     """The setting asked, completed from the design's nominal point."""
     now = worked.settled["nominal"].states
-    bridge: Any = worked.builds["h_bridge"]
+    bridge = worked.built(HBridgeBuild)
     state, stepped = now["h_bridge"], worked.brief.output.stepped
     design: dict[str, SchemeName] = {"sine": "unipolar", "modified": "modified", "square": "square"}
     at = worked.route.operating(worked.settled, worked.builds, worked.shelf)

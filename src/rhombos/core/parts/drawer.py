@@ -68,7 +68,7 @@ BEFORE_FITTING: dict[str, str] = {
     "fuse": "Measure its resistance; a fuse that has carried a fault ages: take a new one where in doubt.",
     "zener": "Measure its voltage at the current it is rated at.",
     "opto_coupler": "Output current against diode current at the working point: old ones pass less.",
-    "reference": "Measure its voltage at the least and at the working current.",
+    "reference": "Measure its voltage at the minimum and at the working current.",
     "relay": "Contact resistance at some amperes; pick-up and release voltage; look for burnt contacts.",
     "contactor": "Contact resistance at some amperes; pick-up and release voltage; look for burnt contacts.",
     "thermistor": "Measure its resistance at two known temperatures.",

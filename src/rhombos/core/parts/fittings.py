@@ -53,7 +53,7 @@ class Zener(Mounted):
 class OptoCoupler(Mounted):
     """Opto-coupler for a signal: a diode lights a transistor across the barrier. Gate drives with one stand among drivers."""
 
-    transfer: Ratio = Field(gt=0, le=50, title="Current transfer, least")
+    transfer: Ratio = Field(gt=0, le=50, title="Current transfer, minimum")
     i_led: Ampere = Field(gt=0, le=0.2, title="Diode current it is given at")
     i_led_most: Ampere = Field(gt=0, le=0.5, title="Highest diode current")
     v_led: Volt = Field(gt=0, le=4, title="Diode forward voltage")

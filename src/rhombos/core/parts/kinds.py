@@ -142,7 +142,7 @@ class Bipolar(Packaged):
 
     v_rating: Volt = Field(gt=0, le=2000, title="Collector–emitter rating")
     i_rating: Ampere = Field(gt=0, le=500, title="Continuous collector current")
-    gain: Ratio = Field(ge=2, le=1000, title="Current gain at rated current, least")
+    gain: Ratio = Field(ge=2, le=1000, title="Current gain at rated current, minimum")
     v_0: Volt = Field(ge=0, le=3, title="Saturation voltage at no current")
     r_sat: Ohm = Field(gt=0, le=10, title="Saturation slope")
     v_be: Volt = Field(gt=0, le=3, title="Base–emitter voltage")

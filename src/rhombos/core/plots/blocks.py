@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from rhombos.core.blocks import gate_drive
+from rhombos.core.blocks.dc_link import DcLinkBuild
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots import (
     battery,
@@ -86,7 +87,7 @@ def charts(worked: Worked, block: str) -> tuple[Chart, ...]:
         drawn |= DIRECT
     if "iron_transformer" in worked.builds:
         drawn |= IRON
-    if "dc_link" in worked.builds and not worked.builds["dc_link"].held:  # type: ignore[attr-defined]
+    if "dc_link" in worked.builds and not worked.built(DcLinkBuild).held:
         drawn |= UNHELD
         if worked.brief.output.direct:
             drawn |= {"load": (high_side.link_over_input,)}

@@ -7,6 +7,8 @@ from typing import Any
 import numpy as np
 
 from rhombos.core.blocks import controller, link_loop
+from rhombos.core.blocks.controller import ControllerBuild
+from rhombos.core.blocks.front_end import FrontEndBuild
 from rhombos.core.control.loops import loop
 from rhombos.core.frame.ledger import SILENT
 from rhombos.core.frame.solve import Worked
@@ -18,8 +20,8 @@ LOWEST_DB, HIGHEST_DB = -50.0, 120.0
 
 def trimmer_range(worked: Worked) -> Chart:
     """Oscillator frequency over the trimmer's turn, with what tolerances make of it."""
-    build: Any = worked.builds["controller"]
-    wanted = 2 * worked.builds["front_end"].frequency  # type: ignore[attr-defined]
+    build = worked.built(ControllerBuild)
+    wanted = 2 * worked.built(FrontEndBuild).frequency
     turn = np.linspace(0, 1, 41)
     rules = worked.rules
     spread = rules.resistor_tolerance + rules.capacitor_tolerance + rules.oscillator_tolerance
@@ -32,7 +34,7 @@ def trimmer_range(worked: Worked) -> Chart:
     return Chart(
         key="trimmer",
         title="Oscillator over the trimmer's turn",
-        x=x.axis("turn, from least to most resistance", low=0, high=1),
+        x=x.axis("turn, from minimum to maximum resistance", low=0, high=1),
         y=f.axis("oscillator", low=0),
         series=(
             curve("as marked", turn, nominal, x, f),
@@ -50,7 +52,7 @@ def trimmer_range(worked: Worked) -> Chart:
 def bode(worked: Worked) -> Chart:
     """Gain and phase of the loop, lowest input, full power."""
     need = worked.route.controller_need(worked.settled, worked.builds, worked.shelf, worked.rules)  # type: ignore[attr-defined]
-    build: Any = worked.builds["controller"]
+    build = worked.built(ControllerBuild)
     frequency, gain, phase = loop(link_loop.plant_of(need.path, build), link_loop.compensator_of(build))
     keep = frequency <= 4 * need.frequency
     frequency, gain, phase = frequency[keep], gain[keep], phase[keep]

@@ -8,6 +8,8 @@ from typing import Any
 import numpy as np
 
 from rhombos.core.blocks import dc_link
+from rhombos.core.blocks.dc_link import DcLinkBuild
+from rhombos.core.blocks.front_end import FrontEndBuild
 from rhombos.core.frame.solve import Worked
 from rhombos.core.parts import Capacitor
 from rhombos.core.plots.model import Chart, Mark, Scale, curve
@@ -21,12 +23,12 @@ POINTS = 600
 
 def ripple(worked: Worked) -> Chart:
     """Two periods of the choke's current on the bank, capacitance and series resistance apart."""
-    build: Any = worked.builds["dc_link"]
+    build = worked.built(DcLinkBuild)
     states = worked.settled["nominal"].states
     linked: Any = states["dc_link"]
     bank = dc_link.capacitance(build, worked.shelf)
     esr = worked.shelf.get(Capacitor, build.capacitor).esr * build.banks / build.count
-    swing, period = states["rectifier"].ripple, 0.5 / worked.builds["front_end"].frequency  # type: ignore[attr-defined]
+    swing, period = states["rectifier"].ripple, 0.5 / worked.built(FrontEndBuild).frequency
     on = min(0.95, max(0.05, 2 * states["front_end"].duty))
     turn = np.linspace(0, 2, POINTS)
     phase = turn % 1.0

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from rhombos.core.blocks.cooling import surge_limit
+from rhombos.core.blocks.heat import HeatBuild
 from rhombos.core.blocks.surge import Devices, bridge_devices, cooling_of, front_end_devices, worst_course
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Axis, Chart, Dot, Mark, Role, Rung, Scale, Series, curve, limits, roomy
@@ -95,7 +96,7 @@ def heat_path(worked: Worked) -> Chart:
 def heat_ladder(worked: Worked) -> Chart:
     """Fan and too-hot limits among what the heat-sinks reach and stand."""
     need = need_of(worked.settled, worked.builds, worked.brief, worked.shelf, worked.rules)
-    build: Any = worked.builds["heat"]
+    build = worked.built(HeatBuild)
     error: float = worked.settled["nominal"].states["heat"].error
     stands = min((s.sink + s.rating - s.junction for s in need.stages), default=None)
 

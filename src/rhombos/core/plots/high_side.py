@@ -8,6 +8,9 @@ from typing import Any
 import numpy as np
 
 from rhombos.core.blocks import dc_link, front_end
+from rhombos.core.blocks.dc_link import DcLinkBuild
+from rhombos.core.blocks.front_end import FrontEndBuild
+from rhombos.core.blocks.rectifier import RectifierBuild
 from rhombos.core.book import filters
 from rhombos.core.frame.report import Operating
 from rhombos.core.frame.solve import Worked
@@ -33,10 +36,10 @@ def _waves(worked: Worked) -> OutputWaves:
 def diode_voltage(worked: Worked) -> Chart:
     """Reverse voltage of one diode over a period, on the highest input."""
     s = worked.settled["high"]
-    build: Any = worked.builds["rectifier"]
+    build = worked.built(RectifierBuild)
     diode = worked.shelf.get(Diode, build.diode)
     state: Any = s.states["rectifier"]
-    frequency = worked.builds["front_end"].frequency  # type: ignore[attr-defined]
+    frequency = worked.built(FrontEndBuild).frequency
     period = 1 / frequency
     on = min(s.states["front_end"].duty, 0.5) * period
     level = state.reverse - state.ring
@@ -75,7 +78,7 @@ def diode_voltage(worked: Worked) -> Chart:
 
 def choke_current(worked: Worked) -> Chart:
     """Link choke current over one switching period, nominal and idle."""
-    build: Any = worked.builds["front_end"]
+    build = worked.built(FrontEndBuild)
     half = 1 / (2 * build.frequency)
     t = Scale("s", 2 * half)
     states = {k: worked.settled[k].states for k in ("nominal", "idle")}
@@ -110,13 +113,13 @@ def choke_current(worked: Worked) -> Chart:
 
 def charging_pulses(worked: Worked) -> Chart:
     """Current of the secondary over one switching period, full power: it charges the bank directly."""
-    build: Any = worked.builds["front_end"]
+    build = worked.built(FrontEndBuild)
     period = 1 / build.frequency
     s = worked.settled["nominal"]
     rectified, on = s.states["rectifier"], s.states["front_end"].duty * period
     leads = front_end.lead_inductance(worked.builds["front_end"], worked.shelf, worked.rules)
     leak = (s.states["transformer"].leakage_together + leads) * s.states["transformer"].ratio ** 2
-    diode = worked.shelf.get(Diode, worked.builds["rectifier"].diode)  # type: ignore[attr-defined]
+    diode = worked.shelf.get(Diode, worked.built(RectifierBuild).diode)
     ohms = s.guess.charging_resistance(s.states["transformer"].ratio) + s.diodes * diode.r
     inside = np.linspace(0, on, 60)
     rising = (1 - np.exp(-inside * ohms / leak)) / (1 - np.exp(-on * ohms / leak)) * rectified.pulse_peak
@@ -137,7 +140,7 @@ def charging_pulses(worked: Worked) -> Chart:
 
 def link_over_input(worked: Worked) -> Chart:
     """Where the link stands for every source and load, against what its capacitors stand."""
-    build: Any = worked.builds["dc_link"]
+    build = worked.built(DcLinkBuild)
     can = worked.shelf.get(Capacitor, build.capacitor)
     stands = can.v_rating * build.banks
     hopeless = worked.route.hopeless(worked.settled)
@@ -166,7 +169,7 @@ def link_over_input(worked: Worked) -> Chart:
 
 def link_voltage(worked: Worked) -> Chart:
     """The link over one line period against what the sine needs and what the capacitors stand."""
-    build: Any = worked.builds["dc_link"]
+    build = worked.built(DcLinkBuild)
     can = worked.shelf.get(Capacitor, build.capacitor)
     state: Any = worked.settled["nominal"].states["dc_link"]
     line = worked.brief.output.frequency
@@ -188,7 +191,7 @@ def link_voltage(worked: Worked) -> Chart:
 
 def discharge(worked: Worked) -> Chart:
     """How long the link stays dangerous after switch-off."""
-    build: Any = worked.builds["dc_link"]
+    build = worked.built(DcLinkBuild)
     bank = dc_link.capacitance(build, worked.shelf)
     state: Any = worked.settled["nominal"].states["dc_link"]
     safe = worked.rules.safe_voltage

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from rhombos.core.blocks import iron_transformer
+from rhombos.core.blocks.iron_transformer import IronTransformerBuild
 from rhombos.core.frame.points import Point, operating_points
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, curve, roomy
@@ -23,7 +24,7 @@ def _settled(worked: Worked, points: dict[str, Point]) -> dict[str, Any]:
 
 def iron_window(worked: Worked) -> Chart:
     """The window in cross-section, to scale."""
-    build: Any = worked.builds["iron_transformer"]
+    build = worked.built(IronTransformerBuild)
     made = iron_transformer.made(build, worked.shelf)
     turns = f"{build.primary_turns}+{build.primary_turns}" if made.halves == 2 else str(build.primary_turns)
     ring = " (a ring: its inner circumference unrolled)" if made.stack.shape == "strip ring" else ""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from rhombos.core.blocks.isolation import CASE_EARTH, CONVERTER, DRIFT, EARTHED, crossings
+from rhombos.core.blocks.isolation import CASE_EARTH, CONVERTER, DRIFT, EARTHED, IsolationBuild, crossings
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart
 from rhombos.core.routes.beside.isolation import need_of
@@ -14,7 +14,7 @@ from rhombos.core.units.quantities import fmt, short
 def map_table(worked: Worked) -> Chart:
     """Every crossing with the part that is rated for it."""
     need = need_of(worked.settled, worked.builds, worked.brief, worked.shelf)
-    build: Any = worked.builds["isolation"]
+    build = worked.built(IsolationBuild)
     rows = [("crossing", "from – to", "by", "")]
     for c in crossings(build, need):
         rows.append((c.name, f"{c.first} – {c.second}", c.part, "kept" if c.rated else "OPEN"))
@@ -31,7 +31,7 @@ def nodes(worked: Worked) -> Chart:
     """Which side every node belongs to, and how far it swings from that side's reference."""
     need = need_of(worked.settled, worked.builds, worked.brief, worked.shelf)
     state = worked.settled["high"].states
-    build: Any = worked.builds["isolation"]
+    build = worked.built(IsolationBuild)
     full, socket = fmt(need.full, "V"), fmt(need.peak, "V")
     rows = [
         ("node", "side", "up to"),
@@ -68,7 +68,7 @@ def nodes(worked: Worked) -> Chart:
 
 def sense_budget(worked: Worked) -> Chart:
     """What the reading of the output is off by, part by part."""
-    build: Any = worked.builds["isolation"]
+    build = worked.built(IsolationBuild)
     now: Any = worked.settled["nominal"].states["isolation"]
     rules, out = worked.rules, worked.brief.output.voltage
     need = need_of(worked.settled, worked.builds, worked.brief, worked.shelf)

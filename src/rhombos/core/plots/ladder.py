@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from rhombos.core.blocks.protection import BLINKS, FUSE_ALONE, thresholds
+from rhombos.core.blocks.input_stage import InputStageBuild
+from rhombos.core.blocks.protection import BLINKS, FUSE_ALONE, ProtectionBuild, thresholds
 from rhombos.core.book import sense
 from rhombos.core.control.thresholds import Band, Tap
 from rhombos.core.frame.solve import Worked
@@ -20,10 +21,10 @@ LEVELS = {True: ("empty", "nominal", "charging"), False: ("lowest", "nominal", "
 
 def input_ladder(worked: Worked) -> Chart:
     """Warning, cut-off, restart and over-voltage among what the source does and the parts stand."""
-    build: Any = worked.builds["protection"]
+    build = worked.built(ProtectionBuild)
     need = need_of(worked.settled, worked.builds, worked.brief, worked.shelf, worked.rules)
     made = thresholds(build, need.v_out, worked.rules)
-    entry: Any = worked.builds["input_stage"]
+    entry = worked.built(InputStageBuild)
     can = worked.shelf.get(Capacitor, entry.capacitor).v_rating * getattr(entry, "banks", 1)
     levels = zip(LEVELS[bool(need.resting)], (need.empty, need.nominal, need.full), strict=True)
     marks = [_mark(name, at) for name, at in levels]
@@ -47,7 +48,7 @@ def input_ladder(worked: Worked) -> Chart:
 
 def output_ladder(worked: Worked) -> Chart:
     """The window in which the output may stand."""
-    build: Any = worked.builds["protection"]
+    build = worked.built(ProtectionBuild)
     out = worked.brief.output.voltage
     made = thresholds(build, out, worked.rules)
     least, most = outputs_of(worked.settled, worked.brief)
@@ -68,7 +69,7 @@ def output_ladder(worked: Worked) -> Chart:
 
 def overload_curve(worked: Worked) -> Chart:
     """How long each overload may last, with the surge that is asked."""
-    build: Any = worked.builds["protection"]
+    build = worked.built(ProtectionBuild)
     asked = worked.brief.power
     top = max(3.0 * build.overload, 1.1 * asked.surge)
     steps = [build.overload * (1.02 + (top / build.overload - 1.02) * (i / 60) ** 2) for i in range(61)]

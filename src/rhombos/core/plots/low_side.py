@@ -8,6 +8,9 @@ from typing import Any
 import numpy as np
 
 from rhombos.core.blocks import front_end, transformer
+from rhombos.core.blocks.front_end import FrontEndBuild
+from rhombos.core.blocks.input_stage import InputStageBuild
+from rhombos.core.blocks.transformer import TransformerBuild
 from rhombos.core.book import source
 from rhombos.core.design.sources import BatterySource
 from rhombos.core.frame.ledger import SILENT
@@ -74,7 +77,7 @@ def power_band(worked: Worked) -> Chart:
 def input_pulses(worked: Worked) -> Chart:
     """The stage's pulses, the source's mean, and what the capacitors carry."""
     s = worked.settled["nominal"]
-    build: Any = worked.builds["front_end"]
+    build = worked.built(FrontEndBuild)
     state = s.states["front_end"]
     mean = s.flow["front_end"] / s.v_in
     half = 1 / (2 * build.frequency)
@@ -94,7 +97,7 @@ def input_pulses(worked: Worked) -> Chart:
 
 def bank_ripple(worked: Worked) -> Chart:
     """Ripple current of the bank against total duty, with its operating points."""
-    build: Any = worked.builds["input_stage"]
+    build = worked.built(InputStageBuild)
     can = worked.shelf.get(Capacitor, build.capacitor)
     power = worked.settled["nominal"].flow["front_end"]
     duty = np.linspace(0.3, 0.98, 60)
@@ -161,7 +164,7 @@ def switch_voltage(worked: Worked) -> Chart:
 
 def loss_against_frequency(worked: Worked) -> Chart:
     """What another switching frequency would cost or save, everything else as built."""
-    build: Any = worked.builds["front_end"]
+    build = worked.built(FrontEndBuild)
     point = operating_points(worked.brief)["nominal"]
     here = worked.settled["nominal"]
     rows: list[tuple[float, float, float, float, float]] = []
@@ -200,7 +203,7 @@ def loss_against_frequency(worked: Worked) -> Chart:
 
 def winding_window(worked: Worked) -> Chart:
     """The window in cross-section, to scale: wires, tape, what is left."""
-    build: Any = worked.builds["transformer"]
+    build = worked.built(TransformerBuild)
     made = transformer.made(build, worked.shelf)
     breadth, height = made.stack.b_w * 1e3, made.stack.height * 1e3
     ring = " (a ring: its inner circumference unrolled)" if made.stack.core.shape == "ring" else ""
@@ -219,7 +222,7 @@ def winding_window(worked: Worked) -> Chart:
 def working_point(worked: Worked) -> transformer.WorkingPoint:
     """The transformer at full power on a nominal input, at the temperature reached there."""
     s = worked.settled["nominal"]
-    front: Any = worked.builds["front_end"]
+    front = worked.built(FrontEndBuild)
     stage, rectified = s.states["front_end"], s.states["rectifier"]
     return transformer.WorkingPoint(
         s.v_half,
@@ -237,7 +240,7 @@ def working_point(worked: Worked) -> transformer.WorkingPoint:
 
 def loss_against_turns(worked: Worked) -> Chart:
     """Copper and core loss for neighbouring turns, the secondary in proportion, wire to match the window."""
-    build: Any = worked.builds["transformer"]
+    build = worked.built(TransformerBuild)
     ratio = build.secondary_turns / build.primary_turns
     turns = np.arange(max(1, build.primary_turns - 3), build.primary_turns + 4)
     rows = []

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import Any
 
 import numpy as np
 
@@ -29,7 +28,7 @@ COILS: dict[str, Role] = {"negative": "faint", "relay": "second", "positive": "m
 
 def sequence(worked: Worked, fault: FaultName) -> Chart:
     """The sequence of a design, with a fault or none."""
-    build: Any = worked.builds["precharge"]
+    build = worked.built(PrechargeBuild)
     need = need_of(worked.builds, worked.brief, worked.shelf, worked.rules)
     return _drawn(need, build, worked.shelf.get(Resistor, build.type), fault)
 

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from rhombos.core.blocks.dc_link import DcLinkBuild
 from rhombos.core.blocks.load import LoadState
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Scale, Series, curve, roomy
@@ -88,7 +89,7 @@ def step_spectrum(worked: Worked) -> Chart:
 
 def link_steps(worked: Worked) -> Chart:
     """The link over one line period under pulses of current."""
-    build: Any = worked.builds["dc_link"]
+    build = worked.built(DcLinkBuild)
     state: Any = worked.settled["nominal"].states["dc_link"]
     line = worked.brief.output.frequency
     drain: LoadState = worked.settled["nominal"].states["load"]

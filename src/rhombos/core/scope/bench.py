@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import math
-from typing import Any
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
+from rhombos.core.blocks.protection import ProtectionBuild
 from rhombos.core.frame.labels import Labelled, labelled
 from rhombos.core.frame.report import Stepped
 from rhombos.core.frame.solve import Worked
@@ -79,7 +79,7 @@ def bench_of(worked: Worked) -> Bench:
     if found is None:
         at = worked.route.stepped(worked.settled, worked.builds, worked.shelf)
         assert at is not None
-        protection: Any = worked.builds["protection"]
+        protection = worked.built(ProtectionBuild)
         return Bench(
             at,
             worked.brief.power.continuous,
@@ -247,7 +247,7 @@ def _mean_square(values: Array, time: Array) -> float:
 
 def _measured(made: Record, seen: View, asked: ScopeAsked) -> tuple[tuple[str, ...], ...]:
     """Each trace asked for over the window: mean, RMS, least, most and their distance, as rows of text."""
-    rows: list[tuple[str, ...]] = [("", "mean", "RMS", "least", "most", "swing")]
+    rows: list[tuple[str, ...]] = [("", "mean", "RMS", "min", "max", "swing")]
     for name in asked.traces:
         if name not in made.points:
             continue
@@ -351,8 +351,8 @@ def _remarks(made: Record, seen: View, asked: ScopeAsked, bench: Bench, triggere
     if asked.event != "short circuit" and reached > bench.trip:
         what = "The inductor" if carrying == "inductor" else "The current"
         found.append(
-            f"{what} reaches {fmt(reached, 'A')}, beyond the trip of {fmt(bench.trip, 'A')}: the real bridge "
-            "would let go, or must limit its current here."
+            f"{what} reaches {fmt(reached, 'A')}, beyond the trip of {fmt(bench.trip, 'A')}: the real unit "
+            "would trip, or must limit its current here."
         )
     if made.trail is None:
         found.append("The link stands still here: feed it from the source to see it sag.")
