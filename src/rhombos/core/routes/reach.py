@@ -13,12 +13,12 @@ MOST_DROP = 0.4
 """Share of a stage's voltage that a turns ratio makes up for at most: more is a design without hope."""
 LEAST_REACH = 0.3
 """Share of the duty limit that leakage leaves a proposal at least: more taken is a design without hope."""
-MOST_SURGED = 2.5
-"""Surge over the continuous power up to which a socket of direct voltage is held on the lowest input."""
 ABLE = 1.05 * HARDEST_SAG
 """Share of its highest voltage that a source must keep in a surge for the socket to be held then."""
-LEAST_SURGED = 0.85
-"""Share of its voltage at full power that a source is counted on to have in the surge: one that sags further cannot give it."""
+MOST_RAISED = 1.15
+"""Turns ratio that holds a socket in the surge, over that for full power, at most: the rest of a surge sags, and is told."""
+LEAST_SAG = 0.5
+"""Share of its voltage below which no surge is reckoned with."""
 DUTY_RESERVE = 0.985
 """Part of the duty limit that the proposed turns ratio uses; the rest absorbs what the next iteration changes."""
 
@@ -31,23 +31,29 @@ def leak_cost(turned_off: float, frequency: float) -> float:
 
 def turns_ratio(brief: Brief, hints: Hints, how: Rectifying, voltage: float, drive: float, rules: Rules) -> float:
     """Secondary over primary turns that just reach the link, V, hot, at full load; `drive` is the share of the supply that a
-    half of the primary sees."""
+    half of the primary sees. A socket of direct voltage is held in the surge too, as far as a few more turns do it."""
     lowest = hints.v_in["low"]
-    if how.choke:  # on the lowest input at its largest pulses, with leakage's share of the duty taken off
-        crest = hints.swing["low"].peak
-        if brief.output.direct:  # a socket of direct voltage is held in the surge too
-            able = hints.v_in["surge_high"] > ABLE * brief.source.volts[2]  # else the source gives no such surge anyway
-            crest = min(MOST_SURGED, brief.power.surge / brief.power.continuous) if able else 1.0
-            lowest = max(LEAST_SURGED * lowest, lowest - (crest - 1) * max(0.0, brief.source.volts[0] - lowest))
-        v_min = drive * lowest
-        reach = max(LEAST_REACH * rules.duty_limit, rules.duty_limit * DUTY_RESERVE - crest * hints.leak_duty / 2)
-        asked = {"V_out": voltage + hints.secondary_extra, "n_d": 1, "V_F": 0.0, "D_max": reach, "V_min": v_min}
-        return float(stage_book.turns_ratio_choke(**asked, V_drop=min(crest * hints.drop, MOST_DROP * v_min)))
+    if how.choke:
+        steady = _reaching(hints, hints.swing["low"].peak, lowest, voltage, drive, rules)
+        able = hints.v_in["surge_high"] > ABLE * brief.source.volts[2]  # else the source gives no such surge anyway
+        if not brief.output.direct or not able:
+            return steady
+        surge = brief.power.surge / brief.power.continuous
+        sagged = lowest - (surge - 1) * max(0.0, brief.source.volts[0] - lowest)
+        return min(MOST_RAISED * steady, _reaching(hints, surge, max(LEAST_SAG * lowest, sagged), voltage, drive, rules))
     v_min = drive * lowest
     if brief.output.stepped:  # its RMS follows the link: right on a nominal input
         v_min *= brief.source.volts[1] / brief.source.volts[0]
     reached = voltage / how.gain + hints.secondary_extra
     return float(stage_book.turns_ratio_peak(V_out=reached, n_d=1, V_F=0.0, V_min=v_min, V_drop=hints.drop))
+
+
+def _reaching(hints: Hints, crest: float, volts: float, voltage: float, drive: float, rules: Rules) -> float:
+    """The turns ratio for pulses so many times those of full power, at an input, V: leakage's share of the duty taken off."""
+    v_min = drive * volts
+    reach = max(LEAST_REACH * rules.duty_limit, rules.duty_limit * DUTY_RESERVE - crest * hints.leak_duty / 2)
+    asked = {"V_out": voltage + hints.secondary_extra, "n_d": 1, "V_F": 0.0, "D_max": reach, "V_min": v_min}
+    return float(stage_book.turns_ratio_choke(**asked, V_drop=min(crest * hints.drop, MOST_DROP * v_min)))
 
 
 LIKELY_SHARE, MOST_RISING = 0.7, 0.08
