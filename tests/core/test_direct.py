@@ -13,8 +13,8 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.solve import work_out
 from rhombos.core.parts import Mosfet
-from rhombos.core.routes.iron import Guess
-from rhombos.core.routes.iron_push_pull import _working
+from rhombos.core.routes.on_source import Guess
+from rhombos.core.routes.step_stage import working
 from rhombos.core.scope.asked import ScopeAsked
 from rhombos.core.scope.bench import bench_of, scope_bench
 from rhombos.core.scope.record import record
@@ -281,7 +281,7 @@ def test_power_flows_at_the_voltage_that_its_own_current_leaves(share, factor):
     power = volts * mean - ohms * float((amps**2).mean())
     shaped = step_form(share, factor, True, 0.0).form
     guess = Guess(v_in=volts, terminal=volts, primary_resistance=0.03, path_resistance=0.015, secondary_resistance=0.005 * 81)
-    assert _working(power, 9.0, share, shaped, guess) == pytest.approx(9.0 * power / mean, rel=1e-3)
+    assert working(power, 9.0, share, shaped, guess) == pytest.approx(9.0 * power / mean, rel=1e-3)
 
 
 def test_an_oscillators_clamp_is_for_the_frequency_of_a_full_battery(shelf):

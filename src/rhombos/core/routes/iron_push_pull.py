@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import replace
 from types import ModuleType
 from typing import Any
 
@@ -18,39 +17,31 @@ from rhombos.core.blocks import (
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import magnetics as magnetics_book
-from rhombos.core.book import source as source_book
 from rhombos.core.book import stage as stage_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.points import STEADY, Point
-from rhombos.core.frame.report import Operating, Stepped
+from rhombos.core.frame.report import Stepped
 from rhombos.core.frame.topology import RouteName
 from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
-from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave, fallen
-from rhombos.core.routes.iron import CALMER, MORE_RIPPLE, Guess, HardestRipple, Hints, IronRoute, IronSettled
-from rhombos.core.routes.passes import SETTLED, calmed
-from rhombos.core.routes.supply import WIRING, source_of, source_supply
-from rhombos.core.waves.chain import Supply
-from rhombos.core.waves.stepped import Fed, StepForm, StepRipple, step_form, width_for
+from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave
+from rhombos.core.routes.on_source import MORE_RIPPLE, Guess, HardestRipple, Hints, SourceSettled
+from rhombos.core.routes.step_stage import NARROWEST, WIDEST, StepStage, standing, whole_factor, working
+from rhombos.core.routes.supply import WIRING, source_of
+from rhombos.core.waves.stepped import Fed, StepRipple, step_form, width_for
 
-WIDEST = 0.96
-"""Share of the time that a width-controlled wave may be on: the rest is dead time at both ends."""
 MORE = 1.03
 """What the next round may still add to the source's current, where the turns ratio moves with it."""
 SWINGS = 0.15
 """First guess of what the input bank carries, over the source's current."""
-NARROWEST = 0.02
-"""Share of the time below which no pass looks."""
-HELD_STEP, HELD_STEPS, HELD_PASSES = 0.04, 11, 4
-"""Steps in which the voltage at the stage is sought downwards, as a share of the source's, how many, and passes at each."""
 WIDTH_USED = 0.94
 """Width that proposals count on at the lowest input."""
 
 
-class IronPushPull(IronRoute):
+class IronPushPull(StepStage):
     """Two switches at line frequency across a centre-tapped winding: square, or with the width of its pulses controlled."""
 
     key: RouteName = "iron push-pull"
@@ -155,7 +146,7 @@ class IronPushPull(IronRoute):
 
     def _pass(
         self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
-    ) -> tuple[IronSettled, Guess]:  # fmt: skip
+    ) -> tuple[SourceSettled, Guess]:  # fmt: skip
         asked, rated = load.assess(point, brief, SILENT), brief.output.voltage
         ratio = builds["iron_transformer"].secondary_turns / builds["iron_transformer"].primary_turns
         v_half = max(V_FLOOR * point.emf, g.v_in - g.threshold - g.pulse * (g.primary_resistance + g.path_resistance))
@@ -163,15 +154,15 @@ class IronPushPull(IronRoute):
         line = self._frequency(v_half, builds, brief, shelf)
         square = brief.output.waveform == "square"
         corner = 2 * math.pi * line * feed.resistance * feed.capacitance
-        factor, lets_go = round(_whole_factor(asked, line, feed.resistance / (1 + 4 * corner**2), ratio, g), 5), not square
+        factor, lets_go = round(whole_factor(asked, line, feed.resistance / (1 + 4 * corner**2), ratio, g), 5), not square
         known = g.formed or step_form(1.0 if square else WIDTH_USED, factor, lets_go, round(corner, 4))
-        level = max(V_FLOOR * ratio * point.emf, ratio * _standing(point.emf, feed.resistance, ratio, asked, known, g))
+        level = max(V_FLOOR * ratio * point.emf, ratio * standing(point.emf, feed.resistance, ratio, asked, known, g))
         share = 1.0 if square else max(NARROWEST, round(width_for((rated / level) ** 2, factor, WIDEST), 6))
         formed = step_form(share, factor, lets_go, round(corner, 4))
         output = level * math.sqrt(formed.stands)
         # nothing holds this output: the load takes what the square of its voltage makes of it
         power = point.power * (output / rated) ** 2
-        secondary = power / (_working(power, ratio, share, formed.form, g) * math.sqrt(share)) * formed.form
+        secondary = power / (working(power, ratio, share, formed.form, g) * math.sqrt(share)) * formed.form
         admits = secondary**2 / power if power > 0 else 0.0
         pulse = ledger.work(f"{self.stage}.pulse", stage_book.pulse_current, P=power + g.lost, V=g.v_in, D_tot=share)
         flowing = formed.beside(g.shaped)
@@ -209,49 +200,10 @@ class IronPushPull(IronRoute):
             # a wider pulse asks for less: half the way, lest it swings
             admits=math.sqrt(admits * (g.admits or admits)))  # fmt: skip
         rippling = StepRipple(MORE_RIPPLE * g.shaped * to_stage / g.v_in, share, factor, lets_go, line, feed.resistance)
-        return IronSettled(point, states, flow, g, pulse, turn_off, share, v_half / g.v_in, formed.form, formed.stands,
+        return SourceSettled(point, states, flow, g, pulse, turn_off, share, v_half / g.v_in, formed.form, formed.stands,
                            rippling), after  # fmt: skip
 
-    def _yielding(
-        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
-        tolerance: float,
-    ) -> IronSettled | None:  # fmt: skip
-        """The highest voltage at the stage at which all agrees, sought from the source's own downwards; where there is none,
-        the source cannot feed the point."""
-        g = Guess(v_in=point.emf, terminal=point.emf)
-        if point.power > source_book.largest_power.work({"E": point.emf, "R_s": brief.source.internal_resistance}):
-            return fallen(self._pass(point, guess, builds, brief, shelf, rules, ledger)[0])  # not even without a loss
-
-        def at(volts: float, g: Guess, passes: int = HELD_PASSES, book: Ledger = SILENT) -> tuple[IronSettled, Guess, Guess]:
-            for turn in range(passes):
-                held = replace(g, v_in=volts)
-                made, after = self._pass(point, held, builds, brief, shelf, rules, book)
-                g = calmed(held, after, turn + CALMER)
-            return made, held, after
-
-        high = point.emf
-        for volts in (point.emf * (1 - HELD_STEP * n) for n in range(1, HELD_STEPS + 1)):
-            made, g, after = at(volts, g)
-            if after.v_in >= volts:
-                break
-            high = volts
-        else:
-            return fallen(made)
-        low = volts
-        while high - low > 0.3 * SETTLED * point.emf:
-            middle = (low + high) / 2
-            _, g, after = at(middle, g)
-            low, high = (middle, high) if after.v_in >= middle else (low, middle)
-        at(low, g, 2 * HELD_PASSES)
-        made, g, after = at(low, g, 1, ledger)
-        rests = after.moved(g, max(point.power, 0.1 * brief.power.continuous)) < 10 * SETTLED
-        return replace(made, converged=True) if rests else fallen(made)
-
-    def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:
-        """Never a sine."""
-        return None
-
-    def _line(self, now: IronSettled) -> float:
+    def _line(self, now: SourceSettled) -> float:
         """How often the wave comes, Hz."""
         return float(now.states["load"].frequency)
 
@@ -268,59 +220,10 @@ class IronPushPull(IronRoute):
             ratio=wound.ratio,
             lets_go=share < 1)  # fmt: skip
 
-    def supply(
-        self, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
-    ) -> Supply:  # fmt: skip
-        """The source with its bank, as the socket sees them."""
-        return source_supply(settled, self.stepped(settled, builds, shelf), builds, brief, shelf, rules)
-
     def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> StepWave:
         """Its pulses, and how long diodes turn them about."""
         now = settled["nominal"]
         return StepWave(now.share, now.states["iron_transformer"].output / math.sqrt(now.stands), now.stands - now.share)
-
-
-def _whole_factor(drain: load.LoadState, line: float, before: float, ratio: float, g: Guess) -> float:
-    """Power factor at the line of load, windings and all that lies before them: it shapes the current."""
-    if not math.isfinite(drain.resistance):
-        return 1.0
-    ohms, henries = _load_of(drain, g.admits and 1 / g.admits)
-    whole = ohms + ratio**2 * (before + g.primary_resistance + g.path_resistance) + g.secondary_resistance
-    return math.cos(math.atan2(2 * math.pi * line * (henries + ratio**2 * g.leakage), whole))
-
-
-def _load_of(drain: load.LoadState, ohms: float) -> tuple[float, float]:
-    """The series R–L, Ω and H, of the load's angle at the line, whose resistance takes its power from this wave; 0 Ω: not known
-    yet."""
-    ohms = ohms or drain.resistance
-    return ohms, drain.inductance * ohms / drain.resistance
-
-
-def _standing(emf: float, before: float, ratio: float, drain: load.LoadState, formed: StepForm, g: Guess) -> float:
-    """RMS of what stands across a half while the output does, V: the source's open voltage less what the load's current, in
-    its own form, drops on all resistances, the bank before the stage between them, and what the losses' drops before the stage;
-    the leakage takes its part of what makes that current rise and fall."""
-    flows = g.shaped * g.drawn
-    behind = g.primary_resistance + g.path_resistance + g.secondary_resistance / ratio**2
-    open_volts, kept = emf - g.threshold - before * (g.drawn - flows), 1.0
-    if drain.inductance > 0:
-        ohms, henries = _load_of(drain, g.admits and 1 / g.admits)
-        kept = 1 - g.leakage / (g.leakage + henries / ratio**2)
-        behind -= (1 - kept) * (behind + ohms / ratio**2)
-    return min(emf, formed.socket(kept * open_volts, kept * before, behind, flows))
-
-
-def _working(power: float, ratio: float, share: float, form: float, g: Guess) -> float:
-    """The output's voltage as its power, W, weighs it, V: what reaches the stage, less what the load's own current drops in
-    switches and windings where it flows; half of it where they cannot give that power."""
-    given = ratio * (g.v_in - g.threshold)
-    behind = form**2 / share * (ratio**2 * (g.primary_resistance + g.path_resistance) + g.secondary_resistance)
-    if behind == 0:
-        return given
-    if power > (1 - 1e-9) * source_book.largest_power.work({"E": given, "R_s": behind}):
-        return given / 2
-    current = source_book.sagged_current.work({"E": given, "R_s": behind, "P": power})
-    return source_book.terminal_voltage.work({"E": given, "I": current, "R_s": behind})
 
 
 class SelfOscillating(IronPushPull):
@@ -365,5 +268,5 @@ class SelfOscillating(IronPushPull):
     def _frequency(self, v_half: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf) -> float:
         return oscillator.frequency(v_half, builds["oscillator"], shelf)
 
-    def _line(self, now: IronSettled) -> float:
+    def _line(self, now: SourceSettled) -> float:
         return float(now.states["oscillator"].frequency)

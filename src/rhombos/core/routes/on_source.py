@@ -1,4 +1,4 @@
-"""Line-frequency routes: push-pull or H-bridge straight on the source, and a step-up transformer on laminated iron."""
+"""A stage straight on the source, push-pull or H-bridge: what all such routes share, with iron behind the stage or none."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ from rhombos.core.blocks import (
     bridge_drive,
     front_end,
     front_end_report,
+    gate_drive,
     gate_drive_report,
     h_bridge,
     h_bridge_report,
@@ -78,7 +79,7 @@ class Guess:
 
 
 @dataclass(frozen=True)
-class IronSettled(Settled):
+class SourceSettled(Settled):
     """A settled point, with what its next pass would start from."""
 
     guess: Guess
@@ -140,8 +141,8 @@ SWINGS = 30
 """Passes after which a bridge at its limit is settled by halving the range: plain ones swing about its rest."""
 
 
-class IronRoute(Route):
-    """What both line-frequency routes share; `_pass` is each one's own."""
+class SourceRoute(Route):
+    """What the routes without a link share; `_pass` is each one's own."""
 
     hint_points: tuple[str, ...] = ("nominal", "low", "high", "surge_high")
     rounds = 8
@@ -165,7 +166,7 @@ class IronRoute(Route):
         tolerance: float = SETTLED,
         points: Mapping[str, Point] | None = None,
     ) -> dict[str, Any]:
-        """Every operating point, or those asked for."""
+        """Every operating point, or those asked for, with what a bridge's gates then meet."""
         found: dict[str, Any] = {}
         for key, point in (points or operating_points(brief)).items():
             if keys and key not in keys:
@@ -174,7 +175,14 @@ class IronRoute(Route):
             if start and key in start:
                 guess = replace(start[key].guess, march=False, flows=None)
             found[key] = self._settle(point, guess, builds, brief, shelf, rules, ledgers[key] if ledgers else SILENT, tolerance)
-        return found
+        if ledgers is None or bridge_drive.KEY not in builds:
+            return found
+        drive = builds[bridge_drive.KEY]
+        driven = {
+            key: gate_drive.assess(drive_need(s, builds, brief), drive, brief, shelf, rules, ledgers[key])
+            for key, s in found.items()
+        }
+        return {key: replace(s, states={**s.states, bridge_drive.KEY: driven[key]}) for key, s in found.items()}
 
     def _settle(
         self,
@@ -186,7 +194,7 @@ class IronRoute(Route):
         rules: Rules,
         ledger: Ledger,
         tolerance: float,
-    ) -> IronSettled:
+    ) -> SourceSettled:
         """One point, from a guess: by plain passes, and by another way where these find no rest."""
         scale = max(point.power, 0.1 * brief.power.continuous)
         collapsed = 0
@@ -221,14 +229,14 @@ class IronRoute(Route):
         rules: Rules,
         ledger: Ledger,
         tolerance: float,
-    ) -> IronSettled | None:
+    ) -> SourceSettled | None:
         """A point that plain passes do not settle, by another way; None where there is none."""
         return None
 
     @abstractmethod
     def _pass(
         self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
-    ) -> tuple[IronSettled, Guess]:
+    ) -> tuple[SourceSettled, Guess]:
         """One pass of a point from what the last one taught."""
 
     def _source(
