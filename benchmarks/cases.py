@@ -5,10 +5,11 @@ from __future__ import annotations
 
 import random
 from dataclasses import dataclass, replace
+from typing import Any
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import HIGHEST_SURGE
-from rhombos.core.design.sources import CELL_VOLTS, HIGHEST_NOMINAL, LOWEST_NOMINAL, BatterySource, RailSource
+from rhombos.core.design.sources import CELL_VOLTS, HIGHEST_NOMINAL, BatterySource, RailSource
 from rhombos.core.parts import KINDS, Shelf
 from rhombos.core.parts.drawer import Stock
 from rhombos.core.routes import ROUTES, RouteName
@@ -21,6 +22,10 @@ DIRECT = 13
 """Every thirteenth case asks for direct voltage, where its route makes it."""
 FAR = 5
 """Every fifth of the others asks for what lies at an end."""
+HIGH = 6
+"""Every sixth case is fed by a source of higher voltage; those of a bridge on the source itself always."""
+USUAL = (9.5, 60.5)
+"""Nominal voltages of the other sources, V."""
 
 
 @dataclass(frozen=True)
@@ -54,7 +59,7 @@ def random_brief(dice: random.Random, waveforms: tuple[str, ...]) -> Brief:
     """An ordinary brief: a battery that could give the power for half an hour or more, a room that people work in."""
     chemistry = dice.choice(list(CELL_VOLTS))
     per_cell = CELL_VOLTS[chemistry][1]
-    cells = dice.randint(-(-LOWEST_NOMINAL // per_cell).__int__(), int(HIGHEST_NOMINAL // per_cell))
+    cells = dice.randint(-(-USUAL[0] // per_cell).__int__(), int(USUAL[1] // per_cell))
     nominal = cells * per_cell
     power = round(60 * (min(3000.0, 130 * nominal) / 60) ** dice.random(), -1)
     hours = 0.8 * 8 ** dice.random()
@@ -95,21 +100,44 @@ def case_at(index: int, seed: int) -> Case:
 def on_a_rail(case: Case, seed: int) -> Case:
     """The same on a DC rail of about its battery's voltage, whose limit lets the surge through."""
     dice = random.Random(f"{seed} rail {case.index}")
-    nominal, asked = max(10.0, min(60.0, case.brief.source.volts[1])), case.brief.power
+    nominal = max(10.0, min(60.0, case.brief.source.volts[1]))
+    rail = _rail(nominal, case.brief.power.surge, case.brief.source.cable_length, dice)
+    return replace(case, brief=case.brief.but(source=rail))
+
+
+def _rail(nominal: float, surge: float, cable: float, dice: random.Random) -> dict[str, Any]:
     down, up = (dice.choice((0.01, 0.03, 0.05, 0.1, 0.2)) for _ in range(2))
     lowest = nominal * (1 - down)
-    limit = dice.uniform(1.3, 3.0) * asked.surge / (0.8 * lowest)
-    rail = {
+    limit = dice.uniform(1.3, 3.0) * surge / (0.8 * lowest)
+    return {
         "kind": "DC rail",
-        "nominal": nominal,
+        "nominal": min(1000.0, nominal),
         "lowest": max(8.0, lowest),
-        "highest": nominal * (1 + up),
+        "highest": min(1000.0, nominal * (1 + up)),
         "limit": min(1000.0, max(0.5, limit)),
-        "resistance": max(1e-5, dice.uniform(1e-3, 1.5e-2) * nominal / limit),
+        "resistance": max(1e-5, min(5.0, dice.uniform(1e-3, 1.5e-2) * nominal / limit)),
         "capacitance": 2e-4 * 25 ** dice.random(),
-        "cable_length": case.brief.source.cable_length,
+        "cable_length": cable,
     }
-    return replace(case, brief=case.brief.but(source=rail))
+
+
+def high(case: Case, seed: int) -> Case:
+    """The same on a battery or a rail of higher voltage; where a bridge stands on it, of one that may reach the socket's."""
+    dice = random.Random(f"{seed} high {case.index}")
+    brief, asked = case.brief, case.brief.power
+    nominal = USUAL[1] * (HIGHEST_NOMINAL / USUAL[1]) ** dice.random()
+    wanted = {"sine": brief.output.peak, "DC": 0.0}.get(brief.output.waveform, brief.output.voltage)
+    if case.route == "direct bridge":
+        most = 1.2 if brief.output.waveform == "square" else 2.2
+        nominal = min(HIGHEST_NOMINAL, wanted * dice.uniform(0.95, most))
+    if dice.random() < 0.5:
+        chemistry = brief.source.chemistry if isinstance(brief.source, BatterySource) else "LiFePO4"
+        cells = max(2, int(nominal / CELL_VOLTS[chemistry][1]))
+        capacity = max(1.0, round(asked.continuous / nominal * dice.uniform(0.8, 6), 1))
+        brief = brief.but(source={"kind": "battery", "chemistry": chemistry, "cells": cells, "capacity": capacity * 3600.0})
+    else:
+        brief = brief.but(source=_rail(nominal * (2.5 if dice.random() < 0.3 else 1.0), asked.surge, 1.0, dice))
+    return replace(case, brief=brief)
 
 
 def direct(case: Case, seed: int) -> Case:
@@ -158,6 +186,9 @@ def random_drawer(shelf: Shelf, index: int, seed: int) -> Shelf:
 def drawn(index: int, seed: int) -> Case:
     """The case of a seed with its turn of rails and of ends."""
     case = case_at(index, seed)
+    if case.route == "direct bridge" or index % HIGH == HIGH - 1:
+        case = high(case, seed)
+        return direct(case, seed) if index % DIRECT == DIRECT - 1 and "DC" in ROUTES[case.route].waveforms else case
     if index % DIRECT == DIRECT - 1 and "DC" in ROUTES[case.route].waveforms:
         case = direct(case, seed)
         return on_a_rail(case, seed) if index % RAILS == RAILS - 1 else case

@@ -93,9 +93,16 @@ class Comparison(BaseModel):
 
 
 def candidates(brief: Brief) -> Iterable[tuple[RouteName, Waveform]]:
-    """Every route with every wave that it can make: of an AC output all, as whichever is asked might be another; else DC."""
+    """Every route that this source admits with every wave that it can make: of an AC output all, as whichever is asked might be
+    another; else DC."""
     direct = brief.output.direct
-    return [(name, wave) for name, route in ROUTES.items() for wave in route.waveforms if (wave == "DC") == direct]
+    waves = [(name, wave) for name, route in ROUTES.items() for wave in route.waveforms if (wave == "DC") == direct]
+    return [(name, wave) for name, wave in waves if not ROUTES[name].refuses(made_as(brief, wave))]
+
+
+def made_as(brief: Brief, wave: Waveform) -> Brief:
+    """The brief with a wave of a route."""
+    return brief if wave == "DC" else brief.but(output={"waveform": wave})
 
 
 def compare(brief: Brief, shelf: Shelf, rules: Rules, weights: Weights | None = None) -> Comparison:
@@ -150,7 +157,7 @@ def _undominated(row: Row, rows: list[Row]) -> bool:
 
 def row_of(brief: Brief, name: RouteName, wave: Waveform, shelf: Shelf, rules: Rules) -> Row:
     """What one route with one wave would come to, sized from the shelf, nothing pinned."""
-    asked = brief if wave == "DC" else brief.but(output={"waveform": wave})
+    asked = made_as(brief, wave)
     title = ROUTES[name].titled(wave)
     try:
         worked = work_out(asked, {}, shelf, rules, name)
@@ -254,7 +261,7 @@ def _output(worked: Worked) -> tuple[float, float, float]:
     if worked.brief.output.direct:
         return float(states["dc_link"].ripple / states["dc_link"].voltage), 1.0, _swing(worked)
     if not worked.brief.output.stepped:
-        swing = _swing(worked) if "iron_transformer" in states else 0.0
+        swing = 0.0 if "dc_link" in states else _swing(worked)
         return float(states["output_filter"].distortion), math.sqrt(2), swing
     read = readings_of_steps(worked.route.steps(worked.settled, worked.builds).wave(worked.brief.output.frequency))
     return read.thd, read.peak / read.rms, _swing(worked)

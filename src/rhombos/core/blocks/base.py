@@ -13,7 +13,8 @@ from pydantic import BaseModel, ConfigDict, Field
 from rhombos.core.book import rectifier as book
 from rhombos.core.design.problems import bounds
 from rhombos.core.design.rules import Rules
-from rhombos.core.parts import Resistor, Shelf
+from rhombos.core.parts import KINDS, Resistor, Shelf
+from rhombos.core.units.quantities import fmt, short
 
 IDLE_WORTH = 3.0
 """What a watt that a line-frequency stage burns without a load weighs over one at full power."""
@@ -90,6 +91,14 @@ def by_route(title: str) -> Any:
 def options(title: str, *names: str, default: Any = ...) -> Any:
     """A field that takes one of a few words."""
     return Field(default, title=title, pattern=f"^({'|'.join(names)})$", json_schema_extra={"options": list(names)})
+
+
+def none_stands(shelf: Shelf, kinds: str, volts: float, used: float) -> str | None:
+    """Why no part of some kinds (``mosfet|igbt``) stands a voltage, V, of whose rating a share is used; None where one does."""
+    best = max((p.v_rating for kind in kinds.split("|") for p in shelf.all(KINDS[kind])), default=0.0)  # type: ignore[attr-defined]
+    if volts <= best * used:
+        return None
+    return f"no switch on the shelf stands more than {short(best, 'V')}, of which {fmt(used, '%', 2)} are used"
 
 
 def propose_resistor(shelf: Shelf, rules: Rules, ohms: float, watts: float, volts: float) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from rhombos.core.blocks.base import none_stands
 from rhombos.core.blocks.cooling import steady_limit
 from rhombos.core.blocks.front_end import DUTY_REACH, RAIL_SPIKE, SLOWEST, FrontEndBuild, FrontEndState
 from rhombos.core.blocks.surge import front_end_devices, judge_surge
@@ -214,6 +215,7 @@ def _voltage_findings(sheet: Sheet, worst: Any, build: FrontEndBuild, device: Mo
             "Use parts of a higher rating; keep the loop short and decoupled at the legs.",
             worst=worst,
             cures=(("Use parts of a higher rating", FREED),),
+            unavoidable=none_stands(sheet.shelf, "mosfet", worst.value, worst.limit / worst.rating),
         )
         return
     state: FrontEndState = sheet.states[worst.point]
@@ -235,6 +237,7 @@ def _voltage_findings(sheet: Sheet, worst: Any, build: FrontEndBuild, device: Mo
         "Clamp the leakage, wind tighter, or use parts of a higher rating.",
         worst=worst,
         cures=tuple(cures),
+        unavoidable=none_stands(sheet.shelf, "mosfet", state.resting, worst.limit / worst.rating),
     )
 
 

@@ -11,6 +11,7 @@ import numpy as np
 from pydantic import Field
 
 from rhombos.core.blocks.base import (
+    BY_ROUTE,
     Build,
     part,
     recovered_charge,
@@ -52,6 +53,8 @@ HEAVY_CURRENT = 60.0
 """Peak current, A, from which a bridge may take more than a few switches in parallel."""
 FRACTIONS: dict[Waveform, float] = {"sine": 1.0, "modified": 0.5, "square": 1.0}
 """Half the time keeps both the peak and the RMS value of a sine."""
+WIDEST = 0.96
+"""Share of the time that a width-controlled wave may be on: the rest is dead time at both ends."""
 SEARCH_CELSIUS = 100.0
 SURGE_RESERVE = 1.1
 """What a surge's heat may come to over what a proposal sees of it."""
@@ -72,6 +75,7 @@ class HBridgeBuild(Build):
     carrier: Hertz = Field(ge=1e3, le=150e3, title="Carrier")
     dead_time: Second = Field(ge=0, le=20e-6, title="Dead time")
     fraction: Ratio = Field(1.0, ge=0.2, le=1, title="Conduction fraction")
+    controlled: bool = Field(False, title="Width follows the source", json_schema_extra=dict(BY_ROUTE))
     sink: str = part("heat_sink", "Heat-sink")
     fan: bool = Field(title="Fan on the heat-sink")
 
@@ -79,7 +83,8 @@ class HBridgeBuild(Build):
 @dataclass(frozen=True, slots=True)
 class BridgeNeed:
     """Link voltage and its highest, V; line current of the inductor: RMS, A, and its power factor; peak with ripple, A;
-    ripple RMS, A; peak fundamental the filter asks, V, dead time and thresholds not counted (of a stepped wave, its level)."""
+    ripple RMS, A; peak fundamental the filter asks, V, dead time and thresholds not counted (of a stepped wave, its level);
+    the share of the time that a wave of controlled width is not zero, else as it is built."""
 
     v_link: float
     v_link_peak: float
@@ -88,11 +93,13 @@ class BridgeNeed:
     peak: float
     ripple_rms: float
     fundamental: float
+    share: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class BridgeState:
-    """Modulation index; V; A; s; °C; W. `missing` is how far the level of a stepped wave stands below the link, V."""
+    """Modulation index; V; A; s; °C; W. `missing` is how far the level of a stepped wave stands below the link, V; `path` what
+    its current meets in the bridge, Ω; `share` the part of the time for which it is not zero."""
 
     modulation: float
     bridge_peak: float
@@ -113,6 +120,8 @@ class BridgeState:
     output: float = 0.0
     missing: float = 0.0
     distortion: float = 0.0
+    path: float = 0.0
+    share: float = 1.0
 
 
 @remembered
@@ -120,14 +129,12 @@ def propose(
     need: BridgeNeed, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
 ) -> HBridgeBuild:  # fmt: skip
     """Switches of least price plus worth of loss that stand the link and stay cool."""
-    fields: dict[str, Any] = {
-        "carrier": carrier_for(brief.output.frequency),
-        "fraction": FRACTIONS[brief.output.waveform],
-    } | pins
+    widest = WIDEST if pins.get("controlled") else FRACTIONS[brief.output.waveform]
+    fields: dict[str, Any] = {"carrier": carrier_for(brief.output.frequency), "fraction": widest} | pins
     if brief.output.waveform != "modified":
         fields["fraction"] = 1.0
     air = brief.targets.ambient + rules.enclosure_rise
-    share = fields["fraction"] if brief.output.stepped else None
+    share = (need.share or fields["fraction"]) if brief.output.stepped else None
     if "switch" not in fields or "parallel" not in fields:
         surge = brief.power.surge / brief.power.continuous
         fields = _choose(need, _rate(brief, fields["carrier"]), share, air, surge, pins, shelf, rules) | fields
@@ -277,7 +284,8 @@ def assess(
     modulation = 1.0 if stepped else work("h_bridge.modulation", book.modulation_index, V_bridge=bridge_peak, V_dc=v)
     index = min(1.0, modulation)
 
-    threshold_loss = float(_igbt_conduction(device, need, n, build.fraction if stepped else None, index)) if igbt else 0.0
+    fraction = build.fraction if need.share is None else need.share
+    threshold_loss = float(_igbt_conduction(device, need, n, fraction if stepped else None, index)) if igbt else 0.0
 
     def conduction_at(celsius: float) -> float:
         if igbt:  # as cold as warm
@@ -299,17 +307,17 @@ def assess(
     resistance = 0.0 if igbt else work(
         "h_bridge.resistance", stage.hot_resistance, R_25=device.r_on, T_j=junction + KELVIN, exponent=device.r_exponent
     ) / n  # fmt: skip
-    output = distortion = 0.0
+    output = distortion = path = 0.0
     if stepped:
         path = 2 * (device.r_on / n if igbt else resistance)
-        flow, level = step_flow(build.fraction, need.power_factor), max(0.0, v - threshold)
-        driven = min(level * need.current * (flow.mean[0] - flow.mean[2]), level**2 * build.fraction / (2 * path))
-        output = work("h_bridge.output", book.stepped_rms, fraction=build.fraction, V_dc=level, R=path, P=driven,
+        flow, level = step_flow(fraction, need.power_factor), max(0.0, v - threshold)
+        driven = min(level * need.current * (flow.mean[0] - flow.mean[2]), level**2 * fraction / (2 * path))
+        output = work("h_bridge.output", book.stepped_rms, fraction=fraction, V_dc=level, R=path, P=driven,
                       I_rms=need.current)  # fmt: skip
-        distortion = work("h_bridge.distortion", book.modified_distortion, fraction=build.fraction)
+        distortion = work("h_bridge.distortion", book.modified_distortion, fraction=fraction)
     return BridgeState(
-        line_peak=peak, output=output, missing=v - output / math.sqrt(build.fraction) if stepped else 0.0,
-        distortion=distortion, modulation=modulation, bridge_peak=bridge_peak,
+        line_peak=peak, output=output, missing=v - output / math.sqrt(fraction) if stepped else 0.0,
+        distortion=distortion, path=path, share=fraction, modulation=modulation, bridge_peak=bridge_peak,
         switch_voltage=_switch_voltage(need.v_link_peak, ledger),
         device_peak=work("h_bridge.device_peak", stage.shared_current, I=need.peak, n_par=n,
                          imbalance=rules.sharing_imbalance if n > 1 else 0.0),

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
+from rhombos.core.blocks.base import none_stands
 from rhombos.core.blocks.cooling import steady_limit
 from rhombos.core.blocks.h_bridge import AUDIBLE, STRAY_SPIKE, HBridgeBuild, carrier_for
-from rhombos.core.blocks.regulation import judge_output
+from rhombos.core.blocks.regulation import BAND, judge_output
 from rhombos.core.blocks.surge import bridge_devices, judge_surge
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
@@ -16,6 +18,30 @@ from rhombos.core.frame.sheet import Sheet
 from rhombos.core.units.quantities import fmt, short
 from rhombos.core.waves.conduction import bridge_intervals
 
+
+@dataclass(frozen=True)
+class Feeding:
+    """What feeds a bridge, as its findings speak of it: its name, what would give more of it, in words and as a cure, and why
+    nothing in the design can, where that is so."""
+
+    name: str
+    more: str
+    cure: tuple[str, dict[str, PinValue]] | None
+    bound: str | None = None
+
+
+ON_LINK = Feeding("link", "A higher link", ("Let the proposal set the link", {"dc_link.voltage": None}))
+ON_IRON = Feeding(
+    "source",
+    "A transformer that steps up more",
+    (
+        "Let the proposal choose the turns",
+        {"iron_transformer.primary_turns": None, "iron_transformer.secondary_turns": None},
+    ),
+)
+BARE = Feeding("source", "A source of more volts, a route that steps them up", None, "a bridge makes no more than its source")
+SHORT = 0.01
+"""Part of a sine by which it may fall short of what is asked before it is told."""
 OUTPUT_BAND = 0.05
 """How far the RMS of a stepped wave may lie off at full power before it is a finding."""
 OVER_UNITY = 2e-3
@@ -24,7 +50,7 @@ ROUNDING = 1e-6
 """What a sum of times may lie off by being computed, as a share."""
 
 
-def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
+def report(sheet: Sheet, brief: Brief, power_in: float, feed: Feeding = ON_LINK) -> BlockReport:
     """The bridge's figures and findings."""
     build: HBridgeBuild = sheet.build  # type: ignore[assignment]
     rules, now = sheet.rules, sheet.now
@@ -55,12 +81,17 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     sheet.choice("switch", "Q_3–Q_6", "Switch")
     sheet.choice("parallel", "n", "Switches in parallel")
     if brief.output.waveform == "modified":
-        sheet.choice("fraction", "k", "Share of the time not zero")
+        at_most = ", at most" if build.controlled else ""
+        sheet.choice("fraction", r"k_{max}" if build.controlled else "k", f"Share of the time not zero{at_most}")
+    if build.controlled:
+        sheet.result("share", "k", "Share of the time not zero, full power", "%")
     if stepped:
         sheet.result("output", r"V_{RMS}", "Output at full power, RMS", "V")
         sheet.result("output", r"V_{RMS,0}", "Output at no load, RMS", "V", point="idle")
         sheet.result("distortion", "THD", "Distortion of the wave", "%")
-    else:
+    elif feed is BARE:
+        sheet.result("output", r"V_{RMS}", "Output on the lowest source, RMS", "V", point="low")
+    if not stepped:
         sheet.choice("carrier", "f_c", "Carrier")
     sheet.choice("dead_time", "t_d", "Dead time")
     sheet.result("dead_time_needed", r"t_{d,\min}", "Dead time needed", "s")
@@ -78,11 +109,13 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
             "voltage",
             voltage.severity,
             "Bridge switches beyond their rating" if voltage.severity == "stop" else "Bridge switches close to their rating",
-            f"The link peaks at {fmt(voltage.value / (1 + STRAY_SPIKE), 'V')} and the loop's stray inductance adds "
+            f"The {feed.name} peaks at {fmt(voltage.value / (1 + STRAY_SPIKE), 'V')} and the loop's stray inductance adds "
             f"some {fmt(STRAY_SPIKE, '%', 2)}: {fmt(voltage.value, 'V')} on {short(device.v_rating, 'V')} parts.",
-            "Lower the link while it still makes the sine; else parts of a higher rating. Film capacitors at the legs.",
+            ("Lower the link while it still makes the sine; else parts" if feed is ON_LINK else "Parts")
+            + " of a higher rating. Film capacitors at the legs.",
             worst=voltage,
             cures=(("Use parts of a higher rating", dict(free)),),
+            unavoidable=none_stands(sheet.shelf, "mosfet|igbt", voltage.value, voltage.limit / voltage.rating),
         )
     if current.severity:
         sheet.find(
@@ -133,31 +166,47 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
             "fix",
             "The bridge is driven beyond full modulation",
             f"M reaches {fmt(index.value, '1')} at {sheet.where(index)}: the tops of the sine flatten.",
-            "A higher link or less drop in the filter.",
+            f"{feed.more}, or less drop in the filter.",
             worst=index,
-            cures=(("Let the proposal set the link", {"dc_link.voltage": None}),),
+            cures=(feed.cure,) if feed.cure else (),
+            unavoidable=feed.bound,
         )
-    if stepped:
+    if stepped and feed is ON_LINK:
         judge_output(sheet, brief, ("Fit the choke: the duty then holds the link", {"rectifier.circuit": None}))
-    elif (index_surge := max(s.modulation for k, s in sheet.states.items() if k not in STEADY)) > 1 + OVER_UNITY:
+    elif feed is BARE:
+        widest: tuple[str, dict[str, PinValue]] = ("Let the pulses be as wide as they go", {"h_bridge.fraction": None})
+        judge_output(sheet, brief, widest if build.controlled else None, feed.bound)
+        if not stepped:
+            _judge_crest(sheet, brief)
+    if not stepped and (index_surge := max(s.modulation for k, s in sheet.states.items() if k not in STEADY)) > 1 + OVER_UNITY:
         sheet.find(
             "surge_flattens",
             "watch",
             "The surge flattens the tops of the sine",
-            f"M would have to be {fmt(index_surge, '1')}: the link sags below the crest until the surge is over.",
-            "A higher link, or start motors on a higher input.",
+            f"M would have to be {fmt(index_surge, '1')}: the {feed.name} sags below the crest until the surge is over.",
+            f"{feed.more}, or start motors on a higher input.",
             figure="modulation",
         )
-    if stepped and abs(now.output / brief.output.voltage - 1) > OUTPUT_BAND:
+    if stepped and not build.controlled and abs(now.output / brief.output.voltage - 1) > OUTPUT_BAND:
+        bare = feed is BARE
         sheet.find(
             "output",
             "fix",
             "The output is off its voltage",
-            f"{fmt(now.output, 'V')} RMS at full power against {short(brief.output.voltage, 'V')}: the level of the "
-            f"link and the share of the time, {fmt(build.fraction, '%', 2)}, do not fit together.",
-            "Set the link for the wave: RMS is the level times the root of the share; a meter made for sines misreads it.",
+            f"{fmt(now.output, 'V')} RMS at full power against {short(brief.output.voltage, 'V')}: "
+            + (
+                "a square wave is as high as its source, less what the bridge drops."
+                if bare
+                else f"the level of the link and the share of the time, {fmt(build.fraction, '%', 2)}, do not fit together."
+            ),
+            "Ask for what the source makes, or for pulses of controlled width."
+            if bare
+            else "Set the link for the wave: RMS is the level times the root of the share; a meter made for sines misreads it.",
             figure="output",
-            cures=(("Let the proposal set link and share", {"dc_link.voltage": None, "h_bridge.fraction": None}),),
+            cures=()
+            if bare
+            else (("Let the proposal set link and share", {"dc_link.voltage": None, "h_bridge.fraction": None}),),
+            unavoidable=feed.bound if bare else None,
         )
     if not stepped and 20 <= build.carrier <= AUDIBLE:
         carrier = carrier_for(brief.output.frequency)
@@ -170,13 +219,13 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
             figure="carrier",
             cures=((f"Carry at {short(carrier, 'Hz')}", {"h_bridge.carrier": carrier}),),
         )
-    share = f"on {fmt(build.fraction, '%', 2)} of the time"
+    share = f"on {fmt(now.share, '%', 2)} of the time"
     headline, remark = short(build.carrier, "Hz"), "unipolar sine PWM: the filter sees twice the carrier"
     if stepped:
         headline = brief.output.waveform
         remark = (
             "between the pulses two switches hold the output at zero"
-            if build.fraction < 1
+            if now.share < 1
             else "both legs switch once each half period"
         )
     return sheet.close(
@@ -192,5 +241,23 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
             "carrier": short(brief.output.frequency if stepped else build.carrier, "Hz"),
             "loss": fmt(now.loss, "W"),
         },
-        bridge_intervals(brief, build.carrier, now.modulation, build.fraction),
+        bridge_intervals(brief, build.carrier, now.modulation, now.share if stepped else 1.0, feed.name),
+    )
+
+
+def _judge_crest(sheet: Sheet, brief: Brief) -> None:
+    """A sine that the source is too low for sags as a whole: it is told before it is beyond what loads bear."""
+    asked = brief.output.voltage
+    least = {k: sheet.states[k].output for k in STEADY if k not in sheet.hopeless}
+    worst = min(least, key=lambda k: least[k], default=None)
+    if worst is None or not (1 - BAND) * asked <= least[worst] < (1 - SHORT) * asked:
+        return
+    sheet.find(
+        "short_of_crest",
+        "watch",
+        "The source is too low for the whole sine",
+        f"{fmt(least[worst], 'V')} of {short(asked, 'V')} at {sheet.points[worst].label}: its crest would be "
+        f"{fmt(brief.output.peak, 'V')}, the bridge is driven fully and makes no more.",
+        "A source of more volts, or a route that steps them up.",
+        figure="output",
     )

@@ -102,14 +102,14 @@ class Cooled:
 @dataclass(frozen=True, slots=True)
 class HeatNeed:
     """Stages with heat-sinks; all heat made inside at the hottest steady point, W; the room, °C; highest input, V; power at
-    the socket, W, and its voltage, V RMS."""
+    the socket, W; the voltage from which insulation keeps people, V RMS or DC: of socket or source."""
 
     stages: tuple[Cooled, ...]
     inside: float
     room: float
     full: float
     power: float
-    v_out: float
+    live: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,11 +133,11 @@ def proof_wanted(build: HeatBuild, stage: Cooled, need: HeatNeed) -> float:
     insulation, towards an earthed one basic insulation, else only what keeps circuits apart."""
     wanted = FUNCTIONAL * stage.tab
     if build.shared and any(s.beyond != stage.beyond for s in need.stages):
-        wanted = max(wanted, barrier_proof(need.v_out, REINFORCED))
-    if build.sink == NEGATIVE and stage.beyond:
-        wanted = max(wanted, barrier_proof(need.v_out, REINFORCED))
+        wanted = max(wanted, barrier_proof(need.live, REINFORCED))
+    if build.sink == NEGATIVE and (stage.beyond or need.full > TOUCH_SAFE):
+        wanted = max(wanted, barrier_proof(need.live, REINFORCED))
     if build.sink == EARTHED:
-        wanted = max(wanted, barrier_proof(need.v_out, BASIC) if stage.tab > TOUCH_SAFE else LOW_PROOF)
+        wanted = max(wanted, barrier_proof(need.live, BASIC) if stage.tab > TOUCH_SAFE else LOW_PROOF)
     return wanted
 
 

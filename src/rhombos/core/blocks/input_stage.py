@@ -30,6 +30,8 @@ LOOP = 1.2e-6
 RESERVE = 1.02
 """What the next round of settling may still add to a current."""
 MOST_CANS, MOST_COUNT = 16, 60
+MOST_SERIES = 4
+"""Times that banks are put in series at most."""
 BANK_IMBALANCE = 0.15
 """How much more than its share one of two capacitor banks in series may carry: their tolerance and leakage."""
 CAN_PLACE = 0.45
@@ -136,6 +138,16 @@ def contacts(build: InputStageBuild, rules: Rules) -> float:
 def can_voltage(full: float, banks: int) -> float:
     """The highest voltage on one can, V: banks in series share unevenly."""
     return full if banks == 1 else full / banks * (1 + BANK_IMBALANCE)
+
+
+def banks_for(full: float, least: int, pinned: str | None, shelf: Shelf, rules: Rules) -> int:
+    """The fewest banks in series, a multiple of the least that the stage asks for, whose cans stand the highest voltage, V;
+    the most there may be where none do."""
+    stood = (1 - rules.input_capacitor_margin) * max(
+        (c.v_rating for c in shelf.all(Capacitor) if c.family == "electrolytic" and pinned in (None, c.id)), default=0.0
+    )
+    times = range(1, MOST_SERIES + 1)
+    return least * next((n for n in times if can_voltage(full, least * n) <= stood), MOST_SERIES)
 
 
 def fault_current(brief: Brief) -> float:

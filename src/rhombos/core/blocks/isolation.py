@@ -16,7 +16,7 @@ from rhombos.core.frame.inventory import Item
 from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.parts import Shelf
-from rhombos.core.parts.insulation import BASIC_ADDS, REINFORCED
+from rhombos.core.parts.insulation import BASIC_ADDS, REINFORCED, TOUCH_SAFE
 from rhombos.core.units.preferred import nearest
 from rhombos.core.units.quantities import Hertz, Ohm, Volt
 
@@ -88,7 +88,8 @@ class Crossing:
 @dataclass(frozen=True, slots=True)
 class IsolationNeed:
     """Source: empty, full, V; highest link and highest peak at the socket, V; the output, V RMS or DC. Whether link and socket
-    lie beyond a transformer, what the feedback and the bridge's gates cross by, and whether each of those is a barrier. Line
+    lie beyond a transformer, or the socket alone does, or nothing (`barrier`), what the feedback and the bridge's gates cross
+    by, and whether each of those is a barrier. Line
     frequency (0 on direct voltage), and how often the output is sampled, Hz (0 where nothing carries it)."""
 
     empty: float
@@ -103,6 +104,22 @@ class IsolationNeed:
     gates_isolated: bool
     line: float
     sampled: float
+    barrier: bool = True
+
+    @property
+    def bus(self) -> float:
+        """What the legs of a bridge stand between at most, V."""
+        return self.link if self.beyond else self.full
+
+    @property
+    def plugged(self) -> float:
+        """The highest voltage on connectors of the dangerous side, V."""
+        return max(self.bus if self.beyond or not self.barrier else 0.0, self.peak)
+
+    @property
+    def across(self) -> float:
+        """What parts that keep people apart from the circuit stand in use, V RMS or DC."""
+        return max(self.v_out, self.full) if self.full > TOUCH_SAFE else self.v_out
 
     @property
     def direct(self) -> bool:
@@ -140,14 +157,17 @@ class IsolationState:
 
 def crossings(build: IsolationBuild, need: IsolationNeed) -> tuple[Crossing, ...]:
     """Everything that passes between two sides."""
-    high: Side = "link" if need.beyond else "mains"
-    outside: Side = "link" if need.direct else "mains"
-    found = [Crossing("power", "source", high, "transformer", True, "its insulation between windings, tested")]
+    high: Side = "link" if need.beyond else "mains" if need.barrier else "source"
+    outside: Side = "link" if need.direct else "mains" if need.barrier else "source"
+    found = []
+    if need.barrier:
+        found.append(Crossing("power", "source", high, "transformer", True, "its insulation between windings, tested"))
     if need.beyond:
         found.append(Crossing("link feedback", "link", "source", need.feedback, need.feedback_isolated))
     if need.beyond and not need.direct:
         found.append(Crossing("bridge gates", "source", "link", need.gates, need.gates_isolated))
-    found.append(Crossing("output sense", outside, "source", build.sensing, build.sensing != DIVIDER))
+    if need.barrier:
+        found.append(Crossing("output sense", outside, "source", build.sensing, build.sensing != DIVIDER))
     found.append(
         Crossing(
             "shut-down input", "source", "earth", build.shut_down, build.shut_down == OPTO, "whatever a person wires to it"
@@ -155,7 +175,7 @@ def crossings(build: IsolationBuild, need: IsolationNeed) -> tuple[Crossing, ...
     )
     bond = {
         FLOATING: (outside, "earth", "open", True),
-        EARTHED: (outside, "earth", "a bond" if need.direct else "a bond, RCD behind it", True),
+        EARTHED: (outside, "earth", "a bond" if need.direct else "a bond, RCD behind it", need.barrier),
         NEGATIVE: (outside, "source", "a wire", False),
     }[build.output]
     found.append(Crossing("socket", *bond))  # type: ignore[arg-type]
@@ -172,7 +192,7 @@ def propose(need: IsolationNeed, pins: dict[str, Any], rules: Rules) -> Isolatio
     fields: dict[str, Any] = {
         "output": FLOATING,
         "case": CASE_EARTH,
-        "sensing": ISOLATED,
+        "sensing": ISOLATED if need.barrier else DIVIDER,
         "shut_down": OPTO,
         "clip": SAFE_CLIP,
         "bits": 12,
@@ -181,10 +201,10 @@ def propose(need: IsolationNeed, pins: dict[str, Any], rules: Rules) -> Isolatio
         "coil_supply": "control supply",
         "coil_clamp": ZENER,
     } | pins
-    asked = sense.barrier_proof.work({"k_proof": REINFORCED, "V_rms": need.v_out, "V_add": BASIC_ADDS})
+    asked = sense.barrier_proof.work({"k_proof": REINFORCED, "V_rms": need.across, "V_add": BASIC_ADDS})
     fields.setdefault("proof", next((p for p in PROOFS if p >= asked), PROOFS[-1]))
-    highest = max(need.link, need.peak)
-    fields.setdefault("connectors", float(next((v for v in (250, 400, 630, 1000, 1500) if v >= 1.2 * highest), 2000)))
+    usual = (250, 400, 630, 1000, 1500)
+    fields.setdefault("connectors", float(next((v for v in usual if v >= 1.2 * need.plugged), 2000)))
     fields.setdefault(
         "coil_rated",
         12.0
@@ -212,7 +232,7 @@ def assess(need: IsolationNeed, build: IsolationBuild, rules: Rules, ledger: Led
     volts = (need.empty, need.full) if build.coil_supply == "source" else (12.0, 12.0)
     free = stage.unclamped_spike.work({"I": COIL_CURRENT, "L_lk": COIL_HENRY, "C_oss": COIL_STRAY})
     spike = volts[1] + {NO_COIL: free, DIODE: 0.8, ZENER: 25.0}[build.coil_clamp]
-    proof = ledger.work("isolation.wanted", sense.barrier_proof, k_proof=REINFORCED, V_rms=need.v_out, V_add=BASIC_ADDS)
+    proof = ledger.work("isolation.wanted", sense.barrier_proof, k_proof=REINFORCED, V_rms=need.across, V_add=BASIC_ADDS)
     left = ledger.work("isolation.left", sense.first_order_gain, f=need.line, f_0=build.corner) if need.line else 1.0
     lost = 1 - left
     error += 0.0 if build.calibrated else lost

@@ -25,6 +25,7 @@ from rhombos.core.blocks.isolation import (
 from rhombos.core.design.findings import PinValue
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet, Worst
+from rhombos.core.parts.insulation import TOUCH_SAFE
 from rhombos.core.units.quantities import fmt, short
 
 COARSE = 0.004
@@ -53,7 +54,7 @@ def report(sheet: Sheet, need: IsolationNeed) -> BlockReport:
         "on_connectors",
         r"\hat V",
         "Highest voltage on them",
-        max(need.link, need.peak),
+        need.plugged,
         "V",
         build.connectors,
         0.0,
@@ -91,7 +92,7 @@ def report(sheet: Sheet, need: IsolationNeed) -> BlockReport:
             "shut_down": build.shut_down,
             "feedback": need.feedback,
             "gates": "" if need.direct else need.gates,
-            "beyond": "link" if need.beyond else "",
+            "beyond": "link" if need.beyond else "" if need.barrier else "source",
             "clip": build.clip,
             "link": fmt(need.link, "V"),
             "source": f"to {fmt(need.full, 'V')}",
@@ -116,11 +117,22 @@ def _barrier(
             f"The source, its chargers and whoever touches them are joined to a circuit of {fmt(need.link, 'V')}: the "
             "transformer no longer keeps them apart."
             if need.direct
-            else f"The bridge's legs stand between 0 and {fmt(need.link, 'V')}: with a pole at source negative a leg is "
+            else f"The bridge's legs stand between 0 and {fmt(need.bus, 'V')}: with a pole at source negative a leg is "
             "shorted, or the source and all that is connected to it stands at the mains.",
             "Leave both poles floating; local codes decide."
             if need.direct
             else "Leave both poles floating, or earth one behind the filter, with an RCD; local codes decide.",
+            figure="output",
+            cures=(("Leave both poles floating", _free("output")),),
+        )
+    elif build.output == EARTHED and not need.barrier:
+        sheet.find(
+            "output_bond",
+            "stop",
+            "A pole of the socket is earthed, and the source hangs on it",
+            f"The source's own poles then swing by {fmt(need.bus, 'V')} against earth at every edge, with its leads, its "
+            "charger and whoever touches them; where the source is earthed too, a leg of the bridge is shorted.",
+            "Leave both poles floating, or choose a route with a transformer; local codes decide.",
             figure="output",
             cures=(("Leave both poles floating", _free("output")),),
         )
@@ -137,7 +149,29 @@ def _barrier(
             "building's wiring from an uncertified unit.",
             figure="output",
         )
-    if build.sensing == DIVIDER:
+    if not need.barrier:
+        sheet.find(
+            "no_barrier",
+            "watch",
+            "Nothing isolates the socket from the source",
+            f"Each pole of the socket hangs on the source through the bridge, at up to {fmt(need.bus, 'V')} of it: what earths "
+            "the source earths the socket, and who touches the source touches the mains.",
+            "Feed it from a source that is itself isolated from mains and earth, or choose a route with a transformer. Nothing "
+            "outside the case may be joined to either side but through a barrier; local codes decide.",
+            figure="output",
+        )
+    if need.full > TOUCH_SAFE:
+        sheet.find(
+            "source_live",
+            "watch",
+            "The source itself can kill",
+            f"Up to {fmt(need.full, 'V')} DC at its terminals, leads, input bank and all that stands on them, switched off or "
+            "not; an arc of it does not go out by itself.",
+            "A fuse and a two-pole disconnect rated for it in DC, right at the source; shrouded terminals, insulated tools, "
+            "one hand; bleed, wait, measure, then touch. Licensed practice and local codes decide.",
+            figure="output",
+        )
+    if build.sensing == DIVIDER and need.barrier:
         sheet.find(
             "sense_bridges",
             "stop",
@@ -164,7 +198,7 @@ def _barrier(
             "stop",
             "The barrier's parts are not tested for this voltage",
             f"{fmt(now.proof, 'V')} RMS for a minute is asked of reinforced insulation beside "
-            f"{fmt(need.v_out, 'V')}{' DC' if need.direct else ' RMS'}; "
+            f"{fmt(need.across, 'V')}{' DC' if need.direct or need.across > need.v_out else ' RMS'}; "
             + (f"{fmt(build.proof, 'V')} is what they are tested with." if build.proof else "nothing says what they stand."),
             "Opto-couplers, transformers and amplifiers of reinforced insulation; local codes decide.",
             figure="proof",
@@ -206,7 +240,7 @@ def _barrier(
             "clip",
             "stop",
             "The oscilloscope's ground shorts the bridge to earth",
-            f"Its clip is earth. On the bridge it meets up to {fmt(need.link, 'V')}: the probe, the bridge or the person goes.",
+            f"Its clip is earth. On the bridge it meets up to {fmt(need.bus, 'V')}: the probe, the bridge or the person goes.",
             "Ground clip on source negative only, that earthed nowhere else; a differential probe for all beyond the "
             "barrier. Never cut the instrument's earth.",
             figure="clip",

@@ -8,7 +8,7 @@ from typing import Any
 
 from pydantic import Field
 
-from rhombos.core.blocks.base import IDLE_WORTH, Build, part, propose_resistor, remembered
+from rhombos.core.blocks.base import IDLE_WORTH, Build, none_stands, part, propose_resistor, remembered
 from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_sink, sink_resistance, steady_limit
 from rhombos.core.book import clamp as clamps
 from rhombos.core.book import magnetics, source, stage
@@ -320,10 +320,17 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     sheet.result("loss", "P", "Loss, whole stage", "W")
     cure = (("Let the proposal choose", free),)
     if voltage.severity:
-        sheet.find("voltage", voltage.severity, "Switch voltage close to its rating" if voltage.severity == "fix"
-                   else "Switch rating exceeded", f"{fmt(voltage.value, 'V')} on {short(device.v_rating, 'V')} parts at "
-                   f"{sheet.where(voltage)}: twice the input, and the leakage above it.",
-                   "Parts of a higher rating, or a harder clamp.", worst=voltage, cures=cure)  # fmt: skip
+        sheet.find(
+            "voltage",
+            voltage.severity,
+            "Switch voltage close to its rating" if voltage.severity == "fix" else "Switch rating exceeded",
+            f"{fmt(voltage.value, 'V')} on {short(device.v_rating, 'V')} parts at {sheet.where(voltage)}: twice the input, and "
+            "the leakage above it.",
+            "Parts of a higher rating, or a harder clamp.",
+            worst=voltage,
+            cures=cure,
+            unavoidable=none_stands(sheet.shelf, "mosfet|bipolar", 2 * brief.source.volts[2], voltage.limit / voltage.rating),
+        )
     if current.severity:
         sheet.find("current", current.severity, "Too much current in each switch", f"{fmt(current.value, 'A')} in each "
                    f"{device.label}.", "Stronger parts, or more in parallel.", worst=current, cures=cure)  # fmt: skip

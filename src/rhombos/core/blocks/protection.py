@@ -65,7 +65,7 @@ LINEAR, SWITCHED = "linear regulator", "converter"
 GUARDED, UNGUARDED = "suppressor and filter", "nothing"
 HEADROOM = 2.0
 """What a linear regulator drops at least, V."""
-REGULATORS = (40, 60, 75, 100, 150, 200)
+REGULATORS = (40, 60, 75, 100, 150, 200, 300, 450, 600, 800, 1000, 1300)
 """Highest inputs of control supplies, V; a linear one stands the first of them."""
 SUPPLY_SPARE = 1.15
 """Highest input of the control supply over the highest input: what a suppressor lets through."""
@@ -86,10 +86,10 @@ BLINKS = (
 class ProtectionBuild(Build):
     """Thresholds as they are wanted, and the parts of the one that matters most."""
 
-    cut_off: Volt = Field(ge=3, le=200, title="Cut-off, falling input")
-    hysteresis: Volt = Field(ge=0.01, le=60, title="Hysteresis of the cut-off")
-    warning: Volt = Field(ge=3, le=200, title="Warning, falling input")
-    over_voltage: Volt = Field(ge=3, le=250, title="Overvoltage cut-off")
+    cut_off: Volt = Field(ge=3, le=1100, title="Cut-off, falling input")
+    hysteresis: Volt = Field(ge=0.01, le=300, title="Hysteresis of the cut-off")
+    warning: Volt = Field(ge=3, le=1100, title="Warning, falling input")
+    over_voltage: Volt = Field(ge=3, le=1300, title="Overvoltage cut-off")
     delay: Second = Field(ge=0, le=120, title="Cut-off delay")
     restart: str = options("Restart", "locked", "at once")
     adjusted: bool = Field(True, title="Trimmers set on the bench")
@@ -98,7 +98,7 @@ class ProtectionBuild(Build):
     trimmer: Ohm = Field(ge=0, le=1e6, title="Trimmer of the cut-off")
     hold: Ohm = Field(ge=1e3, le=1e9, title="Resistor back to the cut-off's tap")
     supply: str = options("Control supply", LINEAR, SWITCHED)
-    supply_stands: Volt = Field(ge=10, le=500, title="Its highest input")
+    supply_stands: Volt = Field(ge=10, le=1500, title="Its highest input")
     supply_guard: str = options("Before it", GUARDED, UNGUARDED)
     output_low: Volt = Field(ge=5, le=1650, title="Output too low, RMS or DC")
     output_high: Volt = Field(ge=10, le=1800, title="Output too high, RMS or DC")

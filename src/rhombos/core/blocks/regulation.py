@@ -16,7 +16,7 @@ SURGE_SAG = 0.9
 """Share of the output asked that a surge may leave."""
 
 
-def judge_output(sheet: Sheet, brief: Brief, cure: tuple[str, dict[str, PinValue]], unheld: str | None = None) -> None:
+def judge_output(sheet: Sheet, brief: Brief, cure: tuple[str, dict[str, PinValue]] | None, unheld: str | None = None) -> None:
     """The findings of a block whose states have the `output`, V RMS; `unheld` says why nothing could hold it."""
     asked = brief.output.voltage
     spread = {k: s.output for k, s in sheet.states.items() if k in (*STEADY, "idle") and k not in sheet.hopeless}
@@ -32,7 +32,7 @@ def judge_output(sheet: Sheet, brief: Brief, cure: tuple[str, dict[str, PinValue
             f"{sheet.points[high].label}; nothing holds it at {short(asked, 'V')}.",
             "Control the width of the pulses, choose a regulated route, or feed only loads that bear it.",
             figure="output",
-            cures=(cure,),
+            cures=(cure,) if cure else (),
             unavoidable=unheld,
         )
     surged = {k: sheet.states[k].output for k in ("surge_low", "surge_high") if k not in sheet.hopeless}

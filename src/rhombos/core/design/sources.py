@@ -41,7 +41,7 @@ RESTING: dict[Chemistry, tuple[float, ...]] = {
 }
 """Volts of a rested cell at 25 °C, empty to full in fifths: typical; measure the real cells."""
 
-LOWEST_NOMINAL, HIGHEST_NOMINAL = 9.5, 60.5
+LOWEST_NOMINAL, HIGHEST_NOMINAL = 6.0, 400.0
 
 
 class Section(BaseModel):
@@ -55,7 +55,7 @@ class BatterySource(Section):
 
     kind: Literal["battery"] = Field("battery", title="Kind of source")
     chemistry: Chemistry = Field("LiFePO4", title="Chemistry")
-    cells: Count = Field(8, ge=3, le=30, title="Cells in series")
+    cells: Count = Field(8, ge=2, le=200, title="Cells in series")
     capacity: AmpereHour = Field(100 * 3600, ge=3600, le=5000 * 3600, title="Capacity")
     resistance: Ohm | None = Field(None, ge=1e-5, le=5, title="Internal resistance")
     fresh_resistance: Ohm | None = Field(None, ge=1e-5, le=5, title="Internal resistance, fresh and warm")
@@ -112,8 +112,8 @@ class BatterySource(Section):
             fewest = math.ceil(LOWEST_NOMINAL / per_cell)
             most = math.floor(HIGHEST_NOMINAL / per_cell)
             raise ValueError(
-                f"{self.cells} {self.chemistry} cells make {short(nominal, 'V')}, allowed 10 V to 60 V; "
-                f"use {fewest} to {most} cells"
+                f"{self.cells} {self.chemistry} cells make {short(nominal, 'V')}, allowed {short(LOWEST_NOMINAL, 'V')} to "
+                f"{short(HIGHEST_NOMINAL, 'V')}; use {fewest} to {most} cells"
             )
         return self
 
@@ -122,9 +122,9 @@ class RailSource(Section):
     """A DC rail or bench supply: constant voltage up to its current limit, constant current beyond."""
 
     kind: Literal["DC rail"] = Field("DC rail", title="Kind of source")
-    nominal: Volt = Field(24, ge=10, le=60, title="Nominal voltage")
-    lowest: Volt = Field(22.8, ge=8, le=75, title="Lowest voltage")
-    highest: Volt = Field(25.2, ge=8, le=75, title="Highest voltage")
+    nominal: Volt = Field(24, ge=10, le=1000, title="Nominal voltage")
+    lowest: Volt = Field(22.8, ge=8, le=1000, title="Lowest voltage")
+    highest: Volt = Field(25.2, ge=8, le=1000, title="Highest voltage")
     limit: Ampere = Field(75, ge=0.5, le=1000, title="Current limit")
     resistance: Ohm = Field(5e-3, ge=1e-5, le=5, title="Output resistance")
     capacitance: Farad = Field(1e-3, ge=1e-6, le=1, title="Output capacitor")

@@ -99,14 +99,27 @@ class WrongWave(Unbuildable):
             remedy=f"Ask for {able} in the brief, or choose another route."))  # fmt: skip
 
 
+class OutOfReach(Unbuildable):
+    """A route that makes nothing of this source for this socket, and why."""
+
+    def __init__(self, route: Route, why: str) -> None:
+        super().__init__(Finding(
+            code="route.source", severity="stop", block="brief", title="This route cannot make the socket's voltage",
+            cause=f"{route.title}: {why[0].lower()}{why[1:]}",
+            remedy="Another source, another voltage at the socket, or a route with a transformer."))  # fmt: skip
+
+
 def work_out(
     brief: Brief, pins: Mapping[str, PinValue], shelf: Shelf, rules: Rules, route_name: RouteName = DEFAULT
 ) -> Worked:  # fmt: skip
     """Size everything that is not pinned; what lies in the drawer is weighed at the house's share of its price, as far as it
-    goes. Raises: PinError for a bad pin, EmptyShelf, WrongWave."""
+    goes. Raises: PinError for a bad pin, EmptyShelf, WrongWave, OutOfReach."""
     route, shelf = ROUTES[route_name], shelf.plain
     if brief.output.waveform not in route.waveforms:
         raise WrongWave(route, brief.output.waveform)
+    route = route.making(brief.output.waveform)
+    if why := route.refuses(brief):
+        raise OutOfReach(route, why)
     typed, missing = read_pins(pins, {**route.builds, **COMMON_BUILDS}, shelf, ALL_BUILDS)
     shelf = solderable(shelf, rules.smallest_body, typed)
     if empty := [k for k in route.needed if not shelf.all(KINDS[k])]:

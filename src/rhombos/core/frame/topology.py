@@ -6,7 +6,13 @@ from dataclasses import dataclass
 from typing import Literal
 
 RouteName = Literal[
-    "push-pull link", "half-bridge link", "full-bridge link", "iron push-pull", "iron bridge", "self-oscillating"
+    "push-pull link",
+    "half-bridge link",
+    "full-bridge link",
+    "iron push-pull",
+    "iron bridge",
+    "self-oscillating",
+    "direct bridge",
 ]
 DEFAULT: RouteName = "push-pull link"
 TopologyName = Literal["push-pull", "half-bridge", "full bridge"]

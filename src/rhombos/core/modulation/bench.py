@@ -98,7 +98,8 @@ def setting_of(asked: ModulationAsked, worked: Worked) -> Setting:
     state, stepped = now["h_bridge"], worked.brief.output.stepped
     design: dict[str, SchemeName] = {"sine": "unipolar", "modified": "modified", "square": "square"}
     at = worked.route.operating(worked.settled, worked.builds, worked.shelf)
-    link = at.v_link / at.ratio if at else worked.settled["nominal"].states["dc_link"].voltage
+    steps = worked.route.stepped(worked.settled, worked.builds, worked.shelf)
+    link = at.v_link / at.ratio if at else steps.v_link if steps else 0.0
     factor = now["output_filter"].power_factor if "output_filter" in now else now["load"].power_factor
     return Setting(
         asked.scheme or design[worked.brief.output.waveform],
@@ -107,7 +108,7 @@ def setting_of(asked: ModulationAsked, worked: Worked) -> Setting:
         link,
         asked.carrier or bridge.carrier,
         worked.brief.output.frequency,
-        asked.fraction or (bridge.fraction if stepped else 0.5),
+        asked.fraction or (state.share if stepped else 0.5),
         bridge.dead_time if asked.dead_time is None else asked.dead_time,
         math.acos(min(1.0, max(-1.0, factor))),
     )

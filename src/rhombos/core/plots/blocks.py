@@ -47,13 +47,13 @@ STEPPED: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
 }
 """What differs where the output is no sine."""
 
-IRON: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
+UNLINKED: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "input_stage": (low_side.power_band,),
     "front_end": (low_side.switch_voltage, steps.output_steps, heat.front_surge),
     "oscillator": (iron.frequency_over_input, steps.output_steps),
     "iron_transformer": (iron.iron_window, iron.output_over_input),
 }
-"""What differs at line frequency."""
+"""What differs where a stage stands on the source itself."""
 
 
 DIRECT: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
@@ -85,8 +85,8 @@ def charts(worked: Worked, block: str) -> tuple[Chart, ...]:
         drawn |= STEPPED
     if worked.brief.output.direct:
         drawn |= DIRECT
-    if "iron_transformer" in worked.builds:
-        drawn |= IRON
+    if "dc_link" not in worked.builds:
+        drawn |= UNLINKED
     if "dc_link" in worked.builds and not worked.built(DcLinkBuild).held:
         drawn |= UNHELD
         if worked.brief.output.direct:

@@ -6,6 +6,7 @@ from typing import Any
 
 from rhombos.core.blocks.isolation import CASE_EARTH, CONVERTER, DRIFT, EARTHED, IsolationBuild, crossings
 from rhombos.core.frame.solve import Worked
+from rhombos.core.parts.insulation import TOUCH_SAFE
 from rhombos.core.plots.model import Chart
 from rhombos.core.routes.beside.isolation import need_of
 from rhombos.core.units.quantities import fmt, short
@@ -22,8 +23,13 @@ def map_table(worked: Worked) -> Chart:
         key="crossings",
         title="What crosses, and by what",
         rows=tuple(rows),
-        remark="Measure beyond the barrier with a differential probe; the ground clip goes on source negative, and only where "
-        "that is earthed nowhere else. Switch off, wait, measure, then touch.",
+        remark=(
+            "Measure beyond the barrier with a differential probe; the ground clip goes on source negative, and only where "
+            "that is earthed nowhere else."
+            if need.barrier and need.full <= TOUCH_SAFE
+            else "Measure with a differential probe everywhere: the source itself is dangerous, or the socket hangs on it."
+        )
+        + " Switch off, wait, measure, then touch.",
     )
 
 
@@ -52,6 +58,8 @@ def nodes(worked: Worked) -> Chart:
     elif "h_bridge" in state:
         rows.append(("legs, upper gates and their floating supplies", "source, moving", f"0 to {full}"))
     socket_side = ("link" if need.direct else "link, through the filter") if need.beyond else "its own winding"
+    if not need.barrier:
+        socket_side = "source, through the bridge"
     rows += [
         ("socket, both poles", socket_side if build.output != EARTHED else f"{socket_side}; one pole at earth", socket),
         ("case, heat-sinks in reach, RCD's test", "earth", "0 V" if build.case == CASE_EARTH else "unknown"),
@@ -62,7 +70,10 @@ def nodes(worked: Worked) -> Chart:
         title="Which node is on which side",
         rows=tuple(rows),
         remark="Volts against the side's own reference: source negative, link negative, earth. Between sides stands what the "
-        "barrier is tested for, no more.",
+        "barrier is tested for, no more."
+        if need.barrier
+        else "Volts against source negative, or earth. There is no barrier: all of it, the socket too, is one side with the "
+        "source.",
     )
 
 

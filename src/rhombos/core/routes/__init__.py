@@ -3,6 +3,7 @@
 from rhombos.core.frame.topology import DEFAULT, RouteName
 from rhombos.core.routes.base import Route, Settled, lossy
 from rhombos.core.routes.common import COMMON_BUILDS
+from rhombos.core.routes.direct_bridge import DirectBridge
 from rhombos.core.routes.iron_bridge import IronBridge
 from rhombos.core.routes.iron_push_pull import IronPushPull, SelfOscillating
 from rhombos.core.routes.link import LinkRoute
@@ -16,6 +17,7 @@ ROUTES: dict[RouteName, Route] = {
     "iron push-pull": IronPushPull(),
     "iron bridge": IronBridge(),
     "self-oscillating": SelfOscillating(),
+    "direct bridge": DirectBridge(),
 }
 ALL_BUILDS = {key: build for route in ROUTES.values() for key, build in route.builds.items()} | dict(COMMON_BUILDS)
 """Every block of every route, with what is built there."""

@@ -88,6 +88,14 @@ class Route(ABC):
         """The route with the wave that it is to make."""
         return f"{self.title}, {waveform}"
 
+    def making(self, waveform: Waveform) -> Route:
+        """The same for a wave, where waves are settled in ways of their own."""
+        return self
+
+    def refuses(self, brief: Brief) -> str | None:
+        """Why it makes nothing of this source for this socket; None where it may."""
+        return None
+
     @abstractmethod
     def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
         """From the source to the load."""

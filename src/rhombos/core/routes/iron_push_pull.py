@@ -16,6 +16,7 @@ from rhombos.core.blocks import (
     source,
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
+from rhombos.core.blocks.h_bridge import WIDEST
 from rhombos.core.book import magnetics as magnetics_book
 from rhombos.core.book import stage as stage_book
 from rhombos.core.design.brief import Brief
@@ -29,7 +30,7 @@ from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave
 from rhombos.core.routes.on_source import MORE_RIPPLE, Guess, HardestRipple, Hints, SourceSettled
-from rhombos.core.routes.step_stage import NARROWEST, WIDEST, StepStage, standing, whole_factor, working
+from rhombos.core.routes.step_stage import NARROWEST, StepStage, standing, whole_factor, working
 from rhombos.core.routes.supply import WIRING, source_of
 from rhombos.core.waves.stepped import Fed, StepRipple, step_form, width_for
 
@@ -99,7 +100,8 @@ class IronPushPull(StepStage):
         """One round of proposals. Pinned fields stay."""
         own = {key: dict(pins.get(key, {})) for key in self.builds}
         line, full = brief.output.frequency, brief.source.volts[2]
-        own["iron_transformer"]["halves"], own["input_stage"]["banks"] = 2, 1
+        own["iron_transformer"]["halves"] = 2
+        own["input_stage"]["banks"] = input_stage.banks_for(full, 1, own["input_stage"].get("capacitor"), shelf, rules)
         # full width on the highest input passes quickly where the width is controlled: the iron may reach its knee then
         widest = 1.0 if brief.output.waveform == "square" else WIDEST / iron_transformer.KNEE
         linkage, working = (magnetics_book.square_linkage.work({"V": v, "fraction": share, "f_line": line}) for v, share in (

@@ -146,6 +146,8 @@ class SourceRoute(Route):
 
     hint_points: tuple[str, ...] = ("nominal", "low", "high", "surge_high")
     rounds = 8
+    feeding = h_bridge_report.ON_IRON
+    """What feeds the bridge, where there is one."""
 
     def title_of(self, block: str) -> str:
         """What people call a block of this route."""
@@ -276,5 +278,5 @@ class SourceRoute(Route):
         if block is input_stage:
             return input_report.report(sheet, brief, entering)
         if block is h_bridge:
-            return h_bridge_report.report(sheet, brief, entering)
+            return h_bridge_report.report(sheet, brief, entering, self.feeding)
         return block.report(sheet, brief, entering)  # type: ignore[no-any-return]

@@ -125,6 +125,8 @@ class SineStage(SourceRoute):
                 "load": drain.power}  # fmt: skip
         if wound:
             states["iron_transformer"], flow["iron_transformer"] = wound, to_transformer
+        else:  # what the bridge makes is what stands at the socket
+            states["h_bridge"] = replace(bridged, output=drain.voltage)
         # a bridge at its limit makes no more: the socket sags until it fits
         after = replace(
             g, flows=flows if g.march else None, v_in=v_in,

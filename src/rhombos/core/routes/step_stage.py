@@ -23,8 +23,6 @@ from rhombos.core.routes.supply import source_supply
 from rhombos.core.waves.chain import Supply
 from rhombos.core.waves.stepped import StepForm
 
-WIDEST = 0.96
-"""Share of the time that a width-controlled wave may be on: the rest is dead time at both ends."""
 NARROWEST = 0.02
 """Share of the time below which no pass looks."""
 HELD_STEP, HELD_STEPS, HELD_PASSES = 0.04, 11, 4

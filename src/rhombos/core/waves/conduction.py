@@ -84,8 +84,11 @@ def front_end_intervals(
     return tuple(found)
 
 
-def bridge_intervals(brief: Brief, carrier: float, modulation: float, fraction: float) -> tuple[Interval, ...]:
-    """The states of the output bridge: of unipolar PWM near the crest of the sine, or of a stepped wave."""
+def bridge_intervals(
+    brief: Brief, carrier: float, modulation: float, fraction: float, feed: str = "link"
+) -> tuple[Interval, ...]:
+    """The states of the output bridge: of unipolar PWM near the crest of the sine, or of a stepped wave; `feed` is what people
+    call its rail."""
     line = brief.output.frequency
     if brief.output.stepped:
         period, on = 1 / line, fraction / 2
@@ -93,7 +96,7 @@ def bridge_intervals(brief: Brief, carrier: float, modulation: float, fraction: 
         zero = "Both lower switches hold the output at zero: whatever the load's inductance drives, its voltage cannot rise."
         found = [
             _interval(
-                "bridge:plus", "Q3 and Q6 on", ("Q3", "Q6"), on, period, "The link stands across the load, one way round."
+                "bridge:plus", "Q3 and Q6 on", ("Q3", "Q6"), on, period, f"The {feed} stands across the load, one way round."
             )
         ]
         if rest > 0:
@@ -105,7 +108,7 @@ def bridge_intervals(brief: Brief, carrier: float, modulation: float, fraction: 
                 ("Q4", "Q5"),
                 on,
                 period,
-                "The link stands across the load, the other way round.",
+                f"The {feed} stands across the load, the other way round.",
             )
         )
         if rest > 0:
@@ -120,7 +123,7 @@ def bridge_intervals(brief: Brief, carrier: float, modulation: float, fraction: 
             ("Q3", "Q6"),
             on / 2,
             period,
-            "At the crest of the positive half: the link drives the inductor, and its current rises.",
+            f"At the crest of the positive half: the {feed} drives the inductor, and its current rises.",
         ),
         _interval(
             "bridge:high",
@@ -128,7 +131,7 @@ def bridge_intervals(brief: Brief, carrier: float, modulation: float, fraction: 
             ("Q3", "Q5"),
             rest,
             period,
-            "Both upper switches on: the inductor's current circulates through them; nothing is drawn from the link.",
+            f"Both upper switches on: the inductor's current circulates through them; nothing is drawn from the {feed}.",
         ),
         _interval(
             "bridge:plus",

@@ -113,6 +113,16 @@ class StepFlow:
     lag: float
 
 
+@lru_cache(maxsize=64)
+def stopped(fraction: float, power_factor: float) -> float:
+    """What such a load stops drawing at once at the end of a pulse, over its mean; of a square wave with what it gives
+    back. A bridge holds its output at zero between pulses."""
+    taken = np.prod(step_current(fraction, power_factor), axis=0)
+    last = float(taken[math.ceil(fraction * STEPS) - 1 - (fraction * STEPS % 1 > 0)])
+    after = float(taken[0]) if fraction == 1 else 0.0
+    return (last - after) / float(taken.mean())
+
+
 @lru_cache(maxsize=256)
 def step_flow(fraction: float, power_factor: float, lets_go: bool = False) -> StepFlow:
     """See `StepFlow`: of a series R–L of a power factor at the line, on pulses of a share of the time."""

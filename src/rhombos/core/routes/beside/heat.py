@@ -15,6 +15,7 @@ from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.parts import Diode, Shelf
+from rhombos.core.parts.insulation import TOUCH_SAFE
 
 Build = block.HeatBuild
 NAMES = {"front_end": "Front end", "oscillator": "Oscillator", "rectifier": "Rectifier", "h_bridge": "H-bridge"}
@@ -26,9 +27,9 @@ def need_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief,
     steady = [settled[k] for k in STEADY]
     inside = max(s.flow["source"] - s.flow["load"] for s in steady)
     stages = tuple(_cooled(key, steady, builds, brief, shelf, rules) for key in NAMES if key in builds)
-    return block.HeatNeed(
-        stages, max(inside, 0.1), brief.targets.ambient, brief.source.volts[2], brief.power.continuous, brief.output.voltage
-    )
+    full = brief.source.volts[2]
+    live = max(brief.output.voltage, full if full > TOUCH_SAFE else 0.0)
+    return block.HeatNeed(stages, max(inside, 0.1), brief.targets.ambient, full, brief.power.continuous, live)
 
 
 def _cooled(key: str, steady: list[Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> block.Cooled:

@@ -34,7 +34,9 @@ def need_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief,
         highest = max(out, builds["protection"].output_high)
     direct = brief.output.direct
     crest = 1.0 if direct else math.sqrt(2)
-    peak = max(highest * crest, link if brief.output.stepped or direct else 0.0)
+    barrier = beyond or "iron_transformer" in builds
+    bus = link if barrier else full
+    peak = max(highest * crest, bus if brief.output.stepped or direct else 0.0)
     steering = builds.get("controller")
     feedback = getattr(steering, "feedback", "none")
     drive = builds.get("bridge_drive")
@@ -53,6 +55,7 @@ def need_of(settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief,
         True,
         brief.output.frequency,
         builds["h_bridge"].carrier if "h_bridge" in builds and not brief.output.stepped else 0.0,
+        barrier,
     )
 
 

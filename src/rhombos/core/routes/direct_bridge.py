@@ -1,0 +1,298 @@
+"""An H-bridge on the source itself and nothing between it and the socket but, for a sine, a filter."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from types import ModuleType
+from typing import Any
+
+from rhombos.core.blocks import bridge_drive, gate_drive, h_bridge, h_bridge_report, input_stage, load, output_filter, source
+from rhombos.core.blocks.base import Build
+from rhombos.core.blocks.regulation import FAR
+from rhombos.core.book import filters
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.outputs import Waveform
+from rhombos.core.design.rules import Rules
+from rhombos.core.frame.ledger import SILENT, Ledger
+from rhombos.core.frame.points import STEADY, Point, operating_points
+from rhombos.core.frame.report import Stepped
+from rhombos.core.frame.topology import RouteName
+from rhombos.core.parts import Shelf
+from rhombos.core.routes.base import V_FLOOR, Route, StepWave
+from rhombos.core.routes.driven import drive_of, gate_loop
+from rhombos.core.routes.on_source import MORE_RIPPLE, Guess, HardestRipple, SourceSettled
+from rhombos.core.routes.sine_stage import SineStage
+from rhombos.core.routes.step_stage import NARROWEST, StepStage, standing, whole_factor, working
+from rhombos.core.routes.supply import WIRING, source_of
+from rhombos.core.units.quantities import short
+from rhombos.core.waves.stepped import Fed, StepRipple, step_form, stopped
+
+KEY: RouteName = "direct bridge"
+TITLE = "H-bridge on the source"
+SWELLS = 1.3
+"""First guess of the source's current, RMS over mean: it pulsates at twice the line."""
+NEEDED = ("mosfet", "capacitor", "fuse", "heat_sink")
+SINE_NEEDED = (*NEEDED, "core", "grade", "wire")
+BUILDS: Mapping[str, type[Build]] = {
+    "source": source.SourceBuild,
+    "input_stage": input_stage.InputStageBuild,
+    "h_bridge": h_bridge.HBridgeBuild,
+    "bridge_drive": gate_drive.GateDriveBuild,
+    "output_filter": output_filter.OutputFilterBuild,
+    "load": load.LoadBuild,
+}
+
+
+@dataclass(frozen=True)
+class Hints:
+    """What proposals need to know of the rest before it is assessed: voltage at the bridge, V; its current, RMS, and peak, A;
+    what the source gives, RMS, A, and that over its mean; what its bank carries and what is stopped at once, A; of a sine,
+    resistance of the way, Ω, what dead time takes and the peak fundamental, V, and the largest modulation; of steps, the share
+    of the time that they are not zero."""
+
+    v_in: float
+    current: float
+    peak: float
+    source_current: float
+    swell: float
+    ripple: float | Callable[[float], float]
+    stops: float = 0.0
+    path_resistance: float = 0.0
+    dead_volts: float = 0.0
+    fundamental: float = 0.0
+    modulation: float = 1.0
+    share: float = 1.0
+
+
+def refused(brief: Brief) -> str | None:
+    """Why a bridge makes nothing of this source for this socket; None where it may."""
+    volts, output = brief.source.volts, brief.output
+    if output.waveform == "square":
+        if volts[0] <= (1 + FAR) * output.voltage and volts[2] >= (1 - FAR) * output.voltage:
+            return None
+        told = short(volts[1], "V")
+        return f"A square wave is as high as its source: {told}, and {short(output.voltage, 'V')} are asked."
+    wanted = output.peak if output.waveform == "sine" else output.voltage
+    if volts[2] > wanted:
+        return None
+    return f"A bridge makes no more than its source: at most {short(volts[2], 'V')}, and {short(wanted, 'V')} are asked."
+
+
+def _proposed(
+    brief: Brief, hints: Hints, own: dict[str, dict[str, Any]], shelf: Shelf, rules: Rules
+) -> input_stage.InputStageBuild:
+    """The input stage; `own` are the pins."""
+    entry = own["input_stage"]
+    entry["banks"] = input_stage.banks_for(brief.source.volts[2], 1, entry.get("capacitor"), shelf, rules)
+    made: input_stage.InputStageBuild = input_stage.propose(
+        brief, hints.source_current, hints.ripple, entry, shelf, rules, hints.stops, hints.swell
+    )
+    return made
+
+
+class DirectBridge(SineStage):
+    """A sine PWM bridge on the source: no winding, no barrier, no more voltage than the source has."""
+
+    key: RouteName = KEY
+    title = TITLE
+    feeding = h_bridge_report.BARE
+    waveforms: tuple[Waveform, ...] = ("sine", "modified", "square")
+    needed = SINE_NEEDED
+    builds = BUILDS
+
+    def making(self, waveform: Waveform) -> Route:
+        """The same for a wave: steps are settled otherwise than a sine."""
+        return self if waveform == "sine" else STEPS
+
+    def refuses(self, brief: Brief) -> str | None:
+        """Why it makes nothing of this source for this socket."""
+        return refused(brief)
+
+    def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
+        """From the source to the load; only a sine needs a filter."""
+        return (source, input_stage, h_bridge, output_filter, load) if waveform == "sine" else STEPS.blocks(waveform)
+
+    def asides(self, waveform: Waveform) -> tuple[ModuleType, ...]:
+        """The bridge's gate drive, beside the path."""
+        return (bridge_drive,)
+
+    def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
+        """A designer's first guess: 93 % overall, a few volts lost on the way."""
+        empty, nominal, _ = brief.source.volts
+        asked = load.assess(operating_points(brief)["nominal"], brief, SILENT)
+        drawn = brief.power.continuous / 0.93 / (0.98 * empty)
+        return Hints(
+            0.98 * nominal, asked.current, asked.peak_current, SWELLS * drawn, SWELLS, asked.current, dead_volts=0.01 * empty,
+            fundamental=1.03 * math.sqrt(2) * asked.voltage,
+            modulation=min(1.0, 1.03 * math.sqrt(2) * asked.voltage / (0.98 * empty)))  # fmt: skip
+
+    def next_hints(self, settled: Mapping[str, SourceSettled], before: Hints | None = None) -> Hints:
+        """What the assessed design teaches the next round."""
+        flat, filtered = settled["low"], [settled[k].states["output_filter"] for k in STEADY]
+        entries = [settled[k].states["input_stage"].fuse_load for k in STEADY]
+        return Hints(
+            settled["nominal"].v_in, max(f.rms for f in filtered), max(f.peak for f in filtered), max(entries),
+            max(1.0, flat.states["input_stage"].fuse_load * flat.v_in / flat.flow["h_bridge"]),
+            HardestRipple(tuple(r for k in STEADY if (r := settled[k].rippling))),
+            path_resistance=flat.guess.path_resistance, dead_volts=flat.states["h_bridge"].dead_time_loss_volts,
+            fundamental=flat.states["output_filter"].fundamental,
+            modulation=min(1.0, max(settled[k].states["h_bridge"].modulation for k in STEADY)))  # fmt: skip
+
+    def propose(
+        self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
+    ) -> dict[str, Build]:
+        """One round of proposals. Pinned fields stay."""
+        own = {key: dict(pins.get(key, {})) for key in self.builds}
+        line, full = brief.output.frequency, brief.source.volts[2]
+        asked = load.assess(operating_points(brief)["nominal"], brief, SILENT)
+        carrier = float(own["h_bridge"].get("carrier", h_bridge.carrier_for(line)))
+        need = output_filter.FilterNeed(
+            asked.voltage, line, asked.current, asked.power_factor, full, carrier, rules.modulation_limit,
+            hints.path_resistance, hints.dead_volts, crest_power=asked.crest_power)  # fmt: skip
+        surge = brief.power.surge / brief.power.continuous
+        filtering = output_filter.propose(need, asked.current * surge, brief, own["output_filter"], shelf, rules)
+        ripple = filters.unipolar_ripple.work({"V_dc": full, "L": filtering.inductance, "f_c": carrier})
+        bridge = h_bridge.propose(
+            h_bridge.BridgeNeed(
+                hints.v_in, full, hints.current, asked.power_factor,
+                1.02 * max(math.sqrt(2) * hints.current + ripple / 2, hints.peak), ripple / math.sqrt(24), hints.fundamental),
+            brief, own["h_bridge"], shelf, rules)  # fmt: skip
+        drive, bridge = drive_of(bridge, full, hints.modulation, brief, own, shelf, rules)
+        return {
+            "source": source.SourceBuild(), "input_stage": _proposed(brief, hints, own, shelf, rules), "h_bridge": bridge,
+            "bridge_drive": drive, "output_filter": filtering, "load": load.LoadBuild(),
+        }  # fmt: skip
+
+
+class DirectSteps(StepStage):
+    """A bridge that puts the source's own voltage across the socket one way and the other: as a square wave, or in pulses whose
+    width holds the RMS."""
+
+    key: RouteName = KEY
+    title = TITLE
+    feeding = h_bridge_report.BARE
+    waveforms: tuple[Waveform, ...] = ("modified", "square")
+    hint_points = ("nominal", "low", "high", "surge_high")
+    needed = NEEDED
+    builds: Mapping[str, type[Build]] = {key: build for key, build in BUILDS.items() if key != "output_filter"}
+
+    def refuses(self, brief: Brief) -> str | None:
+        """Why it makes nothing of this source for this socket."""
+        return refused(brief)
+
+    def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
+        """From the source to the load."""
+        return source, input_stage, h_bridge, load
+
+    def asides(self, waveform: Waveform) -> tuple[ModuleType, ...]:
+        """The bridge's gate drive, beside the path."""
+        return (bridge_drive,)
+
+    def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
+        """A designer's first guess: 97 % overall."""
+        empty, nominal, full = brief.source.volts
+        asked = load.assess(operating_points(brief)["nominal"], brief, SILENT)
+        square = brief.output.waveform == "square"
+        share, widest = (1.0 if square else min(h_bridge.WIDEST, (asked.rated / v) ** 2) for v in (nominal, empty))
+        drawn, level = brief.power.continuous / 0.97 / empty, asked.rated / math.sqrt(share)
+        peak = asked.peak_current * full / level
+        swell = 1 / math.sqrt(widest)
+        return Hints(0.98 * nominal, asked.rms, peak, swell * drawn, swell, 0.3 * drawn, peak, share=share)
+
+    def next_hints(self, settled: Mapping[str, SourceSettled], before: Hints | None = None) -> Hints:
+        """What the assessed design teaches the next round."""
+        flat = settled["low"]
+        loads = [settled[k].states["load"] for k in STEADY]
+        return Hints(
+            settled["nominal"].v_in, max(d.rms for d in loads), max(d.peak_current for d in loads),
+            max(settled[k].states["input_stage"].fuse_load for k in STEADY),
+            max(1.0, flat.states["input_stage"].fuse_load * flat.v_in / flat.flow["h_bridge"]),
+            HardestRipple(tuple(r for k in STEADY if (r := settled[k].rippling))),
+            stops=max(settled[k].turn_off for k in self.hint_points), share=settled["nominal"].share)  # fmt: skip
+
+    def propose(
+        self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
+    ) -> dict[str, Build]:
+        """One round of proposals. Pinned fields stay."""
+        own = {key: dict(pins.get(key, {})) for key in self.builds}
+        own["h_bridge"]["controlled"] = brief.output.waveform == "modified"
+        full = brief.source.volts[2]
+        factor = load.assess(operating_points(brief)["nominal"], brief, SILENT).power_factor
+        bridge = h_bridge.propose(
+            h_bridge.BridgeNeed(
+                hints.v_in, full, hints.current, factor, 1.02 * hints.peak, 0.0, hints.v_in, share=hints.share),
+            brief, own["h_bridge"], shelf, rules)  # fmt: skip
+        drive, bridge = drive_of(bridge, full, 1.0, brief, own, shelf, rules)
+        return {
+            "source": source.SourceBuild(), "input_stage": _proposed(brief, hints, own, shelf, rules), "h_bridge": bridge,
+            "bridge_drive": drive, "load": load.LoadBuild(),
+        }  # fmt: skip
+
+    def _pass(
+        self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+    ) -> tuple[SourceSettled, Guess]:  # fmt: skip
+        asked, rated = load.assess(point, brief, SILENT), brief.output.voltage
+        build, line = builds["h_bridge"], brief.output.frequency
+        feed = source_of(point.emf, builds, brief, shelf, rules)
+        corner = 2 * math.pi * line * feed.resistance * feed.capacitance
+        factor = round(whole_factor(asked, line, feed.resistance / (1 + 4 * corner**2), 1.0, g), 5)
+        known = g.formed or step_form(build.fraction, factor, False, round(corner, 4))
+        level = max(V_FLOOR * point.emf, standing(point.emf, feed.resistance, 1.0, asked, known, g))
+        share = build.fraction
+        if build.controlled:
+            share = max(NARROWEST, round(min(share, (rated / level) ** 2), 6))
+        formed = step_form(share, factor, False, round(corner, 4))
+        output = level * math.sqrt(share)
+        power = point.power * (output / rated) ** 2  # the load takes what the square of its voltage makes of it
+        amps = power / (working(power, 1.0, share, formed.form, g) * math.sqrt(share)) * formed.form
+        admits = amps**2 / power if power > 0 else 0.0
+        drain = load.assess(point, brief, ledger, output, Fed(share, False, factor, 1 / admits if admits else None))
+        works = g.works or g.v_in
+        bridged = h_bridge.assess(
+            h_bridge.BridgeNeed(works, brief.source.volts[2], drain.rms, factor, drain.peak_current, 0.0, works, share),
+            build, brief, shelf, rules, ledger,
+            gate_loop(builds["bridge_drive"], build.parallel, shelf))  # fmt: skip
+        flowing = formed.beside(g.shaped)
+        to_bridge = power + bridged.loss
+        mean = to_bridge / g.v_in
+        stops = mean * g.shaped * stopped(share, factor)
+        entry, cells, v_in = self._source(
+            point, to_bridge,
+            input_stage.InputNeed(
+                mean, share, flowing.bank * mean, flowing.mean_square, crest=flowing.crest, interrupted=stops),
+            g, builds, brief, shelf, rules, ledger)  # fmt: skip
+        bridged = h_bridge.on_a_link(bridged, brief.source.volts[2] + entry.rise, ledger)
+        from_source = to_bridge + entry.loss
+        states = {"source": cells, "input_stage": entry, "h_bridge": bridged, "load": drain}
+        flow = {"source": from_source, "input_stage": from_source, "h_bridge": to_bridge, "load": power}
+        most = 2 * max(point.power, 0.1 * brief.power.continuous)
+        after = Guess(
+            v_in=v_in, terminal=cells.terminal, path_resistance=bridged.path, threshold=bridged.drop,
+            lost=min(bridged.loss, most), drawn=min(to_bridge, power + most) / g.v_in,
+            shaped=min(1.0, (power + bridged.conduction) / to_bridge), formed=formed,
+            # a wider pulse asks for less: half the way, lest it swings
+            admits=math.sqrt(admits * (g.admits or admits)),
+            # the rail whose wave through the bridge is what stands at the socket
+            works=min(2 * point.emf, works * output / max(bridged.output, V_FLOOR * output)))  # fmt: skip
+        rippling = StepRipple(MORE_RIPPLE * g.shaped * mean, share, factor, False, line, feed.resistance)
+        return SourceSettled(
+            point, states, flow, g, 0.0, stops, share, form=formed.form, stands=share, rippling=rippling
+        ), after
+
+    def stepped(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Stepped:
+        """The nominal point as the scope sees it."""
+        now = settled["nominal"]
+        drain, g = now.states["load"], now.guess
+        return Stepped(
+            v_link=g.works, level=g.works - g.threshold, fraction=now.share, line=drain.frequency, resistance=g.path_resistance,
+            inductance=WIRING, load_resistance=drain.resistance, load_inductance=drain.inductance)  # fmt: skip
+
+    def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> StepWave:
+        """Its pulses; between them the bridge holds the socket at zero."""
+        now = settled["nominal"]
+        return StepWave(now.share, now.states["h_bridge"].output / math.sqrt(now.share))
+
+
+STEPS = DirectSteps()
