@@ -128,7 +128,7 @@ def high(case: Case, seed: int) -> Case:
     nominal = USUAL[1] * (HIGHEST_NOMINAL / USUAL[1]) ** dice.random()
     wanted = {"sine": brief.output.peak, "DC": 0.0}.get(brief.output.waveform, brief.output.voltage)
     if case.route == "direct bridge":
-        most = 1.2 if brief.output.waveform == "square" else 2.2
+        most = {"square": 1.2, "modified": 1.6}.get(brief.output.waveform, 2.2)
         nominal = min(HIGHEST_NOMINAL, wanted * dice.uniform(0.95, most))
     if dice.random() < 0.5:
         chemistry = brief.source.chemistry if isinstance(brief.source, BatterySource) else "LiFePO4"
@@ -136,7 +136,11 @@ def high(case: Case, seed: int) -> Case:
         capacity = max(1.0, round(asked.continuous / nominal * dice.uniform(0.8, 6), 1))
         brief = brief.but(source={"kind": "battery", "chemistry": chemistry, "cells": cells, "capacity": capacity * 3600.0})
     else:
-        brief = brief.but(source=_rail(nominal * (2.5 if dice.random() < 0.3 else 1.0), asked.surge, 1.0, dice))
+        brief = brief.but(
+            source=_rail(
+                nominal * (2.5 if case.route != "direct bridge" and dice.random() < 0.3 else 1.0), asked.surge, 1.0, dice
+            )
+        )
     return replace(case, brief=brief)
 
 

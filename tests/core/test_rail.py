@@ -100,8 +100,8 @@ def test_what_flows_is_what_flows_in_the_marched_circuit(circuit):
     bridge = math.sqrt(2) * (way.voltage + drop)
     found = flow(way, INDEX, abs(bridge), cmath.phase(bridge))
     assert found.made * INDEX * rail.mean() == pytest.approx(abs(bridge), rel=2e-3), "fundamental of the rail's mean"
-    assert found.inductor[0] == pytest.approx(math.sqrt(float((inductor**2).mean())), rel=2e-3)
-    assert found.inductor[1] == pytest.approx(float(np.abs(inductor).max()), rel=4e-3)
+    assert found.inductor()[0] == pytest.approx(math.sqrt(float((inductor**2).mean())), rel=2e-3)
+    assert found.inductor()[1] == pytest.approx(float(np.abs(inductor).max()), rel=4e-3)
     volts = lines(output)
     assert float(np.abs(found.swung)[0]) == pytest.approx(abs(volts[3] / volts[1]), rel=0.01)
     # what the battery gives of the swing that the bridge draws
@@ -203,7 +203,7 @@ def test_pulses_on_a_rail_are_those_of_the_marched_circuit(circuit):
     mean = float(rail.mean())
     near = flow(way, 0.9 * INDEX, math.sqrt(2) * volts, 0.0)
     found = marched_flow(way, Feed(mean, circuit[0], circuit[9], circuit[1], stepped, magnetising), 0.9 * INDEX, power, near)
-    for told, wave in ((found.inductor, inductor), (found.load, load)):
+    for told, wave in ((found.inductor(), inductor), (found.load, load)):
         assert told[0] == pytest.approx(math.sqrt(float((wave**2).mean())), rel=5e-3)
         assert told[1] == pytest.approx(float(np.abs(wave).max()), rel=8e-3)
     # harmonics as phasors of sines from the output's rise through zero

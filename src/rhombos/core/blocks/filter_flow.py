@@ -75,17 +75,25 @@ class Flow:
     """Swings of the power that the bridge passes at twice the line and its multiples, W; the share that the bridge's
     fundamental is of what the modulation would make of the rail's mean; third and fifth harmonic of the output over its
     fundamental that the rail's swing leaves there, and that loads make which draw at the crest, and all higher ones that these
-    make; RMS and peak, A, of what the inductor and the load carry, without the carrier's ripple; and the odd harmonics of which
-    way the inductor's current flows, over a square wave's fundamental."""
+    make; samples of half a line period of what the inductor carries, A, with their angles from the output's rise through zero;
+    RMS and peak, A, of what the load does, without the carrier's ripple; and the odd harmonics of which way the inductor's
+    current flows, over a square wave's fundamental."""
 
     demand: Demand
     made: float
     swung: Lines
     pulsed: Lines
     others: float
-    inductor: tuple[float, float]
+    carried: Array
+    angles: Array
     load: tuple[float, float]
     signs: Lines
+
+    def inductor(self, beside: Lines | None = None) -> tuple[float, float]:
+        """RMS and peak of what the inductor carries, A; with odd harmonics beside it, as what dead time drives."""
+        if beside is None:
+            return sized(self.carried)
+        return sized(self.carried + (beside @ np.exp(1j * np.outer(ODD, self.angles))).imag)
 
 
 def flow(way: Way, index: float, fundamental: float, ahead: float) -> Flow:
@@ -96,7 +104,8 @@ def flow(way: Way, index: float, fundamental: float, ahead: float) -> Flow:
     """
     none = np.zeros(FOLLOWED.size, dtype=complex)
     if way.in_phase == 0 and way.behind == 0:
-        return Flow((), 1.0, none[:2], none[:2], 0.0, (0.0, 0.0), (0.0, 0.0), np.zeros(ODD.size, dtype=complex))
+        dark = np.zeros(ANGLES.size)
+        return Flow((), 1.0, none[:2], none[:2], 0.0, dark, ANGLES, (0.0, 0.0), np.zeros(ODD.size, dtype=complex))
     most = FOLLOWED.size
     gain, before, linear = way.gain()[:most], way.before[:most], way.linear[:most]
     # what a voltage drives into the filter is what it does not leave at the output, over what lies between
@@ -133,7 +142,8 @@ def flow(way: Way, index: float, fundamental: float, ahead: float) -> Flow:
         np.asarray(swung[:2] / peak),
         np.asarray(pulsed[:2] / peak),
         others,
-        sized(carried),
+        carried,
+        ANGLES,
         sized(taken),
         signs(carried, ANGLES),
     )

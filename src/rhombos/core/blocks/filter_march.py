@@ -178,7 +178,8 @@ def _told(tried: _Tried, feed: Feed, waves: tuple[Array, Array, Array, Array], n
         made=made,
         pulsed=harmonics[:2] - near.swung,
         others=float(np.linalg.norm(harmonics[2:])),
-        inductor=sized(inductor),
+        carried=inductor,
+        angles=ENDS + cmath.phase(first),
         load=sized(load),
         signs=signs(inductor, ENDS + cmath.phase(first)),
     )

@@ -84,7 +84,8 @@ class HBridgeBuild(Build):
 class BridgeNeed:
     """Link voltage and its highest, V; line current of the inductor: RMS, A, and its power factor; peak with ripple, A;
     ripple RMS, A; peak fundamental the filter asks, V, dead time and thresholds not counted (of a stepped wave, its level);
-    the share of the time that a wave of controlled width is not zero, else as it is built."""
+    the share of the time that a wave of controlled width is not zero, else as it is built; the power factor of what its current
+    meets while it is zero, where that is another."""
 
     v_link: float
     v_link_peak: float
@@ -94,6 +95,7 @@ class BridgeNeed:
     ripple_rms: float
     fundamental: float
     share: float | None = None
+    held: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -310,7 +312,7 @@ def assess(
     output = distortion = path = 0.0
     if stepped:
         path = 2 * (device.r_on / n if igbt else resistance)
-        flow, level = step_flow(fraction, need.power_factor), max(0.0, v - threshold)
+        flow, level = step_flow(fraction, need.power_factor, False, need.held), max(0.0, v - threshold)
         driven = min(level * need.current * (flow.mean[0] - flow.mean[2]), level**2 * fraction / (2 * path))
         output = work("h_bridge.output", book.stepped_rms, fraction=fraction, V_dc=level, R=path, P=driven,
                       I_rms=need.current)  # fmt: skip

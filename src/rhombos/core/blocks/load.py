@@ -126,7 +126,7 @@ def _on_steps(
 ) -> LoadState:
     """The series R–L that takes the power from just this wave: its current rises and fades in exponentials, so that its RMS and
     its peak are higher than those of a sine."""
-    flow = step_flow(fed.fraction, factor if fed.factor is None else fed.factor, fed.lets_go)
+    flow = step_flow(fed.fraction, factor if fed.factor is None else fed.factor, fed.lets_go, fed.held)
     if fed.resistance is None:
         ohms = ledger.work("load.resistance", book.step_resistance, k_lag=flow.lag, V_rms=volts, P=power)
     else:

@@ -269,7 +269,11 @@ def assess(
     if need.feed and added and need.flows is None:
         feed = replace(need.feed, mean=need.v_link / flows.made)
         flows = marched_flow(way, feed, index, need.crest_power, flows) or flows
-    slow, highest = flows.inductor
+    # what rectifiers conduct against small voltages on top, on the average
+    gain = way.gain(added.conductance * over / need.voltage if added else 0.0)
+    # dead time takes a wave that follows the current's sign, and drives its harmonics into the filter
+    taken = -flows.signs * need.dead_time_volts * (need.current > 0)
+    slow, highest = flows.inductor((1 - gain) / way.before * taken)
     peak = highest + swing / 2
     weight = _core_weight(round(index, 3), made.grade.alpha, made.grade.beta)
     asked = ChokeNeed(build.inductance, peak, slow, swing, ripple_rms, 2 * need.carrier, air)
@@ -281,10 +285,7 @@ def assess(
         "output_filter.capacitor_loss", source.ohmic_loss, I_rms=math.hypot(own, ripple_rms), R=esr)  # fmt: skip
     lift = work("output_filter.gain", book.damped_gain, f=2 * need.carrier, L=henry, C=bank, R=ohms)
     left = work("output_filter.ripple_left", book.ripple_left, f=2 * need.carrier, L=henry, I_c=ripple_rms, gain=lift)
-    # what rectifiers conduct against small voltages on top, on the average
-    gain = way.gain(added.conductance * over / need.voltage if added else 0.0)
-    # dead time takes a wave that follows the current's sign: of each odd harmonic its share
-    dead = -gain * flows.signs * need.dead_time_volts / (math.sqrt(2) * need.voltage) * (need.current > 0)
+    dead = gain * taken / (math.sqrt(2) * need.voltage)
     dead[:2] += flows.swung + flows.pulsed
     third = complex(dead[0])
     others = math.hypot(left / need.voltage, float(np.linalg.norm(dead[1:])), flows.others)

@@ -31,7 +31,7 @@ def _load_current(drain: LoadState, wave: Steps, time: NDArray[np.float64]) -> N
     """Current into the load, A, at given times of a line period, s."""
     fed = drain.fed
     assert fed is not None, "its wave is a stepped one"
-    half, _ = step_current(fed.fraction, fed.factor or drain.power_factor, fed.lets_go)
+    half, _ = step_current(fed.fraction, fed.factor or drain.power_factor, fed.lets_go, fed.held)
     whole = np.concatenate([half, -half]) * drain.rms / math.sqrt(float((half**2).mean()))
     begins = (1 - fed.fraction) / 4 * wave.period  # the pulse lies in the middle of its half period
     at = begins + (np.arange(2 * STEPS) + 0.5) * wave.period / (2 * STEPS)

@@ -238,26 +238,28 @@ class DirectSteps(StepStage):
         feed = source_of(point.emf, builds, brief, shelf, rules)
         corner = 2 * math.pi * line * feed.resistance * feed.capacitance
         factor = round(whole_factor(asked, line, feed.resistance / (1 + 4 * corner**2), 1.0, g), 5)
-        known = g.formed or step_form(build.fraction, factor, False, round(corner, 4))
+        # while the bridge holds its output at zero, the current meets no source
+        held = round(whole_factor(asked, line, 0.0, 1.0, g), 5)
+        known = g.formed or step_form(build.fraction, factor, False, round(corner, 4), held)
         level = max(V_FLOOR * point.emf, standing(point.emf, feed.resistance, 1.0, asked, known, g))
         share = build.fraction
         if build.controlled:
             share = max(NARROWEST, round(min(share, (rated / level) ** 2), 6))
-        formed = step_form(share, factor, False, round(corner, 4))
+        formed = step_form(share, factor, False, round(corner, 4), held)
         output = level * math.sqrt(share)
         power = point.power * (output / rated) ** 2  # the load takes what the square of its voltage makes of it
         amps = power / (working(power, 1.0, share, formed.form, g) * math.sqrt(share)) * formed.form
         admits = amps**2 / power if power > 0 else 0.0
-        drain = load.assess(point, brief, ledger, output, Fed(share, False, factor, 1 / admits if admits else None))
+        drain = load.assess(point, brief, ledger, output, Fed(share, False, factor, 1 / admits if admits else None, held))
         works = g.works or g.v_in
         bridged = h_bridge.assess(
-            h_bridge.BridgeNeed(works, brief.source.volts[2], drain.rms, factor, drain.peak_current, 0.0, works, share),
+            h_bridge.BridgeNeed(works, brief.source.volts[2], drain.rms, factor, drain.peak_current, 0.0, works, share, held),
             build, brief, shelf, rules, ledger,
             gate_loop(builds["bridge_drive"], build.parallel, shelf))  # fmt: skip
         flowing = formed.beside(g.shaped)
         to_bridge = power + bridged.loss
         mean = to_bridge / g.v_in
-        stops = mean * g.shaped * stopped(share, factor)
+        stops = mean * g.shaped * stopped(share, factor, held)
         entry, cells, v_in = self._source(
             point, to_bridge,
             input_stage.InputNeed(
@@ -276,7 +278,7 @@ class DirectSteps(StepStage):
             admits=math.sqrt(admits * (g.admits or admits)),
             # the rail whose wave through the bridge is what stands at the socket
             works=min(2 * point.emf, works * output / max(bridged.output, V_FLOOR * output)))  # fmt: skip
-        rippling = StepRipple(MORE_RIPPLE * g.shaped * mean, share, factor, False, line, feed.resistance)
+        rippling = StepRipple(MORE_RIPPLE * g.shaped * mean, share, factor, False, line, feed.resistance, held)
         return SourceSettled(
             point, states, flow, g, 0.0, stops, share, form=formed.form, stands=share, rippling=rippling
         ), after

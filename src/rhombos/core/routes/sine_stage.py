@@ -147,7 +147,7 @@ class SineStage(SourceRoute):
         """One point; for good, where loads draw at the crest, with what then flows in the whole circuit, marched."""
         near = super()._settle(point, guess, builds, brief, shelf, rules, ledger, tolerance)
         pulses = ledger is not SILENT and load.assess(point, brief, SILENT).crest_power > 0
-        if not pulses or not near.converged or near.states["source"].collapsed or near.guess.sag < 1:
+        if not pulses or not near.converged or near.states["source"].collapsed:
             return near
         marched = super()._settle(
             point, replace(near.guess, march=True), builds, brief, shelf, rules, ledger, tolerance)  # fmt: skip

@@ -55,9 +55,10 @@ def _until(share: float) -> Array:
 
 
 @lru_cache(maxsize=64)
-def step_current(fraction: float, power_factor: float, lets_go: bool = False) -> tuple[Array, Array]:
+def step_current(fraction: float, power_factor: float, lets_go: bool = False, held: float | None = None) -> tuple[Array, Array]:
     """Current of a series R–L load of a power factor at the line over half a period, in its final value; and which way the wave
-    stands: 1, turned about −1, or 0.
+    stands: 1, turned about −1, or 0. `held` is the power factor of what the current meets while the output is held at zero,
+    where a resistance before the bridge is then out of its way.
 
     Source: the exponential of an R–L circuit, whose value after half a period is its first with the other sign.
     """
@@ -68,7 +69,8 @@ def step_current(fraction: float, power_factor: float, lets_go: bool = False) ->
     if tan < PURE:
         return wave, wave
     back = turned_about(fraction, power_factor) * math.pi if lets_go else 0.0
-    fade, rest = math.exp(-width / tan), math.exp(-(math.pi - width) / tan)
+    around = tan if held is None else max(PURE, _tangent(held))
+    fade, rest = math.exp(-width / tan), math.exp(-(math.pi - width) / around)
     if not lets_go:
         # i = 1 + (i0 − 1)·e^(−θ/tan φ) while on, then it fades; and −i0 after half a period
         first = -(1 - fade) * rest / (1 + fade * rest)
@@ -82,7 +84,7 @@ def step_current(fraction: float, power_factor: float, lets_go: bool = False) ->
         after = np.where(angle < width + back, -1 + (last + 1) * np.exp(-since / tan), 0.0)
         wave = 2 * wave - _until((width + back) / math.pi)
     else:
-        after = last * np.exp(-since / tan)
+        after = last * np.exp(-since / around)
     current = np.where(angle < width, 1 + (first - 1) * np.exp(-angle / tan), after)
     for kept in (current, wave):
         kept.setflags(write=False)  # whoever asks next gets the same
@@ -92,13 +94,14 @@ def step_current(fraction: float, power_factor: float, lets_go: bool = False) ->
 @dataclass(frozen=True, slots=True)
 class Fed:
     """A square or three-level wave as a load meets it: the share of the time of its pulses, and whether the source lets go
-    between them; where windings before it shape the current too, the power factor of all of it and the load's own resistance,
-    Ω."""
+    between them; where what lies before it shapes the current too, the power factor of all of it, the load's own resistance, Ω,
+    and the power factor of what is left while the output is held at zero."""
 
     fraction: float
     lets_go: bool = False
     factor: float | None = None
     resistance: float | None = None
+    held: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,19 +117,19 @@ class StepFlow:
 
 
 @lru_cache(maxsize=64)
-def stopped(fraction: float, power_factor: float) -> float:
+def stopped(fraction: float, power_factor: float, held: float | None = None) -> float:
     """What such a load stops drawing at once at the end of a pulse, over its mean; of a square wave with what it gives
     back. A bridge holds its output at zero between pulses."""
-    taken = np.prod(step_current(fraction, power_factor), axis=0)
+    taken = np.prod(step_current(fraction, power_factor, False, held), axis=0)
     last = float(taken[math.ceil(fraction * STEPS) - 1 - (fraction * STEPS % 1 > 0)])
     after = float(taken[0]) if fraction == 1 else 0.0
     return (last - after) / float(taken.mean())
 
 
 @lru_cache(maxsize=256)
-def step_flow(fraction: float, power_factor: float, lets_go: bool = False) -> StepFlow:
-    """See `StepFlow`: of a series R–L of a power factor at the line, on pulses of a share of the time."""
-    current, wave = step_current(fraction, power_factor, lets_go)
+def step_flow(fraction: float, power_factor: float, lets_go: bool = False, held: float | None = None) -> StepFlow:
+    """See `StepFlow` and `step_current`: of a series R–L of a power factor at the line, on pulses of a share of the time."""
+    current, wave = step_current(fraction, power_factor, lets_go, held)
     rms = float(np.sqrt((current**2).mean()))
     over = current / rms
     turn = np.exp(-1j * math.pi * (np.arange(STEPS) + 0.5) / STEPS)
@@ -196,17 +199,18 @@ class StepRipple:
     lets_go: bool
     line: float
     resistance: float
+    held: float | None = None
 
     def __call__(self, capacitance: float) -> float:
         """RMS of what the bank carries, A."""
         corner = 2 * math.pi * self.line * self.resistance * capacitance
-        return self.current * _bank(self.fraction, self.power_factor, self.lets_go, corner)
+        return self.current * _bank(self.fraction, self.power_factor, self.lets_go, corner, self.held)
 
 
 @lru_cache(maxsize=64)
-def _drawn(fraction: float, power_factor: float, lets_go: bool) -> tuple[Array, Complex]:
+def _drawn(fraction: float, power_factor: float, lets_go: bool, held: float | None) -> tuple[Array, Complex]:
     """What such a load draws over half a period, over its mean, and its spectrum."""
-    current, wave = step_current(fraction, power_factor, lets_go)
+    current, wave = step_current(fraction, power_factor, lets_go, held)
     drawn = wave * current / float((wave * current).mean())
     return drawn, np.fft.rfft(drawn)
 
@@ -220,17 +224,17 @@ def _given(spectrum: Complex, corner: float) -> tuple[Complex, float, float]:
     return spectrum * (1 - DELAY) / (1 - kept * DELAY), (1 - kept) / over, (1 - kept**2) / (2 * over)
 
 
-def _bank(fraction: float, power_factor: float, lets_go: bool, corner: float) -> float:
+def _bank(fraction: float, power_factor: float, lets_go: bool, corner: float, held: float | None) -> float:
     """RMS of what the bank gives, over the mean drawn. Source: Parseval."""
-    given, _, square = _given(_drawn(fraction, power_factor, lets_go)[1], corner)
+    given, _, square = _given(_drawn(fraction, power_factor, lets_go, held)[1], corner)
     return math.sqrt(square * (2 * float(np.vdot(given, given).real) - abs(given[-1]) ** 2)) / STEPS
 
 
 @lru_cache(maxsize=512)
-def step_form(fraction: float, power_factor: float, lets_go: bool, corner: float) -> StepForm:
+def step_form(fraction: float, power_factor: float, lets_go: bool, corner: float, held: float | None = None) -> StepForm:
     """See `StepForm`; `corner` is the line's angular frequency times resistance and capacitance of the bank, 2π·f·R·C."""
-    current, wave = step_current(fraction, power_factor, lets_go)
-    taken, spectrum = _drawn(fraction, power_factor, lets_go)
+    current, wave = step_current(fraction, power_factor, lets_go, held)
+    taken, spectrum = _drawn(fraction, power_factor, lets_go, held)
     given, mean, square = _given(spectrum, corner)
     bank = np.fft.irfft(given)
     source = taken - mean * bank
@@ -240,5 +244,5 @@ def step_form(fraction: float, power_factor: float, lets_go: bool, corner: float
     whole = float((current**2).mean()) / float((wave * current).mean()) ** 2
     return StepForm(
         math.sqrt(whole * fraction), float(taken.max()) * fraction, float(squared.mean()), float((taken - bank).max()),
-        _bank(fraction, power_factor, lets_go, corner), stands, fraction, float(weight @ source), float(weight @ squared),
+        _bank(fraction, power_factor, lets_go, corner, held), stands, fraction, float(weight @ source), float(weight @ squared),
         float((source * taken).mean()))  # fmt: skip
