@@ -129,10 +129,11 @@ def high(case: Case, seed: int) -> Case:
     wanted = {"sine": brief.output.peak, "DC": 0.0}.get(brief.output.waveform, brief.output.voltage)
     if case.route == "direct bridge":
         most = {"square": 1.2, "modified": 1.6}.get(brief.output.waveform, 2.2)
-        nominal = min(HIGHEST_NOMINAL, wanted * dice.uniform(0.95, most))
+        nominal = min(HIGHEST_NOMINAL, wanted * dice.uniform(1.0, most))
     if dice.random() < 0.5:
         chemistry = brief.source.chemistry if isinstance(brief.source, BatterySource) else "LiFePO4"
-        cells = max(2, int(nominal / CELL_VOLTS[chemistry][1]))
+        per_cell = CELL_VOLTS[chemistry][1]
+        cells = min(int(HIGHEST_NOMINAL / per_cell), max(2, -int(-nominal // per_cell)))
         capacity = max(1.0, round(asked.continuous / nominal * dice.uniform(0.8, 6), 1))
         brief = brief.but(source={"kind": "battery", "chemistry": chemistry, "cells": cells, "capacity": capacity * 3600.0})
     else:
