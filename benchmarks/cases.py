@@ -22,8 +22,11 @@ DIRECT = 13
 """Every thirteenth case asks for direct voltage, where its route makes it."""
 FAR = 5
 """Every fifth of the others asks for what lies at an end."""
-HIGH = 6
-"""Every sixth case is fed by a source of higher voltage; those of a bridge on the source itself always."""
+HIGH = 17
+"""Every seventeenth case is fed by a source of higher voltage."""
+BARE = 9
+"""Every ninth case is a bridge on the source itself, which has a voltage of its own."""
+ON_SOURCE: RouteName = "direct bridge"
 USUAL = (9.5, 60.5)
 """Nominal voltages of the other sources, V."""
 
@@ -91,7 +94,7 @@ def random_brief(dice: random.Random, waveforms: tuple[str, ...]) -> Brief:
 
 def case_at(index: int, seed: int) -> Case:
     """One case of a seed; each route in turn."""
-    names = list(ROUTES)
+    names = [name for name in ROUTES if name != ON_SOURCE]
     route = names[index % len(names)]
     waves = tuple(w for w in ROUTES[route].waveforms if w != "DC")
     return Case(index, route, random_brief(random.Random(f"{seed}/{index}"), waves))
@@ -127,7 +130,7 @@ def high(case: Case, seed: int) -> Case:
     brief, asked = case.brief, case.brief.power
     nominal = USUAL[1] * (HIGHEST_NOMINAL / USUAL[1]) ** dice.random()
     wanted = {"sine": brief.output.peak, "DC": 0.0}.get(brief.output.waveform, brief.output.voltage)
-    if case.route == "direct bridge":
+    if case.route == ON_SOURCE:
         most = {"square": 1.2, "modified": 1.6}.get(brief.output.waveform, 2.2)
         nominal = min(HIGHEST_NOMINAL, wanted * dice.uniform(1.0, most))
     if dice.random() < 0.5:
@@ -138,11 +141,15 @@ def high(case: Case, seed: int) -> Case:
         brief = brief.but(source={"kind": "battery", "chemistry": chemistry, "cells": cells, "capacity": capacity * 3600.0})
     else:
         brief = brief.but(
-            source=_rail(
-                nominal * (2.5 if case.route != "direct bridge" and dice.random() < 0.3 else 1.0), asked.surge, 1.0, dice
-            )
+            source=_rail(nominal * (2.5 if case.route != ON_SOURCE and dice.random() < 0.3 else 1.0), asked.surge, 1.0, dice)
         )
     return replace(case, brief=brief)
+
+
+def bare(case: Case, seed: int) -> Case:
+    """A bridge on a source of its own voltage in place of the case's route."""
+    dice = random.Random(f"{seed}/{case.index} bare")
+    return high(Case(case.index, ON_SOURCE, random_brief(dice, ROUTES[ON_SOURCE].waveforms)), seed)
 
 
 def direct(case: Case, seed: int) -> Case:
@@ -191,7 +198,9 @@ def random_drawer(shelf: Shelf, index: int, seed: int) -> Shelf:
 def drawn(index: int, seed: int) -> Case:
     """The case of a seed with its turn of rails and of ends."""
     case = case_at(index, seed)
-    if case.route == "direct bridge" or index % HIGH == HIGH - 1:
+    if index % BARE == BARE - 1:
+        return bare(case, seed)
+    if index % HIGH == HIGH - 1:
         case = high(case, seed)
         return direct(case, seed) if index % DIRECT == DIRECT - 1 and "DC" in ROUTES[case.route].waveforms else case
     if index % DIRECT == DIRECT - 1 and "DC" in ROUTES[case.route].waveforms:

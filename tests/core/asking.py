@@ -1,8 +1,10 @@
 """Briefs that are nearly alike."""
 
+import math
 from typing import Any
 
 from rhombos.core.design.brief import Brief
+from rhombos.core.routes import ROUTES, RouteName
 
 
 def written_short(brief: Brief) -> dict[str, Any]:
@@ -20,3 +22,19 @@ def making(brief: Brief, wave: str, **sections: Any) -> Brief:
     power = brief.power.model_dump(exclude={"power_factor"}) | dict(sections.pop("power", {}))
     output = {"kind": "DC"} if wave == "DC" else {"kind": "AC", "waveform": wave}
     return brief.but(output={**output, "power": power}, **sections)
+
+
+def fitting(name: RouteName, brief: Brief) -> Brief:
+    """The brief on a battery that the route admits: as much energy, at a voltage that it makes something of."""
+    if ROUTES[name].refuses(brief) is None:
+        return brief
+    wanted = brief.output.voltage * {"sine": 1.23 * math.sqrt(2), "modified": 1.4, "square": 1.0}[brief.output.waveform]
+    cells = round(wanted / 3.2)
+    return brief.but(
+        source={
+            "kind": "battery",
+            "chemistry": "LiFePO4",
+            "cells": cells,
+            "capacity": max(1.0, 2 * brief.power.surge / cells / 3.2) * 3600,
+        }
+    )

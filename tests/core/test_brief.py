@@ -47,7 +47,7 @@ def refused(content, model=Brief) -> list[Problem]:
         ({"power": {"continuous": 600, "surge": 100}}, "surge of 100 W is outside 600 W to 4.8 kW"),
         ({"power": {"power_factor": 0.2}}, "outputs.0.power.power_factor: 0.2 is below the allowed 0.5 to 1; raise it"),
         ({"source": {"cells": 8.5}}, "is not a whole number"),
-        ({"source": {"cells": 30}}, "30 LiFePO4 cells make 96 V, allowed 10 V to 60 V; use 3 to 18 cells"),
+        ({"source": {"cells": 130}}, "130 LiFePO4 cells make 416 V, allowed 6 V to 400 V; use 2 to 125 cells"),
         ({"source": {"chemistry": "zinc"}}, "sources.0.chemistry: ‘zinc’ is not one of 'LiFePO4', 'Li-ion' or 'lead-acid'"),
         ({"source": {"colour": 3}}, "sources.0.colour is not known here; remove it or check its spelling"),
         ({"source": {"resistance": "7"}}, "sources.0.resistance: ‘7’ is above the allowed 10 µΩ to 5 Ω; lower it"),

@@ -33,7 +33,8 @@ def only(**weight):
 
 def test_every_route_with_every_wave_it_makes_is_there_once(compared):
     found = [(r.route, r.waveform) for r in compared.rows]
-    assert sorted(found) == sorted((n, w) for n, route in ROUTES.items() for w in route.waveforms if w != "DC")
+    every = [(n, w) for n, route in ROUTES.items() for w in route.waveforms if w != "DC"]
+    assert sorted(found) == sorted((n, w) for n, w in every if n != "direct bridge"), "24 V make no 230 V without a transformer"
 
 
 def test_a_row_is_what_its_design_is(compared, refuge, shelf):

@@ -16,7 +16,7 @@ from rhombos.core.parts.listing import UNSAID, cells, columns, from_form, texts
 from rhombos.core.parts.part import Packaged
 from rhombos.core.parts.table import TableError, read_csv, write_csv
 from rhombos.core.routes import ROUTES
-from tests.core.asking import making
+from tests.core.asking import fitting, making
 
 USUAL = PRESETS["usual"]
 WAYS = [(name, wave) for name, route in ROUTES.items() for wave in route.waveforms if wave != "modified"]
@@ -115,7 +115,7 @@ def stands(asked: Requirement, part) -> bool:
 
 @pytest.mark.parametrize(("route", "wave"), WAYS)
 def test_what_is_bought_stands_what_is_asked_and_nothing_cheaper_does(refuge, shelf, route, wave):
-    worked = work_out(asking(refuge, wave), {}, shelf, USUAL, route)
+    worked = work_out(fitting(route, asking(refuge, wave)), {}, shelf, USUAL, route)
     bought = parts_list(worked)
     asked = {f"{a.block}.{a.name}": (a, p) for a, p in bought.met}
     assert {"protection.relay", "precharge.part_contactor", "heat.sensor", "input_stage.lug"} <= asked.keys()
@@ -190,7 +190,7 @@ def small_ones(solution, shelf, least):
 
 @pytest.mark.parametrize(("route", "wave"), WAYS)
 def test_nothing_is_proposed_that_is_too_small_to_solder(refuge, shelf, route, wave):
-    asked = asking(refuge, wave)
+    asked = fitting(route, asking(refuge, wave))
     assert not small_ones(solve(asked, {}, shelf, USUAL, route), shelf, USUAL.smallest_body)
     house = house_rules("usual", RuleChanges(smallest_body=0.06))
     solution = solve(asked, {}, shelf, house, route)

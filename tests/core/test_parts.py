@@ -114,7 +114,7 @@ def test_forced_air_cools_better(shelf):
 def test_fuses_melt_with_the_square_of_their_rating(shelf):
     for fuse in shelf.all(Fuse):
         assert 0.1 * fuse.i_rating**2 < fuse.i2t < 3 * fuse.i_rating**2
-        assert fuse.resistance * fuse.i_rating < 0.2  # a drop of a tenth of a volt or so
+        assert fuse.resistance * fuse.i_rating < (0.2 if fuse.v_dc <= 500 else 0.3)  # a drop of a tenth of a volt or so
 
 
 def test_other_kinds_make_sense(shelf):

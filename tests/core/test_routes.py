@@ -22,6 +22,7 @@ from rhombos.core.waves.modulation import three_level
 from rhombos.core.waves.output import output_waves
 from rhombos.core.waves.spectrum import readings_of_steps
 from rhombos.demo.designs import DEMO
+from tests.core.asking import fitting
 from tests.core.asking import making as asking
 
 USUAL = PRESETS["usual"]
@@ -47,7 +48,7 @@ def balanced(worked) -> None:
 @pytest.fixture(scope="module", params=EVERY, ids=NAMES)
 def routed(request, refuge, shelf):
     name, wave = request.param
-    return work_out(asking(refuge, wave), {}, shelf, USUAL, name)
+    return work_out(fitting(name, asking(refuge, wave)), {}, shelf, USUAL, name)
 
 
 def test_power_in_is_power_out_and_every_loss(routed):
@@ -85,7 +86,7 @@ def test_every_block_has_its_pictures(routed):
 @pytest.mark.parametrize("design", DEMO.values(), ids=[d.name for d in DEMO.values()])
 @pytest.mark.parametrize(("name", "wave"), EVERY, ids=NAMES)
 def test_every_route_solves_the_demo_briefs(design, name, wave, shelf):
-    worked = work_out(asking(design.brief, wave), {}, shelf, PRESETS[design.rules], name)
+    worked = work_out(fitting(name, asking(design.brief, wave)), {}, shelf, PRESETS[design.rules], name)
     balanced(worked)
     assert not worked.route.hopeless(worked.settled) & {"nominal", "low", "high", "idle"}
 
@@ -93,7 +94,7 @@ def test_every_route_solves_the_demo_briefs(design, name, wave, shelf):
 @pytest.mark.parametrize(("cells", "power"), EXTREMES.values(), ids=list(EXTREMES))
 @pytest.mark.parametrize(("name", "wave"), EVERY, ids=NAMES)
 def test_at_the_extremes_a_route_solves_or_says_why_not(name, wave, cells, power, refuge, shelf):
-    brief = asking(refuge, wave, source=cells, power=power)
+    brief = fitting(name, asking(refuge, wave, source=cells, power=power))
     worked = work_out(brief, {}, shelf, USUAL, name)
     balanced(worked)
     found = explain(worked, {})

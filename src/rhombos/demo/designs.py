@@ -88,5 +88,27 @@ DEMO: dict[str, Design] = {
             },
         }
     ),
+    "b6a1f2d0-0000-4000-8000-000000000007": Design.model_validate(
+        {
+            "name": "Ferry landing, on its 380 V rail",
+            "route": "direct bridge",
+            "brief": {
+                "source": {
+                    "kind": "DC rail",
+                    "nominal": "380 V",
+                    "lowest": "361 V",
+                    "highest": "399 V",
+                    "limit": "8 A",
+                    "resistance": "120 mΩ",
+                    "capacitance": "470 µF",
+                    "cable_length": "2 m",
+                },
+                "output": {"voltage": "230 V", "frequency": "50 Hz"},
+                "power": {"continuous": "1 kW", "surge": "1.5 kW", "surge_time": "2 s", "power_factor": 0.9},
+                "loads": ["heater", "adapter"],
+                "targets": {"efficiency": "95 %", "distortion": "5 %", "idle": "8 W", "ambient": "35 °C"},
+            },
+        }
+    ),
 }
 """By identity, so that loading the demo data twice makes no copies."""

@@ -1188,7 +1188,7 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge";
             /**
              * Rules
              * @default usual
@@ -1551,7 +1551,7 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge";
             /**
              * Rules
              * @default usual
@@ -1759,7 +1759,7 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge";
             /**
              * House rules
              * @default usual
@@ -2157,7 +2157,7 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge";
             /**
              * Rules
              * @default usual
@@ -2286,7 +2286,7 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge";
             /**
              * Rules
              * @default usual
@@ -2886,7 +2886,7 @@ export interface components {
              * Route
              * @enum {string}
              */
-            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge";
             /**
              * Score
              * @default 0
@@ -3263,7 +3263,7 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge";
             /**
              * Rules
              * @default usual
@@ -3432,7 +3432,7 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge";
             /**
              * Rules
              * @default usual
@@ -3884,7 +3884,7 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge";
             /**
              * Rules
              * @default usual

@@ -51,7 +51,8 @@ const Way = ({
 export function IsolationMap({ v }: { v: Values }) {
   const open = new Set((v.open ?? "").split(" "))
   const beyond = Boolean(v.beyond)
-  const high = beyond ? { x: 300, name: v.gates ? "link and bridge" : "link", value: v.link } : undefined
+  const bare = v.beyond === "source"
+  const high = beyond ? { x: 300, name: bare ? "bridge, on the source" : v.gates ? "link and bridge" : "link", value: v.link } : undefined
   return (
     <>
       <Island x={14} y={52} width={118} height={50} name="source side" value={v.source} />
@@ -61,14 +62,23 @@ export function IsolationMap({ v }: { v: Values }) {
       <Tag x={112} y={180} at="end" name="earth" />
       {high && (
         <>
-          <Way d="M132 62H170V22H300" x={216} y={16} label="transformer" open={false} />
-          <Way d="M132 72H184V38H300" x={242} y={34} label="feedback" open={open.has("link-feedback")} />
-          {v.gates && <Way d="M132 80H198V54H300" x={248} y={50} label="gates" open={open.has("bridge-gates")} />}
+          {bare ? (
+            <>
+              <Wire d="M132 62H170V24H300M132 74H184V44H300" />
+              <Tag x={218} y={18} at="middle" name="no barrier" />
+            </>
+          ) : (
+            <>
+              <Way d="M132 62H170V22H300" x={216} y={16} label="transformer" open={false} />
+              <Way d="M132 72H184V38H300" x={242} y={34} label="feedback" open={open.has("link-feedback")} />
+              {v.gates && <Way d="M132 80H198V54H300" x={248} y={50} label="gates" open={open.has("bridge-gates")} />}
+            </>
+          )}
           <Wire d="M376 56V96M398 56V96" />
         </>
       )}
       {!high && <Way d="M132 62H360V96" x={244} y={56} label="transformer" open={false} />}
-      <Way d="M132 92H232V110H338" x={236} y={104} at="start" label="output sense" open={open.has("output-sense")} />
+      {!bare && <Way d="M132 92H232V110H338" x={236} y={104} at="start" label="output sense" open={open.has("output-sense")} />}
       {v.output === "a pole on the source" && <Way d="M132 98H150V132H338" x={200} y={128} at="start" label="a pole tied" open />}
       <Way d="M58 102V148H140V176" x={62} y={144} at="start" label="shut-down input" open={open.has("shut-down-input")} />
       <Way d={`M40 102V168H124`} x={36} y={166} at="end" label="case" open={open.has("case")} />
@@ -77,8 +87,8 @@ export function IsolationMap({ v }: { v: Values }) {
         x={400}
         y={162}
         at="start"
-        label={v.output !== "one pole earthed" ? "no bond" : v.gates ? "bond, RCD" : "bond"}
-        open={false}
+        label={v.output !== "one pole earthed" ? "no bond" : v.gates && !bare ? "bond, RCD" : "bond"}
+        open={bare && open.has("socket") && v.output === "one pole earthed"}
       />
       <Way
         d={open.has("oscilloscope") ? `M${beyond ? 330 : 352} ${beyond ? 56 : 140}V160H280V176` : "M96 102V122H280V176"}

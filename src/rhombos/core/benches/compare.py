@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.benches.suits import Judgement, judge
 from rhombos.core.blocks.h_bridge import AUDIBLE
+from rhombos.core.blocks.load import HIGHEST_AT
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import ORDER, Finding
 from rhombos.core.design.outputs import DcOutput, Waveform
@@ -264,7 +265,8 @@ def _output(worked: Worked) -> tuple[float, float, float]:
         swing = 0.0 if "dc_link" in states else _swing(worked)
         return float(states["output_filter"].distortion), math.sqrt(2), swing
     read = readings_of_steps(worked.route.steps(worked.settled, worked.builds).wave(worked.brief.output.frequency))
-    return read.thd, read.peak / read.rms, _swing(worked)
+    crest = max(s.states["load"].highest for k, s in worked.settled.items() if k in HIGHEST_AT)
+    return read.thd, crest, _swing(worked)
 
 
 def _swing(worked: Worked) -> float:
@@ -298,6 +300,13 @@ def _buildability(worked: Worked) -> tuple[Skill, str]:
             said.append("a choke for the highest input current, a sine table and its feedback to adjust")
             return "some practice", "; ".join(said)
         said.append("one oscillator, little to adjust" if worked.brief.output.waveform == "square" else "a width to regulate")
+        return "easy", "; ".join(said)
+    if "transformer" not in builds:
+        said.append("nothing isolates socket, gates and controller from the source: all of it is live")
+        if "output_filter" in builds:
+            said.append("a filter choke to wind, a sine table and its feedback to adjust")
+            return "some practice", "; ".join(said)
+        said.append("nothing to wind" + (", a width to regulate" if worked.brief.output.waveform == "modified" else ""))
         return "easy", "; ".join(said)
     wires = builds["transformer"].primary_in_hand
     said.append(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
@@ -11,6 +12,9 @@ from rhombos.core.design.outputs import LoadKind, Waveform
 Verdict = Literal["suits", "bears", "refuses"]
 WIDE = 0.10
 """Variation of the output from which even a heater notices."""
+BEYOND = 1.15
+"""Peak of a wave over a sine's from which a capacitor behind a rectifier is filled beyond what it is made for: mains has 10 %
+more at most, and parts little beside that."""
 STARTING: dict[LoadKind, float] = {"fan": 3.0, "compressor": 6.0}
 """Starting over running current of motor loads; the texts give 3 to 7."""
 
@@ -48,6 +52,9 @@ def _by_wave(load: LoadKind, waveform: Waveform, crest: float) -> tuple[Verdict,
     if load in ("lamp", "heater"):
         return "suits", "only the RMS value counts"
     if load in ("adapter", "rectifier"):
+        if crest > BEYOND * math.sqrt(2):
+            over = f"{crest:.2f} times the RMS where a sine's is 1.41"
+            return "refuses", f"its capacitor fills to the peak, {over}: beyond what it stands"
         if crest > 1.3:
             return "suits", "its capacitor fills to the peak, which is that of a sine"
         return "bears", f"its capacitor fills to {crest:.2f} times the RMS only, as on a low mains: it may drop out"

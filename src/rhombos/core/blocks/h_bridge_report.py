@@ -90,7 +90,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, feed: Feeding = ON_LINK)
         sheet.result("output", r"V_{RMS,0}", "Output at no load, RMS", "V", point="idle")
         sheet.result("distortion", "THD", "Distortion of the wave", "%")
     elif feed is BARE:
-        sheet.result("output", r"V_{RMS}", "Output on the lowest source, RMS", "V", point="low")
+        sheet.result("output", r"V_{RMS}", "Output, lowest source", "V", point="low")
     if not stepped:
         sheet.choice("carrier", "f_c", "Carrier")
     sheet.choice("dead_time", "t_d", "Dead time")

@@ -140,11 +140,11 @@ def can_voltage(full: float, banks: int) -> float:
     return full if banks == 1 else full / banks * (1 + BANK_IMBALANCE)
 
 
-def banks_for(full: float, least: int, pinned: str | None, shelf: Shelf, rules: Rules) -> int:
-    """The fewest banks in series, a multiple of the least that the stage asks for, whose cans stand the highest voltage, V;
-    the most there may be where none do."""
+def banks_for(full: float, least: int, shelf: Shelf, rules: Rules) -> int:
+    """The fewest banks in series, a multiple of the least that the stage asks for, in which the shelf's best cans stand the
+    highest voltage, V; the most there may be where none do. A can that is pinned asks for none: too weak a one is told."""
     stood = (1 - rules.input_capacitor_margin) * max(
-        (c.v_rating for c in shelf.all(Capacitor) if c.family == "electrolytic" and pinned in (None, c.id)), default=0.0
+        (c.v_rating for c in shelf.all(Capacitor) if c.family == "electrolytic"), default=0.0
     )
     times = range(1, MOST_SERIES + 1)
     return least * next((n for n in times if can_voltage(full, least * n) <= stood), MOST_SERIES)

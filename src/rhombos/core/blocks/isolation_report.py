@@ -94,7 +94,7 @@ def report(sheet: Sheet, need: IsolationNeed) -> BlockReport:
             "gates": "" if need.direct else need.gates,
             "beyond": "link" if need.beyond else "" if need.barrier else "source",
             "clip": build.clip,
-            "link": fmt(need.link, "V"),
+            "link": fmt(need.bus, "V"),
             "source": f"to {fmt(need.full, 'V')}",
             "peak": f"{fmt(need.peak, 'V')} peak",
             "open": " ".join(c.name.replace(" ", "-") for c in through),

@@ -17,13 +17,13 @@ from rhombos.core.frame.sheet import Sheet
 from rhombos.core.parts import Shelf
 from rhombos.core.units.quantities import fmt, short
 from rhombos.core.waves.crest import crest
-from rhombos.core.waves.stepped import Fed, step_flow
+from rhombos.core.waves.stepped import Fed, step_flow, turned_about
 
 KEY, TITLE = "load", "Load"
+HIGHEST_AT = ("nominal", "high", "idle_high")
+"""Points at which a wave may stand highest."""
 STEPPED = {"square": 1.0, "modified": 0.5}
 """Share of the time that a wave is not zero."""
-WAVE_CREST = 2**0.5
-"""Crest of a three-level wave that keeps peak and RMS of a sine."""
 STIFF_X, STIFF_CORNER = 2e-3, 40.0
 """Filter for which a crest load's current is told where none is chosen: reactance over V²/P, and corner over the line."""
 
@@ -53,6 +53,16 @@ class LoadState:
     inductance: float
     fed: Fed | None = None
 
+    @property
+    def highest(self) -> float:
+        """The highest instant of the wave that it meets, over the RMS that it is made for."""
+        stands = 0.5
+        if self.fed:
+            stands = self.fed.fraction
+            if self.fed.lets_go and stands < 1:
+                stands += turned_about(stands, self.power_factor if self.fed.factor is None else self.fed.factor)
+        return self.voltage / math.sqrt(stands) / self.rated
+
 
 def assess(
     point: Point,
@@ -69,7 +79,7 @@ def assess(
     volts = rated if volts is None else volts
     share = (volts / rated) ** 2
     if point.power == 0:  # nothing is connected
-        return LoadState(volts, rated, hertz, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, float("inf"), 0.0)
+        return LoadState(volts, rated, hertz, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, float("inf"), 0.0, fed)
     if brief.output.direct:
         return _on_dc(volts, rated, share * point.power, ledger)
     crested = brief.crest_power * min(1.0, point.power / brief.power.continuous)
@@ -170,7 +180,8 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     sheet.result("peak_current", r"\hat I_s", "Peak at the surge", "A", point="surge_low")
     sheet.result("resistance", "R_L", "Equivalent resistance", "ohm")
     sheet.result("inductance", "L_L", "Equivalent inductance", "H")
-    refused = [j for k in brief.loads if (j := judge(k, brief.output.waveform, WAVE_CREST, 0.0)).verdict == "refuses"]
+    highest = max(s.highest for k, s in sheet.states.items() if (k in HIGHEST_AT and k not in sheet.hopeless) or k == "nominal")
+    refused = [j for k in brief.loads if (j := judge(k, brief.output.waveform, highest, 0.0)).verdict == "refuses"]
     if refused:
         names = " and ".join(j.load for j in refused)
         sheet.find(

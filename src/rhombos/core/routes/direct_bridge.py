@@ -85,7 +85,7 @@ def _proposed(
 ) -> input_stage.InputStageBuild:
     """The input stage; `own` are the pins."""
     entry = own["input_stage"]
-    entry["banks"] = input_stage.banks_for(brief.source.volts[2], 1, entry.get("capacitor"), shelf, rules)
+    entry["banks"] = input_stage.banks_for(brief.source.volts[2], 1, shelf, rules)
     made: input_stage.InputStageBuild = input_stage.propose(
         brief, hints.source_current, hints.ripple, entry, shelf, rules, hints.stops, hints.swell
     )

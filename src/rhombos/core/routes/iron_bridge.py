@@ -102,7 +102,7 @@ class IronBridge(SineStage):
         own = {key: dict(pins.get(key, {})) for key in self.builds}
         own["iron_transformer"]["halves"] = 1
         line, full = brief.output.frequency, brief.source.volts[2]
-        own["input_stage"]["banks"] = input_stage.banks_for(full, 1, own["input_stage"].get("capacitor"), shelf, rules)
+        own["input_stage"]["banks"] = input_stage.banks_for(full, 1, shelf, rules)
         asked = load.assess(operating_points(brief)["nominal"], brief, SILENT)
         linkage = magnetics_book.sine_linkage.work({"V_rms": brief.output.voltage / hints.ratio, "f_line": line})
         transformer = iron_transformer.propose(

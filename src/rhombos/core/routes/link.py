@@ -144,7 +144,7 @@ class LinkRoute(Route):
         own["front_end"]["topology"] = topology.name
         own["transformer"]["halves"] = topology.halves
         own["input_stage"]["banks"] = input_stage.banks_for(
-            brief.source.volts[2], topology.banks, own["input_stage"].get("capacitor"), shelf, rules)  # fmt: skip
+            brief.source.volts[2], topology.banks, shelf, rules)  # fmt: skip
         how = rectifying_of(brief, pins)
         own["transformer"]["secondary_halves"] = how.halves
         own["dc_link"] |= {"banks": how.gain, "held": how.choke}
