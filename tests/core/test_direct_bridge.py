@@ -11,7 +11,7 @@ from rhombos.core.benches.compare import candidates, compare
 from rhombos.core.blocks import input_stage
 from rhombos.core.blocks.h_bridge import WIDEST
 from rhombos.core.blocks.heat import NEGATIVE as ON_NEGATIVE
-from rhombos.core.blocks.isolation import DIVIDER, EARTHED, crossings
+from rhombos.core.blocks.isolation import DIVIDER, EARTHED, NO_CLIP, SAFE_CLIP, crossings
 from rhombos.core.book import bridge as bridge_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
@@ -247,6 +247,9 @@ def test_nothing_isolates_its_socket_and_it_says_so(shelf):
     codes = {f.code: f.severity for f in worked.told[1]}
     assert codes["isolation.no_barrier"] == codes["isolation.source_live"] == "watch"
     assert made.proof >= 2 * 391, "what keeps hands apart stands the source"
+    assert made.clip == NO_CLIP
+    clipped = {f.code: f for f in solve(brief, {"isolation.clip": SAFE_CLIP}, shelf, USUAL, ROUTE).findings}
+    assert clipped["isolation.clip_live"].cures[0].patch == {"isolation.clip": None}
     earthed = {f.code: f for f in solve(brief, {"isolation.output": EARTHED}, shelf, USUAL, ROUTE).findings}
     assert earthed["isolation.output_bond"].severity == "stop"
     assert "391 V" in earthed["isolation.output_bond"].cause

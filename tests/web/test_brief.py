@@ -160,6 +160,42 @@ def test_a_rail_takes_the_batterys_place_and_the_battery_comes_back(bench):
     assert asked(bench, "sources.0.cells") == 8
 
 
+def test_a_rail_feeds_a_square_bridge_with_nothing_between(bench):
+    """A 60 Hz square wave straight from a 122 V rail: refused while the source is no such one, then compared, chosen, probed."""
+    bench.click("show-brief")
+    Select(bench.one("brief-sources.0.kind")).select_by_visible_text("DC rail")
+    bench.until(lambda: "24 V rail" in bench.text("show-brief"))
+    bench.type("brief-sources.0.highest", "2 kV")
+    bench.until(lambda: "8 V to 1 kV" in bench.text("fault"))
+    for field, volts in (("highest", 126), ("nominal", 122), ("lowest", 118), ("limit", 8)):
+        bench.type(f"brief-sources.0.{field}", str(volts))
+        bench.until(lambda field=field, volts=volts: asked(bench, f"sources.0.{field}") == volts)
+    for field, value in (("voltage", 120), ("frequency", 60)):
+        bench.type(f"brief-outputs.0.{field}", str(value))
+        bench.until(lambda field=field, value=value: asked(bench, f"outputs.0.{field}") == value)
+    Select(bench.one("brief-outputs.0.waveform")).select_by_visible_text("square")
+    bench.until(lambda: "120 V 60 Hz square" in bench.text("show-brief"))
+    identity = bench.browser.current_url.split("/design/")[1].split("?")[0]
+    bench.visit(f"/design/{identity}?view=routes")
+    bench.click("route-direct bridge-square")
+    bench.until(lambda: "all of it is live" in bench.text("route-detail"))
+    assert not bench.all("route-direct bridge-sine"), "122 V make no sine of 120 V RMS"
+    bench.click("choose-route")
+    bench.until(lambda: bench.stored()["design"]["route"] == "direct bridge")
+    bench.open(identity, "h_bridge")
+    bench.gone("block-transformer")
+    bench.gone("block-output_filter")
+    bench.until(lambda: "both legs switch once each half period" in bench.browser.find_element(By.TAG_NAME, "body").text)
+    bench.until(lambda: "True RMS 12" in bench.text("chart-steps"))
+    bench.open(identity, "bridge_drive")
+    bench.until(lambda: "lowest" in bench.text("chart-bootstrap"))
+    bench.open(identity, "isolation")
+    bench.until(lambda: "There is no barrier" in bench.text("chart-nodes"))
+    assert "Nothing isolates the socket" in bench.text("findings")
+    bench.visit(f"/design/{identity}?view=waves&page=scope")
+    bench.until(lambda: "Voltage, true RMS" in bench.text("readings"))
+
+
 def test_a_battery_feeds_a_socket_of_direct_voltage(bench):
     """A 400 V supply on another route, probed at a step of its load; then the socket alternates again."""
     bench.click("show-brief")

@@ -95,7 +95,7 @@ export function IsolationMap({ v }: { v: Values }) {
         x={286}
         y={158}
         at="start"
-        label="probe ground"
+        label={v.clip?.startsWith("nowhere") ? "no probe ground" : "probe ground"}
         open={open.has("oscilloscope")}
       />
     </>

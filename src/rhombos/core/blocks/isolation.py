@@ -25,7 +25,7 @@ FLOATING, EARTHED, NEGATIVE = "floating", "one pole earthed", "a pole on the sou
 ISOLATED, TRANSFORMER, DIVIDER = "isolated amplifier", "sense transformer", "bare divider"
 OPTO, WIRED = "opto-coupler", "wired straight"
 CASE_EARTH, CASE_FREE, CASE_RETURN = "earthed", "left open", "carries a return"
-SAFE_CLIP, BRIDGE_CLIP = "source negative", "on the bridge"
+SAFE_CLIP, BRIDGE_CLIP, NO_CLIP = "source negative", "on the bridge", "nowhere, differential probe"
 NO_COIL, DIODE, ZENER = "nothing", "diode", "diode and zener"
 PROOFS = (3750.0, 5000.0, 6000.0, 7500.0)
 """What barrier parts are tested with, V RMS; the first is the usual."""
@@ -59,7 +59,7 @@ class IsolationBuild(Build):
     case: str = options("Case", CASE_EARTH, CASE_FREE, CASE_RETURN)
     sensing: str = options("Output is sensed by", ISOLATED, TRANSFORMER, DIVIDER)
     shut_down: str = options("Shut-down input", OPTO, WIRED)
-    clip: str = options("Oscilloscope's ground", SAFE_CLIP, BRIDGE_CLIP)
+    clip: str = options("Oscilloscope's ground", SAFE_CLIP, BRIDGE_CLIP, NO_CLIP)
     proof: Volt = Field(ge=0, le=20000, title="Barrier parts are tested with, RMS")
     connectors: Volt = Field(ge=10, le=2000, title="Connectors of the high side, rated")
     sense_top: Ohm = Field(ge=1e3, le=1e8, title="Sense divider, upper resistor")
@@ -110,6 +110,11 @@ class IsolationNeed:
     def bus(self) -> float:
         """What the legs of a bridge stand between at most, V."""
         return self.link if self.beyond else self.full
+
+    @property
+    def live(self) -> bool:
+        """Whether the source's side is dangerous too: by its own voltage, or because the socket hangs on it."""
+        return self.full > TOUCH_SAFE or not self.barrier
 
     @property
     def plugged(self) -> float:
@@ -181,9 +186,8 @@ def crossings(build: IsolationBuild, need: IsolationNeed) -> tuple[Crossing, ...
     found.append(Crossing("socket", *bond))  # type: ignore[arg-type]
     case = {CASE_EARTH: ("earthed", True), CASE_FREE: ("open", False), CASE_RETURN: ("a return current", False)}[build.case]
     found.append(Crossing("case", "earth", high if build.case == CASE_RETURN else "source", *case))
-    found.append(
-        Crossing("oscilloscope", "earth", "source" if build.clip == SAFE_CLIP else high, build.clip, build.clip == SAFE_CLIP)
-    )
+    clipped = build.clip == NO_CLIP or (build.clip == SAFE_CLIP and not need.live)
+    found.append(Crossing("oscilloscope", "earth", high if build.clip == BRIDGE_CLIP else "source", build.clip, clipped))
     return tuple(found)
 
 
@@ -194,7 +198,7 @@ def propose(need: IsolationNeed, pins: dict[str, Any], rules: Rules) -> Isolatio
         "case": CASE_EARTH,
         "sensing": ISOLATED if need.barrier else DIVIDER,
         "shut_down": OPTO,
-        "clip": SAFE_CLIP,
+        "clip": NO_CLIP if need.live else SAFE_CLIP,
         "bits": 12,
         "clamped": True,
         "calibrated": True,

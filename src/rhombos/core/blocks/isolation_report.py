@@ -15,6 +15,7 @@ from rhombos.core.blocks.isolation import (
     KEY,
     NEGATIVE,
     PULLS_IN,
+    SAFE_CLIP,
     SLOWEST,
     WIRED,
     IsolationBuild,
@@ -245,6 +246,17 @@ def _barrier(
             "barrier. Never cut the instrument's earth.",
             figure="clip",
             cures=(("Differential probe beyond the barrier", _free("clip")),),
+        )
+    elif build.clip == SAFE_CLIP and need.live:
+        sheet.find(
+            "clip_live",
+            "fix",
+            "The oscilloscope's ground earths a source that is dangerous",
+            f"Source negative is no safe place for it: up to {fmt(need.full, 'V')} stand on that side, the source may be "
+            "earthed or joined to the mains elsewhere, and what is left then floats at its full voltage.",
+            "A differential probe everywhere. Never cut the instrument's earth.",
+            figure="clip",
+            cures=(("Differential probe everywhere", _free("clip")),),
         )
 
 

@@ -6,7 +6,6 @@ from typing import Any
 
 from rhombos.core.blocks.isolation import CASE_EARTH, CONVERTER, DRIFT, EARTHED, IsolationBuild, crossings
 from rhombos.core.frame.solve import Worked
-from rhombos.core.parts.insulation import TOUCH_SAFE
 from rhombos.core.plots.model import Chart
 from rhombos.core.routes.beside.isolation import need_of
 from rhombos.core.units.quantities import fmt, short
@@ -26,7 +25,7 @@ def map_table(worked: Worked) -> Chart:
         remark=(
             "Measure beyond the barrier with a differential probe; the ground clip goes on source negative, and only where "
             "that is earthed nowhere else."
-            if need.barrier and need.full <= TOUCH_SAFE
+            if not need.live
             else "Measure with a differential probe everywhere: the source itself is dangerous, or the socket hangs on it."
         )
         + " Switch off, wait, measure, then touch.",
