@@ -105,7 +105,7 @@ def test_a_missing_revision_is_a_404(client, made):
         (
             {"name": "x", "brief": {"output": {"voltage": 9}}},
             "brief.outputs.0.voltage",
-            "9 V is below the allowed 24 V to 280 V; raise it",
+            "9 V is below the allowed 10 V to 480 V; raise it",
         ),
         ({"name": "x", "brief": {"power": {"continuous": "1k2W"}}}, "brief.outputs.0.power.continuous", "mixes two notations"),
         ({"name": "x", "rules": "wild"}, "rules", "choose one of these"),

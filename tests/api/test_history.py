@@ -103,7 +103,7 @@ def test_changes_are_told_field_by_field_as_people_write_them(client, made):
 def test_a_stored_design_opens_without_what_is_refused_today_and_says_what(client, made, database):
     with database.session() as session:
         row = session.scalars(select(RevisionRow).where(RevisionRow.design_id == made["id"])).one()
-        brief = row.content["brief"] | {"outputs": [row.content["brief"]["outputs"][0] | {"voltage": 400}]}
+        brief = row.content["brief"] | {"outputs": [row.content["brief"]["outputs"][0] | {"voltage": 600}]}
         row.content = row.content | {
             "brief": brief,
             "brief_of_old": 1,
@@ -115,7 +115,7 @@ def test_a_stored_design_opens_without_what_is_refused_today_and_says_what(clien
     assert found["design"]["brief"]["outputs"][0]["voltage"] == 230
     faults = {f["field"]: f["message"] for f in found["faults"]}
     assert set(faults) == {"brief.outputs.0.voltage", "brief_of_old", "push_pull.turns", "h_bridge.carrier", "dc_link.count"}
-    assert "400 V is above the allowed 24 V to 280 V" in faults["brief.outputs.0.voltage"]
+    assert "600 V is above the allowed 10 V to 480 V" in faults["brief.outputs.0.voltage"]
     listed = next(d for d in client.get("/api/designs").json() if d["id"] == made["id"])
     assert "cannot be read whole" in listed["asked"]
     saved = save(client, made["id"], found["design"], 1).json()  # kept without them, and the old revision stays

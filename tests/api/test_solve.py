@@ -57,7 +57,7 @@ def test_asking_twice_gives_the_same(client):
 @pytest.mark.parametrize(
     ("ask", "field", "told"),
     [
-        ({"brief": {"source": {"cells": 2}}}, "brief.sources.0.cells", "2 is below the allowed 3 to 30; raise it"),
+        ({"brief": {"source": {"cells": 1}}}, "brief.sources.0.cells", "1 is below the allowed 2 to 200; raise it"),
         (
             {"brief": {}, "pins": {"front_end.frequency": "2M"}},
             "front_end.frequency",

@@ -40,8 +40,8 @@ def refused(content, model=Brief) -> list[Problem]:
 @pytest.mark.parametrize(
     ("content", "message"),
     [
-        ({"output": {"voltage": 400}}, "outputs.0.voltage: 400 V is above the allowed 24 V to 280 V; lower it"),
-        ({"output": {"voltage": "9 V"}}, "outputs.0.voltage: 9 V is below the allowed 24 V to 280 V; raise it"),
+        ({"output": {"voltage": 600}}, "outputs.0.voltage: 600 V is above the allowed 10 V to 480 V; lower it"),
+        ({"output": {"voltage": "9 V"}}, "outputs.0.voltage: 9 V is below the allowed 10 V to 480 V; raise it"),
         ({"output": {"frequency": "50 kHz"}}, "outputs.0.frequency: 50 kHz is above the allowed 25 Hz to 440 Hz; lower it"),
         ({"power": {"continuous": "1k2W"}}, "mixes two notations"),
         ({"power": {"continuous": 600, "surge": 100}}, "surge of 100 W is outside 600 W to 4.8 kW"),
@@ -111,7 +111,7 @@ def test_a_design_goes_out_and_comes_back():
 def test_range_and_unit_are_read_off_the_model():
     voltage = find_field(Brief, ["outputs", "0", "voltage"])
     assert unit_of(voltage) == "V"
-    assert allowed_range(voltage) == "24 V to 280 V"
+    assert allowed_range(voltage) == "10 V to 480 V"
     assert unit_of(find_field(Brief, ["sources", "0", "cells"])) is None
     assert find_field(Brief, ["nowhere"]) is None
 

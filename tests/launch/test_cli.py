@@ -54,7 +54,7 @@ def test_the_example_as_json_is_a_solution(capsys, solution):
 @pytest.mark.parametrize(
     ("changes", "told"),
     [
-        ({"output": {"voltage": "400 V"}}, "brief.outputs.0.voltage: 400 V is above the allowed 24 V to 280 V; lower it"),
+        ({"output": {"voltage": "600 V"}}, "brief.outputs.0.voltage: 600 V is above the allowed 10 V to 480 V; lower it"),
         ({"power": {"continuous": "1k2W"}}, "mixes two notations"),
         ({"pins": {"h_bridge.carrier": "1M"}}, "h_bridge.carrier: 1 MHz is above the allowed 1 kHz to 150 kHz"),
         ({"pins": {"x.y": 1}}, "not a figure that can be pinned"),

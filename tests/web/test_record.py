@@ -44,8 +44,8 @@ def test_another_battery_lists_what_it_touches_and_is_taken(bench):
         assert "→" in told or "Clamp" in told or bench.one(f"touched-{key}").get_attribute("data-holds") == "true"
     assert bench.one("touched-cut_off").get_attribute("data-holds") == "false"
     assert "24.20 V" in bench.text("touched-cut_off")
-    bench.type("new-cells", "99")
-    bench.until(lambda: "cells" in bench.text("fault"), "99 cells are taken")
+    bench.type("new-cells", "199")
+    bench.until(lambda: "cells" in bench.text("fault"), "199 cells are taken")
     bench.type("new-cells", "8")
     bench.until(lambda: bench.one("battery-change").get_attribute("data-fresh") == "true" and not bench.all("fault"))
     bench.click("keep-built")

@@ -277,7 +277,12 @@ def remove(kind: Kind, designation: Designation, serving: Serving) -> None:
 class Currency(BaseModel):
     """What prices are told in. Changing it relabels them; none is converted."""
 
-    name: str = Field(min_length=1, max_length=12, pattern=r"^[^\d\s.,;:=+@<>&-][^\s<>&]*$", title="Currency")
+    name: str = Field(
+        min_length=1,
+        max_length=12,
+        pattern=r"^[^\d\s.,;:=+@<>&\x00-\x1f\x7f-\x9f-][^\s<>&\x00-\x1f\x7f-\x9f]*$",
+        title="Currency",
+    )
 
 
 prices = APIRouter(prefix="/currency", tags=["shelf"], responses=router.responses)

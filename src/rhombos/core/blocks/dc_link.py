@@ -281,11 +281,10 @@ def ripple_allowed(brief: Brief, rules: Rules) -> float:
     return brief.output.ripple if isinstance(brief.output, DcOutput) else rules.link_ripple
 
 
-def banks_for(voltage: float, capacitor: str | None, ripple: float, shelf: Shelf, rules: Rules) -> int:
-    """How many banks in series stand a link, V, with its tolerance and ripple, share of it; of a capacitor, or of the tallest
-    there is."""
-    tall = [c.v_rating for c in shelf.all(Capacitor) if c.family == "electrolytic"]
-    rating = shelf.get(Capacitor, capacitor).v_rating if capacitor else max(tall, default=voltage)
+def banks_for(voltage: float, ripple: float, shelf: Shelf, rules: Rules) -> int:
+    """How many banks in series stand a link, V, with its tolerance and ripple, share of it, in the tallest cans there are. A can
+    that is pinned asks for none: too weak a one is told."""
+    rating = max((c.v_rating for c in shelf.all(Capacitor) if c.family == "electrolytic"), default=voltage)
     top = voltage * (1 + rules.link_tolerance + RESERVE * ripple / 2)
     return max(1, math.ceil(top / (rating * (1 - rules.link_capacitor_margin)) - 1e-9))
 

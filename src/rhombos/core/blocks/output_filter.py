@@ -203,7 +203,7 @@ def _capacitor(
     place = np.flatnonzero(shelf.column(Capacitor, "id") == pins["capacitor"] if "capacitor" in pins else able)
     if not place.size:
         return {"capacitor": max(shelf.all(Capacitor), key=lambda c: (c.v_ac, c.c)).id, "count": 1}
-    count = np.array([int(pins["count"])] if "count" in pins else [1, 2, 3, 4, 6, 8])[:, None]
+    count = np.array([int(pins["count"])] if "count" in pins else [1, 2, 3, 4, 6, 8, 12, 16])[:, None]
     bank = count * cans.c[place]
     miss = np.abs(np.log(bank / wanted)) + 5 * np.maximum(0.0, bank / (1.08 * max(most, enough)) - 1)
     near = np.round(miss, 1) + 0.05 * (count - 1)

@@ -59,7 +59,8 @@ SUPPRESSES = 1.15
 SUPPRESSORS_DC = (12, 15, 18, 24, 32, 39, 46, 52, 65, 78, 98, 124, 150, 169, 195, 228, 254, 273, 299, 325, 358, 390, 416, 455,
                   500, 546, 670, 825, 970, 1150, 1280, 1465, 1700, 2000)  # fmt: skip
 """Highest voltages that surge suppressors stand off, V DC."""
-SUPPRESSORS = (25, 30, 35, 40, 50, 60, 75, 95, 115, 130, 140, 150, 175, 195, 210, 230, 250, 275, 300, 320, 350, 385, 420)
+SUPPRESSORS = (25, 30, 35, 40, 50, 60, 75, 95, 115, 130, 140, 150, 175, 195, 210, 230, 250, 275, 300, 320, 350, 385, 420, 460,
+               510, 550, 625)  # fmt: skip
 """Highest working voltages of surge suppressors, V RMS."""
 LINEAR, SWITCHED = "linear regulator", "converter"
 GUARDED, UNGUARDED = "suppressor and filter", "nothing"

@@ -102,7 +102,7 @@ class AcOutput(Section):
     """A socket of one phase, with what it is asked."""
 
     kind: Literal["AC"] = Field("AC", title="Kind of output")
-    voltage: Volt = Field(230, ge=24, le=280, title="Output voltage, RMS")
+    voltage: Volt = Field(230, ge=10, le=480, title="Output voltage, RMS")
     frequency: Hertz = Field(50, ge=25, le=440, title="Output frequency")
     waveform: AcWave = Field("sine", title="Waveform")
     power: AcPower = Field(default_factory=AcPower, title="Power")

@@ -175,7 +175,7 @@ def bounds(field: FieldInfo | None) -> tuple[float | None, float | None]:
 
 
 def allowed_range(field: FieldInfo | None) -> str:
-    """The allowed range in words: ``24 V to 280 V``; empty when nothing is stated."""
+    """The allowed range in words: ``10 V to 480 V``; empty when nothing is stated."""
     low, high = bounds(field)
     unit = unit_of(field) or "1"
     if low is not None and high is not None:

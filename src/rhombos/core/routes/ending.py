@@ -54,8 +54,7 @@ def _bare_socket(
 ) -> dict[str, Build]:  # fmt: skip
     """A link that is the socket itself."""
     pins = own["dc_link"]
-    pins["banks"] *= dc_link.banks_for(
-        voltage / pins["banks"], pins.get("capacitor"), dc_link.ripple_allowed(brief, rules), shelf, rules)  # fmt: skip
+    pins["banks"] *= dc_link.banks_for(voltage / pins["banks"], dc_link.ripple_allowed(brief, rules), shelf, rules)
     switched = float(own["front_end"].get("frequency", hints.frequency or FIRST_FREQUENCY))
     need = dc_link.LinkNeed(
         0.0, 0.0, 1.0, 1.0, hints.link_current, hints.feed_ripple, output.lowest,
@@ -90,7 +89,10 @@ def _bridged(
         max(asked.apparent, hints.apparent), peak, modulation, asked.power_factor, hints.link_current,
         hints.feed_ripple, hints.bridge_peak, taken, hints.link_high, hints.climb,
         replace(STILL, ripple=max(1.0, swing.ripple), current=max(1.0, swing.current)))  # fmt: skip
-    linking = dc_link.propose(need, brief, own["dc_link"] | {"voltage": voltage}, shelf, rules)
+    pins = own["dc_link"]
+    highest = voltage if pins["held"] else max(voltage, hints.link_high)
+    pins["banks"] *= dc_link.banks_for(highest / pins["banks"], rules.link_ripple, shelf, rules)
+    linking = dc_link.propose(need, brief, pins | {"voltage": voltage}, shelf, rules)
     surged = replace(need, apparent=surge * need.apparent, current=surge * need.current)
     made["dc_link"] = linking
     highest = dc_link.highest(linking, surged, asked.frequency, shelf, rules)

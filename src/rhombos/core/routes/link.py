@@ -154,7 +154,7 @@ class LinkRoute(Route):
         made = ending.propose(brief, hints, own, voltage, shelf, rules)
         ratio = turns_ratio(brief, hints, how, voltage, self.topology.drive, rules)
         secondary = ratio * topology.drive * brief.source.volts[2]
-        if brief.output.direct and how.name == "bridge" and "circuit" not in pins.get("rectifier", {}):
+        if how.name == "bridge" and "circuit" not in pins.get("rectifier", {}):
             how = rectifier.bridges_for(secondary, hints.link_current, shelf, rules)
         own["rectifier"]["circuit"] = how.name
         frequency = float(
