@@ -27,6 +27,8 @@ HIGH = 17
 BARE = 9
 """Every ninth case is a bridge on the source itself, which has a voltage of its own."""
 ON_SOURCE: RouteName = "direct bridge"
+MOST_AMPERES = 80
+"""What a socket of low voltage is asked at most, A."""
 USUAL = (9.5, 60.5)
 """Nominal voltages of the other sources, V."""
 
@@ -173,7 +175,10 @@ def far_out(case: Case, seed: int) -> Case:
     asked = brief.power
     which = dice.randrange(4)
     if which == 0:
-        brief = brief.but(output={"voltage": round(24 * (280 / 24) ** dice.random(), 1)})
+        volts = round(10 * (480 / 10) ** dice.random(), 1)
+        power = min(asked.continuous, MOST_AMPERES * volts)
+        surge = max(power, min(asked.surge, power * asked.surge / asked.continuous))
+        brief = brief.but(output={"voltage": volts}, power={"continuous": power, "surge": surge})
     elif which == 1:
         brief = brief.but(output={"frequency": round(25 * (440 / 25) ** dice.random(), 1)})
     else:

@@ -282,8 +282,8 @@ def ripple_allowed(brief: Brief, rules: Rules) -> float:
 
 
 def banks_for(voltage: float, ripple: float, shelf: Shelf, rules: Rules) -> int:
-    """How many banks in series stand a link, V, with its tolerance and ripple, share of it, in the tallest cans there are. A can
-    that is pinned asks for none: too weak a one is told."""
+    """How many banks in series stand a link, V, with its tolerance and ripple, share of it, in the tallest cans there are. A
+    can that is pinned asks for none: too weak a one is told."""
     rating = max((c.v_rating for c in shelf.all(Capacitor) if c.family == "electrolytic"), default=voltage)
     top = voltage * (1 + rules.link_tolerance + RESERVE * ripple / 2)
     return max(1, math.ceil(top / (rating * (1 - rules.link_capacitor_margin)) - 1e-9))
