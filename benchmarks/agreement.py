@@ -20,10 +20,7 @@ OF_DROOP = 0.5
 """What a rail that falls within the pulses of a stepped wave leaves open of a mean square, over its fall."""
 NEAR_SHARE, NEAR_STEADY, NEAR_PULSE, NEAR_STEPPED, NEAR_CHOKE = 0.03, 0.06, 0.07, 0.05, 0.05
 """How far a figure may lie from the scope's, as a share; of the losses' part on a stepped wave; behind a link, of the peaks of
-loads that draw at the crest, of those on a stepped wave, and of its choke's."""
-NEAR_BARE, RINGS_BARE = 0.05, 0.5
-"""How far the mean square of a source may lie apart that feeds loads at the crest through a filter alone; and the share of what
-rings that filter, which their pulses drive, that is left open."""
+loads that draw at the crest, of those on a stepped wave or a bare bridge, and of its choke's."""
 NEAR_DIP, LEAST_TOLD = 0.15, 1e-4
 """How far the dip at a step may lie apart: the sheet takes a load that keeps its power, the scope a resistance; and the ripple
 over the voltage that is too little to tell."""
@@ -72,11 +69,9 @@ def agreements(worked: Worked) -> list[Agreement]:
         filtered = now.states["output_filter"]
         quiet = filtered.flows.inductor()[1]
         of_peak += max(0.0, filtered.peak - filtered.ripple / 2 - quiet) / max(quiet, 1e-9)
-    of_pulses, bare = NEAR_SHARE, "iron_transformer" not in now.states
-    if pulses and direct and bare:
-        of_heat = NEAR_BARE
-    if pulses and (bare or worked.brief.output.stepped):
-        of_pulses = NEAR_STEPPED if worked.brief.output.stepped else NEAR_PULSE
+    of_pulses = NEAR_SHARE
+    if pulses and "iron_transformer" not in now.states:
+        of_pulses = NEAR_STEPPED if worked.brief.output.stepped or direct else NEAR_PULSE
     pairs = [
         ("battery, mean square", cells.rms**2, float((amps**2).mean()), of_heat),
         ("battery, peak", cells.peak, peak, of_peak),
@@ -99,11 +94,11 @@ def agreements(worked: Worked) -> list[Agreement]:
         # what rings the filter where its corner falls on a harmonic: parts' tolerance decides how much
         beside = np.abs(counted * made.line / filtered.corner - 1) <= BESIDE
         ringing = float(np.sqrt(np.sum(lines[counted[beside]] ** 2)) / lines[1])
-        if pulses and bare:
+        if pulses and not direct:
             counted = counted[~beside]
         distortion = float(np.sqrt(np.sum(lines[counted] ** 2)) / lines[1])
         allowed = max(NEAR_CREST, CREST_SHARE * distortion) if pulses else max(NEAR, NEAR_LINEAR * distortion)
-        allowed += (RINGS_BARE if pulses and bare else RINGS) * ringing
+        allowed += RINGS * ringing
         found.append(Agreement("distortion", filtered.distortion, distortion, abs(filtered.distortion - distortion) / allowed))
     if "dc_link" in now.states:
         swing = float(np.ptp(_slow(traces["link"])))

@@ -47,7 +47,7 @@ class OutputFilterBuild(ChokeBuild):
     """Inductor and capacitor."""
 
     capacitor: str = part("capacitor", "Filter capacitor")
-    count: int = Field(ge=1, le=12, title="Filter capacitors in parallel")
+    count: int = Field(ge=1, le=30, title="Filter capacitors in parallel")
 
 
 @dataclass(frozen=True, slots=True)
@@ -203,7 +203,7 @@ def _capacitor(
     place = np.flatnonzero(shelf.column(Capacitor, "id") == pins["capacitor"] if "capacitor" in pins else able)
     if not place.size:
         return {"capacitor": max(shelf.all(Capacitor), key=lambda c: (c.v_ac, c.c)).id, "count": 1}
-    count = np.array([int(pins["count"])] if "count" in pins else [1, 2, 3, 4, 6, 8, 12, 16])[:, None]
+    count = np.array([int(pins["count"])] if "count" in pins else [1, 2, 3, 4, 6, 8, 12, 18, 24])[:, None]
     bank = count * cans.c[place]
     miss = np.abs(np.log(bank / wanted)) + 5 * np.maximum(0.0, bank / (1.08 * max(most, enough)) - 1)
     near = np.round(miss, 1) + 0.05 * (count - 1)
@@ -271,9 +271,10 @@ def assess(
         flows = marched_flow(way, feed, index, need.crest_power, flows) or flows
     # what rectifiers conduct against small voltages on top, on the average
     gain = way.gain(added.conductance * over / need.voltage if added else 0.0)
-    # dead time takes a wave that follows the current's sign, and drives its harmonics into the filter
+    # dead time takes a wave that follows the current's sign, and drives its harmonics into the filter; where pulses flow at the
+    # crest, these meet a rectifier there that holds them down
     taken = -flows.signs * need.dead_time_volts * (need.current > 0)
-    slow, highest = flows.inductor((1 - gain) / way.before * taken)
+    slow, highest = flows.inductor(None if added else (1 - gain) / way.before * taken)
     peak = highest + swing / 2
     weight = _core_weight(round(index, 3), made.grade.alpha, made.grade.beta)
     asked = ChokeNeed(build.inductance, peak, slow, swing, ripple_rms, 2 * need.carrier, air)
