@@ -42,8 +42,8 @@ def asked(bench, address):
 
 REFUSED = [
     ("sources.0.cells", "2.5", "not a whole number"),
-    ("sources.0.cells", "40", "above the allowed 3 to 30"),
-    ("sources.0.cells", "25", "use 3 to 18 cells"),
+    ("sources.0.cells", "240", "above the allowed 2 to 200"),
+    ("sources.0.cells", "150", "use 2 to 125 cells"),
     ("outputs.0.voltage", "12 A", "ends in ‘A’"),
     ("outputs.0.power.surge", "100", "1 to 8 times the continuous power"),
     ("outputs.0.power.power_factor", "1.2", "above the allowed 0.5 to 1"),

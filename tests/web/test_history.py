@@ -87,7 +87,7 @@ def test_what_a_stored_design_may_not_hold_is_listed_and_taken_off(bench, store)
     [
         ("{rubbish", "it is not JSON"),
         ("[1]", "it is not whole"),
-        ('{"revision": 1, "design": {"name": "x", "brief": {"output": {"voltage": 400}}, "pins": {}}}', "400 V is above"),
+        ('{"revision": 1, "design": {"name": "x", "brief": {"output": {"voltage": 600}}, "pins": {}}}', "600 V is above"),
     ],
 )
 def test_a_change_that_cannot_be_sent_is_set_aside_and_the_design_opens(bench, kept, told):
