@@ -62,9 +62,10 @@ def agreements(worked: Worked) -> list[Agreement]:
     direct = "dc_link" not in now.states
     # what the losses of a stepped wave take in pulses the scope takes steadily
     of_heat = of_peak = NEAR_SHARE
-    if worked.brief.output.stepped and direct:  # and a pulse falls with its rail
-        droop = OF_DROOP * float(np.ptp(traces["input"]) / traces["input"].mean())
-        of_heat, of_peak = NEAR_STEADY + droop, NEAR_SHARE + droop / 2
+    if worked.brief.output.stepped:  # and a pulse falls with its rail
+        rail = traces["input" if direct else "link"]
+        droop = OF_DROOP * float(np.ptp(rail) / rail.mean())
+        of_heat, of_peak = (NEAR_STEADY + droop if direct else NEAR_SHARE), NEAR_SHARE + droop / 2
     if "output_filter" in now.states and direct:  # what dead time makes ring in the filter is not counted before the bridge
         filtered = now.states["output_filter"]
         quiet = filtered.flows.inductor()[1]
@@ -86,7 +87,7 @@ def agreements(worked: Worked) -> list[Agreement]:
         pairs.append(("bridge, peak without ripple", (filtered.peak - filtered.ripple / 2) / ratio, slow, of_pulses))
     elif "h_bridge" in now.states:
         highest = float(np.abs(traces["load"]).max())
-        pairs.append(("bridge, peak", now.states["h_bridge"].line_peak, highest, of_pulses))
+        pairs.append(("bridge, peak", now.states["h_bridge"].line_peak, highest, max(of_pulses, of_peak)))
     found = [Agreement(n, a, b, abs(a / b - 1) / allowed) for n, a, b, allowed in pairs]
     if "output_filter" in now.states:
         filtered = now.states["output_filter"]

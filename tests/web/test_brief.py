@@ -191,7 +191,7 @@ def test_a_rail_feeds_a_square_bridge_with_nothing_between(bench):
     bench.until(lambda: "lowest" in bench.text("chart-bootstrap"))
     bench.open(identity, "isolation")
     bench.until(lambda: "There is no barrier" in bench.text("chart-nodes"))
-    assert "Nothing isolates the socket" in bench.text("findings")
+    assert "Socket not isolated from the source" in bench.text("findings")
     bench.visit(f"/design/{identity}?view=waves&page=scope")
     bench.until(lambda: "Voltage, true RMS" in bench.text("readings"))
 

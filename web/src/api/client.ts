@@ -41,7 +41,6 @@ export type Problem = Schemas["ProblemDocument"] & Partial<Pick<Schemas["Standin
 export type Answer = Schemas["Answer"]
 export type PinValue = string | number | boolean | null
 export type Severity = Finding["severity"]
-export type RuleName = NonNullable<Design["rules"]>
 
 const AGAIN = 1000
 const TIMES = 8

@@ -1,7 +1,7 @@
 import { Box, Checkbox, Flex, NativeSelect, Text } from "@chakra-ui/react"
 import { useState } from "react"
 
-import type { BriefField, Design, Problem, RuleField, RuleName } from "../api/client"
+import type { BriefField, Design, Problem, RuleField } from "../api/client"
 import { useRules } from "../api/hooks"
 import { Quiet } from "../ui/Page"
 import type { Edit } from "./useDesign"
@@ -145,7 +145,7 @@ function HouseRules({ design, fields, change }: { design: Design; fields: readon
         <NativeSelect.Root size="xs" w="130px">
           <NativeSelect.Field
             value={rules}
-            onChange={(e) => void change({ rules: e.target.value as RuleName })}
+            onChange={(e) => void change({ rules: presets.data?.find((r) => r.name === e.target.value)?.name })}
             aria-label="House rules"
             data-testid="rules"
           >

@@ -250,7 +250,7 @@ def _efficiency(worked: Worked, share: float) -> float:
 
 
 def _weakest(solution: Solution) -> tuple[str, float]:
-    """The block with the least left of its house limits, and how much that is."""
+    """The block with the smallest margin left of its house limits, and how much that is."""
     left = [(1 - f.stress / f.house, b.title) for b in solution.blocks for f in b.figures if f.stress is not None and f.house]
     margin, title = min(left)
     return title, margin

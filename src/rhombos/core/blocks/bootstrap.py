@@ -69,7 +69,7 @@ def _drawn(need: DriveNeed, diode: Diode, driver: Driver, device: Any, supply: f
 def boot_capacitor_for(
     need: DriveNeed, fields: dict[str, Any], driver: Driver, device: Any, least: float, shelf: Shelf
 ) -> float:
-    """A capacitor, F, that gives the charge of a cycle and stays above the least gate voltage, V."""
+    """A capacitor, F, that gives the charge of a cycle and stays above the minimum gate voltage, V."""
     diode = shelf.get(Diode, fields["boot_diode"])
     charge = book.bootstrap_charge.work(_drawn(need, diode, driver, device, fields["supply"], fields["pull_down"]))
     droop = max(0.3, fields["supply"] - diode.v_0 - LOW_DROP - least)

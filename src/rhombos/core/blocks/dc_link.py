@@ -51,9 +51,9 @@ class LinkNeed:
     """Apparent output power, VA; what the bridge draws: peak output current, A, modulation index, power factor; mean
     current, A; ripple of the link choke, peak to peak, A; peak fundamental the bridge must make, V; for a stepped wave what
     it makes of the bank; the link's mean where nothing holds it, and as far as it climbs unloaded, V; what of
-    the output's pulsation the bank keeps. Where the link is the socket itself, `bridge_peak` is the least that it may stand at,
-    `direct` is the frequency of one switch of its stage, Hz, and `answers` that at which its loop is meant to cross over; else
-    they are 0."""
+    the output's pulsation the bank keeps. Where the link is the socket itself, `bridge_peak` is the minimum that it may stand
+    at, `direct` is the frequency of one switch of its stage, Hz, and `answers` that at which its loop is meant to cross over;
+    else they are 0."""
 
     apparent: float
     peak_current: float

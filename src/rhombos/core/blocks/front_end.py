@@ -184,7 +184,7 @@ def propose(
     need: FrontEndNeed, warmest: FrontEndNeed, hardest: FrontEndNeed, v_max: float, brief: Brief, pins: dict[str, Any],
     shelf: Shelf, rules: Rules,
 ) -> FrontEndBuild:  # fmt: skip
-    """Switches of least price plus worth of loss for the steady worst case `need` (lowest input); `warmest` (highest input)
+    """Switches of lowest price plus worth of loss for the steady worst case `need` (lowest input); `warmest` (highest input)
     heats the clamp most; that or `hardest` (surge) sets its level."""
     topology = TOPOLOGIES[pins["topology"]]
     frequency = float(pins["frequency"])

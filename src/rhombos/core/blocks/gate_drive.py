@@ -48,9 +48,9 @@ RINGING = 0.15
 MILLER_SHARE = 0.8
 """Share of the threshold that the other switch's turn-on may leave on an off gate."""
 LEAST_BOOT, MOST_BOOT = 0.47, 47e-6
-"""Least bootstrap resistor, Ω, and largest capacitor, F, that are proposed."""
+"""Minimum bootstrap resistor, Ω, and largest capacitor, F, that are proposed."""
 BOOT_ROOM = 0.25
-"""What a proposed bootstrap keeps above the least that it needs, V."""
+"""What a proposed bootstrap keeps above the minimum that it needs, V."""
 STEPS = (1.0, 1.5, 2.2, 3.3, 4.7, 6.8, 10.0, 15.0, 22.0, 33.0, 47.0)
 """Gate resistors that are tried, Ω."""
 IGBT_SUPPLY = 15.0
@@ -357,7 +357,7 @@ def assess(need: DriveNeed, build: GateDriveBuild, brief: Brief, shelf: Shelf, r
 
 
 FOLLOWER_GAIN = 60.0
-"""Least gain of a usual follower pair at its peak current."""
+"""Minimum gain of a usual follower pair at its peak current."""
 BASE_SHARE = 0.1
 """Share of the drive that a follower's base resistor may drop at the peak."""
 

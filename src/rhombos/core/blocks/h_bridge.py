@@ -43,7 +43,7 @@ KEY, TITLE = "h_bridge", "H-bridge"
 CARRIER = 18e3
 """Above hearing at the legs, twice that at the filter; higher only buys a smaller choke for more loss."""
 CARRIER_OVER_LINE = 100.0
-"""Least carrier over the line: the filter's corner lies beyond ten times the line and below a fifth of the carrier."""
+"""Minimum carrier over the line: the filter's corner lies beyond ten times the line and below a fifth of the carrier."""
 AUDIBLE = 16e3
 """Up to here people hear a carrier, Hz."""
 SHORTEST_DEAD_TIME = 250e-9
@@ -130,7 +130,7 @@ class BridgeState:
 def propose(
     need: BridgeNeed, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
 ) -> HBridgeBuild:  # fmt: skip
-    """Switches of least price plus worth of loss that stand the link and stay cool."""
+    """Switches of the lowest price plus worth of loss that stand the link and stay cool."""
     widest = WIDEST if pins.get("controlled") else FRACTIONS[brief.output.waveform]
     fields: dict[str, Any] = {"carrier": carrier_for(brief.output.frequency), "fraction": widest} | pins
     if brief.output.waveform != "modified":

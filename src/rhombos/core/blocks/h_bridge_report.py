@@ -30,16 +30,16 @@ class Feeding:
     bound: str | None = None
 
 
-ON_LINK = Feeding("link", "A higher link", ("Let the proposal set the link", {"dc_link.voltage": None}))
+ON_LINK = Feeding("link", "Raise the link", ("Let the proposal set the link", {"dc_link.voltage": None}))
 ON_IRON = Feeding(
     "source",
-    "A transformer that steps up more",
+    "Step up more in the transformer",
     (
         "Let the proposal choose the turns",
         {"iron_transformer.primary_turns": None, "iron_transformer.secondary_turns": None},
     ),
 )
-BARE = Feeding("source", "A source of more volts, a route that steps them up", None, "a bridge makes no more than its source")
+BARE = Feeding("source", "Use a higher source, or a route that steps it up", None, "a bridge makes no more than its source")
 SHORT = 0.01
 """Part of a sine by which it may fall short of what is asked before it is told."""
 OUTPUT_BAND = 0.05
@@ -166,7 +166,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, feed: Feeding = ON_LINK)
             "fix",
             "The bridge is driven beyond full modulation",
             f"M reaches {fmt(index.value, '1')} at {sheet.where(index)}: the tops of the sine flatten.",
-            f"{feed.more}, or less drop in the filter.",
+            f"{feed.more}, or reduce the drop in the filter.",
             worst=index,
             cures=(feed.cure,) if feed.cure else (),
             unavoidable=feed.bound,
@@ -255,9 +255,9 @@ def _judge_crest(sheet: Sheet, brief: Brief) -> None:
     sheet.find(
         "short_of_crest",
         "watch",
-        "The source is too low for the whole sine",
+        "Source too low for the sine",
         f"{fmt(least[worst], 'V')} of {short(asked, 'V')} at {sheet.points[worst].label}: its crest would be "
         f"{fmt(brief.output.peak, 'V')}, the bridge is driven fully and makes no more.",
-        "A source of more volts, or a route that steps them up.",
+        f"{BARE.more}.",
         figure="output",
     )

@@ -142,7 +142,7 @@ def proof_wanted(build: HeatBuild, stage: Cooled, need: HeatNeed) -> float:
 
 
 def creepage_wanted(build: HeatBuild, stage: Cooled) -> float:
-    """Least path from a stage's tab to the heat-sink, m."""
+    """Minimum path from a stage's tab to the heat-sink, m."""
     reached = build.sink != INSIDE and stage.tab > TOUCH_SAFE
     return creepage(stage.tab, reinforced=reached)
 

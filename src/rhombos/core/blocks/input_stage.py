@@ -141,7 +141,7 @@ def can_voltage(full: float, banks: int) -> float:
 
 
 def banks_for(full: float, least: int, shelf: Shelf, rules: Rules) -> int:
-    """The fewest banks in series, a multiple of the least that the stage asks for, in which the shelf's best cans stand the
+    """The fewest banks in series, a multiple of the minimum that the stage asks for, in which the shelf's best cans stand the
     highest voltage, V; the most there may be where none do. A can that is pinned asks for none: too weak a one is told."""
     stood = (1 - rules.input_capacitor_margin) * max(
         (c.v_rating for c in shelf.all(Capacitor) if c.family == "electrolytic"), default=0.0

@@ -39,7 +39,7 @@ SPARE = 1.15
 DRIFT = 0.003
 """What drifts after calibration: reference and resistors over temperature."""
 CORNER, SLOWEST = 20.0, 8.0
-"""Corner of a proposed sense filter over the line, and the least that still follows it."""
+"""Corner of a proposed sense filter over the line, and the minimum that still follows it."""
 STEADY_CORNER = 1e3
 """Corner of a proposed sense filter on direct voltage, Hz."""
 COIL_CURRENT, COIL_HENRY, COIL_STRAY = 0.1, 0.3, 150e-12
@@ -48,7 +48,7 @@ CLAMPED_AT = 2.0
 """Highest zener voltage across a coil, over the coil's own."""
 DRIVER_STANDS = 60.0
 PULLS_IN, COIL_MOST = 0.75, 1.1
-"""Least and most of its rated voltage on a relay's coil."""
+"""Minimum and maximum of its rated voltage on a relay's coil."""
 Side = Literal["source", "mains", "link", "earth"]
 
 
@@ -113,7 +113,7 @@ class IsolationNeed:
 
     @property
     def live(self) -> bool:
-        """Whether the source's side is dangerous too: by its own voltage, or because the socket hangs on it."""
+        """Whether the source's side is dangerous too: by its own voltage, or because the socket is joined to it."""
         return self.full > TOUCH_SAFE or not self.barrier
 
     @property

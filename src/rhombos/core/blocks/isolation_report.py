@@ -130,7 +130,7 @@ def _barrier(
         sheet.find(
             "output_bond",
             "stop",
-            "A pole of the socket is earthed, and the source hangs on it",
+            "Socket pole earthed, source not isolated",
             f"The source's own poles then swing by {fmt(need.bus, 'V')} against earth at every edge, with its leads, its "
             "charger and whoever touches them; where the source is earthed too, a leg of the bridge is shorted.",
             "Leave both poles floating, or choose a route with a transformer; local codes decide.",
@@ -154,9 +154,9 @@ def _barrier(
         sheet.find(
             "no_barrier",
             "watch",
-            "Nothing isolates the socket from the source",
-            f"Each pole of the socket hangs on the source through the bridge, at up to {fmt(need.bus, 'V')} of it: what earths "
-            "the source earths the socket, and who touches the source touches the mains.",
+            "Socket not isolated from the source",
+            f"Each pole of the socket is joined to the source through the bridge, at up to {fmt(need.bus, 'V')} of it: what "
+            "earths the source earths the socket, and who touches the source touches the mains.",
             "Feed it from a source that is itself isolated from mains and earth, or choose a route with a transformer. Nothing "
             "outside the case may be joined to either side but through a barrier; local codes decide.",
             figure="output",
@@ -165,11 +165,11 @@ def _barrier(
         sheet.find(
             "source_live",
             "watch",
-            "The source itself can kill",
+            "Source voltage dangerous to touch",
             f"Up to {fmt(need.full, 'V')} DC at its terminals, leads, input bank and all that stands on them, switched off or "
             "not; an arc of it does not go out by itself.",
-            "A fuse and a two-pole disconnect rated for it in DC, right at the source; shrouded terminals, insulated tools, "
-            "one hand; bleed, wait, measure, then touch. Licensed practice and local codes decide.",
+            "Fit a fuse and a two-pole disconnect rated for it in DC, right at the source; shrouded terminals, insulated "
+            "tools, one hand; bleed, wait, measure, then touch. Licensed practice and local codes decide.",
             figure="output",
         )
     if build.sensing == DIVIDER and need.barrier:
@@ -251,10 +251,10 @@ def _barrier(
         sheet.find(
             "clip_live",
             "fix",
-            "The oscilloscope's ground earths a source that is dangerous",
+            "Probe ground on a dangerous source",
             f"Source negative is no safe place for it: up to {fmt(need.full, 'V')} stand on that side, the source may be "
             "earthed or joined to the mains elsewhere, and what is left then floats at its full voltage.",
-            "A differential probe everywhere. Never cut the instrument's earth.",
+            "Use a differential probe everywhere. Never cut the instrument's earth.",
             figure="clip",
             cures=(("Differential probe everywhere", _free("clip")),),
         )

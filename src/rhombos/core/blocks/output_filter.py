@@ -165,7 +165,7 @@ def _inductance(
     need: FilterNeed, wanted: float, fields: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules
 ) -> float:  # fmt: skip
     """The rules' inductance, H, or the next smaller one behind which loads at the crest bend the output little enough: the less
-    inductance, the less they do. Where none is, the one of least distortion."""
+    inductance, the less they do. Where none is, the one of lowest distortion."""
     least = math.inf, 0.0
     for share in SOFTER:
         henry = float(f"{min(0.5, max(1e-6, share * wanted)):.2g}")
@@ -196,7 +196,7 @@ def _capacitor(
     far = need.ratio**2  # a capacitor beyond the transformer counts that many times
     most = rules.filter_capacitor_share * need.current / (2 * math.pi * need.frequency * need.voltage) / far
     henry = (henry + need.leakage) * far
-    enough = 1.3 / ((2 * math.pi * 2 * need.carrier / RIPPLE_OVER_CORNER) ** 2 * henry)
+    enough = BEYOND / ((2 * math.pi * 2 * need.carrier / RIPPLE_OVER_CORNER) ** 2 * henry)
     wanted = max(min(most, 3 * enough), min(enough, 2 * most))
     cans = shelf.columns(Capacitor)
     able = (cans.family == "film ac") & (cans.v_ac >= AC_MARGIN * need.voltage * need.ratio)
@@ -206,12 +206,15 @@ def _capacitor(
     count = np.array([int(pins["count"])] if "count" in pins else [1, 2, 3, 4, 6, 8, 12, 18, 24])[:, None]
     bank = count * cans.c[place]
     miss = np.abs(np.log(bank / wanted)) + 5 * np.maximum(0.0, bank / (1.08 * max(most, enough)) - 1)
+    miss += 5 * np.maximum(0.0, min(wanted, enough / SPARE) / bank - 1)  # the corner would lie too high
     near = np.round(miss, 1) + 0.05 * (count - 1)
     cheapest = int(np.lexsort(((count * cans.price[place]).ravel(), near.ravel()))[0])
     many, which = divmod(cheapest, place.size)
     return {"capacitor": shelf.all(Capacitor)[place[which]].id, "count": int(count[many, 0])}
 
 
+BEYOND, SPARE = 1.3, 1.25
+"""Capacitance aimed at over what brings the corner just low enough; and what of that a choice may leave."""
 SOFTER = (1.0, 0.8, 0.65, 0.5)
 """Shares of the rules' inductance that are tried where loads draw at the crest."""
 MOST_RESISTIVE = 0.995

@@ -192,7 +192,7 @@ def _choose_diode(
     need: RectifierNeed, how: Rectifying, ratios: tuple[float, ...], brief: Brief, pins: dict[str, Any], shelf: Shelf,
     rules: Rules,
 ) -> tuple[Diode, float]:  # fmt: skip
-    """The diode, and its damper's capacitor over the stray one, of least cost and worth of loss."""
+    """The diode, and its damper's capacitor over the stray one, of lowest cost and worth of loss."""
     parts, diode = shelf.all(Diode), shelf.columns(Diode)
     average = float(book.diode_average(I_out=how.gain * need.current))
     if how.choke:

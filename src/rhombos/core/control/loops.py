@@ -149,7 +149,7 @@ def compensate(plant: Plant, crossover: float, margin: float, r1: float) -> Comp
 
 @dataclass(frozen=True, slots=True)
 class Margins:
-    """Where the loop gain last falls through one, Hz, and the least phase left wherever it passes one, degrees, below zero
+    """Where the loop gain last falls through one, Hz, and the minimum phase left wherever it passes one, degrees, below zero
     where
     the closed loop is unstable; 0 and 180 where the gain never reaches one."""
 

@@ -104,9 +104,9 @@ class OutOfReach(Unbuildable):
 
     def __init__(self, route: Route, why: str) -> None:
         super().__init__(Finding(
-            code="route.source", severity="stop", block="brief", title="This route cannot make the socket's voltage",
+            code="route.source", severity="stop", block="brief", title="Socket voltage beyond this route",
             cause=f"{route.title}: {why[0].lower()}{why[1:]}",
-            remedy="Another source, another voltage at the socket, or a route with a transformer."))  # fmt: skip
+            remedy="Choose another source, another voltage at the socket, or a route with a transformer."))  # fmt: skip
 
 
 def work_out(

@@ -107,7 +107,7 @@ def design_iron(need: IronNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules
         misses = heat if made.fill <= 1.0 else 1e6 * made.fill  # of those that will not do, the coolest that can be wound
         if misses < least:
             best, least = made, misses
-    if alike:  # of those that cost nearly the same, the one that draws least while nothing is plugged in
+    if alike:  # of those that cost nearly the same, the one that draws the minimum while nothing is plugged in
         return min(alike, key=lambda pair: pair[0])[1]
     assert best is not None
     return best

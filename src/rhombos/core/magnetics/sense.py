@@ -79,6 +79,6 @@ def rank_sense_cores(
 
 
 def best_sense_grade(shelf: Shelf) -> str:
-    """The grade of the highest permeability: the least magnetising current."""
+    """The grade of the highest permeability: the lowest magnetising current."""
     best: Any = max(shelf.all(Grade), key=lambda g: (g.mu_i, g.id))
     return str(best.id)

@@ -129,7 +129,7 @@ def choose_wire(
     portions: float = 1.0,
     ac_share: float = 1.0,
 ) -> Winding:
-    """The wire (and number in parallel) with least resistance that fits the height; the least tall where none fits.
+    """The wire (and number in parallel) with the lowest resistance that fits the height; the flattest where none fits.
 
     At line frequency one wire more in parallel than the density asks is tried as well: it often fills a layer that stands half
     empty.

@@ -36,7 +36,7 @@ from rhombos.core.waves.steady import FilterCircuit
 
 School = Literal["every sample", "every half period"]
 DISTANCE = 0.5
-"""Least distance from −1 that a proposal keeps: gain may double, and 29° of phase are left."""
+"""Minimum distance from −1 that a proposal keeps: gain may double, and 29° of phase are left."""
 PERIODS_BEFORE = 2.25
 """Line periods before the load comes: at a crest."""
 FAST_PERIODS, SLOW_PERIODS = 6, 16

@@ -26,7 +26,7 @@ def map_table(worked: Worked) -> Chart:
             "Measure beyond the barrier with a differential probe; the ground clip goes on source negative, and only where "
             "that is earthed nowhere else."
             if not need.live
-            else "Measure with a differential probe everywhere: the source itself is dangerous, or the socket hangs on it."
+            else "Measure with a differential probe everywhere: the source itself is dangerous, or the socket is joined to it."
         )
         + " Switch off, wait, measure, then touch.",
     )

@@ -11,6 +11,7 @@ from typing import Any
 from rhombos.core.blocks import bridge_drive, gate_drive, h_bridge, h_bridge_report, input_stage, load, output_filter, source
 from rhombos.core.blocks.base import Build
 from rhombos.core.blocks.regulation import FAR
+from rhombos.core.book import bridge as bridge_book
 from rhombos.core.book import filters
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
@@ -22,19 +23,16 @@ from rhombos.core.frame.topology import RouteName
 from rhombos.core.parts import Shelf
 from rhombos.core.routes.base import V_FLOOR, Route, StepWave
 from rhombos.core.routes.driven import drive_of, gate_loop
-from rhombos.core.routes.on_source import MORE_RIPPLE, Guess, HardestRipple, SourceSettled
+from rhombos.core.routes.on_source import MORE_RIPPLE, Guess, HardestRipple, SourceRoute, SourceSettled
 from rhombos.core.routes.sine_stage import SineStage
 from rhombos.core.routes.step_stage import NARROWEST, StepStage, standing, whole_factor, working
 from rhombos.core.routes.supply import WIRING, source_of
 from rhombos.core.units.quantities import short
 from rhombos.core.waves.stepped import Fed, StepRipple, step_form, stopped
 
-KEY: RouteName = "direct bridge"
-TITLE = "H-bridge on the source"
 SWELLS = 1.3
 """First guess of the source's current, RMS over mean: it pulsates at twice the line."""
 NEEDED = ("mosfet", "capacitor", "fuse", "heat_sink")
-SINE_NEEDED = (*NEEDED, "core", "grade", "wire")
 BUILDS: Mapping[str, type[Build]] = {
     "source": source.SourceBuild,
     "input_stage": input_stage.InputStageBuild,
@@ -66,57 +64,75 @@ class Hints:
     share: float = 1.0
 
 
-def refused(brief: Brief) -> str | None:
-    """Why a bridge makes nothing of this source for this socket; None where it may."""
-    volts, output = brief.source.volts, brief.output
-    if output.waveform == "square":
-        if volts[0] <= (1 + FAR) * output.voltage and volts[2] >= (1 - FAR) * output.voltage:
-            return None
-        told = short(volts[1], "V")
-        return f"A square wave is as high as its source: {told}, and {short(output.voltage, 'V')} are asked."
-    wanted = output.peak if output.waveform == "sine" else output.voltage
-    if volts[2] > wanted:
-        return None
-    return f"A bridge makes no more than its source: at most {short(volts[2], 'V')}, and {short(wanted, 'V')} are asked."
+class Bare(SourceRoute):
+    """What both waves share: no winding, no barrier, no more voltage than the source has."""
 
-
-def _proposed(
-    brief: Brief, hints: Hints, own: dict[str, dict[str, Any]], shelf: Shelf, rules: Rules
-) -> input_stage.InputStageBuild:
-    """The input stage; `own` are the pins."""
-    entry = own["input_stage"]
-    entry["banks"] = input_stage.banks_for(brief.source.volts[2], 1, shelf, rules)
-    made: input_stage.InputStageBuild = input_stage.propose(
-        brief, hints.source_current, hints.ripple, entry, shelf, rules, hints.stops, hints.swell
-    )
-    return made
-
-
-class DirectBridge(SineStage):
-    """A sine PWM bridge on the source: no winding, no barrier, no more voltage than the source has."""
-
-    key: RouteName = KEY
-    title = TITLE
+    key: RouteName = "direct bridge"
+    title = "H-bridge on the source"
     feeding = h_bridge_report.BARE
+
+    def refuses(self, brief: Brief) -> str | None:
+        """Why a bridge makes nothing of this source for this socket; None where it may."""
+        volts, output = brief.source.volts, brief.output
+        asked = f"{short(output.peak if output.waveform == 'sine' else output.voltage, 'V')} are asked."
+        if output.waveform == "square":
+            near = volts[0] <= (1 + FAR) * output.voltage and volts[2] >= (1 - FAR) * output.voltage
+            return None if near else f"A square wave is as high as its source: {short(volts[1], 'V')}, and {asked}"
+        reaches = volts[2] > (output.peak if output.waveform == "sine" else output.voltage)
+        return None if reaches else f"A bridge makes no more than its source: at most {short(volts[2], 'V')}, and {asked}"
+
+    def asides(self, waveform: Waveform) -> tuple[ModuleType, ...]:
+        """The bridge's gate drive, beside the path."""
+        return (bridge_drive,)
+
+    def _before(self, settled: Mapping[str, SourceSettled]) -> dict[str, Any]:
+        """What the assessed design teaches of what lies before the bridge."""
+        flat = settled["low"]
+        return {
+            "v_in": settled["nominal"].v_in,
+            "source_current": max(settled[k].states["input_stage"].fuse_load for k in STEADY),
+            "swell": max(1.0, flat.states["input_stage"].fuse_load * flat.v_in / flat.flow["h_bridge"]),
+            "ripple": HardestRipple(tuple(r for k in STEADY if (r := settled[k].rippling))),
+        }
+
+    def _with_drive(
+        self,
+        bridge: h_bridge.HBridgeBuild,
+        hints: Hints,
+        own: dict[str, dict[str, Any]],
+        brief: Brief,
+        shelf: Shelf,
+        rules: Rules,
+    ) -> dict[str, Build]:
+        """A proposed bridge with its gate drive and what lies before it; `own` are the pins."""
+        full, entry = brief.source.volts[2], own["input_stage"]
+        drive, bridge = drive_of(bridge, full, hints.modulation, brief, own, shelf, rules)
+        entry["banks"] = input_stage.banks_for(full, 1, shelf, rules)
+        return {
+            "source": source.SourceBuild(),
+            "input_stage": input_stage.propose(
+                brief, hints.source_current, hints.ripple, entry, shelf, rules, hints.stops, hints.swell
+            ),
+            "h_bridge": bridge,
+            "bridge_drive": drive,
+            "load": load.LoadBuild(),
+        }
+
+
+class DirectBridge(Bare, SineStage):
+    """A sine PWM bridge on the source, and its filter."""
+
     waveforms: tuple[Waveform, ...] = ("sine", "modified", "square")
-    needed = SINE_NEEDED
+    needed = (*NEEDED, "core", "grade", "wire")
     builds = BUILDS
 
     def making(self, waveform: Waveform) -> Route:
         """The same for a wave: steps are settled otherwise than a sine."""
         return self if waveform == "sine" else STEPS
 
-    def refuses(self, brief: Brief) -> str | None:
-        """Why it makes nothing of this source for this socket."""
-        return refused(brief)
-
     def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
         """From the source to the load; only a sine needs a filter."""
         return (source, input_stage, h_bridge, output_filter, load) if waveform == "sine" else STEPS.blocks(waveform)
-
-    def asides(self, waveform: Waveform) -> tuple[ModuleType, ...]:
-        """The bridge's gate drive, beside the path."""
-        return (bridge_drive,)
 
     def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
         """A designer's first guess: 93 % overall, a few volts lost on the way."""
@@ -131,11 +147,8 @@ class DirectBridge(SineStage):
     def next_hints(self, settled: Mapping[str, SourceSettled], before: Hints | None = None) -> Hints:
         """What the assessed design teaches the next round."""
         flat, filtered = settled["low"], [settled[k].states["output_filter"] for k in STEADY]
-        entries = [settled[k].states["input_stage"].fuse_load for k in STEADY]
         return Hints(
-            settled["nominal"].v_in, max(f.rms for f in filtered), max(f.peak for f in filtered), max(entries),
-            max(1.0, flat.states["input_stage"].fuse_load * flat.v_in / flat.flow["h_bridge"]),
-            HardestRipple(tuple(r for k in STEADY if (r := settled[k].rippling))),
+            **self._before(settled), current=max(f.rms for f in filtered), peak=max(f.peak for f in filtered),
             path_resistance=flat.guess.path_resistance, dead_volts=flat.states["h_bridge"].dead_time_loss_volts,
             fundamental=flat.states["output_filter"].fundamental,
             modulation=min(1.0, max(settled[k].states["h_bridge"].modulation for k in STEADY)))  # fmt: skip
@@ -159,36 +172,21 @@ class DirectBridge(SineStage):
                 hints.v_in, full, hints.current, asked.power_factor,
                 1.02 * max(math.sqrt(2) * hints.current + ripple / 2, hints.peak), ripple / math.sqrt(24), hints.fundamental),
             brief, own["h_bridge"], shelf, rules)  # fmt: skip
-        drive, bridge = drive_of(bridge, full, hints.modulation, brief, own, shelf, rules)
-        return {
-            "source": source.SourceBuild(), "input_stage": _proposed(brief, hints, own, shelf, rules), "h_bridge": bridge,
-            "bridge_drive": drive, "output_filter": filtering, "load": load.LoadBuild(),
-        }  # fmt: skip
+        return self._with_drive(bridge, hints, own, brief, shelf, rules) | {"output_filter": filtering}
 
 
-class DirectSteps(StepStage):
+class DirectSteps(Bare, StepStage):
     """A bridge that puts the source's own voltage across the socket one way and the other: as a square wave, or in pulses whose
     width holds the RMS."""
 
-    key: RouteName = KEY
-    title = TITLE
-    feeding = h_bridge_report.BARE
     waveforms: tuple[Waveform, ...] = ("modified", "square")
     hint_points = ("nominal", "low", "high", "surge_high")
     needed = NEEDED
     builds: Mapping[str, type[Build]] = {key: build for key, build in BUILDS.items() if key != "output_filter"}
 
-    def refuses(self, brief: Brief) -> str | None:
-        """Why it makes nothing of this source for this socket."""
-        return refused(brief)
-
     def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
         """From the source to the load."""
         return source, input_stage, h_bridge, load
-
-    def asides(self, waveform: Waveform) -> tuple[ModuleType, ...]:
-        """The bridge's gate drive, beside the path."""
-        return (bridge_drive,)
 
     def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
         """A designer's first guess: 97 % overall."""
@@ -203,13 +201,9 @@ class DirectSteps(StepStage):
 
     def next_hints(self, settled: Mapping[str, SourceSettled], before: Hints | None = None) -> Hints:
         """What the assessed design teaches the next round."""
-        flat = settled["low"]
         loads = [settled[k].states["load"] for k in STEADY]
         return Hints(
-            settled["nominal"].v_in, max(d.rms for d in loads), max(d.peak_current for d in loads),
-            max(settled[k].states["input_stage"].fuse_load for k in STEADY),
-            max(1.0, flat.states["input_stage"].fuse_load * flat.v_in / flat.flow["h_bridge"]),
-            HardestRipple(tuple(r for k in STEADY if (r := settled[k].rippling))),
+            **self._before(settled), current=max(d.rms for d in loads), peak=max(d.peak_current for d in loads),
             stops=max(settled[k].turn_off for k in self.hint_points), share=settled["nominal"].share)  # fmt: skip
 
     def propose(
@@ -224,11 +218,7 @@ class DirectSteps(StepStage):
             h_bridge.BridgeNeed(
                 hints.v_in, full, hints.current, factor, 1.02 * hints.peak, 0.0, hints.v_in, share=hints.share),
             brief, own["h_bridge"], shelf, rules)  # fmt: skip
-        drive, bridge = drive_of(bridge, full, 1.0, brief, own, shelf, rules)
-        return {
-            "source": source.SourceBuild(), "input_stage": _proposed(brief, hints, own, shelf, rules), "h_bridge": bridge,
-            "bridge_drive": drive, "load": load.LoadBuild(),
-        }  # fmt: skip
+        return self._with_drive(bridge, hints, own, brief, shelf, rules)
 
     def _pass(
         self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
@@ -244,9 +234,10 @@ class DirectSteps(StepStage):
         level = max(V_FLOOR * point.emf, standing(point.emf, feed.resistance, 1.0, asked, known, g))
         share = build.fraction
         if build.controlled:
-            share = max(NARROWEST, round(min(share, (rated / level) ** 2), 6))
+            asks = bridge_book.modified_rms.invert("fraction", {"V_rms": rated, "V_dc": level})
+            share = max(NARROWEST, round(min(share, asks), 6))
         formed = step_form(share, factor, False, round(corner, 4), held)
-        output = level * math.sqrt(share)
+        output = bridge_book.modified_rms.work({"V_dc": level, "fraction": share})
         power = point.power * (output / rated) ** 2  # the load takes what the square of its voltage makes of it
         amps = power / (working(power, 1.0, share, formed.form, g) * math.sqrt(share)) * formed.form
         admits = amps**2 / power if power > 0 else 0.0

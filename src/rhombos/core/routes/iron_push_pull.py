@@ -17,6 +17,7 @@ from rhombos.core.blocks import (
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
 from rhombos.core.blocks.h_bridge import WIDEST
+from rhombos.core.book import bridge as bridge_book
 from rhombos.core.book import magnetics as magnetics_book
 from rhombos.core.book import stage as stage_book
 from rhombos.core.design.brief import Brief
@@ -159,7 +160,8 @@ class IronPushPull(StepStage):
         factor, lets_go = round(whole_factor(asked, line, feed.resistance / (1 + 4 * corner**2), ratio, g), 5), not square
         known = g.formed or step_form(1.0 if square else WIDTH_USED, factor, lets_go, round(corner, 4))
         level = max(V_FLOOR * ratio * point.emf, ratio * standing(point.emf, feed.resistance, ratio, asked, known, g))
-        share = 1.0 if square else max(NARROWEST, round(width_for((rated / level) ** 2, factor, WIDEST), 6))
+        asks = bridge_book.modified_rms.invert("fraction", {"V_rms": rated, "V_dc": level})
+        share = 1.0 if square else max(NARROWEST, round(width_for(asks, factor, WIDEST), 6))
         formed = step_form(share, factor, lets_go, round(corner, 4))
         output = level * math.sqrt(formed.stands)
         # nothing holds this output: the load takes what the square of its voltage makes of it
