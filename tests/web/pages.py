@@ -165,7 +165,7 @@ class Bench(Page):
         self.until(lambda: self.one("kept").get_attribute("data-state") == "kept", "not kept")
 
     def state(self) -> str:
-        """kept, saving, waiting or conflict."""
+        """kept, pending, saving, waiting or conflict."""
         return self.one("kept").get_attribute("data-state")
 
     def stored(self) -> dict[str, Any]:

@@ -49,7 +49,7 @@ export function TopBar({ handle, asked, brief, showBrief, view, show, views, fin
         {asked}
       </Box>
       <Flex ml="auto" gap={{ base: "1.5", xl: "3" }} align="center" flexShrink="0" fontSize="sm">
-        <Kept handle={handle} state={keeping.state} />
+        <Kept handle={handle} state={handle.pending && keeping.state === "kept" ? "pending" : keeping.state} />
         <Quiet disabled={!undo} onClick={() => void undo?.()} data-testid="undo" title="Ctrl Z">
           undo
         </Quiet>
@@ -113,6 +113,7 @@ function Kept({ handle, state }: { handle: DesignHandle; state: string }) {
   const at = handle.keeping.at?.toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", hour12: false })
   const said: Record<string, string> = {
     kept: `saved ${at ?? ""}`,
+    pending: "calculating …",
     saving: "saving …",
     waiting: "database unreachable, saved in this browser",
     conflict: "changed elsewhere",

@@ -136,7 +136,15 @@ export function useDesign(id: string) {
   }, [id, outbox, take])
 
   // what is typed while the last change is still being sized comes on top of it
-  const inTurn = useTurns()
+  const turns = useTurns()
+  const [pending, setPending] = useState(0)
+  const inTurn = useCallback(
+    <T>(work: () => Promise<T>): Promise<T> => {
+      setPending((n) => n + 1)
+      return turns(work).finally(() => setPending((n) => n - 1))
+    },
+    [turns],
+  )
 
   const change = useCallback(
     (edit: Edit, edited?: string) =>
@@ -206,6 +214,8 @@ export function useDesign(id: string) {
     /** Keep the design without what could not be read of it. */
     mend: () => design && outbox.keep(design),
     keeping,
+    /** A change is being worked out: it is not saved yet. */
+    pending: pending > 0,
     fault,
     took,
     moved,
