@@ -7,7 +7,6 @@ from dataclasses import dataclass
 import numpy as np
 
 from rhombos.core.frame.solve import Worked
-from rhombos.core.routes.base import socket_volts
 from rhombos.core.scope.bench import bench_of
 from rhombos.core.scope.record import Record, record
 from rhombos.core.scope.setup import Bench
@@ -76,7 +75,7 @@ def agreements(worked: Worked) -> list[Agreement]:
     pairs = [
         ("battery, mean square", cells.rms**2, float((amps**2).mean()), of_heat),
         ("battery, peak", cells.peak, peak, of_peak),
-        ("output, RMS", socket_volts(now.states), _rms(traces["output"]), NEAR_SHARE),
+        ("output, RMS", worked.socket_volts(now.states), _rms(traces["output"]), NEAR_SHARE),
         ("load, RMS", drain.rms, _rms(traces["load"]), NEAR_SHARE),
         ("load, peak", drain.peak_current, float(np.abs(load).max()), max(of_pulses, of_peak)),
     ]

@@ -26,6 +26,7 @@ from rhombos.core.frame.whole import asked
 from rhombos.core.parts import KINDS, Shelf
 from rhombos.core.parts.table import TableError, read_csv, write_csv
 from rhombos.demo import house_parts
+from rhombos.further import register_further
 
 
 class Refused(Exception):
@@ -60,6 +61,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     preparing = commands.add_parser("prepare", help="migrate the database in RHOMBOS_DATABASE_URL and load parts")
     preparing.add_argument("--demo", action="store_true", help="load the demo designs too")
     given = parser.parse_args(arguments)
+    register_further()
     try:
         COMMANDS[given.command](given)
     except Refused as reason:

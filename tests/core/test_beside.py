@@ -9,7 +9,7 @@ from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.solve import explain, solve, work_out
 from rhombos.core.plots import charts
 from rhombos.core.routes import ROUTES
-from rhombos.core.routes.common import COMMON, COMMON_BUILDS
+from rhombos.core.routes.auxiliary.shared import SHARED, SHARED_BUILDS
 from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]
@@ -20,7 +20,7 @@ LINKED, *OTHERS = "push-pull link", "iron bridge", "self-oscillating"
 
 def edges(*, between: bool):
     """Every field at its least, its most, `between` them, and every word it takes."""
-    for key, build in COMMON_BUILDS.items():
+    for key, build in SHARED_BUILDS.items():
         for name, info in build.model_fields.items():
             extra = info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
             low, high = bounds(info)
@@ -67,7 +67,7 @@ def test_what_lies_beside_moves_nothing_on_the_path(refuge, shelf):
     odd = work_out(
         refuge, {"protection.cut_off": 20, "heat.pad": "ceramic wafer", "isolation.bits": 8, "precharge.tries": 1}, shelf, USUAL
     )
-    beside = {b.KEY for b in COMMON}
+    beside = {b.key for b in SHARED}
     for key, settled in plain.settled.items():
         for block, state in settled.states.items():
             if block not in beside:
@@ -102,7 +102,7 @@ def test_briefs_at_their_edges_are_told_whole(name, change, refuge, shelf):
     brief = type(refuge).model_validate(content)
     whole(solve(brief, {}, shelf, USUAL, name))
     worked = work_out(brief, {}, shelf, USUAL, name)
-    for block in COMMON_BUILDS:
+    for block in SHARED_BUILDS:
         assert charts(worked, block)
 
 
@@ -113,5 +113,5 @@ def test_a_sound_proposal_needs_no_cure_on_any_chemistry_and_route(refuge, shelf
         for name in ROUTES:
             content["output"]["waveform"] = ROUTES[name].waveforms[0]
             found = solve(type(refuge).model_validate(content), {}, shelf, USUAL, name).findings
-            beside = [f.code for f in found if f.block in COMMON_BUILDS and f.severity in ("stop", "fix")]
+            beside = [f.code for f in found if f.block in SHARED_BUILDS and f.severity in ("stop", "fix")]
             assert beside == [], (chemistry, cells, name)

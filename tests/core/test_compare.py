@@ -138,7 +138,7 @@ def test_the_picture_numbers_what_the_list_numbers(compared):
 
 
 def test_the_parts_list_counts_every_switch_diode_and_can(worked, shelf):
-    stock = gather(b.parts(worked.builds[b.KEY], shelf) for b in worked.route.blocks("sine"))
+    stock = gather(b.parts(worked.builds[b.key], shelf) for b in worked.path)
     builds = worked.builds
     by_what = {i.what: i for i in stock.items}
     assert by_what["front-end switch"].count == 2 * builds["front_end"].parallel
@@ -162,7 +162,7 @@ def test_the_parts_list_counts_every_switch_diode_and_can(worked, shelf):
 
 def test_copper_weighs_its_length_times_section(worked, shelf):
     build = worked.builds["output_filter"]
-    stock = gather(b.parts(worked.builds[b.KEY], shelf) for b in worked.route.blocks("sine"))
+    stock = gather(b.parts(worked.builds[b.key], shelf) for b in worked.path)
     wire = next(i for i in stock.items if i.what == "filter inductor")
     from rhombos.core.blocks.wound import choke_of
 

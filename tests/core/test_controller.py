@@ -16,6 +16,7 @@ from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.ledger import SILENT
 from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.plots import charts
+from rhombos.core.routes.auxiliary.controller import link_need
 from rhombos.demo import house_shelf
 
 USUAL = PRESETS["usual"]
@@ -24,7 +25,7 @@ PLANT = Plant(gain=140, inductance=2.8e-3, path=0.4, bank=470e-6, esr=0.08, load
 
 @pytest.fixture(scope="module")
 def need(worked, shelf):
-    return worked.route.controller_need(worked.settled, worked.builds, shelf, USUAL)
+    return link_need(worked.route, worked.settled, worked.builds, shelf, USUAL)
 
 
 def poly_plant(p: Plant) -> signal.TransferFunction:

@@ -23,8 +23,8 @@ from rhombos.core.frame.report import Solution
 from rhombos.core.frame.solve import broken, solve, work_out
 from rhombos.core.parts import Capacitor, Diode
 from rhombos.core.plots.blocks import charts
-from rhombos.core.routes.beside.isolation import need_of
-from rhombos.core.routes.beside.protection import stage_of
+from rhombos.core.routes.auxiliary.isolation import need_of
+from rhombos.core.routes.auxiliary.protection import short_of
 from rhombos.core.scope.bench import bench_of
 from rhombos.core.scope.record import record
 from rhombos.core.waves.modulation import WaveError
@@ -155,7 +155,7 @@ def test_diodes_of_bridges_in_series_block_their_part(volts, shelf):
 
 def test_a_short_meets_the_choke_as_the_switches_see_it(shelf):
     worked = work_out(supply(340, 400, 500), {}, shelf, USUAL)
-    stage = stage_of(worked.settled, worked.builds, worked.brief, shelf, USUAL)
+    stage = short_of(worked)
     ratio = worked.builds["transformer"].ratio
     assert stage.ratio == ratio
     assert stage.volts == worked.brief.source.volts[2]
@@ -180,7 +180,7 @@ def test_a_short_meets_the_choke_as_the_switches_see_it(shelf):
 def test_no_bridge_no_gates_and_a_barrier_for_its_voltage(shelf):
     worked = work_out(supply(1250, 1500, 1800, 16), {}, shelf, USUAL, "full-bridge link")
     assert not {"h_bridge", "output_filter", "bridge_drive"} & worked.builds.keys()
-    need = need_of(worked.settled, worked.builds, worked.brief, shelf)
+    need = need_of(worked)
     names = {c.name: (c.first, c.second) for c in crossings(worked.builds["isolation"], need)}
     assert "bridge gates" not in names
     assert names["output sense"] == ("link", "source")

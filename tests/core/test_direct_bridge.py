@@ -19,7 +19,7 @@ from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.solve import Unbuildable, broken, solve, work_out
 from rhombos.core.parts import Capacitor, Driver, Fuse
 from rhombos.core.routes import ROUTES
-from rhombos.core.routes.beside.isolation import need_of
+from rhombos.core.routes.auxiliary.isolation import need_of
 from rhombos.core.waves.stepped import STEPS, step_current, step_form, stopped
 
 USUAL = PRESETS["usual"]
@@ -238,7 +238,7 @@ def test_a_wave_far_above_a_sines_crest_is_refused_for_what_fills_to_its_peak(sh
 def test_nothing_isolates_its_socket_and_it_says_so(shelf):
     brief = fed(rail(380), "sine")
     worked = work_out(brief, {}, shelf, USUAL, ROUTE)
-    need = need_of(worked.settled, worked.builds, brief, shelf)
+    need = need_of(worked)
     made = worked.builds["isolation"]
     assert not need.barrier
     assert "power" not in {c.name for c in crossings(made, need)}

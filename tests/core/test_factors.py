@@ -175,7 +175,7 @@ def test_a_coil_in_the_output_slows_a_short_through_the_transformer(ratio, half_
     """Both sides of an ideal transformer marched: the coil on its own side, the switches' current on theirs."""
     worked = half_bridge
     need = protection.ProtectionNeed(21.0, 25.6, 29.2, 0.02, 600.0, 1200.0, 2.0, 230.0, 2.9, 7.0, 12.0)
-    meets = protection.Stage(26.0 if ratio > 1 else 385.0, 0.1e-6, ratio, 200.0 if ratio > 1 else 40.0)
+    meets = protection.ShortPath(26.0 if ratio > 1 else 385.0, 0.1e-6, ratio, 200.0 if ratio > 1 else 40.0)
     build = protection.propose(need, meets, 30.0, (230.0, 230.0), {}, USUAL)
     assert build.coil > 0
     state = protection.assess(need, build, (30.0, 660.0, 1400.0), (230.0, 230.0), meets, (25.0, 36e3), SILENT)
@@ -190,10 +190,10 @@ def test_a_coil_in_the_output_slows_a_short_through_the_transformer(ratio, half_
 
 def test_a_short_behind_an_iron_bridge_meets_its_choke_whole(refuge, shelf):
     """The choke lies between the switches and the iron: nothing divides it."""
-    from rhombos.core.routes.beside.protection import stage_of
+    from rhombos.core.routes.auxiliary.protection import short_of
 
     worked = work_out(refuge, {}, shelf, USUAL, "iron bridge")
-    stands = stage_of(worked.settled, worked.builds, worked.brief, shelf, USUAL)
+    stands = short_of(worked)
     wound = worked.settled["nominal"].states["iron_transformer"]
     assert stands.inductance > worked.builds["output_filter"].inductance + wound.leakage
     at = worked.route.operating(worked.settled, worked.builds, shelf)
@@ -314,11 +314,9 @@ def test_the_proposed_fan_carries_the_heat_off(watts, half_bridge):
     """Mass flow times the specific heat of air is the heat over the rise; a third to a half is left for dust."""
     from dataclasses import replace
 
-    from rhombos.core.routes.beside import heat as beside
+    from rhombos.core.routes.auxiliary import heat as beside
 
-    need = replace(
-        beside.need_of(half_bridge.settled, half_bridge.builds, half_bridge.brief, half_bridge.shelf, USUAL), inside=watts
-    )
+    need = replace(beside.need_of(half_bridge), inside=watts)
     build = heat.propose(need, {"case": heat.BLOWN}, USUAL)
     least = watts / (1.18 * 1005 * USUAL.enclosure_rise)
     assert build.airflow >= max(heat.LEAST_FLOW, 1.2 * least)

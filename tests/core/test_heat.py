@@ -9,14 +9,14 @@ from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.parts.insulation import creepage
 from rhombos.core.plots import charts
-from rhombos.core.routes.beside import heat
+from rhombos.core.routes.auxiliary import heat
 
 USUAL = PRESETS["usual"]
 
 
 @pytest.fixture(scope="module")
 def need(worked):
-    return heat.need_of(worked.settled, worked.builds, worked.brief, worked.shelf, worked.rules)
+    return heat.need_of(worked)
 
 
 def test_all_heat_is_made_inside(need, worked):

@@ -8,7 +8,7 @@ from rhombos.core.blocks.isolation import CONVERTER, HALF, crossings
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.plots import charts
-from rhombos.core.routes.beside import isolation
+from rhombos.core.routes.auxiliary import isolation
 from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]
@@ -16,7 +16,7 @@ USUAL = PRESETS["usual"]
 
 @pytest.fixture(scope="module")
 def need(worked):
-    return isolation.need_of(worked.settled, worked.builds, worked.brief, worked.shelf)
+    return isolation.need_of(worked)
 
 
 def counts(build, volts):
@@ -57,7 +57,7 @@ def test_only_what_is_open_is_shown_open(worked, need):
 
 def test_a_bare_feedback_divider_is_open_too(refuge, shelf):
     worked = work_out(refuge, {"controller.feedback": "bare divider"}, shelf, USUAL)
-    need = isolation.need_of(worked.settled, worked.builds, worked.brief, worked.shelf)
+    need = isolation.need_of(worked)
     assert "link feedback" in {c.name for c in crossings(worked.builds["isolation"], need) if not c.rated}
     rows = charts(worked, "isolation")[0].rows
     assert any(row[0] == "link feedback" and row[-1] == "OPEN" for row in rows)
@@ -65,7 +65,7 @@ def test_a_bare_feedback_divider_is_open_too(refuge, shelf):
 
 def test_an_iron_transformer_has_no_link_to_cross_to(refuge, shelf):
     worked = work_out(refuge, {}, shelf, USUAL, "iron bridge")
-    need = isolation.need_of(worked.settled, worked.builds, worked.brief, worked.shelf)
+    need = isolation.need_of(worked)
     assert not need.beyond
     assert {c.name for c in crossings(worked.builds["isolation"], need)}.isdisjoint({"link feedback", "bridge gates"})
 
@@ -82,7 +82,7 @@ def test_what_may_stay_depends_on_which_side_is_touched(refuge, shelf):
     stepped = refuge.but(output={"waveform": "modified"})
     for brief in (refuge, stepped):
         worked = work_out(brief, {}, shelf, USUAL)
-        need = isolation.need_of(worked.settled, worked.builds, worked.brief, worked.shelf)
+        need = isolation.need_of(worked)
         state, build = worked.settled["nominal"].states["isolation"], worked.builds["isolation"]
         assert need.peak >= math.sqrt(2) * brief.output.voltage
         assert need.link >= worked.settled["nominal"].states["dc_link"].voltage

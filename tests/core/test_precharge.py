@@ -18,7 +18,7 @@ from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.parts import Resistor
 from rhombos.core.plots import charts
 from rhombos.core.precharge import FAULTS, march, state_table_c, state_table_csv
-from rhombos.core.routes.beside.precharge import need_of
+from rhombos.core.routes.auxiliary.precharge import need_of
 
 USUAL = PRESETS["usual"]
 NEED = PrechargeNeed(96.0, 0.03, 0.0, 0.0068, 0.0)
@@ -300,7 +300,7 @@ def test_every_route_has_its_precharge(route, refuge, shelf):
     wave = "square" if route in ("iron push-pull", "self-oscillating") else "sine"
     brief = refuge.but(output={"waveform": wave})
     worked = work_out(brief, {}, shelf, USUAL, route)
-    need = need_of(worked.builds, brief, shelf, USUAL)
+    need = need_of(worked)
     assert need.volts == brief.source.volts[2]
     found = [f for f in solve(brief, {}, shelf, USUAL, route).findings if f.block == "precharge" and f.severity != "note"]
     assert not found

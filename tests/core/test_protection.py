@@ -3,20 +3,20 @@
 import numpy as np
 import pytest
 
-from rhombos.core.blocks.protection import Stage, assess, propose, thresholds
+from rhombos.core.blocks.protection import ShortPath, assess, propose, thresholds
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.design.sources import BatterySource
 from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.plots import charts
-from rhombos.core.routes.beside import protection
+from rhombos.core.routes.auxiliary import protection
 
 USUAL = PRESETS["usual"]
 
 
 @pytest.fixture(scope="module")
 def need(worked):
-    return protection.need_of(worked.settled, worked.builds, worked.brief, worked.shelf, worked.rules)
+    return protection.need_of(worked)
 
 
 @pytest.mark.parametrize("chemistry", ["LiFePO4", "Li-ion", "lead-acid"])
@@ -37,7 +37,7 @@ def test_thresholds_keep_clear_of_what_the_battery_does(chemistry, volts, refuge
 
 def test_a_short_rises_as_the_coil_lets_it(need, worked):
     """The current at the switch by steps of a nanosecond."""
-    stage = Stage(385.0, 60e-6, 1.0, 60.0)
+    stage = ShortPath(385.0, 60e-6, 1.0, 60.0)
     build = propose(need, stage, 30.0, (230.0, 230.0), {"coil": 0.0}, USUAL)
     state = assess(need, build, (30.0, 660.0, 1400.0), (230.0, 230.0), stage, (25.0, 36e3), Ledger())
     current, step = build.short_trip, 1e-9
@@ -47,12 +47,12 @@ def test_a_short_rises_as_the_coil_lets_it(need, worked):
 
 
 def test_a_bare_output_gets_a_coil_against_shorts(need):
-    bare = Stage(385.0, 2.5e-6, 1.0, 40.0)
+    bare = ShortPath(385.0, 2.5e-6, 1.0, 40.0)
     build = propose(need, bare, 30.0, (230.0, 230.0), {}, USUAL)
     state = assess(need, build, (30.0, 660.0, 1400.0), (230.0, 230.0), bare, (25.0, 36e3), Ledger())
     assert build.coil > 0
     assert state.short_off < bare.withstand
-    filtered = Stage(385.0, 1.8e-3, 1.0, 40.0)
+    filtered = ShortPath(385.0, 1.8e-3, 1.0, 40.0)
     assert propose(need, filtered, 30.0, (230.0, 230.0), {}, USUAL).coil == 0
 
 

@@ -227,7 +227,7 @@ def test_a_doubler_has_half_the_turns_and_two_banks_that_share(refuge, shelf):
 
 
 def parts_of(worked, block, shelf):
-    module = next(b for b in worked.route.blocks(worked.brief.output.waveform) if block == b.KEY)
+    module = next(b for b in worked.path if block == b.key)
     return module.parts(worked.builds[block], shelf)
 
 

@@ -16,7 +16,7 @@ from rhombos.core.parts import IronCore
 from rhombos.core.plots import charts
 from rhombos.core.plots.steps import wave_of
 from rhombos.core.routes import ROUTES, lossy
-from rhombos.core.routes.common import COMMON
+from rhombos.core.routes.auxiliary.shared import SHARED
 from rhombos.core.routes.passes import foreseen
 from rhombos.core.waves.modulation import three_level
 from rhombos.core.waves.output import output_waves
@@ -57,7 +57,7 @@ def test_power_in_is_power_out_and_every_loss(routed):
 
 def test_power_falls_along_the_path(routed):
     for s in routed.settled.values():
-        entering = [s.flow[b.KEY] for b in routed.route.blocks(routed.brief.output.waveform)]
+        entering = [s.flow[b.key] for b in routed.route.stages(routed.brief.output.waveform)]
         assert entering == sorted(entering, reverse=True)
 
 
@@ -66,7 +66,7 @@ def test_the_refuge_can_be_built_by_every_route(routed, refuge, shelf):
     assert [f.code for f in found.findings if f.severity in ("stop", "fix")] == []
     told = [b.key for b in found.blocks]
     wave = routed.brief.output.waveform
-    assert told == [b.KEY for b in (*routed.route.blocks(wave), *routed.route.asides(wave), *COMMON)]
+    assert told == [b.key for b in (*routed.route.stages(wave), *routed.route.auxiliary(wave), *SHARED)]
     assert set(told) == set(routed.builds)
 
 

@@ -15,6 +15,7 @@ from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.magnetics.sense import DIODE, MOST_DROOP, MOST_FLUX, rank_sense_cores, sense_from
 from rhombos.core.magnetics.winding import thin_wire
 from rhombos.core.parts import Bipolar, Core, Grade, IronCore, Wire
+from rhombos.core.routes.auxiliary.controller import link_need
 from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]
@@ -26,7 +27,7 @@ def table(bench, key):
 
 @pytest.fixture(scope="module")
 def sensed(worked, shelf):
-    need = worked.route.controller_need(worked.settled, worked.builds, shelf, USUAL)
+    need = link_need(worked.route, worked.settled, worked.builds, shelf, USUAL)
     return need, worked.builds["controller"], controller.sense_of(need, worked.builds["controller"], shelf, USUAL)
 
 

@@ -260,7 +260,7 @@ def test_proposals_stand_still_within_the_rounds_allowed(refuge, shelf):
     )
     assert twice == pytest.approx(once, rel=2e-3)
     assert set(settled) == set(route.hint_points)
-    assert set(builds) == {b.KEY for b in ROUTES[DEFAULT].blocks("sine")} | {"bridge_drive", "front_drive", "controller"}
+    assert set(builds) == {b.key for b in ROUTES[DEFAULT].stages("sine")} | {"bridge_drive", "front_drive", "controller"}
 
 
 def test_every_limited_figure_shows_its_working(solution):

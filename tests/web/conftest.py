@@ -43,20 +43,14 @@ class Server:
         self.database, self.address = database, address
 
 
-@pytest.fixture(scope="session")
-def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
-    database = PrivateDatabase(tmp_path_factory.mktemp("web-database"))
-    database.start()
-    store = Database(database.url)
-    store.migrate()
-    with store.session() as session:
-        load_demo(session)
-    store.engine.dispose()
+@contextlib.contextmanager
+def serving(database: PrivateDatabase, log_file: Path, **more: str) -> Iterator[Server]:
+    """A server on a database, with `more` in its environment, ended at the end."""
     port = free_port()
-    log = (tmp_path_factory.getbasetemp() / "server.log").open("w")
+    log = log_file.open("w")
     process = subprocess.Popen(
         server_command(Path(sys.executable), port),
-        env=os.environ | {"RHOMBOS_DATABASE_URL": database.url},
+        env=os.environ | {"RHOMBOS_DATABASE_URL": database.url} | more,
         cwd=ROOT,
         stdout=log,
         stderr=log,
@@ -74,8 +68,21 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     yield Server(database, address)
     process.terminate()
     process.wait(timeout=20)
-    database.close()
     log.close()
+
+
+@pytest.fixture(scope="session")
+def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    database = PrivateDatabase(tmp_path_factory.mktemp("web-database"))
+    database.start()
+    store = Database(database.url)
+    store.migrate()
+    with store.session() as session:
+        load_demo(session)
+    store.engine.dispose()
+    with serving(database, tmp_path_factory.getbasetemp() / "server.log") as running:
+        yield running
+    database.close()
 
 
 @contextlib.contextmanager

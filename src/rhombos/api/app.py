@@ -14,9 +14,23 @@ from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 
 from rhombos.api import document, guard, lock, problem
-from rhombos.api.routers import archive, book, coils, compare, designs, health, modulation, shelf, snubbers, solve, waves
+from rhombos.api.routers import (
+    archive,
+    book,
+    coils,
+    compare,
+    designs,
+    health,
+    manifest,
+    modulation,
+    shelf,
+    snubbers,
+    solve,
+    waves,
+)
 from rhombos.api.service import Service
 from rhombos.desk.crew import Crew
+from rhombos.further import register_further
 from rhombos.store.database import Database, DatabaseAway
 
 TURN = 0.5e-3
@@ -47,6 +61,7 @@ def create_app(
             service.crew.close()
         service.database.close()
 
+    register_further()
     app = FastAPI(
         lifespan=lifespan,
         title="Rhombos",
@@ -62,7 +77,7 @@ def create_app(
     key = key or os.environ.get("RHOMBOS_KEY")
     guard.install(app, lock.install(app, key) if key else None)
     document.install(app)
-    resources = (health, designs, archive, solve, waves, modulation, compare, coils, snubbers, shelf, book)
+    resources = (health, manifest, designs, archive, solve, waves, modulation, compare, coils, snubbers, shelf, book)
     for router in (*(r.router for r in resources), shelf.drawers, shelf.prices):
         app.include_router(router, prefix="/api")
 

@@ -6,7 +6,7 @@ from pydantic import BaseModel, Field
 
 from rhombos.core.coils import COILS, CoilBench, coil_bench
 from rhombos.core.coils.model import WindingSheet
-from rhombos.core.frame.solve import Unbuildable
+from rhombos.core.frame.solve import Unbuildable, Worked
 from rhombos.core.modulation import (
     LoopAsked,
     LoopBench,
@@ -35,9 +35,7 @@ def coils(desk: Desk, asked: Asked) -> Benches:
         worked = desk.work(asked)
     except Unbuildable:
         return Benches(benches=())
-    wave = asked.brief.output.waveform
-    keys = [b.KEY for b in (*worked.route.blocks(wave), *worked.route.asides(wave))]
-    return Benches(benches=tuple(b for k in keys if (b := coil_bench(worked, k)) is not None))
+    return Benches(benches=tuple(b for stage in worked.stages if (b := coil_bench(worked, stage.key)) is not None))
 
 
 def winding_sheet(desk: Desk, asked: Asked, block: str) -> WindingSheet:
@@ -85,19 +83,27 @@ class ScopeIn(Asked):
     look: ScopeAsked = ScopeAsked()
 
 
+def _marched(desk: Desk, asked: Asked) -> Worked:
+    """The sizing, where its waves can be marched. Raises: NotHere."""
+    worked = desk.work(asked)
+    if not worked.route.marched:
+        raise NotHere(f"{worked.route.title}: its waves are not marched yet; the sheets have every figure of it")
+    return worked
+
+
 def scope(desk: Desk, asked: ScopeIn) -> ScopeSeen:
     """What a window says: readings, measurements, cursors, a spectrum, and where the record can be probed."""
-    return scope_bench(asked.look, desk.work(asked))
+    return scope_bench(asked.look, _marched(desk, asked))
 
 
 def scope_drawn(desk: Desk, asked: ScopeIn) -> bytes:
     """The window's traces to draw, every edge in them: a line of JSON, then times as doubles and traces as singles."""
-    return scope_points(asked.look, desk.work(asked))
+    return scope_points(asked.look, _marched(desk, asked))
 
 
 def scope_table(desk: Desk, asked: ScopeIn) -> str:
     """The window as a table, every edge with a row before and after it."""
-    return scope_csv(asked.look, desk.work(asked))
+    return scope_csv(asked.look, _marched(desk, asked))
 
 
 class WavesAsked(Asked):

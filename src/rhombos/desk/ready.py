@@ -12,6 +12,7 @@ from rhombos.core.frame.solve import explain, work_out
 from rhombos.core.plots import charts
 from rhombos.demo import house_shelf
 from rhombos.desk import benches, routes, sizing
+from rhombos.further import register_further
 
 __all__ = ["benches", "integrate", "linalg", "optimize", "routes", "sizing"]
 
@@ -23,6 +24,7 @@ def _once() -> None:
         charts(worked, block)
 
 
+register_further()
 _once()
 gc.collect()
 gc.freeze()

@@ -15,6 +15,9 @@ export const useDesigns = (deleted: boolean) =>
 /** The presets of house rules with their reasons. */
 export const useRules = () => useQuery({ queryKey: ["rules"], staleTime: Infinity, queryFn: () => data(client.GET("/api/rules")) })
 
+/** Routes and stages, with the circuits that are data. */
+export const useManifest = () => useQuery({ queryKey: ["manifest"], staleTime: Infinity, queryFn: () => data(client.GET("/api/manifest")) })
+
 /** The equation book. */
 export const useBook = () => useQuery({ queryKey: ["book"], staleTime: Infinity, queryFn: () => data(client.GET("/api/book")) })
 

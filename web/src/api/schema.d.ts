@@ -548,6 +548,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/manifest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Manifest
+         * @description Every route and every stage that is registered, with the circuits that are data.
+         */
+        get: operations["manifest_api_manifest_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/modulation": {
         parameters: {
             query?: never;
@@ -1609,6 +1629,31 @@ export interface components {
             y?: components["schemas"]["Axis"] | null;
         };
         /**
+         * Circuit
+         * @description Elements, the wires between them as paths, junctions, terminals, labels.
+         */
+        Circuit: {
+            /** Elements */
+            elements: components["schemas"]["Element"][];
+            /**
+             * Labels
+             * @default []
+             */
+            labels?: components["schemas"]["rhombos__core__frame__circuit__Label"][];
+            /**
+             * Nodes
+             * @default []
+             */
+            nodes?: components["schemas"]["Place"][];
+            /**
+             * Terminals
+             * @default []
+             */
+            terminals?: components["schemas"]["Place"][];
+            /** Wires */
+            wires: string[];
+        };
+        /**
          * Clamped
          * @description A leakage whose current a clamp takes at turn-off.
          */
@@ -1848,6 +1893,41 @@ export interface components {
             y: number;
         };
         /**
+         * Element
+         * @description A symbol after IEC 60617 from a place, turned about it by degrees; `name` as it is called, `part` the field or
+         *     figure of its stage whose value is written beside it, at `label`.
+         */
+        Element: {
+            /**
+             * At
+             * @default start
+             * @enum {string}
+             */
+            at?: "start" | "middle" | "end";
+            label: components["schemas"]["Place"];
+            /** Name */
+            name: string;
+            /**
+             * Part
+             * @default
+             */
+            part?: string;
+            /**
+             * Symbol
+             * @enum {string}
+             */
+            symbol: "resistor" | "inductor" | "capacitor" | "diode" | "mosfet" | "battery" | "fuse" | "load";
+            /**
+             * Turn
+             * @default 0
+             */
+            turn?: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
          * FieldProblem
          * @description One fault of the input.
          */
@@ -2072,14 +2152,6 @@ export interface components {
             kind: string;
         };
         /**
-         * Label
-         * @description The name of a revision; empty for none.
-         */
-        Label: {
-            /** Label */
-            label: string;
-        };
-        /**
          * Labelled
          * @description A name and its text.
          */
@@ -2173,6 +2245,16 @@ export interface components {
              *     }
              */
             setting?: components["schemas"]["LoopAsked"];
+        };
+        /**
+         * Manifest
+         * @description Everything that is registered.
+         */
+        Manifest: {
+            /** Routes */
+            routes: components["schemas"]["RouteCard"][];
+            /** Stages */
+            stages: components["schemas"]["StageCard"][];
         };
         /**
          * Margin
@@ -2534,6 +2616,16 @@ export interface components {
          */
         Pictures: components["schemas"]["Chart"][];
         /**
+         * Place
+         * @description A point of the sheet.
+         */
+        Place: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
          * PowerAsked
          * @description How much, and for how long.
          */
@@ -2792,6 +2884,20 @@ export interface components {
             slowed: number | string;
             /** Voltage swung */
             volts: number | string;
+        };
+        /**
+         * RouteCard
+         * @description One route: the waves that it makes, and the stages of its path for the first of them.
+         */
+        RouteCard: {
+            /** Key */
+            key: string;
+            /** Stages */
+            stages: string[];
+            /** Title */
+            title: string;
+            /** Waveforms */
+            waveforms: ("sine" | "modified" | "square" | "DC")[];
         };
         /**
          * Row
@@ -3480,6 +3586,20 @@ export interface components {
             trace?: "source" | "input" | "choke" | "link" | "bridge" | "inductor" | "shunt" | "output" | "load" | "smoothing" | "rotor" | "flux" | "magnetising" | "power";
         };
         /**
+         * StageCard
+         * @description One stage, or one block beside the path: its key in addresses, its title, the parts that its fields name, and its circuit
+         *     where that is data.
+         */
+        StageCard: {
+            circuit: components["schemas"]["Circuit"] | null;
+            /** Fields */
+            fields: string[];
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * Standing
          * @description Why a design was not saved, and how it stands.
          */
@@ -4036,6 +4156,14 @@ export interface components {
             qualities: components["schemas"]["Quality"][];
         };
         /**
+         * Label
+         * @description The name of a revision; empty for none.
+         */
+        rhombos__api__routers__designs__Label: {
+            /** Label */
+            label: string;
+        };
+        /**
          * Compared
          * @description A value as built and as it would be for the new battery.
          */
@@ -4046,6 +4174,32 @@ export interface components {
             old: string;
             /** Title */
             title: string;
+        };
+        /**
+         * Label
+         * @description Words, or the value of a figure, that belong to no symbol.
+         */
+        rhombos__core__frame__circuit__Label: {
+            /**
+             * At
+             * @default start
+             * @enum {string}
+             */
+            at?: "start" | "middle" | "end";
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /**
+             * Part
+             * @default
+             */
+            part?: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
     };
     responses: never;
@@ -6733,7 +6887,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Label"];
+                "application/json": components["schemas"]["rhombos__api__routers__designs__Label"];
             };
         };
         responses: {
@@ -7139,6 +7293,80 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Health"];
+                };
+            };
+            /** @description the host is not one of ours, or the request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the request comes from another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description a value cannot be taken; each fault names its field */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description a fault of the program */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the database is away, or too much is asked at once */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    manifest_api_manifest_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Manifest"];
                 };
             };
             /** @description the host is not one of ours, or the request cannot be read */

@@ -307,9 +307,7 @@ function Foot({ handle, solution }: { handle: DesignHandle; solution: Solution }
     >
       {t && (
         <Text color="stop" fontWeight="700" data-testid="danger">
-          {t.link_voltage
-            ? `${t.link_voltage} link: ${t.stored_energy} stored, ${t.safe_time} to a touch-safe 60 V after switch-off`
-            : "The output kills; the source starts fires: fuse at the source, measure before you touch"}
+          {t.danger}
         </Text>
       )}
       <Text ml="auto" color="ink.soft">

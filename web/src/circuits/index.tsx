@@ -3,8 +3,10 @@ import { useState } from "react"
 
 import type { BlockReport } from "../api/client"
 import { Quiet } from "../ui/Page"
+import { useManifest } from "../api/hooks"
 import { CurrentPath } from "./conduction"
 import { ControllerCircuit } from "./controller"
+import { DeclaredCircuit } from "./declared"
 import { GateCircuit } from "./gates"
 import { FrontEndCircuit } from "./frontEnds"
 import { HeatPath } from "./heat"
@@ -40,8 +42,9 @@ const BY_BLOCK: Record<string, (p: { v: Values }) => React.ReactNode> = {
 /** The circuit of a block with its live values; where it has conduction steps, they can be stepped through on it. */
 export function Circuit({ block }: { block: BlockReport }) {
   const [step, setStep] = useState<number>()
+  const declared = useManifest().data?.stages.find((s) => s.key === block.key)?.circuit
   const Drawn = BY_BLOCK[block.key]
-  if (!Drawn) return null
+  if (!declared && !Drawn) return null
   const intervals = block.intervals ?? []
   const here = step === undefined ? undefined : intervals[step % intervals.length]
   const move = (by: number) => setStep((n) => ((n ?? (by > 0 ? -1 : 0)) + by + intervals.length) % intervals.length)
@@ -54,7 +57,7 @@ export function Circuit({ block }: { block: BlockReport }) {
         aria-label={`circuit of the ${block.title.toLowerCase()}`}
         style={{ color: "var(--chakra-colors-ink)", display: "block" }}
       >
-        <Drawn v={block.drawing} />
+        {declared ? <DeclaredCircuit circuit={declared} block={block} /> : Drawn && <Drawn v={block.drawing} />}
         {here && <CurrentPath path={here.path} />}
       </svg>
       {intervals.length > 0 && (

@@ -5,12 +5,11 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import replace
-from typing import Any, Literal
+from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.benches.suits import Judgement, judge
-from rhombos.core.blocks.h_bridge import AUDIBLE
 from rhombos.core.blocks.load import HIGHEST_AT
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import ORDER, Finding
@@ -20,14 +19,13 @@ from rhombos.core.frame.inventory import Inventory, gather
 from rhombos.core.frame.points import STEADY, operating_points
 from rhombos.core.frame.report import Solution
 from rhombos.core.frame.solve import Unbuildable, Worked, explain, work_out
+from rhombos.core.frame.stage import Noise, Skill
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import ROUTES, RouteName
-from rhombos.core.routes.base import socket_volts
-from rhombos.core.units.quantities import fmt, short
+from rhombos.core.units.quantities import fmt
 from rhombos.core.waves.spectrum import readings_of_steps
 
 LOADS_OF_INTEREST = {"half": 0.5, "tenth": 0.1}
-Skill = Literal["easy", "some practice", "hard"]
 LEVEL: dict[Skill, float] = {"easy": 1.0, "some practice": 0.5, "hard": 0.0}
 
 
@@ -165,7 +163,7 @@ def row_of(brief: Brief, name: RouteName, wave: Waveform, shelf: Shelf, rules: R
     except Unbuildable as why:
         return Row(route=name, waveform=wave, title=title, out=True, against=(why.finding.cause,))
     solution = explain(worked, {})
-    stock = gather(b.parts(worked.builds[b.KEY], worked.shelf) for b in worked.route.blocks(wave))
+    stock = gather(stage.parts(worked.builds[stage.key], worked.shelf) for stage in worked.path)
     stops = tuple(f.title for f in solution.findings if f.severity == "stop")
     if "nominal" in worked.route.hopeless(worked.settled):
         return Row(route=name, waveform=wave, title=title, out=True, against=stops)
@@ -257,70 +255,39 @@ def _weakest(solution: Solution) -> tuple[str, float]:
 
 
 def _output(worked: Worked) -> tuple[float, float, float]:
-    """Distortion, crest factor and largest relative departure of the output from what was asked."""
-    states = worked.settled["nominal"].states
-    if worked.brief.output.direct:
-        return float(states["dc_link"].ripple / states["dc_link"].voltage), 1.0, _swing(worked)
-    if not worked.brief.output.stepped:
-        swing = 0.0 if "dc_link" in states else _swing(worked)
-        return float(states["output_filter"].distortion), math.sqrt(2), swing
-    read = readings_of_steps(worked.route.steps(worked.settled, worked.builds).wave(worked.brief.output.frequency))
-    crest = max(s.states["load"].highest for k, s in worked.settled.items() if k in HIGHEST_AT)
-    return read.thd, crest, _swing(worked)
+    """Distortion or ripple, crest factor and largest relative departure of the output from what was asked."""
+    output = worked.brief.output
+    if output.stepped:
+        read = readings_of_steps(worked.route.steps(worked.settled, worked.builds).wave(output.frequency))
+        crest = max(s.states["load"].highest for k, s in worked.settled.items() if k in HIGHEST_AT)
+        return read.thd, crest, _swing(worked)
+    made = worked.facets(lambda stage: stage.distortion)[-1]
+    if output.direct:
+        return made, 1.0, _swing(worked)
+    return made, math.sqrt(2), 0.0 if worked.link else _swing(worked)
 
 
 def _swing(worked: Worked) -> float:
     asked = worked.brief.output.voltage
-    seen = [socket_volts(s.states) for k, s in worked.settled.items() if k in (*STEADY, "idle")]
+    seen = [worked.socket_volts(s.states) for k, s in worked.settled.items() if k in (*STEADY, "idle")]
     return float(max(abs(v / asked - 1) for v in seen))
 
 
-def _noise(worked: Worked) -> tuple[str, float]:
-    """What is heard, and how quiet it is from 0 to 1."""
-    line = worked.brief.output.frequency
-    if "iron_transformer" in worked.builds:
-        return f"the iron hums at {short(2 * line, 'Hz')}", 0.3 if worked.brief.output.stepped else 0.6
-    carrier = getattr(worked.builds.get("h_bridge"), "carrier", AUDIBLE)
-    if worked.brief.output.waveform == "sine" and carrier < AUDIBLE:
-        return f"the carrier sings at {short(carrier, 'Hz')}", 0.2
-    return "silent but for a fan", 1.0
+def _noise(worked: Worked) -> Noise:
+    """The loudest of what is heard."""
+    heard = [n for n in worked.facets(lambda stage: stage.noise) if n.heard]
+    return min(heard, key=lambda n: n.quiet, default=Noise("silent but for a fan", 1.0))
 
 
 def _buildability(worked: Worked) -> tuple[Skill, str]:
     """Winding skill, adjustment and sourcing, in words."""
-    builds: Any = worked.builds
     said: list[str] = []
-    if "iron_transformer" in builds:
-        wires = builds["iron_transformer"].primary_in_hand
-        said.append(
-            f"{builds['iron_transformer'].primary_turns} turns of {wires} wire{'s' * (wires > 1)} on iron, or a bought "
-            "transformer reversed"
-        )
-        if "output_filter" in builds:
-            said.append("a choke for the highest input current, a sine table and its feedback to adjust")
-            return "some practice", "; ".join(said)
-        said.append("one oscillator, little to adjust" if worked.brief.output.waveform == "square" else "a width to regulate")
-        return "easy", "; ".join(said)
-    if "transformer" not in builds:
+    if not worked.barrier:
         said.append("nothing isolates socket, gates and controller from the source: all of it is live")
-        if "output_filter" in builds:
-            said.append("a filter choke to wind, a sine table and its feedback to adjust")
-            return "some practice", "; ".join(said)
-        said.append("nothing to wind" + (", a width to regulate" if worked.brief.output.waveform == "modified" else ""))
-        return "easy", "; ".join(said)
-    wires = builds["transformer"].primary_in_hand
-    said.append(
-        f"ferrite with {builds['transformer'].primary_turns} turns of {wires} strands in parallel, leakage to be kept down"
-    )
-    said.append("a link to regulate at a voltage that kills")
-    sine = worked.brief.output.waveform == "sine"
-    if sine:
-        said.append("a filter choke and a sine to adjust")
-    positions = 4 if builds["front_end"].topology == "full bridge" else 2
-    if positions == 4:
-        said.append("four gate drives, two of them floating, before the link")
-    skill: Skill = "hard" if sine or positions == 4 else "some practice"
-    return skill, "; ".join(said)
+    makings = worked.facets(lambda stage: stage.making)
+    easy: Skill = "easy"
+    skill = min((m.skill for m in makings), key=lambda s: LEVEL[s], default=easy)
+    return skill, "; ".join([*said, *(words for m in makings for words in m.said)])
 
 
 def _worst(findings: tuple[Finding, ...]) -> tuple[str, ...]:

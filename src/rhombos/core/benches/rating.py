@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict
 from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.points import STEADY, Point, operating_points
 from rhombos.core.frame.solve import Worked, report_blocks
-from rhombos.core.routes.common import COMMON_BUILDS
+from rhombos.core.routes import SHARED_BUILDS
 from rhombos.core.units.quantities import fmt
 
 LEAST, MOST = 0.05, 3.0
@@ -92,7 +92,7 @@ def _over(worked: Worked, share: float) -> tuple[str, str] | None:
     worst = [
         (f.stress / f.house, b.title, f.title)
         for b in blocks
-        if b.key not in COMMON_BUILDS
+        if b.key not in SHARED_BUILDS
         for f in b.figures
         if f.stress is not None and f.house and f.point not in _surge_labels(points)
     ]

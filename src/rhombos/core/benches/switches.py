@@ -28,7 +28,7 @@ def rank_switches(worked: Worked, block: str) -> OptionTable:
     Raises: KeyError for a block that has no switches to rank.
     """
     kinds = STAGES[block]
-    present = worked.builds[block].switch  # type: ignore[attr-defined]
+    present = worked.builds[block].switch
     found = []
     for name in _candidates(worked, block, kinds, present):
         made = worked if name == present else refit(worked, block, "switch", name)

@@ -155,8 +155,8 @@ def _barrier(
             "no_barrier",
             "watch",
             "Socket not isolated from the source",
-            f"Each pole of the socket is joined to the source through the bridge, at up to {fmt(need.bus, 'V')} of it: what "
-            "earths the source earths the socket, and who touches the source touches the mains.",
+            f"Each pole of the socket is joined to the source through the switches, at up to {fmt(need.bus, 'V')} of it: what "
+            "earths the source earths the socket, and who touches the source touches the socket.",
             "Feed it from a source that is itself isolated from mains and earth, or choose a route with a transformer. Nothing "
             "outside the case may be joined to either side but through a barrier; local codes decide.",
             figure="output",

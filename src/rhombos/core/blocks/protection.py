@@ -150,7 +150,7 @@ class ProtectionNeed:
 
 
 @dataclass(frozen=True, slots=True)
-class Stage:
+class ShortPath:
     """What a short meets: supply of the bridge, V, inductance in its way, H, how many times the socket's current flows in the
     switches, and what they stand for microseconds, A."""
 
@@ -181,7 +181,7 @@ class ProtectionState:
 
 
 def propose(
-    need: ProtectionNeed, stage: Stage, drawn: float, outputs: tuple[float, float], pins: dict[str, Any], rules: Rules
+    need: ProtectionNeed, stage: ShortPath, drawn: float, outputs: tuple[float, float], pins: dict[str, Any], rules: Rules
 ) -> ProtectionBuild:
     """Thresholds that hold from corner to corner, and preferred values that make them; against a short a coil, where nothing
     else in the output slows it. `drawn` is what the lowest input gives at full power, A."""
@@ -282,7 +282,7 @@ def assess(
     build: ProtectionBuild,
     feed: tuple[float, float, float],
     outputs: tuple[float, float],
-    stage: Stage,
+    stage: ShortPath,
     steady: tuple[float, float],
     ledger: Ledger,
 ) -> ProtectionState:

@@ -16,7 +16,7 @@ from rhombos.core.blocks.protection import (
     ProtectionBuild,
     ProtectionNeed,
     ProtectionState,
-    Stage,
+    ShortPath,
     judged_twice,
 )
 from rhombos.core.blocks.protection import thresholds as made_thresholds
@@ -37,7 +37,7 @@ DIVIDER = ("top", "bottom", "trimmer", "hold")
 Bands = dict[str, tuple[str, Tap, Band]]
 
 
-def report(sheet: Sheet, need: ProtectionNeed, stage: Stage, can: float) -> BlockReport:
+def report(sheet: Sheet, need: ProtectionNeed, stage: ShortPath, can: float) -> BlockReport:
     """Figures and findings; `can` is the highest voltage that the input bank is rated for, V."""
     build: ProtectionBuild = sheet.build  # type: ignore[assignment]
     now: ProtectionState = sheet.now
@@ -243,7 +243,7 @@ def _supply(sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: Pr
 
 def _output(
     sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: ProtectionNeed, made: Bands, off: Worst | None,
-    stage: Stage,
+    stage: ShortPath,
 ) -> None:  # fmt: skip
     low, high = made["output_low"][2], made["output_high"][2]
     least, most = now.outputs

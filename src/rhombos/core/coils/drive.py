@@ -41,7 +41,7 @@ def drive_bench(worked: Worked) -> CoilBench:
 def _v_half(worked: Worked) -> float:
     """Voltage across one half of the power transformer on a nominal input, V."""
     s, build = worked.settled["nominal"], worked.builds[KEY]
-    return block.half_voltage(s.states[KEY].frequency, build, worked.shelf)  # type: ignore[arg-type]
+    return block.half_voltage(s.states[KEY].frequency, build, worked.shelf)
 
 
 def _windings(worked: Worked, build: Any) -> tuple[tuple[str, Winding], ...]:

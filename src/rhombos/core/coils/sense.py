@@ -18,6 +18,7 @@ from rhombos.core.magnetics.sense import DIODE, MOST_DROOP, MOST_FLUX, SenseTran
 from rhombos.core.magnetics.winding import COPPER_DENSITY
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, curve, roomy
 from rhombos.core.plots.window import layers_of
+from rhombos.core.routes.auxiliary.controller import link_need
 from rhombos.core.units.quantities import fmt, short
 
 KEY = "controller"
@@ -42,9 +43,7 @@ def sense_bench(worked: Worked) -> CoilBench:
 
 
 def _need(worked: Worked) -> link_loop.ControllerNeed:
-    return worked.route.controller_need(  # type: ignore[attr-defined, no-any-return]
-        worked.settled, worked.builds, worked.shelf, worked.rules
-    )
+    return link_need(worked.route, worked.settled, worked.builds, worked.shelf, worked.rules)
 
 
 def _judged(

@@ -228,7 +228,7 @@ def heating(worked: Worked) -> Chart:
     """How long the warm transformer bears an overload."""
     made, state = block.made(worked.builds[KEY], worked.shelf), worked.settled["nominal"].states[KEY]
     air = worked.brief.targets.ambient + worked.rules.enclosure_rise
-    capacity = worked.builds[KEY].units * (FERRITE_HEAT * made.stack.mass + COPPER_HEAT * made.copper_mass)  # type: ignore[attr-defined]
+    capacity = worked.builds[KEY].units * (FERRITE_HEAT * made.stack.mass + COPPER_HEAT * made.copper_mass)
     return overload(state.copper, state.core, state.temperature - air, worked.rules.winding_limit - air, capacity,
                     worked.brief.power.continuous)  # fmt: skip
 

@@ -13,12 +13,9 @@ from rhombos.core.design.findings import PinValue
 from rhombos.core.design.form import brief_fields, rule_fields
 from rhombos.core.design.problems import find_field, unit_of
 from rhombos.core.design.upgrades import upgraded
-from rhombos.core.routes import ALL_BUILDS, ROUTES
-from rhombos.core.routes.common import COMMON, COMMON_BUILDS
+from rhombos.core.routes import ALL_BUILDS, ROUTES, all_stages
 from rhombos.core.units.quantities import UnitError, parse, short
 
-BUILDS = {**ALL_BUILDS, **COMMON_BUILDS}
-BESIDE = {b.KEY: b.TITLE for b in COMMON}
 """What the blocks are called that every route has."""
 PROPOSED = "as proposed"
 NOTHING = "—"
@@ -140,8 +137,9 @@ def _called(address: str, route: str) -> str:
     """A pin's field by the name that its block has on a route, or on one that has such a block."""
     block, _, name = address.partition(".")
     known = sorted((r for r in ROUTES.values() if block in r.builds), key=lambda r: r.key != route)
-    title = known[0].title_of(block) if known else BESIDE.get(block, block)
-    model = BUILDS.get(block)
+    stages = all_stages()
+    title = known[0].title_of(block) if known else stages[block].title if block in stages else block
+    model = ALL_BUILDS.get(block)
     field = model.model_fields.get(name) if model else None
     return f"{title}: {(field.title if field else None) or name}"
 
@@ -153,7 +151,7 @@ def pin_text(address: str, value: PinValue) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     block, _, name = address.partition(".")
-    field = find_field(BUILDS.get(block), [name])
+    field = find_field(ALL_BUILDS.get(block), [name])
     unit = unit_of(field)
     if unit is None:
         return str(value)

@@ -10,7 +10,7 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinAddress, PinValue, Waiver
 from rhombos.core.design.rules import RuleChanges, RuleName
 from rhombos.core.design.upgrades import upgraded
-from rhombos.core.frame.topology import DEFAULT, RouteName
+from rhombos.core.routes import DEFAULT, RouteName
 
 Name = Annotated[str, Field(max_length=40)]
 Said = Annotated[str, Field(max_length=600)]

@@ -15,8 +15,7 @@ from rhombos.core.design.pins import PinError, read_pins
 from rhombos.core.design.problems import Problem, from_validation
 from rhombos.core.design.upgrades import upgraded
 from rhombos.core.parts import Shelf
-from rhombos.core.routes import ALL_BUILDS, ROUTES
-from rhombos.core.routes.common import COMMON_BUILDS
+from rhombos.core.routes import ALL_BUILDS, ROUTES, SHARED_BUILDS
 
 MOST_LEFT_OUT = 400
 NO_PARTS = Shelf(())
@@ -49,7 +48,7 @@ def mended(raw: Mapping[str, Any]) -> tuple[Design, list[Problem]]:
     kept = dict(design.pins)
     for address, value in design.pins.items():
         try:
-            read_pins({address: value}, {**ROUTES[design.route].builds, **COMMON_BUILDS}, NO_PARTS, ALL_BUILDS)
+            read_pins({address: value}, {**ROUTES[design.route].builds, **SHARED_BUILDS}, NO_PARTS, ALL_BUILDS)
         except PinError as error:
             told += error.problems
             del kept[address]

@@ -5,21 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
 
-from rhombos.core.blocks import controller, heat, input_stage, isolation, precharge, protection
 from rhombos.core.design.findings import Finding
 from rhombos.core.frame.inventory import Item, fitted
 from rhombos.core.frame.report import BlockReport, Figure
 from rhombos.core.frame.requirement import Requirement, in_a_sentence
+from rhombos.core.frame.sizing import Sizing
 from rhombos.core.parts import Part
-from rhombos.core.routes.common import COMMON
-
-if TYPE_CHECKING:
-    from rhombos.core.frame.solve import Worked
-
-COOLED = ("mosfet", "igbt", "bipolar", "diode")
-"""Kinds that sit on a heat-sink, each on a pad, where their block has one."""
 
 
 @dataclass(frozen=True)
@@ -71,35 +63,8 @@ def _figure(r: Requirement, part: Part | None) -> Figure:
     )
 
 
-def parts_list(worked: Worked) -> PartsList:
+def parts_list(at: Sizing) -> PartsList:
     """Every part of a sizing."""
-    wave = worked.brief.output.waveform
-    blocks = (*worked.route.blocks(wave), *worked.route.asides(wave), *COMMON)
-    named = {b.KEY: b.parts(worked.builds[b.KEY], worked.shelf) for b in blocks}
-    return PartsList(named, tuple((r, r.met_from(worked.shelf)) for r in _requirements(worked, _on_sinks(named))))
-
-
-def _on_sinks(named: Mapping[str, tuple[Item, ...]]) -> int:
-    cooled = (items for items in named.values() if any(i.kind == "heat_sink" for i in items))
-    return sum(i.count for items in cooled for i in items if i.kind in COOLED)
-
-
-def _requirements(worked: Worked, devices: int) -> Iterator[Requirement]:
-    """Each block's requirements, with what another block decides of them: the coils' voltage, the barrier's proof."""
-    builds: Mapping[str, Any] = worked.builds
-    states, brief = worked.settled["nominal"].states, worked.brief
-    guard, start, barrier = builds["protection"], builds["precharge"], builds["isolation"]
-    starting = tuple(precharge.requirements(start, states["precharge"], barrier.coil_rated))
-    direct = brief.output.direct
-    guarding = tuple(protection.requirements(guard, barrier.coil_rated, direct))
-    yield from guarding
-    yield from starting
-    relays = sum(r.count for r in (*guarding, *starting) if r.kind == "relay")
-    yield from isolation.requirements(barrier, brief.output.voltage, guard.output_fuse, relays, direct)
-    blown = any(getattr(build, "fan", False) for build in builds.values())
-    yield from heat.requirements(builds["heat"], states["heat"], blown, devices)
-    yield from input_stage.requirements(builds["input_stage"], brief.source.volts[2])
-    if "controller" in builds:
-        yield from controller.requirements(
-            builds["controller"], builds["front_end"].frequency, barrier.proof, worked.rules.reference_tolerance
-        )
+    named = {stage.key: stage.parts(at.builds[stage.key], at.shelf) for stage in at.stages}
+    asked = (r for stage in at.stages for r in stage.requirements(at))
+    return PartsList(named, tuple((r, r.met_from(at.shelf)) for r in asked))

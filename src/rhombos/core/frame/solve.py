@@ -18,6 +18,7 @@ from rhombos.core.frame.parts_list import parts_list
 from rhombos.core.frame.points import operating_points
 from rhombos.core.frame.report import BlockReport, Solution
 from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.whole import missing_part, not_held, targets_missed, totals_of, waiting
 from rhombos.core.frame.working import step_out
 from rhombos.core.parts import KINDS, Shelf
@@ -26,8 +27,8 @@ from rhombos.core.parts.incoming import incoming_tests
 from rhombos.core.parts.origin import as_unverified
 from rhombos.core.parts.shelf import Stocked
 from rhombos.core.parts.soldered import solderable
-from rhombos.core.routes import ALL_BUILDS, DEFAULT, ROUTES, Route, RouteName
-from rhombos.core.routes.common import COMMON, COMMON_BUILDS, propose_common, report_common, settle_common
+from rhombos.core.routes import ALL_BUILDS, DEFAULT, ROUTES, SHARED_BUILDS, Route, RouteName
+from rhombos.core.routes.auxiliary.shared import propose_shared, settle_shared
 
 BuildKind = TypeVar("BuildKind", bound=Build)
 REFINED = (0.0, 0.0, 0.0, 0.03, 0.08)
@@ -43,17 +44,11 @@ COARSE = 1e-2
 
 
 @dataclass(frozen=True)
-class Worked:
-    """A sizing: builds, operating points, every worked step, and what its blocks say of themselves."""
+class Worked(Sizing):
+    """A sizing with its pins, every worked step, and what its blocks say of themselves."""
 
-    route: Route
-    brief: Brief
-    rules: Rules
-    shelf: Shelf
     pins: Mapping[str, dict[str, Any]]
     missing: Mapping[str, str]
-    builds: Mapping[str, Build]
-    settled: Mapping[str, Any]
     ledgers: Mapping[str, Ledger]
     told: tuple[tuple[BlockReport, ...], tuple[Finding, ...]] = ((), ())
 
@@ -120,7 +115,7 @@ def work_out(
     route = route.making(brief.output.waveform)
     if why := route.refuses(brief):
         raise OutOfReach(route, why)
-    typed, missing = read_pins(pins, {**route.builds, **COMMON_BUILDS}, shelf, ALL_BUILDS)
+    typed, missing = read_pins(pins, {**route.builds, **SHARED_BUILDS}, shelf, ALL_BUILDS)
     shelf = solderable(shelf, rules.smallest_body, typed)
     if empty := [k for k in route.needed if not shelf.all(KINDS[k])]:
         raise EmptyShelf(empty)
@@ -182,7 +177,7 @@ def _again(worked: Worked, hints: Any, held: Mapping[str, dict[str, Any]], share
     stands = path.items() <= worked.builds.items()
     near = {key: worked.settled[key] for key in route.hint_points} if stands else route.settle_all(
         path | beside, brief, shelf, rules, keys=route.hint_points, start=worked.settled, tolerance=COARSE)  # fmt: skip
-    beside |= route.propose_asides(brief, path | beside, near, worked.pins, shelf, house)
+    beside |= route.propose_auxiliary(brief, path | beside, near, worked.pins, shelf, house)
     if stands and beside.items() <= worked.builds.items():
         return None
     return _finished(route, brief, worked.pins, worked.missing, shelf, rules, path | beside, near)
@@ -195,9 +190,10 @@ def _finished(
     """The path settled at every point, with what lies beside it, and what they say."""
     ledgers = {key: Ledger() for key in operating_points(brief)}
     settled = route.settle_all(builds, brief, shelf, rules, ledgers=ledgers, start=near)
-    builds = builds | propose_common(settled, builds, typed, brief, shelf, rules)
-    settled = settle_common(settled, builds, brief, shelf, rules, ledgers)
-    worked = Worked(route, brief, rules, shelf, typed, missing, builds, settled, ledgers)
+    path = Sizing(route, brief, rules, shelf, builds, settled)
+    builds = builds | propose_shared(path, typed)
+    settled = settle_shared(replace(path, builds=builds), ledgers)
+    worked = Worked(route, brief, rules, shelf, builds, settled, typed, missing, ledgers)
     reports, findings = report_blocks(worked)
     return replace(worked, told=(tuple(reports), tuple(findings)))
 
@@ -297,27 +293,24 @@ def build_all(
                 path | beside, brief, shelf, rules, keys=route.hint_points, start=settled, tolerance=COARSE
             )
             hints = route.next_hints(settled, hints)
-        beside = route.propose_asides(brief, path | beside, settled, pins, shelf, rules)
+        beside = route.propose_auxiliary(brief, path | beside, settled, pins, shelf, rules)
     return path | beside, settled, hints
 
 
 def report_blocks(worked: Worked) -> tuple[list[BlockReport], list[Finding]]:
     """Every block's figures with their findings."""
-    route, settled, builds = worked.route, worked.settled, worked.builds
+    route, settled = worked.route, worked.settled
     points = {k: s.point for k, s in settled.items()}
     hopeless = route.hopeless(settled)
     reports: list[BlockReport] = []
     findings: list[Finding] = []
-    wave = worked.brief.output.waveform
-    asides = (*route.asides(wave), *COMMON)
-    for block in (*route.blocks(wave), *asides):
-        title = block.TITLE if block in COMMON else route.title_of(block.KEY)
+    path = {stage.key for stage in worked.path}
+    for stage in worked.stages:
         sheet = Sheet(
-            block.KEY, title, builds[block.KEY], {k: s.states[block.KEY] for k, s in settled.items()},
+            stage.key, stage.title, worked.builds[stage.key], {k: s.states[stage.key] for k, s in settled.items()},
             points, worked.pins, worked.rules, worked.shelf, hopeless)  # fmt: skip
-        tell = report_common if block in COMMON else route.report
-        told = tell(block, sheet, settled, builds, worked.brief)
-        reports.append(told.model_copy(update={"aside": True}) if block in asides else told)
+        told = stage.report(sheet, worked)
+        reports.append(told if stage.key in path else told.model_copy(update={"aside": True}))
         findings += sheet.findings
     return reports, findings
 

@@ -1,20 +1,10 @@
-"""The routes by name; dual-ended front ends and what they make of their input; rectifiers and what they make of theirs."""
+"""Dual-ended front ends and what they make of their input; rectifiers and what they make of theirs."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from typing import Literal
 
-RouteName = Literal[
-    "push-pull link",
-    "half-bridge link",
-    "full-bridge link",
-    "iron push-pull",
-    "iron bridge",
-    "self-oscillating",
-    "direct bridge",
-]
-DEFAULT: RouteName = "push-pull link"
 TopologyName = Literal["push-pull", "half-bridge", "full bridge"]
 
 

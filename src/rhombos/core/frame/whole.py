@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import Cure, Finding, PinValue
 from rhombos.core.frame.report import Totals
-from rhombos.core.routes import lossy
-from rhombos.core.routes.common import COMMON_BUILDS
+from rhombos.core.parts.insulation import TOUCH_SAFE
+from rhombos.core.routes import SHARED_BUILDS, lossy
 from rhombos.core.units.quantities import fmt, short
 
 if TYPE_CHECKING:
@@ -21,7 +21,8 @@ def totals_of(worked: Worked) -> Totals:
     """Power in and out, losses, run time, and what the link keeps; what a source that cannot give the power has not."""
     settled, brief = worked.settled, worked.brief
     now, idle = settled["nominal"], settled["idle"]
-    cells, link, guard = now.states["source"], now.states.get("dc_link"), now.states["protection"]
+    cells, guard = now.states["source"], now.states["protection"]
+    link = now.states[worked.link.key] if worked.link else None
     drawn = cells.terminal * cells.current
     lasts = guard.run_time if math.isfinite(guard.run_time) else None  # a rail does not run down
     out = now.flow["load"]
@@ -37,11 +38,23 @@ def totals_of(worked: Worked) -> Totals:
     if link:
         texts |= {"stored_energy": fmt(link.stored, "J", 2), "safe_time": fmt(link.safe_time, "s", 2),
                   "link_voltage": short(link.voltage, "V")}  # fmt: skip
+    texts["danger"] = _danger(brief, texts)
     return Totals(
         power_in=drawn, power_out=out, lost=lost, efficiency=out / drawn if reached else 0.0, idle=idle.flow["source"],
         run_time=lasts, balance=(drawn - out - lost) / drawn if reached else 0.0,
         stored_energy=link.stored if link else 0.0,
         safe_time=link.safe_time if link else 0.0, link_voltage=link.voltage if link else 0.0, texts=texts)  # fmt: skip
+
+
+def _danger(brief: Brief, texts: Mapping[str, str]) -> str:
+    """What hurts first, in a line."""
+    if "link_voltage" in texts:
+        return (f"{texts['link_voltage']} link: {texts['stored_energy']} stored, {texts['safe_time']} to a touch-safe "
+                f"{TOUCH_SAFE:g} V after switch-off")  # fmt: skip
+    fires = "the source starts fires: fuse at the source, measure before you touch"
+    kills = "The output kills; " if brief.output.peak > TOUCH_SAFE else (
+        "The source kills; " if brief.source.volts[2] > TOUCH_SAFE else "")  # fmt: skip
+    return kills + (fires if kills else fires.capitalize())
 
 
 def asked(brief: Brief) -> str:
@@ -118,7 +131,7 @@ def not_held(worked: Worked, told: Iterable[Finding]) -> list[Finding]:
 
 def waiting(worked: Worked, pins: Mapping[str, PinValue]) -> list[Finding]:
     """Pins of blocks that only other routes have."""
-    here = {*worked.route.builds, *COMMON_BUILDS}
+    here = {*worked.route.builds, *SHARED_BUILDS}
     waiting = sorted(a for a, v in pins.items() if v is not None and a.partition(".")[0] not in here)
     if not waiting:
         return []

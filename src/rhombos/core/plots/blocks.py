@@ -78,13 +78,16 @@ RAIL: dict[str, tuple[Callable[[Worked], Chart], ...]] = {"source": (rail.line, 
 
 def charts(worked: Worked, block: str) -> tuple[Chart, ...]:
     """The pictures of one block; none for a block that this route has not."""
-    if block not in worked.builds:
+    stage = next((stage for stage in worked.stages if stage.key == block), None)
+    if stage is None:
         return ()
+    if stage.charts:
+        return tuple(draw(worked) for draw in stage.charts)
     drawn = BY_BLOCK | (RAIL if worked.brief.source.kind == "DC rail" else {})
     if worked.brief.output.stepped:
         drawn |= STEPPED
     if worked.brief.output.direct:
-        drawn |= DIRECT
+        drawn |= DIRECT if worked.route.marched else {"load": ()}
     if "dc_link" not in worked.builds:
         drawn |= UNLINKED
     if "dc_link" in worked.builds and not worked.built(DcLinkBuild).held:
@@ -93,6 +96,6 @@ def charts(worked: Worked, block: str) -> tuple[Chart, ...]:
             drawn |= {"load": (high_side.link_over_input,)}
     if block in gates.NEEDS:
         # cycle by cycle only where the cycles differ
-        lifted = block == "bridge_drive" and gate_drive.bootstrapped(worked.builds[block], worked.shelf)  # type: ignore[arg-type]
+        lifted = block == "bridge_drive" and gate_drive.bootstrapped(worked.builds[block], worked.shelf)
         return (gates.gate_edges(worked, block), *((gates.bootstrap(worked, block),) if lifted else ()))
     return tuple(draw(worked) for draw in drawn.get(block, ()))

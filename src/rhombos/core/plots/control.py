@@ -13,6 +13,7 @@ from rhombos.core.control.loops import loop
 from rhombos.core.frame.ledger import SILENT
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve
+from rhombos.core.routes.auxiliary.controller import link_need
 from rhombos.core.units.quantities import fmt, short
 
 LOWEST_DB, HIGHEST_DB = -50.0, 120.0
@@ -51,7 +52,7 @@ def trimmer_range(worked: Worked) -> Chart:
 
 def bode(worked: Worked) -> Chart:
     """Gain and phase of the loop, lowest input, full power."""
-    need = worked.route.controller_need(worked.settled, worked.builds, worked.shelf, worked.rules)  # type: ignore[attr-defined]
+    need = link_need(worked.route, worked.settled, worked.builds, worked.shelf, worked.rules)
     build = worked.built(ControllerBuild)
     frequency, gain, phase = loop(link_loop.plant_of(need.path, build), link_loop.compensator_of(build))
     keep = frequency <= 4 * need.frequency

@@ -10,7 +10,7 @@ from rhombos.core.blocks.heat import HeatBuild
 from rhombos.core.blocks.surge import Devices, bridge_devices, cooling_of, front_end_devices, worst_course
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Axis, Chart, Dot, Mark, Role, Rung, Scale, Series, curve, limits, roomy
-from rhombos.core.routes.beside.heat import need_of
+from rhombos.core.routes.auxiliary.heat import need_of
 from rhombos.core.units.quantities import fmt, short
 
 FINE = 60
@@ -68,7 +68,7 @@ TONES: tuple[Role, ...] = ("main", "third", "second", "faint")
 
 def heat_path(worked: Worked) -> Chart:
     """From the room to the hottest junction of every stage, at its hottest steady point."""
-    need = need_of(worked.settled, worked.builds, worked.brief, worked.shelf, worked.rules)
+    need = need_of(worked)
     air = need.room + worked.rules.enclosure_rise
     c = Scale("degC", 1.0)
     steps = tuple(float(i) for i in range(len(PLACES)))
@@ -95,7 +95,7 @@ def heat_path(worked: Worked) -> Chart:
 
 def heat_ladder(worked: Worked) -> Chart:
     """Fan and too-hot limits among what the heat-sinks reach and stand."""
-    need = need_of(worked.settled, worked.builds, worked.brief, worked.shelf, worked.rules)
+    need = need_of(worked)
     build = worked.built(HeatBuild)
     error: float = worked.settled["nominal"].states["heat"].error
     stands = min((s.sink + s.rating - s.junction for s in need.stages), default=None)

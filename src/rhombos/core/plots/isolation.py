@@ -7,13 +7,13 @@ from typing import Any
 from rhombos.core.blocks.isolation import CASE_EARTH, CONVERTER, DRIFT, EARTHED, IsolationBuild, crossings
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart
-from rhombos.core.routes.beside.isolation import need_of
+from rhombos.core.routes.auxiliary.isolation import need_of
 from rhombos.core.units.quantities import fmt, short
 
 
 def map_table(worked: Worked) -> Chart:
     """Every crossing with the part that is rated for it."""
-    need = need_of(worked.settled, worked.builds, worked.brief, worked.shelf)
+    need = need_of(worked)
     build = worked.built(IsolationBuild)
     rows = [("crossing", "from – to", "by", "")]
     for c in crossings(build, need):
@@ -34,7 +34,7 @@ def map_table(worked: Worked) -> Chart:
 
 def nodes(worked: Worked) -> Chart:
     """Which side every node belongs to, and how far it swings from that side's reference."""
-    need = need_of(worked.settled, worked.builds, worked.brief, worked.shelf)
+    need = need_of(worked)
     state = worked.settled["high"].states
     build = worked.built(IsolationBuild)
     full, socket = fmt(need.full, "V"), fmt(need.peak, "V")
@@ -81,7 +81,7 @@ def sense_budget(worked: Worked) -> Chart:
     build = worked.built(IsolationBuild)
     now: Any = worked.settled["nominal"].states["isolation"]
     rules, out = worked.rules, worked.brief.output.voltage
-    need = need_of(worked.settled, worked.builds, worked.brief, worked.shelf)
+    need = need_of(worked)
     peak = out if need.direct else 2**0.5 * out
     rows = (
         ("source of error", "share", "at the output"),

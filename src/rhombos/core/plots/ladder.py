@@ -11,7 +11,7 @@ from rhombos.core.control.thresholds import Band, Tap
 from rhombos.core.frame.solve import Worked
 from rhombos.core.parts import Capacitor
 from rhombos.core.plots.model import Axis, Chart, Mark, Rung, Scale, Series, roomy
-from rhombos.core.routes.beside.protection import need_of, outputs_of
+from rhombos.core.routes.auxiliary.protection import need_of, outputs_of
 from rhombos.core.units.quantities import fmt, short
 
 FALLING = {"cut_off", "warning", "output_low"}
@@ -22,7 +22,7 @@ LEVELS = {True: ("empty", "nominal", "charging"), False: ("lowest", "nominal", "
 def input_ladder(worked: Worked) -> Chart:
     """Warning, cut-off, restart and over-voltage among what the source does and the parts stand."""
     build = worked.built(ProtectionBuild)
-    need = need_of(worked.settled, worked.builds, worked.brief, worked.shelf, worked.rules)
+    need = need_of(worked)
     made = thresholds(build, need.v_out, worked.rules)
     entry = worked.built(InputStageBuild)
     can = worked.shelf.get(Capacitor, entry.capacitor).v_rating * getattr(entry, "banks", 1)
@@ -51,7 +51,7 @@ def output_ladder(worked: Worked) -> Chart:
     build = worked.built(ProtectionBuild)
     out = worked.brief.output.voltage
     made = thresholds(build, out, worked.rules)
-    least, most = outputs_of(worked.settled, worked.brief)
+    least, most = outputs_of(worked)
     marks = (
         [_mark("lowest in use", least), _mark("highest in use", most)] if most - least > 0.01 * out else [_mark("output", out)]
     )

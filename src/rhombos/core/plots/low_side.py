@@ -130,14 +130,14 @@ def switch_voltage(worked: Worked) -> Chart:
     key = max(able, key=lambda k: able[k].states["front_end"].peak_voltage)
     s, build = able[key], worked.builds["front_end"]
     state: Any = s.states["front_end"]
-    device = worked.shelf.get(Mosfet, build.switch)  # type: ignore[attr-defined]
-    period = 1 / build.frequency  # type: ignore[attr-defined]
+    device = worked.shelf.get(Mosfet, build.switch)
+    period = 1 / build.frequency
     on = min(state.duty, 0.5) * period
     wound = s.states.get("transformer")
     leak = (wound.leakage_together if wound else s.states["iron_transformer"].leakage) + front_end.lead_inductance(
         build, worked.shelf, worked.rules
     )
-    ring = 2 * math.pi * math.sqrt(leak * device.c_oss * build.parallel)  # type: ignore[attr-defined]
+    ring = 2 * math.pi * math.sqrt(leak * device.c_oss * build.parallel)
     ring = min(ring, max(period / 2 - on, on / 50) / 3)
     after = np.linspace(0, max(0.0, min(RING_DECAY * ring * 1.2, period / 2 - on)), 160)
     # off, other side idle: a push-pull's switch rests at the input, a bridge's at half of it; other side on: at the full level

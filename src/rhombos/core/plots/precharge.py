@@ -11,7 +11,7 @@ from rhombos.core.frame.solve import Worked
 from rhombos.core.parts import Resistor
 from rhombos.core.plots.model import Chart, Mark, Role, Scale, Series, roomy
 from rhombos.core.precharge import FAULTS, FaultName, Marched, march
-from rhombos.core.routes.beside.precharge import need_of
+from rhombos.core.routes.auxiliary.precharge import need_of
 from rhombos.core.units.quantities import fmt
 
 NAMES: dict[FaultName, str] = {
@@ -29,7 +29,7 @@ COILS: dict[str, Role] = {"negative": "faint", "relay": "second", "positive": "m
 def sequence(worked: Worked, fault: FaultName) -> Chart:
     """The sequence of a design, with a fault or none."""
     build = worked.built(PrechargeBuild)
-    need = need_of(worked.builds, worked.brief, worked.shelf, worked.rules)
+    need = need_of(worked)
     return _drawn(need, build, worked.shelf.get(Resistor, build.type), fault)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from types import ModuleType
+from functools import cached_property
 from typing import Any, TypeVar
 
 from rhombos.core.blocks.base import Build
@@ -14,10 +14,10 @@ from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.points import Point
-from rhombos.core.frame.report import BlockReport, Operating, Stepped
-from rhombos.core.frame.sheet import Sheet
-from rhombos.core.frame.topology import RouteName
+from rhombos.core.frame.report import Operating, Stepped
+from rhombos.core.frame.stage import Stage
 from rhombos.core.parts import Shelf
+from rhombos.core.routes.auxiliary.shared import SHARED
 from rhombos.core.routes.passes import SETTLED
 from rhombos.core.waves.chain import Supply
 from rhombos.core.waves.modulation import Steps, three_level
@@ -72,17 +72,18 @@ class StepWave:
 
 
 class Route(ABC):
-    """An architecture: an ordered list of blocks, and how power and limits pass between them."""
+    """An architecture: an ordered list of stages, and how power and limits pass between them."""
 
-    key: RouteName
+    key: str
     title: str
     waveforms: tuple[Waveform, ...]
-    builds: Mapping[str, type[Build]]
     hint_points: tuple[str, ...]
     rounds: int
     """Rounds of proposals at most."""
     needed: tuple[str, ...]
     """Kinds of part without which nothing can be built."""
+    marched = True
+    """Whether what feeds its socket can be marched, for scope and pictures of waves."""
 
     def titled(self, waveform: Waveform) -> str:
         """The route with the wave that it is to make."""
@@ -97,14 +98,29 @@ class Route(ABC):
         return None
 
     @abstractmethod
-    def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
+    def stages(self, waveform: Waveform) -> tuple[Stage, ...]:
         """From the source to the load."""
 
-    def asides(self, waveform: Waveform) -> tuple[ModuleType, ...]:
-        """Blocks that lie beside the power path: they pass no power, but are chosen and judged like any other."""
+    def auxiliary(self, waveform: Waveform) -> tuple[Stage, ...]:
+        """What this route has beside the power path: it passes no power, but is chosen and judged like any other stage."""
         return ()
 
-    def propose_asides(
+    def all_stages(self, waveform: Waveform) -> tuple[Stage, ...]:
+        """The path, what this route has beside it, and what every route has there."""
+        return (*self.stages(waveform), *self.auxiliary(waveform), *SHARED)
+
+    @cached_property
+    def known(self) -> Mapping[str, Stage]:
+        """Every stage that it has with any of its waves, but for what every route has, by key."""
+        of_each = ((*self.stages(wave), *self.auxiliary(wave)) for wave in self.waveforms)
+        return {stage.key: stage for stages in of_each for stage in stages}
+
+    @cached_property
+    def builds(self) -> Mapping[str, type[Build]]:
+        """What is built of each of them."""
+        return {key: stage.build for key, stage in self.known.items()}
+
+    def propose_auxiliary(
         self,
         brief: Brief,
         builds: Mapping[str, Any],
@@ -116,9 +132,9 @@ class Route(ABC):
         """What lies beside the path, chosen once the path stands; `settled` holds the hint points. Pinned fields stay."""
         return {}
 
-    @abstractmethod
     def title_of(self, block: str) -> str:
         """What people call a block of this route."""
+        return self.known[block].title
 
     @abstractmethod
     def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Any:
@@ -154,35 +170,30 @@ class Route(ABC):
     def hopeless(self, settled: Mapping[str, Any]) -> frozenset[str]:
         """Points that cannot be held."""
 
-    @abstractmethod
     def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:
         """The nominal point as the waveforms see it; None for stepped waves."""
+        return None
 
     def stepped(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Stepped | None:
         """The nominal point of a stepped wave as the scope sees it; None for a sine."""
         return None
 
-    @abstractmethod
     def supply(self, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> Supply:
-        """What stands before the bridge, for waves that march it too."""
+        """What stands before the bridge, for waves that march it too. Raises: NotMarched."""
+        raise NotMarched(self.title)
 
-    @abstractmethod
     def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> StepWave:
-        """The stepped output at the nominal point."""
-
-    @abstractmethod
-    def report(
-        self, block: ModuleType, sheet: Sheet, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief
-    ) -> BlockReport:
-        """One block's figures and findings."""
+        """The stepped output at the nominal point. Raises: NotMarched."""
+        raise NotMarched(self.title)
 
 
-def socket_volts(states: Mapping[str, Any]) -> float:
-    """What stands at the socket, V RMS or DC: what a winding or a bridge makes of its input, or what is held there."""
-    makes = (getattr(states.get(stage), "output", 0.0) for stage in ("iron_transformer", "h_bridge"))
-    return float(next((v for v in makes if v > 0), states["load"].voltage))
+class NotMarched(LookupError):
+    """The waves of a route are asked for that has none to march."""
+
+    def __init__(self, route: str) -> None:
+        super().__init__(f"{route}: its waves are not marched; the sheets have every figure of it")
 
 
 def lossy(route: Route, waveform: Waveform) -> tuple[str, ...]:
     """Blocks whose losses stand between the source's terminals and the socket."""
-    return tuple(b.KEY for b in route.blocks(waveform) if b.KEY not in ("source", "load"))
+    return tuple(stage.key for stage in route.stages(waveform)[1:-1])

@@ -5,10 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from types import ModuleType
 from typing import Any
 
-from rhombos.core.blocks import bridge_drive, gate_drive, h_bridge, h_bridge_report, input_stage, load, output_filter, source
+from rhombos.core.blocks import h_bridge, input_stage, load, output_filter, source
 from rhombos.core.blocks.base import Build
 from rhombos.core.blocks.regulation import FAR
 from rhombos.core.book import bridge as bridge_book
@@ -19,8 +18,9 @@ from rhombos.core.design.rules import Rules
 from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.points import STEADY, Point, operating_points
 from rhombos.core.frame.report import Stepped
-from rhombos.core.frame.topology import RouteName
+from rhombos.core.frame.stage import Stage
 from rhombos.core.parts import Shelf
+from rhombos.core.routes import stages
 from rhombos.core.routes.base import V_FLOOR, Route, StepWave
 from rhombos.core.routes.driven import drive_of, gate_loop
 from rhombos.core.routes.on_source import MORE_RIPPLE, Guess, HardestRipple, SourceRoute, SourceSettled
@@ -33,14 +33,6 @@ from rhombos.core.waves.stepped import Fed, StepRipple, step_form, stopped
 SWELLS = 1.3
 """First guess of the source's current, RMS over mean: it pulsates at twice the line."""
 NEEDED = ("mosfet", "capacitor", "fuse", "heat_sink")
-BUILDS: Mapping[str, type[Build]] = {
-    "source": source.SourceBuild,
-    "input_stage": input_stage.InputStageBuild,
-    "h_bridge": h_bridge.HBridgeBuild,
-    "bridge_drive": gate_drive.GateDriveBuild,
-    "output_filter": output_filter.OutputFilterBuild,
-    "load": load.LoadBuild,
-}
 
 
 @dataclass(frozen=True)
@@ -67,9 +59,8 @@ class Hints:
 class Bare(SourceRoute):
     """What both waves share: no winding, no barrier, no more voltage than the source has."""
 
-    key: RouteName = "direct bridge"
+    key: str = "direct bridge"
     title = "H-bridge on the source"
-    feeding = h_bridge_report.BARE
 
     def refuses(self, brief: Brief) -> str | None:
         """Why a bridge makes nothing of this source for this socket; None where it may."""
@@ -81,9 +72,9 @@ class Bare(SourceRoute):
         reaches = volts[2] > (output.peak if output.waveform == "sine" else output.voltage)
         return None if reaches else f"A bridge makes no more than its source: at most {short(volts[2], 'V')}, and {asked}"
 
-    def asides(self, waveform: Waveform) -> tuple[ModuleType, ...]:
+    def auxiliary(self, waveform: Waveform) -> tuple[Stage, ...]:
         """The bridge's gate drive, beside the path."""
-        return (bridge_drive,)
+        return (stages.BRIDGE_DRIVE,)
 
     def _before(self, settled: Mapping[str, SourceSettled]) -> dict[str, Any]:
         """What the assessed design teaches of what lies before the bridge."""
@@ -124,15 +115,15 @@ class DirectBridge(Bare, SineStage):
 
     waveforms: tuple[Waveform, ...] = ("sine", "modified", "square")
     needed = (*NEEDED, "core", "grade", "wire")
-    builds = BUILDS
 
     def making(self, waveform: Waveform) -> Route:
         """The same for a wave: steps are settled otherwise than a sine."""
         return self if waveform == "sine" else STEPS
 
-    def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
+    def stages(self, waveform: Waveform) -> tuple[Stage, ...]:
         """From the source to the load; only a sine needs a filter."""
-        return (source, input_stage, h_bridge, output_filter, load) if waveform == "sine" else STEPS.blocks(waveform)
+        behind = (stages.BRIDGE, stages.FILTER) if waveform == "sine" else (stages.BRIDGE,)
+        return (stages.SOURCE, stages.INPUT, *behind, stages.LOAD)
 
     def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
         """A designer's first guess: 93 % overall, a few volts lost on the way."""
@@ -182,11 +173,10 @@ class DirectSteps(Bare, StepStage):
     waveforms: tuple[Waveform, ...] = ("modified", "square")
     hint_points = ("nominal", "low", "high", "surge_high")
     needed = NEEDED
-    builds: Mapping[str, type[Build]] = {key: build for key, build in BUILDS.items() if key != "output_filter"}
 
-    def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
+    def stages(self, waveform: Waveform) -> tuple[Stage, ...]:
         """From the source to the load."""
-        return source, input_stage, h_bridge, load
+        return stages.SOURCE, stages.INPUT, stages.BRIDGE, stages.LOAD
 
     def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
         """A designer's first guess: 97 % overall."""

@@ -4,12 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from types import ModuleType
 from typing import Any
 
 from rhombos.core.blocks import (
-    bridge_drive,
-    gate_drive,
     h_bridge,
     input_stage,
     iron_transformer,
@@ -25,9 +22,10 @@ from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.points import STEADY, operating_points
-from rhombos.core.frame.topology import RouteName
+from rhombos.core.frame.stage import Stage
 from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
+from rhombos.core.routes import stages
 from rhombos.core.routes.driven import drive_of
 from rhombos.core.routes.on_source import Guess, HardestRipple, Hints
 from rhombos.core.routes.sine_stage import SATURATED, SineStage
@@ -46,24 +44,18 @@ def operating_peak(brief: Brief) -> float:
 class IronBridge(SineStage):
     """A sine PWM bridge on the source, a choke that keeps the carrier out of the iron, a capacitor on the high side."""
 
-    key: RouteName = "iron bridge"
+    key: str = "iron bridge"
     title = "H-bridge with sine PWM, iron transformer"
     waveforms: tuple[Waveform, ...] = ("sine",)
     needed = ("mosfet", "iron_core", "core", "grade", "wire", "capacitor", "fuse", "heat_sink")
-    builds: Mapping[str, type[Build]] = {
-        "source": source.SourceBuild, "input_stage": input_stage.InputStageBuild, "h_bridge": h_bridge.HBridgeBuild,
-        "bridge_drive": gate_drive.GateDriveBuild,
-        "output_filter": output_filter.OutputFilterBuild, "iron_transformer": iron_transformer.IronTransformerBuild,
-        "load": load.LoadBuild,
-    }  # fmt: skip
 
-    def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
+    def stages(self, waveform: Waveform) -> tuple[Stage, ...]:
         """From the source to the load."""
-        return source, input_stage, h_bridge, output_filter, iron_transformer, load
+        return stages.SOURCE, stages.INPUT, stages.BRIDGE, stages.FILTER, stages.IRON, stages.LOAD
 
-    def asides(self, waveform: Waveform) -> tuple[ModuleType, ...]:
+    def auxiliary(self, waveform: Waveform) -> tuple[Stage, ...]:
         """The bridge's gate drive, beside the path."""
-        return (bridge_drive,)
+        return (stages.BRIDGE_DRIVE,)
 
     def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
         """A designer's first guess: 85 % overall, an eighth of the source's voltage lost on the way."""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from types import ModuleType
 from typing import Any
 
 from rhombos.core.blocks import (
@@ -26,9 +25,10 @@ from rhombos.core.design.rules import Rules
 from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.points import STEADY, Point
 from rhombos.core.frame.report import Stepped
-from rhombos.core.frame.topology import RouteName
+from rhombos.core.frame.stage import Stage
 from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
+from rhombos.core.routes import stages
 from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave
 from rhombos.core.routes.on_source import MORE_RIPPLE, Guess, HardestRipple, Hints, SourceSettled
 from rhombos.core.routes.step_stage import NARROWEST, StepStage, standing, whole_factor, working
@@ -46,20 +46,15 @@ WIDTH_USED = 0.94
 class IronPushPull(StepStage):
     """Two switches at line frequency across a centre-tapped winding: square, or with the width of its pulses controlled."""
 
-    key: RouteName = "iron push-pull"
+    key: str = "iron push-pull"
     stage = front_end.KEY
     title = "Push-pull at line frequency, iron transformer"
     waveforms: tuple[Waveform, ...] = ("modified", "square")
     needed: tuple[str, ...] = ("mosfet", "iron_core", "wire", "capacitor", "resistor", "fuse", "heat_sink")
-    builds: Mapping[str, type[Build]] = {
-        "source": source.SourceBuild, "input_stage": input_stage.InputStageBuild,
-        "front_end": front_end.LineFrontEndBuild, "iron_transformer": iron_transformer.IronTransformerBuild,
-        "load": load.LoadBuild,
-    }  # fmt: skip
 
-    def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
+    def stages(self, waveform: Waveform) -> tuple[Stage, ...]:
         """From the source to the load."""
-        return source, input_stage, front_end, iron_transformer, load
+        return stages.SOURCE, stages.INPUT, stages.LINE_PUSH_PULL, stages.IRON, stages.LOAD
 
     def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
         """A designer's first guess: 85 % overall, a tenth of the source's voltage lost on the way."""
@@ -233,20 +228,15 @@ class IronPushPull(StepStage):
 class SelfOscillating(IronPushPull):
     """The simplest of all: two switches drive each other, a small saturating transformer is the clock, nothing is regulated."""
 
-    key: RouteName = "self-oscillating"
+    key: str = "self-oscillating"
     stage = oscillator.KEY
     title = "Self-oscillating push-pull, iron transformer"
     waveforms: tuple[Waveform, ...] = ("square",)
     needed = ("mosfet", "bipolar", "iron_core", "wire", "capacitor", "resistor", "fuse", "heat_sink")
-    builds: Mapping[str, type[Build]] = {
-        "source": source.SourceBuild, "input_stage": input_stage.InputStageBuild,
-        "oscillator": oscillator.OscillatorBuild, "iron_transformer": iron_transformer.IronTransformerBuild,
-        "load": load.LoadBuild,
-    }  # fmt: skip
 
-    def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
+    def stages(self, waveform: Waveform) -> tuple[Stage, ...]:
         """From the source to the load."""
-        return source, input_stage, oscillator, iron_transformer, load
+        return stages.SOURCE, stages.INPUT, stages.OSCILLATOR, stages.IRON, stages.LOAD
 
     def _propose_stage(
         self, hottest: str, hints: Hints, leakage: float, brief: Brief, own: dict[str, Any], shelf: Shelf, rules: Rules

@@ -5,46 +5,33 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import replace
-from types import ModuleType
 from typing import Any
 
 from rhombos.core.blocks import (
-    bridge_drive,
     controller,
-    controller_report,
-    dc_link,
-    dc_link_report,
-    front_drive,
     front_end,
-    front_end_report,
     gate_drive,
-    gate_drive_report,
-    h_bridge,
-    h_bridge_report,
-    input_report,
     input_stage,
-    link_loop,
     load,
     output_filter,
     rectifier,
-    rectifier_report,
     source,
     transformer,
-)  # fmt: skip
+)
 from rhombos.core.blocks.base import Build
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.points import STEADY, Point, operating_points
-from rhombos.core.frame.report import BlockReport, Operating, Stepped
-from rhombos.core.frame.sheet import Sheet
-from rhombos.core.frame.topology import RECTIFIERS, TOPOLOGIES, RouteName, TopologyName
+from rhombos.core.frame.report import Operating, Stepped
+from rhombos.core.frame.stage import Stage
+from rhombos.core.frame.topology import TOPOLOGIES, TopologyName
 from rhombos.core.magnetics.transformer import TransformerNeed
-from rhombos.core.parts import Capacitor, Shelf
-from rhombos.core.routes import ending, settle
+from rhombos.core.parts import Shelf
+from rhombos.core.routes import ending, settle, stages
+from rhombos.core.routes.auxiliary import controller as beside_controller
 from rhombos.core.routes.base import Route, StepWave
-from rhombos.core.routes.beside import controller as beside_controller
 from rhombos.core.routes.driven import drive_need, front_drive_of, front_need
 from rhombos.core.routes.hints import Hints, fraction_of, learnt, rectifying_of, secondary_pulse
 from rhombos.core.routes.passes import SETTLED
@@ -54,8 +41,7 @@ from rhombos.core.routes.supply import WIRING, link_supply, seen_direct
 from rhombos.core.waves.chain import Supply
 from rhombos.core.waves.pulsation import STILL
 
-BLOCKS = (source, input_stage, front_end, transformer, rectifier, dc_link, h_bridge, output_filter, load)
-ASIDE = 1e-3
+CLOSE_ENOUGH = 1e-3
 """How closely a point is settled that only the controller's trip asks for."""
 
 
@@ -66,37 +52,27 @@ class LinkRoute(Route):
     hint_points = ("low", "high", "surge_high")
     rounds = 2
     needed = ("mosfet", "diode", "core", "grade", "wire", "capacitor", "resistor", "fuse", "heat_sink")
-    builds: Mapping[str, type[Build]] = {
-        "source": source.SourceBuild, "input_stage": input_stage.InputStageBuild, "front_end": front_end.FrontEndBuild,
-        "transformer": transformer.TransformerBuild, "rectifier": rectifier.RectifierBuild, "dc_link": dc_link.DcLinkBuild,
-        "h_bridge": h_bridge.HBridgeBuild, "output_filter": output_filter.OutputFilterBuild, "load": load.LoadBuild,
-        "controller": controller.ControllerBuild, "bridge_drive": gate_drive.GateDriveBuild,
-        "front_drive": front_drive.FrontDriveBuild,
-    }  # fmt: skip
 
-    def __init__(self, key: RouteName, topology: TopologyName) -> None:
-        self.key: RouteName = key
+    def __init__(self, key: str, topology: TopologyName) -> None:
+        self.key: str = key
         self.topology = TOPOLOGIES[topology]
         self.title = f"{topology.capitalize()}, DC link, H-bridge"
+        self.front_end = replace(stages.FRONT_END, title=topology.capitalize())
 
-    def blocks(self, waveform: Waveform) -> tuple[ModuleType, ...]:
+    def stages(self, waveform: Waveform) -> tuple[Stage, ...]:
         """From the source to the load; only a sine needs a filter, and a DC socket no bridge."""
-        left_out = {"sine": (), "DC": (h_bridge, output_filter)}.get(waveform, (output_filter,))
-        return tuple(b for b in BLOCKS if b not in left_out)
+        before = (stages.SOURCE, stages.INPUT, self.front_end, stages.TRANSFORMER, stages.RECTIFIER, stages.LINK)
+        behind = {"sine": (stages.BRIDGE, stages.FILTER), "DC": ()}.get(waveform, (stages.BRIDGE,))
+        return (*before, *behind, stages.LOAD)
 
     def titled(self, waveform: Waveform) -> str:
         """The route with the wave that it is to make; direct voltage asks for no bridge."""
         return f"{self.topology.name.capitalize()}, DC socket" if waveform == "DC" else super().titled(waveform)
 
-    def asides(self, waveform: Waveform) -> tuple[ModuleType, ...]:
+    def auxiliary(self, waveform: Waveform) -> tuple[Stage, ...]:
         """The controller and the stages' gate drives, beside the path."""
-        return (controller, front_drive) if waveform == "DC" else (controller, front_drive, bridge_drive)
-
-    def title_of(self, block: str) -> str:
-        """What people call a block of this route."""
-        if block == front_end.KEY:
-            return self.topology.name.capitalize()
-        return str(next(b.TITLE for b in (*BLOCKS, *self.asides("sine")) if block == b.KEY))
+        drives = (stages.FRONT_DRIVE,) if waveform == "DC" else (stages.FRONT_DRIVE, stages.BRIDGE_DRIVE)
+        return (stages.CONTROLLER, *drives)
 
     def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
         """A designer's first guess: 88 % overall, 5 % of drops, everything else by proportion."""
@@ -225,15 +201,15 @@ class LinkRoute(Route):
             "rectifier": rectifying, **made, "load": load.LoadBuild(),
         }  # fmt: skip
 
-    def propose_asides(
+    def propose_auxiliary(
         self, brief: Brief, builds: Mapping[str, Any], settled: Mapping[str, LinkSettled], pins: Mapping[str, dict[str, Any]],
         shelf: Shelf, rules: Rules,
     ) -> dict[str, Build]:  # fmt: skip
         """Timing, set-point, loop and sense for what the path has become."""
         if not builds["dc_link"].held:  # with a fixed duty, the largest pulse is the surge on the lowest input
             settled = dict(settled) | self.settle_all(
-                builds, brief, shelf, rules, keys=("surge_low",), start=settled, tolerance=ASIDE)  # fmt: skip
-        need = self.controller_need(settled, builds, shelf, rules)
+                builds, brief, shelf, rules, keys=("surge_low",), start=settled, tolerance=CLOSE_ENOUGH)  # fmt: skip
+        need = beside_controller.link_need(self, settled, builds, shelf, rules)
         return {"controller": controller.propose(need, brief, dict(pins.get("controller", {})), shelf, rules)}
 
     def settle_all(
@@ -247,7 +223,7 @@ class LinkRoute(Route):
             points=points)  # fmt: skip
         if ledgers is None:
             return found
-        worst = self._worst_pulse(found)
+        worst = beside_controller.worst_pulse(self, found)
         judged = {
             key: controller.assess(
                 beside_controller.need_of(found[key], worst, builds, shelf, rules), builds["controller"], brief, shelf,
@@ -263,17 +239,6 @@ class LinkRoute(Route):
             key: replace(s, states={**s.states, "controller": judged.get(key, judged["nominal"]), **driven[key]})
             for key, s in found.items()
         }
-
-    def controller_need(
-        self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf, rules: Rules
-    ) -> link_loop.ControllerNeed:  # fmt: skip
-        """What the controller meets at full power on the lowest input."""
-        return beside_controller.need_of(settled["low"], self._worst_pulse(settled), builds, shelf, rules)
-
-    def _worst_pulse(self, settled: Mapping[str, LinkSettled]) -> float:
-        """The largest pulse of the points that can be held, A."""
-        held = [s.crest for k, s in settled.items() if k not in self.hopeless(settled)]
-        return max(held or [s.crest for s in settled.values()])
 
     def hopeless(self, settled: Mapping[str, LinkSettled]) -> frozenset[str]:
         """Points that the source cannot feed, or at which no duty holds the link."""
@@ -321,31 +286,3 @@ class LinkRoute(Route):
         """The stepped output: its bridge holds it at zero between pulses."""
         fraction = builds["h_bridge"].fraction
         return StepWave(fraction, settled["nominal"].states["h_bridge"].output / math.sqrt(fraction))
-
-    def report(
-        self, block: ModuleType, sheet: Sheet, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any], brief: Brief
-    ) -> BlockReport:  # fmt: skip
-        """One block's figures and findings."""
-        entering = settled["nominal"].flow.get(block.KEY, 0.0)
-        if block in (source, load):
-            return block.report(sheet, brief)  # type: ignore[no-any-return]
-        if block is controller:
-            need = self.controller_need(settled, builds, sheet.shelf, sheet.rules)
-            rated = builds["dc_link"].banks * sheet.shelf.get(Capacitor, builds["dc_link"].capacitor).v_rating
-            return controller_report.report(sheet, brief, need, rated)
-        if block in (bridge_drive, front_drive):
-            asks = front_need if block is front_drive else drive_need
-            return gate_drive_report.report(sheet, asks(settled["nominal"], builds, brief))
-        if block is front_end:
-            return front_end_report.report(sheet, brief, entering, RECTIFIERS[builds["rectifier"].circuit])
-        if block is rectifier:
-            return rectifier_report.report(sheet, brief, entering)
-        if block is output_filter and (at := self.operating(settled, builds, sheet.shelf)):
-            return output_filter.report(sheet, brief, entering, at)
-        if block is h_bridge:
-            return h_bridge_report.report(sheet, brief, entering)
-        if block is input_stage:
-            return input_report.report(sheet, brief, entering)
-        if block is dc_link:
-            return dc_link_report.report(sheet, brief, entering)
-        return block.report(sheet, entering)  # type: ignore[no-any-return]

@@ -5,30 +5,14 @@ from __future__ import annotations
 from abc import abstractmethod
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
-from types import ModuleType
 from typing import Any
 
-from rhombos.core.blocks import (
-    bridge_drive,
-    front_end,
-    front_end_report,
-    gate_drive,
-    gate_drive_report,
-    h_bridge,
-    h_bridge_report,
-    input_report,
-    input_stage,
-    load,
-    output_filter,
-    source,
-)
+from rhombos.core.blocks import bridge_drive, gate_drive, input_stage, source
 from rhombos.core.blocks.filter_flow import Flow
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.points import Point, operating_points
-from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.sheet import Sheet
 from rhombos.core.parts import Shelf
 from rhombos.core.routes.base import V_FLOOR, Route, Settled, at_its_end
 from rhombos.core.routes.driven import drive_need
@@ -146,14 +130,6 @@ class SourceRoute(Route):
 
     hint_points: tuple[str, ...] = ("nominal", "low", "high", "surge_high")
     rounds = 8
-    feeding = h_bridge_report.ON_IRON
-    """What feeds the bridge, where there is one."""
-
-    def title_of(self, block: str) -> str:
-        """What people call a block of this route."""
-        if block == front_end.KEY:
-            return "Push-pull"
-        return str(next(b.TITLE for b in (*self.blocks(self.waveforms[0]), *self.asides(self.waveforms[0])) if block == b.KEY))
 
     def settle_all(
         self,
@@ -261,22 +237,3 @@ class SourceRoute(Route):
     def hopeless(self, settled: Mapping[str, Any]) -> frozenset[str]:
         """Points that the source cannot feed."""
         return frozenset(k for k, s in settled.items() if s.states["source"].collapsed)
-
-    def report(
-        self, block: ModuleType, sheet: Sheet, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief
-    ) -> BlockReport:
-        """One block's figures and findings."""
-        if block is bridge_drive:
-            return gate_drive_report.report(sheet, drive_need(settled["nominal"], builds, brief))
-        entering = settled["nominal"].flow[block.KEY]
-        if block in (source, load):
-            return block.report(sheet, brief)  # type: ignore[no-any-return]
-        if block is output_filter and (at := self.operating(settled, builds, sheet.shelf)):
-            return output_filter.report(sheet, brief, entering, at)
-        if block is front_end:
-            return front_end_report.report(sheet, brief, entering)
-        if block is input_stage:
-            return input_report.report(sheet, brief, entering)
-        if block is h_bridge:
-            return h_bridge_report.report(sheet, brief, entering, self.feeding)
-        return block.report(sheet, brief, entering)  # type: ignore[no-any-return]

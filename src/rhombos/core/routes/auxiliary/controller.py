@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from rhombos.core.blocks import dc_link, link_loop
 from rhombos.core.control.gates import dead_time_needed
@@ -12,6 +12,9 @@ from rhombos.core.design.rules import Rules
 from rhombos.core.parts import Mosfet, Shelf
 from rhombos.core.routes.driven import gate_loop
 from rhombos.core.routes.settle import LinkSettled
+
+if TYPE_CHECKING:
+    from rhombos.core.routes.base import Route
 
 
 def need_of(s: LinkSettled, worst: float, builds: Mapping[str, Any], shelf: Shelf, rules: Rules) -> link_loop.ControllerNeed:
@@ -40,3 +43,17 @@ def need_of(s: LinkSettled, worst: float, builds: Mapping[str, Any], shelf: Shel
         regulated=builds["dc_link"].held,
         rises=s.full / s.point.emf,
     )
+
+
+def link_need(
+    route: Route, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf, rules: Rules
+) -> link_loop.ControllerNeed:
+    """What the controller meets at full power on the lowest input."""
+    return need_of(settled["low"], worst_pulse(route, settled), builds, shelf, rules)
+
+
+def worst_pulse(route: Route, settled: Mapping[str, Any]) -> float:
+    """The largest pulse of the points that can be held, A."""
+    out = route.hopeless(settled)
+    held = [s.crest for key, s in settled.items() if key not in out]
+    return float(max(held or [s.crest for s in settled.values()]))

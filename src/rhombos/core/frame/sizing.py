@@ -1,0 +1,88 @@
+"""A design's builds with the operating points at which they settled: what travels together from the frame to every stage."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, TypeVar
+
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import Rules
+from rhombos.core.frame.points import STEADY
+from rhombos.core.parts import Shelf
+
+if TYPE_CHECKING:
+    from rhombos.core.frame.stage import Stage
+    from rhombos.core.routes.base import Route
+
+Told = TypeVar("Told")
+
+
+@dataclass(frozen=True)
+class Sizing:
+    """A route's builds for a brief, and every point at which they have settled."""
+
+    route: Route
+    brief: Brief
+    rules: Rules
+    shelf: Shelf
+    builds: Mapping[str, Any]
+    settled: Mapping[str, Any]
+
+    @property
+    def path(self) -> tuple[Stage, ...]:
+        """The stages that power passes, from the source to the load."""
+        return self.route.stages(self.brief.output.waveform)
+
+    @property
+    def stages(self) -> tuple[Stage, ...]:
+        """Everything there is: the path, the route's own beside it, and what every route has beside it."""
+        return self.route.all_stages(self.brief.output.waveform)
+
+    @property
+    def now(self) -> Mapping[str, Any]:
+        """The states at full power on a nominal input."""
+        states: Mapping[str, Any] = self.settled["nominal"].states
+        return states
+
+    @property
+    def steady(self) -> list[Any]:
+        """The points at full power that may last."""
+        return [self.settled[k] for k in STEADY]
+
+    def entering(self, key: str) -> float:
+        """Power that enters a stage at the nominal point, W; 0 beside the path."""
+        return float(self.settled["nominal"].flow.get(key, 0.0))
+
+    def facets(self, facet: Callable[[Stage], Callable[[Sizing], Told] | None]) -> list[Told]:
+        """What the stages on the path and the route's own beside it say of themselves, those that say it, in their order."""
+        stages = (*self.path, *self.route.auxiliary(self.brief.output.waveform))
+        return [say(self) for stage in stages if (say := facet(stage)) is not None]
+
+    @property
+    def barrier(self) -> bool:
+        """Whether anything on the path keeps the socket apart from the source."""
+        return any(stage.barrier for stage in self.path)
+
+    @property
+    def link(self) -> Stage | None:
+        """The stage whose state is a DC link; None where there is none."""
+        return next((stage for stage in self.path if stage.link), None)
+
+    @property
+    def beyond(self) -> bool:
+        """Whether there is a link, and it lies beyond a barrier."""
+        return self.link is not None and self.beyond_barrier(self.link.key)
+
+    def beyond_barrier(self, key: str) -> bool:
+        """Whether a stage lies behind what keeps the sides apart."""
+        before = self.path[: [stage.key for stage in self.path].index(key)]
+        return any(stage.barrier for stage in before)
+
+    def socket_volts(self, states: Mapping[str, Any]) -> float:
+        """What stands at the socket at a point, V RMS or DC: what the last stage makes that makes a voltage of its own, or what
+        is held there."""
+        for stage in reversed(self.path):
+            if stage.output and (volts := stage.output(states[stage.key])) > 0:
+                return volts
+        return float(states["load"].voltage)

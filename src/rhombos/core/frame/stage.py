@@ -1,0 +1,109 @@
+"""What the rest of Rhombos knows of a stage: one descriptor for each, from which sizing, lists, comparison, heat, isolation,
+protection and the interface read. Nothing else names one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, Literal, NamedTuple
+
+from rhombos.core.blocks.base import Build
+from rhombos.core.frame.circuit import Circuit
+from rhombos.core.frame.inventory import Item
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.requirement import Requirement
+from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.sizing import Sizing
+from rhombos.core.parts import Shelf
+
+if TYPE_CHECKING:
+    from rhombos.core.blocks.heat import Cooled
+    from rhombos.core.blocks.protection import ShortPath
+    from rhombos.core.plots.model import Chart
+
+Skill = Literal["easy", "some practice", "hard"]
+
+
+class Drive(NamedTuple):
+    """A gate drive: its supply, V, and by what its signals cross to switches beyond a barrier; None where none lie there."""
+
+    supply: float
+    crosses: str | None = None
+
+
+class Bank(NamedTuple):
+    """A bank that stands across a DC socket: what it stores, J, and the most that it drives into a short at the end of a
+    cord, A."""
+
+    stored: float
+    short: float
+
+
+class Noise(NamedTuple):
+    """What is heard of a stage, and how quiet it is, from 0 to 1."""
+
+    heard: str
+    quiet: float
+
+
+class Making(NamedTuple):
+    """What a stage asks of whoever builds it."""
+
+    skill: Skill
+    said: tuple[str, ...]
+
+
+def _nothing(at: Sizing) -> Iterable[Requirement]:
+    return ()
+
+
+@dataclass(frozen=True)
+class Stage:
+    """One stage of a path, or one block beside it.
+
+    What it always has: a key (of its builds, states, pins and figures), a title, what is built, the parts that this takes
+    by name, and how it tells of itself. What it may have: parts asked for by their ratings; whether it is a `barrier`
+    between source and socket; whether its state is a DC `link` (voltage, peak, ripple, stored energy, safe time); `output`,
+    the voltage that its state puts at the socket where it is the last to make one; what sits on a heat-sink; the way that a
+    short at the socket meets back to its switches; the highest current that it lets through in a surge, A, at the socket;
+    the bank that it puts across a DC socket; how it drives gates; by what a link's voltage is fed back; how often the
+    output is sampled, Hz; distortion, or ripple, of what it puts at the socket; what is heard of it; what it asks of hands;
+    its pictures; its circuit.
+    """
+
+    key: str
+    title: str
+    build: type[Build]
+    parts: Callable[[Any, Shelf], tuple[Item, ...]]
+    report: Callable[[Sheet, Sizing], BlockReport]
+    requirements: Callable[[Sizing], Iterable[Requirement]] = _nothing
+    barrier: bool = False
+    link: bool = False
+    output: Callable[[Any], float] | None = None
+    cooled: Callable[[Sizing], Cooled] | None = None
+    shorted: Callable[[Sizing], ShortPath] | None = None
+    surges: Callable[[Sizing], float] | None = None
+    bank: Callable[[Sizing], Bank] | None = None
+    drive: Callable[[Sizing], Drive] | None = None
+    feedback: Callable[[Sizing], str] | None = None
+    sampled: Callable[[Sizing], float] | None = None
+    distortion: Callable[[Sizing], float] | None = None
+    noise: Callable[[Sizing], Noise] | None = None
+    making: Callable[[Sizing], Making] | None = None
+    charts: tuple[Callable[[Any], Chart], ...] = ()
+    circuit: Circuit | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Auxiliary(Stage):
+    """What lies beside the path of every route: proposed once the path stands, for it and for those before it; its state is the
+    same at every point."""
+
+    propose: Callable[[Sizing, dict[str, Any]], Build]
+    settle: Callable[[Sizing, Ledger], Any]
+
+
+def by_key(stages: Iterable[Stage]) -> Mapping[str, Stage]:
+    """Stages by their keys."""
+    return {stage.key: stage for stage in stages}

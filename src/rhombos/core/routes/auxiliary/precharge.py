@@ -1,0 +1,56 @@
+"""The precharge of the bank that the source meets first."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from rhombos.core.blocks import input_stage, precharge_report
+from rhombos.core.blocks import precharge as block
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.requirement import Requirement
+from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.sizing import Sizing
+from rhombos.core.frame.stage import Auxiliary
+from rhombos.core.parts import Fuse
+from rhombos.core.routes.supply import source_of
+
+
+def need_of(at: Sizing) -> block.PrechargeNeed:
+    """The input bank behind source and cable, at the highest voltage of the source."""
+    full, shelf = at.brief.source.volts[2], at.shelf
+    cells = source_of(full, at.builds, at.brief, shelf, at.rules)
+    entry = at.builds["input_stage"]
+    return block.PrechargeNeed(
+        full,
+        cells.resistance,
+        input_stage.LOOP * at.brief.source.cable_length,
+        cells.capacitance,
+        input_stage.esr(entry, shelf),
+        shelf.get(Fuse, entry.fuse).i_rating,
+    )
+
+
+def _propose(at: Sizing, pins: dict[str, Any]) -> block.PrechargeBuild:
+    """A resistor, and a sequence about it."""
+    return block.propose(need_of(at), pins, at.shelf, at.rules)
+
+
+def _settle(at: Sizing, ledger: Ledger) -> block.PrechargeState:
+    """It does not know of the load that comes after it."""
+    return block.assess(need_of(at), at.builds[block.KEY], at.shelf, at.rules, ledger)
+
+
+def _report(sheet: Sheet, at: Sizing) -> BlockReport:
+    return precharge_report.report(sheet, at.shelf.get(Fuse, at.builds["input_stage"].fuse), need_of(at))
+
+
+def _requirements(at: Sizing) -> Iterator[Requirement]:
+    """Relay and contactor, whose coils run on what the house's coils do."""
+    return block.requirements(at.builds[block.KEY], at.now[block.KEY], at.builds["isolation"].coil_rated)
+
+
+STAGE = Auxiliary(
+    block.KEY, block.TITLE, block.PrechargeBuild, block.parts, _report, _requirements,
+    propose=_propose, settle=_settle)  # fmt: skip

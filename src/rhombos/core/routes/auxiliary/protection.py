@@ -1,0 +1,111 @@
+"""What protects the path: thresholds on source and output, overload, short circuit."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from rhombos.core.blocks import protection as block
+from rhombos.core.blocks import protection_report
+from rhombos.core.blocks.source import rail
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.sources import RESTING, RailSource
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.requirement import Requirement
+from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.sizing import Sizing
+from rhombos.core.frame.stage import Auxiliary
+from rhombos.core.parts import Capacitor
+from rhombos.core.routes.supply import source_of
+
+LARGEST_CREST = 2**0.5
+
+
+def need_of(at: Sizing) -> block.ProtectionNeed:
+    """Source band, what is asked, and the currents of the load: its RMS, and how high it peaks in the surge, as the socket
+    sees it."""
+    brief = at.brief
+    empty, nominal, full = brief.source.volts
+    asked = brief.power
+    drawn = at.now["load"]
+    at_rated = drawn.rated / drawn.voltage
+    more = asked.surge / asked.continuous * at_rated
+    peak = more * (drawn.peak_current if brief.output.waveform != "sine" else LARGEST_CREST * drawn.current)
+    banks = at.facets(lambda stage: stage.bank) if brief.output.direct else []
+    return block.ProtectionNeed(
+        empty,
+        nominal,
+        full,
+        source_of(nominal, at.builds, brief, at.shelf, at.rules).resistance,
+        asked.continuous,
+        asked.surge,
+        asked.surge_time,
+        brief.output.voltage,
+        at_rated * drawn.rms,
+        max(peak, *at.facets(lambda stage: stage.surges), 0.0),
+        max((d.supply for d in at.facets(lambda stage: stage.drive)), default=at.rules.gate_drive),
+        *_resting(brief, at.settled["low"].states["source"].power),
+        *(banks[-1] if banks else (0.0, 0.0)),
+    )
+
+
+def _resting(brief: Brief, power: float) -> tuple[tuple[float, ...], float]:
+    """Volts of the rested battery; and below which voltage a power, W, would hold a rail at its limit."""
+    feed = brief.source
+    if isinstance(feed, RailSource):
+        return (), rail.latches_below(feed, power)
+    return tuple(feed.cells * v for v in RESTING[feed.chemistry]), 0.0
+
+
+def short_of(at: Sizing) -> block.ShortPath:
+    """What a short at the socket meets on its way back to the last switches before it."""
+    return at.facets(lambda stage: stage.shorted)[-1]
+
+
+def outputs_of(at: Sizing) -> tuple[float, float]:
+    """Lowest and highest output over the steady points and idle, V RMS."""
+    found = [at.brief.output.voltage]
+    for key in (*STEADY, "idle"):
+        states = at.settled[key].states
+        if not states["source"].collapsed:
+            found.append(at.socket_volts(states))
+    return min(found), max(found)
+
+
+def _propose(at: Sizing, pins: dict[str, Any]) -> block.ProtectionBuild:
+    """Thresholds and trips for the path as it stands."""
+    drawn = at.settled["low"].states["source"].current
+    return block.propose(need_of(at), short_of(at), drawn, outputs_of(at), pins, at.rules)
+
+
+def _settle(at: Sizing, ledger: Ledger) -> block.ProtectionState:
+    """What they do with the lowest input at full power, and with a surge."""
+    now = at.now["source"]
+    flat, surge = at.settled["low"].states["source"], at.settled["surge_low"].states["source"]
+    return block.assess(
+        need_of(at),
+        at.builds[block.KEY],
+        (flat.current, flat.power, surge.power),
+        outputs_of(at),
+        short_of(at),
+        (now.current, now.run_time),
+        ledger,
+    )
+
+
+def _report(sheet: Sheet, at: Sizing) -> BlockReport:
+    entry = at.builds["input_stage"]
+    can = at.shelf.get(Capacitor, entry.capacitor).v_rating * entry.banks
+    return protection_report.report(sheet, need_of(at), short_of(at), can)
+
+
+def _requirements(at: Sizing) -> Iterator[Requirement]:
+    """Relay, suppressor, trimmer."""
+    return block.requirements(at.builds[block.KEY], at.builds["isolation"].coil_rated, at.brief.output.direct)
+
+
+STAGE = Auxiliary(
+    block.KEY, block.TITLE, block.ProtectionBuild, block.parts, _report, _requirements,
+    propose=_propose, settle=_settle)  # fmt: skip

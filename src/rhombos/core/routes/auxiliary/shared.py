@@ -1,0 +1,31 @@
+"""What lies beside the path of every route: proposed once the path stands, settled and reported with it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+from rhombos.core.blocks.base import Build
+from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.sizing import Sizing
+from rhombos.core.frame.stage import Auxiliary
+from rhombos.core.routes.auxiliary import heat, isolation, precharge, protection
+
+SHARED: tuple[Auxiliary, ...] = (precharge.STAGE, protection.STAGE, heat.STAGE, isolation.STAGE)
+SHARED_BUILDS: Mapping[str, type[Build]] = {stage.key: stage.build for stage in SHARED}
+
+
+def propose_shared(at: Sizing, pins: Mapping[str, dict[str, Any]]) -> dict[str, Build]:
+    """Every block beside the path, each for the path as it has settled and for those before it. Pinned fields stay."""
+    found: dict[str, Build] = {}
+    for stage in SHARED:
+        so_far = replace(at, builds={**at.builds, **found})
+        found[stage.key] = stage.propose(so_far, dict(pins.get(stage.key, {})))
+    return found
+
+
+def settle_shared(at: Sizing, ledgers: Mapping[str, Ledger]) -> dict[str, Any]:
+    """The settled points with the states beside the path: each the same at every point."""
+    found = {stage.key: stage.settle(at, ledgers["nominal"]) for stage in SHARED}
+    return {key: replace(s, states={**s.states, **found}) for key, s in at.settled.items()}

@@ -1,0 +1,59 @@
+"""Every route there is, and through them every stage: adding one is one call."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Annotated
+
+from pydantic import AfterValidator, GetJsonSchemaHandler
+from pydantic_core import CoreSchema
+
+from rhombos.core.blocks.base import Build
+from rhombos.core.frame.stage import Stage
+from rhombos.core.routes.auxiliary.shared import SHARED
+from rhombos.core.routes.base import Route
+
+ROUTES: dict[str, Route] = {}
+"""The routes by name, in the order in which they are compared."""
+ALL_BUILDS: dict[str, type[Build]] = {stage.key: stage.build for stage in SHARED}
+"""Every stage of every route, with what is built there."""
+
+
+def _known(name: str) -> str:
+    if name not in ROUTES:
+        raise ValueError(f"there is no route ‘{name[:60]}’; choose one of {', '.join(ROUTES)}")
+    return name
+
+
+class _Listed:
+    """The names in a JSON schema."""
+
+    def __get_pydantic_json_schema__(self, schema: CoreSchema, handler: GetJsonSchemaHandler) -> dict[str, object]:
+        return {"type": "string", "enum": list(ROUTES)}
+
+
+RouteName = Annotated[str, AfterValidator(_known), _Listed()]
+"""The name of a route that is registered."""
+DEFAULT: RouteName = "push-pull link"
+
+
+def register(route: Route) -> Route:
+    """Make a route known, with its stages: it is sized, compared, offered and drawn from now on.
+
+    Raises: ValueError where a route or another kind of stage has its name already.
+    """
+    if route.key in ROUTES:
+        raise ValueError(f"there is a route called ‘{route.key}’ already")
+    for key, build in route.builds.items():
+        there = ALL_BUILDS.get(key, build)
+        if not issubclass(build, there) and not issubclass(there, build):
+            raise ValueError(f"there is a stage called ‘{key}’ already, of which something else is built")
+    ROUTES[route.key] = route
+    ALL_BUILDS.update(route.builds)
+    return route
+
+
+def all_stages() -> Mapping[str, Stage]:
+    """Every stage by key, in the order in which routes have them."""
+    known = {key: stage for route in ROUTES.values() for key, stage in route.known.items()}
+    return known | {stage.key: stage for stage in SHARED}

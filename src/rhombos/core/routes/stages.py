@@ -1,0 +1,286 @@
+"""The stages of the house: what each tells of itself, in one descriptor."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+from rhombos.core.blocks import (
+    bridge_drive,
+    controller,
+    controller_report,
+    dc_link,
+    dc_link_report,
+    front_drive,
+    front_end,
+    front_end_report,
+    gate_drive,
+    gate_drive_report,
+    h_bridge,
+    h_bridge_report,
+    input_report,
+    input_stage,
+    iron_transformer,
+    load,
+    oscillator,
+    output_filter,
+    rectifier,
+    rectifier_report,
+    source,
+    transformer,
+)
+from rhombos.core.blocks.cooling import sink_resistance, steady_limit
+from rhombos.core.blocks.heat import Cooled
+from rhombos.core.blocks.protection import ShortPath
+from rhombos.core.book import source as source_book
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.sizing import Sizing
+from rhombos.core.frame.stage import Bank, Drive, Making, Noise, Stage
+from rhombos.core.frame.topology import RECTIFIERS, TOPOLOGIES
+from rhombos.core.parts import Capacitor, Diode, Driver
+from rhombos.core.parts.pulsed import withstand
+from rhombos.core.routes.auxiliary.controller import link_need
+from rhombos.core.routes.driven import drive_need, front_need
+from rhombos.core.routes.supply import LEAST_PATH, WIRING
+from rhombos.core.units.quantities import short
+
+SWITCHES = "mosfet|igbt|bipolar"
+OWN_SUPPLY = "driver behind the controller's isolator"
+"""What a high-side driver without a barrier of its own is taken to stand behind: signals cross before it."""
+
+
+def plain(report: Callable[..., BlockReport], key: str) -> Callable[[Sheet, Sizing], BlockReport]:
+    """The report of a block that asks for the brief and the power that enters it."""
+    return lambda sheet, at: report(sheet, at.brief, at.entering(key))
+
+
+# -- what sits on a heat-sink
+
+
+def cooled(at: Sizing, key: str, name: str, device: Any, losses: tuple[str, ...], tab: tuple[str, ...]) -> Cooled:
+    """A stage's devices at its hottest steady point: what they burn is the sum of `losses`, their tab's peak the highest of
+    `tab` over the points."""
+    build, rules = at.builds[key], at.rules
+    state = max((s.states[key] for s in at.steady), key=lambda x: x.junction)
+    loss = sum(getattr(state, n) for n in losses)
+    sink = at.brief.targets.ambient + rules.enclosure_rise + loss * sink_resistance(at.shelf, build.sink, build.fan)
+    case = state.junction - (state.junction - sink) * device.r_jc / (device.r_jc + rules.pad_resistance)
+    peak = max(getattr(s.states[key], n) for s in at.steady for n in tab)
+    allowed = steady_limit(rules, device.t_j_max)
+    beyond = at.beyond_barrier(key) or (key == h_bridge.KEY and at.beyond)
+    return Cooled(name, key, sink, case, state.junction, device.t_j_max, allowed, loss, peak, beyond, build.fan)
+
+
+def _front_end_cooled(at: Sizing) -> Cooled:
+    device = at.shelf.find(SWITCHES, at.builds["front_end"].switch)
+    return cooled(at, "front_end", "Front end", device, ("conduction", "switching"), ("peak_voltage",))
+
+
+def _oscillator_cooled(at: Sizing) -> Cooled:
+    device = at.shelf.find(SWITCHES, at.builds["oscillator"].switch)
+    return cooled(at, "oscillator", "Oscillator", device, ("conduction", "switching", "base_inside"), ("peak_voltage",))
+
+
+def _bridge_cooled(at: Sizing) -> Cooled:
+    device = at.shelf.find(SWITCHES, at.builds["h_bridge"].switch)
+    return cooled(at, "h_bridge", "H-bridge", device, ("conduction", "switching", "recovery"), ("switch_voltage",))
+
+
+def _rectifier_cooled(at: Sizing) -> Cooled:
+    device = at.shelf.get(Diode, at.builds["rectifier"].diode)
+    return cooled(at, "rectifier", "Rectifier", device, ("conduction", "recovery"), ("reverse", "ring"))
+
+
+# -- what a short at the socket meets
+
+
+def _short_of_iron(key: str) -> Callable[[Sizing], ShortPath]:
+    """The way from a socket behind iron, if any, to a stage that stands on the source."""
+    return lambda at: _bridge_short(at, at.brief.source.volts[2], key)
+
+
+def _bridge_short(at: Sizing, volts: float, key: str) -> ShortPath:
+    build, iron = at.builds[key], at.now.get("iron_transformer")
+    ratio = iron.ratio if iron else 1.0
+    choke = at.builds["output_filter"].inductance if "output_filter" in at.builds else 0.0  # before any iron
+    behind = choke + (iron.leakage if iron else 0.0) + WIRING / ratio**2
+    return ShortPath(volts, behind, ratio, withstand(at.shelf.find(SWITCHES, build.switch), build.parallel))
+
+
+def _h_bridge_short(at: Sizing) -> ShortPath:
+    return _bridge_short(at, at.now["dc_link"].peak if "dc_link" in at.now else at.brief.source.volts[2], "h_bridge")
+
+
+def _front_end_short(at: Sizing) -> ShortPath:
+    """A short of the link: the stage's own pulses rise through choke and leakage, as its switches see them."""
+    build = at.builds["front_end"]
+    ratio, topology = at.now["transformer"].ratio, TOPOLOGIES[build.topology]
+    before = transformer.leakage(at.builds["transformer"], at.shelf) + front_end.lead_inductance(build, at.shelf, at.rules)
+    slowed = before + (at.builds["rectifier"].inductance + WIRING) / ratio**2
+    device = at.shelf.find(SWITCHES, build.switch)
+    return ShortPath(topology.drive * at.brief.source.volts[2], slowed, ratio, withstand(device, build.parallel))
+
+
+def _link_bank(at: Sizing) -> Bank:
+    linked, linking = at.now["dc_link"], at.builds["dc_link"]
+    esr = at.shelf.get(Capacitor, linking.capacitor).esr * linking.banks / linking.count
+    return bank_across(linked.peak, dc_link.capacitance(linking, at.shelf), esr, linked.stored)
+
+
+def bank_across(volts: float, capacitance: float, esr: float, stored: float) -> Bank:
+    """A bank at a voltage, V, of F and Ω, that stores J: into a short at the end of a cord."""
+    rings = source_book.closing_inrush_bound.work({"k": 0.0, "V": volts, "C": capacitance, "L": WIRING})
+    limited = source_book.closing_inrush.work({"k": 0.0, "V": volts, "R_s": max(esr, LEAST_PATH)})
+    return Bank(stored, min(rings, limited))
+
+
+def _filter_surges(at: Sizing) -> float:
+    ratio = getattr(at.now.get("iron_transformer"), "ratio", 1.0)
+    return float(max(s.states["output_filter"].peak / ratio for k, s in at.settled.items() if k.startswith("surge")))
+
+
+# -- drives
+
+
+def _bridge_drive(at: Sizing) -> Drive:
+    drive = at.builds["bridge_drive"]
+    kind = at.shelf.get(Driver, drive.driver).kind
+    return Drive(drive.supply, kind if kind in ("isolated", "transformer", "opto") else OWN_SUPPLY)
+
+
+# -- hands and ears
+
+
+def _iron_made(at: Sizing) -> Making:
+    build = at.builds["iron_transformer"]
+    wires = build.primary_in_hand
+    wound = f"{build.primary_turns} turns of {wires} wire{'s' * (wires > 1)} on iron, or a bought transformer reversed"
+    if "output_filter" in at.builds:
+        return Making("some practice", (wound,))
+    square = at.brief.output.waveform == "square"
+    return Making("easy", (wound, "one oscillator, little to adjust" if square else "a width to regulate"))
+
+
+def _transformer_made(at: Sizing) -> Making:
+    build = at.builds["transformer"]
+    wound = f"ferrite with {build.primary_turns} turns of {build.primary_in_hand} strands in parallel, leakage to be kept down"
+    return Making("some practice", (wound,))
+
+
+def _front_end_made(at: Sizing) -> Making:
+    if "transformer" in at.builds and TOPOLOGIES[at.builds["front_end"].topology].positions == 4:
+        return Making("hard", ("four gate drives, two of them floating, before the link",))
+    return Making("easy", ())
+
+
+def _filter_made(at: Sizing) -> Making:
+    if at.link:
+        return Making("hard", ("a filter choke and a sine to adjust",))
+    if "iron_transformer" in at.builds:
+        return Making("some practice", ("a choke for the highest input current, a sine table and its feedback to adjust",))
+    return Making("some practice", ("a filter choke to wind, a sine table and its feedback to adjust",))
+
+
+def _bridge_made(at: Sizing) -> Making:
+    if at.barrier or not at.brief.output.stepped:
+        return Making("easy", ())
+    width = ", a width to regulate" if at.brief.output.waveform == "modified" else ""
+    return Making("easy", (f"nothing to wind{width}",))
+
+
+def _iron_noise(at: Sizing) -> Noise:
+    hum = short(2 * at.brief.output.frequency, "Hz")
+    return Noise(f"the iron hums at {hum}", 0.3 if at.brief.output.stepped else 0.6)
+
+
+def _carrier_noise(at: Sizing) -> Noise:
+    carrier = at.builds["h_bridge"].carrier
+    if at.brief.output.waveform == "sine" and carrier < h_bridge.AUDIBLE:
+        return Noise(f"the carrier sings at {short(carrier, 'Hz')}", 0.2)
+    return Noise("", 1.0)
+
+
+# -- how they tell of themselves
+
+
+def _front_end_report(sheet: Sheet, at: Sizing) -> BlockReport:
+    how = RECTIFIERS[at.builds["rectifier"].circuit] if "rectifier" in at.builds else None
+    return front_end_report.report(sheet, at.brief, at.entering(front_end.KEY), how)
+
+
+def _bridge_report(sheet: Sheet, at: Sizing) -> BlockReport:
+    feeding = h_bridge_report.ON_LINK if at.link else h_bridge_report.ON_IRON if at.barrier else h_bridge_report.BARE
+    return h_bridge_report.report(sheet, at.brief, at.entering(h_bridge.KEY), feeding)
+
+
+def _filter_report(sheet: Sheet, at: Sizing) -> BlockReport:
+    seen = at.route.operating(at.settled, at.builds, at.shelf)
+    assert seen is not None, "only a sine has a filter"
+    return output_filter.report(sheet, at.brief, at.entering(output_filter.KEY), seen)
+
+
+def _controller_report(sheet: Sheet, at: Sizing) -> BlockReport:
+    rated = at.builds["dc_link"].banks * at.shelf.get(Capacitor, at.builds["dc_link"].capacitor).v_rating
+    need = link_need(at.route, at.settled, at.builds, at.shelf, at.rules)
+    return controller_report.report(sheet, at.brief, need, rated)
+
+
+def _controller_parts(at: Sizing) -> Any:
+    asks = at.builds["front_end"].frequency, at.builds["isolation"].proof, at.rules.reference_tolerance
+    return controller.requirements(at.builds["controller"], *asks)
+
+
+def _lugs(at: Sizing) -> Any:
+    return input_stage.requirements(at.builds["input_stage"], at.brief.source.volts[2])
+
+
+SOURCE = Stage(
+    source.KEY, source.TITLE, source.SourceBuild, source.parts, lambda sheet, at: source.report(sheet, at.brief))  # fmt: skip
+INPUT = Stage(
+    input_stage.KEY, input_stage.TITLE, input_stage.InputStageBuild, input_stage.parts,
+    plain(input_report.report, input_stage.KEY), requirements=_lugs)  # fmt: skip
+FRONT_END = Stage(
+    front_end.KEY, front_end.TITLE, front_end.FrontEndBuild, front_end.parts, _front_end_report,
+    cooled=_front_end_cooled, shorted=_front_end_short, making=_front_end_made)  # fmt: skip
+LINE_PUSH_PULL = replace(
+    FRONT_END, title="Push-pull", build=front_end.LineFrontEndBuild, shorted=_short_of_iron(front_end.KEY))  # fmt: skip
+OSCILLATOR = Stage(
+    oscillator.KEY, oscillator.TITLE, oscillator.OscillatorBuild, oscillator.parts, plain(oscillator.report, oscillator.KEY),
+    cooled=_oscillator_cooled, shorted=_short_of_iron(oscillator.KEY))  # fmt: skip
+TRANSFORMER = Stage(
+    transformer.KEY, transformer.TITLE, transformer.TransformerBuild, transformer.parts,
+    lambda sheet, at: transformer.report(sheet, at.entering(transformer.KEY)),
+    barrier=True, making=_transformer_made)  # fmt: skip
+IRON = Stage(
+    iron_transformer.KEY, iron_transformer.TITLE, iron_transformer.IronTransformerBuild, iron_transformer.parts,
+    plain(iron_transformer.report, iron_transformer.KEY), barrier=True, output=lambda state: float(state.output),
+    noise=_iron_noise, making=_iron_made)  # fmt: skip
+RECTIFIER = Stage(
+    rectifier.KEY, rectifier.TITLE, rectifier.RectifierBuild, rectifier.parts, plain(rectifier_report.report, rectifier.KEY),
+    cooled=_rectifier_cooled)  # fmt: skip
+LINK = Stage(
+    dc_link.KEY, dc_link.TITLE, dc_link.DcLinkBuild, dc_link.parts, plain(dc_link_report.report, dc_link.KEY), link=True,
+    bank=_link_bank, distortion=lambda at: float(at.now["dc_link"].ripple / at.now["dc_link"].voltage),
+    making=lambda at: Making("some practice", ("a link to regulate at a voltage that kills",)))  # fmt: skip
+BRIDGE = Stage(
+    h_bridge.KEY, h_bridge.TITLE, h_bridge.HBridgeBuild, h_bridge.parts, _bridge_report,
+    output=lambda state: float(state.output), cooled=_bridge_cooled, shorted=_h_bridge_short,
+    sampled=lambda at: 0.0 if at.brief.output.stepped else float(at.builds["h_bridge"].carrier),
+    noise=_carrier_noise, making=_bridge_made)  # fmt: skip
+FILTER = Stage(
+    output_filter.KEY, output_filter.TITLE, output_filter.OutputFilterBuild, output_filter.parts, _filter_report,
+    surges=_filter_surges, distortion=lambda at: float(at.now["output_filter"].distortion), making=_filter_made)  # fmt: skip
+LOAD = Stage(load.KEY, load.TITLE, load.LoadBuild, load.parts, lambda sheet, at: load.report(sheet, at.brief))
+CONTROLLER = Stage(
+    controller.KEY, controller.TITLE, controller.ControllerBuild, controller.parts, _controller_report,
+    requirements=_controller_parts, feedback=lambda at: str(at.builds["controller"].feedback))  # fmt: skip
+FRONT_DRIVE = Stage(
+    front_drive.KEY, front_drive.TITLE, front_drive.FrontDriveBuild, front_drive.parts,
+    lambda sheet, at: gate_drive_report.report(sheet, front_need(at.settled["nominal"], at.builds, at.brief)),
+    drive=lambda at: Drive(at.builds["front_drive"].supply))  # fmt: skip
+BRIDGE_DRIVE = Stage(
+    bridge_drive.KEY, bridge_drive.TITLE, gate_drive.GateDriveBuild, bridge_drive.parts,
+    lambda sheet, at: gate_drive_report.report(sheet, drive_need(at.settled["nominal"], at.builds, at.brief)),
+    drive=_bridge_drive)  # fmt: skip

@@ -1,0 +1,1 @@
+"""Stages that do not ship with Rhombos."""
