@@ -5,6 +5,7 @@ from __future__ import annotations
 from rhombos.core.blocks.input_stage import (
     MELTS,
     MOST_CABLE,
+    MOST_COUNT,
     MOST_RUNS,
     OPEN,
     SERIES,
@@ -19,11 +20,13 @@ from rhombos.core.blocks.input_stage import (
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import Severity
+from rhombos.core.frame.points import LIMIT
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet, Worst
 from rhombos.core.parts import Capacitor, Fuse
 from rhombos.core.units.quantities import fmt, short
 
+SURGES = ("surge_low", "surge_high")
 LEAST_LIFE = 10000 * 3600.0
 """Life of the bank at full power that a house expects, s."""
 
@@ -60,7 +63,8 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         rules.ripple_current_margin,
         over=("nominal", "low", "high"),
     )
-    stood = can_voltage(full, build.banks)
+    lifted = max(s.returned for k, s in sheet.states.items() if k not in (*SURGES, *sheet.hopeless) or k == "nominal")
+    stood = can_voltage(full + lifted, build.banks)
     volts = sheet.fixed(
         "capacitor_voltage",
         "V_C",
@@ -69,7 +73,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         "V",
         can.v_rating,
         rules.input_capacitor_margin,
-        "highest input",
+        "highest input, with what the load returns" if lifted else "highest input",
     )
     sheet.result("life", "t", "Life of the cans at full power", "s")
     sheet.result("loss", "P", "Loss, cable to capacitors", "W")
@@ -180,6 +184,8 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
                 worst=risen,
                 cures=(("Let the proposal choose the cans", {"input_stage.count": None, "input_stage.capacitor": None}),),
             )
+    if lifted:
+        _returned(sheet, brief)
     if drop.severity:
         severity: Severity = "fix" if drop.severity == "stop" else "watch"
         sheet.find(
@@ -295,3 +301,25 @@ def _entry(sheet: Sheet, build: InputStageBuild, fuse: Fuse, plugs: Worst, melts
             figure="life",
             cures=(("Let the proposal choose the cans", {"input_stage.count": None, "input_stage.capacitor": None}),),
         )
+
+
+def _returned(sheet: Sheet, brief: Brief) -> None:
+    """What a lagging load gives back to a source that takes nothing: in a surge twice the rise is let pass."""
+    most = 2 * sheet.rules.bank_rise * brief.source.volts[0]
+    lasting = tuple(k for k in sheet.states if k not in (*SURGES, LIMIT))
+    back = sheet.limited("returned", r"\Delta V_r", "Rise by what the load returns", "V", most, 0.5, over=lasting)
+    surge = max((k for k in SURGES if k not in sheet.hopeless), key=lambda k: sheet.states[k].returned, default="nominal")
+    beyond = sheet.states[surge].returned > most
+    value, at = (sheet.states[surge].returned, sheet.points[surge].label) if beyond else (back.value, sheet.where(back))
+    sheet.find(
+        "returned",
+        "fix" if beyond or back.severity == "stop" else "watch" if back.severity else "note",
+        "The load lifts the rail",
+        f"A lagging load gives back part of each half period, and this source takes none of it: bank and "
+        f"{short(brief.source.blocking or 0.0, 'F')} at its terminals rise by up to {fmt(value, 'V')} at {at}. Switches and "
+        "control supply see it.",
+        "More capacitance at the stage, a supply that takes current back, a battery beside it, or a constant load.",
+        worst=back,
+        cures=(("Let the proposal choose the cans", {"input_stage.count": None, "input_stage.capacitor": None}),),
+        unavoidable="no number of cans on the shelf holds it" if sheet.build.count >= MOST_COUNT else None,  # type: ignore[attr-defined]
+    )

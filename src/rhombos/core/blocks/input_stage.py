@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Protocol
 
 from pydantic import Field
 
@@ -19,6 +19,7 @@ from rhombos.core.frame.requirement import Requirement
 from rhombos.core.magnetics.winding import copper_resistivity
 from rhombos.core.parts import Capacitor, Fuse, Shelf
 from rhombos.core.units.quantities import Ampere, AmpereSquaredSecond, Ohm, SquareMetre
+from rhombos.core.units.solvers import root
 
 KEY, TITLE = "input_stage", "Input"
 CABLES = (1.5, 2.5, 4, 6, 10, 16, 25, 35, 50, 70, 95, 120, 150, 185, 240)
@@ -32,6 +33,8 @@ RESERVE = 1.02
 MOST_CANS, MOST_COUNT = 16, 60
 MOST_SERIES = 4
 """Times that banks are put in series at most."""
+LEAST_BANK, MOST_BANK = -7.0, 1.0
+"""Between which a bank is looked for, decades of a farad."""
 BANK_IMBALANCE = 0.15
 """How much more than its share one of two capacitor banks in series may carry: their tolerance and leakage."""
 CAN_PLACE = 0.45
@@ -57,8 +60,18 @@ LIFE, RATED_CORE, CORE_RISE = 5000 * 3600.0, 105.0, 8.0
 """Life of the cans at their rated temperature, s and °C, and how much warmer than the air their rated ripple makes them, K."""
 
 
-Ripple = float | Callable[[float], float]
-"""What a bank carries, A: of any capacitance, or as it follows from it, F."""
+class Rippling(Protocol):
+    """What a bank carries, and what flows back through it, as they follow from its capacitance, F."""
+
+    def __call__(self, capacitance: float, /) -> float:
+        """RMS of what the bank carries, A."""
+
+    def returned(self, capacitance: float, /) -> float:
+        """Charge that flows back to the source in half a line period, C."""
+
+
+Ripple = float | Rippling
+"""What a bank carries, A: of any capacitance, or as it follows from it."""
 
 
 class InputStageBuild(Build):
@@ -81,7 +94,7 @@ class InputNeed:
     """Mean current, A; duty of the pulses that the bank sees, or the ripple current it carries, A; mean square over squared
     mean of what the cable carries, where the bank cannot smooth it; RMS over mean of a pulse; peak over mean of what the cable
     carries; current that the stage stops at once, A, where no choke keeps it flowing; what the bank gives at twice the line and
-    its multiples, RMS, A."""
+    its multiples, RMS, A; the mean of what flows back to the source, over the mean."""
 
     current: float
     duty: float
@@ -91,6 +104,7 @@ class InputNeed:
     crest: float = 1.0
     interrupted: float = 0.0
     slow: float = 0.0
+    returned: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,6 +125,7 @@ class InputState:
     life: float
     ampacity: float
     rise: float
+    returned: float
     loss: float
 
 
@@ -215,7 +230,11 @@ def propose(
             least = book.lead_bank.work(
                 {"L": LOOP * brief.source.cable_length, "I": interrupted, "dV": rules.bank_rise * empty}
             )
-        pins = pins | _cans(full, ripple, least, pins, shelf, rules)
+        lifted = None
+        if brief.source.blocking is not None and not isinstance(ripple, float):
+            lifted = Lifted(ripple, brief.source.blocking)
+            least = max(least, lifted.bank_for(_rise_allowed(brief, rules)))
+        pins = pins | _cans(full, ripple, least, lifted, pins, shelf, rules)
     fuse_part = shelf.get(Fuse, pins["fuse"])
     return InputStageBuild.within(
         {
@@ -226,6 +245,41 @@ def propose(
             **pins,
         }
     )
+
+
+@dataclass(frozen=True, slots=True)
+class Lifted:
+    """How far a bank rises by what the load returns, whose source takes nothing back but into a capacitor of its own, F."""
+
+    ripple: Rippling
+    beside: float
+
+    def __call__(self, bank: float) -> float:
+        """The rise, V, of a bank, F."""
+        return self.ripple.returned(bank) / (bank + self.beside)
+
+    def bank_for(self, rise: float) -> float:
+        """The least bank, F, that keeps to a rise, V; the largest that is looked for where none does."""
+
+        def over(decades: float) -> float:
+            return self(10.0**decades) - rise
+
+        if over(LEAST_BANK) <= 0:
+            return 0.0
+        return float(10.0 ** (root(over, LEAST_BANK, MOST_BANK, xtol=1e-3) if over(MOST_BANK) < 0 else MOST_BANK))
+
+
+def lifted_to(brief: Brief, rules: Rules) -> float:
+    """The highest voltage of a bank, V: of a source that takes nothing back, with what a load may lift it by in the surge."""
+    full = brief.source.volts[2]
+    if brief.source.blocking is None:
+        return full
+    return full + _rise_allowed(brief, rules) * brief.power.surge / brief.power.continuous
+
+
+def _rise_allowed(brief: Brief, rules: Rules) -> float:
+    """What a load may lift the bank by at full power, V: what the rules allow, and in the surge twice that."""
+    return rules.bank_rise * brief.source.volts[0] * min(1.0, 2 * brief.power.continuous / brief.power.surge)
 
 
 def _cable(
@@ -262,8 +316,11 @@ def _carrying(ripple: Ripple, can: Capacitor, banks: int, most: int, rules: Rule
     return high
 
 
-def _cans(full: float, ripple: Ripple, least: float, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> dict[str, Any]:
-    """Cans that stand the voltage, carry the ripple, A, and make at least a capacitance, F."""
+def _cans(
+    full: float, ripple: Ripple, least: float, lifted: Lifted | None, pins: dict[str, Any], shelf: Shelf, rules: Rules
+) -> dict[str, Any]:
+    """Cans that stand the voltage, that to which a load lifts them too, carry the ripple, A, and make at least a capacitance,
+    F."""
     best: tuple[float, str, int] | None = None
     wanted = can_voltage(full, pins["banks"]) / (1 - rules.input_capacitor_margin)
     for can in sorted(shelf.all(Capacitor), key=lambda c: (c.price + CAN_PLACE) / c.i_ripple):
@@ -278,8 +335,14 @@ def _cans(full: float, ripple: Ripple, least: float, pins: dict[str, Any], shelf
         if best is not None and carried > most and "count" not in pins:
             continue
         count = int(pins.get("count", max(2, carried, math.ceil(pins["banks"] * RESERVE * least / can.c))))
+        if lifted and "capacitor" not in pins:
+            risen = full + lifted(count * can.c / pins["banks"])
+            if can_voltage(risen, pins["banks"]) > can.v_rating * (1 - rules.input_capacitor_margin):
+                continue
         key = (count * each + max(0, count - MOST_CANS) * 10, can.id, count)
         best = key if best is None or key < best else best
+    if best is None and lifted:
+        return _cans(full, ripple, least, None, pins, shelf, rules)
     if best is None:
         fallback = max(shelf.all(Capacitor), key=lambda c: (c.family == "electrolytic", c.v_rating, c.i_ripple))
         best = (0.0, fallback.id, 2)
@@ -331,6 +394,17 @@ def assess(
             L=LOOP * brief.source.cable_length,
             C=capacitance(build, shelf),
         )
+    returned, beside = 0.0, brief.source.blocking
+    if need.returned > 0 and beside is not None:
+        returned = ledger.work(
+            "input_stage.returned",
+            book.returned_rise,
+            returned=need.returned,
+            I=need.current,
+            f_line=brief.output.frequency,
+            C=capacitance(build, shelf),
+            C_s=beside,
+        )
     return InputState(
         cable,
         drop,
@@ -346,6 +420,7 @@ def assess(
         life,
         ampacity(build.cable, build.runs, brief, rules, ledger),
         rise,
+        returned,
         loss=ledger.total(
             "input_stage.loss",
             {

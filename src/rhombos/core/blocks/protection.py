@@ -121,7 +121,7 @@ class ProtectionNeed:
     current at full power, RMS, and its peak in the surge with ripple, A. Highest gate supply that the control supply makes, V;
     volts of a rested battery, empty to full in equal steps of charge, none for a source that is no battery; voltage below which
     full power would hold a source at its current limit, V. Where the socket is a bank of direct voltage: what that stores, J,
-    and the most that it drives into a short, A."""
+    and the most that it drives into a short, A. How far a load lifts a source that takes nothing back, V."""
 
     empty: float
     nominal: float
@@ -138,6 +138,12 @@ class ProtectionNeed:
     latches: float = 0.0
     stored: float = 0.0
     dumps: float = 0.0
+    lifted: float = 0.0
+
+    @property
+    def highest(self) -> float:
+        """The highest input in use, V, with what the load returns."""
+        return self.full + self.lifted
 
     @property
     def direct(self) -> bool:
@@ -201,7 +207,7 @@ def propose(
     most = max(0.1, 0.6 * (need.full - cut))
     fields.setdefault("hysteresis", round(min(most, max(RECOVERS * need.nominal, SAG_COVERED * sag)), 1))
     fields.setdefault("warning", round(cut + max(WARNS * (need.nominal - cut), 3 * 0.01 * cut), 1))
-    fields.setdefault("over_voltage", round(ABOVE_FULL * need.full, 1))
+    fields.setdefault("over_voltage", round(ABOVE_FULL * need.highest, 1))
     wanted = ("top", "bottom", "trimmer", "hold")
     if any(name not in fields for name in wanted):
         tap = fit(cut, cut + fields["hysteresis"], rules, fields.get("top"))

@@ -197,16 +197,17 @@ def _thresholds(
                    f"It acts between {fmt(warning.low, 'V', 4)} and {fmt(warning.high, 'V', 4)}, the cut-off up to "
                    f"{fmt(cut.high, 'V', 4)}.", "Warn higher.", figure="warning",
                    cures=(("Let the proposal set the warning", _free("warning")), RESET))  # fmt: skip
-    if over.low < need.full:
+    if over.low < need.highest:
+        brought = "the charger" if need.resting else "the rail, lifted by what the load returns," if need.lifted else "the rail"
         sheet.find("over_low", "fix", "It switches off at the highest input",
-                   f"The limit may act from {fmt(over.low, 'V', 4)}; the {'charger' if need.resting else 'rail'} brings "
-                   f"{short(need.full, 'V')}.", "Set it above the highest input.", figure="over_voltage",
+                   f"The limit may act from {fmt(over.low, 'V', 4)}; {brought} brings {short(need.highest, 'V')}.",
+                   "Set it above the highest input.", figure="over_voltage",
                    cures=(("Let the proposal set the limit", _free("over_voltage")),))  # fmt: skip
-    if top.severity or over.high > OVER_FULL * need.full:
-        least = min(top.rating, OVER_FULL * need.full)
+    if top.severity or over.high > OVER_FULL * need.highest:
+        least = min(top.rating, OVER_FULL * need.highest)
         sheet.find("over_high", "stop" if top.severity else "fix", "Too high an input reaches the stages",
                    f"It may act as late as {fmt(over.high, 'V', 4)}; the stages were judged to "
-                   f"{short(OVER_FULL * need.full, 'V')} and the input bank is rated {short(top.rating, 'V')}: "
+                   f"{short(OVER_FULL * need.highest, 'V')} and the input bank is rated {short(top.rating, 'V')}: "
                    f"{fmt(least, 'V', 3)} is the most.",
                    "Set it close above the highest input, and fit cans that stand it.", figure="highest",
                    cures=(("Let the proposal set the limit", _free("over_voltage")),

@@ -114,6 +114,22 @@ lead_rise = _relation(
     holds="no damping",
     source="L–C circuit that starts with a current",
 )
+returned_share = _relation(
+    "returned_share",
+    returned,
+    (swing * (sp.sin(th_1) + sp.sin(th_2)) - th_1 - th_2) / (2 * sp.pi),
+    title="What flows back to a bank, over what is drawn",
+    holds="the current swings about its mean as a cosine at twice the line; counted between two angles about its lowest point",
+    source="the cosine's part below zero, averaged over its period",
+)
+returned_rise = _relation(
+    "returned_rise",
+    dV,
+    returned * I / (2 * f_line * (C + C_s)),
+    title="Rise of the bank by what the load returns",
+    holds="the source takes nothing back; its own capacitor lies beside the bank; I is the mean current drawn",
+    source="charge that flows back in half a line period, on both capacitors",
+)
 fault_current = _relation(
     "fault_current",
     I_pk,

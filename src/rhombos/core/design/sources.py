@@ -91,6 +91,11 @@ class BatterySource(Section):
         return math.inf
 
     @property
+    def blocking(self) -> float | None:
+        """What stands at the terminals of a source that takes no current back, F; a battery takes it."""
+        return None
+
+    @property
     def lowest_resistance(self) -> float:
         """What a short circuit meets: as entered, or typical of fresh and warm cells, Ω."""
         return self.fresh_resistance or FRESH[self.chemistry] * self.internal_resistance
@@ -159,6 +164,11 @@ class RailSource(Section):
     def most_current(self) -> float:
         """What it is limited to, A."""
         return self.limit
+
+    @property
+    def blocking(self) -> float | None:
+        """What stands at its terminals, F: it takes no current back."""
+        return self.capacitance
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:

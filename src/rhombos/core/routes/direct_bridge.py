@@ -97,7 +97,7 @@ class Bare(SourceRoute):
     ) -> dict[str, Build]:
         """A proposed bridge with its gate drive and what lies before it; `own` are the pins."""
         full, entry = brief.source.volts[2], own["input_stage"]
-        drive, bridge = drive_of(bridge, full, hints.modulation, brief, own, shelf, rules)
+        drive, bridge = drive_of(bridge, input_stage.lifted_to(brief, rules), hints.modulation, brief, own, shelf, rules)
         entry["banks"] = input_stage.banks_for(full, 1, shelf, rules)
         return {
             "source": source.SourceBuild(),
@@ -244,9 +244,10 @@ class DirectSteps(Bare, StepStage):
         entry, cells, v_in = self._source(
             point, to_bridge,
             input_stage.InputNeed(
-                mean, share, flowing.bank * mean, flowing.mean_square, crest=flowing.crest, interrupted=stops),
+                mean, share, flowing.bank * mean, flowing.mean_square, crest=flowing.crest, interrupted=stops,
+                returned=flowing.returned),
             g, builds, brief, shelf, rules, ledger)  # fmt: skip
-        bridged = h_bridge.on_a_link(bridged, brief.source.volts[2] + entry.rise, ledger)
+        bridged = h_bridge.on_a_link(bridged, brief.source.volts[2] + entry.rise + entry.returned, ledger)
         from_source = to_bridge + entry.loss
         states = {"source": cells, "input_stage": entry, "h_bridge": bridged, "load": drain}
         flow = {"source": from_source, "input_stage": from_source, "h_bridge": to_bridge, "load": power}

@@ -85,7 +85,7 @@ class IronBridge(SineStage):
             nothing, nothing, nothing, wound.primary_rms, wound.secondary_rms, flat.states["input_stage"].fuse_load,
             wound.leakage, flat.guess.path_resistance, bridged.dead_time_loss_volts, filtered.fundamental,
             0.0, filtered.rms, max(settled[k].states["output_filter"].peak for k in STEADY),
-            rippling=HardestRipple(tuple(settled[k].rippling for k in STEADY)))  # fmt: skip
+            rippling=HardestRipple(tuple(r for k in STEADY if (r := settled[k].rippling))))  # fmt: skip
 
     def propose(
         self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
@@ -117,7 +117,8 @@ class IronBridge(SineStage):
                 1.02 * max(math.sqrt(2) * hints.line_current + ripple / 2, hints.peak), ripple / math.sqrt(24),
                     hints.fundamental),
             brief, own["h_bridge"], shelf, rules)  # fmt: skip
-        drive, bridge = drive_of(bridge, full, rules.modulation_limit, brief, own, shelf, rules)
+        drive, bridge = drive_of(
+            bridge, input_stage.lifted_to(brief, rules), rules.modulation_limit, brief, own, shelf, rules)  # fmt: skip
         return {
             "source": source.SourceBuild(),
             "input_stage": input_stage.propose(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 from rhombos.core.blocks import (
@@ -88,7 +89,9 @@ class IronPushPull(StepStage):
             {k: settled[k].share for k in self.hint_points}, wound.primary_rms, wound.secondary_rms,
             max(settled[k].states["input_stage"].fuse_load for k in STEADY), wound.leakage,
             0.0, 0.0, 0.0, 0.0, 0.0, half=now.half, form=max(settled[k].form for k in STEADY),
-            rippling=HardestRipple(tuple(settled[k].rippling for k in STEADY)))  # fmt: skip
+            rippling=HardestRipple(
+                tuple(r for k in STEADY if (r := settled[k].rippling)),
+                max(s.states["iron_transformer"].magnetising / (8 * self._line(s)) for s in settled.values())))  # fmt: skip
 
     def propose(
         self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
@@ -177,11 +180,18 @@ class IronPushPull(StepStage):
             ledger)  # fmt: skip
         to_transformer = power + wound.loss
         to_stage = to_transformer + switched.loss
+        mean = to_stage / g.v_in
+        # without a load the iron's current flows back for half of each half period, in a triangle
+        back = flowing.returned if power > 0 else wound.magnetising / (4 * mean)
         entry, cells, v_in = self._source(
             point, to_stage,
-            input_stage.InputNeed(to_stage / g.v_in, share, flowing.bank * to_stage / g.v_in, flowing.mean_square,
-                                  crest=flowing.crest, interrupted=turn_off),
+            input_stage.InputNeed(
+                mean, share, flowing.bank * mean, flowing.mean_square, crest=flowing.crest, interrupted=turn_off,
+                returned=back),
             g, builds, brief, shelf, rules, ledger)  # fmt: skip
+        if entry.returned > 0:
+            switched = replace(switched, peak_voltage=ledger.total(f"{self.stage}.peak_voltage", {
+                "off, with its spike": switched.peak_voltage, "twice what the load lifts": 2 * entry.returned}))  # fmt: skip
         from_source = to_stage + entry.loss
         drain = load.assess(point, brief, ledger, output, Fed(share, lets_go, factor, 1 / admits if admits else None))
         states = {"source": cells, "input_stage": entry, self.stage: switched, "iron_transformer": wound, "load": drain}
@@ -198,7 +208,7 @@ class IronPushPull(StepStage):
             shaped=min(1.0, (power + wound.copper + switched.conduction) / to_stage), formed=formed,
             # a wider pulse asks for less: half the way, lest it swings
             admits=math.sqrt(admits * (g.admits or admits)))  # fmt: skip
-        rippling = StepRipple(MORE_RIPPLE * g.shaped * to_stage / g.v_in, share, factor, lets_go, line, feed.resistance)
+        rippling = StepRipple(MORE_RIPPLE * g.shaped * mean, share, factor, lets_go, line, feed.resistance)
         return SourceSettled(point, states, flow, g, pulse, turn_off, share, v_half / g.v_in, formed.form, formed.stands,
                            rippling), after  # fmt: skip
 

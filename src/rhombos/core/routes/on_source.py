@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import abstractmethod
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -17,7 +17,8 @@ from rhombos.core.parts import Shelf
 from rhombos.core.routes.base import V_FLOOR, Route, Settled, at_its_end
 from rhombos.core.routes.driven import drive_need
 from rhombos.core.routes.passes import HOPELESS, MOST_PASSES, SETTLED, Passes
-from rhombos.core.waves.stepped import StepForm
+from rhombos.core.waves.pulsation import BankRipple
+from rhombos.core.waves.stepped import StepForm, StepRipple
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,7 +74,7 @@ class SourceSettled(Settled):
     half: float = 1.0
     form: float = 1.0
     stands: float = 1.0
-    rippling: Callable[[float], float] | None = None
+    rippling: BankRipple | StepRipple | None = None
 
     @property
     def v_in(self) -> float:
@@ -83,13 +84,19 @@ class SourceSettled(Settled):
 
 @dataclass(frozen=True, slots=True)
 class HardestRipple:
-    """What an input bank carries at the point that asks most of it, A, as it follows from its capacitance, F."""
+    """What an input bank carries at the point that asks most of it, A, as it follows from its capacitance, F; and what flows
+    back without a load, C in half a line period."""
 
-    points: tuple[Callable[[float], float], ...]
+    points: tuple[BankRipple | StepRipple, ...]
+    unloaded: float = 0.0
 
     def __call__(self, capacitance: float) -> float:
         """RMS of what the bank carries, A."""
         return max(ripple(capacitance) for ripple in self.points)
+
+    def returned(self, capacitance: float) -> float:
+        """Charge that flows back to the source in half a line period, C."""
+        return max(self.unloaded, *(ripple.returned(capacitance) for ripple in self.points))
 
 
 @dataclass(frozen=True)
@@ -113,7 +120,7 @@ class Hints:
     peak: float = 0.0
     half: float = 0.97
     form: float = 1.0
-    rippling: Callable[[float], float] | None = None
+    rippling: HardestRipple | None = None
 
 
 CALMER = 14

@@ -117,8 +117,11 @@ class SineStage(SourceRoute):
         rippling = BankRipple(MORE_RIPPLE * ripple, MORE_RIPPLE * mean, drawn, line, feed.resistance, feed.inductance)
         entry, cells, v_in = self._source(
             point, to_stage,
-            input_stage.InputNeed(mean, 1.0, ripple, swing.mean_square, crest=swing.peak, slow=slow), g,
-            builds, brief, shelf, rules, ledger)  # fmt: skip
+            input_stage.InputNeed(
+                mean, 1.0, ripple, swing.mean_square, crest=swing.peak, slow=slow, returned=swing.returned),
+            g, builds, brief, shelf, rules, ledger)  # fmt: skip
+        if entry.returned > 0:
+            bridged = h_bridge.on_a_link(bridged, brief.source.volts[2] + entry.returned, ledger)
         from_source = to_stage + entry.loss
         states = {"source": cells, "input_stage": entry, "h_bridge": bridged, "output_filter": filtered, "load": drain}
         flow = {"source": from_source, "input_stage": from_source, "h_bridge": to_stage, "output_filter": to_filter,

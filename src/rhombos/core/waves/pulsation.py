@@ -19,6 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from rhombos.core.book import link as book
+from rhombos.core.book import source as source_book
 from rhombos.core.units.solvers import root
 
 ANGLES = 2 * np.pi * np.arange(256) / 256
@@ -35,8 +36,8 @@ class Pulsation:
     """A current before the link, about its mean of one: mean square, peak; what of the swing the bank keeps: its ripple voltage
     and its ripple current, each over what they would be if the source gave none of it; and what the bank gives at twice the
     line, a phasor over the mean. Where a duty follows the link, the stage draws that times a duty which swings too, and
-    an input bank stands before it: the source's own mean square and peak then; and what the bank at the input gives, RMS over
-    the mean."""
+    an input bank stands before it: the source's own mean square and peak then; what the bank at the input gives, RMS over
+    the mean; and the mean of what flows back to the bank once the source gives nothing."""
 
     mean_square: float = 1.0
     peak: float = 1.0
@@ -45,6 +46,7 @@ class Pulsation:
     given: complex = 0j
     source: tuple[float, float] | None = None
     smoothed: float = 0.0
+    returned: float = 0.0
 
     @property
     def source_square(self) -> float:
@@ -108,7 +110,8 @@ def pulsation(demand: Demand, passed: Sequence[complex], blocks: bool = True, he
             square = book.pulsation_square.work({"S": abs(demand[0]), "P": 1.0, "passed": abs(passed[0])})
             crest = book.pulsation_crest.work({"S": abs(demand[0]), "P": 1.0, "passed": abs(passed[0])})
             kept = abs(1 - passed[0])
-            return Pulsation(square, crest, kept, kept, demand[0] * (1 - passed[0]))
+            back = _returned(abs(demand[0]), passed[0]) if depth > 1 else 0.0
+            return Pulsation(square, crest, kept, kept, demand[0] * (1 - passed[0]), returned=back)
     return _clipped(_coarse(demand), _coarse(passed), blocks, held)
 
 
@@ -144,7 +147,26 @@ def _clipped(demand: Demand, passed: tuple[complex, ...], blocks: bool, held: bo
         ripple / max(alone.swing, 1e-12),
         heat / max(alone.heat, 1e-12),
         complex(left[0]),
+        returned=0.0 if blocks else _flows_back(asked, current),
     )
+
+
+def _returned(swing: float, passed: complex) -> float:
+    """What flows back to a bank after its source's current has come to nothing, over the mean drawn: of one swing over the
+    mean, of which a share passes, behind it by an angle."""
+    turns, stops, behind = math.acos(1 / swing), math.acos(1 / (swing * abs(passed))), -cmath.phase(passed)
+    before, after = min(turns, stops - behind), min(turns, stops + behind)
+    if before + after <= 0:
+        return 0.0
+    return max(0.0, source_book.returned_share.work({"swing": swing, "th_1": before, "th_2": after}))
+
+
+def _flows_back(asked: Complex, comes: NDArray[Any]) -> float:
+    """The same of several swings, whose source would give what comes."""
+    whole = np.zeros(ANGLES.size // 2 + 1, dtype=complex)
+    whole[1 : asked.size + 1] = asked
+    taken = 1 + np.fft.irfft(whole) * ANGLES.size / 2
+    return float((np.maximum(0.0, -taken) * (comes < 0)).mean())
 
 
 MULTIPLES = 1j * np.arange(1, ANGLES.size // 2)
@@ -197,6 +219,13 @@ class BankRipple:
         whole = (1 + 0j,) * len(self.demand)
         behind = open_share(self.line, self.resistance, self.leads, capacitance, len(whole))
         return math.hypot(self.fast, self.current * taken(self.demand, whole, behind))
+
+    def returned(self, capacitance: float) -> float:
+        """Charge that flows back through it to the source in half a line period, C."""
+        if not self.demand:
+            return 0.0
+        behind = open_share(self.line, self.resistance, self.leads, capacitance, len(self.demand))
+        return pulsation(self.demand, behind, blocks=False).returned * self.current / (2 * self.line)
 
 
 def phase_of(share: complex) -> float:

@@ -157,7 +157,8 @@ class StepForm:
     """What such a load makes of a source that feeds it directly: RMS of its pulses over their mean, and their peak; then, of
     the current before a bank behind a resistance, over its mean: mean square and peak, and the RMS of what the bank carries.
     The share of the time for which the output stands, turned about or not, and that of its pulses. Mean and mean square of the
-    current before the bank while it stands, and the mean of its product with what is drawn.
+    current before the bank while it stands, and the mean of its product with what is drawn. The mean of what flows back to the
+    bank once the source gives nothing.
     """
 
     form: float
@@ -170,6 +171,7 @@ class StepForm:
     standing: float
     standing_square: float
     meets: float
+    returned: float
 
     def socket(self, open_volts: float, before: float, behind: float, current: float) -> float:
         """RMS of what stands at the output while it does, V: an open voltage less what a mean current, A, in this form, drops
@@ -185,7 +187,7 @@ class StepForm:
         return replace(
             self, form=math.sqrt(1 + shaped**2 * (self.form**2 - 1)), peak=1 + shaped * (self.peak - 1),
             mean_square=flat + shaped**2 * (self.mean_square - flat), crest=flat + shaped * (self.crest - flat),
-            bank=shaped * self.bank)  # fmt: skip
+            bank=shaped * self.bank, returned=shaped * self.returned)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -205,6 +207,12 @@ class StepRipple:
         """RMS of what the bank carries, A."""
         corner = 2 * math.pi * self.line * self.resistance * capacitance
         return self.current * _bank(self.fraction, self.power_factor, self.lets_go, corner, self.held)
+
+    def returned(self, capacitance: float) -> float:
+        """Charge that flows back through it to the source in half a line period, C."""
+        corner = round(2 * math.pi * self.line * self.resistance * capacitance, 4)
+        formed = step_form(self.fraction, self.power_factor, self.lets_go, corner, self.held)
+        return self.current * formed.returned / (2 * self.line)
 
 
 @lru_cache(maxsize=64)
@@ -245,4 +253,4 @@ def step_form(fraction: float, power_factor: float, lets_go: bool, corner: float
     return StepForm(
         math.sqrt(whole * fraction), float(taken.max()) * fraction, float(squared.mean()), float((taken - bank).max()),
         _bank(fraction, power_factor, lets_go, corner, held), stands, fraction, float(weight @ source), float(weight @ squared),
-        float((source * taken).mean()))  # fmt: skip
+        float((source * taken).mean()), float((np.maximum(0.0, -taken) * (source < 0)).mean()))  # fmt: skip

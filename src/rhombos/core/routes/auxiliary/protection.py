@@ -48,6 +48,7 @@ def need_of(at: Sizing) -> block.ProtectionNeed:
         max((d.supply for d in at.facets(lambda stage: stage.drive)), default=at.rules.gate_drive),
         *_resting(brief, at.settled["low"].states["source"].power),
         *(banks[-1] if banks else (0.0, 0.0)),
+        lifted=max(s.states["input_stage"].returned for s in at.settled.values()),
     )
 
 
