@@ -8,7 +8,7 @@ from benchmarks.agreement import agreements
 from scipy.integrate import solve_ivp
 
 from rhombos.core.benches.compare import candidates, compare
-from rhombos.core.blocks import input_stage
+from rhombos.core.blocks import input_bank, input_stage
 from rhombos.core.blocks.h_bridge import WIDEST
 from rhombos.core.blocks.heat import NEGATIVE as ON_NEGATIVE
 from rhombos.core.blocks.isolation import DIVIDER, EARTHED, NO_CLIP, SAFE_CLIP, crossings
@@ -272,14 +272,14 @@ def test_a_sink_on_the_negative_of_a_source_that_kills_is_insulated_from_hands(s
 
 
 def test_banks_lie_in_series_where_no_can_stands_the_source(shelf):
-    banks = [input_stage.banks_for(volts, 1, shelf, USUAL) for volts in (60, 340, 430, 800, 1000)]
+    banks = [input_bank.banks_for(volts, 1, shelf, USUAL) for volts in (60, 340, 430, 800, 1000)]
     assert banks[:3] == [1, 1, 1]
     assert 2 <= banks[3] <= banks[4]
     best = max(c.v_rating for c in shelf.all(Capacitor) if c.family == "electrolytic")
     for volts, n in zip((800, 1000), banks[3:], strict=True):
-        assert input_stage.can_voltage(volts, n) <= (1 - USUAL.input_capacitor_margin) * best
-        assert input_stage.can_voltage(volts, n - 1) > (1 - USUAL.input_capacitor_margin) * best
-    assert input_stage.banks_for(48, 2, shelf, USUAL) == 2
+        assert input_bank.can_voltage(volts, n) <= (1 - USUAL.input_capacitor_margin) * best
+        assert input_bank.can_voltage(volts, n - 1) > (1 - USUAL.input_capacitor_margin) * best
+    assert input_bank.banks_for(48, 2, shelf, USUAL) == 2
 
 
 @pytest.mark.parametrize("route", [name for name in ROUTES if name != ROUTE])

@@ -5,7 +5,7 @@ import math
 import pytest
 from pydantic import ValidationError
 
-from rhombos.core.blocks import input_stage, source
+from rhombos.core.blocks import input_bank, input_stage, source
 from rhombos.core.blocks.source.battery import cold_resistance
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
@@ -147,13 +147,13 @@ def test_no_cheaper_cans_carry_a_ripple_that_grows_with_the_bank(amps, full, ban
     found = input_stage.propose(brief, 10.0, ripple, {"banks": banks}, shelf, USUAL)
 
     def able(can: Capacitor, count: int) -> bool:
-        each = can.i_ripple * (1 - USUAL.ripple_current_margin) / input_stage.RESERVE
+        each = can.i_ripple * (1 - USUAL.ripple_current_margin) / input_bank.RESERVE
         return ripple(count * can.c / banks) <= count * each
 
     def price(can: Capacitor, count: int) -> float:
-        return count * (can.price + input_stage.CAN_PLACE) + 10 * max(0, count - input_stage.MOST_CANS)
+        return count * (can.price + input_bank.CAN_PLACE) + 10 * max(0, count - input_bank.MOST_CANS)
 
-    stands = input_stage.can_voltage(brief.source.volts[2], banks) / (1 - USUAL.input_capacitor_margin)
+    stands = input_bank.can_voltage(brief.source.volts[2], banks) / (1 - USUAL.input_capacitor_margin)
     chosen = shelf.get(Capacitor, found.capacitor)
     assert able(chosen, found.count)
     cans = [c for c in shelf.all(Capacitor) if c.family == "electrolytic" and c.v_rating >= stands]

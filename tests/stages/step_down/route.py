@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from rhombos.core.blocks import input_stage, load, source
+from rhombos.core.blocks import input_bank, input_stage, load, source
 from rhombos.core.blocks.base import Build
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
@@ -68,7 +68,7 @@ class StepDown(SourceRoute):
         """One round of proposals. Pinned fields stay."""
         own = {key: dict(pins.get(key, {})) for key in self.builds}
         full = brief.source.volts[2]
-        entry = own["input_stage"] | {"banks": input_stage.banks_for(full, 1, shelf, rules)}
+        entry = own["input_stage"] | {"banks": input_bank.banks_for(full, 1, shelf, rules)}
         amps, surge = (p / brief.output.voltage for p in (brief.power.continuous, brief.power.surge))
         return {
             "source": source.SourceBuild(),

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from rhombos.core.blocks.input_bank import MOST_COUNT, can_voltage
 from rhombos.core.blocks.input_stage import (
     MELTS,
     MOST_CABLE,
-    MOST_COUNT,
     MOST_RUNS,
     OPEN,
     SERIES,
@@ -13,7 +13,6 @@ from rhombos.core.blocks.input_stage import (
     WIRE_WITHSTAND,
     InputStageBuild,
     InputState,
-    can_voltage,
     fault_current,
     lasting,
 )

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from rhombos.core.blocks import h_bridge, input_stage, load, output_filter, source
+from rhombos.core.blocks import h_bridge, input_bank, input_stage, load, output_filter, source
 from rhombos.core.blocks.base import Build
 from rhombos.core.blocks.regulation import FAR
 from rhombos.core.book import bridge as bridge_book
@@ -97,8 +97,8 @@ class Bare(SourceRoute):
     ) -> dict[str, Build]:
         """A proposed bridge with its gate drive and what lies before it; `own` are the pins."""
         full, entry = brief.source.volts[2], own["input_stage"]
-        drive, bridge = drive_of(bridge, input_stage.lifted_to(brief, rules), hints.modulation, brief, own, shelf, rules)
-        entry["banks"] = input_stage.banks_for(full, 1, shelf, rules)
+        drive, bridge = drive_of(bridge, input_bank.lifted_to(brief, rules), hints.modulation, brief, own, shelf, rules)
+        entry["banks"] = input_bank.banks_for(full, 1, shelf, rules)
         return {
             "source": source.SourceBuild(),
             "input_stage": input_stage.propose(

@@ -8,6 +8,7 @@ from typing import Any
 
 from rhombos.core.blocks import (
     h_bridge,
+    input_bank,
     input_stage,
     iron_transformer,
     load,
@@ -94,7 +95,7 @@ class IronBridge(SineStage):
         own = {key: dict(pins.get(key, {})) for key in self.builds}
         own["iron_transformer"]["halves"] = 1
         line, full = brief.output.frequency, brief.source.volts[2]
-        own["input_stage"]["banks"] = input_stage.banks_for(full, 1, shelf, rules)
+        own["input_stage"]["banks"] = input_bank.banks_for(full, 1, shelf, rules)
         asked = load.assess(operating_points(brief)["nominal"], brief, SILENT)
         linkage = magnetics_book.sine_linkage.work({"V_rms": brief.output.voltage / hints.ratio, "f_line": line})
         transformer = iron_transformer.propose(
@@ -118,7 +119,7 @@ class IronBridge(SineStage):
                     hints.fundamental),
             brief, own["h_bridge"], shelf, rules)  # fmt: skip
         drive, bridge = drive_of(
-            bridge, input_stage.lifted_to(brief, rules), rules.modulation_limit, brief, own, shelf, rules)  # fmt: skip
+            bridge, input_bank.lifted_to(brief, rules), rules.modulation_limit, brief, own, shelf, rules)  # fmt: skip
         return {
             "source": source.SourceBuild(),
             "input_stage": input_stage.propose(

@@ -9,6 +9,7 @@ from typing import Any
 
 from rhombos.core.blocks import (
     front_end,
+    input_bank,
     input_stage,
     iron_transformer,
     load,
@@ -100,7 +101,7 @@ class IronPushPull(StepStage):
         own = {key: dict(pins.get(key, {})) for key in self.builds}
         line, full = brief.output.frequency, brief.source.volts[2]
         own["iron_transformer"]["halves"] = 2
-        own["input_stage"]["banks"] = input_stage.banks_for(full, 1, shelf, rules)
+        own["input_stage"]["banks"] = input_bank.banks_for(full, 1, shelf, rules)
         # full width on the highest input passes quickly where the width is controlled: the iron may reach its knee then
         widest = 1.0 if brief.output.waveform == "square" else WIDEST / iron_transformer.KNEE
         linkage, working = (magnetics_book.square_linkage.work({"V": v, "fraction": share, "f_line": line}) for v, share in (

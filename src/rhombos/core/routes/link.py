@@ -11,6 +11,7 @@ from rhombos.core.blocks import (
     controller,
     front_end,
     gate_drive,
+    input_bank,
     input_stage,
     load,
     output_filter,
@@ -119,7 +120,7 @@ class LinkRoute(Route):
         own = {key: dict(pins.get(key, {})) for key in self.builds}
         own["front_end"]["topology"] = topology.name
         own["transformer"]["halves"] = topology.halves
-        own["input_stage"]["banks"] = input_stage.banks_for(
+        own["input_stage"]["banks"] = input_bank.banks_for(
             brief.source.volts[2], topology.banks, shelf, rules)  # fmt: skip
         how = rectifying_of(brief, pins)
         own["transformer"]["secondary_halves"] = how.halves
