@@ -9,10 +9,11 @@ from typing import Any
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import HIGHEST_SURGE
+from rhombos.core.design.route_name import RouteName
 from rhombos.core.design.sources import CELL_VOLTS, HIGHEST_NOMINAL, BatterySource, RailSource
 from rhombos.core.parts import KINDS, Shelf
 from rhombos.core.parts.drawer import Stock
-from rhombos.core.routes import ROUTES, RouteName
+from rhombos.core.routes import ROUTES
 
 DRAWERS = 7
 """Every seventh case has a drawer to take from; prime to the routes and to the slower checks, so that each has its turn."""

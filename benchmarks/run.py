@@ -21,12 +21,12 @@ import psutil
 from scipy.integrate import solve_ivp
 
 from rhombos.core.benches.compare import candidates, compare
-from rhombos.core.coils.transformer import transformer_need
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.magnetics.stack import stack_table
 from rhombos.core.magnetics.transformer import rank_transformers
+from rhombos.core.magnetics_bench.transformer import transformer_need
 from rhombos.core.scope import ScopeAsked, bench_of, scope_bench
 from rhombos.core.scope.record import record
 from rhombos.core.waves.engine import repeated, run, steady

@@ -73,15 +73,15 @@ class Outcome:
 def settled_or_named(worked: Worked, told: Solution) -> Iterator[str]:
     """Every point settled, or a finding that says it did not."""
     named = {f.code for f in told.findings}
-    hopeless = worked.route.hopeless(worked.settled)
+    infeasible = worked.route.infeasible(worked.settled)
     for key, s in worked.settled.items():
-        if not s.converged and key not in hopeless and "whole.unsettled" not in named:
+        if not s.converged and key not in infeasible and "whole.unsettled" not in named:
             yield f"{key} did not settle and nothing says so"
     names = {
         "low": {"source.cannot_give_low", "front_end.duty"},
         "surge_low": {"source.cannot_give_surge_low", "front_end.surge_sags"},
     }
-    for key in hopeless:
+    for key in infeasible:
         if not named & (names.get(key, set()) | {"whole.not_held"}):
             yield f"{key} cannot be held and nothing says so"
 
@@ -89,9 +89,9 @@ def settled_or_named(worked: Worked, told: Solution) -> Iterator[str]:
 def balanced(worked: Worked, told: Solution) -> Iterator[str]:
     """Power in is power out and every loss, at every point that settled."""
     blocks = lossy(worked.route, worked.brief.output.waveform)
-    hopeless = worked.route.hopeless(worked.settled)
+    infeasible = worked.route.infeasible(worked.settled)
     for key, s in worked.settled.items():
-        if key in hopeless or not s.converged:
+        if key in infeasible or not s.converged:
             continue
         cells = s.states["source"]
         drawn = cells.terminal * cells.current
@@ -137,7 +137,7 @@ CHECKS = (settled_or_named, balanced, idle_is_small, rules_kept, findings_point_
 
 def losses(worked: Worked) -> tuple[float, float]:
     """Loss at full power, and the draw at none, W; nothing where full power cannot be held."""
-    if "nominal" in worked.route.hopeless(worked.settled):
+    if "nominal" in worked.route.infeasible(worked.settled):
         return float("nan"), float("nan")
     now = worked.settled["nominal"]
     return now.flow["source"] - now.flow["load"], worked.settled["idle"].flow["source"]
@@ -191,7 +191,7 @@ def cures_cure(case: Case, told: Solution, shelf: Shelf, rules: Rules) -> Iterat
 
 def scope_agrees(worked: Worked) -> Iterator[str]:
     """Sheet and scope say the same at full power."""
-    if worked.route.hopeless(worked.settled):
+    if worked.route.infeasible(worked.settled):
         return
     for a in agreements(worked):
         if a.off > 1:

@@ -4,7 +4,8 @@ import math
 from typing import Any
 
 from rhombos.core.design.brief import Brief
-from rhombos.core.routes import ROUTES, RouteName
+from rhombos.core.design.route_name import RouteName
+from rhombos.core.routes import ROUTES
 
 
 def written_short(brief: Brief) -> dict[str, Any]:

@@ -11,13 +11,14 @@ from pydantic import TypeAdapter, ValidationError
 from rhombos.core.benches.compare import compare
 from rhombos.core.benches.rating import rating
 from rhombos.core.design.brief import Brief
+from rhombos.core.design.route_name import ROUTE_NAMES, RouteName
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.manifest import manifest
 from rhombos.core.frame.solve import Worked, explain, solve, work_out
 from rhombos.core.parts import Shelf
 from rhombos.core.parts.kinds import Diode, Mosfet
 from rhombos.core.plots import charts
-from rhombos.core.routes import ALL_BUILDS, ROUTES, RouteName, all_stages, register
+from rhombos.core.routes import ALL_BUILDS, ROUTES, all_stages, register
 from tests.stages.step_down import ROUTES as FURTHER
 from tests.stages.step_down.stage import KEY, Pulses, pulses
 
@@ -41,6 +42,7 @@ def registered() -> Iterator[str]:
     for known, before in ((ROUTES, routes), (ALL_BUILDS, builds)):
         known.clear()
         known.update(before)  # type: ignore[arg-type]
+    ROUTE_NAMES[:] = routes
 
 
 @pytest.fixture(scope="module")
@@ -50,7 +52,7 @@ def stepped_down(registered: str, shelf: Shelf) -> Worked:
 
 def test_it_is_sized_settled_and_breaks_no_rule(stepped_down: Worked):
     solution = explain(stepped_down, {})
-    assert [b.key for b in solution.blocks if not b.aside] == ["source", "input_stage", KEY, "load"]
+    assert [b.key for b in solution.blocks if not b.auxiliary] == ["source", "input_stage", KEY, "load"]
     assert all(s.converged for s in stepped_down.settled.values())
     assert not [f for f in solution.findings if f.severity in ("stop", "fix")]
     assert abs(solution.totals.balance) < 1e-3
@@ -113,8 +115,8 @@ def test_heat_isolation_and_protection_read_it(stepped_down: Worked):
     assert bank.block == "protection"
     assert warm.voltage == 24.0
     assert {f.address for f in told[KEY].figures} >= {f"{KEY}.junction", f"{KEY}.terminal"}
-    assert told["heat"].aside
-    assert not told[KEY].aside
+    assert told["heat"].auxiliary
+    assert not told[KEY].auxiliary
 
 
 def test_it_has_its_own_pictures_and_a_circuit_of_figures(stepped_down: Worked):

@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from rhombos.core.benches.compare import QUALITIES, Weights, compare, rank
-from rhombos.core.benches.suits import judge
+from rhombos.core.benches.load_compatibility import judge
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.inventory import gather

@@ -13,8 +13,8 @@ from rhombos.core.blocks import controller
 from rhombos.core.book import control
 from rhombos.core.control.loops import Compensator, Plant, compensate, loop, margins
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.frame.ledger import SILENT
 from rhombos.core.frame.solve import solve, work_out
+from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.plots import charts
 from rhombos.core.routes.auxiliary.controller import link_need
 from rhombos.demo import house_shelf
@@ -186,7 +186,7 @@ def test_a_shunt_burns_what_a_current_transformer_does_not(refuge, shelf):
 
 
 def test_the_controller_lies_beside_the_path_and_passes_no_power(solution):
-    beside = [b for b in solution.blocks if b.aside]
+    beside = [b for b in solution.blocks if b.auxiliary]
     assert [b.key for b in beside] == [
         "controller",
         "front_drive",

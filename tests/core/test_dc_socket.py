@@ -79,7 +79,7 @@ def test_the_socket_gets_what_is_asked_and_nothing_pulsates(supplied):
 def test_what_goes_in_comes_out_or_is_lost(supplied):
     blocks = ("input_stage", "front_end", "transformer", "rectifier", "dc_link")
     for key, s in supplied.settled.items():
-        if key in supplied.route.hopeless(supplied.settled):
+        if key in supplied.route.infeasible(supplied.settled):
             continue
         lost = sum(s.states[b].loss for b in blocks)
         assert s.flow["source"] == pytest.approx(s.flow["load"] + lost, rel=1e-3, abs=2e-3), key
@@ -214,7 +214,7 @@ def test_with_nothing_plugged_in_pulses_are_short_and_little_flows(shelf):
 
 def test_the_surge_is_held_on_the_lowest_input(shelf):
     worked = work_out(supply(340, 400, 800), {}, shelf, USUAL)
-    assert "surge_low" not in worked.route.hopeless(worked.settled)
+    assert "surge_low" not in worked.route.infeasible(worked.settled)
     assert worked.settled["surge_low"].states["dc_link"].voltage == 340
 
 

@@ -6,7 +6,7 @@ import pytest
 from benchmarks.cases import case_at, random_drawer
 from benchmarks.sweep import judge
 
-from rhombos.core.benches.change import change_battery
+from rhombos.core.benches.battery_swap import change_battery
 from rhombos.core.benches.compare import row_of
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.parts_list import parts_list

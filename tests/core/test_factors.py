@@ -16,9 +16,9 @@ from rhombos.core.book import source, stage
 from rhombos.core.control.thresholds import HIGH, HIGH_TOLERANCE, REFERENCE, SET_WITHIN, Tap, band
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.frame.ledger import SILENT
 from rhombos.core.frame.points import operating_points
 from rhombos.core.frame.solve import work_out
+from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.magnetics import choke as chokes
 from rhombos.core.magnetics.stack import stack_table, stacked
 from rhombos.core.magnetics.transformer import transformer_from

@@ -10,8 +10,8 @@ from rhombos.core.blocks import source
 from rhombos.core.blocks.source.rail import latches_below
 from rhombos.core.book import source as book
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.frame.ledger import SILENT
 from rhombos.core.frame.solve import solve, work_out
+from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.plots import charts
 from rhombos.core.routes import ROUTES
 from rhombos.core.scope import ScopeAsked, scope_bench

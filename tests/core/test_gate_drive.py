@@ -13,8 +13,8 @@ from rhombos.core.book import gate as book
 from rhombos.core.control.gates import GateLoop, house_loop, plateau_currents, switching_times
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.frame.ledger import SILENT
 from rhombos.core.frame.solve import explain, solve, work_out
+from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.parts import Diode, Driver, Igbt, Mosfet
 from rhombos.core.plots import charts
 from rhombos.core.routes.driven import drive_need, front_need

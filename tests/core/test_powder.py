@@ -8,7 +8,6 @@ import pytest
 from scipy.integrate import quad, solve_ivp
 
 from rhombos.core.blocks.wound import choke_of
-from rhombos.core.coils.bench import coil_bench
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.magnetics.choke import (
@@ -21,6 +20,7 @@ from rhombos.core.magnetics.choke import (
     rank_soft_chokes,
 )
 from rhombos.core.magnetics.stack import rise
+from rhombos.core.magnetics_bench.bench import coil_bench
 from rhombos.core.parts import Powder
 
 USUAL = PRESETS["usual"]

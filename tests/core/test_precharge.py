@@ -13,8 +13,8 @@ from scipy.integrate import solve_ivp
 from rhombos.core.blocks import precharge
 from rhombos.core.blocks.precharge import CLOSING, CONTROL, DROPS_OUT, NEGATIVE, RELEASING, PrechargeBuild, PrechargeNeed
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.frame.ledger import SILENT
 from rhombos.core.frame.solve import solve, work_out
+from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.parts import Resistor
 from rhombos.core.plots import charts
 from rhombos.core.precharge import FAULTS, march, state_table_c, state_table_csv

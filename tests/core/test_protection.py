@@ -6,8 +6,8 @@ import pytest
 from rhombos.core.blocks.protection import ShortPath, assess, propose, thresholds
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.design.sources import BatterySource
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.solve import solve, work_out
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.plots import charts
 from rhombos.core.routes.auxiliary import protection
 
@@ -39,7 +39,7 @@ def test_a_short_rises_as_the_coil_lets_it(need, worked):
     """The current at the switch by steps of a nanosecond."""
     stage = ShortPath(385.0, 60e-6, 1.0, 60.0)
     build = propose(need, stage, 30.0, (230.0, 230.0), {"coil": 0.0}, USUAL)
-    state = assess(need, build, (30.0, 660.0, 1400.0), (230.0, 230.0), stage, (25.0, 36e3), Ledger())
+    state = assess(need, build, (30.0, 660.0, 1400.0), (230.0, 230.0), stage, (25.0, 36e3), Worksheet())
     current, step = build.short_trip, 1e-9
     for _ in range(round(build.short_delay / step)):
         current += stage.volts / stage.inductance * step
@@ -49,7 +49,7 @@ def test_a_short_rises_as_the_coil_lets_it(need, worked):
 def test_a_bare_output_gets_a_coil_against_shorts(need):
     bare = ShortPath(385.0, 2.5e-6, 1.0, 40.0)
     build = propose(need, bare, 30.0, (230.0, 230.0), {}, USUAL)
-    state = assess(need, build, (30.0, 660.0, 1400.0), (230.0, 230.0), bare, (25.0, 36e3), Ledger())
+    state = assess(need, build, (30.0, 660.0, 1400.0), (230.0, 230.0), bare, (25.0, 36e3), Worksheet())
     assert build.coil > 0
     assert state.short_off < bare.withstand
     filtered = ShortPath(385.0, 1.8e-3, 1.0, 40.0)

@@ -10,11 +10,11 @@ from scipy.optimize import brentq
 from rhombos.core.blocks import h_bridge
 from rhombos.core.book import rectifier as book
 from rhombos.core.book import source
-from rhombos.core.coils.bench import coil_bench
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.frame.topology import RECTIFIERS, TOPOLOGIES
+from rhombos.core.magnetics_bench.bench import coil_bench
 from rhombos.core.parts import Diode
 from rhombos.core.plots import charts
 from rhombos.core.routes import lossy
@@ -130,11 +130,11 @@ def rectified(request, refuge, shelf):
 
 
 def test_every_rectifier_balances(rectified):
-    hopeless = rectified.route.hopeless(rectified.settled)
+    infeasible = rectified.route.infeasible(rectified.settled)
     for key, s in rectified.settled.items():
         cells = s.states["source"]
         lost = sum(s.states[k].loss for k in lossy(rectified.route, rectified.brief.output.waveform))
-        assert key in hopeless or cells.terminal * cells.current == pytest.approx(s.flow["load"] + lost, rel=1e-3), key
+        assert key in infeasible or cells.terminal * cells.current == pytest.approx(s.flow["load"] + lost, rel=1e-3), key
 
 
 def test_the_link_is_what_its_circuit_makes_of_the_secondary(rectified, shelf):
@@ -267,7 +267,7 @@ def test_bench_and_pictures_know_whether_there_is_a_choke(name, refuge, shelf):
 @pytest.mark.parametrize("route", ["half-bridge link", "full-bridge link"])
 def test_bridges_drive_every_rectifier_too(name, route, refuge, shelf):
     worked = work_out(refuge, {"rectifier.circuit": name}, shelf, USUAL, route)
-    assert worked.route.hopeless(worked.settled) <= {"surge_low"}
+    assert worked.route.infeasible(worked.settled) <= {"surge_low"}
     solved = solve(refuge, {"rectifier.circuit": name}, shelf, USUAL, route)
     assert 0.8 < solved.totals.efficiency < 0.97
 

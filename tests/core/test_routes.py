@@ -38,7 +38,7 @@ EXTREMES = {
 
 def balanced(worked) -> None:
     for key, s in worked.settled.items():
-        if key in worked.route.hopeless(worked.settled):
+        if key in worked.route.infeasible(worked.settled):
             continue
         cells = s.states["source"]
         lost = sum(s.states[k].loss for k in lossy(worked.route, worked.brief.output.waveform))
@@ -88,7 +88,7 @@ def test_every_block_has_its_pictures(routed):
 def test_every_route_solves_the_demo_briefs(design, name, wave, shelf):
     worked = work_out(fitting(name, asking(design.brief, wave)), {}, shelf, PRESETS[design.rules], name)
     balanced(worked)
-    assert not worked.route.hopeless(worked.settled) & {"nominal", "low", "high", "idle"}
+    assert not worked.route.infeasible(worked.settled) & {"nominal", "low", "high", "idle"}
 
 
 @pytest.mark.parametrize(("cells", "power"), EXTREMES.values(), ids=list(EXTREMES))

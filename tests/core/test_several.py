@@ -5,11 +5,11 @@ import math
 import pytest
 
 from rhombos.core.blocks import transformer
-from rhombos.core.coils.bench import coil_bench
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.frame.ledger import SILENT
 from rhombos.core.frame.solve import solve, work_out
+from rhombos.core.frame.worksheet import SILENT
+from rhombos.core.magnetics_bench.bench import coil_bench
 from rhombos.core.routes import lossy
 
 USUAL = PRESETS["usual"]

@@ -1,4 +1,4 @@
-"""Small pieces: the ledger, preferred values, the sheet, the points."""
+"""Small pieces: the worksheet, preferred values, the sheet, the points."""
 
 import pytest
 from hypothesis import given
@@ -9,9 +9,9 @@ from rhombos.core.blocks.cooling import settle_junction
 from rhombos.core.blocks.front_end import FrontEndBuild
 from rhombos.core.book import source
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.points import STEADY, operating_points
 from rhombos.core.frame.sheet import Sheet, Worst
+from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Diode
 from rhombos.core.units.preferred import E6, E12, E24, at_least, at_most, nearest
 
@@ -34,12 +34,12 @@ def test_what_has_no_preferred_value_is_refused(value):
 
 
 def test_the_ledger_keeps_what_was_worked():
-    ledger = Ledger()
-    assert ledger.work("x.drop", source.ohmic_drop, I=3.0, R=0.1) == pytest.approx(0.3)
-    assert ledger.total("x.sum", {"a": 1.0, "b": 2.5}) == 3.5
-    step = ledger.steps["x.drop"]
+    worksheet = Worksheet()
+    assert worksheet.work("x.drop", source.ohmic_drop, I=3.0, R=0.1) == pytest.approx(0.3)
+    assert worksheet.total("x.sum", {"a": 1.0, "b": 2.5}) == 3.5
+    step = worksheet.steps["x.drop"]
     assert (step.relation, step.inputs, step.value) == ("ohmic_drop", {"I": 3.0, "R": 0.1}, pytest.approx(0.3))
-    assert ledger.steps["x.sum"].relation == "sum"
+    assert worksheet.steps["x.sum"].relation == "sum"
 
 
 def test_a_silent_ledger_only_computes():
@@ -124,8 +124,8 @@ def test_a_limited_figure_shows_its_worst_point(sheet):
 
 
 def test_hopeless_points_are_left_out_while_others_remain(sheet):
-    sheet.hopeless = frozenset({"surge_high", "surge_low"})
-    assert sheet.limited("peak_voltage", "V", "x", "V", 1000).point not in sheet.hopeless
+    sheet.infeasible = frozenset({"surge_high", "surge_low"})
+    assert sheet.limited("peak_voltage", "V", "x", "V", 1000).point not in sheet.infeasible
     assert sheet.limited("duty", "D", "x", "1", 0.5, over=("surge_low",)).point == "surge_low"
 
 

@@ -7,13 +7,13 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from rhombos.core.blocks import controller, link_loop, oscillator
-from rhombos.core.coils.bench import coil_bench
-from rhombos.core.coils.drive import drive_bench
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.magnetics.sense import DIODE, MOST_DROOP, MOST_FLUX, rank_sense_cores, sense_from
 from rhombos.core.magnetics.winding import thin_wire
+from rhombos.core.magnetics_bench.bench import coil_bench
+from rhombos.core.magnetics_bench.drive import drive_bench
 from rhombos.core.parts import Bipolar, Core, Grade, IronCore, Wire
 from rhombos.core.routes.auxiliary.controller import link_need
 from tests.core.asking import written_short

@@ -12,11 +12,12 @@ from scipy.integrate import solve_ivp
 from rhombos.core.book import source
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.pins import PinError
+from rhombos.core.design.route_name import DEFAULT
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.design.sources import CELL_VOLTS
 from rhombos.core.frame.solve import build_all, solve, work_out
 from rhombos.core.parts import Fuse, Mosfet, Shelf
-from rhombos.core.routes import DEFAULT, ROUTES, lossy
+from rhombos.core.routes import ROUTES, lossy
 from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]
@@ -230,9 +231,9 @@ def briefs(draw):
 def test_any_brief_in_range_solves_and_balances(content, rules, shelf):
     found = solve(Brief.model_validate(content), {}, shelf, PRESETS[rules])
     json.loads(found.model_dump_json())
-    assert len([b for b in found.blocks if not b.aside]) == 9
-    hopeless = any(f.code.startswith("source.cannot_give") or f.code == "front_end.duty" for f in found.findings)
-    if not hopeless:
+    assert len([b for b in found.blocks if not b.auxiliary]) == 9
+    infeasible = any(f.code.startswith("source.cannot_give") or f.code == "front_end.duty" for f in found.findings)
+    if not infeasible:
         assert abs(found.totals.balance) < 1e-3
         assert 0.2 < found.totals.efficiency < 0.99
     for block in found.blocks:

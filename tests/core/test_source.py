@@ -12,8 +12,8 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import read_profile
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.design.sources import COLD_B, PEUKERT, RESTING, BatterySource
-from rhombos.core.frame.ledger import SILENT
 from rhombos.core.frame.solve import work_out
+from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.parts import Capacitor
 from rhombos.core.plots import charts
 from rhombos.core.waves.stepped import StepRipple

@@ -9,8 +9,8 @@ from rhombos.core.blocks.cooling import BEYOND, KELVIN, hottest_junction
 from rhombos.core.blocks.surge import Cooling, Heating, bridge_devices, cooling_of, course, front_end_devices, worst_course
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.frame.ledger import SILENT
 from rhombos.core.frame.solve import solve
+from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.parts import HeatSink, Mosfet
 from rhombos.core.plots import charts
 from tests.core.asking import written_short

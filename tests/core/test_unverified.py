@@ -6,7 +6,7 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.parts import Bipolar, Igbt, Mosfet
-from rhombos.core.parts.incoming import hold, on_drop
+from rhombos.core.parts.incoming_inspection import hold, on_drop
 from rhombos.core.parts.origin import CURRENT, RESISTANCE, VOLTAGE, as_unverified
 
 USUAL = PRESETS["usual"]

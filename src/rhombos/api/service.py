@@ -15,9 +15,9 @@ from pydantic import BaseModel
 from rhombos.core.benches.compare import Row, candidates
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
+from rhombos.core.design.route_name import RouteName
 from rhombos.core.design.rules import Rules
 from rhombos.core.parts import Shelf
-from rhombos.core.routes import RouteName
 from rhombos.desk import routes
 from rhombos.desk.asked import Asked
 from rhombos.desk.crew import AT_ONCE, LATER, Crew

@@ -8,8 +8,8 @@ from pydantic import BaseModel, Field
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinAddress, PinValue
+from rhombos.core.design.route_name import DEFAULT, RouteName
 from rhombos.core.design.rules import RuleChanges, RuleName, Rules, house_rules
-from rhombos.core.routes import DEFAULT, RouteName
 
 
 class NotHere(LookupError):

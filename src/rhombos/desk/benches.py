@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from pydantic import BaseModel, Field
 
-from rhombos.core.coils import COILS, CoilBench, coil_bench
-from rhombos.core.coils.model import WindingSheet
 from rhombos.core.frame.solve import Unbuildable, Worked
+from rhombos.core.magnetics_bench import COILS, CoilBench, coil_bench
+from rhombos.core.magnetics_bench.model import WindingSheet
 from rhombos.core.modulation import (
     LoopAsked,
     LoopBench,

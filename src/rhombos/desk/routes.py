@@ -5,8 +5,8 @@ from __future__ import annotations
 from rhombos.core.benches.compare import Row, row_of
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
+from rhombos.core.design.route_name import RouteName
 from rhombos.core.design.rules import Rules
-from rhombos.core.routes import RouteName
 from rhombos.desk.desk import Desk
 
 

@@ -7,10 +7,9 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field, RootModel, model_validator
 from pydantic.json_schema import SkipJsonSchema
 
-from rhombos.core.benches.change import BatteryChange, change_battery
+from rhombos.core.benches.battery_swap import BatteryChange, change_battery
 from rhombos.core.benches.rating import Rating, rating
 from rhombos.core.benches.switches import rank_switches
-from rhombos.core.coils.model import OptionTable
 from rhombos.core.design.brief import followed
 from rhombos.core.design.findings import PinAddress, PinValue, Waiver
 from rhombos.core.design.form import BriefField, RuleField, brief_fields, rule_fields
@@ -21,6 +20,7 @@ from rhombos.core.frame.parts_list import parts_list
 from rhombos.core.frame.report import Solution
 from rhombos.core.frame.solve import Unbuildable, explain, unbuildable
 from rhombos.core.frame.solve import solve as core_solve
+from rhombos.core.magnetics_bench.model import OptionTable
 from rhombos.core.parts.drawer import Stock
 from rhombos.core.parts.shelf import Stocked
 from rhombos.core.plots import Chart, charts

@@ -8,7 +8,7 @@ from reportlab.graphics.shapes import Circle, Drawing, Line, Path, Rect, String
 from reportlab.lib.colors import HexColor
 from reportlab.platypus import Spacer, Table
 
-from rhombos.core.coils import WindingSheet
+from rhombos.core.magnetics_bench import WindingSheet
 from rhombos.core.plots.model import Box
 from rhombos.paper.page import (
     BODY,

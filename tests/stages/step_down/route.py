@@ -11,9 +11,9 @@ from rhombos.core.blocks.base import Build
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.points import STEADY, Point
 from rhombos.core.frame.stage import Stage
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import stages
 from rhombos.core.routes.on_source import Guess, SourceRoute, SourceSettled
@@ -78,13 +78,13 @@ class StepDown(SourceRoute):
         }
 
     def _pass(
-        self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+        self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
     ) -> tuple[SourceSettled, Guess]:
-        drain = load.assess(point, brief, ledger)
-        state = stage.assess(g.v_in, drain.current, builds[stage.KEY], brief, shelf, rules, ledger)
+        drain = load.assess(point, brief, worksheet)
+        state = stage.assess(g.v_in, drain.current, builds[stage.KEY], brief, shelf, rules, worksheet)
         to_stage = drain.power + state.loss
         need = input_stage.InputNeed(to_stage / g.v_in, state.duty, state.input_ripple)
-        entry, cells, v_in = self._source(point, to_stage, need, g, builds, brief, shelf, rules, ledger)
+        entry, cells, v_in = self._source(point, to_stage, need, g, builds, brief, shelf, rules, worksheet)
         states = {"source": cells, "input_stage": entry, stage.KEY: state, "load": drain}
         from_source = to_stage + entry.loss
         flow = {"source": from_source, "input_stage": from_source, stage.KEY: to_stage, "load": drain.power}

@@ -19,12 +19,12 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.circuit import Circuit, Element, Label, Place, places
 from rhombos.core.frame.inventory import Item, fitted
-from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Bank, Making, Stage
+from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Capacitor, Diode, HeatSink, Mosfet, Shelf
 from rhombos.core.parts.pulsed import withstand
 from rhombos.core.plots.model import Chart, Role, Scale, about, curve, roomy
@@ -110,7 +110,7 @@ def pulses(v_in: float, v_out: float, amps: float, on: float, ohms: float, thres
 
 
 def assess(
-    v_in: float, amps: float, build: StepDownBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+    v_in: float, amps: float, build: StepDownBuild, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
 ) -> StepDownState:
     """What it does at a voltage before it, V, and a current at its socket, A."""
     switch, diode, can = (
@@ -133,10 +133,10 @@ def assess(
 
     air = brief.targets.ambient + rules.enclosure_rise
     junction = hottest_junction(
-        KEY, losses, switch.r_jc, switch.t_j_max, air, sink_resistance(shelf, build.sink, build.fan), rules, ledger)  # fmt: skip
+        KEY, losses, switch.r_jc, switch.t_j_max, air, sink_resistance(shelf, build.sink, build.fan), rules, worksheet)  # fmt: skip
     flow, conducts, switches, burns = at(junction)
     whole = flow.square * min(1.0, flow.duty + flow.falls)
-    choked = ledger.work(
+    choked = worksheet.work(
         f"{KEY}.choke_loss", source_book.ohmic_loss, I_rms=math.sqrt(whole), R=build.choke_resistance)  # fmt: skip
     ripple = math.sqrt(max(0.0, whole - flow.mean**2))
     filled = flow.swing / (8 * build.count * can.c * build.frequency)
@@ -146,7 +146,7 @@ def assess(
         conduction=conducts, switching=switches, diode_loss=burns, choke_loss=choked, bank_ripple=ripple,
         ripple=filled + flow.swing * can.esr / build.count, voltage=v_out,
         input_ripple=math.sqrt(max(0.0, flow.duty * flow.square - (flow.duty * flow.mean) ** 2)), junction=junction,
-        loss=ledger.total(f"{KEY}.loss", {
+        loss=worksheet.total(f"{KEY}.loss", {
             "switch, conducting": conducts, "switch, switching": switches, "diode": burns, "choke": choked}))  # fmt: skip
 
 
@@ -212,7 +212,7 @@ def report(sheet: Sheet, at: Sizing) -> BlockReport:
         if worst.severity:
             told = f"{worst.value:.3g} of {worst.rating:.3g} at {sheet.where(worst)}."
             sheet.find(code, worst.severity, title, told, remedy, worst=worst)
-    short = max(s.duty for key, s in sheet.states.items() if key not in sheet.hopeless)
+    short = max(s.duty for key, s in sheet.states.items() if key not in sheet.infeasible)
     if short > MOST_DUTY:
         sheet.find("duty", "stop", "No duty holds the output", f"{short:.1%} on the lowest input.", "A higher input.")
     now, entering = sheet.now, at.entering(KEY)

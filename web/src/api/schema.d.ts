@@ -1326,10 +1326,10 @@ export interface components {
          */
         BlockReport: {
             /**
-             * Aside
+             * Auxiliary
              * @default false
              */
-            aside?: boolean;
+            auxiliary?: boolean;
             /** Drawing */
             drawing: {
                 [key: string]: string;
@@ -2115,7 +2115,7 @@ export interface components {
             /** Title */
             title: string;
             /** Values */
-            values: components["schemas"]["rhombos__core__benches__change__Compared"][];
+            values: components["schemas"]["rhombos__core__benches__battery_swap__Compared"][];
             /** Verdict */
             verdict: string;
             /** Why */
@@ -4167,7 +4167,7 @@ export interface components {
          * Compared
          * @description A value as built and as it would be for the new battery.
          */
-        rhombos__core__benches__change__Compared: {
+        rhombos__core__benches__battery_swap__Compared: {
             /** New */
             new: string;
             /** Old */

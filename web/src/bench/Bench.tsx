@@ -14,7 +14,7 @@ import { History } from "../history/History"
 import { Routes } from "../routes/Routes"
 import { Fault, Key, Plain } from "../ui/Page"
 import { BatteryChange } from "./BatteryChange"
-import { Beside, keyOf } from "./Beside"
+import { Auxiliary, keyOf } from "./Auxiliary"
 import { BriefSheet } from "./BriefSheet"
 import { Conflict } from "./Conflict"
 import { Figures } from "./Figures"
@@ -163,7 +163,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
                 <Text as="h2" fontWeight="700" fontSize="lg" whiteSpace="nowrap" data-testid="sheet-title">
                   {chosen === "brief"
                     ? "Brief"
-                    : `${block && !block.aside ? `${solution.blocks.indexOf(block) + 1} ` : ""}${block?.title ?? ""}`}
+                    : `${block && !block.auxiliary ? `${solution.blocks.indexOf(block) + 1} ` : ""}${block?.title ?? ""}`}
                 </Text>
                 <Text fontSize="sm" color="ink.soft" lineHeight="1.2">
                   {chosen === "brief" ? "what is asked, and where it will live" : block?.remark}
@@ -275,7 +275,7 @@ function TotalsLine({ solution, chosen, go }: { solution: Solution; chosen: stri
         </Box>
       )}
       <Box ml="auto">
-        <Beside blocks={solution.blocks.filter((b) => b.aside)} chosen={chosen} choose={go} />
+        <Auxiliary blocks={solution.blocks.filter((b) => b.auxiliary)} chosen={chosen} choose={go} />
       </Box>
     </Flex>
   )
@@ -319,7 +319,7 @@ function Foot({ handle, solution }: { handle: DesignHandle; solution: Solution }
         solved in {Math.round(handle.took)} ms
       </Text>
       <Text color="ink.soft">
-        blocks <Key>1</Key>–<Key>{solution.blocks.filter((b) => !b.aside).length}</Key>
+        blocks <Key>1</Key>–<Key>{solution.blocks.filter((b) => !b.auxiliary).length}</Key>
       </Text>
     </Flex>
   )
@@ -337,7 +337,7 @@ interface Keys {
 
 /** The views that fill the bench; the letters that show them are `VIEW_KEYS`. */
 const VIEWS = ["routes", "magnetics", "waves", "margins", "record", "history"]
-const asidesOf = (solution: Solution) => solution.blocks.filter((b) => b.aside).map((b) => b.key)
+const auxiliaryOf = (solution: Solution) => solution.blocks.filter((b) => b.auxiliary).map((b) => b.key)
 
 const VIEW_KEYS: Record<string, string | undefined> = {
   r: "routes",
@@ -351,7 +351,7 @@ const VIEW_KEYS: Record<string, string | undefined> = {
 
 function useKeys({ solution, go, undo, redo, toggle, find, close }: Keys) {
   useEffect(() => {
-    const beside = (key: string) => asidesOf(solution).find((name) => keyOf(name) === key)
+    const beside = (key: string) => auxiliaryOf(solution).find((name) => keyOf(name) === key)
     const pressed = (e: KeyboardEvent) => {
       const typing = (e.target as HTMLElement).matches?.("input, select, textarea")
       const command = e.ctrlKey || e.metaKey
@@ -368,7 +368,7 @@ function useKeys({ solution, go, undo, redo, toggle, find, close }: Keys) {
       else if (beside(e.key)) go(beside(e.key)!)
       else if (/^[1-9]$/.test(e.key)) {
         const block = solution.blocks[Number(e.key) - 1]
-        if (block && !block.aside) go(block.key)
+        if (block && !block.auxiliary) go(block.key)
       }
     }
     addEventListener("keydown", pressed)

@@ -13,7 +13,7 @@ const VALUE = { fontSize: 12, fontFamily: "var(--chakra-fonts-mono)", fill: "var
 /** The ribbon from source to load, drawn to scale, and the way from block to block. */
 export function PowerPath({ solution, chosen, choose }: { solution: Solution; chosen: string; choose: (block: string) => void }) {
   const [width, ref] = useWidth()
-  const blocks = solution.blocks.filter((b) => !b.aside)
+  const blocks = solution.blocks.filter((b) => !b.auxiliary)
   const pitch = (width - 2 * EDGE) / Math.max(1, blocks.length - 1)
   const full = Math.max(1e-9, ...blocks.map((b) => b.power_in))
   const thickness = (watts: number) => (RIBBON * watts) / full

@@ -9,8 +9,8 @@ from fastapi.concurrency import run_in_threadpool
 
 from rhombos.api.problem import ProblemDocument
 from rhombos.api.service import Asking, Serving
-from rhombos.core.coils.model import WindingSheet
-from rhombos.core.coils.tools import (
+from rhombos.core.magnetics_bench.model import WindingSheet
+from rhombos.core.magnetics_bench.tools import (
     OneTurn,
     OneTurnAnswer,
     Salvaged,

@@ -7,7 +7,7 @@ from pydantic import BaseModel, Field
 
 from rhombos.api.problem import ProblemDocument
 from rhombos.api.service import Asking
-from rhombos.core.benches.change import BatteryChange
+from rhombos.core.benches.battery_swap import BatteryChange
 from rhombos.core.benches.compare import Comparison, Weights, rank
 from rhombos.core.benches.rating import Rating
 from rhombos.core.design.brief import Brief

@@ -9,9 +9,9 @@ from pydantic import AfterValidator, BaseModel
 
 from rhombos.api.problem import ProblemDocument
 from rhombos.api.service import Asking
-from rhombos.core.coils.model import OptionTable
 from rhombos.core.design.form import BriefField, plain_fields
 from rhombos.core.design.rules import PRESETS, RuleName
+from rhombos.core.magnetics_bench.model import OptionTable
 from rhombos.core.precharge.tool import Bus, PrechargeSeen
 from rhombos.core.routes import ALL_BUILDS
 from rhombos.desk import sizing

@@ -9,11 +9,12 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from rhombos.core.benches.suits import Judgement, judge
+from rhombos.core.benches.load_compatibility import Judgement, judge
 from rhombos.core.blocks.load import HIGHEST_AT
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import ORDER, Finding
 from rhombos.core.design.outputs import DcOutput, Waveform
+from rhombos.core.design.route_name import RouteName
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Inventory, gather
 from rhombos.core.frame.points import STEADY, operating_points
@@ -21,7 +22,7 @@ from rhombos.core.frame.report import Solution
 from rhombos.core.frame.solve import Unbuildable, Worked, explain, work_out
 from rhombos.core.frame.stage import Noise, Skill
 from rhombos.core.parts import Shelf
-from rhombos.core.routes import ROUTES, RouteName
+from rhombos.core.routes import ROUTES
 from rhombos.core.units.quantities import fmt
 from rhombos.core.waves.spectrum import readings_of_steps
 
@@ -165,7 +166,7 @@ def row_of(brief: Brief, name: RouteName, wave: Waveform, shelf: Shelf, rules: R
     solution = explain(worked, {})
     stock = gather(stage.parts(worked.builds[stage.key], worked.shelf) for stage in worked.path)
     stops = tuple(f.title for f in solution.findings if f.severity == "stop")
-    if "nominal" in worked.route.hopeless(worked.settled):
+    if "nominal" in worked.route.infeasible(worked.settled):
         return Row(route=name, waveform=wave, title=title, out=True, against=stops)
     return _figures(worked, solution, stock, title, stops)
 

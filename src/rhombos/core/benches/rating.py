@@ -7,9 +7,9 @@ from dataclasses import replace
 
 from pydantic import BaseModel, ConfigDict
 
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.points import STEADY, Point, operating_points
 from rhombos.core.frame.solve import Worked, report_blocks
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.routes import SHARED_BUILDS
 from rhombos.core.units.quantities import fmt
 
@@ -75,14 +75,14 @@ def _over(worked: Worked, share: float) -> tuple[str, str] | None:
             worked.brief,
             worked.shelf,
             worked.rules,
-            ledgers={k: Ledger() for k in keys} if worked.brief.crest_power else None,  # marched, as the sizing was
+            worksheets={k: Worksheet() for k in keys} if worked.brief.crest_power else None,  # marched, as the sizing was
             start=worked.settled,
             tolerance=1e-3,
             points={k: points[k] for k in keys},
         ),
     }
     settled = {k: replace(s, states={**worked.settled[k].states, **s.states}) for k, s in settled.items()}
-    lost = worked.route.hopeless({k: settled[k] for k in keys})
+    lost = worked.route.infeasible({k: settled[k] for k in keys})
     if lost:
         return "Source", "the power that is left at its terminals"
     if worked.brief.output.waveform != "square" and any(settled[k].flow["load"] < HELD * points[k].power for k in keys):

@@ -6,11 +6,11 @@ from typing import Any
 
 from rhombos.core.blocks.cooling import steady_limit, surge_limit
 from rhombos.core.blocks.surge import bridge_devices, cooling_of, front_end_devices, worst_course
-from rhombos.core.coils.common import against, with_present
-from rhombos.core.coils.model import Option, OptionTable
 from rhombos.core.frame.labels import labelled
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.solve import Worked, refit
+from rhombos.core.magnetics_bench.common import against, with_present
+from rhombos.core.magnetics_bench.model import Option, OptionTable
 from rhombos.core.parts import Igbt, Mosfet, Part
 from rhombos.core.units.quantities import fmt
 
@@ -90,12 +90,12 @@ def _option(worked: Worked, block: str, here: bool) -> Option:
     build: Any = worked.builds[block]
     part: Any = worked.shelf.find("mosfet|igbt", build.switch)
     rules, states = worked.rules, {k: s.states[block] for k, s in worked.settled.items()}
-    held = [k for k in STEADY if k not in worked.route.hopeless(worked.settled)] or ["nominal"]
+    held = [k for k in STEADY if k not in worked.route.infeasible(worked.settled)] or ["nominal"]
     junction = max(states[k].junction for k in held)
     peak = max(getattr(s, "peak_voltage", None) or s.switch_voltage for s in states.values())
     devices = DEVICES[block](build, part)
     cooled = cooling_of(build, part, worked.brief, worked.shelf, rules)
-    surge = worst_course(states, worked.route.hopeless(worked.settled), devices, cooled, rules, worked.brief.power.surge_time)
+    surge = worst_course(states, worked.route.infeasible(worked.settled), devices, cooled, rules, worked.brief.power.surge_time)
     burst = float(surge[1].junction[-1]) if surge else junction
     now = worked.settled["nominal"]
     why = against(

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from rhombos.core.book import gate as book
-from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Diode, Driver, Shelf
 from rhombos.core.units.preferred import E6, at_least
 
@@ -94,10 +94,10 @@ def assess_bootstrap(
     device: Any,
     least: float,
     shelf: Shelf,
-    ledger: Ledger,
+    worksheet: Worksheet,
 ) -> dict[str, float]:
     """Charge, budget and capacitor by the rule; the lowest voltage by going through the cycles of a line period."""
-    work, diode = ledger.work, shelf.get(Diode, build.boot_diode)
+    work, diode = worksheet.work, shelf.get(Diode, build.boot_diode)
     charge = work(
         f"{need.key}.boot_charge", book.bootstrap_charge, **_drawn(need, diode, driver, device, build.supply, build.pull_down)
     )
@@ -118,7 +118,7 @@ def assess_bootstrap(
         "boot_needed": min(needed, 1.0),
         "boot_low": float(volts.min()),
         "refresh": refresh,
-        "first_charge": ledger.total(
+        "first_charge": worksheet.total(
             f"{need.key}.first_charge", {"five time constants": 5 * build.boot_resistor * build.boot_capacitor}
         ),
         "inrush": work(f"{need.key}.inrush", book.bootstrap_inrush, V_dd=build.supply, V_F=diode.v_0, R=build.boot_resistor),

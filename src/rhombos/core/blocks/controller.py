@@ -32,8 +32,8 @@ from rhombos.core.control.loops import margins
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted
-from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.requirement import Requirement
+from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.magnetics.sense import DIODE, SenseTransformer, best_sense_grade, rank_sense_cores, sense_from
 from rhombos.core.parts import Core, Shelf
 from rhombos.core.units.preferred import E6, E12, E24, at_least, at_most, nearest
@@ -208,12 +208,12 @@ def _divider(need: ControllerNeed, fields: dict[str, Any]) -> dict[str, Any]:
     return {"r_bottom": best[1], "r_top": best[2], "set_trimmer": best[3]}
 
 
-def oscillator_at(build: ControllerBuild, resistance: float, ledger: Ledger, capacitor: float | None = None) -> float:
+def oscillator_at(build: ControllerBuild, resistance: float, worksheet: Worksheet, capacitor: float | None = None) -> float:
     """Oscillator frequency for a timing resistance, Ω, Hz."""
     farad = capacitor or build.timing_capacitor
     if build.law == "one resistor":
-        return ledger.work("controller.oscillator", book.oscillator_one, k_osc=build.law_k, R_time=resistance, C_time=farad)
-    return ledger.work(
+        return worksheet.work("controller.oscillator", book.oscillator_one, k_osc=build.law_k, R_time=resistance, C_time=farad)
+    return worksheet.work(
         "controller.oscillator",
         book.oscillator_two,
         a_osc=build.law_a,
@@ -247,18 +247,18 @@ def _reach(build: ControllerBuild, rules: Rules) -> tuple[float, float, float, f
 
 
 def _setpoints(
-    build: ControllerBuild, need: ControllerNeed, rules: Rules, ledger: Ledger
+    build: ControllerBuild, need: ControllerNeed, rules: Rules, worksheet: Worksheet
 ) -> tuple[float, float, float, float, float]:
     """Set-point as fitted, its lowest and highest corner, and how low and high the trimmer takes the nominal one, V."""
     if build.feedback.startswith("zener"):
         string = sum(zeners(build, need.link))
-        nominal = ledger.work(
+        nominal = worksheet.work(
             "controller.setpoint", sense.zener_string, V_Z=string, V_LED=LED_VOLTS, I_LED=LED_CURRENT, R=LED_RESISTOR
         )
         off = rules.zener_tolerance * string
         return nominal, nominal - off - 0.3, nominal + off + 0.3, nominal, nominal
     bottom = build.r_bottom + build.set_trimmer / 2
-    nominal = ledger.work("controller.setpoint", sense.divider, V_ref=build.reference, R_1=build.r_top, R_2=bottom)
+    nominal = worksheet.work("controller.setpoint", sense.divider, V_ref=build.reference, R_1=build.r_top, R_2=bottom)
     t, v = rules.resistor_tolerance, rules.reference_tolerance
     corners = [
         sense.divider.work({"V_ref": build.reference * (1 + x), "R_1": build.r_top * (1 + y), "R_2": bottom * (1 + z)})
@@ -284,12 +284,12 @@ def assess(
     brief: Brief,
     shelf: Shelf,
     rules: Rules,
-    ledger: Ledger,
+    worksheet: Worksheet,
     compared: bool = False,
 ) -> ControllerState:
     """What the chosen parts really give; where it is to be compared, beside the other way of holding the link."""
-    work = ledger.work
-    oscillator = oscillator_at(build, build.timing_resistor + build.timing_trimmer / 2, ledger)
+    work = worksheet.work
+    oscillator = oscillator_at(build, build.timing_resistor + build.timing_trimmer / 2, worksheet)
     slow, fast, trim_slow, trim_fast = _reach(build, rules)
     dead = 0.0
     if build.law != "one resistor":
@@ -301,12 +301,12 @@ def assess(
             C_time=build.timing_capacitor,
         )
     ceiling = work("controller.ceiling", book.duty_ceiling, t_d=min(dead, 0.9 / oscillator), f_osc=oscillator)
-    nominal, lowest, highest, trim_low, trim_high = _setpoints(build, need, rules, ledger)
+    nominal, lowest, highest, trim_low, trim_high = _setpoints(build, need, rules, worksheet)
     path = need.path
     found = margins(plant_of(path, build), compensator_of(build))
     swing, share = pulsation_of(path, build, need.demand, brief.output.frequency)
     ripple = swing.ripple * need.ripple
-    dip = dip_at_step(need, build, found.crossover, brief, ledger)
+    dip = dip_at_step(need, build, found.crossover, brief, worksheet)
     turns = build.sense_turns if build.sensing == "current transformer" else 1
     burnt = (need.pulse_rms / turns) ** 2 * build.sense_resistor
     duty, flux, droop, reset = min(0.5, max(need.duty, 1e-3)), 0.0, 0.0, 0.0
@@ -326,7 +326,7 @@ def assess(
         reset = work("controller.sense_reset", sense.reset_voltage, V=volts, D=duty)
     return ControllerState(
         oscillator=oscillator,
-        output=ledger.total("controller.output", {"half the oscillator": oscillator / 2}),
+        output=worksheet.total("controller.output", {"half the oscillator": oscillator / 2}),
         slowest=slow,
         fastest=fast,
         trim_slow=trim_slow,
@@ -346,7 +346,7 @@ def assess(
         mean_square=swing.source_square,
         ripple=ripple,
         dip=dip,
-        low_point=ledger.total(
+        low_point=worksheet.total(
             "controller.low_point",
             {
                 "set-point, lowest": need.link * (1 - rules.link_tolerance),
@@ -355,7 +355,7 @@ def assess(
             },
         ),
         slope=work("controller.slope", book.slope_compensation, V_out=need.link, L=path.choke),
-        trip=ledger.total("controller.trip", {"comparator's level over burden": TRIP_LEVEL * turns / build.sense_resistor}),
+        trip=worksheet.total("controller.trip", {"comparator's level over burden": TRIP_LEVEL * turns / build.sense_resistor}),
         sense_loss=burnt,
         sense_flux=flux,
         sense_droop=droop,

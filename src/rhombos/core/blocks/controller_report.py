@@ -206,7 +206,7 @@ def _loop_findings(
 ) -> None:  # fmt: skip
     rules = sheet.rules
     cure = (("Let the proposal compensate", _free("control", "crossover", "r2", "c1", "c2", "r3", "c3")),)
-    states = {k: sheet.states[k] for k in STEADY if k not in sheet.hopeless} or {"nominal": now}
+    states = {k: sheet.states[k] for k in STEADY if k not in sheet.infeasible} or {"nominal": now}
     key = min(states, key=lambda k: states[k].phase)
     tight: ControllerState = states[key]
     if tight.phase < rules.phase_margin:

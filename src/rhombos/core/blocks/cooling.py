@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from rhombos.core.book import heat, stage
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import HeatSink, Igbt, Mosfet, Shelf
 from rhombos.core.units.quantities import Number
 
@@ -139,7 +139,7 @@ def hottest_junction(
     air: float,
     sink: float,
     rules: Rules,
-    ledger: Ledger,
+    worksheet: Worksheet,
 ) -> float:
     """Junction, °C, of the hardest-worked of several devices on one heat-sink; the working is kept under ``block.junction``.
 
@@ -159,5 +159,5 @@ def hottest_junction(
         }
 
     junction = settle_junction(lambda celsius: heat.shared_sink_junction.work(carried(celsius)) - KELVIN, limit)
-    worked = ledger.work(f"{block}.junction", heat.shared_sink_junction, **carried(junction)) - KELVIN
+    worked = worksheet.work(f"{block}.junction", heat.shared_sink_junction, **carried(junction)) - KELVIN
     return min(worked, limit + BEYOND)  # one that runs away is not followed further

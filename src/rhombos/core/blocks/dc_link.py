@@ -15,7 +15,7 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import DcOutput
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted
-from rhombos.core.frame.ledger import SILENT, Ledger
+from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Capacitor, Resistor, Shelf
 from rhombos.core.units.preferred import at_most
 from rhombos.core.units.quantities import Ohm, Volt
@@ -129,29 +129,29 @@ def _bank(build: DcLinkBuild, shelf: Shelf) -> Bank:
     return capacitance(build, shelf), shelf.get(Capacitor, build.capacitor).esr * build.banks / build.count
 
 
-def _ripple(need: LinkNeed, voltage: float, cans: Bank, line: float, ledger: Ledger) -> float:
+def _ripple(need: LinkNeed, voltage: float, cans: Bank, line: float, worksheet: Worksheet) -> float:
     """Ripple at twice the line, peak to peak, V; of a link that is the socket itself, the stage's own."""
     bank, esr = cans
     if need.direct:
         common = {"dI": need.choke_ripple, "ESR": esr, "f_s": need.direct, "C": bank}
         if need.level is None:
-            return ledger.work("dc_link.ripple", book.smoothed_ripple, **common)
-        return ledger.work("dc_link.ripple", book.pulsed_ripple, I_out=max(need.current, 1e-6), **common)
+            return worksheet.work("dc_link.ripple", book.smoothed_ripple, **common)
+        return worksheet.work("dc_link.ripple", book.pulsed_ripple, I_out=max(need.current, 1e-6), **common)
     if need.drawn is None:
-        return ledger.work("dc_link.ripple", book.ripple_kept, kept=need.swing.ripple, S=need.apparent, f_line=line, C=bank,
+        return worksheet.work("dc_link.ripple", book.ripple_kept, kept=need.swing.ripple, S=need.apparent, f_line=line, C=bank,
                            V_dc=voltage)  # fmt: skip
-    return ledger.work("dc_link.ripple", book.stepped_ripple, kept=need.swing.ripple, I_in=need.current,
+    return worksheet.work("dc_link.ripple", book.stepped_ripple, kept=need.swing.ripple, I_in=need.current,
         k_swing=need.drawn.swing,
                        f_line=line, C=bank)  # fmt: skip
 
 
-def _slow_current(need: LinkNeed, voltage: float, ledger: Ledger) -> float:
+def _slow_current(need: LinkNeed, voltage: float, worksheet: Worksheet) -> float:
     """Current of the bank at twice the line and its harmonics, RMS, A."""
     if need.direct:
         return 0.0
     if need.drawn is None:
-        return ledger.work("dc_link.slow_current", book.current_kept, kept=need.swing.current, S=need.apparent, V_dc=voltage)
-    return ledger.work("dc_link.slow_current", book.stepped_current, kept=need.swing.current, I_in=need.current,
+        return worksheet.work("dc_link.slow_current", book.current_kept, kept=need.swing.current, S=need.apparent, V_dc=voltage)
+    return worksheet.work("dc_link.slow_current", book.stepped_current, kept=need.swing.current, I_in=need.current,
                        k_heat=need.drawn.heat)  # fmt: skip
 
 
@@ -245,12 +245,12 @@ def _switching_current(need: LinkNeed) -> float:
         I_pk=need.peak_current, M=min(need.modulation, 1.0), cos_phi=need.power_factor))  # fmt: skip
 
 
-def assess(need: LinkNeed, build: DcLinkBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger) -> LinkState:
+def assess(need: LinkNeed, build: DcLinkBuild, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet) -> LinkState:
     """Ripple, currents, energy and what the bleeder burns."""
-    work, can, v = ledger.work, shelf.get(Capacitor, build.capacitor), need.level or build.voltage
+    work, can, v = worksheet.work, shelf.get(Capacitor, build.capacitor), need.level or build.voltage
     bank = capacitance(build, shelf)
-    ripple = _ripple(need, v, _bank(build, shelf), brief.output.frequency, ledger)
-    slow = _slow_current(need, v, ledger)
+    ripple = _ripple(need, v, _bank(build, shelf), brief.output.frequency, worksheet)
+    slow = _slow_current(need, v, worksheet)
     bridge = 0.0
     if need.peak_current > 0 and need.drawn is None:
         bridge = work("dc_link.bridge_current", book.link_switching_current, I_pk=need.peak_current,
@@ -261,7 +261,7 @@ def assess(need: LinkNeed, build: DcLinkBuild, brief: Brief, shelf: Shelf, rules
     bleeder = work("dc_link.bleeder_power", book.bleeder_power, V=v, R=build.bleeder)
     return LinkState(
         voltage=v, ripple=ripple,
-        peak=ledger.total("dc_link.peak", {
+        peak=worksheet.total("dc_link.peak", {
             "set-point": v, "tolerance": v * rules.link_tolerance, "half the ripple": ripple / 2} if build.held else {
             "mean": v, "climbs with little load": max(0.0, need.climb - v - ripple / 2), "half the ripple": ripple / 2}),
         trough=v * (1 - _tolerance(build, rules)) - ripple / 2,
@@ -272,7 +272,7 @@ def assess(need: LinkNeed, build: DcLinkBuild, brief: Brief, shelf: Shelf, rules
         safe_time=work("dc_link.safe_time", book.bleed_time, R=build.bleeder, C=bank, V=max(v, rules.safe_voltage),
                        V_safe=rules.safe_voltage),
         capacitor_loss=capacitors,
-        loss=ledger.total("dc_link.loss", {"capacitors": capacitors, "bleeder": bleeder}),
+        loss=worksheet.total("dc_link.loss", {"capacitors": capacitors, "bleeder": bleeder}),
     )  # fmt: skip
 
 

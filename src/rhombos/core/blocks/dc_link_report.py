@@ -130,7 +130,7 @@ def _as_a_socket(sheet: Sheet, brief: Brief, build: DcLinkBuild) -> None:
                        "Let the set-point follow the brief.", figure="voltage",
                        cures=(("Set it to the voltage asked", {"dc_link.voltage": None}),))  # fmt: skip
         return
-    seen = {k: s.voltage for k, s in sheet.states.items() if k in STEADY and k not in sheet.hopeless}
+    seen = {k: s.voltage for k, s in sheet.states.items() if k in STEADY and k not in sheet.infeasible}
     if not seen:
         return
     far = max(seen, key=lambda k: abs(seen[k] / asked - 1))

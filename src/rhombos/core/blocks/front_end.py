@@ -34,8 +34,8 @@ from rhombos.core.control.gates import LEAST_LOOP, GateLoop, house_loop
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted
-from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.topology import TOPOLOGIES, Topology, TopologyName
+from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import HeatSink, Mosfet, Resistor, Shelf
 from rhombos.core.parts.part import LEADS, USUAL_PACKAGE
 from rhombos.core.units.preferred import at_most
@@ -170,13 +170,13 @@ def lead_inductance(build: Any, shelf: Shelf, rules: Rules) -> float:
     return float(rules.lead_inductance + device.lead_inductance / build.parallel)
 
 
-def gate_times(device: Mosfet, loop: GateLoop, ledger: Ledger) -> tuple[float, float]:
+def gate_times(device: Mosfet, loop: GateLoop, worksheet: Worksheet) -> tuple[float, float]:
     """Turn-on and turn-off time of one device with its own gate resistors, s."""
-    on = ledger.work("front_end.gate_on", book.gate_on_current, V_drive=max(loop.volts, device.v_plateau + 0.5),
+    on = worksheet.work("front_end.gate_on", book.gate_on_current, V_drive=max(loop.volts, device.v_plateau + 0.5),
                      V_pl=device.v_plateau, R_gate=max(loop.on, LEAST_LOOP))  # fmt: skip
-    off = ledger.work("front_end.gate_off", book.gate_off_current, V_pl=device.v_plateau, R_gate=max(loop.off, LEAST_LOOP))
-    return (ledger.work("front_end.on_time", book.plateau_time, Q_sw=device.q_sw, I_gate=on),
-            ledger.work("front_end.off_time", book.plateau_time, Q_sw=device.q_sw, I_gate=off))  # fmt: skip
+    off = worksheet.work("front_end.gate_off", book.gate_off_current, V_pl=device.v_plateau, R_gate=max(loop.off, LEAST_LOOP))
+    return (worksheet.work("front_end.on_time", book.plateau_time, Q_sw=device.q_sw, I_gate=on),
+            worksheet.work("front_end.off_time", book.plateau_time, Q_sw=device.q_sw, I_gate=off))  # fmt: skip
 
 
 @remembered
@@ -296,26 +296,26 @@ def _choose_switches(
 
 
 def assess(
-    need: FrontEndNeed, build: FrontEndBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+    need: FrontEndNeed, build: FrontEndBuild, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet,
     loop: GateLoop | None = None, *, cool: bool = False,
 ) -> FrontEndState:  # fmt: skip
     """Stresses, losses and junction temperature; without a `loop` the gates are as the rules count on. `cool` holds the sink
     at its allowed rise (before it is chosen)."""
     device, topology = shelf.get(Mosfet, build.switch), TOPOLOGIES[build.topology]
-    work, f, n, positions = ledger.work, build.frequency, build.parallel, topology.positions
+    work, f, n, positions = worksheet.work, build.frequency, build.parallel, topology.positions
     air = brief.targets.ambient + rules.enclosure_rise
     heated = work("front_end.heating_duty", book.heating_duty, D=max(need.duty, 1e-4), D_rise=min(need.rising, need.duty))
     rms = work("front_end.side_rms", book.switch_rms, I_pulse=need.heating * need.pulse, D=heated)
     share = work("front_end.device_peak", book.shared_current, I=need.crest, imbalance=rules.sharing_imbalance, n_par=n)
     if topology.clamped:
-        resting = ledger.total("front_end.resting", {"input": need.v_in})
-        spike = ledger.total("front_end.spike", {"stray inductance of the loop": RAIL_SPIKE * need.v_in})
+        resting = worksheet.total("front_end.resting", {"input": need.v_in})
+        spike = worksheet.total("front_end.spike", {"stray inductance of the loop": RAIL_SPIKE * need.v_in})
         level = burnt = 0.0
     else:
         resting = work("front_end.resting", book.push_pull_stress, V_in=need.v_in)
-        spike, level, burnt = _spike(need, build, device, ledger)
+        spike, level, burnt = _spike(need, build, device, worksheet)
     loop = loop or house_loop(rules, n)
-    on, off = gate_times(device, loop, ledger)
+    on, off = gate_times(device, loop, worksheet)
     turn_on = work("front_end.turn_on_loss", book.switching_loss, V=resting / 2, I=need.turn_off, t_r=on, t_f=0.0, f=f)
     turn_off = work("front_end.turn_off_loss", book.switching_loss, V=resting, I=need.turn_off, t_r=0.0, t_f=off, f=f)
     capacitive = n * work("front_end.capacitive_loss", book.capacitive_loss, C_oss=device.c_oss, V=resting, f=f)
@@ -333,7 +333,7 @@ def assess(
 
     junction = hottest_junction(
         KEY, losses_at, device.r_jc, device.t_j_max, air + (rules.sink_rise if cool else 0.0),
-        0.0 if cool else sink_resistance(shelf, build.sink, build.fan), rules, ledger)  # fmt: skip
+        0.0 if cool else sink_resistance(shelf, build.sink, build.fan), rules, worksheet)  # fmt: skip
     hot = work("front_end.on_resistance", book.hot_resistance, R_25=device.r_on, T_j=junction + KELVIN,
                exponent=device.r_exponent)  # fmt: skip
     conduction = positions * work("front_end.side_conduction", book.conduction_loss, I_rms=rms, R_DS=hot / n)
@@ -343,30 +343,30 @@ def assess(
         device_peak=share, resting=resting, spike=spike, clamp_level=level,
         peak_voltage=work("front_end.peak_voltage", book.peak_switch_voltage, V_DS=resting, V_spike=spike),
         on_resistance=hot, junction=junction, switching_time=on + off,
-        conduction=ledger.total("front_end.conduction", {"one side": conduction / 2, "other side": conduction / 2}),
-        switching=ledger.total("front_end.switching", {
+        conduction=worksheet.total("front_end.conduction", {"one side": conduction / 2, "other side": conduction / 2}),
+        switching=worksheet.total("front_end.switching", {
             "turn-on": positions * turn_on, "turn-off": positions * turn_off,
             "output capacitance": positions * capacitive}),
         gate=gate, clamp_loss=burnt,
-        loss=ledger.total("front_end.loss", {
+        loss=worksheet.total("front_end.loss", {
             "conduction": conduction, "switching": overlap, "gate drive": gate, "clamp": burnt}),
     )  # fmt: skip
 
 
 def _spike(
-    need: FrontEndNeed, build: FrontEndBuild, device: Mosfet, ledger: Ledger
+    need: FrontEndNeed, build: FrontEndBuild, device: Mosfet, worksheet: Worksheet
 ) -> tuple[float, float, float]:  # fmt: skip
     """Spike above twice the input, V; clamp level from the rail, V; clamp dissipation, W."""
     if build.clamp == "none":
-        bare = ledger.work("front_end.spike", book.unclamped_spike, I=need.crest, L_lk=need.leakage,
+        bare = worksheet.work("front_end.spike", book.unclamped_spike, I=need.crest, L_lk=need.leakage,
                            C_oss=device.c_oss * build.parallel)  # fmt: skip
         return bare, 0.0, 0.0
     asked = {"V_r": need.v_in, "L_lk": need.leakage, "f": 2 * build.frequency, "R": build.clamp_resistor}
     # its capacitor follows the swing at twice the line: the level is that of the largest pulse, the heat that of all
-    level = ledger.work("front_end.clamp_level", clamps.clamp_level, I=need.crest, **asked)
+    level = worksheet.work("front_end.clamp_level", clamps.clamp_level, I=need.crest, **asked)
     warm = level if need.swing is STILL else clamps.clamp_level.work(asked | {"I": need.off_rms})
-    burnt = ledger.work("front_end.clamp_loss", clamps.clamp_heat, V_c=warm, R=build.clamp_resistor)
-    spike = ledger.work("front_end.spike", clamps.clamp_excess, V_c=level, V_r=need.v_in)
+    burnt = worksheet.work("front_end.clamp_loss", clamps.clamp_heat, V_c=warm, R=build.clamp_resistor)
+    spike = worksheet.work("front_end.spike", clamps.clamp_excess, V_c=level, V_r=need.v_in)
     return spike, level, burnt
 
 

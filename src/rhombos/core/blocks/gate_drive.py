@@ -35,7 +35,7 @@ from rhombos.core.control.gates import (
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted
-from rhombos.core.frame.ledger import Ledger
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Diode, Driver, Igbt, Shelf
 from rhombos.core.units.preferred import E6, E12, at_least, at_most
 from rhombos.core.units.quantities import Farad, Ohm, Volt
@@ -272,9 +272,11 @@ def _resistors(
     return {"r_on": first, "r_off": float(fields.get("r_off", 0.0))}
 
 
-def assess(need: DriveNeed, build: GateDriveBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger) -> DriveState:
+def assess(
+    need: DriveNeed, build: GateDriveBuild, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
+) -> DriveState:
     """Gate currents and times, what disturbs an off gate, the bootstrap's charge and lowest voltage, the driver's heat."""
-    work, n = ledger.work, need.parallel
+    work, n = worksheet.work, need.parallel
     device: Any = shelf.find("mosfet|igbt", need.device)
     driver = shelf.get(Driver, build.driver)
     loop = loop_of(build, n, driver)
@@ -327,7 +329,9 @@ def assess(need: DriveNeed, build: GateDriveBuild, brief: Brief, shelf: Shelf, r
         heat = work(f"{need.key}.level_heat", book.level_shift_power, V_dc=need.bus, Q_ls=driver.q_level, f=need.rate)
     if driver.i_level > 0:
         heat += work(f"{need.key}.level_hold", book.level_shift_hold, V_dc=need.bus, I=driver.i_level, D_high=held)
-    boot = assess_bootstrap(need, build, driver, device, least, shelf, ledger) if driver.kind in BOOTSTRAPPED else NO_BOOTSTRAP
+    boot = (
+        assess_bootstrap(need, build, driver, device, least, shelf, worksheet) if driver.kind in BOOTSTRAPPED else NO_BOOTSTRAP
+    )
     base = series = 0.0
     if driver.kind == "follower":
         base = work(f"{need.key}.base_current", book.follower_base, I_gate_pk=peak, h_FE=FOLLOWER_GAIN)
@@ -344,7 +348,7 @@ def assess(need: DriveNeed, build: GateDriveBuild, brief: Brief, shelf: Shelf, r
         capacitance=capacitance,
         miller=miller,
         threshold=THRESHOLD * plateau,
-        power=ledger.total(
+        power=worksheet.total(
             f"{need.key}.power", {"gates of one leg": gates, "level shift": heat, "its own current": driver.i_q * build.supply}
         ),
         level_heat=heat,

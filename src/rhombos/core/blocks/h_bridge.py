@@ -33,7 +33,7 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted
-from rhombos.core.frame.ledger import SILENT, Ledger
+from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import HeatSink, Igbt, Mosfet, Shelf
 from rhombos.core.parts.pulsed import SHORT_MARGIN, WITHSTAND_USED, pulsed_share
 from rhombos.core.units.quantities import Hertz, Ratio, Second
@@ -257,7 +257,7 @@ def _recovery(d: Any, current: Any, volts: float, carrier: float) -> Any:
 
 
 def assess(
-    need: BridgeNeed, build: HBridgeBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+    need: BridgeNeed, build: HBridgeBuild, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet,
     loop: GateLoop | None = None, *, cool: bool = False,
 ) -> BridgeState:  # fmt: skip
     """Modulation, stresses, losses and junction temperature; without a `loop` the gates are as the rules count on."""
@@ -265,7 +265,7 @@ def assess(
     device: Any = shelf.find("mosfet|igbt", build.switch)
     igbt = isinstance(device, Igbt)
     stepped = brief.output.stepped
-    work, n, carrier, v = ledger.work, build.parallel, _rate(brief, build.carrier), need.v_link
+    work, n, carrier, v = worksheet.work, build.parallel, _rate(brief, build.carrier), need.v_link
     air = brief.targets.ambient + rules.enclosure_rise
     dead = work("h_bridge.dead_time_loss_volts", book.dead_time_voltage, t_d=build.dead_time, f_c=carrier, V_dc=v)
     peak = need.peak if stepped else math.sqrt(2) * need.current
@@ -281,7 +281,7 @@ def assess(
     gate = work("h_bridge.gate", stage.gate_power, Q_g=device.q_g, V_drive=loop.volts, f=carrier, n_sw=4 * n)
     # dead time acts against the current's sign, so it costs volts only while current flows
     threshold = (2 * device.v_0 * (1.0 if stepped else 4 / math.pi) if igbt else 0.0) * (need.current > 0)
-    bridge_peak = ledger.total("h_bridge.bridge_peak", {
+    bridge_peak = worksheet.total("h_bridge.bridge_peak", {
         "through the filter": need.fundamental, "dead time": dead * (need.current > 0), "thresholds": threshold})  # fmt: skip
     modulation = 1.0 if stepped else work("h_bridge.modulation", book.modulation_index, V_bridge=bridge_peak, V_dc=v)
     index = min(1.0, modulation)
@@ -304,7 +304,7 @@ def assess(
 
     junction = hottest_junction(
         KEY, losses_at, device.r_jc, device.t_j_max, air + (rules.sink_rise if cool else 0.0),
-        0.0 if cool else sink_resistance(shelf, build.sink, build.fan), rules, ledger)  # fmt: skip
+        0.0 if cool else sink_resistance(shelf, build.sink, build.fan), rules, worksheet)  # fmt: skip
     conduction = conduction_at(junction)
     resistance = 0.0 if igbt else work(
         "h_bridge.resistance", stage.hot_resistance, R_25=device.r_on, T_j=junction + KELVIN, exponent=device.r_exponent
@@ -320,31 +320,31 @@ def assess(
     return BridgeState(
         line_peak=peak, output=output, missing=v - output / math.sqrt(fraction) if stepped else 0.0,
         distortion=distortion, path=path, share=fraction, modulation=modulation, bridge_peak=bridge_peak,
-        switch_voltage=_switch_voltage(need.v_link_peak, ledger),
+        switch_voltage=_switch_voltage(need.v_link_peak, worksheet),
         device_peak=work("h_bridge.device_peak", stage.shared_current, I=need.peak, n_par=n,
                          imbalance=rules.sharing_imbalance if n > 1 else 0.0),
         dead_time_loss_volts=dead, drop=threshold, resistance=resistance, junction=junction, switching_time=on + off,
-        dead_time_needed=ledger.total("h_bridge.dead_time_needed", {
+        dead_time_needed=worksheet.total("h_bridge.dead_time_needed", {
             "twice the turn-off": 2 * off, "delay before it": float(turn_off_delay(device, loop)),
             "spread of the drivers": max(LEAST_MISMATCH, loop.mismatch)}),
-        conduction=ledger.total("h_bridge.conduction", {"four switches and their diodes": conduction}),
-        switching=ledger.total("h_bridge.switching", {
+        conduction=worksheet.total("h_bridge.conduction", {"four switches and their diodes": conduction}),
+        switching=worksheet.total("h_bridge.switching", {
             "overlap": overlap, "output capacitance": charge, "dead-time diodes": resting}),
-        recovery=ledger.total("h_bridge.recovery", {"two legs": recovery}), gate=gate,
-        loss=ledger.total("h_bridge.loss", {
+        recovery=worksheet.total("h_bridge.recovery", {"two legs": recovery}), gate=gate,
+        loss=worksheet.total("h_bridge.loss", {
             "conduction": conduction, "overlap": overlap, "output capacitance": charge, "dead-time diodes": resting,
             "diode recovery": recovery, "gate drive": gate}),
     )  # fmt: skip
 
 
-def on_a_link(state: BridgeState, peak: float, ledger: Ledger) -> BridgeState:
+def on_a_link(state: BridgeState, peak: float, worksheet: Worksheet) -> BridgeState:
     """The same on a link whose highest voltage, V, is known by now."""
-    return replace(state, switch_voltage=_switch_voltage(peak, ledger))
+    return replace(state, switch_voltage=_switch_voltage(peak, worksheet))
 
 
-def _switch_voltage(link_peak: float, ledger: Ledger) -> float:
+def _switch_voltage(link_peak: float, worksheet: Worksheet) -> float:
     """What an open switch stands at most, V."""
-    return ledger.total("h_bridge.switch_voltage", {
+    return worksheet.total("h_bridge.switch_voltage", {
         "highest link": link_peak, "stray inductance": link_peak * STRAY_SPIKE})  # fmt: skip
 
 

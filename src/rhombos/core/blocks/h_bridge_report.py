@@ -248,7 +248,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, feed: Feeding = ON_LINK)
 def _judge_crest(sheet: Sheet, brief: Brief) -> None:
     """A sine that the source is too low for sags as a whole: it is told before it is beyond what loads bear."""
     asked = brief.output.voltage
-    least = {k: sheet.states[k].output for k in STEADY if k not in sheet.hopeless}
+    least = {k: sheet.states[k].output for k in STEADY if k not in sheet.infeasible}
     worst = min(least, key=lambda k: least[k], default=None)
     if worst is None or not (1 - BAND) * asked <= least[worst] < (1 - SHORT) * asked:
         return

@@ -14,8 +14,8 @@ from rhombos.core.book import heat as book
 from rhombos.core.book import sense
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.requirement import Requirement
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.parts.insulation import (
     BASIC,
@@ -204,33 +204,33 @@ def _rise(case: str, surface: float, airflow: float, watts: float) -> float:
     return book.closed_rise.work({"P_loss": watts, "A_s": surface, "h_air": STILL_AIR * (THROUGH if case == SLOTTED else 1)})
 
 
-def assess(need: HeatNeed, build: HeatBuild, ledger: Ledger) -> HeatState:
+def assess(need: HeatNeed, build: HeatBuild, worksheet: Worksheet) -> HeatState:
     """How warm it gets inside, what pads and paths must stand, where the thermistor's limits lie."""
     if build.case == BLOWN:
-        rise = ledger.work("heat.rise", book.blown_rise, P_loss=need.inside, q_air=build.airflow)
+        rise = worksheet.work("heat.rise", book.blown_rise, P_loss=need.inside, q_air=build.airflow)
     else:
         passes = STILL_AIR * (THROUGH if build.case == SLOTTED else 1)
-        rise = ledger.work("heat.rise", book.closed_rise, P_loss=need.inside, A_s=build.surface, h_air=passes)
+        rise = worksheet.work("heat.rise", book.closed_rise, P_loss=need.inside, A_s=build.surface, h_air=passes)
     proof = max((proof_wanted(build, s, need) for s in need.stages), default=0.0)
     apart = max((creepage_wanted(build, s) for s in need.stages), default=0.0)
     tolerance = NTC_TOLERANCE + PULL_UP_TOLERANCE
-    error = ledger.work("heat.error", book.thermistor_error, tol=tolerance, T=build.hot + KELVIN, B_ntc=build.ntc_b)
+    error = worksheet.work("heat.error", book.thermistor_error, tol=tolerance, T=build.hot + KELVIN, B_ntc=build.ntc_b)
     volts = need.full if build.fan_supply == "source" else CONTROL_SUPPLY
     return HeatState(
         rise,
         proof,
         apart,
         volts,
-        _tap(build, build.fan_on, ledger, "on"),
-        _tap(build, build.fan_off, ledger, "off"),
-        _tap(build, build.hot, ledger, "hot"),
+        _tap(build, build.fan_on, worksheet, "on"),
+        _tap(build, build.fan_off, worksheet, "off"),
+        _tap(build, build.hot, worksheet, "hot"),
         error,
     )
 
 
-def _tap(build: HeatBuild, celsius: float, ledger: Ledger, name: str) -> float:
-    ohms = ledger.work(f"heat.{name}_ohms", book.thermistor, R_25=build.ntc, B_ntc=build.ntc_b, T=celsius + KELVIN)
-    return ledger.work(f"heat.{name}_tap", sense.thermistor_tap, V_ref=2.5, R_T=ohms, R_up=build.pull_up)
+def _tap(build: HeatBuild, celsius: float, worksheet: Worksheet, name: str) -> float:
+    ohms = worksheet.work(f"heat.{name}_ohms", book.thermistor, R_25=build.ntc, B_ntc=build.ntc_b, T=celsius + KELVIN)
+    return worksheet.work(f"heat.{name}_tap", sense.thermistor_tap, V_ref=2.5, R_T=ohms, R_up=build.pull_up)
 
 
 def parts(build: HeatBuild, shelf: Shelf) -> tuple[Item, ...]:

@@ -62,7 +62,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         rules.ripple_current_margin,
         over=("nominal", "low", "high"),
     )
-    lifted = max(s.returned for k, s in sheet.states.items() if k not in (*SURGES, *sheet.hopeless) or k == "nominal")
+    lifted = max(s.returned for k, s in sheet.states.items() if k not in (*SURGES, *sheet.infeasible) or k == "nominal")
     stood = can_voltage(full + lifted, build.banks)
     volts = sheet.fixed(
         "capacitor_voltage",
@@ -307,7 +307,7 @@ def _returned(sheet: Sheet, brief: Brief) -> None:
     most = 2 * sheet.rules.bank_rise * brief.source.volts[0]
     lasting = tuple(k for k in sheet.states if k not in (*SURGES, LIMIT))
     back = sheet.limited("returned", r"\Delta V_r", "Rise by what the load returns", "V", most, 0.5, over=lasting)
-    surge = max((k for k in SURGES if k not in sheet.hopeless), key=lambda k: sheet.states[k].returned, default="nominal")
+    surge = max((k for k in SURGES if k not in sheet.infeasible), key=lambda k: sheet.states[k].returned, default="nominal")
     beyond = sheet.states[surge].returned > most
     value, at = (sheet.states[surge].returned, sheet.points[surge].label) if beyond else (back.value, sheet.where(back))
     sheet.find(

@@ -15,8 +15,8 @@ from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted
-from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.requirement import Requirement
+from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.magnetics.winding import copper_resistivity
 from rhombos.core.parts import Capacitor, Fuse, Shelf
 from rhombos.core.units.quantities import Ampere, AmpereSquaredSecond, Ohm, SquareMetre
@@ -137,12 +137,12 @@ def lasting(fuse: Fuse, brief: Brief) -> float:
     return max(fuse.i_rating, limit) if limit < MELTS * fuse.i_rating else fuse.i_rating
 
 
-def ampacity(section: float, runs: int, brief: Brief, rules: Rules, ledger: Ledger = SILENT) -> float:
+def ampacity(section: float, runs: int, brief: Brief, rules: Rules, worksheet: Worksheet = SILENT) -> float:
     """What the cable may carry continuously at the maximum ambient, A; nothing where that is above its insulation's limit."""
     room, most = brief.targets.ambient + 273.15, rules.cable_insulation + 273.15
     if room >= most:
         return 0.0
-    return ledger.work(
+    return worksheet.work(
         "input_stage.ampacity",
         book.cable_ampacity,
         A_cu=section,
@@ -228,44 +228,44 @@ def _cable(
 
 
 def assess(
-    need: InputNeed, terminal: float, build: InputStageBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+    need: InputNeed, terminal: float, build: InputStageBuild, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
 ) -> InputState:
     """Drops and losses at a mean current."""
     fuse, can = shelf.get(Fuse, build.fuse), shelf.get(Capacitor, build.capacitor)
-    cable = ledger.work(
+    cable = worksheet.work(
         "input_stage.cable_resistance",
         book.cable_resistance,
         rho=copper_resistivity(CABLE_CELSIUS),
         length=brief.source.cable_length,
         A_cu=build.cable,
     )
-    cable = ledger.total("input_stage.cables", {"each": cable / build.runs})
-    drop = ledger.work(
+    cable = worksheet.total("input_stage.cables", {"each": cable / build.runs})
+    drop = worksheet.work(
         "input_stage.drop",
         book.ohmic_drop,
         I=need.current,
         R=(cable + fuse.resistance + contacts(build, rules)) * need.pulsation,
     )
     rms = need.current * math.sqrt(need.pulsation)
-    cable_loss = ledger.work("input_stage.cable_loss", book.ohmic_loss, I_rms=rms, R=cable)
-    fuse_loss = ledger.work("input_stage.fuse_loss", book.ohmic_loss, I_rms=rms, R=fuse.resistance)
-    touched = ledger.work("input_stage.contact_loss", book.ohmic_loss, I_rms=rms, R=contacts(build, rules))
+    cable_loss = worksheet.work("input_stage.cable_loss", book.ohmic_loss, I_rms=rms, R=cable)
+    fuse_loss = worksheet.work("input_stage.fuse_loss", book.ohmic_loss, I_rms=rms, R=fuse.resistance)
+    touched = worksheet.work("input_stage.contact_loss", book.ohmic_loss, I_rms=rms, R=contacts(build, rules))
     share = min(1.0, max(need.duty, 1e-3))
     if need.ripple is not None:
         ripple = need.ripple
     elif need.form == 1.0:
-        ripple = ledger.work("input_stage.ripple", book.pulsed_input_ripple, I_in=rms, D_tot=share)
+        ripple = worksheet.work("input_stage.ripple", book.pulsed_input_ripple, I_in=rms, D_tot=share)
     else:
-        ripple = ledger.work("input_stage.ripple", book.shaped_ripple, I=rms, form=need.form, D_tot=share)
+        ripple = worksheet.work("input_stage.ripple", book.shaped_ripple, I=rms, form=need.form, D_tot=share)
     if need.slow > 0:
-        ripple = ledger.work("input_stage.ripple", book.bank_together, I_rms=ripple, I=need.slow)
+        ripple = worksheet.work("input_stage.ripple", book.bank_together, I_rms=ripple, I=need.slow)
     each = ripple / build.count
-    capacitors = ledger.work("input_stage.capacitor_loss", book.ohmic_loss, I_rms=ripple, R=esr(build, shelf))
+    capacitors = worksheet.work("input_stage.capacitor_loss", book.ohmic_loss, I_rms=ripple, R=esr(build, shelf))
     core = brief.targets.ambient + rules.enclosure_rise + CORE_RISE * (each / can.i_ripple) ** 2
     life = min(MOST_LIFE, book.can_life.work({"t_life_0": LIFE, "T_cap": core + 273.15, "T_cap_0": RATED_CORE + 273.15}))
     rise = 0.0
     if need.interrupted > 0:
-        rise = ledger.work(
+        rise = worksheet.work(
             "input_stage.rise",
             book.lead_rise,
             I=need.interrupted,
@@ -274,7 +274,7 @@ def assess(
         )
     returned, beside = 0.0, brief.source.blocking
     if need.returned > 0 and beside is not None:
-        returned = ledger.work(
+        returned = worksheet.work(
             "input_stage.returned",
             book.returned_rise,
             returned=need.returned,
@@ -296,10 +296,10 @@ def assess(
         rules.control_power,
         rms,
         life,
-        ampacity(build.cable, build.runs, brief, rules, ledger),
+        ampacity(build.cable, build.runs, brief, rules, worksheet),
         rise,
         returned,
-        loss=ledger.total(
+        loss=worksheet.total(
             "input_stage.loss",
             {
                 "cable": cable_loss,

@@ -17,10 +17,10 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted, wound
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.magnetics.iron import IronNeed, IronTransformer, design_iron, iron_from
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import IronCore, Shelf
@@ -121,12 +121,14 @@ def propose(need: IronNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) ->
     )
 
 
-def assess(at: IronPoint, build: IronTransformerBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger) -> IronState:
+def assess(
+    at: IronPoint, build: IronTransformerBuild, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
+) -> IronState:
     """Flux, losses and temperature."""
-    t, work = made(build, shelf), ledger.work
+    t, work = made(build, shelf), worksheet.work
     air = brief.targets.ambient + rules.enclosure_rise
     flux, worst = (
-        _flux(f"iron_transformer.{name}", volts, duty, at.frequency, t, ledger)
+        _flux(f"iron_transformer.{name}", volts, duty, at.frequency, t, worksheet)
         for name, volts, duty in (("flux", at.volts, at.duty), ("worst_flux", at.volts_max, at.duty_max))
     )
     first, second = t.resistances(at.celsius)
@@ -140,7 +142,7 @@ def assess(at: IronPoint, build: IronTransformerBuild, brief: Brief, shelf: Shel
     )
     inner = t.halves * work("iron_transformer.primary_copper", source.ohmic_loss, I_rms=at.primary_rms, R=first)
     outer = work("iron_transformer.secondary_copper", source.ohmic_loss, I_rms=at.secondary_rms, R=second)
-    copper = ledger.total("iron_transformer.copper", {"primary": inner, "secondary": outer})
+    copper = worksheet.total("iron_transformer.copper", {"primary": inner, "secondary": outer})
     core = work(
         "iron_transformer.core", book.iron_loss, m_core=t.stack.mass, p_iron=t.stack.loss, B_pk=max(flux, 1e-4), f=at.frequency
     )
@@ -149,13 +151,15 @@ def assess(at: IronPoint, build: IronTransformerBuild, brief: Brief, shelf: Shel
     )
     inductance = work("iron_transformer.magnetising_inductance", book.magnetising, N=t.primary.turns, A_L=factor)
     work("iron_transformer.rise", book.temperature_rise, P_loss=copper + core, A_s=t.stack.surface)
-    warm = ledger.total("iron_transformer.temperature", {"air in the case": air, "rise": rise(copper + core, t.stack.surface)})
+    warm = worksheet.total(
+        "iron_transformer.temperature", {"air in the case": air, "rise": rise(copper + core, t.stack.surface)}
+    )
     return IronState(
         ratio=t.ratio,
         flux=flux,
         worst_flux=worst,
         magnetising_inductance=inductance,
-        magnetising=ledger.total(
+        magnetising=worksheet.total(
             "iron_transformer.magnetising", {"peak, flux over permeability": flux * t.primary.turns * t.stack.a_e / inductance}
         ),
         leakage=work("iron_transformer.leakage", book.leakage, **t.leakage_inputs),
@@ -167,14 +171,14 @@ def assess(at: IronPoint, build: IronTransformerBuild, brief: Brief, shelf: Shel
         core=core,
         temperature=warm,
         output=at.output,
-        loss=ledger.total("iron_transformer.loss", {"copper": copper, "iron": core}),
+        loss=worksheet.total("iron_transformer.loss", {"copper": copper, "iron": core}),
     )
 
 
-def _flux(address: str, volts: float, duty: float, frequency: float, t: IronTransformer, ledger: Ledger) -> float:
+def _flux(address: str, volts: float, duty: float, frequency: float, t: IronTransformer, worksheet: Worksheet) -> float:
     if duty:
-        return ledger.work(address, book.peak_flux, V=volts, D=duty, N=t.primary.turns, A_e=t.stack.a_e, f_s=frequency)
-    return ledger.work(address, book.sine_flux, V_rms=volts, f=frequency, N=t.primary.turns, A_e=t.stack.a_e)
+        return worksheet.work(address, book.peak_flux, V=volts, D=duty, N=t.primary.turns, A_e=t.stack.a_e, f_s=frequency)
+    return worksheet.work(address, book.sine_flux, V_rms=volts, f=frequency, N=t.primary.turns, A_e=t.stack.a_e)
 
 
 def parts(build: IronTransformerBuild, shelf: Shelf) -> tuple[Item, ...]:

@@ -13,8 +13,8 @@ from rhombos.core.blocks.base import Build, options
 from rhombos.core.book import sense, stage
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.requirement import Requirement
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.parts.insulation import BASIC_ADDS, REINFORCED, TOUCH_SAFE
 from rhombos.core.units.preferred import nearest
@@ -223,21 +223,21 @@ def propose(need: IsolationNeed, pins: dict[str, Any], rules: Rules) -> Isolatio
     return IsolationBuild.within(fields)
 
 
-def assess(need: IsolationNeed, build: IsolationBuild, rules: Rules, ledger: Ledger) -> IsolationState:
+def assess(need: IsolationNeed, build: IsolationBuild, rules: Rules, worksheet: Worksheet) -> IsolationState:
     """What barriers must stand, what the sense chain tells, what a coil does to its driver."""
-    span = ledger.work("isolation.span", sense.divider, V_ref=CONVERTER, R_1=build.sense_top, R_2=build.sense_bottom)
+    span = worksheet.work("isolation.span", sense.divider, V_ref=CONVERTER, R_1=build.sense_top, R_2=build.sense_bottom)
     gain = span / CONVERTER
-    step = ledger.work("isolation.step", sense.count_step, V_span=span, n_bits=build.bits)
+    step = worksheet.work("isolation.step", sense.count_step, V_span=span, n_bits=build.bits)
     r = rules.resistor_tolerance
-    divided = ledger.work("isolation.divider_error", sense.divider_error, tol=r, V_ref=CONVERTER, V_set=span)
+    divided = worksheet.work("isolation.divider_error", sense.divider_error, tol=r, V_ref=CONVERTER, V_set=span)
     fresh = divided + rules.reference_tolerance + (ISOLATOR if build.sensing != DIVIDER else 0.0)
-    half_count = ledger.work("isolation.half_count", sense.half_count, V_step=step, V_rms=need.v_out)
+    half_count = worksheet.work("isolation.half_count", sense.half_count, V_step=step, V_rms=need.v_out)
     error = (DRIFT if build.calibrated else fresh) + half_count
     volts = (need.empty, need.full) if build.coil_supply == "source" else (12.0, 12.0)
     free = stage.unclamped_spike.work({"I": COIL_CURRENT, "L_lk": COIL_HENRY, "C_oss": COIL_STRAY})
     spike = volts[1] + {NO_COIL: free, DIODE: 0.8, ZENER: 25.0}[build.coil_clamp]
-    proof = ledger.work("isolation.wanted", sense.barrier_proof, k_proof=REINFORCED, V_rms=need.across, V_add=BASIC_ADDS)
-    left = ledger.work("isolation.left", sense.first_order_gain, f=need.line, f_0=build.corner) if need.line else 1.0
+    proof = worksheet.work("isolation.wanted", sense.barrier_proof, k_proof=REINFORCED, V_rms=need.across, V_add=BASIC_ADDS)
+    left = worksheet.work("isolation.left", sense.first_order_gain, f=need.line, f_0=build.corner) if need.line else 1.0
     lost = 1 - left
     error += 0.0 if build.calibrated else lost
     return IsolationState(

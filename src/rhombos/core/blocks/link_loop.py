@@ -14,7 +14,7 @@ from rhombos.core.book import link
 from rhombos.core.control.loops import Compensator, Plant, answers, compensate, margins, step_answer
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.ledger import SILENT, Ledger
+from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.units.preferred import E12, nearest
 from rhombos.core.waves.pulsation import MOST_TERMS, STILL, Demand, Pulsation, open_share, pulsation, taken
 
@@ -201,16 +201,16 @@ def judge_school(need: ControllerNeed, fields: Mapping[str, Any], brief: Brief, 
 
 
 def dip_at_step(
-    need: ControllerNeed, build: Build | Mapping[str, Any], crossover: float, brief: Brief, ledger: Ledger
+    need: ControllerNeed, build: Build | Mapping[str, Any], crossover: float, brief: Brief, worksheet: Worksheet
 ) -> float:
     """Dip of the link at a step from nothing to full power, V."""
     common = {"P": max(need.power, 1e-3), "C": need.path.bank, "V_dc": need.link}
     if brief.output.direct:  # the socket itself: all of the loop's answer counts
         deepest = step_answer(plant_of(need.path, build), compensator_of(build))
-        return ledger.total("controller.dip", {"deepest of the closed loop's answer": deepest * common["P"] / need.link})
+        return worksheet.total("controller.dip", {"deepest of the closed loop's answer": deepest * common["P"] / need.link})
     if _of(build, "feed_forward"):
-        return ledger.work("controller.dip", link.step_dip_fed, f_line=brief.output.frequency, **common)
-    return ledger.work("controller.dip", link.step_dip, f_x=max(0.1, crossover), **common)
+        return worksheet.work("controller.dip", link.step_dip_fed, f_line=brief.output.frequency, **common)
+    return worksheet.work("controller.dip", link.step_dip, f_x=max(0.1, crossover), **common)
 
 
 def pulsation_of(path: Path, build: Build | Mapping[str, Any], demand: Demand, line: float) -> tuple[Pulsation, float]:

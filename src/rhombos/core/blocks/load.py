@@ -5,15 +5,15 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from rhombos.core.benches.suits import STARTING, judge
+from rhombos.core.benches.load_compatibility import STARTING, judge
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import loads as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.frame.inventory import Item
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.points import Point
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.units.quantities import fmt, short
 from rhombos.core.waves.crest import crest
@@ -67,7 +67,7 @@ class LoadState:
 def assess(
     point: Point,
     brief: Brief,
-    ledger: Ledger,
+    worksheet: Worksheet,
     volts: float | None = None,
     fed: Fed | None = None,
     seen: tuple[float, float] | None = None,
@@ -81,18 +81,18 @@ def assess(
     if point.power == 0:  # nothing is connected
         return LoadState(volts, rated, hertz, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, float("inf"), 0.0, fed)
     if brief.output.direct:
-        return _on_dc(volts, rated, share * point.power, ledger)
+        return _on_dc(volts, rated, share * point.power, worksheet)
     crested = brief.crest_power * min(1.0, point.power / brief.power.continuous)
     asked = (volts, rated, hertz, share * point.power, point.power_factor, share * crested)
     if brief.output.stepped:
-        return _on_steps(*asked, fed or Fed(STEPPED[brief.output.waveform]), ledger)
-    return _on_a_sine(*asked, seen, ledger)
+        return _on_steps(*asked, fed or Fed(STEPPED[brief.output.waveform]), worksheet)
+    return _on_a_sine(*asked, seen, worksheet)
 
 
-def _on_dc(volts: float, rated: float, power: float, ledger: Ledger) -> LoadState:
-    current = ledger.work("load.current", book.steady_current, P=power, V_out=volts)
-    ohms = ledger.work("load.resistance", book.steady_resistance, V_out=volts, I_out=current)
-    peak = ledger.total("load.peak_current", {"steady": current})
+def _on_dc(volts: float, rated: float, power: float, worksheet: Worksheet) -> LoadState:
+    current = worksheet.work("load.current", book.steady_current, P=power, V_out=volts)
+    ohms = worksheet.work("load.resistance", book.steady_resistance, V_out=volts, I_out=current)
+    peak = worksheet.total("load.peak_current", {"steady": current})
     return LoadState(volts, rated, 0.0, power, 1.0, power, current, current, peak, 0.0, ohms, 0.0)
 
 
@@ -104,17 +104,17 @@ def _on_a_sine(
     factor: float,
     crested: float,
     seen: tuple[float, float] | None,
-    ledger: Ledger,
+    worksheet: Worksheet,
 ) -> LoadState:
-    apparent = ledger.work("load.apparent", book.apparent_power, P=power, cos_phi=factor)
-    current = ledger.work("load.current", book.load_current, S=apparent, V_rms=volts)
-    sine = ledger.work("load.sine_peak", book.crest, I_rms=current)
+    apparent = worksheet.work("load.apparent", book.apparent_power, P=power, cos_phi=factor)
+    current = worksheet.work("load.current", book.load_current, S=apparent, V_rms=volts)
+    sine = worksheet.work("load.sine_peak", book.crest, I_rms=current)
     rms, peak = seen or (current, sine)
     if crested > 0 and seen is None:
         added, over = crest(STIFF_X, STIFF_CORNER, rated), crested / volts
         rms = math.hypot(current, over * added.load_rms)
         peak = added.peak(current * factor, current * math.sqrt(1 - factor**2), over, inductor=False)
-    ledger.total("load.peak_current", {"sine": sine, "rectifiers at the crest" if crested > 0 else "harmonics": peak - sine})
+    worksheet.total("load.peak_current", {"sine": sine, "rectifiers at the crest" if crested > 0 else "harmonics": peak - sine})
     return LoadState(
         volts,
         rated,
@@ -126,35 +126,37 @@ def _on_a_sine(
         rms=rms,
         peak_current=peak,
         crest_power=crested,
-        resistance=ledger.work("load.resistance", book.load_resistance, V_rms=volts, cos_phi=factor, S=apparent),
-        inductance=ledger.work("load.inductance", book.load_inductance, V_rms=volts, cos_phi=factor, S=apparent, f_line=hertz),
+        resistance=worksheet.work("load.resistance", book.load_resistance, V_rms=volts, cos_phi=factor, S=apparent),
+        inductance=worksheet.work(
+            "load.inductance", book.load_inductance, V_rms=volts, cos_phi=factor, S=apparent, f_line=hertz
+        ),
     )
 
 
 def _on_steps(
-    volts: float, rated: float, hertz: float, power: float, factor: float, crested: float, fed: Fed, ledger: Ledger
+    volts: float, rated: float, hertz: float, power: float, factor: float, crested: float, fed: Fed, worksheet: Worksheet
 ) -> LoadState:
     """The series R–L that takes the power from just this wave: its current rises and fades in exponentials, so that its RMS and
     its peak are higher than those of a sine."""
     flow = step_flow(fed.fraction, factor if fed.factor is None else fed.factor, fed.lets_go, fed.held)
     if fed.resistance is None:
-        ohms = ledger.work("load.resistance", book.step_resistance, k_lag=flow.lag, V_rms=volts, P=power)
+        ohms = worksheet.work("load.resistance", book.step_resistance, k_lag=flow.lag, V_rms=volts, P=power)
     else:
-        ohms = ledger.total("load.resistance", {"takes the power from this wave": fed.resistance})
-    current = ledger.work("load.rms", book.power_current, P=power, R_L=ohms)
+        ohms = worksheet.total("load.resistance", {"takes the power from this wave": fed.resistance})
+    current = worksheet.work("load.rms", book.power_current, P=power, R_L=ohms)
     return LoadState(
         volts,
         rated,
         hertz,
         power,
         factor,
-        ledger.work("load.apparent", book.apparent_of, V_rms=volts, I_rms=current),
-        ledger.total("load.current", {"fundamental of the wave's current": current * flow.fundamental}),
+        worksheet.work("load.apparent", book.apparent_of, V_rms=volts, I_rms=current),
+        worksheet.total("load.current", {"fundamental of the wave's current": current * flow.fundamental}),
         rms=current,
-        peak_current=ledger.total("load.peak_current", {"peak of the wave's current": current * flow.peak}),
+        peak_current=worksheet.total("load.peak_current", {"peak of the wave's current": current * flow.peak}),
         crest_power=crested,
         resistance=ohms,
-        inductance=ledger.work("load.inductance", book.series_inductance, R_L=ohms, cos_phi=factor, f_line=hertz),
+        inductance=worksheet.work("load.inductance", book.series_inductance, R_L=ohms, cos_phi=factor, f_line=hertz),
         fed=fed,
     )
 
@@ -180,7 +182,9 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     sheet.result("peak_current", r"\hat I_s", "Peak at the surge", "A", point="surge_low")
     sheet.result("resistance", "R_L", "Equivalent resistance", "ohm")
     sheet.result("inductance", "L_L", "Equivalent inductance", "H")
-    highest = max(s.highest for k, s in sheet.states.items() if (k in HIGHEST_AT and k not in sheet.hopeless) or k == "nominal")
+    highest = max(
+        s.highest for k, s in sheet.states.items() if (k in HIGHEST_AT and k not in sheet.infeasible) or k == "nominal"
+    )
     refused = [j for k in brief.loads if (j := judge(k, brief.output.waveform, highest, 0.0)).verdict == "refuses"]
     if refused:
         names = " and ".join(j.load for j in refused)

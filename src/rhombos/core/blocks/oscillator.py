@@ -16,11 +16,11 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted
-from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.topology import TOPOLOGIES
+from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.magnetics.winding import Winding, lay, thin_wire
 from rhombos.core.parts import Bipolar, HeatSink, IronCore, Mosfet, Resistor, Shelf
 from rhombos.core.units.preferred import at_most
@@ -97,10 +97,10 @@ class OscillatorState:
     loss: float
 
 
-def frequency(v_half: float, build: OscillatorBuild, shelf: Shelf, ledger: Ledger = SILENT) -> float:
+def frequency(v_half: float, build: OscillatorBuild, shelf: Shelf, worksheet: Worksheet = SILENT) -> float:
     """How fast it swings, Hz, with a voltage across one half, V."""
     core = shelf.get(IronCore, build.drive_core)
-    return ledger.work("oscillator.frequency", magnetics.saturation_frequency, V=max(1e-3, build.drive_share * v_half),
+    return worksheet.work("oscillator.frequency", magnetics.saturation_frequency, V=max(1e-3, build.drive_share * v_half),
                        N=build.drive_turns, A_e=core.a_e, B_pk=SATURATES_AT * core.b_limit)  # fmt: skip
 
 
@@ -230,14 +230,14 @@ def _base(device: Any, pulse: float) -> tuple[float, float]:
 
 
 def assess(
-    need: OscillatorNeed, build: OscillatorBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+    need: OscillatorNeed, build: OscillatorBuild, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
 ) -> OscillatorState:  # fmt: skip
     """Frequency, stresses, losses and junction temperature."""
     device: Any = shelf.find(KINDS, build.switch)
     bipolar = isinstance(device, Bipolar)
-    work, n = ledger.work, build.parallel
+    work, n = worksheet.work, build.parallel
     air = brief.targets.ambient + rules.enclosure_rise
-    hertz = frequency(need.v_half, build, shelf, ledger)
+    hertz = frequency(need.v_half, build, shelf, worksheet)
     resting = work("oscillator.resting", stage.push_pull_stress, V_in=need.v_in)
     level = work("oscillator.clamp_level", clamps.clamp_level, V_r=need.v_in, L_lk=need.leakage, I=need.turn_off, f=2 * hertz,
                  R=build.clamp_resistor)  # fmt: skip
@@ -260,7 +260,7 @@ def assess(
 
     junction = hottest_junction(
         KEY, losses_at, device.r_jc, device.t_j_max, air, sink_resistance(shelf, build.sink, build.fan), rules,
-        ledger)  # fmt: skip
+        worksheet)  # fmt: skip
     threshold, slope = _switch(device, junction)
     conduction = _conduction(device, need.pulse, n, junction)
     return OscillatorState(
@@ -268,14 +268,14 @@ def assess(
         device_peak=work("oscillator.device_peak", stage.shared_current, I=need.turn_off, n_par=n,
                          imbalance=rules.sharing_imbalance if n > 1 else 0.0),
         resting=resting, clamp_level=level,
-        peak_voltage=ledger.total("oscillator.peak_voltage", {"rail": need.v_in, "clamp above it": level}),
+        peak_voltage=worksheet.total("oscillator.peak_voltage", {"rail": need.v_in, "clamp above it": level}),
         threshold=threshold, on_resistance=slope, junction=junction,
-        conduction=ledger.total("oscillator.conduction", {"threshold": threshold * need.pulse,
+        conduction=worksheet.total("oscillator.conduction", {"threshold": threshold * need.pulse,
                                                           "slope": conduction - threshold * need.pulse}),
-        base=ledger.total("oscillator.base", {"bases": inside, "their resistors": outside}), base_inside=inside,
+        base=worksheet.total("oscillator.base", {"bases": inside, "their resistors": outside}), base_inside=inside,
         storage=storage,
-        switching=ledger.total("oscillator.switching", {"fall": switching, "storage overlap": storage}), clamp_loss=burnt,
-        loss=ledger.total("oscillator.loss", {
+        switching=worksheet.total("oscillator.switching", {"fall": switching, "storage overlap": storage}), clamp_loss=burnt,
+        loss=worksheet.total("oscillator.loss", {
             "conduction": conduction, "base drive": base, "switching": other, "clamp": burnt}))  # fmt: skip
 
 
@@ -344,7 +344,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
                    f"{fmt(burnt.value, 'W')} in a {series.label} resistor.", "A stronger series.", worst=burnt,
                    cures=(("Let the proposal choose it", {"oscillator.clamp_part": None}),))  # fmt: skip
     asked = brief.output.frequency
-    seen = {k: s.frequency for k, s in sheet.states.items() if k in (*STEADY, "idle") and k not in sheet.hopeless}
+    seen = {k: s.frequency for k, s in sheet.states.items() if k in (*STEADY, "idle") and k not in sheet.infeasible}
     low, high = min(seen, key=lambda k: seen[k], default="nominal"), max(seen, key=lambda k: seen[k], default="nominal")
     if abs(now.frequency / asked - 1) > BAND / 2:
         sheet.find("off_frequency", "fix", "Oscillator off frequency",

@@ -24,10 +24,10 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport, Operating
 from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import Capacitor, Shelf
@@ -233,10 +233,10 @@ def _core_weight(modulation: float, alpha: float, beta: float) -> float:
 
 
 def assess(
-    need: FilterNeed, build: OutputFilterBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+    need: FilterNeed, build: OutputFilterBuild, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
 ) -> FilterState:  # fmt: skip
     """Currents, losses and temperature, and the fundamental the bridge must make for this output."""
-    work, made = ledger.work, choke_of(build, shelf)
+    work, made = worksheet.work, choke_of(build, shelf)
     bank, henry = capacitance(build, shelf) * need.ratio**2, build.inductance + need.leakage
     air = brief.targets.ambient + rules.enclosure_rise
     index = min(1.0, max(1e-3, need.modulation))
@@ -281,8 +281,8 @@ def assess(
     peak = highest + swing / 2
     weight = _core_weight(round(index, 3), made.grade.alpha, made.grade.beta)
     asked = ChokeNeed(build.inductance, peak, slow, swing, ripple_rms, 2 * need.carrier, air)
-    lost = choke_loss(made, asked, need.celsius, 0.5, weight, ledger, "output_filter")
-    warm = ledger.total("output_filter.temperature", {
+    lost = choke_loss(made, asked, need.celsius, 0.5, weight, worksheet, "output_filter")
+    warm = worksheet.total("output_filter.temperature", {
         "air in the case": air, "rise": rise(lost.total, made.stack.surface)})  # fmt: skip
     esr = shelf.get(Capacitor, build.capacitor).esr / build.count / need.ratio**2
     capacitor_loss = work(
@@ -301,13 +301,13 @@ def assess(
         corner=corner, capacitor_current=own,
         capacitor_share=own / (brief_current(brief) * need.ratio), fundamental=fundamental, resistance=lost.resistance,
         temperature=warm,
-        copper=ledger.total("output_filter.copper", {"slow current": lost.copper - lost.fast, "ripple": lost.fast}),
-        core=ledger.total("output_filter.core", {"core": lost.core}), distortion=math.hypot(others, abs(third)),
+        copper=worksheet.total("output_filter.copper", {"slow current": lost.copper - lost.fast, "ripple": lost.fast}),
+        core=worksheet.total("output_filter.core", {"core": lost.core}), distortion=math.hypot(others, abs(third)),
         others=others, third=third, pulsed=math.hypot(float(np.linalg.norm(flows.pulsed)), flows.others),
         rail=float(np.linalg.norm(flows.swung)),
         passes_third=complex(gain[0]) * cmath.rect(fundamental / (math.sqrt(2) * need.voltage), ahead),
         lag=math.atan2(way.behind, max(in_phase, 1e-9)) + ahead,
-        loss=ledger.total("output_filter.loss", {"inductor": lost.total, "capacitor": capacitor_loss}),
+        loss=worksheet.total("output_filter.loss", {"inductor": lost.total, "capacitor": capacitor_loss}),
     )  # fmt: skip
 
 

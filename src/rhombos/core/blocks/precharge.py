@@ -14,8 +14,8 @@ from rhombos.core.blocks.base import Build, options, part
 from rhombos.core.book import source
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted
-from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.requirement import Requirement
+from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Resistor, Shelf
 from rhombos.core.units.preferred import E12, at_most
 from rhombos.core.units.quantities import Ampere, Ohm, Ratio, Second, Volt, Watt
@@ -198,13 +198,13 @@ def _pulse(need: PrechargeNeed, ohms: float, timeout: float, series: Resistor) -
     return max(0.0, beyond)
 
 
-def assess(need: PrechargeNeed, build: PrechargeBuild, shelf: Shelf, rules: Rules, ledger: Ledger) -> PrechargeState:
+def assess(need: PrechargeNeed, build: PrechargeBuild, shelf: Shelf, rules: Rules, worksheet: Worksheet) -> PrechargeState:
     """Time, energies and currents; with a load that draws meanwhile, whether it ever gets there."""
-    work, volts, ohms, k = ledger.work, need.volts, build.resistor, build.close_at
+    work, volts, ohms, k = worksheet.work, need.volts, build.resistor, build.close_at
     series = shelf.get(Resistor, build.type)
     peak = work("precharge.peak_current", source.precharge_peak_current, V=volts, R=ohms)
     burnt = work("precharge.peak_power", source.precharge_peak_power, V=volts, R=ohms)
-    ceiling, time, energy = _arrival(need, build, ledger)
+    ceiling, time, energy = _arrival(need, build, worksheet)
     path = need.resistance + need.esr + CONTACT
     by_path = source.closing_inrush.work({"k": k, "V": volts, "R_s": path})
     by_leads = {"k": k, "V": volts, "C": need.bank, "L": need.inductance}
@@ -216,7 +216,7 @@ def assess(need: PrechargeNeed, build: PrechargeBuild, shelf: Shelf, rules: Rule
     fault = (
         math.inf
         if leak
-        else ledger.total(
+        else worksheet.total(
             "precharge.fault_energy",
             {
                 "shorted bus for the whole time-out, beyond what it carries continuously": _pulse(
@@ -229,7 +229,7 @@ def assess(need: PrechargeNeed, build: PrechargeBuild, shelf: Shelf, rules: Rule
         "precharge.mean_power", source.precharge_mean_power, V=volts, R=ohms, t=build.timeout, t_rest=build.rest
     )
     if leak:
-        ledger.total("precharge.mean_power", {"across an empty bus, continuously": leak})
+        worksheet.total("precharge.mean_power", {"across an empty bus, continuously": leak})
     return PrechargeState(
         time=time,
         ceiling=ceiling,
@@ -245,29 +245,29 @@ def assess(need: PrechargeNeed, build: PrechargeBuild, shelf: Shelf, rules: Rule
     )
 
 
-def _arrival(need: PrechargeNeed, build: PrechargeBuild, ledger: Ledger) -> tuple[float, float, float]:
+def _arrival(need: PrechargeNeed, build: PrechargeBuild, worksheet: Worksheet) -> tuple[float, float, float]:
     """Ceiling, V; time to the closing voltage, s, and energy in the resistor till then, J: infinite where it never gets
     there."""
     if build.load == "nothing" or build.load_power <= 0:
         k = build.close_at
         return (
             need.volts,
-            ledger.work("precharge.time", source.precharge_time, R=build.resistor, C=need.bank, k=k),
-            ledger.work("precharge.energy", source.precharge_energy, C=need.bank, V=need.volts, k=k),
+            worksheet.work("precharge.time", source.precharge_time, R=build.resistor, C=need.bank, k=k),
+            worksheet.work("precharge.energy", source.precharge_energy, C=need.bank, V=need.volts, k=k),
         )
-    return _against_resistance(need, build, ledger) if build.load == "a resistance" else _against_power(need, build)
+    return _against_resistance(need, build, worksheet) if build.load == "a resistance" else _against_power(need, build)
 
 
-def _against_resistance(need: PrechargeNeed, build: PrechargeBuild, ledger: Ledger) -> tuple[float, float, float]:
+def _against_resistance(need: PrechargeNeed, build: PrechargeBuild, worksheet: Worksheet) -> tuple[float, float, float]:
     """Ceiling, V, time, s, and energy in the resistor, J, with a resistance across the bus."""
     volts, ohms, k = need.volts, build.resistor, build.close_at
     load = volts**2 / build.load_power
-    ceiling = ledger.work("precharge.ceiling", source.precharge_ceiling, V=volts, R=ohms, R_L=load)
+    ceiling = worksheet.work("precharge.ceiling", source.precharge_ceiling, V=volts, R=ohms, R_L=load)
     if k * volts >= ceiling * (1 - GAP):
         return ceiling, math.inf, math.inf
-    tau = ledger.work("precharge.tau", source.loaded_precharge_constant, C=need.bank, R=ohms, R_L=load)
-    time = ledger.work("precharge.time", source.loaded_precharge_time, tau=tau, k=k, V=volts, V_inf=ceiling)
-    energy = ledger.work("precharge.energy", source.loaded_precharge_energy, V=volts, V_inf=ceiling, tau=tau, t=time, R=ohms)
+    tau = worksheet.work("precharge.tau", source.loaded_precharge_constant, C=need.bank, R=ohms, R_L=load)
+    time = worksheet.work("precharge.time", source.loaded_precharge_time, tau=tau, k=k, V=volts, V_inf=ceiling)
+    energy = worksheet.work("precharge.energy", source.loaded_precharge_energy, V=volts, V_inf=ceiling, tau=tau, t=time, R=ohms)
     return ceiling, time, energy
 
 

@@ -15,8 +15,8 @@ from rhombos.core.book import sense, source
 from rhombos.core.control.thresholds import HIGH, REFERENCE, Band, Tap, band, fit
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.requirement import Requirement
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.parts.pulsed import WITHSTAND_USED
 from rhombos.core.units.preferred import at_least
@@ -290,7 +290,7 @@ def assess(
     outputs: tuple[float, float],
     stage: ShortPath,
     steady: tuple[float, float],
-    ledger: Ledger,
+    worksheet: Worksheet,
 ) -> ProtectionState:
     """What the thresholds do. `feed`: current at full power on the lowest input, A, and the power it gives there and at the
     surge, W; `outputs`: lowest and highest output in use, V RMS; `steady`: mean current at full power on a nominal input, A,
@@ -298,24 +298,24 @@ def assess(
     the whole capacity would last, s."""
     tap = cut_off_tap(build)
     middle = {"V_ref": REFERENCE, "R_1": tap.top, "R_2": tap.bottom + tap.trimmer / 2, "R_h": tap.hold}
-    falls = ledger.work("protection.cut_off_made", sense.comparator_falls, **middle, V_high=HIGH)
-    rises = ledger.work("protection.restart_made", sense.comparator_rises, **middle)
-    sag = ledger.work("protection.sag", source.ohmic_drop, I=feed[0], R=need.resistance)
+    falls = worksheet.work("protection.cut_off_made", sense.comparator_falls, **middle, V_high=HIGH)
+    rises = worksheet.work("protection.restart_made", sense.comparator_rises, **middle)
+    sag = worksheet.work("protection.sag", source.ohmic_drop, I=feed[0], R=need.resistance)
     able = source.largest_power.work({"E": need.nominal, "R_s": need.resistance})
     if feed[2] < able:
         current = source.sagged_current.work({"E": need.nominal, "R_s": need.resistance, "P": max(feed[2], 1e-6)})
-        sags_to = ledger.work(
+        sags_to = worksheet.work(
             "protection.surge_sags_to", source.terminal_voltage, E=need.nominal, I=current, R_s=need.resistance
         )
     else:
         sags_to = need.nominal / 2
     passes = float("inf")
     if need.surge > build.overload:
-        passes = ledger.work(
+        passes = worksheet.work(
             "protection.surge_passes", sense.inverse_time, t_twice=build.twice, P=need.surge, P_start=build.overload
         )
     slowed = stage.inductance + build.coil / stage.ratio**2
-    off = ledger.work(
+    off = worksheet.work(
         "protection.short_off",
         sense.trip_overshoot,
         I_trip=build.short_trip * stage.ratio,

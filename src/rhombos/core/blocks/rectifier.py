@@ -26,8 +26,8 @@ from rhombos.core.book import rectifier as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted
-from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.topology import IN_SERIES, RECTIFIERS, Rectifying
+from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import Diode, HeatSink, Resistor, Shelf
@@ -225,17 +225,17 @@ def _choose_diode(
 
 
 def assess(
-    need: RectifierNeed, build: RectifierBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+    need: RectifierNeed, build: RectifierBuild, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
 ) -> RectifierState:  # fmt: skip
     """Reverse voltage with its ring, diode and choke losses and temperatures."""
-    work, f, how = ledger.work, need.frequency, RECTIFIERS[build.circuit]
+    work, f, how = worksheet.work, need.frequency, RECTIFIERS[build.circuit]
     diode = shelf.get(Diode, build.diode)
     air = brief.targets.ambient + rules.enclosure_rise
     stray = stray_capacitance(diode.c_j)
     overshoot = _overshoot(need, build, stray)
     ring = 0.0 if how.gain == 2 else how.reverse * need.v_sec * (overshoot - 1)  # it steps from all that the diode blocks
     part = need.v_sec / how.parts
-    flow = _choked(need, build, how, ledger) if how.choke else _charging(need, diode, how, overshoot, ledger)
+    flow = _choked(need, build, how, worksheet) if how.choke else _charging(need, diode, how, overshoot, worksheet)
     if how.gain == 2:
         reverse = work("rectifier.reverse", book.doubler_reverse, V_out=max(flow.link, 1e-6))
     else:
@@ -249,10 +249,10 @@ def assess(
     each = (conduction + recovery) / how.diodes
     junction = hottest_junction(
         KEY, lambda _: (each, how.diodes * each), diode.r_jc, diode.t_j_max, air,
-        sink_resistance(shelf, build.sink, build.fan), rules, ledger)  # fmt: skip
+        sink_resistance(shelf, build.sink, build.fan), rules, worksheet)  # fmt: skip
     damper = work("rectifier.damper_loss", clamps.damper_power, C_d=build.damper_capacitor, V=part,
                   f=2 * f) if build.damper == "RC" else 0.0  # fmt: skip
-    choked = _choke(need, build, flow, air, shelf, ledger) if how.choke else NO_CHOKE
+    choked = _choke(need, build, flow, air, shelf, worksheet) if how.choke else NO_CHOKE
     return RectifierState(
         current=need.current, pulse=flow.pulse, pulse_peak=flow.peak, winding_pulse=flow.winding, form=flow.form,
         feed_ripple=flow.feed_ripple,
@@ -262,7 +262,7 @@ def assess(
         conduction=conduction, recovery=recovery, damper_loss=damper, choke_copper=choked.copper, choke_core=choked.core,
         choke_resistance=choked.resistance, choke_temperature=choked.temperature,
         recovery_share=work("rectifier.recovery_share", book.recovery_share, t_rr=diode.t_rr, f=f),
-        link=flow.link, loss=ledger.total("rectifier.loss", {
+        link=flow.link, loss=worksheet.total("rectifier.loss", {
             "diode conduction": conduction, "diode recovery": recovery,
             "damper" if how.parts == 1 else "dampers": how.parts * damper,
             **({"choke": choked.copper + choked.core} if how.choke else {})}),
@@ -298,22 +298,22 @@ class _Flow:
     leakage_drop: float = 0.0
 
 
-def _choked(need: RectifierNeed, build: RectifierBuild, how: Rectifying, ledger: Ledger) -> _Flow:
+def _choked(need: RectifierNeed, build: RectifierBuild, how: Rectifying, worksheet: Worksheet) -> _Flow:
     """A choke holds the current nearly still, and the duty holds the link."""
-    ripple = ledger.work("rectifier.ripple", book.choke_ripple, V_sec=max(need.v_sec, need.v_link), V_out=need.v_link,
+    ripple = worksheet.work("rectifier.ripple", book.choke_ripple, V_sec=max(need.v_sec, need.v_link), V_out=need.v_link,
                          D_tot=min(1.0, max(need.duty, 1e-4)), L=build.inductance, f_s=need.frequency)  # fmt: skip
-    rms = ledger.work("rectifier.diode_rms", book.diode_rms, I_out=need.current * need.swing.rms)
+    rms = worksheet.work("rectifier.diode_rms", book.diode_rms, I_out=need.current * need.swing.rms)
     crest = need.current * need.swing.peak
     duty, winding = min(0.5, max(need.duty / 2, 1e-4)), need.current
     if how.halves == 2:
-        winding = ledger.work("rectifier.half_rms", book.freewheeling_rms, I_out=need.current, D=duty) / math.sqrt(duty)
+        winding = worksheet.work("rectifier.half_rms", book.freewheeling_rms, I_out=need.current, D=duty) / math.sqrt(duty)
     return _Flow(need.current, crest + ripple / 2, winding, 1.0, rms, need.current - ripple / 2, ripple, ripple, need.v_link,
                  need.v_link)  # fmt: skip
 
 
-def _charging(need: RectifierNeed, diode: Diode, how: Rectifying, overshoot: float, ledger: Ledger) -> _Flow:
+def _charging(need: RectifierNeed, diode: Diode, how: Rectifying, overshoot: float, worksheet: Worksheet) -> _Flow:
     """Pulses charge the bank directly: leakage and resistance shape them, and the link follows what comes."""
-    work, f, duty = ledger.work, need.frequency, min(0.5, max(need.duty / 2, 1e-4))
+    work, f, duty = worksheet.work, need.frequency, min(0.5, max(need.duty / 2, 1e-4))
     leakage = max(need.leakage, 1e-12)
     ramp = RAMP * leakage * f / duty
     way = {"R": max(need.resistance + how.series * diode.r, ramp), "D": duty, "L_lk": leakage, "f_s": f}
@@ -349,18 +349,18 @@ class _Choke:
 NO_CHOKE = _Choke(0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
 
 
-def _choke(need: RectifierNeed, build: RectifierBuild, flow: _Flow, air: float, shelf: Shelf, ledger: Ledger) -> _Choke:
+def _choke(need: RectifierNeed, build: RectifierBuild, flow: _Flow, air: float, shelf: Shelf, worksheet: Worksheet) -> _Choke:
     made = choke_of(build, shelf)
-    ripple_rms = ledger.work("rectifier.ripple_rms", link.triangle_rms, dI=flow.ripple)
+    ripple_rms = worksheet.work("rectifier.ripple_rms", link.triangle_rms, dI=flow.ripple)
     asked = ChokeNeed(build.inductance, flow.peak, need.current * need.swing.rms, flow.ripple, ripple_rms, 2 * need.frequency,
                       air)  # fmt: skip
-    lost = choke_loss(made, asked, need.choke_celsius, min(1.0, max(need.duty, 1e-4)), 1.0, ledger, "rectifier")
+    lost = choke_loss(made, asked, need.choke_celsius, min(1.0, max(need.duty, 1e-4)), 1.0, worksheet, "rectifier")
     return _Choke(
-        flux=ledger.work("rectifier.choke_flux", wound.choke_flux, L=build.inductance, I_pk=flow.peak, N=build.turns,
+        flux=worksheet.work("rectifier.choke_flux", wound.choke_flux, L=build.inductance, I_pk=flow.peak, N=build.turns,
                          A_e=made.stack.a_e),
-        minimum_load=ledger.work("rectifier.minimum_load", book.minimum_load, dI=flow.ripple),
+        minimum_load=worksheet.work("rectifier.minimum_load", book.minimum_load, dI=flow.ripple),
         copper=lost.copper, core=lost.core, resistance=lost.resistance,
-        temperature=ledger.total("rectifier.choke_temperature", {
+        temperature=worksheet.total("rectifier.choke_temperature", {
             "air in the case": air, "rise": rise(lost.total, made.stack.surface)}))  # fmt: skip
 
 

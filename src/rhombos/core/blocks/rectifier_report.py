@@ -145,7 +145,7 @@ CLIMB = 1.10
 
 def _follows(sheet: Sheet, now: RectifierState) -> None:
     """Without a choke: how far the link varies, and how far it climbs with nothing plugged in."""
-    held = {k: s for k, s in sheet.states.items() if k not in sheet.hopeless} or dict(sheet.states)
+    held = {k: s for k, s in sheet.states.items() if k not in sheet.infeasible} or dict(sheet.states)
     low, high = min(held, key=lambda k: held[k].link), max(held, key=lambda k: held[k].link)
     sheet.fixed_value("lowest_link", r"V_{\min}", "Link, lowest", held[low].link, "V", sheet.points[low].label)
     sheet.fixed_value("highest_link", r"V_{\max}", "Link, highest", held[high].link, "V", sheet.points[high].label)

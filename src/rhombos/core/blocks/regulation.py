@@ -19,7 +19,7 @@ SURGE_SAG = 0.9
 def judge_output(sheet: Sheet, brief: Brief, cure: tuple[str, dict[str, PinValue]] | None, unheld: str | None = None) -> None:
     """The findings of a block whose states have the `output`, V RMS; `unheld` says why nothing could hold it."""
     asked = brief.output.voltage
-    spread = {k: s.output for k, s in sheet.states.items() if k in (*STEADY, "idle") and k not in sheet.hopeless}
+    spread = {k: s.output for k, s in sheet.states.items() if k in (*STEADY, "idle") and k not in sheet.infeasible}
     low, high = min(spread, key=lambda k: spread[k], default=""), max(spread, key=lambda k: spread[k], default="")
     away = max(spread[high] / asked - 1, 1 - spread[low] / asked) if spread else 0.0
     if away > BAND:
@@ -35,7 +35,7 @@ def judge_output(sheet: Sheet, brief: Brief, cure: tuple[str, dict[str, PinValue
             cures=(cure,) if cure else (),
             unavoidable=unheld,
         )
-    surged = {k: sheet.states[k].output for k in ("surge_low", "surge_high") if k not in sheet.hopeless}
+    surged = {k: sheet.states[k].output for k in ("surge_low", "surge_high") if k not in sheet.infeasible}
     if surged and min(surged.values()) < SURGE_SAG * asked:
         worst = min(surged, key=lambda k: surged[k])
         sheet.find(

@@ -126,7 +126,7 @@ def course(before: Heating, during: Heating, cooled: Cooling, seconds: float, st
 
 def worst_course(
     states: Mapping[str, Any],
-    hopeless: frozenset[str],
+    infeasible: frozenset[str],
     devices: Devices,
     cooled: Cooling,
     rules: Rules,
@@ -137,7 +137,7 @@ def worst_course(
     found = [
         (key, course(devices.heating(states[start], rules), devices.heating(states[key], rules), cooled, seconds, steps))
         for key, start in BEGINS.items()
-        if key not in hopeless
+        if key not in infeasible
     ]
     return max(found, key=lambda pair: pair[1].junction[-1], default=None)
 
@@ -146,7 +146,7 @@ def judge_surge(sheet: Sheet, brief: Brief, device: Any, devices: Devices, cures
     """Show the junction at the end of the surge, and say so where it is too hot."""
     rules = sheet.rules
     cooled = cooling_of(sheet.build, device, brief, sheet.shelf, rules)
-    found = worst_course(sheet.states, sheet.hopeless, devices, cooled, rules, brief.power.surge_time)
+    found = worst_course(sheet.states, sheet.infeasible, devices, cooled, rules, brief.power.surge_time)
     if found is None:
         return
     key, made = found

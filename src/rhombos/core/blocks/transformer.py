@@ -16,10 +16,10 @@ from rhombos.core.book import stage
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted, wound
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.magnetics.stack import rise, temperature_factor
 from rhombos.core.magnetics.transformer import (
     Transformer,
@@ -151,11 +151,11 @@ def propose(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf, rules: Ru
 
 
 def assess(
-    at: WorkingPoint, build: TransformerBuild, brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+    at: WorkingPoint, build: TransformerBuild, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
 ) -> TransformerState:  # fmt: skip
     """Flux and losses at the temperature given, and the temperature these lead to; the route makes the two agree."""
     t = made(build, shelf)
-    work, f = ledger.work, at.frequency
+    work, f = worksheet.work, at.frequency
     duty = max(at.duty, 1e-4)
     air = brief.targets.ambient + rules.enclosure_rise
     flux = work("transformer.flux", book.peak_flux, V=at.v_half, D=duty, N=build.primary_turns, A_e=t.stack.a_e, f_s=f)
@@ -177,14 +177,14 @@ def assess(
     reached = air + rise(hottest, t.stack.surface)
     work("transformer.core", book.core_loss, p_v=density * temperature_factor(t.grade, celsius), V_e=n * t.stack.v_e)
     work("transformer.rise", book.temperature_rise, P_loss=hottest, A_s=t.stack.surface)
-    leaking = ledger.total(
+    leaking = worksheet.total(
         "transformer.leakage",
         {"primary to secondary": book.leakage.work(t.leakage_inputs), "between the primary's halves": t.half_leakage},
     )
     # a pulse that a choke keeps flat must first rise through the leakage; one that rises all its time need not
     eaten = work("transformer.leakage_duty", stage.leakage_duty_loss, L_lk=at.leakage,
                  I=at.primary_pulse, f_s=f, V=max(at.v_half, 1e-6)) if at.flat else 0.0  # fmt: skip
-    ledger.total("transformer.temperature", {"air in the case": air, "rise": reached - air})
+    worksheet.total("transformer.temperature", {"air in the case": air, "rise": reached - air})
     swing = work("transformer.magnetising", book.magnetising_current, V=at.v_half, D=duty, L=magnetising, f_s=f)
     return TransformerState(
         ratio=build.ratio, flux=flux, worst_flux=worst, magnetising_inductance=magnetising, magnetising=swing,
@@ -196,10 +196,10 @@ def assess(
         secondary_density=secondary.rms / t.secondary.copper,
         primary_resistance=primary.resistance, secondary_resistance=secondary.resistance,
         primary_factor=primary.factor, secondary_factor=secondary.factor,
-        copper=ledger.total("transformer.copper", {
+        copper=worksheet.total("transformer.copper", {
             **_halves("primary", t.halves, n * primary.loss),
             **_halves("secondary", t.secondary_halves, n * secondary.loss)}),
-        core=n * core, temperature=reached, loss=ledger.total("transformer.loss", {"copper": n * copper, "core": n * core}),
+        core=n * core, temperature=reached, loss=worksheet.total("transformer.loss", {"copper": n * copper, "core": n * core}),
     )  # fmt: skip
 
 

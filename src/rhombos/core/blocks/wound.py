@@ -80,7 +80,7 @@ def show_stress(sheet: Sheet, made: Choke, prefix: str, what: str, steady: str) 
     that is its current at full power."""
     limit = sheet.rules.winding_limit
     if made.soft:
-        held = {k: s for k, s in sheet.states.items() if k not in sheet.hopeless} or dict(sheet.states)
+        held = {k: s for k, s in sheet.states.items() if k not in sheet.infeasible} or dict(sheet.states)
         worst = max(held, key=lambda k: getattr(held[k], f"{prefix}peak"))
         flux = sheet.fixed(
             f"{prefix}faded",

@@ -8,9 +8,9 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinAddress, PinValue, Waiver
+from rhombos.core.design.route_name import DEFAULT, RouteName
 from rhombos.core.design.rules import RuleChanges, RuleName
 from rhombos.core.design.upgrades import upgraded
-from rhombos.core.routes import DEFAULT, RouteName
 
 Name = Annotated[str, Field(max_length=40)]
 Said = Annotated[str, Field(max_length=600)]

@@ -75,7 +75,7 @@ class BlockReport(_Plain):
     severity: Severity | None
     figures: tuple[Figure, ...]
     drawing: dict[str, str]
-    aside: bool = False
+    auxiliary: bool = False
     intervals: tuple[Interval, ...] = ()
 
 

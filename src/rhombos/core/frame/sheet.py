@@ -47,7 +47,7 @@ def _field(build: type[BaseModel], name: str) -> tuple[str | None, tuple[str, ..
 
 @dataclass
 class Sheet:
-    """Collects what one block shows. `states` maps each operating point to the block's state there; `hopeless` names
+    """Collects what one block shows. `states` maps each operating point to the block's state there; `infeasible` names
     the points that cannot be held."""
 
     block: str
@@ -58,7 +58,7 @@ class Sheet:
     pins: Mapping[str, Mapping[str, Any]]
     rules: Rules
     shelf: Shelf
-    hopeless: frozenset[str] = frozenset()
+    infeasible: frozenset[str] = frozenset()
     figures: list[Figure] = field(default_factory=list)
     findings: list[Finding] = field(default_factory=list)
 
@@ -125,7 +125,7 @@ class Sheet:
         limit lasts moments: there only the rating counts.
         """
         asked = over or tuple(p for p in self.states if p != LIMIT)
-        keys = [p for p in asked if p not in self.hopeless] or asked
+        keys = [p for p in asked if p not in self.infeasible] or asked
         at, value = max(((p, float(getattr(self.states[p], name))) for p in keys), key=lambda pair: pair[1])
         if not over and LIMIT in self.states and (beyond := float(getattr(self.states[LIMIT], name))) > max(value, rating):
             at, value = LIMIT, beyond

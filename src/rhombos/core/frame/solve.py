@@ -10,9 +10,9 @@ from rhombos.core.blocks.base import Build
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import ORDER, Finding, PinValue, Waiver, waive, worst_first
 from rhombos.core.design.pins import read_pins
+from rhombos.core.design.route_name import DEFAULT, RouteName
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.drawn import drawn_from, scarce, too_small_to_solder
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.margins import margins
 from rhombos.core.frame.parts_list import parts_list
 from rhombos.core.frame.points import operating_points
@@ -21,13 +21,14 @@ from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.whole import missing_part, not_held, targets_missed, totals_of, waiting
 from rhombos.core.frame.working import step_out
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import KINDS, Shelf
 from rhombos.core.parts.drawer import preferring
-from rhombos.core.parts.incoming import incoming_tests
+from rhombos.core.parts.incoming_inspection import incoming_tests
 from rhombos.core.parts.origin import as_unverified
 from rhombos.core.parts.shelf import Stocked
 from rhombos.core.parts.soldered import solderable
-from rhombos.core.routes import ALL_BUILDS, DEFAULT, ROUTES, SHARED_BUILDS, Route, RouteName
+from rhombos.core.routes import ALL_BUILDS, ROUTES, SHARED_BUILDS, Route
 from rhombos.core.routes.auxiliary.shared import propose_shared, settle_shared
 
 BuildKind = TypeVar("BuildKind", bound=Build)
@@ -49,7 +50,7 @@ class Worked(Sizing):
 
     pins: Mapping[str, dict[str, Any]]
     missing: Mapping[str, str]
-    ledgers: Mapping[str, Ledger]
+    worksheets: Mapping[str, Worksheet]
     told: tuple[tuple[BlockReport, ...], tuple[Finding, ...]] = ((), ())
 
     def built(self, kind: type[BuildKind]) -> BuildKind:
@@ -188,12 +189,12 @@ def _finished(
     builds: dict[str, Build], near: Mapping[str, Any],
 ) -> Worked:  # fmt: skip
     """The path settled at every point, with what lies beside it, and what they say."""
-    ledgers = {key: Ledger() for key in operating_points(brief)}
-    settled = route.settle_all(builds, brief, shelf, rules, ledgers=ledgers, start=near)
+    worksheets = {key: Worksheet() for key in operating_points(brief)}
+    settled = route.settle_all(builds, brief, shelf, rules, worksheets=worksheets, start=near)
     path = Sizing(route, brief, rules, shelf, builds, settled)
     builds = builds | propose_shared(path, typed)
-    settled = settle_shared(replace(path, builds=builds), ledgers)
-    worked = Worked(route, brief, rules, shelf, builds, settled, typed, missing, ledgers)
+    settled = settle_shared(replace(path, builds=builds), worksheets)
+    worked = Worked(route, brief, rules, shelf, builds, settled, typed, missing, worksheets)
     reports, findings = report_blocks(worked)
     return replace(worked, told=(tuple(reports), tuple(findings)))
 
@@ -254,7 +255,7 @@ def explain(worked: Worked, pins: Mapping[str, PinValue], waivers: Iterable[Waiv
     wanted = {f.step: f.unit for b in blocks for f in b.figures if f.step}
     steps = {
         key: step_out(address, step, wanted[key])
-        for point, ledger in worked.ledgers.items() for address, step in ledger.steps.items()
+        for point, worksheet in worked.worksheets.items() for address, step in worksheet.steps.items()
         if (key := f"{point}:{address}") in wanted
     }  # fmt: skip
     return Solution(
@@ -301,16 +302,16 @@ def report_blocks(worked: Worked) -> tuple[list[BlockReport], list[Finding]]:
     """Every block's figures with their findings."""
     route, settled = worked.route, worked.settled
     points = {k: s.point for k, s in settled.items()}
-    hopeless = route.hopeless(settled)
+    infeasible = route.infeasible(settled)
     reports: list[BlockReport] = []
     findings: list[Finding] = []
     path = {stage.key for stage in worked.path}
     for stage in worked.stages:
         sheet = Sheet(
             stage.key, stage.title, worked.builds[stage.key], {k: s.states[stage.key] for k, s in settled.items()},
-            points, worked.pins, worked.rules, worked.shelf, hopeless)  # fmt: skip
+            points, worked.pins, worked.rules, worked.shelf, infeasible)  # fmt: skip
         told = stage.report(sheet, worked)
-        reports.append(told if stage.key in path else told.model_copy(update={"aside": True}))
+        reports.append(told if stage.key in path else told.model_copy(update={"auxiliary": True}))
         findings += sheet.findings
     return reports, findings
 

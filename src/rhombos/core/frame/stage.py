@@ -10,11 +10,11 @@ from typing import TYPE_CHECKING, Any, Literal, NamedTuple
 from rhombos.core.blocks.base import Build
 from rhombos.core.frame.circuit import Circuit
 from rhombos.core.frame.inventory import Item
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.sizing import Sizing
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
 
 if TYPE_CHECKING:
@@ -101,7 +101,7 @@ class Auxiliary(Stage):
     same at every point."""
 
     propose: Callable[[Sizing, dict[str, Any]], Build]
-    settle: Callable[[Sizing, Ledger], Any]
+    settle: Callable[[Sizing, Worksheet], Any]
 
 
 def by_key(stages: Iterable[Stage]) -> Mapping[str, Stage]:

@@ -32,7 +32,7 @@ def totals_of(worked: Worked) -> Totals:
         "efficiency": fmt(out / drawn, "%"), "idle": fmt(idle.flow["source"], "W"),
         "run_time": fmt(lasts, "s"), "balance": f"{abs((drawn - out - lost) / drawn):.3%}", "asked": asked(brief),
     }  # fmt: skip
-    reached = "nominal" not in worked.route.hopeless(settled)
+    reached = "nominal" not in worked.route.infeasible(settled)
     if not reached:
         texts |= dict.fromkeys(("power_in", "lost", "efficiency", "run_time", "balance"), "not reached")
     if link:
@@ -107,9 +107,9 @@ def not_held(worked: Worked, told: Iterable[Finding]) -> list[Finding]:
     """Points that nothing else names: those that cannot be held, and those whose passes came to no rest."""
     found: list[Finding] = []
     settled = worked.settled
-    hopeless = worked.route.hopeless(settled)
+    infeasible = worked.route.infeasible(settled)
     codes = {f.code for f in told}
-    for key in sorted(hopeless):
+    for key in sorted(infeasible):
         if codes & set(NAMED.get(key, ())):
             continue
         surge = key.startswith("surge")
@@ -120,7 +120,7 @@ def not_held(worked: Worked, told: Iterable[Finding]) -> list[Finding]:
             remedy="A higher input voltage, a larger source, heavier leads, or less power.", figure="source.terminal",
             unavoidable="what is asked is beyond this source and its leads"))  # fmt: skip
     for key in settled:
-        if not settled[key].converged and key not in hopeless:
+        if not settled[key].converged and key not in infeasible:
             found.append(Finding(
                 code="whole.unsettled", severity="fix", block="source", title="An operating point did not settle",
                 cause=f"The passes at {settled[key].point.label} found no point at which voltages, losses and temperatures "

@@ -7,8 +7,8 @@ from functools import lru_cache
 from rhombos.core.book import BOOK
 from rhombos.core.book.relation import SYMBOLS
 from rhombos.core.design.pinmap import PIN_BEHIND, WHOLE
-from rhombos.core.frame.ledger import Step
 from rhombos.core.frame.report import StepOut, StepRow
+from rhombos.core.frame.worksheet import Step
 from rhombos.core.units.quantities import fmt, short
 
 

@@ -12,7 +12,7 @@ import numpy as np
 from rhombos.core.book import magnetics as book
 from rhombos.core.book import source
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.ledger import SILENT, Ledger
+from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.magnetics.stack import Stack, rise, stack_table, stacked, suited_grades, temperature_factor
 from rhombos.core.magnetics.winding import Winding, ac_factor, choose_wire, copper_resistivity, lay
 from rhombos.core.parts import Core, Grade, Powder, Shelf, Wire
@@ -272,7 +272,7 @@ def choke_loss(
     celsius: float = 90.0,
     duty: float = 0.5,
     core_weight: float = 1.0,
-    ledger: Ledger = SILENT,
+    worksheet: Worksheet = SILENT,
     block: str = "",
 ) -> ChokeLoss:
     """Losses at a temperature of core and copper, °C.
@@ -280,7 +280,7 @@ def choke_loss(
     `core_weight` scales the core loss where the ripple varies over the line cycle; the working is kept under `block`.
     """
     w, stack, grade = choke.winding, choke.stack, choke.grade
-    resistance = ledger.work(
+    resistance = worksheet.work(
         f"{block}.winding_resistance",
         book.winding_resistance,
         rho=copper_resistivity(celsius),
@@ -289,12 +289,12 @@ def choke_loss(
         A_cu=w.copper,
     )
     factor = ac_factor(w, stack.b_w, need.frequency, celsius)
-    slow = ledger.work(f"{block}.slow_copper", book.ac_copper_loss, I_rms=need.rms, R=resistance, F_R=1.0)
-    fast = ledger.work(f"{block}.ripple_copper", book.ac_copper_loss, I_rms=need.ripple_rms, R=resistance, F_R=factor)
+    slow = worksheet.work(f"{block}.slow_copper", book.ac_copper_loss, I_rms=need.rms, R=resistance, F_R=1.0)
+    fast = worksheet.work(f"{block}.ripple_copper", book.ac_copper_loss, I_rms=need.ripple_rms, R=resistance, F_R=factor)
     swing = book.choke_flux.work({"L": choke.inductance_at(need.rms), "I_pk": need.ripple / 2, "N": w.turns, "A_e": stack.a_e})
     core = 0.0
     if swing > 0:
-        density = ledger.work(
+        density = worksheet.work(
             f"{block}.core_density",
             book.igse_triangle,
             D_tot=min(0.95, max(0.05, duty)),
@@ -305,6 +305,6 @@ def choke_loss(
             B_pk=swing,
         )
         scale = core_weight * temperature_factor(grade, celsius)
-        core = ledger.work(f"{block}.core_loss", book.core_loss, p_v=density * scale, V_e=stack.v_e)
-    total = ledger.total(f"{block}.choke_loss", {"copper, slow": slow, "copper, ripple": fast, "core": core})
+        core = worksheet.work(f"{block}.core_loss", book.core_loss, p_v=density * scale, V_e=stack.v_e)
+    total = worksheet.total(f"{block}.choke_loss", {"copper, slow": slow, "copper, ripple": fast, "core": core})
     return ChokeLoss(total, slow + fast, fast, core, resistance)

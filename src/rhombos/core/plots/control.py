@@ -10,8 +10,8 @@ from rhombos.core.blocks import controller, link_loop
 from rhombos.core.blocks.controller import ControllerBuild
 from rhombos.core.blocks.front_end import FrontEndBuild
 from rhombos.core.control.loops import loop
-from rhombos.core.frame.ledger import SILENT
 from rhombos.core.frame.solve import Worked
+from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve
 from rhombos.core.routes.auxiliary.controller import link_need
 from rhombos.core.units.quantities import fmt, short

@@ -33,7 +33,7 @@ def _surge(worked: Worked, block: str, devices: Callable[[Any, Any], Devices]) -
     seconds = worked.brief.power.surge_time
     found = worst_course(
         {k: s.states[block] for k, s in worked.settled.items()},
-        worked.route.hopeless(worked.settled),
+        worked.route.infeasible(worked.settled),
         devices(build, device),
         cooled,
         worked.rules,

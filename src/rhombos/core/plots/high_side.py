@@ -143,14 +143,14 @@ def link_over_input(worked: Worked) -> Chart:
     build = worked.built(DcLinkBuild)
     can = worked.shelf.get(Capacitor, build.capacitor)
     stands = can.v_rating * build.banks
-    hopeless = worked.route.hopeless(worked.settled)
+    infeasible = worked.route.infeasible(worked.settled)
     series = []
     x, v = Scale("V", worked.brief.source.volts[2]), Scale("V", stands)
     for name, keys, role in (
         ("full power", ("low", "nominal", "high"), "main"),
         ("surge", ("surge_low", "surge_high"), "second"),
     ):
-        held = [worked.settled[k] for k in keys if k in worked.settled and k not in hopeless]
+        held = [worked.settled[k] for k in keys if k in worked.settled and k not in infeasible]
         if len(held) > 1:
             series.append(curve(name, [s.point.emf for s in held], [s.states["dc_link"].voltage for s in held], x, v, role))  # type: ignore[arg-type]
     full = worked.settled["high"]

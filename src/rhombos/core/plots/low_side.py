@@ -13,10 +13,10 @@ from rhombos.core.blocks.input_stage import InputStageBuild
 from rhombos.core.blocks.transformer import TransformerBuild
 from rhombos.core.book import source
 from rhombos.core.design.sources import BatterySource
-from rhombos.core.frame.ledger import SILENT
 from rhombos.core.frame.points import operating_points
 from rhombos.core.frame.solve import Worked
 from rhombos.core.frame.topology import TOPOLOGIES
+from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.parts import Capacitor, Mosfet
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve, limits, roomy
 from rhombos.core.plots.window import window_boxes
@@ -55,7 +55,7 @@ def sag(worked: Worked) -> Chart:
 def power_band(worked: Worked) -> Chart:
     """Source current at every operating point, as bars."""
     brief = worked.brief
-    points = [k for k in worked.settled if k not in worked.route.hopeless(worked.settled)]
+    points = [k for k in worked.settled if k not in worked.route.infeasible(worked.settled)]
     amperes = [worked.settled[k].states["source"].current for k in points]
     scale = Scale("A", *amperes)
     if isinstance(brief.source, BatterySource):
@@ -125,8 +125,8 @@ def bank_ripple(worked: Worked) -> Chart:
 
 def switch_voltage(worked: Worked) -> Chart:
     """One switch's voltage over a period, with the spike, at the hardest point that can be held."""
-    hopeless = worked.route.hopeless(worked.settled)
-    able = {k: s for k, s in worked.settled.items() if k not in hopeless} or dict(worked.settled)
+    infeasible = worked.route.infeasible(worked.settled)
+    able = {k: s for k, s in worked.settled.items() if k not in infeasible} or dict(worked.settled)
     key = max(able, key=lambda k: able[k].states["front_end"].peak_voltage)
     s, build = able[key], worked.builds["front_end"]
     state: Any = s.states["front_end"]

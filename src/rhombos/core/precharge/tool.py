@@ -8,10 +8,10 @@ from rhombos.core.blocks import precharge, precharge_report
 from rhombos.core.design.findings import Finding, PinValue, worst_first
 from rhombos.core.design.pins import read_pins
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.points import Point
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Resistor, Shelf
 from rhombos.core.plots.model import Chart
 from rhombos.core.plots.precharge import pictures
@@ -57,7 +57,7 @@ def see(bus: Bus, pins: dict[str, PinValue], shelf: Shelf, rules: Rules) -> Prec
     """Figures, findings and sequences of a bus. Raises: PinError."""
     typed, _ = read_pins(pins, {precharge.KEY: precharge.PrechargeBuild}, shelf)
     build = build_for(bus, pins, shelf, rules)
-    state = precharge.assess(bus.need, build, shelf, rules, Ledger())
+    state = precharge.assess(bus.need, build, shelf, rules, Worksheet())
     point = Point("nominal", "highest source", bus.voltage, 0.0, 1.0)
     sheet = Sheet(precharge.KEY, precharge.TITLE, build, {"nominal": state}, {"nominal": point}, typed, rules, shelf)
     told = precharge_report.report(sheet, None, bus.need)

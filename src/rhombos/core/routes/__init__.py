@@ -6,15 +6,13 @@ from rhombos.core.routes.direct_bridge import DirectBridge
 from rhombos.core.routes.iron_bridge import IronBridge
 from rhombos.core.routes.iron_push_pull import IronPushPull, SelfOscillating
 from rhombos.core.routes.link import LinkRoute
-from rhombos.core.routes.registry import ALL_BUILDS, DEFAULT, ROUTES, RouteName, all_stages, register
+from rhombos.core.routes.registry import ALL_BUILDS, ROUTES, all_stages, register
 
 __all__ = [
     "ALL_BUILDS",
-    "DEFAULT",
     "ROUTES",
     "SHARED_BUILDS",
     "Route",
-    "RouteName",
     "Settled",
     "all_stages",
     "lossy",

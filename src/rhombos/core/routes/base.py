@@ -12,10 +12,10 @@ from rhombos.core.blocks.base import Build
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.points import Point
 from rhombos.core.frame.report import Operating, Stepped
 from rhombos.core.frame.stage import Stage
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.routes.auxiliary.shared import SHARED
 from rhombos.core.routes.passes import SETTLED
@@ -158,7 +158,7 @@ class Route(ABC):
         shelf: Shelf,
         rules: Rules,
         *,
-        ledgers: Mapping[str, Ledger] | None = None,
+        worksheets: Mapping[str, Worksheet] | None = None,
         keys: tuple[str, ...] = (),
         start: Mapping[str, Any] | None = None,
         tolerance: float = SETTLED,
@@ -167,7 +167,7 @@ class Route(ABC):
         """Every operating point (or those of `keys`, or `points` of one's own)."""
 
     @abstractmethod
-    def hopeless(self, settled: Mapping[str, Any]) -> frozenset[str]:
+    def infeasible(self, settled: Mapping[str, Any]) -> frozenset[str]:
         """Points that cannot be held."""
 
     def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:

@@ -15,10 +15,10 @@ from rhombos.core.book import filters
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.points import STEADY, Point, operating_points
 from rhombos.core.frame.report import Stepped
 from rhombos.core.frame.stage import Stage
+from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import stages
 from rhombos.core.routes.base import V_FLOOR, Route, StepWave
@@ -211,7 +211,7 @@ class DirectSteps(Bare, StepStage):
         return self._with_drive(bridge, hints, own, brief, shelf, rules)
 
     def _pass(
-        self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+        self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
     ) -> tuple[SourceSettled, Guess]:  # fmt: skip
         asked, rated = load.assess(point, brief, SILENT), brief.output.voltage
         build, line = builds["h_bridge"], brief.output.frequency
@@ -231,11 +231,11 @@ class DirectSteps(Bare, StepStage):
         power = point.power * (output / rated) ** 2  # the load takes what the square of its voltage makes of it
         amps = power / (working(power, 1.0, share, formed.form, g) * math.sqrt(share)) * formed.form
         admits = amps**2 / power if power > 0 else 0.0
-        drain = load.assess(point, brief, ledger, output, Fed(share, False, factor, 1 / admits if admits else None, held))
+        drain = load.assess(point, brief, worksheet, output, Fed(share, False, factor, 1 / admits if admits else None, held))
         works = g.works or g.v_in
         bridged = h_bridge.assess(
             h_bridge.BridgeNeed(works, brief.source.volts[2], drain.rms, factor, drain.peak_current, 0.0, works, share, held),
-            build, brief, shelf, rules, ledger,
+            build, brief, shelf, rules, worksheet,
             gate_loop(builds["bridge_drive"], build.parallel, shelf))  # fmt: skip
         flowing = formed.beside(g.shaped)
         to_bridge = power + bridged.loss
@@ -246,8 +246,8 @@ class DirectSteps(Bare, StepStage):
             input_stage.InputNeed(
                 mean, share, flowing.bank * mean, flowing.mean_square, crest=flowing.crest, interrupted=stops,
                 returned=flowing.returned),
-            g, builds, brief, shelf, rules, ledger)  # fmt: skip
-        bridged = h_bridge.on_a_link(bridged, brief.source.volts[2] + entry.rise + entry.returned, ledger)
+            g, builds, brief, shelf, rules, worksheet)  # fmt: skip
+        bridged = h_bridge.on_a_link(bridged, brief.source.volts[2] + entry.rise + entry.returned, worksheet)
         from_source = to_bridge + entry.loss
         states = {"source": cells, "input_stage": entry, "h_bridge": bridged, "load": drain}
         flow = {"source": from_source, "input_stage": from_source, "h_bridge": to_bridge, "load": power}

@@ -13,8 +13,8 @@ from rhombos.core.book import filters
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import DcOutput
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.ledger import SILENT
 from rhombos.core.frame.points import operating_points
+from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.parts import Shelf
 from rhombos.core.routes.driven import drive_of
 from rhombos.core.routes.hints import Hints, fraction_of

@@ -13,7 +13,7 @@ from rhombos.core.routes.settle import LinkSettled
 from rhombos.core.waves.pulsation import Pulsation
 
 HARDEST_SAG = 0.7
-"""Share of the source's open voltage that proposals count on at least: a design that sags further is hopeless."""
+"""Share of the source's open voltage that proposals count on at least: a design that sags further is infeasible."""
 MOST_LEAK = 0.35
 """Share of the time that leakage may take for a proposal still to make up for it."""
 

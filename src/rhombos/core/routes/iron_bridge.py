@@ -21,9 +21,9 @@ from rhombos.core.book import magnetics as magnetics_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.points import STEADY, operating_points
 from rhombos.core.frame.stage import Stage
+from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import stages
@@ -134,10 +134,10 @@ class IronBridge(SineStage):
 
     def _wound(
         self, across: float, rated: float, current: float, socket: float, g: Guess, builds: Mapping[str, Any], brief: Brief,
-        shelf: Shelf, rules: Rules, ledger: Ledger,
+        shelf: Shelf, rules: Rules, worksheet: Worksheet,
     ) -> iron_transformer.IronState:  # fmt: skip
         ratio = self._ratio(builds)
         return iron_transformer.assess(
             iron_transformer.IronPoint(
                 across, OVER * rated, 0.0, 0.0, current, current / ratio, socket, brief.output.frequency, g.celsius),
-            builds["iron_transformer"], brief, shelf, rules, ledger)  # fmt: skip
+            builds["iron_transformer"], brief, shelf, rules, worksheet)  # fmt: skip

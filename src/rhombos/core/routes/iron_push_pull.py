@@ -24,10 +24,10 @@ from rhombos.core.book import stage as stage_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.points import STEADY, Point
 from rhombos.core.frame.report import Stepped
 from rhombos.core.frame.stage import Stage
+from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import stages
@@ -137,17 +137,17 @@ class IronPushPull(StepStage):
 
     def _assess_stage(
         self, v_in: float, v_half: float, share: float, pulse: float, form: float, turn_off: float, leakage: float,
-        builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+        builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet,
     ) -> Any:  # fmt: skip
         need = front_end.FrontEndNeed(v_in, share / 2, pulse, turn_off, leakage, form)
-        return front_end.assess(need, builds["front_end"], brief, shelf, rules, ledger)
+        return front_end.assess(need, builds["front_end"], brief, shelf, rules, worksheet)
 
     def _frequency(self, v_half: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf) -> float:
         """What the iron sees, Hz."""
         return brief.output.frequency
 
     def _pass(
-        self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+        self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
     ) -> tuple[SourceSettled, Guess]:  # fmt: skip
         asked, rated = load.assess(point, brief, SILENT), brief.output.voltage
         ratio = builds["iron_transformer"].secondary_turns / builds["iron_transformer"].primary_turns
@@ -167,18 +167,18 @@ class IronPushPull(StepStage):
         power = point.power * (output / rated) ** 2
         secondary = power / (working(power, ratio, share, formed.form, g) * math.sqrt(share)) * formed.form
         admits = secondary**2 / power if power > 0 else 0.0
-        pulse = ledger.work(f"{self.stage}.pulse", stage_book.pulse_current, P=power + g.lost, V=g.v_in, D_tot=share)
+        pulse = worksheet.work(f"{self.stage}.pulse", stage_book.pulse_current, P=power + g.lost, V=g.v_in, D_tot=share)
         flowing = formed.beside(g.shaped)
         wound = iron_transformer.assess(
             iron_transformer.IronPoint(
                 v_half, brief.source.volts[2], share / 2, (1.0 if square else WIDEST) / 2, ratio * secondary / math.sqrt(2),
                 secondary, output, line, g.celsius),
-            builds["iron_transformer"], brief, shelf, rules, ledger)  # fmt: skip
+            builds["iron_transformer"], brief, shelf, rules, worksheet)  # fmt: skip
         turn_off = flowing.peak * pulse + wound.magnetising
         switched = self._assess_stage(
             g.v_in, v_half, share, pulse, flowing.form, turn_off,
             wound.leakage + front_end.lead_inductance(builds[self.stage], shelf, rules), builds, brief, shelf, rules,
-            ledger)  # fmt: skip
+            worksheet)  # fmt: skip
         to_transformer = power + wound.loss
         to_stage = to_transformer + switched.loss
         mean = to_stage / g.v_in
@@ -189,12 +189,12 @@ class IronPushPull(StepStage):
             input_stage.InputNeed(
                 mean, share, flowing.bank * mean, flowing.mean_square, crest=flowing.crest, interrupted=turn_off,
                 returned=back),
-            g, builds, brief, shelf, rules, ledger)  # fmt: skip
+            g, builds, brief, shelf, rules, worksheet)  # fmt: skip
         if entry.returned > 0:
-            switched = replace(switched, peak_voltage=ledger.total(f"{self.stage}.peak_voltage", {
+            switched = replace(switched, peak_voltage=worksheet.total(f"{self.stage}.peak_voltage", {
                 "off, with its spike": switched.peak_voltage, "twice what the load lifts": 2 * entry.returned}))  # fmt: skip
         from_source = to_stage + entry.loss
-        drain = load.assess(point, brief, ledger, output, Fed(share, lets_go, factor, 1 / admits if admits else None))
+        drain = load.assess(point, brief, worksheet, output, Fed(share, lets_go, factor, 1 / admits if admits else None))
         states = {"source": cells, "input_stage": entry, self.stage: switched, "iron_transformer": wound, "load": drain}
         flow = {"source": from_source, "input_stage": from_source, self.stage: to_stage, "iron_transformer": to_transformer,
                 "load": power}  # fmt: skip
@@ -265,10 +265,10 @@ class SelfOscillating(IronPushPull):
 
     def _assess_stage(
         self, v_in: float, v_half: float, share: float, pulse: float, form: float, turn_off: float, leakage: float,
-        builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+        builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet,
     ) -> Any:  # fmt: skip
         need = oscillator.OscillatorNeed(v_in, v_half, form * pulse, turn_off, leakage)
-        return oscillator.assess(need, builds["oscillator"], brief, shelf, rules, ledger)
+        return oscillator.assess(need, builds["oscillator"], brief, shelf, rules, worksheet)
 
     def _frequency(self, v_half: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf) -> float:
         return oscillator.frequency(v_half, builds["oscillator"], shelf)

@@ -23,15 +23,15 @@ from rhombos.core.blocks.base import Build
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.points import STEADY, Point, operating_points
 from rhombos.core.frame.report import Operating, Stepped
 from rhombos.core.frame.stage import Stage
 from rhombos.core.frame.topology import TOPOLOGIES, TopologyName
+from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.magnetics.transformer import TransformerNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import ending, settle, stages
-from rhombos.core.routes.auxiliary import controller as beside_controller
+from rhombos.core.routes.auxiliary import controller as auxiliary_controller
 from rhombos.core.routes.base import Route, StepWave
 from rhombos.core.routes.driven import drive_need, front_drive_of, front_need
 from rhombos.core.routes.hints import Hints, fraction_of, learnt, rectifying_of, secondary_pulse
@@ -210,29 +210,29 @@ class LinkRoute(Route):
         if not builds["dc_link"].held:  # with a fixed duty, the largest pulse is the surge on the lowest input
             settled = dict(settled) | self.settle_all(
                 builds, brief, shelf, rules, keys=("surge_low",), start=settled, tolerance=CLOSE_ENOUGH)  # fmt: skip
-        need = beside_controller.link_need(self, settled, builds, shelf, rules)
+        need = auxiliary_controller.link_need(self, settled, builds, shelf, rules)
         return {"controller": controller.propose(need, brief, dict(pins.get("controller", {})), shelf, rules)}
 
     def settle_all(
         self, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, *,
-        ledgers: Mapping[str, Ledger] | None = None, keys: tuple[str, ...] = (), start: Mapping[str, Any] | None = None,
+        worksheets: Mapping[str, Worksheet] | None = None, keys: tuple[str, ...] = (), start: Mapping[str, Any] | None = None,
         tolerance: float = SETTLED, points: Mapping[str, Point] | None = None,
     ) -> dict[str, Any]:  # fmt: skip
         """Every operating point, or those asked for."""
         found = settle.settle_all(
-            builds, brief, shelf, rules, ledgers=ledgers, keys=keys, start=start, tolerance=tolerance,
+            builds, brief, shelf, rules, worksheets=worksheets, keys=keys, start=start, tolerance=tolerance,
             points=points)  # fmt: skip
-        if ledgers is None:
+        if worksheets is None:
             return found
-        worst = beside_controller.worst_pulse(self, found)
+        worst = auxiliary_controller.worst_pulse(self, found)
         judged = {
             key: controller.assess(
-                beside_controller.need_of(found[key], worst, builds, shelf, rules), builds["controller"], brief, shelf,
-                rules, ledgers[key], compared=key == "nominal")
+                auxiliary_controller.need_of(found[key], worst, builds, shelf, rules), builds["controller"], brief, shelf,
+                rules, worksheets[key], compared=key == "nominal")
             for key in STEADY
         }  # fmt: skip
         driven = {
-            key: {block: gate_drive.assess(need(s, builds, brief), builds[block], brief, shelf, rules, ledgers[key])
+            key: {block: gate_drive.assess(need(s, builds, brief), builds[block], brief, shelf, rules, worksheets[key])
                   for block, need in (("front_drive", front_need), ("bridge_drive", drive_need)) if block in builds}
             for key, s in found.items()
         }  # fmt: skip
@@ -241,7 +241,7 @@ class LinkRoute(Route):
             for key, s in found.items()
         }
 
-    def hopeless(self, settled: Mapping[str, LinkSettled]) -> frozenset[str]:
+    def infeasible(self, settled: Mapping[str, LinkSettled]) -> frozenset[str]:
         """Points that the source cannot feed, or at which no duty holds the link."""
         return frozenset(
             k for k, s in settled.items()

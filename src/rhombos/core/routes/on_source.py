@@ -11,8 +11,8 @@ from rhombos.core.blocks import bridge_drive, gate_drive, input_stage, source
 from rhombos.core.blocks.filter_flow import Flow
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.points import Point, operating_points
+from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.routes.base import V_FLOOR, Route, Settled, at_its_end
 from rhombos.core.routes.driven import drive_need
@@ -145,7 +145,7 @@ class SourceRoute(Route):
         shelf: Shelf,
         rules: Rules,
         *,
-        ledgers: Mapping[str, Ledger] | None = None,
+        worksheets: Mapping[str, Worksheet] | None = None,
         keys: tuple[str, ...] = (),
         start: Mapping[str, Any] | None = None,
         tolerance: float = SETTLED,
@@ -159,12 +159,14 @@ class SourceRoute(Route):
             guess = Guess(v_in=0.95 * point.emf, terminal=point.emf)
             if start and key in start:
                 guess = replace(start[key].guess, march=False, flows=None)
-            found[key] = self._settle(point, guess, builds, brief, shelf, rules, ledgers[key] if ledgers else SILENT, tolerance)
-        if ledgers is None or bridge_drive.KEY not in builds:
+            found[key] = self._settle(
+                point, guess, builds, brief, shelf, rules, worksheets[key] if worksheets else SILENT, tolerance
+            )
+        if worksheets is None or bridge_drive.KEY not in builds:
             return found
         drive = builds[bridge_drive.KEY]
         driven = {
-            key: gate_drive.assess(drive_need(s, builds, brief), drive, brief, shelf, rules, ledgers[key])
+            key: gate_drive.assess(drive_need(s, builds, brief), drive, brief, shelf, rules, worksheets[key])
             for key, s in found.items()
         }
         return {key: replace(s, states={**s.states, bridge_drive.KEY: driven[key]}) for key, s in found.items()}
@@ -177,7 +179,7 @@ class SourceRoute(Route):
         brief: Brief,
         shelf: Shelf,
         rules: Rules,
-        ledger: Ledger,
+        worksheet: Worksheet,
         tolerance: float,
     ) -> SourceSettled:
         """One point, from a guess: by plain passes, and by another way where these find no rest."""
@@ -188,10 +190,10 @@ class SourceRoute(Route):
             if (
                 turn == SWINGS
                 and guess.sag < 1
-                and (yields := self._yielding(point, guess, builds, brief, shelf, rules, ledger, tolerance))
+                and (yields := self._yielding(point, guess, builds, brief, shelf, rules, worksheet, tolerance))
             ):
                 return at_its_end(yields)
-            found, after = self._pass(point, guess, builds, brief, shelf, rules, ledger)
+            found, after = self._pass(point, guess, builds, brief, shelf, rules, worksheet)
             moved, beyond = after.moved(guess, scale), found.states["source"].collapsed
             guess = passes.next(guess, after, moved, fed=not beyond)
             collapsed = collapsed + 1 if beyond else 0
@@ -201,7 +203,7 @@ class SourceRoute(Route):
             if collapsed > 3 * HOPELESS:
                 break
         if not found.converged or found.states["source"].collapsed:
-            found = self._yielding(point, guess, builds, brief, shelf, rules, ledger, tolerance) or found
+            found = self._yielding(point, guess, builds, brief, shelf, rules, worksheet, tolerance) or found
         return at_its_end(found)
 
     def _yielding(
@@ -212,7 +214,7 @@ class SourceRoute(Route):
         brief: Brief,
         shelf: Shelf,
         rules: Rules,
-        ledger: Ledger,
+        worksheet: Worksheet,
         tolerance: float,
     ) -> SourceSettled | None:
         """A point that plain passes do not settle, by another way; None where there is none."""
@@ -220,7 +222,7 @@ class SourceRoute(Route):
 
     @abstractmethod
     def _pass(
-        self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+        self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
     ) -> tuple[SourceSettled, Guess]:
         """One pass of a point from what the last one taught."""
 
@@ -234,13 +236,13 @@ class SourceRoute(Route):
         brief: Brief,
         shelf: Shelf,
         rules: Rules,
-        ledger: Ledger,
+        worksheet: Worksheet,
     ) -> tuple[input_stage.InputState, source.SourceState, float]:
         """Input stage and source behind a stage that draws a power, W; and the voltage that reaches the stage."""
-        entry = input_stage.assess(need, g.terminal, builds["input_stage"], brief, shelf, rules, ledger)
-        cells = source.assess(point.emf, to_stage + entry.loss, brief, ledger, need.pulsation, need.crest, entry.control)
+        entry = input_stage.assess(need, g.terminal, builds["input_stage"], brief, shelf, rules, worksheet)
+        cells = source.assess(point.emf, to_stage + entry.loss, brief, worksheet, need.pulsation, need.crest, entry.control)
         return entry, cells, max(V_FLOOR * point.emf, cells.terminal - entry.drop)
 
-    def hopeless(self, settled: Mapping[str, Any]) -> frozenset[str]:
+    def infeasible(self, settled: Mapping[str, Any]) -> frozenset[str]:
         """Points that the source cannot feed."""
         return frozenset(k for k, s in settled.items() if s.states["source"].collapsed)

@@ -3,12 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Annotated
-
-from pydantic import AfterValidator, GetJsonSchemaHandler
-from pydantic_core import CoreSchema
 
 from rhombos.core.blocks.base import Build
+from rhombos.core.design.route_name import ROUTE_NAMES
 from rhombos.core.frame.stage import Stage
 from rhombos.core.routes.auxiliary.shared import SHARED
 from rhombos.core.routes.base import Route
@@ -17,24 +14,6 @@ ROUTES: dict[str, Route] = {}
 """The routes by name, in the order in which they are compared."""
 ALL_BUILDS: dict[str, type[Build]] = {stage.key: stage.build for stage in SHARED}
 """Every stage of every route, with what is built there."""
-
-
-def _known(name: str) -> str:
-    if name not in ROUTES:
-        raise ValueError(f"there is no route ‘{name[:60]}’; choose one of {', '.join(ROUTES)}")
-    return name
-
-
-class _Listed:
-    """The names in a JSON schema."""
-
-    def __get_pydantic_json_schema__(self, schema: CoreSchema, handler: GetJsonSchemaHandler) -> dict[str, object]:
-        return {"type": "string", "enum": list(ROUTES)}
-
-
-RouteName = Annotated[str, AfterValidator(_known), _Listed()]
-"""The name of a route that is registered."""
-DEFAULT: RouteName = "push-pull link"
 
 
 def register(route: Route) -> Route:
@@ -49,6 +28,7 @@ def register(route: Route) -> Route:
         if not issubclass(build, there) and not issubclass(there, build):
             raise ValueError(f"there is a stage called ‘{key}’ already, of which something else is built")
     ROUTES[route.key] = route
+    ROUTE_NAMES.append(route.key)
     ALL_BUILDS.update(route.builds)
     return route
 

@@ -26,9 +26,9 @@ from rhombos.core.book import rectifier as rectifier_book
 from rhombos.core.book import stage as stage_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.points import Point, operating_points
 from rhombos.core.frame.topology import RECTIFIERS, TOPOLOGIES, Rectifying
+from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Capacitor, Diode, Shelf
 from rhombos.core.routes.base import HOTTEST, V_FLOOR, Settled, at_its_end
 from rhombos.core.routes.driven import gate_loop
@@ -115,7 +115,7 @@ class Guess:
 
 
 def settle(
-    point: Point, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+    point: Point, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet,
     start: LinkSettled | None = None, tolerance: float = SETTLED,
 ) -> LinkSettled:  # fmt: skip
     """The operating point; `start` is one nearby."""
@@ -126,7 +126,7 @@ def settle(
     before: tuple[float, float] | None = None
     for _ in range(MOST_PASSES):
         socket = settle_socket(point, link_v, builds, brief, shelf, rules)
-        settled = _settle_source(point, builds, brief, shelf, rules, ledger, socket, start, tolerance)
+        settled = _settle_source(point, builds, brief, shelf, rules, worksheet, socket, start, tolerance)
         if held:
             break
         off = max(V_FLOOR * wound_for, settled.states["rectifier"].link) - link_v
@@ -138,11 +138,11 @@ def settle(
         link_v -= off / slope
     else:
         settled = replace(settled, converged=False)
-    if ledger.recording:
-        ledger.steps |= socket.ledger.steps
+    if worksheet.recording:
+        worksheet.steps |= socket.worksheet.steps
     states = dict(settled.states)
     if socket.bridged is not None:
-        states["h_bridge"] = h_bridge.on_a_link(socket.bridged, settled.states["dc_link"].peak, ledger)
+        states["h_bridge"] = h_bridge.on_a_link(socket.bridged, settled.states["dc_link"].peak, worksheet)
     if socket.filtered is not None:
         given = -settled.swing.given if settled.demand else 0j
         bank = dc_link.capacitance(builds["dc_link"], shelf)
@@ -152,7 +152,7 @@ def settle(
 
 
 def _settle_source(
-    point: Point, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger, socket: Socket,
+    point: Point, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet, socket: Socket,
     start: LinkSettled | None, tolerance: float,
 ) -> LinkSettled:  # fmt: skip
     """The source's side, for what the socket's side draws."""
@@ -172,7 +172,7 @@ def _settle_source(
     collapsed = 0
     passes: Passes[Guess] = Passes()
     for _ in range(MOST_PASSES):
-        settled, after = _one_pass(point, guess, builds, brief, shelf, rules, ledger, socket)
+        settled, after = _one_pass(point, guess, builds, brief, shelf, rules, worksheet, socket)
         collapsed = collapsed + 1 if settled.states["source"].collapsed else 0
         moved = after.moved(guess, scale)
         if moved < tolerance:
@@ -184,7 +184,7 @@ def _settle_source(
 
 
 def _one_pass(
-    point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
+    point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet,
     socket: Socket,
 ) -> tuple[LinkSettled, Guess]:  # fmt: skip
     link_v, f_s = socket.link, builds["front_end"].frequency
@@ -192,21 +192,23 @@ def _one_pass(
     topology = TOPOLOGIES[builds["front_end"].topology]
     linked = dc_link.assess(
         socket.link_need(socket.to_bridge / link_v, g.ripple, g.climb, builds, g.swing, brief), builds["dc_link"],
-        brief, shelf, rules, ledger)  # fmt: skip
+        brief, shelf, rules, worksheet)  # fmt: skip
     to_link = socket.to_bridge + linked.loss
     link_current = to_link / link_v
     ratio = builds["transformer"].ratio
     v_half = max(V_FLOOR * point.emf * topology.drive, topology.drive * g.v_in - g.pulse * g.primary_resistance)
     fixed = (
-        None if how.choke else ledger.total("front_end.duty", {"fixed: no duty holds a link without a choke": rules.duty_limit})
+        None
+        if how.choke
+        else worksheet.total("front_end.duty", {"fixed: no duty holds a link without a choke": rules.duty_limit})
     )
     secondary_current = link_current if fixed is None else how.gain * link_current / (2 * fixed)
     # a winding that drops all it makes has no duty at all: a little is left, so that the duty comes out as impossible
     secondary_drop = min(secondary_current * g.secondary_resistance, (1 - LEFT) * ratio * v_half)
     v_sec = ratio * v_half - secondary_drop
     duty, rising, dry = (fixed, 0.0, False) if fixed else _duty(
-        g, link_v, link_current, ratio, v_half, secondary_drop, how.series, builds, ledger)  # fmt: skip
-    powered = ledger.total("front_end.powered", {
+        g, link_v, link_current, ratio, v_half, secondary_drop, how.series, builds, worksheet)  # fmt: skip
+    powered = worksheet.total("front_end.powered", {
         "both switches": 2 * duty, "while the current rises through the leakage": -2 * rising})  # fmt: skip
     leakage = transformer.leakage(builds["transformer"], shelf) + front_end.lead_inductance(builds["front_end"], shelf, rules)
     rectified = rectifier.assess(
@@ -214,29 +216,29 @@ def _one_pass(
             v_sec, ratio * topology.drive * brief.source.volts[2], link_v, link_current, powered, f_s, leakage * ratio**2,
             ratio, g.choke_celsius, g.charging_resistance(ratio),
             builds["dc_link"].bleeder, g.swing),
-        builds["rectifier"], brief, shelf, rules, ledger)  # fmt: skip
+        builds["rectifier"], brief, shelf, rules, worksheet)  # fmt: skip
     to_rectifier = to_link + rectified.loss
     # losses of transformer and stage are the last pass's: at the settled point they are this one's. What a clamp burns flows
     # after a pulse has ended or while it rises, and gates are fed apart: neither makes the pulse larger; nor, where the choke
     # runs dry and pulses are short, what is burnt at their edges
     edges = g.switching_loss + rectified.recovery + how.parts * rectified.damper_loss if dry else 0.0
     total = to_rectifier + g.transformer_loss + g.stage_loss - edges
-    pulse = ledger.work("front_end.pulse", stage_book.pulse_current, P=total, V=topology.drive * g.v_in,
+    pulse = worksheet.work("front_end.pulse", stage_book.pulse_current, P=total, V=topology.drive * g.v_in,
                         D_tot=powered)  # fmt: skip
     wound = transformer.assess(
         transformer.WorkingPoint(
             v_half, duty, pulse, rectified.winding_pulse, f_s, topology.drive * brief.source.volts[2], max(rules.duty_limit,
             duty),
             g.transformer_celsius, rectified.form * g.swing.rms, how.choke, leakage, rising),
-        builds["transformer"], brief, shelf, rules, ledger)  # fmt: skip
+        builds["transformer"], brief, shelf, rules, worksheet)  # fmt: skip
     edge = rectified.ripple / 2 if how.choke else rectified.pulse_peak / g.swing.peak - rectified.pulse
     turn_off = pulse + ratio * edge + wound.magnetising_together / 2
     crest_half, crest_duty = _at_the_crest(point, g, topology.drive, ratio, v_half, secondary_drop, duty, link_v, link_current,
-                                           how.series, builds, ledger) if how.choke else (v_half, duty)  # fmt: skip
+                                           how.series, builds, worksheet) if how.choke else (v_half, duty)  # fmt: skip
     switched = front_end.assess(
         front_end.FrontEndNeed(g.v_in, duty, pulse, turn_off, leakage, rectified.form, g.swing, crest_duty, rising),
         builds["front_end"], brief, shelf,
-        rules, ledger, gate_loop(builds["front_drive"], builds["front_end"].parallel, shelf))  # fmt: skip
+        rules, worksheet, gate_loop(builds["front_drive"], builds["front_end"].parallel, shelf))  # fmt: skip
     to_transformer = to_rectifier + wound.loss
     to_stage = to_transformer + switched.loss
     entry = input_stage.assess(
@@ -244,9 +246,9 @@ def _one_pass(
                               pulsation=g.swing.source_square, form=rectified.form,
                               slow=g.swing.smoothed * to_stage / g.v_in), g.terminal,
         builds["input_stage"], brief, shelf,
-        rules, ledger)  # fmt: skip
+        rules, worksheet)  # fmt: skip
     from_source = to_stage + entry.loss
-    cells = source.assess(point.emf, from_source, brief, ledger, g.swing.source_square, g.swing.source_peak, entry.control)
+    cells = source.assess(point.emf, from_source, brief, worksheet, g.swing.source_square, g.swing.source_peak, entry.control)
     states = {
         "source": cells, "input_stage": entry, "front_end": switched, "transformer": wound, "rectifier": rectified,
         "dc_link": linked, "load": socket.drawn,
@@ -285,19 +287,19 @@ def _one_pass(
 
 def _at_the_crest(
     point: Point, g: Guess, drive: float, ratio: float, v_half: float, secondary_drop: float, duty: float, link_v: float,
-    link_current: float, diodes: int, builds: Mapping[str, Any], ledger: Ledger,
+    link_current: float, diodes: int, builds: Mapping[str, Any], worksheet: Worksheet,
 ) -> tuple[float, float]:  # fmt: skip
     """Voltage across a half, V, and duty of one switch while the largest pulses of a line period flow."""
     more = g.swing.peak - 1
     if more < 1e-3:
-        return v_half, ledger.total("front_end.crest_duty", {"duty, the pulses hardly swing": duty})
+        return v_half, worksheet.total("front_end.crest_duty", {"duty, the pulses hardly swing": duty})
     sagged = (point.emf - g.v_in) * (g.swing.peak / g.swing.mean_square - 1) + g.pulse * g.primary_resistance * more / drive
     crest_half = max(V_FLOOR * point.emf * drive, v_half - drive * sagged)
     drop = min(secondary_drop * g.swing.peak, (1 - LEFT) * ratio * crest_half)
     through = float(stage_book.duty_needed(
         V_out=link_v + g.swing.peak * link_current * g.choke_resistance, n_d=diodes, V_F=g.diode_drop, ratio=ratio,
         V_in=crest_half, V_drop=drop / ratio))  # fmt: skip
-    return crest_half, ledger.total(
+    return crest_half, worksheet.total(
         "front_end.crest_duty",
         {
             "volt-seconds of the link at the largest pulse": through,
@@ -343,7 +345,7 @@ def _swing(
 
 def _duty(
     g: Guess, link_v: float, current: float, ratio: float, v_half: float, secondary_drop: float, diodes: int,
-    builds: Mapping[str, Any], ledger: Ledger,
+    builds: Mapping[str, Any], worksheet: Worksheet,
 ) -> tuple[float, float, bool]:  # fmt: skip
     """Duty of one switch: with continuous choke current, or less where the choke runs dry; the share of it that passes while
     the leakage lets the current rise to the choke's; and whether it runs dry."""
@@ -355,14 +357,14 @@ def _duty(
         inputs = {"L": builds["rectifier"].inductance, "f_s": builds["front_end"].frequency, "V_out": link_v,
                   "I_out": current, "V_sec": v_sec}  # fmt: skip
         if rectifier_book.duty_discontinuous.work(inputs) < through:
-            alone = ledger.work("front_end.duty", rectifier_book.duty_discontinuous, **inputs)
+            alone = worksheet.work("front_end.duty", rectifier_book.duty_discontinuous, **inputs)
             return max(1e-4, LEAST_ON * builds["front_end"].frequency, alone), 0.0, True
-    ledger.total("front_end.duty", {"volt-seconds of the link": through, "leakage, half of its share": g.leak_duty / 2})
+    worksheet.total("front_end.duty", {"volt-seconds of the link": through, "leakage, half of its share": g.leak_duty / 2})
     return through + g.leak_duty / 2, g.leak_duty / 2, False
 
 
 def settle_all(
-    builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, *, ledgers: Mapping[str, Ledger] | None = None,
+    builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, *, worksheets: Mapping[str, Worksheet] | None = None,
     keys: tuple[str, ...] = (), start: Mapping[str, LinkSettled] | None = None, tolerance: float = SETTLED,
     points: Mapping[str, Point] | None = None,
 ) -> dict[str, LinkSettled]:  # fmt: skip
@@ -371,10 +373,10 @@ def settle_all(
     for key, point in (points or operating_points(brief)).items():
         if keys and key not in keys:
             continue
-        ledger = ledgers[key] if ledgers else SILENT
+        worksheet = worksheets[key] if worksheets else SILENT
         known = {**(start or {}), **found}
         near = (start or {}).get(key) or _nearest(known.values(), point.power)
-        found[key] = settle(point, builds, brief, shelf, rules, ledger, near, tolerance)
+        found[key] = settle(point, builds, brief, shelf, rules, worksheet, near, tolerance)
     return found
 
 

@@ -13,9 +13,9 @@ from rhombos.core.blocks.regulation import BAND
 from rhombos.core.book import link as link_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.points import Point
 from rhombos.core.frame.report import Operating
+from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave, fallen
 from rhombos.core.routes.driven import gate_loop
@@ -61,13 +61,13 @@ class SineStage(SourceRoute):
 
     def _wound(
         self, across: float, rated: float, current: float, socket: float, g: Guess, builds: Mapping[str, Any], brief: Brief,
-        shelf: Shelf, rules: Rules, ledger: Ledger,
+        shelf: Shelf, rules: Rules, worksheet: Worksheet,
     ) -> iron_transformer.IronState | None:  # fmt: skip
         """The winding with a voltage, V RMS, across its primary and a current, A RMS, through it; None where there is none."""
         return None
 
     def _pass(
-        self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger
+        self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
     ) -> tuple[SourceSettled, Guess]:  # fmt: skip
         drain = load.assess(point, brief, SILENT, g.sag * brief.output.voltage)
         carrier, line = builds["h_bridge"].carrier, brief.output.frequency
@@ -82,19 +82,19 @@ class SineStage(SourceRoute):
                 g.magnetising, behind(feed.resistance, feed.capacitance, line, feed.inductance),
                 Feed(works, feed.resistance, feed.inductance, feed.capacitance, 1 / ratio, g.magnetising) if g.march else None,
                 g.flows),
-            builds["output_filter"], brief, shelf, rules, ledger)  # fmt: skip
+            builds["output_filter"], brief, shelf, rules, worksheet)  # fmt: skip
         flows = filtered.flows
         drain = load.assess(
-            point, brief, ledger, drain.voltage, seen=(flows.load[0] / ratio, flows.load[1] / ratio))  # fmt: skip
+            point, brief, worksheet, drain.voltage, seen=(flows.load[0] / ratio, flows.load[1] / ratio))  # fmt: skip
         bridged = h_bridge.assess(
             h_bridge.BridgeNeed(
                 works, brief.source.volts[2], filtered.rms, filtered.power_factor, filtered.peak,
                 filtered.ripple_rms, filtered.fundamental),
-            builds["h_bridge"], brief, shelf, rules, ledger,
+            builds["h_bridge"], brief, shelf, rules, worksheet,
             gate_loop(builds["bridge_drive"], builds["h_bridge"].parallel, shelf))  # fmt: skip
         primary = math.hypot(filtered.rms, filtered.ripple_rms)
         across = (drain.voltage + filtered.line_current / ratio * g.secondary_resistance * filtered.power_factor) / ratio
-        wound = self._wound(across, drain.rated / ratio, primary, drain.voltage, g, builds, brief, shelf, rules, ledger)
+        wound = self._wound(across, drain.rated / ratio, primary, drain.voltage, g, builds, brief, shelf, rules, worksheet)
         winding = wound or STRAIGHT
         to_transformer = drain.power + winding.loss
         to_filter = to_transformer + filtered.loss
@@ -104,12 +104,12 @@ class SineStage(SourceRoute):
         swing = STILL
         if drawn:  # the source takes back what a lagging load returns
             swing = pulsation(drawn, passed[: len(drawn)], blocks=False)
-            ledger.work(
+            worksheet.work(
                 "source.passed", link_book.passed_open, f_line=line, R=feed.resistance, L=feed.inductance, C=feed.capacitance
             )
         ripple = 0.0
         if filtered.line_current > 0 and filtered.power_factor > 0:
-            ripple = ledger.work(
+            ripple = worksheet.work(
                 "input_stage.ripple", link_book.link_switching_current, I_pk=math.sqrt(2) * filtered.line_current,
                 M=min(1.0, bridged.modulation), cos_phi=min(1.0, filtered.power_factor))  # fmt: skip
         mean = to_stage / g.v_in
@@ -119,9 +119,9 @@ class SineStage(SourceRoute):
             point, to_stage,
             input_stage.InputNeed(
                 mean, 1.0, ripple, swing.mean_square, crest=swing.peak, slow=slow, returned=swing.returned),
-            g, builds, brief, shelf, rules, ledger)  # fmt: skip
+            g, builds, brief, shelf, rules, worksheet)  # fmt: skip
         if entry.returned > 0:
-            bridged = h_bridge.on_a_link(bridged, brief.source.volts[2] + entry.returned, ledger)
+            bridged = h_bridge.on_a_link(bridged, brief.source.volts[2] + entry.returned, worksheet)
         from_source = to_stage + entry.loss
         states = {"source": cells, "input_stage": entry, "h_bridge": bridged, "output_filter": filtered, "load": drain}
         flow = {"source": from_source, "input_stage": from_source, "h_bridge": to_stage, "output_filter": to_filter,
@@ -144,26 +144,26 @@ class SineStage(SourceRoute):
         return SourceSettled(point, states, flow, g, 0.0, 0.0, 1.0, rippling=rippling), after
 
     def _settle(
-        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
-        tolerance: float,
+        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules,
+        worksheet: Worksheet, tolerance: float,
     ) -> SourceSettled:  # fmt: skip
         """One point; for good, where loads draw at the crest, with what then flows in the whole circuit, marched."""
-        near = super()._settle(point, guess, builds, brief, shelf, rules, ledger, tolerance)
-        pulses = ledger is not SILENT and load.assess(point, brief, SILENT).crest_power > 0
+        near = super()._settle(point, guess, builds, brief, shelf, rules, worksheet, tolerance)
+        pulses = worksheet is not SILENT and load.assess(point, brief, SILENT).crest_power > 0
         if not pulses or not near.converged or near.states["source"].collapsed:
             return near
         marched = super()._settle(
-            point, replace(near.guess, march=True), builds, brief, shelf, rules, ledger, tolerance)  # fmt: skip
+            point, replace(near.guess, march=True), builds, brief, shelf, rules, worksheet, tolerance)  # fmt: skip
         return marched if marched.converged else near
 
     def _yielding(
-        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
-        tolerance: float,
+        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules,
+        worksheet: Worksheet, tolerance: float,
     ) -> SourceSettled | None:  # fmt: skip
         """A bridge at its limit on a source near its own: the most output at which the two agree, by halving the range;
         far below what is asked for long, the source cannot feed it."""
 
-        def at(sag: float, g: Guess, book: Ledger, step: float = YIELD_STEP) -> tuple[SourceSettled, Guess, bool]:
+        def at(sag: float, g: Guess, book: Worksheet, step: float = YIELD_STEP) -> tuple[SourceSettled, Guess, bool]:
             past: list[tuple[Guess, Guess]] = []
             collapsed = 0
             for _ in range(YIELD_PASSES):
@@ -188,7 +188,7 @@ class SineStage(SourceRoute):
             _, g, fits = at(middle, replace(known, sag=middle), SILENT)
             low, high, known = (middle, high, g) if fits else (low, middle, known)
         # what fitted by a hair comes to rest a hair beyond
-        made, _, fits = at(low, replace(known, sag=low), ledger, 2 * YIELD_STEP)
+        made, _, fits = at(low, replace(known, sag=low), worksheet, 2 * YIELD_STEP)
         steady = point.power <= brief.power.continuous
         if steady and low < 1 - BAND and made.states["h_bridge"].modulation < SATURATED:
             return fallen(made)  # the bridge has room; it is the source that cannot

@@ -12,8 +12,8 @@ from rhombos.core.blocks import dc_link, gate_drive, h_bridge, load, output_filt
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import DcOutput
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.points import Point
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.routes.base import HOTTEST
 from rhombos.core.routes.driven import gate_loop
@@ -36,7 +36,7 @@ class Socket:
     bridged: h_bridge.BridgeState | None
     to_filter: float
     to_bridge: float
-    ledger: Ledger
+    worksheet: Worksheet
 
     def link_need(
         self, current: float, choke_ripple: float, climb: float, builds: Mapping[str, Any], swing: Pulsation, brief: Brief
@@ -107,9 +107,9 @@ def settle_socket(point: Point, link: float, builds: Mapping[str, Any], brief: B
     make. The link's peak is not known yet: the bridge stands at its mean."""
     at_socket = replace(point, key="", label="", emf=0.0)  # the source does not matter there
     if "h_bridge" not in builds:
-        ledger = Ledger()
-        drawn = load.assess(point, brief, ledger, link)
-        return Socket(link, drawn, None, None, drawn.power, drawn.power, ledger)
+        worksheet = Worksheet()
+        drawn = load.assess(point, brief, worksheet, link)
+        return Socket(link, drawn, None, None, drawn.power, drawn.power, worksheet)
     return _socket(
         at_socket,
         link,
@@ -136,10 +136,10 @@ def _socket(
     rules: Rules,
 ) -> Socket:
     carrier, loop = bridge.carrier, gate_loop(drive, bridge.parallel, shelf)
-    ledger = Ledger()
+    worksheet = Worksheet()
     stepped_free = filtering is None and not link.held
     gets = brief.output.voltage * (link_v / link.voltage if stepped_free else 1.0)
-    drawn = load.assess(point, brief, ledger, gets, Fed(bridge.fraction))
+    drawn = load.assess(point, brief, worksheet, gets, Fed(bridge.fraction))
     if filtering is None:
         bridged = h_bridge.assess(
             h_bridge.BridgeNeed(link_v, link_v, drawn.rms, drawn.power_factor, drawn.peak_current, 0.0, link_v),
@@ -147,10 +147,10 @@ def _socket(
             brief,
             shelf,
             rules,
-            ledger,
+            worksheet,
             loop,
         )
-        return Socket(link_v, drawn, None, bridged, drawn.power, drawn.power + bridged.loss, ledger)
+        return Socket(link_v, drawn, None, bridged, drawn.power, drawn.power + bridged.loss, worksheet)
     index, dead, resistance, celsius = 0.9, 0.0, 0.0, 75.0
     for _ in range(MOST_PASSES):
         filtered = output_filter.assess(
@@ -171,7 +171,7 @@ def _socket(
             brief,
             shelf,
             rules,
-            ledger,
+            worksheet,
         )
         bridged = h_bridge.assess(
             h_bridge.BridgeNeed(
@@ -181,7 +181,7 @@ def _socket(
             brief,
             shelf,
             rules,
-            ledger,
+            worksheet,
             loop,
         )
         moved = max(
@@ -193,6 +193,6 @@ def _socket(
         resistance, celsius = 2 * bridged.resistance, min(filtered.temperature, HOTTEST)
         if moved < SETTLED:
             break
-    drawn = load.assess(point, brief, ledger, gets, seen=filtered.flows.load)
+    drawn = load.assess(point, brief, worksheet, gets, seen=filtered.flows.load)
     to_filter = drawn.power + filtered.loss
-    return Socket(link_v, drawn, filtered, bridged, to_filter, to_filter + bridged.loss, ledger)
+    return Socket(link_v, drawn, filtered, bridged, to_filter, to_filter + bridged.loss, worksheet)

@@ -12,9 +12,9 @@ from rhombos.core.blocks import load
 from rhombos.core.book import source as source_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.ledger import SILENT, Ledger
 from rhombos.core.frame.points import Point
 from rhombos.core.frame.report import Operating, Stepped
+from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.routes.base import fallen
 from rhombos.core.routes.on_source import CALMER, Guess, SourceRoute, SourceSettled
@@ -33,16 +33,18 @@ class StepStage(SourceRoute):
     """Switches that put the source's own voltage across load or winding, one way and then the other."""
 
     def _yielding(
-        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, ledger: Ledger,
-        tolerance: float,
+        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules,
+        worksheet: Worksheet, tolerance: float,
     ) -> SourceSettled | None:  # fmt: skip
         """The highest voltage at the stage at which all agrees, sought from the source's own downwards; where there is none,
         the source cannot feed the point."""
         g = Guess(v_in=point.emf, terminal=point.emf)
         if point.power > source_book.largest_power.work({"E": point.emf, "R_s": brief.source.internal_resistance}):
-            return fallen(self._pass(point, guess, builds, brief, shelf, rules, ledger)[0])  # not even without a loss
+            return fallen(self._pass(point, guess, builds, brief, shelf, rules, worksheet)[0])  # not even without a loss
 
-        def at(volts: float, g: Guess, passes: int = HELD_PASSES, book: Ledger = SILENT) -> tuple[SourceSettled, Guess, Guess]:
+        def at(
+            volts: float, g: Guess, passes: int = HELD_PASSES, book: Worksheet = SILENT
+        ) -> tuple[SourceSettled, Guess, Guess]:
             for turn in range(passes):
                 held = replace(g, v_in=volts)
                 made, after = self._pass(point, held, builds, brief, shelf, rules, book)
@@ -63,7 +65,7 @@ class StepStage(SourceRoute):
             _, g, after = at(middle, g)
             low, high = (middle, high) if after.v_in >= middle else (low, middle)
         at(low, g, 2 * HELD_PASSES)
-        made, g, after = at(low, g, 1, ledger)
+        made, g, after = at(low, g, 1, worksheet)
         rests = after.moved(g, max(point.power, 0.1 * brief.power.continuous)) < 10 * SETTLED
         return replace(made, converged=True) if rests else fallen(made)
 

@@ -88,7 +88,7 @@ def bench_of(worked: Worked) -> Bench:
             supply,
             limit=worked.brief.source.most_current,
         )
-    lost = worked.route.hopeless(worked.settled)
+    lost = worked.route.infeasible(worked.settled)
     surges = [s.states["output_filter"].peak for k, s in worked.settled.items() if k not in lost]
     peak = max(surges or [worked.settled["nominal"].states["output_filter"].peak])
     trip = worked.rules.trip_factor * peak / found.ratio

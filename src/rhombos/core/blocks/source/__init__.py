@@ -11,9 +11,9 @@ from rhombos.core.blocks.source.state import KEY, Given, SourceState
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.frame.inventory import Item
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
 
 __all__ = ["KEY", "TITLE", "SourceBuild", "SourceState", "assess", "parts", "report"]
@@ -27,7 +27,13 @@ class SourceBuild(Build):
 
 
 def assess(
-    emf: float, power: float, brief: Brief, ledger: Ledger, pulsation: float = 1.0, crest: float = 1.0, steady: float = 0.0
+    emf: float,
+    power: float,
+    brief: Brief,
+    worksheet: Worksheet,
+    pulsation: float = 1.0,
+    crest: float = 1.0,
+    steady: float = 0.0,
 ) -> SourceState:
     """The source giving a power at its terminals.
 
@@ -36,14 +42,14 @@ def assess(
     """
     share = 1 - min(1.0, steady / power) if power > 0 else 1.0
     pulsation, crest = 1 + (pulsation - 1) * share**2, 1 + (crest - 1) * share
-    given: Given = _KINDS[brief.source.kind].assess(emf, power, brief, ledger, pulsation)
+    given: Given = _KINDS[brief.source.kind].assess(emf, power, brief, worksheet, pulsation)
     rms = given.current * math.sqrt(pulsation)
     return SourceState(
         emf=emf,
         rms=rms,
         peak=given.current * crest,
         power=power,
-        internal_loss=ledger.work("source.internal_loss", book.ohmic_loss, I_rms=rms, R=given.resistance),
+        internal_loss=worksheet.work("source.internal_loss", book.ohmic_loss, I_rms=rms, R=given.resistance),
         **given._asdict(),
     )
 

@@ -9,9 +9,9 @@ from rhombos.core.book import heat
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.sources import COLD_B, PEUKERT, RESTING, BatterySource
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.units.quantities import fmt, short
 
 TITLE = "Battery"
@@ -25,7 +25,7 @@ GAUGE_ERROR = 0.01
 """What a reading of the battery is off by, once calibrated."""
 
 
-def assess(emf: float, power: float, brief: Brief, ledger: Ledger, pulsation: float) -> Given:
+def assess(emf: float, power: float, brief: Brief, worksheet: Worksheet, pulsation: float) -> Given:
     """The battery giving a power at its terminals; beyond what it can give, it sits at half its open voltage.
 
     A current that comes in pulses meets the internal resistance as if it were `pulsation` times as large; `terminal` is power
@@ -34,15 +34,15 @@ def assess(emf: float, power: float, brief: Brief, ledger: Ledger, pulsation: fl
     battery = _of(brief)
     r = battery.internal_resistance
     met = r * pulsation
-    capable = ledger.work("source.capable", book.largest_power, E=emf, R_s=met)
+    capable = worksheet.work("source.capable", book.largest_power, E=emf, R_s=met)
     collapsed = power > EDGE * capable
-    current = emf / (2 * met) if collapsed else ledger.work("source.current", book.sagged_current, E=emf, R_s=met, P=power)
-    terminal = ledger.work("source.terminal", book.terminal_voltage, E=emf, I=current, R_s=met)
+    current = emf / (2 * met) if collapsed else worksheet.work("source.current", book.sagged_current, E=emf, R_s=met, P=power)
+    terminal = worksheet.work("source.terminal", book.terminal_voltage, E=emf, I=current, R_s=met)
     exponent, rated = PEUKERT[battery.chemistry]
     if exponent == 1.0:
-        run = ledger.work("source.run_time", book.run_time, C_Ah=battery.capacity, V=terminal, P=power)
+        run = worksheet.work("source.run_time", book.run_time, C_Ah=battery.capacity, V=terminal, P=power)
     else:
-        run = ledger.work(
+        run = worksheet.work(
             "source.run_time",
             book.peukert_time,
             C_Ah=battery.capacity,
@@ -50,7 +50,7 @@ def assess(emf: float, power: float, brief: Brief, ledger: Ledger, pulsation: fl
             t_rated=rated,
             peukert=exponent,
         )
-    fault = ledger.work("source.fault_current", book.fault_current, E=emf, R_s=battery.lowest_resistance)
+    fault = worksheet.work("source.fault_current", book.fault_current, E=emf, R_s=battery.lowest_resistance)
     return Given(r, terminal, current, capable, run, fault, collapsed)
 
 

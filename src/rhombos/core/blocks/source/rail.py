@@ -9,9 +9,9 @@ from rhombos.core.book import link
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.sources import RailSource
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.units.quantities import fmt, short
 
 TITLE = "DC rail"
@@ -19,15 +19,15 @@ SPARE = 0.1
 """Share of the current limit that steady work should leave: limits are set by hand and drift."""
 
 
-def assess(emf: float, power: float, brief: Brief, ledger: Ledger, pulsation: float) -> Given:
+def assess(emf: float, power: float, brief: Brief, worksheet: Worksheet, pulsation: float) -> Given:
     """The rail giving a power at its terminals; beyond what its limit lets through it falls, and the load holds it down."""
     supply = _of(brief)
     met = supply.resistance * pulsation
     ends = limit_of(supply, emf, met)
-    most = ledger.work("source.capable", book.limited_power, E=emf, I_lim=ends, R_s=met)
+    most = worksheet.work("source.capable", book.limited_power, E=emf, I_lim=ends, R_s=met)
     collapsed = power > most
-    current = ends if collapsed else ledger.work("source.current", book.sagged_current, E=emf, R_s=met, P=power)
-    terminal = ledger.work("source.terminal", book.terminal_voltage, E=emf, I=current, R_s=met)
+    current = ends if collapsed else worksheet.work("source.current", book.sagged_current, E=emf, R_s=met, P=power)
+    terminal = worksheet.work("source.terminal", book.terminal_voltage, E=emf, I=current, R_s=met)
     return Given(supply.resistance, terminal, current, most, math.inf, supply.limit, collapsed)
 
 

@@ -54,6 +54,6 @@ def link_need(
 
 def worst_pulse(route: Route, settled: Mapping[str, Any]) -> float:
     """The largest pulse of the points that can be held, A."""
-    out = route.hopeless(settled)
+    out = route.infeasible(settled)
     held = [s.crest for key, s in settled.items() if key not in out]
     return float(max(held or [s.crest for s in settled.values()]))

@@ -7,12 +7,12 @@ from typing import Any
 
 from rhombos.core.blocks import heat as block
 from rhombos.core.blocks import heat_report
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Auxiliary
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts.insulation import TOUCH_SAFE
 
 COOLED = ("mosfet", "igbt", "bipolar", "diode")
@@ -33,9 +33,9 @@ def _propose(at: Sizing, pins: dict[str, Any]) -> block.HeatBuild:
     return block.propose(need_of(at), pins, at.rules)
 
 
-def _settle(at: Sizing, ledger: Ledger) -> block.HeatState:
+def _settle(at: Sizing, worksheet: Worksheet) -> block.HeatState:
     """How warm it gets, what must be stood."""
-    return block.assess(need_of(at), at.builds[block.KEY], ledger)
+    return block.assess(need_of(at), at.builds[block.KEY], worksheet)
 
 
 def _report(sheet: Sheet, at: Sizing) -> BlockReport:

@@ -8,13 +8,13 @@ from typing import Any
 
 from rhombos.core.blocks import isolation as block
 from rhombos.core.blocks import isolation_report
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Auxiliary
+from rhombos.core.frame.worksheet import Worksheet
 
 BARE = "bare divider"
 UNKNOWN = "driver behind the controller's isolator"
@@ -56,9 +56,9 @@ def _propose(at: Sizing, pins: dict[str, Any]) -> block.IsolationBuild:
     return block.propose(need_of(at), pins, at.rules)
 
 
-def _settle(at: Sizing, ledger: Ledger) -> block.IsolationState:
+def _settle(at: Sizing, worksheet: Worksheet) -> block.IsolationState:
     """What it must stand and what it tells."""
-    return block.assess(need_of(at), at.builds[block.KEY], at.rules, ledger)
+    return block.assess(need_of(at), at.builds[block.KEY], at.rules, worksheet)
 
 
 def _report(sheet: Sheet, at: Sizing) -> BlockReport:

@@ -7,12 +7,12 @@ from typing import Any
 
 from rhombos.core.blocks import input_stage, precharge_report
 from rhombos.core.blocks import precharge as block
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Auxiliary
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Fuse
 from rhombos.core.routes.supply import source_of
 
@@ -37,9 +37,9 @@ def _propose(at: Sizing, pins: dict[str, Any]) -> block.PrechargeBuild:
     return block.propose(need_of(at), pins, at.shelf, at.rules)
 
 
-def _settle(at: Sizing, ledger: Ledger) -> block.PrechargeState:
+def _settle(at: Sizing, worksheet: Worksheet) -> block.PrechargeState:
     """It does not know of the load that comes after it."""
-    return block.assess(need_of(at), at.builds[block.KEY], at.shelf, at.rules, ledger)
+    return block.assess(need_of(at), at.builds[block.KEY], at.shelf, at.rules, worksheet)
 
 
 def _report(sheet: Sheet, at: Sizing) -> BlockReport:

@@ -10,13 +10,13 @@ from rhombos.core.blocks import protection_report
 from rhombos.core.blocks.source import rail
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.sources import RESTING, RailSource
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Auxiliary
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Capacitor
 from rhombos.core.routes.supply import source_of
 
@@ -81,7 +81,7 @@ def _propose(at: Sizing, pins: dict[str, Any]) -> block.ProtectionBuild:
     return block.propose(need_of(at), short_of(at), drawn, outputs_of(at), pins, at.rules)
 
 
-def _settle(at: Sizing, ledger: Ledger) -> block.ProtectionState:
+def _settle(at: Sizing, worksheet: Worksheet) -> block.ProtectionState:
     """What they do with the lowest input at full power, and with a surge."""
     now = at.now["source"]
     flat, surge = at.settled["low"].states["source"], at.settled["surge_low"].states["source"]
@@ -92,7 +92,7 @@ def _settle(at: Sizing, ledger: Ledger) -> block.ProtectionState:
         outputs_of(at),
         short_of(at),
         (now.current, now.run_time),
-        ledger,
+        worksheet,
     )
 
 

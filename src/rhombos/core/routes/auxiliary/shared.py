@@ -7,9 +7,9 @@ from dataclasses import replace
 from typing import Any
 
 from rhombos.core.blocks.base import Build
-from rhombos.core.frame.ledger import Ledger
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Auxiliary
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.routes.auxiliary import heat, isolation, precharge, protection
 
 SHARED: tuple[Auxiliary, ...] = (precharge.STAGE, protection.STAGE, heat.STAGE, isolation.STAGE)
@@ -25,7 +25,7 @@ def propose_shared(at: Sizing, pins: Mapping[str, dict[str, Any]]) -> dict[str, 
     return found
 
 
-def settle_shared(at: Sizing, ledgers: Mapping[str, Ledger]) -> dict[str, Any]:
+def settle_shared(at: Sizing, worksheets: Mapping[str, Worksheet]) -> dict[str, Any]:
     """The settled points with the states beside the path: each the same at every point."""
-    found = {stage.key: stage.settle(at, ledgers["nominal"]) for stage in SHARED}
+    found = {stage.key: stage.settle(at, worksheets["nominal"]) for stage in SHARED}
     return {key: replace(s, states={**s.states, **found}) for key, s in at.settled.items()}

@@ -2,7 +2,7 @@
 
 import pytest
 
-from rhombos.core.benches.change import TOUCHED, as_built, change_battery
+from rhombos.core.benches.battery_swap import TOUCHED, as_built, change_battery
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.design.sources import BatterySource

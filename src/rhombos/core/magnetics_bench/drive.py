@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 from rhombos.core.blocks import oscillator as block
-from rhombos.core.coils.common import against, with_present
-from rhombos.core.coils.model import CoilBench, Option, OptionTable, WindingRow, WindingSheet
-from rhombos.core.coils.sheet import cut_length, hipot_voltage
 from rhombos.core.frame.labels import labelled
 from rhombos.core.frame.solve import Worked
 from rhombos.core.magnetics.winding import COPPER_DENSITY, Winding
+from rhombos.core.magnetics_bench.common import against, with_present
+from rhombos.core.magnetics_bench.model import CoilBench, Option, OptionTable, WindingRow, WindingSheet
+from rhombos.core.magnetics_bench.sheet import cut_length, hipot_voltage
 from rhombos.core.parts import IronCore
 from rhombos.core.plots.iron import frequency_over_input
 from rhombos.core.plots.model import Chart

@@ -11,17 +11,17 @@ from scipy.optimize import minimize_scalar
 from rhombos.core.blocks import iron_transformer, transformer
 from rhombos.core.blocks.wound import choke_of
 from rhombos.core.book import magnetics as book
-from rhombos.core.coils import COILS, coil_bench
-from rhombos.core.coils.inductor import SHOWN
-from rhombos.core.coils.overload import minutes_to_limit
-from rhombos.core.coils.sheet import cut_length, hipot_voltage
-from rhombos.core.coils.tools import OneTurn, Salvaged, UnknownCore, one_turn, salvaged, unknown_core
-from rhombos.core.coils.transformer import optimum_flux
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.magnetics.stack import stack_table
 from rhombos.core.magnetics.transformer import MOST_PRIMARY_TURNS
+from rhombos.core.magnetics_bench import COILS, coil_bench
+from rhombos.core.magnetics_bench.inductor import SHOWN
+from rhombos.core.magnetics_bench.overload import minutes_to_limit
+from rhombos.core.magnetics_bench.sheet import cut_length, hipot_voltage
+from rhombos.core.magnetics_bench.tools import OneTurn, Salvaged, UnknownCore, one_turn, salvaged, unknown_core
+from rhombos.core.magnetics_bench.transformer import optimum_flux
 from rhombos.core.units.quantities import fmt
 
 USUAL = PRESETS["usual"]
@@ -114,8 +114,8 @@ def test_a_core_that_fits_can_be_taken_without_a_stop(bench, refuge, shelf):
 
 
 def test_the_search_looks_at_every_stack_of_the_shelf(shelf, worked):
-    from rhombos.core.coils.transformer import transformer_need
     from rhombos.core.magnetics.transformer import rank_transformers
+    from rhombos.core.magnetics_bench.transformer import transformer_need
 
     table_size = len(stack_table(shelf).rows)
     ranked = rank_transformers(transformer_need(worked), shelf, USUAL, table_size + 10)

@@ -10,15 +10,15 @@ import numpy as np
 
 from rhombos.core.blocks import iron_transformer as block
 from rhombos.core.book import magnetics as book
-from rhombos.core.coils.common import against, first_fit, wire_table, with_present
-from rhombos.core.coils.model import CoilBench, Option, OptionTable, Patch, School, WindingSheet
-from rhombos.core.coils.overload import COPPER_HEAT, IRON_HEAT, overload
-from rhombos.core.coils.sheet import pair_sheet
 from rhombos.core.frame.labels import labelled
-from rhombos.core.frame.ledger import SILENT
 from rhombos.core.frame.solve import Worked
+from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.magnetics.iron import IronNeed, IronTransformer, rank_irons
 from rhombos.core.magnetics.winding import copper_resistivity
+from rhombos.core.magnetics_bench.common import against, first_fit, wire_table, with_present
+from rhombos.core.magnetics_bench.model import CoilBench, Option, OptionTable, Patch, School, WindingSheet
+from rhombos.core.magnetics_bench.overload import COPPER_HEAT, IRON_HEAT, overload
+from rhombos.core.magnetics_bench.sheet import pair_sheet
 from rhombos.core.parts import IronCore
 from rhombos.core.plots.iron import iron_window, loss_against_load
 from rhombos.core.plots.model import Chart

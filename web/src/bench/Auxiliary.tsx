@@ -18,7 +18,7 @@ export const called = (key: string) => CALLED[key]?.[0] ?? key
 export const keyOf = (key: string) => CALLED[key]?.[1]
 
 /** The blocks beside the power path: each a small lozenge, filled as those on it. */
-export function Beside({ blocks, chosen, choose }: { blocks: readonly BlockReport[]; chosen: string; choose: (key: string) => void }) {
+export function Auxiliary({ blocks, chosen, choose }: { blocks: readonly BlockReport[]; chosen: string; choose: (key: string) => void }) {
   return (
     <Flex as="nav" aria-label="beside the path" gap={{ base: "2", xl: "3.5" }} flexShrink="0" align="center">
       {blocks.map((b) => (

@@ -9,13 +9,13 @@ import numpy as np
 from rhombos.core.blocks import controller as block
 from rhombos.core.blocks import link_loop
 from rhombos.core.book import sense as sense_book
-from rhombos.core.coils.common import against, stack_name, with_present
-from rhombos.core.coils.model import CoilBench, Option, OptionTable, WindingRow, WindingSheet
-from rhombos.core.coils.sheet import cut_length, hipot_voltage
 from rhombos.core.frame.labels import labelled
 from rhombos.core.frame.solve import Worked
 from rhombos.core.magnetics.sense import DIODE, MOST_DROOP, MOST_FLUX, SenseTransformer, rank_sense_cores, sense_from
 from rhombos.core.magnetics.winding import COPPER_DENSITY
+from rhombos.core.magnetics_bench.common import against, stack_name, with_present
+from rhombos.core.magnetics_bench.model import CoilBench, Option, OptionTable, WindingRow, WindingSheet
+from rhombos.core.magnetics_bench.sheet import cut_length, hipot_voltage
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, curve, roomy
 from rhombos.core.plots.window import layers_of
 from rhombos.core.routes.auxiliary.controller import link_need

@@ -12,16 +12,16 @@ from rhombos.core.blocks import front_end
 from rhombos.core.blocks import transformer as block
 from rhombos.core.blocks.front_end import FrontEndBuild
 from rhombos.core.book import magnetics as book
-from rhombos.core.coils.common import against, first_fit, stack_name, wire_table, with_present
-from rhombos.core.coils.model import CoilBench, Option, OptionTable, Patch, School, WindingSheet
-from rhombos.core.coils.overload import COPPER_HEAT, FERRITE_HEAT, overload
-from rhombos.core.coils.sheet import pair_sheet
 from rhombos.core.frame.labels import labelled
-from rhombos.core.frame.ledger import SILENT
 from rhombos.core.frame.solve import Worked
+from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.magnetics.stack import stack_table
 from rhombos.core.magnetics.transformer import Transformer, TransformerNeed, rank_transformers, section_portions
 from rhombos.core.magnetics.winding import INSULATION, Winding, copper_resistivity
+from rhombos.core.magnetics_bench.common import against, first_fit, stack_name, wire_table, with_present
+from rhombos.core.magnetics_bench.model import CoilBench, Option, OptionTable, Patch, School, WindingSheet
+from rhombos.core.magnetics_bench.overload import COPPER_HEAT, FERRITE_HEAT, overload
+from rhombos.core.magnetics_bench.sheet import pair_sheet
 from rhombos.core.parts import Grade
 from rhombos.core.plots.low_side import winding_window, working_point
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, curve, roomy

@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from rhombos.core.coils.drive import drive_bench
-from rhombos.core.coils.inductor import filter_inductor, link_choke
-from rhombos.core.coils.iron import iron_bench
-from rhombos.core.coils.model import CoilBench
-from rhombos.core.coils.sense import sense_bench
-from rhombos.core.coils.transformer import transformer_bench
 from rhombos.core.frame.solve import Worked
 from rhombos.core.frame.topology import RECTIFIERS
+from rhombos.core.magnetics_bench.drive import drive_bench
+from rhombos.core.magnetics_bench.inductor import filter_inductor, link_choke
+from rhombos.core.magnetics_bench.iron import iron_bench
+from rhombos.core.magnetics_bench.model import CoilBench
+from rhombos.core.magnetics_bench.sense import sense_bench
+from rhombos.core.magnetics_bench.transformer import transformer_bench
 
 COILS: dict[str, Callable[[Worked], CoilBench]] = {
     "transformer": transformer_bench,

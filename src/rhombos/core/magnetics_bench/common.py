@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from rhombos.core.coils.model import Option, OptionTable
 from rhombos.core.frame.labels import labelled
 from rhombos.core.magnetics.winding import MOST_IN_HAND, Winding, ac_factor, lay
+from rhombos.core.magnetics_bench.model import Option, OptionTable
 from rhombos.core.parts import Shelf, Wire
 from rhombos.core.units.quantities import fmt, short
 

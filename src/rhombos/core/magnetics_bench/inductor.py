@@ -14,13 +14,13 @@ from rhombos.core.blocks.output_filter import OutputFilterBuild
 from rhombos.core.blocks.rectifier import RectifierBuild
 from rhombos.core.blocks.wound import choke_of
 from rhombos.core.book import magnetics as book
-from rhombos.core.coils.common import against, first_fit, fits_first, stack_name, wire_table, with_present
-from rhombos.core.coils.model import CoilBench, Option, OptionTable, Patch, School
-from rhombos.core.coils.sheet import choke_sheet
 from rhombos.core.frame.labels import labelled
 from rhombos.core.frame.solve import Worked
 from rhombos.core.magnetics.choke import LEAST_LEFT, Choke, ChokeNeed, choke_loss, rank_chokes, rank_soft_chokes
 from rhombos.core.magnetics.stack import rise, stack_table
+from rhombos.core.magnetics_bench.common import against, first_fit, fits_first, stack_name, wire_table, with_present
+from rhombos.core.magnetics_bench.model import CoilBench, Option, OptionTable, Patch, School
+from rhombos.core.magnetics_bench.sheet import choke_sheet
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, roomy
 from rhombos.core.plots.window import layers_of
 from rhombos.core.units.quantities import fmt, short
@@ -83,7 +83,7 @@ def _asked(
     worked: Worked, block: str, what: str, build: Any, need: ChokeNeed, peak: str, core: float, duty: float
 ) -> Asked:  # fmt: skip
     surge = max(getattr(s.states[block], peak) for k, s in worked.settled.items()
-                if k not in worked.route.hopeless(worked.settled) or k == "nominal")  # fmt: skip
+                if k not in worked.route.infeasible(worked.settled) or k == "nominal")  # fmt: skip
     plain = choke_loss(choke_of(build, worked.shelf), need, duty=duty).core
     return Asked(block, what, build, need, surge, core / plain if plain > 0 else 1.0, duty)
 

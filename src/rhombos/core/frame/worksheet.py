@@ -21,8 +21,8 @@ made = tuple.__new__
 
 
 @dataclass
-class Ledger:
-    """Collects one operating point's steps under ``block.figure``. A ledger that is not recording only computes."""
+class Worksheet:
+    """Collects one operating point's steps under ``block.figure``. A worksheet that is not recording only computes."""
 
     recording: bool = True
     steps: dict[str, Step] = field(default_factory=dict)
@@ -48,5 +48,5 @@ class Ledger:
         return value
 
 
-SILENT = Ledger(recording=False)
-"""A ledger for searches, where nobody reads the working."""
+SILENT = Worksheet(recording=False)
+"""A worksheet for searches, where nobody reads the working."""

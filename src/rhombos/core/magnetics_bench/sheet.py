@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 
-from rhombos.core.coils.model import WindingRow, WindingSheet
 from rhombos.core.frame.labels import labelled
 from rhombos.core.magnetics.choke import Choke
 from rhombos.core.magnetics.pair import Lay, WoundPair
 from rhombos.core.magnetics.winding import COPPER_DENSITY, INSULATION, Winding
+from rhombos.core.magnetics_bench.model import WindingRow, WindingSheet
 from rhombos.core.plots.model import Chart
 from rhombos.core.units.quantities import fmt, short
 
