@@ -88,7 +88,7 @@ def settled_or_named(worked: Worked, told: Solution) -> Iterator[str]:
 
 def balanced(worked: Worked, told: Solution) -> Iterator[str]:
     """Power in is power out and every loss, at every point that settled."""
-    blocks = lossy(worked.route, worked.brief.output.waveform)
+    blocks = lossy(worked.route, worked.brief.waves)
     infeasible = worked.route.infeasible(worked.settled)
     for key, s in worked.settled.items():
         if key in infeasible or not s.converged:

@@ -154,8 +154,8 @@ def test_a_name_that_is_taken_is_refused(registered: str):
     class Other(type(FURTHER[0])):
         key = "step-down again"
 
-        def stages(self, waveform):
-            first, *rest = super().stages(waveform)
+        def stages(self, waveform, *beside):
+            first, *rest = super().stages(waveform, *beside)
             return (replace(first, build=ALL_BUILDS["load"]), *rest)
 
     with pytest.raises(ValueError, match="there is a stage called ‘source’ already"):

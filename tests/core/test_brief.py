@@ -5,7 +5,7 @@ from functools import reduce
 import pytest
 from pydantic import ValidationError
 
-from rhombos.core.design.brief import Brief
+from rhombos.core.design.brief import Brief, followed
 from rhombos.core.design.file import Design
 from rhombos.core.design.form import brief_fields
 from rhombos.core.design.outputs import surge_beside
@@ -92,11 +92,27 @@ def test_the_form_shows_every_field_as_it_can_be_typed_back(refuge):
     assert fields["sources.0.chemistry"].options == ("LiFePO4", "Li-ion", "lead-acid")
     assert fields["outputs.0.loads"].many
     content = refuge.model_dump(mode="json")
+    assert fields.pop("outputs.1.kind").text == "nothing"
     for field in (f for f in fields.values() if f.text and not f.many):
         *within, name = (int(n) if n.isdigit() else n for n in field.address.split("."))
         if name not in range(7):  # shares are the loads'
             reduce(lambda inner, n: inner[n], within, content)[name] = int(field.text) if name == "cells" else field.text
     assert Brief.model_validate(content) == refuge
+
+
+def test_a_second_socket_comes_and_goes_by_its_kind(refuge):
+    raw = refuge.model_dump(mode="json")
+    added, _ = followed(raw | {"outputs": [*raw["outputs"], {"kind": "HF"}]}, "outputs.1.kind")
+    two = Brief.model_validate(added)
+    assert (two.waves, two.continuous, two.surge) == (("sine", "HF"), refuge.power.continuous + 100, refuge.power.surge + 120)
+    fields = {f.address: f for f in brief_fields(two)}
+    assert (fields["outputs.1.kind"].text, fields["outputs.1.frequency"].text) == ("HF", "50 kHz")
+    assert fields["outputs.1.voltage"].allowed == "10 V to 1 kV"
+    assert two.but(output={"voltage": 120}).beside == two.beside
+    raw = two.model_dump(mode="json")
+    left, _ = followed(raw | {"outputs": [raw["outputs"][0], {"kind": "nothing"}]}, "outputs.1.kind")
+    assert Brief.model_validate(left) == refuge
+    assert "outputs.1.kind: ‘nothing’" in refused(raw | {"outputs": [{"kind": "AC"}, {"kind": "nothing"}]})[0].message
 
 
 def test_a_design_goes_out_and_comes_back():
@@ -204,7 +220,13 @@ def test_a_brief_is_written_short_or_in_full_but_not_both():
     ("bad", "told"),
     [
         ({"sources": []}, "0 sources; allowed 1"),
-        ({"outputs": [{}, {}]}, "2 outputs; allowed 1"),
+        ({"outputs": [{}, {}]}, "outputs AC, AC; allowed: AC or DC first, and HF beside it or nothing"),
+        ({"outputs": [{"kind": "HF"}]}, "outputs HF; allowed: AC or DC first"),
+        ({"outputs": []}, "outputs none; allowed: AC or DC first"),
+        (
+            {"outputs": [{}, {"kind": "HF", "frequency": "1 MHz"}]},
+            "outputs.1.frequency: 1 MHz is above the allowed 5 kHz to 150 kHz",
+        ),
         ({"source": {"kind": "sun"}}, "sources.0.kind: ‘sun’ is not known; choose one of 'battery', 'DC rail'"),
         ({"sources": [5]}, "sources.0"),
         ({"source": {"kind": "DC rail", "cells": 8}}, "sources.0.cells is not known here"),

@@ -133,7 +133,7 @@ def test_every_rectifier_balances(rectified):
     infeasible = rectified.route.infeasible(rectified.settled)
     for key, s in rectified.settled.items():
         cells = s.states["source"]
-        lost = sum(s.states[k].loss for k in lossy(rectified.route, rectified.brief.output.waveform))
+        lost = sum(s.states[k].loss for k in lossy(rectified.route, rectified.brief.waves))
         assert key in infeasible or cells.terminal * cells.current == pytest.approx(s.flow["load"] + lost, rel=1e-3), key
 
 

@@ -41,7 +41,7 @@ def balanced(worked) -> None:
         if key in worked.route.infeasible(worked.settled):
             continue
         cells = s.states["source"]
-        lost = sum(s.states[k].loss for k in lossy(worked.route, worked.brief.output.waveform))
+        lost = sum(s.states[k].loss for k in lossy(worked.route, worked.brief.waves))
         assert cells.terminal * cells.current == pytest.approx(s.flow["load"] + lost, rel=1e-3), key
 
 

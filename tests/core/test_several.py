@@ -76,7 +76,7 @@ def test_the_link_is_reached_and_power_balances(several, refuge, shelf):
     assert ratios[0] == pytest.approx(ratios[1], rel=0.05)
     for s in several.settled.values():
         cells = s.states["source"]
-        lost = sum(s.states[k].loss for k in lossy(several.route, "sine"))
+        lost = sum(s.states[k].loss for k in lossy(several.route, ("sine",)))
         assert cells.terminal * cells.current == pytest.approx(s.flow["load"] + lost, rel=1e-3)
 
 

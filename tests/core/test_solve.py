@@ -59,7 +59,7 @@ def test_three_kilowatts_from_twelve_volts_explains_what_is_hard(refuge, shelf):
 def test_power_in_is_power_out_and_every_loss_at_every_point(worked):
     for settled in worked.settled.values():
         states = settled.states
-        lost = sum(states[k].loss for k in lossy(worked.route, "sine"))
+        lost = sum(states[k].loss for k in lossy(worked.route, ("sine",)))
         drawn = states["source"].terminal * states["source"].current
         assert drawn == pytest.approx(settled.point.power + lost, rel=1e-3)
         open_circuit = states["source"].emf * states["source"].current

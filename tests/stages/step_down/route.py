@@ -46,7 +46,7 @@ class StepDown(SourceRoute):
             return None
         return f"It makes less than its source: {brief.output.voltage:g} V are asked of {brief.source.volts[0]:g} V."
 
-    def stages(self, waveform: Waveform) -> tuple[Stage, ...]:
+    def stages(self, waveform: Waveform, *beside: Waveform) -> tuple[Stage, ...]:
         """From the source to the load."""
         return stages.SOURCE, stages.INPUT, stage.STAGE, stages.LOAD
 

@@ -1396,7 +1396,7 @@ export interface components {
          * @description Everything that is asked. Bad values are refused with the allowed range.
          *
          *     A brief of one source and one output may be written short: `source` and `output` beside `power`, `loads` and `shares`, which
-         *     are the output's.
+         *     are the output's. Beside an AC or a DC output may stand a high-frequency one, from the same secondary.
          */
         Brief: {
             /**
@@ -1422,7 +1422,7 @@ export interface components {
              *       }
              *     ]
              */
-            outputs?: (components["schemas"]["AcOutput"] | components["schemas"]["DcOutput"])[];
+            outputs?: (components["schemas"]["AcOutput"] | components["schemas"]["DcOutput"] | components["schemas"]["HfOutput"])[];
             /**
              * Sources
              * @default [
@@ -2071,6 +2071,36 @@ export interface components {
              * @constant
              */
             database: "up";
+        };
+        /**
+         * HfOutput
+         * @description A high-frequency socket straight from a secondary, beside another: a square wave at the stage's own frequency.
+         */
+        HfOutput: {
+            /**
+             * Output frequency
+             * @default 50000
+             */
+            frequency?: number | string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "HF";
+            /**
+             * Intended loads
+             * @default [
+             *       "heater"
+             *     ]
+             */
+            loads?: ("lamp" | "heater" | "adapter" | "instrument" | "fan" | "compressor" | "rectifier")[];
+            /** Power */
+            power?: components["schemas"]["PowerAsked"];
+            /**
+             * Output voltage, RMS
+             * @default 230
+             */
+            voltage?: number | string;
         };
         /**
          * Imported
@@ -2897,7 +2927,7 @@ export interface components {
             /** Title */
             title: string;
             /** Waveforms */
-            waveforms: ("sine" | "modified" | "square" | "DC")[];
+            waveforms: ("sine" | "modified" | "square" | "DC" | "HF")[];
         };
         /**
          * Row
@@ -3036,7 +3066,7 @@ export interface components {
              * Waveform
              * @enum {string}
              */
-            waveform: "sine" | "modified" | "square" | "DC";
+            waveform: "sine" | "modified" | "square" | "DC" | "HF";
             /**
              * Weakest
              * @default

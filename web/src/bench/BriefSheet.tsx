@@ -26,7 +26,8 @@ export function BriefSheet({ design, fields, rules, change, moved }: Props) {
       const within = (names: string[]) => names.reduce<object>((inner, name) => Reflect.get(inner, name) as object, brief)
       const loads = path.findIndex((name) => name === "loads" || name === "shares")
       if (loads > 0) Object.assign(within(path.slice(0, loads)), shared(within(path.slice(0, loads)), path.slice(loads), value))
-      else if (path.at(-1) === "kind") Reflect.set(within(path.slice(0, -2)), path.at(-2)!, another(within(path.slice(0, -1)), value))
+      else if (path.at(-1) === "kind")
+        Reflect.set(within(path.slice(0, -2)), path.at(-2)!, another(within(path.slice(0, -2)), path.at(-2)!, value))
       else Reflect.set(within(path.slice(0, -1)), path.at(-1)!, value)
       return { brief }
     }, field.address)
@@ -56,8 +57,11 @@ export function BriefSheet({ design, fields, rules, change, moved }: Props) {
 /** The same with one entry replaced by what was typed: the server says whether it can be. */
 const replaced = <T extends object>(whole: T, name: string, value: unknown): T => ({ ...whole, [name]: value })
 
-/** A usual source or output of another kind; what an output is asked stays with it. */
-const another = ({ power }: { power?: unknown }, kind: unknown) => (power ? { kind, power } : { kind })
+/** A usual source or output of another kind in its place, or a further one; what an output is asked stays with it. */
+function another(listed: object, place: string, kind: unknown) {
+  const { power } = (Reflect.get(listed, place) ?? {}) as { power?: unknown }
+  return power && kind !== "nothing" ? { kind, power } : { kind }
+}
 
 /** Loads with their shares of the power: a share stays with its load, whichever others come and go. */
 function shared(output: { loads?: string[]; shares?: unknown[] }, [list, place]: string[], value: unknown) {

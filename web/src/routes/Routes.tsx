@@ -39,7 +39,7 @@ export function Routes({ handle, done }: { handle: DesignHandle; done: () => voi
   const { comparison, qualities, picture } = asked.data
   const { design } = handle
   const asks = design?.brief?.outputs?.[0]
-  const wave = asks?.kind === "DC" ? "DC" : (asks?.waveform ?? "sine")
+  const wave = asks?.kind === "AC" ? (asks.waveform ?? "sine") : (asks?.kind ?? "sine")
   const present = comparison.rows.find((r) => r.route === (design?.route ?? "push-pull link") && r.waveform === wave)
   const shown = comparison.rows.find((r) => same(r, picked)) ?? present ?? comparison.rows[0]
   const choose = async (row: RouteRow) => {
@@ -248,6 +248,12 @@ const alternating = (design: Design) => {
   return first?.kind === "AC" ? first : { kind: "AC" as const }
 }
 
+/** The brief with another wave of its first socket; what stands beside it stays. */
+function waved(design: Design, wave: RouteRow["waveform"]): Design["brief"] {
+  if (wave === "DC" || wave === "HF") return design.brief
+  return { ...design.brief, outputs: [{ ...alternating(design), waveform: wave }, ...(design.brief?.outputs ?? []).slice(1)] }
+}
+
 /** The change that choosing a route is: the route, its wave, no pins, and the comparison on record. */
 function chosen(design: Design, row: RouteRow, comparison: Comparison): Partial<Design> {
   const rows = comparison.rows.map((r) => ({
@@ -260,7 +266,7 @@ function chosen(design: Design, row: RouteRow, comparison: Comparison): Partial<
   return {
     route: row.route,
     pins: {},
-    brief: row.waveform === "DC" ? design.brief : { ...design.brief, outputs: [{ ...alternating(design), waveform: row.waveform }] },
+    brief: waved(design, row.waveform),
     decision: { weights: { ...comparison.weights }, chosen: row.title, rows },
   }
 }

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import replace
 from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -96,7 +95,9 @@ def candidates(brief: Brief) -> Iterable[tuple[RouteName, Waveform]]:
     """Every route that this source admits with every wave that it can make: of an AC output all, as whichever is asked might be
     another; else DC."""
     direct = brief.output.direct
-    waves = [(name, wave) for name, route in ROUTES.items() for wave in route.waveforms if (wave == "DC") == direct]
+    beside = brief.waves[1:]
+    waves = [(name, wave) for name, route in ROUTES.items() for wave in route.waveforms
+             if (wave == "DC") == direct and route.makes((wave, *beside))]  # fmt: skip
     return [(name, wave) for name, wave in waves if not ROUTES[name].refuses(made_as(brief, wave))]
 
 
@@ -243,9 +244,9 @@ def _efficiency(worked: Worked, share: float) -> float:
         worked.rules,
         tolerance=1e-4,
         start=worked.settled,
-        points={"nominal": replace(point, power=share * point.power)},
+        points={"nominal": point.at(share)},
     )["nominal"]
-    return float(found.flow["load"] / found.flow["source"])
+    return float(found.delivered / found.flow["source"])
 
 
 def _weakest(solution: Solution) -> tuple[str, float]:

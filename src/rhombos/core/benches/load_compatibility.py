@@ -15,6 +15,14 @@ WIDE = 0.10
 BEYOND = 1.15
 """Peak of a wave over a sine's from which a capacitor behind a rectifier is filled beyond what it is made for: mains has 10 %
 more at most, and parts little beside that."""
+HIGH_FREQUENCY: dict[LoadKind, str] = {
+    "adapter": "its rectifier is made for the mains: slow diodes conduct both ways and burn, its filter shorts the wave",
+    "rectifier": "diodes made for the mains conduct both ways at this frequency, and burn",
+    "instrument": "its iron transformer passes nothing of it, and what does pass heats its iron",
+    "fan": "a motor's windings choke it off: it stands still",
+    "compressor": "a motor's windings choke it off: it stands still",
+}
+"""Why loads made for the mains cannot stand high frequency."""
 STARTING: dict[LoadKind, float] = {"fan": 3.0, "compressor": 6.0}
 """Starting over running current of motor loads; the texts give 3 to 7."""
 
@@ -51,6 +59,8 @@ def _by_wave(load: LoadKind, waveform: Waveform, crest: float) -> tuple[Verdict,
         return "suits", "a sine, as it was made for"
     if load in ("lamp", "heater"):
         return "suits", "only the RMS value counts"
+    if waveform == "HF":
+        return "refuses", HIGH_FREQUENCY[load]
     if load in ("adapter", "rectifier"):
         if crest > BEYOND * math.sqrt(2):
             over = f"{crest:.2f} times the RMS where a sine's is 1.41"

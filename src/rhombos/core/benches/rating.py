@@ -52,7 +52,7 @@ def rating(worked: Worked) -> Rating:
 
 
 def _told(worked: Worked, share: float, block: str, figure: str) -> Rating:
-    power = share * worked.brief.power.continuous
+    power = share * worked.brief.continuous
     if not block:
         text = f"More than {fmt(power, 'W')}: nothing reaches a limit up to {share:g} times what is asked."
     elif share <= LEAST * 1.01:
@@ -64,9 +64,7 @@ def _told(worked: Worked, share: float, block: str, figure: str) -> Rating:
 
 def _over(worked: Worked, share: float) -> tuple[str, str] | None:
     """Which figure of which block is beyond its house limit at a share of the power asked; None where all hold."""
-    points: dict[str, Point] = {
-        k: replace(p, power=share * p.power) if k in STEADY else p for k, p in operating_points(worked.brief).items()
-    }
+    points: dict[str, Point] = {k: p.at(share) if k in STEADY else p for k, p in operating_points(worked.brief).items()}
     keys = [k for k in points if k not in NOT_STEADY]
     settled = {
         **worked.settled,

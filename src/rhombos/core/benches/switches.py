@@ -82,7 +82,7 @@ def _score(worked: Worked, block: str) -> float:
     build: Any = worked.builds[block]
     part: Any = worked.shelf.find("mosfet|igbt", build.switch)
     now = worked.settled["nominal"]
-    lost = now.flow["source"] - now.flow["load"]
+    lost = now.flow["source"] - now.delivered
     return float(DEVICES[block](build, part).count * part.price + worked.rules.watt_worth * lost)
 
 
@@ -95,7 +95,7 @@ def _option(worked: Worked, block: str, here: bool) -> Option:
     peak = max(getattr(s, "peak_voltage", None) or s.switch_voltage for s in states.values())
     devices = DEVICES[block](build, part)
     cooled = cooling_of(build, part, worked.brief, worked.shelf, rules)
-    surge = worst_course(states, worked.route.infeasible(worked.settled), devices, cooled, rules, worked.brief.power.surge_time)
+    surge = worst_course(states, worked.route.infeasible(worked.settled), devices, cooled, rules, worked.brief.surge_time)
     burst = float(surge[1].junction[-1]) if surge else junction
     now = worked.settled["nominal"]
     why = against(
@@ -111,7 +111,7 @@ def _option(worked: Worked, block: str, here: bool) -> Option:
         texts={
             "parallel": str(build.parallel),
             "loss": fmt(now.states[block].loss, "W"),
-            "whole": fmt(now.flow["load"] / now.flow["source"], "%"),
+            "whole": fmt(now.delivered / now.flow["source"], "%"),
             "junction": f"{junction:.0f}, {fmt(burst, 'degC')}",
             "volts": fmt(1 - peak / part.v_rating, "%", 2),
             "cost": fmt(devices.count * part.price, "1"),

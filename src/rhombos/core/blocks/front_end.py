@@ -216,7 +216,7 @@ def propose(
         device = (conduction * (1 + rules.sharing_imbalance) ** 2 + surged.switching) / (topology.positions * parallel)
         sink, fan = propose_surge_sink(
             shelf, rules, steady, conduction + surged.switching, SURGE_RESERVE * device,
-            switch.r_jc + rules.pad_resistance, air, switch.t_j_max, brief.power.surge_time)  # fmt: skip
+            switch.r_jc + rules.pad_resistance, air, switch.t_j_max, brief.surge_time)  # fmt: skip
         fields.setdefault("sink", sink)
         fields.setdefault("fan", fan)
     return model.within(fields)

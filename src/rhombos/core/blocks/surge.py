@@ -146,7 +146,7 @@ def judge_surge(sheet: Sheet, brief: Brief, device: Any, devices: Devices, cures
     """Show the junction at the end of the surge, and say so where it is too hot."""
     rules = sheet.rules
     cooled = cooling_of(sheet.build, device, brief, sheet.shelf, rules)
-    found = worst_course(sheet.states, sheet.infeasible, devices, cooled, rules, brief.power.surge_time)
+    found = worst_course(sheet.states, sheet.infeasible, devices, cooled, rules, brief.surge_time)
     if found is None:
         return
     key, made = found
@@ -166,7 +166,7 @@ def judge_surge(sheet: Sheet, brief: Brief, device: Any, devices: Devices, cures
             "surge_junction",
             worst.severity,
             "The surge makes the switches too hot",
-            f"{fmt(end, 'degC')} after {short(brief.power.surge_time, 's')}: {fmt(made.before, 'degC')} before it, "
+            f"{fmt(end, 'degC')} after {short(brief.surge_time, 's')}: {fmt(made.before, 'degC')} before it, "
             f"{fmt(float(made.junction[0]), 'degC')} at once, and the heat-sink, with a time constant of "
             f"{fmt(cooled.tau, 's')}, adds the rest.",
             "A heavier heat-sink, more or better switches, or a shorter surge.",

@@ -58,6 +58,11 @@ class TransformerBuild(Build):
         return self.secondary_turns / self.primary_turns * (self.units if self.joined == "in series" else 1)
 
     @property
+    def joined_turns(self) -> int:
+        """Turns of all secondaries in series."""
+        return self.secondary_turns * (self.units if self.joined == "in series" else 1)
+
+    @property
     def secondary_paths(self) -> int:
         """Into how many the current of the secondary parts."""
         return 1 if self.joined == "in series" else self.units

@@ -7,7 +7,16 @@ from typing import Any, Self
 
 from pydantic import Field, model_validator
 
-from rhombos.core.design.outputs import AcOutput, DcOutput, LoadKind, Output, PowerAsked, surge_beside
+from rhombos.core.design.outputs import (
+    AcOutput,
+    DcOutput,
+    HfOutput,
+    LoadKind,
+    Output,
+    PowerAsked,
+    Waveform,
+    surge_beside,
+)
 from rhombos.core.design.sources import BatterySource, RailSource, Section, Source
 from rhombos.core.parts.origin import Origin
 from rhombos.core.units.quantities import Celsius, Percent, Watt
@@ -26,18 +35,22 @@ class Targets(Section):
 ASKED = ("power", "loads", "shares")
 """What is asked of an output, beside what it is."""
 ONE: dict[str, Any] = {"minItems": 1, "maxItems": 1}
-"""Several sources on one link, and several outputs, are not sized yet."""
+"""Several sources on one link are not sized yet."""
+NOTHING = "nothing"
+"""What a form says for the kind of a second output where there is none."""
+TWO: dict[str, Any] = {"minItems": 1, "maxItems": 2}
+"""An AC or DC output, and a high-frequency one beside it or none."""
 
 
 class Brief(Section):
     """Everything that is asked. Bad values are refused with the allowed range.
 
     A brief of one source and one output may be written short: `source` and `output` beside `power`, `loads` and `shares`, which
-    are the output's.
+    are the output's. Beside an AC or a DC output may stand a high-frequency one, from the same secondary.
     """
 
     sources: tuple[Source, ...] = Field((BatterySource(),), title="Sources", json_schema_extra=ONE)
-    outputs: tuple[Output, ...] = Field((AcOutput(),), title="Outputs", json_schema_extra=ONE)
+    outputs: tuple[Output, ...] = Field((AcOutput(),), title="Outputs", json_schema_extra=TWO)
     targets: Targets = Field(default_factory=Targets, title="Targets")
 
     @model_validator(mode="before")
@@ -47,9 +60,14 @@ class Brief(Section):
 
     @model_validator(mode="after")
     def _one_of_each(self) -> Self:
-        for name, listed in (("sources", self.sources), ("outputs", self.outputs)):
-            if len(listed) != 1:
-                raise ValueError(f"{len(listed)} {name}; allowed 1: give one, and a design of its own to any other")
+        if len(self.sources) != 1:
+            raise ValueError(f"{len(self.sources)} sources; allowed 1: give one, and a design of its own to any other")
+        kinds = tuple(o.kind for o in self.outputs)
+        if kinds[:1] not in (("AC",), ("DC",)) or kinds[1:] not in ((), ("HF",)):
+            raise ValueError(
+                f"outputs {', '.join(kinds) or 'none'}; allowed: AC or DC first, and HF beside it or nothing: give any other "
+                "a design of its own"
+            )
         return self
 
     @property
@@ -60,7 +78,34 @@ class Brief(Section):
     @property
     def output(self) -> AcOutput | DcOutput:
         """The first output."""
-        return self.outputs[0]
+        first = self.outputs[0]
+        assert not isinstance(first, HfOutput), "it stands beside another"
+        return first
+
+    @property
+    def beside(self) -> HfOutput | None:
+        """The high-frequency output beside it."""
+        return next((o for o in self.outputs if isinstance(o, HfOutput)), None)
+
+    @property
+    def waves(self) -> tuple[Waveform, ...]:
+        """What each output gives, the first one first."""
+        return tuple(o.waveform for o in self.outputs)
+
+    @property
+    def continuous(self) -> float:
+        """What all outputs are asked at once, W."""
+        return sum(o.power.continuous for o in self.outputs)
+
+    @property
+    def surge(self) -> float:
+        """The surges of all outputs at once, W."""
+        return sum(o.power.surge for o in self.outputs)
+
+    @property
+    def surge_time(self) -> float:
+        """The longest of their surges, s."""
+        return max(o.power.surge_time for o in self.outputs)
 
     @property
     def power(self) -> PowerAsked:
@@ -89,7 +134,7 @@ class Brief(Section):
         if "power" in sections:
             output["power"] = {**output.get("power", {}), **sections["power"]}
         return type(self).model_validate({
-            "sources": [merged(source, sections.get("source", {}))], "outputs": [output],
+            "sources": [merged(source, sections.get("source", {}))], "outputs": [output, *whole.get("outputs", [{}])[1:]],
             "targets": {**whole.get("targets", {}), **sections.get("targets", {})}})  # fmt: skip
 
 
@@ -123,6 +168,8 @@ def merged(end: Mapping[str, Any], change: Mapping[str, Any]) -> dict[str, Any]:
 def followed(brief: Any, edited: str) -> tuple[Any, str]:
     """A raw brief of which one entry was just changed: what must fit beside that follows it, and is told."""
     match edited.split("."), brief:
+        case ["outputs", _, "kind"], {"outputs": list(outputs)} if {"kind": NOTHING} in outputs:
+            return brief | {"outputs": [o for o in outputs if o != {"kind": NOTHING}]}, ""
         case ["outputs", place, "kind"], {"outputs": list(outputs)} if place.isdecimal() and int(place) < len(outputs):
             # the power asked stays; what the other kind of output has not goes
             return brief | {"outputs": [_without_factor(o) if n == int(place) else o for n, o in enumerate(outputs)]}, ""

@@ -7,12 +7,15 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
-from rhombos.core.design.brief import Brief
-from rhombos.core.design.outputs import OUTPUTS, AcOutput
+from rhombos.core.design.brief import NOTHING, Brief
+from rhombos.core.design.outputs import BESIDE, OUTPUTS, AcOutput, HfOutput
 from rhombos.core.design.problems import allowed_range, unit_of
 from rhombos.core.design.rules import RuleChanges, RuleName, house_rules
 from rhombos.core.design.sources import KINDS
 from rhombos.core.units.quantities import fmt, short
+
+SECOND = "Second socket"
+"""Where the form asks for what stands beside the first output."""
 
 
 class BriefField(BaseModel):
@@ -69,12 +72,15 @@ def brief_fields(brief: Brief) -> tuple[BriefField, ...]:
     for n, source in enumerate(brief.sources):
         found.append(_kind("Source", "Fed by", source.kind, f"sources.{n}", KINDS))
         found += _fields(source, f"sources.{n}", "Source")
-    for n, output in enumerate(brief.outputs):
-        at = f"outputs.{n}"
-        found.append(_kind("Socket", "Feeds", output.kind, at, OUTPUTS))
-        found += _fields(output, at, "Socket")
-        found += _fields(output.power, f"{at}.power", "Power")
-        found += _loads(output, at) if isinstance(output, AcOutput) else []
+    found.append(_kind("Socket", "Feeds", brief.output.kind, "outputs.0", OUTPUTS))
+    found += _fields(brief.output, "outputs.0", "Socket")
+    found += _fields(brief.power, "outputs.0.power", "Power")
+    found += _loads(brief.output, "outputs.0") if isinstance(brief.output, AcOutput) else []
+    found.append(_kind(SECOND, "Beside it", brief.beside.kind if brief.beside else NOTHING, "outputs.1", (NOTHING, *BESIDE)))
+    if brief.beside:
+        found += _fields(brief.beside, "outputs.1", SECOND)
+        found += [f for f in _fields(brief.beside.power, "outputs.1.power", SECOND) if not f.address.endswith("profile")]
+        found += _loads(brief.beside, "outputs.1", SECOND)
     targets = _fields(brief.targets, "targets", "Targets")
     alternates = any(isinstance(o, AcOutput) for o in brief.outputs)
     return (*found, *(f for f in targets if alternates or f.address != "targets.distortion"))
@@ -104,18 +110,18 @@ def _fields(model: BaseModel, at: str, section: str) -> list[BriefField]:
     ]
 
 
-def _loads(output: AcOutput, at: str) -> list[BriefField]:
+def _loads(output: AcOutput | HfOutput, at: str, section: str = "Loads") -> list[BriefField]:
     """The loads of an output, and how much of the power each draws; what is left open is shared alike."""
     kinds = BriefField(
         address=f"{at}.loads",
-        section="Loads",
+        section=section,
         title="Intended loads",
         text=", ".join(output.loads),
         unit="1",
         options=_choices(_schema(type(output))["loads"]),
         many=True,
     )
-    if len(output.loads) < 2:
+    if isinstance(output, HfOutput) or len(output.loads) < 2:
         return [kinds]
     given = [*output.shares, *[None] * (len(output.loads) - len(output.shares))]
     return [

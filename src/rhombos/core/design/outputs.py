@@ -13,7 +13,8 @@ from rhombos.core.design.sources import Section
 from rhombos.core.units.quantities import Hertz, Percent, Ratio, Second, Volt, Watt, parse, short
 
 AcWave = Literal["sine", "modified", "square"]
-Waveform = Literal[AcWave, "DC"]
+Waveform = Literal[AcWave, "DC", "HF"]
+"""What a socket gives; HF stands for high-frequency AC, a square wave as a secondary makes it."""
 LoadKind = Literal["lamp", "heater", "adapter", "instrument", "fan", "compressor", "rectifier"]
 CRESTED: tuple[LoadKind, ...] = ("adapter", "rectifier")
 """Loads that draw their current in short pulses at the crest: rectifiers without correction."""
@@ -195,5 +196,30 @@ class DcOutput(Section):
         return f"{short(self.voltage, 'V')} DC"
 
 
-Output = Annotated[AcOutput | DcOutput, Field(discriminator="kind")]
+class HfOutput(Section):
+    """A high-frequency socket straight from a secondary, beside another: a square wave at the stage's own frequency."""
+
+    kind: Literal["HF"] = Field("HF", title="Kind of output")
+    voltage: Volt = Field(230, ge=10, le=1000, title="Output voltage, RMS")
+    frequency: Hertz = Field(50e3, ge=5e3, le=150e3, title="Output frequency")
+    power: PowerAsked = Field(default_factory=lambda: PowerAsked(continuous=100, surge=120), title="Power")
+    loads: tuple[LoadKind, ...] = Field(("heater",), max_length=7, title="Intended loads")
+
+    waveform: ClassVar[Waveform] = "HF"
+    direct: ClassVar = False
+
+    @property
+    def peak(self) -> float:
+        """Its peak, V, while the stage leaves no gap between its pulses."""
+        return self.voltage
+
+    @property
+    def described(self) -> str:
+        """The socket in a few words."""
+        return f"{short(self.voltage, 'V')} {short(self.frequency, 'Hz')} high frequency"
+
+
+Output = Annotated[AcOutput | DcOutput | HfOutput, Field(discriminator="kind")]
 OUTPUTS = ("AC", "DC")
+BESIDE = ("HF",)
+"""Kinds that stand beside another output, in the second place."""

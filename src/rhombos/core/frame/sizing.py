@@ -32,12 +32,12 @@ class Sizing:
     @property
     def path(self) -> tuple[Stage, ...]:
         """The stages that power passes, from the source to the load."""
-        return self.route.stages(self.brief.output.waveform)
+        return self.route.stages(*self.brief.waves)
 
     @property
     def stages(self) -> tuple[Stage, ...]:
         """Everything there is: the path, the route's own beside it, and what every route has beside it."""
-        return self.route.all_stages(self.brief.output.waveform)
+        return self.route.all_stages(*self.brief.waves)
 
     @property
     def now(self) -> Mapping[str, Any]:

@@ -95,6 +95,16 @@ class WrongWave(Unbuildable):
             remedy=f"Ask for {able} in the brief, or choose another route."))  # fmt: skip
 
 
+class NothingBeside(Unbuildable):
+    """A route without a secondary that a second socket could be tapped from."""
+
+    def __init__(self, route: Route) -> None:
+        super().__init__(Finding(
+            code="route.beside", severity="stop", block="brief", title="This route has no high-frequency socket",
+            cause=f"{route.title}: no high-frequency secondary to tap.",
+            remedy="Choose a route with a high-frequency link, or give that socket a design of its own."))  # fmt: skip
+
+
 class OutOfReach(Unbuildable):
     """A route that makes nothing of this source for this socket, and why."""
 
@@ -109,10 +119,12 @@ def work_out(
     brief: Brief, pins: Mapping[str, PinValue], shelf: Shelf, rules: Rules, route_name: RouteName = DEFAULT
 ) -> Worked:  # fmt: skip
     """Size everything that is not pinned; what lies in the drawer is weighed at the house's share of its price, as far as it
-    goes. Raises: PinError for a bad pin, EmptyShelf, WrongWave, OutOfReach."""
+    goes. Raises: PinError for a bad pin, EmptyShelf, WrongWave, NothingBeside, OutOfReach."""
     route, shelf = ROUTES[route_name], shelf.plain
     if brief.output.waveform not in route.waveforms:
         raise WrongWave(route, brief.output.waveform)
+    if not route.makes(brief.waves):
+        raise NothingBeside(route)
     route = route.making(brief.output.waveform)
     if why := route.refuses(brief):
         raise OutOfReach(route, why)

@@ -64,12 +64,12 @@ class Stage:
 
     What it always has: a key (of its builds, states, pins and figures), a title, what is built, the parts that this takes
     by name, and how it tells of itself. What it may have: parts asked for by their ratings; whether it is a `barrier`
-    between source and socket; whether its state is a DC `link` (voltage, peak, ripple, stored energy, safe time); `output`,
-    the voltage that its state puts at the socket where it is the last to make one; what sits on a heat-sink; the way that a
-    short at the socket meets back to its switches; the highest current that it lets through in a surge, A, at the socket;
-    the bank that it puts across a DC socket; how it drives gates; by what a link's voltage is fed back; how often the
-    output is sampled, Hz; distortion, or ripple, of what it puts at the socket; what is heard of it; what it asks of hands;
-    its pictures; its circuit.
+    between source and socket, or an `ending` of the path; whether its state is a DC `link` (voltage, peak, ripple, stored
+    energy, safe time); `output`, the voltage that its state puts at the socket where it is the last to make one; what sits on
+    a heat-sink; the way that a short at the socket meets back to its switches; the highest current that it lets through in a
+    surge, A, at the socket; the highest instant, V, at a socket of its own beside the load's; the bank that it puts across a
+    DC socket; how it drives gates; by what a link's voltage is fed back; how often the output is sampled, Hz; distortion, or
+    ripple, of what it puts at the socket; what is heard of it; what it asks of hands; its pictures; its circuit.
     """
 
     key: str
@@ -79,12 +79,14 @@ class Stage:
     report: Callable[[Sheet, Sizing], BlockReport]
     requirements: Callable[[Sizing], Iterable[Requirement]] = _nothing
     barrier: bool = False
+    ending: bool = False
     link: bool = False
     output: Callable[[Any], float] | None = None
     cooled: Callable[[Sizing], Cooled] | None = None
     shorted: Callable[[Sizing], ShortPath] | None = None
     surges: Callable[[Sizing], float] | None = None
     bank: Callable[[Sizing], Bank] | None = None
+    stands: Callable[[Sizing], float] | None = None
     drive: Callable[[Sizing], Drive] | None = None
     feedback: Callable[[Sizing], str] | None = None
     sampled: Callable[[Sizing], float] | None = None

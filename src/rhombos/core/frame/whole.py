@@ -25,8 +25,8 @@ def totals_of(worked: Worked) -> Totals:
     link = now.states[worked.link.key] if worked.link else None
     drawn = cells.terminal * cells.current
     lasts = guard.run_time if math.isfinite(guard.run_time) else None  # a rail does not run down
-    out = now.flow["load"]
-    lost = sum(now.states[k].loss for k in lossy(worked.route, brief.output.waveform))
+    out = now.delivered
+    lost = sum(now.states[k].loss for k in lossy(worked.route, brief.waves))
     texts = {
         "power_in": fmt(drawn, "W", 4), "power_out": fmt(out, "W", 4), "lost": fmt(lost, "W"),
         "efficiency": fmt(out / drawn, "%"), "idle": fmt(idle.flow["source"], "W"),
@@ -52,18 +52,18 @@ def _danger(brief: Brief, texts: Mapping[str, str]) -> str:
         return (f"{texts['link_voltage']} link: {texts['stored_energy']} stored, {texts['safe_time']} to a touch-safe "
                 f"{TOUCH_SAFE:g} V after switch-off")  # fmt: skip
     fires = "the source starts fires: fuse at the source, measure before you touch"
-    kills = "The output kills; " if brief.output.peak > TOUCH_SAFE else (
+    kills = "The output kills; " if max(o.peak for o in brief.outputs) > TOUCH_SAFE else (
         "The source kills; " if brief.source.volts[2] > TOUCH_SAFE else "")  # fmt: skip
     return kills + (fires if kills else fires.capitalize())
 
 
 def asked(brief: Brief) -> str:
     """The brief in one line."""
-    s, o, p = brief.source, brief.output, brief.power
-    return (
-        f"{short(s.volts[1], 'V')} {s.name} → {o.described}, "
-        f"{short(p.continuous, 'W')}, {short(p.surge, 'W')} for {short(p.surge_time, 's')}"
-    )  # fmt: skip
+    fed = "; ".join(
+        f"{o.described}, {short(o.power.continuous, 'W')}, {short(o.power.surge, 'W')} for {short(o.power.surge_time, 's')}"
+        for o in brief.outputs
+    )
+    return f"{short(brief.source.volts[1], 'V')} {brief.source.name} → {fed}"
 
 
 def targets_missed(totals: Totals, worked: Worked) -> list[Finding]:
@@ -72,7 +72,7 @@ def targets_missed(totals: Totals, worked: Worked) -> list[Finding]:
     found: list[Finding] = []
     if 0 < totals.efficiency < brief.targets.efficiency:
         now = settled["nominal"]
-        losses = {k: now.states[k].loss for k in lossy(route, brief.output.waveform)}
+        losses = {k: now.states[k].loss for k in lossy(route, brief.waves)}
         worst = max(losses, key=lambda k: losses[k])
         title = route.title_of(worst)
         found.append(Finding(
@@ -85,7 +85,7 @@ def targets_missed(totals: Totals, worked: Worked) -> list[Finding]:
             margin=totals.efficiency / brief.targets.efficiency - 1))  # fmt: skip
     if totals.idle > brief.targets.idle:
         idle = settled["idle"]
-        most = max(lossy(route, brief.output.waveform), key=lambda k: idle.states[k].loss)
+        most = max(lossy(route, brief.waves), key=lambda k: idle.states[k].loss)
         found.append(Finding(
             code="whole.idle", severity="watch", block=most, title="No-load power above target",
             cause=f"{fmt(totals.idle, 'W')} with nothing plugged in, against {fmt(brief.targets.idle, 'W')}; the most, "

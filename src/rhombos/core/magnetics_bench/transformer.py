@@ -62,13 +62,13 @@ def transformer_need(worked: Worked) -> TransformerNeed:
     flat = worked.settled["low"]
     front = worked.built(FrontEndBuild)
     build: Any = worked.builds[KEY]
-    at, stage, rectified = working_point(worked), flat.states["front_end"], flat.states["rectifier"]
+    at, stage = working_point(worked), flat.states["front_end"]
     # flat pulses that heat alike
-    alike = rectified.form * flat.swing.rms * front_end.ramped(stage.duty, stage.rising)
+    alike = flat.form * flat.drawn.rms * front_end.ramped(stage.duty, stage.rising)
     return TransformerNeed(
         v_max=at.v_max, d_max=worked.rules.duty_limit, v_work=flat.v_half, d_work=min(0.5, stage.duty),
         ratio=build.secondary_turns / build.primary_turns, primary_pulse=alike * flat.pulse / build.units,
-        secondary_pulse=alike * rectified.winding_pulse / build.secondary_paths, frequency=front.frequency,
+        secondary_pulse=alike * flat.winding.secondary_pulse / build.secondary_paths, frequency=front.frequency,
         air=worked.brief.targets.ambient + worked.rules.enclosure_rise, halves=build.halves,
         secondary_halves=build.secondary_halves)  # fmt: skip
 
@@ -201,7 +201,7 @@ def _schools(worked: Worked, made: Transformer, best: str) -> tuple[School, ...]
     product = float(book.area_product(
         P_apparent=apparent, K_f=4, K_u=rules.window_fill, B_pk=max(state.flux, 1e-3), f=frequency,
         J=rules.current_density))  # fmt: skip
-    root = float(book.root_of_power(k_root=FERRITE_ROOT, P=worked.brief.power.continuous / build.units, eta=0.88))
+    root = float(book.root_of_power(k_root=FERRITE_ROOT, P=worked.brief.continuous / build.units, eta=0.88))
     products = table.a_e * table.a_w
     here = made.stack.a_e * made.stack.a_w
     single = np.array([r.sets == 1 for r in table.rows])
@@ -230,7 +230,7 @@ def heating(worked: Worked) -> Chart:
     air = worked.brief.targets.ambient + worked.rules.enclosure_rise
     capacity = worked.builds[KEY].units * (FERRITE_HEAT * made.stack.mass + COPPER_HEAT * made.copper_mass)
     return overload(state.copper, state.core, state.temperature - air, worked.rules.winding_limit - air, capacity,
-                    worked.brief.power.continuous)  # fmt: skip
+                    worked.brief.continuous)  # fmt: skip
 
 
 def optimum_flux(worked: Worked) -> Chart:

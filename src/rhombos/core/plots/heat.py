@@ -30,7 +30,7 @@ def _surge(worked: Worked, block: str, devices: Callable[[Any, Any], Devices]) -
     build: Any = worked.builds[block]
     device: Any = worked.shelf.find("mosfet|igbt", build.switch)
     cooled = cooling_of(build, device, worked.brief, worked.shelf, worked.rules)
-    seconds = worked.brief.power.surge_time
+    seconds = worked.brief.surge_time
     found = worst_course(
         {k: s.states[block] for k, s in worked.settled.items()},
         worked.route.infeasible(worked.settled),

@@ -70,7 +70,7 @@ def output_ladder(worked: Worked) -> Chart:
 def overload_curve(worked: Worked) -> Chart:
     """How long each overload may last, with the surge that is asked."""
     build = worked.built(ProtectionBuild)
-    asked = worked.brief.power
+    asked = worked.brief
     top = max(3.0 * build.overload, 1.1 * asked.surge)
     steps = [build.overload * (1.02 + (top / build.overload - 1.02) * (i / 60) ** 2) for i in range(61)]
     times = [sense.inverse_time.work({"t_twice": build.twice, "P": p, "P_start": build.overload}) for p in steps]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -15,7 +16,6 @@ from rhombos.core.book import source
 from rhombos.core.design.sources import BatterySource
 from rhombos.core.frame.points import operating_points
 from rhombos.core.frame.solve import Worked
-from rhombos.core.frame.topology import TOPOLOGIES
 from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.parts import Capacitor, Mosfet
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve, limits, roomy
@@ -222,20 +222,8 @@ def winding_window(worked: Worked) -> Chart:
 def working_point(worked: Worked) -> transformer.WorkingPoint:
     """The transformer at full power on a nominal input, at the temperature reached there."""
     s = worked.settled["nominal"]
-    front = worked.built(FrontEndBuild)
-    stage, rectified = s.states["front_end"], s.states["rectifier"]
-    return transformer.WorkingPoint(
-        s.v_half,
-        stage.duty,
-        s.pulse,
-        rectified.winding_pulse,
-        front.frequency,
-        TOPOLOGIES[front.topology].drive * worked.brief.source.volts[2],
-        max(worked.rules.duty_limit, stage.duty),
-        s.states["transformer"].temperature,
-        rectified.form * s.swing.rms,
-        rising=stage.rising,
-    )
+    at: transformer.WorkingPoint = s.winding
+    return replace(at, celsius=s.states["transformer"].temperature)
 
 
 def loss_against_turns(worked: Worked) -> Chart:

@@ -29,12 +29,19 @@ HOTTEST = 300.0
 
 @dataclass(frozen=True)
 class Settled:
-    """All states at one point, and the power that enters each block, W; whether the passes came to rest."""
+    """All states at one point, and the power that enters each block, W; whether the passes came to rest; the stages from which
+    power leaves."""
 
     point: Point
     states: Mapping[str, Any]
     flow: Mapping[str, float]
     converged: bool = field(default=False, kw_only=True)
+    endings: tuple[str, ...] = field(default=("load",), kw_only=True)
+
+    @property
+    def delivered(self) -> float:
+        """What all sockets get, W."""
+        return sum(self.flow[key] for key in self.endings)
 
 
 SettledKind = TypeVar("SettledKind", bound=Settled)
@@ -77,6 +84,8 @@ class Route(ABC):
     key: str
     title: str
     waveforms: tuple[Waveform, ...]
+    beside: tuple[Waveform, ...] = ()
+    """What a second socket beside its own may give."""
     hint_points: tuple[str, ...]
     rounds: int
     """Rounds of proposals at most."""
@@ -89,6 +98,11 @@ class Route(ABC):
         """The route with the wave that it is to make."""
         return f"{self.title}, {waveform}"
 
+    def makes(self, waves: tuple[Waveform, ...]) -> bool:
+        """Whether it can make these: of the first socket, and of any beside it."""
+        first, *others = waves
+        return first in self.waveforms and all(wave in self.beside for wave in others)
+
     def making(self, waveform: Waveform) -> Route:
         """The same for a wave, where waves are settled in ways of their own."""
         return self
@@ -98,21 +112,21 @@ class Route(ABC):
         return None
 
     @abstractmethod
-    def stages(self, waveform: Waveform) -> tuple[Stage, ...]:
-        """From the source to the load."""
+    def stages(self, waveform: Waveform, *beside: Waveform) -> tuple[Stage, ...]:
+        """From the source to the load; with what a second socket adds."""
 
     def auxiliary(self, waveform: Waveform) -> tuple[Stage, ...]:
         """What this route has beside the power path: it passes no power, but is chosen and judged like any other stage."""
         return ()
 
-    def all_stages(self, waveform: Waveform) -> tuple[Stage, ...]:
+    def all_stages(self, waveform: Waveform, *beside: Waveform) -> tuple[Stage, ...]:
         """The path, what this route has beside it, and what every route has there."""
-        return (*self.stages(waveform), *self.auxiliary(waveform), *SHARED)
+        return (*self.stages(waveform, *beside), *self.auxiliary(waveform), *SHARED)
 
     @cached_property
     def known(self) -> Mapping[str, Stage]:
         """Every stage that it has with any of its waves, but for what every route has, by key."""
-        of_each = ((*self.stages(wave), *self.auxiliary(wave)) for wave in self.waveforms)
+        of_each = ((*self.stages(wave, *self.beside), *self.auxiliary(wave)) for wave in self.waveforms)
         return {stage.key: stage for stages in of_each for stage in stages}
 
     @cached_property
@@ -194,6 +208,6 @@ class NotMarched(LookupError):
         super().__init__(f"{route}: its waves are not marched; the sheets have every figure of it")
 
 
-def lossy(route: Route, waveform: Waveform) -> tuple[str, ...]:
-    """Blocks whose losses stand between the source's terminals and the socket."""
-    return tuple(stage.key for stage in route.stages(waveform)[1:-1])
+def lossy(route: Route, waves: tuple[Waveform, ...]) -> tuple[str, ...]:
+    """Blocks whose losses stand between the source's terminals and the sockets."""
+    return tuple(stage.key for stage in route.stages(*waves)[1:] if not stage.ending)

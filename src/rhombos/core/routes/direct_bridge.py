@@ -120,7 +120,7 @@ class DirectBridge(Bare, SineStage):
         """The same for a wave: steps are settled otherwise than a sine."""
         return self if waveform == "sine" else STEPS
 
-    def stages(self, waveform: Waveform) -> tuple[Stage, ...]:
+    def stages(self, waveform: Waveform, *beside: Waveform) -> tuple[Stage, ...]:
         """From the source to the load; only a sine needs a filter."""
         behind = (stages.BRIDGE, stages.FILTER) if waveform == "sine" else (stages.BRIDGE,)
         return (stages.SOURCE, stages.INPUT, *behind, stages.LOAD)
@@ -174,7 +174,7 @@ class DirectSteps(Bare, StepStage):
     hint_points = ("nominal", "low", "high", "surge_high")
     needed = NEEDED
 
-    def stages(self, waveform: Waveform) -> tuple[Stage, ...]:
+    def stages(self, waveform: Waveform, *beside: Waveform) -> tuple[Stage, ...]:
         """From the source to the load."""
         return stages.SOURCE, stages.INPUT, stages.BRIDGE, stages.LOAD
 

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from rhombos.core.blocks import h_bridge
+from rhombos.core.blocks import h_bridge, hf_socket
 from rhombos.core.design.brief import Brief
 from rhombos.core.frame.topology import RECTIFIERS, Rectifying
 from rhombos.core.routes.settle import LinkSettled
@@ -20,9 +21,13 @@ MOST_LEAK = 0.35
 
 @dataclass(frozen=True)
 class Hints:
-    """What proposals need to know of the rest before it is assessed; refined from the states of the last round. `frequency` is
-    that of its switches, Hz; `link` the voltage that its link had, V; `raised` the highest to which a round had to raise it,
-    lest rounds go to and fro where a lower link asks for switches that drop more."""
+    """What proposals need to know of the rest before it is assessed; refined from the states of the last round.
+
+    `frequency` is that of its switches, Hz; `drawn` and `drawn_form` are swing and form of what the stage draws, a socket
+    beside the rectifier counted; `tap_heat` what that socket adds to the mean square of the secondary's pulses, A²; `tapped` the RMS
+    that a tap of all turns makes on the lowest and the highest input, V, at a turns ratio; `link` the voltage that its link
+    had, V; `raised` the highest to which a round had to raise it, lest rounds go to and fro where a lower link asks for
+    switches that drop more."""
 
     filter_peak: float
     apparent: float
@@ -48,6 +53,11 @@ class Hints:
     leak_duty: float
     source_current: float
     bridge_drop: float
+    drawn: dict[str, Pulsation]
+    drawn_form: float
+    tap_heat: float
+    tapped: tuple[float, float]
+    ratio: float
     frequency: float = 0.0
     link: float = 0.0
     raised: float = 0.0
@@ -76,6 +86,23 @@ def secondary_pulse(how: Rectifying, hints: Hints) -> float:
     return pulsating if how.choke else how.gain * pulsating / (2 * max(hints.duty["low"], 1e-3))
 
 
+def _tap_heat(flat: LinkSettled) -> float:
+    """What a socket on the secondary adds to the mean square of its pulses, A²."""
+    if hf_socket.KEY not in flat.states:
+        return 0.0
+    rectified = flat.states["rectifier"]
+    whole = flat.winding.secondary_pulse * flat.form * flat.drawn.rms
+    return float(max(0.0, whole**2 - (rectified.winding_pulse * rectified.form * flat.swing.rms) ** 2))
+
+
+def tapped_at(ratio: float, hints: Hints, how: Rectifying) -> tuple[float, float]:
+    """The RMS that a tap of all turns makes at another turns ratio, on the lowest and the highest input, V: a duty that holds
+    the link falls as the ratio rises."""
+    moved = ratio / hints.ratio if hints.ratio else 1.0
+    low, high = (volts * (math.sqrt(moved) if how.choke else moved) for volts in hints.tapped)
+    return low, high
+
+
 def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, ...], before: Hints | None) -> Hints:
     """What assessed points teach the next round of proposals; `drive` is the stage's voltage over its input.
 
@@ -88,7 +115,7 @@ def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, 
     v_in = {k: max(settled[k].v_in, HARDEST_SAG * settled[k].point.emf) for k in points}
     duty = {k: min(0.5, settled[k].states["front_end"].duty) for k in points}
     rising = {k: min(MOST_LEAK / 2, settled[k].states["front_end"].rising) for k in points}
-    most = {k: settled[k].point.power / (0.6 * drive * v_in[k] * 2 * duty[k]) for k in points}
+    most = {k: settled[k].point.total / (0.6 * drive * v_in[k] * 2 * duty[k]) for k in points}
     steady = [settled[k].states for k in ("low", "high")]
     link = settled["high"].states["dc_link"].voltage
     raised = max(before.raised, link if link > before.link > 0 else 0.0) if before else 0.0
@@ -121,9 +148,14 @@ def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, 
         * (states["rectifier"].choke_resistance * mean + min(flat.secondary_drop, 0.2 * states["dc_link"].voltage)),
         leak_duty=min(states["transformer"].leakage_duty, MOST_LEAK),
         source_current=max(
-            min(settled[k].states["source"].rms, settled[k].flow["load"] / (0.6 * v_in[k])) for k in ("low", "high")
+            min(settled[k].states["source"].rms, settled[k].delivered / (0.6 * v_in[k])) for k in ("low", "high")
         ),
         bridge_drop=bridged.missing if bridged else 0.0,
+        drawn={k: settled[k].drawn for k in points},
+        drawn_form=flat.form,
+        tap_heat=_tap_heat(flat),
+        tapped=tuple(s[hf_socket.KEY].whole for s in steady) if hf_socket.KEY in states else (0.0, 0.0),
+        ratio=states["transformer"].ratio,
         frequency=flat.path.frequency,
         link=link,
         raised=raised,

@@ -50,7 +50,7 @@ class IronBridge(SineStage):
     waveforms: tuple[Waveform, ...] = ("sine",)
     needed = ("mosfet", "iron_core", "core", "grade", "wire", "capacitor", "fuse", "heat_sink")
 
-    def stages(self, waveform: Waveform) -> tuple[Stage, ...]:
+    def stages(self, waveform: Waveform, *beside: Waveform) -> tuple[Stage, ...]:
         """From the source to the load."""
         return stages.SOURCE, stages.INPUT, stages.BRIDGE, stages.FILTER, stages.IRON, stages.LOAD
 

@@ -54,7 +54,7 @@ class IronPushPull(StepStage):
     waveforms: tuple[Waveform, ...] = ("modified", "square")
     needed: tuple[str, ...] = ("mosfet", "iron_core", "wire", "capacitor", "resistor", "fuse", "heat_sink")
 
-    def stages(self, waveform: Waveform) -> tuple[Stage, ...]:
+    def stages(self, waveform: Waveform, *beside: Waveform) -> tuple[Stage, ...]:
         """From the source to the load."""
         return stages.SOURCE, stages.INPUT, stages.LINE_PUSH_PULL, stages.IRON, stages.LOAD
 
@@ -245,7 +245,7 @@ class SelfOscillating(IronPushPull):
     waveforms: tuple[Waveform, ...] = ("square",)
     needed = ("mosfet", "bipolar", "iron_core", "wire", "capacitor", "resistor", "fuse", "heat_sink")
 
-    def stages(self, waveform: Waveform) -> tuple[Stage, ...]:
+    def stages(self, waveform: Waveform, *beside: Waveform) -> tuple[Stage, ...]:
         """From the source to the load."""
         return stages.SOURCE, stages.INPUT, stages.OSCILLATOR, stages.IRON, stages.LOAD
 

@@ -11,10 +11,12 @@ from rhombos.core.blocks import (
     controller,
     front_end,
     gate_drive,
+    hf_socket,
     input_bank,
     input_stage,
     load,
     output_filter,
+    protection,
     rectifier,
     source,
     transformer,
@@ -34,7 +36,7 @@ from rhombos.core.routes import ending, settle, stages
 from rhombos.core.routes.auxiliary import controller as auxiliary_controller
 from rhombos.core.routes.base import Route, StepWave
 from rhombos.core.routes.driven import drive_need, front_drive_of, front_need
-from rhombos.core.routes.hints import Hints, fraction_of, learnt, rectifying_of, secondary_pulse
+from rhombos.core.routes.hints import Hints, fraction_of, learnt, rectifying_of, secondary_pulse, tapped_at
 from rhombos.core.routes.passes import SETTLED
 from rhombos.core.routes.reach import leak_cost, steady_frequency, turns_ratio
 from rhombos.core.routes.settle import LinkSettled
@@ -42,14 +44,25 @@ from rhombos.core.routes.supply import WIRING, link_supply, seen_direct
 from rhombos.core.waves.chain import Supply
 from rhombos.core.waves.pulsation import STILL
 
+TRIP_ROUNDED = 1.4
+"""Where a stage may trip over what a coil is proposed for: its sense resistor is a preferred value, its pulses still move."""
 CLOSE_ENOUGH = 1e-3
 """How closely a point is settled that only the controller's trip asks for."""
+
+
+def _first_tapped(low: float, high: float, duty: Mapping[str, float] | None) -> tuple[float, float]:
+    """What all turns of a secondary give a socket beside a link, V RMS: the link itself, or with a choke as much more as its
+    pulses are shorter than the period."""
+    if duty is None:
+        return low, high
+    return low / math.sqrt(2 * duty["low"]), low / math.sqrt(2 * duty["high"])
 
 
 class LinkRoute(Route):
     """Push-pull, half-bridge or full bridge in front of a regulated link; a sine, modified or square wave behind it."""
 
     waveforms: tuple[Waveform, ...] = ("sine", "modified", "square", "DC")
+    beside: tuple[Waveform, ...] = ("HF",)
     hint_points = ("low", "high", "surge_high")
     rounds = 2
     needed = ("mosfet", "diode", "core", "grade", "wire", "capacitor", "resistor", "fuse", "heat_sink")
@@ -60,9 +73,11 @@ class LinkRoute(Route):
         self.title = f"{topology.capitalize()}, DC link, H-bridge"
         self.front_end = replace(stages.FRONT_END, title=topology.capitalize())
 
-    def stages(self, waveform: Waveform) -> tuple[Stage, ...]:
-        """From the source to the load; only a sine needs a filter, and a DC socket no bridge."""
-        before = (stages.SOURCE, stages.INPUT, self.front_end, stages.TRANSFORMER, stages.RECTIFIER, stages.LINK)
+    def stages(self, waveform: Waveform, *beside: Waveform) -> tuple[Stage, ...]:
+        """From the source to the load; only a sine needs a filter, and a DC socket no bridge. A high-frequency socket beside it
+        is tapped from the secondary."""
+        tapped = (stages.HF_SOCKET,) if "HF" in beside else ()
+        before = (stages.SOURCE, stages.INPUT, self.front_end, stages.TRANSFORMER, *tapped, stages.RECTIFIER, stages.LINK)
         behind = {"sine": (stages.BRIDGE, stages.FILTER), "DC": ()}.get(waveform, (stages.BRIDGE,))
         return (*before, *behind, stages.LOAD)
 
@@ -86,7 +101,7 @@ class LinkRoute(Route):
             bridge = brief.output.voltage / math.sqrt(fraction_of(brief, pins))
         voltage = pins.get("dc_link", {}).get("voltage") or ending.link_voltage(brief, pins, bridge, 0.0, rules)
         empty, _, full = brief.source.volts
-        power, surge = brief.power.continuous / 0.88, brief.power.surge / 0.88
+        power, surge = brief.continuous / 0.88, brief.surge / 0.88
         high = rules.duty_limit * (empty / full if how.choke else 1.0)
         duty = {"low": rules.duty_limit, "high": high, "surge_high": high}
         v_in = {"low": empty * 0.95, "high": full * 0.98, "surge_high": full * 0.95}
@@ -106,6 +121,8 @@ class LinkRoute(Route):
             rising=dict.fromkeys(pulse, 0.005), drop=0.04 * drive * empty, secondary_extra=3.0,
             leak_duty=0.01,
             source_current=power / v_in["low"], bridge_drop=0.0,
+            drawn=dict.fromkeys(pulse, STILL), drawn_form=1.0, tap_heat=0.0,
+            ratio=0.0, tapped=_first_tapped(voltage / how.gain, high_link / how.gain, duty if how.choke else None),
         )  # fmt: skip
 
     def next_hints(self, settled: Mapping[str, LinkSettled], before: Hints | None = None) -> Hints:
@@ -134,11 +151,13 @@ class LinkRoute(Route):
         if how.name == "bridge" and "circuit" not in pins.get("rectifier", {}):
             how = rectifier.bridges_for(secondary, hints.link_current, shelf, rules)
         own["rectifier"]["circuit"] = how.name
+        if brief.beside:
+            own["front_end"].setdefault("frequency", brief.beside.frequency)
         frequency = float(
             own["front_end"].setdefault(
                 "frequency",
                 steady_frequency(
-                    brief.power.continuous,
+                    brief.continuous,
                     topology.drive * brief.source.volts[0],
                     rules.lead_inductance + front_end.LIKELY_PACKAGE,
                     secondary,
@@ -148,14 +167,16 @@ class LinkRoute(Route):
         )
         air = brief.targets.ambient + rules.enclosure_rise
         powered = {k: hints.duty[k] - hints.rising[k] for k in self.hint_points}
-        alike = hints.form * hints.swing["low"].rms * front_end.ramped(hints.duty["low"], hints.rising["low"])
+        ramped = front_end.ramped(hints.duty["low"], hints.rising["low"])
+        alike = hints.drawn_form * hints.drawn["low"].rms * ramped
+        rectified = hints.form * secondary_pulse(how, hints)
         winding = transformer.propose(
             TransformerNeed(
                 v_max=topology.drive * brief.source.volts[2], d_max=rules.duty_limit, secondary_halves=how.halves,
                 v_work=topology.drive * hints.v_in["low"] - hints.drop,
                 d_work=min(0.5, hints.duty["low"]), ratio=ratio,
                 primary_pulse=alike * hints.pulse["low"],
-                secondary_pulse=alike / hints.swing["low"].rms * secondary_pulse(how, hints), frequency=frequency, air=air,
+                secondary_pulse=ramped * math.hypot(rectified, math.sqrt(hints.tap_heat)), frequency=frequency, air=air,
                 halves=topology.halves, leak_cost=0.0 if topology.clamped else leak_cost(hints.turn_off["low"], frequency)),
             own["transformer"], shelf, rules)  # fmt: skip
         turned = winding.ratio
@@ -174,16 +195,16 @@ class LinkRoute(Route):
                 hints.pulse[k],
                 hints.turn_off[k],
                 leakage,
-                hints.form,
-                hints.swing[k],
+                hints.drawn_form,
+                hints.drawn[k],
                 rising=hints.rising[k],
             )
             for k in self.hint_points
         )
         switching = front_end.propose(flat, full, hardest, brief.source.volts[2], brief, own["front_end"], shelf, rules)
         share = max(2 * front_end.flat_duty(hints.duty["high"], hints.rising["high"]) / topology.banks, 0.05)
-        slow = hints.swing["low"].smoothed
-        ripple_in = hints.source_current * math.sqrt(max(0.0, hints.form**2 / share - 1) + slow**2)
+        slow = hints.drawn["low"].smoothed
+        ripple_in = hints.source_current * math.sqrt(max(0.0, hints.drawn_form**2 / share - 1) + slow**2)
         driving = front_drive_of(
             switching, brief.source.volts[2], rules.duty_limit, brief, own["front_drive"], shelf, rules)  # fmt: skip
         entry = input_stage.propose(
@@ -194,11 +215,20 @@ class LinkRoute(Route):
             shelf,
             rules,
             0.0,
-            math.sqrt(hints.swing["low"].source_square),
+            math.sqrt(hints.drawn["low"].source_square),
         )
+        tapped: dict[str, Build] = {}
+        if brief.beside:
+            tapped[hf_socket.KEY] = hf_socket.propose(
+                brief.beside, tapped_at(turned, hints, how), winding.joined_turns,
+                hf_socket.most_turns(winding.joined_turns, how.parts),
+                lambda share: stages.short_of_tap(
+                    share, TRIP_ROUNDED * rules.trip_factor * max(hints.turn_off.values()), topology, switching, winding, brief,
+                    float(pins.get("protection", {}).get("short_delay", protection.DELAY)), shelf, rules),
+                own[hf_socket.KEY])  # fmt: skip
         return {
             "source": source.SourceBuild(), "input_stage": entry, "front_end": switching, "front_drive": driving,
-            "transformer": winding,
+            "transformer": winding, **tapped,
             "rectifier": rectifying, **made, "load": load.LoadBuild(),
         }  # fmt: skip
 

@@ -34,11 +34,11 @@ def turns_ratio(brief: Brief, hints: Hints, how: Rectifying, voltage: float, dri
     half of the primary sees. A socket of direct voltage is held in the surge too, as far as a few more turns do it."""
     lowest = hints.v_in["low"]
     if how.choke:
-        steady = _reaching(hints, hints.swing["low"].peak, lowest, voltage, drive, rules)
+        steady = _reaching(hints, hints.drawn["low"].peak, lowest, voltage, drive, rules)
         able = hints.v_in["surge_high"] > ABLE * brief.source.volts[2]  # else the source gives no such surge anyway
         if not brief.output.direct or not able:
             return steady
-        surge = brief.power.surge / brief.power.continuous
+        surge = brief.surge / brief.continuous
         sagged = lowest - (surge - 1) * max(0.0, brief.source.volts[0] - lowest)
         return min(MOST_RAISED * steady, _reaching(hints, surge, max(LEAST_SAG * lowest, sagged), voltage, drive, rules))
     v_min = drive * lowest

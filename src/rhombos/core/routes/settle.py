@@ -16,6 +16,7 @@ from rhombos.core.blocks import (
     dc_link,
     front_end,
     h_bridge,
+    hf_socket,
     input_stage,
     link_loop,
     rectifier,
@@ -35,6 +36,7 @@ from rhombos.core.routes.driven import gate_loop
 from rhombos.core.routes.passes import HOPELESS, MOST_PASSES, SETTLED, Passes
 from rhombos.core.routes.socket import Socket, settle_socket
 from rhombos.core.routes.supply import source_of
+from rhombos.core.routes.tapped import joined, tapped
 from rhombos.core.waves.pulsation import STILL, Demand, Pulsation, open_share, pulsation
 
 LEAST_ON = 100e-9
@@ -45,7 +47,8 @@ LEFT = 0.05
 
 @dataclass(frozen=True)
 class LinkSettled(Settled):
-    """A settled point of a route with a link, with what its next pass would start from."""
+    """A settled point of a route with a link, with what its next pass would start from; `drawn` is how what the stage draws
+    swings at twice the line, `form` RMS over mean of its pulses, `winding` what the transformer was judged at."""
 
     guess: Guess
     pulse: float
@@ -59,6 +62,9 @@ class LinkSettled(Settled):
     demand: Demand
     apparent: float
     full: float
+    drawn: Pulsation
+    form: float
+    winding: transformer.WorkingPoint
 
     @property
     def v_in(self) -> float:
@@ -73,7 +79,7 @@ class LinkSettled(Settled):
     @property
     def crest(self) -> float:
         """The largest current that a side turns off, A."""
-        return self.turn_off + (self.swing.peak - 1) * self.pulse
+        return self.turn_off + (self.drawn.peak - 1) * self.pulse
 
 
 @dataclass(frozen=True, slots=True)
@@ -157,18 +163,18 @@ def _settle_source(
 ) -> LinkSettled:  # fmt: skip
     """The source's side, for what the socket's side draws."""
     if start is None:
-        guess = Guess(v_in=0.95 * point.emf, terminal=point.emf, pulse=point.power / (0.7 * point.emf))
+        guess = Guess(v_in=0.95 * point.emf, terminal=point.emf, pulse=point.total / (0.7 * point.emf))
     else:
         higher = point.emf / start.point.emf
         # a held link's duty falls as the source rises: its pulses do not
         pulse = start.guess.pulse / (1.0 if builds["dc_link"].held else higher)
         guess = replace(start.guess, v_in=start.v_in * higher, terminal=point.emf, pulse=pulse)
-        if point.power != start.point.power:
-            share = point.power / start.point.power if start.point.power else 1.0
+        if point.total != start.point.total:
+            share = point.total / start.point.total if start.point.total else 1.0
             guess = replace(
                 guess, pulse=guess.pulse * share, stage_loss=guess.stage_loss * share,
                 switching_loss=guess.switching_loss * share)  # fmt: skip
-    scale = max(point.power, 0.1 * brief.power.continuous)
+    scale = max(point.total, 0.1 * brief.continuous)
     collapsed = 0
     passes: Passes[Guess] = Passes()
     for _ in range(MOST_PASSES):
@@ -204,7 +210,9 @@ def _one_pass(
     )
     secondary_current = link_current if fixed is None else how.gain * link_current / (2 * fixed)
     # a winding that drops all it makes has no duty at all: a little is left, so that the duty comes out as impossible
-    secondary_drop = min(secondary_current * g.secondary_resistance, (1 - LEFT) * ratio * v_half)
+    tap = tapped(point, g.secondary_resistance, ratio * v_half, secondary_current, builds, brief, worksheet)
+    through = secondary_current + (tap.at.share * tap.pulse if tap else 0.0)
+    secondary_drop = min(through * g.secondary_resistance, (1 - LEFT) * ratio * v_half)
     v_sec = ratio * v_half - secondary_drop
     duty, rising, dry = (fixed, 0.0, False) if fixed else _duty(
         g, link_v, link_current, ratio, v_half, secondary_drop, how.series, builds, worksheet)  # fmt: skip
@@ -223,32 +231,36 @@ def _one_pass(
     # runs dry and pulses are short, what is burnt at their edges
     edges = g.switching_loss + rectified.recovery + how.parts * rectified.damper_loss if dry else 0.0
     total = to_rectifier + g.transformer_loss + g.stage_loss - edges
+    hf = tap.settled(powered, leakage * ratio**2, rising > 0, f_s, worksheet) if tap else None
+    total += hf.drawn if hf else 0.0
     pulse = worksheet.work("front_end.pulse", stage_book.pulse_current, P=total, V=topology.drive * g.v_in,
                         D_tot=powered)  # fmt: skip
-    wound = transformer.assess(
-        transformer.WorkingPoint(
-            v_half, duty, pulse, rectified.winding_pulse, f_s, topology.drive * brief.source.volts[2], max(rules.duty_limit,
-            duty),
-            g.transformer_celsius, rectified.form * g.swing.rms, how.choke, leakage, rising),
-        builds["transformer"], brief, shelf, rules, worksheet)  # fmt: skip
+    flows = joined(g.swing, rectified, pulse, hf, tap, topology.drive * g.v_in * powered, how.halves)
+    winding = transformer.WorkingPoint(
+        v_half, duty, pulse, flows.secondary, f_s, topology.drive * brief.source.volts[2], max(rules.duty_limit, duty),
+        g.transformer_celsius, flows.form * flows.drawn.rms, how.choke, leakage, rising)  # fmt: skip
+    wound = transformer.assess(winding, builds["transformer"], brief, shelf, rules, worksheet)
     edge = rectified.ripple / 2 if how.choke else rectified.pulse_peak / g.swing.peak - rectified.pulse
     turn_off = pulse + ratio * edge + wound.magnetising_together / 2
-    crest_half, crest_duty = _at_the_crest(point, g, topology.drive, ratio, v_half, secondary_drop, duty, link_v, link_current,
-                                           how.series, builds, worksheet) if how.choke else (v_half, duty)  # fmt: skip
+    crest_half, crest_duty = _at_the_crest(
+        point, g, flows.drawn, topology.drive, ratio, v_half, secondary_drop, duty, link_v, link_current, how.series, builds,
+        worksheet) if how.choke else (v_half, duty)  # fmt: skip
     switched = front_end.assess(
-        front_end.FrontEndNeed(g.v_in, duty, pulse, turn_off, leakage, rectified.form, g.swing, crest_duty, rising),
+        front_end.FrontEndNeed(g.v_in, duty, pulse, turn_off, leakage, flows.form, flows.drawn, crest_duty, rising),
         builds["front_end"], brief, shelf,
         rules, worksheet, gate_loop(builds["front_drive"], builds["front_end"].parallel, shelf))  # fmt: skip
-    to_transformer = to_rectifier + wound.loss
+    to_transformer = to_rectifier + (hf.power if hf else 0.0) + wound.loss
     to_stage = to_transformer + switched.loss
     entry = input_stage.assess(
         input_stage.InputNeed(to_stage / g.v_in, 2 * front_end.flat_duty(duty, rising) / topology.banks,
-                              pulsation=g.swing.source_square, form=rectified.form,
-                              slow=g.swing.smoothed * to_stage / g.v_in), g.terminal,
+                              pulsation=flows.drawn.source_square, form=flows.form,
+                              slow=flows.drawn.smoothed * to_stage / g.v_in), g.terminal,
         builds["input_stage"], brief, shelf,
         rules, worksheet)  # fmt: skip
     from_source = to_stage + entry.loss
-    cells = source.assess(point.emf, from_source, brief, worksheet, g.swing.source_square, g.swing.source_peak, entry.control)
+    cells = source.assess(
+        point.emf, from_source, brief, worksheet, flows.drawn.source_square, flows.drawn.source_peak, entry.control
+    )
     states = {
         "source": cells, "input_stage": entry, "front_end": switched, "transformer": wound, "rectifier": rectified,
         "dc_link": linked, "load": socket.drawn,
@@ -262,7 +274,10 @@ def _one_pass(
         "rectifier": to_rectifier, "dc_link": to_link, "load": socket.drawn.power}  # fmt: skip
     if socket.bridged is not None:
         flow |= {"h_bridge": socket.to_bridge, "output_filter": socket.to_filter}
-    most_loss = 2 * max(point.power, 0.1 * brief.power.continuous)
+    endings: tuple[str, ...] = ("load",)
+    if hf is not None:
+        states[hf_socket.KEY], flow[hf_socket.KEY], endings = hf, hf.power, ("load", hf_socket.KEY)
+    most_loss = 2 * max(point.total, 0.1 * brief.continuous)
     after = Guess(
         v_in=max(V_FLOOR * point.emf, cells.terminal - entry.drop), terminal=cells.terminal,
         pulse=min(pulse, 3 * most_loss / (V_FLOOR * point.emf * topology.drive)),
@@ -278,22 +293,25 @@ def _one_pass(
     )  # fmt: skip
     path = _path(g, how.choke, ratio, duty, link_v, link_current, v_sec, builds, brief, shelf, rules)
     demand = socket.demand(builds.get("h_bridge"))
-    after = replace(after, swing=_swing(path, how, point, ratio * topology.drive, link_current, demand, builds, brief, shelf))
+    after = replace(after, swing=_swing(
+        path, how, point, ratio * topology.drive, link_current, flows.share, demand, builds, brief, shelf))  # fmt: skip
     ohmic = (cells.internal_loss + entry.cable_loss + entry.fuse_loss + entry.contact_loss + switched.conduction + wound.copper
-             + rectified.choke_copper) / g.swing.mean_square  # fmt: skip
+             + rectified.choke_copper) / flows.drawn.mean_square * flows.share**2  # fmt: skip
     return LinkSettled(point, states, flow, g, pulse, turn_off, v_half, crest_half, secondary_drop, how.series, path, ohmic,
-                       demand, socket.apparent, brief.source.volts[2]), after  # fmt: skip
+                       demand, socket.apparent, brief.source.volts[2], flows.drawn, flows.form, winding,
+                       endings=endings), after  # fmt: skip
 
 
 def _at_the_crest(
-    point: Point, g: Guess, drive: float, ratio: float, v_half: float, secondary_drop: float, duty: float, link_v: float,
-    link_current: float, diodes: int, builds: Mapping[str, Any], worksheet: Worksheet,
+    point: Point, g: Guess, drawn: Pulsation, drive: float, ratio: float, v_half: float, secondary_drop: float, duty: float,
+    link_v: float, link_current: float, diodes: int, builds: Mapping[str, Any], worksheet: Worksheet,
 ) -> tuple[float, float]:  # fmt: skip
     """Voltage across a half, V, and duty of one switch while the largest pulses of a line period flow."""
     more = g.swing.peak - 1
     if more < 1e-3:
         return v_half, worksheet.total("front_end.crest_duty", {"duty, the pulses hardly swing": duty})
-    sagged = (point.emf - g.v_in) * (g.swing.peak / g.swing.mean_square - 1) + g.pulse * g.primary_resistance * more / drive
+    sagged = ((point.emf - g.v_in) * (drawn.peak / drawn.mean_square - 1)
+              + g.pulse * g.primary_resistance * (drawn.peak - 1) / drive)  # fmt: skip
     crest_half = max(V_FLOOR * point.emf * drive, v_half - drive * sagged)
     drop = min(secondary_drop * g.swing.peak, (1 - LEFT) * ratio * crest_half)
     through = float(stage_book.duty_needed(
@@ -327,7 +345,7 @@ def _path(
 
 
 def _swing(
-    path: link_loop.Path, how: Rectifying, point: Point, step_up: float, current: float, demand: Demand,
+    path: link_loop.Path, how: Rectifying, point: Point, step_up: float, current: float, share: float, demand: Demand,
     builds: Mapping[str, Any], brief: Brief, shelf: Shelf,
 ) -> Pulsation:  # fmt: skip
     """How the current before the link swings, by what holds the link; a still one where that is not chosen yet."""
@@ -339,7 +357,7 @@ def _swing(
     # nothing holds it: all that lies between the source's open voltage and the link, leakage too, is a resistance to it
     diode = shelf.get(Diode, builds["rectifier"].diode)
     open_link = how.gain * (step_up * point.emf - how.series * diode.v_0)
-    between = max(0.0, open_link - path.load * current) / max(current, 1e-6)
+    between = share * max(0.0, open_link - path.load * current) / max(current, 1e-6)  # a socket beside it drops the rest
     return pulsation(demand, open_share(line, between, 0.0, path.bank, len(demand)))
 
 
@@ -375,11 +393,11 @@ def settle_all(
             continue
         worksheet = worksheets[key] if worksheets else SILENT
         known = {**(start or {}), **found}
-        near = (start or {}).get(key) or _nearest(known.values(), point.power)
+        near = (start or {}).get(key) or _nearest(known.values(), point.total)
         found[key] = settle(point, builds, brief, shelf, rules, worksheet, near, tolerance)
     return found
 
 
 def _nearest(known: Iterable[LinkSettled], power: float) -> LinkSettled | None:
     """The settled point whose power is nearest, W."""
-    return min(known, key=lambda s: abs(s.point.power - power), default=None)
+    return min(known, key=lambda s: abs(s.point.total - power), default=None)

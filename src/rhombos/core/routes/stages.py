@@ -19,6 +19,8 @@ from rhombos.core.blocks import (
     gate_drive_report,
     h_bridge,
     h_bridge_report,
+    hf_socket,
+    hf_socket_report,
     input_report,
     input_stage,
     iron_transformer,
@@ -34,13 +36,15 @@ from rhombos.core.blocks.cooling import sink_resistance, steady_limit
 from rhombos.core.blocks.heat import Cooled
 from rhombos.core.blocks.protection import ShortPath
 from rhombos.core.book import source as source_book
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import Rules
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Bank, Drive, Making, Noise, Stage
-from rhombos.core.frame.topology import RECTIFIERS, TOPOLOGIES
-from rhombos.core.parts import Capacitor, Diode, Driver
-from rhombos.core.parts.pulsed import withstand
+from rhombos.core.frame.topology import RECTIFIERS, TOPOLOGIES, Topology
+from rhombos.core.parts import Capacitor, Diode, Driver, Mosfet, Shelf
+from rhombos.core.parts.pulsed import WITHSTAND_USED, withstand
 from rhombos.core.routes.auxiliary.controller import link_need
 from rhombos.core.routes.driven import drive_need, front_need
 from rhombos.core.routes.supply import LEAST_PATH, WIRING
@@ -221,6 +225,37 @@ def _filter_report(sheet: Sheet, at: Sizing) -> BlockReport:
     return output_filter.report(sheet, at.brief, at.entering(output_filter.KEY), seen)
 
 
+def _hf_report(sheet: Sheet, at: Sizing) -> BlockReport:
+    builds, output = at.builds, at.brief.beside
+    assert output is not None, "none is asked"
+    winding, how = builds["transformer"], RECTIFIERS[builds["rectifier"].circuit]
+    build: hf_socket.HfSocketBuild = builds[hf_socket.KEY]
+    short = short_of_tap(
+        build.turns / winding.joined_turns, at.now["controller"].trip, TOPOLOGIES[builds["front_end"].topology],
+        builds["front_end"], winding, at.brief, builds["protection"].short_delay, at.shelf, at.rules)  # fmt: skip
+    most = hf_socket.most_turns(winding.joined_turns, how.parts)
+    return hf_socket_report.report(
+        sheet, output, builds["front_end"].frequency, most, how.choke, at.brief.output.waveform == "sine", short
+    )
+
+
+def _hf_parts(at: Sizing) -> Any:
+    return hf_socket.requirements(at.builds[hf_socket.KEY], max(s.states[hf_socket.KEY].peak for s in at.steady))
+
+
+def short_of_tap(
+    share: float, trip: float, topology: Topology, switching: front_end.FrontEndBuild, winding: transformer.TransformerBuild,
+    brief: Brief, delay: float, shelf: Shelf, rules: Rules,
+) -> hf_socket.Shorted:  # fmt: skip
+    """What a short of a socket meets that takes a share of the secondary's turns; the stage trips at a current, A, and is off a
+    delay, s, later."""
+    before = transformer.leakage(winding, shelf) + front_end.lead_inductance(switching, shelf, rules)
+    ratio = share * winding.ratio
+    stands = WITHSTAND_USED * withstand(shelf.get(Mosfet, switching.switch), switching.parallel)
+    volts = topology.drive * brief.source.volts[2]
+    return hf_socket.Shorted(volts, before + hf_socket.CORD / ratio**2, ratio, trip, stands, delay)
+
+
 def _controller_report(sheet: Sheet, at: Sizing) -> BlockReport:
     rated = at.builds["dc_link"].banks * at.shelf.get(Capacitor, at.builds["dc_link"].capacitor).v_rating
     need = link_need(at.route, at.settled, at.builds, at.shelf, at.rules)
@@ -272,7 +307,12 @@ BRIDGE = Stage(
 FILTER = Stage(
     output_filter.KEY, output_filter.TITLE, output_filter.OutputFilterBuild, output_filter.parts, _filter_report,
     surges=_filter_surges, distortion=lambda at: float(at.now["output_filter"].distortion), making=_filter_made)  # fmt: skip
-LOAD = Stage(load.KEY, load.TITLE, load.LoadBuild, load.parts, lambda sheet, at: load.report(sheet, at.brief))
+HF_SOCKET = Stage(
+    hf_socket.KEY, hf_socket.TITLE, hf_socket.HfSocketBuild, hf_socket.parts, _hf_report, _hf_parts, ending=True,
+    stands=lambda at: float(max(s.states[hf_socket.KEY].peak for s in at.settled.values())),
+    making=lambda at: Making("some practice", ("a tap in the secondary, its lead insulated like the winding",)))  # fmt: skip
+LOAD = Stage(
+    load.KEY, load.TITLE, load.LoadBuild, load.parts, lambda sheet, at: load.report(sheet, at.brief), ending=True)  # fmt: skip
 CONTROLLER = Stage(
     controller.KEY, controller.TITLE, controller.ControllerBuild, controller.parts, _controller_report,
     requirements=_controller_parts, feedback=lambda at: str(at.builds["controller"].feedback))  # fmt: skip

@@ -11,7 +11,7 @@ from __future__ import annotations
 import cmath
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
@@ -62,6 +62,20 @@ class Pulsation:
     def rms(self) -> float:
         """RMS over mean."""
         return math.sqrt(self.mean_square)
+
+    def beside(self, share: float) -> Pulsation:
+        """The same current as a share of one whose rest is steady."""
+        if share == 1 or self is STILL:
+            return self
+        square, source = share**2, self.source
+
+        def whole(mean_square: float, peak: float) -> tuple[float, float]:
+            return 1 + square * (mean_square - 1), 1 + share * (peak - 1)
+
+        mean_square, peak = whole(self.mean_square, self.peak)
+        return replace(
+            self, mean_square=mean_square, peak=peak, source=whole(*source) if source else None, smoothed=share * self.smoothed,
+            given=share * self.given)  # fmt: skip
 
     def moved(self, other: Pulsation) -> float:
         """The largest change between two of them."""

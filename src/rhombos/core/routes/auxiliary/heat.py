@@ -21,11 +21,11 @@ COOLED = ("mosfet", "igbt", "bipolar", "diode")
 
 def need_of(at: Sizing) -> block.HeatNeed:
     """Every cooled stage at its hottest steady point; all heat that is made inside."""
-    inside = max(s.flow["source"] - s.flow["load"] for s in at.steady)
+    inside = max(s.flow["source"] - s.delivered for s in at.steady)
     full, brief = at.brief.source.volts[2], at.brief
-    live = max(brief.output.voltage, full if full > TOUCH_SAFE else 0.0)
+    live = max(*(o.voltage for o in brief.outputs), full if full > TOUCH_SAFE else 0.0)
     stages = tuple(at.facets(lambda stage: stage.cooled))
-    return block.HeatNeed(stages, max(inside, 0.1), brief.targets.ambient, full, brief.power.continuous, live)
+    return block.HeatNeed(stages, max(inside, 0.1), brief.targets.ambient, full, brief.continuous, live)
 
 
 def _propose(at: Sizing, pins: dict[str, Any]) -> block.HeatBuild:

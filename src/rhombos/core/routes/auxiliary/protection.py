@@ -28,10 +28,9 @@ def need_of(at: Sizing) -> block.ProtectionNeed:
     sees it."""
     brief = at.brief
     empty, nominal, full = brief.source.volts
-    asked = brief.power
     drawn = at.now["load"]
     at_rated = drawn.rated / drawn.voltage
-    more = asked.surge / asked.continuous * at_rated
+    more = brief.power.surge / brief.power.continuous * at_rated
     peak = more * (drawn.peak_current if brief.output.waveform != "sine" else LARGEST_CREST * drawn.current)
     banks = at.facets(lambda stage: stage.bank) if brief.output.direct else []
     return block.ProtectionNeed(
@@ -39,9 +38,9 @@ def need_of(at: Sizing) -> block.ProtectionNeed:
         nominal,
         full,
         source_of(nominal, at.builds, brief, at.shelf, at.rules).resistance,
-        asked.continuous,
-        asked.surge,
-        asked.surge_time,
+        brief.continuous,
+        brief.surge,
+        brief.surge_time,
         brief.output.voltage,
         at_rated * drawn.rms,
         max(peak, *at.facets(lambda stage: stage.surges), 0.0),

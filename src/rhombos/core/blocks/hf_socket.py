@@ -1,0 +1,191 @@
+"""A high-frequency socket straight from the secondary: where the winding is tapped, what the socket gets, what it may feed.
+
+It is a square wave with gaps, both ways, at the frequency of the stage. No loop holds it: pulses grow higher with the source
+as they grow shorter, so that its RMS goes with the root of the link times the pulse; without a choke it goes with the source.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import Field
+
+from rhombos.core.blocks.base import Build
+from rhombos.core.blocks.protection import FUSES
+from rhombos.core.book import high_frequency as book
+from rhombos.core.book import loads, sense
+from rhombos.core.design.outputs import HfOutput
+from rhombos.core.frame.inventory import Item
+from rhombos.core.frame.requirement import Requirement
+from rhombos.core.frame.worksheet import Worksheet
+from rhombos.core.parts import Shelf
+from rhombos.core.units.preferred import at_least
+from rhombos.core.units.quantities import Ampere, Henry
+
+KEY, TITLE = "hf_socket", "HF socket"
+OPEN = 1e9
+"""Resistance of a socket with nothing in it, Ω."""
+CORD = 2.5e-6
+"""Inductance of two metres of cord to a load and back, H."""
+FUSED = 1.25
+"""Fuse over the current at full power, at least."""
+STILL_MOVES = 1.02
+"""What the next round may still add to the socket's voltage."""
+SURGE_CARRIED = 1.6
+"""Surge current over the fuse, at most."""
+
+
+class HfSocketBuild(Build):
+    """Where the secondary is tapped; fuse and coil in the socket's lead."""
+
+    turns: int = Field(ge=1, le=16000, title="Turns between its terminals")
+    fuse: Ampere = Field(ge=0.05, le=400, title="Fuse at the socket")
+    coil: Henry = Field(ge=0, le=0.1, title="Coil in its lead that slows a short")
+
+
+@dataclass(frozen=True, slots=True)
+class Shorted:
+    """What a short of the socket meets: the stage's highest voltage, V, across so much inductance, H, as its switches see it;
+    how many times the socket's current flows in them; where they trip, A; what they may see, A; from trip to off, s."""
+
+    volts: float
+    inductance: float
+    ratio: float
+    trip: float
+    stands: float
+    delay: float
+
+    def off(self, coil: float) -> float:
+        """What flows when the switches are off, A, with a coil, H, in the socket's lead."""
+        slowed = self.inductance + coil / self.ratio**2
+        return sense.trip_overshoot.work({"I_trip": self.trip, "V_dc": self.volts, "L": slowed, "t_delay": self.delay})
+
+    @property
+    def coil(self) -> float:
+        """The coil that keeps it within what the switches may see, H; 0 where none is needed, or none would help."""
+        if not self.trip < self.stands < self.off(0.0):
+            return 0.0
+        return sense.slowing_coil.work({
+            "V_dc": self.volts, "t_delay": self.delay, "I_off": self.stands, "I_trip": self.trip, "L": self.inductance,
+            "ratio": self.ratio})  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Tapped:
+    """The winding before it: the tap's share of the turns; what all turns make while power flows, V; the winding's resistance,
+    Ω; what the rectifier draws through it while power flows, A."""
+
+    share: float
+    open: float
+    resistance: float
+    current: float
+
+
+@dataclass(frozen=True, slots=True)
+class HfState:
+    """RMS voltage and height of its pulses, V; the same of a tap at all turns; load, Ω; height of the current's pulses and its
+    RMS, A; power, W; what the pulses draw from the winding while it flows, W; time constant of its rise, s; share of a square
+    pulse's mean square that is left of it; share of the time that pulses take."""
+
+    voltage: float
+    peak: float
+    whole: float
+    resistance: float
+    pulse: float
+    current: float
+    power: float
+    drawn: float
+    rise: float
+    risen: float
+    powered: float
+    loss: float = 0.0
+
+
+def load_of(output: HfOutput, power: float, worksheet: Worksheet) -> float:
+    """The resistance that takes a power, W, at the voltage asked, Ω."""
+    if power <= 0:
+        return OPEN
+    return worksheet.work(f"{KEY}.resistance", book.rated_resistance, V_rms=output.voltage, P=power)
+
+
+def pulse_voltage(at: Tapped, ohms: float, worksheet: Worksheet) -> float:
+    """What stands across the tap while power flows, V."""
+    return worksheet.work(
+        f"{KEY}.peak", book.tap_voltage, k_tap=at.share, V_sec=at.open, R_s=at.resistance, I_pulse=at.current, R_L=ohms
+    )
+
+
+def assess(
+    at: Tapped, build: HfSocketBuild, ohms: float, peak: float, powered: float, leakage: float, counted: bool, frequency: float,
+    worksheet: Worksheet,
+) -> HfState:  # fmt: skip
+    """What the socket gets of pulses of a height, V.
+
+    Args: `powered` is the share of the time that power flows; `leakage` that of the path as the tap meets it, H; `counted`
+    whether the current's rise through it is taken off that share already, as where a choke's current rises with it.
+    """
+    pulse = peak / ohms
+    rise = worksheet.work(f"{KEY}.rise", book.rise_time, L=leakage + CORD + build.coil, R_L=ohms)
+    lasts = powered / (2 * frequency) + (leakage / ohms if counted else 0.0)
+    risen = worksheet.work(f"{KEY}.risen", book.risen_share, tau=max(rise, 1e-12), t_on=lasts)
+    share = min(1.0, 2 * frequency * lasts)
+    volts = worksheet.work(f"{KEY}.voltage", book.pulsed_rms, V_pk=peak, k_risen=risen, D_tot=share)
+    power = volts**2 / ohms if ohms < OPEN else 0.0
+    current = worksheet.work(f"{KEY}.current", loads.power_current, P=power, R_L=ohms) if power else 0.0
+    drawn = peak * pulse * powered if power else 0.0
+    return HfState(
+        volts, peak, volts / at.share, ohms, pulse if power else 0.0, current, power, drawn, rise, risen, powered=share
+    )  # fmt: skip
+
+
+def heating(rms: float, mean: float, pulse: float, share: float, halves: int) -> float:
+    """What heats the winding, each of its halves, as much as the rectifier's pulses, RMS and mean while power flows, A, and the
+    socket's from its tap on."""
+    if halves == 1:
+        return book.joined_rms.work({"I": rms, "k_tap": share, "I_pulse": mean, "I_pk": pulse})
+    both = book.joined_rms.work({"I": rms, "k_tap": share / 2, "I_pulse": mean, "I_pk": pulse})
+    # while the other half feeds the rectifier, the tapped one feeds the socket
+    return math.sqrt(both**2 + share / 2 * pulse**2)
+
+
+def most_turns(joined_turns: int, parts: int) -> int:
+    """Turns between which it can be tapped at most: those that feed one bridge."""
+    return max(1, joined_turns // parts)
+
+
+def propose(
+    output: HfOutput,
+    whole: tuple[float, float],
+    turns: int,
+    most: int,
+    short_of: Callable[[float], Shorted],
+    pins: dict[str, Any],
+) -> HfSocketBuild:
+    """The tap that makes the voltage asked, as far above it on the highest input as below on the lowest, where all `turns` make
+    `whole` there, V RMS; the fuse for its current; the coil that
+    slows a short, which is told by the tap's share of the turns."""
+    fields = dict(pins)
+    wanted = output.voltage / max(math.sqrt(whole[0] * whole[1]), 1e-3) * turns
+    fields.setdefault("turns", min(most, max(1, round(wanted))))
+    over = max(1.0, STILL_MOVES * whole[1] * fields["turns"] / turns / output.voltage)
+    amps, surge = (over * watts / output.voltage for watts in (output.power.continuous, output.power.surge))
+    flows = max(FUSED * amps, surge / SURGE_CARRIED)
+    fields.setdefault("fuse", float(next((f for f in FUSES if f >= flows), FUSES[-1])))
+    coil = short_of(fields["turns"] / turns).coil
+    fields.setdefault("coil", at_least(coil) if coil > 1e-9 else 0.0)
+    return HfSocketBuild.within(fields)
+
+
+def parts(build: HfSocketBuild, shelf: Shelf) -> tuple[Item, ...]:
+    """A lead of the winding, and a fuse and a few turns on a rod from any drawer."""
+    return ()
+
+
+def requirements(build: HfSocketBuild, volts: float) -> Iterator[Requirement]:
+    """Terminals for pulses of a height, V, that no mains plug fits."""
+    yield Requirement(
+        KEY, "terminal", "Terminals of the high-frequency socket", "connector",
+        least={"i_rating": build.fuse, "v_rating": volts}, exact={"form": "screw terminal"})  # fmt: skip

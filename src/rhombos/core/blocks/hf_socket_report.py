@@ -1,0 +1,141 @@
+"""What a high-frequency socket tells of itself: its voltage from end to end of the source, a short, what it may feed."""
+
+from __future__ import annotations
+
+import math
+
+from rhombos.core.benches.load_compatibility import WIDE, judge
+from rhombos.core.blocks.hf_socket import FUSED, KEY, HfSocketBuild, HfState, Shorted
+from rhombos.core.book import high_frequency as book
+from rhombos.core.design.outputs import HfOutput
+from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
+from rhombos.core.units.quantities import fmt, short
+
+CORD_TAKES = 0.03
+"""Share of the voltage that a cord may take for the length that is told."""
+OFF = 0.05
+"""How far the middle of what it gives may lie from the voltage asked."""
+ALONE = 0.9
+"""Share of the voltage asked below which it counts as gone."""
+SAME_FREQUENCY = 0.10
+"""How far the stage's frequency may lie from the one asked."""
+
+
+def report(
+    sheet: Sheet, output: HfOutput, frequency: float, most: int, held: bool, loose: bool, short_of: Shorted
+) -> BlockReport:
+    """What the socket gets from end to end of the source, loaded and not; what it may feed. `loose`: the other socket bears a
+    link that nothing holds."""
+    build: HfSocketBuild = sheet.build  # type: ignore[assignment]
+    now: HfState = sheet.now
+    sheet.choice("turns", "N_{hf}", "Turns between its terminals")
+    sheet.result("voltage", "U", "Voltage, RMS", "V")
+    sheet.result("voltage", "U_{low}", "Voltage, lowest input", "V", point="low")
+    high = sheet.limited("voltage", "U_{high}", "Voltage, highest input", "V", output.voltage * (1 + WIDE), over=("high",))
+    sheet.result("peak", r"\hat U", "Height of its pulses", "V")
+    sheet.result("powered", r"2\,D", "Share of the time that pulses take", "%")
+    sheet.result("rise", r"\tau", "Rise of its current", "s")
+    sheet.result("voltage", "U_0", "Voltage with nothing at any socket", "V", point="idle")
+    sheet.choice("fuse", "I_F", "Fuse at the socket")
+    sheet.choice("coil", "L_c", "Coil in its lead that slows a short")
+    off = sheet.fixed(
+        "short_off", r"\hat I_{sc}", "Switches when a short of it is off", short_of.off(build.coil), "A", short_of.stands, 0.0,
+        "a short of the socket")  # fmt: skip
+    surge = max(s.current for k, s in sheet.states.items() if k not in sheet.infeasible or k == "nominal")
+    amps = sheet.fixed(
+        "current", "I", "Current, RMS, full power", _most(sheet), "A", build.fuse, 1 - 1 / FUSED, "hardest input"
+    )
+    sheet.fixed_value("surge_current", "I_s", "Current, RMS, surge", surge, "A", "hardest input")
+    sheet.result("resistance", "R_L", "Load's resistance", "ohm")
+    cord = book.cord_length.work({"k": CORD_TAKES, "V_rms": now.voltage, "f": frequency, "I_rms": max(now.current, 1e-6)})
+    sheet.fixed_value("cord", "l", f"Cord that takes {fmt(CORD_TAKES, '%', 1)} of it", cord, "m", "full power")
+    if build.turns > most:
+        sheet.find(
+            "tap", "stop", "It is tapped beyond the winding",
+            f"{build.turns} turns are asked between its terminals; {most} lie between those that feed one bridge.",
+            f"{most} turns at most, or more on the secondary.", figure="turns",
+            cures=(("Let the proposal choose the tap", {f"{KEY}.turns": None}),))  # fmt: skip
+    _off(sheet, output, build, most, held, high.value)
+    _alone(sheet, output, held, loose)
+    if abs(frequency / output.frequency - 1) > SAME_FREQUENCY:
+        sheet.find(
+            "frequency", "fix", "The stage runs at another frequency",
+            f"{short(output.frequency, 'Hz')} is asked; the stage switches at {short(frequency, 'Hz')}.",
+            "Let the stage run at what the socket is asked, or ask for what it runs at.", figure="voltage",
+            cures=(("Switch at what is asked", {"front_end.frequency": output.frequency}),))  # fmt: skip
+    refused = [j for kind in output.loads if (j := judge(kind, "HF", 1.0, 0.0)).verdict == "refuses"]
+    if refused:
+        sheet.find(
+            "wave", "fix", "High frequency does not suit every intended load",
+            f"For {' and '.join(j.load for j in refused)}: {refused[0].reason}.",
+            "Feed heaters and filament lamps from it; anything else belongs at the other socket.", figure="voltage",
+            unavoidable="the brief asks for this socket and for these loads")  # fmt: skip
+    if amps.severity:
+        sheet.find(
+            "fuse", amps.severity, "The fuse at the high-frequency socket is too small",
+            f"{fmt(amps.value, 'A')} flow at full power; {short(build.fuse, 'A')} carry {fmt(build.fuse / FUSED, 'A')} for "
+            "long.",
+            "The next larger fuse, if the cord bears it.", worst=amps,
+            cures=(("Let the proposal choose it", {f"{KEY}.fuse": None}),))  # fmt: skip
+    if off.severity:
+        sheet.find(
+            "short", "stop", "A short of the high-frequency socket is switched off too late",
+            f"Only leakage slows it: {fmt(off.value, 'A')} in the switches {fmt(short_of.delay, 's')} after the trip at "
+            f"{fmt(short_of.trip, 'A')}; {fmt(short_of.stands, 'A')} is what they may see.",
+            "A coil in its lead, a quicker comparator, or more switches in parallel.", worst=off,
+            cures=(("Let the proposal choose the coil", {f"{KEY}.coil": None}),))  # fmt: skip
+    sheet.find(
+        "radiates", "note", "Its cord is an aerial, and what it carries shocks and burns",
+        f"A square wave of {short(output.voltage, 'V')} at {short(frequency, 'Hz')} radiates along every metre of cord, and "
+        "passes through insulation as current through a capacitor.",
+        "Keep the cord short, its cores side by side or screened; a socket that no mains plug fits; local rules on "
+        "interference and on touch apply.", figure="cord")  # fmt: skip
+    return sheet.close(
+        f"{short(output.voltage, 'V')} {short(output.frequency, 'Hz')}", "straight from the secondary", now.power, now.power,
+        {"voltage": f"{fmt(now.voltage, 'V')} RMS", "current": fmt(now.current, "A"), "power": fmt(now.power, "W"),
+         "turns": f"{build.turns} turns", "fuse": short(build.fuse, "A")})  # fmt: skip
+
+
+def _most(sheet: Sheet) -> float:
+    return max(float(sheet.states[k].current) for k in STEADY if k not in sheet.infeasible or k == "nominal")
+
+
+def _off(sheet: Sheet, output: HfOutput, build: HfSocketBuild, most: int, held: bool, highest: float) -> None:
+    """Beside the voltage asked, or far about it."""
+    lowest = sheet.states["low"].voltage
+    middle = math.sqrt(lowest * highest)
+    turn = middle / build.turns
+    if abs(middle / output.voltage - 1) > max(OFF, 0.6 * turn / output.voltage):
+        short_of = middle < output.voltage and build.turns >= most
+        sheet.find(
+            "voltage", "fix", "Another voltage than asked at the high-frequency socket",
+            f"{build.turns} turns give {fmt(lowest, 'V')} on the lowest input and {fmt(highest, 'V')} on the highest; "
+            f"{short(output.voltage, 'V')} is asked.",
+            f"It is tapped from the other socket's secondary, whose {most} turns make no more: ask for less here, or for more "
+            "there." if short_of else "Tap it elsewhere.", figure="voltage",
+            cures=(("Let the proposal choose the tap", {f"{KEY}.turns": None}),),
+            unavoidable="the whole secondary makes no more" if short_of else None)  # fmt: skip
+    stray = max(highest / output.voltage - 1, 1 - lowest / output.voltage)
+    if stray > WIDE:
+        why = "its pulses grow higher as they grow shorter" if held else "it follows the source"
+        sheet.find(
+            "strays", "watch", "The high-frequency socket is not held",
+            f"{fmt(lowest, 'V')} to {fmt(highest, 'V')} from end to end of the source: {why}.",
+            "A narrower source, loads that take it, or the other socket for what needs a steady voltage.",
+            figure="voltage")  # fmt: skip
+
+
+def _alone(sheet: Sheet, output: HfOutput, held: bool, loose: bool) -> None:
+    """With nothing at the other socket a stage that holds a link makes the shortest of pulses; `loose` where the link need not
+    be held."""
+    empty = sheet.states["idle"].voltage
+    if held and empty < ALONE * output.voltage:
+        sheet.find(
+            "alone", "watch", "It lives on what the other socket draws",
+            "With nothing at the other socket the choke runs dry and its controller makes pulses so short that "
+            f"{fmt(empty, 'V')} are left here.",
+            ("A rectifier without a choke, whose stage runs at full duty; or a" if loose else "A")
+            + " least load at the other socket.", figure="voltage",
+            cures=(("Rectify without a choke", {"rectifier.circuit": "bridge, no choke"}),) if loose else ())  # fmt: skip
