@@ -25,11 +25,15 @@ FAR = 5
 """Every fifth of the others asks for what lies at an end."""
 HIGH = 17
 """Every seventeenth case is fed by a source of higher voltage."""
+TWO = 0.2
+"""Share of the cases that have a high-frequency socket beside their own, where their route has a secondary for it."""
 BARE = 9
 """Every ninth case is a bridge on the source itself, which has a voltage of its own."""
 ON_SOURCE: RouteName = "direct bridge"
 MOST_AMPERES = 80
 """What a socket of low voltage is asked at most, A."""
+MOST_HIGH_FREQUENCY = 30
+"""What a high-frequency socket is asked at most, A: more would stay in its cord."""
 USUAL = (9.5, 60.5)
 """Nominal voltages of the other sources, V."""
 
@@ -47,10 +51,17 @@ class Case:
         s, o, p = self.brief.source, self.brief.output, self.brief.power
         return (
             f"#{self.index} {self.route}: {_feed(s)}, {o.described}, "
-            f"{p.continuous:.0f}/{p.surge:.0f} W pf {o.power_factor:.2f}, "
+            f"{p.continuous:.0f}/{p.surge:.0f} W pf {o.power_factor:.2f}, {_beside(self.brief)}"
             f"{','.join(self.brief.loads)}, "
             f"{self.brief.targets.ambient:.0f} °C"
         )
+
+
+def _beside(brief: Brief) -> str:
+    if brief.beside is None:
+        return ""
+    asked = brief.beside.power
+    return f"beside it {brief.beside.described} {asked.continuous:.0f}/{asked.surge:.0f} W, "
 
 
 def _feed(source: BatterySource | RailSource) -> str:
@@ -169,6 +180,30 @@ def direct(case: Case, seed: int) -> Case:
     return replace(case, brief=case.brief.but(output=output))
 
 
+def two(case: Case, seed: int) -> Case:
+    """The same with a high-frequency socket beside its own, which takes a part of the power asked; where one may be tapped."""
+    if not ROUTES[case.route].beside:
+        return case
+    dice = random.Random(f"{seed} two {case.index}")
+    asked, share = case.brief.power, dice.uniform(0.05, 0.6)
+    power, surge = max(20.0, share * asked.continuous), max(20.0, share * asked.surge)
+    first = max(20.0, asked.continuous - power)
+    brief = case.brief.but(power={"continuous": first, "surge": max(first, min(8 * first, asked.surge - surge))})
+    reach = brief.output.peak if brief.output.waveform == "sine" else brief.output.voltage
+    volts = min(1000.0, max(10.0, round(reach * dice.uniform(0.1, 1.0), 1)))
+    power, surge = (max(20.0, min(watts, MOST_HIGH_FREQUENCY * volts)) for watts in (power, surge))
+    socket = {
+        "kind": "HF",
+        "voltage": volts,
+        "cord": round(dice.uniform(0.3, 3), 1),
+        "frequency": round(20e3 * 4 ** dice.random(), -2) if dice.random() < 0.8 else round(5e3 * 30 ** dice.random(), -2),
+        "power": {"continuous": power, "surge": max(power, surge)},
+        "loads": dice.sample(("lamp", "heater"), dice.randint(1, 2)),
+    }
+    raw = brief.model_dump(exclude_unset=True)
+    return replace(case, brief=Brief.model_validate(raw | {"outputs": [*raw["outputs"], socket]}))
+
+
 def far_out(case: Case, seed: int) -> Case:
     """The same at an end of what may be asked: a low or high socket, a low or high line, very little power or much."""
     dice = random.Random(f"{seed} far {case.index}")
@@ -202,6 +237,12 @@ def random_drawer(shelf: Shelf, index: int, seed: int) -> Shelf:
 
 
 def drawn(index: int, seed: int) -> Case:
+    """The case of a seed, some with a second socket."""
+    case = _first(index, seed)
+    return two(case, seed) if random.Random(f"{seed} second {index}").random() < TWO else case
+
+
+def _first(index: int, seed: int) -> Case:
     """The case of a seed with its turn of rails and of ends."""
     case = case_at(index, seed)
     if index % BARE == BARE - 1:

@@ -96,9 +96,9 @@ def balanced(worked: Worked, told: Solution) -> Iterator[str]:
         cells = s.states["source"]
         drawn = cells.terminal * cells.current
         lost = sum(s.states[b].loss for b in blocks)
-        missing = (drawn - s.flow["load"] - lost) / max(drawn, 1e-9)
+        missing = (drawn - s.delivered - lost) / max(drawn, 1e-9)
         if abs(missing) > BALANCE:
-            yield f"{key}: {drawn:.2f} W in, {s.flow['load']:.2f} W out, {lost:.2f} W lost, {missing:.2%} missing"
+            yield f"{key}: {drawn:.2f} W in, {s.delivered:.2f} W out, {lost:.2f} W lost, {missing:.2%} missing"
 
 
 def idle_is_small(worked: Worked, told: Solution) -> Iterator[str]:
@@ -107,7 +107,7 @@ def idle_is_small(worked: Worked, told: Solution) -> Iterator[str]:
         return
     idle = worked.settled["idle"].flow["source"]
     floor = max(IDLE_FLOOR, IDLE_A_VOLT * worked.brief.output.voltage)
-    if idle > max(floor, IDLE_SHARE * worked.brief.power.continuous):
+    if idle > max(floor, IDLE_SHARE * worked.brief.continuous):
         yield f"{idle:.1f} W with nothing plugged in"
 
 
@@ -140,14 +140,14 @@ def losses(worked: Worked) -> tuple[float, float]:
     if "nominal" in worked.route.infeasible(worked.settled):
         return float("nan"), float("nan")
     now = worked.settled["nominal"]
-    return now.flow["source"] - now.flow["load"], worked.settled["idle"].flow["source"]
+    return now.flow["source"] - now.delivered, worked.settled["idle"].flow["source"]
 
 
 def natural_growth(worked: Worked, more: float) -> float:
     """What share of the larger loss is new when power grows `more` times over the same resistances: the loss goes with the
     current's square, and from P = (1 - s) V I, where s = R I / V is lost on the way, dI/I = dP/P (1 - s) / (1 - 2 s)."""
     now = worked.settled["nominal"]
-    lost = min(MOST_LOST, max(0.0, 1 - now.flow["load"] / (now.point.emf * now.states["source"].current)))
+    lost = min(MOST_LOST, max(0.0, 1 - now.delivered / (now.point.emf * now.states["source"].current)))
     return float(1 - more ** (-2 * (1 - lost) / (1 - 2 * lost)))
 
 

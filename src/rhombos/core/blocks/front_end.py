@@ -67,7 +67,7 @@ class FrontEndBuild(Build):
     topology: TopologyName = by_route("Topology")
     switch: str = part("mosfet", "Switch")
     parallel: int = Field(ge=1, le=24, title="Switches in parallel, each position")
-    frequency: Hertz = Field(ge=10e3, le=300e3, title="Switching frequency")
+    frequency: Hertz = Field(ge=5e3, le=300e3, title="Switching frequency")
     clamp: str = options("Clamp at the drains", "RCD", "none")
     clamp_resistor: Ohm = Field(ge=1, le=1e6, title="Clamp resistor")
     clamp_part: str = part("resistor", "Clamp resistor type")

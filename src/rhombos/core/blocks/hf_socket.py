@@ -24,12 +24,13 @@ from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.units.preferred import at_least
 from rhombos.core.units.quantities import Ampere, Henry
+from rhombos.core.waves.stepped import step_flow
 
 KEY, TITLE = "hf_socket", "HF socket"
 OPEN = 1e9
 """Resistance of a socket with nothing in it, Ω."""
-CORD = 2.5e-6
-"""Inductance of two metres of cord to a load and back, H."""
+LEAST_LEFT = 0.3
+"""Share of the pulses that leakage leaves at least, for passes of a design without hope."""
 FUSED = 1.25
 """Fuse over the current at full power, at least."""
 STILL_MOVES = 1.02
@@ -86,20 +87,21 @@ class Tapped:
 
 @dataclass(frozen=True, slots=True)
 class HfState:
-    """RMS voltage and height of its pulses, V; the same of a tap at all turns; load, Ω; height of the current's pulses and its
-    RMS, A; power, W; what the pulses draw from the winding while it flows, W; time constant of its rise, s; share of a square
-    pulse's mean square that is left of it; share of the time that pulses take."""
+    """RMS across the load and height of its pulses, V; RMS of a tap at all turns, V; load, Ω; its current: RMS, mean while
+    power flows, RMS then, and at the end of a pulse, A; power, W; its power factor behind cord and coil; what it draws over
+    what the load alone would; share of the time that pulses take."""
 
     voltage: float
     peak: float
     whole: float
     resistance: float
-    pulse: float
     current: float
+    pulse: float
+    heats: float
+    ends: float
     power: float
-    drawn: float
-    rise: float
-    risen: float
+    factor: float
+    lag: float
     powered: float
     loss: float = 0.0
 
@@ -111,34 +113,43 @@ def load_of(output: HfOutput, power: float, worksheet: Worksheet) -> float:
     return worksheet.work(f"{KEY}.resistance", book.rated_resistance, V_rms=output.voltage, P=power)
 
 
-def pulse_voltage(at: Tapped, ohms: float, worksheet: Worksheet) -> float:
-    """What stands across the tap while power flows, V."""
+def cord_of(output: HfOutput) -> float:
+    """Inductance of the cord to the load and back, H."""
+    return book.cord_inductance.work({"length": output.cord})
+
+
+def factor_of(ohms: float, inductance: float, frequency: float, worksheet: Worksheet) -> float:
+    """Power factor of a load behind it, at the fundamental."""
+    return worksheet.work(f"{KEY}.factor", book.power_factor, R_L=ohms, f=frequency, L=inductance)
+
+
+def pulse_voltage(at: Tapped, ohms: float, factor: float, worksheet: Worksheet) -> float:
+    """What stands across the tap while power flows, V; a load behind an inductance draws as a higher resistance would."""
+    met = min(OPEN, ohms / step_flow(1.0, factor).lag)
     return worksheet.work(
-        f"{KEY}.peak", book.tap_voltage, k_tap=at.share, V_sec=at.open, R_s=at.resistance, I_pulse=at.current, R_L=ohms
+        f"{KEY}.peak", book.tap_voltage, k_tap=at.share, V_sec=at.open, R_s=at.resistance, I_pulse=at.current, R_L=met
     )
 
 
 def assess(
-    at: Tapped, build: HfSocketBuild, ohms: float, peak: float, powered: float, leakage: float, counted: bool, frequency: float,
+    at: Tapped, ohms: float, factor: float, peak: float, powered: float, leakage: float, counted: bool, frequency: float,
     worksheet: Worksheet,
 ) -> HfState:  # fmt: skip
     """What the socket gets of pulses of a height, V.
 
     Args: `powered` is the share of the time that power flows; `leakage` that of the path as the tap meets it, H; `counted`
-    whether the current's rise through it is taken off that share already, as where a choke's current rises with it.
+    whether the current's rise through it is taken off that share already, as where a choke's current rises with it: an
+    exponential loses half as much of its mean square again.
     """
-    pulse = peak / ohms
-    rise = worksheet.work(f"{KEY}.rise", book.rise_time, L=leakage + CORD + build.coil, R_L=ohms)
-    lasts = powered / (2 * frequency) + (leakage / ohms if counted else 0.0)
-    risen = worksheet.work(f"{KEY}.risen", book.risen_share, tau=max(rise, 1e-12), t_on=lasts)
-    share = min(1.0, 2 * frequency * lasts)
-    volts = worksheet.work(f"{KEY}.voltage", book.pulsed_rms, V_pk=peak, k_risen=risen, D_tot=share)
+    slow = 2 * frequency * leakage / ohms * (0.5 if counted else 1.5)
+    share = max(LEAST_LEFT * powered, min(1.0, powered) - slow)
+    flow = step_flow(min(1.0, share), factor)
+    volts = worksheet.work(f"{KEY}.voltage", book.pulsed_rms, V_pk=peak, k_lag=flow.lag, D_tot=share)
     power = volts**2 / ohms if ohms < OPEN else 0.0
     current = worksheet.work(f"{KEY}.current", loads.power_current, P=power, R_L=ohms) if power else 0.0
-    drawn = peak * pulse * powered if power else 0.0
-    return HfState(
-        volts, peak, volts / at.share, ohms, pulse if power else 0.0, current, power, drawn, rise, risen, powered=share
-    )  # fmt: skip
+    pulse = power / (peak * powered)
+    heats, ends = max(pulse, current / math.sqrt(powered)), flow.peak * current
+    return HfState(volts, peak, volts / at.share, ohms, current, pulse, heats, ends, power, factor, flow.lag, share)
 
 
 def heating(rms: float, mean: float, pulse: float, share: float, halves: int) -> float:

@@ -5,16 +5,16 @@ from __future__ import annotations
 import math
 
 from rhombos.core.benches.load_compatibility import WIDE, judge
+from rhombos.core.blocks.h_bridge import AUDIBLE
 from rhombos.core.blocks.hf_socket import FUSED, KEY, HfSocketBuild, HfState, Shorted
-from rhombos.core.book import high_frequency as book
 from rhombos.core.design.outputs import HfOutput
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.units.quantities import fmt, short
 
-CORD_TAKES = 0.03
-"""Share of the voltage that a cord may take for the length that is told."""
+LOSES = 0.8
+"""Share of what it would draw at the tap that a load should get behind coil and cord, at least."""
 OFF = 0.05
 """How far the middle of what it gives may lie from the voltage asked."""
 ALONE = 0.9
@@ -36,7 +36,7 @@ def report(
     high = sheet.limited("voltage", "U_{high}", "Voltage, highest input", "V", output.voltage * (1 + WIDE), over=("high",))
     sheet.result("peak", r"\hat U", "Height of its pulses", "V")
     sheet.result("powered", r"2\,D", "Share of the time that pulses take", "%")
-    sheet.result("rise", r"\tau", "Rise of its current", "s")
+    sheet.result("factor", r"\cos\varphi", "Power factor behind coil and cord", "1")
     sheet.result("voltage", "U_0", "Voltage with nothing at any socket", "V", point="idle")
     sheet.choice("fuse", "I_F", "Fuse at the socket")
     sheet.choice("coil", "L_c", "Coil in its lead that slows a short")
@@ -49,8 +49,6 @@ def report(
     )
     sheet.fixed_value("surge_current", "I_s", "Current, RMS, surge", surge, "A", "hardest input")
     sheet.result("resistance", "R_L", "Load's resistance", "ohm")
-    cord = book.cord_length.work({"k": CORD_TAKES, "V_rms": now.voltage, "f": frequency, "I_rms": max(now.current, 1e-6)})
-    sheet.fixed_value("cord", "l", f"Cord that takes {fmt(CORD_TAKES, '%', 1)} of it", cord, "m", "full power")
     if build.turns > most:
         sheet.find(
             "tap", "stop", "It is tapped beyond the winding",
@@ -59,12 +57,28 @@ def report(
             cures=(("Let the proposal choose the tap", {f"{KEY}.turns": None}),))  # fmt: skip
     _off(sheet, output, build, most, held, high.value)
     _alone(sheet, output, held, loose)
+    if now.lag < LOSES:
+        sheet.find(
+            "cord", "watch", "Coil and cord keep much of it",
+            f"At {short(frequency, 'Hz')} the load gets {fmt(now.lag, '%', 2)} of what it would at the tap: cosφ is "
+            f"{fmt(now.factor, '1', 2)} through {short(output.cord, 'm')} of cord and {fmt(build.coil, 'H', 2)}. The tap makes "
+            "up for it at full load; with less in the socket its voltage climbs.",
+            "A shorter cord, a lower frequency, a higher voltage, or less power.", figure="factor")  # fmt: skip
     if abs(frequency / output.frequency - 1) > SAME_FREQUENCY:
         sheet.find(
             "frequency", "fix", "The stage runs at another frequency",
             f"{short(output.frequency, 'Hz')} is asked; the stage switches at {short(frequency, 'Hz')}.",
-            "Let the stage run at what the socket is asked, or ask for what it runs at.", figure="voltage",
-            cures=(("Switch at what is asked", {"front_end.frequency": output.frequency}),))  # fmt: skip
+            "Ask for what it runs at, or let it run at what is asked where its leads bear that.", figure="voltage",
+            cures=(("Let the proposal choose it", {"front_end.frequency": None}),),
+            unavoidable=None if "frequency" in sheet.pins.get("front_end", {}) else
+            "a stage of this power on this source bears no more: currents must rise through its leads in each pulse, clamps "
+            "and switches burn at each edge")  # fmt: skip
+    if frequency < AUDIBLE:
+        sheet.find(
+            "sings", "note", "It is heard",
+            f"At {short(frequency, 'Hz')} core, windings and many a load sing.",
+            "Ask for more than it takes to be heard, varnish the windings, or keep it out of earshot.",
+            figure="voltage")  # fmt: skip
     refused = [j for kind in output.loads if (j := judge(kind, "HF", 1.0, 0.0)).verdict == "refuses"]
     if refused:
         sheet.find(
@@ -91,7 +105,7 @@ def report(
         f"A square wave of {short(output.voltage, 'V')} at {short(frequency, 'Hz')} radiates along every metre of cord, and "
         "passes through insulation as current through a capacitor.",
         "Keep the cord short, its cores side by side or screened; a socket that no mains plug fits; local rules on "
-        "interference and on touch apply.", figure="cord")  # fmt: skip
+        "interference and on touch apply.", figure="voltage")  # fmt: skip
     return sheet.close(
         f"{short(output.voltage, 'V')} {short(output.frequency, 'Hz')}", "straight from the secondary", now.power, now.power,
         {"voltage": f"{fmt(now.voltage, 'V')} RMS", "current": fmt(now.current, "A"), "power": fmt(now.power, "W"),
@@ -137,5 +151,4 @@ def _alone(sheet: Sheet, output: HfOutput, held: bool, loose: bool) -> None:
             "With nothing at the other socket the choke runs dry and its controller makes pulses so short that "
             f"{fmt(empty, 'V')} are left here.",
             ("A rectifier without a choke, whose stage runs at full duty; or a" if loose else "A")
-            + " least load at the other socket.", figure="voltage",
-            cures=(("Rectify without a choke", {"rectifier.circuit": "bridge, no choke"}),) if loose else ())  # fmt: skip
+            + " least load at the other socket.", figure="voltage")  # fmt: skip

@@ -41,7 +41,7 @@ class TransformerBuild(Build):
     sets: int = Field(ge=1, le=4, title="Core sets side by side")
     grade: str = part("grade", "Ferrite grade")
     primary_turns: int = Field(ge=1, le=200, title="Primary turns, each half")
-    secondary_turns: int = Field(ge=1, le=2000, title="Secondary turns")
+    secondary_turns: int = Field(ge=1, le=6000, title="Secondary turns")
     primary_wire: str = part("wire", "Primary wire")
     primary_in_hand: int = Field(ge=1, le=200, title="Primary strands in parallel")
     secondary_wire: str = part("wire", "Secondary wire")

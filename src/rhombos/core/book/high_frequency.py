@@ -25,24 +25,21 @@ rated_resistance = _relation(
     holds="any wave, true RMS",
     source="power",
 )
-rise_time = _relation(
-    "rise_time", tau, L / R_L, title="Time constant of a current through an inductance", holds="a resistance", source=CIRCUIT
-)
-risen_share = _relation(
-    "risen_share",
-    k_risen,
-    1 - 2 * tau / t_on * (1 - sp.exp(-t_on / tau)) + tau / (2 * t_on) * (1 - sp.exp(-2 * t_on / tau)),
-    title="Mean square of pulses that rise through an inductance",
-    holds="over that of square ones; each rises from nothing, 1 − exp(−t/τ)",
-    source="mean square of a rising exponential",
+power_factor = _relation(
+    "power_factor",
+    cos_phi,
+    R_L / sp.sqrt(R_L**2 + (2 * sp.pi * f * L) ** 2),
+    title="Power factor of a resistance behind an inductance",
+    holds="the fundamental",
+    source=CIRCUIT,
 )
 pulsed_rms = _relation(
     "pulsed_rms",
     V_rms,
-    V_pk * sp.sqrt(k_risen * D_tot),
-    title="RMS of a wave of pulses both ways, with gaps",
-    holds="D_tot is the share of the time that pulses take; nothing between them",
-    source="definition of RMS",
+    V_pk * sp.sqrt(k_lag * D_tot),
+    title="RMS across a resistance behind an inductance, on pulses both ways",
+    holds="D_tot is the share of the time that pulses take, nothing between them; k_lag from the exponentials of the current",
+    source="definition of RMS; circuit theory",
 )
 joined_rms = _relation(
     "joined_rms",
@@ -52,11 +49,11 @@ joined_rms = _relation(
     holds="I is the RMS of pulses of a mean I_pulse through all of it, I_pk a flat one from the tap on",
     source="mean square, each part by its turns",
 )
-cord_length = _relation(
-    "cord_length",
-    length,
-    k * V_rms / (2 * sp.pi * f * l_cord * I_rms),
-    title="Cord whose reactance takes a share of the voltage",
-    holds="the fundamental; l_cord of two cores side by side",
-    source=CIRCUIT,
+cord_inductance = _relation(
+    "cord_inductance",
+    L,
+    l_cord * length,
+    title="Inductance of a cord",
+    holds="two cores side by side, there and back",
+    source="two parallel wires; wiring practice",
 )

@@ -244,7 +244,6 @@ D_high = _s("D_high", "1", "duty of the high side", 1e-3, 0.9999, latex=r"D_H")
 surge = _s("surge", "1", "starting current over running current", 1, 20)
 
 k_tap = _s("k_tap", "1", "turns of a tap over those of the whole winding", 1e-3, 1, latex=r"k_{\mathrm{tap}}")
-k_risen = _s("k_risen", "1", "mean square of rising pulses over that of square ones", 0, 1, latex=r"k_{\uparrow}")
 l_cord = _s("l_cord", "H/m", "inductance of a cord, both cores, per metre", fixed=0.7e-6, latex=r"L'_{\mathrm{cord}}")
 
 # Magnetics -----------------------------------------------------------------------------------------------------------

@@ -10,7 +10,7 @@ from typing import Annotated, Any, ClassVar, Literal, Self
 from pydantic import Field, TypeAdapter, ValidationError, ValidationInfo, field_validator, model_validator
 
 from rhombos.core.design.sources import Section
-from rhombos.core.units.quantities import Hertz, Percent, Ratio, Second, Volt, Watt, parse, short
+from rhombos.core.units.quantities import Hertz, Metre, Percent, Ratio, Second, Volt, Watt, parse, short
 
 AcWave = Literal["sine", "modified", "square"]
 Waveform = Literal[AcWave, "DC", "HF"]
@@ -202,6 +202,7 @@ class HfOutput(Section):
     kind: Literal["HF"] = Field("HF", title="Kind of output")
     voltage: Volt = Field(230, ge=10, le=1000, title="Output voltage, RMS")
     frequency: Hertz = Field(50e3, ge=5e3, le=150e3, title="Output frequency")
+    cord: Metre = Field(2, ge=0.1, le=20, title="Cord to the load")
     power: PowerAsked = Field(default_factory=lambda: PowerAsked(continuous=100, surge=120), title="Power")
     loads: tuple[LoadKind, ...] = Field(("heater",), max_length=7, title="Intended loads")
 

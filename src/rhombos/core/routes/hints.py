@@ -24,9 +24,9 @@ class Hints:
     """What proposals need to know of the rest before it is assessed; refined from the states of the last round.
 
     `frequency` is that of its switches, Hz; `drawn` and `drawn_form` are swing and form of what the stage draws, a socket
-    beside the rectifier counted; `tap_heat` what that socket adds to the mean square of the secondary's pulses, A²; `tapped` the RMS
-    that a tap of all turns makes on the lowest and the highest input, V, at a turns ratio; `link` the voltage that its link
-    had, V; `raised` the highest to which a round had to raise it, lest rounds go to and fro where a lower link asks for
+    beside the rectifier counted; `tap_heat` what that socket adds to the mean square of the secondary's pulses, A²; `tapped`
+    the RMS that a tap of all turns makes on the lowest and the highest input, V, at a turns ratio; `link` the voltage that its
+    link had, V; `raised` the highest to which a round had to raise it, lest rounds go to and fro where a lower link asks for
     switches that drop more."""
 
     filter_peak: float

@@ -38,7 +38,7 @@ from rhombos.core.routes.base import Route, StepWave
 from rhombos.core.routes.driven import drive_need, front_drive_of, front_need
 from rhombos.core.routes.hints import Hints, fraction_of, learnt, rectifying_of, secondary_pulse, tapped_at
 from rhombos.core.routes.passes import SETTLED
-from rhombos.core.routes.reach import leak_cost, steady_frequency, turns_ratio
+from rhombos.core.routes.reach import leak_cost, steady_frequency, tapped_frequency, turns_ratio
 from rhombos.core.routes.settle import LinkSettled
 from rhombos.core.routes.supply import WIRING, link_supply, seen_direct
 from rhombos.core.waves.chain import Supply
@@ -151,20 +151,12 @@ class LinkRoute(Route):
         if how.name == "bridge" and "circuit" not in pins.get("rectifier", {}):
             how = rectifier.bridges_for(secondary, hints.link_current, shelf, rules)
         own["rectifier"]["circuit"] = how.name
+        lowest, leads = topology.drive * brief.source.volts[0], rules.lead_inductance + front_end.LIKELY_PACKAGE
+        damper = rectifier.least_damper(secondary, hints.link_current, how, shelf, rules) / how.parts
+        chosen = steady_frequency(brief.continuous, lowest, leads, secondary, damper)
         if brief.beside:
-            own["front_end"].setdefault("frequency", brief.beside.frequency)
-        frequency = float(
-            own["front_end"].setdefault(
-                "frequency",
-                steady_frequency(
-                    brief.continuous,
-                    topology.drive * brief.source.volts[0],
-                    rules.lead_inductance + front_end.LIKELY_PACKAGE,
-                    secondary,
-                    rectifier.least_damper(secondary, hints.link_current, how, shelf, rules) / how.parts,
-                ),
-            )
-        )
+            chosen = tapped_frequency(brief.beside.frequency, chosen, brief.continuous, lowest, leads)
+        frequency = float(own["front_end"].setdefault("frequency", chosen))
         air = brief.targets.ambient + rules.enclosure_rise
         powered = {k: hints.duty[k] - hints.rising[k] for k in self.hint_points}
         ramped = front_end.ramped(hints.duty["low"], hints.rising["low"])

@@ -73,6 +73,26 @@ def steady_frequency(power: float, volts: float, leads: float, secondary: float,
     """
     burnt = clamps.damper_power.work({"C_d": damper, "V": secondary, "f": 2.0})
     steady = min(80e3, MOST_DAMPED * power / burnt, max(25e3, 50e3 * (600 / power) ** 0.25))
+    return STEP * max(LEAST_STEPS, float(min(round(steady / STEP), highest_frequency(power, volts, leads) // STEP)))
+
+
+STEP, LEAST_STEPS = 5e3, 4.0
+"""Proposed frequencies are multiples of it, Hz, and so many at least: above hearing."""
+
+
+def highest_frequency(power: float, volts: float, leads: float) -> float:
+    """The frequency up to which currents rise through the leads in a small part of each pulse, Hz."""
     pulse = stage_book.pulse_current.work({"P": power, "V": volts, "D_tot": LIKELY_SHARE})
-    least = stage_book.leakage_duty_loss.work({"L_lk": leads, "I": pulse, "f_s": 1.0, "V": volts})
-    return 5e3 * max(4.0, float(min(round(steady / 5e3), MOST_RISING / least // 5e3)))
+    return float(MOST_RISING / stage_book.leakage_duty_loss.work({"L_lk": leads, "I": pulse, "f_s": 1.0, "V": volts}))
+
+
+FASTER, FASTEST = 900.0, 2.0
+"""Power, W, from which a stage may run the less above its steady frequency for the sake of a socket; and at how much of it any
+may."""
+
+
+def tapped_frequency(asked: float, steady: float, power: float, volts: float, leads: float) -> float:
+    """The frequency of a stage whose secondary feeds a high-frequency socket: the one asked, Hz, as far as its leads bear it
+    and it is not too far above a steady one."""
+    bears = min(highest_frequency(power, volts, leads), steady * min(FASTEST, 1 + FASTER / power))
+    return min(asked, max(LEAST_STEPS * STEP, bears))

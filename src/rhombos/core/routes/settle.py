@@ -232,7 +232,7 @@ def _one_pass(
     edges = g.switching_loss + rectified.recovery + how.parts * rectified.damper_loss if dry else 0.0
     total = to_rectifier + g.transformer_loss + g.stage_loss - edges
     hf = tap.settled(powered, leakage * ratio**2, rising > 0, f_s, worksheet) if tap else None
-    total += hf.drawn if hf else 0.0
+    total += hf.power if hf else 0.0
     pulse = worksheet.work("front_end.pulse", stage_book.pulse_current, P=total, V=topology.drive * g.v_in,
                         D_tot=powered)  # fmt: skip
     flows = joined(g.swing, rectified, pulse, hf, tap, topology.drive * g.v_in * powered, how.halves)
@@ -241,6 +241,7 @@ def _one_pass(
         g.transformer_celsius, flows.form * flows.drawn.rms, how.choke, leakage, rising)  # fmt: skip
     wound = transformer.assess(winding, builds["transformer"], brief, shelf, rules, worksheet)
     edge = rectified.ripple / 2 if how.choke else rectified.pulse_peak / g.swing.peak - rectified.pulse
+    edge += tap.at.share * max(0.0, hf.ends - hf.pulse) if tap and hf else 0.0
     turn_off = pulse + ratio * edge + wound.magnetising_together / 2
     crest_half, crest_duty = _at_the_crest(
         point, g, flows.drawn, topology.drive, ratio, v_half, secondary_drop, duty, link_v, link_current, how.series, builds,

@@ -253,7 +253,9 @@ def short_of_tap(
     ratio = share * winding.ratio
     stands = WITHSTAND_USED * withstand(shelf.get(Mosfet, switching.switch), switching.parallel)
     volts = topology.drive * brief.source.volts[2]
-    return hf_socket.Shorted(volts, before + hf_socket.CORD / ratio**2, ratio, trip, stands, delay)
+    assert brief.beside is not None, "none is asked"
+    cord = hf_socket.cord_of(brief.beside) / ratio**2
+    return hf_socket.Shorted(volts, before + cord, ratio, trip, stands, delay)
 
 
 def _controller_report(sheet: Sheet, at: Sizing) -> BlockReport:

@@ -13,6 +13,7 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.frame.points import Point
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.waves.pulsation import Pulsation
+from rhombos.core.waves.stepped import step_flow
 
 MOST_DROPPED = 0.5
 """Share of its voltage that a rectifier's current may drop in a winding, for passes of a design without hope."""
@@ -20,22 +21,19 @@ MOST_DROPPED = 0.5
 
 @dataclass(frozen=True, slots=True)
 class Tap:
-    """A high-frequency socket at a point, its pulses' height and current known, not yet how long they last."""
+    """A high-frequency socket at a point, its pulses' height known, not yet how long they last; about its current while power
+    flows, A."""
 
     at: hf_socket.Tapped
-    build: hf_socket.HfSocketBuild
     ohms: float
+    factor: float
     peak: float
-
-    @property
-    def pulse(self) -> float:
-        """Current while power flows, A."""
-        return self.peak / self.ohms
+    pulse: float
 
     def settled(self, powered: float, leakage: float, counted: bool, frequency: float, worksheet: Worksheet) -> HfState:
         """What it gets; `leakage` is that of the path as the whole secondary meets it, H."""
         met = leakage * self.at.share**2
-        return hf_socket.assess(self.at, self.build, self.ohms, self.peak, powered, met, counted, frequency, worksheet)
+        return hf_socket.assess(self.at, self.ohms, self.factor, self.peak, powered, met, counted, frequency, worksheet)
 
 
 def tapped(
@@ -50,7 +48,10 @@ def tapped(
     most = MOST_DROPPED * open_volts / max(resistance, 1e-9)
     at = hf_socket.Tapped(share, max(open_volts, 1.0), resistance, min(current, most))
     ohms = hf_socket.load_of(brief.beside, point.beside, worksheet)
-    return Tap(at, build, ohms, hf_socket.pulse_voltage(at, ohms, worksheet))
+    frequency = builds["front_end"].frequency
+    factor = hf_socket.factor_of(ohms, hf_socket.cord_of(brief.beside) + build.coil, frequency, worksheet)
+    peak = hf_socket.pulse_voltage(at, ohms, factor, worksheet)
+    return Tap(at, ohms, factor, peak, peak * step_flow(1.0, factor).lag / ohms)
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,14 +70,14 @@ def joined(
     halves: int,
 ) -> Joined:  # fmt: skip
     """The rectifier's pulses, of a form and swinging, and the flat and steady ones of the socket, as one."""
-    if hf is None or tap is None or hf.drawn <= 0:
+    if hf is None or tap is None or hf.power <= 0:
         return Joined(swing, rectified.form, rectified.winding_pulse, 1.0)
-    flat = min(hf.drawn / per_ampere, 0.999 * pulse)
+    flat = min(hf.power / per_ampere, 0.999 * pulse)
     shaped = rectified.form * swing.rms
     rms = book.joined_rms.work({"I": (pulse - flat) * shaped, "k_tap": 1.0, "I_pulse": pulse - flat, "I_pk": flat})
     share = 1 - flat / pulse
     drawn = swing.beside(share)
-    form = rms / (pulse * drawn.rms)
+    form = max(1.0, rms / (pulse * drawn.rms))
     inner = rectified.winding_pulse
-    heats = hf_socket.heating(inner * shaped, inner, tap.pulse, tap.at.share, halves)
+    heats = hf_socket.heating(inner * shaped, inner, hf.heats, tap.at.share, halves)
     return Joined(drawn, form, heats / (form * drawn.rms), share)
