@@ -18,7 +18,7 @@ from rhombos.core.frame.solve import Worked, explain, solve, work_out
 from rhombos.core.parts import Shelf
 from rhombos.core.parts.kinds import Diode, Mosfet
 from rhombos.core.plots import charts
-from rhombos.core.routes import ALL_BUILDS, ROUTES, all_stages, register
+from rhombos.core.routes import ALL_BUILDS, ROUTES, register
 from tests.stages.step_down import ROUTES as FURTHER
 from tests.stages.step_down.stage import KEY, Pulses, pulses
 
@@ -125,7 +125,7 @@ def test_it_has_its_own_pictures_and_a_circuit_of_figures(stepped_down: Worked):
     assert all(charts(stepped_down, k) for k in ("source", "input_stage"))
     solution = explain(stepped_down, {})
     known = {f.address for b in solution.blocks for f in b.figures}
-    circuits = [stage for stage in all_stages().values() if stage.circuit]
+    circuits = [stage for stage in stepped_down.stages if stage.circuit]
     assert circuits
     for stage in circuits:
         assert {f"{stage.key}.{name}" for name in stage.circuit.figures()} <= known

@@ -1,5 +1,7 @@
 """The brief refuses what cannot be meant, in words; the form shows it as people write it."""
 
+import subprocess
+import sys
 from functools import reduce
 
 import pytest
@@ -249,3 +251,10 @@ def test_some_fields_are_set_otherwise_and_the_rest_stays(refuge):
     )
     rail = refuge.but(source={"kind": "DC rail", "limit": 40})
     assert (rail.source.kind, rail.source.limit, rail.outputs) == ("DC rail", 40, refuge.outputs)
+
+
+def test_a_design_is_read_by_whoever_has_not_asked_for_the_routes():
+    """Its route is checked against the house's, which register themselves then."""
+    asked = "from rhombos.core.design.file import Design; print(Design.model_validate({'route': 'direct bridge'}).route)"
+    read = subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True, check=True)
+    assert read.stdout.strip() == "direct bridge"

@@ -15,7 +15,9 @@ from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.solve import Worked, explain, solve, work_out
 from rhombos.core.frame.topology import RECTIFIERS, TOPOLOGIES
 from rhombos.core.frame.worksheet import SILENT
+from rhombos.core.plots import charts
 from rhombos.core.routes import ROUTES
+from rhombos.core.units.quantities import fmt
 from rhombos.core.waves.pulsation import STILL, Pulsation
 
 USUAL = PRESETS["usual"]
@@ -239,6 +241,28 @@ def test_what_is_wrong_with_it_is_told(hf, pins, code, shelf):
 def test_a_route_without_a_link_has_none(route, shelf):
     asked = both({"kind": "AC", "waveform": ROUTES[route].waveforms[0]}, {})
     assert [f.code for f in solve(asked, {}, shelf, USUAL, route).findings] == ["route.beside"]
+
+
+def test_its_pictures_are_of_its_figures(kiln):
+    shown = {c.key: c for c in charts(kiln, "hf_socket")}
+    now = kiln.settled["nominal"].states["hf_socket"]
+    volts = next(s for s in shown["hf_wave"].series if s.name == "voltage")
+    assert max(volts.y) == pytest.approx(now.peak, rel=1e-3)
+    amps = next(s for s in shown["hf_wave"].series if s.name.startswith("current"))
+    drawn = np.array(amps.y) / max(amps.y) * now.ends  # scaled to its peak, which the legend tells
+    assert float(np.sqrt((drawn**2).mean())) == pytest.approx(now.current, rel=0.02)
+    both, alone = shown["hf_over_source"].series
+    low, high = (kiln.settled[k].states["hf_socket"].voltage for k in ("low", "high"))
+    assert (both.y[0], both.y[-1]) == (pytest.approx(low, rel=0.01), pytest.approx(high, rel=0.01))
+    assert max(alone.y) < min(both.y)
+
+
+def test_its_circuit_shows_fields_and_figures_that_it_has(kiln):
+    stage = next(s for s in kiln.path if s.key == "hf_socket")
+    block = next(b for b in explain(kiln, {}).blocks if b.key == "hf_socket")
+    assert {f"hf_socket.{name}" for name in stage.circuit.figures()} <= {f.address for f in block.figures}
+    assert block.given == fmt(kiln.settled["nominal"].states["hf_socket"].power, "W")
+    assert not any(b.given for b in solve(KILN.model_copy(update={"outputs": KILN.outputs[:1]}), {}, kiln.shelf, USUAL).blocks)
 
 
 def test_silent_and_recorded_states_are_the_same(kiln):

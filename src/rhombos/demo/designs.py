@@ -110,5 +110,29 @@ DEMO: dict[str, Design] = {
             },
         }
     ),
+    "b6a1f2d0-0000-4000-8000-000000000008": Design.model_validate(
+        {
+            "name": "Model workshop, hot wire beside 340 V",
+            "brief": {
+                "sources": [{"chemistry": "LiFePO4", "cells": 8, "capacity": "100 Ah", "cable_length": "0.8 m"}],
+                "outputs": [
+                    {
+                        "kind": "DC",
+                        "voltage": "340 V",
+                        "power": {"continuous": "300 W", "surge": "360 W", "surge_time": "2 s"},
+                    },
+                    {
+                        "kind": "HF",
+                        "voltage": "60 V",
+                        "frequency": "50 kHz",
+                        "cord": "1.2 m",
+                        "power": {"continuous": "150 W", "surge": "150 W", "surge_time": "2 s"},
+                        "loads": ["heater"],
+                    },
+                ],
+                "targets": {"efficiency": "90 %", "idle": "10 W", "ambient": "35 °C"},
+            },
+        }
+    ),
 }
 """By identity, so that loading the demo data twice makes no copies."""

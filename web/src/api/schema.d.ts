@@ -1322,7 +1322,8 @@ export interface components {
         };
         /**
          * BlockReport
-         * @description One block of the power path at the nominal point, with its worst stress over all points.
+         * @description One block of the power path at the nominal point, with its worst stress over all points. `given` is what leaves the path
+         *     there, in words, where it goes on behind it; `auxiliary` one that lies beside it.
          */
         BlockReport: {
             /**
@@ -1336,6 +1337,11 @@ export interface components {
             };
             /** Figures */
             figures: components["schemas"]["Figure"][];
+            /**
+             * Given
+             * @default
+             */
+            given?: string;
             /** Headline */
             headline: string;
             /**
@@ -2077,6 +2083,11 @@ export interface components {
          * @description A high-frequency socket straight from a secondary, beside another: a square wave at the stage's own frequency.
          */
         HfOutput: {
+            /**
+             * Cord to the load
+             * @default 2
+             */
+            cord?: number | string;
             /**
              * Output frequency
              * @default 50000

@@ -319,7 +319,7 @@ function Foot({ handle, solution }: { handle: DesignHandle; solution: Solution }
         solved in {Math.round(handle.took)} ms
       </Text>
       <Text color="ink.soft">
-        blocks <Key>1</Key>–<Key>{solution.blocks.filter((b) => !b.auxiliary).length}</Key>
+        blocks <Key>1</Key>–<Key>{Math.min(9, solution.blocks.filter((b) => !b.auxiliary).length)}</Key>
       </Text>
     </Flex>
   )

@@ -19,9 +19,11 @@ export function PowerPath({ solution, chosen, choose }: { solution: Solution; ch
   const thickness = (watts: number) => (RIBBON * watts) / full
   const bottom = AXIS + RIBBON / 2
   const place = (i: number) => EDGE + i * pitch
+  // a branch takes its own power out of the ribbon, which goes on behind it
+  const behind = (i: number) => (blocks[i]?.given ? (blocks[i + 1]?.power_in ?? 0) : (blocks[i]?.power_out ?? 0))
   const edge = blocks.flatMap((b, i) => [
-    `L${place(i)} ${bottom - (RIBBON - thickness(b.power_in))}`,
-    `L${place(i)} ${bottom - (RIBBON - thickness(b.power_out))}`,
+    `L${place(i)} ${bottom - (RIBBON - thickness(b.given ? behind(i) + b.power_in : b.power_in))}`,
+    `L${place(i)} ${bottom - (RIBBON - thickness(behind(i)))}`,
   ])
   const last = blocks.at(-1)
   const outline = `M24 ${AXIS - RIBBON / 2}L${width - 24} ${AXIS - RIBBON / 2}L${width - 24} ${bottom - (RIBBON - thickness(last?.power_out ?? 0))}${[...edge].reverse().join("")}L24 ${bottom}Z`
@@ -32,8 +34,8 @@ export function PowerPath({ solution, chosen, choose }: { solution: Solution; ch
         <path d={`M24 ${AXIS - RIBBON / 2}H${width - 24}`} stroke="var(--chakra-colors-copper)" strokeWidth="1.5" />
         {blocks.map((b, i) => {
           const x = place(i)
-          const start = bottom - (RIBBON - thickness(b.power_out))
-          const strand = Math.max(1, thickness(b.loss))
+          const start = bottom - (RIBBON - thickness(behind(i)))
+          const strand = Math.max(1, thickness(b.given ? b.power_in : b.loss))
           return (
             <g
               key={b.key}
@@ -47,11 +49,11 @@ export function PowerPath({ solution, chosen, choose }: { solution: Solution; ch
               style={{ cursor: "pointer" }}
             >
               <rect x={x - pitch / 2} y="2" width={pitch} height={HEIGHT - 4} fill="transparent" />
-              {b.loss > 0 && (
+              {(b.given || b.loss > 0) && (
                 <path
-                  d={`M${x} ${start + strand / 2}c16 0 24 4 26 15`}
+                  d={`M${x} ${start + strand / 2}c16 0 24 4 26 ${b.given ? 34 : 15}`}
                   fill="none"
-                  stroke="var(--chakra-colors-copper)"
+                  stroke={`var(--chakra-colors-${b.given ? "copper-soft" : "copper"})`}
                   strokeWidth={strand}
                 />
               )}
@@ -67,9 +69,9 @@ export function PowerPath({ solution, chosen, choose }: { solution: Solution; ch
               <text x={x} y="33" textAnchor="middle" style={VALUE}>
                 {b.headline}
               </text>
-              {b.loss > 0 && (
-                <text x={x + 33} y={bottom + 20} style={VALUE}>
-                  −{b.loss_text}
+              {(b.given || b.loss > 0) && (
+                <text x={x + 33 + (b.given ? strand / 2 : 0)} y={bottom + 20} style={VALUE}>
+                  {b.given ? `→ ${b.given}` : `−${b.loss_text}`}
                 </text>
               )}
             </g>

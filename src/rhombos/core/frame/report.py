@@ -61,7 +61,8 @@ class StepOut(_Plain):
 
 
 class BlockReport(_Plain):
-    """One block of the power path at the nominal point, with its worst stress over all points."""
+    """One block of the power path at the nominal point, with its worst stress over all points. `given` is what leaves the path
+    there, in words, where it goes on behind it; `auxiliary` one that lies beside it."""
 
     key: str
     title: str
@@ -75,6 +76,7 @@ class BlockReport(_Plain):
     severity: Severity | None
     figures: tuple[Figure, ...]
     drawing: dict[str, str]
+    given: str = ""
     auxiliary: bool = False
     intervals: tuple[Interval, ...] = ()
 

@@ -30,6 +30,7 @@ from rhombos.core.parts.shelf import Stocked
 from rhombos.core.parts.soldered import solderable
 from rhombos.core.routes import ALL_BUILDS, ROUTES, SHARED_BUILDS, Route
 from rhombos.core.routes.auxiliary.shared import propose_shared, settle_shared
+from rhombos.core.units.quantities import fmt
 
 BuildKind = TypeVar("BuildKind", bound=Build)
 REFINED = (0.0, 0.0, 0.0, 0.03, 0.08)
@@ -323,7 +324,11 @@ def report_blocks(worked: Worked) -> tuple[list[BlockReport], list[Finding]]:
             stage.key, stage.title, worked.builds[stage.key], {k: s.states[stage.key] for k, s in settled.items()},
             points, worked.pins, worked.rules, worked.shelf, infeasible)  # fmt: skip
         told = stage.report(sheet, worked)
-        reports.append(told if stage.key in path else told.model_copy(update={"auxiliary": True}))
+        if stage.key not in path:
+            told = told.model_copy(update={"auxiliary": True})
+        elif stage.ending and stage.key != worked.path[-1].key:
+            told = told.model_copy(update={"given": fmt(told.power_out, "W")})
+        reports.append(told)
         findings += sheet.findings
     return reports, findings
 

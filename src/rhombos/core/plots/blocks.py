@@ -13,6 +13,7 @@ from rhombos.core.plots import (
     direct,
     gates,
     heat,
+    hf_socket,
     high_side,
     iron,
     isolation,
@@ -72,6 +73,10 @@ UNHELD: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
 """What differs where no duty holds the link."""
 
 
+TAPPED: dict[str, tuple[Callable[[Worked], Chart], ...]] = {"hf_socket": hf_socket.CHARTS}
+"""What a second socket adds."""
+
+
 RAIL: dict[str, tuple[Callable[[Worked], Chart], ...]] = {"source": (rail.line, low_side.power_band)}
 """What differs where no battery feeds it."""
 
@@ -83,7 +88,7 @@ def charts(worked: Worked, block: str) -> tuple[Chart, ...]:
         return ()
     if stage.charts:
         return tuple(draw(worked) for draw in stage.charts)
-    drawn = BY_BLOCK | (RAIL if worked.brief.source.kind == "DC rail" else {})
+    drawn = BY_BLOCK | TAPPED | (RAIL if worked.brief.source.kind == "DC rail" else {})
     if worked.brief.output.stepped:
         drawn |= STEPPED
     if worked.brief.output.direct:

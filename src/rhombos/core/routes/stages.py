@@ -45,6 +45,7 @@ from rhombos.core.frame.stage import Bank, Drive, Making, Noise, Stage
 from rhombos.core.frame.topology import RECTIFIERS, TOPOLOGIES, Topology
 from rhombos.core.parts import Capacitor, Diode, Driver, Mosfet, Shelf
 from rhombos.core.parts.pulsed import WITHSTAND_USED, withstand
+from rhombos.core.routes import circuits
 from rhombos.core.routes.auxiliary.controller import link_need
 from rhombos.core.routes.driven import drive_need, front_need
 from rhombos.core.routes.supply import LEAST_PATH, WIRING
@@ -311,7 +312,7 @@ FILTER = Stage(
     surges=_filter_surges, distortion=lambda at: float(at.now["output_filter"].distortion), making=_filter_made)  # fmt: skip
 HF_SOCKET = Stage(
     hf_socket.KEY, hf_socket.TITLE, hf_socket.HfSocketBuild, hf_socket.parts, _hf_report, _hf_parts, ending=True,
-    stands=lambda at: float(max(s.states[hf_socket.KEY].peak for s in at.settled.values())),
+    stands=lambda at: float(max(s.states[hf_socket.KEY].peak for s in at.settled.values())), circuit=circuits.HF_SOCKET,
     making=lambda at: Making("some practice", ("a tap in the secondary, its lead insulated like the winding",)))  # fmt: skip
 LOAD = Stage(
     load.KEY, load.TITLE, load.LoadBuild, load.parts, lambda sheet, at: load.report(sheet, at.brief), ending=True)  # fmt: skip

@@ -1,0 +1,75 @@
+"""Pictures of a high-frequency socket: its wave, and what becomes of its voltage from end to end of the source."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import numpy as np
+
+from rhombos.core.benches.load_compatibility import WIDE
+from rhombos.core.blocks.hf_socket import KEY, HfState
+from rhombos.core.frame.solve import Worked
+from rhombos.core.plots.model import Chart, Mark, Scale, Series, curve, roomy
+from rhombos.core.units.quantities import fmt, short
+from rhombos.core.waves.stepped import STEPS, step_current
+
+SOURCES = 7
+"""Voltages of the source between its ends, at which the socket is settled."""
+
+
+def wave(worked: Worked) -> Chart:
+    """What stands at the tap and what the load draws, over one period at full power."""
+    now: HfState = worked.settled["nominal"].states[KEY]
+    half, driven = step_current(min(1.0, now.powered), now.factor)
+    amps = np.concatenate([half, -half]) * now.current / max(math.sqrt(float((half**2).mean())), 1e-12)
+    volts = np.concatenate([driven, -driven]) * now.peak
+    period = 1 / worked.builds["front_end"].frequency
+    time = np.arange(2 * STEPS) * period / (2 * STEPS)
+    t, v = Scale("s", period), Scale("V", now.peak)
+    most = float(np.abs(amps).max())
+    scaled = amps * now.peak / (1.25 * most) if most > 0 else amps
+    return Chart(
+        key="hf_wave",
+        title="Voltage at the tap",
+        x=t.axis("time", low=0, high=period),
+        y=v.axis(""),
+        series=(
+            Series(name="voltage", kind="steps", x=t.all(time), y=v.all(volts)),
+            curve(f"current, peak {fmt(most, 'A')}", time, scaled, t, v, "second"),
+        ),
+        remark=f"{fmt(now.voltage, 'V')} true RMS across the load, {fmt(now.peak, 'V')} high; no meter made for the mains "
+        "reads it: use a thermal one, or a scope.",
+    )
+
+
+def over_source(worked: Worked) -> Chart:
+    """RMS at full power from end to end of the source, and with nothing at the other socket."""
+    output = worked.brief.beside
+    assert output is not None, "this route has one"
+    empty, _, full = worked.brief.source.volts
+    emf = np.linspace(empty, full, SOURCES)
+    at = worked.settled["nominal"].point
+    both = {f"{k}": replace(at, key=f"{k}", emf=float(e)) for k, e in enumerate(emf)}
+    alone = {f"{k} alone": replace(p, key=f"{k} alone", power=0.0) for k, p in both.items()}
+    found = worked.route.settle_all(
+        worked.builds, worked.brief, worked.shelf, worked.rules, points=both | alone, tolerance=1e-3
+    )  # fmt: skip
+    shared, left = ([found[k].states[KEY].voltage for k in points] for points in (both, alone))
+    most = max(*shared, *left, output.voltage * (1 + WIDE))
+    x, y = Scale("V", full), Scale("V", most)
+    return Chart(
+        key="hf_over_source",
+        title="Voltage over the source",
+        x=x.axis("at rest", low=empty, high=full),
+        y=y.axis("RMS", low=0, high=roomy(most)),
+        series=(
+            curve("full power at both", emf, shared, x, y),
+            curve("nothing at the other", emf, left, x, y, "second"),
+        ),
+        marks=(Mark(at=y(output.voltage), label=f"asked {short(output.voltage, 'V')}", role="house"),),
+        remark="No loop holds this socket: it lives on the pulses that the other one asks for.",
+    )
+
+
+CHARTS = (wave, over_source)

@@ -1,0 +1,22 @@
+"""Circuits of the house's stages, as data."""
+
+from rhombos.core.frame.circuit import Circuit, Element, Label, Place, places
+
+HF_SOCKET = Circuit(
+    elements=(
+        Element(symbol="inductor", name="N s", x=84, y=20, turn=90, label=Place(x=70, y=36), at="end"),
+        Element(symbol="inductor", name="N hf", part="turns", x=84, y=86, turn=90, label=Place(x=70, y=102), at="end"),
+        Element(symbol="fuse", name="F1", part="fuse", x=126, y=77, label=Place(x=146, y=46), at="middle"),
+        Element(symbol="inductor", name="L1", part="coil", x=196, y=77, label=Place(x=220, y=40), at="middle"),
+        Element(symbol="load", name="R L", part="resistance", x=400, y=92, turn=90, label=Place(x=416, y=108)),
+    ),
+    wires=("M84 20V12H118M84 68V86M84 134V164H118M84 77H126M166 77H196M244 77H298M306 77H400V92M400 132V164H306M298 164H84",),
+    nodes=places((84, 77), (84, 164)),
+    terminals=places((121, 12), (121, 164), (302, 77), (302, 164)),
+    labels=(
+        Label(name="to the rectifier", x=130, y=16),
+        Label(name="U", part="voltage", x=302, y=112, at="middle"),
+        Label(name="I", part="current", x=352, y=52, at="middle"),
+    ),
+)
+"""A tap of the secondary, a fuse, a coil that slows a short, the socket's terminals and what is plugged in."""
