@@ -61,7 +61,7 @@ def test_asking_twice_gives_the_same(client):
         (
             {"brief": {}, "pins": {"front_end.frequency": "2M"}},
             "front_end.frequency",
-            "2 MHz is above the allowed 10 kHz to 300 kHz",
+            "2 MHz is above the allowed 5 kHz to 300 kHz",
         ),
         ({"brief": {}, "pins": {"nowhere.x": 1}}, "nowhere.x", "not a figure that can be pinned"),
         ({"pins": {}}, "brief", "brief is missing"),

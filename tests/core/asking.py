@@ -26,7 +26,10 @@ def making(brief: Brief, wave: str, **sections: Any) -> Brief:
 
 
 def fitting(name: RouteName, brief: Brief) -> Brief:
-    """The brief on a battery that the route admits: as much energy, at a voltage that it makes something of."""
+    """The brief as the route admits it: on a battery of as much energy, at a voltage that it makes something of; with a second
+    socket only where it has a secondary for one."""
+    if not ROUTES[name].makes(brief.waves):
+        brief = brief.model_copy(update={"outputs": brief.outputs[:1]})
     if ROUTES[name].refuses(brief) is None:
         return brief
     wanted = brief.output.voltage * {"sine": 1.23 * math.sqrt(2), "modified": 1.4, "square": 1.0}[brief.output.waveform]

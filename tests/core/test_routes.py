@@ -42,7 +42,7 @@ def balanced(worked) -> None:
             continue
         cells = s.states["source"]
         lost = sum(s.states[k].loss for k in lossy(worked.route, worked.brief.waves))
-        assert cells.terminal * cells.current == pytest.approx(s.flow["load"] + lost, rel=1e-3), key
+        assert cells.terminal * cells.current == pytest.approx(s.delivered + lost, rel=1e-3), key
 
 
 @pytest.fixture(scope="module", params=EVERY, ids=NAMES)

@@ -160,7 +160,7 @@ def test_a_pin_is_kept_and_said_to_be_one(address, value, refuge, shelf):
 @pytest.mark.parametrize(
     ("pins", "told"),
     [
-        ({"front_end.frequency": "1M"}, "front_end.frequency: 1 MHz is above the allowed 10 kHz to 300 kHz; lower it"),
+        ({"front_end.frequency": "1M"}, "front_end.frequency: 1 MHz is above the allowed 5 kHz to 300 kHz; lower it"),
         ({"transformer.primary_turns": 2.5}, "is not a whole number"),
         ({"dc_link.voltage": "four"}, "‘four’ is not a number"),
         ({"front_end.colour": 3}, "not a figure that can be pinned"),

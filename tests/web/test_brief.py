@@ -225,3 +225,38 @@ def test_a_battery_feeds_a_socket_of_direct_voltage(bench):
     bench.one("block-h_bridge")
     bench.kept()
     assert asked(bench, "outputs.0.power.continuous") == watts
+
+
+def test_two_sockets_at_once(bench):
+    """A DC supply with a hot wire tapped from the same secondary, and without it again."""
+    bench.click("show-brief")
+    Select(bench.one("brief-outputs.0.kind")).select_by_visible_text("DC")
+    bench.until(lambda: "340 V DC" in bench.text("show-brief"))
+    Select(bench.one("brief-outputs.1.kind")).select_by_visible_text("HF")
+    bench.one("block-hf_socket")
+    bench.type("brief-outputs.1.frequency", "2 MHz")
+    bench.until(lambda: "5 kHz to 150 kHz" in bench.text("fault"))
+    bench.type("brief-outputs.1.frequency", "45k")
+    bench.type("brief-outputs.1.voltage", "60")
+    bench.type("brief-outputs.1.power.continuous", "150")
+    bench.until(lambda: asked(bench, "outputs.1.power") == {"continuous": 150, "surge": 150, "surge_time": 5, "profile": ""})
+    bench.until(lambda: "60 V 45 kHz" in bench.text("power-path"))
+    bench.browser.execute_script("arguments[0].click()", bench.until(lambda: bench.all("brief-outputs.1.loads-fan"))[0])
+    bench.until(lambda: "stands still" in bench.text("finding-hf_socket.wave"))
+    bench.choose("hf_socket")
+    bench.until(lambda: "nothing at the other" in bench.text("chart-hf_over_source"))
+    assert "true RMS across the load" in bench.text("chart-hf_wave")
+    bench.pin("hf_socket.turns", "12")
+    bench.until(lambda: bench.all("finding-hf_socket.voltage"))
+    bench.kept()
+    identity = bench.browser.current_url.split("/design/")[1].split("?")[0]
+    bench.visit(f"/design/{identity}?view=routes")
+    bench.until(lambda: len(bench.all("route-full-bridge link-DC")) == 1)
+    bench.visit(f"/design/{identity}?view=waves&page=scope")
+    bench.until(lambda: "Voltage, true RMS" in bench.text("readings") or "Voltage, mean" in bench.text("readings"))
+    bench.open(identity, "brief")
+    Select(bench.one("brief-outputs.1.kind")).select_by_visible_text("nothing")
+    bench.gone("block-hf_socket")
+    bench.kept()
+    assert len(asked(bench, "outputs")) == 1
+    assert "hf_socket.turns" in bench.text("finding-pins.waiting")

@@ -28,6 +28,7 @@ VIEWS = [
         )
     ),
     "/",
+    "/design/b6a1f2d0-0000-4000-8000-000000000008?block=hf_socket",
     "/shelf",
     "/shelf?kind=core&part=ETD 44",
     "/shelf?kind=core&part=ETD 44&form=copy",

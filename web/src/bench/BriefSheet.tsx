@@ -64,7 +64,8 @@ function another(listed: object, place: string, kind: unknown) {
 }
 
 /** Loads with their shares of the power: a share stays with its load, whichever others come and go. */
-function shared(output: { loads?: string[]; shares?: unknown[] }, [list, place]: string[], value: unknown) {
+function shared(output: { kind?: string; loads?: string[]; shares?: unknown[] }, [list, place]: string[], value: unknown) {
+  if (output.kind === "HF") return { loads: value as string[] }
   const loads = output.loads ?? []
   const shares = loads.map((_, i) => output.shares?.[i] ?? null)
   if (list !== "loads") return { loads, shares: shares.map((s, i) => (place === String(i) ? value : s)) }
@@ -124,7 +125,7 @@ function Many({ field: f, put }: { field: BriefField; put: Put }) {
     <Flex wrap="wrap" columnGap="4" rowGap="1" py="2">
       {f.options?.map((o) => (
         <Checkbox.Root key={o} size="sm" checked={chosen.includes(o)} onCheckedChange={() => flip(o)}>
-          <Checkbox.HiddenInput data-testid={`load-${o}`} />
+          <Checkbox.HiddenInput data-testid={f.address.startsWith("outputs.0.") ? `load-${o}` : `brief-${f.address}-${o}`} />
           <Checkbox.Control borderColor="ink.soft" _checked={{ bg: "copper", borderColor: "copper", color: "copper.ink" }} />
           <Checkbox.Label>{o}</Checkbox.Label>
         </Checkbox.Root>

@@ -44,7 +44,7 @@ class HfSocketBuild(Build):
 
     turns: int = Field(ge=1, le=16000, title="Turns between its terminals")
     fuse: Ampere = Field(ge=0.05, le=400, title="Fuse at the socket")
-    coil: Henry = Field(ge=0, le=0.1, title="Coil in its lead that slows a short")
+    coil: Henry = Field(ge=0, le=0.1, title="Coil against a short")
 
 
 @dataclass(frozen=True, slots=True)

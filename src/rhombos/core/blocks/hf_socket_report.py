@@ -35,13 +35,13 @@ def report(
     sheet.result("voltage", "U_{low}", "Voltage, lowest input", "V", point="low")
     high = sheet.limited("voltage", "U_{high}", "Voltage, highest input", "V", output.voltage * (1 + WIDE), over=("high",))
     sheet.result("peak", r"\hat U", "Height of its pulses", "V")
-    sheet.result("powered", r"2\,D", "Share of the time that pulses take", "%")
-    sheet.result("factor", r"\cos\varphi", "Power factor behind coil and cord", "1")
-    sheet.result("voltage", "U_0", "Voltage with nothing at any socket", "V", point="idle")
+    sheet.result("powered", r"2\,D", "Time taken by pulses", "%")
+    sheet.result("factor", r"\cos\varphi", "Power factor at the tap", "1")
+    sheet.result("voltage", "U_0", "Voltage, nothing plugged in", "V", point="idle")
     sheet.choice("fuse", "I_F", "Fuse at the socket")
-    sheet.choice("coil", "L_c", "Coil in its lead that slows a short")
+    sheet.choice("coil", "L_c", "Coil against a short")
     off = sheet.fixed(
-        "short_off", r"\hat I_{sc}", "Switches when a short of it is off", short_of.off(build.coil), "A", short_of.stands, 0.0,
+        "short_off", r"\hat I_{sc}", "Switches, short of it off", short_of.off(build.coil), "A", short_of.stands, 0.0,
         "a short of the socket")  # fmt: skip
     surge = max(s.current for k, s in sheet.states.items() if k not in sheet.infeasible or k == "nominal")
     amps = sheet.fixed(

@@ -10,7 +10,7 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import Cure, Finding, PinValue
 from rhombos.core.frame.report import Totals
 from rhombos.core.parts.insulation import TOUCH_SAFE
-from rhombos.core.routes import SHARED_BUILDS, lossy
+from rhombos.core.routes import lossy
 from rhombos.core.units.quantities import fmt, short
 
 if TYPE_CHECKING:
@@ -130,14 +130,14 @@ def not_held(worked: Worked, told: Iterable[Finding]) -> list[Finding]:
 
 
 def waiting(worked: Worked, pins: Mapping[str, PinValue]) -> list[Finding]:
-    """Pins of blocks that only other routes have."""
-    here = {*worked.route.builds, *SHARED_BUILDS}
+    """Pins of blocks that only other routes or sockets have."""
+    here = {stage.key for stage in worked.stages}
     waiting = sorted(a for a, v in pins.items() if v is not None and a.partition(".")[0] not in here)
     if not waiting:
         return []
     return [Finding(
-        code="pins.waiting", severity="note", block="brief", title="Pins wait for another route",
-        cause=f"{', '.join(waiting)}: this route has no such block. They are kept, and count again on a route that has it.",
+        code="pins.waiting", severity="note", block="brief", title="Pins wait for a block that is not there",
+        cause=f"{', '.join(waiting)}: there is no such block here. They are kept, and count again where there is.",
         remedy="Nothing, or take them away.",
         cures=(Cure(label="Take them away", patch=dict.fromkeys(waiting)),))]  # fmt: skip
 

@@ -75,6 +75,8 @@ class ScopeSeen(BaseModel):
 def bench_of(worked: Worked) -> Bench:
     """What of a design is recorded."""
     found = worked.route.operating(worked.settled, worked.builds, worked.shelf)
+    now = worked.settled["nominal"]
+    beside = now.delivered - now.flow["load"]
     supply = worked.route.supply(worked.settled, worked.builds, worked.brief, worked.shelf, worked.rules)
     if found is None:
         at = worked.route.stepped(worked.settled, worked.builds, worked.shelf)
@@ -87,6 +89,7 @@ def bench_of(worked: Worked) -> Bench:
             protection.short_trip,
             supply,
             limit=worked.brief.source.most_current,
+            beside=beside,
         )
     lost = worked.route.infeasible(worked.settled)
     surges = [s.states["output_filter"].peak for k, s in worked.settled.items() if k not in lost]
@@ -100,6 +103,7 @@ def bench_of(worked: Worked) -> Bench:
         supply,
         worked.brief.crest_power,
         worked.brief.source.most_current,
+        beside,
     )
 
 
@@ -353,6 +357,10 @@ def _remarks(made: Record, seen: View, asked: ScopeAsked, bench: Bench, triggere
         found.append(
             f"{what} reaches {fmt(reached, 'A')}, beyond the trip of {fmt(bench.trip, 'A')}: the real unit "
             "would trip, or must limit its current here."
+        )
+    if bench.beside and made.trail is not None:
+        found.append(
+            f"The high-frequency socket is counted as a steady draw of {fmt(bench.beside, 'W')}; it has no trace here."
         )
     if made.trail is None:
         found.append("The link stands still here: feed it from the source to see it sag.")

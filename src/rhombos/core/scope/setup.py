@@ -54,7 +54,8 @@ LEAST_LOSS = 1e-3
 @dataclass(frozen=True)
 class Bench:
     """What is recorded: the operating point, the power asked, W, the voltage, V, the current at which the bridge trips, A, what
-    feeds it, how much of the power is drawn at the crest, W, and what its source is limited to, A."""
+    feeds it, how much of the power is drawn at the crest, W, and what its source is limited to, A,
+    and what a second socket draws, W."""
 
     at: Operating | Stepped
     power: float
@@ -63,6 +64,7 @@ class Bench:
     supply: Supply
     crest_power: float = 0.0
     limit: float = math.inf
+    beside: float = 0.0
 
     @property
     def direct(self) -> bool:
