@@ -14,7 +14,7 @@ from selenium.webdriver.common.by import By  # noqa: E402
 from tests.web.conftest import browser_of  # noqa: E402
 from tests.web.pages import Bench  # noqa: E402
 
-SOUND, DRAWN, SUPPLY = (f"b6a1f2d0-0000-4000-8000-00000000000{n}" for n in (1, 2, 6))
+SOUND, DRAWN, BOTH = (f"b6a1f2d0-0000-4000-8000-00000000000{n}" for n in (1, 2, 8))
 
 
 def fresh(bench: Bench, identity: str, block: str) -> None:
@@ -147,7 +147,7 @@ VIEWS: dict[str, Callable[[Bench], None]] = {
     "waves": waves,
     "scope": scope,
     "controller": lambda b: fresh(b, SOUND, "controller"),
-    "dc-socket": lambda b: fresh(b, SUPPLY, "dc_link"),
+    "two-sockets": lambda b: fresh(b, BOTH, "hf_socket"),
     "designs": designs,
     "history": past,
     "shelf": shelf,

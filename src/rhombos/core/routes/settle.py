@@ -294,8 +294,10 @@ def _one_pass(
     )  # fmt: skip
     path = _path(g, how.choke, ratio, duty, link_v, link_current, v_sec, builds, brief, shelf, rules)
     demand = socket.demand(builds.get("h_bridge"))
+    sags = (1 - flows.share) * ratio * (topology.drive * (point.emf - g.v_in) + pulse * g.primary_resistance)
+    beside = sags + tap.at.share * tap.pulse * g.secondary_resistance if tap else 0.0
     after = replace(after, swing=_swing(
-        path, how, point, ratio * topology.drive, link_current, flows.share, demand, builds, brief, shelf))  # fmt: skip
+        path, how, point, ratio * topology.drive, link_current, beside, demand, builds, brief, shelf))  # fmt: skip
     ohmic = (cells.internal_loss + entry.cable_loss + entry.fuse_loss + entry.contact_loss + switched.conduction + wound.copper
              + rectified.choke_copper) / flows.drawn.mean_square * flows.share**2  # fmt: skip
     return LinkSettled(point, states, flow, g, pulse, turn_off, v_half, crest_half, secondary_drop, how.series, path, ohmic,
@@ -346,10 +348,11 @@ def _path(
 
 
 def _swing(
-    path: link_loop.Path, how: Rectifying, point: Point, step_up: float, current: float, share: float, demand: Demand,
+    path: link_loop.Path, how: Rectifying, point: Point, step_up: float, current: float, beside: float, demand: Demand,
     builds: Mapping[str, Any], brief: Brief, shelf: Shelf,
 ) -> Pulsation:  # fmt: skip
-    """How the current before the link swings, by what holds the link; a still one where that is not chosen yet."""
+    """How the current before the link swings, by what holds the link; a still one where that is not chosen yet. `beside` is
+    what a second socket's steady current drops of the secondary's voltage, V."""
     if not demand:
         return STILL
     line = brief.output.frequency
@@ -358,7 +361,7 @@ def _swing(
     # nothing holds it: all that lies between the source's open voltage and the link, leakage too, is a resistance to it
     diode = shelf.get(Diode, builds["rectifier"].diode)
     open_link = how.gain * (step_up * point.emf - how.series * diode.v_0)
-    between = share * max(0.0, open_link - path.load * current) / max(current, 1e-6)  # a socket beside it drops the rest
+    between = max(0.0, open_link - path.load * current - how.gain * beside) / max(current, 1e-6)
     return pulsation(demand, open_share(line, between, 0.0, path.bank, len(demand)))
 
 
