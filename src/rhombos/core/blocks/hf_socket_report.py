@@ -24,10 +24,10 @@ SAME_FREQUENCY = 0.10
 
 
 def report(
-    sheet: Sheet, output: HfOutput, frequency: float, most: int, held: bool, loose: bool, short_of: Shorted
+    sheet: Sheet, output: HfOutput, frequency: float, most: int, held: bool, loose: bool, link: float, short_of: Shorted
 ) -> BlockReport:
     """What the socket gets from end to end of the source, loaded and not; what it may feed. `loose`: the other socket bears a
-    link that nothing holds."""
+    link that nothing holds; `link` its highest voltage, V."""
     build: HfSocketBuild = sheet.build  # type: ignore[assignment]
     now: HfState = sheet.now
     sheet.choice("turns", "N_{hf}", "Turns between its terminals")
@@ -100,6 +100,12 @@ def report(
             f"{fmt(short_of.trip, 'A')}; {fmt(short_of.stands, 'A')} is what they may see.",
             "A coil in its lead, a quicker comparator, or more switches in parallel.", worst=off,
             cures=(("Let the proposal choose the coil", {f"{KEY}.coil": None}),))  # fmt: skip
+    sheet.find(
+        "shared", "note", "Nothing isolates it from the other socket",
+        f"It is tapped from the winding that feeds the link: through the rectifier its terminals ride on that, up to "
+        f"{short(link, 'V')} from it either way.",
+        "Treat both sockets as one live circuit: no common earth, no cord that joins them, a differential probe.",
+        figure="voltage")  # fmt: skip
     sheet.find(
         "radiates", "note", "Its cord is an aerial, and what it carries shocks and burns",
         f"A square wave of {short(output.voltage, 'V')} at {short(frequency, 'Hz')} radiates along every metre of cord, and "

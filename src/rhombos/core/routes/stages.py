@@ -235,9 +235,8 @@ def _hf_report(sheet: Sheet, at: Sizing) -> BlockReport:
         build.turns / winding.joined_turns, at.now["controller"].trip, TOPOLOGIES[builds["front_end"].topology],
         builds["front_end"], winding, at.brief, builds["protection"].short_delay, at.shelf, at.rules)  # fmt: skip
     most = hf_socket.most_turns(winding.joined_turns, how.parts)
-    return hf_socket_report.report(
-        sheet, output, builds["front_end"].frequency, most, how.choke, at.brief.output.waveform == "sine", short
-    )
+    loose, link = at.brief.output.waveform == "sine", float(at.now["dc_link"].peak)
+    return hf_socket_report.report(sheet, output, builds["front_end"].frequency, most, how.choke, loose, link, short)
 
 
 def _hf_parts(at: Sizing) -> Any:
