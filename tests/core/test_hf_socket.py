@@ -340,6 +340,11 @@ def test_switches_turn_off_what_the_cord_has_let_rise(shelf):
     over = s.turn_off - s.pulse - wound.magnetising_together / 2
     assert over == pytest.approx(wound.ratio * (rectified.ripple / 2 + share * above), rel=0.02)
     assert share * above > 0.1 * rectified.ripple / 2
+    # and what lags heats the switches, too, by its RMS
+    flat = wound.ratio * share * hf.pulse
+    square = (s.pulse - flat) ** 2 + 2 * (s.pulse - flat) * flat * hf.heats / hf.pulse + (flat * hf.heats / hf.pulse) ** 2
+    assert s.form**2 == pytest.approx(square / s.pulse**2, rel=5e-3)
+    assert s.form > 1.001
 
 
 def test_without_a_choke_the_swing_meets_the_resistance_of_its_own_current(shelf):

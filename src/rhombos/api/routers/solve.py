@@ -13,7 +13,7 @@ from rhombos.core.design.form import BriefField, plain_fields
 from rhombos.core.design.rules import PRESETS, RuleName
 from rhombos.core.magnetics_bench.model import OptionTable
 from rhombos.core.precharge.tool import Bus, PrechargeSeen
-from rhombos.core.routes import ALL_BUILDS
+from rhombos.core.routes import all_stages
 from rhombos.desk import sizing
 from rhombos.desk.asked import Asked
 from rhombos.desk.sizing import BusIn, Pictures, Solved, SolveIn
@@ -22,8 +22,8 @@ router = APIRouter(tags=["solve"], responses={422: {"model": ProblemDocument}, 5
 
 
 def _known(block: str) -> str:
-    if block not in ALL_BUILDS:
-        raise ValueError(f"‘{block}’ is no block; choose one of {', '.join(ALL_BUILDS)}")
+    if block not in (known := all_stages()):
+        raise ValueError(f"‘{block}’ is no block; choose one of {', '.join(known)}")
     return block
 
 

@@ -74,7 +74,8 @@ def joined(
         return Joined(swing, rectified.form, rectified.winding_pulse, 1.0)
     flat = min(hf.power / per_ampere, 0.999 * pulse)
     shaped = rectified.form * swing.rms
-    rms = book.joined_rms.work({"I": (pulse - flat) * shaped, "k_tap": 1.0, "I_pulse": pulse - flat, "I_pk": flat})
+    alike = flat * hf.heats / hf.pulse
+    rms = book.joined_rms.work({"I": (pulse - flat) * shaped, "k_tap": 1.0, "I_pulse": pulse - flat, "I_pk": alike})
     share = 1 - flat / pulse
     drawn = swing.beside(share)
     form = max(1.0, rms / (pulse * drawn.rms))
