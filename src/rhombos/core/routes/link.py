@@ -38,7 +38,7 @@ from rhombos.core.routes.base import Route, StepWave
 from rhombos.core.routes.driven import drive_need, front_drive_of, front_need
 from rhombos.core.routes.hints import Hints, fraction_of, learnt, rectifying_of, secondary_pulse, tapped_at
 from rhombos.core.routes.passes import SETTLED
-from rhombos.core.routes.reach import leak_cost, steady_frequency, tapped_frequency, turns_ratio
+from rhombos.core.routes.reach import damped_frequency, leak_cost, steady_frequency, tapped_frequency, turns_ratio
 from rhombos.core.routes.settle import LinkSettled
 from rhombos.core.routes.supply import WIRING, link_supply, seen_direct
 from rhombos.core.waves.chain import Supply
@@ -155,7 +155,8 @@ class LinkRoute(Route):
         damper = rectifier.least_damper(secondary, hints.link_current, how, shelf, rules) / how.parts
         chosen = steady_frequency(brief.continuous, lowest, leads, secondary, damper)
         if brief.beside:
-            chosen = tapped_frequency(brief.beside.frequency, chosen, brief.continuous, lowest, leads)
+            damped = damped_frequency(brief.continuous, secondary, damper)
+            chosen = tapped_frequency(brief.beside.frequency, chosen, brief.continuous, lowest, leads, damped)
         frequency = float(own["front_end"].setdefault("frequency", chosen))
         air = brief.targets.ambient + rules.enclosure_rise
         powered = {k: hints.duty[k] - hints.rising[k] for k in self.hint_points}

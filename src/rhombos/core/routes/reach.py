@@ -71,13 +71,17 @@ def steady_frequency(power: float, volts: float, leads: float, secondary: float,
     where current through the leads would take a good part of each pulse to rise, or where the rectifier's damper would burn a
     good part of a small power. It stays above hearing.
     """
-    burnt = clamps.damper_power.work({"C_d": damper, "V": secondary, "f": 2.0})
-    steady = min(80e3, MOST_DAMPED * power / burnt, max(25e3, 50e3 * (600 / power) ** 0.25))
+    steady = min(80e3, damped_frequency(power, secondary, damper), max(25e3, 50e3 * (600 / power) ** 0.25))
     return STEP * max(LEAST_STEPS, float(min(round(steady / STEP), highest_frequency(power, volts, leads) // STEP)))
 
 
 STEP, LEAST_STEPS = 5e3, 4.0
 """Proposed frequencies are multiples of it, Hz, and so many at least: above hearing."""
+
+
+def damped_frequency(power: float, secondary: float, damper: float) -> float:
+    """The frequency up to which the rectifier's damper burns a small part of a stage's power, Hz."""
+    return MOST_DAMPED * power / clamps.damper_power.work({"C_d": damper, "V": secondary, "f": 2.0})
 
 
 def highest_frequency(power: float, volts: float, leads: float) -> float:
@@ -91,8 +95,8 @@ FASTER, FASTEST = 900.0, 2.0
 may."""
 
 
-def tapped_frequency(asked: float, steady: float, power: float, volts: float, leads: float) -> float:
-    """The frequency of a stage whose secondary feeds a high-frequency socket: the one asked, Hz, as far as its leads bear it
-    and it is not too far above a steady one."""
-    bears = min(highest_frequency(power, volts, leads), steady * min(FASTEST, 1 + FASTER / power))
+def tapped_frequency(asked: float, steady: float, power: float, volts: float, leads: float, damped: float) -> float:
+    """The frequency of a stage whose secondary feeds a high-frequency socket: the one asked, Hz, as far as its leads bear it and
+    its damper, up to so many Hz, and it is not too far above a steady one."""
+    bears = min(highest_frequency(power, volts, leads), steady * min(FASTEST, 1 + FASTER / power), damped)
     return min(asked, max(LEAST_STEPS * STEP, bears))
