@@ -194,8 +194,8 @@ class _Hand:
         if self.process:
             with contextlib.suppress(ProcessLookupError):
                 os.kill(self.process, signal.SIGKILL)
-            # a shelf still on its way to it would be written without end: Python 3.11 leaves the pipe's far end open; the pool's
-            # own thread may be closing it just now
+            # a shelf still on its way to it would be written without end: Python 3.11 leaves the pipe's far end open. The
+            # pool's own thread may be closing it just now
             with contextlib.suppress(OSError):
                 self._pool._call_queue._reader.close()  # type: ignore[attr-defined]
         closing = threading.Thread(target=self._pool.shutdown, daemon=True)

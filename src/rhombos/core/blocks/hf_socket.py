@@ -14,15 +14,14 @@ from typing import Any
 from pydantic import Field
 
 from rhombos.core.blocks.base import Build
-from rhombos.core.blocks.protection import FUSES
+from rhombos.core.blocks.protection import ShortPath, fuse_for
 from rhombos.core.book import high_frequency as book
-from rhombos.core.book import loads, sense
+from rhombos.core.book import loads
 from rhombos.core.design.outputs import HfOutput
 from rhombos.core.frame.inventory import Item
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
-from rhombos.core.units.preferred import at_least
 from rhombos.core.units.quantities import Ampere, Henry
 from rhombos.core.waves.stepped import step_flow
 
@@ -31,12 +30,8 @@ OPEN = 1e9
 """Resistance of a socket with nothing in it, Ω."""
 LEAST_LEFT = 0.3
 """Share of the pulses that leakage leaves at least, for passes of a design without hope."""
-FUSED = 1.25
-"""Fuse over the current at full power, at least."""
 STILL_MOVES = 1.02
 """What the next round may still add to the socket's voltage."""
-SURGE_CARRIED = 1.6
-"""Surge current over the fuse, at most."""
 
 
 class HfSocketBuild(Build):
@@ -49,29 +44,20 @@ class HfSocketBuild(Build):
 
 @dataclass(frozen=True, slots=True)
 class Shorted:
-    """What a short of the socket meets: the stage's highest voltage, V, across so much inductance, H, as its switches see it;
-    how many times the socket's current flows in them; where they trip, A; what they may see, A; from trip to off, s."""
+    """What a short of the socket meets on its way, where the stage's switches trip, A, and from then until they are off, s."""
 
-    volts: float
-    inductance: float
-    ratio: float
+    path: ShortPath
     trip: float
-    stands: float
     delay: float
 
     def off(self, coil: float) -> float:
         """What flows when the switches are off, A, with a coil, H, in the socket's lead."""
-        slowed = self.inductance + coil / self.ratio**2
-        return sense.trip_overshoot.work({"I_trip": self.trip, "V_dc": self.volts, "L": slowed, "t_delay": self.delay})
+        return self.path.off(self.trip, self.delay, coil)
 
     @property
     def coil(self) -> float:
-        """The coil that keeps it within what the switches may see, H; 0 where none is needed, or none would help."""
-        if not self.trip < self.stands < self.off(0.0):
-            return 0.0
-        return sense.slowing_coil.work({
-            "V_dc": self.volts, "t_delay": self.delay, "I_off": self.stands, "I_trip": self.trip, "L": self.inductance,
-            "ratio": self.ratio})  # fmt: skip
+        """The coil that keeps it within what the switches may see, H."""
+        return self.path.slowing_coil(self.trip, self.delay)
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,7 +96,7 @@ def load_of(output: HfOutput, power: float, worksheet: Worksheet) -> float:
     """The resistance that takes a power, W, at the voltage asked, Ω."""
     if power <= 0:
         return OPEN
-    return worksheet.work(f"{KEY}.resistance", book.rated_resistance, V_rms=output.voltage, P=power)
+    return worksheet.work(f"{KEY}.resistance", loads.step_resistance, k_lag=1.0, V_rms=output.voltage, P=power)
 
 
 def cord_of(output: HfOutput) -> float:
@@ -145,7 +131,7 @@ def assess(
     share = max(LEAST_LEFT * powered, min(1.0, powered) - slow)
     flow = step_flow(min(1.0, share), factor)
     volts = worksheet.work(f"{KEY}.voltage", book.pulsed_rms, V_pk=peak, k_lag=flow.lag, D_tot=share)
-    power = volts**2 / ohms if ohms < OPEN else 0.0
+    power = loads.step_resistance.invert("P", {"k_lag": 1.0, "V_rms": volts, "R_L": ohms}) if ohms < OPEN else 0.0
     current = worksheet.work(f"{KEY}.current", loads.power_current, P=power, R_L=ohms) if power else 0.0
     pulse = power / (peak * powered)
     heats, ends = max(pulse, current / math.sqrt(powered)), flow.peak * current
@@ -176,17 +162,15 @@ def propose(
     pins: dict[str, Any],
 ) -> HfSocketBuild:
     """The tap that makes the voltage asked, as far above it on the highest input as below on the lowest, where all `turns` make
-    `whole` there, V RMS; the fuse for its current; the coil that
-    slows a short, which is told by the tap's share of the turns."""
+    `whole` there, V RMS; the fuse for its current; the coil that slows a short, which is told by the tap's share of the
+    turns."""
     fields = dict(pins)
     wanted = output.voltage / max(math.sqrt(whole[0] * whole[1]), 1e-3) * turns
     fields.setdefault("turns", min(most, max(1, round(wanted))))
     over = max(1.0, STILL_MOVES * whole[1] * fields["turns"] / turns / output.voltage)
     amps, surge = (over * watts / output.voltage for watts in (output.power.continuous, output.power.surge))
-    flows = max(FUSED * amps, surge / SURGE_CARRIED)
-    fields.setdefault("fuse", float(next((f for f in FUSES if f >= flows), FUSES[-1])))
-    coil = short_of(fields["turns"] / turns).coil
-    fields.setdefault("coil", at_least(coil) if coil > 1e-9 else 0.0)
+    fields.setdefault("fuse", fuse_for(amps, surge))
+    fields.setdefault("coil", short_of(fields["turns"] / turns).coil)
     return HfSocketBuild.within(fields)
 
 

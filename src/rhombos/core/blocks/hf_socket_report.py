@@ -6,7 +6,8 @@ import math
 
 from rhombos.core.benches.load_compatibility import WIDE, judge
 from rhombos.core.blocks.h_bridge import AUDIBLE
-from rhombos.core.blocks.hf_socket import FUSED, KEY, HfSocketBuild, HfState, Shorted
+from rhombos.core.blocks.hf_socket import KEY, HfSocketBuild, HfState, Shorted
+from rhombos.core.blocks.protection import FUSED
 from rhombos.core.design.outputs import HfOutput
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport
@@ -41,7 +42,7 @@ def report(
     sheet.choice("fuse", "I_F", "Fuse at the socket")
     sheet.choice("coil", "L_c", "Coil against a short")
     off = sheet.fixed(
-        "short_off", r"\hat I_{sc}", "Switches, short of it off", short_of.off(build.coil), "A", short_of.stands, 0.0,
+        "short_off", r"\hat I_{sc}", "Switches, short of it off", short_of.off(build.coil), "A", short_of.path.stands, 0.0,
         "a short of the socket")  # fmt: skip
     surge = max(s.current for k, s in sheet.states.items() if k not in sheet.infeasible or k == "nominal")
     amps = sheet.fixed(
@@ -97,7 +98,7 @@ def report(
         sheet.find(
             "short", "stop", "A short of the high-frequency socket is switched off too late",
             f"Only leakage slows it: {fmt(off.value, 'A')} in the switches {fmt(short_of.delay, 's')} after the trip at "
-            f"{fmt(short_of.trip, 'A')}; {fmt(short_of.stands, 'A')} is what they may see.",
+            f"{fmt(short_of.trip, 'A')}; {fmt(short_of.path.stands, 'A')} is what they may see.",
             "A coil in its lead, a quicker comparator, or more switches in parallel.", worst=off,
             cures=(("Let the proposal choose the coil", {f"{KEY}.coil": None}),))  # fmt: skip
     sheet.find(

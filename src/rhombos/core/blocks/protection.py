@@ -52,6 +52,8 @@ DELAY = 3e-6
 FUSES = (0.1, 0.16, 0.25, 0.4, 0.5, 0.63, 0.8, 1, 1.25, 1.6, 2, 2.5, 3.15, 4, 5, 6.3, 8, 10, 12.5, 16, 20, 25, 32, 40, 50,
          63, 80, 100, 125, 160, 200, 250, 315, 400)  # fmt: skip
 """Ratings of AC fuses, A (R10 series)."""
+FUSED, SURGE_CARRIED = 1.25, 1.6
+"""Fuse over the current at full power, at least; surge current over the fuse, at most."""
 RELAYS = (3, 5, 8, 10, 16, 20, 30, 40, 63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630)
 """Ratings of usual output relays, the largest of them contactors, A."""
 SUPPRESSES = 1.15
@@ -165,6 +167,32 @@ class ShortPath:
     ratio: float
     withstand: float
 
+    @property
+    def stands(self) -> float:
+        """What of that the switches may see, A."""
+        return WITHSTAND_USED * self.withstand
+
+    def off(self, trip: float, delay: float, coil: float = 0.0) -> float:
+        """What flows in the switches when they are off, A: a delay, s, after they tripped, A, with a coil, H, at the socket."""
+        slowed = self.inductance + coil / self.ratio**2
+        return sense.trip_overshoot.work({"I_trip": trip, "V_dc": self.volts, "L": slowed, "t_delay": delay})
+
+    def slowing_coil(self, trip: float, delay: float) -> float:
+        """A coil of a preferred value at the socket that keeps it within what they may see, H; 0 where none is needed, or none
+        would help."""
+        if not trip < self.stands < self.off(trip, delay):
+            return 0.0
+        coil = sense.slowing_coil.work({
+            "V_dc": self.volts, "t_delay": delay, "I_off": self.stands, "I_trip": trip, "L": self.inductance,
+            "ratio": self.ratio})  # fmt: skip
+        return at_least(coil) if coil > 1e-9 else 0.0
+
+
+def fuse_for(current: float, surge: float) -> float:
+    """The smallest usual fuse, A, that carries a current for long and a surge for its time, A, each with what fuses ask."""
+    flows = max(FUSED * current, surge / SURGE_CARRIED)
+    return float(next((f for f in FUSES if f >= flows), FUSES[-1]))
+
 
 @dataclass(frozen=True, slots=True)
 class ProtectionState:
@@ -224,25 +252,8 @@ def propose(
     fields.setdefault("twice", float(f"{max(LEAST_TWICE, SURGE_HELD * excess(need, fields['overload'])):.2g}"))
     surge = need.socket_current(need.surge)
     fields.setdefault("short_trip", float(f"{rules.trip_factor * need.peak:.3g}"))
-    trips, stands = fields["short_trip"] * stage.ratio, WITHSTAND_USED * stage.withstand
-    rises = stage.volts * fields["short_delay"] / stage.inductance
-    needed = (
-        sense.slowing_coil.work(
-            {
-                "V_dc": stage.volts,
-                "t_delay": fields["short_delay"],
-                "I_off": stands,
-                "I_trip": trips,
-                "L": stage.inductance,
-                "ratio": stage.ratio,
-            }
-        )
-        if trips < stands < trips + rises
-        else 0.0
-    )
-    fields.setdefault("coil", at_least(needed) if needed > 1e-9 else 0.0)
-    flows = max(1.25 * need.socket_current(need.continuous), surge / 1.6)
-    fields.setdefault("output_fuse", float(next((f for f in FUSES if f >= flows), FUSES[-1])))
+    fields.setdefault("coil", stage.slowing_coil(fields["short_trip"] * stage.ratio, fields["short_delay"]))
+    fields.setdefault("output_fuse", fuse_for(need.socket_current(need.continuous), surge))
     fields.setdefault("output_relay", float(next((r for r in RELAYS if r >= surge), RELAYS[-1])))
     made = SUPPRESSORS_DC if need.direct else SUPPRESSORS
     fields.setdefault("suppressor", float(next((v for v in made if v >= 1.02 * fields["output_high"]), made[-1])))

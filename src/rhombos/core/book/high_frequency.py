@@ -17,14 +17,6 @@ tap_voltage = _relation(
     holds="a resistance on the tap beside a rectifier on the whole winding; V_sec is what the turns make, R_s the winding's",
     source=CIRCUIT,
 )
-rated_resistance = _relation(
-    "rated_resistance",
-    R_L,
-    V_rms**2 / P,
-    title="Resistance that takes a power",
-    holds="any wave, true RMS",
-    source="power",
-)
 power_factor = _relation(
     "power_factor",
     cos_phi,

@@ -96,7 +96,7 @@ may."""
 
 
 def tapped_frequency(asked: float, steady: float, power: float, volts: float, leads: float, damped: float) -> float:
-    """The frequency of a stage whose secondary feeds a high-frequency socket: the one asked, Hz, as far as its leads bear it and
-    its damper, up to so many Hz, and it is not too far above a steady one."""
+    """The frequency of a stage whose secondary feeds a high-frequency socket: the one asked, Hz, as far as its leads bear it
+    and its damper, up to so many Hz, and it is not too far above a steady one."""
     bears = min(highest_frequency(power, volts, leads), steady * min(FASTEST, 1 + FASTER / power), damped)
     return min(asked, max(LEAST_STEPS * STEP, bears))

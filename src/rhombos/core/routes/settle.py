@@ -33,6 +33,7 @@ from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Capacitor, Diode, Shelf
 from rhombos.core.routes.base import HOTTEST, V_FLOOR, Settled, at_its_end
 from rhombos.core.routes.driven import gate_loop
+from rhombos.core.routes.link_guess import Guess
 from rhombos.core.routes.passes import HOPELESS, MOST_PASSES, SETTLED, Passes
 from rhombos.core.routes.socket import Socket, settle_socket
 from rhombos.core.routes.supply import source_of
@@ -80,44 +81,6 @@ class LinkSettled(Settled):
     def crest(self) -> float:
         """The largest current that a side turns off, A."""
         return self.turn_off + (self.drawn.peak - 1) * self.pulse
-
-
-@dataclass(frozen=True, slots=True)
-class Guess:
-    """What one pass of the source's side takes from the last: voltages, resistances, pulses, losses, temperatures."""
-
-    v_in: float
-    terminal: float
-    pulse: float = 0.0
-    primary_resistance: float = 0.0
-    secondary_resistance: float = 0.0
-    choke_resistance: float = 0.0
-    diode_drop: float = 1.0
-    leak_duty: float = 0.0
-    ripple: float = 0.0
-    climb: float = 0.0
-    stage_loss: float = 0.0
-    switching_loss: float = 0.0
-    transformer_loss: float = 0.0
-    transformer_celsius: float = 75.0
-    choke_celsius: float = 75.0
-    swing: Pulsation = STILL
-
-    def charging_resistance(self, ratio: float) -> float:
-        """What a pulse meets on its way, switches and both windings, seen from the secondary, Ω."""
-        return ratio**2 * self.primary_resistance + self.secondary_resistance
-
-    def moved(self, other: Guess, scale: float) -> float:
-        """The largest relative change between two passes; `scale` is the power asked, W. The last pulse counts by the voltage
-        that it drops: each pass makes its own."""
-        return max(
-            abs(self.v_in - other.v_in) / max(self.terminal, 1e-9),
-            abs(self.pulse - other.pulse) * self.primary_resistance / max(self.terminal, 1e-9),
-            abs(self.climb - other.climb) / max(abs(self.climb), 1.0),
-            abs(self.stage_loss - other.stage_loss) / scale, abs(self.transformer_loss - other.transformer_loss) / scale,
-            abs(self.transformer_celsius - other.transformer_celsius) / 1e3,
-            abs(self.choke_celsius - other.choke_celsius) / 1e3, 0.1 * self.swing.moved(other.swing),
-        )  # fmt: skip
 
 
 def settle(

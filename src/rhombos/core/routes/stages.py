@@ -44,7 +44,7 @@ from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Bank, Drive, Making, Noise, Stage
 from rhombos.core.frame.topology import RECTIFIERS, TOPOLOGIES, Topology
 from rhombos.core.parts import Capacitor, Diode, Driver, Mosfet, Shelf
-from rhombos.core.parts.pulsed import WITHSTAND_USED, withstand
+from rhombos.core.parts.pulsed import withstand
 from rhombos.core.routes import circuits
 from rhombos.core.routes.auxiliary.controller import link_need
 from rhombos.core.routes.driven import drive_need, front_need
@@ -251,11 +251,11 @@ def short_of_tap(
     delay, s, later."""
     before = transformer.leakage(winding, shelf) + front_end.lead_inductance(switching, shelf, rules)
     ratio = share * winding.ratio
-    stands = WITHSTAND_USED * withstand(shelf.get(Mosfet, switching.switch), switching.parallel)
-    volts = topology.drive * brief.source.volts[2]
     assert brief.beside is not None, "none is asked"
-    cord = hf_socket.cord_of(brief.beside) / ratio**2
-    return hf_socket.Shorted(volts, before + cord, ratio, trip, stands, delay)
+    slowed = before + hf_socket.cord_of(brief.beside) / ratio**2
+    stands = withstand(shelf.get(Mosfet, switching.switch), switching.parallel)
+    path = ShortPath(topology.drive * brief.source.volts[2], slowed, ratio, stands)
+    return hf_socket.Shorted(path, trip, delay)
 
 
 def _controller_report(sheet: Sheet, at: Sizing) -> BlockReport:
