@@ -5,10 +5,10 @@ from __future__ import annotations
 
 import random
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, get_args
 
 from rhombos.core.design.brief import Brief
-from rhombos.core.design.outputs import HIGHEST_SURGE
+from rhombos.core.design.outputs import HIGHEST_SURGE, AcWave
 from rhombos.core.design.route_name import RouteName
 from rhombos.core.design.sources import CELL_VOLTS, HIGHEST_NOMINAL, BatterySource, RailSource
 from rhombos.core.parts import KINDS, Shelf
@@ -27,6 +27,8 @@ HIGH = 17
 """Every seventeenth case is fed by a source of higher voltage."""
 TWO = 0.2
 """Share of the cases that have a high-frequency socket beside their own, where their route has a secondary for it."""
+ALONE = 0.08
+"""Share of the cases that have a high-frequency socket alone, where their route makes it."""
 BARE = 9
 """Every ninth case is a bridge on the source itself, which has a voltage of its own."""
 ON_SOURCE: RouteName = "direct bridge"
@@ -110,7 +112,7 @@ def case_at(index: int, seed: int) -> Case:
     """One case of a seed; each route in turn."""
     names = [name for name in ROUTES if name != ON_SOURCE]
     route = names[index % len(names)]
-    waves = tuple(w for w in ROUTES[route].waveforms if w != "DC")
+    waves = tuple(w for w in ROUTES[route].waveforms if w in get_args(AcWave))
     return Case(index, route, random_brief(random.Random(f"{seed}/{index}"), waves))
 
 
@@ -191,8 +193,27 @@ def two(case: Case, seed: int) -> Case:
     brief = case.brief.but(power={"continuous": first, "surge": max(first, min(8 * first, asked.surge - surge))})
     reach = brief.output.peak if brief.output.waveform == "sine" else brief.output.voltage
     volts = min(1000.0, max(10.0, round(reach * dice.uniform(0.1, 1.0), 1)))
+    raw = brief.model_dump(exclude_unset=True)
+    socket = _high_frequency(volts, power, surge, dice)
+    return replace(case, brief=Brief.model_validate(raw | {"outputs": [*raw["outputs"], socket]}))
+
+
+def alone(case: Case, seed: int) -> Case:
+    """The same with a high-frequency socket in place of its own; where one may be made."""
+    if "HF" not in ROUTES[case.route].waveforms:
+        return case
+    dice = random.Random(f"{seed} alone {case.index}")
+    asked = case.brief.power
+    volts = round(10 * 100 ** dice.random(), 1)
+    raw = case.brief.model_dump(exclude_unset=True)
+    socket = _high_frequency(volts, asked.continuous, asked.surge, dice)
+    return replace(case, brief=Brief.model_validate(raw | {"outputs": [socket]}))
+
+
+def _high_frequency(volts: float, power: float, surge: float, dice: random.Random) -> dict[str, Any]:
+    """A high-frequency socket of a voltage, V, that is asked a power, W, as far as its cord bears it."""
     power, surge = (max(20.0, min(watts, MOST_HIGH_FREQUENCY * volts)) for watts in (power, surge))
-    socket = {
+    return {
         "kind": "HF",
         "voltage": volts,
         "cord": round(dice.uniform(0.3, 3), 1),
@@ -200,8 +221,6 @@ def two(case: Case, seed: int) -> Case:
         "power": {"continuous": power, "surge": max(power, surge)},
         "loads": dice.sample(("lamp", "heater"), dice.randint(1, 2)),
     }
-    raw = brief.model_dump(exclude_unset=True)
-    return replace(case, brief=Brief.model_validate(raw | {"outputs": [*raw["outputs"], socket]}))
 
 
 def far_out(case: Case, seed: int) -> Case:
@@ -237,9 +256,9 @@ def random_drawer(shelf: Shelf, index: int, seed: int) -> Shelf:
 
 
 def drawn(index: int, seed: int) -> Case:
-    """The case of a seed, some with a second socket."""
-    case = _first(index, seed)
-    return two(case, seed) if random.Random(f"{seed} second {index}").random() < TWO else case
+    """The case of a seed, some with a second socket, some with a high-frequency one alone."""
+    case, chance = _first(index, seed), random.Random(f"{seed} second {index}").random()
+    return two(case, seed) if chance < TWO else alone(case, seed) if chance > 1 - ALONE else case
 
 
 def _first(index: int, seed: int) -> Case:

@@ -12,9 +12,10 @@ import random
 import sys
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
 from rhombos.core.design.file import Design
+from rhombos.core.design.outputs import AcWave
 from rhombos.core.design.rules import house_rules
 from rhombos.core.frame.solve import solve
 from rhombos.core.routes import ROUTES
@@ -42,7 +43,7 @@ def designs() -> list[dict[str, Any]]:
             "brief": {
                 "source": BATTERIES[dice.randrange(len(BATTERIES))],
                 "output": {"voltage": dice.choice([110, 120, 230]), "frequency": dice.choice([50, 60]),
-                           "waveform": dice.choice([w for w in route.waveforms if w != "DC"])},
+                           "waveform": dice.choice([w for w in route.waveforms if w in get_args(AcWave)])},
                 "power": {"continuous": power, "surge": round(power * dice.uniform(1, 3)),
                           "surge_time": dice.choice([0, 2, 10]), "power_factor": dice.choice([0.7, 0.9, 1.0])},
                 "loads": dice.choice(LOADS), "targets": {"ambient": dice.choice([20, 35, 45])}},

@@ -123,6 +123,7 @@ def block_of(path: Path, tree: ast.Module) -> str:
         "surge": "front_end, h_bridge",
         "wound": "rectifier, output_filter",
         "input_report": "input_stage",
+        "high_frequency": "hf_socket, hf_output",
     }
     return shared.get(path.stem, path.stem.removesuffix("_report"))
 

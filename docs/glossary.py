@@ -48,8 +48,10 @@ def reports() -> Iterator[BlockReport]:
     brief = json.loads((ROOT / "examples" / "refuge.json").read_text())["brief"]
     for key, route in ROUTES.items():
         for wave in route.waveforms:
-            asked = Brief.model_validate(brief | {"output": brief["output"] | {"waveform": "sine" if wave == "DC" else wave}})
-            asked = asked.but(output={"kind": "DC"}) if wave == "DC" else asked
+            output = {"kind": wave} if wave in ("DC", "HF") else brief["output"] | {"waveform": wave}
+            asked = brief | {"output": output, "power": {k: v for k, v in brief["power"].items() if k != "power_factor"}}
+            asked.pop("loads")
+            asked = Brief.model_validate(asked)
             yield from solve(asked, {}, house_shelf(), PRESETS["usual"], key).blocks
 
 

@@ -17,11 +17,13 @@ def written_short(brief: Brief) -> dict[str, Any]:
 
 
 def making(brief: Brief, wave: str, **sections: Any) -> Brief:
-    """The same with another waveform at its socket, or with direct voltage there; some sections set otherwise."""
-    if wave != "DC" and brief.output.kind == "AC":
+    """The same with another waveform at its socket, or with direct voltage or high frequency there; some sections set otherwise."""
+    if wave not in ("DC", "HF") and brief.output.kind == "AC":
         return brief.but(output={"waveform": wave}, **sections)
     power = brief.power.model_dump(exclude={"power_factor"}) | dict(sections.pop("power", {}))
-    output = {"kind": "DC"} if wave == "DC" else {"kind": "AC", "waveform": wave}
+    output = {"kind": wave} if wave in ("DC", "HF") else {"kind": "AC", "waveform": wave}
+    if wave == "HF":  # nothing stands beside it
+        brief = brief.model_copy(update={"outputs": brief.outputs[:1]})
     return brief.but(output={**output, "power": power}, **sections)
 
 

@@ -222,9 +222,9 @@ def test_a_brief_is_written_short_or_in_full_but_not_both():
     ("bad", "told"),
     [
         ({"sources": []}, "0 sources; allowed 1"),
-        ({"outputs": [{}, {}]}, "outputs AC, AC; allowed: AC or DC first, and HF beside it or nothing"),
-        ({"outputs": [{"kind": "HF"}]}, "outputs HF; allowed: AC or DC first"),
-        ({"outputs": []}, "outputs none; allowed: AC or DC first"),
+        ({"outputs": [{}, {}]}, "outputs AC, AC; allowed: AC, DC or HF, and HF beside AC or DC"),
+        ({"outputs": [{"kind": "HF"}, {"kind": "DC"}]}, "outputs HF, DC; allowed: AC, DC or HF, and HF beside AC or DC"),
+        ({"outputs": []}, "outputs none; allowed: AC, DC or HF"),
         (
             {"outputs": [{}, {"kind": "HF", "frequency": "1 MHz"}]},
             "outputs.1.frequency: 1 MHz is above the allowed 5 kHz to 150 kHz",

@@ -8,7 +8,7 @@ from rhombos.core.blocks import link_loop, rectifier
 from rhombos.core.design.rules import IDLE_WEIGHT, PRESETS
 from rhombos.core.frame.topology import RECTIFIERS
 from rhombos.core.parts import Diode
-from rhombos.core.routes.reach import MOST_DAMPED, MOST_RISING, steady_frequency
+from rhombos.core.routes.reach import MOST_DAMPED, MOST_RISING, damped_frequency, steady_frequency
 from rhombos.core.waves.ring import step_overshoot
 
 USUAL = PRESETS["usual"]
@@ -18,17 +18,17 @@ USUAL = PRESETS["usual"]
 def test_a_damper_burns_no_more_than_its_share_of_a_small_power(watts, secondary):
     """By hand: C·V² at every edge, two edges a period; below 20 kHz people would hear it."""
     damper = 220e-12
-    hertz = steady_frequency(watts, 10.0, 30e-9, secondary, damper)
+    hertz = steady_frequency(watts, 10.0, 30e-9, damped_frequency(watts, secondary, damper))
     burnt = damper * secondary**2 * 2 * hertz
     assert burnt <= MOST_DAMPED * watts + damper * secondary**2 * 5e3 or hertz == 20e3
-    assert steady_frequency(watts, 10.0, 30e-9, secondary / 2, damper) >= hertz
+    assert steady_frequency(watts, 10.0, 30e-9, damped_frequency(watts, secondary / 2, damper)) >= hertz
 
 
 @pytest.mark.parametrize(("watts", "volts"), [(600, 22.0), (2000, 10.0), (3000, 20.0), (60, 11.0)])
 def test_leads_let_the_current_rise_in_a_small_part_of_each_pulse(watts, volts):
     """By hand: the pulse is P over V for seven tenths of the time; L·I/V in each half period."""
     leads = 40e-9
-    hertz = steady_frequency(watts, volts, leads, 100.0, 1e-12)
+    hertz = steady_frequency(watts, volts, leads)
     pulse = watts / (0.7 * volts)
     assert 20e3 <= hertz <= 80e3
     assert hertz % 5e3 == 0

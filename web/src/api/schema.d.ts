@@ -2080,7 +2080,8 @@ export interface components {
         };
         /**
          * HfOutput
-         * @description A high-frequency socket straight from a secondary, beside another: a square wave at the stage's own frequency.
+         * @description A high-frequency socket straight from a secondary, alone or beside another: a square wave at the stage's own
+         *     frequency.
          */
         HfOutput: {
             /**

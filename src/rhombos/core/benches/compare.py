@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from typing import Any
+from typing import Any, get_args
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -12,7 +12,7 @@ from rhombos.core.benches.load_compatibility import Judgement, judge
 from rhombos.core.blocks.load import HIGHEST_AT
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import ORDER, Finding
-from rhombos.core.design.outputs import DcOutput, Waveform
+from rhombos.core.design.outputs import AcOutput, AcWave, DcOutput, HfOutput, Waveform
 from rhombos.core.design.route_name import RouteName
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Inventory, gather
@@ -93,17 +93,17 @@ class Comparison(BaseModel):
 
 def candidates(brief: Brief) -> Iterable[tuple[RouteName, Waveform]]:
     """Every route that this source admits with every wave that it can make: of an AC output all, as whichever is asked might be
-    another; else DC."""
-    direct = brief.output.direct
+    another; else its own."""
+    alike = get_args(AcWave) if isinstance(brief.output, AcOutput) else brief.waves[:1]
     beside = brief.waves[1:]
     waves = [(name, wave) for name, route in ROUTES.items() for wave in route.waveforms
-             if (wave == "DC") == direct and route.makes((wave, *beside))]  # fmt: skip
+             if wave in alike and route.makes((wave, *beside))]  # fmt: skip
     return [(name, wave) for name, wave in waves if not ROUTES[name].refuses(made_as(brief, wave))]
 
 
 def made_as(brief: Brief, wave: Waveform) -> Brief:
     """The brief with a wave of a route."""
-    return brief if wave == "DC" else brief.but(output={"waveform": wave})
+    return brief.but(output={"waveform": wave}) if isinstance(brief.output, AcOutput) else brief
 
 
 def compare(brief: Brief, shelf: Shelf, rules: Rules, weights: Weights | None = None) -> Comparison:
@@ -186,7 +186,7 @@ def _figures(worked: Worked, solution: Solution, stock: Inventory, title: str, s
     refused = tuple(f"{j.load}: {j.reason}" for j in loads if j.verdict == "refuses")
     kind, most = ("ripple", brief.output.ripple) if isinstance(brief.output, DcOutput) else (
         "distortion", brief.targets.distortion)  # fmt: skip
-    clean = distortion <= most
+    clean = distortion <= most or isinstance(brief.output, HfOutput)
     bent: tuple[str, ...] = ()
     if not clean:
         bent = (f"{kind} of {fmt(distortion, '%', 2)}; the brief asks {fmt(most, '%', 2)}",)

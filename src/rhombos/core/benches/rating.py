@@ -17,6 +17,8 @@ LEAST, MOST = 0.05, 3.0
 STEPS = 9
 HELD = 0.94
 """Share of the power asked that must reach the socket: below it the output has sagged."""
+UNHELD = ("square", "HF")
+"""Waves that nothing holds: they follow the source."""
 NOT_STEADY = ("surge_low", "surge_high")
 
 
@@ -83,7 +85,7 @@ def _over(worked: Worked, share: float) -> tuple[str, str] | None:
     lost = worked.route.infeasible({k: settled[k] for k in keys})
     if lost:
         return "Source", "the power that is left at its terminals"
-    if worked.brief.output.waveform != "square" and any(settled[k].flow["load"] < HELD * points[k].power for k in keys):
+    if worked.brief.output.waveform not in UNHELD and any(settled[k].flow["load"] < HELD * points[k].power for k in keys):
         return "Transformer", "the voltage it gives the socket"
     blocks, _ = report_blocks(replace(worked, settled=settled))
     # what lies beside every path is set for the power that is asked; it limits none

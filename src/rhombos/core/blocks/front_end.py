@@ -44,7 +44,7 @@ from rhombos.core.waves.pulsation import STILL, Pulsation
 
 KEY, TITLE = "front_end", "Front end"
 MOST_PARALLEL = 16
-SLOWEST = 10e3
+SLOWEST = 2e3
 """Below it the stage works at line frequency, on iron."""
 DUTY_REACH = 0.49
 """Duty of one switch that the controller can really give, dead time taken off."""

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 
-from rhombos.core.benches.load_compatibility import WIDE, judge
-from rhombos.core.blocks.h_bridge import AUDIBLE
+from rhombos.core.benches.load_compatibility import WIDE
 from rhombos.core.blocks.hf_socket import KEY, HfSocketBuild, HfState, Shorted
+from rhombos.core.blocks.high_frequency import told_of_any
 from rhombos.core.blocks.protection import FUSED
 from rhombos.core.design.outputs import HfOutput
 from rhombos.core.frame.points import STEADY
@@ -14,14 +14,10 @@ from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.units.quantities import fmt, short
 
-LOSES = 0.8
-"""Share of what it would draw at the tap that a load should get behind coil and cord, at least."""
 OFF = 0.05
 """How far the middle of what it gives may lie from the voltage asked."""
 ALONE = 0.9
 """Share of the voltage asked below which it counts as gone."""
-SAME_FREQUENCY = 0.10
-"""How far the stage's frequency may lie from the one asked."""
 
 
 def report(
@@ -34,7 +30,7 @@ def report(
     sheet.choice("turns", "N_{hf}", "Turns between its terminals")
     sheet.result("voltage", "U", "Voltage, RMS", "V")
     sheet.result("voltage", "U_{low}", "Voltage, lowest input", "V", point="low")
-    high = sheet.limited("voltage", "U_{high}", "Voltage, highest input", "V", output.voltage * (1 + WIDE), over=("high",))
+    sheet.result("voltage", "U_{high}", "Voltage, highest input", "V", point="high")
     sheet.result("peak", r"\hat U", "Height of its pulses", "V")
     sheet.result("powered", r"2\,D", "Time taken by pulses", "%")
     sheet.result("factor", r"\cos\varphi", "Power factor at the tap", "1")
@@ -56,37 +52,9 @@ def report(
             f"{build.turns} turns are asked between its terminals; {most} lie between those that feed one bridge.",
             f"{most} turns at most, or more on the secondary.", figure="turns",
             cures=(("Let the proposal choose the tap", {f"{KEY}.turns": None}),))  # fmt: skip
-    _off(sheet, output, build, most, held, high.value)
+    _off(sheet, output, build, most, held, float(sheet.states["high"].voltage))
     _alone(sheet, output, held, loose)
-    if now.lag < LOSES:
-        sheet.find(
-            "cord", "watch", "Coil and cord keep much of it",
-            f"At {short(frequency, 'Hz')} the load gets {fmt(now.lag, '%', 2)} of what it would at the tap: cosφ is "
-            f"{fmt(now.factor, '1', 2)} through {short(output.cord, 'm')} of cord and {fmt(build.coil, 'H', 2)}. The tap makes "
-            "up for it at full load; with less in the socket its voltage climbs.",
-            "A shorter cord, a lower frequency, a higher voltage, or less power.", figure="factor")  # fmt: skip
-    if abs(frequency / output.frequency - 1) > SAME_FREQUENCY:
-        sheet.find(
-            "frequency", "fix", "The stage runs at another frequency",
-            f"{short(output.frequency, 'Hz')} is asked; the stage switches at {short(frequency, 'Hz')}.",
-            "Ask for what it runs at, or let it run at what is asked where its leads bear that.", figure="voltage",
-            cures=(("Let the proposal choose it", {"front_end.frequency": None}),),
-            unavoidable=None if "frequency" in sheet.pins.get("front_end", {}) else
-            "a stage of this power on this source bears no more: currents must rise through its leads in each pulse, clamps "
-            "and switches burn at each edge")  # fmt: skip
-    if frequency < AUDIBLE:
-        sheet.find(
-            "sings", "note", "It is heard",
-            f"At {short(frequency, 'Hz')} core, windings and many a load sing.",
-            "Ask for more than it takes to be heard, varnish the windings, or keep it out of earshot.",
-            figure="voltage")  # fmt: skip
-    refused = [j for kind in output.loads if (j := judge(kind, "HF", 1.0, 0.0)).verdict == "refuses"]
-    if refused:
-        sheet.find(
-            "wave", "fix", "High frequency does not suit every intended load",
-            f"For {' and '.join(j.load for j in refused)}: {refused[0].reason}.",
-            "Feed heaters and filament lamps from it; anything else belongs at the other socket.", figure="voltage",
-            unavoidable="the brief asks for this socket and for these loads")  # fmt: skip
+    told_of_any(sheet, output, frequency, build.coil, now.lag, now.factor)
     if amps.severity:
         sheet.find(
             "fuse", amps.severity, "The fuse at the high-frequency socket is too small",
@@ -107,12 +75,6 @@ def report(
         f"{short(link, 'V')} from it either way.",
         "Treat both sockets as one live circuit: no common earth, no cord that joins them, a differential probe.",
         figure="voltage")  # fmt: skip
-    sheet.find(
-        "radiates", "note", "Its cord is an aerial, and what it carries shocks and burns",
-        f"A square wave of {short(output.voltage, 'V')} at {short(frequency, 'Hz')} radiates along every metre of cord, and "
-        "passes through insulation as current through a capacitor.",
-        "Keep the cord short, its cores side by side or screened; a socket that no mains plug fits; local rules on "
-        "interference and on touch apply.", figure="voltage")  # fmt: skip
     return sheet.close(
         f"{short(output.voltage, 'V')} {short(output.frequency, 'Hz')}", "straight from the secondary", now.power, now.power,
         {"voltage": f"{fmt(now.voltage, 'V')} RMS", "current": fmt(now.current, "A"), "power": fmt(now.power, "W"),

@@ -90,7 +90,8 @@ class IsolationNeed:
     """Source: empty, full, V; highest link and highest peak at the socket, V; the output, V RMS or DC. Whether link and socket
     lie beyond a transformer, or the socket alone does, or nothing (`barrier`), what the feedback and the bridge's gates cross
     by, and whether each of those is a barrier. Line
-    frequency (0 on direct voltage), and how often the output is sampled, Hz (0 where nothing carries it)."""
+    frequency (0 on direct voltage), and how often the output is sampled, Hz (0 where nothing carries it); whether it is
+    rectified before it is sensed, too quick to be followed."""
 
     empty: float
     full: float
@@ -105,6 +106,7 @@ class IsolationNeed:
     line: float
     sampled: float
     barrier: bool = True
+    rectified: bool = False
 
     @property
     def bus(self) -> float:
@@ -134,7 +136,12 @@ class IsolationNeed:
     @property
     def rests(self) -> float:
         """Where the sensed voltage rests in the converter's span."""
-        return 0.0 if self.direct else HALF
+        return HALF if self.followed else 0.0
+
+    @property
+    def followed(self) -> float:
+        """The line that the sensed voltage follows, Hz; 0 where it is steady."""
+        return 0.0 if self.rectified else self.line
 
     @property
     def room(self) -> float:
@@ -216,8 +223,9 @@ def propose(need: IsolationNeed, pins: dict[str, Any], rules: Rules) -> Isolatio
         else float(next((v for v in (12, 24, 36, 48, 60) if COIL_MOST * v >= need.full), 60)),
     )
     fields.setdefault("sense_top", 1e6)
-    fast = min(CORNER * need.line, need.sampled / 3) if need.sampled else CORNER * need.line
-    fields.setdefault("corner", float(f"{max(fast, SLOWEST * need.line):.2g}") if need.line else STEADY_CORNER)
+    line = need.followed
+    fast = min(CORNER * line, need.sampled / 3) if need.sampled else CORNER * line
+    fields.setdefault("corner", float(f"{max(fast, SLOWEST * line):.2g}") if line else STEADY_CORNER)
     share = need.room / (SPARE * need.peak)
     fields.setdefault("sense_bottom", nearest(fields["sense_top"] * share / (1 - share)))
     return IsolationBuild.within(fields)
@@ -237,7 +245,7 @@ def assess(need: IsolationNeed, build: IsolationBuild, rules: Rules, worksheet: 
     free = stage.unclamped_spike.work({"I": COIL_CURRENT, "L_lk": COIL_HENRY, "C_oss": COIL_STRAY})
     spike = volts[1] + {NO_COIL: free, DIODE: 0.8, ZENER: 25.0}[build.coil_clamp]
     proof = worksheet.work("isolation.wanted", sense.barrier_proof, k_proof=REINFORCED, V_rms=need.across, V_add=BASIC_ADDS)
-    left = worksheet.work("isolation.left", sense.first_order_gain, f=need.line, f_0=build.corner) if need.line else 1.0
+    left = worksheet.work("isolation.left", sense.first_order_gain, f=need.followed, f_0=build.corner) if need.followed else 1.0
     lost = 1 - left
     error += 0.0 if build.calibrated else lost
     return IsolationState(
@@ -260,7 +268,7 @@ def parts(build: IsolationBuild, shelf: Shelf) -> tuple[Item, ...]:
     return ()
 
 
-def requirements(build: IsolationBuild, output: float, current: float, relays: int, direct: bool) -> Iterator[Requirement]:
+def requirements(build: IsolationBuild, output: float, current: float, relays: int, mains: bool) -> Iterator[Requirement]:
     """The socket for an output, V, fused for a current, A; what crosses the barrier; what clamps so many coils."""
     yield Requirement(
         KEY,
@@ -268,8 +276,8 @@ def requirements(build: IsolationBuild, output: float, current: float, relays: i
         "Socket",
         "connector",
         least={"i_rating": current, "v_rating": output},
-        # no mains socket for direct voltage: what belongs elsewhere must not fit
-        exact={"form": "screw terminal"} if direct else {"form": "mains socket", "touch": "touch-proof"},
+        # no mains socket for direct voltage or high frequency: what belongs elsewhere must not fit
+        exact={"form": "mains socket", "touch": "touch-proof"} if mains else {"form": "screw terminal"},
     )
     if build.shut_down == OPTO:
         coupler = "Opto-coupler, shut-down"

@@ -64,7 +64,7 @@ def report(sheet: Sheet, need: IsolationNeed) -> BlockReport:
     sheet.choice("sense_top", "R_1", "Sense, upper resistor")
     sheet.choice("sense_bottom", "R_2", "Sense, lower resistor")
     sheet.choice("corner", "f_c", "Sense filter, corner")
-    if not need.direct:
+    if need.followed:
         sheet.result("lag", r"\varphi", "It lags the line by, degrees", "1")
     sheet.choice("bits", "n", "Bits of the converter")
     swing = sheet.limited("at_converter", r"\hat V_{AD}", "Peak at the converter", "V", need.room)
@@ -267,14 +267,14 @@ def _sense(sheet: Sheet, build: IsolationBuild, need: IsolationNeed, now: Isolat
             "sense_clips",
             "fix",
             "The sense chain clips before the output is too high",
-            f"{fmt(need.peak, 'V')} make {fmt(now.at_converter, 'V')}{'' if need.direct else ' about the middle'} of "
+            f"{fmt(need.peak, 'V')} make {fmt(now.at_converter, 'V')}{' about the middle' if need.followed else ''} of "
             f"{CONVERTER:g} V: the display "
             "shows a safe output while it rises.",
             "A lower resistor that leaves room above the highest output.",
             worst=swing,
             cures=(again,),
         )
-    if build.corner < SLOWEST * need.line:
+    if build.corner < SLOWEST * need.followed:
         sheet.find(
             "sense_slow",
             "fix",

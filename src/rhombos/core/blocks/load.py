@@ -22,7 +22,7 @@ from rhombos.core.waves.stepped import Fed, step_flow, turned_about
 KEY, TITLE = "load", "Load"
 HIGHEST_AT = ("nominal", "high", "idle_high")
 """Points at which a wave may stand highest."""
-STEPPED = {"square": 1.0, "modified": 0.5}
+STEPPED = {"square": 1.0, "modified": 0.5, "HF": 1.0}
 """Share of the time that a wave is not zero."""
 STIFF_X, STIFF_CORNER = 2e-3, 40.0
 """Filter for which a crest load's current is told where none is chosen: reactance over V²/P, and corner over the line."""
@@ -71,11 +71,12 @@ def assess(
     volts: float | None = None,
     fed: Fed | None = None,
     seen: tuple[float, float] | None = None,
+    hertz: float | None = None,
 ) -> LoadState:
     """What the load draws at a point. At other than its rated voltage, V, it takes what the square of the voltage makes of its
     power. `fed` is the wave of a stepped output, unless it is the usual one; `seen` are RMS and peak of the current behind a
-    filter, A, where that is known."""
-    rated, hertz = brief.output.voltage, brief.output.frequency
+    filter, A, where that is known; `hertz` is the wave's frequency, where that is not the one asked."""
+    rated, hertz = brief.output.voltage, brief.output.frequency if hertz is None else hertz
     volts = rated if volts is None else volts
     share = (volts / rated) ** 2
     if point.power == 0:  # nothing is connected
@@ -185,7 +186,8 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     highest = max(
         s.highest for k, s in sheet.states.items() if (k in HIGHEST_AT and k not in sheet.infeasible) or k == "nominal"
     )
-    refused = [j for k in brief.loads if (j := judge(k, brief.output.waveform, highest, 0.0)).verdict == "refuses"]
+    judged = () if brief.output.waveform == "HF" else brief.loads  # a high-frequency socket says so itself
+    refused = [j for k in judged if (j := judge(k, brief.output.waveform, highest, 0.0)).verdict == "refuses"]
     if refused:
         names = " and ".join(j.load for j in refused)
         sheet.find(

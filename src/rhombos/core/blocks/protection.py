@@ -123,7 +123,8 @@ class ProtectionNeed:
     current at full power, RMS, and its peak in the surge with ripple, A. Highest gate supply that the control supply makes, V;
     volts of a rested battery, empty to full in equal steps of charge, none for a source that is no battery; voltage below which
     full power would hold a source at its current limit, V. Where the socket is a bank of direct voltage: what that stores, J,
-    and the most that it drives into a short, A. How far a load lifts a source that takes nothing back, V."""
+    and the most that it drives into a short, A. How far a load lifts a source that takes nothing back, V. Whether the socket
+    gives high frequency: no suppressor made for mains stands that, and no line brings a surge."""
 
     empty: float
     nominal: float
@@ -141,6 +142,7 @@ class ProtectionNeed:
     stored: float = 0.0
     dumps: float = 0.0
     lifted: float = 0.0
+    high_frequency: bool = False
 
     @property
     def highest(self) -> float:
@@ -160,12 +162,13 @@ class ProtectionNeed:
 @dataclass(frozen=True, slots=True)
 class ShortPath:
     """What a short meets: supply of the bridge, V, inductance in its way, H, how many times the socket's current flows in the
-    switches, and what they stand for microseconds, A."""
+    switches, and what they stand for microseconds, A; the address of a coil in the way that is not the protection's."""
 
     volts: float
     inductance: float
     ratio: float
     withstand: float
+    coil_at: str = ""
 
     @property
     def stands(self) -> float:
@@ -252,7 +255,8 @@ def propose(
     fields.setdefault("twice", float(f"{max(LEAST_TWICE, SURGE_HELD * excess(need, fields['overload'])):.2g}"))
     surge = need.socket_current(need.surge)
     fields.setdefault("short_trip", float(f"{rules.trip_factor * need.peak:.3g}"))
-    fields.setdefault("coil", stage.slowing_coil(fields["short_trip"] * stage.ratio, fields["short_delay"]))
+    slowing = 0.0 if stage.coil_at else stage.slowing_coil(fields["short_trip"] * stage.ratio, fields["short_delay"])
+    fields.setdefault("coil", slowing)
     fields.setdefault("output_fuse", fuse_for(need.socket_current(need.continuous), surge))
     fields.setdefault("output_relay", float(next((r for r in RELAYS if r >= surge), RELAYS[-1])))
     made = SUPPRESSORS_DC if need.direct else SUPPRESSORS
@@ -367,22 +371,23 @@ def parts(build: ProtectionBuild, shelf: Shelf) -> tuple[Item, ...]:
     return ()
 
 
-def requirements(build: ProtectionBuild, coil: float, direct: bool) -> Iterator[Requirement]:
+def requirements(build: ProtectionBuild, coil: float, direct: bool, high_frequency: bool = False) -> Iterator[Requirement]:
     """Relay and suppressor at the socket, the cut-off's trimmer; `coil` is what the relays' coils run on, V; `direct` a socket
-    of direct voltage, whose arc only contactors break."""
+    of direct voltage, whose arc only contactors break; one of high frequency has no suppressor."""
     amps, volts = build.output_relay, build.output_high
     poles: dict[str, float] = {"i_rating": amps, "v_dc": volts} if direct else {"i_rating": amps, "v_ac": volts, "poles": 2}
     kind, count = ("contactor", 2) if direct else ("relay", 1)
     yield Requirement(KEY, "relay", "Socket relay", kind, least=poles, exact={"v_coil": coil}, count=count)
-    works = "v_dc" if direct else "v_ac"
-    yield Requirement(
-        KEY,
-        "varistor",
-        "Surge suppressor",
-        "suppressor",
-        least={works: build.suppressor},
-        most={works: SUPPRESSES * build.suppressor},
-        exact={} if direct else {"form": "varistor"},
-    )
+    if not high_frequency:
+        works = "v_dc" if direct else "v_ac"
+        yield Requirement(
+            KEY,
+            "varistor",
+            "Surge suppressor",
+            "suppressor",
+            least={works: build.suppressor},
+            most={works: SUPPRESSES * build.suppressor},
+            exact={} if direct else {"form": "varistor"},
+        )
     if build.adjusted and build.trimmer:
         yield Requirement(KEY, "trim", "Trimmer of the cut-off", "trimmer", exact={"r": build.trimmer})

@@ -83,7 +83,8 @@ def report(sheet: Sheet, need: ProtectionNeed, stage: ShortPath, can: float) -> 
     sheet.choice("after_trip", "", "After a short")
     sheet.choice("output_relay", "K_2", "Relay at the socket, both poles")
     sheet.choice("output_fuse", "F_2", "Fuse at the socket")
-    sheet.choice("suppressor", "U_S", f"Surge suppressor, working {'DC' if need.direct else 'RMS'}")
+    if not need.high_frequency:
+        sheet.choice("suppressor", "U_S", f"Surge suppressor, working {'DC' if need.direct else 'RMS'}")
     if need.direct:
         sheet.fixed_value("dumps", r"\hat I_C", "What the bank drives into a short", need.dumps, "A", "at most, through a cord")
         sheet.find("bank_dumps", "note", "A short takes all that the bank holds",
@@ -290,8 +291,13 @@ def _output(
                    f"{fmt(1e-6 * stage.volts / stage.inductance, 'A')} in a microsecond: {fmt(off.value, 'A')} when the "
                    f"switches are off, {fmt(stage.withstand, 'A')} is what they stand.",
                    "A quicker comparator, a lower trip, or a coil in the output that slows the rise.", worst=off,
-                   cures=(("Let the proposal set trip, delay and coil", _free("short_trip", "short_delay", "coil")),
-                          ))  # fmt: skip
+                   cures=(("Let the proposal set trip, delay and coil", _free("short_trip", "short_delay", "coil")
+                           | ({stage.coil_at: None} if stage.coil_at else {})),))  # fmt: skip
+    if build.coil > 0 and stage.coil_at:
+        sheet.find("coil_twice", "fix", "This coil is not counted in what the socket gets",
+                   f"{short(build.coil, 'H')} in the lead of a high-frequency socket keep a part of its voltage; the coil of "
+                   "that socket's own sheet is counted, this one is not.", "Set the coil there.", figure="coil",
+                   cures=(("Move it there", _free("coil") | {stage.coil_at: build.coil}),))  # fmt: skip
     surge = need.socket_current(need.surge)
     surge_peak = need.peak
     if build.short != FUSE_ALONE and build.short_trip < surge_peak:
@@ -313,7 +319,7 @@ def _output(
                    f"{fmt(surge, 'A')} flow in the surge through contacts of {short(build.output_relay, 'A')}; they weld, "
                    "and open no longer.", "The next size up; both poles, closed and opened while the stage is off.",
                    figure="output_relay", cures=(("Let the proposal choose the relay", _free("output_relay")),))  # fmt: skip
-    if build.suppressor < high.low:
+    if build.suppressor < high.low and not need.high_frequency:
         sheet.find("suppressor", "fix", "The surge suppressor conducts at working voltage",
                    f"It is made for {short(build.suppressor, 'V')} RMS; the output may stand at {fmt(high.high, 'V')} before "
                    "it is switched off: it heats until it burns.", "The next rating above the output limit.",

@@ -33,6 +33,18 @@ pulsed_rms = _relation(
     holds="D_tot is the share of the time that pulses take, nothing between them; k_lag from the exponentials of the current",
     source="definition of RMS; circuit theory",
 )
+driven_current = _relation(
+    "driven_current",
+    I_rms,
+    V_pk * sp.sqrt(k_lag * D_tot) / R_L,
+    title="Current that pulses both ways drive through resistance and inductance, RMS",
+    holds="D_tot is the share of the time that the wave stands, turned about by diodes too; k_lag from the exponentials of the "
+    "current; R_L is all resistance in its way",
+    source="power of a resistance; circuit theory",
+)
+across = _relation(
+    "across", V_rms, I_rms * R_L, title="Voltage across a resistance, RMS", holds="any waveform", source="Ohm's law"
+)
 joined_rms = _relation(
     "joined_rms",
     I_rms,

@@ -39,7 +39,8 @@ ONE: dict[str, Any] = {"minItems": 1, "maxItems": 1}
 NOTHING = "nothing"
 """What a form says for the kind of a second output where there is none."""
 TWO: dict[str, Any] = {"minItems": 1, "maxItems": 2}
-"""An AC or DC output, and a high-frequency one beside it or none."""
+ALLOWED = (("AC",), ("DC",), ("HF",), ("AC", "HF"), ("DC", "HF"))
+"""Kinds of outputs that one design may have."""
 
 
 class Brief(Section):
@@ -63,10 +64,10 @@ class Brief(Section):
         if len(self.sources) != 1:
             raise ValueError(f"{len(self.sources)} sources; allowed 1: give one, and a design of its own to any other")
         kinds = tuple(o.kind for o in self.outputs)
-        if kinds[:1] not in (("AC",), ("DC",)) or kinds[1:] not in ((), ("HF",)):
+        if kinds not in ALLOWED:
             raise ValueError(
-                f"outputs {', '.join(kinds) or 'none'}; allowed: AC or DC first, and HF beside it or nothing: give any other "
-                "a design of its own"
+                f"outputs {', '.join(kinds) or 'none'}; allowed: AC, DC or HF, and HF beside AC or DC: give any "
+                "other a design of its own"
             )
         return self
 
@@ -76,16 +77,14 @@ class Brief(Section):
         return self.sources[0]
 
     @property
-    def output(self) -> AcOutput | DcOutput:
+    def output(self) -> AcOutput | DcOutput | HfOutput:
         """The first output."""
-        first = self.outputs[0]
-        assert not isinstance(first, HfOutput), "it stands beside another"
-        return first
+        return self.outputs[0]
 
     @property
     def beside(self) -> HfOutput | None:
         """The high-frequency output beside it."""
-        return next((o for o in self.outputs if isinstance(o, HfOutput)), None)
+        return next((o for o in self.outputs[1:] if isinstance(o, HfOutput)), None)
 
     @property
     def waves(self) -> tuple[Waveform, ...]:
@@ -171,8 +170,11 @@ def followed(brief: Any, edited: str) -> tuple[Any, str]:
         case ["outputs", _, "kind"], {"outputs": list(outputs)} if {"kind": NOTHING} in outputs:
             return brief | {"outputs": [o for o in outputs if o != {"kind": NOTHING}]}, ""
         case ["outputs", place, "kind"], {"outputs": list(outputs)} if place.isdecimal() and int(place) < len(outputs):
-            # the power asked stays; what the other kind of output has not goes
-            return brief | {"outputs": [_without_factor(o) if n == int(place) else o for n, o in enumerate(outputs)]}, ""
+            # the power asked stays; what the other kind of output has not goes, and what cannot stand beside it
+            kept = [_without_factor(o) if n == int(place) else o for n, o in enumerate(outputs)]
+            if isinstance(kept[0], dict) and kept[0].get("kind") == "HF" and len(kept) > 1:
+                return brief | {"outputs": kept[:1]}, "The second socket is gone: none stands beside a high-frequency one."
+            return brief | {"outputs": kept}, ""
         case ["outputs", place, "power", "continuous"], {"outputs": list(outputs)} if (
             place.isdecimal() and int(place) < len(outputs) and isinstance(outputs[int(place)], dict)
         ):

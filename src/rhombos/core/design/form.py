@@ -8,7 +8,7 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict
 
 from rhombos.core.design.brief import NOTHING, Brief
-from rhombos.core.design.outputs import BESIDE, OUTPUTS, AcOutput, HfOutput
+from rhombos.core.design.outputs import BESIDE, OUTPUTS, AcOutput, DcOutput, HfOutput
 from rhombos.core.design.problems import allowed_range, unit_of
 from rhombos.core.design.rules import RuleChanges, RuleName, house_rules
 from rhombos.core.design.sources import KINDS
@@ -75,8 +75,10 @@ def brief_fields(brief: Brief) -> tuple[BriefField, ...]:
     found.append(_kind("Socket", "Feeds", brief.output.kind, "outputs.0", OUTPUTS))
     found += _fields(brief.output, "outputs.0", "Socket")
     found += _fields(brief.power, "outputs.0.power", "Power")
-    found += _loads(brief.output, "outputs.0") if isinstance(brief.output, AcOutput) else []
-    found.append(_kind(SECOND, "Beside it", brief.beside.kind if brief.beside else NOTHING, "outputs.1", (NOTHING, *BESIDE)))
+    found += [] if isinstance(brief.output, DcOutput) else _loads(brief.output, "outputs.0")
+    if not isinstance(brief.output, HfOutput):
+        beside = brief.beside.kind if brief.beside else NOTHING
+        found.append(_kind(SECOND, "Beside it", beside, "outputs.1", (NOTHING, *BESIDE)))
     if brief.beside:
         found += _fields(brief.beside, "outputs.1", SECOND)
         found += [f for f in _fields(brief.beside.power, "outputs.1.power", SECOND) if not f.address.endswith("profile")]

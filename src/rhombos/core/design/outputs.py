@@ -197,7 +197,8 @@ class DcOutput(Section):
 
 
 class HfOutput(Section):
-    """A high-frequency socket straight from a secondary, beside another: a square wave at the stage's own frequency."""
+    """A high-frequency socket straight from a secondary, alone or beside another: a square wave at the stage's own
+    frequency."""
 
     kind: Literal["HF"] = Field("HF", title="Kind of output")
     voltage: Volt = Field(230, ge=10, le=1000, title="Output voltage, RMS")
@@ -208,6 +209,10 @@ class HfOutput(Section):
 
     waveform: ClassVar[Waveform] = "HF"
     direct: ClassVar = False
+    stepped: ClassVar = True
+    power_factor: ClassVar = 1.0
+    """Its loads are resistances; what lags is their cord."""
+    crest_power: ClassVar = 0.0
 
     @property
     def peak(self) -> float:
@@ -221,6 +226,6 @@ class HfOutput(Section):
 
 
 Output = Annotated[AcOutput | DcOutput | HfOutput, Field(discriminator="kind")]
-OUTPUTS = ("AC", "DC")
+OUTPUTS = ("AC", "DC", "HF")
 BESIDE = ("HF",)
-"""Kinds that stand beside another output, in the second place."""
+"""Kinds that may stand beside an AC or a DC output, in the second place."""

@@ -36,7 +36,8 @@ FACTOR_STEP = 10.0
 class TransformerNeed:
     """What is asked: volt-second worst case (V_max at D_max) and working point (V, D), the ratio needed, the pulse
     current of one primary half and of the secondary, A, at one switch's frequency, Hz, in air at °C; what a henry of leakage
-    burns in the stage's clamps, W."""
+    burns in the stage's clamps, W; how far the ratio may lie from the one needed, as a share: 0 where a loop takes the rest
+    but nothing may be missing."""
 
     v_max: float
     d_max: float
@@ -50,6 +51,12 @@ class TransformerNeed:
     halves: int = 2
     secondary_halves: int = 1
     leak_cost: float = 0.0
+    near: float = 0.0
+
+    def secondary_turns(self, turns: np.ndarray) -> np.ndarray:
+        """Turns of the secondary beside some of the primary, arrays of any shape."""
+        wanted = turns * self.ratio
+        return np.asarray(np.maximum(1, np.round(wanted)) if self.near else np.ceil(wanted - 1e-9))
 
 
 @dataclass(frozen=True, slots=True)
@@ -222,7 +229,8 @@ def _scores(
     area, volume, surface = (getattr(table, n)[index][:, None] for n in ("a_e", "v_e", "surface"))
     peak = book.peak_flux(V=need.v_max, D=need.d_max, N=turns, A_e=area, f_s=need.frequency)
     work = book.peak_flux(V=need.v_work, D=need.d_work, N=turns, A_e=area, f_s=need.frequency)
-    secondary = np.asarray(pins.get("secondary_turns", np.ceil(turns * need.ratio - 1e-9)))
+    secondary = np.asarray(pins.get("secondary_turns", need.secondary_turns(turns)))
+    stray = np.maximum(np.abs(secondary / turns / need.ratio - 1) / need.near - 1, 0) if need.near else 0.0
     ampere_turns = need.halves * turns * need.primary_pulse * math.sqrt(
         2 * need.d_work / need.halves
     ) + need.secondary_halves * secondary * need.secondary_pulse * math.sqrt(2 * need.d_work / need.secondary_halves)
@@ -239,6 +247,7 @@ def _scores(
             np.maximum(rise(loss, surface) / allowed - 1, 0)
             + crowded
             + np.maximum(peak / min(rules.ferrite_peak, g.b_sat) - 1, 0)
+            + stray
         )
         price = table.price[index][:, None] + g.price
         found.append(np.where(bad > 0, 1e6 + 1e3 * bad, price + rules.watt_worth * loss))
@@ -249,7 +258,7 @@ def _wind(
     need: TransformerNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules, stack: Stack, grade: Grade, turns: int
 ) -> Transformer:
     interfaces = int(pins.get("interfaces", 2))
-    secondary_turns = int(pins.get("secondary_turns", math.ceil(turns * need.ratio - 1e-9)))
+    secondary_turns = int(pins.get("secondary_turns", need.secondary_turns(np.array(turns))))
     room = HEIGHT_USED * stack.height - (interfaces + 1) * INSULATION
     windings: list[Winding] = []
     for name, count, pulse, halves, share in (

@@ -77,6 +77,14 @@ TAPPED: dict[str, tuple[Callable[[Worked], Chart], ...]] = {"hf_socket": hf_sock
 """What a second socket adds."""
 
 
+ALONE: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
+    "input_stage": (low_side.input_pulses, low_side.bank_ripple),
+    "front_end": (low_side.switch_voltage, low_side.loss_against_frequency, heat.front_surge),
+    "hf_output": (steps.output_steps, hf_socket.alone_over_source),
+}
+"""What differs where a high-frequency socket stands alone."""
+
+
 RAIL: dict[str, tuple[Callable[[Worked], Chart], ...]] = {"source": (rail.line, low_side.power_band)}
 """What differs where no battery feeds it."""
 
@@ -95,6 +103,8 @@ def charts(worked: Worked, block: str) -> tuple[Chart, ...]:
         drawn |= DIRECT if worked.route.marched else {"load": ()}
     if "dc_link" not in worked.builds:
         drawn |= UNLINKED
+    if worked.brief.output.waveform == "HF":
+        drawn |= ALONE
     if "dc_link" in worked.builds and not worked.built(DcLinkBuild).held:
         drawn |= UNHELD
         if worked.brief.output.direct:

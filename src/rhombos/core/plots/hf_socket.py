@@ -1,4 +1,5 @@
-"""Pictures of a high-frequency socket: its wave, and what becomes of its voltage from end to end of the source."""
+"""Pictures of a high-frequency socket, alone or beside another: its wave, and what becomes of its voltage from end to end of
+the source."""
 
 from __future__ import annotations
 
@@ -8,6 +9,7 @@ from dataclasses import replace
 import numpy as np
 
 from rhombos.core.benches.load_compatibility import WIDE
+from rhombos.core.blocks import hf_output
 from rhombos.core.blocks.hf_socket import KEY, HfState
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Mark, Scale, Series, curve, roomy
@@ -45,30 +47,38 @@ def wave(worked: Worked) -> Chart:
 
 def over_source(worked: Worked) -> Chart:
     """RMS at full power from end to end of the source, and with nothing at the other socket."""
-    output = worked.brief.beside
-    assert output is not None, "this route has one"
+    assert worked.brief.beside is not None, "this route has one"
+    said = "No loop holds this socket: it lives on the pulses that the other one asks for."
+    return _over(worked, KEY, worked.brief.beside.voltage, ("full power at both", "nothing at the other"), said)
+
+
+def alone_over_source(worked: Worked) -> Chart:
+    """RMS at full power from end to end of the source, and with nothing plugged in."""
+    said = "No loop holds this socket: at a fixed duty its voltage follows the source."
+    return _over(worked, hf_output.KEY, worked.brief.output.voltage, ("full power", "nothing plugged in"), said)
+
+
+def _over(worked: Worked, key: str, asked: float, names: tuple[str, str], remark: str) -> Chart:
+    """The voltage of a socket over that of the source, with its first power as asked, and with none."""
     empty, _, full = worked.brief.source.volts
     emf = np.linspace(empty, full, SOURCES)
     at = worked.settled["nominal"].point
-    both = {f"{k}": replace(at, key=f"{k}", emf=float(e)) for k, e in enumerate(emf)}
-    alone = {f"{k} alone": replace(p, key=f"{k} alone", power=0.0) for k, p in both.items()}
+    loaded = {f"{k}": replace(at, key=f"{k}", emf=float(e)) for k, e in enumerate(emf)}
+    bare = {f"{k} bare": replace(p, key=f"{k} bare", power=0.0) for k, p in loaded.items()}
     found = worked.route.settle_all(
-        worked.builds, worked.brief, worked.shelf, worked.rules, points=both | alone, tolerance=1e-3
+        worked.builds, worked.brief, worked.shelf, worked.rules, points=loaded | bare, tolerance=1e-3
     )  # fmt: skip
-    shared, left = ([found[k].states[KEY].voltage for k in points] for points in (both, alone))
-    most = max(*shared, *left, output.voltage * (1 + WIDE))
+    curves = [[found[k].states[key].voltage for k in points] for points in (loaded, bare)]
+    most = max(*curves[0], *curves[1], asked * (1 + WIDE))
     x, y = Scale("V", full), Scale("V", most)
     return Chart(
         key="hf_over_source",
         title="Voltage over the source",
         x=x.axis("at rest", low=empty, high=full),
         y=y.axis("RMS", low=0, high=roomy(most)),
-        series=(
-            curve("full power at both", emf, shared, x, y),
-            curve("nothing at the other", emf, left, x, y, "second"),
-        ),
-        marks=(Mark(at=y(output.voltage), label=f"asked {short(output.voltage, 'V')}", role="house"),),
-        remark="No loop holds this socket: it lives on the pulses that the other one asks for.",
+        series=(curve(names[0], emf, curves[0], x, y), curve(names[1], emf, curves[1], x, y, "second")),
+        marks=(Mark(at=y(asked), label=f"asked {short(asked, 'V')}", role="house"),),
+        remark=remark,
     )
 
 

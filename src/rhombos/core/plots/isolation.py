@@ -82,7 +82,7 @@ def sense_budget(worked: Worked) -> Chart:
     now: Any = worked.settled["nominal"].states["isolation"]
     rules, out = worked.rules, worked.brief.output.voltage
     need = need_of(worked)
-    peak = out if need.direct else 2**0.5 * out
+    peak = 2**0.5 * out if need.followed else out
     rows = (
         ("source of error", "share", "at the output"),
         ("divider, two resistors", fmt(2 * rules.resistor_tolerance, "%", 2), fmt(2 * rules.resistor_tolerance * out, "V", 2)),
@@ -99,7 +99,7 @@ def sense_budget(worked: Worked) -> Chart:
         title="What the output's reading is off by",
         rows=rows,
         remark=f"{short(build.sense_top, 'ohm')} over {short(build.sense_bottom, 'ohm')}: 0 V reads {middle} counts, "
-        f"{'' if need.direct else 'the peak of '}{short(out, 'V')} {top}; a count is {fmt(now.step, 'V', 2)}. "
+        f"{'the peak of ' if need.followed else ''}{short(out, 'V')} {top}; a count is {fmt(now.step, 'V', 2)}. "
         "Clamp the input, filter below half the "
         f"sampling "
         "rate, calibrate near zero and near full output.",

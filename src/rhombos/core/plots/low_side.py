@@ -20,7 +20,6 @@ from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.parts import Capacitor, Mosfet
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve, limits, roomy
 from rhombos.core.plots.window import window_boxes
-from rhombos.core.routes.settle import settle
 from rhombos.core.units.quantities import fmt, short
 
 SWEEP = np.array([0.4, 0.55, 0.7, 0.85, 1.0, 1.2, 1.45, 1.75, 2.1])
@@ -171,10 +170,12 @@ def loss_against_frequency(worked: Worked) -> Chart:
     s = here
     for factor in SWEEP:
         frequency = build.frequency * factor
-        if not 10e3 <= frequency <= 300e3:
+        if not 5e3 <= frequency <= 300e3:
             continue
         builds = dict(worked.builds) | {"front_end": build.model_copy(update={"frequency": float(frequency)})}
-        s = settle(point, builds, worked.brief, worked.shelf, worked.rules, SILENT, s, 1e-3)
+        s = worked.route.settle_all(
+            builds, worked.brief, worked.shelf, worked.rules, tolerance=1e-3, start={point.key: s}, points={point.key: point}
+        )[point.key]
         stage, wound = s.states["front_end"], s.states["transformer"]
         sound = wound.worst_flux <= max(worked.rules.ferrite_peak, here.states["transformer"].worst_flux)
         rows.append((frequency, wound.loss, stage.loss, wound.loss + stage.loss, float(sound)))

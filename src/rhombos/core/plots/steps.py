@@ -24,7 +24,8 @@ LEAST_ROOM = 0.01
 
 def wave_of(worked: Worked) -> Steps:
     """The output of a stepped design at full power, nominal input."""
-    return worked.route.steps(worked.settled, worked.builds).wave(worked.brief.output.frequency)
+    drain: LoadState = worked.settled["nominal"].states["load"]
+    return worked.route.steps(worked.settled, worked.builds).wave(drain.frequency)
 
 
 def _load_current(drain: LoadState, wave: Steps, time: NDArray[np.float64]) -> NDArray[np.float64]:

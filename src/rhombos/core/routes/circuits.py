@@ -20,3 +20,18 @@ HF_SOCKET = Circuit(
     ),
 )
 """A tap of the secondary, a fuse, a coil that slows a short, the socket's terminals and what is plugged in."""
+
+HF_OUTPUT = Circuit(
+    elements=(
+        Element(symbol="inductor", name="N s", x=84, y=66, turn=90, label=Place(x=70, y=94), at="end"),
+        Element(symbol="inductor", name="L1", part="coil", x=166, y=57, label=Place(x=190, y=24), at="middle"),
+        Element(symbol="load", name="R L", x=400, y=72, turn=90, label=Place(x=416, y=88)),
+    ),
+    wires=("M84 66V57H166M214 57H298M306 57H400V72M400 112V134H306M298 134H84V114",),
+    terminals=places((302, 57), (302, 134)),
+    labels=(
+        Label(name="U", part="voltage", x=302, y=92, at="middle"),
+        Label(name="I", part="current", x=352, y=36, at="middle"),
+    ),
+)
+"""The secondary, a coil that slows a short, the socket's terminals and what is plugged in."""

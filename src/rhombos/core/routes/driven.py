@@ -9,6 +9,7 @@ from rhombos.core.blocks import bridge_drive, front_drive, front_end, gate_drive
 from rhombos.core.control.gates import GateLoop
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
+from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Driver, Shelf
 from rhombos.core.routes.base import Settled
 
@@ -52,6 +53,17 @@ def front_drive_of(
         front_drive.FrontDriveBuild,
     )
     return made
+
+
+def drives(
+    s: Settled, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
+) -> dict[str, gate_drive.DriveState]:
+    """The gate drives that there are, judged at a settled point."""
+    return {
+        key: gate_drive.assess(need(s, builds, brief), builds[key], brief, shelf, rules, worksheet)
+        for key, need in ((front_drive.KEY, front_need), (bridge_drive.KEY, drive_need))
+        if key in builds
+    }
 
 
 def front_need(s: Settled, builds: Mapping[str, Any], brief: Brief) -> gate_drive.DriveNeed:

@@ -10,7 +10,6 @@ from typing import Any
 from rhombos.core.blocks import (
     controller,
     front_end,
-    gate_drive,
     hf_socket,
     input_bank,
     input_stage,
@@ -35,7 +34,8 @@ from rhombos.core.parts import Shelf
 from rhombos.core.routes import ending, settle, stages
 from rhombos.core.routes.auxiliary import controller as auxiliary_controller
 from rhombos.core.routes.base import Route, StepWave
-from rhombos.core.routes.driven import drive_need, front_drive_of, front_need
+from rhombos.core.routes.driven import drives, front_drive_of
+from rhombos.core.routes.hf_stage import HfStage
 from rhombos.core.routes.hints import Hints, fraction_of, learnt, rectifying_of, secondary_pulse, tapped_at
 from rhombos.core.routes.passes import SETTLED
 from rhombos.core.routes.reach import damped_frequency, leak_cost, steady_frequency, tapped_frequency, turns_ratio
@@ -44,8 +44,6 @@ from rhombos.core.routes.supply import WIRING, link_supply, seen_direct
 from rhombos.core.waves.chain import Supply
 from rhombos.core.waves.pulsation import STILL
 
-TRIP_ROUNDED = 1.4
-"""Where a stage may trip over what a coil is proposed for: its sense resistor is a preferred value, its pulses still move."""
 CLOSE_ENOUGH = 1e-3
 """How closely a point is settled that only the controller's trip asks for."""
 
@@ -61,7 +59,7 @@ def _first_tapped(low: float, high: float, duty: Mapping[str, float] | None) -> 
 class LinkRoute(Route):
     """Push-pull, half-bridge or full bridge in front of a regulated link; a sine, modified or square wave behind it."""
 
-    waveforms: tuple[Waveform, ...] = ("sine", "modified", "square", "DC")
+    waveforms: tuple[Waveform, ...] = ("sine", "modified", "square", "DC", "HF")
     beside: tuple[Waveform, ...] = ("HF",)
     hint_points = ("low", "high", "surge_high")
     rounds = 2
@@ -72,10 +70,17 @@ class LinkRoute(Route):
         self.topology = TOPOLOGIES[topology]
         self.title = f"{topology.capitalize()}, DC link, H-bridge"
         self.front_end = replace(stages.FRONT_END, title=topology.capitalize())
+        self.unlinked = HfStage(key, topology)
+
+    def making(self, waveform: Waveform) -> Route:
+        """The same for a wave: a high-frequency socket alone needs no link."""
+        return self.unlinked if waveform == "HF" else self
 
     def stages(self, waveform: Waveform, *beside: Waveform) -> tuple[Stage, ...]:
         """From the source to the load; only a sine needs a filter, and a DC socket no bridge. A high-frequency socket beside it
         is tapped from the secondary."""
+        if waveform == "HF":
+            return self.unlinked.stages(waveform)
         tapped = (stages.HF_SOCKET,) if "HF" in beside else ()
         before = (stages.SOURCE, stages.INPUT, self.front_end, stages.TRANSFORMER, *tapped, stages.RECTIFIER, stages.LINK)
         behind = {"sine": (stages.BRIDGE, stages.FILTER), "DC": ()}.get(waveform, (stages.BRIDGE,))
@@ -83,12 +88,15 @@ class LinkRoute(Route):
 
     def titled(self, waveform: Waveform) -> str:
         """The route with the wave that it is to make; direct voltage asks for no bridge."""
-        return f"{self.topology.name.capitalize()}, DC socket" if waveform == "DC" else super().titled(waveform)
+        bare = {"DC": "DC socket", "HF": "HF socket"}
+        return f"{self.topology.name.capitalize()}, {bare[waveform]}" if waveform in bare else super().titled(waveform)
 
     def auxiliary(self, waveform: Waveform) -> tuple[Stage, ...]:
         """The controller and the stages' gate drives, beside the path."""
-        drives = (stages.FRONT_DRIVE,) if waveform == "DC" else (stages.FRONT_DRIVE, stages.BRIDGE_DRIVE)
-        return (stages.CONTROLLER, *drives)
+        if waveform == "HF":
+            return self.unlinked.auxiliary(waveform)
+        needed = (stages.FRONT_DRIVE,) if waveform == "DC" else (stages.FRONT_DRIVE, stages.BRIDGE_DRIVE)
+        return (stages.CONTROLLER, *needed)
 
     def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
         """A designer's first guess: 88 % overall, 5 % of drops, everything else by proportion."""
@@ -153,9 +161,9 @@ class LinkRoute(Route):
         own["rectifier"]["circuit"] = how.name
         lowest, leads = topology.drive * brief.source.volts[0], rules.lead_inductance + front_end.LIKELY_PACKAGE
         damper = rectifier.least_damper(secondary, hints.link_current, how, shelf, rules) / how.parts
-        chosen = steady_frequency(brief.continuous, lowest, leads, secondary, damper)
+        damped = damped_frequency(brief.continuous, secondary, damper)
+        chosen = steady_frequency(brief.continuous, lowest, leads, damped)
         if brief.beside:
-            damped = damped_frequency(brief.continuous, secondary, damper)
             chosen = tapped_frequency(brief.beside.frequency, chosen, brief.continuous, lowest, leads, damped)
         frequency = float(own["front_end"].setdefault("frequency", chosen))
         air = brief.targets.ambient + rules.enclosure_rise
@@ -211,12 +219,13 @@ class LinkRoute(Route):
             math.sqrt(hints.drawn["low"].source_square),
         )
         tapped: dict[str, Build] = {}
+        trip = stages.TRIP_ROUNDED * rules.trip_factor * max(hints.turn_off.values())
         if brief.beside:
             tapped[hf_socket.KEY] = hf_socket.propose(
                 brief.beside, tapped_at(turned, hints, how), winding.joined_turns,
                 hf_socket.most_turns(winding.joined_turns, how.parts),
                 lambda share: stages.short_of_tap(
-                    share, TRIP_ROUNDED * rules.trip_factor * max(hints.turn_off.values()), topology, switching, winding, brief,
+                    share, trip, topology, switching, winding, brief,
                     float(pins.get("protection", {}).get("short_delay", protection.DELAY)), shelf, rules),
                 own[hf_socket.KEY])  # fmt: skip
         return {
@@ -254,15 +263,12 @@ class LinkRoute(Route):
                 rules, worksheets[key], compared=key == "nominal")
             for key in STEADY
         }  # fmt: skip
-        driven = {
-            key: {block: gate_drive.assess(need(s, builds, brief), builds[block], brief, shelf, rules, worksheets[key])
-                  for block, need in (("front_drive", front_need), ("bridge_drive", drive_need)) if block in builds}
+        return {
+            key: replace(s, states={
+                **s.states, "controller": judged.get(key, judged["nominal"]),
+                **drives(s, builds, brief, shelf, rules, worksheets[key])})
             for key, s in found.items()
         }  # fmt: skip
-        return {
-            key: replace(s, states={**s.states, "controller": judged.get(key, judged["nominal"]), **driven[key]})
-            for key, s in found.items()
-        }
 
     def infeasible(self, settled: Mapping[str, LinkSettled]) -> frozenset[str]:
         """Points that the source cannot feed, or at which no duty holds the link."""

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from rhombos.core.blocks import bridge_drive, gate_drive, input_stage, source
+from rhombos.core.blocks import input_stage, source
 from rhombos.core.blocks.filter_flow import Flow
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
@@ -15,7 +15,7 @@ from rhombos.core.frame.points import Point, operating_points
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.routes.base import V_FLOOR, Route, Settled, at_its_end
-from rhombos.core.routes.driven import drive_need
+from rhombos.core.routes.driven import drives
 from rhombos.core.routes.passes import HOPELESS, MOST_PASSES, SETTLED, Passes
 from rhombos.core.waves.pulsation import BankRipple
 from rhombos.core.waves.stepped import StepForm, StepRipple
@@ -151,7 +151,7 @@ class SourceRoute(Route):
         tolerance: float = SETTLED,
         points: Mapping[str, Point] | None = None,
     ) -> dict[str, Any]:
-        """Every operating point, or those asked for, with what a bridge's gates then meet."""
+        """Every operating point, or those asked for, with what the stage's gates then meet."""
         found: dict[str, Any] = {}
         for key, point in (points or operating_points(brief)).items():
             if keys and key not in keys:
@@ -162,14 +162,12 @@ class SourceRoute(Route):
             found[key] = self._settle(
                 point, guess, builds, brief, shelf, rules, worksheets[key] if worksheets else SILENT, tolerance
             )
-        if worksheets is None or bridge_drive.KEY not in builds:
+        if worksheets is None:
             return found
-        drive = builds[bridge_drive.KEY]
-        driven = {
-            key: gate_drive.assess(drive_need(s, builds, brief), drive, brief, shelf, rules, worksheets[key])
+        return {
+            key: replace(s, states={**s.states, **drives(s, builds, brief, shelf, rules, worksheets[key])})
             for key, s in found.items()
         }
-        return {key: replace(s, states={**s.states, bridge_drive.KEY: driven[key]}) for key, s in found.items()}
 
     def _settle(
         self,

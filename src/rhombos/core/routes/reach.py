@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from rhombos.core.book import clamp as clamps
 from rhombos.core.book import stage as stage_book
 from rhombos.core.design.brief import Brief
@@ -62,16 +64,16 @@ MOST_DAMPED = 0.05
 """Part of a stage's power that the rectifier's damper may burn when a frequency is chosen."""
 
 
-def steady_frequency(power: float, volts: float, leads: float, secondary: float, damper: float) -> float:
+def steady_frequency(power: float, volts: float, leads: float, damped: float = math.inf) -> float:
     """A sensible switching frequency, Hz, before any search, for the power of a stage, W, on the lowest voltage across its
-    winding, V, with so much inductance in its leads, H, and the secondary's highest voltage, V, across its damper, F: 50 kHz at
-    600 W, falling slowly with power.
+    winding, V, with so much inductance in its leads, H, and a damper behind it that bears so many Hz: 50 kHz at 600 W, falling
+    slowly with power.
 
     High frequency shrinks the core; switching loss and leakage grow with power, so larger stages run slower, and slower yet
     where current through the leads would take a good part of each pulse to rise, or where the rectifier's damper would burn a
     good part of a small power. It stays above hearing.
     """
-    steady = min(80e3, damped_frequency(power, secondary, damper), max(25e3, 50e3 * (600 / power) ** 0.25))
+    steady = min(80e3, damped, max(25e3, 50e3 * (600 / power) ** 0.25))
     return STEP * max(LEAST_STEPS, float(min(round(steady / STEP), highest_frequency(power, volts, leads) // STEP)))
 
 
@@ -95,8 +97,8 @@ FASTER, FASTEST = 900.0, 2.0
 may."""
 
 
-def tapped_frequency(asked: float, steady: float, power: float, volts: float, leads: float, damped: float) -> float:
+def tapped_frequency(asked: float, steady: float, power: float, volts: float, leads: float, damped: float = math.inf) -> float:
     """The frequency of a stage whose secondary feeds a high-frequency socket: the one asked, Hz, as far as its leads bear it
-    and its damper, up to so many Hz, and it is not too far above a steady one."""
+    and a damper behind it, up to so many Hz, and it is not too far above a steady one."""
     bears = min(highest_frequency(power, volts, leads), steady * min(FASTEST, 1 + FASTER / power), damped)
     return min(asked, max(LEAST_STEPS * STEP, bears))

@@ -19,6 +19,8 @@ from rhombos.core.blocks import (
     gate_drive_report,
     h_bridge,
     h_bridge_report,
+    hf_output,
+    hf_output_report,
     hf_socket,
     hf_socket_report,
     input_report,
@@ -37,6 +39,7 @@ from rhombos.core.blocks.heat import Cooled
 from rhombos.core.blocks.protection import ShortPath
 from rhombos.core.book import source as source_book
 from rhombos.core.design.brief import Brief
+from rhombos.core.design.outputs import HfOutput
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
@@ -50,8 +53,11 @@ from rhombos.core.routes.auxiliary.controller import link_need
 from rhombos.core.routes.driven import drive_need, front_need
 from rhombos.core.routes.supply import LEAST_PATH, WIRING
 from rhombos.core.units.quantities import short
+from rhombos.core.waves.stepped import step_flow
 
 SWITCHES = "mosfet|igbt|bipolar"
+TRIP_ROUNDED = 1.4
+"""Where a stage may trip over what a coil is proposed for: its sense resistor is a preferred value, its pulses still move."""
 OWN_SUPPLY = "driver behind the controller's isolator"
 """What a high-side driver without a barrier of its own is taken to stand behind: signals cross before it."""
 
@@ -243,19 +249,42 @@ def _hf_parts(at: Sizing) -> Any:
     return hf_socket.requirements(at.builds[hf_socket.KEY], max(s.states[hf_socket.KEY].peak for s in at.steady))
 
 
+def _hf_output_report(sheet: Sheet, at: Sizing) -> BlockReport:
+    assert isinstance(at.brief.output, HfOutput), "none is asked"
+    state: hf_output.HfOutputState = at.now[hf_output.KEY]
+    lag = step_flow(state.powered, state.factor, True).lag
+    turns = at.builds["transformer"].joined_turns
+    return hf_output_report.report(sheet, at.brief.output, at.builds["front_end"].frequency, turns, lag)
+
+
+def short_of_hf(at: Sizing) -> ShortPath:
+    """What a short of a high-frequency socket meets that stands alone behind a stage."""
+    build = at.builds["front_end"]
+    coil, topology = at.builds[hf_output.KEY].coil, TOPOLOGIES[build.topology]
+    path = hf_short_path(coil, topology, build, at.builds["transformer"], at.brief, at.shelf, at.rules)
+    return replace(path, coil_at=f"{hf_output.KEY}.coil")
+
+
+def hf_short_path(
+    coil: float, topology: Topology, switching: front_end.FrontEndBuild, winding: transformer.TransformerBuild, brief: Brief,
+    shelf: Shelf, rules: Rules, share: float = 1.0,
+) -> ShortPath:  # fmt: skip
+    """The way from a socket that takes a share of the secondary's turns, a coil, H, in its lead, back to the switches."""
+    output = next(o for o in brief.outputs if isinstance(o, HfOutput))
+    before = transformer.leakage(winding, shelf) + front_end.lead_inductance(switching, shelf, rules)
+    ratio = share * winding.ratio
+    slowed = before + (hf_socket.cord_of(output) + coil) / ratio**2
+    stands = withstand(shelf.get(Mosfet, switching.switch), switching.parallel)
+    return ShortPath(topology.drive * brief.source.volts[2], slowed, ratio, stands)
+
+
 def short_of_tap(
     share: float, trip: float, topology: Topology, switching: front_end.FrontEndBuild, winding: transformer.TransformerBuild,
     brief: Brief, delay: float, shelf: Shelf, rules: Rules,
 ) -> hf_socket.Shorted:  # fmt: skip
     """What a short of a socket meets that takes a share of the secondary's turns; the stage trips at a current, A, and is off a
     delay, s, later."""
-    before = transformer.leakage(winding, shelf) + front_end.lead_inductance(switching, shelf, rules)
-    ratio = share * winding.ratio
-    assert brief.beside is not None, "none is asked"
-    slowed = before + hf_socket.cord_of(brief.beside) / ratio**2
-    stands = withstand(shelf.get(Mosfet, switching.switch), switching.parallel)
-    path = ShortPath(topology.drive * brief.source.volts[2], slowed, ratio, stands)
-    return hf_socket.Shorted(path, trip, delay)
+    return hf_socket.Shorted(hf_short_path(0.0, topology, switching, winding, brief, shelf, rules, share), trip, delay)
 
 
 def _controller_report(sheet: Sheet, at: Sizing) -> BlockReport:
@@ -313,6 +342,10 @@ HF_SOCKET = Stage(
     hf_socket.KEY, hf_socket.TITLE, hf_socket.HfSocketBuild, hf_socket.parts, _hf_report, _hf_parts, ending=True,
     stands=lambda at: float(max(s.states[hf_socket.KEY].peak for s in at.settled.values())), circuit=circuits.HF_SOCKET,
     making=lambda at: Making("some practice", ("a tap in the secondary, its lead insulated like the winding",)))  # fmt: skip
+HF_OUTPUT = Stage(
+    hf_output.KEY, hf_output.TITLE, hf_output.HfOutputBuild, hf_output.parts, _hf_output_report,
+    stands=lambda at: float(max(s.states[hf_output.KEY].peak for s in at.settled.values())), circuit=circuits.HF_OUTPUT,
+    making=lambda at: Making("easy", ("nothing to regulate",)))  # fmt: skip
 LOAD = Stage(
     load.KEY, load.TITLE, load.LoadBuild, load.parts, lambda sheet, at: load.report(sheet, at.brief), ending=True)  # fmt: skip
 CONTROLLER = Stage(

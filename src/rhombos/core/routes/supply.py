@@ -110,13 +110,15 @@ def link_supply(
 
 
 def source_supply(
-    settled: Mapping[str, Any], at: Operating | Stepped, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
-) -> Supply:
+    settled: Mapping[str, Any], at: Operating | Stepped, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules,
+    leads: bool = False,
+) -> Supply:  # fmt: skip
     """A bridge on the source itself, seen from beyond its transformer; `at` is the nominal point, whose resistance makes the
-    losses that its current makes."""
+    losses that its current makes; `leads`: whether what it draws changes too quickly for the source's leads."""
     now = settled["nominal"]
     feed = source_of(now.point.emf, builds, brief, shelf, rules)
-    if isinstance(at, Stepped):  # at each step leads and bank would ring, which the cans' own resistance damps: left out
+    if isinstance(at, Stepped) and not leads:
+        # at each step leads and bank would ring, which the cans' own resistance damps: left out
         feed = replace(feed, inductance=0.0)
     cells, line = now.states["source"], line_current(now.states, at.ratio)
     idle = feed.emf * cells.current - feed.resistance * cells.rms**2 - now.flow["load"] - at.resistance * line**2

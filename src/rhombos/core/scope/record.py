@@ -232,7 +232,7 @@ def record(bench: Bench, load: LoadName, event: EventName, periods: int, source:
     settles."""
     loads, events = bench.choices
     if load not in loads or event not in events:
-        raise WaveError(f"a socket of direct voltage is recorded with {' or '.join(loads)}, {' or '.join(events)}")
+        raise WaveError(f"{bench.socket} is recorded with {' or '.join(loads)}, {' or '.join(events)}")
     if source == "stiff link":
         source = bench.sources[0]
     march, index, period = _March(bench, source), bench.index, 1 / bench.at.line

@@ -37,6 +37,13 @@ EVENTS: tuple[EventName, ...] = get_args(EventName)
 SOURCES: tuple[SourceName, ...] = get_args(SourceName)
 ON_DIRECT: tuple[tuple[LoadName, ...], tuple[EventName, ...]] = (("as designed", "none", "lamp, cold"), ("steady", "load step"))
 """Loads and events that a socket of direct voltage is recorded with."""
+ON_HIGH_FREQUENCY: tuple[tuple[LoadName, ...], tuple[EventName, ...]] = (
+    ("as designed", "none"),
+    ("steady", "load step", "short circuit"),
+)
+"""The same of a high-frequency socket: whatever else is plugged in is made for mains, and fails."""
+LOWEST_HIGH = 1e3
+"""A stepped wave of this frequency, Hz, or more is no mains."""
 BEFORE = 2
 """Line periods before a step of the load or a short."""
 COLD, WARMING = 12.0, 0.06
@@ -74,7 +81,14 @@ class Bench:
     @property
     def choices(self) -> tuple[tuple[LoadName, ...], tuple[EventName, ...]]:
         """Loads and events that it is recorded with."""
-        return ON_DIRECT if self.direct else (LOADS, EVENTS)
+        if self.direct:
+            return ON_DIRECT
+        return ON_HIGH_FREQUENCY if self.at.line > LOWEST_HIGH else (LOADS, EVENTS)
+
+    @property
+    def socket(self) -> str:
+        """What kind of socket it is, in words."""
+        return "a socket of direct voltage" if self.direct else "a high-frequency socket" if self.choices[0] != LOADS else "it"
 
     @property
     def sources(self) -> tuple[SourceName, ...]:

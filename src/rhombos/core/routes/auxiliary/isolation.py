@@ -8,6 +8,7 @@ from typing import Any
 
 from rhombos.core.blocks import isolation as block
 from rhombos.core.blocks import isolation_report
+from rhombos.core.design.outputs import AcOutput
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.requirement import Requirement
@@ -31,7 +32,7 @@ def need_of(at: Sizing) -> block.IsolationNeed:
     highest = out
     if "protection" in at.builds:
         highest = max(out, at.builds["protection"].output_high)
-    crest = 1.0 if output.direct else math.sqrt(2)
+    crest = math.sqrt(2) if isinstance(output, AcOutput) else 1.0
     bus = link if at.barrier else full
     feedback = next(iter(at.facets(lambda stage: stage.feedback)), "none")
     return block.IsolationNeed(
@@ -48,6 +49,7 @@ def need_of(at: Sizing) -> block.IsolationNeed:
         line=output.frequency,
         sampled=max(at.facets(lambda stage: stage.sampled), default=0.0),
         barrier=at.barrier,
+        rectified=output.waveform == "HF",
     )
 
 
@@ -71,7 +73,8 @@ def _requirements(at: Sizing) -> Iterator[Requirement]:
     relays = sum(r.count for r in others if r.kind == "relay")
     output = at.brief.output
     return block.requirements(
-        at.builds[block.KEY], output.voltage, at.builds["protection"].output_fuse, relays, output.direct)  # fmt: skip
+        at.builds[block.KEY], output.voltage, at.builds["protection"].output_fuse, relays,
+        isinstance(output, AcOutput))  # fmt: skip
 
 
 STAGE = Auxiliary(

@@ -21,6 +21,7 @@ from rhombos.core.parts import Capacitor
 from rhombos.core.routes.supply import source_of
 
 LARGEST_CREST = 2**0.5
+SURGES = ("surge_low", "surge_high")
 
 
 def need_of(at: Sizing) -> block.ProtectionNeed:
@@ -30,25 +31,38 @@ def need_of(at: Sizing) -> block.ProtectionNeed:
     empty, nominal, full = brief.source.volts
     drawn = at.now["load"]
     at_rated = drawn.rated / drawn.voltage
+    steady, surging = (
+        [s for k, s in at.settled.items() if k in keys and not s.states["source"].collapsed] for keys in (STEADY, SURGES)
+    )
+    # a socket that nothing holds draws more on a higher input
+    continuous = max([brief.continuous, *(s.delivered for s in steady)])
+    surge = max([brief.surge, *(s.delivered for s in surging)])
     more = brief.power.surge / brief.power.continuous * at_rated
-    peak = more * (drawn.peak_current if brief.output.waveform != "sine" else LARGEST_CREST * drawn.current)
+    peaks = [more * (drawn.peak_current if brief.output.waveform != "sine" else LARGEST_CREST * drawn.current)]
+    if brief.output.stepped:
+        peaks += [s.states["load"].peak_current for s in surging]
     banks = at.facets(lambda stage: stage.bank) if brief.output.direct else []
     return block.ProtectionNeed(
         empty,
         nominal,
         full,
         source_of(nominal, at.builds, brief, at.shelf, at.rules).resistance,
-        brief.continuous,
-        brief.surge,
+        continuous,
+        surge,
         brief.surge_time,
         brief.output.voltage,
-        at_rated * drawn.rms,
-        max(peak, *at.facets(lambda stage: stage.surges), 0.0),
+        max([at_rated * drawn.rms, *(s.states["load"].rms for s in steady)]),
+        max([*peaks, *at.facets(lambda stage: stage.surges)]),
         max((d.supply for d in at.facets(lambda stage: stage.drive)), default=at.rules.gate_drive),
         *_resting(brief, at.settled["low"].states["source"].power),
         *(banks[-1] if banks else (0.0, 0.0)),
         lifted=max(s.states["input_stage"].returned for s in at.settled.values()),
+        high_frequency=_high_frequency(brief),
     )
+
+
+def _high_frequency(brief: Brief) -> bool:
+    return brief.output.waveform == "HF"
 
 
 def _resting(brief: Brief, power: float) -> tuple[tuple[float, ...], float]:
@@ -103,7 +117,9 @@ def _report(sheet: Sheet, at: Sizing) -> BlockReport:
 
 def _requirements(at: Sizing) -> Iterator[Requirement]:
     """Relay, suppressor, trimmer."""
-    return block.requirements(at.builds[block.KEY], at.builds["isolation"].coil_rated, at.brief.output.direct)
+    output = at.brief.output
+    return block.requirements(
+        at.builds[block.KEY], at.builds["isolation"].coil_rated, output.direct, _high_frequency(at.brief))  # fmt: skip
 
 
 STAGE = Auxiliary(
