@@ -55,6 +55,8 @@ def agreements(worked: Worked) -> list[Agreement]:
     # nothing holds the RMS of the output here: what the battery gives is compared at the power that was asked
     as_asked = now.flow["load"] / float((traces["output"] * traces["load"]).mean())
     drain, cells, amps = now.states["load"], now.states["source"], traces["source"] * as_asked
+    if worked.brief.output.waveform == "HF":  # its ripple is a carrier's, of which the sheet says that the bank takes all
+        amps = _slow(amps, 1)
     peak = float((amps if worked.brief.output.stepped else _slow(amps)).max())
     pulses = bench.crest_power > 0
     load = _slow(traces["load"], PULSE_LINES) if pulses else traces["load"]  # a rectifier takes some of the carrier's ripple

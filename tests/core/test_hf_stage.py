@@ -18,6 +18,7 @@ from rhombos.core.design.form import brief_fields
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.solve import Worked, explain, solve, work_out
 from rhombos.core.magnetics_bench.transformer import transformer_need
+from rhombos.core.parts import Fuse
 from rhombos.core.plots import charts
 from rhombos.core.routes import ROUTES
 from rhombos.core.scope.bench import bench_of
@@ -192,9 +193,9 @@ def test_without_its_coil_a_short_is_switched_off_later(shelf):
 def test_turns_far_from_what_is_asked_are_told_and_cured(shelf):
     pins = {"transformer.primary_turns": 8, "transformer.secondary_turns": 14}
     told = solve(asked(), pins, shelf, USUAL)
-    finding = next(f for f in told.findings if f.code == "hf_output.voltage")
+    finding = next(f for f in told.findings if f.code == "transformer.voltage")
     kept = {k: v for k, v in (pins | finding.cures[0].patch).items() if v is not None}
-    assert "hf_output.voltage" not in {f.code for f in solve(asked(), kept, shelf, USUAL).findings}
+    assert "transformer.voltage" not in {f.code for f in solve(asked(), kept, shelf, USUAL).findings}
 
 
 def test_what_lives_on_mains_is_refused_once(shelf):
@@ -264,3 +265,26 @@ def test_pins_of_blocks_that_it_lacks_wait(shelf):
 @pytest.mark.parametrize("route", [name for name in ROUTES if name not in MAKING])
 def test_other_routes_say_that_they_make_none(route, shelf):
     assert [f.code for f in solve(asked(), {}, shelf, USUAL, route).findings] == ["route.waveform"]
+
+
+@pytest.mark.parametrize(
+    ("route", "output"),
+    [
+        ("push-pull link", FORMER["outputs"][0]),
+        ("iron push-pull", {"waveform": "square", "power": {"continuous": 400, "surge": 500}, "loads": ["heater"]}),
+        ("self-oscillating", {"waveform": "square", "power": {"continuous": 400, "surge": 500}, "loads": ["heater"]}),
+    ],
+)
+def test_what_nothing_holds_draws_most_on_the_highest_input_and_is_judged_there(route, output, shelf):
+    """Fuse, connectors, cable and battery: twice the voltage would be four times the power."""
+    worked = work_out(Brief.model_validate(FORMER | {"outputs": [output]}), {}, shelf, USUAL, route)
+    flows = {k: worked.settled[k].states["input_stage"].fuse_load for k in ("low", "nominal", "high")}
+    assert flows["high"] > 1.15 * flows["low"]
+    for address in ("input_stage.fuse_load", "source.current"):
+        judged = [f for b in explain(worked, {}).blocks for f in b.figures if f.address == address and f.stress is not None]
+        assert {f.point for f in judged} == {"full power, highest input"}, address
+    least = worked.rules.fuse_factor * flows["low"]
+    ample = [f for f in shelf.all(Fuse) if least < f.i_rating < 0.99 * worked.rules.fuse_factor * flows["high"]]
+    if ample:
+        fused = solve(worked.brief, {"input_stage.fuse": ample[0].id}, shelf, USUAL, route)
+        assert "input_stage.fuse_small" in {f.code for f in fused.findings}

@@ -25,6 +25,12 @@ def refuge(tmp_path, **changes):
     return str(path)
 
 
+@pytest.mark.parametrize("path", sorted((ROOT / "examples").glob("*.json")), ids=lambda p: p.stem)
+def test_every_example_solves_without_a_stop(path, capsys):
+    assert main(["solve", str(path), "--json"]) == 0
+    assert "stop" not in {f["severity"] for f in json.loads(capsys.readouterr().out)["findings"]}
+
+
 def test_the_example_prints_a_full_solution(capsys):
     assert main(["solve", REFUGE]) == 0
     told = capsys.readouterr().out

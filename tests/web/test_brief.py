@@ -227,6 +227,35 @@ def test_a_battery_feeds_a_socket_of_direct_voltage(bench):
     assert asked(bench, "outputs.0.power.continuous") == watts
 
 
+def test_a_high_frequency_socket_alone(bench):
+    """No link, no bridge: the secondary's own pulses, on sheet and scope."""
+    bench.click("show-brief")
+    Select(bench.one("brief-outputs.1.kind")).select_by_visible_text("HF")
+    bench.one("block-hf_socket")
+    Select(bench.one("brief-outputs.0.kind")).select_by_visible_text("HF")
+    bench.one("block-hf_output")
+    assert not bench.all("block-dc_link")
+    bench.gone("brief-outputs.1.kind")
+    bench.type("brief-outputs.0.voltage", "60")
+    bench.until(lambda: "60 V 50 kHz" in bench.text("show-brief"))
+    bench.choose("hf_output")
+    bench.until(lambda: "nothing plugged in" in bench.text("chart-hf_over_source"))
+    assert "Before coil and cord" in bench.text("chart-steps")
+    bench.pin("hf_output.coil", "50u")
+    bench.until(lambda: bench.all("finding-hf_output.cord"))
+    bench.kept()
+    identity = bench.browser.current_url.split("/design/")[1].split("?")[0]
+    bench.visit(f"/design/{identity}?view=routes")
+    bench.until(lambda: len(bench.all("route-full-bridge link-HF")) == 1)
+    bench.visit(f"/design/{identity}?view=waves&page=scope")
+    bench.until(lambda: "Voltage, true RMS" in bench.text("readings"))
+    bench.open(identity, "brief")
+    Select(bench.one("brief-outputs.0.kind")).select_by_visible_text("AC")
+    bench.one("block-dc_link")
+    bench.kept()
+    assert "hf_output.coil" in bench.text("finding-pins.waiting")
+
+
 def test_two_sockets_at_once(bench):
     """A DC supply with a hot wire tapped from the same secondary, and without it again."""
     bench.click("show-brief")

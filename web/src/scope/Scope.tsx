@@ -165,7 +165,7 @@ export function Scope({ handle }: { handle: DesignHandle }) {
           names={["2", "4", "8", "14", "20"]}
           here={String(played.periods)}
           take={(n) => choose({ periods: Number(n) })}
-          unit={seen?.direct ? "frames" : "line periods"}
+          unit={seen?.direct ? "frames" : "periods"}
         />
         {seen && <Window seen={seen} move={move} />}
         <TriggerRow

@@ -85,7 +85,7 @@ export function Window({
           all
         </Plain>
         <Plain size="xs" onClick={() => about(seen.period)} data-testid="window-period">
-          {seen.direct ? "frame" : "line period"}
+          {seen.direct ? "frame" : "one period"}
         </Plain>
         <Plain size="xs" onClick={() => about(2 * seen.carrier)} data-testid="window-carrier">
           {seen.stepped ? "an edge" : "two carriers"}

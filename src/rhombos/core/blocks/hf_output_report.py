@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-
 from rhombos.core.benches.load_compatibility import WIDE
 from rhombos.core.blocks.hf_output import HfOutputBuild, HfOutputState
 from rhombos.core.blocks.high_frequency import told_of_any
@@ -12,14 +10,10 @@ from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.units.quantities import fmt, short
 
-OFF = 0.05
-"""How far the middle of what it gives may lie from the voltage asked."""
-TURNS = {"transformer.primary_turns": None, "transformer.secondary_turns": None}
 
-
-def report(sheet: Sheet, output: HfOutput, frequency: float, turns: int, lag: float) -> BlockReport:
-    """What the socket gets from end to end of the source; `turns` are the secondary's, `lag` what the load draws behind cord
-    and coil over what it alone would."""
+def report(sheet: Sheet, output: HfOutput, frequency: float, lag: float) -> BlockReport:
+    """What the socket gets from end to end of the source; `lag` is what the load draws behind cord and coil over what it alone
+    would."""
     build: HfOutputBuild = sheet.build  # type: ignore[assignment]
     now: HfOutputState = sheet.now
     sheet.result("voltage", "U", "Voltage, RMS", "V")
@@ -27,19 +21,12 @@ def report(sheet: Sheet, output: HfOutput, frequency: float, turns: int, lag: fl
     sheet.result("voltage", "U_{high}", "Voltage, highest input", "V", point="high")
     sheet.result("peak", r"\hat U", "Height of its pulses", "V")
     sheet.result("powered", r"2\,D", "Time taken by pulses", "%")
-    sheet.result("factor", r"\cos\varphi", "Power factor behind cord and coil", "1")
+    sheet.result("factor", r"\cos\varphi", "cosφ behind cord and coil", "1")
     sheet.result("voltage", "U_0", "Voltage, nothing plugged in", "V", point="idle")
     sheet.result("current", "I", "Current, RMS", "A")
     sheet.result("peak_current", r"\hat I", "Current, peak", "A")
     sheet.choice("coil", "L_c", "Coil against a short")
     lowest, highest = (float(sheet.states[k].voltage) for k in ("low", "high"))
-    middle = math.sqrt(lowest * highest)
-    if abs(middle / output.voltage - 1) > max(OFF, 0.6 / turns):
-        sheet.find(
-            "voltage", "fix", "Another voltage than asked at the high-frequency socket",
-            f"{fmt(lowest, 'V')} on the lowest input and {fmt(highest, 'V')} on the highest; "
-            f"{short(output.voltage, 'V')} is asked.", "Other turns.", figure="voltage",
-            cures=(("Let the proposal choose the turns", dict(TURNS)),))  # fmt: skip
     stray = max(highest / output.voltage - 1, 1 - lowest / output.voltage)
     if stray > WIDE:
         sheet.find(
@@ -48,6 +35,6 @@ def report(sheet: Sheet, output: HfOutput, frequency: float, turns: int, lag: fl
             "nothing holds what it makes.", "A narrower source, or loads that take it.", figure="voltage")  # fmt: skip
     told_of_any(sheet, output, frequency, build.coil, lag, now.factor)
     return sheet.close(
-        f"{short(output.voltage, 'V')} {short(output.frequency, 'Hz')}", "straight from the secondary", now.power, now.power,
+        f"{short(output.voltage, 'V')} {short(frequency, 'Hz')}", "straight from the secondary", now.power, now.power,
         {"voltage": f"{fmt(now.voltage, 'V')} RMS", "current": fmt(now.current, "A"), "power": fmt(now.power, "W"),
          "coil": short(build.coil, "H")})  # fmt: skip

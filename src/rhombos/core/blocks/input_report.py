@@ -19,7 +19,7 @@ from rhombos.core.blocks.input_stage import (
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import Severity
-from rhombos.core.frame.points import LIMIT
+from rhombos.core.frame.points import LIMIT, STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet, Worst
 from rhombos.core.parts import Capacitor, Fuse
@@ -40,7 +40,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     fuses = shelf.all(Fuse)
     sheet.choice("fuse", "F_1", "Input fuse")
     load = sheet.limited(
-        "fuse_load", "I", "Fuse current, lowest input", "A", fuse.i_rating, 1 - 1 / rules.fuse_factor, over=("low",)
+        "fuse_load", "I", "Fuse current, hardest input", "A", fuse.i_rating, 1 - 1 / rules.fuse_factor, over=STEADY
     )
     sheet.choice("cable", "A", "Cable section")
     sheet.choice("runs", "n_A", "Cables in parallel, each pole")
@@ -48,9 +48,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     cabled = sheet.fixed(
         "fuse_rated", "I_F", "Fuse or limit, on this cable", lasts, "A", sheet.now.ampacity, 0.0, "maximum ambient"
     )
-    drop = sheet.limited(
-        "drop_share", r"\Delta V/V", "Drop before the stage", "%", rules.cable_drop * 1.5, 1 / 3, over=("low",)
-    )
+    drop = sheet.limited("drop_share", r"\Delta V/V", "Drop before the stage", "%", rules.cable_drop * 1.5, 1 / 3, over=STEADY)
     sheet.choice("capacitor", "C_{in}", "Input capacitor")
     sheet.choice("count", "n_{C}", "Input capacitors in parallel")
     ripple = sheet.limited(
@@ -60,7 +58,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         "A",
         can.i_ripple,
         rules.ripple_current_margin,
-        over=("nominal", "low", "high"),
+        over=STEADY,
     )
     lifted = max(s.returned for k, s in sheet.states.items() if k not in (*SURGES, *sheet.infeasible) or k == "nominal")
     stood = can_voltage(full + lifted, build.banks)
@@ -77,7 +75,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     sheet.result("life", "t", "Life of the cans at full power", "s")
     sheet.result("loss", "P", "Loss, cable to capacitors", "W")
     sheet.choice("connector", "", "Connectors, rated")
-    plugs = sheet.limited("fuse_load", "I_{con}", "Current of the connectors", "A", build.connector, over=("low",))
+    plugs = sheet.limited("fuse_load", "I_{con}", "Current of the connectors", "A", build.connector, over=STEADY)
     cable = float(book.cable_withstand(k_wire=WIRE_WITHSTAND, A_cu=build.cable * build.runs))
     melts = sheet.fixed("fuse_i2t", "I^2t", "Let through before the fuse opens", fuse.i2t, "A^2*s", cable, 0.0, "a dead short")
     sheet.choice("reverse", "", "Reverse polarity")
@@ -126,8 +124,8 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         sheet.find(
             "fuse_small",
             load.severity,
-            "The fuse is too small for the lowest input",
-            f"{fmt(load.value, 'A')} flows at full power on the lowest input; {short(fuse.i_rating, 'A')} leaves less "
+            "The fuse is too small for full power",
+            f"{fmt(load.value, 'A')} flows at {sheet.where(load)}; {short(fuse.i_rating, 'A')} leaves less "
             f"than the rules' factor of {rules.fuse_factor:g}, so it will age and open.",
             "Fit a larger fuse, with a cable to match.",
             worst=load,
@@ -197,7 +195,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
             worst=drop,
             cures=(("Let the proposal choose the cable", {"input_stage.cable": None, "input_stage.runs": None}),),
             unavoidable="fuse and contacts alone drop more than half of what the rules allow"
-            if (fuse.resistance + rules.contact_resistance) * sheet.states["low"].fuse_load
+            if (fuse.resistance + rules.contact_resistance) * sheet.states[drop.point].fuse_load
             > 0.5 * rules.cable_drop * brief.source.volts[0]
             else None,
         )

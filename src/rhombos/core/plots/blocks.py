@@ -80,7 +80,8 @@ TAPPED: dict[str, tuple[Callable[[Worked], Chart], ...]] = {"hf_socket": hf_sock
 ALONE: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "input_stage": (low_side.input_pulses, low_side.bank_ripple),
     "front_end": (low_side.switch_voltage, low_side.loss_against_frequency, heat.front_surge),
-    "hf_output": (steps.output_steps, hf_socket.alone_over_source),
+    "hf_output": (hf_socket.alone_wave, hf_socket.alone_over_source),
+    "load": (hf_socket.alone_wave, steps.step_spectrum),
 }
 """What differs where a high-frequency socket stands alone."""
 

@@ -13,6 +13,7 @@ from rhombos.core.blocks import hf_output
 from rhombos.core.blocks.hf_socket import KEY, HfState
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Mark, Scale, Series, curve, roomy
+from rhombos.core.plots.steps import output_steps
 from rhombos.core.units.quantities import fmt, short
 from rhombos.core.waves.stepped import STEPS, step_current
 
@@ -43,6 +44,16 @@ def wave(worked: Worked) -> Chart:
         remark=f"{fmt(now.voltage, 'V')} true RMS across the load, {fmt(now.peak, 'V')} high; no meter made for the mains "
         "reads it: use a thermal one, or a scope.",
     )
+
+
+def alone_wave(worked: Worked) -> Chart:
+    """What stands across the secondary, and what the load draws, over one period at full power."""
+    now = worked.settled["nominal"].states[hf_output.KEY]
+    said = (
+        f"Before coil and cord; the load gets {fmt(now.voltage, 'V')} true RMS. No meter made for the mains reads it: use a "
+        "thermal one, or a scope."
+    )
+    return output_steps(worked).model_copy(update={"title": "Voltage of the secondary", "remark": said})
 
 
 def over_source(worked: Worked) -> Chart:

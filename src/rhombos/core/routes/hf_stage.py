@@ -47,6 +47,8 @@ LIKELY = 0.88
 """First guess of what reaches the socket, of voltage and of power."""
 LEAST_TURN, MOST_TURN = 0.6, 1.3
 """How far a turns ratio moves from one round to the next."""
+CLOSE = 0.1
+"""From where on a ratio goes half the way from round to round."""
 NEAR = 0.025
 """How far the turns may lie from the ratio wanted, as a share: nothing regulates."""
 NEAREST = 5
@@ -96,7 +98,7 @@ class HfStage(StepStage):
 
     def stages(self, waveform: Waveform, *beside: Waveform) -> tuple[Stage, ...]:
         """From the source to the load."""
-        return stages.SOURCE, stages.INPUT, self.front_end, stages.TRANSFORMER, stages.HF_OUTPUT, stages.LOAD
+        return stages.SOURCE, stages.INPUT, self.front_end, stages.UNREGULATED, stages.HF_OUTPUT, stages.LOAD
 
     def auxiliary(self, waveform: Waveform) -> tuple[Stage, ...]:
         """The stage's gate drives, beside the path."""
@@ -123,8 +125,11 @@ class HfStage(StepStage):
         middle = math.sqrt(math.prod(both)) / now.states[load.KEY].rated
         hottest = max((settled[k] for k in STEADY), key=lambda s: s.pulse * s.form)
         turned = 1.0 if settled["low"].states["source"].collapsed else min(MOST_TURN, max(LEAST_TURN, 1 / middle))
+        ratio = now.states["transformer"].ratio * turned
+        if before and abs(ratio / before.ratio - 1) < CLOSE:  # two cores whose leakage asks for either's turns would take turns
+            ratio = math.sqrt(ratio * before.ratio)
         return Hints(
-            now.states["transformer"].ratio * turned, {k: settled[k].v_in for k in self.hint_points},
+            ratio, {k: settled[k].v_in for k in self.hint_points},
             {k: settled[k].pulse for k in self.hint_points}, {k: settled[k].turn_off for k in self.hint_points},
             hottest.form, hottest.winding.secondary_pulse, max(settled[k].states["source"].rms for k in STEADY))  # fmt: skip
 

@@ -253,8 +253,13 @@ def _hf_output_report(sheet: Sheet, at: Sizing) -> BlockReport:
     assert isinstance(at.brief.output, HfOutput), "none is asked"
     state: hf_output.HfOutputState = at.now[hf_output.KEY]
     lag = step_flow(state.powered, state.factor, True).lag
-    turns = at.builds["transformer"].joined_turns
-    return hf_output_report.report(sheet, at.brief.output, at.builds["front_end"].frequency, turns, lag)
+    return hf_output_report.report(sheet, at.brief.output, at.builds["front_end"].frequency, lag)
+
+
+def _unregulated_report(sheet: Sheet, at: Sizing) -> BlockReport:
+    lowest, highest = (at.settled[k].states[hf_output.KEY].voltage for k in ("low", "high"))
+    transformer.judge_turns(sheet, at.brief.output.voltage, lowest, highest)
+    return transformer.report(sheet, at.entering(transformer.KEY))
 
 
 def short_of_hf(at: Sizing) -> ShortPath:
@@ -319,6 +324,7 @@ TRANSFORMER = Stage(
     transformer.KEY, transformer.TITLE, transformer.TransformerBuild, transformer.parts,
     lambda sheet, at: transformer.report(sheet, at.entering(transformer.KEY)),
     barrier=True, making=_transformer_made)  # fmt: skip
+UNREGULATED = replace(TRANSFORMER, report=_unregulated_report)
 IRON = Stage(
     iron_transformer.KEY, iron_transformer.TITLE, iron_transformer.IronTransformerBuild, iron_transformer.parts,
     plain(iron_transformer.report, iron_transformer.KEY), barrier=True, output=lambda state: float(state.output),

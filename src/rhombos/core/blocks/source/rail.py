@@ -9,6 +9,7 @@ from rhombos.core.book import link
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.sources import RailSource
+from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.worksheet import Worksheet
@@ -48,8 +49,8 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     sheet.result("terminal", "V_t", "Terminal voltage", "V")
     sheet.result("terminal", "V_{t,min}", "Terminal voltage, lowest input", "V", point="low")
     sheet.result("current", "I", "Rail current, mean", "A")
-    worst = sheet.limited("current", r"I_{\max}", "Rail current, lowest input", "A", supply.limit, SPARE, over=("low",))
-    sheet.result("peak", r"\hat I", "Rail current, peak", "A", point="low")
+    worst = sheet.limited("current", r"I_{\max}", "Rail current, hardest input", "A", supply.limit, SPARE, over=STEADY)
+    sheet.result("peak", r"\hat I", "Rail current, peak", "A", point=worst.point)
     sheet.fixed_value("limit", r"I_{lim}", "Current limit", supply.limit, "A", "as the brief says")
     sheet.fixed_value("resistance", r"R_s", "Output resistance", supply.resistance, "ohm", "as the brief says")
     sheet.result("internal_loss", r"P_i", "Lost inside the supply's resistance", "W")
@@ -65,8 +66,8 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
         "A supply with a higher limit, a higher voltage, or less power.",
         "the brief names this rail and its limit",
     )
-    low: SourceState = sheet.states["low"]
-    if worst.severity and not low.collapsed:
+    hardest: SourceState = sheet.states[worst.point]
+    if worst.severity and not hardest.collapsed:
         sheet.find(
             "near_limit",
             "watch",
@@ -76,12 +77,12 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
             "Set the limit higher, or ask less.",
             worst=worst,
         )
-    if low.peak > supply.limit and not low.collapsed:
+    if hardest.peak > supply.limit and not hardest.collapsed:
         sheet.find(
             "peak_limited",
             "watch",
             "The peaks of the current reach the rail's limit",
-            f"{fmt(low.peak, 'A')} at the most, and {short(supply.limit, 'A')} is the limit: there the rail falls, "
+            f"{fmt(hardest.peak, 'A')} at the most, and {short(supply.limit, 'A')} is the limit: there the rail falls, "
             "and only the input capacitors carry on.",
             "A loop that keeps the pulsation off the input, a larger input bank, or a higher limit.",
             figure="peak",
