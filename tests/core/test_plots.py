@@ -19,9 +19,15 @@ def picture(worked, block, key):
 @pytest.mark.parametrize("block", BY_BLOCK)
 def test_every_block_has_pictures_that_can_be_drawn(block, worked):
     drawn = charts(worked, block)
-    assert len(drawn) == {"front_end": 3, "h_bridge": 3, "precharge": 5, "source": 4, "protection": 4, "isolation": 3}.get(
-        block, 2
-    )
+    assert len(drawn) == {
+        "input_stage": 3,
+        "front_end": 3,
+        "h_bridge": 3,
+        "precharge": 5,
+        "source": 4,
+        "protection": 4,
+        "isolation": 3,
+    }.get(block, 2)
     for chart in drawn:
         assert chart.title
         assert chart.remark

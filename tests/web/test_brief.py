@@ -227,6 +227,18 @@ def test_a_battery_feeds_a_socket_of_direct_voltage(bench):
     assert asked(bench, "outputs.0.power.continuous") == watts
 
 
+def test_a_source_that_bears_little_ripple(bench):
+    """A filter choke is proposed and drawn; without it the ripple is told in decibels."""
+    bench.click("show-brief")
+    assert bench.one("brief-sources.0.ripple_limit").get_attribute("placeholder") == "not asked"
+    bench.type("brief-sources.0.ripple_limit", "8 mA")
+    bench.until(lambda: asked(bench, "sources.0.ripple_limit") == 8e-3)
+    bench.choose("input_stage")
+    bench.until(lambda: "bears 8 mA" in bench.text("chart-source-lines"))
+    bench.pin("input_stage.choke", "0")
+    bench.until(lambda: "dB over 8 mA" in bench.text("finding-input_stage.source_ripple"))
+
+
 def test_a_high_frequency_socket_alone(bench):
     """No link, no bridge: the secondary's own pulses, on sheet and scope."""
     bench.click("show-brief")

@@ -1311,6 +1311,8 @@ export interface components {
             kind: "battery";
             /** Internal resistance */
             resistance?: (number | string) | null;
+            /** Ripple that it bears, RMS */
+            ripple_limit?: (number | string) | null;
         };
         /**
          * Benches
@@ -1447,9 +1449,15 @@ export interface components {
         };
         /**
          * BriefField
-         * @description One entry of the brief as a form shows it: its text, what is allowed, its choices.
+         * @description One entry of the brief as a form shows it: its text, what is allowed, its choices; what it counts as while it is
+         *     empty.
          */
         BriefField: {
+            /**
+             * Absent
+             * @default
+             */
+            absent?: string;
             /** Address */
             address: string;
             /**
@@ -2781,6 +2789,8 @@ export interface components {
              * @default 0.005
              */
             resistance?: number | string;
+            /** Ripple that it bears, RMS */
+            ripple_limit?: (number | string) | null;
         };
         /**
          * Ranked

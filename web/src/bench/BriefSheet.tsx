@@ -90,7 +90,7 @@ function Entry({ field: f, put, note }: { field: BriefField; put: Put; note: str
         title={f.title}
         hint={f.allowed}
         text={f.text}
-        placeholder={f.text === "" && f.allowed ? (f.address.includes(".shares.") ? "the rest" : "typical") : undefined}
+        placeholder={f.absent || undefined}
         id={`brief-${f.address}`}
         take={take}
         note={note}

@@ -62,7 +62,7 @@ export const InputCircuit = ({ v }: { v: Values }) => (
   <>
     <Terminal x={30} y={44} />
     <Terminal x={30} y={146} />
-    <Wire d="M33 44H80M120 44H170M218 44H420M33 146H420M300 44V82M300 106V146" />
+    <Wire d={`M33 44H80M120 44H170M218 44H${v.choke ? "240M288 44H" : ""}420M33 146H420M300 44V82M300 106V146`} />
     <FuseLink x={80} y={44} />
     <Inductor x={170} y={44} />
     <Capacitor x={300} y={82} turn={90} polar />
@@ -74,6 +74,21 @@ export const InputCircuit = ({ v }: { v: Values }) => (
     <Tag x={100} y={68} at="middle" value={v.fuse} />
     <Tag x={194} y={26} at="middle" name="cable" />
     <Tag x={194} y={68} at="middle" value={v.cable} />
+    {v.choke && (
+      <>
+        <Inductor x={240} y={44} />
+        <Tag x={264} y={66} at="middle" name="LF" value={v.choke} />
+        {v.damper && (
+          <>
+            <Wire d="M232 44V14H244M284 14H294V44" />
+            <Node x={232} y={44} />
+            <Node x={294} y={44} />
+            <Resistor x={244} y={14} />
+            <Tag x={302} y={18} value={v.damper} />
+          </>
+        )}
+      </>
+    )}
     <Tag x={322} y={84} name={v.count} value={v.capacitor} />
     <Tag x={322} y={114} value={`ripple ${v.ripple}`} />
     <Tag x={10} y={98} value="source" />

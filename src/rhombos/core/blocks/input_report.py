@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from rhombos.core.blocks.input_bank import MOST_COUNT, can_voltage
+from rhombos.core.blocks.input_filter import LEAST_DAMPING, MOST_CHOKE
 from rhombos.core.blocks.input_stage import (
     MELTS,
     MOST_CABLE,
@@ -16,9 +17,10 @@ from rhombos.core.blocks.input_stage import (
     fault_current,
     lasting,
 )
+from rhombos.core.book import input_filter as filter_book
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
-from rhombos.core.design.findings import Severity
+from rhombos.core.design.findings import PinValue, Severity
 from rhombos.core.frame.points import LIMIT, STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet, Worst
@@ -78,6 +80,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     plugs = sheet.limited("fuse_load", "I_{con}", "Current of the connectors", "A", build.connector, over=STEADY)
     cable = float(book.cable_withstand(k_wire=WIRE_WITHSTAND, A_cu=build.cable * build.runs))
     melts = sheet.fixed("fuse_i2t", "I^2t", "Let through before the fuse opens", fuse.i2t, "A^2*s", cable, 0.0, "a dead short")
+    _filter(sheet, build, brief)
     sheet.choice("reverse", "", "Reverse polarity")
     if build.reverse == SHUNT:
         sheet.choice("reverse_i2t", "I^2t_D", "Surge that the diode stands")
@@ -231,8 +234,64 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
             "capacitor": can.label,
             "count": f"{build.count} in parallel" + (", two banks in series" if build.banks == 2 else ""),
             "ripple": fmt(now.ripple, "A"),
+            "choke": short(build.choke, "H") if build.choke > 0 else "",
+            "damper": short(build.damper, "ohm") if build.choke > 0 and build.damper > 0 else "",
         },
     )
+
+
+def _filter(sheet: Sheet, build: InputStageBuild, brief: Brief) -> None:
+    """What the source carries of the stage's carrier, whether the input comes to rest, and the filter."""
+    sheet.choice("choke", "L_F", "Filter choke")
+    if build.choke > 0:
+        sheet.choice("choke_ohms", "R_F", "Resistance of the filter choke, at most")
+        sheet.choice("damper", "R_d", "Resistor across the filter choke")
+    sheet.result("resonance", "f_0", "Input resonates at", "Hz")
+    states = {k: s for k, s in sheet.states.items() if k not in sheet.infeasible or k == "nominal"}
+    if any(s.rest.damping != 1.0 for s in states.values()):
+        worst = min(states, key=lambda k: states[k].damping)
+        sheet.result("damping", r"\zeta", "Damping of the input", "1", point=worst)
+        _rings(sheet, build, worst, states[worst].damping)
+    if not any(s.source_ripple > 0 for s in states.values()):
+        return
+    most = brief.source.ripple_limit
+    if most is None:
+        hardest = max((k for k in STEADY if k in states), key=lambda k: states[k].source_ripple)
+        sheet.result("source_ripple", r"I_{\sim}", "Ripple into the source, RMS", "A", point=hardest)
+        return
+    rippling = sheet.limited("source_ripple", r"I_{\sim}", "Ripple into the source, RMS", "A", most, over=STEADY)
+    over = float(filter_book.over_limit.work({"I": max(rippling.value, 1e-6), "I_tol": most}))
+    sheet.fixed_value("over_limit", "A", "Over what it bears, decibels", over, "1", sheet.where(rippling))
+    if rippling.severity:
+        at = states[rippling.point].rest.hertz
+        sheet.find(
+            "source_ripple", "fix", "The source carries more ripple than it bears",
+            f"{fmt(rippling.value, 'A')} RMS at {short(at, 'Hz')}, {over:.1f} dB over {short(most, 'A')}: leads and bank share "
+            "it by their impedances.",
+            "A filter choke towards the source with a resistor across it, more cans, or longer leads side by side.",
+            worst=rippling,
+            cures=(("Let the proposal choose the filter", {
+                f"input_stage.{n}": None for n in ("choke", "damper", "capacitor", "count")}),),
+            unavoidable="no choke on the list keeps it so low and the input damped" if build.choke >= MOST_CHOKE else None,
+        )  # fmt: skip
+
+
+def _rings(sheet: Sheet, build: InputStageBuild, worst: str, found: float) -> None:
+    """An input that oscillates before a stage of constant power, or rings for long."""
+    if found >= LEAST_DAMPING:
+        return
+    free: dict[str, PinValue] = {f"input_stage.{n}": None for n in ("capacitor", "count", "choke", "damper")}
+    grows = found <= 0
+    sheet.find(
+        "oscillates", "fix" if grows else "watch",
+        "The input oscillates before this stage" if grows else "The input rings on before this stage",
+        f"At {sheet.points[worst].label} the stage draws the more the lower its input falls, faster than resistances calm it: "
+        f"leads{' and filter choke' if build.choke else ''} swing with the bank at {fmt(sheet.states[worst].resonance, 'Hz')}, "
+        f"damping {fmt(found, '1', 2)}.",
+        "More cans, shorter leads, cans of more series resistance, or a resistor across the filter choke.", figure="damping",
+        cures=(("Let the proposal choose cans and filter", free),),
+        unavoidable="no number of cans on the shelf damps it" if build.count >= MOST_COUNT else None,
+    )  # fmt: skip
 
 
 def _entry(sheet: Sheet, build: InputStageBuild, fuse: Fuse, plugs: Worst, melts: Worst) -> None:

@@ -11,6 +11,7 @@ from pydantic import Field
 
 from rhombos.core.blocks.base import Build, by_route, options, part, remembered
 from rhombos.core.blocks.input_bank import MOST_COUNT, RESERVE, Lifted, Ripple, cans_for, rise_allowed
+from rhombos.core.blocks.input_filter import CAN_LEADS, CHOKE_DROP, MOST_CHOKE, Noise, Rest, Way, bank_for, filter_for, rest
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
@@ -19,13 +20,17 @@ from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.magnetics.winding import copper_resistivity
 from rhombos.core.parts import Capacitor, Fuse, Shelf
-from rhombos.core.units.quantities import Ampere, AmpereSquaredSecond, Ohm, SquareMetre
+from rhombos.core.units.quantities import Ampere, AmpereSquaredSecond, Henry, Ohm, SquareMetre
 
 KEY, TITLE = "input_stage", "Input"
 CABLES = (1.5, 2.5, 4, 6, 10, 16, 25, 35, 50, 70, 95, 120, 150, 185, 240)
 """Standard conductor sections (IEC 60228), mm²."""
 CABLE_CELSIUS = 60.0
 MOST_CABLE, MOST_RUNS = 240e-6, 4
+RIPPLE_USED = 0.9
+"""Share of the ripple that a source bears which a proposal uses."""
+SURGED = 1.1
+"""What a surge draws over its power's share of the current at full power: the source sags further."""
 LOOP = 1.2e-6
 """Inductance of a metre of cable, there and back, H: two leads side by side."""
 
@@ -62,6 +67,9 @@ class InputStageBuild(Build):
     reverse_i2t: AmpereSquaredSecond = Field(ge=1, le=1e8, title="Surge that the diode stands")
     reverse_ohms: Ohm = Field(ge=1e-5, le=0.1, title="Resistance of the series switch")
     connector: Ampere = Field(ge=1, le=1000, title="Connectors, rated")
+    choke: Henry = Field(ge=0, le=MOST_CHOKE, title="Filter choke towards the source")
+    choke_ohms: Ohm = Field(ge=1e-5, le=1, title="Resistance of the filter choke, at most")
+    damper: Ohm = Field(ge=0, le=1e4, title="Resistor across the filter choke")
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,7 +77,7 @@ class InputNeed:
     """Mean current, A; duty of the pulses that the bank sees, or the ripple current it carries, A; mean square over squared
     mean of what the cable carries, where the bank cannot smooth it; RMS over mean of a pulse; peak over mean of what the cable
     carries; current that the stage stops at once, A, where no choke keeps it flowing; what the bank gives at twice the line and
-    its multiples, RMS, A; the mean of what flows back to the source, over the mean."""
+    its multiples, RMS, A; the mean of what flows back to the source, over the mean; what swings with the stage's carrier."""
 
     current: float
     duty: float
@@ -80,6 +88,7 @@ class InputNeed:
     interrupted: float = 0.0
     slow: float = 0.0
     returned: float = 0.0
+    noise: Noise | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,7 +110,23 @@ class InputState:
     ampacity: float
     rise: float
     returned: float
+    rest: Rest
     loss: float
+
+    @property
+    def source_ripple(self) -> float:
+        """What the source carries of the stage's carrier, RMS of its largest line, A."""
+        return self.rest.ripple
+
+    @property
+    def damping(self) -> float:
+        """Damping ratio of source, leads and bank before the stage."""
+        return self.rest.damping
+
+    @property
+    def resonance(self) -> float:
+        """Where these resonate, Hz."""
+        return self.rest.resonance
 
 
 def resistance(build: InputStageBuild, brief: Brief, shelf: Shelf, rules: Rules) -> float:
@@ -121,8 +146,22 @@ def esr(build: InputStageBuild, shelf: Shelf) -> float:
 
 
 def contacts(build: InputStageBuild, rules: Rules) -> float:
-    """Connectors and terminals, and the series switch where there is one, Ω."""
-    return rules.contact_resistance + (build.reverse_ohms if build.reverse == SERIES else 0.0)
+    """Connectors and terminals, the series switch and the filter choke where there is one, Ω."""
+    switch = build.reverse_ohms if build.reverse == SERIES else 0.0
+    return rules.contact_resistance + switch + (build.choke_ohms if build.choke > 0 else 0.0)
+
+
+def inductance(build: InputStageBuild, brief: Brief) -> float:
+    """Leads and filter choke, H."""
+    return LOOP * brief.source.cable_length + build.choke
+
+
+def way(build: InputStageBuild, brief: Brief, shelf: Shelf, rules: Rules) -> Way:
+    """Between the source's open voltage and the bank, with that."""
+    ohms = brief.source.internal_resistance + resistance(build, brief, shelf, rules)
+    return Way(
+        ohms, LOOP * brief.source.cable_length, build.choke, build.damper, capacitance(build, shelf), esr(build, shelf),
+        CAN_LEADS * build.banks / build.count)  # fmt: skip
 
 
 def fault_current(brief: Brief) -> float:
@@ -163,12 +202,14 @@ def propose(
     rules: Rules,
     interrupted: float = 0.0,
     swell: float = 1.0,
+    noise: Noise | None = None,
 ) -> InputStageBuild:
     """Fuse, cable and cans for the largest continuous current, RMS, its ripple, and what the stage stops at once, A. `swell`
-    is that
-    current's RMS over its mean: what drops in the leads goes with the square of it."""
+    is that current's RMS over its mean: what drops in the leads goes with the square of it. `noise` is what swings with the
+    stage's carrier: bank and filter keep it from the source, and the input damped."""
     empty, _, full = brief.source.volts
     fault = fault_current(brief)
+    held = "count" in pins
     if "fuse" not in pins:
         rated = book.fuse_rating(k_fuse=rules.fuse_factor, I=current * RESERVE)
         safe = [f for f in shelf.all(Fuse) if f.v_dc >= full and f.breaking >= fault]
@@ -194,10 +235,15 @@ def propose(
         if brief.source.blocking is not None and not isinstance(ripple, float):
             lifted = Lifted(ripple, brief.source.blocking)
             least = max(least, lifted.bank_for(rise_allowed(brief, rules)))
+        if noise and noise.constant:
+            least = max(least, _damped_bank(current, pins, brief, shelf, rules))
         pins = pins | cans_for(full, ripple, least, lifted, pins, shelf, rules)
     fuse_part = shelf.get(Fuse, pins["fuse"])
-    return InputStageBuild.within(
+    made = InputStageBuild.within(
         {
+            "choke": 0.0,
+            "damper": 0.0,
+            "choke_ohms": float(f"{CHOKE_DROP * empty / max(current, 0.1):.1g}"),
             "reverse": SHUNT,
             "reverse_i2t": float(f"{OUTLASTS * 1.05 * fuse_part.i2t:.2g}"),
             "reverse_ohms": float(f"{SERIES_DROP * empty / max(current, 0.1):.1g}"),
@@ -205,6 +251,29 @@ def propose(
             **pins,
         }
     )
+    most = brief.source.ripple_limit
+    if most is None or noise is None or "choke" in pins:
+        return made
+    passes = way(made, brief, shelf, rules)
+    reach = 1.0 if held else MOST_COUNT / made.count
+    found = filter_for(noise, current / swell, RIPPLE_USED * most, passes, _slope(noise, current, brief), reach)
+    count = made.count if held else min(MOST_COUNT, math.ceil(made.count * found.bank / passes.bank - 1e-6))
+    return made.model_copy(update={"choke": found.choke, "damper": pins.get("damper", found.damper), "count": count})
+
+
+def _slope(noise: Noise, current: float, brief: Brief) -> float:
+    """The slope, Ω, of a stage that draws a current at full power, in the surge on the lowest input."""
+    surge = brief.surge / brief.continuous
+    return brief.source.volts[0] / (SURGED * surge * current) if noise.constant else math.inf
+
+
+def _damped_bank(current: float, pins: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> float:
+    """The least bank, F, before a stage of constant power that draws a current, A, at full power."""
+    fields: dict[str, Any] = {"choke": 0.0, "choke_ohms": 0.0, "reverse": SHUNT, "runs": 1} | pins
+    draft = InputStageBuild.model_construct(None, **fields)
+    ohms = brief.source.internal_resistance + resistance(draft, brief, shelf, rules)
+    passes = Way(ohms, LOOP * brief.source.cable_length, draft.choke, 0.0, 0.0, 0.0, 0.0)
+    return bank_for(passes, _slope(Noise(0.0, constant=True), current, brief))
 
 
 def _cable(
@@ -283,6 +352,8 @@ def assess(
             C=capacitance(build, shelf),
             C_s=beside,
         )
+    stands = max(1e-3, terminal - drop)
+    rests = rest(need.noise, need.current, stands, way(build, brief, shelf, rules), worksheet)
     return InputState(
         cable,
         drop,
@@ -299,6 +370,7 @@ def assess(
         ampacity(build.cable, build.runs, brief, rules, worksheet),
         rise,
         returned,
+        rests,
         loss=worksheet.total(
             "input_stage.loss",
             {

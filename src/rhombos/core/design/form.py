@@ -19,7 +19,8 @@ SECOND = "Second socket"
 
 
 class BriefField(BaseModel):
-    """One entry of the brief as a form shows it: its text, what is allowed, its choices."""
+    """One entry of the brief as a form shows it: its text, what is allowed, its choices; what it counts as while it is
+    empty."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -31,6 +32,7 @@ class BriefField(BaseModel):
     allowed: str = ""
     options: tuple[str, ...] = ()
     many: bool = False
+    absent: str = ""
 
 
 class RuleField(BaseModel):
@@ -105,6 +107,7 @@ def _fields(model: BaseModel, at: str, section: str) -> list[BriefField]:
             unit=unit,
             allowed=allowed_range(info),
             options=_choices(schema[name]),
+            absent=str(schema[name].get("absent", "typical")) if getattr(model, name) is None else "",
         )
         for name, info in type(model).model_fields.items()
         if name != "kind" and not isinstance(getattr(model, name), BaseModel | tuple)
@@ -135,6 +138,7 @@ def _loads(output: AcOutput | HfOutput, at: str, section: str = "Loads") -> list
                 title=f"Share of the power: {kind}",
                 unit="%",
                 text="" if given[place] is None else fmt(given[place], "%", 3),
+                absent="the rest" if given[place] is None else "",
                 allowed="0 % to 100 %" if given[place] is not None else f"now {fmt(output.share_at(place), '%', 2)}",
             )
             for place, kind in enumerate(output.loads)

@@ -61,6 +61,9 @@ class BatterySource(Section):
     fresh_resistance: Ohm | None = Field(None, ge=1e-5, le=5, title="Internal resistance, fresh and warm")
     coldest: Celsius = Field(5, ge=-40, le=40, title="Coldest battery")
     cable_length: Metre = Field(1.0, ge=0.05, le=30, title="Cable length, one way")
+    ripple_limit: Ampere | None = Field(
+        None, ge=1e-6, le=100, title="Ripple that it bears, RMS", json_schema_extra={"absent": "not asked"}
+    )
 
     @property
     def volts(self) -> tuple[float, float, float]:
@@ -134,6 +137,9 @@ class RailSource(Section):
     resistance: Ohm = Field(5e-3, ge=1e-5, le=5, title="Output resistance")
     capacitance: Farad = Field(1e-3, ge=1e-6, le=1, title="Output capacitor")
     cable_length: Metre = Field(1.0, ge=0.05, le=30, title="Cable length, one way")
+    ripple_limit: Ampere | None = Field(
+        None, ge=1e-6, le=100, title="Ripple that it bears, RMS", json_schema_extra={"absent": "not asked"}
+    )
 
     @property
     def volts(self) -> tuple[float, float, float]:

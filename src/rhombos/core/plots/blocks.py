@@ -27,7 +27,7 @@ from rhombos.core.plots.model import Chart
 
 BY_BLOCK: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "source": (low_side.sag, low_side.power_band, battery.day, battery.gauge),
-    "input_stage": (low_side.input_pulses, low_side.bank_ripple),
+    "input_stage": (low_side.input_pulses, low_side.bank_ripple, low_side.source_lines),
     "front_end": (low_side.switch_voltage, low_side.loss_against_frequency, heat.front_surge),
     "transformer": (low_side.winding_window, low_side.loss_against_turns),
     "controller": (control.trimmer_range, control.bode),
@@ -77,8 +77,12 @@ TAPPED: dict[str, tuple[Callable[[Worked], Chart], ...]] = {"hf_socket": hf_sock
 """What a second socket adds."""
 
 
+CARRIED: dict[str, tuple[Callable[[Worked], Chart], ...]] = {"input_stage": (low_side.power_band, low_side.source_lines)}
+"""What differs where that is a bridge with a carrier."""
+
+
 ALONE: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
-    "input_stage": (low_side.input_pulses, low_side.bank_ripple),
+    "input_stage": (low_side.input_pulses, low_side.bank_ripple, low_side.source_lines),
     "front_end": (low_side.switch_voltage, low_side.loss_against_frequency, heat.front_surge),
     "hf_output": (hf_socket.alone_wave, hf_socket.alone_over_source),
     "load": (hf_socket.alone_wave, steps.step_spectrum),
@@ -104,6 +108,8 @@ def charts(worked: Worked, block: str) -> tuple[Chart, ...]:
         drawn |= DIRECT if worked.route.marched else {"load": ()}
     if "dc_link" not in worked.builds:
         drawn |= UNLINKED
+        if worked.brief.output.waveform == "sine":
+            drawn |= CARRIED
     if worked.brief.output.waveform == "HF":
         drawn |= ALONE
     if "dc_link" in worked.builds and not worked.built(DcLinkBuild).held:

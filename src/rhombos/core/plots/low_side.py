@@ -14,7 +14,7 @@ from rhombos.core.blocks.input_stage import InputStageBuild
 from rhombos.core.blocks.transformer import TransformerBuild
 from rhombos.core.book import source
 from rhombos.core.design.sources import BatterySource
-from rhombos.core.frame.points import operating_points
+from rhombos.core.frame.points import STEADY, operating_points
 from rhombos.core.frame.solve import Worked
 from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.parts import Capacitor, Mosfet
@@ -91,6 +91,27 @@ def input_pulses(worked: Worked) -> Chart:
         y=amps.axis(""),
         series=(curve("stage", times, pulse, t, amps), curve("source", (0, 2 * half), (mean, mean), t, amps, "second")),
         remark=f"The capacitors carry the difference: {fmt(s.states['input_stage'].ripple, 'A')} RMS.",
+    )
+
+
+def source_lines(worked: Worked) -> Chart:
+    """What the source carries of the stage's carrier, line by line, at the point where most of it returns."""
+    states = [worked.settled[k].states["input_stage"] for k in STEADY if k not in worked.route.infeasible(worked.settled)]
+    hardest: Any = max(states or [worked.settled["nominal"].states["input_stage"]], key=lambda s: s.source_ripple)
+    rest, most = hardest.rest, worked.brief.source.ripple_limit
+    hertz = rest.first * np.arange(1, len(rest.lines) + 1)
+    x, y = Scale("Hz", float(hertz[-1])), Scale("A", max(rest.ripple, most or 0.0, 1e-6))
+    marks = (Mark(at=y(most), label=f"bears {short(most, 'A')}", role="house"),) if most else ()
+    return Chart(
+        key="source-lines",
+        title="Ripple that the source carries",
+        x=x.axis("", low=0, high=1.1 * float(hertz[-1])),
+        y=y.axis("RMS", low=0, high=roomy(max(rest.ripple, most or 0.0, 1e-6))),
+        series=(Series(name="lines", kind="sticks", x=x.all(hertz), y=y.all(rest.lines)),),
+        marks=marks,
+        remark=f"Of {fmt(hardest.ripple, 'A')} that the capacitors carry, {fmt(rest.ripple, 'A')} RMS return at "
+        f"{short(rest.hertz, 'Hz')}; leads{' and choke' if worked.built(InputStageBuild).choke else ''} and bank resonate at "
+        f"{fmt(rest.resonance, 'Hz')}.",
     )
 
 

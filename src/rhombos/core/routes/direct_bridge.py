@@ -9,6 +9,7 @@ from typing import Any
 
 from rhombos.core.blocks import h_bridge, input_bank, input_stage, load, output_filter, source
 from rhombos.core.blocks.base import Build
+from rhombos.core.blocks.input_filter import Noise
 from rhombos.core.blocks.regulation import FAR
 from rhombos.core.book import bridge as bridge_book
 from rhombos.core.book import filters
@@ -23,7 +24,7 @@ from rhombos.core.parts import Shelf
 from rhombos.core.routes import stages
 from rhombos.core.routes.base import V_FLOOR, Route, StepWave
 from rhombos.core.routes.driven import drive_of, gate_loop
-from rhombos.core.routes.on_source import MORE_RIPPLE, Guess, HardestRipple, SourceRoute, SourceSettled
+from rhombos.core.routes.on_source import MORE_RIPPLE, Guess, HardestRipple, SourceRoute, SourceSettled, carrier_of
 from rhombos.core.routes.sine_stage import SineStage
 from rhombos.core.routes.step_stage import NARROWEST, StepStage, standing, whole_factor, working
 from rhombos.core.routes.supply import WIRING, source_of
@@ -94,15 +95,17 @@ class Bare(SourceRoute):
         brief: Brief,
         shelf: Shelf,
         rules: Rules,
+        noise: Noise | None = None,
     ) -> dict[str, Build]:
-        """A proposed bridge with its gate drive and what lies before it; `own` are the pins."""
+        """A proposed bridge with its gate drive and what lies before it; `own` are the pins, `noise` what swings with its
+        carrier."""
         full, entry = brief.source.volts[2], own["input_stage"]
         drive, bridge = drive_of(bridge, input_bank.lifted_to(brief, rules), hints.modulation, brief, own, shelf, rules)
         entry["banks"] = input_bank.banks_for(full, 1, shelf, rules)
         return {
             "source": source.SourceBuild(),
             "input_stage": input_stage.propose(
-                brief, hints.source_current, hints.ripple, entry, shelf, rules, hints.stops, hints.swell
+                brief, hints.source_current, hints.ripple, entry, shelf, rules, hints.stops, hints.swell, noise
             ),
             "h_bridge": bridge,
             "bridge_drive": drive,
@@ -163,7 +166,9 @@ class DirectBridge(Bare, SineStage):
                 hints.v_in, full, hints.current, asked.power_factor,
                 1.02 * max(math.sqrt(2) * hints.current + ripple / 2, hints.peak), ripple / math.sqrt(24), hints.fundamental),
             brief, own["h_bridge"], shelf, rules)  # fmt: skip
-        return self._with_drive(bridge, hints, own, brief, shelf, rules) | {"output_filter": filtering}
+        rippling = hints.ripple if isinstance(hints.ripple, HardestRipple) else None
+        noise = carrier_of(carrier, rippling)
+        return self._with_drive(bridge, hints, own, brief, shelf, rules, noise) | {"output_filter": filtering}
 
 
 class DirectSteps(Bare, StepStage):

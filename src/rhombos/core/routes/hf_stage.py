@@ -19,6 +19,7 @@ from rhombos.core.blocks import (
     transformer,
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
+from rhombos.core.blocks.input_filter import Noise
 from rhombos.core.book import high_frequency as book
 from rhombos.core.book import loads
 from rhombos.core.book import stage as stage_book
@@ -169,7 +170,9 @@ class HfStage(StepStage):
         trip = stages.TRIP_ROUNDED * rules.trip_factor * max(hints.turn_off.values())
         return {
             "source": source.SourceBuild(),
-            "input_stage": input_stage.propose(brief, flows, ripple, own["input_stage"], shelf, rules),
+            "input_stage": input_stage.propose(
+                brief, flows, ripple, own["input_stage"], shelf, rules, 0.0, 1.0,
+                Noise(2 * frequency, 2 * duty)),
             "front_end": switching,
             "front_drive": front_drive_of(switching, full, duty, brief, own["front_drive"], shelf, rules),
             "transformer": winding,
@@ -214,7 +217,8 @@ class HfStage(StepStage):
         to_stage = to_transformer + switched.loss
         # leads keep the carrier's ripple out of the source: the bank carries all of it
         entry, cells, v_in = self._source(
-            point, to_stage, input_stage.InputNeed(to_stage / g.v_in, share / topology.banks, form=formed.form),
+            point, to_stage, input_stage.InputNeed(
+                to_stage / g.v_in, share / topology.banks, form=formed.form, noise=Noise(2 * hertz, share)),
             g, builds, brief, shelf, rules, worksheet)  # fmt: skip
         from_source = to_stage + entry.loss
         lagging = book.power_factor.work({"R_L": wanted, "f": hertz, "L": lead})

@@ -28,7 +28,7 @@ from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import stages
 from rhombos.core.routes.driven import drive_of
-from rhombos.core.routes.on_source import Guess, HardestRipple, Hints
+from rhombos.core.routes.on_source import Guess, HardestRipple, Hints, carrier_of
 from rhombos.core.routes.sine_stage import SATURATED, SineStage
 
 MODULATION_RESERVE = 0.985
@@ -123,7 +123,8 @@ class IronBridge(SineStage):
         return {
             "source": source.SourceBuild(),
             "input_stage": input_stage.propose(
-                brief, hints.source_current, hints.rippling or hints.ripple, own["input_stage"], shelf, rules, 0.0, 1.3),
+                brief, hints.source_current, hints.rippling or hints.ripple, own["input_stage"], shelf, rules, 0.0, 1.3,
+                carrier_of(carrier, hints.rippling)),
             "h_bridge": bridge, "bridge_drive": drive, "output_filter": filtering, "iron_transformer": transformer,
             "load": load.LoadBuild(),
         }  # fmt: skip

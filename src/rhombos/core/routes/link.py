@@ -21,6 +21,7 @@ from rhombos.core.blocks import (
     transformer,
 )
 from rhombos.core.blocks.base import Build
+from rhombos.core.blocks.input_filter import Noise
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
@@ -54,6 +55,12 @@ def _first_tapped(low: float, high: float, duty: Mapping[str, float] | None) -> 
     if duty is None:
         return low, high
     return low / math.sqrt(2 * duty["low"]), low / math.sqrt(2 * duty["high"])
+
+
+def _loudest(hints: Hints, frequency: float, held: bool) -> Noise:
+    """The pulses, at a steady input, whose first line is the largest beside their mean, of a stage at a frequency, Hz."""
+    duties = (2 * front_end.flat_duty(hints.duty[k], hints.rising[k]) for k in ("low", "high"))
+    return max((Noise(2 * frequency, duty, constant=held) for duty in duties), key=lambda n: n.line(1, 1.0, SILENT))
 
 
 class LinkRoute(Route):
@@ -217,6 +224,7 @@ class LinkRoute(Route):
             rules,
             0.0,
             math.sqrt(hints.drawn["low"].source_square),
+            _loudest(hints, frequency, how.choke),
         )
         tapped: dict[str, Build] = {}
         trip = stages.TRIP_ROUNDED * rules.trip_factor * max(hints.turn_off.values())

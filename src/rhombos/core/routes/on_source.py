@@ -9,6 +9,7 @@ from typing import Any
 
 from rhombos.core.blocks import input_stage, source
 from rhombos.core.blocks.filter_flow import Flow
+from rhombos.core.blocks.input_filter import Noise
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.points import Point, operating_points
@@ -94,9 +95,19 @@ class HardestRipple:
         """RMS of what the bank carries, A."""
         return max(ripple(capacitance) for ripple in self.points)
 
+    @property
+    def fast(self) -> float:
+        """RMS of what swings with a bridge's carrier, A; of steps nothing."""
+        return max(ripple.fast if isinstance(ripple, BankRipple) else 0.0 for ripple in self.points)
+
     def returned(self, capacitance: float) -> float:
         """Charge that flows back to the source in half a line period, C."""
         return max(self.unloaded, *(ripple.returned(capacitance) for ripple in self.points))
+
+
+def carrier_of(carrier: float, rippling: HardestRipple | None) -> Noise:
+    """What swings with the carrier, Hz, of a bridge whose output is held; before it is known, nothing."""
+    return Noise(2 * carrier, rms=rippling.fast if rippling else 0.0, constant=True)
 
 
 @dataclass(frozen=True)

@@ -23,6 +23,7 @@ from rhombos.core.blocks import (
     source,
     transformer,
 )  # fmt: skip
+from rhombos.core.blocks.input_filter import Noise
 from rhombos.core.book import rectifier as rectifier_book
 from rhombos.core.book import stage as stage_book
 from rhombos.core.design.brief import Brief
@@ -218,7 +219,8 @@ def _one_pass(
     entry = input_stage.assess(
         input_stage.InputNeed(to_stage / g.v_in, 2 * front_end.flat_duty(duty, rising) / topology.banks,
                               pulsation=flows.drawn.source_square, form=flows.form,
-                              slow=flows.drawn.smoothed * to_stage / g.v_in), g.terminal,
+                              slow=flows.drawn.smoothed * to_stage / g.v_in,
+                              noise=Noise(2 * f_s, 2 * front_end.flat_duty(duty, rising), constant=how.choke)), g.terminal,
         builds["input_stage"], brief, shelf,
         rules, worksheet)  # fmt: skip
     from_source = to_stage + entry.loss

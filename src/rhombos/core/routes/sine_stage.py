@@ -9,6 +9,7 @@ from typing import Any
 
 from rhombos.core.blocks import h_bridge, input_stage, iron_transformer, load, output_filter
 from rhombos.core.blocks.filter_march import Feed
+from rhombos.core.blocks.input_filter import Noise
 from rhombos.core.blocks.regulation import BAND
 from rhombos.core.book import link as link_book
 from rhombos.core.design.brief import Brief
@@ -118,7 +119,8 @@ class SineStage(SourceRoute):
         entry, cells, v_in = self._source(
             point, to_stage,
             input_stage.InputNeed(
-                mean, 1.0, ripple, swing.mean_square, crest=swing.peak, slow=slow, returned=swing.returned),
+                mean, 1.0, ripple, swing.mean_square, crest=swing.peak, slow=slow, returned=swing.returned,
+                noise=Noise(2 * carrier, rms=ripple, constant=True)),
             g, builds, brief, shelf, rules, worksheet)  # fmt: skip
         if entry.returned > 0:
             bridged = h_bridge.on_a_link(bridged, brief.source.volts[2] + entry.returned, worksheet)

@@ -36,7 +36,7 @@ def source_of(emf: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf,
     """Cells, cable, fuse and contacts in one, and the input bank across the whole input."""
     entry = builds["input_stage"]
     resistance = brief.source.internal_resistance + input_stage.resistance(entry, brief, shelf, rules)
-    leads = input_stage.LOOP * brief.source.cable_length
+    leads = input_stage.inductance(entry, brief)
     return Feed(emf, max(LEAST_PATH, resistance), max(LEAST_BANK, input_stage.capacitance(entry, shelf)), leads)
 
 

@@ -25,7 +25,7 @@ def need_of(at: Sizing) -> block.PrechargeNeed:
     return block.PrechargeNeed(
         full,
         cells.resistance,
-        input_stage.LOOP * at.brief.source.cable_length,
+        cells.inductance,
         cells.capacitance,
         input_stage.esr(entry, shelf),
         shelf.get(Fuse, entry.fuse).i_rating,
