@@ -312,3 +312,27 @@ def test_every_fault_is_drawn(worked):
     for chart in drawn:
         assert {"bus, V", "resistor, °C", "negative", "relay", "positive"} == {s.name for s in chart.series}
         assert chart.remark
+
+
+@pytest.mark.parametrize(("ohms", "henries", "farads"), [(20e-3, 24e-6, 1e-3), (60e-3, 1.4e-6, 2.2e-3), (0.4, 1.4e-6, 2.2e-3)])
+def test_a_bank_plugged_in_live_swings_and_draws_as_a_march_finds(ohms, henries, farads):
+    """Leads, all resistance and an empty bank, stepped by SciPy."""
+    need = PrechargeNeed(50.0, ohms - 5e-3 - precharge.CONTACT, henries, farads, 5e-3)
+    swings, surges = precharge._plugged(need, SILENT)
+    lasts = 12 * math.pi * math.sqrt(henries * farads)
+    found = solve_ivp(lambda _, x: [(50 - ohms * x[0] - x[1]) / henries, x[0] / farads], (0, lasts), [0.0, 0.0],
+                      rtol=1e-9, atol=1e-9, t_eval=np.linspace(0, lasts, 40_001)).y  # fmt: skip
+    assert surges == pytest.approx(found[0].max(), rel=2e-3)
+    assert swings == pytest.approx(max(50.0, found[1].max()), rel=1e-3)
+
+
+def test_twenty_metres_of_lead_swing_the_bank_beyond_its_rating(refuge, shelf):
+    """… and the sheet says so; short leads through the same bank do not."""
+    rail = {"kind": "DC rail", "nominal": 48, "lowest": 46, "highest": 50, "limit": 60, "resistance": 2e-3}
+
+    def codes(metres: float) -> set[str]:
+        told = solve(refuge.but(source=rail | {"cable_length": metres}), {"input_stage.cable": 95e-6}, shelf, USUAL)
+        return {f.code for f in told.findings}
+
+    assert "precharge.hot_plug" in codes(20.0)
+    assert "precharge.hot_plug" not in codes(0.5)

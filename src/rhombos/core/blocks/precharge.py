@@ -82,7 +82,7 @@ class PrechargeBuild(Build):
 @dataclass(frozen=True, slots=True)
 class PrechargeNeed:
     """Highest source voltage, V; its resistance with leads and its inductance, Ω, H; bank, F, and its series resistance, Ω;
-    what the contactor carries continuously, A."""
+    what the contactor carries continuously, A; what the input's parts are rated for, V."""
 
     volts: float
     resistance: float
@@ -90,12 +90,14 @@ class PrechargeNeed:
     bank: float
     esr: float
     current: float = 0.0
+    stands: float = math.inf
 
 
 @dataclass(frozen=True, slots=True)
 class PrechargeState:
     """Times, s (infinite where it never gets there); V, A, J, W. `fault_energy` is that of a shorted bus for the time-out,
-    infinite where nothing switches the resistor off."""
+    infinite where nothing switches the resistor off. `plugged` and `plugged_current` are what an empty bank swings to, and
+    draws, that is put on the source at once, past all of this."""
 
     time: float
     ceiling: float
@@ -108,7 +110,13 @@ class PrechargeState:
     leak: float
     volts: float
     closes: float
+    plugged: float
+    plugged_current: float
     loss: float = 0.0
+
+
+CRITICAL = 1e-3
+"""How near to critical damping a path counts as just below it."""
 
 
 def propose(need: PrechargeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> PrechargeBuild:
@@ -230,6 +238,7 @@ def assess(need: PrechargeNeed, build: PrechargeBuild, shelf: Shelf, rules: Rule
     )
     if leak:
         worksheet.total("precharge.mean_power", {"across an empty bus, continuously": leak})
+    swings, surges = _plugged(need, worksheet)
     return PrechargeState(
         time=time,
         ceiling=ceiling,
@@ -242,7 +251,26 @@ def assess(need: PrechargeNeed, build: PrechargeBuild, shelf: Shelf, rules: Rule
         leak=peak if leak else 0.0,
         volts=volts,
         closes=k * volts,
+        plugged=swings,
+        plugged_current=surges,
     )
+
+
+def _plugged(need: PrechargeNeed, worksheet: Worksheet) -> tuple[float, float]:
+    """What an empty bank swings to, V, and draws, A, that is plugged in live."""
+    path = need.resistance + need.esr + CONTACT
+    if need.inductance <= 0:
+        peak = worksheet.work("precharge.plugged_current", source.closing_inrush, k=0.0, V=need.volts, R_s=path)
+        return worksheet.total("precharge.plugged", {"the source": need.volts}), peak
+    way = {"C": need.bank, "L": need.inductance}
+    zeta = source.series_damping.work({"R_s": path, **way})
+    if abs(zeta - 1) < CRITICAL:
+        zeta = 1 - CRITICAL
+    if zeta >= 1:
+        peak = worksheet.work("precharge.plugged_current", source.plugged_damped, V=need.volts, zeta_slow=zeta, **way)
+        return worksheet.total("precharge.plugged", {"the source": need.volts}), peak
+    peak = worksheet.work("precharge.plugged_current", source.plugged_current, V=need.volts, zeta=zeta, **way)
+    return worksheet.work("precharge.plugged", source.plugged_peak, V=need.volts, zeta=zeta), peak
 
 
 def _arrival(need: PrechargeNeed, build: PrechargeBuild, worksheet: Worksheet) -> tuple[float, float, float]:

@@ -142,6 +142,7 @@ def report(sheet: Sheet, fuse: Fuse | None, need: PrechargeNeed) -> BlockReport:
                 ("Choose the fuse again too", {**_free("close_at", "resistor", "timeout"), "input_stage.fuse": None}),
             ),
         )
+    _plugged(sheet, now, need)
     _findings(sheet, build, now, series, waits, pulse, heat, rated, closing)
     return sheet.close(
         short(build.resistor, "ohm"),
@@ -164,6 +165,20 @@ def report(sheet: Sheet, fuse: Fuse | None, need: PrechargeNeed) -> BlockReport:
 
 def _free(*names: str) -> dict[str, PinValue]:
     return {f"{KEY}.{n}": None for n in names}
+
+
+def _plugged(sheet: Sheet, now: PrechargeState, need: PrechargeNeed) -> None:
+    """What becomes of a board that is plugged in live, past its precharge."""
+    sheet.result("plugged", r"\hat V_p", "Bank swings to, plugged in live", "V")
+    sheet.result("plugged_current", r"\hat I_p", "… and draws", "A")
+    if now.plugged > need.stands:
+        sheet.find(
+            "hot_plug", "watch", "Plugged in live, the bank swings beyond its rating",
+            f"Leads of {fmt(need.inductance, 'H', 2)} and a bank of {fmt(need.bank, 'F', 2)} swing to "
+            f"{fmt(now.plugged, 'V')} from {fmt(need.volts, 'V')}; its cans are rated {short(need.stands, 'V')}. "
+            f"{fmt(now.plugged_current, 'A', 2)} weld the plug, and the switches see the swing too.",
+            "Never plug it in live: source off, or through its precharge; a connector with a first pin that does so.",
+            figure="plugged")  # fmt: skip
 
 
 def _findings(

@@ -237,6 +237,40 @@ closing_inrush_bound = _relation(
     holds="undamped; the true peak is lower",
     source="energy balance between L and C",
 )
+series_damping = _relation(
+    "series_damping",
+    zeta,
+    R_s / 2 * sp.sqrt(C / L),
+    title="Damping of leads that fill a bank",
+    holds="R_s holds source, leads and the bank's own resistance; from 1 on nothing overshoots",
+    source=CIRCUIT,
+)
+plugged_peak = _relation(
+    "plugged_peak",
+    V_pk,
+    V * (1 + sp.exp(-sp.pi * zeta / sp.sqrt(1 - zeta**2))),
+    title="Voltage to which a bank swings that is plugged in live",
+    holds="an empty bank, nothing drawn, zeta below 1; twice the voltage where nothing damps",
+    source="step answer of the series R–L–C",
+    valid=(zeta >= 0, zeta < 1),
+)
+plugged_current = _relation(
+    "plugged_current",
+    I_pk,
+    V * sp.sqrt(C / L) * sp.exp(-zeta * sp.acos(zeta) / sp.sqrt(1 - zeta**2)),
+    title="Current of a bank that is plugged in live",
+    holds="an empty bank, zeta below 1",
+    source="step answer of the series R–L–C",
+    valid=(zeta >= 0, zeta < 1),
+)
+plugged_damped = _relation(
+    "plugged_damped",
+    I_pk,
+    V * sp.sqrt(C / L) * sp.exp(-zeta_slow * sp.acosh(zeta_slow) / sp.sqrt(zeta_slow**2 - 1)),
+    title="Current of a bank that is plugged in live through much resistance",
+    holds="an empty bank, zeta above 1",
+    source="step answer of the series R–L–C",
+)
 precharge_ceiling = _relation(
     "precharge_ceiling",
     V_inf,

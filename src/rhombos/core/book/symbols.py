@@ -321,3 +321,4 @@ R_n = _s("R_n", "ohm", "slope of a stage of constant power, its sign turned", 1e
 zeta = _s("zeta", "1", "damping ratio", -1e3, 1e3, latex=r"\zeta")
 A_dB = _s("A_dB", "1", "ratio in decibels", -400, 400, latex=r"A_{\mathrm{dB}}")
 I_tol = _s("I_tol", "A", "ripple that a source bears, RMS", 1e-6, 1e3)
+zeta_slow = _s("zeta_slow", "1", "damping ratio beyond which nothing swings", 1.0001, 1e4, latex=r"\zeta")

@@ -13,7 +13,7 @@ from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Auxiliary
 from rhombos.core.frame.worksheet import Worksheet
-from rhombos.core.parts import Fuse
+from rhombos.core.parts import Capacitor, Fuse
 from rhombos.core.routes.supply import source_of
 
 
@@ -29,6 +29,7 @@ def need_of(at: Sizing) -> block.PrechargeNeed:
         cells.capacitance,
         input_stage.esr(entry, shelf),
         shelf.get(Fuse, entry.fuse).i_rating,
+        shelf.get(Capacitor, entry.capacitor).v_rating * entry.banks,
     )
 
 
