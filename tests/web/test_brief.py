@@ -227,6 +227,34 @@ def test_a_battery_feeds_a_socket_of_direct_voltage(bench):
     assert asked(bench, "outputs.0.power.continuous") == watts
 
 
+def test_a_rail_that_is_another_designs_socket(bench):
+    """Two boards: the second takes the first one's figures, hears of its newer revision, and keeps the last when it goes."""
+    supply = bench.ask("POST", "/api/designs", {"name": "First board", "brief": {"outputs": [
+        {"kind": "DC", "voltage": 340, "power": {"continuous": 300, "surge": 400}}]}})  # fmt: skip
+    bench.click("show-brief")
+    Select(bench.one("brief-sources.0.kind")).select_by_visible_text("DC rail")
+    bench.until(lambda: "First board, 340 V DC" in bench.text("rail-of"))
+    Select(bench.one("rail-of")).select_by_visible_text("First board, 340 V DC")
+    bench.until(lambda: (asked(bench, "sources.0").get("of") or {}).get("revision") == 1)
+    assert 335 < asked(bench, "sources.0.nominal") < 345
+    assert "revision 1 of" in bench.text("rail-revision")
+    newer = supply["design"] | {
+        "brief": {"outputs": [{"kind": "DC", "voltage": 360, "power": {"continuous": 300, "surge": 400}}]}
+    }
+    bench.ask("PUT", f"/api/designs/{supply['id']}", newer, {"If-Match": '"1"'})
+    identity = bench.browser.current_url.split("/design/")[1].split("?")[0]
+    bench.open(identity, "brief")
+    bench.until(lambda: "revision 2 is newer" in bench.text("rail-revision"))
+    bench.click("take-newer")
+    bench.until(lambda: (asked(bench, "sources.0").get("of") or {}).get("revision") == 2)
+    assert asked(bench, "sources.0.nominal") > 355
+    bench.ask("DELETE", f"/api/designs/{supply['id']}")
+    bench.open(identity, "brief")
+    bench.until(lambda: "archived, its last figures stay" in bench.text("rail-revision"))
+    bench.type("brief-sources.0.limit", "3 A")
+    bench.gone("rail-revision")
+
+
 def test_a_source_that_bears_little_ripple(bench):
     """A filter choke is proposed and drawn; without it the ripple is told in decibels."""
     bench.click("show-brief")

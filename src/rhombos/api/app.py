@@ -23,6 +23,7 @@ from rhombos.api.routers import (
     health,
     manifest,
     modulation,
+    rails,
     shelf,
     snubbers,
     solve,
@@ -77,7 +78,7 @@ def create_app(
     key = key or os.environ.get("RHOMBOS_KEY")
     guard.install(app, lock.install(app, key) if key else None)
     document.install(app)
-    resources = (health, manifest, designs, archive, solve, waves, modulation, compare, coils, snubbers, shelf, book)
+    resources = (health, manifest, designs, rails, archive, solve, waves, modulation, compare, coils, snubbers, shelf, book)
     for router in (*(r.router for r in resources), shelf.drawers, shelf.prices):
         app.include_router(router, prefix="/api")
 

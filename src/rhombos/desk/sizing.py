@@ -7,6 +7,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field, RootModel, model_validator
 from pydantic.json_schema import SkipJsonSchema
 
+from rhombos.core.benches.as_rail import NoRail, as_rail
 from rhombos.core.benches.battery_swap import BatteryChange, change_battery
 from rhombos.core.benches.rating import Rating, rating
 from rhombos.core.benches.switches import rank_switches
@@ -15,7 +16,7 @@ from rhombos.core.design.findings import PinAddress, PinValue, Waiver
 from rhombos.core.design.form import BriefField, RuleField, brief_fields, rule_fields
 from rhombos.core.design.pins import PinError
 from rhombos.core.design.rules import PRESETS, RuleName
-from rhombos.core.design.sources import BatterySource
+from rhombos.core.design.sources import BatterySource, RailSource
 from rhombos.core.frame.parts_list import parts_list
 from rhombos.core.frame.report import Solution
 from rhombos.core.frame.solve import Unbuildable, explain, unbuildable
@@ -67,6 +68,14 @@ def solve(desk: Desk, asked: SolveIn) -> Solved:
         solution = unbuildable(asked.brief, asked.pins, asked.house_rules, asked.route, why)
     fields, house = brief_fields(asked.brief), rule_fields(asked.rules, asked.house)
     return Solved(solution=solution, moved=asked.moved, fields=fields, house=house)
+
+
+def rail_of(desk: Desk, asked: SolveIn) -> RailSource:
+    """The design's DC socket as a rail for another. Raises: NotHere where it gives none."""
+    try:
+        return as_rail(desk.work(asked))
+    except (NoRail, Unbuildable) as why:
+        raise NotHere(f"this design feeds no other: {why}") from None
 
 
 class Then(BaseModel):

@@ -18,6 +18,19 @@ export const useRules = () => useQuery({ queryKey: ["rules"], staleTime: Infinit
 /** Routes and stages, with the circuits that are data. */
 export const useManifest = () => useQuery({ queryKey: ["manifest"], staleTime: Infinity, queryFn: () => data(client.GET("/api/manifest")) })
 
+/** Designs whose DC socket may feed another. */
+export const useRails = () => useQuery({ queryKey: ["rails"], staleTime: 0, queryFn: () => data(client.GET("/api/rails")) })
+
+/** A design as it now stands, archived or not. */
+export const useOrigin = (identity: string | undefined) =>
+  useQuery({
+    queryKey: ["origin", identity],
+    staleTime: 0,
+    enabled: identity !== undefined,
+    retry: false,
+    queryFn: () => data(client.GET("/api/designs/{identity}", { params: { path: { identity: identity ?? "" } } })),
+  })
+
 /** The equation book. */
 export const useBook = () => useQuery({ queryKey: ["book"], staleTime: Infinity, queryFn: () => data(client.GET("/api/book")) })
 

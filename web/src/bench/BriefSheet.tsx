@@ -1,9 +1,10 @@
 import { Box, Checkbox, Flex, NativeSelect, Text } from "@chakra-ui/react"
-import { useState } from "react"
+import { Fragment, useState } from "react"
 
 import type { BriefField, Design, Problem, RuleField } from "../api/client"
 import { useRules } from "../api/hooks"
 import { Quiet } from "../ui/Page"
+import { RailOrigin } from "./RailOrigin"
 import type { Edit } from "./useDesign"
 import { toldBy, TypedLine } from "../ui/TypedLine"
 
@@ -44,7 +45,10 @@ export function BriefSheet({ design, fields, rules, change, moved }: Props) {
               f.many ? (
                 <Many key={f.address} field={f} put={put} />
               ) : (
-                <Entry key={f.address} field={f} put={put} note={f.address.endsWith("power.surge") ? moved : ""} />
+                <Fragment key={f.address}>
+                  <Entry field={f} put={put} note={f.address.endsWith("power.surge") ? moved : ""} />
+                  {f.address === "sources.0.kind" && <RailOrigin design={design} change={change} />}
+                </Fragment>
               ),
             )}
         </Box>

@@ -113,7 +113,7 @@ def _out(stored: Stored) -> DesignOut:
     )
 
 
-def _opened(stored: Stored) -> DesignOut:
+def opened(stored: Stored) -> DesignOut:
     """A stored design with what is refused today left out. Raises: HTTPException 422 when nothing can be made of it."""
     try:
         design, problems = mended(stored.raw)
@@ -159,7 +159,7 @@ def read(identity: Identity, serving: Serving, response: Response) -> DesignOut:
     """A design as it stands, without what today's rules refuse of it."""
     with serving.database.session() as session:
         stored = store.get(session, identity)
-    found = _opened(stored)
+    found = opened(stored)
     response.headers["ETag"] = f'"{found.revision}"'
     return found
 
@@ -216,7 +216,7 @@ def read_revision(identity: Identity, number: Number, serving: Serving) -> Desig
     """A design as it was, without what today's rules refuse of it."""
     with serving.database.session() as session:
         stored = store.get_revision(session, identity, number)
-    return _opened(stored)
+    return opened(stored)
 
 
 @router.get("/{identity}/revisions/{number}/changes", responses=UNREAD)
@@ -228,7 +228,7 @@ def changes(
     with serving.database.session() as session:
         new = store.get_revision(session, identity, number)
         old = store.get_revision(session, identity, before) if before else None
-    return list(differences(_opened(old).design if old else Design(name=NEW), _opened(new).design))
+    return list(differences(opened(old).design if old else Design(name=NEW), opened(new).design))
 
 
 @router.get("/{identity}/revisions/{number}/sized", responses=UNREAD)
@@ -236,7 +236,7 @@ async def sized(identity: Identity, number: Number, asking: Asking) -> RevisionS
     """A revision sized with what the drawer held when it was saved, and how that differs from what it holds now."""
     serving = asking.service
     stored, held = await run_in_threadpool(_with_drawer, serving, identity, number)
-    design = _opened(stored).design
+    design = opened(stored).design
     asked = SolveIn(
         brief=design.brief, pins=design.pins, rules=design.rules, house=design.house, route=design.route, waivers=design.waivers
     )

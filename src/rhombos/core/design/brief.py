@@ -39,6 +39,8 @@ ONE: dict[str, Any] = {"minItems": 1, "maxItems": 1}
 NOTHING = "nothing"
 """What a form says for the kind of a second output where there is none."""
 TWO: dict[str, Any] = {"minItems": 1, "maxItems": 2}
+OF_A_DESIGN = ("nominal", "lowest", "highest", "limit", "resistance", "capacitance")
+"""What a rail takes from the design whose socket it is."""
 ALLOWED = (("AC",), ("DC",), ("HF",), ("AC", "HF"), ("DC", "HF"))
 """Kinds of outputs that one design may have."""
 
@@ -175,6 +177,10 @@ def followed(brief: Any, edited: str) -> tuple[Any, str]:
             if isinstance(kept[0], dict) and kept[0].get("kind") == "HF" and len(kept) > 1:
                 return brief | {"outputs": kept[:1]}, "The second socket is gone: none stands beside a high-frequency one."
             return brief | {"outputs": kept}, ""
+        case ["sources", place, name], {"sources": list(sources)} if name in OF_A_DESIGN and place.isdecimal():
+            # a figure of one's own makes it a rail of one's own
+            free = [_freed(s) if n == int(place) else s for n, s in enumerate(sources)]
+            return brief | {"sources": free}, ""
         case ["outputs", place, "power", "continuous"], {"outputs": list(outputs)} if (
             place.isdecimal() and int(place) < len(outputs) and isinstance(outputs[int(place)], dict)
         ):
@@ -185,6 +191,10 @@ def followed(brief: Any, edited: str) -> tuple[Any, str]:
             moved = [output | {"power": power} if n == int(place) else o for n, o in enumerate(outputs)]
             return brief | {"outputs": moved}, told
     return brief, ""
+
+
+def _freed(source: Any) -> Any:
+    return {k: v for k, v in source.items() if k != "of"} if isinstance(source, dict) else source
 
 
 def _without_factor(output: Any) -> Any:

@@ -110,7 +110,7 @@ def _fields(model: BaseModel, at: str, section: str) -> list[BriefField]:
             absent=str(schema[name].get("absent", "typical")) if getattr(model, name) is None else "",
         )
         for name, info in type(model).model_fields.items()
-        if name != "kind" and not isinstance(getattr(model, name), BaseModel | tuple)
+        if name not in ("kind", "of") and not isinstance(getattr(model, name), BaseModel | tuple)
         for unit in (unit_of(info) or "1",)
     ]
 

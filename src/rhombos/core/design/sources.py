@@ -126,16 +126,26 @@ class BatterySource(Section):
         return self
 
 
+class FromDesign(Section):
+    """The design whose DC socket a rail is, as it was at a revision."""
+
+    design: str = Field(min_length=1, max_length=64, title="Design")
+    revision: int = Field(ge=1, le=2**31 - 1, title="Revision")
+    name: str = Field(max_length=200, title="Its name then")
+
+
 class RailSource(Section):
-    """A DC rail or bench supply: constant voltage up to its current limit, constant current beyond."""
+    """A DC rail or bench supply: constant voltage up to its current limit, constant current beyond. `of` says that it is
+    another design's socket, from which its figures were taken."""
 
     kind: Literal["DC rail"] = Field("DC rail", title="Kind of source")
     nominal: Volt = Field(24, ge=10, le=1000, title="Nominal voltage")
     lowest: Volt = Field(22.8, ge=8, le=1000, title="Lowest voltage")
     highest: Volt = Field(25.2, ge=8, le=1000, title="Highest voltage")
     limit: Ampere = Field(75, ge=0.5, le=1000, title="Current limit")
-    resistance: Ohm = Field(5e-3, ge=1e-5, le=5, title="Output resistance")
+    resistance: Ohm = Field(5e-3, ge=1e-5, le=50, title="Output resistance")
     capacitance: Farad = Field(1e-3, ge=1e-6, le=1, title="Output capacitor")
+    of: FromDesign | None = Field(None, title="From a design")
     cable_length: Metre = Field(1.0, ge=0.05, le=30, title="Cable length, one way")
     ripple_limit: Ampere | None = Field(
         None, ge=1e-6, le=100, title="Ripple that it bears, RMS", json_schema_extra={"absent": "not asked"}
@@ -159,7 +169,7 @@ class RailSource(Section):
     @property
     def name(self) -> str:
         """What feeds it, in a word."""
-        return "rail"
+        return f"rail of {self.of.name}" if self.of else "rail"
 
     @property
     def described(self) -> str:
