@@ -210,7 +210,7 @@ def test_keys_walk_the_power_path_and_every_block_has_its_pictures(bench, number
     bench.until(
         lambda: (
             len(bench.browser.find_elements(By.CSS_SELECTOR, '[data-fresh="true"] [data-testid^="chart-"]'))
-            == {"front_end": 3, "h_bridge": 3, "source": 4}.get(block, 2)
+            == {"input_stage": 3, "front_end": 3, "h_bridge": 3, "source": 4}.get(block, 2)
         )
     )
     for figure in bench.browser.find_elements(By.CSS_SELECTOR, '[data-testid^="chart-"]'):
