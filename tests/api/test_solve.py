@@ -97,6 +97,7 @@ def test_a_hopeless_brief_solves_to_findings(client, brief):
 def test_every_block_has_its_pictures(client, block):
     drawn = client.post(f"/api/charts/{block}", json={"brief": {}}).json()
     assert len(drawn) == {
+        "input_stage": 3,
         "front_end": 3,
         "h_bridge": 3,
         "front_drive": 1,

@@ -140,6 +140,18 @@ def test_a_proposed_choke_keeps_the_ripple_and_the_damping(most):
     assert max(input_filter.returned(noise, 25.0, smaller, SILENT)) > most
 
 
+@pytest.mark.parametrize("choke", [0.0, 1e-6])
+def test_a_series_switch_and_a_pinned_choke_count_in_the_drop_of_any_proposal(choke, refuge, shelf):
+    """What calms the input is all resistance in its way; a choke's own is part of the drop."""
+    pins = {"input_stage.reverse": "series switch", "input_stage.choke": choke, "input_stage.choke_ohms": 5e-3}
+    told = solve(refuge, pins, shelf, USUAL)
+    assert not {f.code for f in told.findings} & {"input_stage.reverse", "input_stage.oscillates"}
+    worked = work_out(refuge, pins, shelf, USUAL)
+    entry, build = worked.settled["nominal"].states["input_stage"], worked.builds["input_stage"]
+    contacts = USUAL.contact_resistance + build.reverse_ohms + (5e-3 if choke else 0.0)
+    assert entry.contact_loss == pytest.approx(entry.fuse_load**2 * contacts, rel=1e-6)
+
+
 def test_no_choke_is_proposed_where_none_is_asked_or_needed(refuge, shelf):
     assert solve(refuge, {}, shelf, USUAL).build["input_stage"]["choke"] == 0
     assert solve(refuge.but(source={"ripple_limit": 1.0}), {}, shelf, USUAL).build["input_stage"]["choke"] == 0

@@ -209,7 +209,7 @@ def propose(
     stage's carrier: bank and filter keep it from the source, and the input damped."""
     empty, _, full = brief.source.volts
     fault = fault_current(brief)
-    held = "count" in pins
+    held, switch = "count" in pins, float(f"{SERIES_DROP * empty / max(current, 0.1):.1g}")
     if "fuse" not in pins:
         rated = book.fuse_rating(k_fuse=rules.fuse_factor, I=current * RESERVE)
         safe = [f for f in shelf.all(Fuse) if f.v_dc >= full and f.breaking >= fault]
@@ -236,7 +236,7 @@ def propose(
             lifted = Lifted(ripple, brief.source.blocking)
             least = max(least, lifted.bank_for(rise_allowed(brief, rules)))
         if noise and noise.constant:
-            least = max(least, _damped_bank(current, pins, brief, shelf, rules))
+            least = max(least, _damped_bank(current, {"reverse_ohms": switch} | pins, brief, shelf, rules))
         pins = pins | cans_for(full, ripple, least, lifted, pins, shelf, rules)
     fuse_part = shelf.get(Fuse, pins["fuse"])
     made = InputStageBuild.within(
@@ -246,7 +246,7 @@ def propose(
             "choke_ohms": float(f"{CHOKE_DROP * empty / max(current, 0.1):.1g}"),
             "reverse": SHUNT,
             "reverse_i2t": float(f"{OUTLASTS * 1.05 * fuse_part.i2t:.2g}"),
-            "reverse_ohms": float(f"{SERIES_DROP * empty / max(current, 0.1):.1g}"),
+            "reverse_ohms": switch,
             "connector": float(next((c for c in CONNECTORS if c >= lasting(fuse_part, brief)), CONNECTORS[-1])),
             **pins,
         }
