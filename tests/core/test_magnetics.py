@@ -233,3 +233,18 @@ def test_winding_loss_has_no_jump_where_its_steps_meet(wound_once, celsius):
     for winding in (0, 1):
         here, near = (winding_losses(wound_once, 36.0, 1.7, 0.44, 46e3, c)[winding].loss for c in (celsius, celsius + 1e-3))
         assert abs(near - here) < 2e-5 * here
+
+
+@pytest.mark.parametrize(("volts", "hertz"), [(290.0, 36e3), (600.0, 50e3), (210.0, 6.1e3)])
+def test_a_source_of_high_voltage_gets_turns_and_not_a_core_that_needs_few(volts, hertz, shelf):
+    """By hand: volt-seconds over turns and area; the core stays as small as its power lets it."""
+    need = replace(
+        NEED, v_max=volts, v_work=0.85 * volts, ratio=0.1, primary_pulse=NEED.primary_pulse * NEED.v_work / volts,
+        secondary_pulse=NEED.primary_pulse * NEED.v_work / volts / 0.1, frequency=hertz)  # fmt: skip
+    t = design_transformer(need, {}, shelf, RULES)
+    flux = volts * need.d_max / (2 * t.primary.turns * t.stack.a_e * hertz)
+    assert flux <= RULES.ferrite_peak * 1.001
+    assert t.primary.turns > 14
+    few = design_transformer(need, {"primary_turns": 14}, shelf, RULES)
+    assert t.stack.v_e < few.stack.v_e
+    assert t.fill <= 1.0

@@ -93,6 +93,10 @@ def options(title: str, *names: str, default: Any = ...) -> Any:
     return Field(default, title=title, pattern=f"^({'|'.join(names)})$", json_schema_extra={"options": list(names)})
 
 
+CLAMP_ROOM = 1.05
+"""What switches must stand over their resting voltage at least for a clamp to work: nearer to it, it burns all the time."""
+
+
 def none_stands(shelf: Shelf, kinds: str, volts: float, used: float) -> str | None:
     """Why no part of some kinds (``mosfet|igbt``) stands a voltage, V, of whose rating a share is used; None where one does."""
     best = max((p.v_rating for kind in kinds.split("|") for p in shelf.all(KINDS[kind])), default=0.0)  # type: ignore[attr-defined]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from rhombos.core.blocks.base import none_stands
+from rhombos.core.blocks.base import CLAMP_ROOM, none_stands
 from rhombos.core.blocks.cooling import steady_limit
 from rhombos.core.blocks.front_end import DUTY_REACH, RAIL_SPIKE, SLOWEST, FrontEndBuild, FrontEndState
 from rhombos.core.blocks.surge import front_end_devices, judge_surge
@@ -237,7 +237,7 @@ def _voltage_findings(sheet: Sheet, worst: Any, build: FrontEndBuild, device: Mo
         "Clamp the leakage, wind tighter, or use parts of a higher rating.",
         worst=worst,
         cures=tuple(cures),
-        unavoidable=none_stands(sheet.shelf, "mosfet", state.resting, worst.limit / worst.rating),
+        unavoidable=none_stands(sheet.shelf, "mosfet", CLAMP_ROOM * state.resting, worst.limit / worst.rating),
     )
 
 

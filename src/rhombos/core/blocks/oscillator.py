@@ -8,7 +8,7 @@ from typing import Any
 
 from pydantic import Field
 
-from rhombos.core.blocks.base import IDLE_WORTH, Build, none_stands, part, propose_resistor, remembered
+from rhombos.core.blocks.base import CLAMP_ROOM, IDLE_WORTH, Build, none_stands, part, propose_resistor, remembered
 from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_sink, sink_resistance, steady_limit
 from rhombos.core.book import clamp as clamps
 from rhombos.core.book import magnetics, source, stage
@@ -329,7 +329,8 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
             "Parts of a higher rating, or a harder clamp.",
             worst=voltage,
             cures=cure,
-            unavoidable=none_stands(sheet.shelf, "mosfet|bipolar", 2 * brief.source.volts[2], voltage.limit / voltage.rating),
+            unavoidable=none_stands(
+                sheet.shelf, "mosfet|bipolar", CLAMP_ROOM * 2 * brief.source.volts[2], voltage.limit / voltage.rating),
         )
     if current.severity:
         sheet.find("current", current.severity, "Too much current in each switch", f"{fmt(current.value, 'A')} in each "

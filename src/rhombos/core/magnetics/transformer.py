@@ -17,7 +17,11 @@ from rhombos.core.magnetics.stack import Stack, rise, stack_table, stacked, suit
 from rhombos.core.magnetics.winding import INSULATION, Winding, choose_wire, copper_resistivity, lay, layer_measure
 from rhombos.core.parts import Core, Grade, Shelf, Wire
 
-MOST_PRIMARY_TURNS = 14
+USUAL_TURNS, MOST_TURNS, APART = 14, 200, 1.08
+"""Primary turns of which each is tried; the most that are, for a source of high voltage at low frequency; and how far those
+beyond the usual lie apart."""
+SMALL_CORE = 0.25
+"""Share of the shelf's stacks that are smaller than the one that must be windable, whatever the voltage."""
 PRIMARY_SHARE = 0.5
 """Share of the window's height for both primary halves."""
 HEIGHT_USED = 0.88
@@ -172,7 +176,7 @@ def design_transformer(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf
         or [i for i, row in enumerate(table.rows) if row.core.id == pins.get("core", row.core.id)]
     )
     grades = [shelf.get(Grade, pins["grade"])] if "grade" in pins else suited_grades(shelf, need.frequency)
-    turns = np.array([pins["primary_turns"]] if "primary_turns" in pins else range(1, MOST_PRIMARY_TURNS + 1))
+    turns = np.array([pins["primary_turns"]]) if "primary_turns" in pins else _turns_tried(need, shelf, rules)
     allowed = rules.winding_limit - need.air
     score = _scores(need, pins, table, index, turns, grades, rules)
     flat = score.ravel()
@@ -207,13 +211,25 @@ def rank_transformers(need: TransformerNeed, shelf: Shelf, rules: Rules, count: 
     table = stack_table(shelf)
     index = np.arange(len(table.rows))
     grades = suited_grades(shelf, need.frequency)
-    turns = np.arange(1, MOST_PRIMARY_TURNS + 1)
+    turns = _turns_tried(need, shelf, rules)
     score = _scores(need, {}, table, index, turns, grades, rules)
     found = []
     for row in np.argsort(score.min(axis=(0, 2)), kind="stable")[:count]:
         which, column = np.unravel_index(int(np.argmin(score[:, row, :])), (len(grades), len(turns)))
         found.append(_wind(need, {}, shelf, rules, table.rows[row], grades[which], int(turns[column])))
     return found
+
+
+def _turns_tried(need: TransformerNeed, shelf: Shelf, rules: Rules) -> np.ndarray:
+    """Primary turns worth trying: up to those that keep a small core from saturation at the worst volt-seconds."""
+    small = float(np.quantile(stack_table(shelf).a_e, SMALL_CORE))
+    asked = {"V": need.v_max, "D": need.d_max, "A_e": small, "f_s": need.frequency, "B_pk": rules.ferrite_peak}
+    most = min(MOST_TURNS, math.ceil(book.peak_flux.invert("N", asked)))
+    usual = np.arange(1, USUAL_TURNS + 1)
+    if most <= USUAL_TURNS:
+        return usual
+    steps = math.ceil(math.log(most / USUAL_TURNS) / math.log(APART))
+    return np.unique(np.concatenate([usual, np.geomspace(USUAL_TURNS, most, steps + 1).round().astype(int)]))
 
 
 def _scores(
