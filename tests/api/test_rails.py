@@ -10,20 +10,20 @@ def test_a_dc_design_is_offered_as_a_rail_at_each_revision(client, made):
     listed = {line["id"]: line for line in client.get("/api/rails").json()}
     assert listed[supply["id"]] == {"id": supply["id"], "name": "First board", "revision": 1, "described": "340 V DC"}
     assert made["id"] not in listed
-    first = client.get(f"/api/rails/{supply['id']}").json()["rail"]
+    first = client.get(f"/api/rails/{supply['id']}").json()
     assert first["of"] == {"design": supply["id"], "revision": 1, "name": "First board"}
     assert abs(first["nominal"] - 340) < 1
     higher = SUPPLY["outputs"][0] | {"voltage": 360}
     assert save(client, supply["id"], supply["design"] | {"brief": {"outputs": [higher]}}, 1).status_code == 200
-    latest = client.get(f"/api/rails/{supply['id']}").json()["rail"]
+    latest = client.get(f"/api/rails/{supply['id']}").json()
     assert latest["of"]["revision"] == 2
     assert latest["nominal"] > 355
-    assert client.get(f"/api/rails/{supply['id']}?revision=1").json()["rail"] == first
+    assert client.get(f"/api/rails/{supply['id']}?revision=1").json() == first
 
 
 def test_a_rail_of_a_design_is_kept_with_the_design_that_it_feeds(client, made):
     supply = client.post("/api/designs", json={"name": "First board", "brief": SUPPLY}).json()
-    rail = client.get(f"/api/rails/{supply['id']}").json()["rail"]
+    rail = client.get(f"/api/rails/{supply['id']}").json()
     fed = made["design"]["brief"] | {"sources": [rail]}
     assert save(client, made["id"], made["design"] | {"brief": fed}, 1).status_code == 200
     assert client.delete(f"/api/designs/{supply['id']}").status_code == 204

@@ -10,7 +10,7 @@ import pytest
 from scipy.optimize import brentq
 
 from rhombos.core.benches.compare import _output
-from rhombos.core.blocks import dc_link, h_bridge, heat, input_stage, isolation, load, protection
+from rhombos.core.blocks import dc_link, h_bridge, heat, input_proposal, input_stage, isolation, load, protection
 from rhombos.core.blocks.filter_flow import ODD, Way
 from rhombos.core.book import source, stage
 from rhombos.core.control.thresholds import HIGH, HIGH_TOLERANCE, REFERENCE, SET_WITHIN, Tap, band
@@ -155,7 +155,7 @@ def test_the_bank_of_a_half_bridge_takes_the_leads_energy(refuge, shelf):
     pins = {"capacitor": "CE-50-2200"}
     rises = []
     for banks in (1, 2):
-        build = input_stage.propose(brief, 30.0, 1.0, pins | {"banks": banks}, shelf, USUAL, 60.0)
+        build = input_proposal.propose(brief, 30.0, 1.0, pins | {"banks": banks}, shelf, USUAL, 60.0)
         bank = input_stage.capacitance(build, shelf)
         rises.append(60.0 * math.sqrt(3.0 * input_stage.LOOP / bank))
     assert max(rises) <= USUAL.bank_rise * brief.source.volts[0]
@@ -304,7 +304,7 @@ def test_a_cable_is_as_long_as_its_way_there_and_back(refuge, shelf):
     rho = copper_resistivity(input_stage.CABLE_CELSIUS)
     assert more == pytest.approx(rho * copper / (build.cable * build.runs), rel=1e-6)
     assert rho == pytest.approx(1.724e-8 * (1 + 0.00393 * (input_stage.CABLE_CELSIUS - 20)), rel=1e-6)
-    wide = input_stage.propose(brief, 60.0, 5.0, {"banks": 1}, shelf, USUAL)
+    wide = input_proposal.propose(brief, 60.0, 5.0, {"banks": 1}, shelf, USUAL)
     drop = 60.0 * input_stage.resistance(wide, brief, shelf, USUAL)
     assert drop <= USUAL.cable_drop * brief.source.volts[0] or wide.runs == input_stage.MOST_RUNS
 
@@ -377,7 +377,7 @@ def test_a_long_cable_is_as_thick_as_both_its_conductors_ask(refuge, shelf):
     worked = work_out(brief, {}, shelf, USUAL)
     build, cells = worked.builds["input_stage"], worked.settled["low"].states["source"]
     fuse = shelf.get(Fuse, build.fuse)
-    sizes = sorted(float(f"{a}e-6") for a in input_stage.CABLES)
+    sizes = sorted(float(f"{a}e-6") for a in input_proposal.CABLES)
 
     def dropped(section):
         copper = 1.724e-8 * (1 + 0.00393 * (input_stage.CABLE_CELSIUS - 20)) * 10.0 / (section * build.runs)

@@ -5,7 +5,7 @@ import math
 import pytest
 from pydantic import ValidationError
 
-from rhombos.core.blocks import input_bank, input_stage, source
+from rhombos.core.blocks import input_bank, input_proposal, source
 from rhombos.core.blocks.source.battery import cold_resistance
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
@@ -144,7 +144,7 @@ def test_no_cheaper_cans_carry_a_ripple_that_grows_with_the_bank(amps, full, ban
     cells = max(1, round(full / 4.2))
     brief = refuge.but(source={"chemistry": "Li-ion", "cells": cells})
     ripple = StepRipple(amps, 0.7, 0.8, False, 50.0, 0.03)
-    found = input_stage.propose(brief, 10.0, ripple, {"banks": banks}, shelf, USUAL)
+    found = input_proposal.propose(brief, 10.0, ripple, {"banks": banks}, shelf, USUAL)
 
     def able(can: Capacitor, count: int) -> bool:
         each = can.i_ripple * (1 - USUAL.ripple_current_margin) / input_bank.RESERVE

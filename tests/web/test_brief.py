@@ -40,6 +40,17 @@ def asked(bench, address):
     return found
 
 
+def looked_at_elsewhere(bench, wave):
+    """Its routes with a wave, and its scope; then back to the brief."""
+    bench.kept()
+    identity = bench.browser.current_url.split("/design/")[1].split("?")[0]
+    bench.visit(f"/design/{identity}?view=routes")
+    bench.until(lambda: len(bench.all(f"route-full-bridge link-{wave}")) == 1)
+    bench.visit(f"/design/{identity}?view=waves&page=scope")
+    bench.until(lambda: "Voltage, true RMS" in bench.text("readings"))
+    bench.open(identity, "brief")
+
+
 REFUSED = [
     ("sources.0.cells", "2.5", "not a whole number"),
     ("sources.0.cells", "240", "above the allowed 2 to 200"),
@@ -250,7 +261,7 @@ def test_a_rail_that_is_another_designs_socket(bench):
     assert asked(bench, "sources.0.nominal") > 355
     bench.ask("DELETE", f"/api/designs/{supply['id']}")
     bench.open(identity, "brief")
-    bench.until(lambda: "archived, its last figures stay" in bench.text("rail-revision"))
+    bench.until(lambda: "archived, its last values stay" in bench.text("rail-revision"))
     bench.type("brief-sources.0.limit", "3 A")
     bench.gone("rail-revision")
 
@@ -262,7 +273,7 @@ def test_a_source_that_bears_little_ripple(bench):
     bench.type("brief-sources.0.ripple_limit", "8 mA")
     bench.until(lambda: asked(bench, "sources.0.ripple_limit") == 8e-3)
     bench.choose("input_stage")
-    bench.until(lambda: "bears 8 mA" in bench.text("chart-source-lines"))
+    bench.until(lambda: "limit 8 mA" in bench.text("chart-source-lines"))
     bench.pin("input_stage.choke", "0")
     bench.until(lambda: "dB over 8 mA" in bench.text("finding-input_stage.source_ripple"))
 
@@ -283,13 +294,7 @@ def test_a_high_frequency_socket_alone(bench):
     assert "Before coil and cord" in bench.text("chart-steps")
     bench.pin("hf_output.coil", "50u")
     bench.until(lambda: bench.all("finding-hf_output.cord"))
-    bench.kept()
-    identity = bench.browser.current_url.split("/design/")[1].split("?")[0]
-    bench.visit(f"/design/{identity}?view=routes")
-    bench.until(lambda: len(bench.all("route-full-bridge link-HF")) == 1)
-    bench.visit(f"/design/{identity}?view=waves&page=scope")
-    bench.until(lambda: "Voltage, true RMS" in bench.text("readings"))
-    bench.open(identity, "brief")
+    looked_at_elsewhere(bench, "HF")
     Select(bench.one("brief-outputs.0.kind")).select_by_visible_text("AC")
     bench.one("block-dc_link")
     bench.kept()
@@ -317,13 +322,7 @@ def test_two_sockets_at_once(bench):
     assert "true RMS across the load" in bench.text("chart-hf_wave")
     bench.pin("hf_socket.turns", "12")
     bench.until(lambda: bench.all("finding-hf_socket.voltage"))
-    bench.kept()
-    identity = bench.browser.current_url.split("/design/")[1].split("?")[0]
-    bench.visit(f"/design/{identity}?view=routes")
-    bench.until(lambda: len(bench.all("route-full-bridge link-DC")) == 1)
-    bench.visit(f"/design/{identity}?view=waves&page=scope")
-    bench.until(lambda: "Voltage, true RMS" in bench.text("readings") or "Voltage, mean" in bench.text("readings"))
-    bench.open(identity, "brief")
+    looked_at_elsewhere(bench, "DC")
     Select(bench.one("brief-outputs.1.kind")).select_by_visible_text("nothing")
     bench.gone("block-hf_socket")
     bench.kept()

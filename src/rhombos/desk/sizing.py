@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Any, Literal, Self
 
 from pydantic import BaseModel, Field, RootModel, model_validator
 from pydantic.json_schema import SkipJsonSchema
@@ -12,6 +12,7 @@ from rhombos.core.benches.battery_swap import BatteryChange, change_battery
 from rhombos.core.benches.rating import Rating, rating
 from rhombos.core.benches.switches import rank_switches
 from rhombos.core.design.brief import followed
+from rhombos.core.design.file import Design
 from rhombos.core.design.findings import PinAddress, PinValue, Waiver
 from rhombos.core.design.form import BriefField, RuleField, brief_fields, rule_fields
 from rhombos.core.design.pins import PinError
@@ -41,6 +42,13 @@ class SolveIn(Asked):
     waivers: tuple[Waiver, ...] = Field((), max_length=100)
     edited: str = Field("", max_length=60)
     moved: SkipJsonSchema[str] = ""
+
+    @classmethod
+    def of(cls, design: Design) -> Self:
+        """What is asked of a design as it is stored."""
+        return cls(
+            brief=design.brief, pins=design.pins, rules=design.rules, house=design.house, route=design.route,
+            waivers=design.waivers)  # fmt: skip
 
     @model_validator(mode="before")
     @classmethod

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from rhombos.core.blocks import input_bank, input_stage, load, source
+from rhombos.core.blocks import input_bank, input_proposal, input_stage, load, source
 from rhombos.core.blocks.base import Build
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
@@ -72,7 +72,7 @@ class StepDown(SourceRoute):
         amps, surge = (p / brief.output.voltage for p in (brief.power.continuous, brief.power.surge))
         return {
             "source": source.SourceBuild(),
-            "input_stage": input_stage.propose(brief, hints.current, hints.ripple, entry, shelf, rules, hints.stops, 1.0),
+            "input_stage": input_proposal.propose(brief, hints.current, hints.ripple, entry, shelf, rules, hints.stops, 1.0),
             stage.KEY: stage.propose(hints.v_low, full, amps, surge, brief, own[stage.KEY], shelf, rules),
             "load": load.LoadBuild(),
         }

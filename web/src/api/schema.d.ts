@@ -1351,7 +1351,7 @@ export interface components {
             kind: "battery";
             /** Internal resistance */
             resistance?: (number | string) | null;
-            /** Ripple that it bears, RMS */
+            /** Maximum ripple current, RMS */
             ripple_limit?: (number | string) | null;
         };
         /**
@@ -2811,13 +2811,6 @@ export interface components {
             revision: number;
         };
         /**
-         * RailOut
-         * @description A DC socket as a rail, with where it comes from.
-         */
-        RailOut: {
-            rail: components["schemas"]["RailSource"];
-        };
-        /**
          * RailSource
          * @description A DC rail or bench supply: constant voltage up to its current limit, constant current beyond. `of` says that it is
          *     another design's socket, from which its figures were taken.
@@ -2865,7 +2858,7 @@ export interface components {
              * @default 0.005
              */
             resistance?: number | string;
-            /** Ripple that it bears, RMS */
+            /** Maximum ripple current, RMS */
             ripple_limit?: (number | string) | null;
         };
         /**
@@ -7877,7 +7870,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RailOut"];
+                    "application/json": components["schemas"]["RailSource"];
                 };
             };
             /** @description the host is not one of ours, or the request cannot be read */

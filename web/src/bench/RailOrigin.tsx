@@ -27,7 +27,7 @@ export function RailOrigin({ design, change }: Props) {
     setBusy(true)
     setTold("")
     try {
-      const { rail } = await data(client.GET("/api/rails/{identity}", { params: { path: { identity } } }))
+      const rail = await data(client.GET("/api/rails/{identity}", { params: { path: { identity } } }))
       const { cable_length, ripple_limit } = source
       await change((now) => ({ brief: { ...now.brief, sources: [{ ...rail, cable_length, ripple_limit }] } }))
     } catch (why) {
@@ -42,13 +42,13 @@ export function RailOrigin({ design, change }: Props) {
     <Box borderBottom="1px solid" borderColor="faint" py="0.5" data-testid="rail-origin">
       <Flex align="center" gap="2" minH="30px">
         <Text flex="1" fontSize="sm">
-          Figures from
+          Values from
         </Text>
         <NativeSelect.Root size="xs" w="190px" disabled={busy}>
           <NativeSelect.Field
             value={of?.design ?? OWN}
             onChange={(e) => void (e.target.value === OWN ? free() : take(e.target.value))}
-            aria-label="Figures from"
+            aria-label="Values from"
             data-testid="rail-of"
           >
             <option value={OWN}>{OWN}</option>
@@ -65,7 +65,7 @@ export function RailOrigin({ design, change }: Props) {
           <Text>
             {`revision ${of.revision} of ‘${of.name}’`}
             {gone
-              ? ": that design is archived, its last figures stay"
+              ? ": that design is archived, its last values stay"
               : latest !== undefined && latest > of.revision && `: revision ${latest} is newer`}
           </Text>
           {!gone && latest !== undefined && latest > of.revision && (

@@ -236,10 +236,7 @@ async def sized(identity: Identity, number: Number, asking: Asking) -> RevisionS
     """A revision sized with what the drawer held when it was saved, and how that differs from what it holds now."""
     serving = asking.service
     stored, held = await run_in_threadpool(_with_drawer, serving, identity, number)
-    design = opened(stored).design
-    asked = SolveIn(
-        brief=design.brief, pins=design.pins, rules=design.rules, house=design.house, route=design.route, waivers=design.waivers
-    )
+    asked = SolveIn.of(opened(stored).design)
     sizing = serving.answered(sized_then, asked.model_dump_json() + stored.drawer, "", LATER, asked, tuple(held.items()))
     answer = await asking.waiting(sizing)
     now = (await serving.shelf_at_hand()).drawer

@@ -34,12 +34,6 @@ class RailLine(BaseModel):
     described: str
 
 
-class RailOut(BaseModel):
-    """A DC socket as a rail, with where it comes from."""
-
-    rail: RailSource
-
-
 @router.get("")
 def list_rails(serving: Serving) -> list[RailLine]:
     """Every design with a DC socket, the latest saved first."""
@@ -55,18 +49,16 @@ def list_rails(serving: Serving) -> list[RailLine]:
 @router.get("/{identity}")
 async def rail(
     identity: Identity, asking: Asking, revision: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None
-) -> RailOut:
+) -> RailSource:
     """What another design meets at its socket, as it was at a revision; the latest where none is asked."""
     serving = asking.service
     stored = await run_in_threadpool(_stored, serving, identity, revision)
     design = opened(stored).design
-    asked = SolveIn(
-        brief=design.brief, pins=design.pins, rules=design.rules, house=design.house, route=design.route, waivers=design.waivers
-    )
+    asked = SolveIn.of(design)
     answer = await asking.waiting(serving.answered(rail_of, asked.model_dump_json(), "", LATER, asked))
     made = RailSource.model_validate_json(answer)
     of = FromDesign(design=stored.id, revision=stored.revision, name=design.name)
-    return RailOut(rail=made.model_copy(update={"of": of}))
+    return made.model_copy(update={"of": of})
 
 
 def _stored(serving: Service, identity: str, revision: int | None) -> Stored:

@@ -6,7 +6,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from rhombos.core.blocks import dc_link
+from rhombos.core.blocks import controller, dc_link
 from rhombos.core.design.outputs import DcOutput
 from rhombos.core.design.problems import from_validation
 from rhombos.core.design.sources import RailSource
@@ -15,9 +15,8 @@ from rhombos.core.frame.solve import Worked
 
 LEAST_RESISTANCE = 1e-5
 """What every supply has, Ω."""
-
-
 HALF = "half"
+"""A point of its own at half the power asked."""
 
 
 class NoRail(ValueError):
@@ -42,7 +41,7 @@ def as_rail(worked: Worked) -> RailSource:
     volts = {k: worked.socket_volts(s.states) for k, s in points.items()}
     tolerance = worked.rules.link_tolerance if build.held else 0.0
     ripple = max(float(s.states[dc_link.KEY].ripple) for s in points.values())
-    dip = float(getattr(now.get("controller"), "dip", 0.0)) if build.held else 0.0
+    dip = max(float(settled[k].states[controller.KEY].dip) for k in STEADY) if build.held else 0.0
     nominal = volts["nominal"]
     half = worked.route.settle_all(
         worked.builds, worked.brief, worked.shelf, worked.rules, start=settled, points={HALF: settled["nominal"].point.at(0.5)}

@@ -4,18 +4,16 @@ from __future__ import annotations
 
 import math
 
-from rhombos.core.benches.load_compatibility import WIDE
 from rhombos.core.blocks.hf_socket import KEY, HfSocketBuild, HfState, Shorted
-from rhombos.core.blocks.high_frequency import told_of_any
+from rhombos.core.blocks.high_frequency import told_of_any, told_of_its_range, voltages
 from rhombos.core.blocks.protection import FUSED
 from rhombos.core.design.outputs import HfOutput
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
+from rhombos.core.magnetics.transformer import turns_off
 from rhombos.core.units.quantities import fmt, short
 
-OFF = 0.05
-"""How far the middle of what it gives may lie from the voltage asked."""
 ALONE = 0.9
 """Share of the voltage asked below which it counts as gone."""
 
@@ -28,13 +26,7 @@ def report(
     build: HfSocketBuild = sheet.build  # type: ignore[assignment]
     now: HfState = sheet.now
     sheet.choice("turns", "N_{hf}", "Turns between its terminals")
-    sheet.result("voltage", "U", "Voltage, RMS", "V")
-    sheet.result("voltage", "U_{low}", "Voltage, lowest input", "V", point="low")
-    sheet.result("voltage", "U_{high}", "Voltage, highest input", "V", point="high")
-    sheet.result("peak", r"\hat U", "Height of its pulses", "V")
-    sheet.result("powered", r"2\,D", "Time taken by pulses", "%")
-    sheet.result("factor", r"\cos\varphi", "Power factor at the tap", "1")
-    sheet.result("voltage", "U_0", "Voltage, nothing plugged in", "V", point="idle")
+    voltages(sheet, "Power factor at the tap")
     sheet.choice("fuse", "I_F", "Fuse at the socket")
     sheet.choice("coil", "L_c", "Coil against a short")
     off = sheet.fixed(
@@ -90,24 +82,23 @@ def _off(sheet: Sheet, output: HfOutput, build: HfSocketBuild, most: int, held: 
     lowest = sheet.states["low"].voltage
     middle = math.sqrt(lowest * highest)
     turn = middle / build.turns
-    if abs(middle / output.voltage - 1) > max(OFF, 0.6 * turn / output.voltage):
+    if abs(middle / output.voltage - 1) > turns_off(turn / output.voltage):
         short_of = middle < output.voltage and build.turns >= most
         sheet.find(
-            "voltage", "fix", "Another voltage than asked at the high-frequency socket",
+            "voltage", "fix", "High-frequency output off its voltage",
             f"{build.turns} turns give {fmt(lowest, 'V')} on the lowest input and {fmt(highest, 'V')} on the highest; "
             f"{short(output.voltage, 'V')} is asked.",
             f"It is tapped from the other socket's secondary, whose {most} turns make no more: ask for less here, or for more "
             "there." if short_of else "Tap it elsewhere.", figure="voltage",
             cures=(("Let the proposal choose the tap", {f"{KEY}.turns": None}),),
             unavoidable="the whole secondary makes no more" if short_of else None)  # fmt: skip
-    stray = max(highest / output.voltage - 1, 1 - lowest / output.voltage)
-    if stray > WIDE:
-        why = "its pulses grow higher as they grow shorter" if held else "it follows the source"
-        sheet.find(
-            "strays", "watch", "The high-frequency socket is not held",
-            f"{fmt(lowest, 'V')} to {fmt(highest, 'V')} from end to end of the source: {why}.",
-            "A narrower source, loads that take it, or the other socket for what needs a steady voltage.",
-            figure="voltage")  # fmt: skip
+    why = "its pulses grow higher as they grow shorter" if held else "it follows the source"
+    told_of_its_range(
+        sheet,
+        output.voltage,
+        why,
+        "A narrower source, loads that take it, or the other socket for what needs a steady voltage.",
+    )
 
 
 def _alone(sheet: Sheet, output: HfOutput, held: bool, loose: bool) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from rhombos.core.benches.load_compatibility import judge
+from rhombos.core.benches.load_compatibility import WIDE, judge
 from rhombos.core.blocks.h_bridge import AUDIBLE
 from rhombos.core.design.outputs import HfOutput
 from rhombos.core.frame.sheet import Sheet
@@ -14,19 +14,40 @@ SAME_FREQUENCY = 0.10
 """How far the stage's frequency may lie from the one asked."""
 
 
+def voltages(sheet: Sheet, factor: str) -> None:
+    """What it gives, from end to end of the source, and with nothing plugged in; `factor` names where its cosφ is told."""
+    sheet.result("voltage", "U", "Voltage, RMS", "V")
+    sheet.result("voltage", "U_{low}", "Voltage, lowest input", "V", point="low")
+    sheet.result("voltage", "U_{high}", "Voltage, highest input", "V", point="high")
+    sheet.result("peak", r"\hat U", "Height of its pulses", "V")
+    sheet.result("powered", r"2\,D", "Time taken by pulses", "%")
+    sheet.result("factor", r"\cos\varphi", factor, "1")
+    sheet.result("voltage", "U_0", "Voltage, nothing plugged in", "V", point="idle")
+
+
+def told_of_its_range(sheet: Sheet, asked: float, why: str, remedy: str) -> None:
+    """That its voltage strays from the one asked, V, from end to end of the source, and why."""
+    lowest, highest = (float(sheet.states[k].voltage) for k in ("low", "high"))
+    if max(highest / asked - 1, 1 - lowest / asked) > WIDE:
+        sheet.find(
+            "strays", "watch", "High-frequency output not regulated",
+            f"{fmt(lowest, 'V')} to {fmt(highest, 'V')} from end to end of the source: {why}.", remedy,
+            figure="voltage")  # fmt: skip
+
+
 def told_of_any(sheet: Sheet, output: HfOutput, frequency: float, coil: float, lag: float, factor: float) -> None:
     """What is told of any high-frequency socket, whether another stands beside it or not; `lag` is what its load draws behind
     cord and coil, H, over what it alone would."""
     if lag < LOSES:
         sheet.find(
-            "cord", "watch", "Coil and cord keep much of it",
+            "cord", "watch", "Cord and coil drop too high",
             f"At {short(frequency, 'Hz')} the load gets {fmt(lag, '%', 2)} of what it would at the tap: cosφ is "
             f"{fmt(factor, '1', 2)} through {short(output.cord, 'm')} of cord and {fmt(coil, 'H', 2)}. The tap makes "
             "up for it at full load; with less in the socket its voltage climbs.",
             "A shorter cord, a lower frequency, a higher voltage, or less power.", figure="factor")  # fmt: skip
     if abs(frequency / output.frequency - 1) > SAME_FREQUENCY:
         sheet.find(
-            "frequency", "fix", "The stage runs at another frequency",
+            "frequency", "fix", "Stage off the frequency asked",
             f"{short(output.frequency, 'Hz')} is asked; the stage switches at {short(frequency, 'Hz')}.",
             "Ask for what it runs at, or let it run at what is asked where its leads bear that.", figure="voltage",
             cures=(("Let the proposal choose it", {"front_end.frequency": None}),),
@@ -42,7 +63,7 @@ def told_of_any(sheet: Sheet, output: HfOutput, frequency: float, coil: float, l
     refused = [j for kind in output.loads if (j := judge(kind, "HF", 1.0, 0.0)).verdict == "refuses"]
     if refused:
         sheet.find(
-            "wave", "fix", "High frequency does not suit every intended load",
+            "wave", "fix", "Loads not suited to high frequency",
             f"For {' and '.join(j.load for j in refused)}: {refused[0].reason}.",
             "Feed heaters and filament lamps from it; anything else belongs at a socket of another kind.", figure="voltage",
             unavoidable="the brief asks for this socket and for these loads")  # fmt: skip

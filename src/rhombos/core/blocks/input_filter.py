@@ -26,6 +26,8 @@ ROUNDS = 5
 """Times that a choke and the bank beside it are chosen in turn."""
 CHOKE_DROP = 5e-3
 """Share of the lowest input that a filter choke may drop."""
+JUST_ABOVE = 1.001
+"""How far a stage's slope must lie above the resistances before it for the input to stand at all."""
 LEAST_LEFT = 1e-9
 """Ripple that counts as none, A."""
 DAMPERS = tuple(float(x) for x in np.geomspace(4.0, 0.25, 13))
@@ -75,12 +77,13 @@ class Way:
 @dataclass(frozen=True, slots=True)
 class Rest:
     """What returns to the source of each line of the pulses, A RMS, and the frequency of the first, Hz; where the input
-    resonates, Hz, and how it is damped, over its critical damping."""
+    resonates, Hz, and how it is damped, over its critical damping: None before a stage that draws no more as its input
+    falls."""
 
     lines: tuple[float, ...] = ()
     first: float = 0.0
     resonance: float = 0.0
-    damping: float = 1.0
+    damping: float | None = None
 
     @property
     def ripple(self) -> float:
@@ -112,12 +115,11 @@ def returned(noise: Noise, mean: float, way: Way, worksheet: Worksheet) -> tuple
 
 
 def damping(way: Way, slope: float, worksheet: Worksheet = SILENT) -> float:
-    """Damping ratio of the input before a stage of a slope, Ω, its sign turned; infinite for one that does not draw more as its
-    input falls."""
+    """Damping ratio of the input before a stage of a slope, Ω, its sign turned; below 0 it oscillates."""
     if way.damper > 0 and way.choke > 0:
         found = _damped(way, slope)
         return worksheet.total("input_stage.damping", {"slowest pair of roots, with the resistor across the choke": found})
-    if slope <= max(way.resistance, way.esr) * 1.001:
+    if slope <= max(way.resistance, way.esr) * JUST_ABOVE:
         return -1.0
     whole = {"R_s": way.resistance, "R_b": way.esr, "C": way.bank, "L": way.leads + way.choke}
     return worksheet.work("input_stage.damping", book.input_damping, R_n=min(slope, 1e7), **whole)
@@ -144,7 +146,7 @@ def rest(noise: Noise | None, mean: float, volts: float, way: Way, worksheet: Wo
     if noise is None:
         return Rest(resonance=resonance)
     lines = returned(noise, mean, way, worksheet)
-    settles = 1.0
+    settles = None
     if noise.constant and mean > 0:
         slope = worksheet.work("input_stage.slope", book.negative_resistance, V_in=volts, I_in=max(mean, 1e-6))
         settles = damping(way, slope, worksheet)
@@ -152,14 +154,12 @@ def rest(noise: Noise | None, mean: float, volts: float, way: Way, worksheet: Wo
 
 
 def bank_for(way: Way, slope: float) -> float:
-    """The least bank, F, that damps an input before a stage of a slope, Ω, as proposals ask; 0 where none is needed, or none
-    would do. Source: the damping's relation, a quadratic in the root of the bank, its series resistance left out."""
-    inductance = way.leads + way.choke
-    gain, spread = slope * way.resistance, slope * (slope - way.resistance)
-    if spread <= 0 or gain <= 0:
+    """The least bank, F, that damps an input before a stage of a slope, Ω, as proposals ask, its series resistance left out; 0
+    where none would do."""
+    if slope <= way.resistance * JUST_ABOVE:
         return 0.0
-    middle = PROPOSED_DAMPING * math.sqrt(inductance * spread)
-    return float(((middle + math.sqrt(middle**2 + gain * inductance)) / gain) ** 2)
+    asked = {"zeta": PROPOSED_DAMPING, "R_n": min(slope, 1e7), "R_s": way.resistance, "L": way.leads + way.choke}
+    return book.damping_bank.work(asked)
 
 
 def filter_for(noise: Noise, mean: float, most: float, way: Way, slope: float, reach: float) -> Way:
@@ -186,8 +186,11 @@ def _choke_for(noise: Noise, mean: float, most: float, way: Way) -> float:
     """The least choke of a preferred value, H, that keeps the ripple to a limit, A; 0 where none is needed."""
     if max(returned(noise, mean, way, SILENT)) <= most:
         return 0.0
-    found = root(
-        lambda decades: max(returned(noise, mean, replace(way, choke=10.0**decades), SILENT)) - most,
-        LEAST_CHOKE, math.log10(MOST_CHOKE), xtol=1e-4) if (
-        max(returned(noise, mean, replace(way, choke=MOST_CHOKE), SILENT)) < most) else math.log10(MOST_CHOKE)  # fmt: skip
-    return min(MOST_CHOKE, at_least(10.0**found * 1.001))
+
+    def over(decades: float) -> float:
+        return max(returned(noise, mean, replace(way, choke=10.0**decades), SILENT)) - most
+
+    highest = math.log10(MOST_CHOKE)
+    if over(highest) >= 0:
+        return MOST_CHOKE
+    return min(MOST_CHOKE, at_least(10.0 ** root(over, LEAST_CHOKE, highest, xtol=1e-4) * 1.001))

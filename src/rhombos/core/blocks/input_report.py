@@ -245,27 +245,28 @@ def _filter(sheet: Sheet, build: InputStageBuild, brief: Brief) -> None:
     sheet.choice("choke", "L_F", "Filter choke")
     if build.choke > 0:
         sheet.choice("choke_ohms", "R_F", "Resistance of the filter choke, at most")
-        sheet.choice("damper", "R_d", "Resistor across the filter choke")
-    sheet.result("resonance", "f_0", "Input resonates at", "Hz")
+        sheet.choice("damper", "R_d", "Damping resistor")
+    sheet.result("resonance", "f_0", "Input resonance", "Hz")
     states = {k: s for k, s in sheet.states.items() if k not in sheet.infeasible or k == "nominal"}
-    if any(s.rest.damping != 1.0 for s in states.values()):
-        worst = min(states, key=lambda k: states[k].damping)
+    damped = {k: s.damping for k, s in states.items() if s.damping is not None}
+    if damped:
+        worst = min(damped, key=lambda k: damped[k])
         sheet.result("damping", r"\zeta", "Damping of the input", "1", point=worst)
-        _rings(sheet, build, worst, states[worst].damping)
+        _rings(sheet, build, worst, damped[worst])
     if not any(s.source_ripple > 0 for s in states.values()):
         return
     most = brief.source.ripple_limit
     if most is None:
         hardest = max((k for k in STEADY if k in states), key=lambda k: states[k].source_ripple)
-        sheet.result("source_ripple", r"I_{\sim}", "Ripple into the source, RMS", "A", point=hardest)
+        sheet.result("source_ripple", r"I_{\sim}", "Ripple current at the source, RMS", "A", point=hardest)
         return
-    rippling = sheet.limited("source_ripple", r"I_{\sim}", "Ripple into the source, RMS", "A", most, over=STEADY)
+    rippling = sheet.limited("source_ripple", r"I_{\sim}", "Ripple current at the source, RMS", "A", most, over=STEADY)
     over = float(filter_book.over_limit.work({"I": max(rippling.value, 1e-6), "I_tol": most}))
-    sheet.fixed_value("over_limit", "A", "Over what it bears, decibels", over, "1", sheet.where(rippling))
+    sheet.fixed_value("over_limit", "A", "Above the limit, dB", over, "1", sheet.where(rippling))
     if rippling.severity:
         at = states[rippling.point].rest.hertz
         sheet.find(
-            "source_ripple", "fix", "The source carries more ripple than it bears",
+            "source_ripple", "fix", "Source ripple above limit",
             f"{fmt(rippling.value, 'A')} RMS at {short(at, 'Hz')}, {over:.1f} dB over {short(most, 'A')}: leads and bank share "
             "it by their impedances.",
             "A filter choke towards the source with a resistor across it, more cans, or longer leads side by side.",
@@ -284,7 +285,7 @@ def _rings(sheet: Sheet, build: InputStageBuild, worst: str, found: float) -> No
     grows = found <= 0
     sheet.find(
         "oscillates", "fix" if grows else "watch",
-        "The input oscillates before this stage" if grows else "The input rings on before this stage",
+        "Input oscillates" if grows else "Input underdamped",
         f"At {sheet.points[worst].label} the stage draws the more the lower its input falls, faster than resistances calm it: "
         f"leads{' and filter choke' if build.choke else ''} swing with the bank at {fmt(sheet.states[worst].resonance, 'Hz')}, "
         f"damping {fmt(found, '1', 2)}.",

@@ -5,13 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
 
 from pydantic import Field
 
-from rhombos.core.blocks.base import Build, by_route, options, part, remembered
-from rhombos.core.blocks.input_bank import MOST_COUNT, RESERVE, Lifted, Ripple, cans_for, rise_allowed
-from rhombos.core.blocks.input_filter import CAN_LEADS, CHOKE_DROP, MOST_CHOKE, Noise, Rest, Way, bank_for, filter_for, rest
+from rhombos.core.blocks.base import Build, by_route, options, part
+from rhombos.core.blocks.input_bank import MOST_COUNT
+from rhombos.core.blocks.input_filter import CAN_LEADS, MOST_CHOKE, Noise, Rest, Way, rest
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
@@ -23,31 +22,17 @@ from rhombos.core.parts import Capacitor, Fuse, Shelf
 from rhombos.core.units.quantities import Ampere, AmpereSquaredSecond, Henry, Ohm, SquareMetre
 
 KEY, TITLE = "input_stage", "Input"
-CABLES = (1.5, 2.5, 4, 6, 10, 16, 25, 35, 50, 70, 95, 120, 150, 185, 240)
-"""Standard conductor sections (IEC 60228), mm²."""
 CABLE_CELSIUS = 60.0
 MOST_CABLE, MOST_RUNS = 240e-6, 4
-RIPPLE_USED = 0.9
-"""Share of the ripple that a source bears which a proposal uses."""
-SURGED = 1.1
-"""What a surge draws over its power's share of the current at full power: the source sags further."""
 LOOP = 1.2e-6
 """Inductance of a metre of cable, there and back, H: two leads side by side."""
-
-
 SHUNT, SERIES, OPEN = "diode and fuse", "series switch", "nothing"
-CONNECTORS = (10, 15, 25, 30, 45, 50, 60, 75, 100, 120, 150, 175, 200, 250, 350, 500, 700, 1000)
-"""Ratings of source connectors, A."""
 MELTS = 1.6
 """Current over its rating that a fuse for wires stands for an hour (IEC 60269, conventional fusing current)."""
 LUGS = 4
 """Ends of a pair of source leads."""
 WIRE_WITHSTAND = 115e6
 """What copper under plastic stands for a moment, A·√s/m²."""
-OUTLASTS = 2.0
-"""What the shunt diode stands over what the fuse lets through."""
-SERIES_DROP = 5e-3
-"""Share of the lowest input that a series switch may drop."""
 MOST_LIFE = 15 * 365.25 * 86400.0
 """What a can may be trusted to, s, however cool: its seal ages too."""
 LIFE, RATED_CORE, CORE_RISE = 5000 * 3600.0, 105.0, 8.0
@@ -55,7 +40,7 @@ LIFE, RATED_CORE, CORE_RISE = 5000 * 3600.0, 105.0, 8.0
 
 
 class InputStageBuild(Build):
-    """Fuse, cable and input capacitor bank, reverse polarity, connectors."""
+    """Fuse, cable, input capacitor bank and filter, reverse polarity, connectors."""
 
     fuse: str = part("fuse", "Input fuse")
     cable: SquareMetre = Field(ge=0.5e-6, le=400e-6, title="Cable section")
@@ -67,9 +52,9 @@ class InputStageBuild(Build):
     reverse_i2t: AmpereSquaredSecond = Field(ge=1, le=1e8, title="Surge that the diode stands")
     reverse_ohms: Ohm = Field(ge=1e-5, le=0.1, title="Resistance of the series switch")
     connector: Ampere = Field(ge=1, le=1000, title="Connectors, rated")
-    choke: Henry = Field(ge=0, le=MOST_CHOKE, title="Filter choke towards the source")
+    choke: Henry = Field(ge=0, le=MOST_CHOKE, title="Filter choke")
     choke_ohms: Ohm = Field(ge=1e-5, le=1, title="Resistance of the filter choke, at most")
-    damper: Ohm = Field(ge=0, le=1e4, title="Resistor across the filter choke")
+    damper: Ohm = Field(ge=0, le=1e4, title="Damping resistor across it")
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,8 +104,8 @@ class InputState:
         return self.rest.ripple
 
     @property
-    def damping(self) -> float:
-        """Damping ratio of source, leads and bank before the stage."""
+    def damping(self) -> float | None:
+        """Damping ratio of source, leads and bank before a stage that draws the more the lower its input."""
         return self.rest.damping
 
     @property
@@ -190,110 +175,6 @@ def ampacity(section: float, runs: int, brief: Brief, rules: Rules, worksheet: W
         T_ins=most,
         T_a=room,
     )
-
-
-@remembered
-def propose(
-    brief: Brief,
-    current: float,
-    ripple: Ripple,
-    pins: dict[str, Any],
-    shelf: Shelf,
-    rules: Rules,
-    interrupted: float = 0.0,
-    swell: float = 1.0,
-    noise: Noise | None = None,
-) -> InputStageBuild:
-    """Fuse, cable and cans for the largest continuous current, RMS, its ripple, and what the stage stops at once, A. `swell`
-    is that current's RMS over its mean: what drops in the leads goes with the square of it. `noise` is what swings with the
-    stage's carrier: bank and filter keep it from the source, and the input damped."""
-    empty, _, full = brief.source.volts
-    fault = fault_current(brief)
-    held, switch = "count" in pins, float(f"{SERIES_DROP * empty / max(current, 0.1):.1g}")
-    if "fuse" not in pins:
-        rated = book.fuse_rating(k_fuse=rules.fuse_factor, I=current * RESERVE)
-        safe = [f for f in shelf.all(Fuse) if f.v_dc >= full and f.breaking >= fault]
-        strongest = max(f.breaking for f in shelf.all(Fuse))
-        pool = safe or [f for f in shelf.all(Fuse) if f.breaking == strongest]
-        able = [f for f in pool if f.i_rating >= rated * 0.999]
-        pins = pins | {
-            "fuse": (
-                min(able, key=lambda f: (f.i_rating, f.speed != "slow", f.price, f.id))
-                if able
-                else max(pool, key=lambda f: (f.i_rating, f.id))
-            ).id
-        }
-    if "cable" not in pins:
-        pins = pins | _cable(current * swell, empty, shelf.get(Fuse, pins["fuse"]), pins, brief, shelf, rules)
-    if "capacitor" not in pins or "count" not in pins:
-        least = 0.0
-        if interrupted > 0:
-            least = book.lead_bank.work(
-                {"L": LOOP * brief.source.cable_length, "I": interrupted, "dV": rules.bank_rise * empty}
-            )
-        lifted = None
-        if brief.source.blocking is not None and not isinstance(ripple, float):
-            lifted = Lifted(ripple, brief.source.blocking)
-            least = max(least, lifted.bank_for(rise_allowed(brief, rules)))
-        if noise and noise.constant:
-            least = max(least, _damped_bank(current, {"reverse_ohms": switch} | pins, brief, shelf, rules))
-        pins = pins | cans_for(full, ripple, least, lifted, pins, shelf, rules)
-    fuse_part = shelf.get(Fuse, pins["fuse"])
-    made = InputStageBuild.within(
-        {
-            "choke": 0.0,
-            "damper": 0.0,
-            "choke_ohms": float(f"{CHOKE_DROP * empty / max(current, 0.1):.1g}"),
-            "reverse": SHUNT,
-            "reverse_i2t": float(f"{OUTLASTS * 1.05 * fuse_part.i2t:.2g}"),
-            "reverse_ohms": switch,
-            "connector": float(next((c for c in CONNECTORS if c >= lasting(fuse_part, brief)), CONNECTORS[-1])),
-            **pins,
-        }
-    )
-    most = brief.source.ripple_limit
-    if most is None or noise is None or "choke" in pins:
-        return made
-    passes = way(made, brief, shelf, rules)
-    reach = 1.0 if held else MOST_COUNT / made.count
-    found = filter_for(noise, current / swell, RIPPLE_USED * most, passes, _slope(noise, current, brief), reach)
-    count = made.count if held else min(MOST_COUNT, math.ceil(made.count * found.bank / passes.bank - 1e-6))
-    return made.model_copy(update={"choke": found.choke, "damper": pins.get("damper", found.damper), "count": count})
-
-
-def _slope(noise: Noise, current: float, brief: Brief) -> float:
-    """The slope, Ω, of a stage that draws a current at full power, in the surge on the lowest input."""
-    surge = brief.surge / brief.continuous
-    return brief.source.volts[0] / (SURGED * surge * current) if noise.constant else math.inf
-
-
-def _damped_bank(current: float, pins: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> float:
-    """The least bank, F, before a stage of constant power that draws a current, A, at full power."""
-    fields: dict[str, Any] = {"choke": 0.0, "choke_ohms": 0.0, "reverse": SHUNT, "runs": 1} | pins
-    draft = InputStageBuild.model_construct(None, **fields)
-    ohms = brief.source.internal_resistance + resistance(draft, brief, shelf, rules)
-    passes = Way(ohms, LOOP * brief.source.cable_length, draft.choke, 0.0, 0.0, 0.0, 0.0)
-    return bank_for(passes, _slope(Noise(0.0, constant=True), current, brief))
-
-
-def _cable(
-    current: float, empty: float, fuse: Fuse, pins: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules
-) -> dict[str, Any]:
-    """The thinnest cable, or the fewest of the thickest, that the fuse protects, that stands a dead short until the fuse has
-    opened, and that drops no more than the rules allow beside fuse and contacts."""
-    beside = fuse.resistance + rules.contact_resistance
-    left = max(rules.cable_drop * empty / (current * RESERVE) - beside, 0.2 * rules.cable_drop * empty / current)
-    area = copper_resistivity(CABLE_CELSIUS) * 2 * brief.source.cable_length / left
-    for runs in [int(pins["runs"])] if "runs" in pins else range(1, MOST_RUNS + 1):
-        for section in (float(f"{a}e-6") for a in CABLES):
-            whole = section * runs
-            if (
-                whole >= area
-                and ampacity(section, runs, brief, rules) >= lasting(fuse, brief)
-                and book.cable_withstand.work({"k_wire": WIRE_WITHSTAND, "A_cu": whole}) >= fuse.i2t
-            ):
-                return {"cable": section, "runs": runs}
-    return {"cable": MOST_CABLE, "runs": int(pins.get("runs", MOST_RUNS))}
 
 
 def assess(

@@ -330,7 +330,8 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
             worst=voltage,
             cures=cure,
             unavoidable=none_stands(
-                sheet.shelf, "mosfet|bipolar", CLAMP_ROOM * 2 * brief.source.volts[2], voltage.limit / voltage.rating),
+                sheet.shelf, "mosfet|bipolar", CLAMP_ROOM * 2 * brief.source.volts[2], voltage.limit / voltage.rating
+            ),
         )
     if current.severity:
         sheet.find("current", current.severity, "Too much current in each switch", f"{fmt(current.value, 'A')} in each "

@@ -169,11 +169,11 @@ def _free(*names: str) -> dict[str, PinValue]:
 
 def _plugged(sheet: Sheet, now: PrechargeState, need: PrechargeNeed) -> None:
     """What becomes of a board that is plugged in live, past its precharge."""
-    sheet.result("plugged", r"\hat V_p", "Bank swings to, plugged in live", "V")
-    sheet.result("plugged_current", r"\hat I_p", "… and draws", "A")
+    sheet.result("plugged", r"\hat V_p", "Bank overshoot, hot-plugged", "V")
+    sheet.result("plugged_current", r"\hat I_p", "Inrush, hot-plugged", "A")
     if now.plugged > need.stands:
         sheet.find(
-            "hot_plug", "watch", "Plugged in live, the bank swings beyond its rating",
+            "hot_plug", "watch", "Hot-plug overshoot above capacitor rating",
             f"Leads of {fmt(need.inductance, 'H', 2)} and a bank of {fmt(need.bank, 'F', 2)} swing to "
             f"{fmt(now.plugged, 'V')} from {fmt(need.volts, 'V')}; its cans are rated {short(need.stands, 'V')}. "
             f"{fmt(now.plugged_current, 'A', 2)} weld the plug, and the switches see the swing too.",

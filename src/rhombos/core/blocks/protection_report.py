@@ -294,7 +294,7 @@ def _output(
                    cures=(("Let the proposal set trip, delay and coil", _free("short_trip", "short_delay", "coil")
                            | ({stage.coil_at: None} if stage.coil_at else {})),))  # fmt: skip
     if build.coil > 0 and stage.coil_at:
-        sheet.find("coil_twice", "fix", "This coil is not counted in what the socket gets",
+        sheet.find("coil_twice", "fix", "Coil set in the wrong block",
                    f"{short(build.coil, 'H')} in the lead of a high-frequency socket keep a part of its voltage; the coil of "
                    "that socket's own sheet is counted, this one is not.", "Set the coil there.", figure="coil",
                    cures=(("Move it there", _free("coil") | {stage.coil_at: build.coil}),))  # fmt: skip

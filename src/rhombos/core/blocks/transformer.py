@@ -26,6 +26,7 @@ from rhombos.core.magnetics.transformer import (
     TransformerNeed,
     design_transformer,
     transformer_from,
+    turns_off,
     winding_losses,
 )  # fmt: skip
 from rhombos.core.parts import Grade, Shelf
@@ -312,16 +313,12 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
          "secondary_wire": f"{build.secondary_in_hand} × {t.secondary.wire.label}"})  # fmt: skip
 
 
-OFF = 0.05
-"""How far the middle of what a winding gives that nothing regulates may lie from the voltage asked."""
-
-
 def judge_turns(sheet: Sheet, asked: float, lowest: float, highest: float) -> None:
     """Whether the turns make the voltage asked, V, of what a socket gets on the lowest and the highest input."""
     build: TransformerBuild = sheet.build  # type: ignore[assignment]
     middle = math.sqrt(lowest * highest)
-    if abs(middle / asked - 1) > max(OFF, 0.6 / build.joined_turns):
-        sheet.find("voltage", "fix", "Another voltage than asked at the high-frequency socket",
+    if abs(middle / asked - 1) > turns_off(middle / build.joined_turns / asked):
+        sheet.find("voltage", "fix", "High-frequency output off its voltage",
                    f"{fmt(lowest, 'V')} on the lowest input and {fmt(highest, 'V')} on the highest; {short(asked, 'V')} is "
                    "asked.", "Other turns: nothing regulates what they make.", figure="secondary_turns",
                    cures=(("Let the proposal choose the turns", {

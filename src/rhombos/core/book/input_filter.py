@@ -50,6 +50,15 @@ input_damping = _relation(
     source="characteristic equation of the series R–L, the bank and a negative resistance",
     valid=(R_n > R_s, R_n > R_b),
 )
+damping_bank = _relation(
+    "damping_bank",
+    C,
+    ((zeta * sp.sqrt(L * R_n * (R_n - R_s)) + sp.sqrt(zeta**2 * L * R_n * (R_n - R_s) + R_n * R_s * L)) / (R_n * R_s)) ** 2,
+    title="Bank that damps the input before a stage of constant power",
+    holds="R_n above R_s; without the bank's own series resistance, which damps it further",
+    source="the damping's relation, a quadratic in the root of the bank",
+    valid=(R_n > R_s,),
+)
 over_limit = _relation(
     "over_limit",
     A_dB,

@@ -112,6 +112,8 @@ class AcOutput(Section):
 
     direct: ClassVar = False
     """It alternates."""
+    quick: ClassVar = False
+    """Whether it alternates too quickly for what is made for mains."""
 
     @property
     def stepped(self) -> bool:
@@ -171,6 +173,7 @@ class DcOutput(Section):
     power: PowerAsked = Field(default_factory=PowerAsked, title="Power")
 
     direct: ClassVar = True
+    quick: ClassVar = False
     waveform: ClassVar[Waveform] = "DC"
     stepped: ClassVar = False
     frequency: ClassVar = 0.0
@@ -209,6 +212,7 @@ class HfOutput(Section):
 
     waveform: ClassVar[Waveform] = "HF"
     direct: ClassVar = False
+    quick: ClassVar = True
     stepped: ClassVar = True
     power_factor: ClassVar = 1.0
     """Its loads are resistances; what lags is their cord."""

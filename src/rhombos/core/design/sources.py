@@ -62,7 +62,7 @@ class BatterySource(Section):
     coldest: Celsius = Field(5, ge=-40, le=40, title="Coldest battery")
     cable_length: Metre = Field(1.0, ge=0.05, le=30, title="Cable length, one way")
     ripple_limit: Ampere | None = Field(
-        None, ge=1e-6, le=100, title="Ripple that it bears, RMS", json_schema_extra={"absent": "not asked"}
+        None, ge=1e-6, le=100, title="Maximum ripple current, RMS", json_schema_extra={"absent": "not asked"}
     )
 
     @property
@@ -148,7 +148,7 @@ class RailSource(Section):
     of: FromDesign | None = Field(None, title="From a design")
     cable_length: Metre = Field(1.0, ge=0.05, le=30, title="Cable length, one way")
     ripple_limit: Ampere | None = Field(
-        None, ge=1e-6, le=100, title="Ripple that it bears, RMS", json_schema_extra={"absent": "not asked"}
+        None, ge=1e-6, le=100, title="Maximum ripple current, RMS", json_schema_extra={"absent": "not asked"}
     )
 
     @property

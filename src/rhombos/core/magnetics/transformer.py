@@ -220,6 +220,15 @@ def rank_transformers(need: TransformerNeed, shelf: Shelf, rules: Rules, count: 
     return found
 
 
+OFF, OF_A_TURN = 0.05, 0.6
+"""How far what a winding gives that nothing regulates may lie from what is asked, and how much of a turn that may be."""
+
+
+def turns_off(turn: float) -> float:
+    """How far it may lie, as a share, where one turn makes so large a share of it."""
+    return max(OFF, OF_A_TURN * turn)
+
+
 def _turns_tried(need: TransformerNeed, shelf: Shelf, rules: Rules) -> np.ndarray:
     """Primary turns worth trying: up to those that keep a small core from saturation at the worst volt-seconds."""
     small = float(np.quantile(stack_table(shelf).a_e, SMALL_CORE))

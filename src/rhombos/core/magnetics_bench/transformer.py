@@ -70,7 +70,7 @@ def transformer_need(worked: Worked) -> TransformerNeed:
         ratio=build.secondary_turns / build.primary_turns, primary_pulse=alike * flat.pulse / build.units,
         secondary_pulse=alike * flat.winding.secondary_pulse / build.secondary_paths, frequency=front.frequency,
         air=worked.brief.targets.ambient + worked.rules.enclosure_rise, halves=build.halves,
-        secondary_halves=build.secondary_halves, near=getattr(flat, "near", 0.0))  # fmt: skip
+        secondary_halves=build.secondary_halves, near=flat.near)  # fmt: skip
 
 
 def _against(worked: Worked, t: Transformer, state: block.TransformerState) -> str:

@@ -101,10 +101,10 @@ def source_lines(worked: Worked) -> Chart:
     rest, most = hardest.rest, worked.brief.source.ripple_limit
     hertz = rest.first * np.arange(1, len(rest.lines) + 1)
     x, y = Scale("Hz", float(hertz[-1])), Scale("A", max(rest.ripple, most or 0.0, 1e-6))
-    marks = (Mark(at=y(most), label=f"bears {short(most, 'A')}", role="house"),) if most else ()
+    marks = (Mark(at=y(most), label=f"limit {short(most, 'A')}", role="house"),) if most else ()
     return Chart(
         key="source-lines",
-        title="Ripple that the source carries",
+        title="Ripple current at the source",
         x=x.axis("", low=0, high=1.1 * float(hertz[-1])),
         y=y.axis("RMS", low=0, high=roomy(max(rest.ripple, most or 0.0, 1e-6))),
         series=(Series(name="lines", kind="sticks", x=x.all(hertz), y=y.all(rest.lines)),),

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from rhombos.core.blocks import h_bridge, input_bank, input_stage, load, output_filter, source
+from rhombos.core.blocks import h_bridge, input_bank, input_proposal, input_stage, load, output_filter, source
 from rhombos.core.blocks.base import Build
 from rhombos.core.blocks.input_filter import Noise
 from rhombos.core.blocks.regulation import FAR
@@ -104,7 +104,7 @@ class Bare(SourceRoute):
         entry["banks"] = input_bank.banks_for(full, 1, shelf, rules)
         return {
             "source": source.SourceBuild(),
-            "input_stage": input_stage.propose(
+            "input_stage": input_proposal.propose(
                 brief, hints.source_current, hints.ripple, entry, shelf, rules, hints.stops, hints.swell, noise
             ),
             "h_bridge": bridge,

@@ -12,6 +12,7 @@ from rhombos.core.blocks import (
     hf_output,
     hf_socket,
     input_bank,
+    input_proposal,
     input_stage,
     load,
     protection,
@@ -170,7 +171,7 @@ class HfStage(StepStage):
         trip = stages.TRIP_ROUNDED * rules.trip_factor * max(hints.turn_off.values())
         return {
             "source": source.SourceBuild(),
-            "input_stage": input_stage.propose(
+            "input_stage": input_proposal.propose(
                 brief, flows, ripple, own["input_stage"], shelf, rules, 0.0, 1.0,
                 Noise(2 * frequency, 2 * duty)),
             "front_end": switching,

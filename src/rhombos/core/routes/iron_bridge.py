@@ -9,7 +9,7 @@ from typing import Any
 from rhombos.core.blocks import (
     h_bridge,
     input_bank,
-    input_stage,
+    input_proposal,
     iron_transformer,
     load,
     output_filter,
@@ -122,7 +122,7 @@ class IronBridge(SineStage):
             bridge, input_bank.lifted_to(brief, rules), rules.modulation_limit, brief, own, shelf, rules)  # fmt: skip
         return {
             "source": source.SourceBuild(),
-            "input_stage": input_stage.propose(
+            "input_stage": input_proposal.propose(
                 brief, hints.source_current, hints.rippling or hints.ripple, own["input_stage"], shelf, rules, 0.0, 1.3,
                 carrier_of(carrier, hints.rippling)),
             "h_bridge": bridge, "bridge_drive": drive, "output_filter": filtering, "iron_transformer": transformer,

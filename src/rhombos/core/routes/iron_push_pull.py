@@ -10,6 +10,7 @@ from typing import Any
 from rhombos.core.blocks import (
     front_end,
     input_bank,
+    input_proposal,
     input_stage,
     iron_transformer,
     load,
@@ -116,7 +117,7 @@ class IronPushPull(StepStage):
         hottest = max(STEADY, key=lambda k: hints.pulse[k] ** 2 * hints.share[k])
         return {
             "source": source.SourceBuild(),
-            "input_stage": input_stage.propose(
+            "input_stage": input_proposal.propose(
                 brief, MORE * hints.source_current, hints.rippling or hints.ripple, own["input_stage"], shelf, rules,
                 max(hints.turn_off.values()), 1 / math.sqrt(hints.share["low"])),
             self.stage: self._propose_stage(hottest, hints, leakage, brief, own[self.stage], shelf, rules),

@@ -12,7 +12,7 @@ from rhombos.core.blocks import (
     front_end,
     hf_socket,
     input_bank,
-    input_stage,
+    input_proposal,
     load,
     output_filter,
     protection,
@@ -215,7 +215,7 @@ class LinkRoute(Route):
         ripple_in = hints.source_current * math.sqrt(max(0.0, hints.drawn_form**2 / share - 1) + slow**2)
         driving = front_drive_of(
             switching, brief.source.volts[2], rules.duty_limit, brief, own["front_drive"], shelf, rules)  # fmt: skip
-        entry = input_stage.propose(
+        entry = input_proposal.propose(
             brief,
             hints.source_current,
             ripple_in,

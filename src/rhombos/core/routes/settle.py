@@ -10,7 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, ClassVar
 
 from rhombos.core.blocks import (
     dc_link,
@@ -67,6 +67,8 @@ class LinkSettled(Settled):
     drawn: Pulsation
     form: float
     winding: transformer.WorkingPoint
+    near: ClassVar[float] = 0.0
+    """A loop takes the rest of a turns ratio."""
 
     @property
     def v_in(self) -> float:

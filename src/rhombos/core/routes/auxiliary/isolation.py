@@ -8,7 +8,6 @@ from typing import Any
 
 from rhombos.core.blocks import isolation as block
 from rhombos.core.blocks import isolation_report
-from rhombos.core.design.outputs import AcOutput
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.requirement import Requirement
@@ -32,7 +31,7 @@ def need_of(at: Sizing) -> block.IsolationNeed:
     highest = out
     if "protection" in at.builds:
         highest = max(out, at.builds["protection"].output_high)
-    crest = math.sqrt(2) if isinstance(output, AcOutput) else 1.0
+    crest = 1.0 if output.direct or output.quick else math.sqrt(2)
     bus = link if at.barrier else full
     feedback = next(iter(at.facets(lambda stage: stage.feedback)), "none")
     return block.IsolationNeed(
@@ -49,7 +48,7 @@ def need_of(at: Sizing) -> block.IsolationNeed:
         line=output.frequency,
         sampled=max(at.facets(lambda stage: stage.sampled), default=0.0),
         barrier=at.barrier,
-        rectified=output.waveform == "HF",
+        rectified=output.quick,
     )
 
 
@@ -74,7 +73,7 @@ def _requirements(at: Sizing) -> Iterator[Requirement]:
     output = at.brief.output
     return block.requirements(
         at.builds[block.KEY], output.voltage, at.builds["protection"].output_fuse, relays,
-        isinstance(output, AcOutput))  # fmt: skip
+        mains=not (output.direct or output.quick))  # fmt: skip
 
 
 STAGE = Auxiliary(

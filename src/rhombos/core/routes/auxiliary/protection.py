@@ -57,12 +57,8 @@ def need_of(at: Sizing) -> block.ProtectionNeed:
         *_resting(brief, at.settled["low"].states["source"].power),
         *(banks[-1] if banks else (0.0, 0.0)),
         lifted=max(s.states["input_stage"].returned for s in at.settled.values()),
-        high_frequency=_high_frequency(brief),
+        high_frequency=brief.output.quick,
     )
-
-
-def _high_frequency(brief: Brief) -> bool:
-    return brief.output.waveform == "HF"
 
 
 def _resting(brief: Brief, power: float) -> tuple[tuple[float, ...], float]:
@@ -119,7 +115,7 @@ def _requirements(at: Sizing) -> Iterator[Requirement]:
     """Relay, suppressor, trimmer."""
     output = at.brief.output
     return block.requirements(
-        at.builds[block.KEY], at.builds["isolation"].coil_rated, output.direct, _high_frequency(at.brief))  # fmt: skip
+        at.builds[block.KEY], at.builds["isolation"].coil_rated, output.direct, output.quick)  # fmt: skip
 
 
 STAGE = Auxiliary(
