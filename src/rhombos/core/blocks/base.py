@@ -105,6 +105,12 @@ def none_stands(shelf: Shelf, kinds: str, volts: float, used: float) -> str | No
     return f"no switch on the shelf stands more than {short(best, 'V')}, of which {fmt(used, '%', 2)} are used"
 
 
+def strongest(shelf: Shelf, series: Resistor) -> str | None:
+    """Why no resistor burns more than this one; None where one does."""
+    most = max(r.power for r in shelf.all(Resistor))
+    return f"no resistor on the shelf burns more than {short(most, 'W')}" if series.power >= most else None
+
+
 def propose_resistor(shelf: Shelf, rules: Rules, ohms: float, watts: float, volts: float) -> str:
     """The cheapest resistor series for a value that stands a power and a voltage; the strongest where none does."""
     able = [

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from rhombos.core.blocks.base import CLAMP_ROOM, none_stands
+from rhombos.core.blocks.base import CLAMP_ROOM, none_stands, strongest
 from rhombos.core.blocks.cooling import steady_limit
 from rhombos.core.blocks.front_end import DUTY_REACH, RAIL_SPIKE, SLOWEST, FrontEndBuild, FrontEndState
 from rhombos.core.blocks.surge import front_end_devices, judge_surge
@@ -104,7 +104,6 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
         sheet.choice("clamp_part", "", "Clamp resistor type")
         heat_in = sheet.limited("clamp_loss", "P_c", "Clamp dissipation", "W", series.power, rules.resistor_margin, over=STEADY)
         if heat_in.severity:
-            most = max(r.power for r in sheet.shelf.all(Resistor))
             sheet.find(
                 "clamp_heat",
                 heat_in.severity,
@@ -116,7 +115,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
                     ("Let the proposal choose it", {"front_end.clamp_part": None}),
                     ("Use switches of a higher rating, with their clamp", FREED),
                 ),
-                unavoidable=f"no resistor on the shelf burns more than {short(most, 'W')}" if series.power >= most else None,
+                unavoidable=strongest(sheet.shelf, series),
             )
     sheet.result("pulse", "I", "Pulse current of one side", "A")
     sheet.result("side_rms", r"I_{rms}", "RMS current of one side", "A")

@@ -8,7 +8,7 @@ from typing import Any
 
 from pydantic import Field
 
-from rhombos.core.blocks.base import CLAMP_ROOM, IDLE_WORTH, Build, none_stands, part, propose_resistor, remembered
+from rhombos.core.blocks.base import CLAMP_ROOM, IDLE_WORTH, Build, none_stands, part, propose_resistor, remembered, strongest
 from rhombos.core.blocks.cooling import KELVIN, hottest_junction, propose_sink, sink_resistance, steady_limit
 from rhombos.core.book import clamp as clamps
 from rhombos.core.book import magnetics, source, stage
@@ -344,7 +344,8 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     if burnt.severity:
         sheet.find("clamp_heat", burnt.severity, "The clamp resistor is too small",
                    f"{fmt(burnt.value, 'W')} in a {series.label} resistor.", "A stronger series.", worst=burnt,
-                   cures=(("Let the proposal choose it", {"oscillator.clamp_part": None}),))  # fmt: skip
+                   cures=(("Let the proposal choose it", {"oscillator.clamp_part": None}),),
+                   unavoidable=strongest(sheet.shelf, series))  # fmt: skip
     asked = brief.output.frequency
     seen = {k: s.frequency for k, s in sheet.states.items() if k in (*STEADY, "idle") and k not in sheet.infeasible}
     low, high = min(seen, key=lambda k: seen[k], default="nominal"), max(seen, key=lambda k: seen[k], default="nominal")
