@@ -363,3 +363,31 @@ def test_without_a_choke_the_swing_meets_the_resistance_of_its_own_current(shelf
     met = open_share(found.brief.output.frequency, (v_1 - v_2) / (i_2 - i_1), 0.0, s.path.bank, len(s.demand))
     swings = pulsation(s.demand, met)
     assert s.swing.mean_square - 1 == pytest.approx(swings.mean_square - 1, rel=0.15)
+
+
+def test_a_tap_makes_up_for_the_coil_that_is_proposed_with_it():
+    """Behind 400 µH instead of 100 µH: by the phasor of the fundamental, which is most of it, and no less than that."""
+    ohms, hertz, powered = 140.0, 28e3, 0.8
+    output = KILN.beside
+
+    def state(coil: float) -> hf_socket.HfState:
+        factor = hf_socket.factor_of(ohms, hf_socket.cord_of(output) + coil, hertz, SILENT)
+        at = hf_socket.Tapped(1.0, 300.0, 0.0, 0.0)
+        return hf_socket.assess(at, ohms, factor, 300.0, powered, 0.0, False, hertz, SILENT)
+
+    small, large = state(100e-6), state(400e-6)
+    found = hf_socket.keeps(output, 400e-6, small, hertz)
+    assert found == pytest.approx(large.voltage / small.voltage, rel=1e-9)
+    assert found == pytest.approx(large.factor / small.factor, rel=0.06)
+    assert hf_socket.keeps(output, 400e-6, None, hertz) == 1.0
+
+
+def test_coil_and_tap_do_not_take_turns(shelf):
+    """A socket whose coil against a short is as large as its load: 0.5 mH before 145 Ω at 28 kHz."""
+    brief = both(
+        {"kind": "AC", "voltage": 230, "power": {"continuous": 345, "surge": 1036, "power_factor": 0.74}},
+        {"voltage": 267.5, "frequency": 27.9e3, "power": {"continuous": 495, "surge": 1484}},
+        {"kind": "battery", "chemistry": "LiFePO4", "cells": 11, "capacity": 122 * 3600.0})  # fmt: skip
+    worked = work_out(brief, {}, shelf, USUAL, "half-bridge link")
+    low, high = (worked.settled[k].states["hf_socket"].voltage for k in ("low", "high"))
+    assert math.sqrt(low * high) == pytest.approx(267.5, rel=0.04)

@@ -20,7 +20,7 @@ from rhombos.core.book import loads
 from rhombos.core.design.outputs import HfOutput
 from rhombos.core.frame.inventory import Item
 from rhombos.core.frame.requirement import Requirement
-from rhombos.core.frame.worksheet import Worksheet
+from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.units.quantities import Ampere, Henry
 from rhombos.core.waves.stepped import step_flow
@@ -153,6 +153,14 @@ def most_turns(joined_turns: int, parts: int) -> int:
     return max(1, joined_turns // parts)
 
 
+def keeps(output: HfOutput, coil: float, before: HfState | None, frequency: float) -> float:
+    """The voltage that its load gets behind a coil, H, over what it got before, with the coil that it had then."""
+    if before is None:
+        return 1.0
+    factor = factor_of(before.resistance, cord_of(output) + coil, frequency, SILENT)
+    return math.sqrt(step_flow(min(1.0, before.powered), factor).lag / before.lag)
+
+
 def propose(
     output: HfOutput,
     whole: tuple[float, float],
@@ -160,13 +168,23 @@ def propose(
     most: int,
     short_of: Callable[[float], Shorted],
     pins: dict[str, Any],
+    before: HfState | None = None,
+    frequency: float = 0.0,
 ) -> HfSocketBuild:
     """The tap that makes the voltage asked, as far above it on the highest input as below on the lowest, where all `turns` make
     `whole` there, V RMS; the fuse for its current; the coil that slows a short, which is told by the tap's share of the
-    turns."""
+    turns. Where that is another coil than it had `before`, at full power, the tap makes up for what it keeps, at a frequency,
+    Hz."""
     fields = dict(pins)
     wanted = output.voltage / max(math.sqrt(whole[0] * whole[1]), 1e-3) * turns
-    fields.setdefault("turns", min(most, max(1, round(wanted))))
+
+    def tapped(coil: float) -> int:
+        return min(most, max(1, round(wanted / keeps(output, coil, before, frequency))))
+
+    coil = fields.get("coil", 0.0)
+    if "coil" not in fields:
+        coil = short_of(fields.get("turns", min(most, max(1, round(wanted)))) / turns).coil
+    fields.setdefault("turns", tapped(coil))
     over = max(1.0, STILL_MOVES * whole[1] * fields["turns"] / turns / output.voltage)
     amps, surge = (over * watts / output.voltage for watts in (output.power.continuous, output.power.surge))
     fields.setdefault("fuse", fuse_for(amps, surge))

@@ -27,7 +27,7 @@ class Hints:
     beside the rectifier counted; `tap_heat` what that socket adds to the mean square of the secondary's pulses, A²; `tapped`
     the RMS that a tap of all turns makes on the lowest and the highest input, V, at a turns ratio; `link` the voltage that its
     link had, V; `raised` the highest to which a round had to raise it, lest rounds go to and fro where a lower link asks for
-    switches that drop more."""
+    switches that drop more; `tap` what the socket beside the rectifier got on the lowest input."""
 
     filter_peak: float
     apparent: float
@@ -61,6 +61,7 @@ class Hints:
     frequency: float = 0.0
     link: float = 0.0
     raised: float = 0.0
+    tap: hf_socket.HfState | None = None
 
 
 def fraction_of(brief: Brief, pins: Mapping[str, Mapping[str, Any]]) -> float:
@@ -156,6 +157,7 @@ def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, 
         tap_heat=_tap_heat(flat),
         tapped=tuple(s[hf_socket.KEY].whole for s in steady) if hf_socket.KEY in states else (0.0, 0.0),
         ratio=states["transformer"].ratio,
+        tap=states.get(hf_socket.KEY),
         frequency=flat.path.frequency,
         link=link,
         raised=raised,

@@ -235,7 +235,7 @@ class LinkRoute(Route):
                 lambda share: stages.short_of_tap(
                     share, trip, topology, switching, winding, brief,
                     float(pins.get("protection", {}).get("short_delay", protection.DELAY)), shelf, rules),
-                own[hf_socket.KEY])  # fmt: skip
+                own[hf_socket.KEY], hints.tap, frequency)  # fmt: skip
         return {
             "source": source.SourceBuild(), "input_stage": entry, "front_end": switching, "front_drive": driving,
             "transformer": winding, **tapped,
