@@ -15,7 +15,7 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.solve import solve, work_out
 from rhombos.core.magnetics.stack import stack_table
-from rhombos.core.magnetics.transformer import MOST_PRIMARY_TURNS
+from rhombos.core.magnetics.transformer import MOST_TURNS
 from rhombos.core.magnetics_bench import COILS, coil_bench
 from rhombos.core.magnetics_bench.inductor import SHOWN
 from rhombos.core.magnetics_bench.overload import minutes_to_limit
@@ -120,7 +120,7 @@ def test_the_search_looks_at_every_stack_of_the_shelf(shelf, worked):
     table_size = len(stack_table(shelf).rows)
     ranked = rank_transformers(transformer_need(worked), shelf, USUAL, table_size + 10)
     assert len({(t.stack.core.id, t.stack.sets) for t in ranked}) == table_size
-    assert max(t.primary.turns for t in ranked) <= MOST_PRIMARY_TURNS
+    assert max(t.primary.turns for t in ranked) <= MOST_TURNS
 
 
 def test_interleaving_quarters_the_leakage_and_doubles_the_capacitance(worked, shelf):
