@@ -24,16 +24,14 @@ def fresh(bench: Bench, identity: str, block: str) -> None:
     bench.until(lambda: bench.browser.find_elements(By.CSS_SELECTOR, drawn))
 
 
-def dark(bench: Bench) -> None:
-    """The isolation map in dark mode."""
-    bench.browser.execute_script("localStorage.setItem('rhombos.mode', 'dark')")
-    fresh(bench, SOUND, "isolation")
-
-
 def view(bench: Bench, name: str) -> None:
     """A view of the refuge that fills the bench."""
     bench.visit(f"/design/{SOUND}?view={name}")
-    bench.until(lambda: bench.browser.find_elements(By.CSS_SELECTOR, '[data-testid^="margin-"], [data-testid^="touched-"]'))
+    bench.until(
+        lambda: bench.browser.find_elements(
+            By.CSS_SELECTOR, '[data-testid^="margin-"], [data-testid^="touched-"], [data-testid^="part-"]'
+        )
+    )
 
 
 def relation(bench: Bench) -> None:
@@ -138,6 +136,7 @@ VIEWS: dict[str, Callable[[Bench], None]] = {
     "protection": lambda b: fresh(b, SOUND, "protection"),
     "heat": lambda b: fresh(b, SOUND, "heat"),
     "margins": lambda b: view(b, "margins"),
+    "parts": lambda b: view(b, "parts"),
     "battery-change": lambda b: view(b, "battery"),
     "precharge": lambda b: fresh(b, SOUND, "precharge"),
     "routes": routes,
@@ -152,7 +151,6 @@ VIEWS: dict[str, Callable[[Bench], None]] = {
     "history": past,
     "shelf": shelf,
     "book": relation,
-    "bench-dark": dark,
 }
 
 

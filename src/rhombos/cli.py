@@ -14,6 +14,7 @@ from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
+from rhombos.core.benches.parts_sheet import parts_csv, parts_sheet
 from rhombos.core.book import BOOK, BookError
 from rhombos.core.book.work import answer, describe
 from rhombos.core.design.file import Design
@@ -21,7 +22,7 @@ from rhombos.core.design.pins import PinError
 from rhombos.core.design.problems import from_validation
 from rhombos.core.design.rules import house_rules
 from rhombos.core.frame.report import Solution
-from rhombos.core.frame.solve import solve
+from rhombos.core.frame.solve import Unbuildable, solve, work_out
 from rhombos.core.frame.whole import asked
 from rhombos.core.parts import KINDS, Shelf
 from rhombos.core.parts.table import TableError, read_csv, write_csv
@@ -51,6 +52,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
     taking.add_argument("file")
     giving = commands.add_parser("export", help="print the house parts of a kind as CSV")
     giving.add_argument("kind")
+    buying = commands.add_parser("parts", help="print the parts list of a design file as CSV, with its references")
+    buying.add_argument("file")
+    buying.add_argument("--json", action="store_true", help="print JSON")
     commands.add_parser("schema", help="print the JSON Schema of a design file")
     commands.add_parser("openapi", help="print the OpenAPI document")
     for name, what in (
@@ -111,6 +115,18 @@ def _solve(given: argparse.Namespace) -> None:
         print(solution.model_dump_json(indent=1))
     else:
         print(_told(design, solution))
+
+
+def _buy(given: argparse.Namespace) -> None:
+    design = _design(given.file)
+    rules = house_rules(design.rules, design.house)
+    try:
+        worked = work_out(design.brief, design.pins, Shelf(house_parts()), rules, design.route)
+    except PinError as error:
+        raise Refused(f"{given.file}: {_first(error.problems)}") from None
+    except Unbuildable as why:
+        raise Refused(f"{given.file}: {why.finding.title}. {why.finding.cause} {why.finding.remedy}") from None
+    print(parts_sheet(worked).model_dump_json(indent=1) if given.json else parts_csv(worked), end="")
 
 
 def _parts(kind: str, path: str) -> list[Any]:
@@ -311,6 +327,7 @@ def _restore(given: argparse.Namespace) -> None:
 
 COMMANDS = {
     "solve": _solve,
+    "parts": _buy,
     "work": _work,
     "book": _book,
     "import": _import,

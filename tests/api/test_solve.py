@@ -1,5 +1,7 @@
 """Sizing, pictures and waves over HTTP."""
 
+import csv
+import io
 import math
 
 import pytest
@@ -183,3 +185,28 @@ def test_the_precharge_sequence_is_given_as_table_and_code(client):
     refused = client.post("/api/precharge/c", json={"brief": {}, "pins": {"precharge.close_at": 2}})
     assert refused.status_code == 422
     assert "0.5 to 0.995" in refused.json()["detail"]
+
+
+def test_a_design_has_its_parts_list_and_takes_it_away_as_csv(client, solution):
+    ask = {"brief": {}}
+    listed = client.post("/api/parts", json=ask).json()
+    lines = [line for group in listed["groups"] for line in group["lines"]]
+    built = solution.model_dump(mode="json")["build"]
+    switch = next(line for line in lines if line["reference"].startswith("Q201"))
+    assert switch["part"] == built["front_end"]["switch"]
+    assert switch["count"] == 2 * built["front_end"]["parallel"]
+    table = client.post("/api/parts/csv", json=ask)
+    assert table.headers["content-type"].startswith("text/csv")
+    rows = list(csv.DictReader(io.StringIO(table.text)))
+    assert [row["reference"] for row in rows] == [line["reference"] for line in lines]
+
+
+def test_where_nothing_can_be_built_there_is_nothing_to_buy(client):
+    ask = {"brief": {"output": {"kind": "HF", "frequency": "50 kHz", "voltage": "48 V"}}, "route": "iron push-pull"}
+    listed = client.post("/api/parts", json=ask)
+    assert listed.status_code == 200
+    assert listed.json()["groups"] == []
+    assert listed.json()["pieces"] == 0
+    refused = client.post("/api/parts/csv", json=ask)
+    assert refused.status_code == 404
+    assert "mend what its finding says first" in refused.json()["detail"]

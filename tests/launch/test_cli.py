@@ -1,5 +1,7 @@
 """Headless: solve, work, book, import and export; bad input is one line and exit 2."""
 
+import csv
+import io
 import json
 import subprocess
 import sys
@@ -36,6 +38,20 @@ def test_the_example_prints_a_full_solution(capsys):
     told = capsys.readouterr().out
     for word in ("Push-pull", "Transformer", "efficiency", "stays dangerous", "WATCH"):
         assert word in told
+
+
+def test_the_parts_list_is_printed_as_csv_and_as_json(tmp_path, capsys):
+    assert main(["parts", REFUGE]) == 0
+    rows = list(csv.DictReader(io.StringIO(capsys.readouterr().out)))
+    assert {"F101", "T301", "Q601.1…4", "U901"} <= {row["reference"] for row in rows}
+    assert main(["parts", REFUGE, "--json"]) == 0
+    assert json.loads(capsys.readouterr().out)["pieces"] == sum(int(row["count"]) for row in rows)
+    assert main(["parts", refuge(tmp_path, pins={"h_bridge.carrier": "1M"})]) == 2
+    assert "h_bridge.carrier: 1 MHz is above the allowed" in capsys.readouterr().err
+    hot_wire = json.loads((ROOT / "examples" / "foam-cutter.json").read_text()) | {"route": "iron push-pull", "pins": {}}
+    (tmp_path / "iron.json").write_text(json.dumps(hot_wire))
+    assert main(["parts", str(tmp_path / "iron.json")]) == 2
+    assert len(capsys.readouterr().err.strip().splitlines()) == 1
 
 
 def test_waivers_and_changed_rules_are_printed(tmp_path, capsys):

@@ -1,5 +1,7 @@
 """Margins, waivers and their record, rules set otherwise, another battery, a bus of one's own: in a real browser."""
 
+import csv
+
 import pytest
 
 pytestmark = pytest.mark.web
@@ -66,6 +68,27 @@ def test_margins_lead_to_their_figures(bench):
     rows[0].find_element("tag name", "button").click()
     bench.until(lambda: f"block={address.split('.')[0]}" in bench.browser.current_url)
     assert bench.one(f"figure-{address}").get_attribute("data-here") == "true"
+
+
+def test_the_parts_list_follows_the_design_and_is_taken_away(bench, tmp_path):
+    bench.download_to(tmp_path)
+    bench.click("show-parts")
+    bench.one("part-Q201.1…2")
+    assert "gate resistor, turning on" in bench.text("part-R1001.1…2")
+    assert "contact current" in bench.text("part-K1202")
+    assert bench.text("parts-sum").split()[0].isdigit()
+    assert "RV surge suppressor" in bench.text("parts-letters")
+    bench.click("parts-csv")
+    bench.until(lambda: list(tmp_path.glob("* parts.csv")))
+    rows = list(csv.DictReader((tmp_path / next(tmp_path.glob("* parts.csv"))).open(encoding="utf-8", newline="")))
+    assert len(rows) == len(bench.browser.find_elements("css selector", '[data-testid^="part-"]'))
+    bench.click("parts-of-front_end")
+    bench.gone("parts")
+    bench.click("value-front_end.parallel")
+    bench.type("input-front_end.parallel", "3")
+    bench.click("show-parts")
+    bench.one("part-Q201.1…6")
+    bench.one("part-R1001.1…6")
 
 
 def test_a_house_rule_is_set_otherwise_and_back(bench):
@@ -142,7 +165,7 @@ def test_a_days_use_is_written_and_drawn(bench):
 
 
 def test_views_and_blocks_have_their_keys(bench):
-    for key, shown in (("a", "margins"), ("e", "record"), ("b", "battery-change")):
+    for key, shown in (("a", "margins"), ("l", "parts"), ("e", "record"), ("b", "battery-change")):
         bench.keys(key)
         bench.one(shown)
         bench.keys(key)

@@ -9,6 +9,7 @@ from pydantic.json_schema import SkipJsonSchema
 
 from rhombos.core.benches.as_rail import NoRail, as_rail
 from rhombos.core.benches.battery_swap import BatteryChange, change_battery
+from rhombos.core.benches.parts_sheet import PartsSheet, parts_csv, parts_sheet
 from rhombos.core.benches.rating import Rating, rating
 from rhombos.core.benches.switches import rank_switches
 from rhombos.core.design.brief import followed
@@ -133,6 +134,25 @@ def needs(desk: Desk, asked: Asked) -> Needs:
     titles = {b.key: b.title for b in worked.told[0]}
     every = ((titles[key], item) for key, items in parts_list(worked).needed.items() for item in items if item.kind)
     return Needs(tuple(Need(kind=i.kind, part=i.part, count=i.count, block=block) for block, i in every))
+
+
+NO_PARTS = PartsSheet(groups=(), pieces=0, small=0, missing=0, cost="", mass="", copper="", letters=())
+
+
+def parts(desk: Desk, asked: Asked) -> PartsSheet:
+    """The parts list of a design with its references; nothing where nothing can be built."""
+    try:
+        return parts_sheet(desk.work(asked))
+    except Unbuildable:
+        return NO_PARTS
+
+
+def parts_as_csv(desk: Desk, asked: Asked) -> str:
+    """The parts list as CSV. Raises: NotHere where nothing can be built."""
+    try:
+        return parts_csv(desk.work(asked))
+    except Unbuildable:
+        raise NotHere("nothing can be built of this design; mend what its finding says first") from None
 
 
 class Pictures(RootModel[tuple[Chart, ...]]):

@@ -40,6 +40,7 @@ USAGE = """usage: ./rhombos COMMAND
   dev                        the same with reload on change, the interface on http://127.0.0.1:5173
   test [pytest arguments]    install what is missing and run every check and test
   solve FILE.json [--json]   print the solution of a design
+  parts FILE.json [--json]   print the parts list of a design as CSV
   work RELATION name=value … evaluate a relation; the symbol left out is solved for
   book [--json]              list the equation book
   bench                      measure the figures to reach (minutes)
@@ -52,7 +53,7 @@ USAGE = """usage: ./rhombos COMMAND
 
 RHOMBOS_PORT moves the server to another port; RHOMBOS_DATA keeps the data in another folder; RHOMBOS_DATABASE_URL uses a
 MariaDB of yours instead."""
-HEADLESS = ("solve", "work", "book", "export", "schema", "openapi", "prepare")
+HEADLESS = ("solve", "parts", "work", "book", "export", "schema", "openapi", "prepare")
 
 
 class Stopped(Exception):

@@ -18,7 +18,7 @@ from rhombos.core.book import stage as stage_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.circuit import Circuit, Element, Label, Place, places
-from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.inventory import Item, fitted, small
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.sheet import Sheet
@@ -223,17 +223,17 @@ def report(sheet: Sheet, at: Sizing) -> BlockReport:
 def parts(build: StepDownBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Everything but the choke, which is bought by its nameplate."""
     return (
-        fitted("switch", shelf.get(Mosfet, build.switch)),
-        fitted("diode", shelf.get(Diode, build.diode)),
-        fitted("output capacitor", shelf.get(Capacitor, build.capacitor), build.count),
-        fitted("heat-sink", shelf.get(HeatSink, build.sink)),
+        fitted("Q1", "switch", shelf.get(Mosfet, build.switch)),
+        fitted("D1", "diode", shelf.get(Diode, build.diode)),
+        fitted("C1", "output capacitor", shelf.get(Capacitor, build.capacitor), build.count),
+        fitted("HS1", "heat-sink", shelf.get(HeatSink, build.sink)),
     )
 
 
 def _requirements(at: Sizing) -> Iterator[Requirement]:
     asked = at.builds[KEY].choke_rating
     yield Requirement(
-        KEY, "terminal", "Output terminals", "connector", least={"i_rating": asked, "v_rating": at.brief.output.voltage},
+        KEY, "terminal", "Output terminals", "connector", "X1", least={"i_rating": asked, "v_rating": at.brief.output.voltage},
         exact={"form": "screw terminal"})  # fmt: skip
 
 
@@ -283,17 +283,23 @@ def losses_chart(worked: Any) -> Chart:
 
 CIRCUIT = Circuit(
     elements=(
-        Element(symbol="mosfet", name="T1", part="switch", x=110, y=40, turn=-90, label=Place(x=27, y=172)),
-        Element(symbol="diode", name="D1", part="diode", x=170, y=120, turn=-90, label=Place(x=186, y=106)),
-        Element(symbol="inductor", name="L1", part="inductance", x=246, y=40, label=Place(x=270, y=62), at="middle"),
-        Element(symbol="capacitor", name="C1", part="capacitor", x=340, y=84, turn=90, label=Place(x=358, y=92)),
+        Element(symbol="mosfet", ref="Q1", part="switch", x=110, y=40, turn=-90, label=Place(x=27, y=172)),
+        Element(symbol="diode", ref="D1", part="diode", x=170, y=120, turn=-90, label=Place(x=186, y=106)),
+        Element(symbol="inductor", ref="L1", part="inductance", x=246, y=40, label=Place(x=270, y=62), at="middle"),
+        Element(symbol="capacitor", ref="C1", part="capacitor", x=340, y=84, turn=90, label=Place(x=358, y=92)),
     ),
     wires=("M27 40H86M134 40H246M294 40H423M170 40V88M170 120V156M340 40V84M340 108V156M27 156H423",),
     nodes=places((170, 40), (170, 156), (340, 40), (340, 156)),
     terminals=places((24, 40), (24, 156), (426, 40), (426, 156)),
     labels=(Label(part="duty", name="D", x=96, y=96),),
 )
+
+
+def _choke(at: Sizing) -> Iterator[Item]:
+    return small("L1", "choke, bought by its nameplate", at.builds[KEY].inductance, "H")
+
+
 STAGE = Stage(
     KEY, TITLE, StepDownBuild, parts, report, _requirements, output=lambda state: float(state.voltage), cooled=_cooled,
     shorted=_shorted, bank=_bank, distortion=lambda at: float(at.now[KEY].ripple / at.now[KEY].voltage), making=_made,
-    charts=(losses_chart,), circuit=CIRCUIT)  # fmt: skip
+    charts=(losses_chart,), circuit=CIRCUIT, sheet=20, small=_choke)  # fmt: skip

@@ -140,6 +140,15 @@ export const useCoils = (design: Design | undefined) =>
     queryFn: ({ signal }) => data(client.POST("/api/coils", { signal, body: asked(design) })),
   })
 
+/** The parts list of a design as it now stands; the last one stays until the next is there. */
+export const usePartsList = (design: Design | undefined) =>
+  useQuery({
+    queryKey: ["parts-list", ...about(design)],
+    enabled: design !== undefined,
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => data(client.POST("/api/parts", { signal, body: asked(design) })),
+  })
+
 /** The modulation bench of a design for a setting; the last one stays until the next is there. */
 export const useModulation = (design: Design | undefined, setting: Record<string, string>) =>
   useQuery({

@@ -588,6 +588,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Parts
+         * @description The parts list of a design, with its references.
+         */
+        post: operations["parts_api_parts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Parts Csv
+         * @description The parts list as CSV.
+         */
+        post: operations["parts_csv_api_parts_csv_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/precharge/{ending}": {
         parameters: {
             query?: never;
@@ -1948,8 +1988,9 @@ export interface components {
         };
         /**
          * Element
-         * @description A symbol after IEC 60617 from a place, turned about it by degrees; `name` as it is called, `part` the field or
-         *     figure of its stage whose value is written beside it, at `label`.
+         * @description A symbol after IEC 60617 from a place, turned about it by degrees; `ref` its reference on the stage's sheet where it is a
+         *     line of the parts list, else a `name`; `part` the field or figure of its stage whose value is written beside it, at
+         *     `label`.
          */
         Element: {
             /**
@@ -1959,13 +2000,21 @@ export interface components {
              */
             at?: "start" | "middle" | "end";
             label: components["schemas"]["Place"];
-            /** Name */
-            name: string;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
             /**
              * Part
              * @default
              */
             part?: string;
+            /**
+             * Ref
+             * @default
+             */
+            ref?: string;
             /**
              * Symbol
              * @enum {string}
@@ -2262,6 +2311,47 @@ export interface components {
             name: string;
             /** Text */
             text: string;
+        };
+        /**
+         * Letter
+         * @description What a reference's letter stands for.
+         */
+        Letter: {
+            /** Letter */
+            letter: string;
+            /** Said */
+            said: string;
+        };
+        /**
+         * ListedPart
+         * @description A line: its reference, what it is for, the part from the shelf (none where any drawer has it), what that is in a few
+         *     words, the value, how many,
+         *     what was asked of it where it is bought by its ratings, what of it the drawer holds, and the price of one and of all,
+         *     empty where it has none.
+         */
+        ListedPart: {
+            /** Asked */
+            asked: string;
+            /** Count */
+            count: number;
+            /** Described */
+            described: string;
+            /** Drawer */
+            drawer: string;
+            /** Each */
+            each: string;
+            /** Missing */
+            missing: boolean;
+            /** Part */
+            part: string;
+            /** Price */
+            price: string;
+            /** Reference */
+            reference: string;
+            /** Value */
+            value: string;
+            /** What */
+            what: string;
         };
         /**
          * LoopAsked
@@ -2695,6 +2785,34 @@ export interface components {
             count: number;
             /** Rows */
             rows: components["schemas"]["PartLine"][];
+        };
+        /**
+         * PartsSheet
+         * @description All of it: sums in words, and the letters that its references begin with. Lines that are a value alone are counted in
+         *     `small` and have no price.
+         */
+        PartsSheet: {
+            /** Copper */
+            copper: string;
+            /** Cost */
+            cost: string;
+            /**
+             * Forgotten
+             * @default Wire, sleeves, screws, washers, solder and the case itself are not on this list.
+             */
+            forgotten?: string;
+            /** Groups */
+            groups: components["schemas"]["StageParts"][];
+            /** Letters */
+            letters: components["schemas"]["Letter"][];
+            /** Mass */
+            mass: string;
+            /** Missing */
+            missing: number;
+            /** Pieces */
+            pieces: number;
+            /** Small */
+            small: number;
         };
         /**
          * Peak
@@ -3717,6 +3835,18 @@ export interface components {
             fields: string[];
             /** Key */
             key: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * StageParts
+         * @description The lines of one stage.
+         */
+        StageParts: {
+            /** Block */
+            block: string;
+            /** Lines */
+            lines: components["schemas"]["ListedPart"][];
             /** Title */
             title: string;
         };
@@ -7566,6 +7696,225 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ModulationBench"];
+                };
+            };
+            /** @description the host is not one of ours, or the request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the request comes from another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the length is missing */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the body is of another kind */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description a fault of the program */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    parts_api_parts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Asked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartsSheet"];
+                };
+            };
+            /** @description the host is not one of ours, or the request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the request comes from another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the length is missing */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the body is of another kind */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description a fault of the program */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    parts_csv_api_parts_csv_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Asked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
                 };
             };
             /** @description the host is not one of ours, or the request cannot be read */

@@ -21,6 +21,7 @@ import { Figures } from "./Figures"
 import { Findings } from "./Findings"
 import { Margins } from "./Margins"
 import { Mended } from "./Mended"
+import { Parts } from "./Parts"
 import { Palette, type Action } from "./Palette"
 import { Plot } from "./Plot"
 import { PowerPath } from "./PowerPath"
@@ -93,6 +94,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
     { name: "Magnetics: cores, turns, wire, winding sheets", keys: "M", run: () => view("magnetics") },
     { name: "Waves: modulation, scope, spectrum, sine table", keys: "W", run: () => view("waves") },
     { name: "Margins: every stress against its rating", keys: "A", run: () => view("margins") },
+    { name: "Parts: the parts list, with references", keys: "L", run: () => view("parts") },
     ...(onBattery ? [{ name: "Another battery: what it touches", keys: "B", run: () => view("battery") }] : []),
     { name: "Record: waivers, rules, pins", keys: "E", run: () => view("record") },
     { name: "History: every revision, what it changed, back to it", keys: "Y", run: () => view("history") },
@@ -148,6 +150,7 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
         )}
         {shownView === "routes" && <Routes handle={handle} done={() => setSearch({}, { replace: true })} />}
         {shownView === "margins" && <Margins solution={solution} go={go} done={() => view()} />}
+        {shownView === "parts" && <Parts handle={handle} go={go} done={() => view()} />}
         {shownView === "battery" && <BatteryChange handle={handle} done={() => view()} />}
         {shownView === "history" && <History handle={handle} done={() => view()} />}
         {shownView === "record" && <Kept handle={handle} solution={solution} waive={waive} done={() => view()} />}
@@ -336,7 +339,7 @@ interface Keys {
 }
 
 /** The views that fill the bench; the letters that show them are `VIEW_KEYS`. */
-const VIEWS = ["routes", "magnetics", "waves", "margins", "record", "history"]
+const VIEWS = ["routes", "magnetics", "waves", "margins", "parts", "record", "history"]
 const auxiliaryOf = (solution: Solution) => solution.blocks.filter((b) => b.auxiliary).map((b) => b.key)
 
 const VIEW_KEYS: Record<string, string | undefined> = {
@@ -344,6 +347,7 @@ const VIEW_KEYS: Record<string, string | undefined> = {
   m: "magnetics",
   w: "waves",
   a: "margins",
+  l: "parts",
   b: "battery",
   e: "record",
   y: "history",

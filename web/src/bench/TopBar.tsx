@@ -17,7 +17,7 @@ interface Props {
 }
 
 /** The key of each view that fills the bench. */
-const KEYS: Record<string, string> = { routes: "R", magnetics: "M", waves: "W", margins: "A", record: "E", history: "Y" }
+const KEYS: Record<string, string> = { routes: "R", magnetics: "M", waves: "W", margins: "A", parts: "L", record: "E", history: "Y" }
 
 /** The bench's bar: name, brief in a line, whether it is kept, undo and redo. */
 export function TopBar({ handle, asked, brief, showBrief, view, show, views, find }: Props) {

@@ -9,6 +9,7 @@ from pydantic import AfterValidator, BaseModel
 
 from rhombos.api.problem import ProblemDocument
 from rhombos.api.service import Asking
+from rhombos.core.benches.parts_sheet import PartsSheet
 from rhombos.core.design.form import BriefField, plain_fields
 from rhombos.core.design.rules import PRESETS, RuleName
 from rhombos.core.magnetics_bench.model import OptionTable
@@ -73,6 +74,20 @@ async def solve(asked: SolveIn, asking: Asking) -> Response:
 async def pictures(block: Block, asked: Asked, asking: Asking) -> Response:
     """The pictures of one block; none where nothing can be built."""
     return await asking.answer(sizing.pictures, asked, block)
+
+
+@router.post("/parts", response_model=PartsSheet)
+async def parts(asked: Asked, asking: Asking) -> Response:
+    """The parts list of a design, with its references."""
+    return await asking.answer(sizing.parts, asked)
+
+
+@router.post(
+    "/parts/csv", response_class=Response, responses={200: {"content": {"text/csv": {}}}, 404: {"model": ProblemDocument}}
+)
+async def parts_csv(asked: Asked, asking: Asking) -> Response:
+    """The parts list as CSV."""
+    return await asking.answer(sizing.parts_as_csv, asked, media="text/csv")
 
 
 class RuleSet(BaseModel):

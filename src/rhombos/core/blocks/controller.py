@@ -368,7 +368,7 @@ def parts(build: ControllerBuild, shelf: Shelf) -> tuple[Item, ...]:
     """The current transformer's core; the rest is too cheap to choose between."""
     if build.sensing != "current transformer":
         return ()
-    return (fitted("current transformer core", shelf.get(Core, build.sense_core)),)
+    return (fitted("T1", "current transformer core", shelf.get(Core, build.sense_core)),)
 
 
 def requirements(build: ControllerBuild, switching: float, proof: float, tolerance: float) -> Iterator[Requirement]:
@@ -376,14 +376,14 @@ def requirements(build: ControllerBuild, switching: float, proof: float, toleran
     reference within a tolerance."""
     form = "current mode" if build.control == CURRENT else "voltage mode"
     least = {"f_high": 2 * switching, "outputs": 2}  # the oscillator runs at twice each output
-    yield Requirement(KEY, "circuit", "Controller", "controller", least=least, exact={"form": form})
+    yield Requirement(KEY, "circuit", "Controller", "controller", "U1", least=least, exact={"form": form})
     if "opto-coupler" in build.feedback:
         coupler = "Opto-coupler of the feedback"
-        yield Requirement(KEY, "coupler", coupler, "opto_coupler", least={"v_proof": proof})
+        yield Requirement(KEY, "coupler", coupler, "opto_coupler", "U2", least={"v_proof": proof})
     if "reference" in build.feedback:
         exact: dict[str, float | str] = {"form": "adjustable shunt", "v_ref": build.reference}
-        yield Requirement(KEY, "part_reference", "Reference", "reference", most={"tolerance": tolerance}, exact=exact)
+        yield Requirement(KEY, "part_reference", "Reference", "reference", "U3", most={"tolerance": tolerance}, exact=exact)
     if build.timing_trimmer:
-        yield Requirement(KEY, "part_timing_trimmer", "Frequency trimmer", "trimmer", exact={"r": build.timing_trimmer})
+        yield Requirement(KEY, "part_timing_trimmer", "Frequency trimmer", "trimmer", "RP1", exact={"r": build.timing_trimmer})
     if build.set_trimmer:
-        yield Requirement(KEY, "part_set_trimmer", "Set-point trimmer", "trimmer", exact={"r": build.set_trimmer})
+        yield Requirement(KEY, "part_set_trimmer", "Set-point trimmer", "trimmer", "RP2", exact={"r": build.set_trimmer})

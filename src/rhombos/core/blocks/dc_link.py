@@ -18,7 +18,7 @@ from rhombos.core.frame.inventory import Item, fitted
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Capacitor, Resistor, Shelf
 from rhombos.core.units.preferred import at_most
-from rhombos.core.units.quantities import Ohm, Volt
+from rhombos.core.units.quantities import Ohm, Volt, short
 from rhombos.core.waves.pulsation import STILL, Drawn, Pulsation
 
 KEY, TITLE = "dc_link", "Link"
@@ -291,5 +291,8 @@ def banks_for(voltage: float, ripple: float, shelf: Shelf, rules: Rules) -> int:
 
 def parts(build: DcLinkBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Capacitors and bleeder."""
-    return (fitted("link capacitor", shelf.get(Capacitor, build.capacitor), build.count * build.banks),
-            fitted("bleeder", shelf.get(Resistor, build.bleeder_part), build.banks))  # fmt: skip
+    can, bleeder = shelf.get(Capacitor, build.capacitor), shelf.get(Resistor, build.bleeder_part)
+    return (
+        fitted("C1", "link capacitor", can, build.count * build.banks),
+        fitted("R1", "bleeder", bleeder, build.banks, short(build.bleeder, "ohm")),
+    )

@@ -39,7 +39,7 @@ from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import HeatSink, Mosfet, Resistor, Shelf
 from rhombos.core.parts.part import LEADS, USUAL_PACKAGE
 from rhombos.core.units.preferred import at_most
-from rhombos.core.units.quantities import Hertz, Ohm
+from rhombos.core.units.quantities import Hertz, Ohm, short
 from rhombos.core.waves.pulsation import STILL, Pulsation
 
 KEY, TITLE = "front_end", "Front end"
@@ -373,8 +373,10 @@ def _spike(
 def parts(build: FrontEndBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Switches, clamp, heat-sink."""
     topology = TOPOLOGIES[build.topology]
-    found = [fitted("front-end switch", shelf.get(Mosfet, build.switch), topology.positions * build.parallel),
-             fitted("front-end heat-sink", shelf.get(HeatSink, build.sink))]  # fmt: skip
+    found = [fitted("Q1", "front-end switch", shelf.get(Mosfet, build.switch), topology.positions * build.parallel),
+             fitted("HS1", "front-end heat-sink", shelf.get(HeatSink, build.sink))]  # fmt: skip
     if build.clamp != "none":
-        found.append(fitted("clamp resistor", shelf.get(Resistor, build.clamp_part)))
+        found.append(
+            fitted("R1", "clamp resistor", shelf.get(Resistor, build.clamp_part), value=short(build.clamp_resistor, "ohm"))
+        )
     return tuple(found)

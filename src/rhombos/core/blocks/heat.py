@@ -241,12 +241,15 @@ def parts(build: HeatBuild, shelf: Shelf) -> tuple[Item, ...]:
 def requirements(build: HeatBuild, state: HeatState, blown: bool, devices: int) -> Iterator[Requirement]:
     """Fan, thermistor and pads: `blown` where a heat-sink has a fan, for so many devices on heat-sinks."""
     if blown or build.case == BLOWN:
-        yield Requirement(KEY, "part_fan", "Fan", "fan", least={"flow": build.airflow}, exact={"v_rated": build.fan_rated})
+        yield Requirement(
+            KEY, "part_fan", "Fan", "fan", "M1", least={"flow": build.airflow}, exact={"v_rated": build.fan_rated}
+        )
     yield Requirement(
         KEY,
         "sensor",
         "Thermistor",
         "thermistor",
+        "RT1",
         most={"tolerance": NTC_TOLERANCE},
         exact={"form": "sensor", "r_25": build.ntc, "b": build.ntc_b},
     )
@@ -257,6 +260,7 @@ def requirements(build: HeatBuild, state: HeatState, blown: bool, devices: int) 
             "part_pad",
             "Pad",
             "pad",
+            "P1",
             least={"v_proof": state.proof},
             most={"r": pad.resistance},
             exact={"material": pad.material},

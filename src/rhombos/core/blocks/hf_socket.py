@@ -200,5 +200,5 @@ def parts(build: HfSocketBuild, shelf: Shelf) -> tuple[Item, ...]:
 def requirements(build: HfSocketBuild, volts: float) -> Iterator[Requirement]:
     """Terminals for pulses of a height, V, that no mains plug fits."""
     yield Requirement(
-        KEY, "terminal", "Terminals of the high-frequency socket", "connector",
+        KEY, "terminal", "Terminals of the high-frequency socket", "connector", "X1",
         least={"i_rating": build.fuse, "v_rating": volts}, exact={"form": "screw terminal"})  # fmt: skip

@@ -268,8 +268,8 @@ def assess(
 def parts(build: InputStageBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Fuse and capacitors; the cable is bought by the metre."""
     return (
-        fitted("input fuse", shelf.get(Fuse, build.fuse)),
-        fitted("input capacitor", shelf.get(Capacitor, build.capacitor), build.count * build.banks),
+        fitted("F1", "input fuse", shelf.get(Fuse, build.fuse)),
+        fitted("C1", "input capacitor", shelf.get(Capacitor, build.capacitor), build.count * build.banks),
     )
 
 
@@ -280,6 +280,7 @@ def requirements(build: InputStageBuild, highest: float) -> Iterator[Requirement
         "lug",
         "Lug",
         "connector",
+        "X1",
         least={"i_rating": build.connector, "section": build.cable, "v_rating": highest},
         exact={"form": "ring lug"},
         count=LUGS * build.runs,

@@ -275,19 +275,21 @@ def requirements(build: IsolationBuild, output: float, current: float, relays: i
         "socket",
         "Socket",
         "connector",
+        "X1",
         least={"i_rating": current, "v_rating": output},
         # no mains socket for direct voltage or high frequency: what belongs elsewhere must not fit
         exact={"form": "mains socket", "touch": "touch-proof"} if mains else {"form": "screw terminal"},
     )
     if build.shut_down == OPTO:
         coupler = "Opto-coupler, shut-down"
-        yield Requirement(KEY, "shut_down_coupler", coupler, "opto_coupler", least={"v_proof": build.proof})
+        yield Requirement(KEY, "shut_down_coupler", coupler, "opto_coupler", "U1", least={"v_proof": build.proof})
     if build.coil_clamp == ZENER:
         yield Requirement(
             KEY,
             "coil_zener",
             "Zener across a coil",
             "zener",
+            "D1",
             least={"v_zener": build.coil_rated},
             most={"v_zener": CLAMPED_AT * build.coil_rated},
             count=relays,

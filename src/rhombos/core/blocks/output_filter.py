@@ -319,7 +319,7 @@ def brief_current(brief: Brief) -> float:
 def parts(build: OutputFilterBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Inductor and capacitors."""
     return (*choke_parts(build, shelf, "filter inductor"),
-            fitted("filter capacitor", shelf.get(Capacitor, build.capacitor), build.count))  # fmt: skip
+            fitted("C1", "filter capacitor", shelf.get(Capacitor, build.capacitor), build.count))  # fmt: skip
 
 
 def report(sheet: Sheet, brief: Brief, power_in: float, at: Operating) -> BlockReport:

@@ -18,7 +18,7 @@ from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Resistor, Shelf
 from rhombos.core.units.preferred import E12, at_most
-from rhombos.core.units.quantities import Ampere, Ohm, Ratio, Second, Volt, Watt
+from rhombos.core.units.quantities import Ampere, Ohm, Ratio, Second, Volt, Watt, short
 from rhombos.core.units.solvers import integral
 
 KEY, TITLE = "precharge", "Precharge"
@@ -323,7 +323,7 @@ def _against_power(need: PrechargeNeed, build: PrechargeBuild) -> tuple[float, f
 
 def parts(build: PrechargeBuild, shelf: Shelf) -> tuple[Item, ...]:
     """The resistor; relay and contactor are bought by their ratings."""
-    return (fitted("precharge resistor", shelf.get(Resistor, build.type)),)
+    return (fitted("R1", "precharge resistor", shelf.get(Resistor, build.type), value=short(build.resistor, "ohm")),)
 
 
 def requirements(build: PrechargeBuild, state: PrechargeState, coil: float) -> Iterator[Requirement]:
@@ -331,6 +331,6 @@ def requirements(build: PrechargeBuild, state: PrechargeState, coil: float) -> I
     exact = {"v_coil": coil}
     if build.school == SWITCHED:
         least = {"i_rating": build.relay, "v_dc": build.contact_volts}
-        yield Requirement(KEY, "part_relay", "Precharge relay", "relay", least=least, exact=exact)
+        yield Requirement(KEY, "part_relay", "Precharge relay", "relay", "K1", least=least, exact=exact)
     least = {"i_rating": build.contactor, "v_dc": build.contact_volts, "i_make": state.inrush}
-    yield Requirement(KEY, "part_contactor", "Contactor", "contactor", least=least, exact=exact)
+    yield Requirement(KEY, "part_contactor", "Contactor", "contactor", "K2", least=least, exact=exact)

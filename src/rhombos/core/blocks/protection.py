@@ -377,7 +377,7 @@ def requirements(build: ProtectionBuild, coil: float, direct: bool, high_frequen
     amps, volts = build.output_relay, build.output_high
     poles: dict[str, float] = {"i_rating": amps, "v_dc": volts} if direct else {"i_rating": amps, "v_ac": volts, "poles": 2}
     kind, count = ("contactor", 2) if direct else ("relay", 1)
-    yield Requirement(KEY, "relay", "Socket relay", kind, least=poles, exact={"v_coil": coil}, count=count)
+    yield Requirement(KEY, "relay", "Socket relay", kind, "K1", least=poles, exact={"v_coil": coil}, count=count)
     if not high_frequency:
         works = "v_dc" if direct else "v_ac"
         yield Requirement(
@@ -385,9 +385,10 @@ def requirements(build: ProtectionBuild, coil: float, direct: bool, high_frequen
             "varistor",
             "Surge suppressor",
             "suppressor",
+            "RV1",
             least={works: build.suppressor},
             most={works: SUPPRESSES * build.suppressor},
             exact={} if direct else {"form": "varistor"},
         )
     if build.adjusted and build.trimmer:
-        yield Requirement(KEY, "trim", "Trimmer of the cut-off", "trimmer", exact={"r": build.trimmer})
+        yield Requirement(KEY, "trim", "Trimmer of the cut-off", "trimmer", "RP1", exact={"r": build.trimmer})

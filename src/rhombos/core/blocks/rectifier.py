@@ -32,7 +32,7 @@ from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import Diode, HeatSink, Resistor, Shelf
 from rhombos.core.units.preferred import E12, at_least, nearest
-from rhombos.core.units.quantities import Farad, Number, Ohm
+from rhombos.core.units.quantities import Farad, Number, Ohm, short
 from rhombos.core.waves.pulsation import STILL, Pulsation
 from rhombos.core.waves.ring import step_overshoot
 
@@ -367,10 +367,14 @@ def _choke(need: RectifierNeed, build: RectifierBuild, flow: _Flow, air: float, 
 def parts(build: RectifierBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Diodes, damper, choke, heat-sink."""
     how = RECTIFIERS[build.circuit]
-    found = [fitted("rectifier diode", shelf.get(Diode, build.diode), how.diodes),
-             fitted("rectifier heat-sink", shelf.get(HeatSink, build.sink))]  # fmt: skip
+    found = [fitted("D1", "rectifier diode", shelf.get(Diode, build.diode), how.diodes),
+             fitted("HS1", "rectifier heat-sink", shelf.get(HeatSink, build.sink))]  # fmt: skip
     if how.choke:
         found += choke_parts(build, shelf, "link choke")
     if build.damper == "RC":
-        found.append(fitted("damper resistor", shelf.get(Resistor, build.damper_part), how.parts))
+        found.append(
+            fitted(
+                "R1", "damper resistor", shelf.get(Resistor, build.damper_part), how.parts, short(build.damper_resistor, "ohm")
+            )
+        )
     return tuple(found)

@@ -6,6 +6,8 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from rhombos.core.frame.references import designator
+
 Symbol = Literal["resistor", "inductor", "capacitor", "diode", "mosfet", "battery", "fuse", "load"]
 WIDTH, HEIGHT = 470, 194
 """The sheet on which circuits are drawn."""
@@ -28,11 +30,13 @@ def places(*found: tuple[float, float]) -> tuple[Place, ...]:
 
 
 class Element(_Plain):
-    """A symbol after IEC 60617 from a place, turned about it by degrees; `name` as it is called, `part` the field or
-    figure of its stage whose value is written beside it, at `label`."""
+    """A symbol after IEC 60617 from a place, turned about it by degrees; `ref` its reference on the stage's sheet where it is a
+    line of the parts list, else a `name`; `part` the field or figure of its stage whose value is written beside it, at
+    `label`."""
 
     symbol: Symbol
-    name: str = Field(max_length=12)
+    name: str = Field("", max_length=12)
+    ref: str = ""
     part: str = ""
     x: float = Field(ge=0, le=WIDTH)
     y: float = Field(ge=0, le=HEIGHT)
@@ -59,6 +63,11 @@ class Circuit(_Plain):
     nodes: tuple[Place, ...] = ()
     terminals: tuple[Place, ...] = ()
     labels: tuple[Label, ...] = ()
+
+    def on_sheet(self, sheet: int) -> Circuit:
+        """As it is drawn on a sheet of this number, its parts called by their references in the whole design."""
+        called = tuple(e.model_copy(update={"name": designator(sheet, e.ref)}) if e.ref else e for e in self.elements)
+        return self.model_copy(update={"elements": called})
 
     def figures(self) -> tuple[str, ...]:
         """Every field or figure that is written on it."""

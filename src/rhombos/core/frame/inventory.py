@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from rhombos.core.magnetics.winding import COPPER_DENSITY, COPPER_PRICE, Winding
 from rhombos.core.parts import Part, kind_of
+from rhombos.core.units.quantities import fmt, short
 
 STRAND_PRICE = 2.2
 """How many times as much a kilogram of litz costs."""
@@ -14,9 +15,11 @@ STRAND_PRICE = 2.2
 
 @dataclass(frozen=True, slots=True)
 class Item:
-    """A line of the parts list: `count` of a part, its cost each, the mass of one, kg (0 where it hardly counts), and how much
-    of that is copper; `kind` is the part's on the shelf."""
+    """A line of the parts list: its reference on the stage's sheet (``Q1``), `count` of a part, its cost each, the mass of one,
+    kg (0 where it hardly counts), and how much of that is copper; `kind` is the part's on the shelf, none where any drawer has
+    it; `value` what is asked of it where its name does not say."""
 
+    ref: str
     what: str
     part: str
     count: int
@@ -24,18 +27,27 @@ class Item:
     mass: float = 0.0
     copper: float = 0.0
     kind: str = ""
+    value: str = ""
 
 
-def fitted(what: str, part: Part, count: int = 1) -> Item:
+def fitted(ref: str, what: str, part: Part, count: int = 1, value: str = "") -> Item:
     """A part from the shelf."""
-    return Item(what, part.id, count, part.price, float(getattr(part, "mass", 0.0)), kind=kind_of(part))
+    return Item(ref, what, part.id, count, part.price, float(getattr(part, "mass", 0.0)), kind=kind_of(part), value=value)
 
 
-def wound(what: str, winding: Winding, mean_turn: float, count: int = 1) -> Item:
+def small(ref: str, what: str, value: float, unit: str, count: int = 1) -> Iterator[Item]:
+    """A part that any drawer has, told by its value alone; none where that is 0 or none is fitted."""
+    if value and count:
+        yield Item(ref, what, "", count, 0.0, value=short(value, unit))
+
+
+def wound(ref: str, what: str, winding: Winding, mean_turn: float, count: int = 1) -> Item:
     """The wire of a winding."""
     mass = winding.turns * winding.copper * mean_turn * COPPER_DENSITY
     dearer = STRAND_PRICE if winding.wire.strands > 1 else 1.0
-    return Item(what, winding.wire.id, count, COPPER_PRICE * dearer * mass, mass, mass, "wire")
+    strands = f" of {winding.in_hand} strands" if winding.in_hand > 1 else ""
+    value = f"{winding.turns} turns{strands}, {fmt(winding.turns * mean_turn, 'm', 2)}"
+    return Item(ref, what, winding.wire.id, count, COPPER_PRICE * dearer * mass, mass, mass, "wire", value)
 
 
 @dataclass(frozen=True, slots=True)

@@ -54,7 +54,12 @@ def manifest() -> Manifest:
             for route in ROUTES.values()
         ),
         stages=tuple(
-            StageCard(key=stage.key, title=stage.title, fields=tuple(stage.build.model_fields), circuit=stage.circuit)
+            StageCard(
+                key=stage.key,
+                title=stage.title,
+                fields=tuple(stage.build.model_fields),
+                circuit=stage.circuit and stage.circuit.on_sheet(stage.sheet),
+            )
             for stage in all_stages().values()
         ),
     )

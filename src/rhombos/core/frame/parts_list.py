@@ -27,7 +27,7 @@ class PartsList:
         return {key: (*items, *self._by_rating(key)) for key, items in self.named.items()}
 
     def _by_rating(self, block: str) -> Iterator[Item]:
-        return (fitted(in_a_sentence(r.title), part, r.count) for r, part in self.met if r.block == block and part)
+        return (fitted(r.ref, in_a_sentence(r.title), part, r.count) for r, part in self.met if r.block == block and part)
 
     def shown(self, report: BlockReport) -> BlockReport:
         """A block's report with a figure for each of its requirements."""

@@ -17,12 +17,14 @@ SAME = 0.02
 
 @dataclass(frozen=True, slots=True)
 class Requirement:
-    """A part of a kind for a block: figures that it must reach, or not pass, what it must meet, and how many are needed."""
+    """A part of a kind for a block, with its reference on the block's sheet: figures that it must reach, or not pass, what it
+    must meet, and how many are needed."""
 
     block: str
     name: str
     title: str
     kind: str
+    ref: str
     least: Mapping[str, float] = field(default_factory=dict)
     most: Mapping[str, float] = field(default_factory=dict)
     exact: Mapping[str, float | str] = field(default_factory=dict)

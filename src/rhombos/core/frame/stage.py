@@ -58,12 +58,17 @@ def _nothing(at: Sizing) -> Iterable[Requirement]:
     return ()
 
 
+def _nothing_small(at: Sizing) -> Iterable[Item]:
+    return ()
+
+
 @dataclass(frozen=True)
 class Stage:
     """One stage of a path, or one block beside it.
 
     What it always has: a key (of its builds, states, pins and figures), a title, what is built, the parts that this takes
-    by name, and how it tells of itself. What it may have: parts asked for by their ratings; whether it is a `barrier`
+    by name, and how it tells of itself. What it may have: the number of its sheet, from which its parts have their references,
+    and what of them any drawer has; parts asked for by their ratings; whether it is a `barrier`
     between source and socket, or an `ending` of the path; whether its state is a DC `link` (voltage, peak, ripple, stored
     energy, safe time); `output`, the voltage that its state puts at the socket where it is the last to make one; what sits on
     a heat-sink; the way that a short at the socket meets back to its switches; the highest current that it lets through in a
@@ -95,6 +100,8 @@ class Stage:
     making: Callable[[Sizing], Making] | None = None
     charts: tuple[Callable[[Any], Chart], ...] = ()
     circuit: Circuit | None = None
+    sheet: int = 0
+    small: Callable[[Sizing], Iterable[Item]] = _nothing_small
 
 
 @dataclass(frozen=True, kw_only=True)

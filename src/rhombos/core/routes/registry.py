@@ -19,7 +19,8 @@ ALL_BUILDS: dict[str, type[Build]] = {stage.key: stage.build for stage in SHARED
 def register(route: Route) -> Route:
     """Make a route known, with its stages: it is sized, compared, offered and drawn from now on.
 
-    Raises: ValueError where a route or another kind of stage has its name already.
+    Raises: ValueError where a route or another kind of stage has its name already, or where two stages of one path have the
+    same sheet, on which parts could not be told apart.
     """
     if route.key in ROUTES:
         raise ValueError(f"there is a route called ‘{route.key}’ already")
@@ -27,6 +28,10 @@ def register(route: Route) -> Route:
         there = ALL_BUILDS.get(key, build)
         if not issubclass(build, there) and not issubclass(there, build):
             raise ValueError(f"there is a stage called ‘{key}’ already, of which something else is built")
+    for wave in route.waveforms:
+        numbered = [s for s in route.all_stages(wave, *route.beside) if s.sheet]
+        if twice := [s.key for s in numbered if sum(s.sheet == other.sheet for other in numbered) > 1]:
+            raise ValueError(f"the stages {' and '.join(twice)} of ‘{route.key}’ have the same sheet")
     ROUTES[route.key] = route
     ROUTE_NAMES.append(route.key)
     ALL_BUILDS.update(route.builds)

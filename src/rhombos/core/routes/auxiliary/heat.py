@@ -14,6 +14,7 @@ from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Auxiliary
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts.insulation import TOUCH_SAFE
+from rhombos.core.routes import small_parts
 
 COOLED = ("mosfet", "igbt", "bipolar", "diode")
 """Kinds that sit on a heat-sink, each on a pad, where their block has one."""
@@ -52,4 +53,5 @@ def _requirements(at: Sizing) -> Iterator[Requirement]:
 
 
 STAGE = Auxiliary(
-    block.KEY, block.TITLE, block.HeatBuild, block.parts, _report, _requirements, propose=_propose, settle=_settle)  # fmt: skip
+    block.KEY, block.TITLE, block.HeatBuild, block.parts, _report, _requirements,
+    propose=_propose, settle=_settle, sheet=14, small=small_parts.heat)  # fmt: skip

@@ -15,6 +15,7 @@ from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Auxiliary
 from rhombos.core.frame.worksheet import Worksheet
+from rhombos.core.routes import small_parts
 
 BARE = "bare divider"
 UNKNOWN = "driver behind the controller's isolator"
@@ -78,4 +79,4 @@ def _requirements(at: Sizing) -> Iterator[Requirement]:
 
 STAGE = Auxiliary(
     block.KEY, block.TITLE, block.IsolationBuild, block.parts, _report, _requirements,
-    propose=_propose, settle=_settle)  # fmt: skip
+    propose=_propose, settle=_settle, sheet=15, small=small_parts.isolation)  # fmt: skip

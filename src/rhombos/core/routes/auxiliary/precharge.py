@@ -54,4 +54,4 @@ def _requirements(at: Sizing) -> Iterator[Requirement]:
 
 STAGE = Auxiliary(
     block.KEY, block.TITLE, block.PrechargeBuild, block.parts, _report, _requirements,
-    propose=_propose, settle=_settle)  # fmt: skip
+    propose=_propose, settle=_settle, sheet=12)  # fmt: skip

@@ -18,6 +18,7 @@ from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Auxiliary
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Capacitor
+from rhombos.core.routes import small_parts
 from rhombos.core.routes.supply import source_of
 
 LARGEST_CREST = 2**0.5
@@ -120,4 +121,4 @@ def _requirements(at: Sizing) -> Iterator[Requirement]:
 
 STAGE = Auxiliary(
     block.KEY, block.TITLE, block.ProtectionBuild, block.parts, _report, _requirements,
-    propose=_propose, settle=_settle)  # fmt: skip
+    propose=_propose, settle=_settle, sheet=13, small=small_parts.protection)  # fmt: skip
