@@ -1,10 +1,15 @@
 """The application in process, on the real database."""
 
+import time
+
 import pytest
 from starlette.testclient import TestClient
 
 from rhombos.api.app import create_app
 from rhombos.desk.crew import Crew
+
+PATIENCE = 60
+"""How long a database that is too busy is asked again, s."""
 
 
 @pytest.fixture(scope="session")
@@ -28,6 +33,13 @@ def made(client):
     return client.post(
         "/api/designs", json={"name": "Lantern", "brief": {"power": {"continuous": "300 W", "surge": "600 W"}}}
     ).json()
+
+
+def withdrawn(client, path):
+    """What a test left is gone for the tests after it, however busy the database is meanwhile."""
+    end = time.monotonic() + PATIENCE
+    while client.delete(path).status_code not in (204, 404):
+        assert time.monotonic() < end, f"{path} stays"
 
 
 def revisions(client, identity):

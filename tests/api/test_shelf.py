@@ -2,6 +2,8 @@
 
 import pytest
 
+from tests.api.conftest import withdrawn
+
 HEAD = "id,price,strands,strand,outer\n"
 
 
@@ -14,7 +16,7 @@ def own(client):
     assert taken.json() == {"taken": 2}
     yield client
     for name in ("MY-1", "MY/2"):
-        client.delete(f"/api/shelf/wire/{name}")
+        withdrawn(client, f"/api/shelf/wire/{name}")
 
 
 def test_the_shelf_is_counted(client):
@@ -186,7 +188,7 @@ def test_a_part_of_ones_own_is_made_in_a_form(client):
         pytest.approx(3.3e-3),
         pytest.approx(12e-9),
     )
-    client.delete("/api/shelf/mosfet/SALVAGE-1")
+    withdrawn(client, "/api/shelf/mosfet/SALVAGE-1")
 
 
 @pytest.fixture
@@ -199,7 +201,7 @@ def drawer(client):
         == 204
     )
     yield client
-    client.delete("/api/drawer/core/R 50/30/20")
+    withdrawn(client, "/api/drawer/core/R 50/30/20")
 
 
 def test_what_lies_in_the_drawer_is_listed_and_proposed(drawer):
@@ -312,7 +314,7 @@ def test_a_file_with_headings_of_its_own_is_read_in_the_units_they_say(client):
     )
     assert (two["v_rating"], two["r_on"], two["i_rating"], two["r_jc"]) == pytest.approx((60, 9e-3, 50, 1.0))
     for n in (1, 2):
-        client.delete(f"/api/shelf/mosfet/THEIRS-{n}")
+        withdrawn(client, f"/api/shelf/mosfet/THEIRS-{n}")
 
 
 @pytest.mark.parametrize(
