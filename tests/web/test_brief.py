@@ -153,10 +153,23 @@ def test_each_load_has_its_share_of_the_power(bench):
     assert shares()["heater"] is None
 
 
+def test_source_and_socket_are_chosen_in_the_picture_by_keys_too(bench):
+    bench.click("show-brief")
+    assert bench.one("brief-sources.0.kind-battery").get_attribute("data-chosen") == "true"
+    assert "8 × LiFePO4, 25.6 V" in bench.text("brief-picture")
+    radio = bench.one("brief-outputs.0.kind-AC").find_element(By.TAG_NAME, "input")
+    radio.send_keys(Keys.ARROW_DOWN)
+    bench.until(lambda: bench.one("brief-outputs.0.kind-DC").get_attribute("data-chosen") == "true")
+    bench.until(lambda: "340 V DC, 600 W" in bench.text("brief-picture"))
+    bench.gone("brief-outputs.0.waveform")
+    bench.click("undo")
+    bench.until(lambda: "230 V 50 Hz sine" in bench.text("brief-picture"))
+
+
 def test_a_rail_takes_the_batterys_place_and_the_battery_comes_back(bench):
     bench.click("show-brief")
     bench.one("show-battery")
-    Select(bench.one("brief-sources.0.kind")).select_by_visible_text("DC rail")
+    bench.click("brief-sources.0.kind-DC rail")
     bench.until(lambda: "24 V rail" in bench.text("show-brief"))
     bench.gone("show-battery")
     bench.type("brief-sources.0.limit", "40")
@@ -165,7 +178,7 @@ def test_a_rail_takes_the_batterys_place_and_the_battery_comes_back(bench):
     bench.until(lambda: "latches below" in bench.text("chart-rail-line"))
     assert bench.text("sheet-title") == "1 DC rail"
     bench.click("show-brief")
-    Select(bench.one("brief-sources.0.kind")).select_by_visible_text("battery")
+    bench.click("brief-sources.0.kind-battery")
     bench.until(lambda: "LiFePO4" in bench.text("show-brief"))
     bench.kept()
     assert asked(bench, "sources.0.cells") == 8
@@ -174,7 +187,7 @@ def test_a_rail_takes_the_batterys_place_and_the_battery_comes_back(bench):
 def test_a_rail_feeds_a_square_bridge_with_nothing_between(bench):
     """A 60 Hz square wave straight from a 122 V rail: refused while the source is no such one, then compared, chosen, probed."""
     bench.click("show-brief")
-    Select(bench.one("brief-sources.0.kind")).select_by_visible_text("DC rail")
+    bench.click("brief-sources.0.kind-DC rail")
     bench.until(lambda: "24 V rail" in bench.text("show-brief"))
     bench.type("brief-sources.0.highest", "2 kV")
     bench.until(lambda: "8 V to 1 kV" in bench.text("fault"))
@@ -211,7 +224,7 @@ def test_a_battery_feeds_a_socket_of_direct_voltage(bench):
     """A 400 V supply on another route, probed at a step of its load; then the socket alternates again."""
     bench.click("show-brief")
     watts = asked(bench, "outputs.0.power.continuous")
-    Select(bench.one("brief-outputs.0.kind")).select_by_visible_text("DC")
+    bench.click("brief-outputs.0.kind-DC")
     bench.until(lambda: "340 V DC" in bench.text("show-brief"))
     bench.gone("block-h_bridge")
     bench.gone("brief-targets.distortion")
@@ -231,7 +244,7 @@ def test_a_battery_feeds_a_socket_of_direct_voltage(bench):
     bench.until(lambda: len(bench.all("route-half-bridge link-DC")) == 1)
     assert not bench.all("route-iron bridge-sine")
     bench.open(identity, "brief")
-    Select(bench.one("brief-outputs.0.kind")).select_by_visible_text("AC")
+    bench.click("brief-outputs.0.kind-AC")
     bench.until(lambda: "230 V 50 Hz sine" in bench.text("show-brief"))
     bench.one("block-h_bridge")
     bench.kept()
@@ -243,7 +256,7 @@ def test_a_rail_that_is_another_designs_socket(bench):
     supply = bench.ask("POST", "/api/designs", {"name": "First board", "brief": {"outputs": [
         {"kind": "DC", "voltage": 340, "power": {"continuous": 300, "surge": 400}}]}})  # fmt: skip
     bench.click("show-brief")
-    Select(bench.one("brief-sources.0.kind")).select_by_visible_text("DC rail")
+    bench.click("brief-sources.0.kind-DC rail")
     bench.until(lambda: "First board, 340 V DC" in bench.text("rail-of"))
     Select(bench.one("rail-of")).select_by_visible_text("First board, 340 V DC")
     bench.until(lambda: (asked(bench, "sources.0").get("of") or {}).get("revision") == 1)
@@ -281,12 +294,12 @@ def test_a_source_that_bears_little_ripple(bench):
 def test_a_high_frequency_socket_alone(bench):
     """No link, no bridge: the secondary's own pulses, on sheet and scope."""
     bench.click("show-brief")
-    Select(bench.one("brief-outputs.1.kind")).select_by_visible_text("HF")
+    bench.click("brief-outputs.1.kind-HF")
     bench.one("block-hf_socket")
-    Select(bench.one("brief-outputs.0.kind")).select_by_visible_text("HF")
+    bench.click("brief-outputs.0.kind-HF")
     bench.one("block-hf_output")
     assert not bench.all("block-dc_link")
-    bench.gone("brief-outputs.1.kind")
+    bench.gone("brief-outputs.1.kind-HF")
     bench.type("brief-outputs.0.voltage", "60")
     bench.until(lambda: "60 V 50 kHz" in bench.text("show-brief"))
     bench.choose("hf_output")
@@ -295,7 +308,7 @@ def test_a_high_frequency_socket_alone(bench):
     bench.pin("hf_output.coil", "50u")
     bench.until(lambda: bench.all("finding-hf_output.cord"))
     looked_at_elsewhere(bench, "HF")
-    Select(bench.one("brief-outputs.0.kind")).select_by_visible_text("AC")
+    bench.click("brief-outputs.0.kind-AC")
     bench.one("block-dc_link")
     bench.kept()
     assert "hf_output.coil" in bench.text("finding-pins.waiting")
@@ -304,9 +317,9 @@ def test_a_high_frequency_socket_alone(bench):
 def test_two_sockets_at_once(bench):
     """A DC supply with a hot wire tapped from the same secondary, and without it again."""
     bench.click("show-brief")
-    Select(bench.one("brief-outputs.0.kind")).select_by_visible_text("DC")
+    bench.click("brief-outputs.0.kind-DC")
     bench.until(lambda: "340 V DC" in bench.text("show-brief"))
-    Select(bench.one("brief-outputs.1.kind")).select_by_visible_text("HF")
+    bench.click("brief-outputs.1.kind-HF")
     bench.one("block-hf_socket")
     bench.type("brief-outputs.1.frequency", "2 MHz")
     bench.until(lambda: "5 kHz to 150 kHz" in bench.text("fault"))
@@ -323,7 +336,7 @@ def test_two_sockets_at_once(bench):
     bench.pin("hf_socket.turns", "12")
     bench.until(lambda: bench.all("finding-hf_socket.voltage"))
     looked_at_elsewhere(bench, "DC")
-    Select(bench.one("brief-outputs.1.kind")).select_by_visible_text("nothing")
+    bench.click("brief-outputs.1.kind-nothing")
     bench.gone("block-hf_socket")
     bench.kept()
     assert len(asked(bench, "outputs")) == 1

@@ -1529,8 +1529,8 @@ export interface components {
         };
         /**
          * BriefField
-         * @description One entry of the brief as a form shows it: its text, what is allowed, its choices; what it counts as while it is
-         *     empty.
+         * @description One entry of the brief as a form shows it: its text, what is allowed, its choices, with a few words on each where they
+         *     are drawn; what it counts as while it is empty.
          */
         BriefField: {
             /**
@@ -1561,6 +1561,11 @@ export interface components {
             text: string;
             /** Title */
             title: string;
+            /**
+             * Told
+             * @default []
+             */
+            told?: string[];
             /** Unit */
             unit: string;
         };

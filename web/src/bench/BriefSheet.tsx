@@ -1,9 +1,10 @@
 import { Box, Checkbox, Flex, NativeSelect, Text } from "@chakra-ui/react"
-import { Fragment, useState } from "react"
+import { useState } from "react"
 
 import type { BriefField, Design, Problem, RuleField } from "../api/client"
 import { useRules } from "../api/hooks"
 import { Quiet } from "../ui/Page"
+import { BriefPicture } from "./BriefPicture"
 import { RailOrigin } from "./RailOrigin"
 import type { Edit } from "./useDesign"
 import { toldBy, TypedLine } from "../ui/TypedLine"
@@ -17,9 +18,12 @@ interface Props {
   moved: string
 }
 
-/** The brief as a form: every entry is taken as it is left, or refused with the reason beside it. */
+/** What the picture asks, the form does not ask again. */
+const drawn = (field: BriefField) => field.address.endsWith(".kind")
+
+/** The brief as a picture, and as a form beneath it: every entry is taken as it is left, or refused with the reason beside it. */
 export function BriefSheet({ design, fields, rules, change, moved }: Props) {
-  const sections = [...new Set(fields.map((f) => f.section))]
+  const sections = [...new Set(fields.filter((f) => !drawn(f)).map((f) => f.section))]
   const put = async (field: BriefField, value: unknown) =>
     change((now) => {
       const brief = structuredClone(now.brief ?? {})
@@ -34,21 +38,20 @@ export function BriefSheet({ design, fields, rules, change, moved }: Props) {
     }, field.address)
   return (
     <Box data-testid="brief-sheet">
+      <BriefPicture fields={fields} put={put} />
+      <RailOrigin design={design} change={change} />
       {sections.map((s) => (
         <Box key={s} mb="3" role="group" aria-label={s}>
           <Text fontWeight="700" color="copper" fontSize="sm" pb="0.5" borderBottom="1px solid" borderColor="hair">
             {s}
           </Text>
           {fields
-            .filter((f) => f.section === s)
+            .filter((f) => f.section === s && !drawn(f))
             .map((f) =>
               f.many ? (
                 <Many key={f.address} field={f} put={put} />
               ) : (
-                <Fragment key={f.address}>
-                  <Entry field={f} put={put} note={f.address.endsWith("power.surge") ? moved : ""} />
-                  {f.address === "sources.0.kind" && <RailOrigin design={design} change={change} />}
-                </Fragment>
+                <Entry key={f.address} field={f} put={put} note={f.address.endsWith("power.surge") ? moved : ""} />
               ),
             )}
         </Box>

@@ -60,7 +60,13 @@ export function Parts({ handle, go, done }: { handle: DesignHandle; go: (block: 
             fontSize="sm"
             css={{
               "& td, & th": { padding: "3px 10px 3px 0", textAlign: "left", verticalAlign: "baseline" },
-              "& th": { fontWeight: 600, color: "var(--chakra-colors-ink-soft)", position: "sticky", top: "-13px", background: "var(--chakra-colors-paper)" },
+              "& th": {
+                fontWeight: 600,
+                color: "var(--chakra-colors-ink-soft)",
+                position: "sticky",
+                top: "-13px",
+                background: "var(--chakra-colors-paper)",
+              },
               "& tr": { borderBottom: "1px solid var(--chakra-colors-faint)" },
               "& .n": { fontFamily: "var(--chakra-fonts-mono)", textAlign: "right", whiteSpace: "nowrap" },
               "& .m": { fontFamily: "var(--chakra-fonts-mono)", whiteSpace: "nowrap" },

@@ -8,19 +8,28 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict
 
 from rhombos.core.design.brief import NOTHING, Brief
-from rhombos.core.design.outputs import BESIDE, OUTPUTS, AcOutput, DcOutput, HfOutput
+from rhombos.core.design.outputs import BESIDE, OUTPUTS, AcOutput, DcOutput, HfOutput, Output
 from rhombos.core.design.problems import allowed_range, unit_of
 from rhombos.core.design.rules import RuleChanges, RuleName, house_rules
-from rhombos.core.design.sources import KINDS
+from rhombos.core.design.sources import KINDS, BatterySource, RailSource
 from rhombos.core.units.quantities import fmt, short
 
+KINDS_TOLD = {
+    "battery": "cells of one kind",
+    "DC rail": "a supply of limited current",
+    "AC": "sine or steps",
+    "DC": "from the link",
+    "HF": "straight from a secondary",
+    NOTHING: "one socket",
+}
+"""What a kind of source or output is, in a few words."""
 SECOND = "Second socket"
 """Where the form asks for what stands beside the first output."""
 
 
 class BriefField(BaseModel):
-    """One entry of the brief as a form shows it: its text, what is allowed, its choices; what it counts as while it is
-    empty."""
+    """One entry of the brief as a form shows it: its text, what is allowed, its choices, with a few words on each where they
+    are drawn; what it counts as while it is empty."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -31,6 +40,7 @@ class BriefField(BaseModel):
     unit: str
     allowed: str = ""
     options: tuple[str, ...] = ()
+    told: tuple[str, ...] = ()
     many: bool = False
     absent: str = ""
 
@@ -72,15 +82,14 @@ def brief_fields(brief: Brief) -> tuple[BriefField, ...]:
     """Every field of a brief with its present value as people write it."""
     found: list[BriefField] = []
     for n, source in enumerate(brief.sources):
-        found.append(_kind("Source", "Fed by", source.kind, f"sources.{n}", KINDS))
+        found.append(_kind("Source", "Fed by", source, f"sources.{n}", KINDS))
         found += _fields(source, f"sources.{n}", "Source")
-    found.append(_kind("Socket", "Feeds", brief.output.kind, "outputs.0", OUTPUTS))
+    found.append(_kind("Socket", "Feeds", brief.output, "outputs.0", OUTPUTS))
     found += _fields(brief.output, "outputs.0", "Socket")
     found += _fields(brief.power, "outputs.0.power", "Power")
     found += [] if isinstance(brief.output, DcOutput) else _loads(brief.output, "outputs.0")
     if not isinstance(brief.output, HfOutput):
-        beside = brief.beside.kind if brief.beside else NOTHING
-        found.append(_kind(SECOND, "Beside it", beside, "outputs.1", (NOTHING, *BESIDE)))
+        found.append(_kind(SECOND, "Beside it", brief.beside, "outputs.1", (NOTHING, *BESIDE)))
     if brief.beside:
         found += _fields(brief.beside, "outputs.1", SECOND)
         found += [f for f in _fields(brief.beside.power, "outputs.1.power", SECOND) if not f.address.endswith("profile")]
@@ -90,9 +99,24 @@ def brief_fields(brief: Brief) -> tuple[BriefField, ...]:
     return (*found, *(f for f in targets if alternates or f.address != "targets.distortion"))
 
 
-def _kind(section: str, title: str, kind: str, at: str, kinds: tuple[str, ...]) -> BriefField:
-    """What a source or an output is: another choice puts a usual one of that kind in its place."""
-    return BriefField(address=f"{at}.kind", section=section, title=title, text=kind, unit="1", options=kinds)
+There = BatterySource | RailSource | Output
+
+
+def _kind(section: str, title: str, there: There | None, at: str, kinds: tuple[str, ...]) -> BriefField:
+    """What a source or an output is: another choice puts a usual one of that kind in its place. The one that is there tells
+    its figures, the others what they are."""
+    kind = there.kind if there else NOTHING
+    told = tuple(_figures(there) if there and k == kind else KINDS_TOLD[k] for k in kinds)
+    return BriefField(address=f"{at}.kind", section=section, title=title, text=kind, unit="1", options=kinds, told=told)
+
+
+def _figures(there: There) -> str:
+    if isinstance(there, BatterySource):
+        return f"{there.described}, {short(there.volts[1], 'V')}"
+    if isinstance(there, RailSource):
+        return f"{short(there.nominal, 'V')}, at most {short(there.limit, 'A')}"
+    what = f"{short(there.voltage, 'V')} {short(there.frequency, 'Hz')}" if isinstance(there, HfOutput) else there.described
+    return f"{what}, {short(there.power.continuous, 'W')}"
 
 
 def _fields(model: BaseModel, at: str, section: str) -> list[BriefField]:
