@@ -168,7 +168,9 @@ def neighbours_near(case: Case, worked: Worked, shelf: Shelf, rules: Rules) -> I
         )
         for names in (PARTS, WIRES)
     )
-    alike = natural_growth(worked, more / power.continuous) + SLACK + (0.0 if drawn else THINNER)
+    # where nothing regulates, a turn more or less gives more or less than was asked
+    given = max(more / power.continuous, other.settled["nominal"].delivered / worked.settled["nominal"].delivered)
+    alike = natural_growth(worked, given) + SLACK + (0.0 if drawn else THINNER)
     for what, a, b in zip(("loss", "idle"), losses(worked), losses(other), strict=True):
         if abs(b - a) > (alike if same else STEP) * max(a, b) + (1.0 if same else STEP_WATTS):
             yield f"{what} goes from {a:.1f} W to {b:.1f} W for {more / power.continuous - 1:.0%} more power"

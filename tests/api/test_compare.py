@@ -1,6 +1,11 @@
 """The comparison over HTTP, and a design that remembers its route and why."""
 
+import asyncio
+import json
+
 import pytest
+
+from rhombos.desk.crew import Busy
 
 ROUTE = {"name": "By another route", "brief": {"output": {"waveform": "modified"}}, "route": "iron push-pull"}
 
@@ -12,6 +17,60 @@ def test_routes_are_compared_and_ranked(client):
     assert len(body["comparison"]["rows"]) == 13
     assert body["comparison"]["rows"][0]["scores"].keys() == {q["name"] for q in body["qualities"]}
     assert len(body["picture"]["dots"]) == sum(not r["out"] for r in body["comparison"]["rows"])
+
+
+def growth(client, asked):
+    """Every line of the comparison as it grows."""
+    with client.stream("POST", "/api/compare/rows", json=asked) as answer:
+        assert answer.status_code == 200
+        assert answer.headers["content-type"].startswith("application/x-ndjson")
+        return [json.loads(line) for line in answer.iter_lines()]
+
+
+def test_rows_come_as_they_are_sized_and_the_last_is_the_whole(client):
+    asked = {"brief": {"power": {"continuous": "455 W", "surge": "700 W"}}}
+    grown = growth(client, asked)
+    counts = [(len(g["comparison"]["rows"]), g["to_come"]) for g in grown]
+    assert all(rows + to_come == 13 and rows for rows, to_come in counts)
+    assert counts == sorted(set(counts))
+    assert counts[-1] == (13, 0)
+    assert len(counts) > 3, "they came together"
+    assert grown[-1] == client.post("/api/compare", json=asked).json()
+    assert len(growth(client, asked | {"weights": {"mass": 10}})) == 1, "what is at hand comes at once"
+
+
+def test_a_comparison_that_breaks_off_ends_before_it_is_whole(client, monkeypatch):
+    crew = client.app.state.service.crew
+    working, begun, over, there = crew.do, 0, 0, asyncio.Event()
+
+    async def at_last_full(*given, **named):
+        nonlocal begun, over
+        begun += 1
+        if begun == 13:
+            await there.wait()
+            raise Busy("120 pieces of work wait already")
+        try:
+            return await working(*given, **named)
+        finally:
+            over += 1
+            if over == 4:
+                there.set()
+
+    monkeypatch.setattr(crew, "do", at_last_full)
+    grown = growth(client, {"brief": {"power": {"continuous": "456 W", "surge": "700 W"}}})
+    assert grown
+    assert all(g["to_come"] > 0 for g in grown)
+
+
+def test_a_comparison_that_cannot_begin_is_refused_as_any(client, monkeypatch):
+    async def full(*_, **__):
+        raise Busy("120 pieces of work wait already")
+
+    assert client.post("/api/compare/rows", json={"brief": {"power": {"continuous": 9e9}}}).status_code == 422
+    monkeypatch.setattr(client.app.state.service.crew, "do", full)
+    answer = client.post("/api/compare/rows", json={"brief": {"power": {"continuous": "457 W", "surge": "700 W"}}})
+    assert answer.status_code == 503
+    assert answer.headers["retry-after"] == "2"
 
 
 def test_weights_change_the_order_and_not_the_figures(client):

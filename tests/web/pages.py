@@ -54,10 +54,12 @@ class Page:
         return self.until(lambda: self.one(test_id).text, f"{test_id} is empty")
 
     def click(self, test_id: str) -> None:
-        """Click it, wherever it lies; the page may draw it again while the hand moves there."""
+        """Click it, wherever it lies, once it can be; the page may draw it again while the hand moves there."""
 
         def clicked() -> bool:
             element = self.one(test_id)
+            if not element.is_enabled():
+                return False
             self.browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
             ActionChains(self.browser).move_to_element(element).click().perform()
             return True

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections import OrderedDict
-from collections.abc import Awaitable, Callable, Iterable
+from collections.abc import AsyncIterator, Awaitable, Callable, Iterable
 from threading import Lock
 from typing import Annotated, Any, TypeVar
 
@@ -68,14 +68,26 @@ class Service:
         shelf = self._shelf
         return shelf if shelf is not None else await run_in_threadpool(lambda: self.shelf)
 
-    async def rows(self, brief: Brief, rules: Rules) -> list[Row]:
-        """Every route's figures for a brief, each worked out by itself, so that whoever edits meanwhile comes between."""
+    async def rows(self, brief: Brief, rules: Rules) -> AsyncIterator[tuple[list[Row], int]]:
+        """Every route's figures for a brief, each worked out by itself, so that whoever edits meanwhile comes between: those
+        that are there so far, and how many are to come, as often as there are more. When one fails, or nobody waits any more,
+        the others are dropped."""
         asked = rules.model_dump_json() + brief.model_dump_json()
 
         async def row(name: RouteName, wave: Waveform) -> Row:
             return Row.model_validate_json(await self.answered(routes.compared, asked, "", LATER, brief, rules, name, wave))
 
-        return await gathered(row(name, wave) for name, wave in candidates(brief))
+        tasks = [asyncio.ensure_future(row(name, wave)) for name, wave in candidates(brief)]
+        try:
+            while to_come := [t for t in tasks if not t.done()]:
+                await asyncio.wait(to_come, return_when=asyncio.FIRST_COMPLETED)
+                there = [t.result() for t in tasks if t.done()]
+                yield there, len(tasks) - len(there)
+            if not tasks:
+                yield [], 0
+        finally:
+            for task in tasks:
+                task.cancel()
 
     async def answered(self, work: Work, asked: str, about: str, urgency: int, *given: Any) -> bytes:
         """What ``work(desk, *given)`` says, from the answers kept where the same was asked lately; `asked` is what it says

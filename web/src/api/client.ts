@@ -27,6 +27,7 @@ export type PartTable = Schemas["PartTable"]
 export type Heading = Schemas["Heading"]
 export type PartLine = Schemas["PartLine"]
 export type Stock = Schemas["Stock"]
+export type Compared = Schemas["RoutesCompared"]
 export type Comparison = Schemas["Comparison"]
 export type RouteRow = Schemas["Row"]
 export type Weights = Schemas["Weights"]
@@ -69,6 +70,9 @@ export const retry = (times: number, error: Error) => error instanceof Refusal &
 export const retryDelay = (_: number, error: Error) => (error instanceof Refusal ? error.again : AGAIN)
 
 const told = (title: string, status: number, detail: string): Problem => ({ type: "about:blank", title, status, detail, problems: [] })
+
+/** An answer that ended before it was whole. */
+export const cut = () => new Refusal(503, told("Cut short", 503, "The answer ended before it was whole; it is asked for again."))
 
 type Reply<T> = { data?: T; error?: unknown; response: Response }
 

@@ -2,7 +2,19 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query"
 import { useState } from "react"
 
 import { unpacked } from "../scope/record"
-import { client, data, Refusal, type Answer, type BatterySource, type Chart, type Design, type Look, type Weights } from "./client"
+import { lines, whole } from "./lines"
+import {
+  client,
+  data,
+  Refusal,
+  type Answer,
+  type BatterySource,
+  type Chart,
+  type Compared,
+  type Design,
+  type Look,
+  type Weights,
+} from "./client"
 
 /** Every design, or those archived. */
 export const useDesigns = (deleted: boolean) =>
@@ -77,19 +89,17 @@ export const useCharts = (design: Design | undefined, block: string) =>
     placeholderData: (last, query) => (query?.queryKey[1] === block ? last : undefined),
   })
 
-/** Every route for a brief, ranked by weights; the last answer stays until the next is there. */
+/** Every route for a brief, ranked by weights, as the rows come; the last answer stays until the next begins. */
 export const useCompare = (design: Design | undefined, weights: Weights | undefined) =>
-  useQuery({
+  useQuery<Compared>({
     queryKey: ["compare", design?.brief, design?.rules, design?.house, weights],
     enabled: design !== undefined,
     placeholderData: keepPreviousData,
-    queryFn: ({ signal }) =>
-      data(
-        client.POST("/api/compare", {
-          signal,
-          body: { brief: design?.brief ?? {}, rules: design?.rules, house: design?.house, ...(weights ? { weights } : {}) },
-        }),
-      ),
+    queryFn: async ({ signal, client: queries, queryKey }) => {
+      const body = { brief: design?.brief ?? {}, rules: design?.rules, house: design?.house, ...(weights ? { weights } : {}) }
+      const grown = lines<Compared>(await data(client.POST("/api/compare/rows", { signal, body, parseAs: "stream" })))
+      return whole(grown, (compared) => queries.setQueryData(queryKey, compared))
+    },
   })
 
 /** What is asked of a bus that is to be precharged. */

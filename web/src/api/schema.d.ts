@@ -308,6 +308,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/compare/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Compared As They Come
+         * @description The same as it grows: a line of JSON whenever there are more rows, ranked among those so far; the last is the whole. What
+         *     stops it on the way ends it before `to_come` is 0.
+         */
+        post: operations["compared_as_they_come_api_compare_rows_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/currency": {
         parameters: {
             query?: never;
@@ -1803,6 +1824,18 @@ export interface components {
             weights?: components["schemas"]["Weights"];
         };
         /**
+         * Compared
+         * @description A value as built and as it would be for the new battery.
+         */
+        Compared: {
+            /** New */
+            new: string;
+            /** Old */
+            old: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * Comparison
          * @description All rows, best first; those ruled out last.
          */
@@ -2271,7 +2304,7 @@ export interface components {
             /** Title */
             title: string;
             /** Values */
-            values: components["schemas"]["rhombos__core__benches__battery_swap__Compared"][];
+            values: components["schemas"]["Compared"][];
             /** Verdict */
             verdict: string;
             /** Why */
@@ -3142,6 +3175,21 @@ export interface components {
             title: string;
             /** Waveforms */
             waveforms: ("sine" | "modified" | "square" | "DC" | "HF")[];
+        };
+        /**
+         * RoutesCompared
+         * @description The comparison, what its weights are called, its picture, and how many rows are still to come.
+         */
+        RoutesCompared: {
+            comparison: components["schemas"]["Comparison"];
+            picture: components["schemas"]["Chart"];
+            /** Qualities */
+            qualities: components["schemas"]["Quality"][];
+            /**
+             * To Come
+             * @default 0
+             */
+            to_come?: number;
         };
         /**
          * Row
@@ -4402,34 +4450,12 @@ export interface components {
             whole?: boolean;
         };
         /**
-         * Compared
-         * @description The comparison, what its weights are called, and its picture.
-         */
-        rhombos__api__routers__compare__Compared: {
-            comparison: components["schemas"]["Comparison"];
-            picture: components["schemas"]["Chart"];
-            /** Qualities */
-            qualities: components["schemas"]["Quality"][];
-        };
-        /**
          * Label
          * @description The name of a revision; empty for none.
          */
         rhombos__api__routers__designs__Label: {
             /** Label */
             label: string;
-        };
-        /**
-         * Compared
-         * @description A value as built and as it would be for the new battery.
-         */
-        rhombos__core__benches__battery_swap__Compared: {
-            /** New */
-            new: string;
-            /** Old */
-            old: string;
-            /** Title */
-            title: string;
         };
         /**
          * Label
@@ -5994,7 +6020,112 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["rhombos__api__routers__compare__Compared"];
+                    "application/json": components["schemas"]["RoutesCompared"];
+                };
+            };
+            /** @description the host is not one of ours, or the request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the request comes from another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the length is missing */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the body is of another kind */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description a fault of the program */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    compared_as_they_come_api_compare_rows_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ndjson": components["schemas"]["RoutesCompared"];
                 };
             };
             /** @description the host is not one of ours, or the request cannot be read */

@@ -36,7 +36,7 @@ export function Routes({ handle, done }: { handle: DesignHandle; done: () => voi
         <Spinner color="copper" /> sizing every route …
       </Flex>
     )
-  const { comparison, qualities, picture } = asked.data
+  const { comparison, qualities, picture, to_come: left } = asked.data
   const { design } = handle
   const asks = design?.brief?.outputs?.[0]
   const wave = asks?.kind === "AC" ? (asks.waveform ?? "sine") : (asks?.kind ?? "sine")
@@ -47,21 +47,23 @@ export function Routes({ handle, done }: { handle: DesignHandle; done: () => voi
     done()
   }
   return (
-    <Grid flex="1" minH="0" templateColumns="minmax(0, 1fr) 306px" data-testid="routes" data-fresh={!asked.isPlaceholderData}>
+    <Grid flex="1" minH="0" templateColumns="minmax(0, 1fr) 306px" data-testid="routes" data-fresh={!asked.isPlaceholderData && !left}>
       <Box px="5" py="3" overflow="auto" minH="0" borderRight="1px solid" borderColor="hair">
         <Flex align="baseline" gap="3" mb="1">
           <Text as="h2" fontWeight="700" fontSize="lg">
             Routes
           </Text>
           <Text fontSize="sm" color="ink.soft">
-            each sized from your shelf for this brief, nothing pinned; choosing one unpins everything
+            {left
+              ? `sizing ${left} more of ${comparison.rows.length + left} …`
+              : "each sized from your shelf for this brief, nothing pinned; choosing one unpins everything"}
           </Text>
           <Quiet ml="auto" onClick={done} textDecoration="underline" data-testid="close-routes">
             back to the sheet
           </Quiet>
         </Flex>
         <Table rows={comparison.rows} shown={shown} present={present} pick={setPicked} />
-        {shown && <Detail row={shown} here={same(shown, present)} choose={choose} rated={<Rated handle={handle} />} />}
+        {shown && <Detail row={shown} here={same(shown, present)} choose={left ? undefined : choose} rated={<Rated handle={handle} />} />}
       </Box>
       <Box px="4" py="3" overflowY="auto" minH="0">
         <Text fontWeight="700" mb="1">
@@ -180,7 +182,7 @@ function Detail({
 }: {
   row: RouteRow
   here: boolean
-  choose: (row: RouteRow) => Promise<void>
+  choose?: (row: RouteRow) => Promise<void>
   rated: React.ReactNode
 }) {
   return (
@@ -191,7 +193,7 @@ function Detail({
           {here ? (
             <Text color="copper">this design</Text>
           ) : (
-            <Strong size="xs" onClick={() => void choose(r)} data-testid="choose-route">
+            <Strong size="xs" disabled={!choose} onClick={() => void choose?.(r)} data-testid="choose-route">
               Choose this route
             </Strong>
           )}
