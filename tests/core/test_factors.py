@@ -12,6 +12,7 @@ from scipy.optimize import brentq
 from rhombos.core.benches.compare import _output
 from rhombos.core.blocks import dc_link, h_bridge, heat, input_proposal, input_stage, isolation, load, protection
 from rhombos.core.blocks.filter_flow import ODD, Way
+from rhombos.core.blocks.short_path import ShortPath
 from rhombos.core.book import source, stage
 from rhombos.core.control.thresholds import HIGH, HIGH_TOLERANCE, REFERENCE, SET_WITHIN, Tap, band
 from rhombos.core.design.brief import Brief
@@ -175,7 +176,7 @@ def test_a_coil_in_the_output_slows_a_short_through_the_transformer(ratio, half_
     """Both sides of an ideal transformer marched: the coil on its own side, the switches' current on theirs."""
     worked = half_bridge
     need = protection.ProtectionNeed(21.0, 25.6, 29.2, 0.02, 600.0, 1200.0, 2.0, 230.0, 2.9, 7.0, 12.0)
-    meets = protection.ShortPath(26.0 if ratio > 1 else 385.0, 0.1e-6, ratio, 200.0 if ratio > 1 else 40.0)
+    meets = ShortPath(26.0 if ratio > 1 else 385.0, 0.1e-6, ratio, 200.0 if ratio > 1 else 40.0)
     build = protection.propose(need, meets, 30.0, (230.0, 230.0), {}, USUAL)
     assert build.coil > 0
     state = protection.assess(need, build, (30.0, 660.0, 1400.0), (230.0, 230.0), meets, (25.0, 36e3), SILENT)

@@ -94,8 +94,19 @@ def test_every_value_on_a_sheet_has_its_line(sized):
                     continue
                 told = short(value, figure.unit)
                 assert any(told in text for text in there[report.key]), (figure.address, told, there[report.key])
+                assert figure.reference, figure.address
                 looked.add(figure.address)
     assert len(looked) > 25, looked
+
+
+def test_every_reference_on_a_sheet_is_on_the_list(sized):
+    for worked in sized:
+        listed = {bare(line.reference) for _, line in lines(parts_sheet(worked))}
+        reports = explain(worked, {}).blocks
+        told = {figure.reference for report in reports for figure in report.figures if figure.reference}
+        assert told <= listed
+        assert len(told) > 0.8 * len(listed), listed - told
+        assert not any(figure.reference for report in reports for figure in report.figures if figure.status == "result")
 
 
 def test_what_is_priced_and_counted_is_the_inventory(sized):

@@ -3,7 +3,8 @@
 import numpy as np
 import pytest
 
-from rhombos.core.blocks.protection import ShortPath, assess, propose, thresholds
+from rhombos.core.blocks.protection import assess, propose, thresholds
+from rhombos.core.blocks.short_path import ShortPath
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.design.sources import BatterySource
 from rhombos.core.frame.solve import solve, work_out

@@ -44,7 +44,7 @@ def test_its_sheet_opens_with_its_circuit_and_its_picture(shelved: Bench):
     path = [e.get_attribute("data-testid") for e in shelved.one("power-path").find_elements(By.CSS_SELECTOR, "[data-testid]")]
     assert path == ["block-source", "block-input_stage", "block-step_down", "block-load"]
     shelved.until(lambda: shelved.value("step_down.inductance") in drawn(shelved), "no circuit")
-    assert all(name in drawn(shelved) for name in ("T1", "D1", "L1", "C1"))
+    assert all(name in drawn(shelved) for name in ("Q2001", "D2001", "L2001", "C2001"))
     shelved.one("chart-step-down-losses")
     shelved.pin("step_down.inductance", "100u")
     shelved.kept()

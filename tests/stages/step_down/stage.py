@@ -12,7 +12,7 @@ from pydantic import Field
 from rhombos.core.blocks.base import Build, part
 from rhombos.core.blocks.cooling import hottest_junction, propose_sink, sink_resistance, steady_limit
 from rhombos.core.blocks.heat import Cooled
-from rhombos.core.blocks.protection import ShortPath
+from rhombos.core.blocks.short_path import ShortPath
 from rhombos.core.book import source as source_book
 from rhombos.core.book import stage as stage_book
 from rhombos.core.design.brief import Brief
@@ -296,7 +296,7 @@ CIRCUIT = Circuit(
 
 
 def _choke(at: Sizing) -> Iterator[Item]:
-    return small("L1", "choke, bought by its nameplate", at.builds[KEY].inductance, "H")
+    return small("L1", "inductance", "choke, bought by its nameplate", at.builds[KEY].inductance, "H")
 
 
 STAGE = Stage(

@@ -2083,7 +2083,7 @@ export interface components {
         /**
          * Figure
          * @description One figure of a block. `stress` is value over rating (what fills the lozenge); `house` the limit over rating; `asked`
-         *     what a part that is bought by its ratings must stand.
+         *     what a part that is bought by its ratings must stand; `reference` the part that it tells of.
          */
         Figure: {
             /** Address */
@@ -2112,6 +2112,11 @@ export interface components {
             point?: string | null;
             /** Rating Text */
             rating_text?: string | null;
+            /**
+             * Reference
+             * @default
+             */
+            reference?: string;
             /** Severity */
             severity?: ("stop" | "fix" | "watch" | "note") | null;
             /**

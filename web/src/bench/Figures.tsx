@@ -97,6 +97,14 @@ const Gauge = ({ figure: f, open }: { figure: Figure; open: (f: Figure) => void 
   </div>
 )
 
+/** What the part is called on the parts list. */
+const Reference = ({ figure: f }: { figure: Figure }) =>
+  f.reference ? (
+    <span className="figure-reference" title={`${f.reference} of the parts list`} data-testid={`reference-${f.address}`}>
+      {f.reference}
+    </span>
+  ) : null
+
 /** Whether a choice is proposed or pinned, with the way to let it go; a result opens its working. */
 function State({
   figure: f,
@@ -117,6 +125,7 @@ function State({
             <u>on the shelf</u>
           </Link>
         )}
+        <Reference figure={f} />
       </div>
     )
   if (f.status === "result")
@@ -139,6 +148,7 @@ function State({
           <u>{pinned ? "unpin" : "pin"}</u>
         </button>
       )}
+      <Reference figure={f} />
     </div>
   )
 }

@@ -36,8 +36,8 @@ export function ControllerCircuit({ v }: { v: Values }) {
       {zener && <Wire d="M388 126V166" />}
       <Node x={388} y={118} />
       <Tag x={404} y={26} name={v.setpoint} value="link" />
-      <Tag x={404} y={66} name={zener ? "zeners" : "R1"} value={zener ? v.zeners : v.top} />
-      {!zener && <Tag x={404} y={146} name="R2" value={v.bottom} />}
+      <Tag x={404} y={66} name={zener ? "zeners" : v["@r_top"]} value={zener ? v.zeners : v.top} />
+      {!zener && <Tag x={404} y={146} name={v["@r_bottom"]} value={v.bottom} />}
       <Tag x={326} y={180} value={bare ? "" : "barrier"} />
     </>
   )

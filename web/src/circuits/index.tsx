@@ -39,6 +39,10 @@ const BY_BLOCK: Record<string, (p: { v: Values }) => React.ReactNode> = {
   load: LoadCircuit,
 }
 
+/** The references of a block's parts, by the field that chooses each. */
+const references = (block: BlockReport): Values =>
+  Object.fromEntries(block.figures.flatMap((f) => (f.reference ? [[f.address.replace(`${block.key}.`, "@"), f.reference]] : [])))
+
 /** The circuit of a block with its live values; where it has conduction steps, they can be stepped through on it. */
 export function Circuit({ block }: { block: BlockReport }) {
   const [step, setStep] = useState<number>()
@@ -57,7 +61,11 @@ export function Circuit({ block }: { block: BlockReport }) {
         aria-label={`circuit of the ${block.title.toLowerCase()}`}
         style={{ color: "var(--chakra-colors-ink)", display: "block" }}
       >
-        {declared ? <DeclaredCircuit circuit={declared} block={block} /> : Drawn && <Drawn v={block.drawing} />}
+        {declared ? (
+          <DeclaredCircuit circuit={declared} block={block} />
+        ) : (
+          Drawn && <Drawn v={{ ...block.drawing, ...references(block) }} />
+        )}
         {here && <CurrentPath path={here.path} />}
       </svg>
       {intervals.length > 0 && (

@@ -70,14 +70,14 @@ export const InputCircuit = ({ v }: { v: Values }) => (
     <Node x={300} y={146} />
     <Terminal x={423} y={44} />
     <Terminal x={423} y={146} />
-    <Tag x={100} y={26} at="middle" name="F1" />
+    <Tag x={100} y={26} at="middle" name={v["@fuse"]} />
     <Tag x={100} y={68} at="middle" value={v.fuse} />
     <Tag x={194} y={26} at="middle" name="cable" />
     <Tag x={194} y={68} at="middle" value={v.cable} />
     {v.choke && (
       <>
         <Inductor x={240} y={44} />
-        <Tag x={264} y={66} at="middle" name="LF" value={v.choke} />
+        <Tag x={264} y={66} at="middle" name={v["@choke"]} value={v.choke} />
         {v.damper && (
           <>
             <Wire d="M232 44V14H244M284 14H294V44" />

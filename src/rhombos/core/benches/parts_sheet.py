@@ -86,7 +86,7 @@ def parts_sheet(at: Sizing) -> PartsSheet:
     small = missing = 0
     for stage in at.stages:
         asked = [(r, part) for r, part in listed.met if r.block == stage.key]
-        loose = tuple(stage.small(at))
+        loose = listed.small[stage.key]
         lines = (
             *(_line(stage, item, at.shelf, stock) for item in listed.named[stage.key]),
             *(_bought(stage, r, part, at.shelf, stock) for r, part in asked),

@@ -368,7 +368,7 @@ def parts(build: ControllerBuild, shelf: Shelf) -> tuple[Item, ...]:
     """The current transformer's core; the rest is too cheap to choose between."""
     if build.sensing != "current transformer":
         return ()
-    return (fitted("T1", "current transformer core", shelf.get(Core, build.sense_core)),)
+    return (fitted("T1", "current transformer core", shelf.get(Core, build.sense_core), fields=("sense_core", "sense_grade")),)
 
 
 def requirements(build: ControllerBuild, switching: float, proof: float, tolerance: float) -> Iterator[Requirement]:
@@ -384,6 +384,22 @@ def requirements(build: ControllerBuild, switching: float, proof: float, toleran
         exact: dict[str, float | str] = {"form": "adjustable shunt", "v_ref": build.reference}
         yield Requirement(KEY, "part_reference", "Reference", "reference", "U3", most={"tolerance": tolerance}, exact=exact)
     if build.timing_trimmer:
-        yield Requirement(KEY, "part_timing_trimmer", "Frequency trimmer", "trimmer", "RP1", exact={"r": build.timing_trimmer})
+        yield Requirement(
+            KEY,
+            "part_timing_trimmer",
+            "Frequency trimmer",
+            "trimmer",
+            "RP1",
+            exact={"r": build.timing_trimmer},
+            fields=("timing_trimmer",),
+        )
     if build.set_trimmer:
-        yield Requirement(KEY, "part_set_trimmer", "Set-point trimmer", "trimmer", "RP2", exact={"r": build.set_trimmer})
+        yield Requirement(
+            KEY,
+            "part_set_trimmer",
+            "Set-point trimmer",
+            "trimmer",
+            "RP2",
+            exact={"r": build.set_trimmer},
+            fields=("set_trimmer",),
+        )

@@ -293,6 +293,6 @@ def parts(build: DcLinkBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Capacitors and bleeder."""
     can, bleeder = shelf.get(Capacitor, build.capacitor), shelf.get(Resistor, build.bleeder_part)
     return (
-        fitted("C1", "link capacitor", can, build.count * build.banks),
-        fitted("R1", "bleeder", bleeder, build.banks, short(build.bleeder, "ohm")),
+        fitted("C1", "link capacitor", can, build.count * build.banks, fields=("capacitor",)),
+        fitted("R1", "bleeder", bleeder, build.banks, short(build.bleeder, "ohm"), ("bleeder_part", "bleeder")),
     )

@@ -373,10 +373,20 @@ def _spike(
 def parts(build: FrontEndBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Switches, clamp, heat-sink."""
     topology = TOPOLOGIES[build.topology]
-    found = [fitted("Q1", "front-end switch", shelf.get(Mosfet, build.switch), topology.positions * build.parallel),
-             fitted("HS1", "front-end heat-sink", shelf.get(HeatSink, build.sink))]  # fmt: skip
+    found = [
+        fitted(
+            "Q1", "front-end switch", shelf.get(Mosfet, build.switch), topology.positions * build.parallel, fields=("switch",)
+        ),
+        fitted("HS1", "front-end heat-sink", shelf.get(HeatSink, build.sink), fields=("sink",)),
+    ]
     if build.clamp != "none":
         found.append(
-            fitted("R1", "clamp resistor", shelf.get(Resistor, build.clamp_part), value=short(build.clamp_resistor, "ohm"))
+            fitted(
+                "R1",
+                "clamp resistor",
+                shelf.get(Resistor, build.clamp_part),
+                value=short(build.clamp_resistor, "ohm"),
+                fields=("clamp_part", "clamp_resistor"),
+            )
         )
     return tuple(found)

@@ -370,7 +370,11 @@ def fitted_drivers(build: GateDriveBuild, positions: int, what: str, shelf: Shel
     """Drivers for so many switch positions, two a package where they drive a leg or share a ground, and bootstrap diodes."""
     driver = shelf.get(Driver, build.driver)
     paired = driver.kind in ("bootstrap", "low side")
-    found = [fitted("U1", what, driver, positions // 2 if paired else positions)]
+    found = [fitted("U1", what, driver, positions // 2 if paired else positions, fields=("driver",))]
     if driver.kind in BOOTSTRAPPED:
-        found.append(fitted("D1", f"{what}'s bootstrap diode", shelf.get(Diode, build.boot_diode), positions // 2))
+        found.append(
+            fitted(
+                "D1", f"{what}'s bootstrap diode", shelf.get(Diode, build.boot_diode), positions // 2, fields=("boot_diode",)
+            )
+        )
     return tuple(found)

@@ -350,5 +350,7 @@ def _switch_voltage(link_peak: float, worksheet: Worksheet) -> float:
 
 def parts(build: HBridgeBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Four switches, or as many times as stand in parallel, and the heat-sink."""
-    return (fitted("Q1", "bridge switch", shelf.find("mosfet|igbt", build.switch), 4 * build.parallel),
-            fitted("HS1", "bridge heat-sink", shelf.get(HeatSink, build.sink)))  # fmt: skip
+    return (
+        fitted("Q1", "bridge switch", shelf.find("mosfet|igbt", build.switch), 4 * build.parallel, fields=("switch",)),
+        fitted("HS1", "bridge heat-sink", shelf.get(HeatSink, build.sink), fields=("sink",)),
+    )

@@ -252,6 +252,7 @@ def requirements(build: HeatBuild, state: HeatState, blown: bool, devices: int) 
         "RT1",
         most={"tolerance": NTC_TOLERANCE},
         exact={"form": "sensor", "r_25": build.ntc, "b": build.ntc_b},
+        fields=("ntc", "ntc_b"),
     )
     pad = PADS[build.pad]
     if pad.material and devices:

@@ -14,7 +14,7 @@ from typing import Any
 from pydantic import Field
 
 from rhombos.core.blocks.base import Build
-from rhombos.core.blocks.protection import ShortPath, fuse_for
+from rhombos.core.blocks.short_path import ShortPath, fuse_for
 from rhombos.core.book import high_frequency as book
 from rhombos.core.book import loads
 from rhombos.core.design.outputs import HfOutput

@@ -6,7 +6,7 @@ import math
 
 from rhombos.core.blocks.hf_socket import KEY, HfSocketBuild, HfState, Shorted
 from rhombos.core.blocks.high_frequency import told_of_any, told_of_its_range, voltages
-from rhombos.core.blocks.protection import FUSED
+from rhombos.core.blocks.short_path import FUSED
 from rhombos.core.design.outputs import HfOutput
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport

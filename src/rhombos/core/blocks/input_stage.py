@@ -268,8 +268,10 @@ def assess(
 def parts(build: InputStageBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Fuse and capacitors; the cable is bought by the metre."""
     return (
-        fitted("F1", "input fuse", shelf.get(Fuse, build.fuse)),
-        fitted("C1", "input capacitor", shelf.get(Capacitor, build.capacitor), build.count * build.banks),
+        fitted("F1", "input fuse", shelf.get(Fuse, build.fuse), fields=("fuse",)),
+        fitted(
+            "C1", "input capacitor", shelf.get(Capacitor, build.capacitor), build.count * build.banks, fields=("capacitor",)
+        ),
     )
 
 

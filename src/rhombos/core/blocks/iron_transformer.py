@@ -185,9 +185,9 @@ def parts(build: IronTransformerBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Core and wire."""
     t = made(build, shelf)
     return (
-        fitted("T1", "iron core", t.stack),
-        wound("T1", "transformer primary", t.primary, t.stack.mlt, t.halves),
-        wound("T1", "transformer secondary", t.secondary, t.stack.mlt),
+        fitted("T1", "iron core", t.stack, fields=("core",)),
+        wound("T1", "transformer primary", t.primary, t.stack.mlt, t.halves, ("primary_wire",)),
+        wound("T1", "transformer secondary", t.secondary, t.stack.mlt, fields=("secondary_wire",)),
     )
 
 

@@ -281,10 +281,24 @@ def assess(
 
 def parts(build: OscillatorBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Switches, drive transformer, clamp, heat-sink."""
-    return (fitted("Q1", "oscillator switch", shelf.find(KINDS, build.switch), 2 * build.parallel),
-            fitted("T1", "drive transformer core", shelf.get(IronCore, build.drive_core), value=f"{build.drive_turns} turns"),
-            fitted("R1", "clamp resistor", shelf.get(Resistor, build.clamp_part), value=short(build.clamp_resistor, "ohm")),
-            fitted("HS1", "oscillator heat-sink", shelf.get(HeatSink, build.sink)))  # fmt: skip
+    return (
+        fitted("Q1", "oscillator switch", shelf.find(KINDS, build.switch), 2 * build.parallel, fields=("switch",)),
+        fitted(
+            "T1",
+            "drive transformer core",
+            shelf.get(IronCore, build.drive_core),
+            value=f"{build.drive_turns} turns",
+            fields=("drive_core",),
+        ),
+        fitted(
+            "R1",
+            "clamp resistor",
+            shelf.get(Resistor, build.clamp_part),
+            value=short(build.clamp_resistor, "ohm"),
+            fields=("clamp_part", "clamp_resistor"),
+        ),
+        fitted("HS1", "oscillator heat-sink", shelf.get(HeatSink, build.sink), fields=("sink",)),
+    )
 
 
 def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:

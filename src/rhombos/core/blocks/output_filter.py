@@ -318,8 +318,10 @@ def brief_current(brief: Brief) -> float:
 
 def parts(build: OutputFilterBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Inductor and capacitors."""
-    return (*choke_parts(build, shelf, "filter inductor"),
-            fitted("C1", "filter capacitor", shelf.get(Capacitor, build.capacitor), build.count))  # fmt: skip
+    return (
+        *choke_parts(build, shelf, "filter inductor"),
+        fitted("C1", "filter capacitor", shelf.get(Capacitor, build.capacitor), build.count, fields=("capacitor",)),
+    )
 
 
 def report(sheet: Sheet, brief: Brief, power_in: float, at: Operating) -> BlockReport:

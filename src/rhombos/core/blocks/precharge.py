@@ -323,7 +323,15 @@ def _against_power(need: PrechargeNeed, build: PrechargeBuild) -> tuple[float, f
 
 def parts(build: PrechargeBuild, shelf: Shelf) -> tuple[Item, ...]:
     """The resistor; relay and contactor are bought by their ratings."""
-    return (fitted("R1", "precharge resistor", shelf.get(Resistor, build.type), value=short(build.resistor, "ohm")),)
+    return (
+        fitted(
+            "R1",
+            "precharge resistor",
+            shelf.get(Resistor, build.type),
+            value=short(build.resistor, "ohm"),
+            fields=("type", "resistor"),
+        ),
+    )
 
 
 def requirements(build: PrechargeBuild, state: PrechargeState, coil: float) -> Iterator[Requirement]:

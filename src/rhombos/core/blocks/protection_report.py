@@ -16,10 +16,10 @@ from rhombos.core.blocks.protection import (
     ProtectionBuild,
     ProtectionNeed,
     ProtectionState,
-    ShortPath,
     judged_twice,
 )
 from rhombos.core.blocks.protection import thresholds as made_thresholds
+from rhombos.core.blocks.short_path import ShortPath
 from rhombos.core.control.thresholds import Band, Tap
 from rhombos.core.design.findings import PinValue, Severity
 from rhombos.core.frame.points import OVER_FULL

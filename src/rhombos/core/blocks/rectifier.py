@@ -367,14 +367,14 @@ def _choke(need: RectifierNeed, build: RectifierBuild, flow: _Flow, air: float, 
 def parts(build: RectifierBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Diodes, damper, choke, heat-sink."""
     how = RECTIFIERS[build.circuit]
-    found = [fitted("D1", "rectifier diode", shelf.get(Diode, build.diode), how.diodes),
-             fitted("HS1", "rectifier heat-sink", shelf.get(HeatSink, build.sink))]  # fmt: skip
+    found = [
+        fitted("D1", "rectifier diode", shelf.get(Diode, build.diode), how.diodes, fields=("diode",)),
+        fitted("HS1", "rectifier heat-sink", shelf.get(HeatSink, build.sink), fields=("sink",)),
+    ]
     if how.choke:
         found += choke_parts(build, shelf, "link choke")
     if build.damper == "RC":
-        found.append(
-            fitted(
-                "R1", "damper resistor", shelf.get(Resistor, build.damper_part), how.parts, short(build.damper_resistor, "ohm")
-            )
-        )
+        burns = shelf.get(Resistor, build.damper_part)
+        value = short(build.damper_resistor, "ohm")
+        found.append(fitted("R1", "damper resistor", burns, how.parts, value, ("damper_part", "damper_resistor")))
     return tuple(found)

@@ -216,9 +216,18 @@ def _halves(name: str, halves: int, loss: float) -> dict[str, float]:
 def parts(build: TransformerBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Core sets and wire."""
     t, n = made(build, shelf), build.units
-    return (fitted("T1", "transformer core", t.stack.core, n * t.stack.sets, f"{n} transformers alike" if n > 1 else ""),
-            wound("T1", "transformer primary", t.primary, t.stack.mlt, n * t.halves),
-            wound("T1", "transformer secondary", t.secondary, t.stack.mlt, n * t.secondary_halves))  # fmt: skip
+    return (
+        fitted(
+            "T1",
+            "transformer core",
+            t.stack.core,
+            n * t.stack.sets,
+            f"{n} transformers alike" if n > 1 else "",
+            ("core", "grade"),
+        ),
+        wound("T1", "transformer primary", t.primary, t.stack.mlt, n * t.halves, ("primary_wire",)),
+        wound("T1", "transformer secondary", t.secondary, t.stack.mlt, n * t.secondary_halves, ("secondary_wire",)),
+    )
 
 
 def report(sheet: Sheet, power_in: float) -> BlockReport:

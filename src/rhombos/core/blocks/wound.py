@@ -48,7 +48,10 @@ def choke_of(build: ChokeBuild, shelf: Shelf) -> Choke:
 def choke_parts(build: ChokeBuild, shelf: Shelf, what: str) -> tuple[Item, ...]:
     """Core sets and wire of the inductor."""
     made = choke_of(build, shelf)
-    return (fitted("L1", f"{what} core", made.stack.core, made.stack.sets), wound("L1", what, made.winding, made.stack.mlt))
+    return (
+        fitted("L1", f"{what} core", made.stack.core, made.stack.sets, fields=("core", "grade", "inductance")),
+        wound("L1", what, made.winding, made.stack.mlt, fields=("wire",)),
+    )
 
 
 def wind(need: ChokeNeed, fields: dict[str, Any], shelf: Shelf, rules: Rules) -> dict[str, Any]:

@@ -17,7 +17,7 @@ STRAND_PRICE = 2.2
 class Item:
     """A line of the parts list: its reference on the stage's sheet (``Q1``), `count` of a part, its cost each, the mass of one,
     kg (0 where it hardly counts), and how much of that is copper; `kind` is the part's on the shelf, none where any drawer has
-    it; `value` what is asked of it where its name does not say."""
+    it; `value` what is asked of it where its name does not say; `fields` the figures of its stage that tell of it."""
 
     ref: str
     what: str
@@ -28,26 +28,28 @@ class Item:
     copper: float = 0.0
     kind: str = ""
     value: str = ""
+    fields: tuple[str, ...] = ()
 
 
-def fitted(ref: str, what: str, part: Part, count: int = 1, value: str = "") -> Item:
+def fitted(ref: str, what: str, part: Part, count: int = 1, value: str = "", fields: tuple[str, ...] = ()) -> Item:
     """A part from the shelf."""
-    return Item(ref, what, part.id, count, part.price, float(getattr(part, "mass", 0.0)), kind=kind_of(part), value=value)
+    mass = float(getattr(part, "mass", 0.0))
+    return Item(ref, what, part.id, count, part.price, mass, kind=kind_of(part), value=value, fields=fields)
 
 
-def small(ref: str, what: str, value: float, unit: str, count: int = 1) -> Iterator[Item]:
-    """A part that any drawer has, told by its value alone; none where that is 0 or none is fitted."""
+def small(ref: str, field: str, what: str, value: float, unit: str, count: int = 1) -> Iterator[Item]:
+    """A part that any drawer has, told by the value of a field alone; none where that is 0 or none is fitted."""
     if value and count:
-        yield Item(ref, what, "", count, 0.0, value=short(value, unit))
+        yield Item(ref, what, "", count, 0.0, value=short(value, unit), fields=(field,))
 
 
-def wound(ref: str, what: str, winding: Winding, mean_turn: float, count: int = 1) -> Item:
+def wound(ref: str, what: str, winding: Winding, mean_turn: float, count: int = 1, fields: tuple[str, ...] = ()) -> Item:
     """The wire of a winding."""
     mass = winding.turns * winding.copper * mean_turn * COPPER_DENSITY
     dearer = STRAND_PRICE if winding.wire.strands > 1 else 1.0
     strands = f" of {winding.in_hand} strands" if winding.in_hand > 1 else ""
     value = f"{winding.turns} turns{strands}, {fmt(winding.turns * mean_turn, 'm', 2)}"
-    return Item(ref, what, winding.wire.id, count, COPPER_PRICE * dearer * mass, mass, mass, "wire", value)
+    return Item(ref, what, winding.wire.id, count, COPPER_PRICE * dearer * mass, mass, mass, "wire", value, fields)
 
 
 @dataclass(frozen=True, slots=True)

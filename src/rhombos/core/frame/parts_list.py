@@ -8,6 +8,7 @@ from functools import cached_property
 
 from rhombos.core.design.findings import Finding
 from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.references import designator
 from rhombos.core.frame.report import BlockReport, Figure
 from rhombos.core.frame.requirement import Requirement, in_a_sentence
 from rhombos.core.frame.sizing import Sizing
@@ -16,10 +17,13 @@ from rhombos.core.parts import Part
 
 @dataclass(frozen=True)
 class PartsList:
-    """Parts by name for each block, and each requirement with the part that meets it, None where the shelf has none."""
+    """Parts by name for each block, those that any drawer has, and each requirement with the part that meets it, None where the
+    shelf has none; the number of each block's sheet."""
 
     named: Mapping[str, tuple[Item, ...]]
+    small: Mapping[str, tuple[Item, ...]]
     met: tuple[tuple[Requirement, Part | None], ...]
+    sheets: Mapping[str, int]
 
     @cached_property
     def needed(self) -> dict[str, tuple[Item, ...]]:
@@ -30,9 +34,24 @@ class PartsList:
         return (fitted(r.ref, in_a_sentence(r.title), part, r.count) for r, part in self.met if r.block == block and part)
 
     def shown(self, report: BlockReport) -> BlockReport:
-        """A block's report with a figure for each of its requirements."""
-        more = tuple(_figure(r, part) for r, part in self.met if r.block == report.key)
-        return report.model_copy(update={"figures": report.figures + more}) if more else report
+        """A block's report with a figure for each of its requirements, and beside every choice the reference of its part."""
+        figures = report.figures + tuple(_figure(r, part) for r, part in self.met if r.block == report.key)
+        called = self._called(report.key)
+        if not called:
+            return report
+        named = (
+            f.model_copy(update={"reference": called[f.address]}) if f.address in called and f.status != "result" else f
+            for f in figures
+        )
+        return report.model_copy(update={"figures": tuple(named)})
+
+    def _called(self, block: str) -> dict[str, str]:
+        """Which part each figure of a block tells of, by its reference."""
+        sheet = self.sheets[block]
+        items = (*self.named[block], *self.small[block])
+        own = {f"{block}.{field}": designator(sheet, item.ref) for item in items for field in item.fields}
+        asked = (r for r, _ in self.met if r.block == block)
+        return own | {f"{block}.{field}": designator(sheet, r.ref) for r in asked for field in (r.name, *r.fields)}
 
     def missing(self) -> Iterator[Finding]:
         """One finding for each requirement that nothing on the shelf meets."""
@@ -66,5 +85,7 @@ def _figure(r: Requirement, part: Part | None) -> Figure:
 def parts_list(at: Sizing) -> PartsList:
     """Every part of a sizing."""
     named = {stage.key: stage.parts(at.builds[stage.key], at.shelf) for stage in at.stages}
+    small = {stage.key: tuple(stage.small(at)) for stage in at.stages}
     asked = (r for stage in at.stages for r in stage.requirements(at))
-    return PartsList(named, tuple((r, r.met_from(at.shelf)) for r in asked))
+    met = tuple((r, r.met_from(at.shelf)) for r in asked)
+    return PartsList(named, small, met, {stage.key: stage.sheet for stage in at.stages})

@@ -17,7 +17,7 @@ class _Plain(BaseModel):
 
 class Figure(_Plain):
     """One figure of a block. `stress` is value over rating (what fills the lozenge); `house` the limit over rating; `asked`
-    what a part that is bought by its ratings must stand."""
+    what a part that is bought by its ratings must stand; `reference` the part that it tells of."""
 
     address: str
     symbol: str
@@ -38,6 +38,7 @@ class Figure(_Plain):
     step: str | None = None
     point: str | None = None
     asked: str | None = None
+    reference: str = ""
 
 
 class StepRow(_Plain):

@@ -18,7 +18,7 @@ SAME = 0.02
 @dataclass(frozen=True, slots=True)
 class Requirement:
     """A part of a kind for a block, with its reference on the block's sheet: figures that it must reach, or not pass, what it
-    must meet, and how many are needed."""
+    must meet, how many are needed, and the block's figures that tell of it beside its own."""
 
     block: str
     name: str
@@ -29,6 +29,7 @@ class Requirement:
     most: Mapping[str, float] = field(default_factory=dict)
     exact: Mapping[str, float | str] = field(default_factory=dict)
     count: int = 1
+    fields: tuple[str, ...] = ()
 
     def told(self) -> str:
         """In words: ``coil, rated 12 V; contact current at least 16 A; poles at least 2``."""

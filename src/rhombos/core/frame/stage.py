@@ -19,7 +19,7 @@ from rhombos.core.parts import Shelf
 
 if TYPE_CHECKING:
     from rhombos.core.blocks.heat import Cooled
-    from rhombos.core.blocks.protection import ShortPath
+    from rhombos.core.blocks.short_path import ShortPath
     from rhombos.core.plots.model import Chart
 
 Skill = Literal["easy", "some practice", "hard"]

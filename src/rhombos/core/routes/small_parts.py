@@ -16,49 +16,51 @@ BRIDGE_POSITIONS = 4
 def input_stage(at: Sizing) -> Iterator[Item]:
     """The filter choke with the resistor that damps it."""
     build = at.builds["input_stage"]
-    yield from small("L1", "filter choke", build.choke, "H")
+    yield from small("L1", "choke", "filter choke", build.choke, "H")
     if build.choke:
-        yield from small("R1", "damping resistor across the filter choke", build.damper, "ohm")
+        yield from small("R1", "damper", "damping resistor across the filter choke", build.damper, "ohm")
 
 
 def rectifier(at: Sizing) -> Iterator[Item]:
     """The capacitor of each damper."""
     build = at.builds["rectifier"]
     if build.damper == "RC":
-        yield from small("C1", "damper capacitor", build.damper_capacitor, "F", RECTIFIERS[build.circuit].parts)
+        yield from small(
+            "C1", "damper_capacitor", "damper capacitor", build.damper_capacitor, "F", RECTIFIERS[build.circuit].parts
+        )
 
 
 def hf_socket(at: Sizing) -> Iterator[Item]:
     """Fuse and coil between the tap and the terminals."""
     build = at.builds["hf_socket"]
-    yield from small("F1", "fuse at the socket", build.fuse, "A")
-    yield from small("L1", "coil against a short", build.coil, "H")
+    yield from small("F1", "fuse", "fuse at the socket", build.fuse, "A")
+    yield from small("L1", "coil", "coil against a short", build.coil, "H")
 
 
 def hf_output(at: Sizing) -> Iterator[Item]:
     """The coil between the winding and the terminals."""
-    yield from small("L1", "coil against a short", at.builds["hf_output"].coil, "H")
+    yield from small("L1", "coil", "coil against a short", at.builds["hf_output"].coil, "H")
 
 
 def controller(at: Sizing) -> Iterator[Item]:
     """Timing; divider and compensation where the link is held; what the current is sensed across."""
     build = at.builds["controller"]
-    yield from small("C1", "timing capacitor", build.timing_capacitor, "F")
-    yield from small("R1", "timing resistor", build.timing_resistor, "ohm")
-    yield from small("R2", "discharge resistor", build.discharge_resistor, "ohm")
+    yield from small("C1", "timing_capacitor", "timing capacitor", build.timing_capacitor, "F")
+    yield from small("R1", "timing_resistor", "timing resistor", build.timing_resistor, "ohm")
+    yield from small("R2", "discharge_resistor", "discharge resistor", build.discharge_resistor, "ohm")
     across = "burden" if build.sensing == "current transformer" else "shunt"
-    yield from small("R3", across, build.sense_resistor, "ohm")
+    yield from small("R3", "sense_resistor", across, build.sense_resistor, "ohm")
     if not at.builds["dc_link"].held:
         return
     if not build.feedback.startswith("zener"):
-        yield from small("R4", "upper resistor of the divider, all of it", build.r_top, "ohm")
-        yield from small("R5", "lower resistor of the divider", build.r_bottom, "ohm")
+        yield from small("R4", "r_top", "upper resistor of the divider, all of it", build.r_top, "ohm")
+        yield from small("R5", "r_bottom", "lower resistor of the divider", build.r_bottom, "ohm")
     yield from chain(
-        small("R6", "compensation R2", build.r2, "ohm"),
-        small("R7", "compensation R3", build.r3, "ohm"),
-        small("C2", "compensation C1", build.c1, "F"),
-        small("C3", "compensation C2", build.c2, "F"),
-        small("C4", "compensation C3", build.c3, "F"),
+        small("R6", "r2", "compensation R2", build.r2, "ohm"),
+        small("R7", "r3", "compensation R3", build.r3, "ohm"),
+        small("C2", "c1", "compensation C1", build.c1, "F"),
+        small("C3", "c2", "compensation C2", build.c2, "F"),
+        small("C4", "c3", "compensation C3", build.c3, "F"),
     )
 
 
@@ -76,31 +78,31 @@ def bridge_drive(at: Sizing) -> Iterator[Item]:
 def _gates(at: Sizing, build: GateDriveBuild, positions: int, parallel: int) -> Iterator[Item]:
     """Each switch has its own resistors; each leg one bootstrap."""
     gates = positions * parallel
-    yield from small("R1", "gate resistor, turning on", build.r_on, "ohm", gates)
-    yield from small("R2", "gate resistor, turning off", build.r_off, "ohm", gates)
-    yield from small("R3", "pull-down at each gate", build.pull_down, "ohm", gates)
+    yield from small("R1", "r_on", "gate resistor, turning on", build.r_on, "ohm", gates)
+    yield from small("R2", "r_off", "gate resistor, turning off", build.r_off, "ohm", gates)
+    yield from small("R3", "pull_down", "pull-down at each gate", build.pull_down, "ohm", gates)
     if bootstrapped(build, at.shelf):
-        yield from small("C1", "bootstrap capacitor", build.boot_capacitor, "F", positions // 2)
-        yield from small("R4", "bootstrap resistor", build.boot_resistor, "ohm", positions // 2)
+        yield from small("C1", "boot_capacitor", "bootstrap capacitor", build.boot_capacitor, "F", positions // 2)
+        yield from small("R4", "boot_resistor", "bootstrap resistor", build.boot_resistor, "ohm", positions // 2)
 
 
 def protection(at: Sizing) -> Iterator[Item]:
     """The cut-off's comparator, the coil that slows a short, the fuse at the socket."""
     build = at.builds["protection"]
-    yield from small("R1", "upper resistor of the cut-off", build.top, "ohm")
-    yield from small("R2", "lower resistor of the cut-off", build.bottom, "ohm")
-    yield from small("R3", "resistor back to the cut-off's tap", build.hold, "ohm")
-    yield from small("L1", "coil that slows a short", build.coil, "H")
-    yield from small("F1", "fuse at the socket", build.output_fuse, "A")
+    yield from small("R1", "top", "upper resistor of the cut-off", build.top, "ohm")
+    yield from small("R2", "bottom", "lower resistor of the cut-off", build.bottom, "ohm")
+    yield from small("R3", "hold", "resistor back to the cut-off's tap", build.hold, "ohm")
+    yield from small("L1", "coil", "coil that slows a short", build.coil, "H")
+    yield from small("F1", "output_fuse", "fuse at the socket", build.output_fuse, "A")
 
 
 def isolation(at: Sizing) -> Iterator[Item]:
     """The divider by which the output is sensed."""
     build = at.builds["isolation"]
-    yield from small("R1", "upper resistor of the sense divider", build.sense_top, "ohm")
-    yield from small("R2", "lower resistor of the sense divider", build.sense_bottom, "ohm")
+    yield from small("R1", "sense_top", "upper resistor of the sense divider", build.sense_top, "ohm")
+    yield from small("R2", "sense_bottom", "lower resistor of the sense divider", build.sense_bottom, "ohm")
 
 
 def heat(at: Sizing) -> Iterator[Item]:
     """The resistor above the thermistor."""
-    yield from small("R1", "resistor above the thermistor", at.builds["heat"].pull_up, "ohm")
+    yield from small("R1", "pull_up", "resistor above the thermistor", at.builds["heat"].pull_up, "ohm")

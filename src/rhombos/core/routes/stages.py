@@ -36,7 +36,7 @@ from rhombos.core.blocks import (
 )
 from rhombos.core.blocks.cooling import sink_resistance, steady_limit
 from rhombos.core.blocks.heat import Cooled
-from rhombos.core.blocks.protection import ShortPath
+from rhombos.core.blocks.short_path import ShortPath
 from rhombos.core.book import source as source_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import HfOutput

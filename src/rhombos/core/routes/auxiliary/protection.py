@@ -7,6 +7,7 @@ from typing import Any
 
 from rhombos.core.blocks import protection as block
 from rhombos.core.blocks import protection_report
+from rhombos.core.blocks.short_path import ShortPath
 from rhombos.core.blocks.source import rail
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.sources import RESTING, RailSource
@@ -70,7 +71,7 @@ def _resting(brief: Brief, power: float) -> tuple[tuple[float, ...], float]:
     return tuple(feed.cells * v for v in RESTING[feed.chemistry]), 0.0
 
 
-def short_of(at: Sizing) -> block.ShortPath:
+def short_of(at: Sizing) -> ShortPath:
     """What a short at the socket meets on its way back to the last switches before it."""
     return at.facets(lambda stage: stage.shorted)[-1]
 
