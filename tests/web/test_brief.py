@@ -261,7 +261,7 @@ def test_a_rail_that_is_another_designs_socket(bench):
     Select(bench.one("rail-of")).select_by_visible_text("First board, 340 V DC")
     bench.until(lambda: (asked(bench, "sources.0").get("of") or {}).get("revision") == 1)
     assert 335 < asked(bench, "sources.0.nominal") < 345
-    assert "revision 1 of" in bench.text("rail-revision")
+    bench.until(lambda: bench.one("rail-revision-of").get_attribute("value") == "1")
     newer = supply["design"] | {
         "brief": {"outputs": [{"kind": "DC", "voltage": 360, "power": {"continuous": 300, "surge": 400}}]}
     }
@@ -272,6 +272,13 @@ def test_a_rail_that_is_another_designs_socket(bench):
     bench.click("take-newer")
     bench.until(lambda: (asked(bench, "sources.0").get("of") or {}).get("revision") == 2)
     assert asked(bench, "sources.0.nominal") > 355
+    bench.ask("PUT", f"/api/designs/{supply['id']}/revisions/1/label", {"label": "as built"})
+    bench.open(identity, "brief")
+    bench.until(lambda: "1, as built" in bench.text("rail-revision-of"))
+    Select(bench.one("rail-revision-of")).select_by_visible_text("1, as built")
+    bench.until(lambda: (asked(bench, "sources.0").get("of") or {}).get("revision") == 1)
+    bench.until(lambda: "revision 2 is newer" in bench.text("rail-revision"))
+    assert 335 < asked(bench, "sources.0.nominal") < 345
     bench.ask("DELETE", f"/api/designs/{supply['id']}")
     bench.open(identity, "brief")
     bench.until(lambda: "archived, its last values stay" in bench.text("rail-revision"))

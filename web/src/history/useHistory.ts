@@ -3,12 +3,13 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
 import { client, data } from "../api/client"
 
 /** A design's revisions in bursts of edits; `head` is the newest that this page knows of. */
-export const useHistory = (identity: string, head: number) =>
+export const useHistory = (identity: string | undefined, head: number) =>
   useQuery({
     queryKey: ["history", identity, head],
+    enabled: identity !== undefined,
     staleTime: 0,
     placeholderData: (last) => last,
-    queryFn: () => data(client.GET("/api/designs/{identity}/history", { params: { path: { identity } } })),
+    queryFn: () => data(client.GET("/api/designs/{identity}/history", { params: { path: { identity: identity ?? "" } } })),
   })
 
 export type Burst = NonNullable<ReturnType<typeof useHistory>["data"]>[number]
