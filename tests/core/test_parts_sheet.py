@@ -144,6 +144,13 @@ def test_gates_are_counted_by_their_switches(refuge, shelf):
     assert count["C1101.1…2"] == 2  # a bootstrap for each leg
 
 
+def test_a_zener_at_each_gate_lies_between_its_drive_and_what_the_gate_stands(refuge, shelf):
+    at = work_out(refuge, {"bridge_drive.zener": "fitted", "bridge_drive.supply": 14.0}, shelf, USUAL)
+    line = next(line for _, line in lines(parts_sheet(at)) if line.reference == "D1102.1…4")
+    assert line.value == "14 V to 20 V"
+    assert not any(bare(line.reference) == "D1102" for _, line in lines(parts_sheet(work_out(refuge, {}, shelf, USUAL))))
+
+
 def test_the_drawer_is_counted_down_line_by_line(worked, refuge, shelf):
     switch = worked.builds["front_end"].switch
     where = ("mosfet", switch)

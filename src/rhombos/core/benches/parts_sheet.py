@@ -19,7 +19,11 @@ from rhombos.core.parts.drawer import BY_LENGTH, Stock
 from rhombos.core.parts.shelf import Stocked
 from rhombos.core.units.quantities import fmt
 
-FORGOTTEN = "Wire, sleeves, screws, washers, solder and the case itself are not on this list."
+FORGOTTEN = (
+    "Not on this list: cable, sleeves, screws, solder and the case; the control supply, comparators and the sense amplifier; "
+    "diode and capacitor of a clamp, diodes across coils, what guards against reversed leads."
+)
+"""What a sizing does not choose, and must be bought all the same."""
 NONE = "none on the shelf"
 WOUND = ("core", "iron_core", "wire")
 """Kinds that only together, however many of each, make one part."""

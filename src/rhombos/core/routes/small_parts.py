@@ -9,6 +9,7 @@ from rhombos.core.blocks.gate_drive import GateDriveBuild, bootstrapped
 from rhombos.core.frame.inventory import Item, small
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.topology import RECTIFIERS, TOPOLOGIES
+from rhombos.core.units.quantities import short
 
 BRIDGE_POSITIONS = 4
 
@@ -67,20 +68,25 @@ def controller(at: Sizing) -> Iterator[Item]:
 def front_drive(at: Sizing) -> Iterator[Item]:
     """What stands at the gates of the input's stage."""
     positions = TOPOLOGIES[at.builds["front_end"].topology].positions
-    return _gates(at, at.builds["front_drive"], positions, at.builds["front_end"].parallel)
+    return _gates(at, "front_drive", positions, at.builds["front_end"].parallel)
 
 
 def bridge_drive(at: Sizing) -> Iterator[Item]:
     """What stands at the gates of the bridge."""
-    return _gates(at, at.builds["bridge_drive"], BRIDGE_POSITIONS, at.builds["h_bridge"].parallel)
+    return _gates(at, "bridge_drive", BRIDGE_POSITIONS, at.builds["h_bridge"].parallel)
 
 
-def _gates(at: Sizing, build: GateDriveBuild, positions: int, parallel: int) -> Iterator[Item]:
+def _gates(at: Sizing, key: str, positions: int, parallel: int) -> Iterator[Item]:
     """Each switch has its own resistors; each leg one bootstrap."""
+    build: GateDriveBuild = at.builds[key]
     gates = positions * parallel
     yield from small("R1", "r_on", "gate resistor, turning on", build.r_on, "ohm", gates)
     yield from small("R2", "r_off", "gate resistor, turning off", build.r_off, "ohm", gates)
     yield from small("R3", "pull_down", "pull-down at each gate", build.pull_down, "ohm", gates)
+    if build.zener == "fitted":
+        now = at.now[key]
+        value = f"{short(now.gate, 'V')} to {short(now.limit, 'V')}"
+        yield Item("D2", "zener at each gate", "", gates, 0.0, value=value, fields=("zener",))
     if bootstrapped(build, at.shelf):
         yield from small("C1", "boot_capacitor", "bootstrap capacitor", build.boot_capacitor, "F", positions // 2)
         yield from small("R4", "boot_resistor", "bootstrap resistor", build.boot_resistor, "ohm", positions // 2)
