@@ -22,6 +22,7 @@ VIEWS = [
             "waves&page=loop",
             "waves&page=sine table",
             "margins",
+            "parts",
             "record",
             "history",
             "battery",
