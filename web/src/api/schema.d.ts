@@ -2841,7 +2841,7 @@ export interface components {
             cost: string;
             /**
              * Forgotten
-             * @default Wire, sleeves, screws, washers, solder and the case itself are not on this list.
+             * @default Not on this list: cable, sleeves, screws, solder and the case; the control supply, comparators and the sense amplifier; diode and capacitor of a clamp, diodes across coils, what guards against reversed leads.
              */
             forgotten?: string;
             /** Groups */
