@@ -5,6 +5,8 @@ import json
 
 import pytest
 
+from rhombos.core.benches.compare import row_of
+from rhombos.core.design.rules import PRESETS
 from rhombos.desk.crew import Busy
 
 ROUTE = {"name": "By another route", "brief": {"output": {"waveform": "modified"}}, "route": "iron push-pull"}
@@ -37,6 +39,37 @@ def test_rows_come_as_they_are_sized_and_the_last_is_the_whole(client):
     assert len(counts) > 3, "they came together"
     assert grown[-1] == client.post("/api/compare", json=asked).json()
     assert len(growth(client, asked | {"weights": {"mass": 10}})) == 1, "what is at hand comes at once"
+
+
+def test_rows_that_come_while_the_last_are_sent_are_told_too(client, shelf, refuge, monkeypatch):
+    """A slow reader: every other row is there before it asks for more."""
+    service = client.app.state.service
+
+    async def slowly() -> list[tuple[int, int]]:
+        first, rest, over = asyncio.Event(), asyncio.Event(), asyncio.Event()
+        begun = done = 0
+
+        async def answered(*given):
+            nonlocal begun, done
+            begun += 1
+            await (first if begun == 1 else rest).wait()
+            done += 1
+            if done == 13:
+                over.set()
+            return made.model_dump_json()
+
+        made = row_of(refuge, "push-pull link", "sine", shelf, PRESETS["usual"])
+        monkeypatch.setattr(service, "answered", answered)
+        first.set()
+        told = []
+        async for rows, to_come in service.rows(refuge, PRESETS["usual"]):
+            told.append((len(rows), to_come))
+            rest.set()
+            await over.wait()
+            await asyncio.sleep(0)
+        return told
+
+    assert asyncio.run(slowly()) == [(1, 12), (13, 0)]
 
 
 def test_a_comparison_that_breaks_off_ends_before_it_is_whole(client, monkeypatch):

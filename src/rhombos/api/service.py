@@ -78,13 +78,16 @@ class Service:
             return Row.model_validate_json(await self.answered(routes.compared, asked, "", LATER, brief, rules, name, wave))
 
         tasks = [asyncio.ensure_future(row(name, wave)) for name, wave in candidates(brief)]
+        there: list[Row] = []
         try:
-            while to_come := [t for t in tasks if not t.done()]:
-                await asyncio.wait(to_come, return_when=asyncio.FIRST_COMPLETED)
+            while True:
+                waiting = [t for t in tasks if not t.done()]
+                if waiting and len(there) + len(waiting) == len(tasks):  # none came while the last were told
+                    await asyncio.wait(waiting, return_when=asyncio.FIRST_COMPLETED)
                 there = [t.result() for t in tasks if t.done()]
                 yield there, len(tasks) - len(there)
-            if not tasks:
-                yield [], 0
+                if len(there) == len(tasks):
+                    return
         finally:
             for task in tasks:
                 task.cancel()
