@@ -159,6 +159,11 @@ def test_the_drawer_is_counted_down_line_by_line(worked, refuge, shelf):
         at = work_out(refuge, {"front_end.switch": switch, "front_end.parallel": 1}, stocked, USUAL)
         line = next(line for _, line in lines(parts_sheet(at)) if line.part == switch)
         assert line.drawer == said
+        price = shelf.get(Mosfet, switch).price
+        assert float(line.each) == pytest.approx(price, rel=5e-3), "what the drawer weighs in proposals is no price"
+        assert float(line.price) == pytest.approx(max(0, 2 - held) * price, rel=5e-3)
+        whole = sum(float(line.price) for _, line in lines(parts_sheet(at)) if line.price)
+        assert float(parts_sheet(at).cost) == pytest.approx(whole, rel=1e-2)
     at = work_out(refuge, {}, shelf, USUAL)
     assert not any(line.drawer for _, line in lines(parts_sheet(at)))
 

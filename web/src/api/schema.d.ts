@@ -2368,9 +2368,8 @@ export interface components {
         /**
          * ListedPart
          * @description A line: its reference, what it is for, the part from the shelf (none where any drawer has it), what that is in a few
-         *     words, the value, how many,
-         *     what was asked of it where it is bought by its ratings, what of it the drawer holds, and the price of one and of all,
-         *     empty where it has none.
+         *     words, its value, how many, what was asked of it where it is bought by its ratings, what of it the drawer holds; the price
+         *     of one, and of those that are left to buy, empty where it has none.
          */
         ListedPart: {
             /** Asked */

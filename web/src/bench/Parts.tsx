@@ -7,8 +7,8 @@ import { download } from "../ui/download"
 import { Fault, Plain, Quiet } from "../ui/Page"
 import type { DesignHandle } from "./useDesign"
 
-const HEADS = ["Reference", "Count", "For", "Part", "Value", "Asked of it", "Drawer", "Each", "Together"]
-const NUMBERS = ["Count", "Each", "Together"]
+const HEADS = ["Reference", "Count", "For", "Part", "Value", "Asked of it", "Drawer", "Each", "To buy"]
+const NUMBERS = ["Count", "Each", "To buy"]
 
 /** What a design is made of, stage by stage: every part with its reference, its number and what was asked of it. */
 export function Parts({ handle, go, done }: { handle: DesignHandle; go: (block: string) => void; done: () => void }) {
@@ -31,7 +31,7 @@ export function Parts({ handle, go, done }: { handle: DesignHandle; go: (block: 
         </Text>
         <Text fontSize="sm" color="ink.soft" data-testid="parts-sum">
           {list?.groups.length
-            ? `${list.pieces} pieces, of which ${list.small} small ones are not priced; ${list.cost} ${currency} together; cores, copper and heat-sinks ${list.mass}, of that copper ${list.copper}.`
+            ? `${list.pieces} pieces, of which ${list.small} small ones are not priced; ${list.cost} ${currency} to buy; cores, copper and heat-sinks ${list.mass}, of that copper ${list.copper}.`
             : list && "Nothing is built, so there is nothing to buy: the findings say why."}
           {!!list?.missing && (
             <Text as="span" color="fix">

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 
 from pydantic import BaseModel, ConfigDict
 
@@ -15,8 +15,7 @@ from rhombos.core.frame.requirement import Requirement, in_a_sentence
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Stage
 from rhombos.core.parts import Part, Shelf
-from rhombos.core.parts.drawer import BY_LENGTH, Stock
-from rhombos.core.parts.shelf import Stocked
+from rhombos.core.parts.drawer import BY_LENGTH
 from rhombos.core.units.quantities import fmt
 
 FORGOTTEN = (
@@ -35,9 +34,8 @@ class _Plain(BaseModel):
 
 class ListedPart(_Plain):
     """A line: its reference, what it is for, the part from the shelf (none where any drawer has it), what that is in a few
-    words, the value, how many,
-    what was asked of it where it is bought by its ratings, what of it the drawer holds, and the price of one and of all,
-    empty where it has none."""
+    words, its value, how many, what was asked of it where it is bought by its ratings, what of it the drawer holds; the price
+    of one, and of those that are left to buy, empty where it has none."""
 
     reference: str
     what: str
@@ -85,80 +83,80 @@ class PartsSheet(_Plain):
 def parts_sheet(at: Sizing) -> PartsSheet:
     """Every part of a sizing, stage by stage in the order of the path."""
     listed = parts_list(at)
-    stock = _Stock(at.shelf.drawer or {})
+    making = _Lines(at.shelf)
     groups = []
-    small = missing = 0
     for stage in at.stages:
-        asked = [(r, part) for r, part in listed.met if r.block == stage.key]
-        loose = listed.small[stage.key]
-        lines = (
-            *(_line(stage, item, at.shelf, stock) for item in listed.named[stage.key]),
-            *(_bought(stage, r, part, at.shelf, stock) for r, part in asked),
-            *(_line(stage, item, at.shelf, stock) for item in loose),
-        )
-        small += sum(item.count for item in loose)
-        missing += sum(r.count for r, part in asked if part is None)
+        asked = (making.asked(stage, r, part) for r, part in listed.met if r.block == stage.key)
+        items = (making.line(stage, item) for item in listed.named[stage.key])
+        lines = (*items, *asked, *(making.line(stage, item) for item in listed.small[stage.key]))
         if lines:
             groups.append(StageParts(block=stage.key, title=stage.title, lines=lines))
-    every = gather(listed.needed.values())
-    references = (line.reference for group in groups for line in group.lines)
+    every = [line for group in groups for line in group.lines]
+    stock = gather(listed.needed.values())
     return PartsSheet(
         groups=tuple(groups),
-        pieces=every.count + small + missing,
-        small=small,
-        missing=missing,
-        cost=fmt(every.cost, "1"),
-        mass=fmt(every.mass, "kg"),
-        copper=fmt(every.copper, "kg"),
-        letters=tuple(Letter(letter=letter, said=said) for letter, said in legend(references)),
+        pieces=sum(line.count for line in every),
+        small=sum(item.count for items in listed.small.values() for item in items),
+        missing=sum(line.count for line in every if line.missing),
+        cost=fmt(making.cost, "1"),
+        mass=fmt(stock.mass, "kg"),
+        copper=fmt(stock.copper, "kg"),
+        letters=tuple(Letter(letter=letter, said=said) for letter, said in legend(line.reference for line in every)),
     )
 
 
-class _Stock:
-    """What the drawer holds, counted down as the lines take from it."""
+class _Lines:
+    """Makes lines one after the other: what the drawer holds is counted down, and what is left to buy is added up, at the price
+    of the shelf: what the drawer's share of it weighs in proposals is no price."""
 
-    def __init__(self, drawer: Mapping[Stocked, Stock]) -> None:
-        self._drawer = drawer
-        self._left = {where: stock.count for where, stock in drawer.items()}
+    def __init__(self, shelf: Shelf) -> None:
+        self._shelf = shelf
+        self._left = {where: stock.count for where, stock in shelf.drawer.items()}
+        self.cost = 0.0
 
-    def taken(self, item: Item) -> str:
-        """What a line gets from the drawer, in words."""
+    def line(self, stage: Stage, item: Item, asked: str = "") -> ListedPart:
+        """A part that is there, or that any drawer has."""
+        taken, drawer = self._taken(item)
+        each = self._shelf.plain.find(item.kind, item.part).price if item.kind and item.kind != "wire" else item.price
+        price = (item.count - taken) * each
+        self.cost += price
+        return ListedPart(
+            reference=several(designator(stage.sheet, item.ref), 1 if item.kind in WOUND else item.count),
+            what=item.what,
+            part=item.part,
+            described=self._shelf.find(item.kind, item.part).label if item.kind else "",
+            value=item.value,
+            count=item.count,
+            asked=asked,
+            drawer=drawer,
+            each=fmt(each, "1") if each else "",
+            price=fmt(price, "1") if each else "",
+            missing=False,
+        )
+
+    def asked(self, stage: Stage, r: Requirement, part: Part | None) -> ListedPart:
+        """A part that is bought by its ratings, or that the shelf has not."""
+        if part is not None:
+            return self.line(stage, fitted(r.ref, in_a_sentence(r.title), part, r.count), r.told())
+        return ListedPart(
+            reference=several(designator(stage.sheet, r.ref), r.count), what=in_a_sentence(r.title), count=r.count, part=NONE,
+            described="", value="", asked=r.told(), drawer="", each="", price="", missing=True)  # fmt: skip
+
+    def _taken(self, item: Item) -> tuple[int, str]:
+        """How many the drawer gives, and in words."""
         where = item.kind, item.part
-        stock = self._drawer.get(where)
+        stock = self._shelf.drawer.get(where)
         if not stock:
-            return ""
+            return 0, ""
         origin = "" if stock.condition == "new" else f", {stock.condition}"
         if item.kind in BY_LENGTH:
-            return f"from the reel{origin}"
-        got = min(item.count, self._left[where])
-        self._left[where] -= got
-        return f"{'all' if got == item.count else got or 'none'} of {item.count}{origin}" if item.count > 1 else (
-            f"from the drawer{origin}" if got else "none left")  # fmt: skip
-
-
-def _line(stage: Stage, item: Item, shelf: Shelf, stock: _Stock, asked: str = "") -> ListedPart:
-    reference, priced = designator(stage.sheet, item.ref), item.price > 0
-    return ListedPart(
-        reference=several(reference, 1 if item.kind in WOUND else item.count),
-        what=item.what,
-        part=item.part,
-        described=shelf.find(item.kind, item.part).label if item.kind else "",
-        value=item.value,
-        count=item.count,
-        asked=asked,
-        drawer=stock.taken(item),
-        each=fmt(item.price, "1") if priced else "",
-        price=fmt(item.count * item.price, "1") if priced else "",
-        missing=False,
-    )
-
-
-def _bought(stage: Stage, r: Requirement, part: Part | None, shelf: Shelf, stock: _Stock) -> ListedPart:
-    if part is not None:
-        return _line(stage, fitted(r.ref, in_a_sentence(r.title), part, r.count), shelf, stock, r.told())
-    return ListedPart(
-        reference=several(designator(stage.sheet, r.ref), r.count), what=in_a_sentence(r.title), count=r.count, part=NONE,
-        described="", value="", asked=r.told(), drawer="", each="", price="", missing=True)  # fmt: skip
+            return item.count, f"from the reel{origin}"
+        taken = min(item.count, self._left[where])
+        self._left[where] -= taken
+        if item.count == 1:
+            return taken, f"from the drawer{origin}" if taken else "none left"
+        share = "all" if taken == item.count else taken or "none"
+        return taken, f"{share} of {item.count}{origin}"
 
 
 COLUMNS = ("reference", "stage", "what", "count", "part", "described", "value", "asked", "drawer", "each", "price")

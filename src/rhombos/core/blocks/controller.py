@@ -383,23 +383,9 @@ def requirements(build: ControllerBuild, switching: float, proof: float, toleran
     if "reference" in build.feedback:
         exact: dict[str, float | str] = {"form": "adjustable shunt", "v_ref": build.reference}
         yield Requirement(KEY, "part_reference", "Reference", "reference", "U3", most={"tolerance": tolerance}, exact=exact)
-    if build.timing_trimmer:
-        yield Requirement(
-            KEY,
-            "part_timing_trimmer",
-            "Frequency trimmer",
-            "trimmer",
-            "RP1",
-            exact={"r": build.timing_trimmer},
-            fields=("timing_trimmer",),
-        )
-    if build.set_trimmer:
-        yield Requirement(
-            KEY,
-            "part_set_trimmer",
-            "Set-point trimmer",
-            "trimmer",
-            "RP2",
-            exact={"r": build.set_trimmer},
-            fields=("set_trimmer",),
-        )
+    for field, title, ref, ohms in (
+        ("timing_trimmer", "Frequency trimmer", "RP1", build.timing_trimmer),
+        ("set_trimmer", "Set-point trimmer", "RP2", build.set_trimmer),
+    ):
+        if ohms:
+            yield Requirement(KEY, f"part_{field}", title, "trimmer", ref, exact={"r": ohms}, fields=(field,))

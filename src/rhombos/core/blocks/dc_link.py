@@ -14,11 +14,11 @@ from rhombos.core.book import source
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import DcOutput
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.inventory import Item, fitted, resistor
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Capacitor, Resistor, Shelf
 from rhombos.core.units.preferred import at_most
-from rhombos.core.units.quantities import Ohm, Volt, short
+from rhombos.core.units.quantities import Ohm, Volt
 from rhombos.core.waves.pulsation import STILL, Drawn, Pulsation
 
 KEY, TITLE = "dc_link", "Link"
@@ -294,5 +294,5 @@ def parts(build: DcLinkBuild, shelf: Shelf) -> tuple[Item, ...]:
     can, bleeder = shelf.get(Capacitor, build.capacitor), shelf.get(Resistor, build.bleeder_part)
     return (
         fitted("C1", "link capacitor", can, build.count * build.banks, fields=("capacitor",)),
-        fitted("R1", "bleeder", bleeder, build.banks, short(build.bleeder, "ohm"), ("bleeder_part", "bleeder")),
+        resistor("R1", "bleeder", bleeder, build.bleeder, ("bleeder_part", "bleeder"), build.banks),
     )

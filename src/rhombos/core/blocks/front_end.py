@@ -33,13 +33,13 @@ from rhombos.core.book import stage as book
 from rhombos.core.control.gates import LEAST_LOOP, GateLoop, house_loop
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.inventory import Item, fitted, resistor
 from rhombos.core.frame.topology import TOPOLOGIES, Topology, TopologyName
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import HeatSink, Mosfet, Resistor, Shelf
 from rhombos.core.parts.part import LEADS, USUAL_PACKAGE
 from rhombos.core.units.preferred import at_most
-from rhombos.core.units.quantities import Hertz, Ohm, short
+from rhombos.core.units.quantities import Hertz, Ohm
 from rhombos.core.waves.pulsation import STILL, Pulsation
 
 KEY, TITLE = "front_end", "Front end"
@@ -372,21 +372,12 @@ def _spike(
 
 def parts(build: FrontEndBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Switches, clamp, heat-sink."""
-    topology = TOPOLOGIES[build.topology]
+    count = TOPOLOGIES[build.topology].positions * build.parallel
     found = [
-        fitted(
-            "Q1", "front-end switch", shelf.get(Mosfet, build.switch), topology.positions * build.parallel, fields=("switch",)
-        ),
+        fitted("Q1", "front-end switch", shelf.get(Mosfet, build.switch), count, fields=("switch",)),
         fitted("HS1", "front-end heat-sink", shelf.get(HeatSink, build.sink), fields=("sink",)),
     ]
     if build.clamp != "none":
-        found.append(
-            fitted(
-                "R1",
-                "clamp resistor",
-                shelf.get(Resistor, build.clamp_part),
-                value=short(build.clamp_resistor, "ohm"),
-                fields=("clamp_part", "clamp_resistor"),
-            )
-        )
+        series = shelf.get(Resistor, build.clamp_part)
+        found.append(resistor("R1", "clamp resistor", series, build.clamp_resistor, ("clamp_part", "clamp_resistor")))
     return tuple(found)

@@ -15,7 +15,7 @@ from rhombos.core.book import magnetics, source, stage
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.inventory import Item, fitted, resistor
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
@@ -281,22 +281,12 @@ def assess(
 
 def parts(build: OscillatorBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Switches, drive transformer, clamp, heat-sink."""
+    core, turns = shelf.get(IronCore, build.drive_core), f"{build.drive_turns} turns"
+    series = shelf.get(Resistor, build.clamp_part)
     return (
         fitted("Q1", "oscillator switch", shelf.find(KINDS, build.switch), 2 * build.parallel, fields=("switch",)),
-        fitted(
-            "T1",
-            "drive transformer core",
-            shelf.get(IronCore, build.drive_core),
-            value=f"{build.drive_turns} turns",
-            fields=("drive_core",),
-        ),
-        fitted(
-            "R1",
-            "clamp resistor",
-            shelf.get(Resistor, build.clamp_part),
-            value=short(build.clamp_resistor, "ohm"),
-            fields=("clamp_part", "clamp_resistor"),
-        ),
+        fitted("T1", "drive transformer core", core, value=turns, fields=("drive_core",)),
+        resistor("R1", "clamp resistor", series, build.clamp_resistor, ("clamp_part", "clamp_resistor")),
         fitted("HS1", "oscillator heat-sink", shelf.get(HeatSink, build.sink), fields=("sink",)),
     )
 

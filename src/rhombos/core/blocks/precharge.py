@@ -13,12 +13,12 @@ from pydantic import Field
 from rhombos.core.blocks.base import Build, options, part
 from rhombos.core.book import source
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.inventory import Item, resistor
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Resistor, Shelf
 from rhombos.core.units.preferred import E12, at_most
-from rhombos.core.units.quantities import Ampere, Ohm, Ratio, Second, Volt, Watt, short
+from rhombos.core.units.quantities import Ampere, Ohm, Ratio, Second, Volt, Watt
 from rhombos.core.units.solvers import integral
 
 KEY, TITLE = "precharge", "Precharge"
@@ -323,15 +323,7 @@ def _against_power(need: PrechargeNeed, build: PrechargeBuild) -> tuple[float, f
 
 def parts(build: PrechargeBuild, shelf: Shelf) -> tuple[Item, ...]:
     """The resistor; relay and contactor are bought by their ratings."""
-    return (
-        fitted(
-            "R1",
-            "precharge resistor",
-            shelf.get(Resistor, build.type),
-            value=short(build.resistor, "ohm"),
-            fields=("type", "resistor"),
-        ),
-    )
+    return (resistor("R1", "precharge resistor", shelf.get(Resistor, build.type), build.resistor, ("type", "resistor")),)
 
 
 def requirements(build: PrechargeBuild, state: PrechargeState, coil: float) -> Iterator[Requirement]:

@@ -25,14 +25,14 @@ from rhombos.core.book import magnetics as wound
 from rhombos.core.book import rectifier as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.inventory import Item, fitted, resistor
 from rhombos.core.frame.topology import IN_SERIES, RECTIFIERS, Rectifying
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import Diode, HeatSink, Resistor, Shelf
 from rhombos.core.units.preferred import E12, at_least, nearest
-from rhombos.core.units.quantities import Farad, Number, Ohm, short
+from rhombos.core.units.quantities import Farad, Number, Ohm
 from rhombos.core.waves.pulsation import STILL, Pulsation
 from rhombos.core.waves.ring import step_overshoot
 
@@ -374,7 +374,7 @@ def parts(build: RectifierBuild, shelf: Shelf) -> tuple[Item, ...]:
     if how.choke:
         found += choke_parts(build, shelf, "link choke")
     if build.damper == "RC":
-        burns = shelf.get(Resistor, build.damper_part)
-        value = short(build.damper_resistor, "ohm")
-        found.append(fitted("R1", "damper resistor", burns, how.parts, value, ("damper_part", "damper_resistor")))
+        series = shelf.get(Resistor, build.damper_part)
+        fields = "damper_part", "damper_resistor"
+        found.append(resistor("R1", "damper resistor", series, build.damper_resistor, fields, how.parts))
     return tuple(found)

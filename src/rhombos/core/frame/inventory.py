@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from rhombos.core.magnetics.winding import COPPER_DENSITY, COPPER_PRICE, Winding
-from rhombos.core.parts import Part, kind_of
+from rhombos.core.parts import Part, Resistor, kind_of
 from rhombos.core.units.quantities import fmt, short
 
 STRAND_PRICE = 2.2
@@ -35,6 +35,11 @@ def fitted(ref: str, what: str, part: Part, count: int = 1, value: str = "", fie
     """A part from the shelf."""
     mass = float(getattr(part, "mass", 0.0))
     return Item(ref, what, part.id, count, part.price, mass, kind=kind_of(part), value=value, fields=fields)
+
+
+def resistor(ref: str, what: str, series: Resistor, ohms: float, fields: tuple[str, str], count: int = 1) -> Item:
+    """A resistor of a series from the shelf, with its value, Ω; `fields` choose series and value."""
+    return fitted(ref, what, series, count, short(ohms, "ohm"), fields)
 
 
 def small(ref: str, field: str, what: str, value: float, unit: str, count: int = 1) -> Iterator[Item]:

@@ -29,6 +29,7 @@ from rhombos.core.blocks import (
     load,
     oscillator,
     output_filter,
+    output_filter_report,
     rectifier,
     rectifier_report,
     source,
@@ -229,7 +230,7 @@ def _bridge_report(sheet: Sheet, at: Sizing) -> BlockReport:
 def _filter_report(sheet: Sheet, at: Sizing) -> BlockReport:
     seen = at.route.operating(at.settled, at.builds, at.shelf)
     assert seen is not None, "only a sine has a filter"
-    return output_filter.report(sheet, at.brief, at.entering(output_filter.KEY), seen)
+    return output_filter_report.report(sheet, at.brief, at.entering(output_filter.KEY), seen)
 
 
 def _hf_report(sheet: Sheet, at: Sizing) -> BlockReport:
