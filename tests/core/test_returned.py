@@ -179,3 +179,22 @@ def test_the_over_voltage_limit_lets_what_the_load_returns_pass(shelf: Shelf):
     low = work_out(sluice(factor=0.5), {"protection.over_voltage": 26.0}, shelf, USUAL, "iron bridge")
     found = next(f for f in explain(low, {}).findings if f.code == "protection.over_low")
     assert "lifted by what the load returns" in found.cause
+
+
+@pytest.mark.parametrize("wave", ["square", "modified"])
+def test_bridge_switches_are_proposed_for_what_lies_on_top_of_the_rail(wave: str, shelf: Shelf):
+    """A lagging load on a rail whose highest voltage alone just admits switches that the lifted bank does not."""
+    rail = {"kind": "DC rail", "nominal": 129, "lowest": 122.5, "highest": 154.7, "limit": 42.5, "resistance": "27m",
+            "capacitance": "1.4m"}  # fmt: skip
+    power = {"continuous": 840, "surge": 2520, "surge_time": "10 s", "power_factor": 0.73}
+    brief = Brief.model_validate(
+        {"source": rail, "output": {"voltage": 110 if wave == "square" else 85, "waveform": wave, "power": power}}
+    )
+    worked = work_out(brief, {}, shelf, USUAL, "direct bridge")
+    entries = {k: s.states["input_stage"] for k, s in worked.settled.items()}
+    rating = shelf.find("mosfet|igbt", worked.builds["h_bridge"].switch).v_rating
+    for key, settled in worked.settled.items():
+        assert settled.states["h_bridge"].switch_voltage <= rating * (1 - USUAL.bridge_voltage_margin)
+        assert settled.states["h_bridge"].switch_voltage >= settled.v_in + entries[key].rise
+    assert max(e.returned for e in entries.values()) > 1
+    assert "h_bridge.voltage" not in {f.code for f in explain(worked, {}).findings if f.severity in ("fix", "stop")}

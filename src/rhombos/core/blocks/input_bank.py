@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Any, NamedTuple, Protocol
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
@@ -81,6 +81,21 @@ def lifted_to(brief: Brief, rules: Rules) -> float:
     if brief.source.blocking is None:
         return full
     return full + rise_allowed(brief, rules) * brief.power.surge / brief.power.continuous
+
+
+class Lift(NamedTuple):
+    """What lies on top of the source's highest voltage, V: the ring of the leads, and what a load returns, as last settled."""
+
+    rise: float = 0.0
+    returned: float = 0.0
+
+    def top(self, brief: Brief, rules: Rules) -> float:
+        """The highest voltage for which switches are proposed, V. What is returned moves with the bank that is proposed beside
+        them: all that the rules allow is counted."""
+        return (lifted_to(brief, rules) if self.returned > 0 else brief.source.volts[2]) + self.rise
+
+
+NO_LIFT = Lift()
 
 
 def rise_allowed(brief: Brief, rules: Rules) -> float:

@@ -9,6 +9,7 @@ from typing import Any
 
 from rhombos.core.blocks import h_bridge, input_bank, input_proposal, input_stage, load, output_filter, source
 from rhombos.core.blocks.base import Build
+from rhombos.core.blocks.input_bank import NO_LIFT, Lift
 from rhombos.core.blocks.input_filter import Noise
 from rhombos.core.blocks.regulation import FAR
 from rhombos.core.book import bridge as bridge_book
@@ -24,7 +25,7 @@ from rhombos.core.parts import Shelf
 from rhombos.core.routes import stages
 from rhombos.core.routes.base import V_FLOOR, Route, StepWave
 from rhombos.core.routes.driven import drive_of, gate_loop
-from rhombos.core.routes.on_source import MORE_RIPPLE, Guess, HardestRipple, SourceRoute, SourceSettled, carrier_of
+from rhombos.core.routes.on_source import MORE_RIPPLE, Guess, HardestRipple, SourceRoute, SourceSettled, carrier_of, lift_of
 from rhombos.core.routes.sine_stage import SineStage
 from rhombos.core.routes.step_stage import NARROWEST, StepStage, standing, whole_factor, working
 from rhombos.core.routes.supply import WIRING, source_of
@@ -41,7 +42,7 @@ class Hints:
     """What proposals need to know of the rest before it is assessed: voltage at the bridge, V; its current, RMS, and peak, A;
     what the source gives, RMS, A, and that over its mean; what its bank carries and what is stopped at once, A; of a sine,
     resistance of the way, Ω, what dead time takes and the peak fundamental, V, and the largest modulation; of steps, the share
-    of the time that they are not zero."""
+    of the time that they are not zero; what lies on top of the source's highest voltage."""
 
     v_in: float
     current: float
@@ -55,6 +56,7 @@ class Hints:
     fundamental: float = 0.0
     modulation: float = 1.0
     share: float = 1.0
+    lift: Lift = NO_LIFT
 
 
 class Bare(SourceRoute):
@@ -85,6 +87,7 @@ class Bare(SourceRoute):
             "source_current": max(settled[k].states["input_stage"].fuse_load for k in STEADY),
             "swell": max(1.0, flat.states["input_stage"].fuse_load * flat.v_in / flat.flow["h_bridge"]),
             "ripple": HardestRipple(tuple(r for k in STEADY if (r := settled[k].rippling))),
+            "lift": lift_of(settled),
         }
 
     def _with_drive(
@@ -163,7 +166,7 @@ class DirectBridge(Bare, SineStage):
         ripple = filters.unipolar_ripple.work({"V_dc": full, "L": filtering.inductance, "f_c": carrier})
         bridge = h_bridge.propose(
             h_bridge.BridgeNeed(
-                hints.v_in, full, hints.current, asked.power_factor,
+                hints.v_in, hints.lift.top(brief, rules), hints.current, asked.power_factor,
                 1.02 * max(math.sqrt(2) * hints.current + ripple / 2, hints.peak), ripple / math.sqrt(24), hints.fundamental),
             brief, own["h_bridge"], shelf, rules)  # fmt: skip
         rippling = hints.ripple if isinstance(hints.ripple, HardestRipple) else None
@@ -207,11 +210,11 @@ class DirectSteps(Bare, StepStage):
         """One round of proposals. Pinned fields stay."""
         own = {key: dict(pins.get(key, {})) for key in self.builds}
         own["h_bridge"]["controlled"] = brief.output.waveform == "modified"
-        full = brief.source.volts[2]
         factor = load.assess(operating_points(brief)["nominal"], brief, SILENT).power_factor
         bridge = h_bridge.propose(
             h_bridge.BridgeNeed(
-                hints.v_in, full, hints.current, factor, 1.02 * hints.peak, 0.0, hints.v_in, share=hints.share),
+                hints.v_in, hints.lift.top(brief, rules), hints.current, factor, 1.02 * hints.peak, 0.0, hints.v_in,
+                share=hints.share),
             brief, own["h_bridge"], shelf, rules)  # fmt: skip
         return self._with_drive(bridge, hints, own, brief, shelf, rules)
 

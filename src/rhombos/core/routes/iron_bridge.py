@@ -28,7 +28,7 @@ from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import stages
 from rhombos.core.routes.driven import drive_of
-from rhombos.core.routes.on_source import Guess, HardestRipple, Hints, carrier_of
+from rhombos.core.routes.on_source import Guess, HardestRipple, Hints, carrier_of, lift_of
 from rhombos.core.routes.sine_stage import SATURATED, SineStage
 
 MODULATION_RESERVE = 0.985
@@ -86,7 +86,7 @@ class IronBridge(SineStage):
             nothing, nothing, nothing, wound.primary_rms, wound.secondary_rms, flat.states["input_stage"].fuse_load,
             wound.leakage, flat.guess.path_resistance, bridged.dead_time_loss_volts, filtered.fundamental,
             0.0, filtered.rms, max(settled[k].states["output_filter"].peak for k in STEADY),
-            rippling=HardestRipple(tuple(r for k in STEADY if (r := settled[k].rippling))))  # fmt: skip
+            rippling=HardestRipple(tuple(r for k in STEADY if (r := settled[k].rippling))), lift=lift_of(settled))  # fmt: skip
 
     def propose(
         self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
@@ -114,7 +114,7 @@ class IronBridge(SineStage):
             "V_dc": full, "L": filtering.inductance + hints.leakage, "f_c": carrier})  # fmt: skip
         bridge = h_bridge.propose(
             h_bridge.BridgeNeed(
-                hints.v_in["nominal"], full, hints.line_current, asked.power_factor,
+                hints.v_in["nominal"], hints.lift.top(brief, rules), hints.line_current, asked.power_factor,
                 1.02 * max(math.sqrt(2) * hints.line_current + ripple / 2, hints.peak), ripple / math.sqrt(24),
                     hints.fundamental),
             brief, own["h_bridge"], shelf, rules)  # fmt: skip

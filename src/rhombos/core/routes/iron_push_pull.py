@@ -19,6 +19,7 @@ from rhombos.core.blocks import (
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
 from rhombos.core.blocks.h_bridge import WIDEST
+from rhombos.core.blocks.input_bank import Lift
 from rhombos.core.book import bridge as bridge_book
 from rhombos.core.book import magnetics as magnetics_book
 from rhombos.core.book import stage as stage_book
@@ -33,7 +34,7 @@ from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import stages
 from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave
-from rhombos.core.routes.on_source import MORE_RIPPLE, Guess, HardestRipple, Hints, SourceSettled
+from rhombos.core.routes.on_source import MORE_RIPPLE, Guess, HardestRipple, Hints, SourceSettled, lift_of
 from rhombos.core.routes.step_stage import NARROWEST, StepStage, standing, whole_factor, working
 from rhombos.core.routes.supply import WIRING, source_of
 from rhombos.core.waves.stepped import Fed, StepRipple, step_form, width_for
@@ -93,7 +94,8 @@ class IronPushPull(StepStage):
             0.0, 0.0, 0.0, 0.0, 0.0, half=now.half, form=max(settled[k].form for k in STEADY),
             rippling=HardestRipple(
                 tuple(r for k in STEADY if (r := settled[k].rippling)),
-                max(s.states["iron_transformer"].magnetising / (8 * self._line(s)) for s in settled.values())))  # fmt: skip
+                max(s.states["iron_transformer"].magnetising / (8 * self._line(s)) for s in settled.values())),
+            lift=Lift(returned=lift_of(settled).returned))  # fmt: skip
 
     def propose(
         self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
@@ -133,7 +135,8 @@ class IronPushPull(StepStage):
             for k in (hottest, "high", "surge_high")
         )
         own = own | {"topology": "push-pull", "frequency": brief.output.frequency}
-        made: Build = front_end.propose(steady, charging, hardest, brief.source.volts[2], brief, own, shelf, rules)
+        made: Build = front_end.propose(
+            steady, charging, hardest, hints.lift.top(brief, rules), brief, own, shelf, rules)  # fmt: skip
         return made
 
     def _assess_stage(
@@ -261,7 +264,7 @@ class SelfOscillating(IronPushPull):
             for k in (hottest, "surge_high")
         )
         made: Build = oscillator.propose(
-            steady, hardest, brief.output.frequency, brief.source.volts[2], brief, own, shelf, rules)  # fmt: skip
+            steady, hardest, brief.output.frequency, hints.lift.top(brief, rules), brief, own, shelf, rules)  # fmt: skip
         return made
 
     def _assess_stage(

@@ -9,6 +9,7 @@ from typing import Any
 
 from rhombos.core.blocks import input_stage, source
 from rhombos.core.blocks.filter_flow import Flow
+from rhombos.core.blocks.input_bank import NO_LIFT, Lift
 from rhombos.core.blocks.input_filter import Noise
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
@@ -132,6 +133,13 @@ class Hints:
     half: float = 0.97
     form: float = 1.0
     rippling: HardestRipple | None = None
+    lift: Lift = NO_LIFT
+
+
+def lift_of(settled: Mapping[str, SourceSettled]) -> Lift:
+    """The most that lies on top of the source at any of these points."""
+    entries = [s.states["input_stage"] for s in settled.values()]
+    return Lift(max(e.rise for e in entries), max(e.returned for e in entries))
 
 
 CALMER = 14
