@@ -98,7 +98,9 @@ def candidates(brief: Brief) -> Iterable[tuple[RouteName, Waveform]]:
     beside = brief.waves[1:]
     waves = [(name, wave) for name, route in ROUTES.items() for wave in route.waveforms
              if wave in alike and route.makes((wave, *beside))]  # fmt: skip
-    return [(name, wave) for name, wave in waves if not ROUTES[name].refuses(made_as(brief, wave))]
+    made = {wave: made_as(brief, wave) for wave in alike}
+    return [(name, wave) for name, wave in waves
+            if not ROUTES[name].refuses(made[wave]) and ROUTES[name].adjusts(made[wave])]  # fmt: skip
 
 
 def made_as(brief: Brief, wave: Waveform) -> Brief:

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from pydantic import BaseModel, ConfigDict
 
-from rhombos.core.frame.points import STEADY, Point, operating_points
+from rhombos.core.frame.points import LASTING, SURGING, Point, operating_points
 from rhombos.core.frame.solve import Worked, report_blocks
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.routes import SHARED_BUILDS
@@ -19,7 +19,6 @@ HELD = 0.94
 """Share of the power asked that must reach the socket: below it the output has sagged."""
 UNHELD = ("square", "HF")
 """Waves that nothing holds: they follow the source."""
-NOT_STEADY = ("surge_low", "surge_high")
 
 
 class Rating(BaseModel):
@@ -66,8 +65,8 @@ def _told(worked: Worked, share: float, block: str, figure: str) -> Rating:
 
 def _over(worked: Worked, share: float) -> tuple[str, str] | None:
     """Which figure of which block is beyond its house limit at a share of the power asked; None where all hold."""
-    points: dict[str, Point] = {k: p.at(share) if k in STEADY else p for k, p in operating_points(worked.brief).items()}
-    keys = [k for k in points if k not in NOT_STEADY]
+    points: dict[str, Point] = {k: p.at(share) if k in LASTING else p for k, p in operating_points(worked.brief).items()}
+    keys = [k for k in points if k not in SURGING]
     settled = {
         **worked.settled,
         **worked.route.settle_all(
@@ -101,4 +100,4 @@ def _over(worked: Worked, share: float) -> tuple[str, str] | None:
 
 
 def _surge_labels(points: dict[str, Point]) -> set[str]:
-    return {points[k].label for k in NOT_STEADY}
+    return {points[k].label for k in SURGING if k in points}

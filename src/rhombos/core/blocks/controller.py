@@ -29,6 +29,7 @@ from rhombos.core.blocks.link_loop import (
 from rhombos.core.book import control as book
 from rhombos.core.book import filters, magnetics, sense
 from rhombos.core.control.loops import margins
+from rhombos.core.control.span import POTENTIOMETER, reached, spanning
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted
@@ -65,6 +66,8 @@ class ControllerBuild(Build):
     r_top: Ohm = Field(ge=1e3, le=10e6, title="Upper resistor of the divider, all of it")
     r_bottom: Ohm = Field(ge=100, le=1e6, title="Lower resistor, fixed part")
     set_trimmer: Ohm = Field(ge=0, le=1e6, title="Set-point trimmer")
+    span_pot: Ohm = Field(0, ge=0, le=1e6, title="Potentiometer of the span")
+    span_end: Ohm = Field(0, ge=0, le=10e6, title="End resistor across it")
     control: str = options("Control of the choke", CURRENT, VOLTAGE, default=VOLTAGE)
     feed_forward: bool = Field(False, title="Load power fed forward")
     crossover: Hertz = Field(ge=1, le=50e3, title="Crossover aimed at")
@@ -99,6 +102,9 @@ class ControllerState:
     highest: float
     trim_low: float
     trim_high: float
+    turned_down: float
+    turned_most: float
+    turned_least: float
     divider_power: float
     resonance: float
     crossover: float
@@ -108,6 +114,7 @@ class ControllerState:
     ripple: float
     dip: float
     low_point: float
+    floor: float
     slope: float
     trip: float
     sense_loss: float
@@ -161,6 +168,8 @@ def propose(need: ControllerNeed, brief: Brief, pins: dict[str, Any], shelf: She
     reach = max(10.0, wanted * (1 + spread) - fields["timing_resistor"])
     fields.setdefault("timing_trimmer", at_least(min(1e6, reach), E6))
     fields = _divider(need, fields) | fields
+    if need.adjustable and "span_pot" not in fields:
+        fields = dict(zip(("span_pot", "span_end"), _span(need, fields, rules), strict=True)) | fields
     trip = rules.trip_factor * need.pulse
     if "sense_resistor" not in fields:
         turns = fields["sense_turns"] if fields["sensing"] == "current transformer" else 1
@@ -206,6 +215,44 @@ def _divider(need: ControllerNeed, fields: dict[str, Any]) -> dict[str, Any]:
         best = min(best or (math.inf, 0, 0, 0), (miss, bottom, top, trimmer))
     assert best is not None
     return {"r_bottom": best[1], "r_top": best[2], "set_trimmer": best[3]}
+
+
+def _span(need: ControllerNeed, fields: dict[str, Any], rules: Rules) -> tuple[float, float]:
+    """Potentiometer below the divider, and end resistor across it or 0, Ω, that surely turn the link down as far as asked."""
+    needed = max(
+        top / (max(need.least / reference, 1 + 1e-3) - 1) - bottom
+        for reference, top, bottom in _as_trimmed(need.link, fields["reference"], fields["r_top"], rules)
+    )
+    potentiometer, end = spanning(max(needed, 10.0), rules.resistor_tolerance)
+    return min(potentiometer, 1e6), min(end, 10e6)
+
+
+def _as_trimmed(
+    link: float, reference: float, top: float, rules: Rules
+) -> Iterator[tuple[float, float, float]]:  # fmt: skip
+    """Reference, V, upper and lower resistance, Ω, at every tolerance, with the trimmer set so that the link stands where it
+    should, V."""
+    for x, y in itertools.product((-rules.reference_tolerance, rules.reference_tolerance),
+                                  (-rules.resistor_tolerance, rules.resistor_tolerance)):  # fmt: skip
+        stands, upper = reference * (1 + x), top * (1 + y)
+        yield stands, upper, upper / (link / stands - 1)
+
+
+def _turned_down(
+    build: ControllerBuild, need: ControllerNeed, rules: Rules, worksheet: Worksheet
+) -> tuple[float, float, float]:  # fmt: skip
+    """The link with the potentiometer turned down, V: as fitted, and the highest and lowest that tolerances make of it."""
+    if not build.span_pot or build.feedback.startswith("zener"):
+        return (need.link,) * 3
+    ends = {s: reached(build.span_pot, build.span_end, s, rules.resistor_tolerance) for s in (-POTENTIOMETER, 0, POTENTIOMETER)}
+    lower = build.r_bottom + build.set_trimmer / 2
+    nominal = worksheet.work(
+        "controller.turned_down", sense.divider, V_ref=build.reference, R_1=build.r_top, R_2=lower + ends[0])  # fmt: skip
+    corners = [
+        sense.divider.work({"V_ref": stands, "R_1": upper, "R_2": bottom + end})
+        for stands, upper, bottom in _as_trimmed(need.link, build.reference, build.r_top, rules) for end in ends.values()
+    ]  # fmt: skip
+    return nominal, max(corners), min(corners)
 
 
 def oscillator_at(build: ControllerBuild, resistance: float, worksheet: Worksheet, capacitor: float | None = None) -> float:
@@ -302,6 +349,7 @@ def assess(
         )
     ceiling = work("controller.ceiling", book.duty_ceiling, t_d=min(dead, 0.9 / oscillator), f_osc=oscillator)
     nominal, lowest, highest, trim_low, trim_high = _setpoints(build, need, rules, worksheet)
+    turned = _turned_down(build, need, rules, worksheet)
     path = need.path
     found = margins(plant_of(path, build), compensator_of(build))
     swing, share = pulsation_of(path, build, need.demand, brief.output.frequency)
@@ -338,6 +386,9 @@ def assess(
         highest=highest,
         trim_low=trim_low,
         trim_high=trim_high,
+        turned_down=turned[0],
+        turned_most=turned[1],
+        turned_least=turned[2],
         divider_power=need.link**2 / (build.r_top + build.r_bottom),
         resonance=work("controller.resonance", filters.corner, L=path.choke, C=path.bank),
         crossover=found.crossover,
@@ -354,6 +405,7 @@ def assess(
                 "step of the load": -dip,
             },
         ),
+        floor=need.floor,
         slope=work("controller.slope", book.slope_compensation, V_out=need.link, L=path.choke),
         trip=worksheet.total("controller.trip", {"comparator's level over burden": TRIP_LEVEL * turns / build.sense_resistor}),
         sense_loss=burnt,

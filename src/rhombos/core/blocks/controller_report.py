@@ -12,9 +12,10 @@ from rhombos.core.blocks.controller import (
     zeners,
 )
 from rhombos.core.blocks.link_loop import CURRENT, ControllerNeed
+from rhombos.core.control.span import POTENTIOMETER
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
-from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.points import LASTING
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.magnetics.sense import MOST_DROOP, MOST_FLUX
@@ -47,7 +48,7 @@ def report(sheet: Sheet, brief: Brief, need: ControllerNeed, highest_link: float
         sheet.result(name, symbol, title, unit)
     _told(sheet, ("slowest", "", "A fresh board, slowest", "Hz"), ("fastest", "", "A fresh board, fastest", "Hz"))
     if need.regulated:
-        _loop_figures(sheet, build, brief.output.frequency > 0)
+        _loop_figures(sheet, build, brief.output.frequency > 0, need.adjustable)
     sheet.choice("sensing", "", "Current sensing")
     if build.sensing == "current transformer":
         sheet.choice("sense_turns", "N_{ct}", "Turns of the current transformer")
@@ -65,6 +66,8 @@ def report(sheet: Sheet, brief: Brief, need: ControllerNeed, highest_link: float
     _timing_findings(sheet, build, now, need, wanted)
     if need.regulated:
         _set_findings(sheet, build, now, need, highest_link)
+        if need.adjustable:
+            _span_findings(sheet, build, now, need)
         _loop_findings(sheet, build, now, need, brief)
     else:
         sheet.find("open_loop", "note", "Nothing is fed back to this controller",
@@ -89,7 +92,7 @@ def report(sheet: Sheet, brief: Brief, need: ControllerNeed, highest_link: float
          })  # fmt: skip
 
 
-def _loop_figures(sheet: Sheet, build: ControllerBuild, swings: bool) -> None:
+def _loop_figures(sheet: Sheet, build: ControllerBuild, swings: bool, adjustable: bool) -> None:
     """What holds the link: set-point and compensation."""
     sheet.choice("feedback", "", "Feedback")
     if not build.feedback.startswith("zener"):
@@ -97,6 +100,12 @@ def _loop_figures(sheet: Sheet, build: ControllerBuild, swings: bool) -> None:
         sheet.choice("r_top", "R_1", "Divider, upper")
         sheet.choice("r_bottom", "R_2", "Divider, lower")
         sheet.choice("set_trimmer", "R_{2v}", "Set-point trimmer")
+    if adjustable:
+        sheet.choice("span_pot", "R_p", "Potentiometer of the span, below the divider")
+        sheet.choice("span_end", "R_e", "End resistor across it, 0: none")
+        sheet.result("turned_down", r"V_{low}", "Set-point, turned down", "V")
+        _told(sheet, ("turned_most", "", "Turned down, highest corner", "V"),
+              ("turned_least", "", "Turned down, lowest corner", "V"))  # fmt: skip
     sheet.result("setpoint", r"V_{set}", "Set-point as fitted", "V")
     _told(sheet, ("lowest", "", "Set-point, lowest corner", "V"), ("highest", "", "Set-point, highest corner", "V"))
     sheet.choice("control", "", "Control of the choke, by")
@@ -201,12 +210,36 @@ def _set_findings(
                    figure="r_top")  # fmt: skip
 
 
+SPAN = ("span_pot", "span_end")
+
+
+def _span_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState, need: ControllerNeed) -> None:
+    """Whether the potentiometer turns the link down as far as asked, with every tolerance, and how much further."""
+    cure = (("Let the proposal choose the span", _free("feedback", "reference", "r_top", "r_bottom", "set_trimmer", *SPAN)),)
+    if now.turned_most > need.least:
+        string = build.feedback.startswith("zener")
+        sheet.find("span", "fix", "The set-point cannot be turned down far enough",
+                   "A zener string has nothing to turn." if string else
+                   f"It surely reaches {fmt(now.turned_most, 'V')}; the link is to go down to {fmt(need.least, 'V')}.",
+                   "A larger potentiometer, a larger end resistor across it, or a lower reference.",
+                   figure="feedback" if string else "span_pot", cures=cure)  # fmt: skip
+        return
+    sheet.find("span_ends", "note", "The span has its stops in fixed resistors",
+               f"Turned up, the lower resistor with its trimmer stops the link at {fmt(need.link, 'V')}: set it there on the "
+               "bench. "
+               f"Turned down it comes to {fmt(now.turned_down, 'V')}, anywhere from {fmt(now.turned_least, 'V')} to "
+               f"{fmt(now.turned_most, 'V')}: potentiometers are off by up to {fmt(POTENTIOMETER, '%', 2)}. An open "
+               "wiper or track must not run the link up: the potentiometer lies below the divider as a variable resistor, with "
+               "its wiper joined to the end that is not used.",
+               "Measure both ends before the first load.", figure="turned_down")  # fmt: skip
+
+
 def _loop_findings(
     sheet: Sheet, build: ControllerBuild, now: ControllerState, need: ControllerNeed, brief: Brief
 ) -> None:  # fmt: skip
     rules = sheet.rules
     cure = (("Let the proposal compensate", _free("control", "crossover", "r2", "c1", "c2", "r3", "c3")),)
-    states = {k: sheet.states[k] for k in STEADY if k not in sheet.infeasible} or {"nominal": now}
+    states = {k: sheet.states[k] for k in LASTING if k in sheet.states and k not in sheet.infeasible} or {"nominal": now}
     key = min(states, key=lambda k: states[k].phase)
     tight: ControllerState = states[key]
     if tight.phase < rules.phase_margin:
@@ -232,13 +265,13 @@ def _loop_findings(
                    "A choke programmed in current with a crossover at a fifth of the line keeps the source's current smooth, "
                    "and lets the link ripple.", figure="passed",
                    cures=(("Let the proposal choose how the link is held", free),))  # fmt: skip
-    dipped: ControllerState = min(states.values(), key=lambda s: s.low_point)
-    if dipped.low_point < need.floor:
+    dipped: ControllerState = min(states.values(), key=lambda s: s.low_point - s.floor)
+    if dipped.low_point < dipped.floor:
         deep = "Socket dips too far at a load step"
         sheet.find("dip", "fix", deep if brief.output.direct else "Link dips below the crest at a load step",
                    f"From nothing to full power it falls by {fmt(dipped.dip, 'V')} to {fmt(dipped.low_point, 'V')}; "
-                   + (f"the brief allows {fmt(need.floor, 'V')}." if brief.output.direct else "the crest of the sine "
-                      f"asks {fmt(need.floor, 'V')}: some crests are flattened until the loop has answered."),
+                   + (f"the brief allows {fmt(dipped.floor, 'V')}." if brief.output.direct else "the crest of the sine "
+                      f"asks {fmt(dipped.floor, 'V')}: some crests are flattened until the loop has answered."),
                    "A larger bank, the load's power fed forward, a faster loop, or a higher link.", figure="low_point", cures=(
                        ("Let the proposal choose how the link is held", free),
                        ("Let the proposal choose the bank", {"dc_link.capacitor": None, "dc_link.count": None})))  # fmt: skip

@@ -6,7 +6,7 @@ from typing import Any
 
 from rhombos.core.blocks.dc_link import DcLinkBuild, capacitance, least_voltage, ripple_allowed
 from rhombos.core.design.brief import Brief
-from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.points import LASTING, STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.parts import Capacitor, Resistor
@@ -28,10 +28,13 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     peak = sheet.limited("peak", r"V_{dc,pk}", "Link voltage, highest", "V", banks * can.v_rating,
                          rules.link_capacitor_margin)  # fmt: skip
     direct = brief.output.direct
+    if brief.output.waveform != "sine":
+        sheet.turned("voltage", "V_{dc}", "Link voltage, mean", "V")
+        _turns(sheet, build, brief)
     ripple = sheet.limited("ripple", r"\Delta V", "Ripple, peak to peak" if direct else "Ripple at twice the line", "V",
-                           2 * ripple_allowed(brief, rules) * build.voltage, 0.5, over=STEADY)  # fmt: skip
+                           2 * ripple_allowed(brief, rules) * build.voltage, 0.5, over=LASTING)  # fmt: skip
     current = sheet.limited("can_current", r"I_C", "Ripple current of one can", "A", can.i_ripple,
-                            rules.ripple_current_margin, over=STEADY)  # fmt: skip
+                            rules.ripple_current_margin, over=LASTING)  # fmt: skip
     sheet.choice("capacitor", "C_{dc}", "Link capacitor")
     sheet.choice("count", "n_C", f"Link capacitors in parallel{', each bank' if banks > 1 else ''}")
     sheet.fixed_value("bank", r"C", "Whole bank", bank, "F", "as built")
@@ -42,7 +45,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     sheet.choice("bleeder", "R_b", "Bleeder")
     sheet.choice("bleeder_part", "", "Bleeder series")
     power = sheet.limited("bleeder_power", r"P_b", "Power of the bleeder", "W", banks * series.power, rules.resistor_margin,
-                          over=STEADY)  # fmt: skip
+                          over=LASTING)  # fmt: skip
     sheet.result("stored", "W", "Energy stored", "J")
     safe = sheet.limited("safe_time", r"t_{60V}", f"Time to {short(rules.safe_voltage, 'V')} after switch-off", "s",
                          2 * rules.bleed_time, 0.5, over=("nominal",))  # fmt: skip
@@ -118,6 +121,15 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
          "capacitor": f"{build.count} × {can.label}" + in_series,
          "bleeder": fmt(build.bleeder, "ohm"),
          "stored": fmt(now.stored, "J"), "safe": fmt(now.safe_time, "s")})  # fmt: skip
+
+
+def _turns(sheet: Sheet, build: DcLinkBuild, brief: Brief) -> None:
+    """An adjustable output that this link makes asks that something holds it."""
+    if brief.output.down_to is not None and not build.held:
+        sheet.find("not_turned", "stop", "Nothing turns this link down",
+                   f"The brief asks for an output down to {short(brief.output.down_to, 'V')}; without a choke the duty holds "
+                   "nothing, and the link stays as high as its source makes it.", "A rectifier with a choke.", figure="voltage",
+                   cures=(("Rectify into a choke", {"rectifier.circuit": None}),))  # fmt: skip
 
 
 def _as_a_socket(sheet: Sheet, brief: Brief, build: DcLinkBuild) -> None:

@@ -10,7 +10,7 @@ from rhombos.core.blocks.front_end import DUTY_REACH, RAIL_SPIKE, SLOWEST, Front
 from rhombos.core.blocks.surge import front_end_devices, judge_surge
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
-from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.points import LASTING
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.topology import TOPOLOGIES, Rectifying, TopologyName
@@ -65,7 +65,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
         "A",
         device.i_rating,
         rules.switch_current_margin,
-        over=STEADY,
+        over=LASTING,
     )
     slow = build.frequency < SLOWEST
     held = how is not None and how.choke
@@ -83,7 +83,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
         "degC",
         device.t_j_max,
         1 - steady_limit(rules, device.t_j_max) / device.t_j_max,
-        over=STEADY,
+        over=LASTING,
     )
     judge_surge(sheet, brief, device, front_end_devices(build, device), COOLED)
     sheet.choice("switch", "Q_1–Q_4" if topology.positions == 4 else "Q_1, Q_2", "Switch")
@@ -91,9 +91,12 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
     if slow:
         sheet.result("duty", "D", "Duty of one switch", "1")
         sheet.result("duty", "D", "Duty of one switch, highest input", "1", point="high")
+        sheet.turned("duty", "D", "Duty of one switch", "1")
     else:
         if not held:
             sheet.result("duty", "D", "Duty of one switch, fixed", "1")
+        else:
+            sheet.turned("duty", "D", "Duty of one switch", "1")
         sheet.choice("frequency", "f_s", "Switching frequency")
     sheet.result("oscillator", "f_{osc}", "Oscillator behind it", "Hz")
     if not topology.clamped:
@@ -102,7 +105,8 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
         series = sheet.shelf.get(Resistor, build.clamp_part)
         sheet.choice("clamp_resistor", "R_c", "Clamp resistor")
         sheet.choice("clamp_part", "", "Clamp resistor type")
-        heat_in = sheet.limited("clamp_loss", "P_c", "Clamp dissipation", "W", series.power, rules.resistor_margin, over=STEADY)
+        heat_in = sheet.limited(
+            "clamp_loss", "P_c", "Clamp dissipation", "W", series.power, rules.resistor_margin, over=LASTING)  # fmt: skip
         if heat_in.severity:
             sheet.find(
                 "clamp_heat",

@@ -14,7 +14,7 @@ from rhombos.core.blocks.gate_drive import (
     GateDriveBuild,
 )
 from rhombos.core.design.findings import PinValue
-from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.points import LASTING, STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.parts import Diode, Driver
@@ -35,7 +35,7 @@ def report(sheet: Sheet, need: DriveNeed) -> BlockReport:
     device: Any = sheet.shelf.find("mosfet|igbt", need.device)
     boot = driver.kind in BOOTSTRAPPED
     peak = sheet.limited("gate_peak", r"V_{GS,pk}", "Gate voltage, ringing included", "V", now.limit, GATE_MARGIN)
-    heat = sheet.limited("power", "P_d", "Lost in one pair of drivers", "W", driver.p_most, HEAT_MARGIN, over=STEADY)
+    heat = sheet.limited("power", "P_d", "Lost in one pair of drivers", "W", driver.p_most, HEAT_MARGIN, over=LASTING)
     miller = sheet.limited("miller", "V_{ind}", "Left on an off gate by its partner", "V", now.threshold, 1 - MILLER_SHARE)
     sheet.choice("driver", "", "Driver")
     sheet.choice("supply", "V_{dd}", "Supply of the drivers")

@@ -12,7 +12,7 @@ from rhombos.core.blocks.regulation import BAND, judge_output
 from rhombos.core.blocks.surge import bridge_devices, judge_surge
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
-from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.points import LASTING, STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.units.quantities import fmt, short
@@ -60,7 +60,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, feed: Feeding = ON_LINK)
         "switch_voltage", r"V_{pk}", "Switch voltage, peak", "V", device.v_rating, rules.bridge_voltage_margin
     )
     current = sheet.limited(
-        "device_peak", r"\hat I", "Current of one switch, peak", "A", device.i_rating, rules.switch_current_margin, over=STEADY
+        "device_peak", r"\hat I", "Current of one switch, peak", "A", device.i_rating, rules.switch_current_margin, over=LASTING
     )
     junction = sheet.limited(
         "junction",
@@ -69,14 +69,16 @@ def report(sheet: Sheet, brief: Brief, power_in: float, feed: Feeding = ON_LINK)
         "degC",
         device.t_j_max,
         1 - steady_limit(rules, device.t_j_max) / device.t_j_max,
-        over=STEADY,
+        over=LASTING,
     )
     stepped = brief.output.stepped
     index = (
         None
         if stepped
-        else sheet.limited("modulation", "M", "Modulation index", "1", 1.0, 1 - rules.modulation_limit, over=STEADY)
+        else sheet.limited("modulation", "M", "Modulation index", "1", 1.0, 1 - rules.modulation_limit, over=LASTING)
     )
+    if not stepped:
+        sheet.turned("modulation", "M", "Modulation index", "1")
     judge_surge(sheet, brief, device, bridge_devices(build, device), free | {"h_bridge.sink": None, "h_bridge.fan": None})
     sheet.choice("switch", "Q_3–Q_6", "Switch")
     sheet.choice("parallel", "n", "Switches in parallel")
@@ -85,6 +87,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, feed: Feeding = ON_LINK)
         sheet.choice("fraction", r"k_{max}" if build.controlled else "k", f"Share of the time not zero{at_most}")
     if build.controlled:
         sheet.result("share", "k", "Share of the time not zero, full power", "%")
+        sheet.turned("share", "k", "Share of the time not zero", "%")
     if stepped:
         sheet.result("output", r"V_{RMS}", "Output at full power, RMS", "V")
         sheet.result("output", r"V_{RMS,0}", "Output at no load, RMS", "V", point="idle")

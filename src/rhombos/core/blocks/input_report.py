@@ -21,13 +21,12 @@ from rhombos.core.book import input_filter as filter_book
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue, Severity
-from rhombos.core.frame.points import LIMIT, STEADY
+from rhombos.core.frame.points import LASTING, LIMIT, STEADY, SURGING
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet, Worst
 from rhombos.core.parts import Capacitor, Fuse
 from rhombos.core.units.quantities import fmt, short
 
-SURGES = ("surge_low", "surge_high")
 LEAST_LIFE = 10000 * 3600.0
 """Life of the bank at full power that a house expects, s."""
 
@@ -42,7 +41,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     fuses = shelf.all(Fuse)
     sheet.choice("fuse", "F_1", "Input fuse")
     load = sheet.limited(
-        "fuse_load", "I", "Fuse current, hardest input", "A", fuse.i_rating, 1 - 1 / rules.fuse_factor, over=STEADY
+        "fuse_load", "I", "Fuse current, hardest input", "A", fuse.i_rating, 1 - 1 / rules.fuse_factor, over=LASTING
     )
     sheet.choice("cable", "A", "Cable section")
     sheet.choice("runs", "n_A", "Cables in parallel, each pole")
@@ -50,7 +49,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     cabled = sheet.fixed(
         "fuse_rated", "I_F", "Fuse or limit, on this cable", lasts, "A", sheet.now.ampacity, 0.0, "maximum ambient"
     )
-    drop = sheet.limited("drop_share", r"\Delta V/V", "Drop before the stage", "%", rules.cable_drop * 1.5, 1 / 3, over=STEADY)
+    drop = sheet.limited("drop_share", r"\Delta V/V", "Drop before the stage", "%", rules.cable_drop * 1.5, 1 / 3, over=LASTING)
     sheet.choice("capacitor", "C_{in}", "Input capacitor")
     sheet.choice("count", "n_{C}", "Input capacitors in parallel")
     ripple = sheet.limited(
@@ -60,9 +59,9 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         "A",
         can.i_ripple,
         rules.ripple_current_margin,
-        over=STEADY,
+        over=LASTING,
     )
-    lifted = max(s.returned for k, s in sheet.states.items() if k not in (*SURGES, *sheet.infeasible) or k == "nominal")
+    lifted = max(s.returned for k, s in sheet.states.items() if k not in (*SURGING, *sheet.infeasible) or k == "nominal")
     stood = can_voltage(full + lifted, build.banks)
     volts = sheet.fixed(
         "capacitor_voltage",
@@ -77,7 +76,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     sheet.result("life", "t", "Life of the cans at full power", "s")
     sheet.result("loss", "P", "Loss, cable to capacitors", "W")
     sheet.choice("connector", "", "Connectors, rated")
-    plugs = sheet.limited("fuse_load", "I_{con}", "Current of the connectors", "A", build.connector, over=STEADY)
+    plugs = sheet.limited("fuse_load", "I_{con}", "Current of the connectors", "A", build.connector, over=LASTING)
     cable = float(book.cable_withstand(k_wire=WIRE_WITHSTAND, A_cu=build.cable * build.runs))
     melts = sheet.fixed("fuse_i2t", "I^2t", "Let through before the fuse opens", fuse.i2t, "A^2*s", cable, 0.0, "a dead short")
     _filter(sheet, build, brief)
@@ -260,7 +259,7 @@ def _filter(sheet: Sheet, build: InputStageBuild, brief: Brief) -> None:
         hardest = max((k for k in STEADY if k in states), key=lambda k: states[k].source_ripple)
         sheet.result("source_ripple", r"I_{\sim}", "Ripple current at the source, RMS", "A", point=hardest)
         return
-    rippling = sheet.limited("source_ripple", r"I_{\sim}", "Ripple current at the source, RMS", "A", most, over=STEADY)
+    rippling = sheet.limited("source_ripple", r"I_{\sim}", "Ripple current at the source, RMS", "A", most, over=LASTING)
     over = float(filter_book.over_limit.work({"I": max(rippling.value, 1e-6), "I_tol": most}))
     sheet.fixed_value("over_limit", "A", "Above the limit, dB", over, "1", sheet.where(rippling))
     if rippling.severity:
@@ -363,9 +362,10 @@ def _entry(sheet: Sheet, build: InputStageBuild, fuse: Fuse, plugs: Worst, melts
 def _returned(sheet: Sheet, brief: Brief) -> None:
     """What a lagging load gives back to a source that takes nothing: in a surge twice the rise is let pass."""
     most = 2 * sheet.rules.bank_rise * brief.source.volts[0]
-    lasting = tuple(k for k in sheet.states if k not in (*SURGES, LIMIT))
+    lasting = tuple(k for k in sheet.states if k not in (*SURGING, LIMIT))
     back = sheet.limited("returned", r"\Delta V_r", "Rise by what the load returns", "V", most, 0.5, over=lasting)
-    surge = max((k for k in SURGES if k not in sheet.infeasible), key=lambda k: sheet.states[k].returned, default="nominal")
+    surges = [k for k in SURGING if k in sheet.states and k not in sheet.infeasible]
+    surge = max(surges, key=lambda k: sheet.states[k].returned, default="nominal")
     beyond = sheet.states[surge].returned > most
     value, at = (sheet.states[surge].returned, sheet.points[surge].label) if beyond else (back.value, sheet.where(back))
     sheet.find(

@@ -17,7 +17,7 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted, wound
-from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.points import LASTING
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.worksheet import Worksheet
@@ -205,7 +205,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     )
     sheet.result("flux", r"B_{pk}", "Peak flux, working", "T")
     warm = sheet.limited(
-        "temperature", r"T_{tr}", "Temperature", "degC", rules.winding_limit + 20, 20 / (rules.winding_limit + 20), over=STEADY
+        "temperature", r"T_{tr}", "Temperature", "degC", rules.winding_limit + 20, 20 / (rules.winding_limit + 20), over=LASTING
     )
     window = sheet.fixed("fill", "h/h_W", "Window height in use", t.fill, "%", 1.0, 0.0, "as wound")
     for name, symbol, title in (

@@ -80,7 +80,8 @@ class ControllerNeed:
     source gives a steady
     current, V; the mean power, W, and the output's swings over it; the lowest link that still makes the wave, V; watts in the
     resistances before the link while the
-    current is steady; whether the duty holds the link at all; the highest input over this one."""
+    current is steady; whether the duty holds the link at all; the highest input over this one; the lowest that the link is set
+    to, V, where it is what turns an adjustable output."""
 
     path: Path
     duty: float
@@ -95,6 +96,12 @@ class ControllerNeed:
     heat: float
     regulated: bool = True
     rises: float = 1.0
+    least: float = math.inf
+
+    @property
+    def adjustable(self) -> bool:
+        """Whether the link has a span of settings, this one its highest."""
+        return self.least < self.link
 
     @property
     def frequency(self) -> float:

@@ -173,6 +173,8 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     if brief.output.direct:
         return _report_dc(sheet, now)
     sheet.result("voltage", "U", "Voltage, RMS", "V")
+    sheet.turned("voltage", "U", "Voltage, RMS", "V")
+    sheet.turned("power", "P", "Power at the same current", "W")
     sheet.result("apparent", "S", "Apparent power", "V*A")
     if brief.output.stepped:
         sheet.result("rms", "I", "Load current, RMS", "A")
@@ -243,6 +245,8 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
 
 def _report_dc(sheet: Sheet, now: LoadState) -> BlockReport:
     sheet.result("voltage", "U", "Voltage", "V")
+    sheet.turned("voltage", "U", "Voltage", "V")
+    sheet.turned("power", "P", "Power at the same current", "W")
     sheet.result("current", "I", "Load current", "A")
     sheet.result("peak_current", r"\hat I_s", "Load current at the surge", "A", point="surge_low")
     sheet.result("resistance", "R_L", "Resistance that takes the power", "ohm")

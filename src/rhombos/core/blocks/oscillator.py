@@ -16,7 +16,7 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted, resistor
-from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.points import LASTING, STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.topology import TOPOLOGIES
@@ -301,9 +301,9 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     voltage = sheet.limited("peak_voltage", r"V_{pk}", "Switch voltage, peak", "V", device.v_rating,
                             rules.switch_voltage_margin)  # fmt: skip
     current = sheet.limited("device_peak", r"\hat I", "Current of one switch, peak", "A", device.i_rating,
-                            rules.switch_current_margin, over=STEADY)  # fmt: skip
+                            rules.switch_current_margin, over=LASTING)  # fmt: skip
     junction = sheet.limited("junction", "T_j", "Junction, hottest", "degC", device.t_j_max,
-                             1 - steady_limit(rules, device.t_j_max) / device.t_j_max, over=STEADY)  # fmt: skip
+                             1 - steady_limit(rules, device.t_j_max) / device.t_j_max, over=LASTING)  # fmt: skip
     sheet.choice("switch", "Q_1, Q_2", "Switch")
     sheet.choice("parallel", "n", "Switches in parallel, each side")
     sheet.choice("drive_core", "", "Drive transformer core")
@@ -315,7 +315,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     sheet.choice("clamp_resistor", "R_c", "Clamp resistor")
     sheet.choice("clamp_part", "", "Clamp resistor type")
     series = sheet.shelf.get(Resistor, build.clamp_part)
-    burnt = sheet.limited("clamp_loss", "P_c", "Clamp dissipation", "W", series.power, rules.resistor_margin, over=STEADY)
+    burnt = sheet.limited("clamp_loss", "P_c", "Clamp dissipation", "W", series.power, rules.resistor_margin, over=LASTING)
     sheet.choice("sink", "", "Heat-sink")
     sheet.choice("fan", "", "Fan")
     sheet.result("conduction", "P_{on}", "Conduction loss", "W")

@@ -6,7 +6,7 @@ from rhombos.core.blocks.output_filter import CORNER_OVER_LINE, RIPPLE_OVER_CORN
 from rhombos.core.blocks.wound import WOUND_FIELDS, choke_of, judge, show_stress, show_winding
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
-from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.points import LASTING, STEADY
 from rhombos.core.frame.report import BlockReport, Operating
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.parts import Capacitor
@@ -26,7 +26,8 @@ def report(sheet: Sheet, brief: Brief, power_in: float, at: Operating) -> BlockR
     sheet.choice("count", "n_C", "Filter capacitors in parallel")
     stress = show_stress(sheet, made, "", "Inductor", "line_current")
     bent = sheet.limited("distortion", "THD", "Distortion left at the output", "%", 2 * brief.targets.distortion, 0.5,
-                         over=STEADY)  # fmt: skip
+                         over=LASTING, of_highest=True)  # fmt: skip
+    sheet.turned("distortion", "THD", "Distortion, of what is set", "%")
     share = sheet.limited("capacitor_share", r"I_C/I", "Capacitor current share", "%",
                           2 * rules.filter_capacitor_share, 0.45, over=("nominal",))  # fmt: skip
     sheet.result("corner", "f_{LC}", "Corner frequency", "Hz")

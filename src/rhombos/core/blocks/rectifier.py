@@ -65,7 +65,7 @@ class RectifierNeed:
     """Secondary voltage while power flows, and its highest; link voltage, V; mean output current, A; total duty; one
     switch's frequency, Hz; leakage seen from the secondary, H; turns ratio; temperature the choke is taken to have, °C;
     resistance that a pulse meets, seen from the secondary, Ω, and the bleeder, the one load that never goes, Ω (without a
-    choke); how the current swings at twice the line."""
+    choke); how the current swings at twice the line; the lowest that the link is set to, V, where it is adjustable."""
 
     v_sec: float
     v_sec_max: float
@@ -79,6 +79,13 @@ class RectifierNeed:
     resistance: float = 0.0
     bleeder: float = math.inf
     swing: Pulsation = STILL
+    v_least: float = math.inf
+
+    @property
+    def v_hardest(self) -> float:
+        """The link at which the choke's ripple is largest on the highest input, V: half the secondary's voltage, or as near to
+        it as it is ever set."""
+        return min(self.v_link, max(self.v_least, self.v_sec_max / 2))
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,10 +148,10 @@ def propose(
     fields.setdefault("damper", "RC")
     if "inductance" not in fields:
         wanted = book.choke_inductance(
-            V_sec=need.v_sec_max, V_out=need.v_link, D_tot=min(1.0, need.v_link / need.v_sec_max),
+            V_sec=need.v_sec_max, V_out=need.v_hardest, D_tot=min(1.0, need.v_hardest / need.v_sec_max),
             dI=rules.choke_ripple * need.current, f_s=need.frequency)  # fmt: skip
         fields["inductance"] = float(f"{min(1.0, max(1e-6, float(wanted))):.2g}")
-    ripple = need.v_link * (1 - min(1.0, need.v_link / need.v_sec_max)) / (fields["inductance"] * 2 * need.frequency)
+    ripple = need.v_hardest * (1 - min(1.0, need.v_hardest / need.v_sec_max)) / (fields["inductance"] * 2 * need.frequency)
     air = brief.targets.ambient + rules.enclosure_rise
     wanted_choke = ChokeNeed(fields["inductance"], 1.05 * surge_current + ripple / 2, need.current * need.swing.rms, ripple,
                              ripple / math.sqrt(12), 2 * need.frequency, air)  # fmt: skip

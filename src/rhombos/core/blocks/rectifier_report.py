@@ -12,7 +12,7 @@ from rhombos.core.blocks.wound import choke_of, judge, show_stress, show_winding
 from rhombos.core.book.rectifier import diode_conduction, diode_rms
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
-from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.points import LASTING, STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.topology import IN_SERIES, RECTIFIERS
@@ -31,9 +31,9 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     reverse = sheet.limited("reverse", r"V_{R,pk}", "Diode reverse voltage, peak", "V", diode.v_rating,
                             rules.diode_voltage_margin)  # fmt: skip
     current = sheet.limited("average", r"I_{F}", "Mean current of one diode", "A", diode.i_rating,
-                            rules.diode_current_margin, over=STEADY)  # fmt: skip
+                            rules.diode_current_margin, over=LASTING)  # fmt: skip
     junction = sheet.limited("junction", "T_j", "Diode junction", "degC", diode.t_j_max,
-                             1 - steady_limit(rules, diode.t_j_max) / diode.t_j_max, over=STEADY)  # fmt: skip
+                             1 - steady_limit(rules, diode.t_j_max) / diode.t_j_max, over=LASTING)  # fmt: skip
     slow = sheet.limited("recovery_share", r"t_{rr} f", "Recovery, share of period", "%",
                          2 * rules.recovery_share, 0.5)  # fmt: skip
     stress = show_stress(sheet, made, "choke_", "Choke", "current") if how.choke else None
@@ -46,7 +46,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
         sheet.choice("damper_resistor", "R_d", "Damper resistor")
         sheet.choice("damper_part", "", "Damper resistor type")
         burnt = sheet.limited("damper_loss", "P_d", "Damper dissipation", "W", series.power, rules.resistor_margin,
-                              over=STEADY)  # fmt: skip
+                              over=LASTING)  # fmt: skip
         if burnt.severity:
             sheet.find("damper_heat", burnt.severity, "The damper resistor is too small",
                        f"{fmt(burnt.value, 'W')} in a {series.label} resistor.", "Use a stronger series.", worst=burnt,

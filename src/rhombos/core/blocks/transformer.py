@@ -16,7 +16,7 @@ from rhombos.core.book import stage
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted, wound
-from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.points import LASTING
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.worksheet import Worksheet
@@ -240,7 +240,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
                          max(0.0, 1 - rules.ferrite_peak / saturation), over=("high",))  # fmt: skip
     sheet.result("flux", r"B_{pk}", "Peak flux, working", "T")
     warm = sheet.limited("temperature", r"T_{tr}", "Temperature", "degC", rules.winding_limit + 20,
-                         20 / (rules.winding_limit + 20), over=STEADY)  # fmt: skip
+                         20 / (rules.winding_limit + 20), over=LASTING)  # fmt: skip
     window = sheet.fixed("fill", "h/h_W", "Window height in use", t.fill, "%", 1.0, 0.0, "as wound")
     sheet.choice("units", "n", "Transformers alike, primaries in parallel")
     if build.units > 1:

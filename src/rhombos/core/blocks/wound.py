@@ -13,7 +13,7 @@ from rhombos.core.blocks.base import Build, part
 from rhombos.core.design.findings import PinValue
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted, wound
-from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.points import LASTING
 from rhombos.core.frame.sheet import Sheet, Worst
 from rhombos.core.magnetics.choke import GRADES, LEAST_LEFT, WIDE_GAP, Choke, ChokeNeed, choke_from, design_choke
 from rhombos.core.magnetics.stack import stack_table
@@ -107,7 +107,7 @@ def show_stress(sheet: Sheet, made: Choke, prefix: str, what: str, steady: str) 
     return ChokeStress(
         flux,
         sheet.limited(
-            f"{prefix}temperature", r"T_L", f"{what} temperature", "degC", limit + 20, 20 / (limit + 20), over=STEADY
+            f"{prefix}temperature", r"T_L", f"{what} temperature", "degC", limit + 20, 20 / (limit + 20), over=LASTING
         ),
         sheet.fixed("fill", "h/h_W", "Window height in use", made.fill, "%", 1.0, 0.0, "as wound"),
         getattr(sheet.now, steady),

@@ -123,6 +123,12 @@ class Brief(Section):
         """Power of the loads that draw theirs at the crest, W."""
         return self.output.crest_power
 
+    def at(self, setting: float) -> Self:
+        """The same with its first output set to a share of its highest voltage, at the same current."""
+        if setting == 1.0:
+            return self
+        return self.model_copy(update={"outputs": (self.output.turned(setting), *self.outputs[1:])})
+
     def but(self, **sections: Mapping[str, Any]) -> Self:
         """The same with some fields of its first source, its first output, that output's power, or the targets set otherwise.
 

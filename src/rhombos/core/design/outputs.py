@@ -96,7 +96,22 @@ def read_profile(text: str, most: float) -> tuple[tuple[float, float], ...]:
     return tuple(found)
 
 
+DEEPEST = 0.9
+"""The deepest dip that counts, share of a small setting, of which what is allowed at the highest is much."""
 LoadShare = Annotated[Percent, Field(ge=0, le=1)]
+WIDEST_SPAN, NARROWEST_SPAN = 0.1, 0.98
+"""The lowest that an output may be adjusted down to, over its highest; and the most, for it to count as adjustable."""
+NOT_TURNED: dict[str, Any] = {"absent": "not adjustable"}
+
+
+def _spanned(voltage: float, down_to: float | None) -> None:
+    """Raises: ValueError where an output cannot be adjusted down to what is asked, V."""
+    least, most = WIDEST_SPAN * voltage, NARROWEST_SPAN * voltage
+    if down_to is not None and not least <= down_to <= most:
+        raise ValueError(
+            f"adjustable down to {short(down_to, 'V')} is outside {short(least, 'V')} to {short(most, 'V')} "
+            f"(a tenth of the {short(voltage, 'V')} at its highest setting to just below it); change either, or leave it empty"
+        )
 
 
 class AcOutput(Section):
@@ -104,6 +119,7 @@ class AcOutput(Section):
 
     kind: Literal["AC"] = Field("AC", title="Kind of output")
     voltage: Volt = Field(230, ge=10, le=480, title="Output voltage, RMS")
+    down_to: Volt | None = Field(None, ge=1, le=480, title="Adjustable down to", json_schema_extra=NOT_TURNED)
     frequency: Hertz = Field(50, ge=25, le=440, title="Output frequency")
     waveform: AcWave = Field("sine", title="Waveform")
     power: AcPower = Field(default_factory=AcPower, title="Power")
@@ -133,7 +149,16 @@ class AcOutput(Section):
     @property
     def described(self) -> str:
         """The socket in a few words."""
-        return f"{short(self.voltage, 'V')} {short(self.frequency, 'Hz')} {self.waveform}"
+        return f"{_span(self)} {short(self.frequency, 'Hz')} {self.waveform}"
+
+    def turned(self, setting: float) -> Self:
+        """The same set to a share of its highest voltage, at the same current."""
+        return self.model_copy(update=_turned(self, setting))
+
+    @model_validator(mode="after")
+    def _adjusts(self) -> Self:
+        _spanned(self.voltage, self.down_to)
+        return self
 
     @model_validator(mode="after")
     def _shares_fit(self) -> Self:
@@ -168,6 +193,7 @@ class DcOutput(Section):
 
     kind: Literal["DC"] = Field("DC", title="Kind of output")
     voltage: Volt = Field(340, ge=12, le=1500, title="Output voltage, DC")
+    down_to: Volt | None = Field(None, ge=3, le=1500, title="Adjustable down to", json_schema_extra=NOT_TURNED)
     ripple: Percent = Field(0.01, ge=0.0005, le=0.1, title="Ripple, peak to peak")
     dip: Percent = Field(0.05, ge=0.005, le=0.2, title="Dip at a step from nothing to full power")
     power: PowerAsked = Field(default_factory=PowerAsked, title="Power")
@@ -196,7 +222,18 @@ class DcOutput(Section):
     @property
     def described(self) -> str:
         """The socket in a few words."""
-        return f"{short(self.voltage, 'V')} DC"
+        return f"{_span(self)} DC"
+
+    def turned(self, setting: float) -> Self:
+        """The same set to a share of its highest voltage, at the same current; ripple and dip stay what they are of the
+        highest."""
+        kept = {"ripple": self.ripple / setting, "dip": min(DEEPEST, self.dip / setting)}
+        return self.model_copy(update=_turned(self, setting) | kept)
+
+    @model_validator(mode="after")
+    def _adjusts(self) -> Self:
+        _spanned(self.voltage, self.down_to)
+        return self
 
 
 class HfOutput(Section):
@@ -211,6 +248,8 @@ class HfOutput(Section):
     loads: tuple[LoadKind, ...] = Field(("heater",), max_length=7, title="Intended loads")
 
     waveform: ClassVar[Waveform] = "HF"
+    down_to: ClassVar = None
+    """The stage runs at a fixed duty: nothing turns it."""
     direct: ClassVar = False
     quick: ClassVar = True
     stepped: ClassVar = True
@@ -227,6 +266,22 @@ class HfOutput(Section):
     def described(self) -> str:
         """The socket in a few words."""
         return f"{short(self.voltage, 'V')} {short(self.frequency, 'Hz')} high frequency"
+
+    def turned(self, setting: float) -> Self:
+        """The same: there is but one setting."""
+        return self
+
+
+def _span(output: AcOutput | DcOutput) -> str:
+    highest = short(output.voltage, "V")
+    return highest if output.down_to is None else f"{short(output.down_to, 'V')} to {highest}"
+
+
+def _turned(output: AcOutput | DcOutput, setting: float) -> dict[str, Any]:
+    """What changes of an output that is set to a share of its highest voltage and gives the same current."""
+    power = output.power
+    less = {"continuous": setting * power.continuous, "surge": setting * power.surge}
+    return {"voltage": setting * output.voltage, "down_to": None, "power": power.model_copy(update=less)}
 
 
 Output = Annotated[AcOutput | DcOutput | HfOutput, Field(discriminator="kind")]

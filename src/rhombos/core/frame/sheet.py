@@ -12,7 +12,7 @@ from pydantic import BaseModel
 from rhombos.core.design.findings import Cure, Finding, PinValue, Severity, against_rating
 from rhombos.core.design.problems import allowed_range, unit_of
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.points import LIMIT, Point
+from rhombos.core.frame.points import LIMIT, LOWEST_SET, Point
 from rhombos.core.frame.report import BlockReport, Figure
 from rhombos.core.parts import Shelf
 from rhombos.core.units import gauge
@@ -107,6 +107,11 @@ class Sheet:
             name, symbol, title, value, unit, digits, step=f"{point}:{self.block}.{name}", point=self.points[point].label
         )
 
+    def turned(self, name: str, symbol: str, title: str, unit: str) -> None:
+        """Show a figure of an adjustable output at its lowest setting; nothing where there is but one."""
+        if LOWEST_SET in self.states:
+            self.result(name, symbol, f"{title}, lowest setting", unit, point=LOWEST_SET)
+
     def limited(
         self,
         name: str,
@@ -118,15 +123,18 @@ class Sheet:
         *,
         over: tuple[str, ...] = (),
         digits: int = 3,
+        of_highest: bool = False,
     ) -> Worst:
         """Show a stress at its worst point (of `over`, or of all) against its rating and the house margin.
 
         Points the source cannot feed are left out where others remain: their currents are not real. The source's over-voltage
-        limit lasts moments: there only the rating counts.
+        limit lasts moments: there only the rating counts. A share `of_highest` counts, at a lower setting of the output, of
+        what is set at the highest.
         """
-        asked = over or tuple(p for p in self.states if p != LIMIT)
+        asked = tuple(p for p in over or self.states if p in self.states and (over or p != LIMIT))
         keys = [p for p in asked if p not in self.infeasible] or asked
-        at, value = max(((p, float(getattr(self.states[p], name))) for p in keys), key=lambda pair: pair[1])
+        counts = {p: self.points[p].setting if of_highest else 1.0 for p in keys}
+        at, value = max(((p, counts[p] * float(getattr(self.states[p], name))) for p in keys), key=lambda pair: pair[1])
         if not over and LIMIT in self.states and (beyond := float(getattr(self.states[LIMIT], name))) > max(value, rating):
             at, value = LIMIT, beyond
         return self._against(name, symbol, title, value, unit, rating, margin, at, self.points[at].label, digits)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.points import lasting
 from rhombos.core.parts import Shelf
 
 if TYPE_CHECKING:
@@ -36,8 +36,8 @@ class Sizing:
 
     @property
     def stages(self) -> tuple[Stage, ...]:
-        """Everything there is: the path, the route's own beside it, and what every route has beside it."""
-        return self.route.all_stages(*self.brief.waves)
+        """Everything there is: the path, the route's own beside it, and what every route has beside it where it is wanted."""
+        return tuple(stage for stage in self.route.all_stages(*self.brief.waves) if stage.wanted(self))
 
     @property
     def now(self) -> Mapping[str, Any]:
@@ -47,8 +47,8 @@ class Sizing:
 
     @property
     def steady(self) -> list[Any]:
-        """The points at full power that may last."""
-        return [self.settled[k] for k in STEADY]
+        """The points at full power, or current, that may last."""
+        return lasting(self.settled)
 
     def entering(self, key: str) -> float:
         """Power that enters a stage at the nominal point, W; 0 beside the path."""

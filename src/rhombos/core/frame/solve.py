@@ -106,6 +106,17 @@ class NothingBeside(Unbuildable):
             remedy="Choose a route with a high-frequency link, or give that socket a design of its own."))  # fmt: skip
 
 
+class NotAdjustable(Unbuildable):
+    """A route that has nothing to turn its output down with."""
+
+    def __init__(self, route: Route) -> None:
+        super().__init__(Finding(
+            code="route.adjustable", severity="stop", block="brief", title="Nothing turns this output down",
+            cause=f"{route.title}: a square wave is as high as what it is made of, and nothing holds that.",
+            remedy="Leave the output at one voltage, ask for pulses of controlled width or a sine, or choose a route with a "
+                   "link."))  # fmt: skip
+
+
 class OutOfReach(Unbuildable):
     """A route that makes nothing of this source for this socket, and why."""
 
@@ -120,7 +131,7 @@ def work_out(
     brief: Brief, pins: Mapping[str, PinValue], shelf: Shelf, rules: Rules, route_name: RouteName = DEFAULT
 ) -> Worked:  # fmt: skip
     """Size everything that is not pinned; what lies in the drawer is weighed at the house's share of its price, as far as it
-    goes. Raises: PinError for a bad pin, EmptyShelf, WrongWave, NothingBeside, OutOfReach."""
+    goes. Raises: PinError for a bad pin, EmptyShelf, WrongWave, NothingBeside, OutOfReach, NotAdjustable."""
     route, shelf = ROUTES[route_name], shelf.plain
     if brief.output.waveform not in route.waveforms:
         raise WrongWave(route, brief.output.waveform)
@@ -129,6 +140,8 @@ def work_out(
     route = route.making(brief.output.waveform)
     if why := route.refuses(brief):
         raise OutOfReach(route, why)
+    if not route.adjusts(brief):
+        raise NotAdjustable(route)
     typed, missing = read_pins(pins, {**route.builds, **SHARED_BUILDS}, shelf, ALL_BUILDS)
     shelf = solderable(shelf, rules.smallest_body, typed)
     if empty := [k for k in route.needed if not shelf.all(KINDS[k])]:
@@ -189,8 +202,8 @@ def _again(worked: Worked, hints: Any, held: Mapping[str, dict[str, Any]], share
     path = route.propose(brief, hints, held, shelf, house)
     beside = {k: worked.builds[k] for k in worked.builds if k not in path and k in route.builds}
     stands = path.items() <= worked.builds.items()
-    near = {key: worked.settled[key] for key in route.hint_points} if stands else route.settle_all(
-        path | beside, brief, shelf, rules, keys=route.hint_points, start=worked.settled, tolerance=COARSE)  # fmt: skip
+    near = {key: worked.settled[key] for key in route.hint_keys(brief)} if stands else route.settle_all(
+        path | beside, brief, shelf, rules, keys=route.hint_keys(brief), start=worked.settled, tolerance=COARSE)  # fmt: skip
     beside |= route.propose_auxiliary(brief, path | beside, near, worked.pins, shelf, house)
     if stands and beside.items() <= worked.builds.items():
         return None
@@ -304,7 +317,7 @@ def build_all(
         path = proposed
         if rounds < route.rounds or not settled:  # after the last, points as they were are near enough for what lies beside
             settled = route.settle_all(
-                path | beside, brief, shelf, rules, keys=route.hint_points, start=settled, tolerance=COARSE
+                path | beside, brief, shelf, rules, keys=route.hint_keys(brief), start=settled, tolerance=COARSE
             )
             hints = route.next_hints(settled, hints)
         beside = route.propose_auxiliary(brief, path | beside, settled, pins, shelf, rules)

@@ -58,6 +58,10 @@ def _nothing(at: Sizing) -> Iterable[Requirement]:
     return ()
 
 
+def _always(at: Sizing) -> bool:
+    return True
+
+
 def _nothing_small(at: Sizing) -> Iterable[Item]:
     return ()
 
@@ -67,7 +71,8 @@ class Stage:
     """One stage of a path, or one block beside it.
 
     What it always has: a key (of its builds, states, pins and figures), a title, what is built, the parts that this takes
-    by name, and how it tells of itself. What it may have: the number of its sheet, from which its parts have their references,
+    by name, and how it tells of itself. What it may have: when a brief wants it at all;
+    the number of its sheet, from which its parts have their references,
     and what of them any drawer has; parts asked for by their ratings; whether it is a `barrier`
     between source and socket, or an `ending` of the path; whether its state is a DC `link` (voltage, peak, ripple, stored
     energy, safe time); `output`, the voltage that its state puts at the socket where it is the last to make one; what sits on
@@ -101,6 +106,7 @@ class Stage:
     charts: tuple[Callable[[Any], Chart], ...] = ()
     circuit: Circuit | None = None
     sheet: int = 0
+    wanted: Callable[[Sizing], bool] = _always
     small: Callable[[Sizing], Iterable[Item]] = _nothing_small
 
 

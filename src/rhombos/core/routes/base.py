@@ -6,13 +6,13 @@ from abc import ABC, abstractmethod
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any, TypeVar
+from typing import Any, Literal, TypeVar
 
 from rhombos.core.blocks.base import Build
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.points import Point
+from rhombos.core.frame.points import SET_STEADY, SET_SURGES, Point
 from rhombos.core.frame.report import Operating, Stepped
 from rhombos.core.frame.stage import Stage
 from rhombos.core.frame.worksheet import Worksheet
@@ -78,6 +78,10 @@ class StepWave:
         return three_level(self.share, self.level, line, self.back)
 
 
+Turned = Literal["link", "modulation"]
+"""What sets an output lower: the set-point of the link that it stands on, or the bridge's index or width."""
+
+
 class Route(ABC):
     """An architecture: an ordered list of stages, and how power and limits pass between them."""
 
@@ -87,6 +91,8 @@ class Route(ABC):
     beside: tuple[Waveform, ...] = ()
     """What a second socket beside its own may give."""
     hint_points: tuple[str, ...]
+    turned_by: Mapping[Waveform, Turned] = {}
+    """What sets the output lower where it is adjustable, for each wave that can be."""
     rounds: int
     """Rounds of proposals at most."""
     needed: tuple[str, ...]
@@ -107,9 +113,17 @@ class Route(ABC):
         """The same for a wave, where waves are settled in ways of their own."""
         return self
 
+    def adjusts(self, brief: Brief) -> bool:
+        """Whether it turns the output as far down as is asked."""
+        return brief.output.down_to is None or brief.output.waveform in self.turned_by
+
     def refuses(self, brief: Brief) -> str | None:
         """Why it makes nothing of this source for this socket; None where it may."""
         return None
+
+    def hint_keys(self, brief: Brief) -> tuple[str, ...]:
+        """The points from which proposals learn; of an adjustable output what is hard at its lower settings too."""
+        return (*self.hint_points, *(() if brief.output.down_to is None else (*SET_STEADY, *SET_SURGES)))
 
     @abstractmethod
     def stages(self, waveform: Waveform, *beside: Waveform) -> tuple[Stage, ...]:

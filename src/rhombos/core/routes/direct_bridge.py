@@ -17,13 +17,13 @@ from rhombos.core.book import filters
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.points import STEADY, Point, operating_points
+from rhombos.core.frame.points import Point, lasting, operating_points
 from rhombos.core.frame.report import Stepped
 from rhombos.core.frame.stage import Stage
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import stages
-from rhombos.core.routes.base import V_FLOOR, Route, StepWave
+from rhombos.core.routes.base import V_FLOOR, Route, StepWave, Turned
 from rhombos.core.routes.driven import drive_of, gate_loop
 from rhombos.core.routes.on_source import MORE_RIPPLE, Guess, HardestRipple, SourceRoute, SourceSettled, carrier_of, lift_of
 from rhombos.core.routes.sine_stage import SineStage
@@ -84,9 +84,9 @@ class Bare(SourceRoute):
         flat = settled["low"]
         return {
             "v_in": settled["nominal"].v_in,
-            "source_current": max(settled[k].states["input_stage"].fuse_load for k in STEADY),
+            "source_current": max(s.states["input_stage"].fuse_load for s in lasting(settled)),
             "swell": max(1.0, flat.states["input_stage"].fuse_load * flat.v_in / flat.flow["h_bridge"]),
-            "ripple": HardestRipple(tuple(r for k in STEADY if (r := settled[k].rippling))),
+            "ripple": HardestRipple(tuple(r for s in lasting(settled) if (r := s.rippling))),
             "lift": lift_of(settled),
         }
 
@@ -120,6 +120,7 @@ class DirectBridge(Bare, SineStage):
     """A sine PWM bridge on the source, and its filter."""
 
     waveforms: tuple[Waveform, ...] = ("sine", "modified", "square")
+    turned_by: Mapping[Waveform, Turned] = {"sine": "modulation", "modified": "modulation"}
     needed = (*NEEDED, "core", "grade", "wire")
 
     def making(self, waveform: Waveform) -> Route:
@@ -143,12 +144,12 @@ class DirectBridge(Bare, SineStage):
 
     def next_hints(self, settled: Mapping[str, SourceSettled], before: Hints | None = None) -> Hints:
         """What the assessed design teaches the next round."""
-        flat, filtered = settled["low"], [settled[k].states["output_filter"] for k in STEADY]
+        flat, filtered = settled["low"], [s.states["output_filter"] for s in lasting(settled)]
         return Hints(
             **self._before(settled), current=max(f.rms for f in filtered), peak=max(f.peak for f in filtered),
             path_resistance=flat.guess.path_resistance, dead_volts=flat.states["h_bridge"].dead_time_loss_volts,
             fundamental=flat.states["output_filter"].fundamental,
-            modulation=min(1.0, max(settled[k].states["h_bridge"].modulation for k in STEADY)))  # fmt: skip
+            modulation=min(1.0, max(s.states["h_bridge"].modulation for s in lasting(settled))))  # fmt: skip
 
     def propose(
         self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
@@ -179,6 +180,7 @@ class DirectSteps(Bare, StepStage):
     width holds the RMS."""
 
     waveforms: tuple[Waveform, ...] = ("modified", "square")
+    turned_by: Mapping[Waveform, Turned] = {"modified": "modulation"}
     hint_points = ("nominal", "low", "high", "surge_high")
     needed = NEEDED
 
@@ -199,10 +201,10 @@ class DirectSteps(Bare, StepStage):
 
     def next_hints(self, settled: Mapping[str, SourceSettled], before: Hints | None = None) -> Hints:
         """What the assessed design teaches the next round."""
-        loads = [settled[k].states["load"] for k in STEADY]
+        loads = [s.states["load"] for s in lasting(settled)]
         return Hints(
             **self._before(settled), current=max(d.rms for d in loads), peak=max(d.peak_current for d in loads),
-            stops=max(settled[k].turn_off for k in self.hint_points), share=settled["nominal"].share)  # fmt: skip
+            stops=max(s.turn_off for s in settled.values()), share=settled["nominal"].share)  # fmt: skip
 
     def propose(
         self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules

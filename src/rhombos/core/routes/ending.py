@@ -49,6 +49,14 @@ def link_voltage(
     return dc_link.least_voltage(bridge_peak, rules.link_ripple, rules, raised)
 
 
+def lowest_link(brief: Brief, pins: Mapping[str, Mapping[str, Any]], voltage: float) -> float:
+    """The lowest that a link of a voltage is set to, V, where it is what turns an adjustable output."""
+    output = brief.output
+    if output.down_to is None or output.waveform == "sine":
+        return voltage
+    return voltage - (output.voltage - output.down_to) / math.sqrt(fraction_of(brief, pins))
+
+
 def _bare_socket(
     brief: Brief, output: DcOutput, hints: Hints, own: dict[str, dict[str, Any]], voltage: float, shelf: Shelf, rules: Rules
 ) -> dict[str, Build]:  # fmt: skip

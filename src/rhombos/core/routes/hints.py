@@ -9,6 +9,7 @@ from typing import Any
 
 from rhombos.core.blocks import h_bridge, hf_socket
 from rhombos.core.design.brief import Brief
+from rhombos.core.frame.points import SET_STEADY, SET_SURGES, lasting
 from rhombos.core.frame.topology import RECTIFIERS, Rectifying
 from rhombos.core.routes.settle import LinkSettled
 from rhombos.core.waves.pulsation import Pulsation
@@ -104,6 +105,12 @@ def tapped_at(ratio: float, hints: Hints, how: Rectifying) -> tuple[float, float
     return low, high
 
 
+def _turned_off(settled: Mapping[str, LinkSettled], key: str) -> float:
+    """What the switches turn off at a point, A; for a point on the highest input, at any setting of the output."""
+    alike = {"high": SET_STEADY, "surge_high": SET_SURGES}.get(key, ())
+    return max(settled[k].turn_off for k in (key, *alike) if k in settled)
+
+
 def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, ...], before: Hints | None) -> Hints:
     """What assessed points teach the next round of proposals; `drive` is the stage's voltage over its input.
 
@@ -125,7 +132,7 @@ def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, 
     return Hints(
         link_high=max(s["dc_link"].voltage for s in steady),
         climb=max(s["rectifier"].unloaded for s in steady),
-        feed_ripple=max(s["rectifier"].feed_ripple for s in steady),
+        feed_ripple=max(s.states["rectifier"].feed_ripple for s in lasting(settled)),
         form=states["rectifier"].form,
         charging_resistance=flat.guess.charging_resistance(states["transformer"].ratio),
         apparent=max(settled[k].apparent for k in ("low", "high")),
@@ -138,7 +145,7 @@ def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, 
         surge_link_current=settled["surge_high"].states["rectifier"].current * settled["surge_high"].swing.peak,
         v_in=v_in,
         pulse={k: min(settled[k].pulse, most[k]) for k in points},
-        turn_off={k: min(settled[k].turn_off, 1.3 * most[k]) for k in points},
+        turn_off={k: min(_turned_off(settled, k), 1.3 * most[k]) for k in points},
         swing={k: settled[k].swing for k in points},
         duty=duty,
         rising=rising,

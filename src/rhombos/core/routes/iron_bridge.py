@@ -21,12 +21,13 @@ from rhombos.core.book import magnetics as magnetics_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.points import STEADY, operating_points
+from rhombos.core.frame.points import lasting, operating_points
 from rhombos.core.frame.stage import Stage
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import stages
+from rhombos.core.routes.base import Turned
 from rhombos.core.routes.driven import drive_of
 from rhombos.core.routes.on_source import Guess, HardestRipple, Hints, carrier_of, lift_of
 from rhombos.core.routes.sine_stage import SATURATED, SineStage
@@ -48,6 +49,7 @@ class IronBridge(SineStage):
     key: str = "iron bridge"
     title = "H-bridge with sine PWM, iron transformer"
     waveforms: tuple[Waveform, ...] = ("sine",)
+    turned_by: Mapping[Waveform, Turned] = {"sine": "modulation"}
     needed = ("mosfet", "iron_core", "core", "grade", "wire", "capacitor", "fuse", "heat_sink")
 
     def stages(self, waveform: Waveform, *beside: Waveform) -> tuple[Stage, ...]:
@@ -85,8 +87,8 @@ class IronBridge(SineStage):
                 bridged.modulation / lacks / limit))), {k: settled[k].guess.v_in for k in self.hint_points},
             nothing, nothing, nothing, wound.primary_rms, wound.secondary_rms, flat.states["input_stage"].fuse_load,
             wound.leakage, flat.guess.path_resistance, bridged.dead_time_loss_volts, filtered.fundamental,
-            0.0, filtered.rms, max(settled[k].states["output_filter"].peak for k in STEADY),
-            rippling=HardestRipple(tuple(r for k in STEADY if (r := settled[k].rippling))), lift=lift_of(settled))  # fmt: skip
+            0.0, filtered.rms, max(s.states["output_filter"].peak for s in lasting(settled)),
+            rippling=HardestRipple(tuple(r for s in lasting(settled) if (r := s.rippling))), lift=lift_of(settled))  # fmt: skip
 
     def propose(
         self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules

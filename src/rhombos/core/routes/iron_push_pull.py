@@ -26,14 +26,14 @@ from rhombos.core.book import stage as stage_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.points import STEADY, Point
+from rhombos.core.frame.points import LASTING, SET_STEADY, SET_SURGES, Point, lasting
 from rhombos.core.frame.report import Stepped
 from rhombos.core.frame.stage import Stage
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import stages
-from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave
+from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave, Turned
 from rhombos.core.routes.on_source import MORE_RIPPLE, Guess, HardestRipple, Hints, SourceSettled, lift_of
 from rhombos.core.routes.step_stage import NARROWEST, StepStage, standing, whole_factor, working
 from rhombos.core.routes.supply import WIRING, source_of
@@ -54,6 +54,7 @@ class IronPushPull(StepStage):
     stage = front_end.KEY
     title = "Push-pull at line frequency, iron transformer"
     waveforms: tuple[Waveform, ...] = ("modified", "square")
+    turned_by: Mapping[Waveform, Turned] = {"modified": "modulation"}
     needed: tuple[str, ...] = ("mosfet", "iron_core", "wire", "capacitor", "resistor", "fuse", "heat_sink")
 
     def stages(self, waveform: Waveform, *beside: Waveform) -> tuple[Stage, ...]:
@@ -80,20 +81,20 @@ class IronPushPull(StepStage):
         """What the assessed design teaches the next round."""
         flat, now = settled["low"], settled["nominal"]
         wound: iron_transformer.IronState = max(
-            (settled[k].states["iron_transformer"] for k in STEADY), key=lambda s: s.secondary_rms)  # fmt: skip
+            (s.states["iron_transformer"] for s in lasting(settled)), key=lambda s: s.secondary_rms)  # fmt: skip
         square = now.share == 1.0
         asked = now.states["load"].rated
         level = flat.states["iron_transformer"].output / math.sqrt(flat.stands)
         wanted = asked / now.states["iron_transformer"].output if square else asked / math.sqrt(WIDTH_USED) / level
         return Hints(
             wound.ratio * (1.0 if flat.states["source"].collapsed else min(1.3, max(0.6, wanted))),
-                {k: settled[k].guess.v_in for k in self.hint_points},
-            {k: settled[k].pulse for k in self.hint_points}, {k: settled[k].turn_off for k in self.hint_points},
-            {k: settled[k].share for k in self.hint_points}, wound.primary_rms, wound.secondary_rms,
-            max(settled[k].states["input_stage"].fuse_load for k in STEADY), wound.leakage,
-            0.0, 0.0, 0.0, 0.0, 0.0, half=now.half, form=max(settled[k].form for k in STEADY),
+                {k: s.guess.v_in for k, s in settled.items()},
+            {k: s.pulse for k, s in settled.items()}, {k: s.turn_off for k, s in settled.items()},
+            {k: s.share for k, s in settled.items()}, wound.primary_rms, wound.secondary_rms,
+            max(s.states["input_stage"].fuse_load for s in lasting(settled)), wound.leakage,
+            0.0, 0.0, 0.0, 0.0, 0.0, half=now.half, form=max(s.form for s in lasting(settled)),
             rippling=HardestRipple(
-                tuple(r for k in STEADY if (r := settled[k].rippling)),
+                tuple(r for s in lasting(settled) if (r := s.rippling)),
                 max(s.states["iron_transformer"].magnetising / (8 * self._line(s)) for s in settled.values())),
             lift=Lift(returned=lift_of(settled).returned))  # fmt: skip
 
@@ -116,7 +117,7 @@ class IronPushPull(StepStage):
                 brief.targets.idle),
             own["iron_transformer"], shelf, rules)  # fmt: skip
         leakage = iron_transformer.made(transformer, shelf).leakage + rules.lead_inductance + front_end.LIKELY_PACKAGE
-        hottest = max(STEADY, key=lambda k: hints.pulse[k] ** 2 * hints.share[k])
+        hottest = max((k for k in LASTING if k in hints.pulse), key=lambda k: hints.pulse[k] ** 2 * hints.share[k])
         return {
             "source": source.SourceBuild(),
             "input_stage": input_proposal.propose(
@@ -129,10 +130,14 @@ class IronPushPull(StepStage):
     def _propose_stage(
         self, hottest: str, hints: Hints, leakage: float, brief: Brief, own: dict[str, Any], shelf: Shelf, rules: Rules
     ) -> Build:  # fmt: skip
-        """Switches for the hottest steady point, their clamp for the surge on the highest input."""
+        """Switches for the hottest steady point, their clamp for the surge that turns off most on the highest input."""
+        surge, charging_at = (
+            max(alike, key=lambda k: hints.turn_off.get(k, 0.0))
+            for alike in (("surge_high", *SET_SURGES), ("high", *SET_STEADY))
+        )
         steady, charging, hardest = (
             front_end.FrontEndNeed(hints.v_in[k], hints.share[k] / 2, hints.pulse[k], hints.turn_off[k], leakage, hints.form)
-            for k in (hottest, "high", "surge_high")
+            for k in (hottest, charging_at, surge)
         )
         own = own | {"topology": "push-pull", "frequency": brief.output.frequency}
         made: Build = front_end.propose(

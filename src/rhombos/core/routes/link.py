@@ -25,7 +25,7 @@ from rhombos.core.blocks.input_filter import Noise
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.points import STEADY, Point, operating_points
+from rhombos.core.frame.points import LASTING, Point, operating_points
 from rhombos.core.frame.report import Operating, Stepped
 from rhombos.core.frame.stage import Stage
 from rhombos.core.frame.topology import TOPOLOGIES, TopologyName
@@ -34,7 +34,7 @@ from rhombos.core.magnetics.transformer import TransformerNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import ending, settle, stages
 from rhombos.core.routes.auxiliary import controller as auxiliary_controller
-from rhombos.core.routes.base import Route, StepWave
+from rhombos.core.routes.base import Route, StepWave, Turned
 from rhombos.core.routes.driven import drives, front_drive_of
 from rhombos.core.routes.hf_stage import HfStage
 from rhombos.core.routes.hints import Hints, fraction_of, learnt, rectifying_of, secondary_pulse, tapped_at
@@ -68,6 +68,7 @@ class LinkRoute(Route):
 
     waveforms: tuple[Waveform, ...] = ("sine", "modified", "square", "DC", "HF")
     beside: tuple[Waveform, ...] = ("HF",)
+    turned_by: Mapping[Waveform, Turned] = {"sine": "modulation", "modified": "link", "square": "link", "DC": "link"}
     hint_points = ("low", "high", "surge_high")
     rounds = 2
     needed = ("mosfet", "diode", "core", "grade", "wire", "capacitor", "resistor", "fuse", "heat_sink")
@@ -194,7 +195,8 @@ class LinkRoute(Route):
                 v_sec=turned * (topology.drive * (hints.v_in["low"] + hints.v_in["high"]) / 2 - hints.drop),
                 v_sec_max=turned * topology.drive * brief.source.volts[2],
                 v_link=voltage, current=hints.link_current, duty=powered["low"] + powered["high"], frequency=frequency,
-                leakage=leakage * turned**2, ratio=turned, resistance=hints.charging_resistance, swing=hints.swing["low"]),
+                leakage=leakage * turned**2, ratio=turned, resistance=hints.charging_resistance, swing=hints.swing["low"],
+                v_least=ending.lowest_link(brief, own, voltage)),
             hints.surge_link_current, brief, own["rectifier"], shelf, rules)  # fmt: skip
         flat, full, hardest = (
             front_end.FrontEndNeed(
@@ -264,12 +266,14 @@ class LinkRoute(Route):
             points=points)  # fmt: skip
         if worksheets is None:
             return found
-        worst = auxiliary_controller.worst_pulse(self, found)
+        worst, least = auxiliary_controller.worst_pulse(self, found), auxiliary_controller.least_set(found)
         judged = {
             key: controller.assess(
-                auxiliary_controller.need_of(found[key], worst, builds, shelf, rules), builds["controller"], brief, shelf,
-                rules, worksheets[key], compared=key == "nominal")
-            for key in STEADY
+                replace(auxiliary_controller.need_of(found[key], worst, builds, shelf, rules), least=least),
+                builds["controller"], brief.at(found[key].point.setting), shelf, rules, worksheets[key],
+                compared=key == "nominal")
+            for key in LASTING
+            if key in found
         }  # fmt: skip
         return {
             key: replace(s, states={

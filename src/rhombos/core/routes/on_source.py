@@ -178,9 +178,8 @@ class SourceRoute(Route):
             guess = Guess(v_in=0.95 * point.emf, terminal=point.emf)
             if start and key in start:
                 guess = replace(start[key].guess, march=False, flows=None)
-            found[key] = self._settle(
-                point, guess, builds, brief, shelf, rules, worksheets[key] if worksheets else SILENT, tolerance
-            )
+            worksheet = worksheets[key] if worksheets else SILENT
+            found[key] = self._settle(point, guess, builds, brief.at(point.setting), shelf, rules, worksheet, tolerance)
         if worksheets is None:
             return found
         return {

@@ -364,11 +364,27 @@ def settle_all(
             continue
         worksheet = worksheets[key] if worksheets else SILENT
         known = {**(start or {}), **found}
-        near = (start or {}).get(key) or _nearest(known.values(), point.total)
-        found[key] = settle(point, builds, brief, shelf, rules, worksheet, near, tolerance)
+        near = (start or {}).get(key) or _nearest(known.values(), point)
+        asked = brief.at(point.setting) if "output_filter" in builds or builds["dc_link"].held else brief
+        found[key] = settle(point, turned_down(builds, brief, point.setting), asked, shelf, rules, worksheet, near, tolerance)
     return found
 
 
-def _nearest(known: Iterable[LinkSettled], power: float) -> LinkSettled | None:
-    """The settled point whose power is nearest, W."""
-    return min(known, key=lambda s: abs(s.point.total - power), default=None)
+def _nearest(known: Iterable[LinkSettled], point: Point) -> LinkSettled | None:
+    """The settled point that is nearest in setting, then in power."""
+
+    def off(s: LinkSettled) -> tuple[float, float]:
+        return abs(s.point.setting - point.setting), abs(s.point.total - point.total)
+
+    return min(known, key=off, default=None)
+
+
+def turned_down(builds: Mapping[str, Any], brief: Brief, setting: float) -> Mapping[str, Any]:
+    """The builds with the link as it stands at a setting of the output: where the link is the output, or is put across it in
+    steps, its set-point is what is turned. What a bridge drops stays."""
+    link = builds["dc_link"]
+    if setting == 1.0 or "output_filter" in builds or not link.held:
+        return builds
+    fraction = builds["h_bridge"].fraction if "h_bridge" in builds else 1.0
+    less = (1 - setting) * brief.output.voltage / math.sqrt(fraction)
+    return {**builds, "dc_link": link.model_copy(update={"voltage": link.voltage - less})}

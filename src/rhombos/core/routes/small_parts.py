@@ -56,6 +56,8 @@ def controller(at: Sizing) -> Iterator[Item]:
     if not build.feedback.startswith("zener"):
         yield from small("R4", "r_top", "upper resistor of the divider, all of it", build.r_top, "ohm")
         yield from small("R5", "r_bottom", "lower resistor of the divider", build.r_bottom, "ohm")
+        yield from small("RP3", "span_pot", "linear potentiometer of the span", build.span_pot, "ohm")
+        yield from small("R8", "span_end", "end resistor across it", build.span_end, "ohm")
     yield from chain(
         small("R6", "r2", "compensation R2", build.r2, "ohm"),
         small("R7", "r3", "compensation R3", build.r3, "ohm"),

@@ -9,7 +9,7 @@ from rhombos.core.book import heat
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.sources import COLD_B, PEUKERT, RESTING, BatterySource
-from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.points import LASTING
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.worksheet import Worksheet
@@ -68,7 +68,7 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     sheet.result("terminal", "V_t", "Terminal voltage", "V")
     sheet.result("terminal", "V_{t,min}", "Terminal voltage, flat", "V", point="low")
     sheet.result("current", "I", "Battery current, mean", "A")
-    worst = sheet.limited("current", r"I_{\max}", "Battery current, hardest input", "A", rating_current(brief), over=STEADY)
+    worst = sheet.limited("current", r"I_{\max}", "Battery current, hardest input", "A", rating_current(brief), over=LASTING)
     sheet.result("peak", r"\hat I", "Battery current, peak", "A", point=worst.point)
     sheet.fixed_value("resistance", r"R_i", "Internal resistance, used", battery.internal_resistance, "ohm", "for sag and heat")
     sheet.fixed_value(

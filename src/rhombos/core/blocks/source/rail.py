@@ -9,7 +9,7 @@ from rhombos.core.book import link
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.sources import RailSource
-from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.points import LASTING
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.worksheet import Worksheet
@@ -49,7 +49,7 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     sheet.result("terminal", "V_t", "Terminal voltage", "V")
     sheet.result("terminal", "V_{t,min}", "Terminal voltage, lowest input", "V", point="low")
     sheet.result("current", "I", "Rail current, mean", "A")
-    worst = sheet.limited("current", r"I_{\max}", "Rail current, hardest input", "A", supply.limit, SPARE, over=STEADY)
+    worst = sheet.limited("current", r"I_{\max}", "Rail current, hardest input", "A", supply.limit, SPARE, over=LASTING)
     sheet.result("peak", r"\hat I", "Rail current, peak", "A", point=worst.point)
     sheet.fixed_value("limit", r"I_{lim}", "Current limit", supply.limit, "A", "as the brief says")
     sheet.fixed_value("resistance", r"R_s", "Output resistance", supply.resistance, "ohm", "as the brief says")

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from rhombos.core.blocks import dc_link, link_loop
 from rhombos.core.control.gates import dead_time_needed
 from rhombos.core.design.rules import Rules
+from rhombos.core.frame.points import LOWEST_SET
 from rhombos.core.parts import Mosfet, Shelf
 from rhombos.core.routes.driven import gate_loop
 from rhombos.core.routes.settle import LinkSettled
@@ -23,7 +25,8 @@ def need_of(s: LinkSettled, worst: float, builds: Mapping[str, Any], shelf: Shel
     device = shelf.get(Mosfet, builds["front_end"].switch)
     loop = gate_loop(builds["front_drive"], builds["front_end"].parallel, shelf)
     # a stepped wave's output is the link itself: it may fall by as much as the output may stray
-    floor = (1 - dc_link.STEP_FALLS) * linked.voltage
+    highest = builds["dc_link"].voltage if builds["dc_link"].held else linked.voltage
+    floor = linked.voltage - dc_link.STEP_FALLS * highest
     if "h_bridge" not in builds:  # beside its set-point's tolerance and ripple
         floor = linked.needed - linked.voltage * rules.link_tolerance - linked.ripple / 2
     if "output_filter" in builds:
@@ -49,7 +52,13 @@ def link_need(
     route: Route, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf, rules: Rules
 ) -> link_loop.ControllerNeed:
     """What the controller meets at full power on the lowest input."""
-    return need_of(settled["low"], worst_pulse(route, settled), builds, shelf, rules)
+    need = need_of(settled["low"], worst_pulse(route, settled), builds, shelf, rules)
+    return replace(need, least=least_set(settled))
+
+
+def least_set(settled: Mapping[str, Any]) -> float:
+    """The link at the lowest setting of an adjustable output, V; infinite where there is one setting."""
+    return float(settled[LOWEST_SET].states["dc_link"].voltage) if LOWEST_SET in settled else math.inf
 
 
 def worst_pulse(route: Route, settled: Mapping[str, Any]) -> float:

@@ -11,7 +11,7 @@ from rhombos.core.blocks.short_path import ShortPath
 from rhombos.core.blocks.source import rail
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.sources import RESTING, RailSource
-from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.points import LASTING, SURGING
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.sheet import Sheet
@@ -23,7 +23,6 @@ from rhombos.core.routes import small_parts
 from rhombos.core.routes.supply import source_of
 
 LARGEST_CREST = 2**0.5
-SURGES = ("surge_low", "surge_high")
 
 
 def need_of(at: Sizing) -> block.ProtectionNeed:
@@ -34,7 +33,7 @@ def need_of(at: Sizing) -> block.ProtectionNeed:
     drawn = at.now["load"]
     at_rated = drawn.rated / drawn.voltage
     steady, surging = (
-        [s for k, s in at.settled.items() if k in keys and not s.states["source"].collapsed] for keys in (STEADY, SURGES)
+        [s for k, s in at.settled.items() if k in keys and not s.states["source"].collapsed] for keys in (LASTING, SURGING)
     )
     # a socket that nothing holds draws more on a higher input
     continuous = max([brief.continuous, *(s.delivered for s in steady)])
@@ -79,7 +78,9 @@ def short_of(at: Sizing) -> ShortPath:
 def outputs_of(at: Sizing) -> tuple[float, float]:
     """Lowest and highest output over the steady points and idle, V RMS."""
     found = [at.brief.output.voltage]
-    for key in (*STEADY, "idle"):
+    for key in (*LASTING, "idle", "set_idle"):
+        if key not in at.settled:
+            continue
         states = at.settled[key].states
         if not states["source"].collapsed:
             found.append(at.socket_volts(states))

@@ -10,16 +10,21 @@ from rhombos.core.blocks.base import Build
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Auxiliary
 from rhombos.core.frame.worksheet import Worksheet
-from rhombos.core.routes.auxiliary import heat, isolation, precharge, protection
+from rhombos.core.routes.auxiliary import heat, isolation, precharge, protection, setting
 
-SHARED: tuple[Auxiliary, ...] = (precharge.STAGE, protection.STAGE, heat.STAGE, isolation.STAGE)
+SHARED: tuple[Auxiliary, ...] = (precharge.STAGE, protection.STAGE, heat.STAGE, isolation.STAGE, setting.STAGE)
 SHARED_BUILDS: Mapping[str, type[Build]] = {stage.key: stage.build for stage in SHARED}
+
+
+def wanted(at: Sizing) -> tuple[Auxiliary, ...]:
+    """Those of them that a brief asks for."""
+    return tuple(stage for stage in SHARED if stage.wanted(at))
 
 
 def propose_shared(at: Sizing, pins: Mapping[str, dict[str, Any]]) -> dict[str, Build]:
     """Every block beside the path, each for the path as it has settled and for those before it. Pinned fields stay."""
     found: dict[str, Build] = {}
-    for stage in SHARED:
+    for stage in wanted(at):
         so_far = replace(at, builds={**at.builds, **found})
         found[stage.key] = stage.propose(so_far, dict(pins.get(stage.key, {})))
     return found
@@ -27,5 +32,5 @@ def propose_shared(at: Sizing, pins: Mapping[str, dict[str, Any]]) -> dict[str, 
 
 def settle_shared(at: Sizing, worksheets: Mapping[str, Worksheet]) -> dict[str, Any]:
     """The settled points with the states beside the path: each the same at every point."""
-    found = {stage.key: stage.settle(at, worksheets["nominal"]) for stage in SHARED}
+    found = {stage.key: stage.settle(at, worksheets["nominal"]) for stage in wanted(at)}
     return {key: replace(s, states={**s.states, **found}) for key, s in at.settled.items()}

@@ -1,0 +1,91 @@
+"""What turns an output down that a bridge's index or width sets: a potentiometer across the reference of that set-point,
+above an end resistor that stops it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import Field
+
+from rhombos.core.blocks.base import Build
+from rhombos.core.book import sense
+from rhombos.core.control.span import POTENTIOMETER
+from rhombos.core.design.rules import Rules
+from rhombos.core.frame.inventory import Item, small
+from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.worksheet import Worksheet
+from rhombos.core.units.preferred import at_most
+from rhombos.core.units.quantities import Ohm, fmt, short
+
+KEY, TITLE = "setting", "Voltage setting"
+USUAL = 10e3
+"""Potentiometer, Ω, that a reference feeds without being loaded and a converter reads without being starved."""
+
+
+class SettingBuild(Build):
+    """A potentiometer and the resistor below it."""
+
+    potentiometer: Ohm = Field(ge=100, le=1e6, title="Potentiometer")
+    end: Ohm = Field(ge=1, le=1e7, title="End resistor below it")
+
+
+@dataclass(frozen=True, slots=True)
+class SettingState:
+    """The output at the lower end, V RMS: as fitted, and the highest and the lowest that tolerances make of it."""
+
+    lowest: float
+    surely: float
+    least: float
+
+
+def propose(highest: float, lowest: float, pins: dict[str, Any], rules: Rules) -> SettingBuild:
+    """An end resistor that surely lets the output down from its highest setting to its lowest, V, and little further."""
+    potentiometer = float(pins.get("potentiometer", USUAL))
+    weakest = potentiometer * (1 - POTENTIOMETER) / (1 + rules.resistor_tolerance)
+    end = weakest * lowest / (highest - lowest)
+    return SettingBuild.within({"potentiometer": potentiometer, "end": at_most(min(1e7, max(1.0, end)))} | pins)
+
+
+def assess(highest: float, build: SettingBuild, rules: Rules, worksheet: Worksheet) -> SettingState:
+    """Where the lower end lies for a highest setting, V."""
+    at = {"V_ref": highest, "R_1": build.potentiometer, "R_2": build.end}
+    corners = [
+        sense.turned_down.work({
+            "V_ref": highest, "R_1": build.potentiometer * (1 + x), "R_2": build.end * (1 + y)})
+        for x in (-POTENTIOMETER, POTENTIOMETER) for y in (-rules.resistor_tolerance, rules.resistor_tolerance)
+    ]  # fmt: skip
+    return SettingState(worksheet.work(f"{KEY}.lowest", sense.turned_down, **at), max(corners), min(corners))
+
+
+def report(sheet: Sheet, highest: float, lowest: float) -> BlockReport:
+    """Both ends of the span, and whether the lower is reached."""
+    build: SettingBuild = sheet.build  # type: ignore[assignment]
+    now: SettingState = sheet.now
+    sheet.choice("potentiometer", "R_p", "Potentiometer")
+    sheet.choice("end", "R_e", "End resistor below it")
+    when = "turned down"
+    sheet.result("lowest", r"U_{low}", "Output, turned down", "V")
+    sheet.fixed_value("surely", "", "Turned down, highest corner", now.surely, "V", when)
+    sheet.fixed_value("least", "", "Turned down, lowest corner", now.least, "V", when)
+    cure = (("Let the proposal choose the span", {f"{KEY}.potentiometer": None, f"{KEY}.end": None}),)
+    if now.surely > lowest:
+        sheet.find("span", "fix", "The output cannot be turned down far enough",
+                   f"It surely reaches {fmt(now.surely, 'V')}; {short(lowest, 'V')} is asked.",
+                   "A smaller end resistor, or a larger potentiometer.", figure="lowest", cures=cure)  # fmt: skip
+    else:
+        sheet.find("ends", "note", "The reference stops the span above, a fixed resistor below",
+                   f"Turned up, the wiper stands at the reference: calibrate {short(highest, 'V')} there. Turned down the "
+                   f"output comes to {fmt(now.lowest, 'V')}, anywhere from {fmt(now.least, 'V')} to {fmt(now.surely, 'V')}. An "
+                   "open wiper must mean the lowest setting: pull the input that reads it down.",
+                   "Measure both ends before the first load.", figure="lowest")  # fmt: skip
+    texts = {"potentiometer": fmt(build.potentiometer, "ohm"), "end": fmt(build.end, "ohm"), "lowest": fmt(now.lowest, "V")}
+    return sheet.close(f"{short(lowest, 'V')} to {short(highest, 'V')}", "turn it down before you plug in", 0.0, 0.0, texts)
+
+
+def parts(build: SettingBuild) -> Iterator[Item]:
+    """What any drawer has."""
+    yield from small("RP1", "potentiometer", "linear potentiometer of the span", build.potentiometer, "ohm")
+    yield from small("R1", "end", "end resistor below it", build.end, "ohm")
