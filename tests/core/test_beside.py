@@ -9,7 +9,7 @@ from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.solve import explain, solve, work_out
 from rhombos.core.plots import charts
 from rhombos.core.routes import ROUTES
-from rhombos.core.routes.auxiliary.shared import SHARED, SHARED_BUILDS
+from rhombos.core.routes.auxiliary.shared import SHARED, SHARED_BUILDS, wanted
 from tests.core.asking import written_short
 
 USUAL = PRESETS["usual"]
@@ -102,8 +102,8 @@ def test_briefs_at_their_edges_are_told_whole(name, change, refuge, shelf):
     brief = type(refuge).model_validate(content)
     whole(solve(brief, {}, shelf, USUAL, name))
     worked = work_out(brief, {}, shelf, USUAL, name)
-    for block in SHARED_BUILDS:
-        assert charts(worked, block)
+    for stage in wanted(worked):
+        assert charts(worked, stage.key)
 
 
 def test_a_sound_proposal_needs_no_cure_on_any_chemistry_and_route(refuge, shelf):

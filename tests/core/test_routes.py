@@ -16,7 +16,7 @@ from rhombos.core.parts import IronCore
 from rhombos.core.plots import charts
 from rhombos.core.plots.steps import wave_of
 from rhombos.core.routes import ROUTES, lossy
-from rhombos.core.routes.auxiliary.shared import SHARED
+from rhombos.core.routes.auxiliary.shared import wanted
 from rhombos.core.routes.passes import foreseen
 from rhombos.core.waves.modulation import three_level
 from rhombos.core.waves.output import output_waves
@@ -66,7 +66,7 @@ def test_the_refuge_can_be_built_by_every_route(routed, refuge, shelf):
     assert [f.code for f in found.findings if f.severity in ("stop", "fix")] == []
     told = [b.key for b in found.blocks]
     wave = routed.brief.output.waveform
-    assert told == [b.key for b in (*routed.route.stages(wave), *routed.route.auxiliary(wave), *SHARED)]
+    assert told == [b.key for b in (*routed.route.stages(wave), *routed.route.auxiliary(wave), *wanted(routed))]
     assert set(told) == set(routed.builds)
 
 

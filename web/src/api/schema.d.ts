@@ -1203,6 +1203,8 @@ export interface components {
          * @description A socket of one phase, with what it is asked.
          */
         AcOutput: {
+            /** Adjustable down to */
+            down_to?: (number | string) | null;
             /**
              * Output frequency
              * @default 50
@@ -1874,6 +1876,8 @@ export interface components {
              * @default 0.05
              */
             dip?: number | string;
+            /** Adjustable down to */
+            down_to?: (number | string) | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}

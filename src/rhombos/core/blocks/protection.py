@@ -97,7 +97,7 @@ class ProtectionBuild(Build):
     supply: str = options("Control supply", LINEAR, SWITCHED)
     supply_stands: Volt = Field(ge=10, le=1500, title="Its highest input")
     supply_guard: str = options("Before it", GUARDED, UNGUARDED)
-    output_low: Volt = Field(ge=5, le=1650, title="Output too low, RMS or DC")
+    output_low: Volt = Field(ge=3, le=1650, title="Output too low, RMS or DC")
     output_high: Volt = Field(ge=10, le=1800, title="Output too high, RMS or DC")
     overload: Watt = Field(ge=10, le=3e4, title="Overload counts above")
     twice: Second = Field(ge=0.01, le=600, title="Time allowed at 2× overload")

@@ -15,6 +15,7 @@ from rhombos.core.design.outputs import (
     Output,
     PowerAsked,
     Waveform,
+    span_beside,
     surge_beside,
 )
 from rhombos.core.design.sources import BatterySource, RailSource, Section, Source
@@ -187,6 +188,11 @@ def followed(brief: Any, edited: str) -> tuple[Any, str]:
             # a figure of one's own makes it a rail of one's own
             free = [_freed(s) if n == int(place) else s for n, s in enumerate(sources)]
             return brief | {"sources": free}, ""
+        case ["outputs", place, "voltage"], {"outputs": list(outputs)} if (
+            place.isdecimal() and int(place) < len(outputs) and isinstance(outputs[int(place)], dict)
+        ):
+            output, told = span_beside(outputs[int(place)])
+            return brief | {"outputs": [output if n == int(place) else o for n, o in enumerate(outputs)]}, told
         case ["outputs", place, "power", "continuous"], {"outputs": list(outputs)} if (
             place.isdecimal() and int(place) < len(outputs) and isinstance(outputs[int(place)], dict)
         ):

@@ -20,7 +20,7 @@ CRESTED: tuple[LoadKind, ...] = ("adapter", "rectifier")
 """Loads that draw their current in short pulses at the crest: rectifiers without correction."""
 MOST_SURGE, HIGHEST_SURGE = 8.0, 10_000.0
 """Surge over continuous power, as a compressor's start asks it, and the highest power of all, W."""
-_WATTS = TypeAdapter(Watt)
+_WATTS, _VOLTS = TypeAdapter(Watt), TypeAdapter(Volt)
 
 
 class PowerAsked(Section):
@@ -101,17 +101,36 @@ DEEPEST = 0.9
 LoadShare = Annotated[Percent, Field(ge=0, le=1)]
 WIDEST_SPAN, NARROWEST_SPAN = 0.1, 0.98
 """The lowest that an output may be adjusted down to, over its highest; and the most, for it to count as adjustable."""
+LOWEST_SET = 4.0
+"""The lowest setting, V: a comparator with its reference must still tell when the output has gone."""
 NOT_TURNED: dict[str, Any] = {"absent": "not adjustable"}
 
 
-def _spanned(voltage: float, down_to: float | None) -> None:
+def _spanned(down_to: float | None, info: ValidationInfo) -> float | None:
     """Raises: ValueError where an output cannot be adjusted down to what is asked, V."""
-    least, most = WIDEST_SPAN * voltage, NARROWEST_SPAN * voltage
-    if down_to is not None and not least <= down_to <= most:
+    voltage = info.data.get("voltage")
+    if down_to is None or voltage is None:
+        return down_to
+    least, most = max(LOWEST_SET, WIDEST_SPAN * voltage), NARROWEST_SPAN * voltage
+    if not least <= down_to <= most:
         raise ValueError(
-            f"adjustable down to {short(down_to, 'V')} is outside {short(least, 'V')} to {short(most, 'V')} "
-            f"(a tenth of the {short(voltage, 'V')} at its highest setting to just below it); change either, or leave it empty"
+            f"{short(down_to, 'V')} is outside {short(least, 'V')} to {short(most, 'V')} (a tenth of the highest setting, "
+            f"{short(voltage, 'V')}, to just below it); change either, or leave it empty"
         )
+    return down_to
+
+
+def span_beside(output: Mapping[str, Any]) -> tuple[dict[str, Any], str]:
+    """An output as raw input whose voltage was just changed, the lowest that it is adjustable to moved to the next that fits,
+    and what is to be said of that; as it is where nothing need be moved or a value cannot be read."""
+    try:
+        voltage, down_to = (_VOLTS.validate_python(output[name]) for name in ("voltage", "down_to"))
+    except (KeyError, ValidationError):
+        return dict(output), ""
+    fitting = min(max(down_to, LOWEST_SET, WIDEST_SPAN * voltage), NARROWEST_SPAN * voltage)
+    if fitting == down_to:
+        return dict(output), ""
+    return {**output, "down_to": fitting}, f"Moved from {short(down_to, 'V')} to {short(fitting, 'V')} with the voltage."
 
 
 class AcOutput(Section):
@@ -119,7 +138,7 @@ class AcOutput(Section):
 
     kind: Literal["AC"] = Field("AC", title="Kind of output")
     voltage: Volt = Field(230, ge=10, le=480, title="Output voltage, RMS")
-    down_to: Volt | None = Field(None, ge=1, le=480, title="Adjustable down to", json_schema_extra=NOT_TURNED)
+    down_to: Volt | None = Field(None, ge=LOWEST_SET, le=480, title="Adjustable down to", json_schema_extra=NOT_TURNED)
     frequency: Hertz = Field(50, ge=25, le=440, title="Output frequency")
     waveform: AcWave = Field("sine", title="Waveform")
     power: AcPower = Field(default_factory=AcPower, title="Power")
@@ -155,10 +174,7 @@ class AcOutput(Section):
         """The same set to a share of its highest voltage, at the same current."""
         return self.model_copy(update=_turned(self, setting))
 
-    @model_validator(mode="after")
-    def _adjusts(self) -> Self:
-        _spanned(self.voltage, self.down_to)
-        return self
+    _adjusts = field_validator("down_to")(_spanned)
 
     @model_validator(mode="after")
     def _shares_fit(self) -> Self:
@@ -193,7 +209,7 @@ class DcOutput(Section):
 
     kind: Literal["DC"] = Field("DC", title="Kind of output")
     voltage: Volt = Field(340, ge=12, le=1500, title="Output voltage, DC")
-    down_to: Volt | None = Field(None, ge=3, le=1500, title="Adjustable down to", json_schema_extra=NOT_TURNED)
+    down_to: Volt | None = Field(None, ge=LOWEST_SET, le=1500, title="Adjustable down to", json_schema_extra=NOT_TURNED)
     ripple: Percent = Field(0.01, ge=0.0005, le=0.1, title="Ripple, peak to peak")
     dip: Percent = Field(0.05, ge=0.005, le=0.2, title="Dip at a step from nothing to full power")
     power: PowerAsked = Field(default_factory=PowerAsked, title="Power")
@@ -230,10 +246,7 @@ class DcOutput(Section):
         kept = {"ripple": self.ripple / setting, "dip": min(DEEPEST, self.dip / setting)}
         return self.model_copy(update=_turned(self, setting) | kept)
 
-    @model_validator(mode="after")
-    def _adjusts(self) -> Self:
-        _spanned(self.voltage, self.down_to)
-        return self
+    _adjusts = field_validator("down_to")(_spanned)
 
 
 class HfOutput(Section):

@@ -75,7 +75,8 @@ def _told(entry: dict[str, Any], model: type[BaseModel]) -> Problem:
         message = f"{name}: {shown} is not {what}" + (f"; allowed {allowed}" if allowed else "")
     elif kind == "value_error":
         reason = str(context.get("error", entry["msg"]))
-        message = f"{name}: {reason}" + (f" (allowed {allowed})" if allowed else "")
+        ranged = not allowed or " is outside " in reason  # a range that depends on another field is the one that counts
+        message = f"{name}: {reason}" + ("" if ranged else f" (allowed {allowed})")
     elif kind in ("too_long", "string_too_long"):
         longest = context.get("max_length")
         message = f"{name} is longer than the allowed {longest}; shorten it"

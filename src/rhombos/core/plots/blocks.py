@@ -21,6 +21,7 @@ from rhombos.core.plots import (
     low_side,
     precharge,
     rail,
+    span,
     steps,
 )
 from rhombos.core.plots.model import Chart
@@ -35,6 +36,7 @@ BY_BLOCK: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "protection": (ladder.input_ladder, ladder.output_ladder, ladder.overload_curve, ladder.blinks),
     "heat": (heat.heat_ladder, heat.heat_path),
     "isolation": (isolation.map_table, isolation.nodes, isolation.sense_budget),
+    "setting": (span.output_span,),
     "rectifier": (high_side.diode_voltage, high_side.choke_current),
     "dc_link": (high_side.link_voltage, high_side.discharge),
     "h_bridge": (high_side.bridge_voltage, high_side.bridge_spectrum, heat.bridge_surge),
@@ -71,6 +73,10 @@ UNHELD: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "dc_link": (high_side.link_over_input, high_side.discharge),
 }
 """What differs where no duty holds the link."""
+
+
+TURNED: dict[str, tuple[Callable[[Worked], Chart], ...]] = {"controller": (span.link_span, control.trimmer_range, control.bode)}
+"""What differs where the link is set lower to turn an output down."""
 
 
 TAPPED: dict[str, tuple[Callable[[Worked], Chart], ...]] = {"hf_socket": hf_socket.CHARTS}
@@ -112,6 +118,8 @@ def charts(worked: Worked, block: str) -> tuple[Chart, ...]:
             drawn |= CARRIED
     if worked.brief.output.waveform == "HF":
         drawn |= ALONE
+    if worked.brief.output.down_to is not None and worked.route.turned_by.get(worked.brief.output.waveform) == "link":
+        drawn |= TURNED
     if "dc_link" in worked.builds and not worked.built(DcLinkBuild).held:
         drawn |= UNHELD
         if worked.brief.output.direct:
