@@ -9,6 +9,7 @@ from rhombos.core.benches.load_compatibility import STARTING, judge
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import loads as book
 from rhombos.core.design.brief import Brief
+from rhombos.core.design.outputs import spanned
 from rhombos.core.frame.inventory import Item
 from rhombos.core.frame.points import Point
 from rhombos.core.frame.report import BlockReport
@@ -171,7 +172,7 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     """The load's figures, and what its kinds ask of the surge."""
     now: LoadState = sheet.now
     if brief.output.direct:
-        return _report_dc(sheet, now)
+        return _report_dc(sheet, brief, now)
     sheet.result("voltage", "U", "Voltage, RMS", "V")
     sheet.turned("voltage", "U", "Voltage, RMS", "V")
     sheet.turned("power", "P", "Power at the same current", "W")
@@ -230,7 +231,7 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
             figure="peak_current",
         )
     return sheet.close(
-        f"{short(now.rated, 'V')} {short(now.frequency, 'Hz')}",
+        f"{spanned(brief.output)} {short(now.frequency, 'Hz')}",
         "connected load",
         now.power,
         now.power,
@@ -243,7 +244,7 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     )
 
 
-def _report_dc(sheet: Sheet, now: LoadState) -> BlockReport:
+def _report_dc(sheet: Sheet, brief: Brief, now: LoadState) -> BlockReport:
     sheet.result("voltage", "U", "Voltage", "V")
     sheet.turned("voltage", "U", "Voltage", "V")
     sheet.turned("power", "P", "Power at the same current", "W")
@@ -251,4 +252,4 @@ def _report_dc(sheet: Sheet, now: LoadState) -> BlockReport:
     sheet.result("peak_current", r"\hat I_s", "Load current at the surge", "A", point="surge_low")
     sheet.result("resistance", "R_L", "Resistance that takes the power", "ohm")
     texts = {"voltage": fmt(now.voltage, "V"), "current": fmt(now.rms, "A"), "power": fmt(now.power, "W"), "factor": "DC"}
-    return sheet.close(f"{short(now.rated, 'V')} DC", "connected load", now.power, now.power, texts)
+    return sheet.close(f"{spanned(brief.output)} DC", "connected load", now.power, now.power, texts)

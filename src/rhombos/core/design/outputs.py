@@ -168,7 +168,7 @@ class AcOutput(Section):
     @property
     def described(self) -> str:
         """The socket in a few words."""
-        return f"{_span(self)} {short(self.frequency, 'Hz')} {self.waveform}"
+        return f"{spanned(self)} {short(self.frequency, 'Hz')} {self.waveform}"
 
     def turned(self, setting: float) -> Self:
         """The same set to a share of its highest voltage, at the same current."""
@@ -238,7 +238,7 @@ class DcOutput(Section):
     @property
     def described(self) -> str:
         """The socket in a few words."""
-        return f"{_span(self)} DC"
+        return f"{spanned(self)} DC"
 
     def turned(self, setting: float) -> Self:
         """The same set to a share of its highest voltage, at the same current; ripple and dip stay what they are of the
@@ -285,7 +285,8 @@ class HfOutput(Section):
         return self
 
 
-def _span(output: AcOutput | DcOutput) -> str:
+def spanned(output: AcOutput | DcOutput | HfOutput) -> str:
+    """Its voltage in words, from the lowest setting to the highest where there is a span."""
     highest = short(output.voltage, "V")
     return highest if output.down_to is None else f"{short(output.down_to, 'V')} to {highest}"
 

@@ -36,7 +36,7 @@ def link_span(worked: Worked) -> Chart:
     lowest = float(worked.settled[LOWEST_SET].states["dc_link"].voltage)
     half = float(np.interp(0.5, TURN, at(0.0)))
     return _span(at, link, lowest, "link", f"Half a turn gives {fmt(half, 'V')}: a variable resistor below a divider works "
-                 "fastest near its top. A potentiometer with a falling logarithmic track makes it even.")  # fmt: skip
+                 "fastest near its top. One with a falling logarithmic track makes it more even.")  # fmt: skip
 
 
 def output_span(worked: Worked) -> Chart:

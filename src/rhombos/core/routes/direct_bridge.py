@@ -17,7 +17,7 @@ from rhombos.core.book import filters
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.points import Point, lasting, operating_points
+from rhombos.core.frame.points import SET_STEADY, Point, lasting, operating_points
 from rhombos.core.frame.report import Stepped
 from rhombos.core.frame.stage import Stage
 from rhombos.core.frame.worksheet import SILENT, Worksheet
@@ -81,11 +81,11 @@ class Bare(SourceRoute):
 
     def _before(self, settled: Mapping[str, SourceSettled]) -> dict[str, Any]:
         """What the assessed design teaches of what lies before the bridge."""
-        flat = settled["low"]
+        alike = [settled[k] for k in ("low", *SET_STEADY) if k in settled]
         return {
             "v_in": settled["nominal"].v_in,
             "source_current": max(s.states["input_stage"].fuse_load for s in lasting(settled)),
-            "swell": max(1.0, flat.states["input_stage"].fuse_load * flat.v_in / flat.flow["h_bridge"]),
+            "swell": max(1.0, *(s.states["input_stage"].fuse_load * s.v_in / s.flow["h_bridge"] for s in alike)),
             "ripple": HardestRipple(tuple(r for s in lasting(settled) if (r := s.rippling))),
             "lift": lift_of(settled),
         }

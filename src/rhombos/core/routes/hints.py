@@ -142,7 +142,9 @@ def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, 
         modulation=bridged.modulation if bridged else 1.0,
         dead_time_volts=bridged.dead_time_loss_volts if bridged else 0.0,
         link_current=mean,
-        surge_link_current=settled["surge_high"].states["rectifier"].current * settled["surge_high"].swing.peak,
+        surge_link_current=max(
+            settled[k].states["rectifier"].current * settled[k].swing.peak for k in ("surge_high", *SET_SURGES) if k in settled
+        ),
         v_in=v_in,
         pulse={k: min(settled[k].pulse, most[k]) for k in points},
         turn_off={k: min(_turned_off(settled, k), 1.3 * most[k]) for k in points},

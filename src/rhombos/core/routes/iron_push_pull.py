@@ -117,12 +117,13 @@ class IronPushPull(StepStage):
                 brief.targets.idle),
             own["iron_transformer"], shelf, rules)  # fmt: skip
         leakage = iron_transformer.made(transformer, shelf).leakage + rules.lead_inductance + front_end.LIKELY_PACKAGE
+        narrowest = min(hints.share[k] for k in ("low", *SET_STEADY) if k in hints.share)
         hottest = max((k for k in LASTING if k in hints.pulse), key=lambda k: hints.pulse[k] ** 2 * hints.share[k])
         return {
             "source": source.SourceBuild(),
             "input_stage": input_proposal.propose(
                 brief, MORE * hints.source_current, hints.rippling or hints.ripple, own["input_stage"], shelf, rules,
-                max(hints.turn_off.values()), 1 / math.sqrt(hints.share["low"])),
+                max(hints.turn_off.values()), 1 / math.sqrt(narrowest)),
             self.stage: self._propose_stage(hottest, hints, leakage, brief, own[self.stage], shelf, rules),
             "iron_transformer": transformer, "load": load.LoadBuild(),
         }  # fmt: skip
