@@ -171,7 +171,7 @@ def test_every_kind_of_driver_is_worked_and_drawn(kind, refuge, shelf):
     assert len(drawn) == (2 if kind in ("bootstrap", "level shift") else 1)
     solved = solve(refuge, {"bridge_drive.driver": driver.id}, shelf, USUAL)
     block = next(b for b in solved.blocks if b.key == "bridge_drive")
-    assert block.drawing["kind"] == kind
+    assert block.words["kind"] == kind
     reach = {f.code for f in solved.findings}
     assert ("bridge_drive.reach" in reach) == (kind in ("pin", "follower", "low side"))
 
@@ -229,7 +229,7 @@ def test_every_front_end_has_its_gate_drive(topology, floats, count, refuge, she
     assert sum(i.count for i in front_drive.parts(drive, shelf) if "driver" in i.what and "diode" not in i.what) == count // 2
     assert len(charts(worked, "front_drive")) == 1
     block = next(b for b in solve(refuge, {}, shelf, USUAL, f"{topology} link").blocks if b.key == "front_drive")
-    assert block.drawing["floats"] == ("yes" if floats else "no")
+    assert block.words["floats"] == ("yes" if floats else "no")
     assert block.severity is None
 
 

@@ -291,7 +291,7 @@ CIRCUIT = Circuit(
     wires=("M27 40H86M134 40H246M294 40H423M170 40V88M170 120V156M340 40V84M340 108V156M27 156H423",),
     nodes=places((170, 40), (170, 156), (340, 40), (340, 156)),
     terminals=places((24, 40), (24, 156), (426, 40), (426, 156)),
-    labels=(Label(part="duty", name="D", x=96, y=96),),
+    labels=(Label(name="D", value="{duty}", x=96, y=96),),
 )
 
 
@@ -302,4 +302,4 @@ def _choke(at: Sizing) -> Iterator[Item]:
 STAGE = Stage(
     KEY, TITLE, StepDownBuild, parts, report, _requirements, output=lambda state: float(state.voltage), cooled=_cooled,
     shorted=_shorted, bank=_bank, distortion=lambda at: float(at.now[KEY].ripple / at.now[KEY].voltage), making=_made,
-    charts=(losses_chart,), circuit=CIRCUIT, sheet=20, small=_choke)  # fmt: skip
+    charts=(losses_chart,), circuit=lambda words: CIRCUIT, sheet=20, small=_choke)  # fmt: skip

@@ -27,9 +27,6 @@ export const useDesigns = (deleted: boolean) =>
 /** The presets of house rules with their reasons. */
 export const useRules = () => useQuery({ queryKey: ["rules"], staleTime: Infinity, queryFn: () => data(client.GET("/api/rules")) })
 
-/** Routes and stages, with the circuits that are data. */
-export const useManifest = () => useQuery({ queryKey: ["manifest"], staleTime: Infinity, queryFn: () => data(client.GET("/api/manifest")) })
-
 /** Designs whose DC socket may feed another. */
 export const useRails = () => useQuery({ queryKey: ["rails"], staleTime: 0, queryFn: () => data(client.GET("/api/rails")) })
 

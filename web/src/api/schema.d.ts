@@ -1428,7 +1428,8 @@ export interface components {
         /**
          * BlockReport
          * @description One block of the power path at the nominal point, with its worst stress over all points. `given` is what leaves the path
-         *     there, in words, where it goes on behind it; `auxiliary` one that lies beside it.
+         *     there, in words, where it goes on behind it; `auxiliary` one that lies beside it. `words` are what a circuit says
+         *     beside the figures; `circuit` is it, as it is drawn.
          */
         BlockReport: {
             /**
@@ -1436,10 +1437,7 @@ export interface components {
              * @default false
              */
             auxiliary?: boolean;
-            /** Drawing */
-            drawing: {
-                [key: string]: string;
-            };
+            circuit?: components["schemas"]["Drawing"] | null;
             /** Figures */
             figures: components["schemas"]["Figure"][];
             /**
@@ -1472,6 +1470,10 @@ export interface components {
             stress: number;
             /** Title */
             title: string;
+            /** Words */
+            words: {
+                [key: string]: string;
+            };
         };
         /**
          * Box
@@ -1751,31 +1753,6 @@ export interface components {
             y?: components["schemas"]["Axis"] | null;
         };
         /**
-         * Circuit
-         * @description Elements, the wires between them as paths, junctions, terminals, labels.
-         */
-        Circuit: {
-            /** Elements */
-            elements: components["schemas"]["Element"][];
-            /**
-             * Labels
-             * @default []
-             */
-            labels?: components["schemas"]["rhombos__core__frame__circuit__Label"][];
-            /**
-             * Nodes
-             * @default []
-             */
-            nodes?: components["schemas"]["Place"][];
-            /**
-             * Terminals
-             * @default []
-             */
-            terminals?: components["schemas"]["Place"][];
-            /** Wires */
-            wires: string[];
-        };
-        /**
          * Clamped
          * @description A leakage whose current a clamp takes at turn-off.
          */
@@ -2029,44 +2006,65 @@ export interface components {
             y: number;
         };
         /**
-         * Element
-         * @description A symbol after IEC 60617 from a place, turned about it by degrees; `ref` its reference on the stage's sheet where it is a
-         *     line of the parts list, else a `name`; `part` the field or figure of its stage whose value is written beside it, at
-         *     `label`.
+         * Drawing
+         * @description A circuit with everything that is written on it.
          */
-        Element: {
-            /**
-             * At
-             * @default start
-             * @enum {string}
-             */
-            at?: "start" | "middle" | "end";
-            label: components["schemas"]["Place"];
-            /**
-             * Name
-             * @default
-             */
-            name?: string;
-            /**
-             * Part
-             * @default
-             */
-            part?: string;
-            /**
-             * Ref
-             * @default
-             */
-            ref?: string;
+        Drawing: {
+            /** Nodes */
+            nodes: components["schemas"]["Place"][];
+            /** Paths */
+            paths: {
+                [key: string]: string;
+            };
+            /** Shapes */
+            shapes: components["schemas"]["Shape"][];
+            /** Symbols */
+            symbols: components["schemas"]["DrawnSymbol"][];
+            /** Terminals */
+            terminals: components["schemas"]["Place"][];
+            /** Texts */
+            texts: components["schemas"]["DrawnText"][];
+            /** Wires */
+            wires: string[];
+        };
+        /**
+         * DrawnSymbol
+         * @description A symbol at its place.
+         */
+        DrawnSymbol: {
+            /** Mirrored */
+            mirrored: boolean;
             /**
              * Symbol
              * @enum {string}
              */
-            symbol: "resistor" | "inductor" | "capacitor" | "diode" | "mosfet" | "battery" | "fuse" | "load";
+            symbol: "resistor" | "inductor" | "choke" | "winding" | "capacitor" | "electrolytic" | "diode" | "mosfet" | "igbt" | "battery" | "supply" | "fuse" | "contact" | "load";
+            /** Turn */
+            turn: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * DrawnText
+         * @description A name and a value, either may be empty.
+         */
+        DrawnText: {
             /**
-             * Turn
-             * @default 0
+             * At
+             * @enum {string}
              */
-            turn?: number;
+            at: "start" | "middle" | "end";
+            /** Name */
+            name: string;
+            /**
+             * Tone
+             * @enum {string}
+             */
+            tone: "ink" | "soft" | "stop" | "copper" | "steel";
+            /** Value */
+            value: string;
             /** X */
             x: number;
             /** Y */
@@ -2348,6 +2346,14 @@ export interface components {
             group: string;
             /** Kind */
             kind: string;
+        };
+        /**
+         * Label
+         * @description The name of a revision; empty for none.
+         */
+        Label: {
+            /** Label */
+            label: string;
         };
         /**
          * Labelled
@@ -3767,6 +3773,36 @@ export interface components {
             y: number[];
         };
         /**
+         * Shape
+         * @description A line or an outline that is no conductor: a barrier, a box, an arrow.
+         */
+        Shape: {
+            /** D */
+            d: string;
+            /**
+             * Dashed
+             * @default
+             */
+            dashed?: string;
+            /**
+             * Fill
+             * @default none
+             * @enum {string}
+             */
+            fill?: "none" | "ink" | "paper" | "sheet" | "copper.soft" | "steel.soft";
+            /**
+             * Tone
+             * @default ink
+             * @enum {string}
+             */
+            tone?: "ink" | "soft" | "stop" | "copper" | "steel";
+            /**
+             * Width
+             * @default 1.4
+             */
+            width?: number;
+        };
+        /**
          * SineTable
          * @description What the bench shows of a table: figures, the cycle budget, and whether the budget holds.
          */
@@ -3887,11 +3923,9 @@ export interface components {
         };
         /**
          * StageCard
-         * @description One stage, or one block beside the path: its key in addresses, its title, the parts that its fields name, and its circuit
-         *     where that is data.
+         * @description One stage, or one block beside the path: its key in addresses, its title, its fields.
          */
         StageCard: {
-            circuit: components["schemas"]["Circuit"] | null;
             /** Fields */
             fields: string[];
             /** Key */
@@ -4456,40 +4490,6 @@ export interface components {
              * @default false
              */
             whole?: boolean;
-        };
-        /**
-         * Label
-         * @description The name of a revision; empty for none.
-         */
-        rhombos__api__routers__designs__Label: {
-            /** Label */
-            label: string;
-        };
-        /**
-         * Label
-         * @description Words, or the value of a figure, that belong to no symbol.
-         */
-        rhombos__core__frame__circuit__Label: {
-            /**
-             * At
-             * @default start
-             * @enum {string}
-             */
-            at?: "start" | "middle" | "end";
-            /**
-             * Name
-             * @default
-             */
-            name?: string;
-            /**
-             * Part
-             * @default
-             */
-            part?: string;
-            /** X */
-            x: number;
-            /** Y */
-            y: number;
         };
     };
     responses: never;
@@ -7282,7 +7282,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["rhombos__api__routers__designs__Label"];
+                "application/json": components["schemas"]["Label"];
             };
         };
         responses: {

@@ -4,6 +4,8 @@ import type { ReactNode } from "react"
 
 const LINE = { fill: "none", stroke: "currentColor", strokeWidth: 1.5, strokeLinecap: "round", strokeLinejoin: "round" } as const
 
+const css = (token: string) => `var(--chakra-colors-${token.replace(".", "-")})`
+
 interface Placed {
   x: number
   y: number
@@ -44,6 +46,21 @@ export const Inductor = ({ core, ...p }: Placed & { core?: boolean }) => (
   <Put {...p}>
     <path d="M0 0H4a5 5 0 0 1 10 0a5 5 0 0 1 10 0a5 5 0 0 1 10 0a5 5 0 0 1 10 0H48" {...LINE} />
     {core && <path d="M6 -9H42" {...LINE} />}
+  </Put>
+)
+
+/** A winding, 72 long, of four turns. */
+export const Winding = (p: Placed) => (
+  <Put {...p}>
+    <path d="M0 0H4a8 8 0 0 0 16 0a8 8 0 0 0 16 0a8 8 0 0 0 16 0a8 8 0 0 0 16 0H72" {...LINE} />
+  </Put>
+)
+
+/** A contact that is open, 40 long, along x. */
+export const Contact = (p: Placed) => (
+  <Put {...p}>
+    <path d="M0 0H10L30 -11M30 0H40" {...LINE} />
+    <circle cx="10" cy="0" r="2" fill="currentColor" />
   </Put>
 )
 
@@ -96,6 +113,10 @@ export const Igbt = (p: Placed) => (
   </Put>
 )
 
+export type Tone = "ink" | "soft" | "stop" | "copper" | "steel"
+
+const tint = (tone: Tone) => (tone === "ink" ? "currentColor" : css(tone === "soft" ? "ink.soft" : tone))
+
 const MONO = { fontFamily: "var(--chakra-fonts-mono)", fontSize: 12.5 }
 
 /** A name or a value beside a symbol. */
@@ -105,18 +126,17 @@ export function Tag({
   name,
   value,
   at = "start",
-  tone,
-}: Placed & { name?: ReactNode; value?: ReactNode; at?: "start" | "middle" | "end"; tone?: string }) {
+  tone = "ink",
+}: Placed & { name?: ReactNode; value?: ReactNode; at?: "start" | "middle" | "end"; tone?: Tone }) {
   return (
-    <text
-      x={x}
-      y={y}
-      textAnchor={at}
-      style={{ fontSize: 12.5, fill: tone ? `var(--chakra-colors-${tone.replace(".", "-")})` : "currentColor" }}
-    >
+    <text x={x} y={y} textAnchor={at} style={{ fontSize: 12.5, fill: tint(tone) }}>
       {name !== undefined && <tspan style={{ fontWeight: 700 }}>{name}</tspan>}
       {value !== undefined && (
-        <tspan x={x} dy={name !== undefined ? 15 : 0} style={{ ...MONO, fill: tone ? undefined : "var(--chakra-colors-ink-soft)" }}>
+        <tspan
+          x={x}
+          dy={name !== undefined ? 15 : 0}
+          style={{ ...MONO, fill: tone === "ink" ? "var(--chakra-colors-ink-soft)" : undefined }}
+        >
           {value}
         </tspan>
       )}
@@ -124,29 +144,26 @@ export function Tag({
   )
 }
 
-/** What is not fitted, where it would be. */
-export const Missing = ({ x, y, width, lines }: Placed & { width: number; lines: string[] }) => (
-  <g>
-    <rect
-      x={x}
-      y={y}
-      width={width}
-      height={lines.length * 15 + 8}
-      rx="3"
-      fill="none"
-      stroke="var(--chakra-colors-stop)"
-      strokeWidth="1.4"
-      strokeDasharray="4 3"
-    />
-    {lines.map((line, i) => (
-      <text
-        key={line}
-        x={x + 8}
-        y={y + 16 + i * 15}
-        style={{ ...(i ? MONO : { fontSize: 12.5, fontWeight: 700 }), fill: "var(--chakra-colors-stop)" }}
-      >
-        {line}
-      </text>
-    ))}
-  </g>
+/** A line or an outline that is no conductor: a barrier, a box, an arrow. */
+export const Outline = ({
+  d,
+  tone = "ink",
+  dashed,
+  width = 1.4,
+  fill = "none",
+}: {
+  d: string
+  tone?: Tone
+  dashed?: string
+  width?: number
+  fill?: string
+}) => (
+  <path
+    d={d}
+    fill={fill === "none" ? "none" : fill === "ink" ? "currentColor" : css(fill)}
+    stroke={tint(tone)}
+    strokeWidth={width}
+    strokeDasharray={dashed || undefined}
+    strokeLinejoin="round"
+  />
 )

@@ -86,10 +86,22 @@ def report(sheet: Sheet, brief: Brief, need: ControllerNeed, highest_link: float
         {"oscillator": fmt(now.oscillator, "Hz"), "output": fmt(now.output, "Hz"),
          "timing": fmt(build.timing_resistor, "ohm"), "trimmer": f"+ {fmt(build.timing_trimmer, 'ohm')}",
          "capacitor": fmt(build.timing_capacitor, "F"), "setpoint": fmt(now.setpoint, "V"),
-         "top": fmt(build.r_top, "ohm"), "bottom": fmt(build.r_bottom, "ohm"), "trip": fmt(now.trip, "A"),
+         "top": fmt(build.r_top, "ohm"),
+         "span": fmt(build.span_pot, "ohm") if need.adjustable and build.span_pot else "",
+         "bottom": fmt(build.r_bottom, "ohm"), "trip": fmt(now.trip, "A"),
          "feedback": build.feedback if need.regulated else "none", "sense": fmt(build.sense_resistor, "ohm"),
-         "zeners": " + ".join(short(z, "V") for z in zeners(build, need.link)) if build.feedback.startswith("zener") else "",
+         **_string(zeners(build, need.link) if build.feedback.startswith("zener") else ()),
          })  # fmt: skip
+
+
+def _string(volts: tuple[float, ...]) -> dict[str, str]:
+    """A string of zeners in words: those alike, and a last one that is not."""
+    alike = [v for v in volts if v == volts[0]]
+    many = f"{len(alike)} × " if len(alike) > 1 else ""
+    return {
+        "zeners": f"{many}{short(volts[0], 'V')}" if volts else "",
+        "last_zener": f"+ {short(volts[-1], 'V')}" if len(alike) < len(volts) else "",
+    }
 
 
 def _loop_figures(sheet: Sheet, build: ControllerBuild, swings: bool, adjustable: bool) -> None:

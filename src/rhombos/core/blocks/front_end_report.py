@@ -193,7 +193,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
         {
             "topology": topology.name,
             "switch": device.label,
-            "parallel": f"{build.parallel} each",
+            "parallel": f"{build.parallel} each" if build.parallel > 1 else "",
             "peak": fmt(voltage.value, "V"),
             "pulse": fmt(now.pulse, "A"),
             "clamp": "none" if build.clamp == "none" else f"RCD, {fmt(build.clamp_resistor, 'ohm')}",

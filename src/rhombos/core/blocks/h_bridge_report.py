@@ -222,7 +222,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, feed: Feeding = ON_LINK)
             figure="carrier",
             cures=((f"Carry at {short(carrier, 'Hz')}", {"h_bridge.carrier": carrier}),),
         )
-    share = f"on {fmt(now.share, '%', 2)} of the time"
+    share = f"on {fmt(now.share, '%', 2)}"
     headline, remark = short(build.carrier, "Hz"), "unipolar sine PWM: the filter sees twice the carrier"
     if stepped:
         headline = brief.output.waveform
@@ -238,7 +238,8 @@ def report(sheet: Sheet, brief: Brief, power_in: float, feed: Feeding = ON_LINK)
         power_in - now.loss,
         {
             "switch": device.label,
-            "parallel": f"{build.parallel} each" if build.parallel > 1 else "",
+            "parallel": f", {build.parallel} each" if build.parallel > 1 else "",
+            "behind": "load" if stepped else "filter",
             "modulation": share if stepped else f"M = {fmt(now.modulation, '1')}",
             "dead_time": fmt(build.dead_time, "s"),
             "carrier": short(brief.output.frequency if stepped else build.carrier, "Hz"),

@@ -373,8 +373,8 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
                "Try starting at the lowest input and full load, with a lamp in series first.", figure="switch")  # fmt: skip
     return sheet.close(
         fmt(now.frequency, "Hz"), "the drive transformer's volt-seconds are its clock", power_in, power_in - now.loss,
-        {"topology": "push-pull", "switch": device.label, "parallel": f"{build.parallel} each side",
-         "peak": fmt(voltage.value, "V"),
+        {"topology": "push-pull", "switch": device.label,
+         "parallel": f"{build.parallel} each side" if build.parallel > 1 else "", "peak": fmt(voltage.value, "V"),
          "pulse": fmt(now.pulse, "A"), "clamp": f"RCD, {fmt(build.clamp_resistor, 'ohm')}",
          "clamp_level": fmt(now.clamp_level, "V"), "duty": "0.5", "spike": fmt(now.clamp_level - now.resting / 2, "V")},
         front_end_intervals(TOPOLOGIES["push-pull"], 0.5, now.frequency, now.pulse, True))  # fmt: skip

@@ -88,6 +88,6 @@ def report(sheet: Sheet, brief: Brief, power_in: float, at: Operating) -> BlockR
     return sheet.close(
         f"{fmt(build.inductance, 'H', 2)} · {fmt(capacitance(build, sheet.shelf), 'F', 2)}",
         "film, never electrolytic; the inductor must stand the surge", power_in, power_in - now.loss,
-        {"inductor": fmt(build.inductance, "H"), "capacitor": fmt(capacitance(build, sheet.shelf), "F"),
+        {"inductor": fmt(build.inductance, "H"), "whole": fmt(capacitance(build, sheet.shelf), "F"),
          "ripple": f"{fmt(now.ripple, 'A')} pp", "corner": fmt(now.corner, "Hz"),
          "capacitor_current": fmt(now.capacitor_current, "A"), "current": fmt(now.line_current, "A")})  # fmt: skip

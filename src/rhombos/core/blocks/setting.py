@@ -81,7 +81,12 @@ def report(sheet: Sheet, highest: float, lowest: float) -> BlockReport:
                    f"output comes to {fmt(now.lowest, 'V')}, anywhere from {fmt(now.least, 'V')} to {fmt(now.surely, 'V')}. An "
                    "open wiper must mean the lowest setting: pull the input that reads it down.",
                    "Measure both ends before the first load.", figure="lowest")  # fmt: skip
-    texts = {"potentiometer": fmt(build.potentiometer, "ohm"), "end": fmt(build.end, "ohm"), "lowest": fmt(now.lowest, "V")}
+    texts = {
+        "potentiometer": fmt(build.potentiometer, "ohm"),
+        "end": fmt(build.end, "ohm"),
+        "lowest": fmt(now.lowest, "V"),
+        "highest": fmt(highest, "V"),
+    }
     return sheet.close(f"{short(lowest, 'V')} to {short(highest, 'V')}", "turn it down before you plug in", 0.0, 0.0, texts)
 
 

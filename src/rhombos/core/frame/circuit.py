@@ -1,16 +1,38 @@
-"""A stage's circuit as data: what is drawn where, by which symbol, with which value. The screen draws it as it stands."""
+"""A stage's circuit as data: what is drawn where, by which symbol, with which value. Screen and paper draw it as it stands."""
 
 from __future__ import annotations
 
+import re
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from rhombos.core.frame.inventory import Item
 from rhombos.core.frame.references import designator
 
-Symbol = Literal["resistor", "inductor", "capacitor", "diode", "mosfet", "battery", "fuse", "load"]
+Symbol = Literal[
+    "resistor",
+    "inductor",
+    "choke",
+    "winding",
+    "capacitor",
+    "electrolytic",
+    "diode",
+    "mosfet",
+    "igbt",
+    "battery",
+    "supply",
+    "fuse",
+    "contact",
+    "load",
+]
+Side = Literal["start", "middle", "end"]
+Tone = Literal["ink", "soft", "stop", "copper", "steel"]
 WIDTH, HEIGHT = 470, 194
 """The sheet on which circuits are drawn."""
+Words = Mapping[str, str]
+"""What may be written on a circuit: the texts of its stage's figures and fields by name, and what its report adds to them."""
 
 
 class _Plain(BaseModel):
@@ -30,46 +52,173 @@ def places(*found: tuple[float, float]) -> tuple[Place, ...]:
 
 
 class Element(_Plain):
-    """A symbol after IEC 60617 from a place, turned about it by degrees; `ref` its reference on the stage's sheet where it is a
-    line of the parts list, else a `name`; `part` the field or figure of its stage whose value is written beside it, at
-    `label`."""
+    """A symbol after IEC 60617 from a place, turned about it by degrees, seen from the other side where it is mirrored; `ref`
+    its reference on the stage's sheet where it is a line of the parts list, at one of several `positions`, else a `name`;
+    `part` the field or figure of its stage that it stands for, whose value is written beside it at `label` unless a `value`
+    says it."""
 
     symbol: Symbol
-    name: str = Field("", max_length=12)
+    name: str = ""
     ref: str = ""
+    position: int = Field(1, ge=1)
+    positions: int = Field(1, ge=1)
     part: str = ""
+    value: str = ""
     x: float = Field(ge=0, le=WIDTH)
     y: float = Field(ge=0, le=HEIGHT)
     turn: float = 0
-    label: Place
-    at: Literal["start", "middle", "end"] = "start"
+    mirrored: bool = False
+    label: Place | None = None
+    at: Side = "start"
+    tone: Tone = "ink"
 
 
 class Label(_Plain):
-    """Words, or the value of a figure, that belong to no symbol."""
+    """Words, or the value of a figure, that belong to no symbol: a name, and beneath it a value. Names of figures stand in
+    braces."""
 
     name: str = ""
-    part: str = ""
+    value: str = ""
     x: float
     y: float
-    at: Literal["start", "middle", "end"] = "start"
+    at: Side = "start"
+    tone: Tone = "ink"
+
+
+class Shape(_Plain):
+    """A line or an outline that is no conductor: a barrier, a box, an arrow."""
+
+    d: str
+    tone: Tone = "ink"
+    dashed: str = ""
+    width: float = 1.4
+    fill: Literal["none", "ink", "paper", "sheet", "copper.soft", "steel.soft"] = "none"
 
 
 class Circuit(_Plain):
-    """Elements, the wires between them as paths, junctions, terminals, labels."""
+    """Elements, the wires between them as paths, junctions, terminals, labels, shapes; and for each way that current takes
+    through it, by name, the path."""
 
-    elements: tuple[Element, ...]
-    wires: tuple[str, ...]
+    elements: tuple[Element, ...] = ()
+    wires: tuple[str, ...] = ()
     nodes: tuple[Place, ...] = ()
     terminals: tuple[Place, ...] = ()
     labels: tuple[Label, ...] = ()
+    shapes: tuple[Shape, ...] = ()
+    paths: dict[str, str] = {}
 
-    def on_sheet(self, sheet: int) -> Circuit:
-        """As it is drawn on a sheet of this number, its parts called by their references in the whole design."""
-        called = tuple(e.model_copy(update={"name": designator(sheet, e.ref)}) if e.ref else e for e in self.elements)
-        return self.model_copy(update={"elements": called})
+    def __add__(self, other: Circuit) -> Circuit:
+        """Both on one sheet."""
+        return Circuit(
+            elements=self.elements + other.elements,
+            wires=self.wires + other.wires,
+            nodes=self.nodes + other.nodes,
+            terminals=self.terminals + other.terminals,
+            labels=self.labels + other.labels,
+            shapes=self.shapes + other.shapes,
+            paths=self.paths | other.paths,
+        )
 
-    def figures(self) -> tuple[str, ...]:
-        """Every field or figure that is written on it."""
-        written = (*(e.part for e in self.elements), *(label.part for label in self.labels))
-        return tuple(name for name in written if name)
+
+NOTHING = Circuit()
+
+
+class DrawnSymbol(_Plain):
+    """A symbol at its place."""
+
+    symbol: Symbol
+    x: float
+    y: float
+    turn: float
+    mirrored: bool
+
+
+class DrawnText(_Plain):
+    """A name and a value, either may be empty."""
+
+    x: float
+    y: float
+    at: Side
+    name: str
+    value: str
+    tone: Tone
+
+
+class Drawing(_Plain):
+    """A circuit with everything that is written on it."""
+
+    symbols: tuple[DrawnSymbol, ...]
+    texts: tuple[DrawnText, ...]
+    wires: tuple[str, ...]
+    nodes: tuple[Place, ...]
+    terminals: tuple[Place, ...]
+    shapes: tuple[Shape, ...]
+    paths: dict[str, str]
+
+
+_IN_BRACES = re.compile(r"\{(\w+)\}")
+
+
+def drawn(circuit: Circuit, words: Words, sheet: int = 0, items: Sequence[Item] = ()) -> Drawing:
+    """A circuit as it is drawn on a sheet of this number, its parts called by their references in the whole design; `items` are
+    the stage's lines of the parts list.
+
+    Raises: KeyError where it names a figure that the stage has not.
+    """
+    listed = [item.ref for item in items]  # a core and its wire are one part
+    counts = {item.ref: item.count for item in items if listed.count(item.ref) == 1}
+
+    def written(text: str) -> str:
+        return _IN_BRACES.sub(lambda found: words[found[1]], text)
+
+    def texts() -> Iterator[DrawnText]:
+        for e in circuit.elements:
+            if e.label is None:
+                continue
+            name = _called(e, sheet, counts.get(e.ref, 1)) if e.ref else written(e.name)
+            value = written(e.value) if e.value else words[e.part] if e.part else ""
+            yield DrawnText(x=e.label.x, y=e.label.y, at=e.at, name=name, value=value, tone=e.tone)
+        for label in circuit.labels:
+            yield DrawnText(
+                x=label.x, y=label.y, at=label.at, name=written(label.name), value=written(label.value), tone=label.tone
+            )
+
+    return Drawing(
+        symbols=tuple(DrawnSymbol(symbol=e.symbol, x=e.x, y=e.y, turn=e.turn, mirrored=e.mirrored) for e in circuit.elements),
+        texts=tuple(t for t in texts() if t.name or t.value),
+        wires=circuit.wires,
+        nodes=circuit.nodes,
+        terminals=circuit.terminals,
+        shapes=circuit.shapes,
+        paths=circuit.paths,
+    )
+
+
+def _called(element: Element, sheet: int, count: int) -> str:
+    """The reference of what stands at one of several positions, each of as many like parts."""
+    whole = designator(sheet, element.ref)
+    each = count // element.positions
+    if count <= 1 or each < 1:
+        return whole
+    first = (element.position - 1) * each + 1
+    return f"{whole}.{first}" if each == 1 else f"{whole}.{first}–{first + each - 1}"
+
+
+def box(x: float, y: float, width: float, height: float) -> str:
+    """The outline of a rectangle from its upper left corner."""
+    return f"M{x:g} {y:g}h{width:g}v{height:g}h{-width:g}z"
+
+
+def missing(x: float, y: float, width: float, *lines: str) -> Circuit:
+    """What is not fitted, where it would be: a name, and what comes of it."""
+    return Circuit(
+        shapes=(Shape(d=box(x, y, width, 15 * len(lines) + 8), tone="stop", dashed="4 3"),),
+        labels=tuple(
+            Label(x=x + 8, y=y + 16 + 15 * n, tone="stop", **{"value" if n else "name": line}) for n, line in enumerate(lines)
+        ),
+    )
+
+
+def arrow(x: float, y: float) -> Shape:
+    """A current's direction, along x."""
+    return Shape(d=f"M{x:g} {y:g}h26m-6 -4 6 4-6 4", tone="copper", width=1.5)

@@ -1,24 +1,21 @@
-"""What there is, for whoever draws it: routes with their stages, stages with their circuits."""
+"""What there is, for whoever draws it: routes with their stages."""
 
 from __future__ import annotations
 
 from pydantic import BaseModel, ConfigDict
 
 from rhombos.core.design.outputs import Waveform
-from rhombos.core.frame.circuit import Circuit
 from rhombos.core.routes import ROUTES, all_stages
 
 
 class StageCard(BaseModel):
-    """One stage, or one block beside the path: its key in addresses, its title, the parts that its fields name, and its circuit
-    where that is data."""
+    """One stage, or one block beside the path: its key in addresses, its title, its fields."""
 
     model_config = ConfigDict(frozen=True)
 
     key: str
     title: str
     fields: tuple[str, ...]
-    circuit: Circuit | None
 
 
 class RouteCard(BaseModel):
@@ -58,7 +55,6 @@ def manifest() -> Manifest:
                 key=stage.key,
                 title=stage.title,
                 fields=tuple(stage.build.model_fields),
-                circuit=stage.circuit and stage.circuit.on_sheet(stage.sheet),
             )
             for stage in all_stages().values()
         ),

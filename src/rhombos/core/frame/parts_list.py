@@ -12,18 +12,19 @@ from rhombos.core.frame.references import designator
 from rhombos.core.frame.report import BlockReport, Figure
 from rhombos.core.frame.requirement import Requirement, in_a_sentence
 from rhombos.core.frame.sizing import Sizing
+from rhombos.core.frame.stage import Stage
 from rhombos.core.parts import Part
 
 
 @dataclass(frozen=True)
 class PartsList:
     """Parts by name for each block, those that any drawer has, and each requirement with the part that meets it, None where the
-    shelf has none; the number of each block's sheet."""
+    shelf has none; each block's stage."""
 
     named: Mapping[str, tuple[Item, ...]]
     small: Mapping[str, tuple[Item, ...]]
     met: tuple[tuple[Requirement, Part | None], ...]
-    sheets: Mapping[str, int]
+    stages: Mapping[str, Stage]
 
     @cached_property
     def needed(self) -> dict[str, tuple[Item, ...]]:
@@ -34,22 +35,24 @@ class PartsList:
         return (fitted(r.ref, in_a_sentence(r.title), part, r.count) for r, part in self.met if r.block == block and part)
 
     def shown(self, report: BlockReport) -> BlockReport:
-        """A block's report with a figure for each of its requirements, and beside every choice the reference of its part."""
+        """A block's report with a figure for each of its requirements, beside every choice the reference of its part, and its
+        circuit."""
+        stage, called = self.stages[report.key], self._called(report.key)
         figures = report.figures + tuple(_figure(r, part) for r, part in self.met if r.block == report.key)
-        called = self._called(report.key)
-        if not called:
-            return report
         named = (
             f.model_copy(update={"reference": called[f.address]}) if f.address in called and f.status != "result" else f
             for f in figures
         )
-        return report.model_copy(update={"figures": tuple(named)})
+        told = report.model_copy(update={"figures": tuple(named)})
+        return told.drawn(stage.circuit, stage.sheet, self._items(report.key)) if stage.circuit else told
+
+    def _items(self, block: str) -> tuple[Item, ...]:
+        return *self.named[block], *self.small[block]
 
     def _called(self, block: str) -> dict[str, str]:
         """Which part each figure of a block tells of, by its reference."""
-        sheet = self.sheets[block]
-        items = (*self.named[block], *self.small[block])
-        own = {f"{block}.{field}": designator(sheet, item.ref) for item in items for field in item.fields}
+        sheet = self.stages[block].sheet
+        own = {f"{block}.{field}": designator(sheet, item.ref) for item in self._items(block) for field in item.fields}
         asked = (r for r, _ in self.met if r.block == block)
         return own | {f"{block}.{field}": designator(sheet, r.ref) for r in asked for field in (r.name, *r.fields)}
 
@@ -88,4 +91,4 @@ def parts_list(at: Sizing) -> PartsList:
     small = {stage.key: tuple(stage.small(at)) for stage in at.stages}
     asked = (r for stage in at.stages for r in stage.requirements(at))
     met = tuple((r, r.met_from(at.shelf)) for r in asked)
-    return PartsList(named, small, met, {stage.key: stage.sheet for stage in at.stages})
+    return PartsList(named, small, met, {stage.key: stage for stage in at.stages})

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from collections.abc import Callable, Sequence
+from typing import Literal, Self
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import Finding, PinValue, Severity
+from rhombos.core.frame.circuit import Circuit, Drawing, Words, drawn
+from rhombos.core.frame.inventory import Item
 from rhombos.core.waves.conduction import Interval
 
 
@@ -63,7 +66,8 @@ class StepOut(_Plain):
 
 class BlockReport(_Plain):
     """One block of the power path at the nominal point, with its worst stress over all points. `given` is what leaves the path
-    there, in words, where it goes on behind it; `auxiliary` one that lies beside it."""
+    there, in words, where it goes on behind it; `auxiliary` one that lies beside it. `words` are what a circuit says
+    beside the figures; `circuit` is it, as it is drawn."""
 
     key: str
     title: str
@@ -76,10 +80,17 @@ class BlockReport(_Plain):
     stress: float
     severity: Severity | None
     figures: tuple[Figure, ...]
-    drawing: dict[str, str]
+    words: dict[str, str] = Field(exclude=True)
     given: str = ""
     auxiliary: bool = False
     intervals: tuple[Interval, ...] = ()
+    circuit: Drawing | None = None
+
+    def drawn(self, circuit: Callable[[Words], Circuit], sheet: int = 0, items: Sequence[Item] = ()) -> Self:
+        """With its circuit, on a sheet of this number, with the parts of the list."""
+        figures = {f.address.partition(".")[2]: f.text for f in reversed(self.figures)}
+        words = figures | self.words
+        return self.model_copy(update={"circuit": drawn(circuit(words), words, sheet, items)})
 
 
 class Margin(_Plain):

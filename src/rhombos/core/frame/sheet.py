@@ -274,7 +274,7 @@ class Sheet:
         remark: str,
         power_in: float,
         power_out: float,
-        drawing: dict[str, str],
+        words: dict[str, str],
         intervals: tuple[Interval, ...] = (),
     ) -> BlockReport:
         """The finished report of this block."""
@@ -295,6 +295,6 @@ class Sheet:
             stress=stress,
             severity=severity,
             figures=tuple(self.figures),
-            drawing=drawing,
+            words=words,
             intervals=intervals,
         )

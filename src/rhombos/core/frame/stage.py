@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Literal, NamedTuple
 
 from rhombos.core.blocks.base import Build
-from rhombos.core.frame.circuit import Circuit
+from rhombos.core.frame.circuit import Circuit, Words
 from rhombos.core.frame.inventory import Item
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.requirement import Requirement
@@ -79,7 +79,8 @@ class Stage:
     a heat-sink; the way that a short at the socket meets back to its switches; the highest current that it lets through in a
     surge, A, at the socket; the highest instant, V, at a socket of its own beside the load's; the bank that it puts across a
     DC socket; how it drives gates; by what a link's voltage is fed back; how often the output is sampled, Hz; distortion, or
-    ripple, of what it puts at the socket; what is heard of it; what it asks of hands; its pictures; its circuit.
+    ripple, of what it puts at the socket; what is heard of it; what it asks of hands; its pictures; its circuit, from
+    what is written on its sheet.
     """
 
     key: str
@@ -104,7 +105,7 @@ class Stage:
     noise: Callable[[Sizing], Noise] | None = None
     making: Callable[[Sizing], Making] | None = None
     charts: tuple[Callable[[Any], Chart], ...] = ()
-    circuit: Circuit | None = None
+    circuit: Callable[[Words], Circuit] | None = None
     sheet: int = 0
     wanted: Callable[[Sizing], bool] = _always
     small: Callable[[Sizing], Iterable[Item]] = _nothing_small

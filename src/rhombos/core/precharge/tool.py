@@ -5,6 +5,7 @@ from __future__ import annotations
 from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.blocks import precharge, precharge_report
+from rhombos.core.circuits import beside
 from rhombos.core.design.findings import Finding, PinValue, worst_first
 from rhombos.core.design.pins import read_pins
 from rhombos.core.design.rules import Rules
@@ -60,7 +61,7 @@ def see(bus: Bus, pins: dict[str, PinValue], shelf: Shelf, rules: Rules) -> Prec
     state = precharge.assess(bus.need, build, shelf, rules, Worksheet())
     point = Point("nominal", "highest source", bus.voltage, 0.0, 1.0)
     sheet = Sheet(precharge.KEY, precharge.TITLE, build, {"nominal": state}, {"nominal": point}, typed, rules, shelf)
-    told = precharge_report.report(sheet, None, bus.need)
+    told = precharge_report.report(sheet, None, bus.need).drawn(beside.precharge)
     charts = pictures(bus.need, build, shelf.get(Resistor, build.type))
     return PrechargeSeen(block=told, findings=tuple(worst_first(sheet.findings)), charts=charts)
 

@@ -39,6 +39,7 @@ from rhombos.core.blocks.cooling import sink_resistance, steady_limit
 from rhombos.core.blocks.heat import Cooled
 from rhombos.core.blocks.short_path import ShortPath
 from rhombos.core.book import source as source_book
+from rhombos.core.circuits import beside, front_ends, gates, hf, high_side, low_side
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import HfOutput
 from rhombos.core.design.rules import Rules
@@ -49,7 +50,7 @@ from rhombos.core.frame.stage import Bank, Drive, Making, Noise, Stage
 from rhombos.core.frame.topology import RECTIFIERS, TOPOLOGIES, Topology
 from rhombos.core.parts import Capacitor, Diode, Driver, Mosfet, Shelf
 from rhombos.core.parts.pulsed import withstand
-from rhombos.core.routes import circuits, small_parts
+from rhombos.core.routes import small_parts
 from rhombos.core.routes.auxiliary.controller import link_need
 from rhombos.core.routes.driven import drive_need, front_need
 from rhombos.core.routes.supply import LEAST_PATH, WIRING
@@ -309,64 +310,70 @@ def _lugs(at: Sizing) -> Any:
 
 
 SOURCE = Stage(
-    source.KEY, source.TITLE, source.SourceBuild, source.parts, lambda sheet, at: source.report(sheet, at.brief))  # fmt: skip
+    source.KEY, source.TITLE, source.SourceBuild, source.parts, lambda sheet, at: source.report(sheet, at.brief),
+    circuit=low_side.source)  # fmt: skip
 INPUT = Stage(
     input_stage.KEY, input_stage.TITLE, input_stage.InputStageBuild, input_stage.parts,
-    plain(input_report.report, input_stage.KEY), requirements=_lugs, sheet=1, small=small_parts.input_stage)  # fmt: skip
+    plain(input_report.report, input_stage.KEY), requirements=_lugs, sheet=1, small=small_parts.input_stage,
+    circuit=low_side.input_stage)  # fmt: skip
 FRONT_END = Stage(
     front_end.KEY, front_end.TITLE, front_end.FrontEndBuild, front_end.parts, _front_end_report,
-    cooled=_front_end_cooled, shorted=_front_end_short, making=_front_end_made, sheet=2)  # fmt: skip
+    cooled=_front_end_cooled, shorted=_front_end_short, making=_front_end_made, sheet=2,
+    circuit=front_ends.front_end)  # fmt: skip
 LINE_PUSH_PULL = replace(
     FRONT_END, title="Push-pull", build=front_end.LineFrontEndBuild, shorted=_short_of_iron(front_end.KEY))  # fmt: skip
 OSCILLATOR = Stage(
     oscillator.KEY, oscillator.TITLE, oscillator.OscillatorBuild, oscillator.parts, plain(oscillator.report, oscillator.KEY),
-    cooled=_oscillator_cooled, shorted=_short_of_iron(oscillator.KEY), sheet=2)  # fmt: skip
+    cooled=_oscillator_cooled, shorted=_short_of_iron(oscillator.KEY), sheet=2, circuit=front_ends.front_end)  # fmt: skip
 TRANSFORMER = Stage(
     transformer.KEY, transformer.TITLE, transformer.TransformerBuild, transformer.parts,
     lambda sheet, at: transformer.report(sheet, at.entering(transformer.KEY)),
-    barrier=True, making=_transformer_made, sheet=3)  # fmt: skip
+    barrier=True, making=_transformer_made, sheet=3, circuit=low_side.transformer)  # fmt: skip
 UNREGULATED = replace(TRANSFORMER, report=_unregulated_report)
 IRON = Stage(
     iron_transformer.KEY, iron_transformer.TITLE, iron_transformer.IronTransformerBuild, iron_transformer.parts,
     plain(iron_transformer.report, iron_transformer.KEY), barrier=True, output=lambda state: float(state.output),
-    noise=_iron_noise, making=_iron_made, sheet=3)  # fmt: skip
+    noise=_iron_noise, making=_iron_made, sheet=3, circuit=low_side.transformer)  # fmt: skip
 RECTIFIER = Stage(
     rectifier.KEY, rectifier.TITLE, rectifier.RectifierBuild, rectifier.parts, plain(rectifier_report.report, rectifier.KEY),
-    cooled=_rectifier_cooled, sheet=4, small=small_parts.rectifier)  # fmt: skip
+    cooled=_rectifier_cooled, sheet=4, small=small_parts.rectifier, circuit=high_side.rectifier)  # fmt: skip
 LINK = Stage(
     dc_link.KEY, dc_link.TITLE, dc_link.DcLinkBuild, dc_link.parts, plain(dc_link_report.report, dc_link.KEY), link=True,
     sheet=5, bank=_link_bank, distortion=lambda at: float(at.now["dc_link"].ripple / at.now["dc_link"].voltage),
-    making=lambda at: Making("some practice", ("a link to regulate at a voltage that kills",)))  # fmt: skip
+    making=lambda at: Making("some practice", ("a link to regulate at a voltage that kills",)),
+    circuit=high_side.link)  # fmt: skip
 BRIDGE = Stage(
     h_bridge.KEY, h_bridge.TITLE, h_bridge.HBridgeBuild, h_bridge.parts, _bridge_report,
     output=lambda state: float(state.output), cooled=_bridge_cooled, shorted=_h_bridge_short,
     sampled=lambda at: 0.0 if at.brief.output.stepped else float(at.builds["h_bridge"].carrier),
-    noise=_carrier_noise, making=_bridge_made, sheet=6)  # fmt: skip
+    noise=_carrier_noise, making=_bridge_made, sheet=6, circuit=high_side.bridge)  # fmt: skip
 FILTER = Stage(
     output_filter.KEY, output_filter.TITLE, output_filter.OutputFilterBuild, output_filter.parts, _filter_report,
     sheet=7, surges=_filter_surges, making=_filter_made,
-    distortion=lambda at: float(at.now["output_filter"].distortion))  # fmt: skip
+    distortion=lambda at: float(at.now["output_filter"].distortion), circuit=lambda words: high_side.FILTER)  # fmt: skip
 HF_SOCKET = Stage(
     hf_socket.KEY, hf_socket.TITLE, hf_socket.HfSocketBuild, hf_socket.parts, _hf_report, _hf_parts, ending=True,
     sheet=8, small=small_parts.hf_socket,
-    stands=lambda at: float(max(s.states[hf_socket.KEY].peak for s in at.settled.values())), circuit=circuits.HF_SOCKET,
+    stands=lambda at: float(max(s.states[hf_socket.KEY].peak for s in at.settled.values())), circuit=lambda words: hf.HF_SOCKET,
     making=lambda at: Making("some practice", ("a tap in the secondary, its lead insulated like the winding",)))  # fmt: skip
 HF_OUTPUT = Stage(
     hf_output.KEY, hf_output.TITLE, hf_output.HfOutputBuild, hf_output.parts, _hf_output_report,
     sheet=8, small=small_parts.hf_output,
-    stands=lambda at: float(max(s.states[hf_output.KEY].peak for s in at.settled.values())), circuit=circuits.HF_OUTPUT,
+    stands=lambda at: float(max(s.states[hf_output.KEY].peak for s in at.settled.values())), circuit=lambda words: hf.HF_OUTPUT,
     making=lambda at: Making("easy", ("nothing to regulate",)))  # fmt: skip
 LOAD = Stage(
-    load.KEY, load.TITLE, load.LoadBuild, load.parts, lambda sheet, at: load.report(sheet, at.brief), ending=True)  # fmt: skip
+    load.KEY, load.TITLE, load.LoadBuild, load.parts, lambda sheet, at: load.report(sheet, at.brief), ending=True,
+    circuit=high_side.load)  # fmt: skip
 CONTROLLER = Stage(
     controller.KEY, controller.TITLE, controller.ControllerBuild, controller.parts, _controller_report,
     requirements=_controller_parts, feedback=lambda at: str(at.builds["controller"].feedback),
-    sheet=9, small=small_parts.controller)  # fmt: skip
+    sheet=9, small=small_parts.controller, circuit=beside.controller)  # fmt: skip
 FRONT_DRIVE = Stage(
     front_drive.KEY, front_drive.TITLE, front_drive.FrontDriveBuild, front_drive.parts,
     lambda sheet, at: gate_drive_report.report(sheet, front_need(at.settled["nominal"], at.builds, at.brief)),
-    drive=lambda at: Drive(at.builds["front_drive"].supply), sheet=10, small=small_parts.front_drive)  # fmt: skip
+    drive=lambda at: Drive(at.builds["front_drive"].supply), sheet=10, small=small_parts.front_drive,
+    circuit=gates.drive)  # fmt: skip
 BRIDGE_DRIVE = Stage(
     bridge_drive.KEY, bridge_drive.TITLE, gate_drive.GateDriveBuild, bridge_drive.parts,
     lambda sheet, at: gate_drive_report.report(sheet, drive_need(at.settled["nominal"], at.builds, at.brief)),
-    drive=_bridge_drive, sheet=11, small=small_parts.bridge_drive)  # fmt: skip
+    drive=_bridge_drive, sheet=11, small=small_parts.bridge_drive, circuit=gates.drive)  # fmt: skip

@@ -7,6 +7,7 @@ from typing import Any
 
 from rhombos.core.blocks import heat as block
 from rhombos.core.blocks import heat_report
+from rhombos.core.circuits import maps
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.sheet import Sheet
@@ -54,4 +55,4 @@ def _requirements(at: Sizing) -> Iterator[Requirement]:
 
 STAGE = Auxiliary(
     block.KEY, block.TITLE, block.HeatBuild, block.parts, _report, _requirements,
-    propose=_propose, settle=_settle, sheet=14, small=small_parts.heat)  # fmt: skip
+    propose=_propose, settle=_settle, sheet=14, circuit=maps.heat, small=small_parts.heat)  # fmt: skip

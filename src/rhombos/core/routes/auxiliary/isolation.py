@@ -8,6 +8,7 @@ from typing import Any
 
 from rhombos.core.blocks import isolation as block
 from rhombos.core.blocks import isolation_report
+from rhombos.core.circuits import maps
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.requirement import Requirement
@@ -79,4 +80,4 @@ def _requirements(at: Sizing) -> Iterator[Requirement]:
 
 STAGE = Auxiliary(
     block.KEY, block.TITLE, block.IsolationBuild, block.parts, _report, _requirements,
-    propose=_propose, settle=_settle, sheet=15, small=small_parts.isolation)  # fmt: skip
+    propose=_propose, settle=_settle, sheet=15, circuit=maps.isolation, small=small_parts.isolation)  # fmt: skip

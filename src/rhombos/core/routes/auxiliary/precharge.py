@@ -7,6 +7,7 @@ from typing import Any
 
 from rhombos.core.blocks import input_stage, precharge_report
 from rhombos.core.blocks import precharge as block
+from rhombos.core.circuits import beside
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.sheet import Sheet
@@ -54,4 +55,4 @@ def _requirements(at: Sizing) -> Iterator[Requirement]:
 
 STAGE = Auxiliary(
     block.KEY, block.TITLE, block.PrechargeBuild, block.parts, _report, _requirements,
-    propose=_propose, settle=_settle, sheet=12)  # fmt: skip
+    propose=_propose, settle=_settle, sheet=12, circuit=beside.precharge)  # fmt: skip

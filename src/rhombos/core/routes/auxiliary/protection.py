@@ -9,6 +9,7 @@ from rhombos.core.blocks import protection as block
 from rhombos.core.blocks import protection_report
 from rhombos.core.blocks.short_path import ShortPath
 from rhombos.core.blocks.source import rail
+from rhombos.core.circuits import beside
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.sources import RESTING, RailSource
 from rhombos.core.frame.points import LASTING, SURGING
@@ -123,4 +124,4 @@ def _requirements(at: Sizing) -> Iterator[Requirement]:
 
 STAGE = Auxiliary(
     block.KEY, block.TITLE, block.ProtectionBuild, block.parts, _report, _requirements,
-    propose=_propose, settle=_settle, sheet=13, small=small_parts.protection)  # fmt: skip
+    propose=_propose, settle=_settle, sheet=13, circuit=lambda words: beside.CUT_OFF, small=small_parts.protection)  # fmt: skip

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from rhombos.core.blocks import setting as block
+from rhombos.core.circuits import beside
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.sizing import Sizing
@@ -40,4 +41,5 @@ def _report(sheet: Sheet, at: Sizing) -> BlockReport:
 
 STAGE = Auxiliary(
     block.KEY, block.TITLE, block.SettingBuild, lambda build, shelf: (), _report, propose=_propose, settle=_settle,
-    sheet=17, small=lambda at: block.parts(at.builds[block.KEY]), wanted=_wanted)  # fmt: skip
+    sheet=17, circuit=lambda words: beside.SETTING,
+    small=lambda at: block.parts(at.builds[block.KEY]), wanted=_wanted)  # fmt: skip

@@ -1,4 +1,6 @@
-"""Circuits of the house's stages, as data."""
+"""High-frequency sockets: a tap of the secondary beside the rectifier, or the whole of it."""
+
+from __future__ import annotations
 
 from rhombos.core.frame.circuit import Circuit, Element, Label, Place, places
 
@@ -15,8 +17,8 @@ HF_SOCKET = Circuit(
     terminals=places((121, 12), (121, 164), (302, 77), (302, 164)),
     labels=(
         Label(name="to the rectifier", x=130, y=16),
-        Label(name="U", part="voltage", x=302, y=112, at="middle"),
-        Label(name="I", part="current", x=352, y=52, at="middle"),
+        Label(name="U", value="{voltage}", x=302, y=112, at="middle"),
+        Label(name="I", value="{current}", x=352, y=52, at="middle"),
     ),
 )
 """A tap of the secondary, a fuse, a coil that slows a short, the socket's terminals and what is plugged in."""
@@ -30,8 +32,8 @@ HF_OUTPUT = Circuit(
     wires=("M84 66V57H166M214 57H298M306 57H400V72M400 112V134H306M298 134H84V114",),
     terminals=places((302, 57), (302, 134)),
     labels=(
-        Label(name="U", part="voltage", x=302, y=92, at="middle"),
-        Label(name="I", part="current", x=352, y=36, at="middle"),
+        Label(name="U", value="{voltage}", x=302, y=92, at="middle"),
+        Label(name="I", value="{current}", x=352, y=36, at="middle"),
     ),
 )
 """The secondary, a coil that slows a short, the socket's terminals and what is plugged in."""

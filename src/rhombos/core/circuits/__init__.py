@@ -1,0 +1,1 @@
+"""Circuits of the house's stages, as data: each a function of what is written on its sheet."""

@@ -1,0 +1,190 @@
+"""Source and input, and the transformer."""
+
+from __future__ import annotations
+
+from rhombos.core.frame.circuit import Circuit, Element, Label, Place, Shape, Words, arrow, places
+
+ENDS = places((333, 40), (333, 146))
+
+
+def source(words: Words) -> Circuit:
+    """Cells behind their resistance; or a supply behind its own, with the capacitor at its output."""
+    return RAIL if words.get("limit") else BATTERY
+
+
+BATTERY = Circuit(
+    elements=(
+        Element(symbol="battery", name="{cells}", value="{emf}", x=110, y=110, turn=-90, label=Place(x=92, y=82), at="end"),
+        Element(symbol="resistor", name="Rᵢ", x=180, y=40, label=Place(x=200, y=22), at="middle"),
+    ),
+    wires=("M110 74V40H180M220 40H330M110 110V146H330",),
+    terminals=ENDS,
+    labels=(
+        Label(value="{resistance}", x=200, y=64, at="middle"),
+        Label(name="{terminal}", value="terminals", x=350, y=88),
+        Label(value="{current}", x=289, y=20, at="middle"),
+    ),
+    shapes=(arrow(276, 30),),
+)
+RAIL = Circuit(
+    elements=(
+        Element(symbol="supply", name="{emf}", value="up to {limit}", x=110, y=92, label=Place(x=80, y=84), at="end"),
+        Element(symbol="resistor", name="Rₛ", x=180, y=40, label=Place(x=200, y=22), at="middle"),
+        Element(symbol="electrolytic", value="{capacitor}", x=280, y=82, turn=90, label=Place(x=264, y=98), at="end"),
+    ),
+    wires=("M110 70V40H180M220 40H330M110 114V146H330M280 40V82M280 106V146",),
+    nodes=places((280, 40), (280, 146)),
+    terminals=ENDS,
+    labels=(
+        Label(value="{resistance}", x=200, y=64, at="middle"),
+        Label(name="{terminal}", value="terminals", x=350, y=88),
+        Label(value="{current}", x=305, y=20, at="middle"),
+    ),
+    shapes=(arrow(292, 30),),
+)
+
+
+def input_stage(words: Words) -> Circuit:
+    """Fuse, cable, capacitor bank; a filter choke and the resistor that damps it, where they are fitted."""
+    choked, damped = bool(words["choke"]), bool(words["damper"])
+    whole = Circuit(
+        elements=(
+            Element(symbol="fuse", ref="F1", part="fuse", value=" ", x=80, y=44, label=Place(x=100, y=26), at="middle"),
+            Element(symbol="inductor", name="cable", x=170, y=44, label=Place(x=194, y=26), at="middle"),
+            Element(symbol="electrolytic", ref="C1", part="capacitor", x=300, y=82, turn=90, label=Place(x=322, y=84)),
+        ),
+        wires=(f"M33 44H80M120 44H170M218 44H{'240M288 44H' if choked else ''}420M33 146H420M300 44V82M300 106V146",),
+        nodes=places((300, 44), (300, 146)),
+        terminals=places((30, 44), (30, 146), (423, 44), (423, 146)),
+        labels=(
+            Label(value="{fuse}", x=100, y=68, at="middle"),
+            Label(value="{cable}", x=194, y=68, at="middle"),
+            Label(value="{count}", x=322, y=116),
+            Label(value="ripple {ripple}", x=322, y=134),
+            Label(value="source", x=10, y=98),
+            Label(value="stage", x=423, y=66, at="middle"),
+        ),
+    )
+    if choked:
+        whole += Circuit(
+            elements=(Element(symbol="inductor", ref="L1", part="choke", x=240, y=44, label=Place(x=264, y=66), at="middle"),)
+        )
+    if damped:
+        whole += Circuit(
+            elements=(Element(symbol="resistor", ref="R1", part="damper", x=244, y=14, label=Place(x=302, y=14)),),
+            wires=("M232 44V14H244M284 14H294V44",),
+            nodes=places((232, 44), (294, 44)),
+        )
+    return whole
+
+
+DOTS = "M{x} {y}m-2.5 0a2.5 2.5 0 1 0 5 0a2.5 2.5 0 1 0 -5 0"
+
+
+def _dot(x: float, y: float) -> Shape:
+    """Where a winding starts."""
+    return Shape(d=DOTS.format(x=x, y=y), fill="ink", width=0)
+
+
+def transformer(words: Words) -> Circuit:
+    """Windings with their starts; either centre-tapped or single."""
+    return (
+        (ONE_PRIMARY if words["halves"] == "1" else TWO_PRIMARIES)
+        + (TWO_SECONDARIES if words.get("secondary_halves") == "2" else ONE_SECONDARY)
+        + CORE
+    )
+
+
+CORE = Circuit(
+    labels=(
+        Label(name="{secondary_current}", x=358, y=84),
+        Label(name="{core}", x=225, y=26, at="middle"),
+        Label(value="{flux} peak, leakage {leakage}", x=225, y=158, at="middle"),
+        Label(value="{primary_wire} | {secondary_wire}", x=225, y=176, at="middle"),
+    ),
+    shapes=(Shape(d="M222 42V134M228 42V134", width=1.5),),
+)
+ONE_PRIMARY = Circuit(
+    elements=(
+        Element(
+            symbol="winding",
+            name="{primary}",
+            part="primary_turns",
+            value=" ",
+            x=196,
+            y=52,
+            turn=90,
+            mirrored=True,
+            label=Place(x=178, y=86),
+            at="end",
+            tone="copper",
+        ),
+    ),
+    wires=("M120 52H196M120 124H196",),
+    terminals=places((117, 52), (117, 124)),
+    labels=(Label(value="{primary_current}", x=104, y=84, at="end"),),
+    shapes=(_dot(212, 58),),
+)
+TWO_PRIMARIES = Circuit(
+    elements=tuple(
+        Element(
+            symbol="inductor",
+            name="{primary}",
+            part="primary_turns",
+            value=" ",
+            x=196,
+            y=y,
+            turn=90,
+            label=Place(x=182, y=y + 18),
+            at="end",
+            tone="copper",
+        )
+        for y in (40, 88)
+    ),
+    wires=("M120 40H196M120 88H196M120 136H196",),
+    terminals=places((117, 40), (117, 88), (117, 136)),
+    labels=(
+        Label(value="{primary_current}", x=104, y=60, at="end"),
+        Label(value="each half", x=104, y=76, at="end"),
+    ),
+    shapes=(_dot(210, 46), _dot(210, 94)),
+)
+ONE_SECONDARY = Circuit(
+    elements=(
+        Element(
+            symbol="winding",
+            name="{secondary}",
+            part="secondary_turns",
+            value=" ",
+            x=262,
+            y=52,
+            turn=90,
+            label=Place(x=280, y=86),
+            tone="copper",
+        ),
+    ),
+    wires=("M262 52H340M262 124H340",),
+    terminals=places((343, 52), (343, 124)),
+    shapes=(_dot(244, 58),),
+)
+TWO_SECONDARIES = Circuit(
+    elements=tuple(
+        Element(
+            symbol="inductor",
+            name="{secondary}",
+            part="secondary_turns",
+            value=" ",
+            x=262,
+            y=y,
+            turn=90,
+            mirrored=True,
+            label=Place(x=280, y=y + 18),
+            tone="copper",
+        )
+        for y in (40, 88)
+    ),
+    wires=("M262 40H340M262 88H340M262 136H340",),
+    terminals=places((343, 40), (343, 88), (343, 136)),
+    labels=(Label(value="each half", x=358, y=100),),
+    shapes=(_dot(246, 46), _dot(246, 94)),
+)
