@@ -56,7 +56,9 @@ function Laid({ handle, solution }: { handle: DesignHandle; solution: Solution }
   const [figure, setFigure] = useState<Figure | null>(null)
   const navigate = useNavigate()
   const worst = solution.findings[0]?.block ?? "front_end"
-  const chosen = search.get("block") ?? worst
+  const named = search.get("block") ?? worst
+  // a block that the design no longer has, as after another route was chosen, gives way
+  const chosen = named === "brief" || solution.blocks.some((b) => b.key === named) ? named : worst
   const block = solution.blocks.find((b) => b.key === chosen)
   const onBattery = solution.brief.sources?.[0]?.kind === "battery"
   const shownView = search.get("view") === "battery" && !onBattery ? null : search.get("view")

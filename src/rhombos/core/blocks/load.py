@@ -231,7 +231,7 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
             figure="peak_current",
         )
     return sheet.close(
-        f"{spanned(brief.output)} {short(now.frequency, 'Hz')}",
+        _headline(brief, short(now.frequency, "Hz")),
         "connected load",
         now.power,
         now.power,
@@ -244,6 +244,12 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     )
 
 
+def _headline(brief: Brief, kind: str) -> str:
+    """What stands at the socket; a span says enough."""
+    told = spanned(brief.output)
+    return told if brief.output.down_to is not None else f"{told} {kind}"
+
+
 def _report_dc(sheet: Sheet, brief: Brief, now: LoadState) -> BlockReport:
     sheet.result("voltage", "U", "Voltage", "V")
     sheet.turned("voltage", "U", "Voltage", "V")
@@ -252,4 +258,4 @@ def _report_dc(sheet: Sheet, brief: Brief, now: LoadState) -> BlockReport:
     sheet.result("peak_current", r"\hat I_s", "Load current at the surge", "A", point="surge_low")
     sheet.result("resistance", "R_L", "Resistance that takes the power", "ohm")
     texts = {"voltage": fmt(now.voltage, "V"), "current": fmt(now.rms, "A"), "power": fmt(now.power, "W"), "factor": "DC"}
-    return sheet.close(f"{spanned(brief.output)} DC", "connected load", now.power, now.power, texts)
+    return sheet.close(_headline(brief, "DC"), "connected load", now.power, now.power, texts)

@@ -6,7 +6,10 @@ from rhombos.core.frame.circuit import Circuit, Element, Label, Place, Shape, Wo
 
 
 def controller(words: Words) -> Circuit:
-    """Timing, amplifier and both outputs on the source's side; the link's divider beyond the barrier."""
+    """Timing, amplifier and both outputs on the source's side; the link's divider beyond the barrier, where the
+    link is held."""
+    if words["feedback"] == "none":
+        return CONTROLLER
     whole = CONTROLLER + (BARE if words["feedback"] == "bare divider" else COUPLED)
     if words["zeners"]:
         return whole + ZENERS

@@ -52,14 +52,14 @@ DOUBLER = Circuit(
     labels=(Label(value="mid-point", x=128, y=132),),
 )
 CHOKE = Circuit(
-    elements=(Element(symbol="choke", ref="L1", part="inductance", x=290, y=30, label=Place(x=314, y=54), at="middle"),),
+    elements=(Element(symbol="choke", ref="L1", part="inductance", x=290, y=30, label=Place(x=314, y=50), at="middle"),),
     wires=("M220 30H290M338 30H420",),
 )
 CHOKELESS = Circuit(wires=("M220 30H420",), labels=(Label(value="no choke", x=314, y=22, at="middle"),))
 DAMPER = Circuit(
     elements=(
-        Element(symbol="resistor", ref="R1", part="damper_resistor", x=220, y=46, turn=90, label=Place(x=234, y=74)),
-        Element(symbol="capacitor", ref="C1", part="damper_capacitor", x=220, y=96, turn=90, label=Place(x=238, y=108)),
+        Element(symbol="resistor", ref="R1", part="damper_resistor", x=220, y=46, turn=90, label=Place(x=234, y=79)),
+        Element(symbol="capacitor", ref="C1", part="damper_capacitor", x=220, y=96, turn=90, label=Place(x=238, y=111)),
     ),
     wires=("M220 30V46M220 86V96M220 120V156",),
     nodes=places((220, 30), (220, 156)),

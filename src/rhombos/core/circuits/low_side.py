@@ -14,10 +14,10 @@ def source(words: Words) -> Circuit:
 
 BATTERY = Circuit(
     elements=(
-        Element(symbol="battery", name="{cells}", value="{emf}", x=110, y=110, turn=-90, label=Place(x=92, y=82), at="end"),
+        Element(symbol="battery", name="{cells}", value="{emf}", x=128, y=110, turn=-90, label=Place(x=110, y=82), at="end"),
         Element(symbol="resistor", name="Rᵢ", x=180, y=40, label=Place(x=200, y=22), at="middle"),
     ),
-    wires=("M110 74V40H180M220 40H330M110 110V146H330",),
+    wires=("M128 74V40H180M220 40H330M128 110V146H330",),
     terminals=ENDS,
     labels=(
         Label(value="{resistance}", x=200, y=64, at="middle"),
@@ -28,11 +28,11 @@ BATTERY = Circuit(
 )
 RAIL = Circuit(
     elements=(
-        Element(symbol="supply", name="{emf}", value="up to {limit}", x=110, y=92, label=Place(x=80, y=84), at="end"),
+        Element(symbol="supply", name="{emf}", value="up to {limit}", x=134, y=92, label=Place(x=104, y=84), at="end"),
         Element(symbol="resistor", name="Rₛ", x=180, y=40, label=Place(x=200, y=22), at="middle"),
         Element(symbol="electrolytic", value="{capacitor}", x=280, y=82, turn=90, label=Place(x=264, y=98), at="end"),
     ),
-    wires=("M110 70V40H180M220 40H330M110 114V146H330M280 40V82M280 106V146",),
+    wires=("M134 70V40H180M220 40H330M134 114V146H330M280 40V82M280 106V146",),
     nodes=places((280, 40), (280, 146)),
     terminals=ENDS,
     labels=(
@@ -60,9 +60,10 @@ def input_stage(words: Words) -> Circuit:
             Label(value="{fuse}", x=100, y=68, at="middle"),
             Label(value="{cable}", x=194, y=68, at="middle"),
             Label(value="{count}", x=322, y=116),
-            Label(value="ripple {ripple}", x=322, y=134),
+            Label(value="{banks}", x=322, y=132),
+            Label(value="ripple {ripple}", x=322, y=64),
             Label(value="source", x=10, y=98),
-            Label(value="stage", x=423, y=66, at="middle"),
+            Label(value="stage", x=432, y=150),
         ),
     )
     if choked:
