@@ -92,7 +92,7 @@ def test_every_reference_is_a_line_of_the_parts_list(made: list[Worked]):
 
 
 def _numbers(name: str) -> list[int]:
-    first, _, last = name.partition(".")[2].partition("–")
+    first, _, last = name.partition(".")[2].partition("…")
     return list(range(int(first), int(last or first) + 1))
 
 
@@ -126,6 +126,11 @@ def test_current_paths_are_drawn_where_intervals_tell_of_them(made: list[Worked]
         for b in explain(worked, {}).blocks:
             assert b.circuit is not None
             assert {i.path for i in b.intervals} <= set(b.circuit.paths) or not b.intervals, b.key
+            names = {t.name for t in b.circuit.texts}
+            for interval in b.intervals:
+                assert set(interval.devices) <= names, b.key
+                assert all(d in interval.title for d in interval.devices)
+                assert "{" not in interval.title + interval.text
             told += len(b.intervals)
     assert told > 50
 
@@ -146,7 +151,7 @@ def test_positions_share_the_parts_and_a_core_with_its_wire_is_one():
     four = Circuit(elements=tuple(
         Element(symbol="mosfet", ref="Q1", position=n, positions=4, x=0, y=0, label=Place(x=n, y=0)) for n in (1, 2, 3, 4)))  # fmt: skip
     pair = [Item("Q1", "switch", "M", 8, 1.0)]
-    assert [t.name for t in drawn(four, {}, 6, pair).texts] == ["Q601.1–2", "Q601.3–4", "Q601.5–6", "Q601.7–8"]
+    assert [t.name for t in drawn(four, {}, 6, pair).texts] == ["Q601.1…2", "Q601.3…4", "Q601.5…6", "Q601.7…8"]
     choke = Circuit(elements=(Element(symbol="choke", ref="L1", x=0, y=0, label=Place(x=0, y=0)),))
     assert drawn(choke, {}, 4, [Item("L1", "core", "R", 2, 1.0), Item("L1", "wire", "W", 1, 1.0)]).texts[0].name == "L401"
 

@@ -86,7 +86,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
         over=LASTING,
     )
     judge_surge(sheet, brief, device, front_end_devices(build, device), COOLED)
-    sheet.choice("switch", "Q_1–Q_4" if topology.positions == 4 else "Q_1, Q_2", "Switch")
+    sheet.choice("switch", "Q", "Switch")
     sheet.choice("parallel", "n", "Switches in parallel, each position")
     if slow:
         sheet.result("duty", "D", "Duty of one switch", "1")

@@ -80,7 +80,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, feed: Feeding = ON_LINK)
     if not stepped:
         sheet.turned("modulation", "M", "Modulation index", "1")
     judge_surge(sheet, brief, device, bridge_devices(build, device), free | {"h_bridge.sink": None, "h_bridge.fan": None})
-    sheet.choice("switch", "Q_3–Q_6", "Switch")
+    sheet.choice("switch", "Q", "Switch")
     sheet.choice("parallel", "n", "Switches in parallel")
     if brief.output.waveform == "modified":
         at_most = ", at most" if build.controlled else ""

@@ -304,7 +304,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
                             rules.switch_current_margin, over=LASTING)  # fmt: skip
     junction = sheet.limited("junction", "T_j", "Junction, hottest", "degC", device.t_j_max,
                              1 - steady_limit(rules, device.t_j_max) / device.t_j_max, over=LASTING)  # fmt: skip
-    sheet.choice("switch", "Q_1, Q_2", "Switch")
+    sheet.choice("switch", "Q", "Switch")
     sheet.choice("parallel", "n", "Switches in parallel, each side")
     sheet.choice("drive_core", "", "Drive transformer core")
     sheet.choice("drive_turns", "N_d", "Drive transformer turns")

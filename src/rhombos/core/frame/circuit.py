@@ -165,8 +165,7 @@ def drawn(circuit: Circuit, words: Words, sheet: int = 0, items: Sequence[Item] 
 
     Raises: KeyError where it names a figure that the stage has not.
     """
-    listed = [item.ref for item in items]  # a core and its wire are one part
-    counts = {item.ref: item.count for item in items if listed.count(item.ref) == 1}
+    counts = _counts(items)
 
     def written(text: str) -> str:
         return _IN_BRACES.sub(lambda found: words[found[1]], text)
@@ -194,6 +193,18 @@ def drawn(circuit: Circuit, words: Words, sheet: int = 0, items: Sequence[Item] 
     )
 
 
+def switches(circuit: Circuit, sheet: int, items: Sequence[Item]) -> dict[str, str]:
+    """The transistors of a circuit by their positions, each as it is called."""
+    count = _counts(items).get("Q1", 1)
+    return {str(e.position): _called(e, sheet, count) for e in circuit.elements if e.ref == "Q1"}
+
+
+def _counts(items: Sequence[Item]) -> dict[str, int]:
+    """How many parts there are of a reference; a core and its wire are one."""
+    listed = [item.ref for item in items]
+    return {item.ref: item.count for item in items if listed.count(item.ref) == 1}
+
+
 def _called(element: Element, sheet: int, count: int) -> str:
     """The reference of what stands at one of several positions, each of as many like parts."""
     whole = designator(sheet, element.ref)
@@ -201,7 +212,7 @@ def _called(element: Element, sheet: int, count: int) -> str:
     if count <= 1 or each < 1:
         return whole
     first = (element.position - 1) * each + 1
-    return f"{whole}.{first}" if each == 1 else f"{whole}.{first}–{first + each - 1}"
+    return f"{whole}.{first}" if each == 1 else f"{whole}.{first}…{first + each - 1}"
 
 
 def box(x: float, y: float, width: float, height: float) -> str:

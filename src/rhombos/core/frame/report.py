@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import Finding, PinValue, Severity
-from rhombos.core.frame.circuit import Circuit, Drawing, Words, drawn
+from rhombos.core.frame.circuit import Circuit, Drawing, Words, drawn, switches
 from rhombos.core.frame.inventory import Item
 from rhombos.core.waves.conduction import Interval
 
@@ -87,10 +87,15 @@ class BlockReport(_Plain):
     circuit: Drawing | None = None
 
     def drawn(self, circuit: Callable[[Words], Circuit], sheet: int = 0, items: Sequence[Item] = ()) -> Self:
-        """With its circuit, on a sheet of this number, with the parts of the list."""
+        """With its circuit, on a sheet of this number, with the parts of the list; what is told of its switches calls them as
+        there."""
         figures = {f.address.partition(".")[2]: f.text for f in reversed(self.figures)}
         words = figures | self.words
-        return self.model_copy(update={"circuit": drawn(circuit(words), words, sheet, items)})
+        made = circuit(words)
+        named = switches(made, sheet, items)
+        return self.model_copy(
+            update={"circuit": drawn(made, words, sheet, items), "intervals": tuple(i.calling(named) for i in self.intervals)}
+        )
 
 
 class Margin(_Plain):

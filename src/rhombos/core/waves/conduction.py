@@ -1,6 +1,14 @@
-"""Conduction steps: interval by interval, which devices conduct, how long, and where the current goes."""
+"""Conduction steps: interval by interval, which devices conduct, how long, and where the current goes.
+
+Switches are named by their places, in braces, in the order in which their circuit has them: what stands there is called by its
+reference once a circuit is drawn.
+"""
 
 from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from typing import Self
 
 from pydantic import BaseModel, ConfigDict
 
@@ -21,15 +29,28 @@ class Interval(BaseModel):
     duration: str
     text: str
 
+    def calling(self, switches: Mapping[str, str]) -> Self:
+        """With the switches by their names in the place of their places."""
+
+        def called(text: str) -> str:
+            return _PLACE.sub(lambda found: switches.get(found[1], found[0]), text)
+
+        return self.model_copy(
+            update={"title": called(self.title), "text": called(self.text), "devices": tuple(called(d) for d in self.devices)}
+        )
+
+
+_PLACE = re.compile(r"\{(\d)\}")
+
 
 def _interval(path: str, title: str, devices: tuple[str, ...], share: float, period: float, text: str) -> Interval:
     return Interval(path=path, title=title, devices=devices, share=share, duration=fmt(share * period, "s"), text=text)
 
 
 SIDES = {
-    "push-pull": (("Q1",), ("Q2",)),
-    "half-bridge": (("Q1",), ("Q2",)),
-    "full bridge": (("Q1", "Q4"), ("Q2", "Q3")),
+    "push-pull": (("{1}",), ("{2}",)),
+    "half-bridge": (("{1}",), ("{2}",)),
+    "full bridge": (("{1}", "{4}"), ("{2}", "{3}")),
 }
 INWARD = {
     "push-pull": ("from the rail through one half of the primary to ground; the idle half stands at twice the rail",) * 2,
@@ -96,57 +117,62 @@ def bridge_intervals(
         zero = "Both lower switches hold the output at zero: whatever the load's inductance drives, its voltage cannot rise."
         found = [
             _interval(
-                "bridge:plus", "Q3 and Q6 on", ("Q3", "Q6"), on, period, f"The {feed} stands across the load, one way round."
+                "bridge:plus",
+                "{1} and {4} on",
+                ("{1}", "{4}"),
+                on,
+                period,
+                f"The {feed} stands across the load, one way round.",
             )
         ]
         if rest > 0:
-            found.append(_interval("bridge:low", "Q4 and Q6 on", ("Q4", "Q6"), rest, period, zero))
+            found.append(_interval("bridge:low", "{2} and {4} on", ("{2}", "{4}"), rest, period, zero))
         found.append(
             _interval(
                 "bridge:minus",
-                "Q4 and Q5 on",
-                ("Q4", "Q5"),
+                "{2} and {3} on",
+                ("{2}", "{3}"),
                 on,
                 period,
                 f"The {feed} stands across the load, the other way round.",
             )
         )
         if rest > 0:
-            found.append(_interval("bridge:low", "Q4 and Q6 on", ("Q4", "Q6"), rest, period, zero))
+            found.append(_interval("bridge:low", "{2} and {4} on", ("{2}", "{4}"), rest, period, zero))
         return tuple(found)
     period, on = 1 / carrier, min(1.0, modulation)
     rest = (1 - on) / 2
     return (
         _interval(
             "bridge:plus",
-            "Q3 and Q6 on",
-            ("Q3", "Q6"),
+            "{1} and {4} on",
+            ("{1}", "{4}"),
             on / 2,
             period,
             f"At the crest of the positive half: the {feed} drives the inductor, and its current rises.",
         ),
         _interval(
             "bridge:high",
-            "Q3 and Q5 on",
-            ("Q3", "Q5"),
+            "{1} and {3} on",
+            ("{1}", "{3}"),
             rest,
             period,
             f"Both upper switches on: the inductor's current circulates through them; nothing is drawn from the {feed}.",
         ),
         _interval(
             "bridge:plus",
-            "Q3 and Q6 on",
-            ("Q3", "Q6"),
+            "{1} and {4} on",
+            ("{1}", "{4}"),
             on / 2,
             period,
             "The second pulse of the same carrier period: the filter sees twice the carrier.",
         ),
         _interval(
             "bridge:low",
-            "Q4 and Q6 on",
-            ("Q4", "Q6"),
+            "{2} and {4} on",
+            ("{2}", "{4}"),
             rest,
             period,
-            "Both lower switches on. In the negative half Q4 and Q5 take the place of Q3 and Q6.",
+            "Both lower switches on. In the negative half {2} and {3} take the place of {1} and {4}.",
         ),
     )
