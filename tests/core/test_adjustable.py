@@ -24,6 +24,8 @@ from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.plots import charts
 from rhombos.core.routes.base import lossy
+from rhombos.core.scope.asked import ScopeAsked
+from rhombos.core.scope.bench import scope_bench
 
 USUAL = PRESETS["usual"]
 DC = {"kind": "DC", "voltage": 300, "down_to": 60, "power": {"continuous": 400, "surge": 450, "surge_time": 2}}
@@ -129,13 +131,21 @@ def test_what_is_hardest_does_not_hide_between_the_settings_that_are_judged(span
         assert over == {}, setting
 
 
-@pytest.mark.parametrize("name", ["supply", "sine", "sine on iron"])
-def test_sheet_and_scope_say_the_same_at_the_lowest_setting(name: str, shelf: Shelf):
-    worked = span(name, shelf)
-    output = worked.brief.output
-    assert output.down_to is not None
-    alone = fixed(worked, output.down_to / output.voltage)
-    assert [a for a in agreements(alone) if a.off > 1] == []
+def test_sheet_and_scope_say_the_same_at_the_lowest_setting(spanned: Worked):
+    lowest = spanned.at_lowest
+    assert lowest.brief.output.voltage == spanned.brief.output.down_to
+    assert lowest.settled["high"].flow["source"] == pytest.approx(spanned.settled[LOWEST_SET].flow["source"], rel=1e-3)
+    assert [a for a in agreements(lowest) if a.off > 1] == []
+
+
+def test_the_scope_is_set_to_either_end(shelf: Shelf):
+    worked = span("sine", shelf)
+    high, low = (scope_bench(ScopeAsked(setting=setting), worked) for setting in ("highest", "lowest"))
+    assert high.settings == low.settings == ("highest", "lowest")
+    assert low.trip == high.trip
+    rms = [float(next(r.text for r in s.readings if r.name.startswith("Fundamental")).split()[0]) for s in (high, low)]
+    assert rms == pytest.approx([230, 60], rel=0.02)
+    assert scope_bench(ScopeAsked(setting="lowest"), span("sine", shelf, down_to=None)).settings == ()
 
 
 def test_the_choke_is_wound_for_its_largest_ripple_in_the_span(shelf: Shelf):

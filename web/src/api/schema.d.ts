@@ -3628,6 +3628,12 @@ export interface components {
              */
             periods?: number;
             /**
+             * Setting
+             * @default highest
+             * @enum {string}
+             */
+            setting?: "highest" | "lowest";
+            /**
              * Source
              * @default stiff link
              * @enum {string}
@@ -3658,6 +3664,7 @@ export interface components {
              *       "grid": 4200,
              *       "load": "as designed",
              *       "periods": 4,
+             *       "setting": "highest",
              *       "source": "stiff link",
              *       "traces": [
              *         "output",
@@ -3730,6 +3737,11 @@ export interface components {
             readings: components["schemas"]["Labelled"][];
             /** Remarks */
             remarks: string[];
+            /**
+             * Settings
+             * @default []
+             */
+            settings?: ("highest" | "lowest")[];
             /**
              * Sources
              * @default []

@@ -22,12 +22,18 @@ const MOST = 4
 /** Carrier periods up to which a window is fetched again, looked at more closely. */
 const CLOSE = 40
 
-type Played = Required<Pick<Look, "load" | "event" | "source">> & { periods: number }
+type Played = Required<Pick<Look, "load" | "event" | "source" | "setting">> & { periods: number }
 type Reach = "harmonics" | "carrier"
 
 /** The scope: an event with a load, probed anywhere between source and load, down to one carrier period. */
 export function Scope({ handle }: { handle: DesignHandle }) {
-  const [played, setPlayed] = useState<Played>({ load: "as designed", event: "steady", source: "stiff link", periods: 4 })
+  const [played, setPlayed] = useState<Played>({
+    load: "as designed",
+    event: "steady",
+    source: "stiff link",
+    setting: "highest",
+    periods: 4,
+  })
   const [names, setNames] = useState<Probe[]>(["output", "load"])
   const [window, setWindow] = useState<Partial<{ first: number | string; last: number | string }>>({})
   const [cursors, setCursors] = useState<string[]>([])
@@ -159,6 +165,9 @@ export function Scope({ handle }: { handle: DesignHandle }) {
           here={played.event}
           take={(event) => choose({ event, periods: event === "steady" ? 4 : 8 })}
         />
+        {seen?.settings && seen.settings.length > 0 && (
+          <Pick title="set to" names={seen.settings} here={played.setting} take={(setting) => choose({ setting })} />
+        )}
         <Pick title="fed by" names={fed} here={fed.find((f) => f === played.source) ?? fed[0]} take={(source) => choose({ source })} />
         <Pick
           title="for"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any, TypeVar
 
 from rhombos.core.blocks.base import Build
@@ -60,6 +61,20 @@ class Worked(Sizing):
             if isinstance(build, kind):
                 return build
         raise LookupError(f"no {kind.__name__} on {self.route.key}")
+
+    @cached_property
+    def at_lowest(self) -> Worked:
+        """The same build with an adjustable output at its lowest setting, settled there at every input; itself where there is
+        but one."""
+        output = self.brief.output
+        if output.down_to is None:
+            return self
+        setting = output.down_to / output.voltage
+        brief, builds = self.brief.at(setting), self.route.turned(self.builds, self.brief, setting)
+        worksheets = {key: Worksheet() for key in operating_points(brief)}
+        settled = self.route.settle_all(builds, brief, self.shelf, self.rules, worksheets=worksheets)
+        beside = {k: replace(s, states={**self.settled[k].states, **s.states}) for k, s in settled.items()}
+        return replace(self, brief=brief, builds=builds, settled=beside, worksheets=worksheets)
 
 
 class Unbuildable(ValueError):

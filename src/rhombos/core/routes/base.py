@@ -117,6 +117,10 @@ class Route(ABC):
         """Whether it turns the output as far down as is asked."""
         return brief.output.down_to is None or brief.output.waveform in self.turned_by
 
+    def turned(self, builds: Mapping[str, Any], brief: Brief, setting: float) -> Mapping[str, Any]:
+        """The builds as they stand at a setting of the output, share of the highest: as they are, where modulation turns it."""
+        return builds
+
     def refuses(self, brief: Brief) -> str | None:
         """Why it makes nothing of this source for this socket; None where it may."""
         return None

@@ -282,6 +282,10 @@ class LinkRoute(Route):
             for key, s in found.items()
         }  # fmt: skip
 
+    def turned(self, builds: Mapping[str, Any], brief: Brief, setting: float) -> Mapping[str, Any]:
+        """The builds with the link as low as a setting of the output asks."""
+        return settle.turned_down(builds, brief, setting)
+
     def infeasible(self, settled: Mapping[str, LinkSettled]) -> frozenset[str]:
         """Points that the source cannot feed, or at which no duty holds the link."""
         return frozenset(

@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator
 
-from rhombos.core.scope.setup import EventName, LoadName, SourceName
+from rhombos.core.scope.setup import EventName, LoadName, SettingName, SourceName
 from rhombos.core.scope.view import GRID, TraceName
 from rhombos.core.units.quantities import OrText, Ratio, Second, parse
 
@@ -65,6 +65,7 @@ class ScopeAsked(BaseModel):
     load: LoadName = "as designed"
     event: EventName = "steady"
     source: SourceName = "stiff link"
+    setting: SettingName = "highest"
     periods: int = Field(4, ge=1, le=20, title="Line periods")
     first: Second | None = Field(None, ge=0, le=10, title="Window from")
     last: Second | None = Field(None, ge=0, le=10, title="Window to")

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
+from typing import get_args
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
@@ -14,7 +16,7 @@ from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Scale, Series
 from rhombos.core.scope.asked import ScopeAsked, Spectrum
 from rhombos.core.scope.record import Record, record
-from rhombos.core.scope.setup import Bench, EventName, LoadName, SourceName
+from rhombos.core.scope.setup import Bench, EventName, LoadName, SettingName, SourceName
 from rhombos.core.scope.view import TraceName, View, around, crossing, packed, readings_at, view, window
 from rhombos.core.units.quantities import fmt, short
 from rhombos.core.waves.modulation import Array
@@ -70,6 +72,7 @@ class ScopeSeen(BaseModel):
     loads: tuple[LoadName, ...] = ()
     events: tuple[EventName, ...] = ()
     sources: tuple[SourceName, ...] = ()
+    settings: tuple[SettingName, ...] = ()
 
 
 def bench_of(worked: Worked) -> Bench:
@@ -133,6 +136,7 @@ def scope_bench(asked: ScopeAsked, worked: Worked) -> ScopeSeen:
         loads=bench.choices[0],
         events=bench.choices[1],
         sources=bench.sources,
+        settings=() if worked.brief.output.down_to is None else get_args(SettingName),
     )
 
 
@@ -158,6 +162,8 @@ def scope_csv(asked: ScopeAsked, worked: Worked) -> str:
 
 def _recorded(asked: ScopeAsked, worked: Worked) -> tuple[Bench, Record]:
     bench = bench_of(worked)
+    if asked.setting == "lowest":
+        bench = replace(bench_of(worked.at_lowest), trip=bench.trip)
     return bench, record(bench, asked.load, asked.event, asked.periods, asked.source)
 
 

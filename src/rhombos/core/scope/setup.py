@@ -32,6 +32,7 @@ from rhombos.core.waves.rail import FIRM, behind
 LoadName = Literal["as designed", "none", "adapter", "lamp, cold", "motor, starting", "motor, running", "transformer"]
 EventName = Literal["steady", "soft start", "load step", "short circuit"]
 SourceName = Literal["stiff link", "source, averaged", "source, switched"]
+SettingName = Literal["highest", "lowest"]
 LOADS: tuple[LoadName, ...] = get_args(LoadName)
 EVENTS: tuple[EventName, ...] = get_args(EventName)
 SOURCES: tuple[SourceName, ...] = get_args(SourceName)
