@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from typing import Any, get_args
 
 from rhombos.core.design.brief import Brief
-from rhombos.core.design.outputs import HIGHEST_SURGE, AcWave
+from rhombos.core.design.outputs import HIGHEST_SURGE, LOWEST_SET, AcWave
 from rhombos.core.design.route_name import RouteName
 from rhombos.core.design.sources import CELL_VOLTS, HIGHEST_NOMINAL, BatterySource, RailSource
 from rhombos.core.parts import KINDS, Shelf
@@ -29,6 +29,8 @@ TWO = 0.2
 """Share of the cases that have a high-frequency socket beside their own, where their route has a secondary for it."""
 ALONE = 0.08
 """Share of the cases that have a high-frequency socket alone, where their route makes it."""
+SPANNED = 0.06
+"""Share of the cases whose output is adjustable, where something turns it."""
 BARE = 9
 """Every ninth case is a bridge on the source itself, which has a voltage of its own."""
 ON_SOURCE: RouteName = "direct bridge"
@@ -256,9 +258,22 @@ def random_drawer(shelf: Shelf, index: int, seed: int) -> Shelf:
 
 
 def drawn(index: int, seed: int) -> Case:
-    """The case of a seed, some with a second socket, some with a high-frequency one alone."""
+    """The case of a seed, some with a second socket, some with a high-frequency one alone, some adjustable."""
     case, chance = _first(index, seed), random.Random(f"{seed} second {index}").random()
-    return two(case, seed) if chance < TWO else alone(case, seed) if chance > 1 - ALONE else case
+    case = two(case, seed) if chance < TWO else alone(case, seed) if chance > 1 - ALONE else case
+    return adjustable(case, seed) if random.Random(f"{seed} span {index}").random() < SPANNED else case
+
+
+def adjustable(case: Case, seed: int) -> Case:
+    """The same with an output that is turned down, where its route does that; pulses of controlled width not below a half: their
+    peaks rise as they narrow."""
+    dice, output = random.Random(f"{seed} down {case.index}"), case.brief.output
+    by = ROUTES[case.route].turned_by.get(output.waveform)
+    if by is None:
+        return case
+    least = 0.5 if by == "modulation" and output.stepped else 0.12
+    lowest = max(LOWEST_SET, round(output.voltage * dice.uniform(least, 0.95), 1))
+    return replace(case, brief=case.brief.but(output={"down_to": lowest})) if lowest < 0.97 * output.voltage else case
 
 
 def _first(index: int, seed: int) -> Case:

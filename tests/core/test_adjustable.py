@@ -94,6 +94,12 @@ def test_it_gives_its_current_at_every_setting(spanned: Worked):
         if key in (*SET_SURGES, *(k for k in LASTING if k.startswith("set"))):
             watts = power.surge if key in SURGING else power.continuous
             assert point.power / (point.setting * output.voltage) == pytest.approx(watts / output.voltage)
+    highest, lowest = (spanned.settled[key].states for key in ("high", LOWEST_SET))
+    assert lowest["load"].voltage == pytest.approx(output.down_to, rel=1e-5)
+    assert lowest["load"].power == pytest.approx(output.down_to / output.voltage * power.continuous, rel=1e-5)  # type: ignore[operator]
+    assert lowest["load"].rms == pytest.approx(highest["load"].rms, rel=0.05)
+    if "dc_link" in lowest and output.waveform in ("modified", "square"):  # behind what its bridge drops
+        assert lowest["h_bridge"].output == pytest.approx(output.down_to, rel=0.01)
 
 
 def test_power_is_balanced_at_every_setting(spanned: Worked):
