@@ -265,8 +265,8 @@ def drawn(index: int, seed: int) -> Case:
 
 
 def adjustable(case: Case, seed: int) -> Case:
-    """The same with an output that is turned down, where its route does that; pulses of controlled width not below a half: their
-    peaks rise as they narrow."""
+    """The same with an output that is turned down, where its route does that; pulses of controlled width not below a half:
+    their peaks rise as they narrow."""
     dice, output = random.Random(f"{seed} down {case.index}"), case.brief.output
     by = ROUTES[case.route].turned_by.get(output.waveform)
     if by is None:

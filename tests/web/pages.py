@@ -86,7 +86,7 @@ class Page:
         """Put a text in place of what a field holds."""
         field = self.one(test_id)
         field.send_keys(Keys.CONTROL, "a")
-        field.send_keys(text + (Keys.ENTER if enter else ""))
+        field.send_keys((text or Keys.DELETE) + (Keys.ENTER if enter else ""))
 
     def keys(self, *keys: str) -> None:
         """Press keys on the page, not in a field."""
