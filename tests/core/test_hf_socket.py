@@ -299,9 +299,9 @@ def test_its_pictures_are_of_its_figures(kiln):
 
 
 def test_its_circuit_shows_fields_and_figures_that_it_has(kiln):
-    stage = next(s for s in kiln.path if s.key == "hf_socket")
     block = next(b for b in explain(kiln, {}).blocks if b.key == "hf_socket")
-    assert {f"hf_socket.{name}" for name in stage.circuit.figures()} <= {f.address for f in block.figures}
+    written, texts = {(t.name, t.value) for t in block.circuit.texts}, {f.address: f.text for f in block.figures}
+    assert {("L801", texts["hf_socket.coil"]), ("R L", texts["hf_socket.resistance"])} <= written
     assert block.given == fmt(kiln.settled["nominal"].states["hf_socket"].power, "W")
     assert not any(b.given for b in solve(KILN.model_copy(update={"outputs": KILN.outputs[:1]}), {}, kiln.shelf, USUAL).blocks)
 

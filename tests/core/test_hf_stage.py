@@ -222,9 +222,9 @@ def test_its_pictures_are_of_its_figures(former):
     low, high = (former.settled[k].states["hf_output"].voltage for k in ("low", "high"))
     assert (full.y[0], full.y[-1]) == (pytest.approx(low, rel=0.01), pytest.approx(high, rel=0.01))
     assert all(b > f for b, f in zip(bare.y, full.y, strict=True))
-    stage = next(s for s in former.path if s.key == "hf_output")
     block = next(b for b in explain(former, {}).blocks if b.key == "hf_output")
-    assert {f"hf_output.{name}" for name in stage.circuit.figures()} <= {f.address for f in block.figures}
+    written, texts = {t.value for t in block.circuit.texts}, {f.address: f.text for f in reversed(block.figures)}
+    assert {texts["hf_output.voltage"], texts["hf_output.current"]} <= {w.removesuffix(" RMS") for w in written}
 
 
 def test_only_routes_that_make_it_are_compared_and_rated(shelf, former):

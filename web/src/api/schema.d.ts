@@ -1470,10 +1470,6 @@ export interface components {
             stress: number;
             /** Title */
             title: string;
-            /** Words */
-            words: {
-                [key: string]: string;
-            };
         };
         /**
          * Box

@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field
+from pydantic.json_schema import SkipJsonSchema
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import Finding, PinValue, Severity
@@ -80,7 +81,7 @@ class BlockReport(_Plain):
     stress: float
     severity: Severity | None
     figures: tuple[Figure, ...]
-    words: dict[str, str] = Field(exclude=True)
+    words: SkipJsonSchema[dict[str, str]] = Field(default_factory=dict, exclude=True)
     given: str = ""
     auxiliary: bool = False
     intervals: tuple[Interval, ...] = ()
