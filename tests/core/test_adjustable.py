@@ -118,7 +118,7 @@ def between(worked: Worked, setting: float) -> Worked:
         SET_SURGES[0]: Point(SET_SURGES[0], "somewhere", volts, setting * power.surge, factor, setting=setting),
     }
     asked = {key: anywhere.get(key, point) for key, point in points.items()}
-    settled = worked.route.settle_all(
+    settled = worked.route.converge_all(
         worked.builds, worked.brief, worked.shelf, USUAL, points=asked, start=worked.settled,
         worksheets={key: Worksheet() for key in asked})  # fmt: skip
     whole = {k: replace(s, states={**worked.settled[k].states, **s.states}) for k, s in settled.items()}

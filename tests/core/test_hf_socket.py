@@ -308,7 +308,7 @@ def test_its_circuit_shows_fields_and_figures_that_it_has(kiln):
 
 def test_silent_and_recorded_states_are_the_same(kiln):
     s = kiln.settled["low"]
-    again = kiln.route.settle_all(kiln.builds, kiln.brief, kiln.shelf, USUAL, keys=("low",), start=kiln.settled)["low"]
+    again = kiln.route.converge_all(kiln.builds, kiln.brief, kiln.shelf, USUAL, keys=("low",), start=kiln.settled)["low"]
     assert again.states["hf_socket"].voltage == pytest.approx(s.states["hf_socket"].voltage, rel=1e-3)
     assert hf_socket.load_of(kiln.brief.beside, 0.0, SILENT) == hf_socket.OPEN
 
@@ -355,7 +355,7 @@ def test_without_a_choke_the_swing_meets_the_resistance_of_its_own_current(shelf
     )  # fmt: skip
     found = work_out(asked, {"rectifier.circuit": "bridge, no choke"}, shelf, USUAL)
     at = found.settled["nominal"].point
-    near = found.route.settle_all(
+    near = found.route.converge_all(
         found.builds, found.brief, shelf, USUAL, start=found.settled,
         points={k: replace(at, key=k, power=p * at.power) for k, p in (("less", 0.8), ("more", 1.2))})  # fmt: skip
     (v_1, i_1), (v_2, i_2) = ((s.states["rectifier"].link, s.states["rectifier"].current) for s in near.values())

@@ -10,7 +10,7 @@ from rhombos.core.blocks.front_end import FrontEndBuild
 from rhombos.core.book import source
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.points import STEADY, operating_points
-from rhombos.core.frame.sheet import Sheet, Worst
+from rhombos.core.frame.report_builder import ReportBuilder, Worst
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Diode
 from rhombos.core.units.preferred import E6, E12, E24, at_least, at_most, nearest
@@ -100,7 +100,7 @@ def test_a_remembered_proposal_is_asked_once():
 def sheet(worked):
     states = {k: s.states["front_end"] for k, s in worked.settled.items()}
     points = {k: s.point for k, s in worked.settled.items()}
-    return Sheet(
+    return ReportBuilder(
         "front_end",
         "Push-pull",
         worked.builds["front_end"],

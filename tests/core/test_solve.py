@@ -244,7 +244,7 @@ def test_any_brief_in_range_solves_and_balances(content, rules, shelf):
 def test_proposals_stand_still_within_the_rounds_allowed(refuge, shelf):
     route = ROUTES[DEFAULT]
     builds, settled, hints = build_all(route, refuge, {}, shelf, USUAL)
-    learnt = route.next_hints(route.settle_all(builds, refuge, shelf, USUAL, keys=route.hint_points), hints)
+    learnt = route.next_hints(route.converge_all(builds, refuge, shelf, USUAL, keys=route.hint_points), hints)
     again = route.propose(refuge, learnt, {}, shelf, USUAL)
     moved = {
         f"{key}.{name}"
@@ -256,7 +256,7 @@ def test_proposals_stand_still_within_the_rounds_allowed(refuge, shelf):
     assert {address.split(".")[0] for address in moved} <= alike, moved
     assert not moved & {"transformer.core", "transformer.sets", "transformer.primary_turns", "transformer.secondary_turns"}
     once, twice = (
-        route.settle_all(made, refuge, shelf, USUAL, keys=("nominal",))["nominal"].flow["source"]
+        route.converge_all(made, refuge, shelf, USUAL, keys=("nominal",))["nominal"].flow["source"]
         for made in (builds, builds | again)
     )
     assert twice == pytest.approx(once, rel=2e-3)

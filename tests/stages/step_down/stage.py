@@ -20,8 +20,8 @@ from rhombos.core.design.rules import Rules
 from rhombos.core.frame.circuit import Circuit, Element, Label, Place, places
 from rhombos.core.frame.inventory import Item, fitted, small
 from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.requirement import Requirement
-from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Bank, Making, Stage
 from rhombos.core.frame.worksheet import SILENT, Worksheet
@@ -179,7 +179,7 @@ def propose(
     return StepDownBuild.within(fields | {"sink": pins.get("sink", sink), "fan": pins.get("fan", fan)})
 
 
-def report(sheet: Sheet, at: Sizing) -> BlockReport:
+def report(sheet: ReportBuilder, at: Sizing) -> BlockReport:
     """Figures and findings."""
     build, shelf, rules = at.builds[KEY], sheet.shelf, sheet.rules
     switch, can = shelf.get(Mosfet, build.switch), shelf.get(Capacitor, build.capacitor)

@@ -43,7 +43,7 @@ def as_rail(worked: Worked) -> RailSource:
     ripple = max(float(s.states[dc_link.KEY].ripple) for s in points.values())
     dip = max(float(settled[k].states[controller.KEY].dip) for k in STEADY) if build.held else 0.0
     nominal = volts["nominal"]
-    half = worked.route.settle_all(
+    half = worked.route.converge_all(
         worked.builds, worked.brief, worked.shelf, worked.rules, start=settled, points={HALF: settled["nominal"].point.at(0.5)}
     )[HALF].states
     falls = worked.socket_volts(half) - nominal

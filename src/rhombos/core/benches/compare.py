@@ -239,7 +239,7 @@ def _figures(worked: Worked, solution: Solution, stock: Inventory, title: str, s
 def _efficiency(worked: Worked, share: float) -> float:
     """Efficiency at a share of full power on a nominal input."""
     point = operating_points(worked.brief)["nominal"]
-    found = worked.route.settle_all(
+    found = worked.route.converge_all(
         worked.builds,
         worked.brief,
         worked.shelf,

@@ -69,7 +69,7 @@ def _over(worked: Worked, share: float) -> tuple[str, str] | None:
     keys = [k for k in points if k not in SURGING]
     settled = {
         **worked.settled,
-        **worked.route.settle_all(
+        **worked.route.converge_all(
             worked.builds,
             worked.brief,
             worked.shelf,

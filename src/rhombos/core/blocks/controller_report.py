@@ -17,7 +17,7 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
 from rhombos.core.frame.points import LASTING
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.magnetics.sense import MOST_DROOP, MOST_FLUX
 from rhombos.core.units.quantities import fmt, short
 
@@ -25,7 +25,7 @@ PULSATES = 1.1
 """Mean square of the source's current over its squared mean from which on it is worth a word."""
 
 
-def report(sheet: Sheet, brief: Brief, need: ControllerNeed, highest_link: float) -> BlockReport:
+def report(sheet: ReportBuilder, brief: Brief, need: ControllerNeed, highest_link: float) -> BlockReport:
     """The controller's figures and findings; `highest_link` is what the link's capacitors allow, V."""
     build: ControllerBuild = sheet.build  # type: ignore[assignment]
     now = sheet.now
@@ -104,7 +104,7 @@ def _string(volts: tuple[float, ...]) -> dict[str, str]:
     }
 
 
-def _loop_figures(sheet: Sheet, build: ControllerBuild, swings: bool, adjustable: bool) -> None:
+def _loop_figures(sheet: ReportBuilder, build: ControllerBuild, swings: bool, adjustable: bool) -> None:
     """What holds the link: set-point and compensation."""
     sheet.choice("feedback", "", "Feedback")
     if not build.feedback.startswith("zener"):
@@ -141,7 +141,7 @@ def _loop_figures(sheet: Sheet, build: ControllerBuild, swings: bool, adjustable
                           f"link ripple {fmt(school.ripple, 'V')}, dip {fmt(school.dip, 'V')}")  # fmt: skip
 
 
-def _told(sheet: Sheet, *figures: tuple[str, str, str, str]) -> None:
+def _told(sheet: ReportBuilder, *figures: tuple[str, str, str, str]) -> None:
     """Figures that come of a search or a sweep and have no single formula to show."""
     for name, symbol, title, unit in figures:
         sheet.fixed_value(name, symbol, title, getattr(sheet.now, name), unit, sheet.points["nominal"].label)
@@ -154,7 +154,9 @@ def _free(*names: str) -> dict[str, PinValue]:
 TIMING = ("timing_capacitor", "timing_resistor", "timing_trimmer", "discharge_resistor")
 
 
-def _timing_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState, need: ControllerNeed, wanted: float) -> None:
+def _timing_findings(
+    sheet: ReportBuilder, build: ControllerBuild, now: ControllerState, need: ControllerNeed, wanted: float
+) -> None:
     cure = (("Let the proposal choose the timing", _free(*TIMING)),)
     if not now.trim_slow <= wanted <= now.trim_fast:
         halved = " It would be right for the outputs: the oscillator must run at twice their frequency." if (
@@ -186,7 +188,7 @@ def _timing_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState,
 
 
 def _set_findings(
-    sheet: Sheet, build: ControllerBuild, now: ControllerState, need: ControllerNeed, highest_link: float
+    sheet: ReportBuilder, build: ControllerBuild, now: ControllerState, need: ControllerNeed, highest_link: float
 ) -> None:  # fmt: skip
     rules = sheet.rules
     cure = (("Let the proposal choose the divider", _free("feedback", "reference", "r_top", "r_bottom", "set_trimmer")),)
@@ -225,7 +227,7 @@ def _set_findings(
 SPAN = ("span_pot", "span_end")
 
 
-def _span_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState, need: ControllerNeed) -> None:
+def _span_findings(sheet: ReportBuilder, build: ControllerBuild, now: ControllerState, need: ControllerNeed) -> None:
     """Whether the potentiometer turns the link down as far as asked, with every tolerance, and how much further."""
     cure = (("Let the proposal choose the span", _free("feedback", "reference", "r_top", "r_bottom", "set_trimmer", *SPAN)),)
     if now.turned_most > need.least:
@@ -247,7 +249,7 @@ def _span_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState, n
 
 
 def _loop_findings(
-    sheet: Sheet, build: ControllerBuild, now: ControllerState, need: ControllerNeed, brief: Brief
+    sheet: ReportBuilder, build: ControllerBuild, now: ControllerState, need: ControllerNeed, brief: Brief
 ) -> None:  # fmt: skip
     rules = sheet.rules
     cure = (("Let the proposal compensate", _free("control", "crossover", "r2", "c1", "c2", "r3", "c3")),)
@@ -294,7 +296,7 @@ def _loop_findings(
                    cures=(("Let the proposal choose how the link is held", free),))  # fmt: skip
 
 
-def _sense_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState, need: ControllerNeed) -> None:
+def _sense_findings(sheet: ReportBuilder, build: ControllerBuild, now: ControllerState, need: ControllerNeed) -> None:
     rules = sheet.rules
     cure = (("Let the proposal choose the sense", _free("sensing", "sense_turns", "sense_resistor", "blanking")),)
     if now.trip < need.pulse:

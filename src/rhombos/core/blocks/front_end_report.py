@@ -12,7 +12,7 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
 from rhombos.core.frame.points import LASTING
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.topology import TOPOLOGIES, Rectifying, TopologyName
 from rhombos.core.parts import Mosfet, Resistor
 from rhombos.core.units.quantities import fmt, short
@@ -50,7 +50,7 @@ REMARKS: dict[TopologyName, str] = {
 COOLED: dict[str, PinValue] = dict.fromkeys(("front_end.switch", "front_end.parallel", "front_end.sink", "front_end.fan"))
 
 
-def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None = None) -> BlockReport:
+def report(sheet: ReportBuilder, brief: Brief, power_in: float, how: Rectifying | None = None) -> BlockReport:
     """The stage's figures and what to worry about; `how` what it feeds is rectified."""
     build: FrontEndBuild = sheet.build  # type: ignore[assignment]
     rules, now = sheet.rules, sheet.now
@@ -205,7 +205,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None =
     )
 
 
-def _voltage_findings(sheet: Sheet, worst: Any, build: FrontEndBuild, device: Mosfet) -> None:
+def _voltage_findings(sheet: ReportBuilder, worst: Any, build: FrontEndBuild, device: Mosfet) -> None:
     if not worst.severity:
         return
     if TOPOLOGIES[build.topology].clamped:
@@ -244,7 +244,7 @@ def _voltage_findings(sheet: Sheet, worst: Any, build: FrontEndBuild, device: Mo
     )
 
 
-def _duty_findings(sheet: Sheet, worst: Any, brief: Brief) -> None:
+def _duty_findings(sheet: ReportBuilder, worst: Any, brief: Brief) -> None:
     more: tuple[tuple[str, dict[str, PinValue]], ...] = (
         ("Let the proposal choose the turns", {"transformer.primary_turns": None, "transformer.secondary_turns": None}),
     )

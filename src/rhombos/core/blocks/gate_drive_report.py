@@ -16,7 +16,7 @@ from rhombos.core.blocks.gate_drive import (
 from rhombos.core.design.findings import PinValue
 from rhombos.core.frame.points import LASTING, STEADY
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.parts import Diode, Driver
 from rhombos.core.units.quantities import fmt, short
 
@@ -27,7 +27,7 @@ SLOW_SHARE = 0.05
 BOOT_MARGIN = 0.5
 
 
-def report(sheet: Sheet, need: DriveNeed) -> BlockReport:
+def report(sheet: ReportBuilder, need: DriveNeed) -> BlockReport:
     """The gate drive's figures and findings."""
     build: GateDriveBuild = sheet.build  # type: ignore[assignment]
     now: DriveState = sheet.now
@@ -128,12 +128,12 @@ def report(sheet: Sheet, need: DriveNeed) -> BlockReport:
     )
 
 
-def _free(sheet: Sheet, *names: str) -> dict[str, PinValue]:
+def _free(sheet: ReportBuilder, *names: str) -> dict[str, PinValue]:
     """The patch that lets fields of this drive go."""
     return {f"{sheet.block}.{n}": None for n in names}
 
 
-def _show_bootstrap(sheet: Sheet, now: DriveState) -> None:
+def _show_bootstrap(sheet: ReportBuilder, now: DriveState) -> None:
     sheet.choice("boot_capacitor", "C_b", "Bootstrap capacitor")
     sheet.choice("boot_resistor", "R_b", "Bootstrap resistor")
     sheet.choice("boot_diode", "D_b", "Bootstrap diode")
@@ -149,7 +149,7 @@ def _show_bootstrap(sheet: Sheet, now: DriveState) -> None:
 
 
 def _gate_findings(
-    sheet: Sheet,
+    sheet: ReportBuilder,
     build: GateDriveBuild,
     now: DriveState,
     driver: Driver,
@@ -237,7 +237,7 @@ def _gate_findings(
         )
 
 
-def _bootstrap_findings(sheet: Sheet, build: GateDriveBuild, now: DriveState, need: DriveNeed) -> None:
+def _bootstrap_findings(sheet: ReportBuilder, build: GateDriveBuild, now: DriveState, need: DriveNeed) -> None:
     diode = sheet.shelf.get(Diode, build.boot_diode)
     free = _free(sheet, "boot_capacitor", "boot_resistor", "boot_diode", "pull_down")
     lowest = min(s.boot_low for k, s in sheet.states.items() if k in STEADY)

@@ -14,7 +14,7 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
 from rhombos.core.frame.points import LASTING, STEADY
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.units.quantities import fmt, short
 from rhombos.core.waves.conduction import bridge_intervals
 
@@ -50,7 +50,7 @@ ROUNDING = 1e-6
 """What a sum of times may lie off by being computed, as a share."""
 
 
-def report(sheet: Sheet, brief: Brief, power_in: float, feed: Feeding = ON_LINK) -> BlockReport:
+def report(sheet: ReportBuilder, brief: Brief, power_in: float, feed: Feeding = ON_LINK) -> BlockReport:
     """The bridge's figures and findings."""
     build: HBridgeBuild = sheet.build  # type: ignore[assignment]
     rules, now = sheet.rules, sheet.now
@@ -249,7 +249,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, feed: Feeding = ON_LINK)
     )
 
 
-def _judge_crest(sheet: Sheet, brief: Brief) -> None:
+def _judge_crest(sheet: ReportBuilder, brief: Brief) -> None:
     """A sine that the source is too low for sags as a whole: it is told before it is beyond what loads bear."""
     asked = brief.output.voltage
     least = {k: sheet.states[k].output for k in STEADY if k not in sheet.infeasible}

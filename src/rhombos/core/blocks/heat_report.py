@@ -17,7 +17,7 @@ from rhombos.core.blocks.heat import (
 )
 from rhombos.core.design.findings import PinValue, Severity
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.sheet import Sheet, Worst
+from rhombos.core.frame.report_builder import ReportBuilder, Worst
 from rhombos.core.parts.insulation import METAL_FILLED, PADS, TOUCH_SAFE
 from rhombos.core.units.quantities import fmt, short
 
@@ -25,7 +25,7 @@ CONDUCTS_FROM = 100.0
 """Tab voltage from which a metal-filled compound is known to conduct, V."""
 
 
-def report(sheet: Sheet, need: HeatNeed) -> BlockReport:
+def report(sheet: ReportBuilder, need: HeatNeed) -> BlockReport:
     """Figures and findings."""
     build: HeatBuild = sheet.build  # type: ignore[assignment]
     now: HeatState = sheet.now
@@ -99,7 +99,7 @@ def _free(*names: str) -> dict[str, PinValue]:
     return {f"{KEY}.{n}": None for n in names}
 
 
-def _insulation(sheet: Sheet, build: HeatBuild, need: HeatNeed, now: HeatState, proof: Worst | None) -> None:
+def _insulation(sheet: ReportBuilder, build: HeatBuild, need: HeatNeed, now: HeatState, proof: Worst | None) -> None:
     high = [s for s in need.stages if s.tab > TOUCH_SAFE]
     hardest = max(need.stages, key=lambda s: proof_wanted(build, s, need), default=None)
     if hardest is None:
@@ -188,7 +188,7 @@ def _insulation(sheet: Sheet, build: HeatBuild, need: HeatNeed, now: HeatState, 
         )
 
 
-def _heat(sheet: Sheet, build: HeatBuild, need: HeatNeed, now: HeatState, rise: Worst, fan: Worst | None) -> None:
+def _heat(sheet: ReportBuilder, build: HeatBuild, need: HeatNeed, now: HeatState, rise: Worst, fan: Worst | None) -> None:
     cases = ("Let the proposal choose the case", _free("case", "surface", "airflow"))
     if rise.severity:
         sheet.find(

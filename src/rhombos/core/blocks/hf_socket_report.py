@@ -10,7 +10,7 @@ from rhombos.core.blocks.short_path import FUSED
 from rhombos.core.design.outputs import HfOutput
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.magnetics.transformer import turns_off
 from rhombos.core.units.quantities import fmt, short
 
@@ -19,7 +19,7 @@ ALONE = 0.9
 
 
 def report(
-    sheet: Sheet, output: HfOutput, frequency: float, most: int, held: bool, loose: bool, link: float, short_of: Shorted
+    sheet: ReportBuilder, output: HfOutput, frequency: float, most: int, held: bool, loose: bool, link: float, short_of: Shorted
 ) -> BlockReport:
     """What the socket gets from end to end of the source, loaded and not; what it may feed. `loose`: the other socket bears a
     link that nothing holds; `link` its highest voltage, V."""
@@ -73,11 +73,11 @@ def report(
          "turns": f"{build.turns} turns", "fuse": short(build.fuse, "A")})  # fmt: skip
 
 
-def _most(sheet: Sheet) -> float:
+def _most(sheet: ReportBuilder) -> float:
     return max(float(sheet.states[k].current) for k in STEADY if k not in sheet.infeasible or k == "nominal")
 
 
-def _off(sheet: Sheet, output: HfOutput, build: HfSocketBuild, most: int, held: bool, highest: float) -> None:
+def _off(sheet: ReportBuilder, output: HfOutput, build: HfSocketBuild, most: int, held: bool, highest: float) -> None:
     """Beside the voltage asked, or far about it."""
     lowest = sheet.states["low"].voltage
     middle = math.sqrt(lowest * highest)
@@ -101,7 +101,7 @@ def _off(sheet: Sheet, output: HfOutput, build: HfSocketBuild, most: int, held: 
     )
 
 
-def _alone(sheet: Sheet, output: HfOutput, held: bool, loose: bool) -> None:
+def _alone(sheet: ReportBuilder, output: HfOutput, held: bool, loose: bool) -> None:
     """With nothing at the other socket a stage that holds a link makes the shortest of pulses; `loose` where the link need not
     be held."""
     empty = sheet.states["idle"].voltage

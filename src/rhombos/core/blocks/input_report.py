@@ -23,7 +23,7 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue, Severity
 from rhombos.core.frame.points import LASTING, LIMIT, STEADY, SURGING
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.sheet import Sheet, Worst
+from rhombos.core.frame.report_builder import ReportBuilder, Worst
 from rhombos.core.parts import Capacitor, Fuse
 from rhombos.core.units.quantities import fmt, short
 
@@ -31,7 +31,7 @@ LEAST_LIFE = 10000 * 3600.0
 """Life of the bank at full power that a house expects, s."""
 
 
-def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
+def report(sheet: ReportBuilder, brief: Brief, power_in: float) -> BlockReport:
     """Fuse, cable and capacitors against what they must stand."""
     build: InputStageBuild = sheet.build  # type: ignore[assignment]
     rules, shelf = sheet.rules, sheet.shelf
@@ -240,7 +240,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     )
 
 
-def _filter(sheet: Sheet, build: InputStageBuild, brief: Brief) -> None:
+def _filter(sheet: ReportBuilder, build: InputStageBuild, brief: Brief) -> None:
     """What the source carries of the stage's carrier, whether the input comes to rest, and the filter."""
     sheet.choice("choke", "L_F", "Filter choke")
     if build.choke > 0:
@@ -277,7 +277,7 @@ def _filter(sheet: Sheet, build: InputStageBuild, brief: Brief) -> None:
         )  # fmt: skip
 
 
-def _rings(sheet: Sheet, build: InputStageBuild, worst: str, found: float) -> None:
+def _rings(sheet: ReportBuilder, build: InputStageBuild, worst: str, found: float) -> None:
     """An input that oscillates before a stage of constant power, or rings for long."""
     if found >= LEAST_DAMPING:
         return
@@ -295,7 +295,7 @@ def _rings(sheet: Sheet, build: InputStageBuild, worst: str, found: float) -> No
     )  # fmt: skip
 
 
-def _entry(sheet: Sheet, build: InputStageBuild, fuse: Fuse, plugs: Worst, melts: Worst) -> None:
+def _entry(sheet: ReportBuilder, build: InputStageBuild, fuse: Fuse, plugs: Worst, melts: Worst) -> None:
     """Connectors, what the cable stands until the fuse opens, reverse polarity, life of the bank."""
     now: InputState = sheet.now
     if plugs.severity or build.connector < fuse.i_rating:
@@ -360,7 +360,7 @@ def _entry(sheet: Sheet, build: InputStageBuild, fuse: Fuse, plugs: Worst, melts
         )
 
 
-def _returned(sheet: Sheet, brief: Brief) -> None:
+def _returned(sheet: ReportBuilder, brief: Brief) -> None:
     """What a lagging load gives back to a source that takes nothing: in a surge twice the rise is let pass."""
     most = 2 * sheet.rules.bank_rise * brief.source.volts[0]
     lasting = tuple(k for k in sheet.states if k not in (*SURGING, LIMIT))

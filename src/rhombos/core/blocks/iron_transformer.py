@@ -19,7 +19,7 @@ from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted, wound
 from rhombos.core.frame.points import LASTING
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.magnetics.iron import IronNeed, IronTransformer, design_iron, iron_from
 from rhombos.core.magnetics.stack import rise
@@ -191,7 +191,7 @@ def parts(build: IronTransformerBuild, shelf: Shelf) -> tuple[Item, ...]:
     )
 
 
-def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
+def report(sheet: ReportBuilder, brief: Brief, power_in: float) -> BlockReport:
     """The transformer's figures and findings."""
     build: IronTransformerBuild = sheet.build  # type: ignore[assignment]
     rules, now = sheet.rules, sheet.now
@@ -335,7 +335,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     )
 
 
-def _output_findings(sheet: Sheet, brief: Brief, t: IronTransformer) -> None:
+def _output_findings(sheet: ReportBuilder, brief: Brief, t: IronTransformer) -> None:
     square = brief.output.waveform == "square"
     judge_output(
         sheet,

@@ -25,7 +25,7 @@ from rhombos.core.blocks.isolation import (
 )
 from rhombos.core.design.findings import PinValue
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.sheet import Sheet, Worst
+from rhombos.core.frame.report_builder import ReportBuilder, Worst
 from rhombos.core.parts.insulation import TOUCH_SAFE
 from rhombos.core.units.quantities import fmt, short
 
@@ -35,7 +35,7 @@ WRONG = 0.025
 """Error of a reading from which it misleads."""
 
 
-def report(sheet: Sheet, need: IsolationNeed) -> BlockReport:
+def report(sheet: ReportBuilder, need: IsolationNeed) -> BlockReport:
     """Figures and findings."""
     build: IsolationBuild = sheet.build  # type: ignore[assignment]
     now: IsolationState = sheet.now
@@ -108,7 +108,7 @@ def _free(*names: str) -> dict[str, PinValue]:
 
 
 def _barrier(
-    sheet: Sheet, build: IsolationBuild, need: IsolationNeed, now: IsolationState, proof: Worst | None, plugs: Worst
+    sheet: ReportBuilder, build: IsolationBuild, need: IsolationNeed, now: IsolationState, proof: Worst | None, plugs: Worst
 ) -> None:
     if build.output == NEGATIVE:
         sheet.find(
@@ -260,7 +260,7 @@ def _barrier(
         )
 
 
-def _sense(sheet: Sheet, build: IsolationBuild, need: IsolationNeed, now: IsolationState, swing: Worst) -> None:
+def _sense(sheet: ReportBuilder, build: IsolationBuild, need: IsolationNeed, now: IsolationState, swing: Worst) -> None:
     again = ("Let the proposal choose the divider", _free("sense_top", "sense_bottom"))
     if swing.severity:
         sheet.find(
@@ -328,7 +328,7 @@ def _sense(sheet: Sheet, build: IsolationBuild, need: IsolationNeed, now: Isolat
         )
 
 
-def _coils(sheet: Sheet, build: IsolationBuild, now: IsolationState, spike: Worst) -> None:
+def _coils(sheet: ReportBuilder, build: IsolationBuild, now: IsolationState, spike: Worst) -> None:
     if spike.severity:
         sheet.find(
             "coil_spike",

@@ -13,7 +13,7 @@ from rhombos.core.design.outputs import spanned
 from rhombos.core.frame.inventory import Item
 from rhombos.core.frame.points import Point
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.units.quantities import fmt, short
@@ -168,7 +168,7 @@ def parts(build: LoadBuild, shelf: Shelf) -> tuple[Item, ...]:
     return ()
 
 
-def report(sheet: Sheet, brief: Brief) -> BlockReport:
+def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
     """The load's figures, and what its kinds ask of the surge."""
     now: LoadState = sheet.now
     if brief.output.direct:
@@ -250,7 +250,7 @@ def _headline(brief: Brief, kind: str) -> str:
     return told if brief.output.down_to is not None else f"{told} {kind}"
 
 
-def _report_dc(sheet: Sheet, brief: Brief, now: LoadState) -> BlockReport:
+def _report_dc(sheet: ReportBuilder, brief: Brief, now: LoadState) -> BlockReport:
     sheet.result("voltage", "U", "Voltage", "V")
     sheet.turned("voltage", "U", "Voltage", "V")
     sheet.turned("power", "P", "Power at the same current", "W")

@@ -18,7 +18,7 @@ from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted, resistor
 from rhombos.core.frame.points import LASTING, STEADY
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.topology import TOPOLOGIES
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.magnetics.winding import Winding, lay, thin_wire
@@ -291,7 +291,7 @@ def parts(build: OscillatorBuild, shelf: Shelf) -> tuple[Item, ...]:
     )
 
 
-def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
+def report(sheet: ReportBuilder, brief: Brief, power_in: float) -> BlockReport:
     """The stage's figures and findings."""
     build: OscillatorBuild = sheet.build  # type: ignore[assignment]
     rules, now = sheet.rules, sheet.now

@@ -8,13 +8,13 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
 from rhombos.core.frame.points import LASTING, STEADY
 from rhombos.core.frame.report import BlockReport, Operating
-from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.parts import Capacitor
 from rhombos.core.units.quantities import fmt, short
 from rhombos.core.waves.sidebands import lifted
 
 
-def report(sheet: Sheet, brief: Brief, power_in: float, at: Operating) -> BlockReport:
+def report(sheet: ReportBuilder, brief: Brief, power_in: float, at: Operating) -> BlockReport:
     """The filter's figures and findings; `at` is the nominal point as its waves see it."""
     build: OutputFilterBuild = sheet.build  # type: ignore[assignment]
     rules, now = sheet.rules, sheet.now

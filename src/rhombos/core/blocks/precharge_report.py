@@ -18,7 +18,7 @@ from rhombos.core.blocks.precharge import (
 from rhombos.core.book import source
 from rhombos.core.design.findings import PinValue
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.sheet import Sheet, Worst
+from rhombos.core.frame.report_builder import ReportBuilder, Worst
 from rhombos.core.parts import Fuse, Resistor
 from rhombos.core.units.quantities import fmt, short
 
@@ -26,7 +26,7 @@ FUSE_SPARE = 0.3
 """Part of the fuse's melting that a start must leave, since starts add up."""
 
 
-def report(sheet: Sheet, fuse: Fuse | None, need: PrechargeNeed) -> BlockReport:
+def report(sheet: ReportBuilder, fuse: Fuse | None, need: PrechargeNeed) -> BlockReport:
     """Figures and findings; `fuse` is the source's, where one is known."""
     build: PrechargeBuild = sheet.build  # type: ignore[assignment]
     now: PrechargeState = sheet.now
@@ -167,7 +167,7 @@ def _free(*names: str) -> dict[str, PinValue]:
     return {f"{KEY}.{n}": None for n in names}
 
 
-def _plugged(sheet: Sheet, now: PrechargeState, need: PrechargeNeed) -> None:
+def _plugged(sheet: ReportBuilder, now: PrechargeState, need: PrechargeNeed) -> None:
     """What becomes of a board that is plugged in live, past its precharge."""
     sheet.result("plugged", r"\hat V_p", "Bank overshoot, hot-plugged", "V")
     sheet.result("plugged_current", r"\hat I_p", "Inrush, hot-plugged", "A")
@@ -182,7 +182,7 @@ def _plugged(sheet: Sheet, now: PrechargeState, need: PrechargeNeed) -> None:
 
 
 def _findings(
-    sheet: Sheet,
+    sheet: ReportBuilder,
     build: PrechargeBuild,
     now: PrechargeState,
     series: Resistor,

@@ -14,7 +14,7 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
 from rhombos.core.frame.points import LASTING, STEADY
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.topology import IN_SERIES, RECTIFIERS
 from rhombos.core.parts import Diode, Resistor, Shelf
 from rhombos.core.units.quantities import fmt, short
@@ -23,7 +23,7 @@ SPLIT = dict(pairwise(IN_SERIES))
 """What a circuit becomes whose diodes block too much."""
 
 
-def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
+def report(sheet: ReportBuilder, brief: Brief, power_in: float) -> BlockReport:
     """The rectifier's figures and findings."""
     build: RectifierBuild = sheet.build  # type: ignore[assignment]
     rules, now, how = sheet.rules, sheet.now, RECTIFIERS[build.circuit]
@@ -143,7 +143,7 @@ CLIMB = 1.10
 """Unloaded over loaded link from which the climb is worth a word."""
 
 
-def _follows(sheet: Sheet, now: RectifierState) -> None:
+def _follows(sheet: ReportBuilder, now: RectifierState) -> None:
     """Without a choke: how far the link varies, and how far it climbs with nothing plugged in."""
     held = {k: s for k, s in sheet.states.items() if k not in sheet.infeasible} or dict(sheet.states)
     low, high = min(held, key=lambda k: held[k].link), max(held, key=lambda k: held[k].link)
@@ -168,7 +168,7 @@ def _follows(sheet: Sheet, now: RectifierState) -> None:
                    if sheet.build.damper == "none" else ())  # type: ignore[attr-defined]  # fmt: skip
 
 
-def none_carries(sheet: Sheet, brief: Brief, average: float, volts: float) -> str | None:
+def none_carries(sheet: ReportBuilder, brief: Brief, average: float, volts: float) -> str | None:
     """Why no diode of the shelf serves: each that stands a voltage, V, is too small for a mean current, A, or too hot of its
     conduction alone."""
     rules, diode = sheet.rules, sheet.shelf.columns(Diode)

@@ -15,7 +15,7 @@ from rhombos.core.control.span import POTENTIOMETER
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, small
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.units.preferred import at_most
 from rhombos.core.units.quantities import Ohm, fmt, short
@@ -60,7 +60,7 @@ def assess(highest: float, build: SettingBuild, rules: Rules, worksheet: Workshe
     return SettingState(worksheet.work(f"{KEY}.lowest", sense.turned_down, **at), max(corners), min(corners))
 
 
-def report(sheet: Sheet, highest: float, lowest: float) -> BlockReport:
+def report(sheet: ReportBuilder, highest: float, lowest: float) -> BlockReport:
     """Both ends of the span, and whether the lower is reached."""
     build: SettingBuild = sheet.build  # type: ignore[assignment]
     now: SettingState = sheet.now

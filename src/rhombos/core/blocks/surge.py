@@ -15,7 +15,7 @@ from rhombos.core.book import heat
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
 from rhombos.core.design.rules import Rules
-from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.topology import TOPOLOGIES
 from rhombos.core.parts import HeatSink, Shelf
 from rhombos.core.units.quantities import fmt, short
@@ -142,7 +142,7 @@ def worst_course(
     return max(found, key=lambda pair: pair[1].junction[-1], default=None)
 
 
-def judge_surge(sheet: Sheet, brief: Brief, device: Any, devices: Devices, cures: Mapping[str, PinValue]) -> None:
+def judge_surge(sheet: ReportBuilder, brief: Brief, device: Any, devices: Devices, cures: Mapping[str, PinValue]) -> None:
     """Show the junction at the end of the surge, and say so where it is too hot."""
     rules = sheet.rules
     cooled = cooling_of(sheet.build, device, brief, sheet.shelf, rules)

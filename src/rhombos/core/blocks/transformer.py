@@ -18,7 +18,7 @@ from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted, wound
 from rhombos.core.frame.points import LASTING
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.magnetics.stack import rise, temperature_factor
 from rhombos.core.magnetics.transformer import (
@@ -230,7 +230,7 @@ def parts(build: TransformerBuild, shelf: Shelf) -> tuple[Item, ...]:
     )
 
 
-def report(sheet: Sheet, power_in: float) -> BlockReport:
+def report(sheet: ReportBuilder, power_in: float) -> BlockReport:
     """The transformer's figures and findings."""
     build: TransformerBuild = sheet.build  # type: ignore[assignment]
     rules, now = sheet.rules, sheet.now
@@ -322,7 +322,7 @@ def report(sheet: Sheet, power_in: float) -> BlockReport:
          "secondary_wire": f"{build.secondary_in_hand} × {t.secondary.wire.label}"})  # fmt: skip
 
 
-def judge_turns(sheet: Sheet, asked: float, lowest: float, highest: float) -> None:
+def judge_turns(sheet: ReportBuilder, asked: float, lowest: float, highest: float) -> None:
     """Whether the turns make the voltage asked, V, of what a socket gets on the lowest and the highest input."""
     build: TransformerBuild = sheet.build  # type: ignore[assignment]
     middle = math.sqrt(lowest * highest)
@@ -334,7 +334,7 @@ def judge_turns(sheet: Sheet, asked: float, lowest: float, highest: float) -> No
                        f"{KEY}.{n}": None for n in ("primary_turns", "secondary_turns")}),))  # fmt: skip
 
 
-def _several(sheet: Sheet, build: TransformerBuild) -> None:
+def _several(sheet: ReportBuilder, build: TransformerBuild) -> None:
     """What comes of using several transformers for one."""
     if build.joined == "in parallel":
         sheet.find("sharing", "watch", "Secondaries in parallel share as their resistances please",

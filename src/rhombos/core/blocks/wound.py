@@ -14,7 +14,7 @@ from rhombos.core.design.findings import PinValue
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted, wound
 from rhombos.core.frame.points import LASTING
-from rhombos.core.frame.sheet import Sheet, Worst
+from rhombos.core.frame.report_builder import ReportBuilder, Worst
 from rhombos.core.magnetics.choke import GRADES, LEAST_LEFT, WIDE_GAP, Choke, ChokeNeed, choke_from, design_choke
 from rhombos.core.magnetics.stack import stack_table
 from rhombos.core.parts import Shelf
@@ -78,7 +78,7 @@ class ChokeStress:
     steady: float
 
 
-def show_stress(sheet: Sheet, made: Choke, prefix: str, what: str, steady: str) -> ChokeStress:
+def show_stress(sheet: ReportBuilder, made: Choke, prefix: str, what: str, steady: str) -> ChokeStress:
     """The inductor's stresses; `prefix` stands before its figures' names, `what` is what people call it, `steady` the figure
     that is its current at full power."""
     limit = sheet.rules.winding_limit
@@ -114,7 +114,7 @@ def show_stress(sheet: Sheet, made: Choke, prefix: str, what: str, steady: str) 
     )
 
 
-def show_winding(sheet: Sheet, made: Choke, what: str) -> None:
+def show_winding(sheet: ReportBuilder, made: Choke, what: str) -> None:
     """How the inductor is wound."""
     sheet.choice("core", "", f"{what} core")
     sheet.choice("sets", "", f"{what} core sets")
@@ -126,7 +126,7 @@ def show_winding(sheet: Sheet, made: Choke, what: str) -> None:
         sheet.fixed_value("gap", "l_g", "Total air gap", made.gap, "mm", "as wound")
 
 
-def judge(sheet: Sheet, made: Choke, stress: ChokeStress, prefix: str, what: str) -> None:
+def judge(sheet: ReportBuilder, made: Choke, stress: ChokeStress, prefix: str, what: str) -> None:
     """Saturation, heat and room."""
     now, block = sheet.now, sheet.block
     freed: dict[str, PinValue] = {f"{block}.{n}": None for n in ("inductance", *WOUND_FIELDS)}
@@ -182,7 +182,12 @@ def judge(sheet: Sheet, made: Choke, stress: ChokeStress, prefix: str, what: str
 
 
 def _judge_powder(
-    sheet: Sheet, made: Choke, stress: ChokeStress, prefix: str, what: str, cure: tuple[tuple[str, dict[str, PinValue]], ...]
+    sheet: ReportBuilder,
+    made: Choke,
+    stress: ChokeStress,
+    prefix: str,
+    what: str,
+    cure: tuple[tuple[str, dict[str, PinValue]], ...],
 ) -> None:
     """Whether a powder core has the inductance wanted, and keeps enough of it."""
     under, empty = made.inductance_at(stress.steady), made.inductance_at(0.0)

@@ -18,7 +18,7 @@ from rhombos.core.frame.margins import margins
 from rhombos.core.frame.parts_list import parts_list
 from rhombos.core.frame.points import operating_points
 from rhombos.core.frame.report import BlockReport, Solution
-from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.whole import missing_part, not_held, targets_missed, totals_of, waiting
 from rhombos.core.frame.working import step_out
@@ -30,7 +30,7 @@ from rhombos.core.parts.origin import as_unverified
 from rhombos.core.parts.shelf import Stocked
 from rhombos.core.parts.soldered import solderable
 from rhombos.core.routes import ALL_BUILDS, ROUTES, SHARED_BUILDS, Route
-from rhombos.core.routes.auxiliary.shared import propose_shared, settle_shared
+from rhombos.core.routes.auxiliary.shared import assess_shared, propose_shared
 from rhombos.core.units.quantities import fmt
 
 BuildKind = TypeVar("BuildKind", bound=Build)
@@ -72,7 +72,7 @@ class Worked(Sizing):
         setting = output.down_to / output.voltage
         brief, builds = self.brief.at(setting), self.route.turned(self.builds, self.brief, setting)
         worksheets = {key: Worksheet() for key in operating_points(brief)}
-        settled = self.route.settle_all(builds, brief, self.shelf, self.rules, worksheets=worksheets)
+        settled = self.route.converge_all(builds, brief, self.shelf, self.rules, worksheets=worksheets)
         beside = {k: replace(s, states={**self.settled[k].states, **s.states}) for k, s in settled.items()}
         return replace(self, brief=brief, builds=builds, settled=beside, worksheets=worksheets)
 
@@ -217,7 +217,7 @@ def _again(worked: Worked, hints: Any, held: Mapping[str, dict[str, Any]], share
     path = route.propose(brief, hints, held, shelf, house)
     beside = {k: worked.builds[k] for k in worked.builds if k not in path and k in route.builds}
     stands = path.items() <= worked.builds.items()
-    near = {key: worked.settled[key] for key in route.hint_keys(brief)} if stands else route.settle_all(
+    near = {key: worked.settled[key] for key in route.hint_keys(brief)} if stands else route.converge_all(
         path | beside, brief, shelf, rules, keys=route.hint_keys(brief), start=worked.settled, tolerance=COARSE)  # fmt: skip
     beside |= route.propose_auxiliary(brief, path | beside, near, worked.pins, shelf, house)
     if stands and beside.items() <= worked.builds.items():
@@ -231,10 +231,10 @@ def _finished(
 ) -> Worked:  # fmt: skip
     """The path settled at every point, with what lies beside it, and what they say."""
     worksheets = {key: Worksheet() for key in operating_points(brief)}
-    settled = route.settle_all(builds, brief, shelf, rules, worksheets=worksheets, start=near)
+    settled = route.converge_all(builds, brief, shelf, rules, worksheets=worksheets, start=near)
     path = Sizing(route, brief, rules, shelf, builds, settled)
     builds = builds | propose_shared(path, typed)
-    settled = settle_shared(replace(path, builds=builds), worksheets)
+    settled = assess_shared(replace(path, builds=builds), worksheets)
     worked = Worked(route, brief, rules, shelf, builds, settled, typed, missing, worksheets)
     reports, findings = report_blocks(worked)
     return replace(worked, told=(tuple(reports), tuple(findings)))
@@ -331,7 +331,7 @@ def build_all(
             break
         path = proposed
         if rounds < route.rounds or not settled:  # after the last, points as they were are near enough for what lies beside
-            settled = route.settle_all(
+            settled = route.converge_all(
                 path | beside, brief, shelf, rules, keys=route.hint_keys(brief), start=settled, tolerance=COARSE
             )
             hints = route.next_hints(settled, hints)
@@ -348,7 +348,7 @@ def report_blocks(worked: Worked) -> tuple[list[BlockReport], list[Finding]]:
     findings: list[Finding] = []
     path = {stage.key for stage in worked.path}
     for stage in worked.stages:
-        sheet = Sheet(
+        sheet = ReportBuilder(
             stage.key, stage.title, worked.builds[stage.key], {k: s.states[stage.key] for k, s in settled.items()},
             points, worked.pins, worked.rules, worked.shelf, infeasible)  # fmt: skip
         told = stage.report(sheet, worked)

@@ -11,8 +11,8 @@ from rhombos.core.blocks.base import Build
 from rhombos.core.frame.circuit import Circuit, Words
 from rhombos.core.frame.inventory import Item
 from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.requirement import Requirement
-from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
@@ -87,7 +87,7 @@ class Stage:
     title: str
     build: type[Build]
     parts: Callable[[Any, Shelf], tuple[Item, ...]]
-    report: Callable[[Sheet, Sizing], BlockReport]
+    report: Callable[[ReportBuilder, Sizing], BlockReport]
     requirements: Callable[[Sizing], Iterable[Requirement]] = _nothing
     barrier: bool = False
     ending: bool = False
@@ -117,7 +117,7 @@ class Auxiliary(Stage):
     same at every point."""
 
     propose: Callable[[Sizing, dict[str, Any]], Build]
-    settle: Callable[[Sizing, Worksheet], Any]
+    assess: Callable[[Sizing, Worksheet], Any]
 
 
 def by_key(stages: Iterable[Stage]) -> Mapping[str, Stage]:

@@ -64,7 +64,7 @@ def _currents(worked: Worked, powers: set[float]) -> dict[float, float]:
         f"step {w:g}": Point(f"step {w:g}", f"{w:g} W", nominal.emf, w, nominal.power_factor if w else 1.0)
         for w in sorted(powers)
     }
-    settled = worked.route.settle_all(worked.builds, worked.brief, worked.shelf, worked.rules, points=points, tolerance=1e-3)
+    settled = worked.route.converge_all(worked.builds, worked.brief, worked.shelf, worked.rules, points=points, tolerance=1e-3)
     return {w: settled[f"step {w:g}"].states["source"].current for w in powers}
 
 

@@ -76,7 +76,7 @@ def _over(worked: Worked, key: str, asked: float, names: tuple[str, str], remark
     at = worked.settled["nominal"].point
     loaded = {f"{k}": replace(at, key=f"{k}", emf=float(e)) for k, e in enumerate(emf)}
     bare = {f"{k} bare": replace(p, key=f"{k} bare", power=0.0) for k, p in loaded.items()}
-    found = worked.route.settle_all(
+    found = worked.route.converge_all(
         worked.builds, worked.brief, worked.shelf, worked.rules, points=loaded | bare, tolerance=1e-3
     )  # fmt: skip
     curves = [[found[k].states[key].voltage for k in points] for points in (loaded, bare)]

@@ -19,7 +19,7 @@ STEPS = 9
 
 
 def _settled(worked: Worked, points: dict[str, Point]) -> dict[str, Any]:
-    return worked.route.settle_all(worked.builds, worked.brief, worked.shelf, worked.rules, points=points, tolerance=1e-4)
+    return worked.route.converge_all(worked.builds, worked.brief, worked.shelf, worked.rules, points=points, tolerance=1e-4)
 
 
 def iron_window(worked: Worked) -> Chart:

@@ -194,7 +194,7 @@ def loss_against_frequency(worked: Worked) -> Chart:
         if not 5e3 <= frequency <= 300e3:
             continue
         builds = dict(worked.builds) | {"front_end": build.model_copy(update={"frequency": float(frequency)})}
-        s = worked.route.settle_all(
+        s = worked.route.converge_all(
             builds, worked.brief, worked.shelf, worked.rules, tolerance=1e-3, start={point.key: s}, points={point.key: point}
         )[point.key]
         stage, wound = s.states["front_end"], s.states["transformer"]

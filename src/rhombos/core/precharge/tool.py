@@ -11,7 +11,7 @@ from rhombos.core.design.pins import read_pins
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.points import Point
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Resistor, Shelf
 from rhombos.core.plots.model import Chart
@@ -60,7 +60,7 @@ def see(bus: Bus, pins: dict[str, PinValue], shelf: Shelf, rules: Rules) -> Prec
     build = build_for(bus, pins, shelf, rules)
     state = precharge.assess(bus.need, build, shelf, rules, Worksheet())
     point = Point("nominal", "highest source", bus.voltage, 0.0, 1.0)
-    sheet = Sheet(precharge.KEY, precharge.TITLE, build, {"nominal": state}, {"nominal": point}, typed, rules, shelf)
+    sheet = ReportBuilder(precharge.KEY, precharge.TITLE, build, {"nominal": state}, {"nominal": point}, typed, rules, shelf)
     told = precharge_report.report(sheet, None, bus.need).drawn(beside.precharge)
     charts = pictures(bus.need, build, shelf.get(Resistor, build.type))
     return PrechargeSeen(block=told, findings=tuple(worst_first(sheet.findings)), charts=charts)

@@ -183,7 +183,7 @@ class Route(ABC):
         """One round of proposals. Pinned fields stay."""
 
     @abstractmethod
-    def settle_all(
+    def converge_all(
         self,
         builds: Mapping[str, Any],
         brief: Brief,

@@ -11,7 +11,7 @@ from rhombos.core.blocks import h_bridge, hf_socket
 from rhombos.core.design.brief import Brief
 from rhombos.core.frame.points import SET_STEADY, SET_SURGES, lasting
 from rhombos.core.frame.topology import RECTIFIERS, Rectifying
-from rhombos.core.routes.settle import LinkSettled
+from rhombos.core.routes.converge import LinkSettled
 from rhombos.core.waves.pulsation import Pulsation
 
 HARDEST_SAG = 0.7

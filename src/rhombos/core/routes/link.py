@@ -32,15 +32,15 @@ from rhombos.core.frame.topology import TOPOLOGIES, TopologyName
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.magnetics.transformer import TransformerNeed
 from rhombos.core.parts import Shelf
-from rhombos.core.routes import ending, settle, stages
+from rhombos.core.routes import converge, ending, stages
 from rhombos.core.routes.auxiliary import controller as auxiliary_controller
 from rhombos.core.routes.base import Route, StepWave, Turned
+from rhombos.core.routes.converge import LinkSettled
 from rhombos.core.routes.driven import drives, front_drive_of
 from rhombos.core.routes.hf_stage import HfStage
 from rhombos.core.routes.hints import Hints, fraction_of, learnt, rectifying_of, secondary_pulse, tapped_at
 from rhombos.core.routes.passes import SETTLED
 from rhombos.core.routes.reach import damped_frequency, leak_cost, steady_frequency, tapped_frequency, turns_ratio
-from rhombos.core.routes.settle import LinkSettled
 from rhombos.core.routes.supply import WIRING, link_supply, seen_direct
 from rhombos.core.waves.chain import Supply
 from rhombos.core.waves.pulsation import STILL
@@ -250,18 +250,18 @@ class LinkRoute(Route):
     ) -> dict[str, Build]:  # fmt: skip
         """Timing, set-point, loop and sense for what the path has become."""
         if not builds["dc_link"].held:  # with a fixed duty, the largest pulse is the surge on the lowest input
-            settled = dict(settled) | self.settle_all(
+            settled = dict(settled) | self.converge_all(
                 builds, brief, shelf, rules, keys=("surge_low",), start=settled, tolerance=CLOSE_ENOUGH)  # fmt: skip
         need = auxiliary_controller.link_need(self, settled, builds, shelf, rules)
         return {"controller": controller.propose(need, brief, dict(pins.get("controller", {})), shelf, rules)}
 
-    def settle_all(
+    def converge_all(
         self, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, *,
         worksheets: Mapping[str, Worksheet] | None = None, keys: tuple[str, ...] = (), start: Mapping[str, Any] | None = None,
         tolerance: float = SETTLED, points: Mapping[str, Point] | None = None,
     ) -> dict[str, Any]:  # fmt: skip
         """Every operating point, or those asked for."""
-        found = settle.settle_all(
+        found = converge.converge_all(
             builds, brief, shelf, rules, worksheets=worksheets, keys=keys, start=start, tolerance=tolerance,
             points=points)  # fmt: skip
         if worksheets is None:
@@ -284,7 +284,7 @@ class LinkRoute(Route):
 
     def turned(self, builds: Mapping[str, Any], brief: Brief, setting: float) -> Mapping[str, Any]:
         """The builds with the link as low as a setting of the output asks."""
-        return settle.turned_down(builds, brief, setting)
+        return converge.turned_down(builds, brief, setting)
 
     def infeasible(self, settled: Mapping[str, LinkSettled]) -> frozenset[str]:
         """Points that the source cannot feed, or at which no duty holds the link."""

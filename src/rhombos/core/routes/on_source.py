@@ -157,7 +157,7 @@ class SourceRoute(Route):
     hint_points: tuple[str, ...] = ("nominal", "low", "high", "surge_high")
     rounds = 8
 
-    def settle_all(
+    def converge_all(
         self,
         builds: Mapping[str, Any],
         brief: Brief,
@@ -179,7 +179,7 @@ class SourceRoute(Route):
             if start and key in start:
                 guess = replace(start[key].guess, march=False, flows=None)
             worksheet = worksheets[key] if worksheets else SILENT
-            found[key] = self._settle(point, guess, builds, brief.at(point.setting), shelf, rules, worksheet, tolerance)
+            found[key] = self._converge(point, guess, builds, brief.at(point.setting), shelf, rules, worksheet, tolerance)
         if worksheets is None:
             return found
         return {
@@ -187,7 +187,7 @@ class SourceRoute(Route):
             for key, s in found.items()
         }
 
-    def _settle(
+    def _converge(
         self,
         point: Point,
         guess: Guess,

@@ -145,16 +145,16 @@ class SineStage(SourceRoute):
             choke_celsius=min(filtered.temperature, HOTTEST))  # fmt: skip
         return SourceSettled(point, states, flow, g, 0.0, 0.0, 1.0, rippling=rippling), after
 
-    def _settle(
+    def _converge(
         self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules,
         worksheet: Worksheet, tolerance: float,
     ) -> SourceSettled:  # fmt: skip
         """One point; for good, where loads draw at the crest, with what then flows in the whole circuit, marched."""
-        near = super()._settle(point, guess, builds, brief, shelf, rules, worksheet, tolerance)
+        near = super()._converge(point, guess, builds, brief, shelf, rules, worksheet, tolerance)
         pulses = worksheet is not SILENT and load.assess(point, brief, SILENT).crest_power > 0
         if not pulses or not near.converged or near.states["source"].collapsed:
             return near
-        marched = super()._settle(
+        marched = super()._converge(
             point, replace(near.guess, march=True), builds, brief, shelf, rules, worksheet, tolerance)  # fmt: skip
         return marched if marched.converged else near
 

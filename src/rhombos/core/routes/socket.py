@@ -102,7 +102,7 @@ class Socket:
         return drawn_by(self._sine_demand).swing * self.to_bridge / 2
 
 
-def settle_socket(point: Point, link: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> Socket:
+def converge_socket(point: Point, link: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> Socket:
     """Bridge, filter and load at a load and a link, V: modulation and temperatures agree with the drops and losses they
     make. The link's peak is not known yet: the bridge stands at its mean."""
     at_socket = replace(point, key="", label="", emf=0.0)  # the source does not matter there

@@ -44,7 +44,7 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import HfOutput
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Bank, Drive, Making, Noise, Stage
 from rhombos.core.frame.topology import RECTIFIERS, TOPOLOGIES, Topology
@@ -64,7 +64,7 @@ OWN_SUPPLY = "driver behind the controller's isolator"
 """What a high-side driver without a barrier of its own is taken to stand behind: signals cross before it."""
 
 
-def plain(report: Callable[..., BlockReport], key: str) -> Callable[[Sheet, Sizing], BlockReport]:
+def plain(report: Callable[..., BlockReport], key: str) -> Callable[[ReportBuilder, Sizing], BlockReport]:
     """The report of a block that asks for the brief and the power that enters it."""
     return lambda sheet, at: report(sheet, at.brief, at.entering(key))
 
@@ -218,23 +218,23 @@ def _carrier_noise(at: Sizing) -> Noise:
 # -- how they tell of themselves
 
 
-def _front_end_report(sheet: Sheet, at: Sizing) -> BlockReport:
+def _front_end_report(sheet: ReportBuilder, at: Sizing) -> BlockReport:
     how = RECTIFIERS[at.builds["rectifier"].circuit] if "rectifier" in at.builds else None
     return front_end_report.report(sheet, at.brief, at.entering(front_end.KEY), how)
 
 
-def _bridge_report(sheet: Sheet, at: Sizing) -> BlockReport:
+def _bridge_report(sheet: ReportBuilder, at: Sizing) -> BlockReport:
     feeding = h_bridge_report.ON_LINK if at.link else h_bridge_report.ON_IRON if at.barrier else h_bridge_report.BARE
     return h_bridge_report.report(sheet, at.brief, at.entering(h_bridge.KEY), feeding)
 
 
-def _filter_report(sheet: Sheet, at: Sizing) -> BlockReport:
+def _filter_report(sheet: ReportBuilder, at: Sizing) -> BlockReport:
     seen = at.route.operating(at.settled, at.builds, at.shelf)
     assert seen is not None, "only a sine has a filter"
     return output_filter_report.report(sheet, at.brief, at.entering(output_filter.KEY), seen)
 
 
-def _hf_report(sheet: Sheet, at: Sizing) -> BlockReport:
+def _hf_report(sheet: ReportBuilder, at: Sizing) -> BlockReport:
     builds, output = at.builds, at.brief.beside
     assert output is not None, "none is asked"
     winding, how = builds["transformer"], RECTIFIERS[builds["rectifier"].circuit]
@@ -251,14 +251,14 @@ def _hf_parts(at: Sizing) -> Any:
     return hf_socket.requirements(at.builds[hf_socket.KEY], max(s.states[hf_socket.KEY].peak for s in at.steady))
 
 
-def _hf_output_report(sheet: Sheet, at: Sizing) -> BlockReport:
+def _hf_output_report(sheet: ReportBuilder, at: Sizing) -> BlockReport:
     assert isinstance(at.brief.output, HfOutput), "none is asked"
     state: hf_output.HfOutputState = at.now[hf_output.KEY]
     lag = step_flow(state.powered, state.factor, True).lag
     return hf_output_report.report(sheet, at.brief.output, at.builds["front_end"].frequency, lag)
 
 
-def _unregulated_report(sheet: Sheet, at: Sizing) -> BlockReport:
+def _unregulated_report(sheet: ReportBuilder, at: Sizing) -> BlockReport:
     lowest, highest = (at.settled[k].states[hf_output.KEY].voltage for k in ("low", "high"))
     transformer.judge_turns(sheet, at.brief.output.voltage, lowest, highest)
     return transformer.report(sheet, at.entering(transformer.KEY))
@@ -294,7 +294,7 @@ def short_of_tap(
     return hf_socket.Shorted(hf_short_path(0.0, topology, switching, winding, brief, shelf, rules, share), trip, delay)
 
 
-def _controller_report(sheet: Sheet, at: Sizing) -> BlockReport:
+def _controller_report(sheet: ReportBuilder, at: Sizing) -> BlockReport:
     rated = at.builds["dc_link"].banks * at.shelf.get(Capacitor, at.builds["dc_link"].capacitor).v_rating
     need = link_need(at.route, at.settled, at.builds, at.shelf, at.rules)
     return controller_report.report(sheet, at.brief, need, rated)

@@ -16,7 +16,7 @@ from rhombos.core.parts import Shelf
 from rhombos.core.waves.chain import Feed, FrontEnd, Loop, Supply, referred
 
 if TYPE_CHECKING:
-    from rhombos.core.routes.settle import LinkSettled
+    from rhombos.core.routes.converge import LinkSettled
 
 WIRING = 2.5e-6
 """Inductance of the leads to a load, or to a short, at the end of two metres of cord, H."""

@@ -12,7 +12,7 @@ from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.frame.inventory import Item
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
 
@@ -59,7 +59,7 @@ def parts(build: SourceBuild, shelf: Shelf) -> tuple[Item, ...]:
     return ()
 
 
-def report(sheet: Sheet, brief: Brief) -> BlockReport:
+def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
     """The source's figures; one that cannot give the power is the first thing to know."""
     kind = _KINDS[brief.source.kind]
     sheet.title = kind.TITLE

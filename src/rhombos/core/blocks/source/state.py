@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.units.quantities import fmt, short
 
 KEY = "source"
@@ -57,7 +57,7 @@ ENDS = (("low", "stop", "full power"), ("surge_low", "fix", "the surge"))
 """Points at which a source may give out, how grave that is, and what is asked there."""
 
 
-def not_given(sheet: Sheet, name: str, why: str, remedy: str, reason: str) -> None:
+def not_given(sheet: ReportBuilder, name: str, why: str, remedy: str, reason: str) -> None:
     """Say at which points the source cannot give what is asked."""
     for key, severity, what in ENDS:
         state: SourceState = sheet.states[key]

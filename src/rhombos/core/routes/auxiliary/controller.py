@@ -12,8 +12,8 @@ from rhombos.core.control.gates import dead_time_needed
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.points import LOWEST_SET
 from rhombos.core.parts import Mosfet, Shelf
+from rhombos.core.routes.converge import LinkSettled
 from rhombos.core.routes.driven import gate_loop
-from rhombos.core.routes.settle import LinkSettled
 
 if TYPE_CHECKING:
     from rhombos.core.routes.base import Route

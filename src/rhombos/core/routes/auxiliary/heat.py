@@ -9,8 +9,8 @@ from rhombos.core.blocks import heat as block
 from rhombos.core.blocks import heat_report
 from rhombos.core.circuits import maps
 from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.requirement import Requirement
-from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Auxiliary
 from rhombos.core.frame.worksheet import Worksheet
@@ -35,12 +35,12 @@ def _propose(at: Sizing, pins: dict[str, Any]) -> block.HeatBuild:
     return block.propose(need_of(at), pins, at.rules)
 
 
-def _settle(at: Sizing, worksheet: Worksheet) -> block.HeatState:
+def _assess(at: Sizing, worksheet: Worksheet) -> block.HeatState:
     """How warm it gets, what must be stood."""
     return block.assess(need_of(at), at.builds[block.KEY], worksheet)
 
 
-def _report(sheet: Sheet, at: Sizing) -> BlockReport:
+def _report(sheet: ReportBuilder, at: Sizing) -> BlockReport:
     return heat_report.report(sheet, need_of(at))
 
 
@@ -55,4 +55,4 @@ def _requirements(at: Sizing) -> Iterator[Requirement]:
 
 STAGE = Auxiliary(
     block.KEY, block.TITLE, block.HeatBuild, block.parts, _report, _requirements,
-    propose=_propose, settle=_settle, sheet=14, circuit=maps.heat, small=small_parts.heat)  # fmt: skip
+    propose=_propose, assess=_assess, sheet=14, circuit=maps.heat, small=small_parts.heat)  # fmt: skip

@@ -11,8 +11,8 @@ from rhombos.core.blocks import isolation_report
 from rhombos.core.circuits import maps
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.requirement import Requirement
-from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Auxiliary
 from rhombos.core.frame.worksheet import Worksheet
@@ -59,12 +59,12 @@ def _propose(at: Sizing, pins: dict[str, Any]) -> block.IsolationBuild:
     return block.propose(need_of(at), pins, at.rules)
 
 
-def _settle(at: Sizing, worksheet: Worksheet) -> block.IsolationState:
+def _assess(at: Sizing, worksheet: Worksheet) -> block.IsolationState:
     """What it must stand and what it tells."""
     return block.assess(need_of(at), at.builds[block.KEY], at.rules, worksheet)
 
 
-def _report(sheet: Sheet, at: Sizing) -> BlockReport:
+def _report(sheet: ReportBuilder, at: Sizing) -> BlockReport:
     return isolation_report.report(sheet, need_of(at))
 
 
@@ -80,4 +80,4 @@ def _requirements(at: Sizing) -> Iterator[Requirement]:
 
 STAGE = Auxiliary(
     block.KEY, block.TITLE, block.IsolationBuild, block.parts, _report, _requirements,
-    propose=_propose, settle=_settle, sheet=15, circuit=maps.isolation, small=small_parts.isolation)  # fmt: skip
+    propose=_propose, assess=_assess, sheet=15, circuit=maps.isolation, small=small_parts.isolation)  # fmt: skip

@@ -9,8 +9,8 @@ from rhombos.core.blocks import input_stage, precharge_report
 from rhombos.core.blocks import precharge as block
 from rhombos.core.circuits import beside
 from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.requirement import Requirement
-from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Auxiliary
 from rhombos.core.frame.worksheet import Worksheet
@@ -39,12 +39,12 @@ def _propose(at: Sizing, pins: dict[str, Any]) -> block.PrechargeBuild:
     return block.propose(need_of(at), pins, at.shelf, at.rules)
 
 
-def _settle(at: Sizing, worksheet: Worksheet) -> block.PrechargeState:
+def _assess(at: Sizing, worksheet: Worksheet) -> block.PrechargeState:
     """It does not know of the load that comes after it."""
     return block.assess(need_of(at), at.builds[block.KEY], at.shelf, at.rules, worksheet)
 
 
-def _report(sheet: Sheet, at: Sizing) -> BlockReport:
+def _report(sheet: ReportBuilder, at: Sizing) -> BlockReport:
     return precharge_report.report(sheet, at.shelf.get(Fuse, at.builds["input_stage"].fuse), need_of(at))
 
 
@@ -55,4 +55,4 @@ def _requirements(at: Sizing) -> Iterator[Requirement]:
 
 STAGE = Auxiliary(
     block.KEY, block.TITLE, block.PrechargeBuild, block.parts, _report, _requirements,
-    propose=_propose, settle=_settle, sheet=12, circuit=beside.precharge)  # fmt: skip
+    propose=_propose, assess=_assess, sheet=12, circuit=beside.precharge)  # fmt: skip

@@ -14,8 +14,8 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.sources import RESTING, RailSource
 from rhombos.core.frame.points import LASTING, SURGING
 from rhombos.core.frame.report import BlockReport
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.requirement import Requirement
-from rhombos.core.frame.sheet import Sheet
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Auxiliary
 from rhombos.core.frame.worksheet import Worksheet
@@ -94,7 +94,7 @@ def _propose(at: Sizing, pins: dict[str, Any]) -> block.ProtectionBuild:
     return block.propose(need_of(at), short_of(at), drawn, outputs_of(at), pins, at.rules)
 
 
-def _settle(at: Sizing, worksheet: Worksheet) -> block.ProtectionState:
+def _assess(at: Sizing, worksheet: Worksheet) -> block.ProtectionState:
     """What they do with the lowest input at full power, and with a surge."""
     now = at.now["source"]
     flat, surge = at.settled["low"].states["source"], at.settled["surge_low"].states["source"]
@@ -109,7 +109,7 @@ def _settle(at: Sizing, worksheet: Worksheet) -> block.ProtectionState:
     )
 
 
-def _report(sheet: Sheet, at: Sizing) -> BlockReport:
+def _report(sheet: ReportBuilder, at: Sizing) -> BlockReport:
     entry = at.builds["input_stage"]
     can = at.shelf.get(Capacitor, entry.capacitor).v_rating * entry.banks
     return protection_report.report(sheet, need_of(at), short_of(at), can)
@@ -124,4 +124,4 @@ def _requirements(at: Sizing) -> Iterator[Requirement]:
 
 STAGE = Auxiliary(
     block.KEY, block.TITLE, block.ProtectionBuild, block.parts, _report, _requirements,
-    propose=_propose, settle=_settle, sheet=13, circuit=lambda words: beside.CUT_OFF, small=small_parts.protection)  # fmt: skip
+    propose=_propose, assess=_assess, sheet=13, circuit=lambda words: beside.CUT_OFF, small=small_parts.protection)  # fmt: skip

@@ -7,7 +7,7 @@ from typing import Any
 from rhombos.core.blocks import setting as block
 from rhombos.core.circuits import beside
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.sheet import Sheet
+from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Auxiliary
 from rhombos.core.frame.worksheet import Worksheet
@@ -30,16 +30,16 @@ def _propose(at: Sizing, pins: dict[str, Any]) -> block.SettingBuild:
     return block.propose(*_ends(at), pins, at.rules)
 
 
-def _settle(at: Sizing, worksheet: Worksheet) -> block.SettingState:
+def _assess(at: Sizing, worksheet: Worksheet) -> block.SettingState:
     """Where its lower end lies."""
     return block.assess(_ends(at)[0], at.builds[block.KEY], at.rules, worksheet)
 
 
-def _report(sheet: Sheet, at: Sizing) -> BlockReport:
+def _report(sheet: ReportBuilder, at: Sizing) -> BlockReport:
     return block.report(sheet, *_ends(at))
 
 
 STAGE = Auxiliary(
-    block.KEY, block.TITLE, block.SettingBuild, lambda build, shelf: (), _report, propose=_propose, settle=_settle,
+    block.KEY, block.TITLE, block.SettingBuild, lambda build, shelf: (), _report, propose=_propose, assess=_assess,
     sheet=17, circuit=lambda words: beside.SETTING,
     small=lambda at: block.parts(at.builds[block.KEY]), wanted=_wanted)  # fmt: skip

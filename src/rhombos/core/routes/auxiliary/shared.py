@@ -30,7 +30,7 @@ def propose_shared(at: Sizing, pins: Mapping[str, dict[str, Any]]) -> dict[str, 
     return found
 
 
-def settle_shared(at: Sizing, worksheets: Mapping[str, Worksheet]) -> dict[str, Any]:
+def assess_shared(at: Sizing, worksheets: Mapping[str, Worksheet]) -> dict[str, Any]:
     """The settled points with the states beside the path: each the same at every point."""
-    found = {stage.key: stage.settle(at, worksheets["nominal"]) for stage in wanted(at)}
+    found = {stage.key: stage.assess(at, worksheets["nominal"]) for stage in wanted(at)}
     return {key: replace(s, states={**s.states, **found}) for key, s in at.settled.items()}

@@ -36,7 +36,7 @@ from rhombos.core.routes.base import HOTTEST, V_FLOOR, Settled, at_its_end
 from rhombos.core.routes.driven import gate_loop
 from rhombos.core.routes.link_guess import Guess
 from rhombos.core.routes.passes import HOPELESS, MOST_PASSES, SETTLED, Passes
-from rhombos.core.routes.socket import Socket, settle_socket
+from rhombos.core.routes.socket import Socket, converge_socket
 from rhombos.core.routes.supply import source_of
 from rhombos.core.routes.tapped import joined, tapped
 from rhombos.core.waves.pulsation import STILL, Demand, Pulsation, open_share, pulsation
@@ -86,7 +86,7 @@ class LinkSettled(Settled):
         return self.turn_off + (self.drawn.peak - 1) * self.pulse
 
 
-def settle(
+def converge(
     point: Point, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet,
     start: LinkSettled | None = None, tolerance: float = SETTLED,
 ) -> LinkSettled:  # fmt: skip
@@ -97,8 +97,8 @@ def settle(
         link_v *= point.emf / brief.source.volts[0] if start is None else start.states["dc_link"].voltage / wound_for
     before: tuple[float, float] | None = None
     for _ in range(MOST_PASSES):
-        socket = settle_socket(point, link_v, builds, brief, shelf, rules)
-        settled = _settle_source(point, builds, brief, shelf, rules, worksheet, socket, start, tolerance)
+        socket = converge_socket(point, link_v, builds, brief, shelf, rules)
+        settled = _converge_source(point, builds, brief, shelf, rules, worksheet, socket, start, tolerance)
         if held:
             break
         off = max(V_FLOOR * wound_for, settled.states["rectifier"].link) - link_v
@@ -123,7 +123,7 @@ def settle(
     return replace(settled, states=states)
 
 
-def _settle_source(
+def _converge_source(
     point: Point, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet, socket: Socket,
     start: LinkSettled | None, tolerance: float,
 ) -> LinkSettled:  # fmt: skip
@@ -352,7 +352,7 @@ def _duty(
     return through + g.leak_duty / 2, g.leak_duty / 2, False
 
 
-def settle_all(
+def converge_all(
     builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, *, worksheets: Mapping[str, Worksheet] | None = None,
     keys: tuple[str, ...] = (), start: Mapping[str, LinkSettled] | None = None, tolerance: float = SETTLED,
     points: Mapping[str, Point] | None = None,
@@ -366,7 +366,7 @@ def settle_all(
         known = {**(start or {}), **found}
         near = (start or {}).get(key) or _nearest(known.values(), point)
         asked = brief.at(point.setting) if "output_filter" in builds or builds["dc_link"].held else brief
-        found[key] = settle(point, turned_down(builds, brief, point.setting), asked, shelf, rules, worksheet, near, tolerance)
+        found[key] = converge(point, turned_down(builds, brief, point.setting), asked, shelf, rules, worksheet, near, tolerance)
     return found
 
 

@@ -46,7 +46,7 @@ def _field(build: type[BaseModel], name: str) -> tuple[str | None, tuple[str, ..
 
 
 @dataclass
-class Sheet:
+class ReportBuilder:
     """Collects what one block shows. `states` maps each operating point to the block's state there; `infeasible` names
     the points that cannot be held."""
 
