@@ -241,6 +241,17 @@ def test_it_is_told_and_its_cure_clears_it(code: str, name: str, pins: dict[str,
     assert code not in {f.code for f in cured.findings}
 
 
+@pytest.mark.parametrize(("first", "falls"), [(DC, True), ({"kind": "AC", "voltage": 230, "down_to": 60}, False)])
+def test_a_socket_on_the_secondary_goes_down_where_the_link_does(first: dict[str, object], falls: bool, shelf: Shelf):
+    """By the root of the duty, as its pulses keep their height; a bridge that is turned down leaves the stage as it is."""
+    beside = {"kind": "HF", "voltage": 110, "power": {"continuous": 60, "surge": 70}}
+    worked = work_out(Brief.model_validate({"outputs": [first, beside]}), {}, shelf, USUAL, "push-pull link")
+    high, low = (worked.settled[key].states for key in ("high", LOWEST_SET))
+    duties = low["front_end"].duty / high["front_end"].duty
+    assert low["hf_socket"].voltage / high["hf_socket"].voltage == pytest.approx(math.sqrt(duties), rel=0.06)
+    assert ("hf_socket.turned" in {f.code for f in explain(worked, {}).findings}) == falls
+
+
 @pytest.mark.parametrize("route", ["iron push-pull", "self-oscillating", "direct bridge"])
 def test_a_square_wave_that_nothing_holds_is_not_adjustable(route: str, shelf: Shelf):
     rail = {"kind": "DC rail", "nominal": 24, "lowest": 23, "highest": 25}

@@ -8,7 +8,7 @@ from rhombos.core.blocks.hf_socket import KEY, HfSocketBuild, HfState, Shorted
 from rhombos.core.blocks.high_frequency import told_of_any, told_of_its_range, voltages
 from rhombos.core.blocks.short_path import FUSED
 from rhombos.core.design.outputs import HfOutput
-from rhombos.core.frame.points import STEADY
+from rhombos.core.frame.points import LOWEST_SET, STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.magnetics.transformer import turns_off
@@ -16,6 +16,9 @@ from rhombos.core.units.quantities import fmt, short
 
 ALONE = 0.9
 """Share of the voltage asked below which it counts as gone."""
+
+GOES_ALONG = 0.97
+"""What must be left of its voltage at the lowest setting of the other socket, lest it is told."""
 
 
 def report(
@@ -46,6 +49,7 @@ def report(
             cures=(("Let the proposal choose the tap", {f"{KEY}.turns": None}),))  # fmt: skip
     _off(sheet, output, build, most, held, float(sheet.states["high"].voltage))
     _alone(sheet, output, held, loose)
+    _turned(sheet, output)
     told_of_any(sheet, output, frequency, build.coil, now.lag, now.factor)
     if amps.severity:
         sheet.find(
@@ -99,6 +103,21 @@ def _off(sheet: ReportBuilder, output: HfOutput, build: HfSocketBuild, most: int
         why,
         "A narrower source, loads that take it, or the other socket for what needs a steady voltage.",
     )
+
+
+def _turned(sheet: ReportBuilder, output: HfOutput) -> None:
+    """What an adjustable output beside it makes of it, where that turns the stage's duty down."""
+    if LOWEST_SET not in sheet.states:
+        return
+    sheet.turned("voltage", "U", "Voltage, RMS", "V")
+    least, high = sheet.states[LOWEST_SET].voltage, sheet.states["high"].voltage
+    if least < GOES_ALONG * high:
+        sheet.find(
+            "turned", "watch", "It goes down with the adjustable socket",
+            f"The other socket is set lower by shorter pulses: at its lowest setting {fmt(least, 'V')} are left here, of "
+            f"{fmt(high, 'V')} at its highest.",
+            f"Loads that bear it, a sine beside it, which its bridge turns down, or a design of its own for "
+            f"{short(output.voltage, 'V')}.", figure="voltage")  # fmt: skip
 
 
 def _alone(sheet: ReportBuilder, output: HfOutput, held: bool, loose: bool) -> None:
