@@ -241,6 +241,15 @@ def test_it_is_told_and_its_cure_clears_it(code: str, name: str, pins: dict[str,
     assert code not in {f.code for f in cured.findings}
 
 
+@pytest.mark.parametrize(
+    ("lowest", "loads", "told"), [(60, ["lamp", "fan"], True), (60, ["lamp", "heater"], False), (205, ["fan"], False)])  # fmt: skip
+def test_loads_made_for_one_voltage_are_told_of_a_lower_one(lowest: float, loads: list[str], told: bool, shelf: Shelf):
+    brief = Brief.model_validate({"output": {"voltage": 230, "down_to": lowest, "loads": loads}})
+    found = {f.code: f for f in solve(brief, {}, shelf, USUAL, "push-pull link").findings}
+    assert ("load.turned" in found) == told
+    assert not told or ("no fan" in found["load.turned"].cause and "lamp" not in found["load.turned"].cause)
+
+
 @pytest.mark.parametrize(("first", "falls"), [(DC, True), ({"kind": "AC", "voltage": 230, "down_to": 60}, False)])
 def test_a_socket_on_the_secondary_goes_down_where_the_link_does(first: dict[str, object], falls: bool, shelf: Shelf):
     """By the root of the duty, as its pulses keep their height; a bridge that is turned down leaves the stage as it is."""

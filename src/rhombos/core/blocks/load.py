@@ -9,7 +9,7 @@ from rhombos.core.benches.load_compatibility import STARTING, judge
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import loads as book
 from rhombos.core.design.brief import Brief
-from rhombos.core.design.outputs import spanned
+from rhombos.core.design.outputs import LoadKind, spanned
 from rhombos.core.frame.inventory import Item
 from rhombos.core.frame.points import Point
 from rhombos.core.frame.report import BlockReport
@@ -31,6 +31,12 @@ STIFF_X, STIFF_CORNER = 2e-3, 40.0
 
 class LoadBuild(Build):
     """Nothing is chosen here: the brief says what is connected to the socket."""
+
+
+BEAR_LESS: tuple[LoadKind, ...] = ("lamp", "heater")
+"""Loads that take a lower voltage as it comes."""
+BORNE = 0.85
+"""Share of its voltage on which a load still does what it is made for."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -202,6 +208,7 @@ def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
             figure="voltage",
             unavoidable="the brief asks for this wave and for these loads",
         )
+    _turned_down(sheet, brief)
     motors = [k for k in brief.loads if k in STARTING]
     if motors:
         worst = max(motors, key=lambda k: STARTING[k])
@@ -242,6 +249,22 @@ def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
             "factor": f"cosφ {now.power_factor:g}",
         },
     )
+
+
+def _turned_down(sheet: ReportBuilder, brief: Brief) -> None:
+    """Loads that are made for one voltage, on an output that is adjustable far below it."""
+    lowest = brief.output.down_to
+    minding = [k for k in brief.loads if k not in BEAR_LESS]
+    if lowest is not None and minding and lowest < BORNE * brief.output.voltage:
+        sheet.find(
+            "turned",
+            "watch",
+            "Loads that mind a lower voltage",
+            f"Turned down to {short(lowest, 'V')} it feeds no {' and no '.join(minding)}: motors stall and overheat, and "
+            "what regulates itself draws more current as its voltage falls, until it lets go.",
+            f"Only lamps and heaters below about {fmt(BORNE * brief.output.voltage, 'V', 2)}; say so on the socket.",
+            figure="voltage",
+        )
 
 
 def _headline(brief: Brief, kind: str) -> str:
