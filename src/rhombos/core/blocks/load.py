@@ -262,7 +262,7 @@ def _turned_down(sheet: ReportBuilder, brief: Brief) -> None:
             "Loads that mind a lower voltage",
             f"Turned down to {short(lowest, 'V')} it feeds no {' and no '.join(minding)}: motors stall and overheat, and "
             "what regulates itself draws more current as its voltage falls, until it lets go.",
-            f"Only lamps and heaters below about {fmt(BORNE * brief.output.voltage, 'V', 2)}; say so on the socket.",
+            f"Plug in lamps and heaters only, below {fmt(BORNE * brief.output.voltage, 'V', 2)}; say so on the socket.",
             figure="voltage",
         )
 
