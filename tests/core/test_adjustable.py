@@ -97,7 +97,11 @@ def test_it_gives_its_current_at_every_setting(spanned: Worked):
     highest, lowest = (spanned.settled[key].states for key in ("high", LOWEST_SET))
     assert lowest["load"].voltage == pytest.approx(output.down_to, rel=1e-5)
     assert lowest["load"].power == pytest.approx(output.down_to / output.voltage * power.continuous, rel=1e-5)  # type: ignore[operator]
-    assert lowest["load"].rms == pytest.approx(highest["load"].rms, rel=0.05)
+    drawn = lowest["load"].rms / highest["load"].rms
+    if spanned.route.turned_by[output.waveform] == "modulation" and output.stepped:
+        assert 1 < drawn < 1.6  # a lagging load takes its power from narrower pulses with more current
+    else:
+        assert drawn == pytest.approx(1, rel=0.05)
     if "dc_link" in lowest and output.waveform in ("modified", "square"):  # behind what its bridge drops
         assert lowest["h_bridge"].output == pytest.approx(output.down_to, rel=0.01)
 
