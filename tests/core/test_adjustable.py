@@ -211,8 +211,8 @@ def test_a_potentiometer_turns_the_bridge_down(name: str, shelf: Shelf):
             build.end * (1 + USUAL.resistor_tolerance * dice.uniform(-1, 1)),
         )
         volts = output.voltage * end / (pot + end)
-        assert now.least - 1e-9 <= volts <= now.surely + 1e-9 <= output.down_to + 2e-9
-    assert now.least > 0.6 * output.down_to
+        assert now.turned_least - 1e-9 <= volts <= now.turned_most + 1e-9 <= output.down_to + 2e-9
+    assert now.turned_least > 0.6 * output.down_to
     assert "setting" not in span(name, shelf, down_to=None).builds
 
 
@@ -314,9 +314,8 @@ def test_its_picture_runs_from_the_lowest_setting_to_the_highest(name: str, bloc
     worked = span(name, shelf)
     picture = next(c for c in charts(worked, block) if c.key == "span")
     now = worked.now[block]
-    down = {"controller": "turned_down", "setting": "lowest"}[block]
     marked, low, high = (np.array(s.y) for s in picture.series)
-    assert marked[0] == pytest.approx(getattr(now, down), rel=0.02)  # the trimmer stands in its middle there, set here
+    assert marked[0] == pytest.approx(now.turned_down, rel=0.02)  # the trimmer stands in its middle there, set here
     assert marked[-1] == low[-1] == high[-1] == pytest.approx(worked.brief.output.voltage, rel=1e-6)
     assert np.all(np.diff(marked) > 0)
     assert low[0] > marked[0] > high[0]

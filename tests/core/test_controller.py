@@ -1,7 +1,6 @@
 """The controller: timing that finds its frequency, a set-point with every corner, a loop that is stable, a trip in time."""
 
 import math
-from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -9,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import signal
 
-from rhombos.core.blocks import controller
+from rhombos.core.blocks import controller, set_point
 from rhombos.core.book import control
 from rhombos.core.control.loops import Compensator, Plant, compensate, loop, margins
 from rhombos.core.design.rules import PRESETS
@@ -101,7 +100,8 @@ def test_a_proposal_is_stable_reaches_its_frequency_and_its_link(brief, solution
 def test_the_corners_of_a_divider_are_those_of_the_worked_case(need):
     build = _built(need, r_top=470e3, r_bottom=6.2e3, set_trimmer=0.0, reference=5.0)
     rules = USUAL.model_copy(update={"resistor_tolerance": 0.01, "reference_tolerance": 0.015})
-    nominal, low, high, *_ = controller._setpoints(build, need, rules, SILENT)
+    found = set_point.assess(need.link, build, rules, SILENT)
+    nominal, low, high = found.setpoint, found.lowest, found.highest
     assert nominal == pytest.approx(384.032, rel=1e-3)
     assert low == pytest.approx(370.879, rel=1e-3)
     assert high == pytest.approx(397.565, rel=1e-3)
@@ -140,8 +140,8 @@ def test_a_zener_string_comes_within_a_few_percent_but_no_nearer(need, volts):
     from dataclasses import replace
 
     here = replace(need, link=volts)
-    build = _built(here, feedback="zener string and opto-coupler")
-    string = controller.zeners(build, volts)
+    _built(here, feedback="zener string and opto-coupler")
+    string = set_point.zeners(volts)
     assert max(string) <= 100
     assert sum(string) + 3.2 == pytest.approx(volts, rel=0.05)
 
@@ -229,6 +229,6 @@ def test_the_phase_does_not_slip_however_sharp_the_resonance(load):
 def test_preferred_values_bring_the_set_point_near_any_link(reference):
     """Within the reach of a trimmer, whatever the link."""
     for link in np.geomspace(22, 450, 300):
-        parts = controller._divider(SimpleNamespace(link=link), {"reference": reference})
+        parts = set_point.divider(link, {"reference": reference})
         made = reference * (1 + parts["r_top"] / (parts["r_bottom"] + parts["set_trimmer"] / 2))
         assert made == pytest.approx(link, rel=0.025), link

@@ -74,6 +74,9 @@ const told = (title: string, status: number, detail: string): Problem => ({ type
 /** An answer that ended before it was whole. */
 export const cut = () => new Refusal(503, told("Cut short", 503, "The answer ended before it was whole; it is asked for again."))
 
+const isProblem = (error: unknown): error is Problem =>
+  typeof error === "object" && error !== null && "detail" in error && "status" in error && "title" in error
+
 type Reply<T> = { data?: T; error?: unknown; response: Response }
 
 /** The data of an answer. Throws Refusal, also when the server cannot be reached. */
@@ -85,7 +88,7 @@ export async function data<T>(asked: Promise<Reply<T>>): Promise<T> {
     throw new Refusal(0, told("No answer", 0, "The server does not answer; is Rhombos still running?"))
   }
   if (answer.response.ok) return answer.data as T
-  const problem = answer.error as Problem | undefined
+  const problem = isProblem(answer.error) ? answer.error : undefined
   const status = answer.response.status
   if (status === 401) window.location.reload() // the server asks for its access key in place of the page
   const again = Number(answer.response.headers.get("Retry-After")) * 1000 || AGAIN

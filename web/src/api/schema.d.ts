@@ -1258,7 +1258,7 @@ export interface components {
              */
             power_factor?: number | string;
             /**
-             * A day's use, as 60 W 4 h, 500 W 20 min
+             * Load profile, as 60 W 4 h, 500 W 20 min
              * @default
              */
             profile?: string;
@@ -2904,7 +2904,7 @@ export interface components {
              */
             continuous?: number | string;
             /**
-             * A day's use, as 60 W 4 h, 500 W 20 min
+             * Load profile, as 60 W 4 h, 500 W 20 min
              * @default
              */
             profile?: string;
@@ -3413,6 +3413,8 @@ export interface components {
             pad_resistance?: (number | string) | null;
             /** Phase margin (minimum, degrees) */
             phase_margin?: (number | string) | null;
+            /** Potentiometer tolerance (of the whole track) */
+            potentiometer_tolerance?: (number | string) | null;
             /** Recovery share (recovery time over the switching period) */
             recovery_share?: (number | string) | null;
             /** Reference tolerance */

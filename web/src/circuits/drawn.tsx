@@ -68,7 +68,7 @@ export function DrawnCircuit({ drawing }: { drawing: DrawingData }) {
         <Terminal key={`${x} ${y}`} x={x} y={y} />
       ))}
       {drawing.texts.map(({ x, y, at, name, value, tone }) => (
-        <Tag key={`${x} ${y}`} x={x} y={y} at={at} name={name || undefined} value={value.trim() || undefined} tone={tone} />
+        <Tag key={`${x} ${y}`} x={x} y={y} at={at} name={name || undefined} value={value || undefined} tone={tone} />
       ))}
     </>
   )

@@ -28,7 +28,7 @@ def as_rail(worked: Worked) -> RailSource:
 
     Its band is that of every steady point and of no load, with the set-point's tolerance, the ripple, and the dip at a step of
     its load; it gives what it was sized for in its surge, and no more; its resistance is what its steady voltage falls by from
-    half to full power; its capacitor is the link's bank. Raises: NoRail.
+    half to full power; its capacitor is the link's bank. An adjustable one is met at its highest setting. Raises: NoRail.
     """
     output, settled = worked.brief.output, worked.settled
     if not isinstance(output, DcOutput):

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import itertools
-import math
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from pydantic import Field
 
-from rhombos.core.blocks.base import Build, options, part, remembered
+from rhombos.core.blocks import set_point
+from rhombos.core.blocks.base import options, part, remembered
 from rhombos.core.blocks.link_loop import (
     CURRENT,
     TRIP_LEVEL,
@@ -29,7 +29,6 @@ from rhombos.core.blocks.link_loop import (
 from rhombos.core.book import control as book
 from rhombos.core.book import filters, magnetics, sense
 from rhombos.core.control.loops import margins
-from rhombos.core.control.span import POTENTIOMETER, reached, spanning
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted
@@ -37,20 +36,14 @@ from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.magnetics.sense import DIODE, SenseTransformer, best_sense_grade, rank_sense_cores, sense_from
 from rhombos.core.parts import Core, Shelf
-from rhombos.core.units.preferred import E6, E12, E24, at_least, at_most, nearest
-from rhombos.core.units.quantities import Farad, Hertz, Ohm, Ratio, Second, Volt
+from rhombos.core.units.preferred import E6, E12, at_least, at_most
+from rhombos.core.units.quantities import Farad, Hertz, Ohm, Ratio, Second
 
 KEY, TITLE = "controller", "Controller"
 TIMING_CAPACITOR = 1e-9
-LED_VOLTS, LED_CURRENT, LED_RESISTOR = 1.2, 2e-3, 1e3
-RESISTOR_VOLTS = 250.0
-"""Voltage one small resistor stands: more of them share a high one."""
-TRIM_SHARE = 0.12
-"""Trimmer over the lower resistor of the divider, proposed."""
-TALLEST_ZENER = 100.0
 
 
-class ControllerBuild(Build):
+class ControllerBuild(set_point.DividerBuild):
     """Timing, set-point, compensation, sensing."""
 
     law: str = options("Oscillator law", "one resistor", "two resistors")
@@ -61,13 +54,6 @@ class ControllerBuild(Build):
     timing_resistor: Ohm = Field(ge=100, le=1e6, title="Timing resistor, fixed part")
     timing_trimmer: Ohm = Field(ge=0, le=1e6, title="Frequency trimmer")
     discharge_resistor: Ohm = Field(ge=0, le=10e3, title="Discharge resistor")
-    feedback: str = options("Feedback", "shunt reference and opto-coupler", "zener string and opto-coupler", "bare divider")
-    reference: Volt = Field(ge=1, le=10, title="Reference")
-    r_top: Ohm = Field(ge=1e3, le=10e6, title="Upper resistor of the divider, all of it")
-    r_bottom: Ohm = Field(ge=100, le=1e6, title="Lower resistor, fixed part")
-    set_trimmer: Ohm = Field(ge=0, le=1e6, title="Set-point trimmer")
-    span_pot: Ohm = Field(0, ge=0, le=1e6, title="Potentiometer of the span")
-    span_end: Ohm = Field(0, ge=0, le=10e6, title="End resistor across it")
     control: str = options("Control of the choke", CURRENT, VOLTAGE, default=VOLTAGE)
     feed_forward: bool = Field(False, title="Load power fed forward")
     crossover: Hertz = Field(ge=1, le=50e3, title="Crossover aimed at")
@@ -86,7 +72,7 @@ class ControllerBuild(Build):
 
 
 @dataclass(frozen=True, slots=True)
-class ControllerState:
+class ControllerState(set_point.SetPoint):
     """Frequencies, Hz; times, s; shares; set-points, V; margins, Hz and degrees; trip, A; losses, W."""
 
     oscillator: float
@@ -97,14 +83,6 @@ class ControllerState:
     trim_fast: float
     dead_time: float
     ceiling: float
-    setpoint: float
-    lowest: float
-    highest: float
-    trim_low: float
-    trim_high: float
-    turned_down: float
-    turned_most: float
-    turned_least: float
     divider_power: float
     resonance: float
     crossover: float
@@ -123,14 +101,6 @@ class ControllerState:
     sense_reset: float
     schools: tuple[School, ...] = ()
     loss: float = 0.0
-
-
-def zeners(build: ControllerBuild, link: float) -> tuple[float, ...]:
-    """The zener string that comes nearest to a link voltage, V: preferred values, none taller than 100 V."""
-    wanted = link - LED_VOLTS - LED_CURRENT * LED_RESISTOR
-    count = max(1, math.ceil(wanted / TALLEST_ZENER))
-    first = nearest(max(2.0, wanted / count))
-    return (*([first] * (count - 1)), nearest(max(2.0, wanted - first * (count - 1))))
 
 
 def _tuned(law: str, k: float, a: float, b: float, capacitor: float, frequency: float, discharge: float) -> float:
@@ -167,9 +137,9 @@ def propose(need: ControllerNeed, brief: Brief, pins: dict[str, Any], shelf: She
         fields["timing_resistor"] = at_most(min(1e6, max(100.0, wanted * (1 - spread))), E12)
     reach = max(10.0, wanted * (1 + spread) - fields["timing_resistor"])
     fields.setdefault("timing_trimmer", at_least(min(1e6, reach), E6))
-    fields = _divider(need, fields) | fields
+    fields = set_point.divider(need.link, fields) | fields
     if need.adjustable and "span_pot" not in fields:
-        fields = dict(zip(("span_pot", "span_end"), _span(need, fields, rules), strict=True)) | fields
+        fields = set_point.span(need.link, need.least, fields, rules) | fields
     trip = rules.trip_factor * need.pulse
     if "sense_resistor" not in fields:
         turns = fields["sense_turns"] if fields["sensing"] == "current transformer" else 1
@@ -196,63 +166,6 @@ def propose(need: ControllerNeed, brief: Brief, pins: dict[str, Any], shelf: She
     fields.pop("pinned", None)
     fields.setdefault("blanking", float(f"{max(100e-9, 1.3 * need.off_time):.2g}"))
     return ControllerBuild.within(fields)
-
-
-def _divider(need: ControllerNeed, fields: dict[str, Any]) -> dict[str, Any]:
-    """Resistors whose set-point, the trimmer in its middle, comes nearest to the link."""
-    ratio = need.link / fields["reference"] - 1
-    if "r_top" in fields or "r_bottom" in fields:
-        top = float(fields.get("r_top", nearest(fields.get("r_bottom", 4.7e3) * ratio)))
-        bottom = float(fields.get("r_bottom", nearest(top / ratio * (1 - TRIM_SHARE / 2))))
-        trimmer = at_least(max(10.0, TRIM_SHARE * bottom), E6)
-        return {"r_top": top, "r_bottom": bottom, "set_trimmer": trimmer}
-    best: tuple[float, float, float, float] | None = None
-    for mantissa, wider in itertools.product((m for m in E24 if 2.2 <= m <= 6.8), (1.0, 1.5)):
-        bottom = mantissa * 1e3
-        trimmer = float(fields.get("set_trimmer", at_least(wider * TRIM_SHARE * bottom, E6)))
-        top = nearest((bottom + trimmer / 2) * ratio)
-        miss = abs(math.log((1 + top / (bottom + trimmer / 2)) * fields["reference"] / need.link))
-        best = min(best or (math.inf, 0, 0, 0), (miss, bottom, top, trimmer))
-    assert best is not None
-    return {"r_bottom": best[1], "r_top": best[2], "set_trimmer": best[3]}
-
-
-def _span(need: ControllerNeed, fields: dict[str, Any], rules: Rules) -> tuple[float, float]:
-    """Potentiometer below the divider, and end resistor across it or 0, Ω, that surely turn the link down as far as asked."""
-    needed = max(
-        top / (max(need.least / reference, 1 + 1e-3) - 1) - bottom
-        for reference, top, bottom in _as_trimmed(need.link, fields["reference"], fields["r_top"], rules)
-    )
-    potentiometer, end = spanning(max(needed, 10.0), rules.resistor_tolerance)
-    return min(potentiometer, 1e6), min(end, 10e6)
-
-
-def _as_trimmed(
-    link: float, reference: float, top: float, rules: Rules
-) -> Iterator[tuple[float, float, float]]:  # fmt: skip
-    """Reference, V, upper and lower resistance, Ω, at every tolerance, with the trimmer set so that the link stands where it
-    should, V."""
-    for x, y in itertools.product((-rules.reference_tolerance, rules.reference_tolerance),
-                                  (-rules.resistor_tolerance, rules.resistor_tolerance)):  # fmt: skip
-        stands, upper = reference * (1 + x), top * (1 + y)
-        yield stands, upper, upper / (link / stands - 1)
-
-
-def _turned_down(
-    build: ControllerBuild, need: ControllerNeed, rules: Rules, worksheet: Worksheet
-) -> tuple[float, float, float]:  # fmt: skip
-    """The link with the potentiometer turned down, V: as fitted, and the highest and lowest that tolerances make of it."""
-    if not build.span_pot or build.feedback.startswith("zener"):
-        return (need.link,) * 3
-    ends = {s: reached(build.span_pot, build.span_end, s, rules.resistor_tolerance) for s in (-POTENTIOMETER, 0, POTENTIOMETER)}
-    lower = build.r_bottom + build.set_trimmer / 2
-    nominal = worksheet.work(
-        "controller.turned_down", sense.divider, V_ref=build.reference, R_1=build.r_top, R_2=lower + ends[0])  # fmt: skip
-    corners = [
-        sense.divider.work({"V_ref": stands, "R_1": upper, "R_2": bottom + end})
-        for stands, upper, bottom in _as_trimmed(need.link, build.reference, build.r_top, rules) for end in ends.values()
-    ]  # fmt: skip
-    return nominal, max(corners), min(corners)
 
 
 def oscillator_at(build: ControllerBuild, resistance: float, worksheet: Worksheet, capacitor: float | None = None) -> float:
@@ -293,31 +206,6 @@ def _reach(build: ControllerBuild, rules: Rules) -> tuple[float, float, float, f
     return min(corners[0.5]), max(corners[0.5]), max(corners[1.0]), min(corners[0.0])
 
 
-def _setpoints(
-    build: ControllerBuild, need: ControllerNeed, rules: Rules, worksheet: Worksheet
-) -> tuple[float, float, float, float, float]:
-    """Set-point as fitted, its lowest and highest corner, and how low and high the trimmer takes the nominal one, V."""
-    if build.feedback.startswith("zener"):
-        string = sum(zeners(build, need.link))
-        nominal = worksheet.work(
-            "controller.setpoint", sense.zener_string, V_Z=string, V_LED=LED_VOLTS, I_LED=LED_CURRENT, R=LED_RESISTOR
-        )
-        off = rules.zener_tolerance * string
-        return nominal, nominal - off - 0.3, nominal + off + 0.3, nominal, nominal
-    bottom = build.r_bottom + build.set_trimmer / 2
-    nominal = worksheet.work("controller.setpoint", sense.divider, V_ref=build.reference, R_1=build.r_top, R_2=bottom)
-    t, v = rules.resistor_tolerance, rules.reference_tolerance
-    corners = [
-        sense.divider.work({"V_ref": build.reference * (1 + x), "R_1": build.r_top * (1 + y), "R_2": bottom * (1 + z)})
-        for x, y, z in itertools.product((-v, v), (-t, t), (-t, t))
-    ]
-    ends = [
-        sense.divider.work({"V_ref": build.reference, "R_1": build.r_top, "R_2": build.r_bottom + share * build.set_trimmer})
-        for share in (1.0, 0.0)
-    ]
-    return nominal, min(corners), max(corners), ends[0], ends[1]
-
-
 def sense_of(need: ControllerNeed, build: ControllerBuild, shelf: Shelf, rules: Rules) -> SenseTransformer:
     """The current transformer that the build describes."""
     return sense_from(
@@ -348,8 +236,7 @@ def assess(
             C_time=build.timing_capacitor,
         )
     ceiling = work("controller.ceiling", book.duty_ceiling, t_d=min(dead, 0.9 / oscillator), f_osc=oscillator)
-    nominal, lowest, highest, trim_low, trim_high = _setpoints(build, need, rules, worksheet)
-    turned = _turned_down(build, need, rules, worksheet)
+    stands = set_point.assess(need.link, build, rules, worksheet)
     path = need.path
     found = margins(plant_of(path, build), compensator_of(build))
     swing, share = pulsation_of(path, build, need.demand, brief.output.frequency)
@@ -373,6 +260,7 @@ def assess(
         droop = sensed.droop(volts, duty, need.frequency, max(need.pulse, 1e-3) / build.sense_turns)
         reset = work("controller.sense_reset", sense.reset_voltage, V=volts, D=duty)
     return ControllerState(
+        **asdict(stands),
         oscillator=oscillator,
         output=worksheet.total("controller.output", {"half the oscillator": oscillator / 2}),
         slowest=slow,
@@ -381,14 +269,6 @@ def assess(
         trim_fast=trim_fast,
         dead_time=dead,
         ceiling=ceiling,
-        setpoint=nominal,
-        lowest=lowest,
-        highest=highest,
-        trim_low=trim_low,
-        trim_high=trim_high,
-        turned_down=turned[0],
-        turned_most=turned[1],
-        turned_least=turned[2],
         divider_power=need.link**2 / (build.r_top + build.r_bottom),
         resonance=work("controller.resonance", filters.corner, L=path.choke, C=path.bank),
         crossover=found.crossover,

@@ -4,15 +4,9 @@ from __future__ import annotations
 
 import math
 
-from rhombos.core.blocks.controller import (
-    KEY,
-    RESISTOR_VOLTS,
-    ControllerBuild,
-    ControllerState,
-    zeners,
-)
+from rhombos.core.blocks.controller import KEY, ControllerBuild, ControllerState
 from rhombos.core.blocks.link_loop import CURRENT, ControllerNeed
-from rhombos.core.control.span import POTENTIOMETER
+from rhombos.core.blocks.set_point import RESISTOR_VOLTS, strung, zeners
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
 from rhombos.core.frame.points import LASTING
@@ -90,7 +84,7 @@ def report(sheet: ReportBuilder, brief: Brief, need: ControllerNeed, highest_lin
          "span": fmt(build.span_pot, "ohm") if need.adjustable and build.span_pot else "",
          "bottom": fmt(build.r_bottom, "ohm"), "trip": fmt(now.trip, "A"),
          "feedback": build.feedback if need.regulated else "none", "sense": fmt(build.sense_resistor, "ohm"),
-         **_string(zeners(build, need.link) if build.feedback.startswith("zener") else ()),
+         **_string(zeners(need.link) if strung(build) else ()),
          })  # fmt: skip
 
 
@@ -107,7 +101,7 @@ def _string(volts: tuple[float, ...]) -> dict[str, str]:
 def _loop_figures(sheet: ReportBuilder, build: ControllerBuild, swings: bool, adjustable: bool) -> None:
     """What holds the link: set-point and compensation."""
     sheet.choice("feedback", "", "Feedback")
-    if not build.feedback.startswith("zener"):
+    if not strung(build):
         sheet.choice("reference", r"V_{ref}", "Reference")
         sheet.choice("r_top", "R_1", "Divider, upper")
         sheet.choice("r_bottom", "R_2", "Divider, lower")
@@ -192,7 +186,7 @@ def _set_findings(
 ) -> None:  # fmt: skip
     rules = sheet.rules
     cure = (("Let the proposal choose the divider", _free("feedback", "reference", "r_top", "r_bottom", "set_trimmer")),)
-    string = build.feedback.startswith("zener")
+    string = strung(build)
     spread = max(now.highest - now.setpoint, now.setpoint - now.lowest)
     low, high = now.trim_low + spread, now.trim_high - spread
     covered = low <= need.link <= high
@@ -229,12 +223,12 @@ SPAN = ("span_pot", "span_end")
 
 def _span_findings(sheet: ReportBuilder, build: ControllerBuild, now: ControllerState, need: ControllerNeed) -> None:
     """Whether the potentiometer turns the link down as far as asked, with every tolerance, and how much further."""
+    rules, string = sheet.rules, strung(build)
     cure = (("Let the proposal choose the span", _free("feedback", "reference", "r_top", "r_bottom", "set_trimmer", *SPAN)),)
     if now.turned_most > need.least:
-        string = build.feedback.startswith("zener")
         sheet.find("span", "fix", "The set-point cannot be turned down far enough",
                    "A zener string has nothing to turn." if string else
-                   f"It surely reaches {fmt(now.turned_most, 'V')}; the link is to go down to {fmt(need.least, 'V')}.",
+                   f"It reliably reaches {fmt(now.turned_most, 'V')}; the link is to go down to {fmt(need.least, 'V')}.",
                    "A larger potentiometer, a larger end resistor across it, or a lower reference.",
                    figure="feedback" if string else "span_pot", cures=cure)  # fmt: skip
         return
@@ -242,9 +236,10 @@ def _span_findings(sheet: ReportBuilder, build: ControllerBuild, now: Controller
                f"Turned up, the lower resistor with its trimmer stops the link at {fmt(need.link, 'V')}: set it there on the "
                "bench. "
                f"Turned down it comes to {fmt(now.turned_down, 'V')}, anywhere from {fmt(now.turned_least, 'V')} to "
-               f"{fmt(now.turned_most, 'V')}: potentiometers are off by up to {fmt(POTENTIOMETER, '%', 2)}. An open "
-               "wiper or track must not run the link up: the potentiometer lies below the divider as a variable resistor, with "
-               "its wiper joined to the end that is not used.",
+               f"{fmt(now.turned_most, 'V')}: potentiometers are off by up to "
+               f"{fmt(rules.potentiometer_tolerance, '%', 2)}. An open wiper or track must not run "
+               "the link up: the potentiometer lies below the divider as a variable resistor, with its wiper "
+               "joined to the end that is not used.",
                "Measure both ends before the first load.", figure="turned_down")  # fmt: skip
 
 

@@ -238,7 +238,7 @@ def report(sheet: ReportBuilder, brief: Brief, power_in: float, feed: Feeding = 
         power_in - now.loss,
         {
             "switch": device.label,
-            "parallel": f", {build.parallel} each" if build.parallel > 1 else "",
+            "parallel": f"{build.parallel} each" if build.parallel > 1 else "",
             "behind": "load" if stepped else "filter",
             "modulation": share if stepped else f"M = {fmt(now.modulation, '1')}",
             "dead_time": fmt(build.dead_time, "s"),

@@ -151,7 +151,9 @@ def propose(
             V_sec=need.v_sec_max, V_out=need.v_hardest, D_tot=min(1.0, need.v_hardest / need.v_sec_max),
             dI=rules.choke_ripple * need.current, f_s=need.frequency)  # fmt: skip
         fields["inductance"] = float(f"{min(1.0, max(1e-6, float(wanted))):.2g}")
-    ripple = need.v_hardest * (1 - min(1.0, need.v_hardest / need.v_sec_max)) / (fields["inductance"] * 2 * need.frequency)
+    ripple = float(book.choke_ripple(
+        V_sec=max(need.v_sec_max, need.v_hardest), V_out=need.v_hardest, D_tot=min(1.0, need.v_hardest / need.v_sec_max),
+        L=fields["inductance"], f_s=need.frequency))  # fmt: skip
     air = brief.targets.ambient + rules.enclosure_rise
     wanted_choke = ChokeNeed(fields["inductance"], 1.05 * surge_current + ripple / 2, need.current * need.swing.rms, ripple,
                              ripple / math.sqrt(12), 2 * need.frequency, air)  # fmt: skip

@@ -3,6 +3,7 @@ above an end resistor that stops it."""
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
@@ -11,7 +12,7 @@ from pydantic import Field
 
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import sense
-from rhombos.core.control.span import POTENTIOMETER
+from rhombos.core.control.span import reached
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, small
 from rhombos.core.frame.report import BlockReport
@@ -36,28 +37,31 @@ class SettingBuild(Build):
 class SettingState:
     """The output at the lower end, V RMS: as fitted, and the highest and the lowest that tolerances make of it."""
 
-    lowest: float
-    surely: float
-    least: float
+    turned_down: float
+    turned_most: float
+    turned_least: float
 
 
 def propose(highest: float, lowest: float, pins: dict[str, Any], rules: Rules) -> SettingBuild:
-    """An end resistor that surely lets the output down from its highest setting to its lowest, V, and little further."""
+    """An end resistor that reliably lets the output down from its highest setting to its lowest, V, and little further."""
     potentiometer = float(pins.get("potentiometer", USUAL))
-    weakest = potentiometer * (1 - POTENTIOMETER) / (1 + rules.resistor_tolerance)
-    end = weakest * lowest / (highest - lowest)
-    return SettingBuild.within({"potentiometer": potentiometer, "end": at_most(min(1e7, max(1.0, end)))} | pins)
+    above = reached(potentiometer, 0.0, -1, rules)
+    below = sense.turned_down.invert("R_2", {"V_set": lowest, "V_ref": highest, "R_1": above})
+    fitting = at_most(max(1.0, below / (1 + rules.resistor_tolerance)))
+    return SettingBuild.within({"potentiometer": potentiometer, "end": fitting} | pins)
 
 
 def assess(highest: float, build: SettingBuild, rules: Rules, worksheet: Worksheet) -> SettingState:
     """Where the lower end lies for a highest setting, V."""
-    at = {"V_ref": highest, "R_1": build.potentiometer, "R_2": build.end}
     corners = [
         sense.turned_down.work({
-            "V_ref": highest, "R_1": build.potentiometer * (1 + x), "R_2": build.end * (1 + y)})
-        for x in (-POTENTIOMETER, POTENTIOMETER) for y in (-rules.resistor_tolerance, rules.resistor_tolerance)
+            "V_ref": highest, "R_1": reached(build.potentiometer, 0.0, side, rules),
+            "R_2": build.end * (1 + other * rules.resistor_tolerance)})
+        for side, other in itertools.product((-1, 1), (-1, 1))
     ]  # fmt: skip
-    return SettingState(worksheet.work(f"{KEY}.lowest", sense.turned_down, **at), max(corners), min(corners))
+    turned = worksheet.work(
+        f"{KEY}.turned_down", sense.turned_down, V_ref=highest, R_1=build.potentiometer, R_2=build.end)  # fmt: skip
+    return SettingState(turned, max(corners), min(corners))
 
 
 def report(sheet: ReportBuilder, highest: float, lowest: float) -> BlockReport:
@@ -67,25 +71,26 @@ def report(sheet: ReportBuilder, highest: float, lowest: float) -> BlockReport:
     sheet.choice("potentiometer", "R_p", "Potentiometer")
     sheet.choice("end", "R_e", "End resistor below it")
     when = "turned down"
-    sheet.result("lowest", r"U_{low}", "Output, turned down", "V")
-    sheet.fixed_value("surely", "", "Turned down, highest corner", now.surely, "V", when)
-    sheet.fixed_value("least", "", "Turned down, lowest corner", now.least, "V", when)
+    sheet.result("turned_down", r"U_{low}", "Output, turned down", "V")
+    sheet.fixed_value("turned_most", "", "Turned down, highest corner", now.turned_most, "V", when)
+    sheet.fixed_value("turned_least", "", "Turned down, lowest corner", now.turned_least, "V", when)
     cure = (("Let the proposal choose the span", {f"{KEY}.potentiometer": None, f"{KEY}.end": None}),)
-    if now.surely > lowest:
+    if now.turned_most > lowest:
         sheet.find("span", "fix", "The output cannot be turned down far enough",
-                   f"It surely reaches {fmt(now.surely, 'V')}; {short(lowest, 'V')} is asked.",
-                   "A smaller end resistor, or a larger potentiometer.", figure="lowest", cures=cure)  # fmt: skip
+                   f"It reliably reaches {fmt(now.turned_most, 'V')}; {short(lowest, 'V')} is asked.",
+                   "A smaller end resistor, or a larger potentiometer.", figure="turned_down", cures=cure)  # fmt: skip
     else:
         sheet.find("ends", "note", "The reference stops the span above, a fixed resistor below",
                    f"Turned up, the wiper stands at the reference: calibrate {short(highest, 'V')} there. Turned down the "
-                   f"output comes to {fmt(now.lowest, 'V')}, anywhere from {fmt(now.least, 'V')} to {fmt(now.surely, 'V')}. An "
-                   "open wiper must mean the lowest setting: pull the input that reads it down.",
-                   "Measure both ends before the first load.", figure="lowest")  # fmt: skip
+                   f"output comes to {fmt(now.turned_down, 'V')}, anywhere from {fmt(now.turned_least, 'V')} to "
+                   f"{fmt(now.turned_most, 'V')}. An open wiper must mean the lowest setting: pull the input "
+                   "that reads it down.",
+                   "Measure both ends before the first load.", figure="turned_down")  # fmt: skip
     texts = {
         "potentiometer": fmt(build.potentiometer, "ohm"),
         "end": fmt(build.end, "ohm"),
-        "lowest": fmt(now.lowest, "V"),
-        "highest": fmt(highest, "V"),
+        "low": fmt(now.turned_down, "V"),
+        "high": fmt(highest, "V"),
     }
     return sheet.close(f"{short(lowest, 'V')} to {short(highest, 'V')}", "turn it down before you plug in", 0.0, 0.0, texts)
 

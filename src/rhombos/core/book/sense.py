@@ -17,12 +17,15 @@ divider = _relation(
     holds="no current into the tap; give it with all tolerance corners",
     source=CIRCUIT,
 )
+parallel = _relation(
+    "parallel", R, R_1 * R_2 / (R_1 + R_2), title="Two resistors in parallel", holds="both joined at both ends", source=CIRCUIT
+)
 turned_down = _relation(
     "turned_down",
     V_set,
     V_ref * R_2 / (R_1 + R_2),
-    title="Lower end of a potentiometer's span",
-    holds="R1 the potentiometer, R2 the end resistor below it, V_ref the setting at its upper end; no current into the wiper",
+    title="Set by a potentiometer above an end resistor",
+    holds="R1 above the wiper, R2 below it with the end resistor, V_ref set at the upper end; no current into the wiper",
     source=CIRCUIT,
 )
 zener_string = _relation(

@@ -33,7 +33,7 @@ CONTROLLER = Circuit(
             symbol="capacitor",
             part="timing_capacitor",
             name="{capacitor}",
-            value=" ",
+            value="",
             x=100,
             y=124,
             turn=90,
@@ -118,7 +118,7 @@ PRECHARGE = Circuit(
     elements=(
         Element(symbol="contact", x=150, y=60),
         Element(symbol="contact", x=150, y=156),
-        Element(symbol="resistor", name="{resistor}", value=" ", x=196, y=24, label=Place(x=216, y=14), at="middle"),
+        Element(symbol="resistor", name="{resistor}", value="", x=196, y=24, label=Place(x=216, y=14), at="middle"),
         Element(symbol="electrolytic", x=290, y=96, turn=90),
     ),
     wires=("M50 60H150M190 60H330M50 156H150M190 156H330", "M290 60V96M290 120V156"),
@@ -182,9 +182,9 @@ SETTING = Circuit(
         (150, 30),
     ),
     labels=(
-        Label(name="{highest}", value="reference", x=168, y=32),
+        Label(name="{high}", value="reference", x=168, y=32),
         Label(name="set-point", value="of index or width", x=300, y=67),
-        Label(name="{lowest}", value="turned down", x=168, y=108),
+        Label(name="{low}", value="turned down", x=168, y=108),
     ),
 )
 """A potentiometer across the reference, and what stops it below."""

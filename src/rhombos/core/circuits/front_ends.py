@@ -30,7 +30,7 @@ PUSH_PULL = Circuit(
             at="end",
         ),
         Element(
-            symbol="mosfet", ref="Q1", position=2, positions=2, value=" ", x=316, y=136, label=Place(x=274, y=150), at="end"
+            symbol="mosfet", ref="Q1", position=2, positions=2, value="", x=316, y=136, label=Place(x=274, y=150), at="end"
         ),
     ),
     wires=("M27 76H236M27 172H316M150 172V160M316 172V160M150 112V28H236M236 124H316V112",),
@@ -102,7 +102,7 @@ def _legs(positions: int, *at: tuple[float, float]) -> tuple[Element, ...]:
             ref="Q1",
             position=n,
             positions=positions,
-            value=" ",
+            value="",
             x=x,
             y=y,
             label=Place(x=x - 42, y=44 if y < 94 else 160),

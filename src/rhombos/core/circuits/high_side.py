@@ -83,7 +83,7 @@ LINK = Circuit(
     ),
 )
 ONE_BANK = Circuit(
-    elements=(Element(symbol="electrolytic", ref="C1", value=" ", x=160, y=80, turn=90, label=Place(x=144, y=98), at="end"),),
+    elements=(Element(symbol="electrolytic", ref="C1", value="", x=160, y=80, turn=90, label=Place(x=144, y=98), at="end"),),
     wires=("M160 36V80M160 104V150",),
 )
 TWO_BANKS = Circuit(
@@ -93,7 +93,7 @@ TWO_BANKS = Circuit(
             ref="C1",
             position=n,
             positions=2,
-            value=" ",
+            value="",
             x=160,
             y=y,
             turn=90,
@@ -117,7 +117,7 @@ def bridge(words: Words) -> Circuit:
             ref="Q1",
             position=n,
             positions=4,
-            value=" ",
+            value="",
             x=x,
             y=y,
             label=Place(x=x - 42, y=44 if y < 94 else 160),
@@ -134,7 +134,7 @@ BRIDGE = Circuit(
     terminals=places((60, 20), (60, 168)),
     labels=(
         Label(value="{behind}", x=250, y=98, at="middle"),
-        Label(value="{switch}{parallel}", x=250, y=188, at="middle"),
+        Label(value="{switch} {parallel}", x=250, y=188, at="middle"),
         Label(name="{modulation}", value="{carrier}", x=356, y=52),
         Label(name="dead time", value="{dead_time}", x=356, y=126),
     ),

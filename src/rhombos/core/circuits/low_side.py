@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from typing import Literal
+
 from rhombos.core.frame.circuit import Circuit, Element, Label, Place, Shape, Words, arrow, places
 
 ENDS = places((333, 40), (333, 146))
@@ -49,7 +52,7 @@ def input_stage(words: Words) -> Circuit:
     choked, damped = bool(words["choke"]), bool(words["damper"])
     whole = Circuit(
         elements=(
-            Element(symbol="fuse", ref="F1", part="fuse", value=" ", x=80, y=44, label=Place(x=100, y=26), at="middle"),
+            Element(symbol="fuse", ref="F1", part="fuse", value="", x=80, y=44, label=Place(x=100, y=26), at="middle"),
             Element(symbol="inductor", name="cable", x=170, y=44, label=Place(x=194, y=26), at="middle"),
             Element(symbol="electrolytic", ref="C1", part="capacitor", x=300, y=82, turn=90, label=Place(x=322, y=84)),
         ),
@@ -89,11 +92,53 @@ def _dot(x: float, y: float) -> Shape:
 
 def transformer(words: Words) -> Circuit:
     """Windings with their starts; either centre-tapped or single."""
-    return (
-        (ONE_PRIMARY if words["halves"] == "1" else TWO_PRIMARIES)
-        + (TWO_SECONDARIES if words.get("secondary_halves") == "2" else ONE_SECONDARY)
-        + CORE
-    )
+    both = _windings(PRIMARY, words["halves"] == "2") + _windings(SECONDARY, words.get("secondary_halves") == "2")
+    return both + CORE
+
+
+@dataclass(frozen=True)
+class Side:
+    """One side of a core: what it is called, where its wires end, where its winding stands, its turns, its starts, and a word
+    on each half; which way its windings and its words lie."""
+
+    name: str
+    ends: float
+    stands: float
+    turns: tuple[float, float]
+    starts: tuple[float, float]
+    word: float
+    at: Literal["start", "end"]
+    bulges: bool
+
+    def wire(self, y: float) -> str:
+        """From its terminal to the winding, or the other way."""
+        a, b = sorted((self.ends, self.stands))
+        return f"M{a + 3:g} {y:g}H{b:g}" if self.ends < self.stands else f"M{a:g} {y:g}H{b - 3:g}"
+
+
+PRIMARY = Side("primary", 117, 196, (178, 182), (212, 210), 104, "end", True)
+SECONDARY = Side("secondary", 343, 262, (280, 280), (244, 246), 358, "start", False)
+
+
+def _windings(side: Side, halves: bool) -> Circuit:
+    """One winding, or two halves with their tap."""
+    tops, ends = ((40, 88), (40, 88, 136)) if halves else ((52,), (52, 124))
+    told = [Label(value="each half", x=side.word, y=76 if side.bulges else 100, at=side.at)] if halves else []
+    if side.bulges:
+        told.append(Label(value="{primary_current}", x=side.word, y=60 if halves else 84, at=side.at))
+    return Circuit(
+        elements=tuple(
+            Element(
+                symbol="inductor" if halves else "winding", name=f"{{{side.name}}}", part=f"{side.name}_turns", value="",
+                x=side.stands, y=y, turn=90, mirrored=side.bulges != halves, at=side.at, tone="copper",
+                label=Place(x=side.turns[halves], y=y + (30 if halves else 40)))
+            for y in tops
+        ),
+        wires=tuple(side.wire(y) for y in ends),
+        terminals=places(*((side.ends, y) for y in ends)),
+        labels=tuple(told),
+        shapes=tuple(_dot(side.starts[halves], y + 6) for y in tops),
+    )  # fmt: skip
 
 
 CORE = Circuit(
@@ -104,88 +149,4 @@ CORE = Circuit(
         Label(value="{primary_wire} | {secondary_wire}", x=225, y=176, at="middle"),
     ),
     shapes=(Shape(d="M222 42V134M228 42V134", width=1.5),),
-)
-ONE_PRIMARY = Circuit(
-    elements=(
-        Element(
-            symbol="winding",
-            name="{primary}",
-            part="primary_turns",
-            value=" ",
-            x=196,
-            y=52,
-            turn=90,
-            mirrored=True,
-            label=Place(x=178, y=86),
-            at="end",
-            tone="copper",
-        ),
-    ),
-    wires=("M120 52H196M120 124H196",),
-    terminals=places((117, 52), (117, 124)),
-    labels=(Label(value="{primary_current}", x=104, y=84, at="end"),),
-    shapes=(_dot(212, 58),),
-)
-TWO_PRIMARIES = Circuit(
-    elements=tuple(
-        Element(
-            symbol="inductor",
-            name="{primary}",
-            part="primary_turns",
-            value=" ",
-            x=196,
-            y=y,
-            turn=90,
-            label=Place(x=182, y=y + 18),
-            at="end",
-            tone="copper",
-        )
-        for y in (40, 88)
-    ),
-    wires=("M120 40H196M120 88H196M120 136H196",),
-    terminals=places((117, 40), (117, 88), (117, 136)),
-    labels=(
-        Label(value="{primary_current}", x=104, y=60, at="end"),
-        Label(value="each half", x=104, y=76, at="end"),
-    ),
-    shapes=(_dot(210, 46), _dot(210, 94)),
-)
-ONE_SECONDARY = Circuit(
-    elements=(
-        Element(
-            symbol="winding",
-            name="{secondary}",
-            part="secondary_turns",
-            value=" ",
-            x=262,
-            y=52,
-            turn=90,
-            label=Place(x=280, y=86),
-            tone="copper",
-        ),
-    ),
-    wires=("M262 52H340M262 124H340",),
-    terminals=places((343, 52), (343, 124)),
-    shapes=(_dot(244, 58),),
-)
-TWO_SECONDARIES = Circuit(
-    elements=tuple(
-        Element(
-            symbol="inductor",
-            name="{secondary}",
-            part="secondary_turns",
-            value=" ",
-            x=262,
-            y=y,
-            turn=90,
-            mirrored=True,
-            label=Place(x=280, y=y + 18),
-            tone="copper",
-        )
-        for y in (40, 88)
-    ),
-    wires=("M262 40H340M262 88H340M262 136H340",),
-    terminals=places((343, 40), (343, 88), (343, 136)),
-    labels=(Label(value="each half", x=358, y=100),),
-    shapes=(_dot(246, 46), _dot(246, 94)),
 )

@@ -29,7 +29,7 @@ class PowerAsked(Section):
     continuous: Watt = Field(600, ge=20, le=5000, title="Continuous power")
     surge: Watt = Field(1200, ge=20, le=HIGHEST_SURGE, title="Surge power")
     surge_time: Second = Field(5, ge=0, le=60, title="Surge time")
-    profile: str = Field("", max_length=300, title="A day's use, as 60 W 4 h, 500 W 20 min")
+    profile: str = Field("", max_length=300, title="Load profile, as 60 W 4 h, 500 W 20 min")
 
     @property
     def steps(self) -> tuple[tuple[float, float], ...]:
@@ -106,12 +106,17 @@ LOWEST_SET = 4.0
 NOT_TURNED: dict[str, Any] = {"absent": "not adjustable"}
 
 
+def _between(voltage: float) -> tuple[float, float]:
+    """What an output of a voltage may be adjustable down to, V."""
+    return max(LOWEST_SET, WIDEST_SPAN * voltage), NARROWEST_SPAN * voltage
+
+
 def _spanned(down_to: float | None, info: ValidationInfo) -> float | None:
     """Raises: ValueError where an output cannot be adjusted down to what is asked, V."""
     voltage = info.data.get("voltage")
     if down_to is None or voltage is None:
         return down_to
-    least, most = max(LOWEST_SET, WIDEST_SPAN * voltage), NARROWEST_SPAN * voltage
+    least, most = _between(voltage)
     if not least <= down_to <= most:
         raise ValueError(
             f"{short(down_to, 'V')} is outside {short(least, 'V')} to {short(most, 'V')} (a tenth of the highest setting, "
@@ -127,7 +132,8 @@ def span_beside(output: Mapping[str, Any]) -> tuple[dict[str, Any], str]:
         voltage, down_to = (_VOLTS.validate_python(output[name]) for name in ("voltage", "down_to"))
     except (KeyError, ValidationError):
         return dict(output), ""
-    fitting = min(max(down_to, LOWEST_SET, WIDEST_SPAN * voltage), NARROWEST_SPAN * voltage)
+    least, most = _between(voltage)
+    fitting = min(max(down_to, least), most)
     if fitting == down_to:
         return dict(output), ""
     return {**output, "down_to": fitting}, f"Moved from {short(down_to, 'V')} to {short(fitting, 'V')} with the voltage."

@@ -86,6 +86,7 @@ class Rules(BaseModel):
     oscillator_tolerance: Ratio = Field(0.08, description="of the controller's own law")
     reference_tolerance: Ratio = 0.015
     zener_tolerance: Ratio = 0.05
+    potentiometer_tolerance: Ratio = Field(0.2, description="of the whole track")
     trip_factor: Ratio = Field(1.25, description="current trip over the largest current that is asked")
     phase_margin: Ratio = Field(50, description="minimum, degrees")
     contact_resistance: Ohm = Field(0.0006, description="connectors and terminals, both poles")
@@ -132,7 +133,8 @@ _RANGES: dict[str, tuple[float, float]] = {
     "winding_limit": (60, 180), "enclosure_rise": (0, 60), "sink_rise": (5, 100), "window_fill": (0.05, 0.8),
     "fuse_factor": (1.05, 3), "trip_factor": (1.02, 3), "safe_voltage": (12, 120), "bleed_time": (1, 600),
     "cable_bundling": (0.3, 1), "cable_insulation": (60, 180), "gate_drive": (4, 30), "watt_worth": (0, 10),
-    "lead_inductance": (1e-9, 300e-9), "drawer_price": (0, 1), "smallest_body": (0.4e-3, 0.1),
+    "lead_inductance": (1e-9, 300e-9), "potentiometer_tolerance": (0.01, 0.5), "drawer_price": (0, 1),
+    "smallest_body": (0.4e-3, 0.1),
 }  # fmt: skip
 """What a house may set each rule to, SI units; shares that are not named here lie between zero and 0.8."""
 _PLAIN = ("name", "why")

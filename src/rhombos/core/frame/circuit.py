@@ -63,7 +63,7 @@ class Element(_Plain):
     position: int = Field(1, ge=1)
     positions: int = Field(1, ge=1)
     part: str = ""
-    value: str = ""
+    value: str | None = None
     x: float = Field(ge=0, le=WIDTH)
     y: float = Field(ge=0, le=HEIGHT)
     turn: float = 0
@@ -168,14 +168,14 @@ def drawn(circuit: Circuit, words: Words, sheet: int = 0, items: Sequence[Item] 
     counts = _counts(items)
 
     def written(text: str) -> str:
-        return _IN_BRACES.sub(lambda found: words[found[1]], text)
+        return _IN_BRACES.sub(lambda found: words[found[1]], text).strip()
 
     def texts() -> Iterator[DrawnText]:
         for e in circuit.elements:
             if e.label is None:
                 continue
             name = _called(e, sheet, counts.get(e.ref, 1)) if e.ref else written(e.name)
-            value = written(e.value) if e.value else words[e.part] if e.part else ""
+            value = written(e.value) if e.value is not None else words[e.part] if e.part else ""
             yield DrawnText(x=e.label.x, y=e.label.y, at=e.at, name=name, value=value, tone=e.tone)
         for label in circuit.labels:
             yield DrawnText(

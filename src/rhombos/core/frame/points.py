@@ -89,13 +89,13 @@ def _turned_down(brief: Brief) -> Iterator[Point]:
         return
     lowest, factor = output.down_to / output.voltage, output.power_factor
     beside = brief.beside.power if brief.beside else None
-    heard = beside.continuous if beside else 0.0, beside.surge if beside else 0.0
+    also = beside.continuous if beside else 0.0, beside.surge if beside else 0.0
     for n in range(SETTINGS):
         setting = lowest + (1 - lowest) * n / SETTINGS
         told = f"set to {short(setting * output.voltage, 'V')}, "
         asked, surge = setting * brief.power.continuous, setting * brief.power.surge
         if n == 0:
-            yield Point("set_low", f"{told}full current, lowest input", empty, asked, factor, heard[0], setting)
+            yield Point("set_low", f"{told}full current, lowest input", empty, asked, factor, also[0], setting)
             yield Point("set_idle", f"{told}no load, highest input", full, 0.0, 1.0, setting=setting)
-        yield Point(f"set_{n + 1}", f"{told}full current, highest input", full, asked, factor, heard[0], setting)
-        yield Point(f"set_{n + 1}_surge", f"{told}surge, highest input", full, surge, factor, heard[1], setting)
+        yield Point(f"set_{n + 1}", f"{told}full current, highest input", full, asked, factor, also[0], setting)
+        yield Point(f"set_{n + 1}_surge", f"{told}surge, highest input", full, surge, factor, also[1], setting)

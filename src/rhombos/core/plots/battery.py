@@ -21,7 +21,7 @@ def day(worked: Worked) -> Chart:
     if not steps:
         return Chart(
             key="day",
-            title="A day's use",
+            title="Load profile",
             rows=(("power at the socket", "for"), ("60 W", "4 h"), ("500 W", "20 min")),
             remark="Write yours in the brief, as 60 W 4 h, 500 W 20 min, to see what is left of the battery.",
         )
@@ -47,7 +47,7 @@ def day(worked: Worked) -> Chart:
     )
     return Chart(
         key="day",
-        title="A day's use",
+        title="Load profile",
         x=hours.axis("hours", low=0, high=float(shown[-1])),
         y=y.axis("left", low=min(0.0, roomy(-end) * -1 if end < 0 else 0.0), high=1.0),
         series=(curve("left in the battery", shown, left, hours, y),),

@@ -10,31 +10,27 @@ from numpy.typing import NDArray
 from rhombos.core.blocks.controller import ControllerBuild
 from rhombos.core.blocks.setting import SettingBuild
 from rhombos.core.book import sense
-from rhombos.core.control.span import POTENTIOMETER, reached
+from rhombos.core.control.span import reached
 from rhombos.core.frame.points import LOWEST_SET
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Mark, Scale, curve
 from rhombos.core.units.quantities import fmt, short
 
 TURN = np.linspace(0, 1, 61)
-Settings = Callable[[float], NDArray[np.float64]]
+Settings = Callable[[int], NDArray[np.float64]]
 
 
 def link_span(worked: Worked) -> Chart:
     """The link over the turn of a variable resistor below its divider."""
     build, link = worked.built(ControllerBuild), worked.builds["dc_link"].voltage
-    bottom = build.r_top / (link / build.reference - 1)
+    bottom = sense.divider.invert("R_2", {"V_set": link, "V_ref": build.reference, "R_1": build.r_top})
 
-    def at(share: float) -> NDArray[np.float64]:
-        # what is left of the track, with the end resistor across all of it
-        whole = reached(build.span_pot, build.span_end, share, worked.rules.resistor_tolerance)
-        own = build.span_pot * (1 + share) * (1 - TURN)
-        beside = own if not build.span_end else own * build.span_end / (own + build.span_end)
-        below = np.minimum(beside, whole)
-        return np.asarray(sense.divider(V_ref=build.reference, R_1=build.r_top, R_2=bottom + below), dtype=float)
+    def at(side: int) -> NDArray[np.float64]:
+        left = reached(build.span_pot * (1 - TURN), build.span_end, side, worked.rules)
+        return np.asarray(sense.divider(V_ref=build.reference, R_1=build.r_top, R_2=bottom + left), dtype=float)
 
     lowest = float(worked.settled[LOWEST_SET].states["dc_link"].voltage)
-    half = float(np.interp(0.5, TURN, at(0.0)))
+    half = float(np.interp(0.5, TURN, at(0)))
     return _span(at, link, lowest, "link", f"Half a turn gives {fmt(half, 'V')}: a variable resistor below a divider works "
                  "fastest near its top. One with a falling logarithmic track makes it more even.")  # fmt: skip
 
@@ -43,9 +39,10 @@ def output_span(worked: Worked) -> Chart:
     """The output over the turn of a potentiometer across its reference."""
     output, build = worked.brief.output, worked.built(SettingBuild)
 
-    def at(share: float) -> NDArray[np.float64]:
-        own = build.potentiometer * (1 + share)
-        return np.asarray(output.voltage * (build.end + TURN * own) / (build.end + own), dtype=float)
+    def at(side: int) -> NDArray[np.float64]:
+        track = reached(build.potentiometer, 0.0, side, worked.rules)
+        wiper = {"R_1": (1 - TURN) * track, "R_2": build.end + TURN * track}
+        return np.asarray(sense.turned_down(V_ref=output.voltage, **wiper), dtype=float)
 
     assert output.down_to is not None
     return _span(
@@ -61,9 +58,9 @@ def _span(at: Settings, highest: float, lowest: float, what: str, remark: str) -
         x=x.axis("turn, from lowest to highest", low=0, high=1),
         y=v.axis(what, low=0),
         series=(
-            curve("as marked", TURN, at(0.0), x, v),
-            curve(f"potentiometer {POTENTIOMETER:.0%} low", TURN, at(-POTENTIOMETER), x, v, "faint"),
-            curve(f"potentiometer {POTENTIOMETER:.0%} high", TURN, at(POTENTIOMETER), x, v, "second"),
+            curve("as marked", TURN, at(0), x, v),
+            curve("potentiometer low", TURN, at(-1), x, v, "faint"),
+            curve("potentiometer high", TURN, at(1), x, v, "second"),
         ),
         marks=(
             Mark(at=v(lowest), label=f"asked {short(lowest, 'V')}", role="here"),

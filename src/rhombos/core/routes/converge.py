@@ -27,12 +27,13 @@ from rhombos.core.blocks.input_filter import Noise
 from rhombos.core.book import rectifier as rectifier_book
 from rhombos.core.book import stage as stage_book
 from rhombos.core.design.brief import Brief
+from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.points import Point, operating_points
 from rhombos.core.frame.topology import RECTIFIERS, TOPOLOGIES, Rectifying
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Capacitor, Diode, Shelf
-from rhombos.core.routes.base import HOTTEST, V_FLOOR, Settled, at_its_end
+from rhombos.core.routes.base import HOTTEST, V_FLOOR, Settled, Turned, at_its_end
 from rhombos.core.routes.driven import gate_loop
 from rhombos.core.routes.link_guess import Guess
 from rhombos.core.routes.passes import HOPELESS, MOST_PASSES, SETTLED, Passes
@@ -43,6 +44,8 @@ from rhombos.core.waves.pulsation import STILL, Demand, Pulsation, open_share, p
 
 LEAST_ON = 100e-9
 """The shortest pulse that a controller makes, s: for less power it leaves pulses out."""
+TURNED_BY: Mapping[Waveform, Turned] = {"sine": "modulation", "modified": "link", "square": "link", "DC": "link"}
+"""What turns an adjustable output down behind a link."""
 LEFT = 0.05
 """Share of its voltage that a hopeless winding is taken to give at least."""
 
@@ -365,7 +368,8 @@ def converge_all(
         worksheet = worksheets[key] if worksheets else SILENT
         known = {**(start or {}), **found}
         near = (start or {}).get(key) or _nearest(known.values(), point)
-        asked = brief.at(point.setting) if "output_filter" in builds or builds["dc_link"].held else brief
+        turns = TURNED_BY[brief.output.waveform] == "modulation" or builds["dc_link"].held
+        asked = brief.at(point.setting) if turns else brief
         found[key] = converge(point, turned_down(builds, brief, point.setting), asked, shelf, rules, worksheet, near, tolerance)
     return found
 
@@ -383,7 +387,7 @@ def turned_down(builds: Mapping[str, Any], brief: Brief, setting: float) -> Mapp
     """The builds with the link as it stands at a setting of the output: where the link is the output, or is put across it in
     steps, its set-point is what is turned. What a bridge drops stays."""
     link = builds["dc_link"]
-    if setting == 1.0 or "output_filter" in builds or not link.held:
+    if setting == 1.0 or TURNED_BY[brief.output.waveform] == "modulation" or not link.held:
         return builds
     fraction = builds["h_bridge"].fraction if "h_bridge" in builds else 1.0
     less = (1 - setting) * brief.output.voltage / math.sqrt(fraction)

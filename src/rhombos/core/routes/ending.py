@@ -16,6 +16,7 @@ from rhombos.core.design.rules import Rules
 from rhombos.core.frame.points import operating_points
 from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.parts import Shelf
+from rhombos.core.routes.converge import TURNED_BY
 from rhombos.core.routes.driven import drive_of
 from rhombos.core.routes.hints import Hints, fraction_of
 from rhombos.core.waves.pulsation import STILL, drawn
@@ -52,7 +53,7 @@ def link_voltage(
 def lowest_link(brief: Brief, pins: Mapping[str, Mapping[str, Any]], voltage: float) -> float:
     """The lowest that a link of a voltage is set to, V, where it is what turns an adjustable output."""
     output = brief.output
-    if output.down_to is None or output.waveform == "sine":
+    if output.down_to is None or TURNED_BY[output.waveform] == "modulation":
         return voltage
     return voltage - (output.voltage - output.down_to) / math.sqrt(fraction_of(brief, pins))
 

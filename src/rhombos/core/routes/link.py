@@ -34,7 +34,7 @@ from rhombos.core.magnetics.transformer import TransformerNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import converge, ending, stages
 from rhombos.core.routes.auxiliary import controller as auxiliary_controller
-from rhombos.core.routes.base import Route, StepWave, Turned
+from rhombos.core.routes.base import Route, StepWave
 from rhombos.core.routes.converge import LinkSettled
 from rhombos.core.routes.driven import drives, front_drive_of
 from rhombos.core.routes.hf_stage import HfStage
@@ -68,7 +68,7 @@ class LinkRoute(Route):
 
     waveforms: tuple[Waveform, ...] = ("sine", "modified", "square", "DC", "HF")
     beside: tuple[Waveform, ...] = ("HF",)
-    turned_by: Mapping[Waveform, Turned] = {"sine": "modulation", "modified": "link", "square": "link", "DC": "link"}
+    turned_by = converge.TURNED_BY
     hint_points = ("low", "high", "surge_high")
     rounds = 2
     needed = ("mosfet", "diode", "core", "grade", "wire", "capacitor", "resistor", "fuse", "heat_sink")
