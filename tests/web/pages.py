@@ -143,6 +143,10 @@ class Bench(Page):
         self.click(f"block-{block}")
         self.until(lambda: f"block={block}" in self.browser.current_url)
 
+    def compared(self) -> None:
+        """Wait for the last row of a comparison: until then rows still push each other from under the hand."""
+        self.until(lambda: self.one("routes").get_attribute("data-fresh") == "true", "routes still come")
+
     def value(self, address: str) -> str:
         """A figure's value as shown."""
         return self.text(f"value-{address}")

@@ -45,7 +45,8 @@ def looked_at_elsewhere(bench, wave):
     bench.kept()
     identity = bench.browser.current_url.split("/design/")[1].split("?")[0]
     bench.visit(f"/design/{identity}?view=routes")
-    bench.until(lambda: len(bench.all(f"route-full-bridge link-{wave}")) == 1)
+    bench.compared()
+    assert len(bench.all(f"route-full-bridge link-{wave}")) == 1
     bench.visit(f"/design/{identity}?view=waves&page=scope")
     bench.until(lambda: "Voltage, true RMS" in bench.text("readings"))
     bench.open(identity, "brief")
@@ -201,10 +202,12 @@ def test_a_rail_feeds_a_square_bridge_with_nothing_between(bench):
     bench.until(lambda: "120 V 60 Hz square" in bench.text("show-brief"))
     identity = bench.browser.current_url.split("/design/")[1].split("?")[0]
     bench.visit(f"/design/{identity}?view=routes")
+    bench.compared()
     bench.click("route-direct bridge-square")
     bench.until(lambda: "all of it is live" in bench.text("route-detail"))
     assert not bench.all("route-direct bridge-sine"), "122 V make no sine of 120 V RMS"
     bench.click("choose-route")
+    bench.gone("routes")
     bench.until(lambda: bench.stored()["design"]["route"] == "direct bridge")
     bench.open(identity, "h_bridge")
     bench.gone("block-transformer")
@@ -241,7 +244,8 @@ def test_a_battery_feeds_a_socket_of_direct_voltage(bench):
     bench.until(lambda: "Voltage, lowest" in bench.text("readings"))
     assert "short circuit" not in bench.text("pick-event")
     bench.visit(f"/design/{identity}?view=routes")
-    bench.until(lambda: len(bench.all("route-half-bridge link-DC")) == 1)
+    bench.compared()
+    assert len(bench.all("route-half-bridge link-DC")) == 1
     assert not bench.all("route-iron bridge-sine")
     bench.open(identity, "brief")
     bench.click("brief-outputs.0.kind-AC")

@@ -12,6 +12,7 @@ pytestmark = pytest.mark.web
 def test_from_the_routes_to_a_printed_winding_sheet(bench):
     """Compare, choose, open the magnetics, wind too few turns, see the flux, take the cure, print."""
     bench.click("show-routes")
+    bench.compared()
     bench.click("route-push-pull link-modified")
     bench.click("choose-route")
     bench.gone("routes")

@@ -9,7 +9,7 @@ pytestmark = pytest.mark.web
 @pytest.fixture
 def routes(bench):
     bench.click("show-routes")
-    bench.until(lambda: bench.one("routes").get_attribute("data-fresh") == "true")
+    bench.compared()
     return bench
 
 

@@ -64,6 +64,7 @@ def test_a_sine_table_is_worked_and_taken_away(bench, tmp_path):
 
 def test_a_square_wave_has_its_scope_but_no_bridge_to_modulate(bench):
     bench.click("show-routes")
+    bench.compared()
     bench.click("route-self-oscillating-square")
     bench.click("choose-route")
     bench.gone("routes")

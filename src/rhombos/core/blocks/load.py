@@ -181,7 +181,7 @@ def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
         return _report_dc(sheet, brief, now)
     sheet.result("voltage", "U", "Voltage, RMS", "V")
     sheet.turned("voltage", "U", "Voltage, RMS", "V")
-    sheet.turned("power", "P", "Power, in proportion", "W")
+    sheet.turned("power", "P", "Power", "W")
     sheet.result("apparent", "S", "Apparent power", "V*A")
     if brief.output.stepped:
         sheet.result("rms", "I", "Load current, RMS", "A")
@@ -276,7 +276,7 @@ def _headline(brief: Brief, kind: str) -> str:
 def _report_dc(sheet: ReportBuilder, brief: Brief, now: LoadState) -> BlockReport:
     sheet.result("voltage", "U", "Voltage", "V")
     sheet.turned("voltage", "U", "Voltage", "V")
-    sheet.turned("power", "P", "Power, in proportion", "W")
+    sheet.turned("power", "P", "Power", "W")
     sheet.result("current", "I", "Load current", "A")
     sheet.result("peak_current", r"\hat I_s", "Load current at the surge", "A", point="surge_low")
     sheet.result("resistance", "R_L", "Resistance that takes the power", "ohm")
