@@ -237,7 +237,7 @@ def far_out(case: Case, seed: int) -> Case:
         surge = max(power, min(asked.surge, power * asked.surge / asked.continuous))
         brief = brief.but(output={"voltage": volts}, power={"continuous": power, "surge": surge})
     elif which == 1:
-        brief = brief.but(output={"frequency": round(25 * (440 / 25) ** dice.random(), 1)})
+        brief = brief.but(output={"frequency": round(5 * (440 / 5) ** dice.random(), 1)})
     else:
         power = round(20 * 3 ** dice.random()) if which == 2 else min(130 * nominal, round(3000 * (5 / 3) ** dice.random(), -1))
         capacity = max(brief.source.capacity, 1.15 * power / nominal * dice.uniform(0.8, 6) * 3600)

@@ -56,6 +56,8 @@ PARTS = (
 """Fields that make a step from one part to the next."""
 WIRES = ("primary_wire", "secondary_wire", "wire")
 """Fields whose sizes lie an eighth apart: a quarter of a winding's copper, where one wire is the winding."""
+OUTGROWN = "iron_transformer.hot"
+"""What is said of iron that runs too hot; where no larger one is on the shelf, there is no such design."""
 MOST_LOST = 0.45
 """Share of a battery's EMF lost on the way from which its loss grows without bound: half is its most power."""
 
@@ -102,8 +104,9 @@ def balanced(worked: Worked, told: Solution) -> Iterator[str]:
 
 
 def idle_is_small(worked: Worked, told: Solution) -> Iterator[str]:
-    """With nothing plugged in, little is drawn; but for a clamp on switches that no shelf has strong enough."""
-    if any(f.code in ("front_end.voltage", "oscillator.voltage") and f.unavoidable for f in told.findings):
+    """With nothing plugged in, little is drawn; but for a clamp on switches that no shelf has strong enough, or behind iron
+    that none has large enough."""
+    if any(f.code in ("front_end.voltage", "oscillator.voltage", OUTGROWN) and f.unavoidable for f in told.findings):
         return
     idle = worked.settled["idle"].flow["source"]
     floor = max(IDLE_FLOOR, IDLE_A_VOLT * worked.brief.output.voltage)
@@ -112,10 +115,11 @@ def idle_is_small(worked: Worked, told: Solution) -> Iterator[str]:
 
 
 def rules_kept(worked: Worked, told: Solution) -> Iterator[str]:
-    """Nothing that was proposed breaks a rule, unless the finding says why no part or value avoids it; what a battery makes of
-    a
-    design that it cannot feed at all does not count beside that."""
-    if any(f.code == "source.cannot_give_low" for f in told.findings):
+    """Nothing that was proposed breaks a rule, unless the finding says why no part or value avoids it.
+
+    What a battery makes of a design that it cannot feed at all does not count beside that, nor what follows from a transformer
+    that no iron is large enough for."""
+    if any(f.code == "source.cannot_give_low" or (f.code == OUTGROWN and f.unavoidable) for f in told.findings):
         return
     for f in told.findings:
         if f.severity in ("stop", "fix") and not f.unavoidable:

@@ -44,7 +44,7 @@ def refused(content, model=Brief) -> list[Problem]:
     [
         ({"output": {"voltage": 600}}, "outputs.0.voltage: 600 V is above the allowed 10 V to 480 V; lower it"),
         ({"output": {"voltage": "9 V"}}, "outputs.0.voltage: 9 V is below the allowed 10 V to 480 V; raise it"),
-        ({"output": {"frequency": "50 kHz"}}, "outputs.0.frequency: 50 kHz is above the allowed 25 Hz to 440 Hz; lower it"),
+        ({"output": {"frequency": "50 kHz"}}, "outputs.0.frequency: 50 kHz is above the allowed 5 Hz to 440 Hz; lower it"),
         ({"power": {"continuous": "1k2W"}}, "mixes two notations"),
         ({"power": {"continuous": 600, "surge": 100}}, "surge of 100 W is outside 600 W to 4.8 kW"),
         ({"power": {"power_factor": 0.2}}, "outputs.0.power.power_factor: 0.2 is below the allowed 0.5 to 1; raise it"),

@@ -1,16 +1,20 @@
 """Line-frequency transformers: the search keeps its promises, the numbers are those of the winding."""
 
 import math
+import re
 from dataclasses import replace
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.solve import solve
 from rhombos.core.magnetics.iron import IronNeed, design_iron, idle_loss, iron_from, iron_loss, rank_irons, total_loss
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import IronCore
+from rhombos.core.units.quantities import parse
 
 USUAL = PRESETS["usual"]
 
@@ -100,3 +104,31 @@ def test_leakage_is_that_of_two_windings_side_by_side(shelf):
     copper = made.primary.height + made.secondary.height
     hand = 4e-7 * math.pi * 24**2 * made.stack.mlt / made.stack.b_w * (copper / 3 + 0.15e-3)
     assert made.leakage == pytest.approx(hand, rel=1e-6)
+
+
+@pytest.mark.parametrize(
+    ("route", "wave", "hertz", "asked"), [("iron bridge", "sine", 6, 1500), ("iron push-pull", "modified", 8, 900)]
+)
+def test_what_outgrown_iron_is_said_to_pass_it_passes(shelf, route, wave, hertz, asked):
+    """At a line so slow that the largest core on the shelf is too small: a quarter less than it is said to pass is cool, a quarter
+    more is not."""
+
+    def hot(watts):
+        found = solve(slow_line(wave, hertz, watts), {}, shelf, USUAL, route).findings
+        return next((f for f in found if f.code == "iron_transformer.hot" and f.severity == "stop"), None)
+
+    told = hot(asked)
+    assert told is not None
+    assert told.unavoidable
+    passes = parse(re.search(r"passes about ([\d.]+ k?)VA", told.remedy)[1] + "W", "W")
+    assert passes < asked, "or it would not be too hot"
+    assert hot(0.75 * passes) is None
+    assert hot(1.25 * passes) is not None
+
+
+def slow_line(wave, hertz, watts):
+    """Heaters on eight cells."""
+    return Brief.model_validate({
+        "source": {"kind": "battery", "cells": 8, "chemistry": "LiFePO4", "capacity": "200 Ah"},
+        "output": {"voltage": 230, "frequency": hertz, "waveform": wave}, "loads": ["heater"],
+        "power": {"continuous": watts, "surge": watts, "power_factor": 1}})  # fmt: skip

@@ -132,6 +132,18 @@ def test_what_passes_the_trip_is_said(worked):
     assert "beyond the trip" not in " ".join(scope_bench(ScopeAsked(), worked).remarks)
 
 
+def test_a_record_of_a_slow_line_ends_sooner_and_says_so(worked, shelf):
+    """Twenty periods of 50 Hz are as many as were asked; of 5 Hz they would have ten times their edges."""
+    usual = scope_bench(ScopeAsked(periods=20, traces=("output",)), worked)
+    assert usual.end == pytest.approx(20 / 50)
+    assert not any("ends after" in r for r in usual.remarks)
+    slow = work_out(worked.brief.but(output={"frequency": 5}), {}, shelf, PRESETS["usual"])
+    found = scope_bench(ScopeAsked(periods=20, traces=("output",)), slow)
+    assert found.end == pytest.approx(6 / 5), "as many as a soft start takes"
+    assert found.remarks[0].startswith("The record ends after 6 line periods: at 5 Hz")
+    assert value(found, "Voltage, true RMS") == pytest.approx(230, rel=0.02)
+
+
 def unpacked(raw):
     """The numbers of a view, by trace, read as the format says."""
     head, _, rest = raw.partition(b"\n")

@@ -1,14 +1,19 @@
 """Random briefs over every route: what must hold for each, held for a fixed handful; `./rhombos sweep` holds thousands."""
 
+import math
+from dataclasses import replace
+
 import pytest
 from benchmarks.cases import case_at, drawn
 from benchmarks.sweep import judge, natural_growth
 from scipy.optimize import brentq
 
 from rhombos.core.blocks import oscillator
+from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import MARGINS, PRESETS, SHARES
 from rhombos.core.frame import solve
-from rhombos.core.frame.solve import broken, work_out
+from rhombos.core.frame.solve import broken, explain, work_out
+from rhombos.core.parts import Capacitor
 
 SEED, BRIEFS, PARTS = 11, 210, 14
 """Of the briefs, and into how many tests they fall."""
@@ -62,6 +67,31 @@ def test_what_must_hold_holds_for_random_briefs(part, shelf):
 def test_briefs_that_once_broke_a_law_keep_it(seed, index, shelf):
     outcome = judge(case_at(index, seed), index % 10 == 0, shelf, PRESETS["usual"])
     assert outcome.broken == []
+
+
+@pytest.mark.parametrize(
+    ("index", "hertz"), [(0, 6.1), (8, 5.6), (26, 12.0), (49, 10.6), (79, 7.0), (97, 7.8), (102, 14.8), (9, 5.0), (12, 5.0)]
+)
+def test_lines_of_a_few_hertz_are_held_slowly(index, hertz, shelf):
+    """A fast loop with the bank that such a line needs has no phase left; two of them on the scope too."""
+    case = case_at(index, 1)
+    case = replace(case, brief=case.brief.but(output={"frequency": hertz}))
+    assert judge(case, False, shelf, PRESETS["usual"], index in (8, 79)).broken == []
+
+
+@pytest.mark.parametrize(("hertz", "watts", "cells"), [(319.1, 27, 13), (403.9, 35, 7), (440, 25, 12)])
+def test_a_filter_keeps_clear_of_a_quick_line_where_no_capacitor_is_small_enough(hertz, watts, cells, shelf):
+    """The smallest that stands the socket's voltage brings the corner down; less inductance brings it up again."""
+    chemistry = {"kind": "battery", "cells": cells, "chemistry": "LiFePO4", "capacity": "30 Ah"}
+    asked = {"continuous": watts, "surge": 1.5 * watts}
+    brief = Brief.model_validate({"source": chemistry, "output": {"frequency": hertz}, "power": asked, "loads": ["lamp"]})
+    worked = work_out(brief, {}, shelf, PRESETS["usual"], "iron bridge")
+    told = explain(worked, {})
+    assert not [f.code for f in told.findings if f.code.startswith("output_filter") and f.severity in ("stop", "fix")]
+    build, leaks = worked.builds["output_filter"], worked.settled["nominal"].states["iron_transformer"].leakage
+    ratio = worked.builds["iron_transformer"].secondary_turns / worked.builds["iron_transformer"].primary_turns
+    bank = build.count * shelf.get(Capacitor, build.capacitor).c * ratio**2
+    assert 1 / (2 * math.pi * math.sqrt((build.inductance + leaks) * bank)) >= 10 * hertz
 
 
 @pytest.mark.parametrize(("seed", "index"), [(555, 11), (555, 131)])

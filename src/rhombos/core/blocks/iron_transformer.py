@@ -181,6 +181,16 @@ def _flux(address: str, volts: float, duty: float, frequency: float, t: IronTran
     return worksheet.work(address, book.sine_flux, V_rms=volts, f=frequency, N=t.primary.turns, A_e=t.stack.a_e)
 
 
+def carries(t: IronTransformer, state: IronState, brief: Brief, rules: Rules) -> float:
+    """What it passes for long at the output's voltage, V·A: what heats its copper as far as its winding may go, where the iron
+    loses what it does in a state."""
+    air = brief.targets.ambient + rules.enclosure_rise
+    bears = book.temperature_rise.solve("P_loss", {"dT": rules.winding_limit - air, "A_s": t.stack.surface}).value
+    first, second = t.resistances(rules.winding_limit)
+    primary = state.primary_rms / max(state.secondary_rms, 1e-9)
+    return brief.output.voltage * math.sqrt(max(0.0, bears - state.core) / (t.halves * primary**2 * first + second))
+
+
 def parts(build: IronTransformerBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Core and wire."""
     t = made(build, shelf)
@@ -256,12 +266,18 @@ def report(sheet: ReportBuilder, brief: Brief, power_in: float) -> BlockReport:
             ),
         )
     if warm.severity:
+        hottest: IronState = sheet.states[warm.point]
         sheet.find(
             "hot",
             warm.severity,
             "The transformer runs too hot",
-            f"{fmt(now.core, 'W')} in the iron and {fmt(now.copper, 'W')} in the copper take it to {fmt(warm.value, 'degC')}.",
-            "A larger core, or thicker wire.",
+            f"{fmt(hottest.core, 'W')} in the iron and {fmt(hottest.copper, 'W')} in the copper take it to "
+            f"{fmt(warm.value, 'degC')}, {sheet.where(warm)}.",
+            "A larger core, or thicker wire."
+            if outgrown is None
+            else f"For long it passes about {fmt(carries(t, hottest, brief, rules), 'V*A', 2)} at "
+            f"{short(brief.output.frequency, 'Hz')}: ask less or a higher frequency, or take a route with a link, whose "
+            "transformer knows nothing of the line.",
             worst=warm,
             cures=cure,
             unavoidable=outgrown,

@@ -27,8 +27,6 @@ FAST_SHARE = 1 / 40
 """Crossover of a fast loop, over one switch's frequency: far below the ripple, far above the twice-line pulsation."""
 SLOW_SHARE = 1 / 5
 """Crossover of a slow loop, over the output's frequency: a tenth of twice the line."""
-SLOWEST_LINE = 20.0
-"""Output frequency, Hz, below which a slow loop would hardly hold the link at all."""
 FOLLOWS_SHARE = 1 / 3
 """How fast a programmed choke obeys, over one switch's frequency: a sixth of the rate at which it is sampled."""
 SLACK = 0.01
@@ -169,9 +167,7 @@ def proposed_way(need: ControllerNeed, fields: dict[str, Any], brief: Brief, rul
     of the load; what is pinned stays."""
     found: list[tuple[bool, float, dict[str, Any]]] = []
     for control in (CURRENT, VOLTAGE):
-        if fields.get("control", control) != control or (
-            control == CURRENT and 0 < brief.output.frequency < SLOWEST_LINE and "control" not in fields
-        ):
+        if fields.get("control", control) != control:
             continue
         fed = control == CURRENT and brief.output.frequency > 0
         tried = aimed({"control": control, "feed_forward": fed} | fields, control, need, brief)

@@ -145,7 +145,7 @@ class AcOutput(Section):
     kind: Literal["AC"] = Field("AC", title="Kind of output")
     voltage: Volt = Field(230, ge=10, le=480, title="Output voltage, RMS")
     down_to: Volt | None = Field(None, ge=LOWEST_SET, le=480, title="Adjustable down to", json_schema_extra=NOT_TURNED)
-    frequency: Hertz = Field(50, ge=25, le=440, title="Output frequency")
+    frequency: Hertz = Field(50, ge=5, le=440, title="Output frequency")
     waveform: AcWave = Field("sine", title="Waveform")
     power: AcPower = Field(default_factory=AcPower, title="Power")
     loads: tuple[LoadKind, ...] = Field(("lamp", "adapter"), max_length=7, title="Intended loads")

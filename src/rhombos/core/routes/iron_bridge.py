@@ -140,7 +140,9 @@ class IronBridge(SineStage):
         shelf: Shelf, rules: Rules, worksheet: Worksheet,
     ) -> iron_transformer.IronState:  # fmt: skip
         ratio = self._ratio(builds)
+        resistance, _ = iron_transformer.made(builds["iron_transformer"], shelf).resistances(g.celsius)
+        most = max(OVER * rated, across - current * resistance)
         return iron_transformer.assess(
             iron_transformer.IronPoint(
-                across, OVER * rated, 0.0, 0.0, current, current / ratio, socket, brief.output.frequency, g.celsius),
+                across, most, 0.0, 0.0, current, current / ratio, socket, brief.output.frequency, g.celsius),
             builds["iron_transformer"], brief, shelf, rules, worksheet)  # fmt: skip

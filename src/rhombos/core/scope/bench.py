@@ -165,7 +165,7 @@ def _recorded(asked: ScopeAsked, worked: Worked) -> tuple[Bench, Record]:
     bench = bench_of(worked)
     if asked.setting == "lowest":
         bench = replace(bench_of(worked.at_lowest), trip=bench.trip)
-    return bench, record(bench, asked.load, asked.event, asked.periods, asked.source)
+    return bench, record(bench, asked.load, asked.event, min(asked.periods, bench.most_periods), asked.source)
 
 
 def _looked_at(asked: ScopeAsked, made: Record) -> tuple[float, float, float | None]:

@@ -12,6 +12,7 @@ from rhombos.core.frame.report import Stepped
 from rhombos.core.scope.setup import (
     BEFORE,
     QUARTER,
+    RAMP,
     SMALL_PART,
     Bench,
     EventName,
@@ -27,8 +28,6 @@ from rhombos.core.waves.modulation import Array, WaveError
 
 CHANGING: tuple[LoadName, ...] = ("lamp, cold", "motor, starting")
 """Loads that are not the same from one moment to the next."""
-RAMP = 6
-"""Line periods of a soft start."""
 SETTLING = 6
 """Line periods that a supply is given to come to rest before a record begins."""
 SHORT = 0.05

@@ -25,6 +25,11 @@ LOADS = {
 def remarks(made: Record, seen: View, asked: ScopeAsked, bench: Bench, triggered: float | None) -> tuple[str, ...]:
     """What a person should know before believing the traces, the most urgent first."""
     found = []
+    if asked.periods > bench.most_periods:
+        found.append(
+            f"The record ends after {bench.most_periods} line periods: at {short(bench.at.line, 'Hz')} more of them have too "
+            "many edges."
+        )
     hit = asked.trigger
     if hit and hit.trace not in made.points:
         found.append(f"There is no {hit.trace} to trigger on in this record.")

@@ -47,6 +47,10 @@ LOWEST_HIGH = 1e3
 """A stepped wave of this frequency, Hz, or more is no mains."""
 BEFORE = 2
 """Line periods before a step of the load or a short."""
+RAMP = 6
+"""Line periods of a soft start."""
+MOST_CARRIERS = 14_400
+"""Carrier periods of a record at most, but for as many line periods as a soft start takes."""
 COLD, WARMING = 12.0, 0.06
 """Hot over cold resistance of a filament, and how fast it warms, s: usual lamps."""
 SPINNING = 0.4
@@ -96,6 +100,11 @@ class Bench:
         """What it may be fed by: a socket that is the link itself is no stiff one, and only a front end has pulses."""
         fed = SOURCES[1:] if self.direct else SOURCES
         return fed if self.supply.front_end else fed[:-1]
+
+    @property
+    def most_periods(self) -> int:
+        """Line periods that it is recorded for at most: of a slow line fewer, for each has more edges."""
+        return max(RAMP, round(MOST_CARRIERS * self.at.line / self.carrier))
 
     @property
     def front(self) -> Filter | bare.Direct:
