@@ -144,6 +144,15 @@ def test_a_record_of_a_slow_line_ends_sooner_and_says_so(worked, shelf):
     assert value(found, "Voltage, true RMS") == pytest.approx(230, rel=0.02)
 
 
+@pytest.mark.parametrize("hertz", [5, 6.5, 9])
+def test_an_adapter_on_a_slow_line_takes_its_power_on_the_scope_too(hertz, worked, shelf):
+    """The sheet knows its pulses from a march of half a line period in steps, in which the filter rings many times."""
+    slow = work_out(worked.brief.but(output={"frequency": hertz}), {}, shelf, PRESETS["usual"])
+    assert slow.brief.crest_power > 0
+    found = scope_bench(ScopeAsked(periods=3, traces=("output",)), slow)
+    assert value(found, "True power (wattmeter)") == pytest.approx(slow.brief.power.continuous, rel=0.005)
+
+
 def unpacked(raw):
     """The numbers of a view, by trace, read as the format says."""
     head, _, rest = raw.partition(b"\n")

@@ -12,7 +12,7 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import read_profile
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.design.sources import COLD_B, PEUKERT, RESTING, BatterySource
-from rhombos.core.frame.solve import work_out
+from rhombos.core.frame.solve import explain, work_out
 from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.parts import Capacitor
 from rhombos.core.plots import charts
@@ -135,6 +135,21 @@ def test_a_battery_at_its_edge_counts_as_given_out(share, out, refuge):
     assert state.collapsed is out
     if not out:
         assert state.terminal * state.current == pytest.approx(state.power, rel=1e-9)
+
+
+@pytest.mark.parametrize(("watts", "out"), [(1739, True), (600, False)])
+def test_a_bridge_at_its_limit_on_a_source_that_cannot_give_the_power_is_told_of_the_source(watts, out, shelf):
+    """No turns make up for it: the socket takes more than E²/(4·R), whatever is lost on the way."""
+    brief = Brief.model_validate({
+        "source": {"chemistry": "LiFePO4", "cells": 16, "capacity": "5 Ah"}, "output": {"voltage": 120, "frequency": 70},
+        "power": {"continuous": watts, "surge": watts}, "loads": ["fan"]})  # fmt: skip
+    worked = work_out(brief, {}, shelf, USUAL, "iron bridge")
+    codes = {f.code for f in explain(worked, {}).findings}
+    flat, ohms = brief.source.volts[0], brief.source.internal_resistance
+    assert (watts > flat**2 / (4 * ohms)) is out
+    assert ("source.cannot_give_low" in codes) is out
+    assert "iron_transformer.regulation" not in codes
+    assert worked.settled["low"].states["source"].capable <= flat**2 / (4 * ohms)
 
 
 @pytest.mark.parametrize("banks", [1, 2])

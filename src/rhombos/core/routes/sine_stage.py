@@ -191,9 +191,9 @@ class SineStage(SourceRoute):
             low, high, known = (middle, high, g) if fits else (low, middle, known)
         # what fitted by a hair comes to rest a hair beyond
         made, _, fits = at(low, replace(known, sag=low), worksheet, 2 * YIELD_STEP)
-        steady = point.power <= brief.power.continuous
-        if steady and low < 1 - BAND and made.states["h_bridge"].modulation < SATURATED:
-            return fallen(made)  # the bridge has room; it is the source that cannot
+        steady, beyond = point.power <= brief.power.continuous, point.total > made.states["source"].capable
+        if steady and low < 1 - BAND and (beyond or made.states["h_bridge"].modulation < SATURATED):
+            return fallen(made)  # the bridge has room, or no turns make up for it: it is the source that cannot
         return replace(made, converged=fits)
 
     def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating:

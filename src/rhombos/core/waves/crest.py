@@ -42,6 +42,9 @@ KEPT = 128
 """Samples of half a line period that are kept."""
 LEAST_X, STEP_X = 2e-4, 1.45
 """Smallest reactance that is told apart, over V²/P, and the ratio from one to the next that is marched."""
+LEAST_CORNER, MOST_CORNER = 3.0, 160.0
+"""Corners over the line that are told apart; above these a step of the march would miss how the filter rings, which by then is
+nothing beside the resistance before the rectifier."""
 STEP_CORNER = 1.2
 """Ratio from one corner frequency over the line that is marched to the next."""
 HIGHEST = 40
@@ -113,7 +116,8 @@ def crest(reactance: float, corner: float, volts: float, path: float = 0.0) -> C
 
 def _about(reactance: float, corner: float, volts: float, path: float) -> tuple[Array, Array]:
     """The eight filters that are marched about the one asked for, as rows, and their weights."""
-    scales = (reactance, LEAST_X, STEP_X), (max(3.0, corner), 1.0, STEP_CORNER), (path, LEAST_PATH, STEP_PATH)
+    corner = min(MOST_CORNER, max(LEAST_CORNER, corner))
+    scales = (reactance, LEAST_X, STEP_X), (corner, 1.0, STEP_CORNER), (path, LEAST_PATH, STEP_PATH)
     along = [math.log(max(value, least) / least) / math.log(step) for value, least, step in scales]
     i, j, k = (math.floor(place) for place in along)
     a, b, c = (place - math.floor(place) for place in along)
