@@ -69,6 +69,7 @@ def routes(bench: Bench) -> None:
     """Every route for the refuge."""
     bench.visit(f"/design/{SOUND}?view=routes")
     bench.one("route-detail")
+    bench.compared()
     bench.until(lambda: bench.browser.find_elements(By.CSS_SELECTOR, '[data-testid="chart-pareto"] svg *'))
     bench.until(lambda: "…" not in bench.text("rating"))
 
