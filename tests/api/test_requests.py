@@ -104,3 +104,22 @@ def test_one_answer_lists_each_kind_once_and_no_more_than_four(client):
     once = client.get("/api/shelf/fuse").json()
     assert client.get("/api/shelf/" + "|".join(["fuse"] * 4)).json() == once
     assert client.get("/api/shelf/" + "|".join(["mosfet"] * 400)).status_code == 422
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "asked"),
+    [
+        ("POST", "/api/solve", {"brief": {}}),
+        ("POST", "/api/scope", {"brief": {}, "look": {}}),
+        ("POST", "/api/parts", {"brief": {}}),
+        ("POST", "/api/compare", {"brief": {}}),
+        ("POST", "/api/bus", {}),
+        ("POST", "/api/book/ohmic_loss/work", {"values": {"I_rms": 1, "R": 1}}),
+    ],
+)
+def test_a_name_misspelt_is_refused_by_its_name_and_not_passed_over(client, method, path, asked):
+    """As 'looks' for 'look', which would be answered as if nothing had been asked."""
+    assert client.request(method, path, json=asked).status_code == 200
+    answer = client.request(method, path, json=asked | {"looks": {"periods": 20}})
+    assert answer.status_code == 422
+    assert answer.json()["problems"][0]["message"] == "looks is not known here; remove it or check its spelling"

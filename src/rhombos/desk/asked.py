@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinAddress, PinValue
@@ -16,7 +16,13 @@ class NotHere(LookupError):
     """Something was asked of a design that it does not have; the message says what has it."""
 
 
-class Asked(BaseModel):
+class Strict(BaseModel):
+    """A request: what it does not know, as a name misspelt, is refused by its name and not passed over."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class Asked(Strict):
     """A brief with its pins and house rules."""
 
     brief: Brief

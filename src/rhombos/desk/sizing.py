@@ -29,7 +29,7 @@ from rhombos.core.parts.shelf import Stocked
 from rhombos.core.plots import Chart, charts
 from rhombos.core.precharge.files import precharge_table
 from rhombos.core.precharge.tool import Bus, PrechargeSeen, see, sequence_file
-from rhombos.desk.asked import Asked, NotHere
+from rhombos.desk.asked import Asked, NotHere, Strict
 from rhombos.desk.desk import Desk
 
 Held = tuple[tuple[Stocked, Stock], ...]
@@ -198,7 +198,7 @@ def sequence(desk: Desk, asked: Asked, ending: Literal["csv", "c"]) -> str:
     return precharge_table(desk.work(asked), ending)
 
 
-class BusIn(BaseModel):
+class BusIn(Strict):
     """A bus with no design about it, what is fixed of its precharge, and the house's rules."""
 
     bus: Bus = Field(default_factory=Bus)

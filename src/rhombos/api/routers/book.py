@@ -10,6 +10,7 @@ from pydantic import BaseModel, Field
 from rhombos.api.problem import ProblemDocument
 from rhombos.core.book import BOOK, Relation
 from rhombos.core.book.work import Answer, SymbolOut, answer, describe
+from rhombos.desk.asked import Strict
 
 Key = Annotated[str, Path(max_length=80)]
 Symbol = Annotated[str, Field(max_length=40)]
@@ -28,7 +29,7 @@ class RelationOut(BaseModel):
     symbols: tuple[SymbolOut, ...]
 
 
-class WorkAsked(BaseModel):
+class WorkAsked(Strict):
     """Values by symbol (numbers in SI or text as people write it); the one symbol left out is solved for."""
 
     values: dict[Symbol, float | Annotated[str, Field(max_length=60)]] = Field(max_length=30)

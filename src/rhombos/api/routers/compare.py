@@ -21,7 +21,7 @@ from rhombos.core.frame.solve import Unbuildable
 from rhombos.core.plots.model import Chart
 from rhombos.core.plots.pareto import pareto
 from rhombos.desk import sizing
-from rhombos.desk.asked import Asked
+from rhombos.desk.asked import Asked, Strict
 from rhombos.desk.crew import Busy, Lost
 from rhombos.desk.sizing import ChangeIn
 from rhombos.store.database import DatabaseAway
@@ -29,7 +29,7 @@ from rhombos.store.database import DatabaseAway
 router = APIRouter(tags=["compare"], responses={422: {"model": ProblemDocument}, 503: {"model": ProblemDocument}})
 
 
-class CompareAsked(BaseModel):
+class CompareAsked(Strict):
     """A brief, its house rules, and how much each quality counts."""
 
     brief: Brief

@@ -20,6 +20,7 @@ from rhombos.core.design.mending import Unreadable, mended
 from rhombos.core.frame.whole import asked
 from rhombos.core.parts.drawer import Restocked, Stock, restocked
 from rhombos.core.parts.shelf import Stocked
+from rhombos.desk.asked import Strict
 from rhombos.desk.crew import LATER
 from rhombos.desk.sizing import SolveIn, Then, sized_then
 from rhombos.store import designs as store
@@ -87,7 +88,7 @@ class RevisionSized(BaseModel):
     drawer: list[Restocked]
 
 
-class Label(BaseModel):
+class Label(Strict):
     """The name of a revision; empty for none."""
 
     label: str = Field(max_length=80)

@@ -16,7 +16,7 @@ from rhombos.core.parts import GROUPS, KINDS, Part, UnknownPart
 from rhombos.core.parts.drawer import Stock
 from rhombos.core.parts.listing import PartColumn, bounds, cells, columns, from_form, numbers, texts, within
 from rhombos.core.parts.table import MOST_HEADINGS, Heading, headings, read_csv, write_csv
-from rhombos.desk.asked import Asked
+from rhombos.desk.asked import Asked, Strict
 from rhombos.desk.crew import LATER
 from rhombos.desk.desk import Desk
 from rhombos.desk.sizing import Needs, needs
@@ -97,7 +97,7 @@ class PartForm(BaseModel):
     values: dict[str, str]
 
 
-class PartFilled(BaseModel):
+class PartFilled(Strict):
     """A form as it was filled in."""
 
     values: dict[Annotated[str, Field(max_length=40)], Annotated[str, Field(max_length=160)]] = Field(max_length=40)
@@ -274,7 +274,7 @@ def remove(kind: Kind, designation: Designation, serving: Serving) -> None:
     serving.forget_shelf()
 
 
-class Currency(BaseModel):
+class Currency(Strict):
     """What prices are told in. Changing it relabels them; none is converted."""
 
     name: str = Field(
