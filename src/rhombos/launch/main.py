@@ -56,6 +56,10 @@ MariaDB of yours instead."""
 HEADLESS = ("solve", "parts", "work", "book", "export", "schema", "openapi", "prepare")
 
 
+UNTHREADED = {"OPENBLAS_NUM_THREADS": "1"}
+"""For whatever computes: matrices are small, and waking a second thread takes longer than they do, up to a hundred times."""
+
+
 class Stopped(Exception):
     """The user asked to stop."""
 
@@ -63,6 +67,7 @@ class Stopped(Exception):
 def main(arguments: list[str]) -> int:
     """Run one command. Returns: the exit code."""
     command, rest = (arguments[0], arguments[1:]) if arguments else ("", [])
+    os.environ.update(UNTHREADED)
     try:
         if arguments in (["demo"], ["dev"], ["demo", "--key"]):
             return serve(reload=command == "dev", locked=bool(rest))
@@ -117,8 +122,8 @@ def _database() -> Iterator[PrivateDatabase | None]:
         yield server
 
 
-LEAN = {"OPENBLAS_NUM_THREADS": "1", "MALLOC_ARENA_MAX": "2"}
-"""For the server and its processes, of which there are as many as cores: matrices are small, and threads share their memory."""
+LEAN = {"MALLOC_ARENA_MAX": "2"}
+"""For the server and its processes, of which there are as many as cores: threads share their memory."""
 
 
 def _folder() -> Path:

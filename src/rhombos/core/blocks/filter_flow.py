@@ -19,6 +19,8 @@ from rhombos.core.waves.spectrum import COUNTED
 
 ODD = np.arange(3.0, COUNTED, 2.0)
 """Harmonics of the line that count as distortion."""
+EVENLY: Lines = np.exp(1j * np.outer(ODD, ANGLES))
+"""What turns a phasor of each of them into samples where these stand evenly."""
 Array = NDArray[np.float64]
 
 
@@ -93,7 +95,8 @@ class Flow:
         """RMS and peak of what the inductor carries, A; with odd harmonics beside it, as what dead time drives."""
         if beside is None:
             return sized(self.carried)
-        return sized(self.carried + (beside @ np.exp(1j * np.outer(ODD, self.angles))).imag)
+        turns = EVENLY if self.angles is ANGLES else np.exp(1j * np.outer(ODD, self.angles))
+        return sized(self.carried + (beside @ turns).imag)
 
 
 def flow(way: Way, index: float, fundamental: float, ahead: float) -> Flow:
