@@ -1,4 +1,4 @@
-"""Designs over HTTP: created, saved on top of a revision, put away, restored; faults are told."""
+"""Designs over HTTP: created, saved on top of a revision, archived, restored; faults are told."""
 
 import threading
 

@@ -5,6 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from scipy.integrate import solve_ivp
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.problems import from_validation
@@ -12,7 +13,21 @@ from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.solve import work_out
 from rhombos.core.scope.bench import bench_of
 from rhombos.core.scope.record import record
-from rhombos.core.waves.crest import crest, marched
+from rhombos.core.waves.crest import (
+    BEFORE,
+    BESIDE,
+    LEAST_PATH,
+    LEAST_X,
+    MOST_CORNER,
+    RIPPLE_CAPACITY,
+    STEP_CORNER,
+    STEP_PATH,
+    STEP_X,
+    TAKEN,
+    _formed,
+    crest,
+    marched,
+)
 
 USUAL = PRESETS["usual"]
 
@@ -94,3 +109,56 @@ def test_shares_that_cannot_be_are_refused_with_a_reason(shares, told):
     with pytest.raises(ValidationError) as caught:
         Brief.model_validate({"loads": ["lamp", "adapter"], "shares": shares})
     assert told in from_validation(caught.value, Brief)[0].message
+
+
+def by_the_circuits_own_law(reactance, corner, drop, path):
+    """Half a line period of inductor, output and load at rest, by a general solver: seven line periods from a full capacitor."""
+    capacity = 1 / (corner**2 * reactance)
+
+    def law(angle, state):
+        current, volts, held = state
+        over = max(0.0, abs(volts) - held - drop) / BEFORE
+        return (
+            (math.sqrt(2) * math.sin(angle) - volts - path * current) / reactance,
+            (current - BESIDE * volts - math.copysign(over, volts)) / capacity,
+            (over - TAKEN * held) / RIPPLE_CAPACITY,
+        )
+
+    end, samples = 14 * math.pi, 4096
+    seen = end - math.pi + np.arange(samples) * math.pi / samples
+    found = solve_ivp(law, (0, end), (0.0, 0.0, 1.27), "LSODA", seen, rtol=1e-7, atol=1e-9, max_step=math.pi / (4 * corner))
+    current, volts, held = found.y
+    return np.array((current, volts, np.sign(volts) * np.maximum(0, np.abs(volts) - held - drop) / BEFORE))
+
+
+@pytest.mark.parametrize(("reactance", "corner"), [(3e-4, 358.0), (2e-3, 300.0), (2e-3, 60.0)])
+def test_the_form_is_that_of_the_circuits_own_law_however_slow_the_line(reactance, corner):
+    """A line of 5 Hz lies three hundred times below the filter's corner, where the march's steps are too wide for its ringing."""
+    exact = _formed(by_the_circuits_own_law(reactance, corner, 0.007, 0.0032))
+    found = crest(reactance * float(exact.taken), corner, 1.6 / 0.007, 0.0032 * float(exact.taken))
+    assert found.taken == pytest.approx(exact.taken, rel=0.01)
+    assert found.load_rms == pytest.approx(exact.load_rms, rel=0.01)
+    assert found.first == pytest.approx(exact.first, rel=0.002)
+    assert found.distortion == pytest.approx(exact.distortion, rel=0.06, abs=2e-4)
+    for inductor in (False, True):
+        assert found.peak(1, 0, 1, inductor=inductor) == pytest.approx(exact.peak(1, 0, 1, inductor=inductor), rel=0.01)
+
+
+def test_every_form_that_is_marched_comes_to_rest():
+    """A march that finds none leaves a form that no neighbour has: an adapter that takes a third of its power."""
+    places = [
+        (i, j, k) for i in range(0, 22, 3) for j in range(6, math.ceil(math.log(MOST_CORNER, STEP_CORNER)) + 1) for k in (0, 3)
+    ]
+    forms = [marched(LEAST_X * STEP_X**i, STEP_CORNER**j, 0.007, LEAST_PATH * STEP_PATH**k) for i, j, k in places]
+    assert max(float(f.taken) for f in forms) < 1.12
+    assert min(float(f.taken) for f in forms) > 0.6
+
+
+@pytest.mark.parametrize(
+    ("reactance", "corner", "path"), [(1e-3, 30.0, 1e4), (1e4, 30.0, 0.01), (1e-9, 1e6, 0.0), (1e4, 1e-3, 1e4)]
+)
+def test_what_no_design_has_in_the_way_is_still_answered(reactance, corner, path):
+    """As passes of a design without hope may ask it: thin wire on a large power."""
+    found = crest(reactance, corner, 230.0, path)
+    assert found.taken > 0
+    assert math.isfinite(found.peak(1, 0, 1, inductor=True))

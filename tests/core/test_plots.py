@@ -162,7 +162,8 @@ def test_thinning_keeps_the_ends():
         (0, 1.2, 0.3, (True, True)),
         (0, 20, 5, (True, True)),
         (0, 21.7391, 5, (True, False)),
-        (20.48, 30.66, 2.5, (False, False)),
+        (20.48, 30.66, None, (False, False)),
+        (-666, 666, None, (False, False)),
         (0, 5, 1, (True, True)),
     ],
 )

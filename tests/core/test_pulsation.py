@@ -125,7 +125,7 @@ def test_the_scope_proves_the_share(pins, refuge, shelf):
     traces, now = made.probe(time), worked.settled["nominal"]
     amps = traces["source"]
     assert (amps**2).mean() / amps.mean() ** 2 == pytest.approx(now.swing.mean_square, rel=0.02)
-    # a current that touches nought between its swings meets diodes that the averaged sheet does not follow
+    # a current that touches zero between its swings meets diodes that the averaged sheet does not follow
     assert amps.max() / amps.mean() == pytest.approx(now.swing.peak, rel=0.06 if now.swing.peak > 1.9 else 0.03)
     slow = np.fft.rfft(traces["link"][:-1])
     slow[40:] = 0

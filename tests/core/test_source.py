@@ -1,4 +1,4 @@
-"""The source: haste, cold, a day's use, fuse and cable, each by a route of its own."""
+"""The source: high rate, low temperature, load profile, fuse and cable, each by a route of its own."""
 
 import math
 
@@ -53,7 +53,7 @@ def test_the_cold_raises_resistance_by_what_is_stated():
 
 
 def test_a_day_empties_the_battery_by_its_energy(refuge, shelf):
-    """Each step as a design of its own, asked for that power for ever."""
+    """Each step as a design of its own, asked for that power continuously."""
     brief = asking(refuge, power={"profile": "600 W 1 h, 300 W 2 h"})
     day = charts(work_out(brief, {}, shelf, USUAL), "source")[2]
     left = day.series[0].y

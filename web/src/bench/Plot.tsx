@@ -174,8 +174,7 @@ function option(chart: Chart): echarts.EChartsCoreOption {
     max: a?.high ?? (a?.log ? "dataMax" : undefined),
     splitNumber: upright ? 4 : 5,
     scale: !upright,
-    // steps are counted from the lower end: where that is no round number, none of them would be
-    ...(a?.step && a.low_told ? { interval: a.step } : {}),
+    ...(a?.step ? { interval: a.step } : {}),
     axisLabel: {
       ...text,
       hideOverlap: true,

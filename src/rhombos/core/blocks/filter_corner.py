@@ -1,4 +1,4 @@
-"""Where the corner of an output filter may stand: between the odd harmonics of the line."""
+"""Where the corner of an output filter may stand: far enough from the line, between its odd harmonics."""
 
 from __future__ import annotations
 
@@ -8,6 +8,17 @@ NEAR = range(-10, 11)
 """Hundredths by which an inductance may be moved."""
 BETWEEN = 0.8
 """How far from an odd harmonic, in harmonics, a corner is far enough."""
+CLEAR, LEAST_LEFT = 1.1, 0.3
+"""Corner aimed at over the lowest allowed, and the share of an inductance below which the carrier would come through."""
+
+
+def clear_of_the_line(henry: float, leakage: float, bank: float, lowest: float) -> float:
+    """The inductance, H, or less of it where its corner would lie below the lowest allowed, Hz, as where even the smallest
+    capacitor is more than is wanted; the same where most of it is leakage, of which nothing can be taken away."""
+    if book.corner.work({"L": henry + leakage, "C": bank}) >= lowest:
+        return henry
+    fitting = book.corner.invert("L", {"f_0": CLEAR * lowest, "C": bank}) - leakage
+    return float(f"{fitting:.2g}") if fitting > LEAST_LEFT * henry else henry
 
 
 def between_harmonics(henry: float, leakage: float, coil: float, bank: float, line: float) -> float:

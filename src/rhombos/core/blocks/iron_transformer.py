@@ -89,6 +89,11 @@ class IronState:
     output: float
     loss: float
 
+    @property
+    def linkage(self) -> float:
+        """Flux linkage of the secondary at work, V·s peak."""
+        return self.magnetising * self.magnetising_inductance * self.ratio
+
 
 @lru_cache(maxsize=64)
 def made(build: IronTransformerBuild, shelf: Shelf) -> IronTransformer:
@@ -187,8 +192,9 @@ def carries(t: IronTransformer, state: IronState, brief: Brief, rules: Rules) ->
     air = brief.targets.ambient + rules.enclosure_rise
     bears = book.temperature_rise.solve("P_loss", {"dT": rules.winding_limit - air, "A_s": t.stack.surface}).value
     first, second = t.resistances(rules.winding_limit)
-    primary = state.primary_rms / max(state.secondary_rms, 1e-9)
-    return brief.output.voltage * math.sqrt(max(0.0, bears - state.core) / (t.halves * primary**2 * first + second))
+    whole = t.halves * first * (state.primary_rms / max(state.secondary_rms, 1e-9)) ** 2 + second
+    current = source.ohmic_loss.invert("I_rms", {"P_loss": max(0.0, bears - state.core), "R": whole})
+    return brief.output.voltage * current
 
 
 def parts(build: IronTransformerBuild, shelf: Shelf) -> tuple[Item, ...]:
@@ -244,6 +250,7 @@ def report(sheet: ReportBuilder, brief: Brief, power_in: float) -> BlockReport:
     outgrown = None
     if t.stack.a_e * t.stack.a_w >= NEARLY * largest.a_e * largest.a_w:
         outgrown = f"no iron on the shelf is larger than {largest.id}: add a larger one, or use two transformers"
+    hopeless = outgrown if warm.severity else None
     if flux.severity:
         more = math.ceil(build.primary_turns * flux.value / flux.limit)
         sheet.find(
@@ -254,7 +261,10 @@ def report(sheet: ReportBuilder, brief: Brief, power_in: float) -> BlockReport:
             f"{short(t.stack.b_limit, 'T')}. The magnetising current then runs away in spikes.",
             f"{more} primary turns with the secondary in proportion, or a larger core.",
             worst=flux,
-            cures=(
+            # where copper has no room left, more turns drop more, and the iron must make up for it
+            cures=cure
+            if hopeless
+            else (
                 (
                     f"Wind {more} primary turns",
                     {
@@ -264,6 +274,7 @@ def report(sheet: ReportBuilder, brief: Brief, power_in: float) -> BlockReport:
                 ),
                 *cure,
             ),
+            unavoidable=hopeless,
         )
     if warm.severity:
         hottest: IronState = sheet.states[warm.point]

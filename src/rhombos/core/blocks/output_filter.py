@@ -13,7 +13,7 @@ import numpy as np
 from pydantic import Field
 
 from rhombos.core.blocks.base import part, remembered
-from rhombos.core.blocks.filter_corner import between_harmonics
+from rhombos.core.blocks.filter_corner import between_harmonics, clear_of_the_line
 from rhombos.core.blocks.filter_flow import Flow, Way, flow
 from rhombos.core.blocks.filter_march import Feed, marched_flow
 from rhombos.core.blocks.wound import ChokeBuild, choke_of, choke_parts, wind
@@ -126,12 +126,11 @@ def propose(
     if "capacitor" not in fields or "count" not in fields:
         fields = _capacitor(need, henry, fields, shelf, rules) | fields
     if "inductance" not in pins:
-        henry = _less_where_it_rings_low(need, henry, fields, shelf)
-    fields.setdefault("inductance", henry)
-    if "inductance" not in pins and not need.crest_power:  # what draws at the crest damps it
-        bank = fields["count"] * shelf.get(Capacitor, fields["capacitor"]).c
-        henry = fields["inductance"] = between_harmonics(
-            henry, need.leakage, _load_coil(need), bank * need.ratio**2, need.frequency)  # fmt: skip
+        bank = fields["count"] * shelf.get(Capacitor, fields["capacitor"]).c * need.ratio**2
+        henry = clear_of_the_line(henry, need.leakage, bank, CORNER_OVER_LINE * need.frequency)
+        if not need.crest_power:  # what draws at the crest damps it
+            henry = between_harmonics(henry, need.leakage, _load_coil(need), bank, need.frequency)
+    fields["inductance"] = henry
     swing = float(book.unipolar_ripple(V_dc=need.v_link, L=henry, f_c=need.carrier))
     ripple_rms = float(book.unipolar_ripple_rms(V_dc=need.v_link, f_c=need.carrier, L=henry, M=min(need.modulation, 1)))
     air = brief.targets.ambient + rules.enclosure_rise
@@ -141,16 +140,6 @@ def propose(
         highest, slow = added.peak(surge_current, 0.0, over, inductor=True), math.hypot(slow, over * added.inductor_rms)
     wanted_choke = ChokeNeed(henry, 1.02 * highest + swing / 2, slow, swing, ripple_rms, 2 * need.carrier, air)
     return OutputFilterBuild.within(wind(wanted_choke, fields, shelf, rules))
-
-
-def _less_where_it_rings_low(need: FilterNeed, henry: float, fields: Mapping[str, Any], shelf: Shelf) -> float:
-    """An inductance, H, or less of it where even the smallest capacitor leaves its corner too near the line."""
-    least = CORNER_OVER_LINE * need.frequency
-    if _corner(need, henry, fields, shelf) >= least:
-        return henry
-    bank = fields["count"] * shelf.get(Capacitor, fields["capacitor"]).c * need.ratio**2
-    fitting = float(book.corner.invert("L", {"f_0": CLEAR * least, "C": bank})) - need.leakage
-    return float(f"{fitting:.2g}") if fitting > LEAST_LEFT * henry else henry  # of what leaks nothing can be taken away
 
 
 def _pulses(need: FilterNeed, henry: float, fields: Mapping[str, Any], shelf: Shelf) -> Crest:
@@ -219,9 +208,6 @@ def _capacitor(
     return {"capacitor": shelf.all(Capacitor)[place[which]].id, "count": int(count[many, 0])}
 
 
-CLEAR, LEAST_LEFT = 1.1, 0.3
-"""Corner aimed at over the lowest allowed, where a capacitor is larger than is wanted; and the share of the rules' inductance
-below which the carrier would come through."""
 BEYOND, SPARE = 1.3, 1.25
 """Capacitance aimed at over what brings the corner just low enough; and what of that a choice may leave."""
 SOFTER = (1.0, 0.8, 0.65, 0.5)

@@ -33,7 +33,7 @@ class PowerAsked(Section):
 
     @property
     def steps(self) -> tuple[tuple[float, float], ...]:
-        """The day's use as powers at the socket, W, each with its time, s."""
+        """The load profile as powers at the socket, W, each with its time, s."""
         return read_profile(self.profile, self.continuous)
 
     @field_validator("profile")
@@ -78,7 +78,7 @@ MOST_STEPS = 24
 
 
 def read_profile(text: str, most: float) -> tuple[tuple[float, float], ...]:
-    """A day's use as people write it: steps between commas, each a power and a time. Raises: ValueError."""
+    """A load profile as people write it: steps between commas, each a power and a time. Raises: ValueError."""
     found: list[tuple[float, float]] = []
     for piece in (p.strip() for p in text.split(",") if p.strip()):
         step = _STEP.fullmatch(piece)

@@ -1,4 +1,4 @@
-"""Pictures of the source: a day's use, the five-step gauge, the cold."""
+"""Pictures of the source: the load profile, the five-step gauge, the cold."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ STEPS = ("empty", "1 of 5", "2 of 5", "3 of 5", "4 of 5", "full")
 
 
 def day(worked: Worked) -> Chart:
-    """What is left in the battery over a day's use; each step settled on its own."""
+    """What is left in the battery over the load profile; each step settled on its own."""
     brief = worked.brief
     steps = brief.power.steps
     if not steps:

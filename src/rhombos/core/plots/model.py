@@ -125,7 +125,8 @@ class Scale:
 
     def axis(self, label: str, *, log: bool = False, low: float | None = None, high: float | None = None) -> Axis:
         """The axis in this unit; bounds are given in SI. A bound that is no round number carries none, nor does the end of a
-        logarithmic axis whose bounds are those of its data."""
+        logarithmic axis whose bounds are those of its data. Steps count from the lower end: where that is no round number, the
+        axis has none of its own."""
         least, most = (None if end is None else self(end) for end in (low, high))
         step = None if log or least is None or most is None else round_step(least, most)
 
@@ -135,7 +136,14 @@ class Scale:
             return step is None or end is None or _whole(end / step)
 
         return Axis(
-            label=label, unit=self.shown, log=log, low=least, high=most, step=step, low_told=told(least), high_told=told(most)
+            label=label,
+            unit=self.shown,
+            log=log,
+            low=least,
+            high=most,
+            step=step if told(least) else None,
+            low_told=told(least),
+            high_told=told(most),
         )
 
     def __call__(self, value: float) -> float:

@@ -36,6 +36,9 @@ MODULATION_RESERVE = 0.985
 """Part of the modulation limit that the proposed turns ratio uses; the rest absorbs what the next round changes."""
 OVER = 1.1
 """Output that the iron of a regulated route must stand, over the one asked."""
+MORE_LINKAGE, MOST_OVER = 1.01, 1.4
+"""What the next round may still add to the flux; and the most that is wound for: where a secondary drops more, more turns make
+it drop more still."""
 
 
 def operating_peak(brief: Brief) -> float:
@@ -88,7 +91,8 @@ class IronBridge(SineStage):
             nothing, nothing, nothing, wound.primary_rms, wound.secondary_rms, flat.states["input_stage"].fuse_load,
             wound.leakage, flat.guess.path_resistance, bridged.dead_time_loss_volts, filtered.fundamental,
             0.0, filtered.rms, max(s.states["output_filter"].peak for s in lasting(settled)),
-            rippling=HardestRipple(tuple(r for s in lasting(settled) if (r := s.rippling))), lift=lift_of(settled))  # fmt: skip
+            rippling=HardestRipple(tuple(r for s in lasting(settled) if (r := s.rippling))), lift=lift_of(settled),
+            linkage=max(s.states["iron_transformer"].linkage for s in lasting(settled)))  # fmt: skip
 
     def propose(
         self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
@@ -100,8 +104,10 @@ class IronBridge(SineStage):
         own["input_stage"]["banks"] = input_bank.banks_for(full, 1, shelf, rules)
         asked = load.assess(operating_points(brief)["nominal"], brief, SILENT)
         linkage = magnetics_book.sine_linkage.work({"V_rms": brief.output.voltage / hints.ratio, "f_line": line})
+        # with the drop of a secondary that is thin, as on a slow line, the iron sees more than it is rated for
+        most = max(OVER, min(MOST_OVER, MORE_LINKAGE * hints.linkage / hints.ratio / linkage)) * linkage
         transformer = iron_transformer.propose(
-            IronNeed(OVER * linkage, linkage, hints.ratio, hints.primary_rms, hints.secondary_rms, line,
+            IronNeed(most, linkage, hints.ratio, hints.primary_rms, hints.secondary_rms, line,
                      brief.targets.ambient + rules.enclosure_rise, 1, brief.targets.idle),
             own["iron_transformer"], shelf, rules)  # fmt: skip
         ratio = iron_transformer.made(transformer, shelf).ratio
@@ -140,8 +146,7 @@ class IronBridge(SineStage):
         shelf: Shelf, rules: Rules, worksheet: Worksheet,
     ) -> iron_transformer.IronState:  # fmt: skip
         ratio = self._ratio(builds)
-        resistance, _ = iron_transformer.made(builds["iron_transformer"], shelf).resistances(g.celsius)
-        most = max(OVER * rated, across - current * resistance)
+        most = max(OVER * rated, across)
         return iron_transformer.assess(
             iron_transformer.IronPoint(
                 across, most, 0.0, 0.0, current, current / ratio, socket, brief.output.frequency, g.celsius),

@@ -134,6 +134,7 @@ class Hints:
     form: float = 1.0
     rippling: HardestRipple | None = None
     lift: Lift = NO_LIFT
+    linkage: float = 0.0
 
 
 def lift_of(settled: Mapping[str, SourceSettled]) -> Lift:

@@ -182,16 +182,17 @@ class SineStage(SourceRoute):
 
         low, high = LEAST_OUTPUT, 1.0
         start = replace(guess, v_in=0.95 * point.emf, terminal=point.emf, lost=0.0, sag=low)
-        _, known, fits = at(low, start, SILENT)
+        made, known, fits = at(low, start, SILENT)
         if not fits:
             return None
-        while high - low > max(YIELD_STEP, tolerance):
+        steady, beyond = point.power <= brief.power.continuous, point.total > made.states["source"].capable
+        finest = max(YIELD_STEP, tolerance) if not (steady and beyond) else BAND  # figures of such a point are left out
+        while high - low > finest:
             middle = (low + high) / 2
             _, g, fits = at(middle, replace(known, sag=middle), SILENT)
             low, high, known = (middle, high, g) if fits else (low, middle, known)
         # what fitted by a hair comes to rest a hair beyond
         made, _, fits = at(low, replace(known, sag=low), worksheet, 2 * YIELD_STEP)
-        steady, beyond = point.power <= brief.power.continuous, point.total > made.states["source"].capable
         if steady and low < 1 - BAND and (beyond or made.states["h_bridge"].modulation < SATURATED):
             return fallen(made)  # the bridge has room, or no turns make up for it: it is the source that cannot
         return replace(made, converged=fits)

@@ -43,8 +43,10 @@ KEPT = 128
 LEAST_X, STEP_X = 2e-4, 1.45
 """Smallest reactance that is told apart, over V²/P, and the ratio from one to the next that is marched."""
 LEAST_CORNER, MOST_CORNER = 3.0, 160.0
-"""Corners over the line that are told apart; above these a step of the march would miss how the filter rings, which by then is
-nothing beside the resistance before the rectifier."""
+"""Corners over the line that are told apart. Above, the march's steps are too wide for how the filter rings, and it may find no
+rest; and where the corner is matters no more."""
+MOST_IN_THE_WAY = 8.0
+"""The largest reactance and resistance, over V²/P: what lies behind more gets next to nothing, and no design has it."""
 STEP_CORNER = 1.2
 """Ratio from one corner frequency over the line that is marched to the next."""
 HIGHEST = 40
@@ -116,9 +118,12 @@ def crest(reactance: float, corner: float, volts: float, path: float = 0.0) -> C
 
 def _about(reactance: float, corner: float, volts: float, path: float) -> tuple[Array, Array]:
     """The eight filters that are marched about the one asked for, as rows, and their weights."""
-    corner = min(MOST_CORNER, max(LEAST_CORNER, corner))
-    scales = (reactance, LEAST_X, STEP_X), (corner, 1.0, STEP_CORNER), (path, LEAST_PATH, STEP_PATH)
-    along = [math.log(max(value, least) / least) / math.log(step) for value, least, step in scales]
+    scales = (
+        (reactance, LEAST_X, MOST_IN_THE_WAY, LEAST_X, STEP_X),
+        (corner, LEAST_CORNER, MOST_CORNER, 1.0, STEP_CORNER),
+        (path, LEAST_PATH, MOST_IN_THE_WAY, LEAST_PATH, STEP_PATH),
+    )
+    along = [math.log(min(most, max(least, value)) / first) / math.log(step) for value, least, most, first, step in scales]
     i, j, k = (math.floor(place) for place in along)
     a, b, c = (place - math.floor(place) for place in along)
     weights = np.outer(np.outer([1 - a, a], [1 - b, b]), [1 - c, c]).ravel()
