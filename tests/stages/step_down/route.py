@@ -16,6 +16,7 @@ from rhombos.core.frame.stage import Stage
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import stages
+from rhombos.core.routes.entry import enter
 from rhombos.core.routes.on_source import Guess, SourceRoute, SourceSettled
 from tests.stages.step_down import stage
 
@@ -84,9 +85,8 @@ class StepDown(SourceRoute):
         state = stage.assess(g.v_in, drain.current, builds[stage.KEY], brief, shelf, rules, worksheet)
         to_stage = drain.power + state.loss
         need = input_stage.InputNeed(to_stage / g.v_in, state.duty, state.input_ripple)
-        entry, cells, v_in = self._source(point, to_stage, need, g, builds, brief, shelf, rules, worksheet)
-        states = {"source": cells, "input_stage": entry, stage.KEY: state, "load": drain}
-        from_source = to_stage + entry.loss
-        flow = {"source": from_source, "input_stage": from_source, stage.KEY: to_stage, "load": drain.power}
-        after = replace(g, v_in=v_in, terminal=cells.terminal, lost=state.loss)
+        entry = enter(point, to_stage, need, g.terminal, builds, brief, shelf, rules, worksheet)
+        states = {**entry.states, stage.KEY: state, "load": drain}
+        flow = {**entry.flow, stage.KEY: to_stage, "load": drain.power}
+        after = replace(g, v_in=entry.v_in, terminal=entry.cells.terminal, lost=state.loss)
         return SourceSettled(point, states, flow, g, state.peak, state.peak, state.duty), after

@@ -20,7 +20,6 @@ from rhombos.core.blocks import (
     input_stage,
     link_loop,
     rectifier,
-    source,
     transformer,
 )  # fmt: skip
 from rhombos.core.blocks.input_filter import Noise
@@ -35,6 +34,7 @@ from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Capacitor, Diode, Shelf
 from rhombos.core.routes.base import HOTTEST, V_FLOOR, Settled, Turned, at_its_end
 from rhombos.core.routes.driven import gate_loop
+from rhombos.core.routes.entry import enter
 from rhombos.core.routes.link_guess import Guess
 from rhombos.core.routes.passes import HOPELESS, MOST_PASSES, SETTLED, Passes
 from rhombos.core.routes.socket import Socket, converge_socket
@@ -221,28 +221,25 @@ def _one_pass(
         rules, worksheet, gate_loop(builds["front_drive"], builds["front_end"].parallel, shelf))  # fmt: skip
     to_transformer = to_rectifier + (hf.power if hf else 0.0) + wound.loss
     to_stage = to_transformer + switched.loss
-    entry = input_stage.assess(
-        input_stage.InputNeed(to_stage / g.v_in, 2 * front_end.flat_duty(duty, rising) / topology.banks,
-                              pulsation=flows.drawn.source_square, form=flows.form,
-                              slow=flows.drawn.smoothed * to_stage / g.v_in,
-                              noise=Noise(2 * f_s, 2 * front_end.flat_duty(duty, rising), constant=how.choke)), g.terminal,
-        builds["input_stage"], brief, shelf,
-        rules, worksheet)  # fmt: skip
-    from_source = to_stage + entry.loss
-    cells = source.assess(
-        point.emf, from_source, brief, worksheet, flows.drawn.source_square, flows.drawn.source_peak, entry.control
-    )
+    pulses = 2 * front_end.flat_duty(duty, rising)
+    entry = enter(
+        point, to_stage,
+        input_stage.InputNeed(
+            to_stage / g.v_in, pulses / topology.banks, pulsation=flows.drawn.source_square, form=flows.form,
+            crest=flows.drawn.source_peak, slow=flows.drawn.smoothed * to_stage / g.v_in,
+            noise=Noise(2 * f_s, pulses, constant=how.choke)),
+        g.terminal, builds, brief, shelf, rules, worksheet)  # fmt: skip
     states = {
-        "source": cells, "input_stage": entry, "front_end": switched, "transformer": wound, "rectifier": rectified,
-        "dc_link": linked, "load": socket.drawn,
+        **entry.states, "front_end": switched, "transformer": wound, "rectifier": rectified, "dc_link": linked,
+        "load": socket.drawn,
     }  # fmt: skip
     if socket.bridged is not None:
         states["h_bridge"] = socket.bridged
     if socket.filtered is not None:
         states["output_filter"] = socket.filtered
     flow = {
-        "source": from_source, "input_stage": from_source, "front_end": to_stage, "transformer": to_transformer,
-        "rectifier": to_rectifier, "dc_link": to_link, "load": socket.drawn.power}  # fmt: skip
+        **entry.flow, "front_end": to_stage, "transformer": to_transformer, "rectifier": to_rectifier, "dc_link": to_link,
+        "load": socket.drawn.power}  # fmt: skip
     if socket.bridged is not None:
         flow |= {"h_bridge": socket.to_bridge, "output_filter": socket.to_filter}
     endings: tuple[str, ...] = ("load",)
@@ -250,7 +247,7 @@ def _one_pass(
         states[hf_socket.KEY], flow[hf_socket.KEY], endings = hf, hf.power, ("load", hf_socket.KEY)
     most_loss = 2 * max(point.total, 0.1 * brief.continuous)
     after = Guess(
-        v_in=max(V_FLOOR * point.emf, cells.terminal - entry.drop), terminal=cells.terminal,
+        v_in=entry.v_in, terminal=entry.cells.terminal,
         pulse=min(pulse, 3 * most_loss / (V_FLOOR * point.emf * topology.drive)),
         primary_resistance=wound.primary_together
         + topology.series * switched.on_resistance / builds["front_end"].parallel,
@@ -268,7 +265,8 @@ def _one_pass(
     beside = sags + tap.at.share * tap.pulse * g.secondary_resistance if tap else 0.0
     after = replace(after, swing=_swing(
         path, how, point, ratio * topology.drive, link_current, beside, demand, builds, brief, shelf))  # fmt: skip
-    ohmic = (cells.internal_loss + entry.cable_loss + entry.fuse_loss + entry.contact_loss + switched.conduction + wound.copper
+    cells, leads = entry.cells, entry.input
+    ohmic = (cells.internal_loss + leads.cable_loss + leads.fuse_loss + leads.contact_loss + switched.conduction + wound.copper
              + rectified.choke_copper) / flows.drawn.mean_square * flows.share**2  # fmt: skip
     return LinkSettled(point, states, flow, g, pulse, turn_off, v_half, crest_half, secondary_drop, how.series, path, ohmic,
                        demand, socket.apparent, brief.source.volts[2], flows.drawn, flows.form, winding,

@@ -25,6 +25,7 @@ from rhombos.core.parts import Shelf
 from rhombos.core.routes import stages
 from rhombos.core.routes.base import V_FLOOR, Route, StepWave, Turned
 from rhombos.core.routes.driven import drive_of, gate_loop
+from rhombos.core.routes.entry import enter
 from rhombos.core.routes.on_source import MORE_RIPPLE, Guess, HardestRipple, SourceRoute, SourceSettled, carrier_of, lift_of
 from rhombos.core.routes.sine_stage import SineStage
 from rhombos.core.routes.step_stage import NARROWEST, StepStage, standing, whole_factor, working
@@ -251,19 +252,18 @@ class DirectSteps(Bare, StepStage):
         to_bridge = power + bridged.loss
         mean = to_bridge / g.v_in
         stops = mean * g.shaped * stopped(share, factor, held)
-        entry, cells, v_in = self._source(
+        entry = enter(
             point, to_bridge,
             input_stage.InputNeed(
                 mean, share, flowing.bank * mean, flowing.mean_square, crest=flowing.crest, interrupted=stops,
                 returned=flowing.returned),
-            g, builds, brief, shelf, rules, worksheet)  # fmt: skip
-        bridged = h_bridge.on_a_link(bridged, brief.source.volts[2] + entry.rise + entry.returned, worksheet)
-        from_source = to_bridge + entry.loss
-        states = {"source": cells, "input_stage": entry, "h_bridge": bridged, "load": drain}
-        flow = {"source": from_source, "input_stage": from_source, "h_bridge": to_bridge, "load": power}
+            g.terminal, builds, brief, shelf, rules, worksheet)  # fmt: skip
+        bridged = h_bridge.on_a_link(bridged, brief.source.volts[2] + entry.input.rise + entry.input.returned, worksheet)
+        states = {**entry.states, "h_bridge": bridged, "load": drain}
+        flow = {**entry.flow, "h_bridge": to_bridge, "load": power}
         most = 2 * max(point.power, 0.1 * brief.power.continuous)
         after = Guess(
-            v_in=v_in, terminal=cells.terminal, path_resistance=bridged.path, threshold=bridged.drop,
+            v_in=entry.v_in, terminal=entry.cells.terminal, path_resistance=bridged.path, threshold=bridged.drop,
             lost=min(bridged.loss, most), drawn=min(to_bridge, power + most) / g.v_in,
             shaped=min(1.0, (power + bridged.conduction) / to_bridge), formed=formed,
             # a wider pulse asks for less: half the way, lest it swings

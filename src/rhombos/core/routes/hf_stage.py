@@ -37,6 +37,7 @@ from rhombos.core.parts import Shelf
 from rhombos.core.routes import stages
 from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave
 from rhombos.core.routes.driven import front_drive_of, gate_loop
+from rhombos.core.routes.entry import enter
 from rhombos.core.routes.on_source import Guess, SourceSettled
 from rhombos.core.routes.reach import leak_cost, steady_frequency, tapped_frequency
 from rhombos.core.routes.step_stage import StepStage
@@ -217,24 +218,23 @@ class HfStage(StepStage):
         to_transformer = power + wound.loss
         to_stage = to_transformer + switched.loss
         # leads keep the carrier's ripple out of the source: the bank carries all of it
-        entry, cells, v_in = self._source(
+        entry = enter(
             point, to_stage, input_stage.InputNeed(
                 to_stage / g.v_in, share / topology.banks, form=formed.form, noise=Noise(2 * hertz, share)),
-            g, builds, brief, shelf, rules, worksheet)  # fmt: skip
-        from_source = to_stage + entry.loss
+            g.terminal, builds, brief, shelf, rules, worksheet)  # fmt: skip
         lagging = book.power_factor.work({"R_L": wanted, "f": hertz, "L": lead})
         drain = load.assess(
             replace(point, power_factor=lagging), brief, worksheet, volts,
             Fed(share, True, factor, wanted if point.power > 0 else None), hertz=hertz)  # fmt: skip
         height = open_volts - behind * current / math.sqrt(share)
         given = hf_output.HfOutputState(volts, height, current, flow.peak * current, power, lagging, share)
-        states = {"source": cells, "input_stage": entry, "front_end": switched, "transformer": wound, hf_output.KEY: given,
+        states = {**entry.states, "front_end": switched, "transformer": wound, hf_output.KEY: given,
                   "load": drain}  # fmt: skip
-        passed = {"source": from_source, "input_stage": from_source, "front_end": to_stage, "transformer": to_transformer,
+        passed = {**entry.flow, "front_end": to_stage, "transformer": to_transformer,
                   hf_output.KEY: power, "load": power}  # fmt: skip
         most = 2 * max(point.power, 0.1 * brief.power.continuous)
         after = Guess(
-            v_in=v_in, terminal=cells.terminal, pulse=min(pulse, 3 * most / (V_FLOOR * point.emf * topology.drive)),
+            v_in=entry.v_in, terminal=entry.cells.terminal, pulse=min(pulse, 3 * most / (V_FLOOR * point.emf * topology.drive)),
             primary_resistance=wound.primary_together, secondary_resistance=wound.secondary_together,
             path_resistance=topology.series * switched.on_resistance / stage.parallel,
             lost=min(wound.loss + switched.loss - switched.clamp_loss - switched.gate, most),

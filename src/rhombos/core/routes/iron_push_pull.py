@@ -34,6 +34,7 @@ from rhombos.core.magnetics.iron import IronNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import stages
 from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave, Turned
+from rhombos.core.routes.entry import enter
 from rhombos.core.routes.on_source import MORE_RIPPLE, Guess, HardestRipple, Hints, SourceSettled, lift_of
 from rhombos.core.routes.step_stage import NARROWEST, StepStage, standing, whole_factor, working
 from rhombos.core.routes.supply import WIRING, source_of
@@ -194,23 +195,23 @@ class IronPushPull(StepStage):
         mean = to_stage / g.v_in
         # without a load the iron's current flows back for half of each half period, in a triangle
         back = flowing.returned if power > 0 else wound.magnetising / (4 * mean)
-        entry, cells, v_in = self._source(
+        entry = enter(
             point, to_stage,
             input_stage.InputNeed(
                 mean, share, flowing.bank * mean, flowing.mean_square, crest=flowing.crest, interrupted=turn_off,
                 returned=back),
-            g, builds, brief, shelf, rules, worksheet)  # fmt: skip
-        if entry.returned > 0:
+            g.terminal, builds, brief, shelf, rules, worksheet)  # fmt: skip
+        lifted = entry.input.returned
+        if lifted > 0:
             switched = replace(switched, peak_voltage=worksheet.total(f"{self.stage}.peak_voltage", {
-                "off, with its spike": switched.peak_voltage, "twice what the load lifts": 2 * entry.returned}))  # fmt: skip
-        from_source = to_stage + entry.loss
+                "off, with its spike": switched.peak_voltage, "twice what the load lifts": 2 * lifted}))  # fmt: skip
         drain = load.assess(point, brief, worksheet, output, Fed(share, lets_go, factor, 1 / admits if admits else None))
-        states = {"source": cells, "input_stage": entry, self.stage: switched, "iron_transformer": wound, "load": drain}
-        flow = {"source": from_source, "input_stage": from_source, self.stage: to_stage, "iron_transformer": to_transformer,
+        states = {**entry.states, self.stage: switched, "iron_transformer": wound, "load": drain}
+        flow = {**entry.flow, self.stage: to_stage, "iron_transformer": to_transformer,
                 "load": power}  # fmt: skip
         most = 2 * max(point.power, 0.1 * brief.power.continuous)
         after = Guess(
-            v_in=v_in, terminal=cells.terminal, pulse=min(pulse, 3 * most / (V_FLOOR * point.emf)),
+            v_in=entry.v_in, terminal=entry.cells.terminal, pulse=min(pulse, 3 * most / (V_FLOOR * point.emf)),
             primary_resistance=wound.primary_resistance, secondary_resistance=wound.secondary_resistance,
             path_resistance=switched.on_resistance / builds[self.stage].parallel,
             threshold=getattr(switched, "threshold", 0.0), leakage=wound.leakage,

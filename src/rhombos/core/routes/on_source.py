@@ -7,7 +7,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from rhombos.core.blocks import input_stage, source
 from rhombos.core.blocks.filter_flow import Flow
 from rhombos.core.blocks.input_bank import NO_LIFT, Lift
 from rhombos.core.blocks.input_filter import Noise
@@ -16,7 +15,7 @@ from rhombos.core.design.rules import Rules
 from rhombos.core.frame.points import Point, operating_points
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Shelf
-from rhombos.core.routes.base import V_FLOOR, Route, Settled, at_its_end
+from rhombos.core.routes.base import Route, Settled, at_its_end
 from rhombos.core.routes.driven import drives
 from rhombos.core.routes.passes import HOPELESS, MOST_PASSES, SETTLED, Passes
 from rhombos.core.waves.pulsation import BankRipple
@@ -242,23 +241,6 @@ class SourceRoute(Route):
         self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
     ) -> tuple[SourceSettled, Guess]:
         """One pass of a point from what the last one taught."""
-
-    def _source(
-        self,
-        point: Point,
-        to_stage: float,
-        need: input_stage.InputNeed,
-        g: Guess,
-        builds: Mapping[str, Any],
-        brief: Brief,
-        shelf: Shelf,
-        rules: Rules,
-        worksheet: Worksheet,
-    ) -> tuple[input_stage.InputState, source.SourceState, float]:
-        """Input stage and source behind a stage that draws a power, W; and the voltage that reaches the stage."""
-        entry = input_stage.assess(need, g.terminal, builds["input_stage"], brief, shelf, rules, worksheet)
-        cells = source.assess(point.emf, to_stage + entry.loss, brief, worksheet, need.pulsation, need.crest, entry.control)
-        return entry, cells, max(V_FLOOR * point.emf, cells.terminal - entry.drop)
 
     def infeasible(self, settled: Mapping[str, Any]) -> frozenset[str]:
         """Points that the source cannot feed."""

@@ -20,6 +20,7 @@ from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave, fallen
 from rhombos.core.routes.driven import gate_loop
+from rhombos.core.routes.entry import enter
 from rhombos.core.routes.on_source import MORE_RIPPLE, Guess, SourceRoute, SourceSettled
 from rhombos.core.routes.passes import HOPELESS, SETTLED, foreseen
 from rhombos.core.routes.supply import source_of, source_supply
@@ -116,17 +117,16 @@ class SineStage(SourceRoute):
         mean = to_stage / g.v_in
         slow = mean * taken(drawn, (1 + 0j,) * len(drawn), passed)
         rippling = BankRipple(MORE_RIPPLE * ripple, MORE_RIPPLE * mean, drawn, line, feed.resistance, feed.inductance)
-        entry, cells, v_in = self._source(
+        entry = enter(
             point, to_stage,
             input_stage.InputNeed(
                 mean, 1.0, ripple, swing.mean_square, crest=swing.peak, slow=slow, returned=swing.returned,
                 noise=Noise(2 * carrier, rms=ripple, constant=True)),
-            g, builds, brief, shelf, rules, worksheet)  # fmt: skip
-        if entry.returned > 0:
-            bridged = h_bridge.on_a_link(bridged, brief.source.volts[2] + entry.returned, worksheet)
-        from_source = to_stage + entry.loss
-        states = {"source": cells, "input_stage": entry, "h_bridge": bridged, "output_filter": filtered, "load": drain}
-        flow = {"source": from_source, "input_stage": from_source, "h_bridge": to_stage, "output_filter": to_filter,
+            g.terminal, builds, brief, shelf, rules, worksheet)  # fmt: skip
+        if entry.input.returned > 0:
+            bridged = h_bridge.on_a_link(bridged, brief.source.volts[2] + entry.input.returned, worksheet)
+        states = {**entry.states, "h_bridge": bridged, "output_filter": filtered, "load": drain}
+        flow = {**entry.flow, "h_bridge": to_stage, "output_filter": to_filter,
                 "load": drain.power}  # fmt: skip
         if wound:
             states["iron_transformer"], flow["iron_transformer"] = wound, to_transformer
@@ -134,9 +134,9 @@ class SineStage(SourceRoute):
             states["h_bridge"] = replace(bridged, output=drain.voltage)
         # a bridge at its limit makes no more: the socket sags until it fits
         after = replace(
-            g, flows=flows if g.march else None, v_in=v_in,
-            works=flows.made * max(V_FLOOR * point.emf, point.emf - feed.resistance * cells.current),
-            terminal=cells.terminal, primary_resistance=winding.primary_resistance,
+            g, flows=flows if g.march else None, v_in=entry.v_in,
+            works=flows.made * max(V_FLOOR * point.emf, point.emf - feed.resistance * entry.cells.current),
+            terminal=entry.cells.terminal, primary_resistance=winding.primary_resistance,
             secondary_resistance=winding.secondary_resistance, path_resistance=2 * bridged.resistance,
             leakage=winding.leakage, lost=winding.loss + filtered.loss + bridged.loss, modulation=min(2.0, bridged.modulation),
             sag=min(1.0, max(0.1, g.sag / max(bridged.modulation, 1e-3) ** YIELDS)),
