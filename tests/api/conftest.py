@@ -3,10 +3,12 @@
 import time
 
 import pytest
+from sqlalchemy import delete, select
 from starlette.testclient import TestClient
 
 from rhombos.api.app import create_app
 from rhombos.desk.crew import Crew
+from rhombos.store.models import DrawerRow
 
 PATIENCE = 60
 """How long a database that is too busy is asked again, s."""
@@ -25,6 +27,10 @@ def client(database, crew, tmp_path):
     with TestClient(app, base_url="http://127.0.0.1", raise_server_exceptions=False) as found:
         yield found
     app.state.service.database.engine.dispose()
+    with database.session() as session:  # else whatever is sized after it takes what it left
+        left = [row.designation for row in session.scalars(select(DrawerRow))]
+        session.execute(delete(DrawerRow))
+    assert not left, f"this test leaves {', '.join(left)} in the drawer"
 
 
 @pytest.fixture

@@ -7,6 +7,7 @@ import pytest
 
 from rhombos.core.benches.compare import row_of
 from rhombos.core.design.rules import PRESETS
+from rhombos.desk import routes
 from rhombos.desk.crew import Busy
 
 ROUTE = {"name": "By another route", "brief": {"output": {"waveform": "modified"}}, "route": "iron push-pull"}
@@ -78,6 +79,8 @@ def test_a_comparison_that_breaks_off_ends_before_it_is_whole(client, monkeypatc
 
     async def at_last_full(*given, **named):
         nonlocal begun, over
+        if routes.compared not in given:  # what else the application has done meanwhile
+            return await working(*given, **named)
         begun += 1
         if begun == 13:
             await there.wait()
@@ -91,6 +94,7 @@ def test_a_comparison_that_breaks_off_ends_before_it_is_whole(client, monkeypatc
 
     monkeypatch.setattr(crew, "do", at_last_full)
     grown = growth(client, {"brief": {"power": {"continuous": "456 W", "surge": "700 W"}}})
+    assert begun == 13
     assert grown
     assert all(g["to_come"] > 0 for g in grown)
 

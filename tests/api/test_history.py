@@ -44,7 +44,7 @@ def test_a_revision_is_sized_with_what_the_drawer_held_then(client, made):
     try:
         assert client.put(where, json={"count": 20, "condition": "salvaged"}).status_code == 204
         revise(client, made, {"name": "with a drawer"})
-        client.delete(where)
+        withdrawn(client, where)
         now_ = client.get(f"/api/designs/{made['id']}/revisions/1/sized").json()
         then = client.get(f"/api/designs/{made['id']}/revisions/2/sized").json()
     finally:
@@ -142,7 +142,7 @@ def kept(client, made):
     """Two revisions, the later with something in the drawer, a part of one's own, and a currency, archived."""
     client.put("/api/drawer/core/ETD 39", json={"count": 1})
     revise(client, made, {"name": "later"})
-    client.delete("/api/drawer/core/ETD 39")
+    withdrawn(client, "/api/drawer/core/ETD 39")
     client.put("/api/currency", json={"name": "crowns"})
     client.put(f"/api/designs/{made['id']}/revisions/1/label", json={"label": "first"})
     assert client.post("/api/shelf/wire/csv", content=OWN, headers={"Content-Type": "text/csv"}).status_code == 200
@@ -178,8 +178,8 @@ def test_what_is_here_already_is_left_alone(client, kept):
 def test_what_is_missing_comes_back_whole(client, kept, made, database):
     with database.session() as session:
         session.delete(session.get_one(DesignRow, made["id"]))
-    client.delete("/api/shelf/wire/MINE 0.9")
-    client.delete("/api/drawer/core/ETD 44")
+    withdrawn(client, "/api/shelf/wire/MINE 0.9")
+    withdrawn(client, "/api/drawer/core/ETD 44")
     client.put("/api/currency", json={"name": "credits"})
     with database.session() as session:
         session.execute(delete(DrawerVersionRow))

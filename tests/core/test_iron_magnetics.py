@@ -110,16 +110,16 @@ def test_leakage_is_that_of_two_windings_side_by_side(shelf):
     ("route", "wave", "hertz", "asked"), [("iron bridge", "sine", 6, 1500), ("iron push-pull", "modified", 8, 900)]
 )
 def test_what_outgrown_iron_is_said_to_pass_it_passes(shelf, route, wave, hertz, asked):
-    """At a line so slow that the largest core on the shelf is too small: a quarter less than it is said to pass is cool, a quarter
-    more is not."""
+    """At a line so slow that the largest core on the shelf is too small: a quarter less than it is said to pass keeps the rules, a
+    quarter more does not."""
 
     def hot(watts):
         found = solve(slow_line(wave, hertz, watts), {}, shelf, USUAL, route).findings
-        return next((f for f in found if f.code == "iron_transformer.hot" and f.severity == "stop"), None)
+        return next((f for f in found if f.code == "iron_transformer.hot"), None)
 
     told = hot(asked)
     assert told is not None
-    assert told.unavoidable
+    assert (told.severity, bool(told.unavoidable)) == ("stop", True)
     passes = parse(re.search(r"passes about ([\d.]+ k?)VA", told.remedy)[1] + "W", "W")
     assert passes < asked, "or it would not be too hot"
     assert hot(0.75 * passes) is None
