@@ -3,12 +3,13 @@ drawers to take parts from."""
 
 from __future__ import annotations
 
+import math
 import random
 from dataclasses import dataclass, replace
 from typing import Any, get_args
 
 from rhombos.core.design.brief import Brief
-from rhombos.core.design.outputs import HIGHEST_SURGE, LOWEST_SET, AcWave
+from rhombos.core.design.outputs import HIGHEST_CURRENT, HIGHEST_SURGE, LOWEST_SET, AcWave
 from rhombos.core.design.route_name import RouteName
 from rhombos.core.design.sources import CELL_VOLTS, HIGHEST_NOMINAL, BatterySource, RailSource
 from rhombos.core.parts import KINDS, Shelf
@@ -27,6 +28,8 @@ HIGH = 17
 """Every seventeenth case is fed by a source of higher voltage."""
 TWO = 0.2
 """Share of the cases that have a high-frequency socket beside their own, where their route has a secondary for it."""
+BELOW = 0.12
+"""Share of the cases that have an auxiliary output beside their own."""
 ALONE = 0.08
 """Share of the cases that have a high-frequency socket alone, where their route makes it."""
 SPANNED = 0.06
@@ -62,10 +65,7 @@ class Case:
 
 
 def _beside(brief: Brief) -> str:
-    if brief.beside is None:
-        return ""
-    asked = brief.beside.power
-    return f"beside it {brief.beside.described} {asked.continuous:.0f}/{asked.surge:.0f} W, "
+    return "".join(f"beside it {o.described} {o.power.continuous:.0f}/{o.power.surge:.0f} W, " for o in brief.outputs[1:])
 
 
 def _feed(source: BatterySource | RailSource) -> str:
@@ -200,6 +200,22 @@ def two(case: Case, seed: int) -> Case:
     return replace(case, brief=Brief.model_validate(raw | {"outputs": [*raw["outputs"], socket]}))
 
 
+def with_auxiliary(case: Case, seed: int) -> Case:
+    """The same with a low direct voltage beside its own, made of the source."""
+    dice = random.Random(f"{seed} auxiliary {case.index}")
+    most = min(60.0, 0.89 * case.brief.source.volts[0])
+    volts = max(3.3, math.floor(10 * 3.3 * (most / 3.3) ** dice.random()) / 10)
+    power = round(min(200.0, HIGHEST_CURRENT * volts) ** dice.random(), 1)
+    raw = case.brief.model_dump(exclude_unset=True)
+    low = {
+        "kind": "auxiliary DC",
+        "voltage": volts,
+        "ripple": dice.choice((0.005, 0.01, 0.02, 0.05)),
+        "power": {"continuous": power},
+    }
+    return replace(case, brief=Brief.model_validate(raw | {"outputs": [*raw["outputs"], low]}))
+
+
 def alone(case: Case, seed: int) -> Case:
     """The same with a high-frequency socket in place of its own; where one may be made."""
     if "HF" not in ROUTES[case.route].waveforms:
@@ -258,9 +274,11 @@ def random_drawer(shelf: Shelf, index: int, seed: int) -> Shelf:
 
 
 def drawn(index: int, seed: int) -> Case:
-    """The case of a seed, some with a second socket, some with a high-frequency one alone, some adjustable."""
+    """The case of a seed, some with a second socket, some with a high-frequency one alone, some with an auxiliary output, some
+    adjustable."""
     case, chance = _first(index, seed), random.Random(f"{seed} second {index}").random()
     case = two(case, seed) if chance < TWO else alone(case, seed) if chance > 1 - ALONE else case
+    case = with_auxiliary(case, seed) if random.Random(f"{seed} below {index}").random() < BELOW else case
     return adjustable(case, seed) if random.Random(f"{seed} span {index}").random() < SPANNED else case
 
 

@@ -105,19 +105,20 @@ def test_the_form_shows_every_field_as_it_can_be_typed_back(refuge):
 def test_what_is_drawn_tells_the_figures_of_what_is_there_and_what_the_others_are(refuge):
     def told(brief: Brief) -> dict[str, dict[str, str]]:
         drawn = (f for f in brief_fields(brief) if f.address.endswith(".kind"))
-        return {f.address: dict(zip(f.options, f.told, strict=True)) for f in drawn}
+        return {f.title: dict(zip(f.options, f.told, strict=True)) for f in drawn}
 
     first = told(refuge)
-    assert first["sources.0.kind"] == {"battery": "8 × LiFePO4, 25.6 V", "DC rail": "a supply of limited current"}
-    assert first["outputs.0.kind"]["AC"] == "230 V 50 Hz sine, 600 W"
-    assert first["outputs.1.kind"]["nothing"] == "one socket"
+    assert first["Fed by"] == {"battery": "8 × LiFePO4, 25.6 V", "DC rail": "a supply of limited current"}
+    assert first["Feeds"]["AC"] == "230 V 50 Hz sine, 600 W"
+    assert first["and beside it"] == {"nothing": "no more", "HF": "straight from a secondary"}
     fed = refuge.but(
         source={"kind": "DC rail", "nominal": 48.0, "lowest": 44.0, "highest": 52.0, "limit": 20.0}, output={"kind": "HF"}
     )
     second = told(fed)
-    assert second["sources.0.kind"] == {"battery": "cells of one kind", "DC rail": "48 V, at most 20 A"}
-    assert second["outputs.0.kind"]["HF"].startswith("230 V 50 kHz, ")
-    assert "outputs.1.kind" not in second
+    assert second["Fed by"] == {"battery": "cells of one kind", "DC rail": "48 V, at most 20 A"}
+    assert second["Feeds"]["HF"].startswith("230 V 50 kHz, ")
+    assert "and beside it" not in second
+    assert second["and at low voltage"]["auxiliary DC"] == "low voltage from the source"
     assert all(words for kinds in (*first.values(), *second.values()) for words in kinds.values())
 
 
@@ -241,8 +242,8 @@ def test_a_brief_is_written_short_or_in_full_but_not_both():
     ("bad", "told"),
     [
         ({"sources": []}, "0 sources; allowed 1"),
-        ({"outputs": [{}, {}]}, "outputs AC, AC; allowed: AC, DC or HF, and HF beside AC or DC"),
-        ({"outputs": [{"kind": "HF"}, {"kind": "DC"}]}, "outputs HF, DC; allowed: AC, DC or HF, and HF beside AC or DC"),
+        ({"outputs": [{}, {}]}, "outputs AC, AC; allowed: AC, DC or HF, HF beside AC or DC"),
+        ({"outputs": [{"kind": "HF"}, {"kind": "DC"}]}, "outputs HF, DC; allowed: AC, DC or HF, HF beside AC or DC"),
         ({"outputs": []}, "outputs none; allowed: AC, DC or HF"),
         (
             {"outputs": [{}, {"kind": "HF", "frequency": "1 MHz"}]},

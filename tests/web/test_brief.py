@@ -347,7 +347,7 @@ def test_two_sockets_at_once(bench):
     bench.pin("hf_socket.turns", "12")
     bench.until(lambda: bench.all("finding-hf_socket.voltage"))
     looked_at_elsewhere(bench, "DC")
-    bench.click("brief-outputs.1.kind-nothing")
+    bench.click("brief-outputs.1.kind-HF")
     bench.gone("block-hf_socket")
     bench.kept()
     assert len(asked(bench, "outputs")) == 1

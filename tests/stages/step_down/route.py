@@ -85,7 +85,7 @@ class StepDown(SourceRoute):
         state = stage.assess(g.v_in, drain.current, builds[stage.KEY], brief, shelf, rules, worksheet)
         to_stage = drain.power + state.loss
         need = input_stage.InputNeed(to_stage / g.v_in, state.duty, state.input_ripple)
-        entry = enter(point, to_stage, need, g.terminal, builds, brief, shelf, rules, worksheet)
+        entry = enter(point, to_stage, need, g.v_in, g.terminal, builds, brief, shelf, rules, worksheet)
         states = {**entry.states, stage.KEY: state, "load": drain}
         flow = {**entry.flow, stage.KEY: to_stage, "load": drain.power}
         after = replace(g, v_in=entry.v_in, terminal=entry.cells.terminal, lost=state.loss)

@@ -1320,6 +1320,30 @@ export interface components {
             rules?: "cautious" | "usual" | "frugal";
         };
         /**
+         * AuxiliaryOutput
+         * @description A low direct voltage beside the main output, made of the source by a step-down converter of its own: for fans, relays,
+         *     lamps, a computer. Nothing isolates it from the source.
+         */
+        AuxiliaryOutput: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "auxiliary DC";
+            /** Power */
+            power?: components["schemas"]["SteadyPower"];
+            /**
+             * Ripple, peak to peak
+             * @default 0.01
+             */
+            ripple?: number | string;
+            /**
+             * Output voltage, DC
+             * @default 5
+             */
+            voltage?: number | string;
+        };
+        /**
          * Axis
          * @description An axis; `unit` is the display unit the numbers are already in; `names` stand at 0, 1, 2 … in place of numbers. Numbers
          *     stand every `step`, where that is said, and at an end where that is told.
@@ -1505,7 +1529,8 @@ export interface components {
          * @description Everything that is asked. Bad values are refused with the allowed range.
          *
          *     A brief of one source and one output may be written short: `source` and `output` beside `power`, `loads` and `shares`, which
-         *     are the output's. Beside an AC or a DC output may stand a high-frequency one, from the same secondary.
+         *     are the output's. Beside an AC or a DC output may stand a high-frequency one, from the same secondary; beside any, last, an
+         *     auxiliary direct voltage made of the source.
          */
         Brief: {
             /**
@@ -1531,7 +1556,7 @@ export interface components {
              *       }
              *     ]
              */
-            outputs?: (components["schemas"]["AcOutput"] | components["schemas"]["DcOutput"] | components["schemas"]["HfOutput"])[];
+            outputs?: (components["schemas"]["AcOutput"] | components["schemas"]["DcOutput"] | components["schemas"]["HfOutput"] | components["schemas"]["AuxiliaryOutput"])[];
             /**
              * Sources
              * @default [
@@ -3977,6 +4002,17 @@ export interface components {
              * @default about:blank
              */
             type?: string;
+        };
+        /**
+         * SteadyPower
+         * @description How much, for as long as the source is on: nothing there starts hard.
+         */
+        SteadyPower: {
+            /**
+             * Continuous power
+             * @default 10
+             */
+            continuous?: number | string;
         };
         /**
          * StepOut

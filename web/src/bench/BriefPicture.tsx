@@ -1,5 +1,5 @@
 import { Box, Flex, Text, VisuallyHidden } from "@chakra-ui/react"
-import type { ReactNode } from "react"
+import { Fragment, type ReactNode } from "react"
 
 import type { BriefField } from "../api/client"
 
@@ -9,17 +9,26 @@ const STEP = TALL + APART
 const CAPTION = 22
 const WIDE = 92
 const HALF = 26
+const NOTHING = "nothing"
 
 /** Where the tiles of a column lie, from the top, and how far down the column ends. */
 const places = (count: number, from: number) => Array.from({ length: count }, (_, i) => from + i * STEP + TALL / 2)
 
 /** What feeds it and what it feeds, as a picture: the chosen kinds are joined to the inverter between them. */
 export function BriefPicture({ fields, put }: { fields: readonly BriefField[]; put: (field: BriefField, kind: string) => unknown }) {
-  const [source, socket, beside] = ["sources.0.kind", "outputs.0.kind", "outputs.1.kind"].map((a) => fields.find((f) => f.address === a))
+  const kinds = fields.filter((f) => f.address.endsWith(".kind"))
+  const [source, socket] = ["sources.0.kind", "outputs.0.kind"].map((a) => kinds.find((f) => f.address === a))
   if (!source || !socket) return null
   const sockets = places(socket.options?.length ?? 0, 0)
-  const second = beside ? places(beside.options?.length ?? 0, sockets.length * STEP + CAPTION) : []
-  const tall = (second.at(-1) ?? sockets.at(-1) ?? 0) + TALL / 2
+  let tall = (sockets.at(-1) ?? 0) + TALL / 2
+  const others = kinds
+    .filter((f) => f !== source && f !== socket)
+    .map((field) => {
+      const caption = tall + APART
+      const y = caption + CAPTION + TALL / 2
+      tall = y + TALL / 2
+      return { field, caption, y }
+    })
   const sources = places(source.options?.length ?? 0, (tall - (source.options?.length ?? 0) * STEP + APART) / 2)
   const middle = tall / 2
   return (
@@ -35,7 +44,9 @@ export function BriefPicture({ fields, put }: { fields: readonly BriefField[]; p
       <svg width={WIDE} height={tall} aria-hidden="true">
         <Joined at={sources} chosen={chosen(source)} from={0} middle={middle} />
         <Joined at={sockets} chosen={chosen(socket)} from={WIDE} middle={middle} />
-        {beside && <Joined at={second} chosen={beside.options?.indexOf(beside.text) || -1} from={WIDE} middle={middle} />}
+        {others.map(({ field, y }) => (
+          <Joined key={field.title} at={[y]} chosen={field.text === NOTHING ? -1 : 0} from={WIDE} middle={middle} />
+        ))}
         <path
           d={`M${WIDE / 2 - HALF} ${middle}l${HALF} ${-HALF}l${HALF} ${HALF}l${-HALF} ${HALF}z`}
           fill="var(--chakra-colors-sheet)"
@@ -46,14 +57,14 @@ export function BriefPicture({ fields, put }: { fields: readonly BriefField[]; p
       </svg>
       <Box position="relative">
         <Tiles field={socket} title="What it feeds" at={sockets} put={put} />
-        {beside && (
-          <>
-            <Text position="absolute" top={`${sockets.length * STEP}px`} left="2" fontSize="12px" color="ink.soft">
-              and beside it
+        {others.map(({ field, caption, y }) => (
+          <Fragment key={field.title}>
+            <Text position="absolute" top={`${caption}px`} left="2" fontSize="12px" color="ink.soft">
+              {field.title}
             </Text>
-            <Tiles field={beside} title="What it feeds beside that" at={second} put={put} />
-          </>
-        )}
+            <Tiles field={field} title={field.title} at={[y]} put={put} />
+          </Fragment>
+        ))}
       </Box>
     </Box>
   )
@@ -79,16 +90,18 @@ const Joined = ({ at, chosen, from, middle }: { at: number[]; chosen: number; fr
 
 function Tiles(props: { field: BriefField; title: string; at: number[]; put: (field: BriefField, kind: string) => unknown }) {
   const { field, title, at, put } = props
+  const first = field.options?.[0] === NOTHING ? 1 : 0 // what may be there or not is one tile, to be put there and taken away
   return (
-    <Box role="radiogroup" aria-label={title} position={field.address.startsWith("sources") ? "relative" : "static"}>
+    <Box role={first ? "group" : "radiogroup"} aria-label={title} position={field.address.startsWith("sources") ? "relative" : "static"}>
       {field.options?.map((kind, i) => {
+        if (i < first) return null
         const on = kind === field.text
         return (
           <Flex
             as="label"
             key={kind}
             position="absolute"
-            top={`${(at[i] ?? 0) - TALL / 2}px`}
+            top={`${(at[i - first] ?? 0) - TALL / 2}px`}
             left="0"
             right="0"
             h={`${TALL}px`}
@@ -107,11 +120,15 @@ function Tiles(props: { field: BriefField; title: string; at: number[]; put: (fi
             data-chosen={on}
           >
             <VisuallyHidden asChild>
-              <input type="radio" name={field.address} checked={on} onChange={() => void put(field, kind)} aria-label={kind} />
+              {first ? (
+                <input type="checkbox" checked={on} onChange={() => void put(field, on ? NOTHING : kind)} aria-label={kind} />
+              ) : (
+                <input type="radio" name={field.address} checked={on} onChange={() => void put(field, kind)} aria-label={kind} />
+              )}
             </VisuallyHidden>
             <svg width="30" height="24" viewBox="-15 -12 30 24" aria-hidden="true" style={{ flexShrink: 0 }}>
               <g fill="none" stroke={on ? "var(--chakra-colors-copper)" : "currentColor"} strokeWidth="1.6" strokeLinecap="round">
-                {SYMBOLS[kind] ?? SYMBOLS.nothing}
+                {SYMBOLS[kind]}
               </g>
             </svg>
             <Box minW="0" lineHeight="1.15">
@@ -138,5 +155,5 @@ const SYMBOLS: Record<string, ReactNode> = {
   HF: (
     <path d="M-12 -7C-10 -12 -6 -12 -4 -7S2 -2 4 -7S10 -12 12 -7M-12 0C-10 -5 -6 -5 -4 0S2 5 4 0S10 -5 12 0M-12 7C-10 2 -6 2 -4 7S2 12 4 7S10 2 12 7" />
   ),
-  nothing: <path d="M-7 0H7" />,
+  "auxiliary DC": <path d="M-12 -8H-1V8M-1 0H12M4 5H12M4 -5H6M8 -5H12" />,
 }

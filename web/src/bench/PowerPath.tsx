@@ -8,6 +8,7 @@ const HEIGHT = 122
 const AXIS = 70
 const RIBBON = 42
 const EDGE = 64
+const LETTER = 7.3
 const VALUE = { fontSize: 12, fontFamily: "var(--chakra-fonts-mono)", fill: "var(--chakra-colors-ink-soft)" }
 
 /** The ribbon from source to load, drawn to scale, and the way from block to block. */
@@ -15,6 +16,7 @@ export function PowerPath({ solution, chosen, choose }: { solution: Solution; ch
   const [width, ref] = useWidth()
   const blocks = solution.blocks.filter((b) => !b.auxiliary)
   const pitch = (width - 2 * EDGE) / Math.max(1, blocks.length - 1)
+  const fits = Math.floor(pitch / LETTER)
   const full = Math.max(1e-9, ...blocks.map((b) => b.power_in))
   const thickness = (watts: number) => (RIBBON * watts) / full
   const bottom = AXIS + RIBBON / 2
@@ -67,7 +69,8 @@ export function PowerPath({ solution, chosen, choose }: { solution: Solution; ch
                 {b.title}
               </text>
               <text x={x} y="33" textAnchor="middle" style={VALUE}>
-                {b.headline}
+                {b.headline.length > fits ? `${b.headline.slice(0, fits - 1)}…` : b.headline}
+                <title>{b.headline}</title>
               </text>
               {(b.given || b.loss > 0) && (
                 <text x={x + 33 + (b.given ? strand / 2 : 0)} y={bottom + 20} style={VALUE}>

@@ -38,6 +38,22 @@ Ripple = float | Rippling
 """What a bank carries, A: of any capacitance, or as it follows from it."""
 
 
+@dataclass(frozen=True, slots=True)
+class Joined:
+    """What a bank carries of a stage, and of a converter beside it whose pulses have another frequency, A."""
+
+    ripple: Ripple
+    beside: float
+
+    def __call__(self, capacitance: float) -> float:
+        """RMS of both, A."""
+        return math.hypot(self.ripple if isinstance(self.ripple, float | int) else self.ripple(capacitance), self.beside)
+
+    def returned(self, capacitance: float) -> float:
+        """Charge that flows back to the source in half a line period, C."""
+        return 0.0 if isinstance(self.ripple, float | int) else self.ripple.returned(capacitance)
+
+
 def can_voltage(full: float, banks: int) -> float:
     """The highest voltage on one can, V: banks in series share unevenly."""
     return full if banks == 1 else full / banks * (1 + BANK_IMBALANCE)

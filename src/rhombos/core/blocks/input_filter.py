@@ -140,17 +140,18 @@ def _damped(way: Way, slope: float) -> float:
     return min(pairs or [1.0], default=1.0) if min(ratios) > 0 else min(ratios)
 
 
-def rest(noise: Noise | None, mean: float, volts: float, way: Way, worksheet: Worksheet) -> Rest:
-    """What a stage that draws a mean current, A, at a voltage, V, makes of its input."""
+def rest(noise: Noise | None, mean: float, volts: float, way: Way, worksheet: Worksheet, beside: float = 0.0) -> Rest:
+    """What a stage that draws a mean current, A, at a voltage, V, makes of its input; `beside` is what a converter of constant
+    power draws there too, A."""
     resonance = worksheet.work("input_stage.resonance", filters.corner, L=way.leads + way.choke, C=way.bank)
-    if noise is None:
-        return Rest(resonance=resonance)
-    lines = returned(noise, mean, way, worksheet)
     settles = None
-    if noise.constant and mean > 0:
-        slope = worksheet.work("input_stage.slope", book.negative_resistance, V_in=volts, I_in=max(mean, 1e-6))
+    held = beside + (mean if noise and noise.constant else 0.0)
+    if held > 0:
+        slope = worksheet.work("input_stage.slope", book.negative_resistance, V_in=volts, I_in=max(held, 1e-6))
         settles = damping(way, slope, worksheet)
-    return Rest(lines, noise.frequency, resonance, settles)
+    if noise is None:
+        return Rest(resonance=resonance, damping=settles)
+    return Rest(returned(noise, mean, way, worksheet), noise.frequency, resonance, settles)
 
 
 def bank_for(way: Way, slope: float) -> float:

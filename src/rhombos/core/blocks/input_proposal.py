@@ -6,7 +6,7 @@ import math
 from typing import Any
 
 from rhombos.core.blocks.base import remembered
-from rhombos.core.blocks.input_bank import MOST_COUNT, RESERVE, Lifted, Ripple, cans_for, rise_allowed
+from rhombos.core.blocks.input_bank import MOST_COUNT, RESERVE, Joined, Lifted, Ripple, cans_for, rise_allowed
 from rhombos.core.blocks.input_filter import CHOKE_DROP, Noise, Way, bank_for, filter_for
 from rhombos.core.blocks.input_stage import (
     CABLE_CELSIUS,
@@ -38,6 +38,9 @@ CONNECTORS = (10, 15, 25, 30, 45, 50, 60, 75, 100, 120, 150, 175, 200, 250, 350,
 """Ratings of source connectors, A."""
 OUTLASTS = 2.0
 """What the shunt diode stands over what the fuse lets through."""
+LIKELY, SAGGED, SWUNG = 0.8, 0.9, 1.08
+"""Of a converter for an auxiliary output: its efficiency at least, what is left of a source at the bank, and what its choke's
+swing adds to the RMS of its pulses."""
 SERIES_DROP = 5e-3
 """Share of the lowest input that a series switch may drop."""
 
@@ -59,6 +62,9 @@ def propose(
     stage's carrier: bank and filter keep it from the source, and the input damped."""
     empty, _, full = brief.source.volts
     fault = fault_current(brief)
+    returns = not isinstance(ripple, float)
+    if brief.auxiliary:
+        ripple = Joined(ripple, _beside(brief)[1])
     held, switch = "count" in pins, float(f"{SERIES_DROP * empty / max(current, 0.1):.1g}")
     if "fuse" not in pins:
         rated = book.fuse_rating(k_fuse=rules.fuse_factor, I=current * RESERVE)
@@ -82,11 +88,12 @@ def propose(
                 {"L": LOOP * brief.source.cable_length, "I": interrupted, "dV": rules.bank_rise * empty}
             )
         lifted = None
-        if brief.source.blocking is not None and not isinstance(ripple, float):
+        if brief.source.blocking is not None and returns and not isinstance(ripple, float):
             lifted = Lifted(ripple, brief.source.blocking)
             least = max(least, lifted.bank_for(rise_allowed(brief, rules)))
-        if noise and noise.constant:
-            least = max(least, _damped_bank(current, {"reverse_ohms": switch} | pins, brief, shelf, rules))
+        steady = current if noise and noise.constant else _beside(brief)[0]
+        if steady > 0:
+            least = max(least, _damped_bank(steady, {"reverse_ohms": switch} | pins, brief, shelf, rules))
         pins = pins | cans_for(full, ripple, least, lifted, pins, shelf, rules)
     fuse_part = shelf.get(Fuse, pins["fuse"])
     made = InputStageBuild.within(
@@ -111,10 +118,25 @@ def propose(
     return made.model_copy(update={"choke": found.choke, "damper": pins.get("damper", found.damper), "count": count})
 
 
+def _beside(brief: Brief) -> tuple[float, float]:
+    """About what a converter for an auxiliary output draws on the lowest input, A, and the most that its pulses put into the
+    bank, RMS, A."""
+    asked = brief.auxiliary
+    if asked is None:
+        return 0.0, 0.0
+    amps = asked.power.continuous / asked.voltage
+    duties = [min(1.0, asked.voltage / (SAGGED * volts)) for volts in brief.source.volts]
+    if min(duties) < 0.5 < max(duties):
+        duties.append(0.5)
+    drawn = asked.power.continuous / (LIKELY * SAGGED * brief.source.volts[0])
+    return drawn, SWUNG * amps * max(math.sqrt(max(0.0, d * (1 - d))) for d in duties)
+
+
 def _slope(noise: Noise, current: float, brief: Brief) -> float:
-    """The slope, Ω, of a stage that draws a current at full power, in the surge on the lowest input."""
+    """The slope, Ω, of what draws a current at full power and holds its power, in the surge on the lowest input."""
+    held = current if noise.constant else _beside(brief)[0]
     surge = brief.surge / brief.continuous
-    return brief.source.volts[0] / (SURGED * surge * current) if noise.constant else math.inf
+    return brief.source.volts[0] / (SURGED * surge * held) if held > 0 else math.inf
 
 
 def _damped_bank(current: float, pins: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> float:

@@ -62,7 +62,8 @@ class InputNeed:
     """Mean current, A; duty of the pulses that the bank sees, or the ripple current it carries, A; mean square over squared
     mean of what the cable carries, where the bank cannot smooth it; RMS over mean of a pulse; peak over mean of what the cable
     carries; current that the stage stops at once, A, where no choke keeps it flowing; what the bank gives at twice the line and
-    its multiples, RMS, A; the mean of what flows back to the source, over the mean; what swings with the stage's carrier."""
+    its multiples, RMS, A; the mean of what flows back to the source, over the mean; what swings with the stage's carrier; what
+    a converter of constant power draws of the bank beside the stage, mean and RMS of its pulses, A."""
 
     current: float
     duty: float
@@ -74,6 +75,18 @@ class InputNeed:
     slow: float = 0.0
     returned: float = 0.0
     noise: Noise | None = None
+    beside: float = 0.0
+    beside_ripple: float = 0.0
+
+    @property
+    def together(self) -> float:
+        """Mean of what the cable carries, A."""
+        return self.current + self.beside
+
+    @property
+    def rms(self) -> float:
+        """Its RMS, A: what is drawn beside the stage does not swing."""
+        return math.sqrt(self.together**2 + (self.pulsation - 1) * self.current**2)
 
 
 @dataclass(frozen=True, slots=True)
@@ -193,10 +206,10 @@ def assess(
     drop = worksheet.work(
         "input_stage.drop",
         book.ohmic_drop,
-        I=need.current,
-        R=(cable + fuse.resistance + contacts(build, rules)) * need.pulsation,
+        I=need.current * need.pulsation + need.beside,  # as the stage's own power weighs it
+        R=cable + fuse.resistance + contacts(build, rules),
     )
-    rms = need.current * math.sqrt(need.pulsation)
+    rms, pulsed = need.rms, need.current * math.sqrt(need.pulsation)
     cable_loss = worksheet.work("input_stage.cable_loss", book.ohmic_loss, I_rms=rms, R=cable)
     fuse_loss = worksheet.work("input_stage.fuse_loss", book.ohmic_loss, I_rms=rms, R=fuse.resistance)
     touched = worksheet.work("input_stage.contact_loss", book.ohmic_loss, I_rms=rms, R=contacts(build, rules))
@@ -204,11 +217,13 @@ def assess(
     if need.ripple is not None:
         ripple = need.ripple
     elif need.form == 1.0:
-        ripple = worksheet.work("input_stage.ripple", book.pulsed_input_ripple, I_in=rms, D_tot=share)
+        ripple = worksheet.work("input_stage.ripple", book.pulsed_input_ripple, I_in=pulsed, D_tot=share)
     else:
-        ripple = worksheet.work("input_stage.ripple", book.shaped_ripple, I=rms, form=need.form, D_tot=share)
+        ripple = worksheet.work("input_stage.ripple", book.shaped_ripple, I=pulsed, form=need.form, D_tot=share)
     if need.slow > 0:
         ripple = worksheet.work("input_stage.ripple", book.bank_together, I_rms=ripple, I=need.slow)
+    if need.beside_ripple > 0:
+        ripple = worksheet.work("input_stage.ripple", book.bank_together, I_rms=ripple, I=need.beside_ripple)
     each = ripple / build.count
     capacitors = worksheet.work("input_stage.capacitor_loss", book.ohmic_loss, I_rms=ripple, R=esr(build, shelf))
     core = brief.targets.ambient + rules.enclosure_rise + CORE_RISE * (each / can.i_ripple) ** 2
@@ -234,7 +249,7 @@ def assess(
             C_s=beside,
         )
     stands = max(1e-3, terminal - drop)
-    rests = rest(need.noise, need.current, stands, way(build, brief, shelf, rules), worksheet)
+    rests = rest(need.noise, need.current, stands, way(build, brief, shelf, rules), worksheet, need.beside)
     return InputState(
         cable,
         drop,

@@ -78,9 +78,9 @@ class ChokeStress:
     steady: float
 
 
-def show_stress(sheet: ReportBuilder, made: Choke, prefix: str, what: str, steady: str) -> ChokeStress:
+def show_stress(sheet: ReportBuilder, made: Choke, prefix: str, what: str, steady: str, when: str = "the surge") -> ChokeStress:
     """The inductor's stresses; `prefix` stands before its figures' names, `what` is what people call it, `steady` the figure
-    that is its current at full power."""
+    that is its current at full power; its peak is that of `when`."""
     limit = sheet.rules.winding_limit
     if made.soft:
         held = {k: s for k, s in sheet.states.items() if k not in sheet.infeasible} or dict(sheet.states)
@@ -88,7 +88,7 @@ def show_stress(sheet: ReportBuilder, made: Choke, prefix: str, what: str, stead
         flux = sheet.fixed(
             f"{prefix}faded",
             r"1 - \mu/\mu_i",
-            f"{what}: permeability lost, surge",
+            f"{what}: permeability lost at {when}",
             1 - made.left(getattr(held[worst], f"{prefix}peak")),
             "%",
             1.0,
@@ -99,7 +99,7 @@ def show_stress(sheet: ReportBuilder, made: Choke, prefix: str, what: str, stead
         flux = sheet.limited(
             f"{prefix}flux",
             r"B_L",
-            f"{what} flux at the surge",
+            f"{what} flux at {when}",
             "T",
             made.grade.b_sat,
             max(0.0, 1 - sheet.rules.choke_peak / made.grade.b_sat),
@@ -126,7 +126,7 @@ def show_winding(sheet: ReportBuilder, made: Choke, what: str) -> None:
         sheet.fixed_value("gap", "l_g", "Total air gap", made.gap, "mm", "as wound")
 
 
-def judge(sheet: ReportBuilder, made: Choke, stress: ChokeStress, prefix: str, what: str) -> None:
+def judge(sheet: ReportBuilder, made: Choke, stress: ChokeStress, prefix: str, what: str, when: str = "the surge") -> None:
     """Saturation, heat and room."""
     now, block = sheet.now, sheet.block
     freed: dict[str, PinValue] = {f"{block}.{n}": None for n in ("inductance", *WOUND_FIELDS)}
@@ -139,7 +139,7 @@ def judge(sheet: ReportBuilder, made: Choke, stress: ChokeStress, prefix: str, w
         sheet.find(
             f"{prefix}saturates",
             flux.severity,
-            f"The {what} saturates at the surge",
+            f"The {what} saturates at {when}",
             f"{fmt(peak, 'A')} through {made.winding.turns} turns make {fmt(flux.value, 'T')}; the rules stop at "
             f"{short(flux.limit, 'T')}.",
             "More turns with a larger gap, or a larger core.",

@@ -19,6 +19,7 @@ from rhombos.core.book import (
     sense,
     source,
     stage,
+    step_down,
 )
 from rhombos.core.book.relation import BOOK, SYMBOLS, BookError, Relation, Roots, Symbol
 
@@ -44,4 +45,5 @@ __all__ = [
     "sense",
     "source",
     "stage",
+    "step_down",
 ]

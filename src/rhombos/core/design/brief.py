@@ -8,7 +8,10 @@ from typing import Any, Self
 from pydantic import Field, model_validator
 
 from rhombos.core.design.outputs import (
+    AUXILIARY,
+    BESIDE,
     AcOutput,
+    AuxiliaryOutput,
     DcOutput,
     HfOutput,
     LoadKind,
@@ -39,22 +42,23 @@ ONE: dict[str, Any] = {"minItems": 1, "maxItems": 1}
 """Several sources on one link are not sized yet."""
 NOTHING = "nothing"
 """What a form says for the kind of a second output where there is none."""
-TWO: dict[str, Any] = {"minItems": 1, "maxItems": 2}
+THREE: dict[str, Any] = {"minItems": 1, "maxItems": 3}
 OF_A_DESIGN = ("nominal", "lowest", "highest", "limit", "resistance", "capacitance")
 """What a rail takes from the design whose socket it is."""
 ALLOWED = (("AC",), ("DC",), ("HF",), ("AC", "HF"), ("DC", "HF"))
-"""Kinds of outputs that one design may have."""
+"""Kinds of outputs that one design may have, beside an auxiliary one of the source."""
 
 
 class Brief(Section):
     """Everything that is asked. Bad values are refused with the allowed range.
 
     A brief of one source and one output may be written short: `source` and `output` beside `power`, `loads` and `shares`, which
-    are the output's. Beside an AC or a DC output may stand a high-frequency one, from the same secondary.
+    are the output's. Beside an AC or a DC output may stand a high-frequency one, from the same secondary; beside any, last, an
+    auxiliary direct voltage made of the source.
     """
 
     sources: tuple[Source, ...] = Field((BatterySource(),), title="Sources", json_schema_extra=ONE)
-    outputs: tuple[Output, ...] = Field((AcOutput(),), title="Outputs", json_schema_extra=TWO)
+    outputs: tuple[Output, ...] = Field((AcOutput(),), title="Outputs", json_schema_extra=THREE)
     targets: Targets = Field(default_factory=Targets, title="Targets")
 
     @model_validator(mode="before")
@@ -67,10 +71,10 @@ class Brief(Section):
         if len(self.sources) != 1:
             raise ValueError(f"{len(self.sources)} sources; allowed 1: give one, and a design of its own to any other")
         kinds = tuple(o.kind for o in self.outputs)
-        if kinds not in ALLOWED:
+        if (kinds[:-1] if kinds and kinds[-1] in AUXILIARY else kinds) not in ALLOWED:
             raise ValueError(
-                f"outputs {', '.join(kinds) or 'none'}; allowed: AC, DC or HF, and HF beside AC or DC: give any "
-                "other a design of its own"
+                f"outputs {', '.join(kinds) or 'none'}; allowed: AC, DC or HF, HF beside AC or DC, and an auxiliary DC last: "
+                "give any other a design of its own"
             )
         return self
 
@@ -82,12 +86,19 @@ class Brief(Section):
     @property
     def output(self) -> AcOutput | DcOutput | HfOutput:
         """The first output."""
-        return self.outputs[0]
+        first = self.outputs[0]
+        assert not isinstance(first, AuxiliaryOutput), "it never stands first"
+        return first
 
     @property
     def beside(self) -> HfOutput | None:
         """The high-frequency output beside it."""
         return next((o for o in self.outputs[1:] if isinstance(o, HfOutput)), None)
+
+    @property
+    def auxiliary(self) -> AuxiliaryOutput | None:
+        """The low direct voltage beside them, made of the source."""
+        return next((o for o in self.outputs[1:] if isinstance(o, AuxiliaryOutput)), None)
 
     @property
     def waves(self) -> tuple[Waveform, ...]:
@@ -103,6 +114,16 @@ class Brief(Section):
     def surge(self) -> float:
         """The surges of all outputs at once, W."""
         return sum(o.power.surge for o in self.outputs)
+
+    @property
+    def converted(self) -> float:
+        """What passes the main stages at once, W: of all outputs but the auxiliary one, which is made of the source."""
+        return self.continuous - (self.auxiliary.power.continuous if self.auxiliary else 0.0)
+
+    @property
+    def surge_converted(self) -> float:
+        """The same of their surges, W."""
+        return self.surge - (self.auxiliary.power.surge if self.auxiliary else 0.0)
 
     @property
     def surge_time(self) -> float:
@@ -164,6 +185,8 @@ def in_full(raw: Mapping[str, Any]) -> dict[str, Any]:
     for whole, usual in (("sources", "battery"), ("outputs", "AC")):  # what does not say so is of the usual kind
         if isinstance(found.get(whole), list | tuple):
             found[whole] = [{"kind": usual, **s} if isinstance(s, Mapping) else s for s in found[whole]]
+    if isinstance(outputs := found.get("outputs"), list):  # whatever was chosen last, the auxiliary one stands last
+        found["outputs"] = sorted(outputs, key=lambda o: isinstance(o, Mapping) and o.get("kind") in AUXILIARY)
     return found
 
 
@@ -181,8 +204,10 @@ def followed(brief: Any, edited: str) -> tuple[Any, str]:
         case ["outputs", place, "kind"], {"outputs": list(outputs)} if place.isdecimal() and int(place) < len(outputs):
             # the power asked stays; what the other kind of output has not goes, and what cannot stand beside it
             kept = [_without_factor(o) if n == int(place) else o for n, o in enumerate(outputs)]
-            if isinstance(kept[0], dict) and kept[0].get("kind") == "HF" and len(kept) > 1:
-                return brief | {"outputs": kept[:1]}, "The second socket is gone: none stands beside a high-frequency one."
+            others = [o for o in kept[1:] if not (isinstance(o, dict) and o.get("kind") in BESIDE)]
+            if isinstance(kept[0], dict) and kept[0].get("kind") == "HF" and len(others) < len(kept) - 1:
+                gone = "The second socket is gone: none stands beside a high-frequency one."
+                return brief | {"outputs": [kept[0], *others]}, gone
             return brief | {"outputs": kept}, ""
         case ["sources", place, name], {"sources": list(sources)} if name in OF_A_DESIGN and place.isdecimal():
             # a figure of one's own makes it a rail of one's own

@@ -8,7 +8,7 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict
 
 from rhombos.core.design.brief import NOTHING, Brief
-from rhombos.core.design.outputs import BESIDE, OUTPUTS, AcOutput, DcOutput, HfOutput, Output
+from rhombos.core.design.outputs import AUXILIARY, BESIDE, OUTPUTS, AcOutput, AuxiliaryOutput, DcOutput, HfOutput, Output
 from rhombos.core.design.problems import allowed_range, unit_of
 from rhombos.core.design.rules import RuleChanges, RuleName, house_rules
 from rhombos.core.design.sources import KINDS, BatterySource, RailSource
@@ -20,10 +20,11 @@ KINDS_TOLD = {
     "AC": "sine or steps",
     "DC": "from the link",
     "HF": "straight from a secondary",
-    NOTHING: "one socket",
+    "auxiliary DC": "low voltage from the source",
+    NOTHING: "no more",
 }
 """What a kind of source or output is, in a few words."""
-SECOND = "Second socket"
+SECOND, THIRD = "Second socket", "Auxiliary output"
 """Where the form asks for what stands beside the first output."""
 
 
@@ -88,12 +89,18 @@ def brief_fields(brief: Brief) -> tuple[BriefField, ...]:
     found += _fields(brief.output, "outputs.0", "Socket")
     found += _fields(brief.power, "outputs.0.power", "Power")
     found += [] if isinstance(brief.output, DcOutput) else _loads(brief.output, "outputs.0")
+    # what is not there yet would come last
+    last = len(brief.outputs)
     if not isinstance(brief.output, HfOutput):
-        found.append(_kind(SECOND, "Beside it", brief.beside, "outputs.1", (NOTHING, *BESIDE)))
+        found.append(_kind(SECOND, "and beside it", brief.beside, f"outputs.{1 if brief.beside else last}", (NOTHING, *BESIDE)))
     if brief.beside:
         found += _fields(brief.beside, "outputs.1", SECOND)
         found += [f for f in _fields(brief.beside.power, "outputs.1.power", SECOND) if not f.address.endswith("profile")]
         found += _loads(brief.beside, "outputs.1", SECOND)
+    low = f"outputs.{last - 1 if brief.auxiliary else last}"
+    found.append(_kind(THIRD, "and at low voltage", brief.auxiliary, low, (NOTHING, *AUXILIARY)))
+    if brief.auxiliary:
+        found += _fields(brief.auxiliary, low, THIRD) + _fields(brief.auxiliary.power, f"{low}.power", THIRD)
     targets = _fields(brief.targets, "targets", "Targets")
     alternates = any(isinstance(o, AcOutput) for o in brief.outputs)
     return (*found, *(f for f in targets if alternates or f.address != "targets.distortion"))
@@ -115,7 +122,11 @@ def _figures(there: There) -> str:
         return f"{there.described}, {short(there.volts[1], 'V')}"
     if isinstance(there, RailSource):
         return f"{short(there.nominal, 'V')}, at most {short(there.limit, 'A')}"
-    what = f"{short(there.voltage, 'V')} {short(there.frequency, 'Hz')}" if isinstance(there, HfOutput) else there.described
+    what = there.described
+    if isinstance(there, HfOutput):
+        what = f"{short(there.voltage, 'V')} {short(there.frequency, 'Hz')}"
+    elif isinstance(there, AuxiliaryOutput):
+        what = f"{short(there.voltage, 'V')} DC"
     return f"{what}, {short(there.power.continuous, 'W')}"
 
 

@@ -291,6 +291,59 @@ class HfOutput(Section):
         return self
 
 
+class SteadyPower(Section):
+    """How much, for as long as the source is on: nothing there starts hard."""
+
+    continuous: Watt = Field(10, ge=1, le=200, title="Continuous power")
+
+    surge_time: ClassVar = 0.0
+
+    @property
+    def surge(self) -> float:
+        """No more than at any time, W."""
+        return self.continuous
+
+
+HIGHEST_CURRENT = 20.0
+"""What a diode and one choke may carry beside the main output, A."""
+
+
+class AuxiliaryOutput(Section):
+    """A low direct voltage beside the main output, made of the source by a step-down converter of its own: for fans, relays,
+    lamps, a computer. Nothing isolates it from the source."""
+
+    kind: Literal["auxiliary DC"] = Field("auxiliary DC", title="Kind of output")
+    voltage: Volt = Field(5, ge=3.3, le=60, title="Output voltage, DC")
+    ripple: Percent = Field(0.01, ge=0.002, le=0.1, title="Ripple, peak to peak")
+    power: SteadyPower = Field(default_factory=SteadyPower, title="Power")
+
+    waveform: ClassVar[Waveform] = "DC"
+    down_to: ClassVar = None
+    direct: ClassVar = True
+    quick: ClassVar = False
+
+    @property
+    def peak(self) -> float:
+        """The voltage itself, V."""
+        return self.voltage
+
+    @property
+    def described(self) -> str:
+        """The output in a few words."""
+        return f"{short(self.voltage, 'V')} DC auxiliary"
+
+    @model_validator(mode="after")
+    def _carried(self) -> Self:
+        amps = self.power.continuous / self.voltage
+        if amps > HIGHEST_CURRENT * (1 + 1e-9):
+            most = HIGHEST_CURRENT * self.voltage
+            raise ValueError(
+                f"{short(self.power.continuous, 'W')} at {short(self.voltage, 'V')} are {short(amps, 'A')}; allowed up to "
+                f"{short(HIGHEST_CURRENT, 'A')}, here {short(most, 'W')}: ask less power or a higher voltage"
+            )
+        return self
+
+
 def spanned(output: AcOutput | DcOutput | HfOutput) -> str:
     """Its voltage in words, from the lowest setting to the highest where there is a span."""
     highest = short(output.voltage, "V")
@@ -304,7 +357,10 @@ def _turned(output: AcOutput | DcOutput, setting: float) -> dict[str, Any]:
     return {"voltage": setting * output.voltage, "down_to": None, "power": power.model_copy(update=less)}
 
 
-Output = Annotated[AcOutput | DcOutput | HfOutput, Field(discriminator="kind")]
+Output = Annotated[AcOutput | DcOutput | HfOutput | AuxiliaryOutput, Field(discriminator="kind")]
 OUTPUTS = ("AC", "DC", "HF")
+"""Kinds that may stand alone, or first."""
 BESIDE = ("HF",)
-"""Kinds that may stand beside an AC or a DC output, in the second place."""
+"""Kinds that may stand beside an AC or a DC output, from the same secondary."""
+AUXILIARY = ("auxiliary DC",)
+"""Kinds that may stand beside any, made of the source."""

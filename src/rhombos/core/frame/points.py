@@ -12,9 +12,9 @@ from rhombos.core.units.quantities import short
 
 @dataclass(frozen=True, slots=True)
 class Point:
-    """One operating point: `emf` of the source, V; `power` asked by the load, W; the power factor it asks it at; what a
-    second socket beside it is asked, W; what an adjustable output is set to, over its highest, so that `power` is then a share
-    of what is asked there."""
+    """One operating point: `emf` of the source, V; `power` asked by the load, W; the power factor it asks it at; what a second
+    socket beside it is asked, and an auxiliary output of the source, W; what an adjustable output is set to, over its highest,
+    so that `power` is then a share of what is asked there."""
 
     key: str
     label: str
@@ -23,15 +23,21 @@ class Point:
     power_factor: float
     beside: float = 0.0
     setting: float = 1.0
+    auxiliary: float = 0.0
+
+    @property
+    def converted(self) -> float:
+        """What passes the main stages, W."""
+        return self.power + self.beside
 
     @property
     def total(self) -> float:
-        """What all sockets are asked, W."""
-        return self.power + self.beside
+        """What all outputs are asked, W."""
+        return self.converted + self.auxiliary
 
     def at(self, share: float) -> Point:
-        """The same at a share of the power of every socket."""
-        return replace(self, power=share * self.power, beside=share * self.beside)
+        """The same at a share of the power of every output."""
+        return replace(self, power=share * self.power, beside=share * self.beside, auxiliary=share * self.auxiliary)
 
 
 STEADY = ("nominal", "low", "high")
@@ -66,8 +72,9 @@ def operating_points(brief: Brief) -> dict[str, Point]:
     empty, nominal, full = brief.source.volts
     factor = brief.output.power_factor
     beside = brief.beside.power if brief.beside else None
-    asked = brief.power.continuous, factor, beside.continuous if beside else 0.0
-    surge = brief.power.surge, factor, beside.surge if beside else 0.0
+    low = brief.auxiliary.power.continuous if brief.auxiliary else 0.0
+    asked = brief.power.continuous, factor, beside.continuous if beside else 0.0, 1.0, low
+    surge = brief.power.surge, factor, beside.surge if beside else 0.0, 1.0, low
     points = (
         Point("nominal", "full power, nominal input", nominal, *asked),
         Point("low", "full power, lowest input", empty, *asked),
@@ -90,12 +97,13 @@ def _turned_down(brief: Brief) -> Iterator[Point]:
     lowest, factor = output.down_to / output.voltage, output.power_factor
     beside = brief.beside.power if brief.beside else None
     also = beside.continuous if beside else 0.0, beside.surge if beside else 0.0
+    low = brief.auxiliary.power.continuous if brief.auxiliary else 0.0
     for n in range(SETTINGS):
         setting = lowest + (1 - lowest) * n / SETTINGS
         told = f"set to {short(setting * output.voltage, 'V')}, "
         asked, surge = setting * brief.power.continuous, setting * brief.power.surge
         if n == 0:
-            yield Point("set_low", f"{told}full current, lowest input", empty, asked, factor, also[0], setting)
+            yield Point("set_low", f"{told}full current, lowest input", empty, asked, factor, also[0], setting, low)
             yield Point("set_idle", f"{told}no load, highest input", full, 0.0, 1.0, setting=setting)
-        yield Point(f"set_{n + 1}", f"{told}full current, highest input", full, asked, factor, also[0], setting)
-        yield Point(f"set_{n + 1}_surge", f"{told}surge, highest input", full, surge, factor, also[1], setting)
+        yield Point(f"set_{n + 1}", f"{told}full current, highest input", full, asked, factor, also[0], setting, low)
+        yield Point(f"set_{n + 1}_surge", f"{told}surge, highest input", full, surge, factor, also[1], setting, low)

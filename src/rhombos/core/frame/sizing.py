@@ -32,7 +32,7 @@ class Sizing:
     @property
     def path(self) -> tuple[Stage, ...]:
         """The stages that power passes, from the source to the load."""
-        return self.route.stages(*self.brief.waves)
+        return self.route.path(*self.brief.waves)
 
     @property
     def stages(self) -> tuple[Stage, ...]:

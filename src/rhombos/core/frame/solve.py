@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, TypeVar
 
+from rhombos.core.blocks.auxiliary_output import asked_of
 from rhombos.core.blocks.base import Build
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import ORDER, Finding, PinValue, Waiver, waive, worst_first
@@ -31,7 +32,8 @@ from rhombos.core.parts.shelf import Stocked
 from rhombos.core.parts.soldered import solderable
 from rhombos.core.routes import ALL_BUILDS, ROUTES, SHARED_BUILDS, Route
 from rhombos.core.routes.auxiliary.shared import assess_shared, propose_shared
-from rhombos.core.units.quantities import fmt
+from rhombos.core.routes.auxiliary_output import LEAST, LOWEST
+from rhombos.core.units.quantities import fmt, short
 
 BuildKind = TypeVar("BuildKind", bound=Build)
 REFINED = (0.0, 0.0, 0.0, 0.03, 0.08)
@@ -121,6 +123,20 @@ class NothingBeside(Unbuildable):
             remedy="Choose a route with a high-frequency link, or give that socket a design of its own."))  # fmt: skip
 
 
+class AuxiliaryTooHigh(Unbuildable):
+    """An auxiliary output too near the source's voltage for a converter that only steps down."""
+
+    def __init__(self, brief: Brief) -> None:
+        asked, lowest = asked_of(brief), brief.source.volts[0]
+        most = LEAST * lowest
+        able = f"Ask {short(most, 'V')} at most" if most > LOWEST else "Use a source of more voltage"
+        super().__init__(Finding(
+            code="route.auxiliary", severity="stop", block="brief", title="The auxiliary output is too high for the source",
+            cause=f"A step-down converter makes less than its input: {short(asked.voltage, 'V')} are asked, the source falls "
+                  f"to {short(lowest, 'V')}.",
+            remedy=f"{able}, or give that output a converter of its own that steps up."))  # fmt: skip
+
+
 class NotAdjustable(Unbuildable):
     """A route that has nothing to turn its output down with."""
 
@@ -146,7 +162,8 @@ def work_out(
     brief: Brief, pins: Mapping[str, PinValue], shelf: Shelf, rules: Rules, route_name: RouteName = DEFAULT
 ) -> Worked:  # fmt: skip
     """Size everything that is not pinned; what lies in the drawer is weighed at the house's share of its price, as far as it
-    goes. Raises: PinError for a bad pin, EmptyShelf, WrongWave, NothingBeside, OutOfReach, NotAdjustable."""
+    goes. Raises: PinError for a bad pin, EmptyShelf, WrongWave, NothingBeside, OutOfReach, NotAdjustable,
+    AuxiliaryTooHigh."""
     route, shelf = ROUTES[route_name], shelf.plain
     if brief.output.waveform not in route.waveforms:
         raise WrongWave(route, brief.output.waveform)
@@ -157,6 +174,8 @@ def work_out(
         raise OutOfReach(route, why)
     if not route.adjusts(brief):
         raise NotAdjustable(route)
+    if brief.auxiliary and brief.auxiliary.voltage > LEAST * brief.source.volts[0]:
+        raise AuxiliaryTooHigh(brief)
     typed, missing = read_pins(pins, {**route.builds, **SHARED_BUILDS}, shelf, ALL_BUILDS)
     shelf = solderable(shelf, rules.smallest_body, typed)
     if empty := [k for k in route.needed if not shelf.all(KINDS[k])]:
@@ -214,7 +233,7 @@ def _again(worked: Worked, hints: Any, held: Mapping[str, dict[str, Any]], share
     is held as it is; None where that proposes what stands."""
     route, brief, shelf, rules = worked.route, worked.brief, worked.shelf, worked.rules
     house = rules.stricter(share) if share else rules
-    path = route.propose(brief, hints, held, shelf, house)
+    path = route.proposed(brief, hints, held, shelf, house)
     beside = {k: worked.builds[k] for k in worked.builds if k not in path and k in route.builds}
     stands = path.items() <= worked.builds.items()
     near = {key: worked.settled[key] for key in route.hint_keys(brief)} if stands else route.converge_all(
@@ -326,7 +345,7 @@ def build_all(
     beside: dict[str, Build] = {}
     settled: dict[str, Any] = {}
     for rounds in range(1, route.rounds + 1):
-        proposed = route.propose(brief, hints, pins, shelf, rules)
+        proposed = route.proposed(brief, hints, pins, shelf, rules)
         if proposed == path:
             break
         path = proposed

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import Cure, Finding, PinValue
+from rhombos.core.design.outputs import PowerAsked, SteadyPower
 from rhombos.core.frame.report import Totals
 from rhombos.core.parts.insulation import TOUCH_SAFE
 from rhombos.core.routes import lossy
@@ -59,11 +60,12 @@ def _danger(brief: Brief, texts: Mapping[str, str]) -> str:
 
 def asked(brief: Brief) -> str:
     """The brief in one line."""
-    fed = "; ".join(
-        f"{o.described}, {short(o.power.continuous, 'W')}, {short(o.power.surge, 'W')} for {short(o.power.surge_time, 's')}"
-        for o in brief.outputs
-    )
+    fed = "; ".join(f"{o.described}, {short(o.power.continuous, 'W')}{_surging(o.power)}" for o in brief.outputs)
     return f"{short(brief.source.volts[1], 'V')} {brief.source.name} → {fed}"
+
+
+def _surging(power: PowerAsked | SteadyPower) -> str:
+    return f", {short(power.surge, 'W')} for {short(power.surge_time, 's')}" if power.surge_time > 0 else ""
 
 
 def targets_missed(totals: Totals, worked: Worked) -> list[Finding]:

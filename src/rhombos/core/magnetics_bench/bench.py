@@ -8,7 +8,7 @@ from typing import Any
 from rhombos.core.frame.solve import Worked
 from rhombos.core.frame.topology import RECTIFIERS
 from rhombos.core.magnetics_bench.drive import drive_bench
-from rhombos.core.magnetics_bench.inductor import filter_inductor, link_choke
+from rhombos.core.magnetics_bench.inductor import auxiliary_choke, filter_inductor, link_choke
 from rhombos.core.magnetics_bench.iron import iron_bench
 from rhombos.core.magnetics_bench.model import CoilBench
 from rhombos.core.magnetics_bench.sense import sense_bench
@@ -19,6 +19,7 @@ COILS: dict[str, Callable[[Worked], CoilBench]] = {
     "iron_transformer": iron_bench,
     "rectifier": link_choke,
     "output_filter": filter_inductor,
+    "auxiliary_output": auxiliary_choke,
     "controller": sense_bench,
     "oscillator": drive_bench,
 }

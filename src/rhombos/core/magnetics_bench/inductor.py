@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from rhombos.core.blocks.auxiliary_output import AuxiliaryOutputBuild
 from rhombos.core.blocks.front_end import FrontEndBuild
 from rhombos.core.blocks.h_bridge import HBridgeBuild
 from rhombos.core.blocks.output_filter import OutputFilterBuild
@@ -30,8 +31,8 @@ SHOWN = 12
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """What one inductor of a design has to do: its need at full power, the peak current of the surge, A, the weight of its core
-    loss over the line cycle, and what people call it."""
+    """What one inductor of a design has to do: its need at full power, the peak current of the surge, A, or `when` else that is
+    highest, the weight of its core loss over the line cycle, and what people call it."""
 
     block: str
     what: str
@@ -40,6 +41,7 @@ class Asked:
     surge: float
     weight: float
     duty: float
+    when: str = "the surge"
 
 
 def link_choke(worked: Worked) -> CoilBench:
@@ -57,6 +59,23 @@ def link_choke(worked: Worked) -> CoilBench:
         _air(worked),
     )
     return _bench(worked, _asked(worked, "rectifier", "link choke", build, need, "choke_peak", now.choke_core, duty))
+
+
+def auxiliary_choke(worked: Worked) -> CoilBench:
+    """The choke of the auxiliary output's converter."""
+    build = worked.built(AuxiliaryOutputBuild)
+    now = worked.settled["high"].states["auxiliary_output"]
+    need = ChokeNeed(
+        build.inductance,
+        now.choke_peak,
+        now.current,
+        now.swing,
+        now.bank_ripple,
+        build.frequency,
+        _air(worked),
+    )
+    asked = _asked(worked, "auxiliary_output", "choke", build, need, "choke_peak", now.choke_core, now.duty)
+    return _bench(worked, replace(asked, when="its current limit"))
 
 
 def filter_inductor(worked: Worked) -> CoilBench:
@@ -100,7 +119,7 @@ def _bench(worked: Worked, asked: Asked) -> CoilBench:
     strain = f"{fmt(_strain(made, asked.surge), *_strained(made))}{' of its permeability lost' if made.soft else ''}"
     checks = (
         *core_made,
-        ("Current it must stand", f"{fmt(asked.surge, 'A')} at the surge, {strain}"),
+        ("Current it must stand", f"{fmt(asked.surge, 'A')} at {asked.when}, {strain}"),
         ("Resistance, 20 °C", fmt(choke_loss(made, asked.need, 20.0).resistance, "ohm")),
         ("Window height in use", fmt(made.fill, "%", 2)),
     )

@@ -201,7 +201,7 @@ def _schools(worked: Worked, made: Transformer, best: str) -> tuple[School, ...]
     product = float(book.area_product(
         P_apparent=apparent, K_f=4, K_u=rules.window_fill, B_pk=max(state.flux, 1e-3), f=frequency,
         J=rules.current_density))  # fmt: skip
-    root = float(book.root_of_power(k_root=FERRITE_ROOT, P=worked.brief.continuous / build.units, eta=0.88))
+    root = float(book.root_of_power(k_root=FERRITE_ROOT, P=worked.brief.converted / build.units, eta=0.88))
     products = table.a_e * table.a_w
     here = made.stack.a_e * made.stack.a_w
     single = np.array([r.sets == 1 for r in table.rows])
@@ -230,7 +230,7 @@ def heating(worked: Worked) -> Chart:
     air = worked.brief.targets.ambient + worked.rules.enclosure_rise
     capacity = worked.builds[KEY].units * (FERRITE_HEAT * made.stack.mass + COPPER_HEAT * made.copper_mass)
     return overload(state.copper, state.core, state.temperature - air, worked.rules.winding_limit - air, capacity,
-                    worked.brief.continuous)  # fmt: skip
+                    worked.brief.converted)  # fmt: skip
 
 
 def optimum_flux(worked: Worked) -> Chart:

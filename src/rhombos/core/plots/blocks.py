@@ -22,6 +22,7 @@ from rhombos.core.plots import (
     precharge,
     rail,
     span,
+    step_down,
     steps,
 )
 from rhombos.core.plots.model import Chart
@@ -42,6 +43,7 @@ BY_BLOCK: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "h_bridge": (high_side.bridge_voltage, high_side.bridge_spectrum, heat.bridge_surge),
     "output_filter": (high_side.inductor_current, high_side.filter_gain),
     "load": (high_side.output_voltage, high_side.output_spectrum),
+    "auxiliary_output": (step_down.choke_current, step_down.losses),
 }
 STEPPED: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "dc_link": (steps.link_steps, high_side.discharge),

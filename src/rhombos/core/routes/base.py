@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Literal, TypeVar
 
+from rhombos.core.blocks import auxiliary_proposal
 from rhombos.core.blocks.base import Build
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
@@ -17,11 +18,14 @@ from rhombos.core.frame.report import Operating, Stepped
 from rhombos.core.frame.stage import Stage
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
+from rhombos.core.routes import auxiliary_output
 from rhombos.core.routes.auxiliary.shared import SHARED
 from rhombos.core.routes.passes import SETTLED
 from rhombos.core.waves.chain import Supply
 from rhombos.core.waves.modulation import Steps, three_level
 
+AUXILIARY: tuple[Waveform, ...] = ("DC",)
+"""What an auxiliary output gives, made of the source."""
 V_FLOOR = 0.3
 """Share of the source's open voltage below which no pass looks: far beyond any design, so that hopeless ones still end."""
 HOTTEST = 300.0
@@ -89,7 +93,7 @@ class Route(ABC):
     title: str
     waveforms: tuple[Waveform, ...]
     beside: tuple[Waveform, ...] = ()
-    """What a second socket beside its own may give."""
+    """What a second socket beside its own may give, from the same secondary."""
     hint_points: tuple[str, ...]
     turned_by: Mapping[Waveform, Turned] = {}
     """What sets the output lower where it is adjustable, for each wave that can be."""
@@ -107,7 +111,7 @@ class Route(ABC):
     def makes(self, waves: tuple[Waveform, ...]) -> bool:
         """Whether it can make these: of the first socket, and of any beside it."""
         first, *others = waves
-        return first in self.waveforms and all(wave in self.beside for wave in others)
+        return first in self.waveforms and all(wave in (*self.beside, *AUXILIARY) for wave in others)
 
     def making(self, waveform: Waveform) -> Route:
         """The same for a wave, where waves are settled in ways of their own."""
@@ -133,18 +137,23 @@ class Route(ABC):
     def stages(self, waveform: Waveform, *beside: Waveform) -> tuple[Stage, ...]:
         """From the source to the load; with what a second socket adds."""
 
+    def path(self, waveform: Waveform, *beside: Waveform) -> tuple[Stage, ...]:
+        """The same, with the auxiliary output that any route may have behind its input."""
+        stages = self.stages(waveform, *beside)
+        return (*stages[:2], auxiliary_output.STAGE, *stages[2:]) if set(AUXILIARY) & set(beside) else stages
+
     def auxiliary(self, waveform: Waveform) -> tuple[Stage, ...]:
         """What this route has beside the power path: it passes no power, but is chosen and judged like any other stage."""
         return ()
 
     def all_stages(self, waveform: Waveform, *beside: Waveform) -> tuple[Stage, ...]:
         """The path, what this route has beside it, and what every route has there."""
-        return (*self.stages(waveform, *beside), *self.auxiliary(waveform), *SHARED)
+        return (*self.path(waveform, *beside), *self.auxiliary(waveform), *SHARED)
 
     @cached_property
     def known(self) -> Mapping[str, Stage]:
         """Every stage that it has with any of its waves, but for what every route has, by key."""
-        of_each = ((*self.stages(wave, *self.beside), *self.auxiliary(wave)) for wave in self.waveforms)
+        of_each = ((*self.path(wave, *self.beside, *AUXILIARY), *self.auxiliary(wave)) for wave in self.waveforms)
         return {stage.key: stage for stages in of_each for stage in stages}
 
     @cached_property
@@ -181,6 +190,16 @@ class Route(ABC):
         self, brief: Brief, hints: Any, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
     ) -> dict[str, Build]:
         """One round of proposals. Pinned fields stay."""
+
+    def proposed(
+        self, brief: Brief, hints: Any, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
+    ) -> dict[str, Build]:
+        """The same with the auxiliary output, where one is asked."""
+        found = self.propose(brief, hints, pins, shelf, rules)
+        if brief.auxiliary is None:
+            return found
+        key = auxiliary_output.STAGE.key
+        return found | {key: auxiliary_proposal.propose(brief, dict(pins.get(key, {})), shelf, rules)}
 
     @abstractmethod
     def converge_all(
@@ -227,5 +246,5 @@ class NotMarched(LookupError):
 
 
 def lossy(route: Route, waves: tuple[Waveform, ...]) -> tuple[str, ...]:
-    """Blocks whose losses stand between the source's terminals and the sockets."""
-    return tuple(stage.key for stage in route.stages(*waves)[1:] if not stage.ending)
+    """Blocks whose losses stand between the source's terminals and the sockets: of the endings those that convert."""
+    return tuple(stage.key for stage in route.path(*waves)[1:] if not stage.ending or stage.cooled)

@@ -132,18 +132,18 @@ def _converge_source(
 ) -> LinkSettled:  # fmt: skip
     """The source's side, for what the socket's side draws."""
     if start is None:
-        guess = Guess(v_in=0.95 * point.emf, terminal=point.emf, pulse=point.total / (0.7 * point.emf))
+        guess = Guess(v_in=0.95 * point.emf, terminal=point.emf, pulse=point.converted / (0.7 * point.emf))
     else:
         higher = point.emf / start.point.emf
         # a held link's duty falls as the source rises: its pulses do not
         pulse = start.guess.pulse / (1.0 if builds["dc_link"].held else higher)
         guess = replace(start.guess, v_in=start.v_in * higher, terminal=point.emf, pulse=pulse)
-        if point.total != start.point.total:
-            share = point.total / start.point.total if start.point.total else 1.0
+        if point.converted != start.point.converted:
+            share = point.converted / start.point.converted if start.point.converted else 1.0
             guess = replace(
                 guess, pulse=guess.pulse * share, stage_loss=guess.stage_loss * share,
                 switching_loss=guess.switching_loss * share)  # fmt: skip
-    scale = max(point.total, 0.1 * brief.continuous)
+    scale = max(point.converted, 0.1 * brief.converted)
     collapsed = 0
     passes: Passes[Guess] = Passes()
     for _ in range(MOST_PASSES):
@@ -228,7 +228,7 @@ def _one_pass(
             to_stage / g.v_in, pulses / topology.banks, pulsation=flows.drawn.source_square, form=flows.form,
             crest=flows.drawn.source_peak, slow=flows.drawn.smoothed * to_stage / g.v_in,
             noise=Noise(2 * f_s, pulses, constant=how.choke)),
-        g.terminal, builds, brief, shelf, rules, worksheet)  # fmt: skip
+        g.v_in, g.terminal, builds, brief, shelf, rules, worksheet)  # fmt: skip
     states = {
         **entry.states, "front_end": switched, "transformer": wound, "rectifier": rectified, "dc_link": linked,
         "load": socket.drawn,
@@ -242,12 +242,12 @@ def _one_pass(
         "load": socket.drawn.power}  # fmt: skip
     if socket.bridged is not None:
         flow |= {"h_bridge": socket.to_bridge, "output_filter": socket.to_filter}
-    endings: tuple[str, ...] = ("load",)
+    endings = entry.endings
     if hf is not None:
-        states[hf_socket.KEY], flow[hf_socket.KEY], endings = hf, hf.power, ("load", hf_socket.KEY)
-    most_loss = 2 * max(point.total, 0.1 * brief.continuous)
+        states[hf_socket.KEY], flow[hf_socket.KEY], endings = hf, hf.power, (*endings, hf_socket.KEY)
+    most_loss = 2 * max(point.converted, 0.1 * brief.converted)
     after = Guess(
-        v_in=entry.v_in, terminal=entry.cells.terminal,
+        v_in=entry.v_in, terminal=entry.cells.terminal, aside=entry.aside,
         pulse=min(pulse, 3 * most_loss / (V_FLOOR * point.emf * topology.drive)),
         primary_resistance=wound.primary_together
         + topology.series * switched.on_resistance / builds["front_end"].parallel,
@@ -261,10 +261,11 @@ def _one_pass(
     )  # fmt: skip
     path = _path(g, how.choke, ratio, duty, link_v, link_current, v_sec, builds, brief, shelf, rules)
     demand = socket.demand(builds.get("h_bridge"))
-    sags = (1 - flows.share) * ratio * (topology.drive * (point.emf - g.v_in) + pulse * g.primary_resistance)
+    sags = (1 - flows.share) * ratio * (topology.drive * (point.emf - g.aside - g.v_in) + pulse * g.primary_resistance)
     beside = sags + tap.at.share * tap.pulse * g.secondary_resistance if tap else 0.0
     after = replace(after, swing=_swing(
-        path, how, point, ratio * topology.drive, link_current, beside, demand, builds, brief, shelf))  # fmt: skip
+        path, how, point.emf - g.aside, ratio * topology.drive, link_current, beside, demand, builds, brief,
+        shelf))  # fmt: skip
     cells, leads = entry.cells, entry.input
     ohmic = (cells.internal_loss + leads.cable_loss + leads.fuse_loss + leads.contact_loss + switched.conduction + wound.copper
              + rectified.choke_copper) / flows.drawn.mean_square * flows.share**2  # fmt: skip
@@ -281,7 +282,7 @@ def _at_the_crest(
     more = g.swing.peak - 1
     if more < 1e-3:
         return v_half, worksheet.total("front_end.crest_duty", {"duty, the pulses hardly swing": duty})
-    sagged = ((point.emf - g.v_in) * (drawn.peak / drawn.mean_square - 1)
+    sagged = ((point.emf - g.aside - g.v_in) * (drawn.peak / drawn.mean_square - 1)
               + g.pulse * g.primary_resistance * (drawn.peak - 1) / drive)  # fmt: skip
     crest_half = max(V_FLOOR * point.emf * drive, v_half - drive * sagged)
     drop = min(secondary_drop * g.swing.peak, (1 - LEFT) * ratio * crest_half)
@@ -316,7 +317,7 @@ def _path(
 
 
 def _swing(
-    path: link_loop.Path, how: Rectifying, point: Point, step_up: float, current: float, beside: float, demand: Demand,
+    path: link_loop.Path, how: Rectifying, open_volts: float, step_up: float, current: float, beside: float, demand: Demand,
     builds: Mapping[str, Any], brief: Brief, shelf: Shelf,
 ) -> Pulsation:  # fmt: skip
     """How the current before the link swings, by what holds the link; a still one where that is not chosen yet. `beside` is
@@ -328,7 +329,7 @@ def _swing(
         return link_loop.held_swing(path.coarse(), builds["controller"], demand, line) if "controller" in builds else STILL
     # nothing holds it: all that lies between the source's open voltage and the link, leakage too, is a resistance to it
     diode = shelf.get(Diode, builds["rectifier"].diode)
-    open_link = how.gain * (step_up * point.emf - how.series * diode.v_0)
+    open_link = how.gain * (step_up * open_volts - how.series * diode.v_0)
     between = max(0.0, open_link - path.load * current - how.gain * beside) / max(current, 1e-6)
     return pulsation(demand, open_share(line, between, 0.0, path.bank, len(demand)))
 
@@ -376,7 +377,7 @@ def _nearest(known: Iterable[LinkSettled], point: Point) -> LinkSettled | None:
     """The settled point that is nearest in setting, then in power."""
 
     def off(s: LinkSettled) -> tuple[float, float]:
-        return abs(s.point.setting - point.setting), abs(s.point.total - point.total)
+        return abs(s.point.setting - point.setting), abs(s.point.converted - point.converted)
 
     return min(known, key=off, default=None)
 

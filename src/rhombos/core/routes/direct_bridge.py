@@ -232,7 +232,7 @@ class DirectSteps(Bare, StepStage):
         # while the bridge holds its output at zero, the current meets no source
         held = round(whole_factor(asked, line, 0.0, 1.0, g), 5)
         known = g.formed or step_form(build.fraction, factor, False, round(corner, 4), held)
-        level = max(V_FLOOR * point.emf, standing(point.emf, feed.resistance, 1.0, asked, known, g))
+        level = max(V_FLOOR * point.emf, standing(point.emf - g.aside, feed.resistance, 1.0, asked, known, g))
         share = build.fraction
         if build.controlled:
             asks = bridge_book.modified_rms.invert("fraction", {"V_rms": rated, "V_dc": level})
@@ -257,7 +257,7 @@ class DirectSteps(Bare, StepStage):
             input_stage.InputNeed(
                 mean, share, flowing.bank * mean, flowing.mean_square, crest=flowing.crest, interrupted=stops,
                 returned=flowing.returned),
-            g.terminal, builds, brief, shelf, rules, worksheet)  # fmt: skip
+            g.v_in, g.terminal, builds, brief, shelf, rules, worksheet)  # fmt: skip
         bridged = h_bridge.on_a_link(bridged, brief.source.volts[2] + entry.input.rise + entry.input.returned, worksheet)
         states = {**entry.states, "h_bridge": bridged, "load": drain}
         flow = {**entry.flow, "h_bridge": to_bridge, "load": power}
@@ -269,10 +269,10 @@ class DirectSteps(Bare, StepStage):
             # a wider pulse asks for less: half the way, lest it swings
             admits=math.sqrt(admits * (g.admits or admits)),
             # the rail whose wave through the bridge is what stands at the socket
-            works=min(2 * point.emf, works * output / max(bridged.output, V_FLOOR * output)))  # fmt: skip
+            works=min(2 * point.emf, works * output / max(bridged.output, V_FLOOR * output)), aside=entry.aside)  # fmt: skip
         rippling = StepRipple(MORE_RIPPLE * g.shaped * mean, share, factor, False, line, feed.resistance, held)
         return SourceSettled(
-            point, states, flow, g, 0.0, stops, share, form=formed.form, stands=share, rippling=rippling
+            point, states, flow, g, 0.0, stops, share, form=formed.form, stands=share, rippling=rippling, endings=entry.endings
         ), after
 
     def stepped(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Stepped:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
-from rhombos.core.blocks import input_stage, source
+from rhombos.core.blocks import auxiliary_output, input_stage, source
+from rhombos.core.blocks.auxiliary_output import AuxiliaryState
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.points import Point
@@ -17,27 +18,38 @@ from rhombos.core.routes.base import V_FLOOR
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """Source and input at a point, and the voltage at the stage, V."""
+    """Source and input at a point, and an auxiliary output made there; the voltage at the stage, V, and what the auxiliary
+    output drops of it, V."""
 
     cells: source.SourceState
     input: input_stage.InputState
+    auxiliary: AuxiliaryState | None
     v_in: float
+    aside: float
 
     @property
     def states(self) -> dict[str, Any]:
         """Their states by key."""
-        return {source.KEY: self.cells, input_stage.KEY: self.input}
+        found = {source.KEY: self.cells, input_stage.KEY: self.input}
+        return found | {auxiliary_output.KEY: self.auxiliary} if self.auxiliary else found
 
     @property
     def flow(self) -> dict[str, float]:
-        """Power that enters each, W."""
-        return {source.KEY: self.cells.power, input_stage.KEY: self.cells.power}
+        """Power that enters each, W; of the auxiliary output what leaves it."""
+        found = {source.KEY: self.cells.power, input_stage.KEY: self.cells.power}
+        return found | {auxiliary_output.KEY: self.auxiliary.power} if self.auxiliary else found
+
+    @property
+    def endings(self) -> tuple[str, ...]:
+        """The stages from which power leaves."""
+        return ("load", auxiliary_output.KEY) if self.auxiliary else ("load",)
 
 
 def enter(
     point: Point,
     to_stage: float,
     need: input_stage.InputNeed,
+    v_in: float,
     terminal: float,
     builds: Mapping[str, Any],
     brief: Brief,
@@ -45,8 +57,22 @@ def enter(
     rules: Rules,
     worksheet: Worksheet,
 ) -> Entry:
-    """Source and input before a stage that draws a power, W, as the need says; `terminal` is the source's voltage, V, as last
-    known."""
+    """Source and input before a stage that draws a power, W, as the need says; `v_in` and `terminal` are the voltages at the
+    stage and at the source, V, as last known."""
+    low, steady = None, 0.0
+    if auxiliary_output.KEY in builds:
+        # the stage draws its power where the input sags most, what draws a steady current meets the mean
+        ohms = brief.source.internal_resistance + input_stage.resistance(builds[input_stage.KEY], brief, shelf, rules)
+        mean = v_in + (need.pulsation - 1) * need.current * ohms
+        low = auxiliary_output.assess(
+            min(point.emf, mean), point.auxiliary, builds[auxiliary_output.KEY], brief, shelf, rules, worksheet)  # fmt: skip
+        steady, need = low.power_in, replace(need, beside=low.drawn, beside_ripple=low.input_ripple)
     entry = input_stage.assess(need, terminal, builds[input_stage.KEY], brief, shelf, rules, worksheet)
-    cells = source.assess(point.emf, to_stage + entry.loss, brief, worksheet, need.pulsation, need.crest, entry.control)
-    return Entry(cells, entry, max(V_FLOOR * point.emf, cells.terminal - entry.drop))
+    from_source = to_stage + steady + entry.loss
+    # what is lost in the leads is lost of either current
+    still = entry.control + (from_source - entry.control) * need.beside / max(need.together, 1e-9)
+    cells = source.assess(point.emf, from_source, brief, worksheet, need.pulsation, need.crest, still)
+    # the stage's power meets the drop of its own swing in full, of which the source's mean tells but a share
+    swung = (need.pulsation - 1) * need.current * need.beside / max(need.together, 1e-9) * cells.resistance
+    aside = need.beside * (cells.resistance + entry.drop / max(need.current * need.pulsation + need.beside, 1e-9))
+    return Entry(cells, entry, low, max(V_FLOOR * point.emf, cells.terminal - entry.drop - swung), aside)

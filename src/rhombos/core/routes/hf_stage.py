@@ -221,7 +221,7 @@ class HfStage(StepStage):
         entry = enter(
             point, to_stage, input_stage.InputNeed(
                 to_stage / g.v_in, share / topology.banks, form=formed.form, noise=Noise(2 * hertz, share)),
-            g.terminal, builds, brief, shelf, rules, worksheet)  # fmt: skip
+            g.v_in, g.terminal, builds, brief, shelf, rules, worksheet)  # fmt: skip
         lagging = book.power_factor.work({"R_L": wanted, "f": hertz, "L": lead})
         drain = load.assess(
             replace(point, power_factor=lagging), brief, worksheet, volts,
@@ -242,7 +242,7 @@ class HfStage(StepStage):
             shaped=min(1.0, (power + wound.copper + switched.conduction) / to_stage))  # fmt: skip
         return HfSettled(
             point, states, passed, g, pulse, turn_off, share, v_half / g.v_in, formed.form, formed.stands, winding=winding,
-            v_half=v_half), after  # fmt: skip
+            v_half=v_half, endings=entry.endings), after  # fmt: skip
 
     def stepped(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Stepped:
         """The nominal point as the scope sees it, everything referred to the socket."""

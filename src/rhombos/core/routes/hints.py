@@ -123,7 +123,7 @@ def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, 
     v_in = {k: max(settled[k].v_in, HARDEST_SAG * settled[k].point.emf) for k in points}
     duty = {k: min(0.5, settled[k].states["front_end"].duty) for k in points}
     rising = {k: min(MOST_LEAK / 2, settled[k].states["front_end"].rising) for k in points}
-    most = {k: settled[k].point.total / (0.6 * drive * v_in[k] * 2 * duty[k]) for k in points}
+    most = {k: settled[k].point.converted / (0.6 * drive * v_in[k] * 2 * duty[k]) for k in points}
     steady = [settled[k].states for k in ("low", "high")]
     link = settled["high"].states["dc_link"].voltage
     raised = max(before.raised, link if link > before.link > 0 else 0.0) if before else 0.0

@@ -169,7 +169,7 @@ class IronPushPull(StepStage):
         corner = 2 * math.pi * line * feed.resistance * feed.capacitance
         factor, lets_go = round(whole_factor(asked, line, feed.resistance / (1 + 4 * corner**2), ratio, g), 5), not square
         known = g.formed or step_form(1.0 if square else WIDTH_USED, factor, lets_go, round(corner, 4))
-        level = max(V_FLOOR * ratio * point.emf, ratio * standing(point.emf, feed.resistance, ratio, asked, known, g))
+        level = max(V_FLOOR * ratio * point.emf, ratio * standing(point.emf - g.aside, feed.resistance, ratio, asked, known, g))
         asks = bridge_book.modified_rms.invert("fraction", {"V_rms": rated, "V_dc": level})
         share = 1.0 if square else max(NARROWEST, round(width_for(asks, factor, WIDEST), 6))
         formed = step_form(share, factor, lets_go, round(corner, 4))
@@ -200,7 +200,7 @@ class IronPushPull(StepStage):
             input_stage.InputNeed(
                 mean, share, flowing.bank * mean, flowing.mean_square, crest=flowing.crest, interrupted=turn_off,
                 returned=back),
-            g.terminal, builds, brief, shelf, rules, worksheet)  # fmt: skip
+            g.v_in, g.terminal, builds, brief, shelf, rules, worksheet)  # fmt: skip
         lifted = entry.input.returned
         if lifted > 0:
             switched = replace(switched, peak_voltage=worksheet.total(f"{self.stage}.peak_voltage", {
@@ -219,10 +219,10 @@ class IronPushPull(StepStage):
             celsius=min(wound.temperature, HOTTEST), drawn=min(to_stage, power + most) / g.v_in,
             shaped=min(1.0, (power + wound.copper + switched.conduction) / to_stage), formed=formed,
             # a wider pulse asks for less: half the way, lest it swings
-            admits=math.sqrt(admits * (g.admits or admits)))  # fmt: skip
+            admits=math.sqrt(admits * (g.admits or admits)), aside=entry.aside)  # fmt: skip
         rippling = StepRipple(MORE_RIPPLE * g.shaped * mean, share, factor, lets_go, line, feed.resistance)
         return SourceSettled(point, states, flow, g, pulse, turn_off, share, v_half / g.v_in, formed.form, formed.stands,
-                           rippling), after  # fmt: skip
+                           rippling, endings=entry.endings), after  # fmt: skip
 
     def _line(self, now: SourceSettled) -> float:
         """How often the wave comes, Hz."""

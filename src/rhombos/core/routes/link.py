@@ -117,7 +117,7 @@ class LinkRoute(Route):
             bridge = brief.output.voltage / math.sqrt(fraction_of(brief, pins))
         voltage = pins.get("dc_link", {}).get("voltage") or ending.link_voltage(brief, pins, bridge, 0.0, rules)
         empty, _, full = brief.source.volts
-        power, surge = brief.continuous / 0.88, brief.surge / 0.88
+        power, surge = brief.converted / 0.88, brief.surge_converted / 0.88
         high = rules.duty_limit * (empty / full if how.choke else 1.0)
         duty = {"low": rules.duty_limit, "high": high, "surge_high": high}
         v_in = {"low": empty * 0.95, "high": full * 0.98, "surge_high": full * 0.95}
@@ -169,10 +169,10 @@ class LinkRoute(Route):
         own["rectifier"]["circuit"] = how.name
         lowest, leads = topology.drive * brief.source.volts[0], rules.lead_inductance + front_end.LIKELY_PACKAGE
         damper = rectifier.least_damper(secondary, hints.link_current, how, shelf, rules) / how.parts
-        damped = damped_frequency(brief.continuous, secondary, damper)
-        chosen = steady_frequency(brief.continuous, lowest, leads, damped)
+        damped = damped_frequency(brief.converted, secondary, damper)
+        chosen = steady_frequency(brief.converted, lowest, leads, damped)
         if brief.beside:
-            chosen = tapped_frequency(brief.beside.frequency, chosen, brief.continuous, lowest, leads, damped)
+            chosen = tapped_frequency(brief.beside.frequency, chosen, brief.converted, lowest, leads, damped)
         frequency = float(own["front_end"].setdefault("frequency", chosen))
         air = brief.targets.ambient + rules.enclosure_rise
         powered = {k: hints.duty[k] - hints.rising[k] for k in self.hint_points}

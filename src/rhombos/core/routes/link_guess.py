@@ -9,7 +9,8 @@ from rhombos.core.waves.pulsation import STILL, Pulsation
 
 @dataclass(frozen=True, slots=True)
 class Guess:
-    """What one pass of the source's side takes from the last: voltages, resistances, pulses, losses, temperatures."""
+    """What one pass of the source's side takes from the last: voltages, resistances, pulses, losses, temperatures;
+    `aside` is what an auxiliary output drops of the source's voltage, V."""
 
     v_in: float
     terminal: float
@@ -27,6 +28,7 @@ class Guess:
     transformer_celsius: float = 75.0
     choke_celsius: float = 75.0
     swing: Pulsation = STILL
+    aside: float = 0.0
 
     def charging_resistance(self, ratio: float) -> float:
         """What a pulse meets on its way, switches and both windings, seen from the secondary, Ω."""

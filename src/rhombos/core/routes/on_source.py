@@ -25,7 +25,8 @@ from rhombos.core.waves.stepped import StepForm, StepRipple
 @dataclass(frozen=True, slots=True)
 class Guess:
     """What one pass takes from the last; `admits` is what the load's resistance lets through on a stepped wave, S;
-    `works` the rail's mean less what of it a sine bridge misses by its swing, V."""
+    `works` the rail's mean less what of it a sine bridge misses by its swing, V; `aside` what an auxiliary output drops of the
+    source's voltage, V."""
 
     v_in: float
     terminal: float
@@ -49,6 +50,7 @@ class Guess:
     works: float = 0.0
     march: bool = False
     flows: Flow | None = None
+    aside: float = 0.0
 
     def moved(self, other: Guess, scale: float) -> float:
         """The largest relative change between two passes; `scale` is the power asked, W."""

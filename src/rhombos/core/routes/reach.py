@@ -40,7 +40,7 @@ def turns_ratio(brief: Brief, hints: Hints, how: Rectifying, voltage: float, dri
         able = hints.v_in["surge_high"] > ABLE * brief.source.volts[2]  # else the source gives no such surge anyway
         if not brief.output.direct or not able:
             return steady
-        surge = brief.surge / brief.continuous
+        surge = brief.surge_converted / brief.converted
         sagged = lowest - (surge - 1) * max(0.0, brief.source.volts[0] - lowest)
         return min(MOST_RAISED * steady, _reaching(hints, surge, max(LEAST_SAG * lowest, sagged), voltage, drive, rules))
     v_min = drive * lowest

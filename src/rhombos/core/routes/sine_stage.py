@@ -122,7 +122,7 @@ class SineStage(SourceRoute):
             input_stage.InputNeed(
                 mean, 1.0, ripple, swing.mean_square, crest=swing.peak, slow=slow, returned=swing.returned,
                 noise=Noise(2 * carrier, rms=ripple, constant=True)),
-            g.terminal, builds, brief, shelf, rules, worksheet)  # fmt: skip
+            g.v_in, g.terminal, builds, brief, shelf, rules, worksheet)  # fmt: skip
         if entry.input.returned > 0:
             bridged = h_bridge.on_a_link(bridged, brief.source.volts[2] + entry.input.returned, worksheet)
         states = {**entry.states, "h_bridge": bridged, "output_filter": filtered, "load": drain}
@@ -143,7 +143,7 @@ class SineStage(SourceRoute):
             magnetising=winding.magnetising / math.sqrt(2), dead_volts=bridged.dead_time_loss_volts,
             celsius=min(winding.temperature, HOTTEST),
             choke_celsius=min(filtered.temperature, HOTTEST))  # fmt: skip
-        return SourceSettled(point, states, flow, g, 0.0, 0.0, 1.0, rippling=rippling), after
+        return SourceSettled(point, states, flow, g, 0.0, 0.0, 1.0, rippling=rippling, endings=entry.endings), after
 
     def _converge(
         self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules,

@@ -35,7 +35,6 @@ from rhombos.core.blocks import (
     source,
     transformer,
 )
-from rhombos.core.blocks.cooling import sink_resistance, steady_limit
 from rhombos.core.blocks.heat import Cooled
 from rhombos.core.blocks.short_path import ShortPath
 from rhombos.core.book import source as source_book
@@ -52,6 +51,7 @@ from rhombos.core.parts import Capacitor, Diode, Driver, Mosfet, Shelf
 from rhombos.core.parts.pulsed import withstand
 from rhombos.core.routes import small_parts
 from rhombos.core.routes.auxiliary.controller import link_need
+from rhombos.core.routes.cooled import cooled
 from rhombos.core.routes.driven import drive_need, front_need
 from rhombos.core.routes.supply import LEAST_PATH, WIRING
 from rhombos.core.units.quantities import short
@@ -70,20 +70,6 @@ def plain(report: Callable[..., BlockReport], key: str) -> Callable[[ReportBuild
 
 
 # -- what sits on a heat-sink
-
-
-def cooled(at: Sizing, key: str, name: str, device: Any, losses: tuple[str, ...], tab: tuple[str, ...]) -> Cooled:
-    """A stage's devices at its hottest steady point: what they burn is the sum of `losses`, their tab's peak the highest of
-    `tab` over the points."""
-    build, rules = at.builds[key], at.rules
-    state = max((s.states[key] for s in at.steady), key=lambda x: x.junction)
-    loss = sum(getattr(state, n) for n in losses)
-    sink = at.brief.targets.ambient + rules.enclosure_rise + loss * sink_resistance(at.shelf, build.sink, build.fan)
-    case = state.junction - (state.junction - sink) * device.r_jc / (device.r_jc + rules.pad_resistance)
-    peak = max(getattr(s.states[key], n) for s in at.steady for n in tab)
-    allowed = steady_limit(rules, device.t_j_max)
-    beyond = at.beyond_barrier(key) or (key == h_bridge.KEY and at.beyond)
-    return Cooled(name, key, sink, case, state.junction, device.t_j_max, allowed, loss, peak, beyond, build.fan)
 
 
 def _front_end_cooled(at: Sizing) -> Cooled:

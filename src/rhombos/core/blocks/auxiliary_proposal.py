@@ -1,0 +1,173 @@
+"""The auxiliary output as it is proposed: the cheapest parts that stand the source and carry the current."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+
+from rhombos.core.blocks.auxiliary_output import (
+    CROWBAR,
+    DRIVEN,
+    LEAST_ON,
+    LIMITED,
+    LOOP,
+    AuxiliaryOutputBuild,
+    AuxiliaryState,
+    asked_of,
+    assess,
+)
+from rhombos.core.blocks.base import recovered_charge, remembered
+from rhombos.core.blocks.cooling import propose_sink, steady_limit
+from rhombos.core.blocks.wound import choke_of, wind
+from rhombos.core.book import rectifier, stage
+from rhombos.core.book import step_down as book
+from rhombos.core.design.brief import Brief
+from rhombos.core.design.rules import Rules
+from rhombos.core.frame.points import OVER_FULL
+from rhombos.core.frame.worksheet import SILENT
+from rhombos.core.magnetics.choke import ChokeNeed
+from rhombos.core.parts import Capacitor, Diode, HeatSink, Mosfet, Shelf
+
+USUAL, SLOWEST, STEP = 100e3, 25e3, 5e3
+"""Switching frequency, Hz: the usual one; the lowest that is proposed, above hearing; what proposed ones are multiples of."""
+SWING = 0.3
+"""Swing of the choke over the current at full power, on the highest input."""
+RIPPLE_USED = 0.8
+"""Share of the ripple that is asked which a proposal uses."""
+FUSED = 1.6
+"""Fuse over what it carries at full power on the lowest input."""
+FUSES = (0.1, 0.16, 0.25, 0.4, 0.63, 1.0, 1.6, 2.5, 4.0, 6.3, 10.0, 16.0, 25.0, 32.0, 40.0, 63.0, 100.0)
+SAGGED = 0.9
+"""What is left of the lowest input at the bank."""
+HOT = 1.6
+"""On-resistance of a switch as hot as it may become, over that at 25 °C, while parts are chosen."""
+SPARE = 1.02
+WARM = 0.8
+"""Share of a junction's room above the air that parts are chosen for."""
+
+
+@remembered
+def propose(brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> AuxiliaryOutputBuild:
+    """Frequency, choke, switch, diode, output bank, heat-sink, in this order. Pinned fields stay."""
+    asked = asked_of(brief)
+    volts, amps = asked.voltage, asked.power.continuous / asked.voltage
+    low, _, full = brief.source.volts
+    fields = dict(pins)
+    if "frequency" not in fields:
+        shortest = volts / full
+        fields["frequency"] = STEP * math.floor(min(USUAL, max(SLOWEST, shortest / (2 * LEAST_ON))) / STEP)
+    hertz = float(fields["frequency"])
+    if "inductance" not in fields:
+        wanted = book.inductance.work({"V_out": volts, "V_in": full, "dI": SWING * amps, "f_s": hertz})
+        fields["inductance"] = float(f"{min(1.0, max(1e-6, wanted)):.2g}")
+    swing = volts * (1 - volts / full) / (fields["inductance"] * hertz)
+    fields.setdefault("limit", float(f"{LIMITED * (amps + swing / 2):.2g}"))
+    air = brief.targets.ambient + rules.enclosure_rise
+    fields = wind(
+        ChokeNeed(fields["inductance"], SPARE * fields["limit"], amps, swing, swing / math.sqrt(12), hertz, air),
+        fields,
+        shelf,
+        rules,
+    )
+    # a powder core has less of its inductance under current
+    left = choke_of(AuxiliaryOutputBuild.model_construct(None, **fields), shelf).inductance_at(amps)
+    swing *= fields["inductance"] / left
+    fields["switch"] = fields.get("switch") or _switch(volts, amps, swing, hertz, brief, shelf, rules).id
+    fields["diode"] = fields.get("diode") or _diode(volts, amps, hertz, fields["switch"], brief, shelf, rules).id
+    fields |= {k: v for k, v in _cans(volts, swing, hertz, fields, brief, shelf, rules).items() if k not in fields}
+    drawn = FUSED * asked.power.continuous / (0.85 * SAGGED * low)
+    fields = {"guard": CROWBAR, "fuse": next((f for f in FUSES if f >= drawn), FUSES[-1])} | fields
+    if "sink" not in fields or "fan" not in fields:
+        draft = AuxiliaryOutputBuild.within({"sink": shelf.all(HeatSink)[0].id, "fan": False} | fields)
+        ends = (assess(v, asked.power.continuous, draft, brief, shelf, rules, SILENT) for v in (SAGGED * low, full))
+        sink, fan = _sink(tuple(ends), draft, brief, shelf, rules)
+        fields = {"sink": sink, "fan": fan} | fields
+    return AuxiliaryOutputBuild.within(fields)
+
+
+def _switch(volts: float, amps: float, swing: float, hertz: float, brief: Brief, shelf: Shelf, rules: Rules) -> Mosfet:
+    """The cheapest switch, watts counted in, that stands the highest input with the spike of its loop."""
+    low, _, full = brief.source.volts
+    parts, one = shelf.all(Mosfet), shelf.columns(Mosfet)
+    edge = stage.plateau_time(Q_sw=one.q_sw, I_gate=DRIVEN)
+    peak = amps + swing / 2
+    spike = book.edge_spike(L_lk=LOOP, I_pk=LIMITED * peak, t_sw=edge)
+    stands = (full + spike) / (1 - rules.switch_voltage_margin)
+    lost = np.zeros(len(parts))
+    for v_in in (low, full):
+        share = min(1.0, volts / (SAGGED * v_in))
+        conducts = HOT * one.r_on * share * (amps**2 + swing**2 / 12)
+        switches = stage.switching_loss(V=v_in, I=amps, t_r=edge, t_f=edge, f=hertz)
+        lost = np.maximum(lost, conducts + switches + stage.capacitive_loss(C_oss=one.c_oss, V=v_in, f=hertz))
+    room = WARM * (steady_limit(rules, one.t_j_max) - brief.targets.ambient - rules.enclosure_rise - rules.sink_rise)
+    trouble = (
+        np.maximum(0, stands / one.v_rating - 1)
+        + np.maximum(0, OVER_FULL * (full + spike) / one.v_rating - 1)
+        + np.maximum(0, lost * (one.r_jc + rules.pad_resistance) / room - 1)
+    )
+    return parts[int(np.argmin(_score(shelf.column(Mosfet, "placed"), lost, trouble, rules)))]
+
+
+def _diode(volts: float, amps: float, hertz: float, switch: str, brief: Brief, shelf: Shelf, rules: Rules) -> Diode:
+    """The cheapest diode, watts counted in, that stands what the switch sees and recovers in time."""
+    full = brief.source.volts[2]
+    edge = stage.plateau_time.work({"Q_sw": shelf.get(Mosfet, switch).q_sw, "I_gate": DRIVEN})
+    spike = book.edge_spike.work({"L_lk": LOOP, "I_pk": LIMITED * (1 + SWING / 2) * amps, "t_sw": edge})
+    parts, one = shelf.all(Diode), shelf.columns(Diode)
+    share = 1 - volts / full
+    conducts = rectifier.diode_conduction(V_0=one.v_0, I_avg=share * amps, r=one.r, I_rms=math.sqrt(share) * amps)
+    swept = 3 * rectifier.diode_recovery(V=full, Q_rr=recovered_charge(one, amps), f=hertz)
+    reverse = full + spike
+    room = WARM * (steady_limit(rules, one.t_j_max) - brief.targets.ambient - rules.enclosure_rise - rules.sink_rise)
+    trouble = (
+        np.maximum(0, reverse / (one.v_rating * (1 - rules.diode_voltage_margin)) - 1)
+        + np.maximum(0, share * amps / (one.i_rating * (1 - rules.diode_current_margin)) - 1)
+        + np.maximum(0, rectifier.recovery_share(t_rr=one.t_rr, f=hertz) / rules.recovery_share - 1)
+        + np.maximum(0, conducts * (one.r_jc + rules.pad_resistance) / room - 1)
+    )
+    return parts[int(np.argmin(_score(shelf.column(Diode, "placed"), conducts + swept, trouble, rules)))]
+
+
+def _score(placed: Any, lost: Any, trouble: Any, rules: Rules) -> Any:
+    """What parts cost with the worth of their losses; those that break a rule come last, the least broken first."""
+    return np.where(trouble > 0, 1e6 * (1 + trouble), placed + rules.watt_worth * lost)
+
+
+def _cans(
+    volts: float, swing: float, hertz: float, fields: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules
+) -> dict[str, Any]:
+    """The cheapest output bank that carries the swing and keeps the ripple."""
+    most = RIPPLE_USED * asked_of(brief).ripple * volts
+    best: tuple[float, str, int] | None = None
+    for can in shelf.all(Capacitor):
+        stood = volts <= can.v_rating * (1 - rules.input_capacitor_margin)
+        if fields.get("capacitor", can.id) != can.id or (
+            "capacitor" not in fields and (can.family != "electrolytic" or not stood)
+        ):
+            continue
+        carries = math.ceil(SPARE * swing / math.sqrt(12) / (can.i_ripple * (1 - rules.ripple_current_margin)))
+        quiet = math.ceil(swing * (can.esr + 1 / (8 * hertz * can.c)) / most)
+        count = int(fields.get("count", max(1, carries, quiet)))
+        key = (count * can.price + max(0, count - 60) * 1e3, can.id, count)
+        best = key if best is None or key < best else best
+    if best is None:
+        return {"capacitor": max(shelf.all(Capacitor), key=lambda c: c.v_rating).id, "count": 1}
+    return {"capacitor": best[1], "count": min(60, best[2])}
+
+
+def _sink(
+    ends: tuple[AuxiliaryState, ...], draft: AuxiliaryOutputBuild, brief: Brief, shelf: Shelf, rules: Rules
+) -> tuple[str, bool]:
+    """The heat-sink for switch and diode at either end of the input: each junction stays within what the rules allow."""
+    air = brief.targets.ambient + rules.enclosure_rise
+    most, heat = math.inf, 0.0
+    for end in ends:
+        heat = max(heat, end.conduction + end.switching + end.diode_loss)
+        for lost, device in (
+            (end.conduction + end.switching, shelf.get(Mosfet, draft.switch)),
+            (end.diode_loss, shelf.get(Diode, draft.diode)),
+        ):
+            most = min(most, steady_limit(rules, device.t_j_max) - air - lost * (device.r_jc + rules.pad_resistance))
+    return propose_sink(shelf, rules, SPARE * heat, WARM * most)
