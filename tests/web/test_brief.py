@@ -352,3 +352,35 @@ def test_two_sockets_at_once(bench):
     bench.kept()
     assert len(asked(bench, "outputs")) == 1
     assert "hf_socket.turns" in bench.text("finding-pins.waiting")
+
+
+def test_a_low_voltage_beside_the_socket(bench):
+    """Five volts of the battery for a computer: put there, asked, pinned, looked at elsewhere, taken away."""
+    bench.click("show-brief")
+    bench.click("brief-outputs.1.kind-auxiliary DC")
+    bench.one("block-auxiliary_output")
+    bench.type("brief-outputs.1.power.continuous", "120")
+    bench.until(lambda: "5 V are 24 A; allowed up to 20 A, here 100 W" in bench.text("fault"))
+    bench.type("brief-outputs.1.voltage", "12")
+    bench.type("brief-outputs.1.power.continuous", "120")
+    bench.until(lambda: "12 V 10.0 A" in bench.text("power-path"))
+    bench.until(lambda: "12 V DC auxiliary, 120 W" in bench.text("show-brief"))
+    bench.click("brief-outputs.2.kind-HF")
+    bench.one("block-hf_socket")
+    bench.until(lambda: [o["kind"] for o in asked(bench, "outputs")] == ["AC", "HF", "auxiliary DC"])
+    bench.click("brief-outputs.1.kind-HF")
+    bench.gone("block-hf_socket")
+    bench.type("brief-outputs.1.voltage", "24")
+    bench.until(lambda: "the source falls to" in bench.text("finding-route.auxiliary"))
+    bench.type("brief-outputs.1.voltage", "12")
+    bench.choose("auxiliary_output")
+    bench.until(lambda: "current limit" in bench.text("chart-auxiliary-choke"))
+    assert "diode" in bench.text("chart-auxiliary-losses")
+    bench.pin("auxiliary_output.guard", "nothing")
+    bench.until(lambda: bench.all("finding-auxiliary_output.guard"))
+    looked_at_elsewhere(bench, "sine")
+    bench.click("brief-outputs.1.kind-auxiliary DC")
+    bench.gone("block-auxiliary_output")
+    bench.kept()
+    assert len(asked(bench, "outputs")) == 1
+    assert "auxiliary_output.guard" in bench.text("finding-pins.waiting")

@@ -264,6 +264,15 @@ def _dangers(sheet: ReportBuilder, brief: Brief, build: AuxiliaryOutputBuild) ->
             "Keep all that it feeds inside the case, out of reach, or feed it by an isolated converter.",
             figure="voltage",
         )
+    sheet.find(
+        "start",
+        "note",
+        "Hold the auxiliary converter off until the bank is charged",
+        "It draws its power from whatever voltage there is: before that, it takes more than a precharge resistor lets through, "
+        "and the bank never fills.",
+        "Its own under-voltage lock-out, above what the precharge reaches, or an enable from the contactor.",
+        figure="drawn",
+    )
     if build.guard == OPEN:
         sheet.find(
             "guard",

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from rhombos.core.book import source
 from rhombos.core.design.sources import PEUKERT, RESTING, BatterySource
-from rhombos.core.frame.points import Point
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Mark, Scale, curve, roomy
 from rhombos.core.units.quantities import fmt, short
@@ -58,10 +59,12 @@ def day(worked: Worked) -> Chart:
 
 
 def _currents(worked: Worked, powers: set[float]) -> dict[float, float]:
-    """Battery current at each power at the socket, on the nominal battery, A."""
+    """Battery current at each power at the socket, on the nominal battery, A; an auxiliary output draws its own at any time."""
     nominal = worked.settled["nominal"].point
     points = {
-        f"step {w:g}": Point(f"step {w:g}", f"{w:g} W", nominal.emf, w, nominal.power_factor if w else 1.0)
+        f"step {w:g}": replace(
+            nominal, key=f"step {w:g}", label=f"{w:g} W", power=w, power_factor=nominal.power_factor if w else 1.0, beside=0.0
+        )
         for w in sorted(powers)
     }
     settled = worked.route.converge_all(worked.builds, worked.brief, worked.shelf, worked.rules, points=points, tolerance=1e-3)

@@ -64,7 +64,7 @@ def remarks(made: Record, seen: View, asked: ScopeAsked, bench: Bench, triggered
         )
     if bench.beside and made.trail is not None:
         found.append(
-            f"The high-frequency socket is counted as a steady draw of {fmt(bench.beside, 'W')}; it has no trace here."
+            f"What stands beside this socket is counted as a steady draw of {fmt(bench.beside, 'W')}; it has no trace here."
         )
     if made.trail is None:
         found.append("The link stands still here: feed it from the source to see it sag.")
