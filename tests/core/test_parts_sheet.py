@@ -32,7 +32,8 @@ BY_KIND = {
     "heat_sink": "HS", "fan": "M", "pad": "P",
 }  # fmt: skip
 BY_UNIT = {"ohm": "R", "F": "C", "H": "L"}
-NOT_PARTS = ("input_stage.reverse_ohms", "input_stage.choke_ohms", "rectifier.inductance", "output_filter.inductance")
+NOT_PARTS = ("input_stage.reverse_ohms", "input_stage.choke_ohms", "rectifier.inductance", "output_filter.inductance",
+             "auxiliary_output.inductance")  # fmt: skip
 """Values that belong to a part listed otherwise: a switch, a lead, an inductor wound by core and turns."""
 
 

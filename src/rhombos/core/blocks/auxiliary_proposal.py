@@ -17,6 +17,7 @@ from rhombos.core.blocks.auxiliary_output import (
     AuxiliaryState,
     asked_of,
     assess,
+    flow,
 )
 from rhombos.core.blocks.base import recovered_charge, remembered
 from rhombos.core.blocks.cooling import propose_sink, steady_limit
@@ -71,11 +72,12 @@ def propose(brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> A
         shelf,
         rules,
     )
-    # a powder core has less of its inductance under current
-    left = choke_of(AuxiliaryOutputBuild.model_construct(None, **fields), shelf).inductance_at(amps)
-    swing *= fields["inductance"] / left
     fields["switch"] = fields.get("switch") or _switch(volts, amps, swing, hertz, brief, shelf, rules).id
     fields["diode"] = fields.get("diode") or _diode(volts, amps, hertz, fields["switch"], brief, shelf, rules).id
+    # a powder core has less of its inductance under current; and the diode's drop counts beside a low voltage
+    left = choke_of(AuxiliaryOutputBuild.model_construct(None, **fields), shelf).inductance_at(amps)
+    diode = shelf.get(Diode, fields["diode"])
+    swing = flow(full, volts, diode.v_0 + diode.r * amps, amps, left, hertz, SILENT).swing
     fields |= {k: v for k, v in _cans(volts, swing, hertz, fields, brief, shelf, rules).items() if k not in fields}
     drawn = FUSED * asked.power.continuous / (0.85 * SAGGED * low)
     fields = {"guard": CROWBAR, "fuse": next((f for f in FUSES if f >= drawn), FUSES[-1])} | fields

@@ -43,7 +43,6 @@ BY_BLOCK: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "h_bridge": (high_side.bridge_voltage, high_side.bridge_spectrum, heat.bridge_surge),
     "output_filter": (high_side.inductor_current, high_side.filter_gain),
     "load": (high_side.output_voltage, high_side.output_spectrum),
-    "auxiliary_output": (step_down.choke_current, step_down.losses),
 }
 STEPPED: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
     "dc_link": (steps.link_steps, high_side.discharge),
@@ -81,8 +80,11 @@ TURNED: dict[str, tuple[Callable[[Worked], Chart], ...]] = {"controller": (span.
 """What differs where the link is set lower to turn an output down."""
 
 
-TAPPED: dict[str, tuple[Callable[[Worked], Chart], ...]] = {"hf_socket": hf_socket.CHARTS}
-"""What a second socket adds."""
+BESIDE: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
+    "hf_socket": hf_socket.CHARTS,
+    "auxiliary_output": (step_down.choke_current, step_down.losses),
+}
+"""What other outputs add."""
 
 
 CARRIED: dict[str, tuple[Callable[[Worked], Chart], ...]] = {"input_stage": (low_side.power_band, low_side.source_lines)}
@@ -109,7 +111,7 @@ def charts(worked: Worked, block: str) -> tuple[Chart, ...]:
         return ()
     if stage.charts:
         return tuple(draw(worked) for draw in stage.charts)
-    drawn = BY_BLOCK | TAPPED | (RAIL if worked.brief.source.kind == "DC rail" else {})
+    drawn = BY_BLOCK | BESIDE | (RAIL if worked.brief.source.kind == "DC rail" else {})
     if worked.brief.output.stepped:
         drawn |= STEPPED
     if worked.brief.output.direct:

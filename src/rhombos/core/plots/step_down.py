@@ -8,6 +8,7 @@ from rhombos.core.blocks import auxiliary_output as block
 from rhombos.core.frame.solve import Worked
 from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.plots.model import Chart, Role, Scale, about, curve, roomy
+from rhombos.core.units.quantities import fmt
 
 POINTS = 41
 PERIODS = 2
@@ -37,6 +38,7 @@ def losses(worked: Worked) -> Chart:
         x=x.axis("at the input bank", low=about(volts)[0], high=about(volts)[1]),
         y=y.axis("lost", low=0, high=roomy(most)),
         series=tuple(curve(said, volts, burnt[name], x, y, role) for name, said, role in LOST),
+        remark="At full power, from the lowest input to the highest as they sag with all outputs; gate and controller besides.",
     )
 
 
@@ -60,4 +62,5 @@ def choke_current(worked: Worked) -> Chart:
         x=x.axis("time", low=0, high=PERIODS / hertz),
         y=y.axis("choke", low=0, high=roomy(limit)),
         series=tuple(series),
+        remark=f"At full power. At {fmt(limit, 'A')} its controller ends a pulse: a short of the output, and every start.",
     )
