@@ -232,7 +232,8 @@ def test_it_is_cool_quiet_and_whole_as_proposed(cabin):
     ("pin", "code"),
     [
         ({"inductance": "4u", "count": 1}, "ripple"), ({"switch": "MN-030-7m-A"}, "voltage"), ({"diode": "RU-100-1"}, "diode_current"),
-        ({"limit": "5"}, "limit"), ({"fuse": "1"}, "fuse"), ({"guard": "nothing"}, "guard"), ({"capacitor": "CE-16-470"}, None),
+        ({"limit": "5"}, "limit"), ({"fuse": "1"}, "fuse"), ({"guard": "nothing"}, "guard"),
+        ({"diode": "RB-60-5", "limit": "9"}, "short"), ({"capacitor": "CE-16-470"}, None),
     ],
 )  # fmt: skip
 def test_what_is_pinned_amiss_is_told(pin, code, shelf):

@@ -250,9 +250,9 @@ def assess(
         )
     through = now.rms(now.duty, amps, f"{KEY}.switch_rms", worksheet) if amps > 0 else 0.0
     taken = now.mean(now.duty, amps)
-    spike = work(f"{KEY}.spike", book.edge_spike, L_lk=LOOP, I_pk=now.peak, t_sw=here.edge)
-    stands = total(f"{KEY}.peak_voltage", {"input": v_in, "spike of the loop": spike})
     limit = max(build.limit, now.peak)
+    spike = work(f"{KEY}.spike", book.edge_spike, L_lk=LOOP, I_pk=limit, t_sw=here.edge)
+    stands = total(f"{KEY}.peak_voltage", {"input": v_in, "spike of the loop": spike})
     return AuxiliaryState(
         voltage=volts,
         current=amps,

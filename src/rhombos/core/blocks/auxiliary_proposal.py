@@ -33,18 +33,20 @@ from rhombos.core.parts import Capacitor, Diode, HeatSink, Mosfet, Shelf
 
 USUAL, SLOWEST, STEP = 100e3, 25e3, 5e3
 """Switching frequency, Hz: the usual one; the lowest that is proposed, above hearing; what proposed ones are multiples of."""
+EDGES, SCHOTTKY, EDGES_LOSE = 60e-9, 100.0, 0.04
+"""Both edges of a usual switch together, s, and the source, V, from which what a diode recovers takes as long again; share of
+the output's power that they may burn where a frequency is chosen."""
 SWING = 0.3
 """Swing of the choke over the current at full power, on the highest input."""
 RIPPLE_USED = 0.8
 """Share of the ripple that is asked which a proposal uses."""
-FUSED = 1.6
-"""Fuse over what it carries at full power on the lowest input."""
 FUSES = (0.1, 0.16, 0.25, 0.4, 0.63, 1.0, 1.6, 2.5, 4.0, 6.3, 10.0, 16.0, 25.0, 32.0, 40.0, 63.0, 100.0)
 SAGGED = 0.9
 """What is left of the lowest input at the bank."""
 HOT = 1.6
 """On-resistance of a switch as hot as it may become, over that at 25 °C, while parts are chosen."""
-SPARE = 1.02
+SPARE, FUSED = 1.02, 1.1
+"""What is left for a source that sags further; of a fuse, which carries the pulses of that, more."""
 WARM = 0.8
 """Share of a junction's room above the air that parts are chosen for."""
 
@@ -57,8 +59,8 @@ def propose(brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> A
     low, _, full = brief.source.volts
     fields = dict(pins)
     if "frequency" not in fields:
-        shortest = volts / full
-        fields["frequency"] = STEP * math.floor(min(USUAL, max(SLOWEST, shortest / (2 * LEAST_ON))) / STEP)
+        quiet = EDGES_LOSE * volts / (full * (EDGES if full < SCHOTTKY else 2 * EDGES))
+        fields["frequency"] = STEP * math.floor(min(USUAL, max(SLOWEST, min(volts / full / (2 * LEAST_ON), quiet))) / STEP)
     hertz = float(fields["frequency"])
     if "inductance" not in fields:
         wanted = book.inductance.work({"V_out": volts, "V_in": full, "dI": SWING * amps, "f_s": hertz})
@@ -72,15 +74,14 @@ def propose(brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> A
         shelf,
         rules,
     )
-    fields["switch"] = fields.get("switch") or _switch(volts, amps, swing, hertz, brief, shelf, rules).id
-    fields["diode"] = fields.get("diode") or _diode(volts, amps, hertz, fields["switch"], brief, shelf, rules).id
+    fields |= _pair(volts, amps, swing, fields, brief, shelf, rules)
     # a powder core has less of its inductance under current; and the diode's drop counts beside a low voltage
     left = choke_of(AuxiliaryOutputBuild.model_construct(None, **fields), shelf).inductance_at(amps)
     diode = shelf.get(Diode, fields["diode"])
     swing = flow(full, volts, diode.v_0 + diode.r * amps, amps, left, hertz, SILENT).swing
     fields |= {k: v for k, v in _cans(volts, swing, hertz, fields, brief, shelf, rules).items() if k not in fields}
-    drawn = FUSED * asked.power.continuous / (0.85 * SAGGED * low)
-    fields = {"guard": CROWBAR, "fuse": next((f for f in FUSES if f >= drawn), FUSES[-1])} | fields
+    pulses = math.sqrt(min(1.0, volts / (SAGGED * low))) * math.hypot(amps, swing / math.sqrt(12))
+    fields = {"guard": CROWBAR, "fuse": next((f for f in FUSES if f >= FUSED * rules.fuse_factor * pulses), FUSES[-1])} | fields
     if "sink" not in fields or "fan" not in fields:
         draft = AuxiliaryOutputBuild.within({"sink": shelf.all(HeatSink)[0].id, "fan": False} | fields)
         ends = (assess(v, asked.power.continuous, draft, brief, shelf, rules, SILENT) for v in (SAGGED * low, full))
@@ -89,20 +90,46 @@ def propose(brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> A
     return AuxiliaryOutputBuild.within(fields)
 
 
-def _switch(volts: float, amps: float, swing: float, hertz: float, brief: Brief, shelf: Shelf, rules: Rules) -> Mosfet:
-    """The cheapest switch, watts counted in, that stands the highest input with the spike of its loop."""
+def _pair(
+    volts: float, amps: float, swing: float, fields: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules
+) -> dict[str, Any]:
+    """Switch and diode: the switch burns what the diode recovers, the diode stands what the switch's edges make."""
+    limit, hertz = fields["limit"], fields["frequency"]
+    switch, diode = fields.get("switch"), fields.get("diode")
+    swept = 0.0
+    for _ in range(2):
+        one = shelf.get(Mosfet, switch) if switch else _switch(volts, amps, swing, limit, swept, hertz, brief, shelf, rules)
+        two = shelf.get(Diode, diode) if diode else _diode(volts, amps, limit, hertz, one, brief, shelf, rules)
+        swept = rectifier.partner_recovery.work(
+            {"V": brief.source.volts[2], "I": amps, "t_rr": two.t_rr, "Q_rr": recovered_charge(two, amps), "f": hertz}
+        )
+    return {"switch": one.id, "diode": two.id}
+
+
+def _switch(
+    volts: float,
+    amps: float,
+    swing: float,
+    limit: float,
+    swept: float,
+    hertz: float,
+    brief: Brief,
+    shelf: Shelf,
+    rules: Rules,
+) -> Mosfet:
+    """The cheapest switch, watts counted in, that stands the highest input with the spike of its loop; `swept` is what it burns
+    of what the diode recovers, W."""
     low, _, full = brief.source.volts
     parts, one = shelf.all(Mosfet), shelf.columns(Mosfet)
     edge = stage.plateau_time(Q_sw=one.q_sw, I_gate=DRIVEN)
-    peak = amps + swing / 2
-    spike = book.edge_spike(L_lk=LOOP, I_pk=LIMITED * peak, t_sw=edge)
+    spike = book.edge_spike(L_lk=LOOP, I_pk=limit, t_sw=edge)
     stands = (full + spike) / (1 - rules.switch_voltage_margin)
     lost = np.zeros(len(parts))
     for v_in in (low, full):
         share = min(1.0, volts / (SAGGED * v_in))
         conducts = HOT * one.r_on * share * (amps**2 + swing**2 / 12)
         switches = stage.switching_loss(V=v_in, I=amps, t_r=edge, t_f=edge, f=hertz)
-        lost = np.maximum(lost, conducts + switches + stage.capacitive_loss(C_oss=one.c_oss, V=v_in, f=hertz))
+        lost = np.maximum(lost, conducts + switches + swept + stage.capacitive_loss(C_oss=one.c_oss, V=v_in, f=hertz))
     room = WARM * (steady_limit(rules, one.t_j_max) - brief.targets.ambient - rules.enclosure_rise - rules.sink_rise)
     trouble = (
         np.maximum(0, stands / one.v_rating - 1)
@@ -112,11 +139,14 @@ def _switch(volts: float, amps: float, swing: float, hertz: float, brief: Brief,
     return parts[int(np.argmin(_score(shelf.column(Mosfet, "placed"), lost, trouble, rules)))]
 
 
-def _diode(volts: float, amps: float, hertz: float, switch: str, brief: Brief, shelf: Shelf, rules: Rules) -> Diode:
-    """The cheapest diode, watts counted in, that stands what the switch sees and recovers in time."""
+def _diode(
+    volts: float, amps: float, limit: float, hertz: float, switch: Mosfet, brief: Brief, shelf: Shelf, rules: Rules
+) -> Diode:
+    """The cheapest diode, watts counted in, that stands what the switch sees, recovers in time, and carries the current limit,
+    A, while the output is shorted."""
     full = brief.source.volts[2]
-    edge = stage.plateau_time.work({"Q_sw": shelf.get(Mosfet, switch).q_sw, "I_gate": DRIVEN})
-    spike = book.edge_spike.work({"L_lk": LOOP, "I_pk": LIMITED * (1 + SWING / 2) * amps, "t_sw": edge})
+    edge = stage.plateau_time.work({"Q_sw": switch.q_sw, "I_gate": DRIVEN})
+    spike = book.edge_spike.work({"L_lk": LOOP, "I_pk": limit, "t_sw": edge})
     parts, one = shelf.all(Diode), shelf.columns(Diode)
     share = 1 - volts / full
     conducts = rectifier.diode_conduction(V_0=one.v_0, I_avg=share * amps, r=one.r, I_rms=math.sqrt(share) * amps)
@@ -126,6 +156,7 @@ def _diode(volts: float, amps: float, hertz: float, switch: str, brief: Brief, s
     trouble = (
         np.maximum(0, reverse / (one.v_rating * (1 - rules.diode_voltage_margin)) - 1)
         + np.maximum(0, share * amps / (one.i_rating * (1 - rules.diode_current_margin)) - 1)
+        + np.maximum(0, limit / one.i_rating - 1)
         + np.maximum(0, rectifier.recovery_share(t_rr=one.t_rr, f=hertz) / rules.recovery_share - 1)
         + np.maximum(0, conducts * (one.r_jc + rules.pad_resistance) / room - 1)
     )

@@ -86,8 +86,19 @@ def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
         "always",
     )
     reached = sheet.limited("peak", r"\hat I", "Peak of the choke", "A", build.limit)
+    # no capacitor of its own lies behind the fuse: it carries the pulses
     blows = sheet.fixed(
-        "fused", "I_{F,in}", "Through the fuse, full power", max(_held(sheet, "drawn")), "A", build.fuse, 0.0, "lowest input"
+        "fused",
+        "I_{F}",
+        "Through the fuse, RMS",
+        max(_held(sheet, "switch_rms")),
+        "A",
+        build.fuse,
+        1 - 1 / rules.fuse_factor,
+        "hardest input",
+    )
+    shorted = sheet.fixed(
+        "shorted", "I_{D,sc}", "Diode, output shorted", build.limit, "A", diode.i_rating, 0.0, "at the current limit"
     )
     stress = show_stress(sheet, made, "choke_", "Choke", "current", "its current limit")
     judge(sheet, made, stress, "choke_", "choke", "its current limit")
@@ -190,6 +201,17 @@ def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
             "The next larger fuse, if the wire bears it.",
             worst=blows,
             cures=(("Let the proposal choose it", {f"{KEY}.fuse": None}),),
+        )
+    if shorted.severity:
+        sheet.find(
+            "short",
+            shorted.severity,
+            "The auxiliary output's diode does not stand a lasting short",
+            f"With nothing across the output the choke's current flows through it all the time: {fmt(shorted.value, 'A')} of "
+            f"{fmt(shorted.rating, 'A')}.",
+            "A larger diode, or a lower current limit.",
+            worst=shorted,
+            cures=(("Let the proposal choose it", {f"{KEY}.diode": None}),),
         )
     _reach(sheet, brief)
     _dangers(sheet, brief, build)
