@@ -213,6 +213,16 @@ def test_the_whole_is_rated_with_it(cabin):
     assert rating(cabin).power == pytest.approx(rating(cabin).share * 625)
 
 
+@pytest.mark.parametrize("name", ["push-pull link", "iron push-pull"])
+def test_what_it_leaves_unused_is_not_for_the_main_stages(name, shelf):
+    """Overload, trip and fuse of the socket are those of a design without it."""
+    brief = with_low({"kind": "AC", "waveform": WAVES.get(name, "sine"), "power": {"continuous": 250, "surge": 500}})
+    alone = brief.model_copy(update={"outputs": brief.outputs[:1]})
+    beside, bare = (work_out(b, {}, shelf, USUAL, name).builds["protection"] for b in (brief, alone))
+    for field in ("overload", "twice", "output_fuse", "short_trip"):
+        assert getattr(beside, field) == pytest.approx(getattr(bare, field), rel=0.06), field
+
+
 def test_it_is_cool_quiet_and_whole_as_proposed(cabin):
     told = explain(cabin, {})
     own = next(b for b in told.blocks if b.key == block.KEY)

@@ -36,9 +36,10 @@ def need_of(at: Sizing) -> block.ProtectionNeed:
     steady, surging = (
         [s for k, s in at.settled.items() if k in keys and not s.states["source"].collapsed] for keys in (LASTING, SURGING)
     )
-    # a socket that nothing holds draws more on a higher input
-    continuous = max([brief.continuous, *(s.delivered for s in steady)])
-    surge = max([brief.surge, *(s.delivered for s in surging)])
+    # a socket that nothing holds draws more on a higher input; an auxiliary output has a fuse and a limit of its own: what it
+    # leaves unused is not for the main stages
+    continuous = max([brief.converted, *(s.delivered - s.point.auxiliary for s in steady)])
+    surge = max([brief.surge_converted, *(s.delivered - s.point.auxiliary for s in surging)])
     more = brief.power.surge / brief.power.continuous * at_rated
     peaks = [more * (drawn.peak_current if brief.output.waveform != "sine" else LARGEST_CREST * drawn.current)]
     if brief.output.stepped:
