@@ -281,8 +281,8 @@ def _dangers(sheet: ReportBuilder, brief: Brief, build: AuxiliaryOutputBuild) ->
             "live",
             "watch",
             "The auxiliary output is live",
-            f"Nothing isolates it from the source of up to {short(full, 'V')}: its {short(asked.voltage, 'V')} harm nobody, "
-            "both its wires are not.",
+            f"Nothing isolates it from the source of up to {short(full, 'V')}: {short(asked.voltage, 'V')} lie between its "
+            "wires, but either may stand at the source's voltage to whatever else you touch.",
             "Keep all that it feeds inside the case, out of reach, or feed it by an isolated converter.",
             figure="voltage",
         )
