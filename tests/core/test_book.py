@@ -34,7 +34,7 @@ SPECIAL = {
     ("overload_time", "dT"): 80.0, ("recovered_charge", "I"): 3.0, ("peak_ripple", "tau"): 1e-4, ("optimum_flux", "B_now"): 0.1,
     ("constant_power_rest", "P"): 1.0, ("lead_bank", "I"): 40.0, ("lead_bank", "L"): 1e-6, ("lead_bank", "dV"): 2.0, ("constant_power_rest", "R"): 1.0, ("precharge_fault_energy", "P"): 0.5,
     ("precharge_fault_energy", "R"): 5.0, ("slowing_coil", "t_delay"): 3e-6, ("slowing_coil", "L"): 1e-6,
-    **{(f"step_down_{name}", "V_out"): 5.0 for name in ("duty", "dry_duty", "ripple", "inductance")}, ("step_down_dry_duty", "L"): 1e-5,
+    **{(f"step_down_{name}", "V_out"): 5.0 for name in ("duty", "dry_duty", "ripple", "inductance", "falling")}, ("step_down_dry_duty", "L"): 1e-5,
     ("slowing_coil", "I_off"): 60.0, ("slowing_coil", "I_trip"): 30.0, ("slowing_coil", "V_dc"): 380.0, ("slowing_coil", "ratio"): 2.0,
 }  # fmt: skip
 

@@ -50,8 +50,8 @@ class AuxiliaryOutputBuild(ChokeBuild):
     capacitor: str = part("capacitor", "Output capacitor")
     count: int = Field(ge=1, le=60, title="Output capacitors in parallel")
     limit: Ampere = Field(ge=0.01, le=1000, title="Current limit, peak")
-    fuse: Ampere = Field(ge=0.05, le=1000, title="Fuse before it")
-    guard: str = options("If the switch fails short", CROWBAR, OPEN)
+    fuse: Ampere = Field(ge=0.05, le=1000, title="Fuse")
+    guard: str = options("Overvoltage protection", CROWBAR, OPEN)
     sink: str = part("heat_sink", "Heat-sink")
     fan: bool = Field(False, title="Fan on the heat-sink")
 
@@ -134,7 +134,9 @@ def flow(v_in: float, v_out: float, drop: float, amps: float, henry: float, hert
     else:
         worksheet.work(f"{KEY}.duty", book.duty, **asked)
     swing = worksheet.work(f"{KEY}.swing", book.ripple, V_in=v_in, V_out=v_out, D_tot=share, L=henry, f_s=hertz)
-    falls = swing * henry * hertz / (v_out + drop) if dry else 1 - share
+    falls = 1 - share
+    if dry:
+        falls = book.falling.work({"dI": swing, "L": henry, "f_s": hertz, "V_out": v_out, "V_F": drop})
     return Flow(share, falls, swing, swing if dry else amps + swing / 2, dry)
 
 

@@ -20,9 +20,9 @@ from rhombos.core.blocks.auxiliary_output import (
     flow,
 )
 from rhombos.core.blocks.base import recovered_charge, remembered
-from rhombos.core.blocks.cooling import propose_sink, steady_limit
+from rhombos.core.blocks.cooling import Array, propose_sink, steady_limit
 from rhombos.core.blocks.wound import choke_of, wind
-from rhombos.core.book import rectifier, stage
+from rhombos.core.book import link, rectifier, stage
 from rhombos.core.book import step_down as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
@@ -65,11 +65,13 @@ def propose(brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> A
     if "inductance" not in fields:
         wanted = book.inductance.work({"V_out": volts, "V_in": full, "dI": SWING * amps, "f_s": hertz})
         fields["inductance"] = float(f"{min(1.0, max(1e-6, wanted)):.2g}")
-    swing = volts * (1 - volts / full) / (fields["inductance"] * hertz)
+    swing = book.inductance.invert("dI", {"V_out": volts, "V_in": full, "L": fields["inductance"], "f_s": hertz})
     fields.setdefault("limit", float(f"{LIMITED * (amps + swing / 2):.2g}"))
     air = brief.targets.ambient + rules.enclosure_rise
     fields = wind(
-        ChokeNeed(fields["inductance"], SPARE * fields["limit"], amps, swing, swing / math.sqrt(12), hertz, air),
+        ChokeNeed(
+            fields["inductance"], SPARE * fields["limit"], amps, swing, link.triangle_rms.work({"dI": swing}), hertz, air
+        ),
         fields,
         shelf,
         rules,
@@ -80,7 +82,7 @@ def propose(brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> A
     diode = shelf.get(Diode, fields["diode"])
     swing = flow(full, volts, diode.v_0 + diode.r * amps, amps, left, hertz, SILENT).swing
     fields |= {k: v for k, v in _cans(volts, swing, hertz, fields, brief, shelf, rules).items() if k not in fields}
-    pulses = math.sqrt(min(1.0, volts / (SAGGED * low))) * math.hypot(amps, swing / math.sqrt(12))
+    pulses = book.conducted.work({"D_tot": min(1.0, volts / (SAGGED * low)), "I_out": amps, "dI": swing})
     fields = {"guard": CROWBAR, "fuse": next((f for f in FUSES if f >= FUSED * rules.fuse_factor * pulses), FUSES[-1])} | fields
     if "sink" not in fields or "fan" not in fields:
         draft = AuxiliaryOutputBuild.within({"sink": shelf.all(HeatSink)[0].id, "fan": False} | fields)
@@ -127,7 +129,8 @@ def _switch(
     lost = np.zeros(len(parts))
     for v_in in (low, full):
         share = min(1.0, volts / (SAGGED * v_in))
-        conducts = HOT * one.r_on * share * (amps**2 + swing**2 / 12)
+        through = book.conducted.work({"D_tot": share, "I_out": amps, "dI": swing})
+        conducts = stage.conduction_loss(I_rms=through, R_DS=HOT * one.r_on)
         switches = stage.switching_loss(V=v_in, I=amps, t_r=edge, t_f=edge, f=hertz)
         lost = np.maximum(lost, conducts + switches + swept + stage.capacitive_loss(C_oss=one.c_oss, V=v_in, f=hertz))
     room = WARM * (steady_limit(rules, one.t_j_max) - brief.targets.ambient - rules.enclosure_rise - rules.sink_rise)
@@ -163,7 +166,7 @@ def _diode(
     return parts[int(np.argmin(_score(shelf.column(Diode, "placed"), conducts + swept, trouble, rules)))]
 
 
-def _score(placed: Any, lost: Any, trouble: Any, rules: Rules) -> Any:
+def _score(placed: Array, lost: Array, trouble: Array, rules: Rules) -> Array:
     """What parts cost with the worth of their losses; those that break a rule come last, the least broken first."""
     return np.where(trouble > 0, 1e6 * (1 + trouble), placed + rules.watt_worth * lost)
 
@@ -173,6 +176,7 @@ def _cans(
 ) -> dict[str, Any]:
     """The cheapest output bank that carries the swing and keeps the ripple."""
     most = RIPPLE_USED * asked_of(brief).ripple * volts
+    carried = SPARE * link.triangle_rms.work({"dI": swing})
     best: tuple[float, str, int] | None = None
     for can in shelf.all(Capacitor):
         stood = volts <= can.v_rating * (1 - rules.input_capacitor_margin)
@@ -180,9 +184,11 @@ def _cans(
             "capacitor" not in fields and (can.family != "electrolytic" or not stood)
         ):
             continue
-        carries = math.ceil(SPARE * swing / math.sqrt(12) / (can.i_ripple * (1 - rules.ripple_current_margin)))
-        quiet = math.ceil(swing * (can.esr + 1 / (8 * hertz * can.c)) / most)
-        count = int(fields.get("count", max(1, carries, quiet)))
+        carries = math.ceil(carried / (can.i_ripple * (1 - rules.ripple_current_margin)))
+        alone = book.output_ripple.work(
+            {"dI": swing, "ESR": can.esr, "I_pk": swing / 2, "I_out": 0.0, "D_tot": 1.0, "f_s": hertz, "C": can.c}
+        )
+        count = int(fields.get("count", max(1, carries, math.ceil(alone / most))))
         key = (count * can.price + max(0, count - 60) * 1e3, can.id, count)
         best = key if best is None or key < best else best
     if best is None:

@@ -22,9 +22,6 @@ from rhombos.core.parts import Capacitor, Diode, Mosfet
 from rhombos.core.parts.insulation import TOUCH_SAFE
 from rhombos.core.units.quantities import fmt, short
 
-STARTED = 0.999
-"""How near the current limit the choke's peak may come."""
-
 
 def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
     """Its figures; what it does to whoever plugs something in."""
@@ -41,35 +38,46 @@ def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
     sheet.result("duty", "D", "Duty", "%")
     sheet.choice("inductance", "L", "Inductance")
     show_winding(sheet, made, "Choke")
-    sheet.result("swing", r"\Delta I", "Swing of the choke, peak to peak", "A", point="high")
+    sheet.result("swing", r"\Delta I", "Choke ripple current, peak to peak", "A", point="high")
     sheet.choice("limit", r"\hat I_{max}", "Current limit, peak")
     sheet.choice("capacitor", "C_1", "Output capacitor")
     sheet.choice("count", "n", "Output capacitors in parallel")
-    sheet.choice("fuse", "I_F", "Fuse before it")
-    sheet.choice("guard", "", "If the switch fails short")
+    sheet.choice("fuse", "I_F", "Fuse")
+    sheet.choice("guard", "", "Overvoltage protection")
     sheet.choice("sink", "", "Heat-sink")
     sheet.choice("fan", "", "Fan on the heat-sink")
-    sheet.result("drawn", "I_{in}", "Drawn of the input, mean", "A", point="low")
-    sheet.result("input_ripple", "I_{C,in}", "Pulses in the input bank, RMS", "A")
-    sheet.result("conduction", "P_c", "Switch, conducting", "W")
-    sheet.result("switching", "P_s", "Switch, switching", "W")
-    sheet.result("diode_loss", "P_D", "Diode", "W")
-    sheet.result("control", "P_g", "Gate and controller", "W")
-    sheet.result("loss", "P", "Lost", "W")
-    ripple = sheet.limited("ripple", "U_{pp}", "Ripple, peak to peak", "V", asked.ripple * asked.voltage)
-    high = sheet.limited("peak_voltage", "U_{DS}", "Across the switch, off", "V", switch.v_rating, rules.switch_voltage_margin)
+    sheet.result("drawn", "I_{in}", "Input current, mean", "A", point="low")
+    sheet.result("input_ripple", "I_{C,in}", "Input ripple current, RMS", "A")
+    sheet.result("conduction", "P_c", "Switch conduction loss", "W")
+    sheet.result("switching", "P_s", "Switching loss", "W")
+    sheet.result("diode_loss", "P_D", "Diode loss", "W")
+    sheet.result("control", "P_g", "Gate and control power", "W")
+    sheet.result("loss", "P", "Total loss", "W")
+    ripple = sheet.limited("ripple", "U_{pp}", "Output ripple, peak to peak", "V", asked.ripple * asked.voltage)
+    high = sheet.limited("peak_voltage", "U_{DS}", "Switch voltage", "V", switch.v_rating, rules.switch_voltage_margin)
     back = sheet.fixed(
-        "reverse", "U_R", "Across the diode", high.value, "V", diode.v_rating, rules.diode_voltage_margin, sheet.where(high)
+        "reverse",
+        "U_R",
+        "Diode reverse voltage",
+        high.value,
+        "V",
+        diode.v_rating,
+        rules.diode_voltage_margin,
+        sheet.where(high),
     )
-    mean = sheet.limited("diode_average", "I_D", "Diode, mean", "A", diode.i_rating, rules.diode_current_margin, over=LASTING)
-    hot = sheet.limited("junction", "T_j", "Junction of the switch", "degC", steady_limit(rules, switch.t_j_max), over=LASTING)
+    mean = sheet.limited(
+        "diode_average", "I_D", "Diode mean current", "A", diode.i_rating, rules.diode_current_margin, over=LASTING
+    )
+    hot = sheet.limited(
+        "junction", "T_j", "Switch junction temperature", "degC", steady_limit(rules, switch.t_j_max), over=LASTING
+    )
     warm = sheet.limited(
-        "diode_junction", "T_D", "Junction of the diode", "degC", steady_limit(rules, diode.t_j_max), over=LASTING
+        "diode_junction", "T_D", "Diode junction temperature", "degC", steady_limit(rules, diode.t_j_max), over=LASTING
     )
     carried = sheet.limited(
         "bank_ripple",
         "I_C",
-        "Ripple current of the output bank",
+        "Output capacitor ripple current",
         "A",
         build.count * can.i_ripple,
         rules.ripple_current_margin,
@@ -78,19 +86,19 @@ def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
     filled = sheet.fixed(
         "bank_voltage",
         "U_C",
-        "Across the output capacitors",
+        "Output capacitor voltage",
         asked.voltage,
         "V",
         can.v_rating,
         rules.input_capacitor_margin,
         "always",
     )
-    reached = sheet.limited("peak", r"\hat I", "Peak of the choke", "A", build.limit)
+    reached = sheet.limited("peak", r"\hat I", "Choke peak current", "A", build.limit)
     # no capacitor of its own lies behind the fuse: it carries the pulses
     blows = sheet.fixed(
         "fused",
         "I_{F}",
-        "Through the fuse, RMS",
+        "Fuse current, RMS",
         max(_held(sheet, "switch_rms")),
         "A",
         build.fuse,
@@ -98,7 +106,7 @@ def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
         "hardest input",
     )
     shorted = sheet.fixed(
-        "shorted", "I_{D,sc}", "Diode, output shorted", build.limit, "A", diode.i_rating, 0.0, "at the current limit"
+        "shorted", "I_{D,sc}", "Diode current, output shorted", build.limit, "A", diode.i_rating, 0.0, "at the current limit"
     )
     stress = show_stress(sheet, made, "choke_", "Choke", "current", "its current limit")
     judge(sheet, made, stress, "choke_", "choke", "its current limit")
@@ -106,9 +114,9 @@ def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
         sheet.find(
             "ripple",
             ripple.severity,
-            "The auxiliary output ripples more than is asked",
+            "Auxiliary output ripple above limit",
             f"{fmt(ripple.value, 'V')}; the rules stop at {fmt(ripple.limit, 'V')}.",
-            "More output capacitors, or more inductance.",
+            "Add output capacitors, or raise the inductance.",
             worst=ripple,
             cures=(("Let the proposal choose it", {f"{KEY}.count": None}),),
         )
@@ -116,9 +124,9 @@ def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
         sheet.find(
             "voltage",
             high.severity,
-            "The auxiliary output's switch is rated too low",
+            "Auxiliary switch voltage rating too low",
             f"{fmt(high.value, 'V')}; the rules stop at {fmt(high.limit, 'V')}.",
-            "A switch of the next class.",
+            "Choose a switch of the next voltage class.",
             worst=high,
             cures=(("Let the proposal choose it", {f"{KEY}.switch": None}),),
         )
@@ -126,9 +134,9 @@ def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
         sheet.find(
             "reverse",
             back.severity,
-            "The auxiliary output's diode is rated too low",
+            "Auxiliary diode voltage rating too low",
             f"{fmt(back.value, 'V')}; the rules stop at {fmt(back.limit, 'V')}.",
-            "A diode of the next class.",
+            "Choose a diode of the next voltage class.",
             worst=back,
             cures=(("Let the proposal choose it", {f"{KEY}.diode": None}),),
         )
@@ -136,9 +144,9 @@ def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
         sheet.find(
             "diode_current",
             mean.severity,
-            "The auxiliary output's diode carries too much",
+            "Auxiliary diode overloaded",
             f"{fmt(mean.value, 'A')}; the rules stop at {fmt(mean.limit, 'A')}.",
-            "A larger diode.",
+            "Choose a larger diode.",
             worst=mean,
             cures=(("Let the proposal choose it", {f"{KEY}.diode": None}),),
         )
@@ -146,9 +154,9 @@ def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
         sheet.find(
             "junction",
             hot.severity,
-            "The auxiliary output's switch is too warm",
+            "Auxiliary switch too hot",
             f"{fmt(hot.value, 'degC')}; the rules stop at {fmt(hot.limit, 'degC')}.",
-            "A larger heat-sink, or a lower frequency.",
+            "Fit a larger heat-sink, or lower the frequency.",
             worst=hot,
             cures=(("Let the proposal choose it", {f"{KEY}.sink": None}),),
         )
@@ -156,9 +164,9 @@ def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
         sheet.find(
             "diode_junction",
             warm.severity,
-            "The auxiliary output's diode is too warm",
+            "Auxiliary diode too hot",
             f"{fmt(warm.value, 'degC')}; the rules stop at {fmt(warm.limit, 'degC')}.",
-            "A larger heat-sink, or a larger diode.",
+            "Fit a larger heat-sink, or a larger diode.",
             worst=warm,
             cures=(("Let the proposal choose it", {f"{KEY}.sink": None}),),
         )
@@ -166,9 +174,9 @@ def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
         sheet.find(
             "can_ripple",
             carried.severity,
-            "The auxiliary output's capacitors carry too much",
+            "Auxiliary output capacitors overloaded",
             f"{fmt(carried.value, 'A')}; the rules stop at {fmt(carried.limit, 'A')}.",
-            "More of them.",
+            "Add output capacitors.",
             worst=carried,
             cures=(("Let the proposal choose it", {f"{KEY}.count": None}),),
         )
@@ -176,9 +184,9 @@ def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
         sheet.find(
             "can_voltage",
             filled.severity,
-            "The auxiliary output's capacitors are rated too low",
+            "Auxiliary capacitor voltage rating too low",
             f"{fmt(filled.value, 'V')}; the rules stop at {fmt(filled.limit, 'V')}.",
-            "Capacitors of the next class.",
+            "Choose capacitors of the next voltage class.",
             worst=filled,
             cures=(("Let the proposal choose it", {f"{KEY}.capacitor": None}),),
         )
@@ -186,9 +194,9 @@ def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
         sheet.find(
             "limit",
             reached.severity,
-            "The auxiliary output's current limit cuts in at full power",
+            "Auxiliary current limit too low",
             f"{fmt(reached.value, 'A')}; the rules stop at {fmt(reached.limit, 'A')}.",
-            "A higher limit, and a choke that stands it.",
+            "Raise the limit, with a choke that stands it.",
             worst=reached,
             cures=(("Let the proposal choose it", {f"{KEY}.limit": None}),),
         )
@@ -196,9 +204,9 @@ def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
         sheet.find(
             "fuse",
             blows.severity,
-            "The auxiliary output's fuse is too small",
+            "Auxiliary fuse too small",
             f"{fmt(blows.value, 'A')}; the rules stop at {fmt(blows.limit, 'A')}.",
-            "The next larger fuse, if the wire bears it.",
+            "Fit the next larger fuse, if the wire stands it.",
             worst=blows,
             cures=(("Let the proposal choose it", {f"{KEY}.fuse": None}),),
         )
@@ -206,20 +214,19 @@ def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
         sheet.find(
             "short",
             shorted.severity,
-            "The auxiliary output's diode does not stand a lasting short",
-            f"With nothing across the output the choke's current flows through it all the time: {fmt(shorted.value, 'A')} of "
+            "Auxiliary diode overloaded when shorted",
+            f"Into a short the choke's current flows through it all the time: {fmt(shorted.value, 'A')} of "
             f"{fmt(shorted.rating, 'A')}.",
-            "A larger diode, or a lower current limit.",
+            "Choose a larger diode, or lower the current limit.",
             worst=shorted,
             cures=(("Let the proposal choose it", {f"{KEY}.diode": None}),),
         )
     _reach(sheet, brief)
     _dangers(sheet, brief, build)
-    entering = now.power_in
     return sheet.close(
         f"{short(asked.voltage, 'V')} {fmt(now.current, 'A')}",
         f"step-down, {short(build.frequency, 'Hz')}",
-        entering,
+        now.power_in,
         now.power,
         {
             "voltage": fmt(now.voltage, "V"),
@@ -244,30 +251,29 @@ def _reach(sheet: ReportBuilder, brief: Brief) -> None:
         return
     asked = asked_of(brief)
     lasting = {k: s for k, s in held.items() if k in LASTING}
-    for severity, among in (("stop", lasting), ("watch", held)):
-        lowest = max(among, key=lambda k: among[k].duty, default="")
-        if lowest and held[lowest].duty > MOST_DUTY:
-            sheet.find(
-                "duty",
-                "stop" if severity == "stop" else "watch",
-                "No duty holds the auxiliary output",
-                f"At {sheet.points[lowest].label} the input is too low for {short(asked.voltage, 'V')}: a duty of "
-                f"{fmt(held[lowest].duty, '%')} would be needed, {fmt(MOST_DUTY, '%', 2)} is the most while the gate's supply "
-                "fills up.",
-                "A lower voltage there, a source that sags less, or a converter that steps up.",
-                figure="duty",
-                unavoidable="the source sags so far with what the main output draws",
-            )
-            break
+    among = lasting if max((s.duty for s in lasting.values()), default=0.0) > MOST_DUTY else held
+    lowest = max(among, key=lambda k: among[k].duty)
+    if held[lowest].duty > MOST_DUTY:
+        sheet.find(
+            "duty",
+            "stop" if lowest in lasting else "watch",
+            "Auxiliary output out of duty range",
+            f"At {sheet.points[lowest].label} the input is too low for {short(asked.voltage, 'V')}: a duty of "
+            f"{fmt(held[lowest].duty, '%')} would be needed, {fmt(MOST_DUTY, '%', 2)} is the most while the gate's supply "
+            "fills up.",
+            "Ask a lower voltage, use a source that sags less, or a converter that steps up.",
+            figure="duty",
+            unavoidable="the source sags so far with what the main output draws",
+        )
     shortest = min(held, key=lambda k: held[k].on_time)
-    if held[shortest].on_time < LEAST_ON and asked.power.continuous > 0:
+    if held[shortest].on_time < LEAST_ON:
         sheet.find(
             "short_pulse",
             "watch",
-            "The auxiliary output's pulses are too short",
+            "Auxiliary pulses below controller minimum",
             f"{fmt(held[shortest].on_time, 's')} at {sheet.points[shortest].label}; a controller makes "
             f"{fmt(LEAST_ON, 's', 2)} at least and leaves pulses out: more ripple, and it may be heard.",
-            "A lower frequency, or two steps down one after the other.",
+            "Lower the frequency, or step down twice.",
             figure="frequency",
             cures=(("Let the proposal choose the frequency", {f"{KEY}.frequency": None}),),
         )
@@ -280,7 +286,7 @@ def _dangers(sheet: ReportBuilder, brief: Brief, build: AuxiliaryOutputBuild) ->
         sheet.find(
             "live",
             "watch",
-            "The auxiliary output is live",
+            "Auxiliary output not isolated from source",
             f"Nothing isolates it from the source of up to {short(full, 'V')}: {short(asked.voltage, 'V')} lie between its "
             "wires, but either may stand at the source's voltage to whatever else you touch.",
             "Keep all that it feeds inside the case, out of reach, or feed it by an isolated converter.",
@@ -289,19 +295,19 @@ def _dangers(sheet: ReportBuilder, brief: Brief, build: AuxiliaryOutputBuild) ->
     sheet.find(
         "start",
         "note",
-        "Hold the auxiliary converter off until the bank is charged",
+        "Hold off auxiliary converter during precharge",
         "It draws its power from whatever voltage there is: before that, it takes more than a precharge resistor lets through, "
         "and the bank never fills.",
-        "Its own under-voltage lock-out, above what the precharge reaches, or an enable from the contactor.",
+        "Give it an under-voltage lock-out above what the precharge reaches, or an enable from the contactor.",
         figure="drawn",
     )
     if build.guard == OPEN:
         sheet.find(
             "guard",
             "watch",
-            "A failed switch puts the source on the auxiliary output",
+            "No overvoltage protection on auxiliary output",
             f"Switches fail short: up to {short(full, 'V')} then stand where {short(asked.voltage, 'V')} are meant to.",
-            "A thyristor across the output that fires above it, and a fuse before the switch that it blows.",
+            "Fit a thyristor across the output that fires above it, and a fuse before the switch that it blows.",
             figure="guard",
             cures=((f"Fit {CROWBAR}", {f"{KEY}.guard": CROWBAR}),),
         )

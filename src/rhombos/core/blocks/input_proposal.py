@@ -23,6 +23,7 @@ from rhombos.core.blocks.input_stage import (
     way,
 )
 from rhombos.core.book import source as book
+from rhombos.core.book import step_down
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.magnetics.winding import copper_resistivity
@@ -38,9 +39,9 @@ CONNECTORS = (10, 15, 25, 30, 45, 50, 60, 75, 100, 120, 150, 175, 200, 250, 350,
 """Ratings of source connectors, A."""
 OUTLASTS = 2.0
 """What the shunt diode stands over what the fuse lets through."""
-LIKELY, SAGGED, SWUNG = 0.8, 0.9, 1.08
-"""Of a converter for an auxiliary output: its efficiency at least, what is left of a source at the bank, and what its choke's
-swing adds to the RMS of its pulses."""
+LIKELY, SAGGED, SWUNG = 0.8, 0.9, 0.5
+"""Of a converter for an auxiliary output: its efficiency at least, what is left of a source at the bank, and the swing of its
+choke over its current at most."""
 SERIES_DROP = 5e-3
 """Share of the lowest input that a series switch may drop."""
 
@@ -129,7 +130,8 @@ def _beside(brief: Brief) -> tuple[float, float]:
     if min(duties) < 0.5 < max(duties):
         duties.append(0.5)
     drawn = asked.power.continuous / (LIKELY * SAGGED * brief.source.volts[0])
-    return drawn, SWUNG * amps * max(math.sqrt(max(0.0, d * (1 - d))) for d in duties)
+    through = {d: step_down.conducted.work({"D_tot": d, "I_out": amps, "dI": SWUNG * amps}) for d in duties}
+    return drawn, max(step_down.beside_mean.work({"I_rms": rms, "I_avg": d * amps}) for d, rms in through.items())
 
 
 def _slope(noise: Noise, current: float, brief: Brief) -> float:

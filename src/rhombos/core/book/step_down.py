@@ -36,6 +36,14 @@ ripple = _relation(
     source=VOLT_SECONDS,
     valid=(V_in >= V_out,),
 )
+falling = _relation(
+    "step_down_falling",
+    D_tot,
+    dI * L * f_s / (V_out + V_F),
+    title="Share of a period in which the choke's current falls to nothing",
+    holds="the choke runs dry; V_out with what the choke drops",
+    source=VOLT_SECONDS,
+)
 inductance = _relation(
     "step_down_inductance",
     L,

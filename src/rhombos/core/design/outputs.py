@@ -304,8 +304,8 @@ class SteadyPower(Section):
         return self.continuous
 
 
-HIGHEST_CURRENT = 20.0
-"""What a diode and one choke may carry beside the main output, A."""
+LOWEST_AUXILIARY, HIGHEST_CURRENT = 3.3, 20.0
+"""Of an auxiliary output: the lowest voltage, V, and what a diode and one choke may carry, A."""
 
 
 class AuxiliaryOutput(Section):
@@ -313,7 +313,7 @@ class AuxiliaryOutput(Section):
     lamps, a computer. Nothing isolates it from the source."""
 
     kind: Literal["auxiliary DC"] = Field("auxiliary DC", title="Kind of output")
-    voltage: Volt = Field(5, ge=3.3, le=60, title="Output voltage, DC")
+    voltage: Volt = Field(5, ge=LOWEST_AUXILIARY, le=60, title="Output voltage, DC")
     ripple: Percent = Field(0.01, ge=0.002, le=0.1, title="Ripple, peak to peak")
     power: SteadyPower = Field(default_factory=SteadyPower, title="Power")
 

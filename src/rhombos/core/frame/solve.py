@@ -11,6 +11,7 @@ from rhombos.core.blocks.auxiliary_output import asked_of
 from rhombos.core.blocks.base import Build
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import ORDER, Finding, PinValue, Waiver, waive, worst_first
+from rhombos.core.design.outputs import LOWEST_AUXILIARY
 from rhombos.core.design.pins import read_pins
 from rhombos.core.design.route_name import DEFAULT, RouteName
 from rhombos.core.design.rules import Rules
@@ -32,7 +33,7 @@ from rhombos.core.parts.shelf import Stocked
 from rhombos.core.parts.soldered import solderable
 from rhombos.core.routes import ALL_BUILDS, ROUTES, SHARED_BUILDS, Route
 from rhombos.core.routes.auxiliary.shared import assess_shared, propose_shared
-from rhombos.core.routes.auxiliary_output import LEAST, LOWEST
+from rhombos.core.routes.auxiliary_output import LEAST
 from rhombos.core.units.quantities import fmt, short
 
 BuildKind = TypeVar("BuildKind", bound=Build)
@@ -129,9 +130,9 @@ class AuxiliaryTooHigh(Unbuildable):
     def __init__(self, brief: Brief) -> None:
         asked, lowest = asked_of(brief), brief.source.volts[0]
         most = LEAST * lowest
-        able = f"Ask {short(most, 'V')} at most" if most > LOWEST else "Use a source of more voltage"
+        able = f"Ask {short(most, 'V')} at most" if most > LOWEST_AUXILIARY else "Use a source of more voltage"
         super().__init__(Finding(
-            code="route.auxiliary", severity="stop", block="brief", title="The auxiliary output is too high for the source",
+            code="route.auxiliary", severity="stop", block="brief", title="Auxiliary output voltage above source range",
             cause=f"A step-down converter makes less than its input: {short(asked.voltage, 'V')} are asked, the source falls "
                   f"to {short(lowest, 'V')}.",
             remedy=f"{able}, or give that output a converter of its own that steps up."))  # fmt: skip

@@ -17,8 +17,6 @@ from rhombos.core.routes.cooled import cooled
 
 LEAST = 0.9
 """Share of the lowest source that it may be at most: it only steps down."""
-LOWEST = 3.3
-"""The lowest that there is, V."""
 
 
 def _cooled(at: Sizing) -> Cooled:
