@@ -18,10 +18,10 @@ from rhombos.core.design.brief import Brief, followed
 from rhombos.core.design.form import brief_fields
 from rhombos.core.design.problems import from_validation
 from rhombos.core.design.rules import PRESETS
-from rhombos.core.frame.points import LASTING, LOWEST_SET, SET_SURGES, SURGING, Point, operating_points
+from rhombos.core.frame.points import LASTING, LOWEST_SET, SET_STEADY, SET_SURGES, SURGING, Point, operating_points
 from rhombos.core.frame.solve import Worked, broken, explain, report_blocks, solve, work_out
 from rhombos.core.frame.worksheet import Worksheet
-from rhombos.core.parts import Shelf
+from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.plots import charts
 from rhombos.core.routes.base import lossy
 from rhombos.core.scope.asked import ScopeAsked
@@ -156,6 +156,22 @@ def test_the_scope_is_set_to_either_end(shelf: Shelf):
     rms = [float(next(r.text for r in s.readings if r.name.startswith("Fundamental")).split()[0]) for s in (high, low)]
     assert rms == pytest.approx([230, 60], rel=0.02)
     assert scope_bench(ScopeAsked(setting="lowest"), span("sine", shelf, down_to=None)).settings == ()
+
+
+def test_the_bank_is_chosen_for_the_setting_at_which_it_carries_most(shelf: Shelf):
+    """Pulses of one height put most into it where they take half of the time, which is between the ends of this span."""
+    rail = {"kind": "DC rail", "nominal": 11.1, "lowest": 11, "highest": 11.4, "limit": 340, "cable_length": 0.6}
+    output = {"voltage": 110, "down_to": 49.8, "frequency": 50, "waveform": "square"}
+    power = {"continuous": 1190, "surge": 1190, "power_factor": 0.8}
+    brief = Brief.model_validate({"source": rail, "output": output, "power": power, "loads": ["adapter"]})
+    worked = work_out(brief, {}, shelf, PRESETS["usual"], "full-bridge link")
+    carried = {k: s.states["input_stage"].can_ripple for k, s in worked.settled.items() if k in LASTING}
+    busy = {k: worked.settled[k].states["front_end"].total_duty for k in carried}
+    hardest = max(carried, key=carried.__getitem__)
+    assert hardest in SET_STEADY
+    assert abs(busy[hardest] - 0.5) == min(abs(d - 0.5) for d in busy.values())
+    can = shelf.get(Capacitor, worked.builds["input_stage"].capacitor)
+    assert carried[hardest] <= can.i_ripple * (1 - PRESETS["usual"].ripple_current_margin)
 
 
 def test_the_choke_is_wound_for_its_largest_ripple_in_the_span(shelf: Shelf):

@@ -69,6 +69,12 @@ def test_briefs_that_once_broke_a_law_keep_it(seed, index, shelf):
     assert outcome.broken == []
 
 
+@pytest.mark.parametrize(("seed", "index"), [(2026120294, 284), (2026120294, 626)])
+def test_sockets_of_every_kind_that_once_broke_a_law_keep_it(seed, index, shelf):
+    """A socket of few volts whose diodes take most of a surge; a bank that carries most at a setting in the middle."""
+    assert judge(drawn(index, seed), False, shelf, PRESETS["usual"]).broken == []
+
+
 @pytest.mark.parametrize(
     ("index", "hertz"), [(0, 6.1), (8, 5.6), (26, 12.0), (49, 10.6), (79, 7.0), (97, 7.8), (102, 14.8), (9, 5.0), (12, 5.0)]
 )

@@ -7,10 +7,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from rhombos.core.blocks import h_bridge, hf_socket
+from rhombos.core.blocks import front_end, h_bridge, hf_socket
 from rhombos.core.design.brief import Brief
 from rhombos.core.frame.points import SET_STEADY, SET_SURGES, lasting
-from rhombos.core.frame.topology import RECTIFIERS, Rectifying
+from rhombos.core.frame.topology import RECTIFIERS, Rectifying, Topology
 from rhombos.core.routes.converge import LinkSettled
 from rhombos.core.waves.pulsation import Pulsation
 
@@ -53,6 +53,7 @@ class Hints:
     secondary_extra: float
     leak_duty: float
     source_current: float
+    bank_ripple: float
     bridge_drop: float
     drawn: dict[str, Pulsation]
     drawn_form: float
@@ -105,25 +106,53 @@ def tapped_at(ratio: float, hints: Hints, how: Rectifying) -> tuple[float, float
     return low, high
 
 
+def held(at: LinkSettled) -> bool:
+    """Whether the source can feed a point, and a duty holds the link there."""
+    return not at.states["source"].collapsed and bool(at.states["front_end"].crest_duty <= front_end.DUTY_REACH)
+
+
+def _most_pulsed(at: LinkSettled, drive: float, v_in: float, duty: float) -> float:
+    """The most that a pulse may be taken to be, A: what is held is true, however little of it reaches the socket."""
+    return math.inf if held(at) else at.point.converted / (0.6 * drive * v_in * 2 * duty)
+
+
+def stirred(current: float, form: float, share: float, swing: Pulsation) -> float:
+    """What the input bank carries for a stage that draws a mean current, A, in pulses that take a share of the time."""
+    return current * math.sqrt(max(0.0, form**2 / max(share, 0.05) - 1) + swing.smoothed**2)
+
+
+def _bank_ripple(at: LinkSettled, banks: int) -> float:
+    """The same at a settled point."""
+    switched = at.states["front_end"]
+    share = 2 * front_end.flat_duty(min(0.5, switched.duty), min(MOST_LEAK / 2, switched.rising)) / banks
+    return stirred(_drawn(at), at.form, share, at.drawn)
+
+
+def _drawn(at: LinkSettled) -> float:
+    """What the source gives at a point, RMS, A; no more than a poor stage would draw where it is not held."""
+    most = math.inf if held(at) else at.delivered / (0.6 * max(at.v_in, HARDEST_SAG * at.point.emf))
+    return float(min(at.states["source"].rms, most))
+
+
 def _turned_off(settled: Mapping[str, LinkSettled], key: str) -> float:
     """What the switches turn off at a point, A; for a point on the highest input, at any setting of the output."""
     alike = {"high": SET_STEADY, "surge_high": SET_SURGES}.get(key, ())
     return max(settled[k].turn_off for k in (key, *alike) if k in settled)
 
 
-def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, ...], before: Hints | None) -> Hints:
-    """What assessed points teach the next round of proposals; `drive` is the stage's voltage over its input.
+def learnt(settled: Mapping[str, LinkSettled], topology: Topology, points: tuple[str, ...], before: Hints | None) -> Hints:
+    """What assessed points of a stage teach the next round of proposals.
 
     `before` are the hints that the round had.
 
     A point that the source cannot feed has no sensible currents; proposals then see it at the edge of the possible.
     """
-    flat = settled["low"]
+    flat, drive = settled["low"], topology.drive
     states = flat.states
     v_in = {k: max(settled[k].v_in, HARDEST_SAG * settled[k].point.emf) for k in points}
     duty = {k: min(0.5, settled[k].states["front_end"].duty) for k in points}
     rising = {k: min(MOST_LEAK / 2, settled[k].states["front_end"].rising) for k in points}
-    most = {k: settled[k].point.converted / (0.6 * drive * v_in[k] * 2 * duty[k]) for k in points}
+    most = {k: _most_pulsed(settled[k], drive, v_in[k], duty[k]) for k in points}
     steady = [settled[k].states for k in ("low", "high")]
     link = settled["high"].states["dc_link"].voltage
     raised = max(before.raised, link if link > before.link > 0 else 0.0) if before else 0.0
@@ -157,9 +186,8 @@ def learnt(settled: Mapping[str, LinkSettled], drive: float, points: tuple[str, 
         + flat.swing.peak
         * (states["rectifier"].choke_resistance * mean + min(flat.secondary_drop, 0.2 * states["dc_link"].voltage)),
         leak_duty=min(states["transformer"].leakage_duty, MOST_LEAK),
-        source_current=max(
-            min(settled[k].states["source"].rms, settled[k].delivered / (0.6 * v_in[k])) for k in ("low", "high")
-        ),
+        source_current=max(_drawn(settled[k]) for k in ("low", "high")),
+        bank_ripple=max(_bank_ripple(at, topology.banks) for at in lasting(settled)),
         bridge_drop=bridged.missing if bridged else 0.0,
         drawn={k: settled[k].drawn for k in points},
         drawn_form=flat.form,

@@ -38,7 +38,7 @@ from rhombos.core.routes.base import Route, StepWave
 from rhombos.core.routes.converge import LinkSettled
 from rhombos.core.routes.driven import drives, front_drive_of
 from rhombos.core.routes.hf_stage import HfStage
-from rhombos.core.routes.hints import Hints, fraction_of, learnt, rectifying_of, secondary_pulse, tapped_at
+from rhombos.core.routes.hints import Hints, fraction_of, held, learnt, rectifying_of, secondary_pulse, stirred, tapped_at
 from rhombos.core.routes.passes import SETTLED
 from rhombos.core.routes.reach import damped_frequency, leak_cost, steady_frequency, tapped_frequency, turns_ratio
 from rhombos.core.routes.supply import WIRING, link_supply, seen_direct
@@ -137,13 +137,14 @@ class LinkRoute(Route):
             rising=dict.fromkeys(pulse, 0.005), drop=0.04 * drive * empty, secondary_extra=3.0,
             leak_duty=0.01,
             source_current=power / v_in["low"], bridge_drop=0.0,
+            bank_ripple=stirred(power / v_in["low"], 1.0, 2 * high / self.topology.banks, STILL),
             drawn=dict.fromkeys(pulse, STILL), drawn_form=1.0, tap_heat=0.0,
             ratio=0.0, tapped=_first_tapped(voltage / how.gain, high_link / how.gain, duty if how.choke else None),
         )  # fmt: skip
 
     def next_hints(self, settled: Mapping[str, LinkSettled], before: Hints | None = None) -> Hints:
         """What the assessed design teaches the next round of proposals."""
-        return learnt(settled, self.topology.drive, self.hint_points, before)
+        return learnt(settled, self.topology, self.hint_points, before)
 
     def propose(
         self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
@@ -212,15 +213,12 @@ class LinkRoute(Route):
             for k in self.hint_points
         )
         switching = front_end.propose(flat, full, hardest, brief.source.volts[2], brief, own["front_end"], shelf, rules)
-        share = max(2 * front_end.flat_duty(hints.duty["high"], hints.rising["high"]) / topology.banks, 0.05)
-        slow = hints.drawn["low"].smoothed
-        ripple_in = hints.source_current * math.sqrt(max(0.0, hints.drawn_form**2 / share - 1) + slow**2)
         driving = front_drive_of(
             switching, brief.source.volts[2], rules.duty_limit, brief, own["front_drive"], shelf, rules)  # fmt: skip
         entry = input_proposal.propose(
             brief,
             hints.source_current,
-            ripple_in,
+            hints.bank_ripple,
             own["input_stage"],
             shelf,
             rules,
@@ -290,7 +288,7 @@ class LinkRoute(Route):
         """Points that the source cannot feed, or at which no duty holds the link."""
         return frozenset(
             k for k, s in settled.items()
-            if s.states["source"].collapsed or s.states["front_end"].crest_duty > front_end.DUTY_REACH
+            if not held(s)
         )  # fmt: skip
 
     def operating(self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:
