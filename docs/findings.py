@@ -112,12 +112,8 @@ def named_cures(tree: ast.AST) -> dict[str, str]:
 def block_of(path: Path, tree: ast.Module) -> str:
     """The block whose findings a module raises."""
     for node in tree.body:
-        if (
-            isinstance(node, ast.Assign)
-            and ast.unparse(node.targets[0]) == "(KEY, TITLE)"
-            and isinstance(node.value, ast.Tuple)
-        ):
-            return words(node.value.elts[0])
+        if isinstance(node, ast.AnnAssign) and ast.unparse(node.target) == "KEY" and isinstance(node.value, ast.Call):
+            return words(node.value.args[0])
     shared = {
         "gate_drive_report": "bridge_drive, front_drive",
         "surge": "front_end, h_bridge",

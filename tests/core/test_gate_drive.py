@@ -25,7 +25,7 @@ NEED = DriveNeed("bridge_drive", "MF-650-150m-A", 1, 400.0, 18e3, 0.93, 1.0, 400
 
 
 def built(shelf, need=NEED, **pins):
-    return gate_drive.propose(need, Brief(), pins, shelf, USUAL)
+    return gate_drive.propose(need, Brief(), pins, shelf, USUAL, gate_drive.GateDriveBuild)
 
 
 def judged(shelf, need=NEED, **pins):

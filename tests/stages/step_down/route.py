@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Any
 
 from rhombos.core.blocks import input_bank, input_proposal, input_stage, load, source
 from rhombos.core.blocks.base import Build
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
+from rhombos.core.design.pins import Pins
 from rhombos.core.design.rules import Rules
+from rhombos.core.frame.keys import Builds
 from rhombos.core.frame.points import STEADY, Point
 from rhombos.core.frame.stage import Stage
 from rhombos.core.frame.worksheet import Worksheet
@@ -31,7 +32,7 @@ class Hints:
     stops: float
 
 
-class StepDown(SourceRoute):
+class StepDown(SourceRoute[Hints, SourceSettled]):
     """A regulated DC socket below the source's voltage, with no barrier."""
 
     key = "step-down"
@@ -51,7 +52,7 @@ class StepDown(SourceRoute):
         """From the source to the load."""
         return stages.SOURCE, stages.INPUT, stage.STAGE, stages.LOAD
 
-    def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
+    def first_hints(self, brief: Brief, pins: Pins, rules: Rules) -> Hints:
         """A designer's first guess: 93 % overall."""
         amps, v_low = brief.power.continuous / brief.output.voltage, 0.97 * brief.source.volts[0]
         return Hints(v_low, brief.power.continuous / 0.93 / v_low, amps / 2, amps)
@@ -60,12 +61,10 @@ class StepDown(SourceRoute):
         """What the assessed design teaches the next round."""
         steady = [settled[k] for k in STEADY]
         return Hints(
-            settled["low"].v_in, max(s.states["input_stage"].fuse_load for s in steady),
-            max(s.states["input_stage"].ripple for s in steady), max(s.turn_off for s in steady))  # fmt: skip
+            settled["low"].v_in, max(s.states[input_stage.KEY].fuse_load for s in steady),
+            max(s.states[input_stage.KEY].ripple for s in steady), max(s.turn_off for s in steady))  # fmt: skip
 
-    def propose(
-        self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
-    ) -> dict[str, Build]:
+    def propose(self, brief: Brief, hints: Hints, pins: Pins, shelf: Shelf, rules: Rules) -> dict[str, Build]:
         """One round of proposals. Pinned fields stay."""
         own = {key: dict(pins.get(key, {})) for key in self.builds}
         full = brief.source.volts[2]
@@ -79,14 +78,14 @@ class StepDown(SourceRoute):
         }
 
     def _pass(
-        self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
+        self, point: Point, g: Guess, builds: Builds, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
     ) -> tuple[SourceSettled, Guess]:
         drain = load.assess(point, brief, worksheet)
         state = stage.assess(g.v_in, drain.current, builds[stage.KEY], brief, shelf, rules, worksheet)
         to_stage = drain.power + state.loss
         need = input_stage.InputNeed(to_stage / g.v_in, state.duty, state.input_ripple)
         entry = enter(point, to_stage, need, g.v_in, g.terminal, builds, brief, shelf, rules, worksheet)
-        states = {**entry.states, stage.KEY: state, "load": drain}
+        states = entry.states | {stage.KEY: state, load.KEY: drain}
         flow = {**entry.flow, stage.KEY: to_stage, "load": drain.power}
         after = replace(g, v_in=entry.v_in, terminal=entry.cells.terminal, lost=state.loss)
         return SourceSettled(point, states, flow, g, state.peak, state.peak, state.duty), after

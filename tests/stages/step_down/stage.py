@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
 
 from pydantic import Field
 
@@ -16,22 +15,28 @@ from rhombos.core.blocks.short_path import ShortPath
 from rhombos.core.book import source as source_book
 from rhombos.core.book import stage as stage_book
 from rhombos.core.design.brief import Brief
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.circuit import Circuit, Element, Label, Place, places
 from rhombos.core.frame.inventory import Item, fitted, small
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.sizing import Sizing
-from rhombos.core.frame.stage import Bank, Making, Stage
+from rhombos.core.frame.solve import Worked
+from rhombos.core.frame.stage import Bank, Making, StageOf
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Capacitor, Diode, HeatSink, Mosfet, Shelf
 from rhombos.core.parts.pulsed import withstand
 from rhombos.core.plots.model import Chart, Role, Scale, about, curve, roomy
-from rhombos.core.routes.stages import bank_across, cooled
+from rhombos.core.routes.cooled import cooled
+from rhombos.core.routes.on_source import SourceSettled
+from rhombos.core.routes.stages import bank_across
 from rhombos.core.units.quantities import Ampere, Henry, Hertz, Ohm, fmt
 
-KEY, TITLE = "step_down", "Step-down"
+KEY: Key[StepDownBuild, StepDownState] = Key("step_down")
+TITLE = "Step-down"
 EDGE = 60e-9
 """How long voltage and current of the switch overlap at both edges of a period, together, s."""
 RIPPLE = 0.3
@@ -151,7 +156,7 @@ def assess(
 
 
 def propose(
-    v_low: float, full: float, amps: float, surge: float, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
+    v_low: float, full: float, amps: float, surge: float, brief: Brief, pins: Fields, shelf: Shelf, rules: Rules
 ) -> StepDownBuild:  # fmt: skip
     """The cheapest parts that stand the highest input, V, and carry what is asked, A, for long and in the surge."""
     volts = brief.output.voltage
@@ -179,7 +184,7 @@ def propose(
     return StepDownBuild.within(fields | {"sink": pins.get("sink", sink), "fan": pins.get("fan", fan)})
 
 
-def report(sheet: ReportBuilder, at: Sizing) -> BlockReport:
+def report(sheet: ReportBuilder[StepDownBuild, StepDownState], at: Sizing) -> BlockReport:
     """Figures and findings."""
     build, shelf, rules = at.builds[KEY], sheet.shelf, sheet.rules
     switch, can = shelf.get(Mosfet, build.switch), shelf.get(Capacitor, build.capacitor)
@@ -259,10 +264,10 @@ def _made(at: Sizing) -> Making:
     return Making("easy", ("a bought choke, one switch on the upper rail",))
 
 
-def losses_chart(worked: Any) -> Chart:
+def losses_chart(worked: Worked) -> Chart:
     """What is lost where, over the input."""
     keys = ("low", "nominal", "high")
-    volts = [worked.settled[k].v_in for k in keys]
+    volts = [s.v_in for k in keys if isinstance(s := worked.settled[k], SourceSettled)]
     burnt = {
         said: [getattr(worked.settled[k].states[KEY], name) for k in keys]
         for name, said in (
@@ -299,7 +304,7 @@ def _choke(at: Sizing) -> Iterator[Item]:
     return small("L1", "inductance", "choke, bought by its nameplate", at.builds[KEY].inductance, "H")
 
 
-STAGE = Stage(
+STAGE = StageOf(
     KEY, TITLE, StepDownBuild, parts, report, _requirements, output=lambda state: float(state.voltage), cooled=_cooled,
     shorted=_shorted, bank=_bank, distortion=lambda at: float(at.now[KEY].ripple / at.now[KEY].voltage), making=_made,
     charts=(losses_chart,), circuit=lambda words: CIRCUIT, sheet=20, small=_choke)  # fmt: skip

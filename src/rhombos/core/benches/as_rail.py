@@ -7,6 +7,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from rhombos.core.blocks import controller, dc_link
+from rhombos.core.blocks.load import KEY as LOAD
 from rhombos.core.design.outputs import DcOutput
 from rhombos.core.design.problems import from_validation
 from rhombos.core.design.sources import RailSource
@@ -52,7 +53,7 @@ def as_rail(worked: Worked) -> RailSource:
         "lowest": min(volts.values()) * (1 - tolerance) - max(ripple / 2, dip),
         "highest": max(volts.values()) * (1 + tolerance) + ripple / 2,
         "limit": output.power.surge / nominal,
-        "resistance": max(LEAST_RESISTANCE, falls / (now["load"].current - half["load"].current)),
+        "resistance": max(LEAST_RESISTANCE, falls / (now[LOAD].current - half["load"].current)),
         "capacitance": dc_link.capacitance(build, worked.shelf),
     }
     try:

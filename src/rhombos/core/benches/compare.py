@@ -10,6 +10,8 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.benches.load_compatibility import Judgement, judge
 from rhombos.core.blocks.load import HIGHEST_AT
+from rhombos.core.blocks.load import KEY as LOAD
+from rhombos.core.blocks.source import KEY as SOURCE
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import ORDER, Finding
 from rhombos.core.design.outputs import AcOutput, AcWave, DcOutput, HfOutput, Waveform
@@ -183,7 +185,7 @@ def _figures(worked: Worked, solution: Solution, stock: Inventory, title: str, s
     loads = tuple(judge(kind, wave, crest, swing) for kind in brief.loads)
     noise, quiet = _noise(worked)
     skill, build = _buildability(worked)
-    cells = worked.settled["low"].states["source"]
+    cells = worked.settled["low"].states[SOURCE]
     current = None if cells.collapsed else cells.current
     refused = tuple(f"{j.load}: {j.reason}" for j in loads if j.verdict == "refuses")
     kind, most = ("ripple", brief.output.ripple) if isinstance(brief.output, DcOutput) else (
@@ -263,7 +265,7 @@ def _output(worked: Worked) -> tuple[float, float, float]:
     output = worked.brief.output
     if output.stepped:
         read = readings_of_steps(worked.route.steps(worked.settled, worked.builds).wave(output.frequency))
-        crest = max(s.states["load"].highest for k, s in worked.settled.items() if k in HIGHEST_AT)
+        crest = max(s.states[LOAD].highest for k, s in worked.settled.items() if k in HIGHEST_AT)
         return read.thd, crest, _swing(worked)
     made = worked.facets(lambda stage: stage.distortion)[-1]
     if output.direct:

@@ -2,21 +2,27 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TypeAlias
 
 from rhombos.core.blocks.cooling import steady_limit, surge_limit
-from rhombos.core.blocks.surge import bridge_devices, cooling_of, front_end_devices, worst_course
+from rhombos.core.blocks.front_end import KEY as FRONT_END
+from rhombos.core.blocks.front_end import FrontEndBuild, FrontEndState
+from rhombos.core.blocks.h_bridge import KEY as H_BRIDGE
+from rhombos.core.blocks.h_bridge import BridgeState, HBridgeBuild
+from rhombos.core.blocks.surge import Devices, bridge_devices, cooling_of, front_end_devices, worst_course
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.labels import labelled
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.solve import Worked, refit
 from rhombos.core.magnetics_bench.common import against, with_present
 from rhombos.core.magnetics_bench.model import Option, OptionTable
-from rhombos.core.parts import Igbt, Mosfet, Part
+from rhombos.core.parts import Igbt, Mosfet
 from rhombos.core.units.quantities import fmt
 
-STAGES: dict[str, tuple[type[Part], ...]] = {"front_end": (Mosfet,), "h_bridge": (Mosfet, Igbt)}
-"""Stages whose switches can be ranked, and the kinds that they take."""
-DEVICES = {"front_end": front_end_devices, "h_bridge": bridge_devices}
+State: TypeAlias = FrontEndState | BridgeState
+Ranked: TypeAlias = Key[FrontEndBuild | HBridgeBuild, State]
+RANKED: tuple[Ranked, ...] = (FRONT_END, H_BRIDGE)
+"""Stages whose switches can be ranked."""
 OF_EACH_RATING, SHOWN = 5, 12
 TALLEST = 2.8
 """Rating over the voltage that is met, beyond which a part is not tried: it pays in resistance for nothing."""
@@ -27,12 +33,14 @@ def rank_switches(worked: Worked, block: str) -> OptionTable:
 
     Raises: KeyError for a block that has no switches to rank.
     """
-    kinds = STAGES[block]
-    present = worked.builds[block].switch
+    stage = next((key for key in RANKED if key == block), None)
+    if stage is None:
+        raise KeyError(block)
+    present = worked.builds[stage].switch
     found = []
-    for name in _candidates(worked, block, kinds, present):
-        made = worked if name == present else refit(worked, block, "switch", name)
-        found.append((_score(made, block), _option(made, block, name == present)))
+    for name in _candidates(worked, stage, present):
+        made = worked if name == present else refit(worked, stage, "switch", name)
+        found.append((_score(made, stage), _option(made, stage, name == present)))
     found.sort(key=lambda pair: pair[0])
     options = [option for _, option in found]
     return OptionTable(
@@ -52,14 +60,14 @@ def rank_switches(worked: Worked, block: str) -> OptionTable:
     )
 
 
-def _candidates(worked: Worked, block: str, kinds: tuple[type[Part], ...], present: str) -> list[str]:
+def _candidates(worked: Worked, block: Ranked, present: str) -> list[str]:
     """Of every rating that stands the voltage and not far too much, those that are quickest for their resistance."""
     met = _met(worked, block)
-    parts: list[Any] = [p for k in kinds for p in worked.shelf.all(k)]
+    parts: list[Mosfet | Igbt] = [*worked.shelf.all(Mosfet), *(worked.shelf.all(Igbt) if block == H_BRIDGE else ())]
     share = 1 - _margin(worked, block)
     able = [p for p in parts if met < p.v_rating * share and p.v_rating <= TALLEST * met] or parts
     able.sort(key=lambda p: (p.r_on * p.q_g, p.id))
-    tried: dict[tuple[type[Part], float], list[str]] = {}
+    tried: dict[tuple[type[Mosfet | Igbt], float], list[str]] = {}
     for p in able:
         alike = tried.setdefault((type(p), p.v_rating), [])
         if len(alike) < OF_EACH_RATING:
@@ -68,32 +76,36 @@ def _candidates(worked: Worked, block: str, kinds: tuple[type[Part], ...], prese
     return names if present in names else [*names, present]
 
 
-def _margin(worked: Worked, block: str) -> float:
-    return worked.rules.switch_voltage_margin if block == "front_end" else worked.rules.bridge_voltage_margin
+def _margin(worked: Worked, block: Ranked) -> float:
+    return worked.rules.switch_voltage_margin if block == FRONT_END else worked.rules.bridge_voltage_margin
 
 
-def _met(worked: Worked, block: str) -> float:
+def _met(worked: Worked, block: Ranked) -> float:
     """The highest voltage across the present switches at rest, V."""
     states = [s.states[block] for s in worked.settled.values()]
-    return max(float(getattr(s, "resting", None) or s.switch_voltage) for s in states)
+    return max(s.resting if isinstance(s, FrontEndState) else s.switch_voltage for s in states)
 
 
-def _score(worked: Worked, block: str) -> float:
-    build: Any = worked.builds[block]
-    part: Any = worked.shelf.find("mosfet|igbt", build.switch)
+def _devices(build: FrontEndBuild | HBridgeBuild, part: Mosfet | Igbt) -> Devices:
+    return bridge_devices(build, part) if isinstance(build, HBridgeBuild) else front_end_devices(build, part)
+
+
+def _score(worked: Worked, block: Ranked) -> float:
+    build = worked.builds[block]
+    part = worked.shelf.transistor(build.switch)
     now = worked.settled["nominal"]
     lost = now.flow["source"] - now.delivered
-    return float(DEVICES[block](build, part).count * part.price + worked.rules.watt_worth * lost)
+    return float(_devices(build, part).count * part.price + worked.rules.watt_worth * lost)
 
 
-def _option(worked: Worked, block: str, here: bool) -> Option:
-    build: Any = worked.builds[block]
-    part: Any = worked.shelf.find("mosfet|igbt", build.switch)
+def _option(worked: Worked, block: Ranked, here: bool) -> Option:
+    build = worked.builds[block]
+    part = worked.shelf.transistor(build.switch)
     rules, states = worked.rules, {k: s.states[block] for k, s in worked.settled.items()}
     held = [k for k in STEADY if k not in worked.route.infeasible(worked.settled)] or ["nominal"]
     junction = max(states[k].junction for k in held)
-    peak = max(getattr(s, "peak_voltage", None) or s.switch_voltage for s in states.values())
-    devices = DEVICES[block](build, part)
+    peak = max(s.peak_voltage if isinstance(s, FrontEndState) else s.switch_voltage for s in states.values())
+    devices = _devices(build, part)
     cooled = cooling_of(build, part, worked.brief, worked.shelf, rules)
     surge = worst_course(states, worked.route.infeasible(worked.settled), devices, cooled, rules, worked.brief.surge_time)
     burst = float(surge[1].junction[-1]) if surge else junction

@@ -15,13 +15,15 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import AuxiliaryOutput
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
 from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import Capacitor, Diode, HeatSink, Mosfet, Shelf
 from rhombos.core.units.quantities import Ampere, Hertz
 
-KEY, TITLE = "auxiliary_output", "Auxiliary DC"
+KEY: Key[AuxiliaryOutputBuild, AuxiliaryState] = Key("auxiliary_output")
+TITLE = "Auxiliary DC"
 DRIVEN = 0.5
 """What the controller's own driver gives a gate on its plateau, A."""
 LOOP = 15e-9

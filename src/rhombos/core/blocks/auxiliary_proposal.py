@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from typing import Any
 
 import numpy as np
 
@@ -25,6 +24,7 @@ from rhombos.core.blocks.wound import choke_of, wind
 from rhombos.core.book import link, rectifier, stage
 from rhombos.core.book import step_down as book
 from rhombos.core.design.brief import Brief
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.points import OVER_FULL
 from rhombos.core.frame.worksheet import SILENT
@@ -52,7 +52,7 @@ WARM = 0.8
 
 
 @remembered
-def propose(brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> AuxiliaryOutputBuild:
+def propose(brief: Brief, pins: Fields, shelf: Shelf, rules: Rules) -> AuxiliaryOutputBuild:
     """Frequency, choke, switch, diode, output bank, heat-sink, in this order. Pinned fields stay."""
     asked = asked_of(brief)
     volts, amps = asked.voltage, asked.power.continuous / asked.voltage
@@ -92,9 +92,7 @@ def propose(brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> A
     return AuxiliaryOutputBuild.within(fields)
 
 
-def _pair(
-    volts: float, amps: float, swing: float, fields: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules
-) -> dict[str, Any]:
+def _pair(volts: float, amps: float, swing: float, fields: Fields, brief: Brief, shelf: Shelf, rules: Rules) -> Fields:
     """Switch and diode: the switch burns what the diode recovers, the diode stands what the switch's edges make."""
     limit, hertz = fields["limit"], fields["frequency"]
     switch, diode = fields.get("switch"), fields.get("diode")
@@ -171,9 +169,7 @@ def _score(placed: Array, lost: Array, trouble: Array, rules: Rules) -> Array:
     return np.where(trouble > 0, 1e6 * (1 + trouble), placed + rules.watt_worth * lost)
 
 
-def _cans(
-    volts: float, swing: float, hertz: float, fields: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules
-) -> dict[str, Any]:
+def _cans(volts: float, swing: float, hertz: float, fields: Fields, brief: Brief, shelf: Shelf, rules: Rules) -> Fields:
     """The cheapest output bank that carries the swing and keeps the ripple."""
     most = RIPPLE_USED * asked_of(brief).ripple * volts
     carried = SPARE * link.triangle_rms.work({"dI": swing})

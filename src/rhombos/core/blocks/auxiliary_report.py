@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TypeAlias
+
 from rhombos.core.blocks.auxiliary_output import (
     CROWBAR,
     KEY,
@@ -22,10 +24,12 @@ from rhombos.core.parts import Capacitor, Diode, Mosfet
 from rhombos.core.parts.insulation import TOUCH_SAFE
 from rhombos.core.units.quantities import fmt, short
 
+Sheet: TypeAlias = "ReportBuilder[AuxiliaryOutputBuild, AuxiliaryState]"
 
-def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
+
+def report(sheet: Sheet, brief: Brief) -> BlockReport:
     """Its figures; what it does to whoever plugs something in."""
-    build: AuxiliaryOutputBuild = sheet.build  # type: ignore[assignment]
+    build: AuxiliaryOutputBuild = sheet.build
     now: AuxiliaryState = sheet.now
     asked, shelf, rules = asked_of(brief), sheet.shelf, sheet.rules
     switch, diode, can = (shelf.get(Mosfet, build.switch), shelf.get(Diode, build.diode), shelf.get(Capacitor, build.capacitor))
@@ -238,13 +242,13 @@ def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
     )
 
 
-def _held(sheet: ReportBuilder, name: str) -> list[float]:
+def _held(sheet: Sheet, name: str) -> list[float]:
     """A figure at every point that can be held and may last."""
     keys = [k for k in sheet.states if k in LASTING and k not in sheet.infeasible] or ["nominal"]
     return [float(getattr(sheet.states[k], name)) for k in keys]
 
 
-def _reach(sheet: ReportBuilder, brief: Brief) -> None:
+def _reach(sheet: Sheet, brief: Brief) -> None:
     """Whether a duty holds it from end to end of the source."""
     held = {k: s for k, s in sheet.states.items() if k not in sheet.infeasible and s.power > 0}
     if not held:
@@ -279,7 +283,7 @@ def _reach(sheet: ReportBuilder, brief: Brief) -> None:
         )
 
 
-def _dangers(sheet: ReportBuilder, brief: Brief, build: AuxiliaryOutputBuild) -> None:
+def _dangers(sheet: Sheet, brief: Brief, build: AuxiliaryOutputBuild) -> None:
     """What a finger or a failed switch meets there."""
     full, asked = brief.source.volts[2], asked_of(brief)
     if full > TOUCH_SAFE:

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections import OrderedDict
 from collections.abc import Callable
 from functools import cache, wraps
-from typing import Any, Self
+from typing import Any, ParamSpec, Self, TypeVar
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.book import rectifier as book
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.problems import bounds
 from rhombos.core.design.rules import Rules
 from rhombos.core.parts import KINDS, Resistor, Shelf
@@ -19,21 +20,23 @@ from rhombos.core.units.quantities import fmt, short
 IDLE_WORTH = 3.0
 """What a watt that a line-frequency stage burns without a load weighs over one at full power."""
 MOST_REMEMBERED = 128
+Asked = ParamSpec("Asked")
+Proposed = TypeVar("Proposed")
 BY_ROUTE: dict[str, Any] = {"by_route": True}
 
 
-def remembered(propose: Callable[..., Any]) -> Callable[..., Any]:
+def remembered(propose: Callable[Asked, Proposed]) -> Callable[Asked, Proposed]:
     """A proposal that remembers what it answered lately: proposals are pure, and rounds and edits often ask the same.
 
     Its arguments must be hashable, but for the pins, a dict among them.
     """
-    kept: OrderedDict[Any, Any] = OrderedDict()
+    kept: OrderedDict[object, Proposed] = OrderedDict()
 
     @wraps(propose)
-    def answer(*asked: Any) -> Any:
-        key = tuple(tuple(sorted(a.items())) if isinstance(a, dict) else a for a in asked)
+    def answer(*asked: Asked.args, **named: Asked.kwargs) -> Proposed:
+        key = tuple(tuple(sorted(a.items())) if isinstance(a, dict) else a for a in (*asked, *named.items()))
         if key not in kept:
-            kept[key] = propose(*asked)
+            kept[key] = propose(*asked, **named)
             if len(kept) > MOST_REMEMBERED:
                 kept.popitem(last=False)
         return kept[key]
@@ -47,7 +50,7 @@ class Build(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     @classmethod
-    def within(cls, fields: dict[str, Any]) -> Self:
+    def within(cls, fields: Fields) -> Self:
         """The build of these fields, numbers held within their bounds: a hopeless need must not make an impossible build.
 
         Pins are within their bounds already, so none of them moves.

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import math
 from functools import lru_cache
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from rhombos.core.book import gate as book
+from rhombos.core.design.pins import Fields
 from rhombos.core.frame.worksheet import Worksheet
-from rhombos.core.parts import Diode, Driver, Shelf
+from rhombos.core.parts import Diode, Driver, Shelf, Transistor
 from rhombos.core.units.preferred import E6, at_least
 
 if TYPE_CHECKING:
@@ -51,7 +52,9 @@ def boot_diode_for(need: DriveNeed, supply: float, shelf: Shelf) -> str:
     return min(pool, key=lambda d: (d.price, d.id)).id
 
 
-def _drawn(need: DriveNeed, diode: Diode, driver: Driver, device: Any, supply: float, pull_down: float) -> dict[str, float]:
+def _drawn(
+    need: DriveNeed, diode: Diode, driver: Driver, device: Transistor, supply: float, pull_down: float
+) -> dict[str, float]:
     """What draws on the capacitor while the upper switch is on, as the relation asks for it."""
     return {
         "n_par": need.parallel,
@@ -67,7 +70,7 @@ def _drawn(need: DriveNeed, diode: Diode, driver: Driver, device: Any, supply: f
 
 
 def boot_capacitor_for(
-    need: DriveNeed, fields: dict[str, Any], driver: Driver, device: Any, least: float, shelf: Shelf
+    need: DriveNeed, fields: Fields, driver: Driver, device: Transistor, least: float, shelf: Shelf
 ) -> float:
     """A capacitor, F, that gives the charge of a cycle and stays above the minimum gate voltage, V."""
     diode = shelf.get(Diode, fields["boot_diode"])
@@ -91,7 +94,7 @@ def assess_bootstrap(
     need: DriveNeed,
     build: GateDriveBuild,
     driver: Driver,
-    device: Any,
+    device: Transistor,
     least: float,
     shelf: Shelf,
     worksheet: Worksheet,
@@ -133,7 +136,7 @@ def bootstrap_droop(need: DriveNeed, build: GateDriveBuild, shelf: Shelf) -> tup
     on, it charges through resistor and diode. The periods before settle it.
     """
     driver, diode = shelf.get(Driver, build.driver), shelf.get(Diode, build.boot_diode)
-    device: Any = shelf.find("mosfet|igbt", need.device)
+    device = shelf.transistor(need.device)
     top = build.supply - diode.v_0 - LOW_DROP
     fixed = need.parallel * device.q_g + _small_charge(diode) + driver.q_level
     drain = driver.i_q + LEAKAGE + need.parallel * build.supply / (build.pull_down or 1e8)

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
-from rhombos.core.blocks.gate_drive import DriveNeed, GateDriveBuild, fitted_drivers
+from rhombos.core.blocks.gate_drive import DriveNeed, DriveState, GateDriveBuild, fitted_drivers
 from rhombos.core.design.brief import Brief
 from rhombos.core.frame.inventory import Item
+from rhombos.core.frame.keys import Key
 from rhombos.core.parts import Shelf
 
-KEY, TITLE = "bridge_drive", "Gate drive"
+KEY: Key[GateDriveBuild, DriveState] = Key("bridge_drive")
+TITLE = "Gate drive"
 
 
 def need_of(bridge: Any, bus: float, modulation: float, brief: Brief) -> DriveNeed:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass
-from typing import Any
 
 from pydantic import Field
 
@@ -30,8 +29,10 @@ from rhombos.core.book import control as book
 from rhombos.core.book import filters, magnetics, sense
 from rhombos.core.control.loops import margins
 from rhombos.core.design.brief import Brief
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.magnetics.sense import DIODE, SenseTransformer, best_sense_grade, rank_sense_cores, sense_from
@@ -39,7 +40,8 @@ from rhombos.core.parts import Core, Shelf
 from rhombos.core.units.preferred import E6, E12, at_least, at_most
 from rhombos.core.units.quantities import Farad, Hertz, Ohm, Ratio, Second
 
-KEY, TITLE = "controller", "Controller"
+KEY: Key[ControllerBuild, ControllerState] = Key("controller")
+TITLE = "Controller"
 TIMING_CAPACITOR = 1e-9
 
 
@@ -113,9 +115,9 @@ def _tuned(law: str, k: float, a: float, b: float, capacitor: float, frequency: 
 
 
 @remembered
-def propose(need: ControllerNeed, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> ControllerBuild:
+def propose(need: ControllerNeed, brief: Brief, pins: Fields, shelf: Shelf, rules: Rules) -> ControllerBuild:
     """Timing from preferred values with a trimmer that covers every tolerance; a set-point likewise; a loop by the K factor."""
-    fields: dict[str, Any] = {
+    fields: Fields = {
         "law": "two resistors",
         "law_k": 1.0,
         "law_a": 0.7,

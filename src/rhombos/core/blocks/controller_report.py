@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import TypeAlias
 
 from rhombos.core.blocks.controller import KEY, ControllerBuild, ControllerState
 from rhombos.core.blocks.link_loop import CURRENT, ControllerNeed
@@ -15,13 +16,15 @@ from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.magnetics.sense import MOST_DROOP, MOST_FLUX
 from rhombos.core.units.quantities import fmt, short
 
+Sheet: TypeAlias = "ReportBuilder[ControllerBuild, ControllerState]"
+
 PULSATES = 1.1
 """Mean square of the source's current over its squared mean from which on it is worth a word."""
 
 
-def report(sheet: ReportBuilder, brief: Brief, need: ControllerNeed, highest_link: float) -> BlockReport:
+def report(sheet: Sheet, brief: Brief, need: ControllerNeed, highest_link: float) -> BlockReport:
     """The controller's figures and findings; `highest_link` is what the link's capacitors allow, V."""
-    build: ControllerBuild = sheet.build  # type: ignore[assignment]
+    build: ControllerBuild = sheet.build
     now = sheet.now
     two = build.law != "one resistor"
     wanted = 2 * need.frequency
@@ -98,7 +101,7 @@ def _string(volts: tuple[float, ...]) -> dict[str, str]:
     }
 
 
-def _loop_figures(sheet: ReportBuilder, build: ControllerBuild, swings: bool, adjustable: bool) -> None:
+def _loop_figures(sheet: Sheet, build: ControllerBuild, swings: bool, adjustable: bool) -> None:
     """What holds the link: set-point and compensation."""
     sheet.choice("feedback", "", "Feedback")
     if not strung(build):
@@ -135,7 +138,7 @@ def _loop_figures(sheet: ReportBuilder, build: ControllerBuild, swings: bool, ad
                           f"link ripple {fmt(school.ripple, 'V')}, dip {fmt(school.dip, 'V')}")  # fmt: skip
 
 
-def _told(sheet: ReportBuilder, *figures: tuple[str, str, str, str]) -> None:
+def _told(sheet: Sheet, *figures: tuple[str, str, str, str]) -> None:
     """Figures that come of a search or a sweep and have no single formula to show."""
     for name, symbol, title, unit in figures:
         sheet.fixed_value(name, symbol, title, getattr(sheet.now, name), unit, sheet.points["nominal"].label)
@@ -148,9 +151,7 @@ def _free(*names: str) -> dict[str, PinValue]:
 TIMING = ("timing_capacitor", "timing_resistor", "timing_trimmer", "discharge_resistor")
 
 
-def _timing_findings(
-    sheet: ReportBuilder, build: ControllerBuild, now: ControllerState, need: ControllerNeed, wanted: float
-) -> None:
+def _timing_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState, need: ControllerNeed, wanted: float) -> None:
     cure = (("Let the proposal choose the timing", _free(*TIMING)),)
     if not now.trim_slow <= wanted <= now.trim_fast:
         halved = " It would be right for the outputs: the oscillator must run at twice their frequency." if (
@@ -182,7 +183,7 @@ def _timing_findings(
 
 
 def _set_findings(
-    sheet: ReportBuilder, build: ControllerBuild, now: ControllerState, need: ControllerNeed, highest_link: float
+    sheet: Sheet, build: ControllerBuild, now: ControllerState, need: ControllerNeed, highest_link: float
 ) -> None:  # fmt: skip
     rules = sheet.rules
     cure = (("Let the proposal choose the divider", _free("feedback", "reference", "r_top", "r_bottom", "set_trimmer")),)
@@ -221,7 +222,7 @@ def _set_findings(
 SPAN = ("span_pot", "span_end")
 
 
-def _span_findings(sheet: ReportBuilder, build: ControllerBuild, now: ControllerState, need: ControllerNeed) -> None:
+def _span_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState, need: ControllerNeed) -> None:
     """Whether the potentiometer turns the link down as far as asked, with every tolerance, and how much further."""
     rules, string = sheet.rules, strung(build)
     cure = (("Let the proposal choose the span", _free("feedback", "reference", "r_top", "r_bottom", "set_trimmer", *SPAN)),)
@@ -244,7 +245,7 @@ def _span_findings(sheet: ReportBuilder, build: ControllerBuild, now: Controller
 
 
 def _loop_findings(
-    sheet: ReportBuilder, build: ControllerBuild, now: ControllerState, need: ControllerNeed, brief: Brief
+    sheet: Sheet, build: ControllerBuild, now: ControllerState, need: ControllerNeed, brief: Brief
 ) -> None:  # fmt: skip
     rules = sheet.rules
     cure = (("Let the proposal compensate", _free("control", "crossover", "r2", "c1", "c2", "r3", "c3")),)
@@ -291,7 +292,7 @@ def _loop_findings(
                    cures=(("Let the proposal choose how the link is held", free),))  # fmt: skip
 
 
-def _sense_findings(sheet: ReportBuilder, build: ControllerBuild, now: ControllerState, need: ControllerNeed) -> None:
+def _sense_findings(sheet: Sheet, build: ControllerBuild, now: ControllerState, need: ControllerNeed) -> None:
     rules = sheet.rules
     cure = (("Let the proposal choose the sense", _free("sensing", "sense_turns", "sense_resistor", "blanking")),)
     if now.trip < need.pulse:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from typing import Any
 
 from pydantic import Field
 
@@ -13,15 +12,18 @@ from rhombos.core.book import link as book
 from rhombos.core.book import source
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import DcOutput
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted, resistor
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Capacitor, Resistor, Shelf
 from rhombos.core.units.preferred import at_most
 from rhombos.core.units.quantities import Ohm, Volt
 from rhombos.core.waves.pulsation import STILL, Drawn, Pulsation
 
-KEY, TITLE = "dc_link", "Link"
+KEY: Key[DcLinkBuild, LinkState] = Key("dc_link")
+TITLE = "Link"
 SLOW_RIPPLE = 1.4
 """What a twice-line ampere counts against a rating given at 100 kHz: the series resistance is about twice as high there."""
 VOLT_STEP = 5.0
@@ -157,10 +159,10 @@ def _slow_current(need: LinkNeed, voltage: float, worksheet: Worksheet) -> float
 
 @remembered
 def propose(
-    need: LinkNeed, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
+    need: LinkNeed, brief: Brief, pins: Fields, shelf: Shelf, rules: Rules
 ) -> DcLinkBuild:  # fmt: skip
     """Voltage from the sine it must make, capacitors for ripple and its current, bleeder for the touch-safe time."""
-    fields: dict[str, Any] = {"banks": 1, "held": True} | pins
+    fields: Fields = {"banks": 1, "held": True} | pins
     voltage = fields.setdefault("voltage", least_voltage(need.bridge_peak, rules.link_ripple, rules))
     if "capacitor" not in fields or "count" not in fields:
         fields = _cans(need, voltage, brief, fields, shelf, rules) | fields
@@ -180,7 +182,7 @@ def propose(
     return DcLinkBuild.within(fields)
 
 
-def _highest_mean(need: LinkNeed, fields: dict[str, Any], rules: Rules) -> float:
+def _highest_mean(need: LinkNeed, fields: Fields, rules: Rules) -> float:
     """The highest mean that the link is proposed for, V: its set-point with tolerance, or as far as it follows and climbs."""
     if fields["held"]:
         return float(fields["voltage"] * (1 + rules.link_tolerance))
@@ -188,8 +190,8 @@ def _highest_mean(need: LinkNeed, fields: dict[str, Any], rules: Rules) -> float
 
 
 def _cans(
-    need: LinkNeed, voltage: float, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
-) -> dict[str, Any]:  # fmt: skip
+    need: LinkNeed, voltage: float, brief: Brief, pins: Fields, shelf: Shelf, rules: Rules
+) -> Fields:  # fmt: skip
     slow = _slow_current(need, voltage, SILENT) * SLOW_RIPPLE
     fast = book.combined_ripple.work({"I_rms": _switching_current(need), "dI": need.choke_ripple})
     current = RESERVE * math.hypot(slow, fast)
@@ -221,7 +223,7 @@ def _cans(
     return {"capacitor": best[1], "count": min(best[2], 40)}
 
 
-def _for_a_step(need: LinkNeed, voltage: float, brief: Brief, pins: dict[str, Any], rules: Rules) -> float:
+def _for_a_step(need: LinkNeed, voltage: float, brief: Brief, pins: Fields, rules: Rules) -> float:
     """Capacitance that keeps a sine's crest whole, or a stepped wave up, at a step from nothing to full power, F."""
     power, floor, swinging = need.current * voltage, need.bridge_peak, need.apparent
     if need.direct:

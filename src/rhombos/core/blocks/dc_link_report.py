@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, TypeAlias
 
-from rhombos.core.blocks.dc_link import DcLinkBuild, capacitance, least_voltage, ripple_allowed
+from rhombos.core.blocks.dc_link import DcLinkBuild, LinkState, capacitance, least_voltage, ripple_allowed
 from rhombos.core.design.brief import Brief
 from rhombos.core.frame.points import LASTING, STEADY
 from rhombos.core.frame.report import BlockReport
@@ -12,13 +12,15 @@ from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.parts import Capacitor, Resistor
 from rhombos.core.units.quantities import fmt, short
 
+Sheet: TypeAlias = "ReportBuilder[DcLinkBuild, LinkState]"
+
 UNREGULATED = 0.05
 """How far a socket's voltage may be from what is asked, share of it."""
 
 
-def report(sheet: ReportBuilder, brief: Brief, power_in: float) -> BlockReport:
+def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     """The link's figures and findings."""
-    build: DcLinkBuild = sheet.build  # type: ignore[assignment]
+    build: DcLinkBuild = sheet.build
     rules, now = sheet.rules, sheet.now
     can, series = sheet.shelf.get(Capacitor, build.capacitor), sheet.shelf.get(Resistor, build.bleeder_part)
     bank, banks = capacitance(build, sheet.shelf), build.banks
@@ -123,7 +125,7 @@ def report(sheet: ReportBuilder, brief: Brief, power_in: float) -> BlockReport:
          "stored": fmt(now.stored, "J"), "safe": fmt(now.safe_time, "s")})  # fmt: skip
 
 
-def _turns(sheet: ReportBuilder, build: DcLinkBuild, brief: Brief) -> None:
+def _turns(sheet: Sheet, build: DcLinkBuild, brief: Brief) -> None:
     """An adjustable output that this link makes asks that something holds it."""
     if brief.output.down_to is not None and not build.held:
         sheet.find("not_turned", "stop", "Nothing turns this link down",
@@ -132,7 +134,7 @@ def _turns(sheet: ReportBuilder, build: DcLinkBuild, brief: Brief) -> None:
                    cures=(("Rectify into a choke", {"rectifier.circuit": None}),))  # fmt: skip
 
 
-def _as_a_socket(sheet: ReportBuilder, brief: Brief, build: DcLinkBuild) -> None:
+def _as_a_socket(sheet: Sheet, brief: Brief, build: DcLinkBuild) -> None:
     """A link that is the socket itself: whether it stands where it is asked, with whatever load on whatever input."""
     asked = brief.output.voltage
     if build.held:

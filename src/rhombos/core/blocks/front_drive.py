@@ -5,12 +5,14 @@ from __future__ import annotations
 from typing import Any
 
 from rhombos.core.blocks.base import by_route
-from rhombos.core.blocks.gate_drive import DriveNeed, GateDriveBuild, fitted_drivers
+from rhombos.core.blocks.gate_drive import DriveNeed, DriveState, GateDriveBuild, fitted_drivers
 from rhombos.core.frame.inventory import Item
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.topology import TOPOLOGIES, TopologyName
 from rhombos.core.parts import Shelf
 
-KEY, TITLE = "front_drive", "Front-end gate drive"
+KEY: Key[FrontDriveBuild, DriveState] = Key("front_drive")
+TITLE = "Front-end gate drive"
 
 
 class FrontDriveBuild(GateDriveBuild):

@@ -32,8 +32,10 @@ from rhombos.core.book import clamp as clamps
 from rhombos.core.book import stage as book
 from rhombos.core.control.gates import LEAST_LOOP, GateLoop, house_loop
 from rhombos.core.design.brief import Brief
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted, resistor
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.topology import TOPOLOGIES, Topology, TopologyName
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import HeatSink, Mosfet, Resistor, Shelf
@@ -42,7 +44,8 @@ from rhombos.core.units.preferred import at_most
 from rhombos.core.units.quantities import Hertz, Ohm
 from rhombos.core.waves.pulsation import STILL, Pulsation
 
-KEY, TITLE = "front_end", "Front end"
+KEY: Key[FrontEndBuild, FrontEndState] = Key("front_end")
+TITLE = "Front end"
 MOST_PARALLEL = 16
 SLOWEST = 2e3
 """Below it the stage works at line frequency, on iron."""
@@ -166,7 +169,7 @@ LIKELY_PACKAGE = LEADS[USUAL_PACKAGE]
 def lead_inductance(build: Any, shelf: Shelf, rules: Rules) -> float:
     """Inductance of one half's loop beside the winding's leakage, H: leads and board as the rules have them, and the packages,
     which lie in parallel."""
-    device: Any = shelf.find("mosfet|bipolar", build.switch)
+    device = shelf.switch(build.switch)
     return float(rules.lead_inductance + device.lead_inductance / build.parallel)
 
 
@@ -181,7 +184,7 @@ def gate_times(device: Mosfet, loop: GateLoop, worksheet: Worksheet) -> tuple[fl
 
 @remembered
 def propose(
-    need: FrontEndNeed, warmest: FrontEndNeed, hardest: FrontEndNeed, v_max: float, brief: Brief, pins: dict[str, Any],
+    need: FrontEndNeed, warmest: FrontEndNeed, hardest: FrontEndNeed, v_max: float, brief: Brief, pins: Fields,
     shelf: Shelf, rules: Rules,
 ) -> FrontEndBuild:  # fmt: skip
     """Switches of lowest price plus worth of loss for the steady worst case `need` (lowest input); `warmest` (highest input)
@@ -193,7 +196,7 @@ def propose(
     switch, parallel = _choose_switches(
         need, warmest, hardest, RESERVE * max(need.crest, warmest.crest), v_max, frequency, air, topology, brief.targets.idle,
         pins, shelf, rules)  # fmt: skip
-    fields: dict[str, Any] = {"switch": switch.id, "parallel": parallel, "frequency": frequency,
+    fields: Fields = {"switch": switch.id, "parallel": parallel, "frequency": frequency,
                               "clamp": "none" if topology.clamped else "RCD"} | pins  # fmt: skip
     ceiling = switch.v_rating * (1 - rules.switch_voltage_margin) - v_max
     reserve = LINE_RESERVE if frequency < SLOWEST else RESERVE
@@ -234,7 +237,7 @@ def _clamp_resistor(need: FrontEndNeed, ceiling: float, frequency: float, reserv
 
 def _choose_switches(
     need: FrontEndNeed, warmest: FrontEndNeed, hardest: FrontEndNeed, peak: float, v_max: float, frequency: float, air: float,
-    topology: Topology, most_idle: float, pins: dict[str, Any], shelf: Shelf, rules: Rules,
+    topology: Topology, most_idle: float, pins: Fields, shelf: Shelf, rules: Rules,
 ) -> tuple[Mosfet, int]:  # fmt: skip
     parts = shelf.all(Mosfet)
     device = SimpleNamespace(**{name: values[:, None] for name, values in vars(shelf.columns(Mosfet)).items()})

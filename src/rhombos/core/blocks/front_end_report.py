@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TypeAlias
 
 from rhombos.core.blocks.base import CLAMP_ROOM, none_stands, strongest
 from rhombos.core.blocks.cooling import steady_limit
@@ -12,11 +12,13 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
 from rhombos.core.frame.points import LASTING
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.report_builder import ReportBuilder
+from rhombos.core.frame.report_builder import ReportBuilder, Worst
 from rhombos.core.frame.topology import TOPOLOGIES, Rectifying, TopologyName
 from rhombos.core.parts import Mosfet, Resistor
 from rhombos.core.units.quantities import fmt, short
 from rhombos.core.waves.conduction import front_end_intervals
+
+Sheet: TypeAlias = "ReportBuilder[FrontEndBuild, FrontEndState]"
 
 MANY_PARALLEL = 6
 ROOM_FOR_A_CLAMP = 1.2
@@ -50,9 +52,9 @@ REMARKS: dict[TopologyName, str] = {
 COOLED: dict[str, PinValue] = dict.fromkeys(("front_end.switch", "front_end.parallel", "front_end.sink", "front_end.fan"))
 
 
-def report(sheet: ReportBuilder, brief: Brief, power_in: float, how: Rectifying | None = None) -> BlockReport:
+def report(sheet: Sheet, brief: Brief, power_in: float, how: Rectifying | None = None) -> BlockReport:
     """The stage's figures and what to worry about; `how` what it feeds is rectified."""
-    build: FrontEndBuild = sheet.build  # type: ignore[assignment]
+    build: FrontEndBuild = sheet.build
     rules, now = sheet.rules, sheet.now
     device, topology = sheet.shelf.get(Mosfet, build.switch), TOPOLOGIES[build.topology]
     voltage = sheet.limited(
@@ -205,7 +207,7 @@ def report(sheet: ReportBuilder, brief: Brief, power_in: float, how: Rectifying 
     )
 
 
-def _voltage_findings(sheet: ReportBuilder, worst: Any, build: FrontEndBuild, device: Mosfet) -> None:
+def _voltage_findings(sheet: Sheet, worst: Worst, build: FrontEndBuild, device: Mosfet) -> None:
     if not worst.severity:
         return
     if TOPOLOGIES[build.topology].clamped:
@@ -244,7 +246,7 @@ def _voltage_findings(sheet: ReportBuilder, worst: Any, build: FrontEndBuild, de
     )
 
 
-def _duty_findings(sheet: ReportBuilder, worst: Any, brief: Brief) -> None:
+def _duty_findings(sheet: Sheet, worst: Worst, brief: Brief) -> None:
     more: tuple[tuple[str, dict[str, PinValue]], ...] = (
         ("Let the proposal choose the turns", {"transformer.primary_turns": None, "transformer.secondary_turns": None}),
     )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any
+from typing import TypeVar
 
 from pydantic import Field
 
@@ -33,10 +33,11 @@ from rhombos.core.control.gates import (
     switching_times,
 )
 from rhombos.core.design.brief import Brief
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted
 from rhombos.core.frame.worksheet import Worksheet
-from rhombos.core.parts import Diode, Driver, Igbt, Shelf
+from rhombos.core.parts import Diode, Driver, Igbt, Shelf, Transistor
 from rhombos.core.units.preferred import E6, E12, at_least, at_most
 from rhombos.core.units.quantities import Farad, Ohm, Volt
 
@@ -101,6 +102,9 @@ class DriveNeed:
     duty: float | None = None
 
 
+DriveT = TypeVar("DriveT", bound=GateDriveBuild)
+
+
 @dataclass(frozen=True, slots=True)
 class DriveState:
     """Voltages, V; currents, A; times, s; charge, C; powers, W."""
@@ -151,14 +155,14 @@ def loop_of(build: GateDriveBuild, parallel: int, driver: Driver) -> GateLoop:
     )
 
 
-def _limits(device: Any) -> tuple[float, float]:
+def _limits(device: Transistor) -> tuple[float, float]:
     """Plateau and gate limit, V."""
     if isinstance(device, Igbt):
         return IGBT_PLATEAU, IGBT_LIMIT
     return float(device.v_plateau), float(device.v_gs_max)
 
 
-def _capacitance(device: Any, volts: float) -> float:
+def _capacitance(device: Transistor, volts: float) -> float:
     """Gate capacitance outside the plateau, F."""
     return book.gate_capacitance.work(
         {"Q_g": device.q_g, "Q_sw": min(switching_charge(device), 0.9 * device.q_g), "V_drive": max(volts, 1.0)}
@@ -169,12 +173,12 @@ MILLER_CHARGE = 0.6 * math.sqrt(2)
 """Share of the switching charge that lies in the swing, at half the rated voltage for which data sheets state it; times √2."""
 
 
-def _swing_charge(device: Any, bus: float) -> float:
+def _swing_charge(device: Transistor, bus: float) -> float:
     """Charge that a swing of the legs, V, moves through the gate, C."""
     return book.swing_charge.work({"k": MILLER_CHARGE, "Q_sw": switching_charge(device), "V": bus, "V_rating": device.v_rating})
 
 
-def _miller(device: Any, loop: GateLoop, bus: float) -> float:
+def _miller(device: Transistor, loop: GateLoop, bus: float) -> float:
     """What the partner's turn-on leaves on an off gate, V."""
     current = max(1e-6, float(plateau_currents(device, loop)[0]))
     return book.miller_voltage.work(
@@ -191,15 +195,15 @@ def _miller(device: Any, loop: GateLoop, bus: float) -> float:
 def propose(
     need: DriveNeed,
     brief: Brief,
-    pins: dict[str, Any],
+    pins: Fields,
     shelf: Shelf,
     rules: Rules,
-    model: type[GateDriveBuild] = GateDriveBuild,
-) -> GateDriveBuild:
+    model: type[DriveT],
+) -> DriveT:
     """The cheapest driver that floats high enough and is strong enough; resistors for the rules' speed, off fast enough against
     the partner's turn-on; a bootstrap with twice what it needs."""
-    device: Any = shelf.find("mosfet|igbt", need.device)
-    fields: dict[str, Any] = {"supply": max(rules.gate_drive, IGBT_SUPPLY if isinstance(device, Igbt) else 0.0)} | pins
+    device = shelf.transistor(need.device)
+    fields: Fields = {"supply": max(rules.gate_drive, IGBT_SUPPLY if isinstance(device, Igbt) else 0.0)} | pins
     n = need.parallel
     pinned = "driver" in fields
     driver = shelf.get(Driver, fields["driver"]) if pinned else _choose(need, fields["supply"], device, shelf, rules)
@@ -224,7 +228,7 @@ def propose(
     return model.within(fields)
 
 
-def _choose(need: DriveNeed, supply: float, device: Any, shelf: Shelf, rules: Rules) -> Driver:
+def _choose(need: DriveNeed, supply: float, device: Transistor, shelf: Shelf, rules: Rules) -> Driver:
     burnt, kinds = 2 * need.parallel * device.q_g * supply * need.rate, SENSIBLE[need.floats]
     able = [
         d
@@ -241,9 +245,7 @@ def _choose(need: DriveNeed, supply: float, device: Any, shelf: Shelf, rules: Ru
     return min(shelf.all(Driver), key=lambda d: (d.kind not in kinds, need.floats and d.v_float < need.bus, d.r_source, d.id))
 
 
-def _resistors(
-    device: Any, bus: float, fields: dict[str, Any], driver: Driver, parallel: int, rules: Rules
-) -> dict[str, float]:
+def _resistors(device: Transistor, bus: float, fields: Fields, driver: Driver, parallel: int, rules: Rules) -> Fields:
     """Gate resistors for the rules' speed; less to turn off, and then more to turn on, until the partner's turn-on leaves an
     off gate below its threshold."""
     plateau, _ = _limits(device)
@@ -251,7 +253,8 @@ def _resistors(
     first = at_most(first, E12) if first >= 1 else 0.0
     ons = [fields["r_on"]] if "r_on" in fields else [first, *(x for x in STEPS if x > first)]
     if driver.kind != "opto":  # what the driver cannot give only seems fast
-        trial = GateDriveBuild.model_construct(**{"r_off": 0.0} | fields | {"r_on": 0.0})
+        tried: Fields = {"r_off": 0.0} | fields | {"r_on": 0.0}
+        trial = GateDriveBuild.model_construct(None, **tried)
         gentle = [
             x
             for x in ons
@@ -277,7 +280,7 @@ def assess(
 ) -> DriveState:
     """Gate currents and times, what disturbs an off gate, the bootstrap's charge and lowest voltage, the driver's heat."""
     work, n = worksheet.work, need.parallel
-    device: Any = shelf.find("mosfet|igbt", need.device)
+    device = shelf.transistor(need.device)
     driver = shelf.get(Driver, build.driver)
     loop = loop_of(build, n, driver)
     plateau, limit = _limits(device)

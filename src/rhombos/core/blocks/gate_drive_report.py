@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TypeAlias
 
 from rhombos.core.blocks.gate_drive import (
     BOOTSTRAPPED,
@@ -16,9 +16,11 @@ from rhombos.core.blocks.gate_drive import (
 from rhombos.core.design.findings import PinValue
 from rhombos.core.frame.points import LASTING, STEADY
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.report_builder import ReportBuilder
+from rhombos.core.frame.report_builder import ReportBuilder, Worst
 from rhombos.core.parts import Diode, Driver
 from rhombos.core.units.quantities import fmt, short
+
+Sheet: TypeAlias = "ReportBuilder[GateDriveBuild, DriveState]"
 
 GATE_MARGIN = 0.10
 """Part of the gate's limit that stays in reserve, ringing included."""
@@ -27,12 +29,12 @@ SLOW_SHARE = 0.05
 BOOT_MARGIN = 0.5
 
 
-def report(sheet: ReportBuilder, need: DriveNeed) -> BlockReport:
+def report(sheet: Sheet, need: DriveNeed) -> BlockReport:
     """The gate drive's figures and findings."""
-    build: GateDriveBuild = sheet.build  # type: ignore[assignment]
+    build: GateDriveBuild = sheet.build
     now: DriveState = sheet.now
     driver = sheet.shelf.get(Driver, build.driver)
-    device: Any = sheet.shelf.find("mosfet|igbt", need.device)
+    device = sheet.shelf.transistor(need.device)
     boot = driver.kind in BOOTSTRAPPED
     peak = sheet.limited("gate_peak", r"V_{GS,pk}", "Gate voltage, ringing included", "V", now.limit, GATE_MARGIN)
     heat = sheet.limited("power", "P_d", "Lost in one pair of drivers", "W", driver.p_most, HEAT_MARGIN, over=LASTING)
@@ -128,12 +130,12 @@ def report(sheet: ReportBuilder, need: DriveNeed) -> BlockReport:
     )
 
 
-def _free(sheet: ReportBuilder, *names: str) -> dict[str, PinValue]:
+def _free(sheet: Sheet, *names: str) -> dict[str, PinValue]:
     """The patch that lets fields of this drive go."""
     return {f"{sheet.block}.{n}": None for n in names}
 
 
-def _show_bootstrap(sheet: ReportBuilder, now: DriveState) -> None:
+def _show_bootstrap(sheet: Sheet, now: DriveState) -> None:
     sheet.choice("boot_capacitor", "C_b", "Bootstrap capacitor")
     sheet.choice("boot_resistor", "R_b", "Bootstrap resistor")
     sheet.choice("boot_diode", "D_b", "Bootstrap diode")
@@ -149,12 +151,12 @@ def _show_bootstrap(sheet: ReportBuilder, now: DriveState) -> None:
 
 
 def _gate_findings(
-    sheet: ReportBuilder,
+    sheet: Sheet,
     build: GateDriveBuild,
     now: DriveState,
     driver: Driver,
-    peak: Any,
-    miller: Any,
+    peak: Worst,
+    miller: Worst,
     need: DriveNeed,
     cure: tuple[tuple[str, dict[str, PinValue]], ...],
 ) -> None:
@@ -237,7 +239,7 @@ def _gate_findings(
         )
 
 
-def _bootstrap_findings(sheet: ReportBuilder, build: GateDriveBuild, now: DriveState, need: DriveNeed) -> None:
+def _bootstrap_findings(sheet: Sheet, build: GateDriveBuild, now: DriveState, need: DriveNeed) -> None:
     diode = sheet.shelf.get(Diode, build.boot_diode)
     free = _free(sheet, "boot_capacitor", "boot_resistor", "boot_diode", "pull_down")
     lowest = min(s.boot_low for k, s in sheet.states.items() if k in STEADY)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -31,15 +30,18 @@ from rhombos.core.book import rectifier, source, stage
 from rhombos.core.control.gates import LEAST_MISMATCH, GateLoop, dead_time_needed, house_loop, switching_times, turn_off_delay
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.worksheet import SILENT, Worksheet
-from rhombos.core.parts import HeatSink, Igbt, Mosfet, Shelf
+from rhombos.core.parts import HeatSink, Igbt, Mosfet, Shelf, Transistor
 from rhombos.core.parts.pulsed import SHORT_MARGIN, WITHSTAND_USED, pulsed_share
 from rhombos.core.units.quantities import Hertz, Ratio, Second
 from rhombos.core.waves.stepped import step_flow
 
-KEY, TITLE = "h_bridge", "H-bridge"
+KEY: Key[HBridgeBuild, BridgeState] = Key("h_bridge")
+TITLE = "H-bridge"
 CARRIER = 18e3
 """Above hearing at the legs, twice that at the filter; higher only buys a smaller choke for more loss."""
 CARRIER_OVER_LINE = 100.0
@@ -128,11 +130,11 @@ class BridgeState:
 
 @remembered
 def propose(
-    need: BridgeNeed, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
+    need: BridgeNeed, brief: Brief, pins: Fields, shelf: Shelf, rules: Rules
 ) -> HBridgeBuild:  # fmt: skip
     """Switches of the lowest price plus worth of loss that stand the link and stay cool."""
     widest = WIDEST if pins.get("controlled") else FRACTIONS[brief.output.waveform]
-    fields: dict[str, Any] = {"carrier": carrier_for(brief.output.frequency), "fraction": widest} | pins
+    fields: Fields = {"carrier": carrier_for(brief.output.frequency), "fraction": widest} | pins
     if brief.output.waveform != "modified":
         fields["fraction"] = 1.0
     air = brief.targets.ambient + rules.enclosure_rise
@@ -140,7 +142,7 @@ def propose(
     if "switch" not in fields or "parallel" not in fields:
         surge = brief.power.surge / brief.power.continuous
         fields = _choose(need, _rate(brief, fields["carrier"]), share, air, surge, pins, shelf, rules) | fields
-    device: Any = shelf.find("mosfet|igbt", fields["switch"])
+    device = shelf.transistor(fields["switch"])
     if "dead_time" not in fields:
         fields["dead_time"] = proposed_dead_time(device, house_loop(rules))
     if "sink" not in fields or "fan" not in fields:
@@ -161,23 +163,23 @@ def _rate(brief: Brief, carrier: float) -> float:
     return brief.output.frequency if brief.output.stepped else carrier
 
 
-def matched(build: HBridgeBuild, loop: GateLoop, pins: Mapping[str, Any], shelf: Shelf) -> HBridgeBuild:
+def matched(build: HBridgeBuild, loop: GateLoop, pins: Fields, shelf: Shelf) -> HBridgeBuild:
     """The build with the dead time that its gates' loop asks for, unless that is pinned."""
     if "dead_time" in pins:
         return build
-    return build.model_copy(update={"dead_time": proposed_dead_time(shelf.find("mosfet|igbt", build.switch), loop)})
+    return build.model_copy(update={"dead_time": proposed_dead_time(shelf.transistor(build.switch), loop)})
 
 
-def proposed_dead_time(device: Any, loop: GateLoop) -> float:
+def proposed_dead_time(device: Transistor, loop: GateLoop) -> float:
     """The dead time needed, rounded up to 50 ns, s."""
     wanted = max(SHORTEST_DEAD_TIME, dead_time_needed(device, loop))
     return float(f"{50 * math.ceil(wanted / 50e-9 - 1e-9)}e-9")
 
 
 def _choose(
-    need: BridgeNeed, carrier: float, share: float | None, air: float, surge: float, pins: dict[str, Any], shelf: Shelf,
+    need: BridgeNeed, carrier: float, share: float | None, air: float, surge: float, pins: Fields, shelf: Shelf,
     rules: Rules,
-) -> dict[str, Any]:  # fmt: skip
+) -> Fields:  # fmt: skip
     counts = [int(pins["parallel"])] if "parallel" in pins else (
         COUNTS if need.peak < HEAVY_CURRENT else COUNTS_HEAVY)  # fmt: skip
     n = np.array(counts)[:, None]
@@ -262,8 +264,7 @@ def assess(
 ) -> BridgeState:  # fmt: skip
     """Modulation, stresses, losses and junction temperature; without a `loop` the gates are as the rules count on."""
     loop = loop or house_loop(rules)
-    device: Any = shelf.find("mosfet|igbt", build.switch)
-    igbt = isinstance(device, Igbt)
+    device = shelf.transistor(build.switch)
     stepped = brief.output.stepped
     work, n, carrier, v = worksheet.work, build.parallel, _rate(brief, build.carrier), need.v_link
     air = brief.targets.ambient + rules.enclosure_rise
@@ -274,23 +275,25 @@ def assess(
     overlap = 4 * work("h_bridge.overlap", stage.switching_loss, V=v, I=mean, t_r=on, t_f=off, f=carrier)
     charge = 4 * n * work("h_bridge.capacitive", stage.capacitive_loss, C_oss=device.c_oss, V=v, f=carrier)
     recovery = 2 * n * float(_recovery(device, 2 * mean / n, v, carrier))
-    diode_drop = device.diode_v_0 if igbt else device.v_f
-    resting = 0.0 if igbt else 4 * work(
+    diode_drop = device.diode_v_0 if isinstance(device, Igbt) else device.v_f
+    resting = 0.0 if isinstance(device, Igbt) else 4 * work(
         "h_bridge.dead_diode", book.dead_time_current_loss, V_F=diode_drop, I_avg=mean, t_d=build.dead_time,
         f_c=carrier)  # fmt: skip
     gate = work("h_bridge.gate", stage.gate_power, Q_g=device.q_g, V_drive=loop.volts, f=carrier, n_sw=4 * n)
     # dead time acts against the current's sign, so it costs volts only while current flows
-    threshold = (2 * device.v_0 * (1.0 if stepped else 4 / math.pi) if igbt else 0.0) * (need.current > 0)
+    threshold = (2 * device.v_0 * (1.0 if stepped else 4 / math.pi) if isinstance(device, Igbt) else 0.0) * (need.current > 0)
     bridge_peak = worksheet.total("h_bridge.bridge_peak", {
         "through the filter": need.fundamental, "dead time": dead * (need.current > 0), "thresholds": threshold})  # fmt: skip
     modulation = 1.0 if stepped else work("h_bridge.modulation", book.modulation_index, V_bridge=bridge_peak, V_dc=v)
     index = min(1.0, modulation)
 
     fraction = build.fraction if need.share is None else need.share
-    threshold_loss = float(_igbt_conduction(device, need, n, fraction if stepped else None, index)) if igbt else 0.0
+    threshold_loss = (
+        float(_igbt_conduction(device, need, n, fraction if stepped else None, index)) if isinstance(device, Igbt) else 0.0
+    )
 
     def conduction_at(celsius: float) -> float:
-        if igbt:  # as cold as warm
+        if isinstance(device, Igbt):  # as cold as warm
             return threshold_loss
         hot = stage.hot_resistance.work({"R_25": device.r_on, "T_j": celsius + KELVIN, "exponent": device.r_exponent})
         return 2 * source.ohmic_loss.work({"I_rms": math.hypot(need.current, need.ripple_rms), "R": hot / n})
@@ -306,12 +309,12 @@ def assess(
         KEY, losses_at, device.r_jc, device.t_j_max, air + (rules.sink_rise if cool else 0.0),
         0.0 if cool else sink_resistance(shelf, build.sink, build.fan), rules, worksheet)  # fmt: skip
     conduction = conduction_at(junction)
-    resistance = 0.0 if igbt else work(
+    resistance = 0.0 if isinstance(device, Igbt) else work(
         "h_bridge.resistance", stage.hot_resistance, R_25=device.r_on, T_j=junction + KELVIN, exponent=device.r_exponent
     ) / n  # fmt: skip
     output = distortion = path = 0.0
     if stepped:
-        path = 2 * (device.r_on / n if igbt else resistance)
+        path = 2 * (device.r_on / n if isinstance(device, Igbt) else resistance)
         flow, level = step_flow(fraction, need.power_factor, False, need.held), max(0.0, v - threshold)
         driven = min(level * need.current * (flow.mean[0] - flow.mean[2]), level**2 * fraction / (2 * path))
         output = work("h_bridge.output", book.stepped_rms, fraction=fraction, V_dc=level, R=path, P=driven,
@@ -351,6 +354,6 @@ def _switch_voltage(link_peak: float, worksheet: Worksheet) -> float:
 def parts(build: HBridgeBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Four switches, or as many times as stand in parallel, and the heat-sink."""
     return (
-        fitted("Q1", "bridge switch", shelf.find("mosfet|igbt", build.switch), 4 * build.parallel, fields=("switch",)),
+        fitted("Q1", "bridge switch", shelf.transistor(build.switch), 4 * build.parallel, fields=("switch",)),
         fitted("HS1", "bridge heat-sink", shelf.get(HeatSink, build.sink), fields=("sink",)),
     )

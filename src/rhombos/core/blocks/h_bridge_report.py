@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import TypeAlias
 
 from rhombos.core.blocks.base import none_stands
 from rhombos.core.blocks.cooling import steady_limit
-from rhombos.core.blocks.h_bridge import AUDIBLE, STRAY_SPIKE, HBridgeBuild, carrier_for
+from rhombos.core.blocks.h_bridge import AUDIBLE, STRAY_SPIKE, BridgeState, HBridgeBuild, carrier_for
 from rhombos.core.blocks.regulation import BAND, judge_output
 from rhombos.core.blocks.surge import bridge_devices, judge_surge
 from rhombos.core.design.brief import Brief
@@ -17,6 +17,8 @@ from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.units.quantities import fmt, short
 from rhombos.core.waves.conduction import bridge_intervals
+
+Sheet: TypeAlias = "ReportBuilder[HBridgeBuild, BridgeState]"
 
 
 @dataclass(frozen=True)
@@ -50,11 +52,11 @@ ROUNDING = 1e-6
 """What a sum of times may lie off by being computed, as a share."""
 
 
-def report(sheet: ReportBuilder, brief: Brief, power_in: float, feed: Feeding = ON_LINK) -> BlockReport:
+def report(sheet: Sheet, brief: Brief, power_in: float, feed: Feeding = ON_LINK) -> BlockReport:
     """The bridge's figures and findings."""
-    build: HBridgeBuild = sheet.build  # type: ignore[assignment]
+    build: HBridgeBuild = sheet.build
     rules, now = sheet.rules, sheet.now
-    device: Any = sheet.shelf.find("mosfet|igbt", build.switch)
+    device = sheet.shelf.transistor(build.switch)
     free: dict[str, PinValue] = {"h_bridge.switch": None, "h_bridge.parallel": None}
     voltage = sheet.limited(
         "switch_voltage", r"V_{pk}", "Switch voltage, peak", "V", device.v_rating, rules.bridge_voltage_margin
@@ -249,7 +251,7 @@ def report(sheet: ReportBuilder, brief: Brief, power_in: float, feed: Feeding = 
     )
 
 
-def _judge_crest(sheet: ReportBuilder, brief: Brief) -> None:
+def _judge_crest(sheet: Sheet, brief: Brief) -> None:
     """A sine that the source is too low for sags as a whole: it is told before it is beyond what loads bear."""
     asked = brief.output.voltage
     least = {k: sheet.states[k].output for k in STEADY if k not in sheet.infeasible}

@@ -5,15 +5,16 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
 
 from pydantic import Field
 
 from rhombos.core.blocks.base import Build, options
 from rhombos.core.book import heat as book
 from rhombos.core.book import sense
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
@@ -31,7 +32,8 @@ from rhombos.core.parts.insulation import (
 from rhombos.core.units.preferred import nearest
 from rhombos.core.units.quantities import Airflow, Celsius, Kelvin, Millimetre, Ohm, SquareDecimetre, Volt
 
-KEY, TITLE = "heat", "Heat"
+KEY: Key[HeatBuild, HeatState] = Key("heat")
+TITLE = "Heat"
 KELVIN = 273.15
 STILL_AIR = 6.0
 """Heat that a painted case passes to still air, W/(m²·K)."""
@@ -147,9 +149,9 @@ def creepage_wanted(build: HeatBuild, stage: Cooled) -> float:
     return creepage(stage.tab, reinforced=reached)
 
 
-def propose(need: HeatNeed, pins: dict[str, Any], rules: Rules) -> HeatBuild:
+def propose(need: HeatNeed, pins: Fields, rules: Rules) -> HeatBuild:
     """The plainest case that keeps the rules' rise, insulated heat-sinks inside, thermistor limits about what is reached."""
-    fields: dict[str, Any] = {
+    fields: Fields = {
         "surface": float(f"{CASE + CASE_PER_WATT * need.power:.2g}"),
         "compound": COMPOUNDS[0],
         "sink": INSIDE,

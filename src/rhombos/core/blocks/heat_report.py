@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TypeAlias
+
 from rhombos.core.blocks.heat import (
     BLOWN,
     EARTHED,
@@ -21,13 +23,15 @@ from rhombos.core.frame.report_builder import ReportBuilder, Worst
 from rhombos.core.parts.insulation import METAL_FILLED, PADS, TOUCH_SAFE
 from rhombos.core.units.quantities import fmt, short
 
+Sheet: TypeAlias = "ReportBuilder[HeatBuild, HeatState]"
+
 CONDUCTS_FROM = 100.0
 """Tab voltage from which a metal-filled compound is known to conduct, V."""
 
 
-def report(sheet: ReportBuilder, need: HeatNeed) -> BlockReport:
+def report(sheet: Sheet, need: HeatNeed) -> BlockReport:
     """Figures and findings."""
-    build: HeatBuild = sheet.build  # type: ignore[assignment]
+    build: HeatBuild = sheet.build
     now: HeatState = sheet.now
     rules = sheet.rules
     sheet.choice("case", "", "Case")
@@ -99,7 +103,7 @@ def _free(*names: str) -> dict[str, PinValue]:
     return {f"{KEY}.{n}": None for n in names}
 
 
-def _insulation(sheet: ReportBuilder, build: HeatBuild, need: HeatNeed, now: HeatState, proof: Worst | None) -> None:
+def _insulation(sheet: Sheet, build: HeatBuild, need: HeatNeed, now: HeatState, proof: Worst | None) -> None:
     high = [s for s in need.stages if s.tab > TOUCH_SAFE]
     hardest = max(need.stages, key=lambda s: proof_wanted(build, s, need), default=None)
     if hardest is None:
@@ -188,7 +192,7 @@ def _insulation(sheet: ReportBuilder, build: HeatBuild, need: HeatNeed, now: Hea
         )
 
 
-def _heat(sheet: ReportBuilder, build: HeatBuild, need: HeatNeed, now: HeatState, rise: Worst, fan: Worst | None) -> None:
+def _heat(sheet: Sheet, build: HeatBuild, need: HeatNeed, now: HeatState, rise: Worst, fan: Worst | None) -> None:
     cases = ("Let the proposal choose the case", _free("case", "surface", "airflow"))
     if rise.severity:
         sheet.find(

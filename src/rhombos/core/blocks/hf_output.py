@@ -6,16 +6,18 @@ Nothing holds it: the stage runs at a fixed duty, and its voltage follows the so
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 from pydantic import Field
 
 from rhombos.core.blocks.base import Build
+from rhombos.core.design.pins import Fields
 from rhombos.core.frame.inventory import Item
+from rhombos.core.frame.keys import Key
 from rhombos.core.parts import Shelf
 from rhombos.core.units.quantities import Henry
 
-KEY, TITLE = "hf_output", "HF socket"
+KEY: Key[HfOutputBuild, HfOutputState] = Key("hf_output")
+TITLE = "HF socket"
 
 
 class HfOutputBuild(Build):
@@ -39,7 +41,7 @@ class HfOutputState:
     loss: float = 0.0
 
 
-def propose(coil: float, pins: dict[str, Any]) -> HfOutputBuild:
+def propose(coil: float, pins: Fields) -> HfOutputBuild:
     """The coil, H, that keeps a short within what the switches may see."""
     return HfOutputBuild.within({"coil": coil} | pins)
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TypeAlias
+
 from rhombos.core.blocks.hf_output import HfOutputBuild, HfOutputState
 from rhombos.core.blocks.high_frequency import told_of_any, told_of_its_range, voltages
 from rhombos.core.design.outputs import HfOutput
@@ -9,11 +11,13 @@ from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.units.quantities import fmt, short
 
+Sheet: TypeAlias = "ReportBuilder[HfOutputBuild, HfOutputState]"
 
-def report(sheet: ReportBuilder, output: HfOutput, frequency: float, lag: float) -> BlockReport:
+
+def report(sheet: Sheet, output: HfOutput, frequency: float, lag: float) -> BlockReport:
     """What the socket gets from end to end of the source; `lag` is what the load draws behind cord and coil over what it alone
     would."""
-    build: HfOutputBuild = sheet.build  # type: ignore[assignment]
+    build: HfOutputBuild = sheet.build
     now: HfOutputState = sheet.now
     voltages(sheet, "cosφ behind cord and coil")
     sheet.result("current", "I", "Current, RMS", "A")

@@ -9,7 +9,6 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from typing import Any
 
 from pydantic import Field
 
@@ -18,14 +17,17 @@ from rhombos.core.blocks.short_path import ShortPath, fuse_for
 from rhombos.core.book import high_frequency as book
 from rhombos.core.book import loads
 from rhombos.core.design.outputs import HfOutput
+from rhombos.core.design.pins import Fields
 from rhombos.core.frame.inventory import Item
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.units.quantities import Ampere, Henry
 from rhombos.core.waves.stepped import step_flow
 
-KEY, TITLE = "hf_socket", "HF socket"
+KEY: Key[HfSocketBuild, HfState] = Key("hf_socket")
+TITLE = "HF socket"
 OPEN = 1e9
 """Resistance of a socket with nothing in it, Ω."""
 LEAST_LEFT = 0.3
@@ -167,7 +169,7 @@ def propose(
     turns: int,
     most: int,
     short_of: Callable[[float], Shorted],
-    pins: dict[str, Any],
+    pins: Fields,
     before: HfState | None = None,
     frequency: float = 0.0,
 ) -> HfSocketBuild:

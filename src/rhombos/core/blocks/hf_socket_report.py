@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import TypeAlias
 
 from rhombos.core.blocks.hf_socket import KEY, HfSocketBuild, HfState, Shorted
 from rhombos.core.blocks.high_frequency import told_of_any, told_of_its_range, voltages
@@ -14,6 +15,8 @@ from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.magnetics.transformer import turns_off
 from rhombos.core.units.quantities import fmt, short
 
+Sheet: TypeAlias = "ReportBuilder[HfSocketBuild, HfState]"
+
 ALONE = 0.9
 """Share of the voltage asked below which it counts as gone."""
 
@@ -22,11 +25,11 @@ GOES_ALONG = 0.97
 
 
 def report(
-    sheet: ReportBuilder, output: HfOutput, frequency: float, most: int, held: bool, loose: bool, link: float, short_of: Shorted
+    sheet: Sheet, output: HfOutput, frequency: float, most: int, held: bool, loose: bool, link: float, short_of: Shorted
 ) -> BlockReport:
     """What the socket gets from end to end of the source, loaded and not; what it may feed. `loose`: the other socket bears a
     link that nothing holds; `link` its highest voltage, V."""
-    build: HfSocketBuild = sheet.build  # type: ignore[assignment]
+    build: HfSocketBuild = sheet.build
     now: HfState = sheet.now
     sheet.choice("turns", "N_{hf}", "Turns between its terminals")
     voltages(sheet, "Power factor at the tap")
@@ -77,11 +80,11 @@ def report(
          "turns": f"{build.turns} turns", "fuse": short(build.fuse, "A")})  # fmt: skip
 
 
-def _most(sheet: ReportBuilder) -> float:
+def _most(sheet: Sheet) -> float:
     return max(float(sheet.states[k].current) for k in STEADY if k not in sheet.infeasible or k == "nominal")
 
 
-def _off(sheet: ReportBuilder, output: HfOutput, build: HfSocketBuild, most: int, held: bool, highest: float) -> None:
+def _off(sheet: Sheet, output: HfOutput, build: HfSocketBuild, most: int, held: bool, highest: float) -> None:
     """Beside the voltage asked, or far about it."""
     lowest = sheet.states["low"].voltage
     middle = math.sqrt(lowest * highest)
@@ -105,7 +108,7 @@ def _off(sheet: ReportBuilder, output: HfOutput, build: HfSocketBuild, most: int
     )
 
 
-def _turned(sheet: ReportBuilder, output: HfOutput) -> None:
+def _turned(sheet: Sheet, output: HfOutput) -> None:
     """What an adjustable output beside it makes of it, where that turns the stage's duty down."""
     if LOWEST_SET not in sheet.states:
         return
@@ -120,7 +123,7 @@ def _turned(sheet: ReportBuilder, output: HfOutput) -> None:
             f"{short(output.voltage, 'V')}.", figure="voltage")  # fmt: skip
 
 
-def _alone(sheet: ReportBuilder, output: HfOutput, held: bool, loose: bool) -> None:
+def _alone(sheet: Sheet, output: HfOutput, held: bool, loose: bool) -> None:
     """With nothing at the other socket a stage that holds a link makes the shortest of pulses; `loose` where the link need not
     be held."""
     empty = sheet.states["idle"].voltage

@@ -2,11 +2,27 @@
 
 from __future__ import annotations
 
+from typing import Protocol, TypeAlias
+
+from pydantic import BaseModel
+
 from rhombos.core.benches.load_compatibility import WIDE, judge
 from rhombos.core.blocks.h_bridge import AUDIBLE
 from rhombos.core.design.outputs import HfOutput
 from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.units.quantities import fmt, short
+
+
+class Pulsed(Protocol):
+    """A state with pulses of a height, V RMS."""
+
+    @property
+    def voltage(self) -> float:
+        """V RMS."""
+
+
+Sheet: TypeAlias = "ReportBuilder[BaseModel, Pulsed]"
+
 
 LOSES = 0.8
 """Share of what it would draw at the tap that a load should get behind coil and cord, at least."""
@@ -14,7 +30,7 @@ SAME_FREQUENCY = 0.10
 """How far the stage's frequency may lie from the one asked."""
 
 
-def voltages(sheet: ReportBuilder, factor: str) -> None:
+def voltages(sheet: Sheet, factor: str) -> None:
     """What it gives, from end to end of the source, and with nothing plugged in; `factor` names where its cosφ is told."""
     sheet.result("voltage", "U", "Voltage, RMS", "V")
     sheet.result("voltage", "U_{low}", "Voltage, lowest input", "V", point="low")
@@ -25,7 +41,7 @@ def voltages(sheet: ReportBuilder, factor: str) -> None:
     sheet.result("voltage", "U_0", "Voltage, nothing plugged in", "V", point="idle")
 
 
-def told_of_its_range(sheet: ReportBuilder, asked: float, why: str, remedy: str) -> None:
+def told_of_its_range(sheet: Sheet, asked: float, why: str, remedy: str) -> None:
     """That its voltage strays from the one asked, V, from end to end of the source, and why."""
     lowest, highest = (float(sheet.states[k].voltage) for k in ("low", "high"))
     if max(highest / asked - 1, 1 - lowest / asked) > WIDE:
@@ -35,7 +51,7 @@ def told_of_its_range(sheet: ReportBuilder, asked: float, why: str, remedy: str)
             figure="voltage")  # fmt: skip
 
 
-def told_of_any(sheet: ReportBuilder, output: HfOutput, frequency: float, coil: float, lag: float, factor: float) -> None:
+def told_of_any(sheet: Sheet, output: HfOutput, frequency: float, coil: float, lag: float, factor: float) -> None:
     """What is told of any high-frequency socket, whether another stands beside it or not; `lag` is what its load draws behind
     cord and coil, H, over what it alone would."""
     if lag < LOSES:

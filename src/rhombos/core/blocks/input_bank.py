@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any, NamedTuple, Protocol
+from typing import NamedTuple, Protocol
 
 from rhombos.core.design.brief import Brief
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.units.solvers import root
@@ -134,8 +135,8 @@ def _carrying(ripple: Ripple, can: Capacitor, banks: int, most: int, rules: Rule
 
 
 def cans_for(
-    full: float, ripple: Ripple, least: float, lifted: Lifted | None, pins: dict[str, Any], shelf: Shelf, rules: Rules
-) -> dict[str, Any]:
+    full: float, ripple: Ripple, least: float, lifted: Lifted | None, pins: Fields, shelf: Shelf, rules: Rules
+) -> Fields:
     """Cans that stand the voltage, that to which a load lifts them too, carry the ripple, A, and make at least a capacitance,
     F."""
     best: tuple[float, str, int] | None = None

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from typing import Any
 
 from rhombos.core.blocks.base import remembered
 from rhombos.core.blocks.input_bank import MOST_COUNT, RESERVE, Joined, Lifted, Ripple, cans_for, rise_allowed
@@ -25,6 +24,7 @@ from rhombos.core.blocks.input_stage import (
 from rhombos.core.book import source as book
 from rhombos.core.book import step_down
 from rhombos.core.design.brief import Brief
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.magnetics.winding import copper_resistivity
 from rhombos.core.parts import Fuse, Shelf
@@ -51,7 +51,7 @@ def propose(
     brief: Brief,
     current: float,
     ripple: Ripple,
-    pins: dict[str, Any],
+    pins: Fields,
     shelf: Shelf,
     rules: Rules,
     interrupted: float = 0.0,
@@ -141,18 +141,16 @@ def _slope(noise: Noise, current: float, brief: Brief) -> float:
     return brief.source.volts[0] / (SURGED * surge * held) if held > 0 else math.inf
 
 
-def _damped_bank(current: float, pins: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> float:
+def _damped_bank(current: float, pins: Fields, brief: Brief, shelf: Shelf, rules: Rules) -> float:
     """The least bank, F, before a stage of constant power that draws a current, A, at full power."""
-    fields: dict[str, Any] = {"choke": 0.0, "choke_ohms": 0.0, "reverse": SHUNT, "runs": 1} | pins
+    fields: Fields = {"choke": 0.0, "choke_ohms": 0.0, "reverse": SHUNT, "runs": 1} | pins
     draft = InputStageBuild.model_construct(None, **fields)
     ohms = brief.source.internal_resistance + resistance(draft, brief, shelf, rules)
     passes = Way(ohms, LOOP * brief.source.cable_length, draft.choke, 0.0, 0.0, 0.0, 0.0)
     return bank_for(passes, _slope(Noise(0.0, constant=True), current, brief))
 
 
-def _cable(
-    current: float, empty: float, fuse: Fuse, pins: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules
-) -> dict[str, Any]:
+def _cable(current: float, empty: float, fuse: Fuse, pins: Fields, brief: Brief, shelf: Shelf, rules: Rules) -> Fields:
     """The thinnest cable, or the fewest of the thickest, that the fuse protects, that stands a dead short until the fuse has
     opened, and that drops no more than the rules allow beside fuse and contacts."""
     beside = fuse.resistance + rules.contact_resistance

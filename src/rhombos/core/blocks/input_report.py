@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TypeAlias
+
 from rhombos.core.blocks.input_bank import MOST_COUNT, can_voltage
 from rhombos.core.blocks.input_filter import LEAST_DAMPING, MOST_CHOKE
 from rhombos.core.blocks.input_stage import (
@@ -27,13 +29,15 @@ from rhombos.core.frame.report_builder import ReportBuilder, Worst
 from rhombos.core.parts import Capacitor, Fuse
 from rhombos.core.units.quantities import fmt, short
 
+Sheet: TypeAlias = "ReportBuilder[InputStageBuild, InputState]"
+
 LEAST_LIFE = 10000 * 3600.0
 """Life of the bank at full power that a house expects, s."""
 
 
-def report(sheet: ReportBuilder, brief: Brief, power_in: float) -> BlockReport:
+def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     """Fuse, cable and capacitors against what they must stand."""
-    build: InputStageBuild = sheet.build  # type: ignore[assignment]
+    build: InputStageBuild = sheet.build
     rules, shelf = sheet.rules, sheet.shelf
     fuse, can = shelf.get(Fuse, build.fuse), shelf.get(Capacitor, build.capacitor)
     _, _, full = brief.source.volts
@@ -240,7 +244,7 @@ def report(sheet: ReportBuilder, brief: Brief, power_in: float) -> BlockReport:
     )
 
 
-def _filter(sheet: ReportBuilder, build: InputStageBuild, brief: Brief) -> None:
+def _filter(sheet: Sheet, build: InputStageBuild, brief: Brief) -> None:
     """What the source carries of the stage's carrier, whether the input comes to rest, and the filter."""
     sheet.choice("choke", "L_F", "Filter choke")
     if build.choke > 0:
@@ -277,7 +281,7 @@ def _filter(sheet: ReportBuilder, build: InputStageBuild, brief: Brief) -> None:
         )  # fmt: skip
 
 
-def _rings(sheet: ReportBuilder, build: InputStageBuild, worst: str, found: float) -> None:
+def _rings(sheet: Sheet, build: InputStageBuild, worst: str, found: float) -> None:
     """An input that oscillates before a stage of constant power, or rings for long."""
     if found >= LEAST_DAMPING:
         return
@@ -295,7 +299,7 @@ def _rings(sheet: ReportBuilder, build: InputStageBuild, worst: str, found: floa
     )  # fmt: skip
 
 
-def _entry(sheet: ReportBuilder, build: InputStageBuild, fuse: Fuse, plugs: Worst, melts: Worst) -> None:
+def _entry(sheet: Sheet, build: InputStageBuild, fuse: Fuse, plugs: Worst, melts: Worst) -> None:
     """Connectors, what the cable stands until the fuse opens, reverse polarity, life of the bank."""
     now: InputState = sheet.now
     if plugs.severity or build.connector < fuse.i_rating:
@@ -360,7 +364,7 @@ def _entry(sheet: ReportBuilder, build: InputStageBuild, fuse: Fuse, plugs: Wors
         )
 
 
-def _returned(sheet: ReportBuilder, brief: Brief) -> None:
+def _returned(sheet: Sheet, brief: Brief) -> None:
     """What a lagging load gives back to a source that takes nothing: in a surge twice the rise is let pass."""
     most = 2 * sheet.rules.bank_rise * brief.source.volts[0]
     lasting = tuple(k for k in sheet.states if k not in (*SURGING, LIMIT))
@@ -379,5 +383,5 @@ def _returned(sheet: ReportBuilder, brief: Brief) -> None:
         "More capacitance at the stage, a supply that takes current back, a battery beside it, or a constant load.",
         worst=back,
         cures=(("Let the proposal choose the cans", {"input_stage.count": None, "input_stage.capacitor": None}),),
-        unavoidable="no number of cans on the shelf holds it" if sheet.build.count >= MOST_COUNT else None,  # type: ignore[attr-defined]
+        unavoidable="no number of cans on the shelf holds it" if sheet.build.count >= MOST_COUNT else None,
     )

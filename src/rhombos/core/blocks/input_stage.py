@@ -15,13 +15,15 @@ from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.magnetics.winding import copper_resistivity
 from rhombos.core.parts import Capacitor, Fuse, Shelf
 from rhombos.core.units.quantities import Ampere, AmpereSquaredSecond, Henry, Ohm, SquareMetre
 
-KEY, TITLE = "input_stage", "Input"
+KEY: Key[InputStageBuild, InputState] = Key("input_stage")
+TITLE = "Input"
 CABLE_CELSIUS = 60.0
 MOST_CABLE, MOST_RUNS = 240e-6, 4
 LOOP = 1.2e-6

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import TypeAlias
 
 from pydantic import Field
 
@@ -15,8 +15,10 @@ from rhombos.core.book import magnetics as book
 from rhombos.core.book import source
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted, wound
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.points import LASTING
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.report_builder import ReportBuilder
@@ -26,7 +28,10 @@ from rhombos.core.magnetics.stack import rise
 from rhombos.core.parts import IronCore, Shelf
 from rhombos.core.units.quantities import fmt, short
 
-KEY, TITLE = "iron_transformer", "Transformer"
+Sheet: TypeAlias = "ReportBuilder[IronTransformerBuild, IronState]"
+
+KEY: Key[IronTransformerBuild, IronState] = Key("iron_transformer")
+TITLE = "Transformer"
 KNEE = 1.15
 """Flux over a core's limit at which its magnetising current runs away."""
 UNEVEN_EDGES = 20e-9
@@ -108,7 +113,7 @@ def made(build: IronTransformerBuild, shelf: Shelf) -> IronTransformer:
 
 
 @remembered
-def propose(need: IronNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> IronTransformerBuild:
+def propose(need: IronNeed, pins: Fields, shelf: Shelf, rules: Rules) -> IronTransformerBuild:
     """Search the shelf; pinned fields stay."""
     t = design_iron(need, pins, shelf, rules)
     return IronTransformerBuild.within(
@@ -207,9 +212,9 @@ def parts(build: IronTransformerBuild, shelf: Shelf) -> tuple[Item, ...]:
     )
 
 
-def report(sheet: ReportBuilder, brief: Brief, power_in: float) -> BlockReport:
+def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     """The transformer's figures and findings."""
-    build: IronTransformerBuild = sheet.build  # type: ignore[assignment]
+    build: IronTransformerBuild = sheet.build
     rules, now = sheet.rules, sheet.now
     t = made(build, sheet.shelf)
     knee = t.stack.b_limit * KNEE
@@ -362,7 +367,7 @@ def report(sheet: ReportBuilder, brief: Brief, power_in: float) -> BlockReport:
     )
 
 
-def _output_findings(sheet: ReportBuilder, brief: Brief, t: IronTransformer) -> None:
+def _output_findings(sheet: Sheet, brief: Brief, t: IronTransformer) -> None:
     square = brief.output.waveform == "square"
     judge_output(
         sheet,

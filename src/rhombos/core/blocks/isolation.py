@@ -5,14 +5,16 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import Field
 
 from rhombos.core.blocks.base import Build, options
 from rhombos.core.book import sense, stage
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
@@ -20,7 +22,8 @@ from rhombos.core.parts.insulation import BASIC_ADDS, REINFORCED, TOUCH_SAFE
 from rhombos.core.units.preferred import nearest
 from rhombos.core.units.quantities import Hertz, Ohm, Volt
 
-KEY, TITLE = "isolation", "Isolation"
+KEY: Key[IsolationBuild, IsolationState] = Key("isolation")
+TITLE = "Isolation"
 FLOATING, EARTHED, NEGATIVE = "floating", "one pole earthed", "a pole on the source"
 ISOLATED, TRANSFORMER, DIVIDER = "isolated amplifier", "sense transformer", "bare divider"
 OPTO, WIRED = "opto-coupler", "wired straight"
@@ -198,9 +201,9 @@ def crossings(build: IsolationBuild, need: IsolationNeed) -> tuple[Crossing, ...
     return tuple(found)
 
 
-def propose(need: IsolationNeed, pins: dict[str, Any], rules: Rules) -> IsolationBuild:
+def propose(need: IsolationNeed, pins: Fields, rules: Rules) -> IsolationBuild:
     """Both poles floating, rated parts across the barrier, and a sense chain that reads beyond the highest output."""
-    fields: dict[str, Any] = {
+    fields: Fields = {
         "output": FLOATING,
         "case": CASE_EARTH,
         "sensing": ISOLATED if need.barrier else DIVIDER,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TypeAlias
+
 from rhombos.core.blocks.isolation import (
     BRIDGE_CLIP,
     CASE_FREE,
@@ -29,15 +31,17 @@ from rhombos.core.frame.report_builder import ReportBuilder, Worst
 from rhombos.core.parts.insulation import TOUCH_SAFE
 from rhombos.core.units.quantities import fmt, short
 
+Sheet: TypeAlias = "ReportBuilder[IsolationBuild, IsolationState]"
+
 COARSE = 0.004
 """One count over the output's RMS from which the regulation steps visibly."""
 WRONG = 0.025
 """Error of a reading from which it misleads."""
 
 
-def report(sheet: ReportBuilder, need: IsolationNeed) -> BlockReport:
+def report(sheet: Sheet, need: IsolationNeed) -> BlockReport:
     """Figures and findings."""
-    build: IsolationBuild = sheet.build  # type: ignore[assignment]
+    build: IsolationBuild = sheet.build
     now: IsolationState = sheet.now
     sheet.choice("output", "", "Socket")
     sheet.choice("case", "", "Case")
@@ -108,7 +112,7 @@ def _free(*names: str) -> dict[str, PinValue]:
 
 
 def _barrier(
-    sheet: ReportBuilder, build: IsolationBuild, need: IsolationNeed, now: IsolationState, proof: Worst | None, plugs: Worst
+    sheet: Sheet, build: IsolationBuild, need: IsolationNeed, now: IsolationState, proof: Worst | None, plugs: Worst
 ) -> None:
     if build.output == NEGATIVE:
         sheet.find(
@@ -260,7 +264,7 @@ def _barrier(
         )
 
 
-def _sense(sheet: ReportBuilder, build: IsolationBuild, need: IsolationNeed, now: IsolationState, swing: Worst) -> None:
+def _sense(sheet: Sheet, build: IsolationBuild, need: IsolationNeed, now: IsolationState, swing: Worst) -> None:
     again = ("Let the proposal choose the divider", _free("sense_top", "sense_bottom"))
     if swing.severity:
         sheet.find(
@@ -328,7 +332,7 @@ def _sense(sheet: ReportBuilder, build: IsolationBuild, need: IsolationNeed, now
         )
 
 
-def _coils(sheet: ReportBuilder, build: IsolationBuild, now: IsolationState, spike: Worst) -> None:
+def _coils(sheet: Sheet, build: IsolationBuild, now: IsolationState, spike: Worst) -> None:
     if spike.severity:
         sheet.find(
             "coil_spike",

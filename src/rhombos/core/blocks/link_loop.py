@@ -13,6 +13,7 @@ from rhombos.core.blocks.base import Build
 from rhombos.core.book import link
 from rhombos.core.control.loops import Compensator, Plant, answers, compensate, margins, step_answer
 from rhombos.core.design.brief import Brief
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.units.preferred import E12, nearest
@@ -131,7 +132,7 @@ def crossover_for(control: str, frequency: float, brief: Brief) -> float:
     return float(f"{wanted:.2g}")
 
 
-def compensation(need: ControllerNeed, fields: dict[str, Any], rules: Rules) -> dict[str, float]:
+def compensation(need: ControllerNeed, fields: Fields, rules: Rules) -> dict[str, float]:
     """Preferred values of the amplifier's parts, and the crossover: the first of some tries whose rounded parts keep the rules'
     margin on a flat and on the highest input, at full power and at the surge; else the best of them."""
     best: tuple[float, dict[str, float]] | None = None
@@ -162,10 +163,10 @@ TRIES = ((1.0, 10), (1.0, 20), (0.7, 12), (0.5, 12), (0.5, 22), (0.35, 15), (0.2
 """Crossovers over the one aimed at, and phase margins over the rules' least, degrees, that are tried in turn."""
 
 
-def proposed_way(need: ControllerNeed, fields: dict[str, Any], brief: Brief, rules: Rules) -> dict[str, Any]:
+def proposed_way(need: ControllerNeed, fields: Fields, brief: Brief, rules: Rules) -> Fields:
     """The fields with the way of holding the link that heats the path least, among those that still make the wave after a step
     of the load; what is pinned stays."""
-    found: list[tuple[bool, float, dict[str, Any]]] = []
+    found: list[tuple[bool, float, Fields]] = []
     for control in (CURRENT, VOLTAGE):
         if fields.get("control", control) != control:
             continue
@@ -177,14 +178,14 @@ def proposed_way(need: ControllerNeed, fields: dict[str, Any], brief: Brief, rul
     return min(found, key=lambda f: f[:2])[2]
 
 
-def aimed(fields: dict[str, Any], control: str, need: ControllerNeed, brief: Brief) -> dict[str, Any]:
+def aimed(fields: Fields, control: str, need: ControllerNeed, brief: Brief) -> Fields:
     """The fields with a crossover to aim at; one that is there already is kept as it is."""
     if "crossover" in fields:
         return fields | {"pinned": ("crossover",)}
     return fields | {"crossover": crossover_for(control, need.frequency, brief)}
 
 
-def judge_school(need: ControllerNeed, fields: Mapping[str, Any], brief: Brief, rules: Rules) -> School:
+def judge_school(need: ControllerNeed, fields: Fields, brief: Brief, rules: Rules) -> School:
     """What a way of holding the link makes of the pulsation, and of a step of the load."""
     swing, share = pulsation_of(need.path, fields, need.demand, brief.output.frequency)
     ripple = swing.ripple * need.ripple

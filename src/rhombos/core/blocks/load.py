@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import TypeAlias
 
 from rhombos.core.benches.load_compatibility import STARTING, judge
 from rhombos.core.blocks.base import Build
@@ -11,6 +12,7 @@ from rhombos.core.book import loads as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import LoadKind, spanned
 from rhombos.core.frame.inventory import Item
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.points import Point
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.report_builder import ReportBuilder
@@ -20,7 +22,10 @@ from rhombos.core.units.quantities import fmt, short
 from rhombos.core.waves.crest import crest
 from rhombos.core.waves.stepped import Fed, step_flow, turned_about
 
-KEY, TITLE = "load", "Load"
+Sheet: TypeAlias = "ReportBuilder[LoadBuild, LoadState]"
+
+KEY: Key[LoadBuild, LoadState] = Key("load")
+TITLE = "Load"
 HIGHEST_AT = ("nominal", "high", "idle_high")
 """Points at which a wave may stand highest."""
 STEPPED = {"square": 1.0, "modified": 0.5, "HF": 1.0}
@@ -174,7 +179,7 @@ def parts(build: LoadBuild, shelf: Shelf) -> tuple[Item, ...]:
     return ()
 
 
-def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
+def report(sheet: Sheet, brief: Brief) -> BlockReport:
     """The load's figures, and what its kinds ask of the surge."""
     now: LoadState = sheet.now
     if brief.output.direct:
@@ -251,7 +256,7 @@ def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
     )
 
 
-def _turned_down(sheet: ReportBuilder, brief: Brief) -> None:
+def _turned_down(sheet: Sheet, brief: Brief) -> None:
     """Loads that are made for one voltage, on an output that is adjustable far below it."""
     lowest = brief.output.down_to
     minding = [k for k in brief.loads if k not in BEAR_LESS]
@@ -273,7 +278,7 @@ def _headline(brief: Brief, kind: str) -> str:
     return told if brief.output.down_to is not None else f"{told} {kind}"
 
 
-def _report_dc(sheet: ReportBuilder, brief: Brief, now: LoadState) -> BlockReport:
+def _report_dc(sheet: Sheet, brief: Brief, now: LoadState) -> BlockReport:
     sheet.result("voltage", "U", "Voltage", "V")
     sheet.turned("voltage", "U", "Voltage", "V")
     sheet.turned("power", "P", "Power", "W")

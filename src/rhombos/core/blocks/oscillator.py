@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, TypeAlias
 
 from pydantic import Field
 
@@ -14,8 +14,10 @@ from rhombos.core.book import clamp as clamps
 from rhombos.core.book import magnetics, source, stage
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted, resistor
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.points import LASTING, STEADY
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.report_builder import ReportBuilder
@@ -27,7 +29,10 @@ from rhombos.core.units.preferred import at_most
 from rhombos.core.units.quantities import Ohm, Ratio, fmt, short
 from rhombos.core.waves.conduction import front_end_intervals
 
-KEY, TITLE = "oscillator", "Oscillator"
+Sheet: TypeAlias = "ReportBuilder[OscillatorBuild, OscillatorState]"
+
+KEY: Key[OscillatorBuild, OscillatorState] = Key("oscillator")
+TITLE = "Oscillator"
 KINDS = "mosfet|bipolar"
 COUNTS = (1, 2, 3, 4, 6, 8)
 """Switches in parallel that are considered."""
@@ -122,7 +127,7 @@ def drive_windings(
 
     Args: voltage across one half, V; pulse current of a side, A, which sets what bases take.
     """
-    core, device = shelf.get(IronCore, build.drive_core), shelf.find(KINDS, build.switch)
+    core, device = shelf.get(IronCore, build.drive_core), shelf.switch(build.switch)
     bipolar = isinstance(device, Bipolar)
     wanted = BASE_VOLTS if bipolar else rules.gate_drive
     taken = OVERDRIVE * pulse / device.gain if isinstance(device, Bipolar) else 0.0
@@ -134,14 +139,14 @@ def drive_windings(
     return ("primary", primary), (f"{what} of one side", side), (f"{what} of the other side", side)
 
 
-def _switch(device: Any, celsius: float) -> tuple[float, float]:
+def _switch(device: Mosfet | Bipolar, celsius: float) -> tuple[float, float]:
     """Threshold, V, and slope, Ω, of one device while on."""
     if isinstance(device, Bipolar):
         return device.v_0, device.r_sat
     return 0.0, stage.hot_resistance.work({"R_25": device.r_on, "T_j": celsius + KELVIN, "exponent": device.r_exponent})
 
 
-def _conduction(device: Any, pulse: float, n: int, celsius: float) -> float:
+def _conduction(device: Mosfet | Bipolar, pulse: float, n: int, celsius: float) -> float:
     """Both sides' conduction loss, one of them always on, W."""
     threshold, slope = _switch(device, celsius)
     return threshold * pulse + slope / n * pulse**2
@@ -149,15 +154,15 @@ def _conduction(device: Any, pulse: float, n: int, celsius: float) -> float:
 
 @remembered
 def propose(
-    need: OscillatorNeed, hardest: OscillatorNeed, line: float, v_max: float, brief: Brief, pins: dict[str, Any], shelf: Shelf,
+    need: OscillatorNeed, hardest: OscillatorNeed, line: float, v_max: float, brief: Brief, pins: Fields, shelf: Shelf,
     rules: Rules,
 ) -> OscillatorBuild:  # fmt: skip
     """Switches by price and loss; the smallest ring whose turns can be wound; the clamp for the surge."""
-    fields: dict[str, Any] = {"drive_share": DRIVE_SHARE} | pins
+    fields: Fields = {"drive_share": DRIVE_SHARE} | pins
     air = brief.targets.ambient + rules.enclosure_rise
     if "switch" not in fields or "parallel" not in fields:
         fields = _choose(need, hardest, line, v_max, air, fields, shelf, rules) | fields
-    device: Any = shelf.find(KINDS, fields["switch"])
+    device = shelf.switch(fields["switch"])
     rings = sorted((c for c in shelf.all(IronCore) if c.shape == "strip ring"), key=lambda c: c.a_e * c.a_w)
     if "drive_core" not in fields:
         volts = fields["drive_share"] * need.v_half
@@ -191,9 +196,9 @@ def _clamp_resistor(device: Any, hardest: OscillatorNeed, line: float, v_max: fl
 
 
 def _choose(
-    need: OscillatorNeed, hardest: OscillatorNeed, line: float, v_max: float, air: float, pins: dict[str, Any], shelf: Shelf,
+    need: OscillatorNeed, hardest: OscillatorNeed, line: float, v_max: float, air: float, pins: Fields, shelf: Shelf,
     rules: Rules,
-) -> dict[str, Any]:  # fmt: skip
+) -> Fields:  # fmt: skip
     best: tuple[float, str, int] | None = None
     counts = [int(pins["parallel"])] if "parallel" in pins else COUNTS
     devices: list[Any] = [*shelf.all(Mosfet), *shelf.all(Bipolar)]
@@ -233,8 +238,7 @@ def assess(
     need: OscillatorNeed, build: OscillatorBuild, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
 ) -> OscillatorState:  # fmt: skip
     """Frequency, stresses, losses and junction temperature."""
-    device: Any = shelf.find(KINDS, build.switch)
-    bipolar = isinstance(device, Bipolar)
+    device = shelf.switch(build.switch)
     work, n = worksheet.work, build.parallel
     air = brief.targets.ambient + rules.enclosure_rise
     hertz = frequency(need.v_half, build, shelf, worksheet)
@@ -242,12 +246,12 @@ def assess(
     level = work("oscillator.clamp_level", clamps.clamp_level, V_r=need.v_in, L_lk=need.leakage, I=need.turn_off, f=2 * hertz,
                  R=build.clamp_resistor)  # fmt: skip
     burnt = work("oscillator.clamp_loss", clamps.clamp_heat, V_c=level, R=build.clamp_resistor)
-    off = device.t_f if bipolar else 1e-6
+    off = device.t_f if isinstance(device, Bipolar) else 1e-6
     switching = 2 * work("oscillator.switching_side", stage.switching_loss, V=resting, I=need.turn_off, t_r=0.0, t_f=off,
                          f=hertz)  # fmt: skip
     # while one transistor still stores its charge the other is on already: the winding is shorted for that long
     storage = work("oscillator.storage", source.ohmic_loss, I_rms=need.turn_off, R=need.v_in / max(need.turn_off, 1e-3)
-                   ) * 2 * hertz * (device.t_s if bipolar else 0.0)  # fmt: skip
+                   ) * 2 * hertz * (device.t_s if isinstance(device, Bipolar) else 0.0)  # fmt: skip
     inside, outside = _base(device, need.pulse)
     base = inside + outside
     uneven = (1 + rules.sharing_imbalance) ** 2 if n > 1 else 1.0
@@ -284,18 +288,18 @@ def parts(build: OscillatorBuild, shelf: Shelf) -> tuple[Item, ...]:
     core, turns = shelf.get(IronCore, build.drive_core), f"{build.drive_turns} turns"
     series = shelf.get(Resistor, build.clamp_part)
     return (
-        fitted("Q1", "oscillator switch", shelf.find(KINDS, build.switch), 2 * build.parallel, fields=("switch",)),
+        fitted("Q1", "oscillator switch", shelf.switch(build.switch), 2 * build.parallel, fields=("switch",)),
         fitted("T1", "drive transformer core", core, value=turns, fields=("drive_core",)),
         resistor("R1", "clamp resistor", series, build.clamp_resistor, ("clamp_part", "clamp_resistor")),
         fitted("HS1", "oscillator heat-sink", shelf.get(HeatSink, build.sink), fields=("sink",)),
     )
 
 
-def report(sheet: ReportBuilder, brief: Brief, power_in: float) -> BlockReport:
+def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     """The stage's figures and findings."""
-    build: OscillatorBuild = sheet.build  # type: ignore[assignment]
+    build: OscillatorBuild = sheet.build
     rules, now = sheet.rules, sheet.now
-    device: Any = sheet.shelf.find(KINDS, build.switch)
+    device = sheet.shelf.switch(build.switch)
     bipolar = isinstance(device, Bipolar)
     free: dict[str, PinValue] = {f"oscillator.{n}": None for n in ("switch", "parallel", "clamp_resistor", "clamp_part")}
     voltage = sheet.limited("peak_voltage", r"V_{pk}", "Switch voltage, peak", "V", device.v_rating,

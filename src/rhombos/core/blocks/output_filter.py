@@ -4,10 +4,8 @@ from __future__ import annotations
 
 import cmath
 import math
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
-from typing import Any
 
 import numpy as np
 from pydantic import Field
@@ -21,8 +19,10 @@ from rhombos.core.book import filters as book
 from rhombos.core.book import loads, source
 from rhombos.core.book import magnetics as wound
 from rhombos.core.design.brief import Brief
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
 from rhombos.core.magnetics.stack import rise
@@ -30,7 +30,8 @@ from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.waves.crest import Crest, crest
 from rhombos.core.waves.rail import FIRM, Rail
 
-KEY, TITLE = "output_filter", "Filter"
+KEY: Key[OutputFilterBuild, FilterState] = Key("output_filter")
+TITLE = "Filter"
 CORNER_OVER_LINE = 10
 RIPPLE_OVER_CORNER = 10
 AC_MARGIN = 1.1
@@ -116,7 +117,7 @@ def capacitance(build: OutputFilterBuild, shelf: Shelf) -> float:
 
 @remembered
 def propose(
-    need: FilterNeed, surge_current: float, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
+    need: FilterNeed, surge_current: float, brief: Brief, pins: Fields, shelf: Shelf, rules: Rules
 ) -> OutputFilterBuild:  # fmt: skip
     """Inductor for the rules' ripple, capacitor for their share of the current, inductor wound for the surge."""
     fields = dict(pins)
@@ -142,7 +143,7 @@ def propose(
     return OutputFilterBuild.within(wind(wanted_choke, fields, shelf, rules))
 
 
-def _pulses(need: FilterNeed, henry: float, fields: Mapping[str, Any], shelf: Shelf) -> Crest:
+def _pulses(need: FilterNeed, henry: float, fields: Fields, shelf: Shelf) -> Crest:
     """What loads at the crest add behind such an inductance, H, and the capacitors of the fields."""
     relative = need.crest_power / need.voltage**2
     corner = _corner(need, henry, fields, shelf) / need.frequency
@@ -150,14 +151,14 @@ def _pulses(need: FilterNeed, henry: float, fields: Mapping[str, Any], shelf: Sh
     return crest(reactance * relative, corner, need.voltage * need.ratio, need.path_resistance * relative)
 
 
-def _corner(need: FilterNeed, henry: float, fields: Mapping[str, Any], shelf: Shelf) -> float:
+def _corner(need: FilterNeed, henry: float, fields: Fields, shelf: Shelf) -> float:
     """Where such an inductance, H, and the capacitors of the fields ring, Hz."""
     bank = fields["count"] * shelf.get(Capacitor, fields["capacitor"]).c * need.ratio**2
     return float(book.corner(L=henry + need.leakage, C=bank))
 
 
 def _inductance(
-    need: FilterNeed, wanted: float, fields: dict[str, Any], brief: Brief, shelf: Shelf, rules: Rules
+    need: FilterNeed, wanted: float, fields: Fields, brief: Brief, shelf: Shelf, rules: Rules
 ) -> float:  # fmt: skip
     """The rules' inductance, H, or the next smaller one behind which loads at the crest bend the output little enough: the less
     inductance, the less they do. Where none is, the one of lowest distortion."""
@@ -185,8 +186,8 @@ def _load_coil(need: FilterNeed) -> float:
 
 
 def _capacitor(
-    need: FilterNeed, henry: float, pins: dict[str, Any], shelf: Shelf, rules: Rules
-) -> dict[str, Any]:  # fmt: skip
+    need: FilterNeed, henry: float, pins: Fields, shelf: Shelf, rules: Rules
+) -> Fields:  # fmt: skip
     """The largest film capacitor whose current stays within the share, but no larger than the corner asks."""
     far = need.ratio**2  # a capacitor beyond the transformer counts that many times
     most = rules.filter_capacitor_share * need.current / (2 * math.pi * need.frequency * need.voltage) / far

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from rhombos.core.blocks.output_filter import CORNER_OVER_LINE, RIPPLE_OVER_CORNER, OutputFilterBuild, capacitance
+from typing import TypeAlias
+
+from rhombos.core.blocks.output_filter import CORNER_OVER_LINE, RIPPLE_OVER_CORNER, FilterState, OutputFilterBuild, capacitance
 from rhombos.core.blocks.wound import WOUND_FIELDS, choke_of, judge, show_stress, show_winding
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
@@ -13,10 +15,12 @@ from rhombos.core.parts import Capacitor
 from rhombos.core.units.quantities import fmt, short
 from rhombos.core.waves.sidebands import lifted
 
+Sheet: TypeAlias = "ReportBuilder[OutputFilterBuild, FilterState]"
 
-def report(sheet: ReportBuilder, brief: Brief, power_in: float, at: Operating) -> BlockReport:
+
+def report(sheet: Sheet, brief: Brief, power_in: float, at: Operating) -> BlockReport:
     """The filter's figures and findings; `at` is the nominal point as its waves see it."""
-    build: OutputFilterBuild = sheet.build  # type: ignore[assignment]
+    build: OutputFilterBuild = sheet.build
     rules, now = sheet.rules, sheet.now
     made, can = choke_of(build, sheet.shelf), sheet.shelf.get(Capacitor, build.capacitor)
     free: dict[str, PinValue] = {f"output_filter.{n}": None for n in ("inductance", *WOUND_FIELDS)}

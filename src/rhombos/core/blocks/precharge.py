@@ -6,14 +6,15 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
 
 from pydantic import Field
 
 from rhombos.core.blocks.base import Build, options, part
 from rhombos.core.book import source
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, resistor
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Resistor, Shelf
@@ -21,7 +22,8 @@ from rhombos.core.units.preferred import E12, at_most
 from rhombos.core.units.quantities import Ampere, Ohm, Ratio, Second, Volt, Watt
 from rhombos.core.units.solvers import integral
 
-KEY, TITLE = "precharge", "Precharge"
+KEY: Key[PrechargeBuild, PrechargeState] = Key("precharge")
+TITLE = "Precharge"
 WANTED = 1.0
 """Time that a proposal takes to precharge, s: quick enough for a person, slow enough for a small resistor."""
 TIMEOUTS = 3.0
@@ -119,9 +121,9 @@ CRITICAL = 1e-3
 """How near to critical damping a path counts as just below it."""
 
 
-def propose(need: PrechargeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> PrechargeBuild:
+def propose(need: PrechargeNeed, pins: Fields, shelf: Shelf, rules: Rules) -> PrechargeBuild:
     """A resistor that fills the bank in a second and stands a shorted bus for the whole time-out."""
-    fields: dict[str, Any] = {
+    fields: Fields = {
         "school": SWITCHED,
         "close_at": _closes(need),
         "tries": 3,
@@ -166,7 +168,7 @@ def _rated(ratings: tuple[float, ...], least: float) -> float:
     return float(next((r for r in ratings if r >= least), ratings[-1]))
 
 
-def _most_resistance(need: PrechargeNeed, fields: dict[str, Any]) -> float:
+def _most_resistance(need: PrechargeNeed, fields: Fields) -> float:
     """The largest resistor with which the load that draws meanwhile still lets the bus arrive, Ω."""
     power, k = fields["load_power"], fields["close_at"]
     if fields["load"] == "nothing" or power <= 0:
@@ -176,7 +178,7 @@ def _most_resistance(need: PrechargeNeed, fields: dict[str, Any]) -> float:
     return float(min((1 - x) * x * need.volts**2 / power for x in (DROPS_OUT, k)))
 
 
-def _series(need: PrechargeNeed, fields: dict[str, Any], shelf: Shelf, rules: Rules) -> str:
+def _series(need: PrechargeNeed, fields: Fields, shelf: Shelf, rules: Rules) -> str:
     """The cheapest series that stands the voltage, a short for the time-out, and the mean of all tries; else the strongest."""
     if able := _able(need, fields, shelf, rules):
         return min(able, key=lambda r: (r.price, r.id)).id
@@ -184,7 +186,7 @@ def _series(need: PrechargeNeed, fields: dict[str, Any], shelf: Shelf, rules: Ru
     return max(shelf.all(Resistor), key=lambda r: (r.r_low <= ohms <= r.r_high, r.pulse, r.id)).id
 
 
-def _able(need: PrechargeNeed, fields: dict[str, Any], shelf: Shelf, rules: Rules) -> list[Resistor]:
+def _able(need: PrechargeNeed, fields: Fields, shelf: Shelf, rules: Rules) -> list[Resistor]:
     """Every series that stands the voltage, a short for the time-out, and the mean of all tries; of a pinned one, that."""
     ohms = fields["resistor"]
     rest = fields["rest"] if fields["school"] == SWITCHED else 0.0

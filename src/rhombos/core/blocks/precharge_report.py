@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import TypeAlias
 
 from rhombos.core.blocks.precharge import (
     DROPS_OUT,
@@ -22,13 +23,15 @@ from rhombos.core.frame.report_builder import ReportBuilder, Worst
 from rhombos.core.parts import Fuse, Resistor
 from rhombos.core.units.quantities import fmt, short
 
+Sheet: TypeAlias = "ReportBuilder[PrechargeBuild, PrechargeState]"
+
 FUSE_SPARE = 0.3
 """Part of the fuse's melting that a start must leave, since starts add up."""
 
 
-def report(sheet: ReportBuilder, fuse: Fuse | None, need: PrechargeNeed) -> BlockReport:
+def report(sheet: Sheet, fuse: Fuse | None, need: PrechargeNeed) -> BlockReport:
     """Figures and findings; `fuse` is the source's, where one is known."""
-    build: PrechargeBuild = sheet.build  # type: ignore[assignment]
+    build: PrechargeBuild = sheet.build
     now: PrechargeState = sheet.now
     series = sheet.shelf.get(Resistor, build.type)
     never = math.isinf(now.time)
@@ -167,7 +170,7 @@ def _free(*names: str) -> dict[str, PinValue]:
     return {f"{KEY}.{n}": None for n in names}
 
 
-def _plugged(sheet: ReportBuilder, now: PrechargeState, need: PrechargeNeed) -> None:
+def _plugged(sheet: Sheet, now: PrechargeState, need: PrechargeNeed) -> None:
     """What becomes of a board that is plugged in live, past its precharge."""
     sheet.result("plugged", r"\hat V_p", "Bank overshoot, hot-plugged", "V")
     sheet.result("plugged_current", r"\hat I_p", "Inrush, hot-plugged", "A")
@@ -182,7 +185,7 @@ def _plugged(sheet: ReportBuilder, now: PrechargeState, need: PrechargeNeed) -> 
 
 
 def _findings(
-    sheet: ReportBuilder,
+    sheet: Sheet,
     build: PrechargeBuild,
     now: PrechargeState,
     series: Resistor,

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from pydantic import Field
@@ -14,14 +13,17 @@ from rhombos.core.blocks.base import Build, options
 from rhombos.core.blocks.short_path import ShortPath, fuse_for
 from rhombos.core.book import sense, source
 from rhombos.core.control.thresholds import HIGH, REFERENCE, Band, Tap, band, fit
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.units.quantities import Ampere, Henry, Ohm, Second, Volt, Watt
 
-KEY, TITLE = "protection", "Protection"
+KEY: Key[ProtectionBuild, ProtectionState] = Key("protection")
+TITLE = "Protection"
 ABOVE_EMPTY = 1.01
 """Cut-off over the empty battery: the lowest corner of a threshold that was set must not lie below it."""
 BELOW_LOWEST = 0.97
@@ -174,11 +176,11 @@ class ProtectionState:
 
 
 def propose(
-    need: ProtectionNeed, stage: ShortPath, drawn: float, outputs: tuple[float, float], pins: dict[str, Any], rules: Rules
+    need: ProtectionNeed, stage: ShortPath, drawn: float, outputs: tuple[float, float], pins: Fields, rules: Rules
 ) -> ProtectionBuild:
     """Thresholds that hold from corner to corner, and preferred values that make them; against a short a coil, where nothing
     else in the output slows it. `drawn` is what the lowest input gives at full power, A."""
-    fields: dict[str, Any] = {
+    fields: Fields = {
         "delay": max(1.0, round(2 * need.surge_time, 1)),
         "restart": "locked" if need.resting else "at once",
         "adjusted": True,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import TypeAlias
 
 from rhombos.core.blocks.protection import (
     ABOVE_LATCH,
@@ -27,6 +28,8 @@ from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.report_builder import ReportBuilder, Worst
 from rhombos.core.units.quantities import fmt, short
 
+Sheet: TypeAlias = "ReportBuilder[ProtectionBuild, ProtectionState]"
+
 USED = 0.85
 """Share of the charge that is expected to be used before the cut-off acts."""
 WIDE = 1.2
@@ -37,9 +40,9 @@ DIVIDER = ("top", "bottom", "trimmer", "hold")
 Bands = dict[str, tuple[str, Tap, Band]]
 
 
-def report(sheet: ReportBuilder, need: ProtectionNeed, stage: ShortPath, can: float) -> BlockReport:
+def report(sheet: Sheet, need: ProtectionNeed, stage: ShortPath, can: float) -> BlockReport:
     """Figures and findings; `can` is the highest voltage that the input bank is rated for, V."""
-    build: ProtectionBuild = sheet.build  # type: ignore[assignment]
+    build: ProtectionBuild = sheet.build
     now: ProtectionState = sheet.now
     made = made_thresholds(build, need.v_out, sheet.rules)
     cut, over = made["cut_off"][2], made["over_voltage"][2]
@@ -117,7 +120,7 @@ RESET: tuple[str, dict[str, PinValue]] = (
 )
 
 
-def _divider(sheet: ReportBuilder, build: ProtectionBuild, now: ProtectionState, made: Bands) -> None:
+def _divider(sheet: Sheet, build: ProtectionBuild, now: ProtectionState, made: Bands) -> None:
     """Whether the parts make the cut-off that is wanted."""
     cut = made["cut_off"][2]
     parts = ("Let the proposal choose the parts", _free(*DIVIDER))
@@ -134,7 +137,7 @@ def _divider(sheet: ReportBuilder, build: ProtectionBuild, now: ProtectionState,
                    "A larger trimmer, or resistors of closer tolerance.", figure="cut_off_made", cures=(parts,))  # fmt: skip
 
 
-def _battery(sheet: ReportBuilder, build: ProtectionBuild, now: ProtectionState, need: ProtectionNeed, made: Bands) -> None:
+def _battery(sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: ProtectionNeed, made: Bands) -> None:
     """A cut-off that spares the cells, and still lets them be used."""
     cut = made["cut_off"][2]
     if cut.low < need.empty * (1 - 1e-6):
@@ -164,7 +167,7 @@ def _battery(sheet: ReportBuilder, build: ProtectionBuild, now: ProtectionState,
                    cures=(("Lock it", {f"{KEY}.restart": None}),))  # fmt: skip
 
 
-def _rail(sheet: ReportBuilder, build: ProtectionBuild, now: ProtectionState, need: ProtectionNeed, made: Bands) -> None:
+def _rail(sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: ProtectionNeed, made: Bands) -> None:
     """A cut-off that keeps clear of what the rail does, and lets nothing start where the load would hold it down."""
     cut, least = made["cut_off"][2], need.empty - now.sag
     if cut.high > least:
@@ -182,7 +185,7 @@ def _rail(sheet: ReportBuilder, build: ProtectionBuild, now: ProtectionState, ne
 
 
 def _thresholds(
-    sheet: ReportBuilder, build: ProtectionBuild, now: ProtectionState, need: ProtectionNeed, made: Bands, top: Worst
+    sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: ProtectionNeed, made: Bands, top: Worst
 ) -> None:  # fmt: skip
     """What holds whatever feeds it: hysteresis, warning, over-voltage, surge."""
     cut, warning, over = (made[k][2] for k in ("cut_off", "warning", "over_voltage"))
@@ -222,7 +225,7 @@ def _thresholds(
                    figure="delay", cures=(("Let the proposal set the delay", _free("delay")),))  # fmt: skip
 
 
-def _supply(sheet: ReportBuilder, build: ProtectionBuild, now: ProtectionState, need: ProtectionNeed, fed: Worst) -> None:
+def _supply(sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: ProtectionNeed, fed: Worst) -> None:
     again = ("Let the proposal choose the supply", _free("supply", "supply_stands"))
     if fed.severity:
         grave: Severity = "stop" if need.full > build.supply_stands else "fix"
@@ -244,7 +247,7 @@ def _supply(sheet: ReportBuilder, build: ProtectionBuild, now: ProtectionState, 
 
 
 def _output(
-    sheet: ReportBuilder, build: ProtectionBuild, now: ProtectionState, need: ProtectionNeed, made: Bands, off: Worst | None,
+    sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: ProtectionNeed, made: Bands, off: Worst | None,
     stage: ShortPath,
 ) -> None:  # fmt: skip
     low, high = made["output_low"][2], made["output_high"][2]

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,8 +23,10 @@ from rhombos.core.book import link, source, stage
 from rhombos.core.book import magnetics as wound
 from rhombos.core.book import rectifier as book
 from rhombos.core.design.brief import Brief
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted, resistor
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.topology import IN_SERIES, RECTIFIERS, Rectifying
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.magnetics.choke import ChokeNeed, choke_loss
@@ -36,7 +37,8 @@ from rhombos.core.units.quantities import Farad, Number, Ohm
 from rhombos.core.waves.pulsation import STILL, Pulsation
 from rhombos.core.waves.ring import step_overshoot
 
-KEY, TITLE = "rectifier", "Rectifier"
+KEY: Key[RectifierBuild, RectifierState] = Key("rectifier")
+TITLE = "Rectifier"
 WINDING_CAPACITANCE = 30e-12
 """Capacitance of the secondary and its leads, F: a typical figure until it is measured."""
 ROUNDED = 1.015
@@ -130,10 +132,10 @@ def stray_capacitance(junction: Number) -> Number:
 
 @remembered
 def propose(
-    need: RectifierNeed, surge_current: float, brief: Brief, pins: dict[str, Any], shelf: Shelf, rules: Rules
+    need: RectifierNeed, surge_current: float, brief: Brief, pins: Fields, shelf: Shelf, rules: Rules
 ) -> RectifierBuild:  # fmt: skip
     """Diodes by voltage, speed and loss; damper matched to the ring; choke for the rules' ripple at the highest input."""
-    fields: dict[str, Any] = {"circuit": "bridge"} | pins
+    fields: Fields = {"circuit": "bridge"} | pins
     how = RECTIFIERS[fields["circuit"]]
     ratios = DAMPER_RATIOS if fields.get("damper", "RC") == "RC" else (0.0,)
     diode, ratio = _choose_diode(need, how, ratios, brief, fields, shelf, rules)
@@ -198,7 +200,7 @@ def _ringing(v_sec_max: float, how: Rectifying, overshoot: Number) -> Number:
 
 
 def _choose_diode(
-    need: RectifierNeed, how: Rectifying, ratios: tuple[float, ...], brief: Brief, pins: dict[str, Any], shelf: Shelf,
+    need: RectifierNeed, how: Rectifying, ratios: tuple[float, ...], brief: Brief, pins: Fields, shelf: Shelf,
     rules: Rules,
 ) -> tuple[Diode, float]:  # fmt: skip
     """The diode, and its damper's capacitor over the stray one, of lowest cost and worth of loss."""

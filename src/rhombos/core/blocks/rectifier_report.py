@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from itertools import pairwise
+from typing import TypeAlias
 
 import numpy as np
 
@@ -19,13 +20,15 @@ from rhombos.core.frame.topology import IN_SERIES, RECTIFIERS
 from rhombos.core.parts import Diode, Resistor, Shelf
 from rhombos.core.units.quantities import fmt, short
 
+Sheet: TypeAlias = "ReportBuilder[RectifierBuild, RectifierState]"
+
 SPLIT = dict(pairwise(IN_SERIES))
 """What a circuit becomes whose diodes block too much."""
 
 
-def report(sheet: ReportBuilder, brief: Brief, power_in: float) -> BlockReport:
+def report(sheet: Sheet, brief: Brief, power_in: float) -> BlockReport:
     """The rectifier's figures and findings."""
-    build: RectifierBuild = sheet.build  # type: ignore[assignment]
+    build: RectifierBuild = sheet.build
     rules, now, how = sheet.rules, sheet.now, RECTIFIERS[build.circuit]
     diode, made = sheet.shelf.get(Diode, build.diode), choke_of(build, sheet.shelf)
     reverse = sheet.limited("reverse", r"V_{R,pk}", "Diode reverse voltage, peak", "V", diode.v_rating,
@@ -143,7 +146,7 @@ CLIMB = 1.10
 """Unloaded over loaded link from which the climb is worth a word."""
 
 
-def _follows(sheet: ReportBuilder, now: RectifierState) -> None:
+def _follows(sheet: Sheet, now: RectifierState) -> None:
     """Without a choke: how far the link varies, and how far it climbs with nothing plugged in."""
     held = {k: s for k, s in sheet.states.items() if k not in sheet.infeasible} or dict(sheet.states)
     low, high = min(held, key=lambda k: held[k].link), max(held, key=lambda k: held[k].link)
@@ -165,10 +168,10 @@ def _follows(sheet: ReportBuilder, now: RectifierState) -> None:
                    f"against {fmt(climbing.link, 'V')} with a load.",
                    "A damper across the diodes, a bleeder that takes what the ring brings, and capacitors that stand it.",
                    figure="unloaded", cures=(("Fit an RC damper", {"rectifier.damper": None}),)
-                   if sheet.build.damper == "none" else ())  # type: ignore[attr-defined]  # fmt: skip
+                   if sheet.build.damper == "none" else ())  # fmt: skip
 
 
-def none_carries(sheet: ReportBuilder, brief: Brief, average: float, volts: float) -> str | None:
+def none_carries(sheet: Sheet, brief: Brief, average: float, volts: float) -> str | None:
     """Why no diode of the shelf serves: each that stands a voltage, V, is too small for a mean current, A, or too hot of its
     conduction alone."""
     rules, diode = sheet.rules, sheet.shelf.columns(Diode)

@@ -2,11 +2,27 @@
 
 from __future__ import annotations
 
+from typing import Protocol, TypeAlias
+
+from pydantic import BaseModel
+
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue, Severity
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.units.quantities import fmt, short
+
+
+class Unheld(Protocol):
+    """A state with an output that nothing holds, V RMS."""
+
+    @property
+    def output(self) -> float:
+        """V RMS."""
+
+
+Sheet: TypeAlias = "ReportBuilder[BaseModel, Unheld]"
+
 
 BAND = 0.10
 """How far the output may vary between the lowest and the highest input before it is a finding."""
@@ -16,9 +32,7 @@ SURGE_SAG = 0.9
 """Share of the output asked that a surge may leave."""
 
 
-def judge_output(
-    sheet: ReportBuilder, brief: Brief, cure: tuple[str, dict[str, PinValue]] | None, unheld: str | None = None
-) -> None:
+def judge_output(sheet: Sheet, brief: Brief, cure: tuple[str, dict[str, PinValue]] | None, unheld: str | None = None) -> None:
     """The findings of a block whose states have the `output`, V RMS; `unheld` says why nothing could hold it."""
     asked = brief.output.voltage
     spread = {k: s.output for k, s in sheet.states.items() if k in (*STEADY, "idle") and k not in sheet.infeasible}

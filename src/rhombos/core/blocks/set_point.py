@@ -5,15 +5,15 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
 
 from pydantic import Field
 
 from rhombos.core.blocks.base import Build, options
 from rhombos.core.book import sense
 from rhombos.core.control.span import reached, spanning
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.units.preferred import E6, E24, at_least, nearest
@@ -69,7 +69,7 @@ def zeners(link: float) -> tuple[float, ...]:
     return (*([first] * (count - 1)), nearest(max(2.0, wanted - first * (count - 1))))
 
 
-def divider(link: float, fields: Mapping[str, Any]) -> dict[str, float]:
+def divider(link: float, fields: Fields) -> Fields:
     """Resistors, Ω, whose set-point, the trimmer in its middle, comes nearest to a link, V."""
     ratio = link / fields["reference"] - 1
     if "r_top" in fields or "r_bottom" in fields:
@@ -88,7 +88,7 @@ def divider(link: float, fields: Mapping[str, Any]) -> dict[str, float]:
     return {"r_bottom": best[1], "r_top": best[2], "set_trimmer": best[3]}
 
 
-def span(link: float, least: float, fields: Mapping[str, Any], rules: Rules) -> dict[str, float]:
+def span(link: float, least: float, fields: Fields, rules: Rules) -> Fields:
     """Potentiometer below the divider, and end resistor across it or 0, Ω, that reliably turn a link down from one voltage to
     another, V."""
     needed = max(

@@ -6,22 +6,27 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
+from typing import TypeAlias
 
 from pydantic import Field
 
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import sense
 from rhombos.core.control.span import reached
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, small
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.units.preferred import at_most
 from rhombos.core.units.quantities import Ohm, fmt, short
 
-KEY, TITLE = "setting", "Voltage setting"
+Sheet: TypeAlias = "ReportBuilder[SettingBuild, SettingState]"
+
+KEY: Key[SettingBuild, SettingState] = Key("setting")
+TITLE = "Voltage setting"
 USUAL = 10e3
 """Potentiometer, Ω, that a reference feeds without being loaded and a converter reads without being starved."""
 
@@ -42,7 +47,7 @@ class SettingState:
     turned_least: float
 
 
-def propose(highest: float, lowest: float, pins: dict[str, Any], rules: Rules) -> SettingBuild:
+def propose(highest: float, lowest: float, pins: Fields, rules: Rules) -> SettingBuild:
     """An end resistor that reliably lets the output down from its highest setting to its lowest, V, and little further."""
     potentiometer = float(pins.get("potentiometer", USUAL))
     above = reached(potentiometer, 0.0, -1, rules)
@@ -64,9 +69,9 @@ def assess(highest: float, build: SettingBuild, rules: Rules, worksheet: Workshe
     return SettingState(turned, max(corners), min(corners))
 
 
-def report(sheet: ReportBuilder, highest: float, lowest: float) -> BlockReport:
+def report(sheet: Sheet, highest: float, lowest: float) -> BlockReport:
     """Both ends of the span, and whether the lower is reached."""
-    build: SettingBuild = sheet.build  # type: ignore[assignment]
+    build: SettingBuild = sheet.build
     now: SettingState = sheet.now
     sheet.choice("potentiometer", "R_p", "Potentiometer")
     sheet.choice("end", "R_e", "End resistor below it")

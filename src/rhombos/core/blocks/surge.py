@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Protocol, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,14 +16,73 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import PinValue
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.report_builder import ReportBuilder
-from rhombos.core.frame.topology import TOPOLOGIES
-from rhombos.core.parts import HeatSink, Shelf
+from rhombos.core.frame.topology import TOPOLOGIES, TopologyName
+from rhombos.core.parts import HeatSink, Mosfet, Shelf, Transistor
 from rhombos.core.units.quantities import fmt, short
 
 Array = NDArray[np.float64]
 BEGINS = {"surge_low": "low", "surge_high": "high"}
 """The steady point that each surge begins from."""
 STEPS = 12
+
+
+class OnSink(Protocol):
+    """What is built of a stage that sits on a heat-sink."""
+
+    @property
+    def sink(self) -> str:
+        """The heat-sink."""
+        ...
+
+    @property
+    def fan(self) -> bool:
+        """Whether a fan blows on it."""
+        ...
+
+
+class OfSwitches(OnSink, Protocol):
+    """The same with switches, each so many times in parallel."""
+
+    @property
+    def switch(self) -> str:
+        """The part."""
+        ...
+
+    @property
+    def parallel(self) -> int:
+        """How many in each position."""
+        ...
+
+
+class Sided(OfSwitches, Protocol):
+    """The same, driving a transformer from two sides."""
+
+    @property
+    def topology(self) -> TopologyName:
+        """How."""
+        ...
+
+
+class Burning(Protocol):
+    """A state of a stage with switches."""
+
+    @property
+    def junction(self) -> float:
+        """°C."""
+        ...
+
+    @property
+    def conduction(self) -> float:
+        """W."""
+        ...
+
+    @property
+    def switching(self) -> float:
+        """W."""
+        ...
+
+
+Sheet: TypeAlias = "ReportBuilder[OfSwitches, Burning]"
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +127,7 @@ class Course:
     before: float
 
 
-def cooling_of(build: Any, device: Any, brief: Brief, shelf: Shelf, rules: Rules) -> Cooling:
+def cooling_of(build: OnSink, device: Transistor, brief: Brief, shelf: Shelf, rules: Rules) -> Cooling:
     """The sink of a build with a device's own resistances."""
     resistance = sink_resistance(shelf, build.sink, build.fan)
     tau = heat.sink_time.work({"R_sa": resistance, "m_sink": shelf.get(HeatSink, build.sink).mass})
@@ -85,21 +144,25 @@ class Devices:
     exponent: float
     shared: bool
 
-    def heating(self, state: Any, rules: Rules) -> Heating:
+    def heating(self, state: Burning, rules: Rules) -> Heating:
         """A settled state of the stage as heat."""
         other = state.switching + getattr(state, "recovery", 0.0)
         uneven = (1 + rules.sharing_imbalance) ** 2 if self.shared else 1.0
         return Heating(state.conduction, state.junction, self.exponent, other, self.count, uneven)
 
 
-def front_end_devices(build: Any, device: Any) -> Devices:
+def _exponent(device: Transistor) -> float:
+    return device.r_exponent if isinstance(device, Mosfet) else 0.0
+
+
+def front_end_devices(build: Sided, device: Transistor) -> Devices:
     """The switches of a front end; its two sides may differ too."""
-    return Devices(TOPOLOGIES[build.topology].positions * build.parallel, device.r_exponent, True)
+    return Devices(TOPOLOGIES[build.topology].positions * build.parallel, _exponent(device), True)
 
 
-def bridge_devices(build: Any, device: Any) -> Devices:
+def bridge_devices(build: OfSwitches, device: Transistor) -> Devices:
     """The switches of an output bridge."""
-    return Devices(4 * build.parallel, getattr(device, "r_exponent", 0.0), build.parallel > 1)
+    return Devices(4 * build.parallel, _exponent(device), build.parallel > 1)
 
 
 def course(before: Heating, during: Heating, cooled: Cooling, seconds: float, steps: int = STEPS) -> Course:
@@ -125,7 +188,7 @@ def course(before: Heating, during: Heating, cooled: Cooling, seconds: float, st
 
 
 def worst_course(
-    states: Mapping[str, Any],
+    states: Mapping[str, Burning],
     infeasible: frozenset[str],
     devices: Devices,
     cooled: Cooling,
@@ -142,7 +205,7 @@ def worst_course(
     return max(found, key=lambda pair: pair[1].junction[-1], default=None)
 
 
-def judge_surge(sheet: ReportBuilder, brief: Brief, device: Any, devices: Devices, cures: Mapping[str, PinValue]) -> None:
+def judge_surge(sheet: Sheet, brief: Brief, device: Transistor, devices: Devices, cures: Mapping[str, PinValue]) -> None:
     """Show the junction at the end of the surge, and say so where it is too hot."""
     rules = sheet.rules
     cooled = cooling_of(sheet.build, device, brief, sheet.shelf, rules)

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
-from typing import Any, Self
+from typing import Self, TypeAlias
 
 from pydantic import Field
 
@@ -14,8 +13,10 @@ from rhombos.core.blocks.base import Build, by_route, options, part, remembered
 from rhombos.core.book import magnetics as book
 from rhombos.core.book import stage
 from rhombos.core.design.brief import Brief
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted, wound
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.points import LASTING
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.report_builder import ReportBuilder
@@ -32,7 +33,10 @@ from rhombos.core.magnetics.transformer import (
 from rhombos.core.parts import Grade, Shelf
 from rhombos.core.units.quantities import fmt, short
 
-KEY, TITLE = "transformer", "Transformer"
+Sheet: TypeAlias = "ReportBuilder[TransformerBuild, TransformerState]"
+
+KEY: Key[TransformerBuild, TransformerState] = Key("transformer")
+TITLE = "Transformer"
 
 
 class TransformerBuild(Build):
@@ -69,7 +73,7 @@ class TransformerBuild(Build):
         return 1 if self.joined == "in series" else self.units
 
     @classmethod
-    def of(cls, t: Transformer, pins: Mapping[str, Any] | None = None) -> Self:
+    def of(cls, t: Transformer, pins: Fields | None = None) -> Self:
         """The build of a wound transformer; pins stay."""
         return cls.within({
             "core": t.stack.core.id, "sets": t.stack.sets, "grade": t.grade.id, "primary_turns": t.primary.turns,
@@ -147,7 +151,7 @@ def leakage(build: TransformerBuild, shelf: Shelf) -> float:
 
 
 @remembered
-def propose(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> TransformerBuild:
+def propose(need: TransformerNeed, pins: Fields, shelf: Shelf, rules: Rules) -> TransformerBuild:
     """Search the shelf; pinned fields stay. Of several alike, each has its part of the need."""
     units, series = pins.get("units", 1), pins.get("joined", "in series") == "in series"
     each = replace(
@@ -230,9 +234,9 @@ def parts(build: TransformerBuild, shelf: Shelf) -> tuple[Item, ...]:
     )
 
 
-def report(sheet: ReportBuilder, power_in: float) -> BlockReport:
+def report(sheet: Sheet, power_in: float) -> BlockReport:
     """The transformer's figures and findings."""
-    build: TransformerBuild = sheet.build  # type: ignore[assignment]
+    build: TransformerBuild = sheet.build
     rules, now = sheet.rules, sheet.now
     t = made(build, sheet.shelf)
     saturation = sheet.shelf.get(Grade, build.grade).b_sat
@@ -322,9 +326,9 @@ def report(sheet: ReportBuilder, power_in: float) -> BlockReport:
          "secondary_wire": f"{build.secondary_in_hand} × {t.secondary.wire.label}"})  # fmt: skip
 
 
-def judge_turns(sheet: ReportBuilder, asked: float, lowest: float, highest: float) -> None:
+def judge_turns(sheet: Sheet, asked: float, lowest: float, highest: float) -> None:
     """Whether the turns make the voltage asked, V, of what a socket gets on the lowest and the highest input."""
-    build: TransformerBuild = sheet.build  # type: ignore[assignment]
+    build: TransformerBuild = sheet.build
     middle = math.sqrt(lowest * highest)
     if abs(middle / asked - 1) > turns_off(middle / build.joined_turns / asked):
         sheet.find("voltage", "fix", "High-frequency output off its voltage",
@@ -334,7 +338,7 @@ def judge_turns(sheet: ReportBuilder, asked: float, lowest: float, highest: floa
                        f"{KEY}.{n}": None for n in ("primary_turns", "secondary_turns")}),))  # fmt: skip
 
 
-def _several(sheet: ReportBuilder, build: TransformerBuild) -> None:
+def _several(sheet: Sheet, build: TransformerBuild) -> None:
     """What comes of using several transformers for one."""
     if build.joined == "in parallel":
         sheet.find("sharing", "watch", "Secondaries in parallel share as their resistances please",

@@ -4,17 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
 
 import numpy as np
 from pydantic import Field
 
 from rhombos.core.blocks.base import Build, part
 from rhombos.core.design.findings import PinValue
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Item, fitted, wound
 from rhombos.core.frame.points import LASTING
-from rhombos.core.frame.report_builder import ReportBuilder, Worst
+from rhombos.core.frame.report_builder import AnySheet, Worst
 from rhombos.core.magnetics.choke import GRADES, LEAST_LEFT, WIDE_GAP, Choke, ChokeNeed, choke_from, design_choke
 from rhombos.core.magnetics.stack import stack_table
 from rhombos.core.parts import Shelf
@@ -54,7 +54,7 @@ def choke_parts(build: ChokeBuild, shelf: Shelf, what: str) -> tuple[Item, ...]:
     )
 
 
-def wind(need: ChokeNeed, fields: dict[str, Any], shelf: Shelf, rules: Rules) -> dict[str, Any]:
+def wind(need: ChokeNeed, fields: Fields, shelf: Shelf, rules: Rules) -> Fields:
     """The fields with an inductor wound for the need; those already there stay."""
     made = design_choke(need, {k: fields[k] for k in WOUND_FIELDS if k in fields}, shelf, rules)
     return {
@@ -78,7 +78,7 @@ class ChokeStress:
     steady: float
 
 
-def show_stress(sheet: ReportBuilder, made: Choke, prefix: str, what: str, steady: str, when: str = "the surge") -> ChokeStress:
+def show_stress(sheet: AnySheet, made: Choke, prefix: str, what: str, steady: str, when: str = "the surge") -> ChokeStress:
     """The inductor's stresses; `prefix` stands before its figures' names, `what` is what people call it, `steady` the figure
     that is its current at full power; its peak is that of `when`."""
     limit = sheet.rules.winding_limit
@@ -114,7 +114,7 @@ def show_stress(sheet: ReportBuilder, made: Choke, prefix: str, what: str, stead
     )
 
 
-def show_winding(sheet: ReportBuilder, made: Choke, what: str) -> None:
+def show_winding(sheet: AnySheet, made: Choke, what: str) -> None:
     """How the inductor is wound."""
     sheet.choice("core", "", f"{what} core")
     sheet.choice("sets", "", f"{what} core sets")
@@ -126,7 +126,7 @@ def show_winding(sheet: ReportBuilder, made: Choke, what: str) -> None:
         sheet.fixed_value("gap", "l_g", "Total air gap", made.gap, "mm", "as wound")
 
 
-def judge(sheet: ReportBuilder, made: Choke, stress: ChokeStress, prefix: str, what: str, when: str = "the surge") -> None:
+def judge(sheet: AnySheet, made: Choke, stress: ChokeStress, prefix: str, what: str, when: str = "the surge") -> None:
     """Saturation, heat and room."""
     now, block = sheet.now, sheet.block
     freed: dict[str, PinValue] = {f"{block}.{n}": None for n in ("inductance", *WOUND_FIELDS)}
@@ -182,7 +182,7 @@ def judge(sheet: ReportBuilder, made: Choke, stress: ChokeStress, prefix: str, w
 
 
 def _judge_powder(
-    sheet: ReportBuilder,
+    sheet: AnySheet,
     made: Choke,
     stress: ChokeStress,
     prefix: str,

@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, TypeAlias
 
 from pydantic import BaseModel, ValidationError
 
 from rhombos.core.design.findings import PinValue
 from rhombos.core.design.problems import Problem, from_validation
 from rhombos.core.parts import Shelf, UnknownPart
+
+Fields: TypeAlias = dict[str, Any]
+"""Fields of a block by name, as far as they are decided: what its model takes and checks."""
+Pins: TypeAlias = Mapping[str, Fields]
+"""What is pinned of each block."""
 
 
 class PinError(ValueError):

@@ -6,6 +6,7 @@ from typing import Any, Literal, get_type_hints
 
 from pydantic import BaseModel, ConfigDict, Field, create_model
 
+from rhombos.core.design.pins import Fields
 from rhombos.core.units.quantities import (
     Celsius,
     CurrentDensity,
@@ -141,7 +142,7 @@ _PLAIN = ("name", "why")
 
 
 def _changeable() -> dict[str, Any]:
-    fields: dict[str, Any] = {}
+    fields: Fields = {}
     hints = get_type_hints(Rules, include_extras=True)
     for name, info in Rules.model_fields.items():
         if name in _PLAIN:

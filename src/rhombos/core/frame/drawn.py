@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
-from typing import Any
 
 from rhombos.core.design.findings import Finding
+from rhombos.core.design.pins import Pins
 from rhombos.core.frame.inventory import Item
 from rhombos.core.parts import Shelf
 from rhombos.core.parts.drawer import BEFORE_FITTING, BY_LENGTH, Stock
@@ -19,7 +19,7 @@ Needed = Mapping[str, tuple[Item, ...]]
 """Parts list of each block."""
 
 
-def scarce(needed: Needed, shelf: Shelf, pins: Mapping[str, Mapping[str, Any]], share: float) -> dict[Stocked, float]:
+def scarce(needed: Needed, shelf: Shelf, pins: Pins, share: float) -> dict[Stocked, float]:
     """Parts of which the proposals take more than the drawer holds, with the share of its price that each costs on the mean
     when the rest is bought; what is pinned is the designer's own affair."""
     pinned = {value for fields in pins.values() for value in fields.values() if isinstance(value, str)}

@@ -87,8 +87,8 @@ def _figure(r: Requirement, part: Part | None) -> Figure:
 
 def parts_list(at: Sizing) -> PartsList:
     """Every part of a sizing."""
-    named = {stage.key: stage.parts(at.builds[stage.key], at.shelf) for stage in at.stages}
-    small = {stage.key: tuple(stage.small(at)) for stage in at.stages}
+    named: dict[str, tuple[Item, ...]] = {stage.key: stage.parts(at.builds[stage.key], at.shelf) for stage in at.stages}
+    small: dict[str, tuple[Item, ...]] = {stage.key: tuple(stage.small(at)) for stage in at.stages}
     asked = (r for stage in at.stages for r in stage.requirements(at))
     met = tuple((r, r.met_from(at.shelf)) for r in asked)
     return PartsList(named, small, met, {stage.key: stage for stage in at.stages})

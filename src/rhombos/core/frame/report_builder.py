@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cache
-from typing import Any
+from typing import Any, Generic, TypeAlias, TypeVar
 
 from pydantic import BaseModel
 
 from rhombos.core.design.findings import Cure, Finding, PinValue, Severity, against_rating
+from rhombos.core.design.pins import Pins
 from rhombos.core.design.problems import allowed_range, unit_of
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.points import LIMIT, LOWEST_SET, Point
@@ -45,17 +46,21 @@ def _field(build: type[BaseModel], name: str) -> tuple[str | None, tuple[str, ..
     return extra.get("part"), tuple(extra.get("options", ())), unit_of(info) or "1", allowed_range(info)
 
 
+BuildT = TypeVar("BuildT", covariant=True)
+StateT = TypeVar("StateT", covariant=True)
+
+
 @dataclass
-class ReportBuilder:
+class ReportBuilder(Generic[BuildT, StateT]):
     """Collects what one block shows. `states` maps each operating point to the block's state there; `infeasible` names
     the points that cannot be held."""
 
     block: str
     title: str
-    build: BaseModel
-    states: Mapping[str, Any]
+    build: BuildT
+    states: Mapping[str, StateT]
     points: Mapping[str, Point]
-    pins: Mapping[str, Mapping[str, Any]]
+    pins: Pins
     rules: Rules
     shelf: Shelf
     infeasible: frozenset[str] = frozenset()
@@ -63,13 +68,19 @@ class ReportBuilder:
     findings: list[Finding] = field(default_factory=list)
 
     @property
-    def now(self) -> Any:
+    def model(self) -> type[BaseModel]:
+        """What kind of build it is."""
+        assert isinstance(self.build, BaseModel)
+        return type(self.build)
+
+    @property
+    def now(self) -> StateT:
         """The state at full power on a nominal input."""
         return self.states["nominal"]
 
     def choice(self, name: str, symbol: str, title: str, digits: int = 3) -> None:
         """Show a field of the build: something chosen, which the designer may pin."""
-        kind, options, unit, allowed = _field(type(self.build), name)
+        kind, options, unit, allowed = _field(self.model, name)
         value = getattr(self.build, name)
         number: float | None = None
         if kind is not None:
@@ -298,3 +309,7 @@ class ReportBuilder:
             words=words,
             intervals=intervals,
         )
+
+
+AnySheet: TypeAlias = "ReportBuilder[BaseModel, object]"
+"""The sheet of any block, for what reads its figures by their names."""

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, TypeVar
+from itertools import takewhile
+from typing import TYPE_CHECKING, TypeVar
 
+from rhombos.core.blocks.load import KEY as LOAD
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
+from rhombos.core.frame.keys import Builds, States
 from rhombos.core.frame.points import lasting
+from rhombos.core.frame.settled import Settled
 from rhombos.core.parts import Shelf
 
 if TYPE_CHECKING:
@@ -26,8 +30,8 @@ class Sizing:
     brief: Brief
     rules: Rules
     shelf: Shelf
-    builds: Mapping[str, Any]
-    settled: Mapping[str, Any]
+    builds: Builds
+    settled: Mapping[str, Settled]
 
     @property
     def path(self) -> tuple[Stage, ...]:
@@ -40,13 +44,12 @@ class Sizing:
         return tuple(stage for stage in self.route.all_stages(*self.brief.waves) if stage.wanted(self))
 
     @property
-    def now(self) -> Mapping[str, Any]:
+    def now(self) -> States:
         """The states at full power on a nominal input."""
-        states: Mapping[str, Any] = self.settled["nominal"].states
-        return states
+        return self.settled["nominal"].states
 
     @property
-    def steady(self) -> list[Any]:
+    def steady(self) -> list[Settled]:
         """The points at full power, or current, that may last."""
         return lasting(self.settled)
 
@@ -76,13 +79,13 @@ class Sizing:
 
     def beyond_barrier(self, key: str) -> bool:
         """Whether a stage lies behind what keeps the sides apart."""
-        before = self.path[: [stage.key for stage in self.path].index(key)]
+        before = takewhile(lambda stage: stage.key != key, self.path)
         return any(stage.barrier for stage in before)
 
-    def socket_volts(self, states: Mapping[str, Any]) -> float:
+    def socket_volts(self, states: States) -> float:
         """What stands at the socket at a point, V RMS or DC: what the last stage makes that makes a voltage of its own, or what
         is held there."""
         for stage in reversed(self.path):
             if stage.output and (volts := stage.output(states[stage.key])) > 0:
                 return volts
-        return float(states["load"].voltage)
+        return float(states[LOAD].voltage)

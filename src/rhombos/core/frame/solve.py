@@ -5,22 +5,25 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Any, TypeVar
+from typing import TypeVar
 
 from rhombos.core.blocks.auxiliary_output import asked_of
 from rhombos.core.blocks.base import Build
+from rhombos.core.blocks.source import KEY as SOURCE
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import ORDER, Finding, PinValue, Waiver, waive, worst_first
 from rhombos.core.design.outputs import LOWEST_AUXILIARY
-from rhombos.core.design.pins import read_pins
+from rhombos.core.design.pins import Pins, read_pins
 from rhombos.core.design.route_name import DEFAULT, RouteName
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.drawn import drawn_from, scarce, too_small_to_solder
+from rhombos.core.frame.keys import Builds
 from rhombos.core.frame.margins import margins
 from rhombos.core.frame.parts_list import parts_list
 from rhombos.core.frame.points import operating_points
 from rhombos.core.frame.report import BlockReport, Solution
 from rhombos.core.frame.report_builder import ReportBuilder
+from rhombos.core.frame.settled import Settled
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.whole import missing_part, not_held, targets_missed, totals_of, waiting
 from rhombos.core.frame.working import step_out
@@ -53,7 +56,7 @@ COARSE = 1e-2
 class Worked(Sizing):
     """A sizing with its pins, every worked step, and what its blocks say of themselves."""
 
-    pins: Mapping[str, dict[str, Any]]
+    pins: Pins
     missing: Mapping[str, str]
     worksheets: Mapping[str, Worksheet]
     told: tuple[tuple[BlockReport, ...], tuple[Finding, ...]] = ((), ())
@@ -199,7 +202,7 @@ def work_out(
 
 
 def _sized(
-    route: Route, brief: Brief, typed: Mapping[str, dict[str, Any]], missing: Mapping[str, str], shelf: Shelf, rules: Rules
+    route: Route, brief: Brief, typed: Pins, missing: Mapping[str, str], shelf: Shelf, rules: Rules
 ) -> Worked:  # fmt: skip
     """The best of a sizing and its further rounds: all proposed again from the last, then what is amiss beside the best."""
     builds, near, hints = build_all(route, brief, typed, shelf, rules)
@@ -226,28 +229,28 @@ def _sized(
 
 def _curable(best: Worked, last: Worked) -> bool:
     """Whether a rule is broken, and another proposal may keep it: nothing cures a source that cannot give the power."""
-    return broken(best) > 0 and not last.settled["nominal"].states["source"].collapsed
+    return broken(best) > 0 and not last.settled["nominal"].states[SOURCE].collapsed
 
 
-def _again(worked: Worked, hints: Any, held: Mapping[str, dict[str, Any]], share: float) -> Worked | None:
+def _again(worked: Worked, hints: object, held: Pins, share: float) -> Worked | None:
     """The same proposed once more, for the points as they are now, by a house that keeps a share of every limit besides, what
     is held as it is; None where that proposes what stands."""
     route, brief, shelf, rules = worked.route, worked.brief, worked.shelf, worked.rules
     house = rules.stricter(share) if share else rules
     path = route.proposed(brief, hints, held, shelf, house)
-    beside = {k: worked.builds[k] for k in worked.builds if k not in path and k in route.builds}
+    beside = Builds({k: worked.builds[k] for k in worked.builds if k not in path and k in route.builds})
     stands = path.items() <= worked.builds.items()
     near = {key: worked.settled[key] for key in route.hint_keys(brief)} if stands else route.converge_all(
         path | beside, brief, shelf, rules, keys=route.hint_keys(brief), start=worked.settled, tolerance=COARSE)  # fmt: skip
-    beside |= route.propose_auxiliary(brief, path | beside, near, worked.pins, shelf, house)
+    beside = beside | route.propose_auxiliary(brief, path | beside, near, worked.pins, shelf, house)
     if stands and beside.items() <= worked.builds.items():
         return None
     return _finished(route, brief, worked.pins, worked.missing, shelf, rules, path | beside, near)
 
 
 def _finished(
-    route: Route, brief: Brief, typed: Mapping[str, dict[str, Any]], missing: Mapping[str, str], shelf: Shelf, rules: Rules,
-    builds: dict[str, Build], near: Mapping[str, Any],
+    route: Route, brief: Brief, typed: Pins, missing: Mapping[str, str], shelf: Shelf, rules: Rules,
+    builds: Builds, near: Mapping[str, Settled],
 ) -> Worked:  # fmt: skip
     """The path settled at every point, with what lies beside it, and what they say."""
     worksheets = {key: Worksheet() for key in operating_points(brief)}
@@ -276,7 +279,7 @@ def _amiss(worked: Worked) -> set[str]:
     return {f.block for f in _breaks(worked)}
 
 
-def refit(worked: Worked, block: str, name: str, value: Any) -> Worked:
+def refit(worked: Worked, block: str, name: str, value: PinValue) -> Worked:
     """The same design with one more field pinned, its value taken as it is."""
     pins = {**worked.pins, block: {**worked.pins.get(block, {}), name: value}}
     return _sized(worked.route, worked.brief, pins, worked.missing, worked.shelf, worked.rules)
@@ -334,17 +337,16 @@ def _unless_waived(block: BlockReport, findings: list[Finding], waivers: tuple[W
 
 
 def build_all(
-    route: Route, brief: Brief, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
-) -> tuple[dict[str, Build], dict[str, Any], Any]:  # fmt: skip
+    route: Route, brief: Brief, pins: Pins, shelf: Shelf, rules: Rules
+) -> tuple[Builds, dict[str, Settled], object]:  # fmt: skip
     """Propose, settle and propose again, until the proposals stand still. What lies beside the path is chosen for each settled
     path, and takes part in settling the next.
 
     Returns: the builds, the last coarse operating points, and the hints they came from.
     """
     hints = route.first_hints(brief, pins, rules)
-    path: dict[str, Build] = {}
-    beside: dict[str, Build] = {}
-    settled: dict[str, Any] = {}
+    path, beside = Builds(), Builds()
+    settled: dict[str, Settled] = {}
     for rounds in range(1, route.rounds + 1):
         proposed = route.proposed(brief, hints, pins, shelf, rules)
         if proposed == path:
@@ -355,7 +357,7 @@ def build_all(
                 path | beside, brief, shelf, rules, keys=route.hint_keys(brief), start=settled, tolerance=COARSE
             )
             hints = route.next_hints(settled, hints)
-        beside = route.propose_auxiliary(brief, path | beside, settled, pins, shelf, rules)
+        beside = Builds(route.propose_auxiliary(brief, path | beside, settled, pins, shelf, rules))
     return path | beside, settled, hints
 
 

@@ -5,11 +5,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Literal, NamedTuple
+from typing import TYPE_CHECKING, Any, Generic, Literal, NamedTuple, TypeAlias, TypeVar
 
 from rhombos.core.blocks.base import Build
+from rhombos.core.design.pins import Fields
 from rhombos.core.frame.circuit import Circuit, Words
 from rhombos.core.frame.inventory import Item
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.requirement import Requirement
@@ -20,6 +22,7 @@ from rhombos.core.parts import Shelf
 if TYPE_CHECKING:
     from rhombos.core.blocks.heat import Cooled
     from rhombos.core.blocks.short_path import ShortPath
+    from rhombos.core.frame.solve import Worked
     from rhombos.core.plots.model import Chart
 
 Skill = Literal["easy", "some practice", "hard"]
@@ -66,8 +69,12 @@ def _nothing_small(at: Sizing) -> Iterable[Item]:
     return ()
 
 
+BuildT = TypeVar("BuildT", bound=Build)
+StateT = TypeVar("StateT")
+
+
 @dataclass(frozen=True)
-class Stage:
+class StageOf(Generic[BuildT, StateT]):
     """One stage of a path, or one block beside it.
 
     What it always has: a key (of its builds, states, pins and figures), a title, what is built, the parts that this takes
@@ -83,16 +90,16 @@ class Stage:
     what is written on its sheet.
     """
 
-    key: str
+    key: Key[BuildT, StateT]
     title: str
-    build: type[Build]
-    parts: Callable[[Any, Shelf], tuple[Item, ...]]
-    report: Callable[[ReportBuilder, Sizing], BlockReport]
+    build: type[BuildT]
+    parts: Callable[[BuildT, Shelf], tuple[Item, ...]]
+    report: Callable[[ReportBuilder[BuildT, StateT], Sizing], BlockReport]
     requirements: Callable[[Sizing], Iterable[Requirement]] = _nothing
     barrier: bool = False
     ending: bool = False
     link: bool = False
-    output: Callable[[Any], float] | None = None
+    output: Callable[[StateT], float] | None = None
     cooled: Callable[[Sizing], Cooled] | None = None
     shorted: Callable[[Sizing], ShortPath] | None = None
     surges: Callable[[Sizing], float] | None = None
@@ -104,20 +111,28 @@ class Stage:
     distortion: Callable[[Sizing], float] | None = None
     noise: Callable[[Sizing], Noise] | None = None
     making: Callable[[Sizing], Making] | None = None
-    charts: tuple[Callable[[Any], Chart], ...] = ()
+    charts: tuple[Callable[[Worked], Chart], ...] = ()
     circuit: Callable[[Words], Circuit] | None = None
     sheet: int = 0
     wanted: Callable[[Sizing], bool] = _always
     small: Callable[[Sizing], Iterable[Item]] = _nothing_small
 
 
+Stage: TypeAlias = StageOf[Any, Any]
+"""Any stage; what is built of it, and its state, are known by its key."""
+
+
 @dataclass(frozen=True, kw_only=True)
-class Auxiliary(Stage):
+class AuxiliaryOf(StageOf[BuildT, StateT]):
     """What lies beside the path of every route: proposed once the path stands, for it and for those before it; its state is the
     same at every point."""
 
-    propose: Callable[[Sizing, dict[str, Any]], Build]
-    assess: Callable[[Sizing, Worksheet], Any]
+    propose: Callable[[Sizing, Fields], BuildT]
+    assess: Callable[[Sizing, Worksheet], StateT]
+
+
+Auxiliary: TypeAlias = AuxiliaryOf[Any, Any]
+"""Any of these."""
 
 
 def by_key(stages: Iterable[Stage]) -> Mapping[str, Stage]:

@@ -6,6 +6,8 @@ import math
 from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING
 
+from rhombos.core.blocks.protection import KEY as PROTECTION
+from rhombos.core.blocks.source import KEY as SOURCE
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import Cure, Finding, PinValue
 from rhombos.core.design.outputs import PowerAsked, SteadyPower
@@ -22,7 +24,7 @@ def totals_of(worked: Worked) -> Totals:
     """Power in and out, losses, run time, and what the link keeps; what a source that cannot give the power has not."""
     settled, brief = worked.settled, worked.brief
     now, idle = settled["nominal"], settled["idle"]
-    cells, guard = now.states["source"], now.states["protection"]
+    cells, guard = now.states[SOURCE], now.states[PROTECTION]
     link = now.states[worked.link.key] if worked.link else None
     drawn = cells.terminal * cells.current
     lasts = guard.run_time if math.isfinite(guard.run_time) else None  # a rail does not run down

@@ -11,6 +11,7 @@ import numpy as np
 
 from rhombos.core.book import magnetics as book
 from rhombos.core.book import source
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.magnetics.stack import Stack, rise, stack_table, stacked, suited_grades, temperature_factor
@@ -99,7 +100,7 @@ def choke_from(shelf: Shelf, core: str, sets: int, grade: str, wire: str, in_han
     return Choke(stack, material, lay(shelf.get(Wire, wire), in_hand, turns, stack.b_w), inductance)
 
 
-def design_choke(need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> Choke:
+def design_choke(need: ChokeNeed, pins: Fields, shelf: Shelf, rules: Rules) -> Choke:
     """The choke with the lowest price plus worth of loss that stays cool, unsaturated, and can be wound: gapped ferrite with a
     gap that fringes little, or a powder ring.
 
@@ -142,7 +143,7 @@ Candidate = tuple[Stack, Grade, int]
 
 
 def _gapped_candidates(
-    need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules, most: int | None
+    need: ChokeNeed, pins: Fields, shelf: Shelf, rules: Rules, most: int | None
 ) -> list[tuple[float, Candidate]]:
     """The best stacks that can be gapped, with the turns that keep the flux down and what they cost, watts counted in."""
     table, grade = stack_table(shelf), _grade(need, pins, shelf)
@@ -160,7 +161,7 @@ def _gapped_candidates(
 
 
 def _soft_candidates(
-    need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules, powders: list[Powder], most: int | None
+    need: ChokeNeed, pins: Fields, shelf: Shelf, rules: Rules, powders: list[Powder], most: int | None
 ) -> list[tuple[float, Candidate]]:
     """The best rings of every powder, with the turns that give the inductance under the steady current and what they cost."""
     table = stack_table(shelf)
@@ -208,21 +209,21 @@ def soft_turns(need: ChokeNeed, powder: Any, a_e: Any, l_e: Any) -> np.ndarray:
     return np.asarray(np.minimum(np.ceil(turns * (1 + 1e-4)), 1e5))
 
 
-def _pinned_stacks(table: Any, pins: dict[str, Any], able: np.ndarray) -> np.ndarray:
+def _pinned_stacks(table: Any, pins: Fields, able: np.ndarray) -> np.ndarray:
     """Places of the stacks that the pins leave, of those that are able; of the pinned core, if none is."""
     core, sets = pins.get("core"), pins.get("sets")
     fit = [i for i, row in enumerate(table.rows) if able[i] and core in (None, row.core.id) and sets in (None, row.sets)]
     return np.array(fit or [i for i, row in enumerate(table.rows) if row.core.id == core])
 
 
-def _powders(pins: dict[str, Any], shelf: Shelf) -> list[Powder]:
+def _powders(pins: Fields, shelf: Shelf) -> list[Powder]:
     """The powders to choose from: the pinned one; none for a pinned ferrite or a core that takes a gap; else all."""
     if "grade" in pins:
         return [g for g in shelf.all(Powder) if g.id == pins["grade"]]
     return [] if "core" in pins and shelf.get(Core, pins["core"]).gappable else list(shelf.all(Powder))
 
 
-def _grade(need: ChokeNeed, pins: dict[str, Any], shelf: Shelf) -> Grade:
+def _grade(need: ChokeNeed, pins: Fields, shelf: Shelf) -> Grade:
     if "grade" in pins:
         return shelf.get(Grade, pins["grade"])
     return min(suited_grades(shelf, need.frequency), key=lambda g: (g.price - g.b_sat, g.id))
@@ -243,7 +244,7 @@ def _estimate(
     return loss, rise(loss, table.surface[index])
 
 
-def _wind(need: ChokeNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules, stack: Stack, grade: Grade, turns: int) -> Choke:
+def _wind(need: ChokeNeed, pins: Fields, shelf: Shelf, rules: Rules, stack: Stack, grade: Grade, turns: int) -> Choke:
     ac_share = need.ripple_rms**2 / (need.rms**2 + need.ripple_rms**2)
     winding = choose_wire(
         shelf, turns, need.rms, rules.current_density, stack.b_w, stack.height * 0.9, need.frequency, ac_share=ac_share

@@ -10,6 +10,7 @@ import numpy as np
 
 from rhombos.core.book import magnetics as book
 from rhombos.core.book import source
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.magnetics.pair import WoundPair
 from rhombos.core.magnetics.stack import rise
@@ -84,7 +85,7 @@ def iron_from(
     return IronTransformer(windings[0], windings[1], 1, halves, 1, stack)
 
 
-def design_iron(need: IronNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> IronTransformer:
+def design_iron(need: IronNeed, pins: Fields, shelf: Shelf, rules: Rules) -> IronTransformer:
     """The transformer with the lowest price plus worth of loss that keeps to its flux, stays cool and can be wound.
 
     Iron loss counts twice, and beyond the no-load target more: it runs day and night. Pins kept: core, primary_turns,
@@ -135,7 +136,7 @@ class _Scored:
     score: np.ndarray
 
 
-def _scores(need: IronNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> _Scored:
+def _scores(need: IronNeed, pins: Fields, shelf: Shelf, rules: Rules) -> _Scored:
     cores, table = shelf.all(IronCore), shelf.columns(IronCore)
     least = np.ceil(need.linkage / (FLUX_USED * table.b_limit * table.a_e))
     turns = np.broadcast_to(np.maximum(1.0, np.float64(pins.get("primary_turns", least))), least.shape)
@@ -161,7 +162,7 @@ def _scores(need: IronNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) ->
     )
 
 
-def _wind(need: IronNeed, pins: dict[str, Any], shelf: Shelf, scored: _Scored, at: int) -> IronTransformer:
+def _wind(need: IronNeed, pins: Fields, shelf: Shelf, scored: _Scored, at: int) -> IronTransformer:
     core, density = scored.cores[at], float(scored.density[at])
     turns, secondary_turns = int(scored.turns[at]), int(scored.secondary[at])
     room = WINDOW_USED * core.height - 2 * INSULATION

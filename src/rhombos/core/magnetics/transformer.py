@@ -11,6 +11,7 @@ import numpy as np
 
 from rhombos.core.book import magnetics as book
 from rhombos.core.book import source
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.rules import Rules
 from rhombos.core.magnetics.pair import WoundPair
 from rhombos.core.magnetics.stack import Stack, rise, stack_table, stacked, suited_grades, temperature_factor
@@ -160,7 +161,7 @@ HEAT_USED = 0.97
 """Share of the rise allowed that a proposal uses: points move a little once it is chosen."""
 
 
-def design_transformer(need: TransformerNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules) -> Transformer:
+def design_transformer(need: TransformerNeed, pins: Fields, shelf: Shelf, rules: Rules) -> Transformer:
     """The transformer with the lowest price plus worth of loss that stays cool and unsaturated and can be wound.
 
     Pins kept: core, sets, grade, primary_turns, secondary_turns, primary_wire, primary_in_hand, secondary_wire,
@@ -243,7 +244,7 @@ def _turns_tried(need: TransformerNeed, shelf: Shelf, rules: Rules) -> np.ndarra
 
 def _scores(
     need: TransformerNeed,
-    pins: dict[str, Any],
+    pins: Fields,
     table: Any,
     index: np.ndarray,
     turns: np.ndarray,
@@ -280,7 +281,7 @@ def _scores(
 
 
 def _wind(
-    need: TransformerNeed, pins: dict[str, Any], shelf: Shelf, rules: Rules, stack: Stack, grade: Grade, turns: int
+    need: TransformerNeed, pins: Fields, shelf: Shelf, rules: Rules, stack: Stack, grade: Grade, turns: int
 ) -> Transformer:
     interfaces = int(pins.get("interfaces", 2))
     secondary_turns = int(pins.get("secondary_turns", need.secondary_turns(np.array(turns))))

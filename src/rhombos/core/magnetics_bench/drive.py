@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from rhombos.core.blocks import oscillator as block
 from rhombos.core.frame.labels import labelled
 from rhombos.core.frame.solve import Worked
 from rhombos.core.magnetics.winding import COPPER_DENSITY, Winding
 from rhombos.core.magnetics_bench.common import against, with_present
-from rhombos.core.magnetics_bench.model import CoilBench, Option, OptionTable, WindingRow, WindingSheet
+from rhombos.core.magnetics_bench.model import CoilBench, Option, OptionTable, Patch, WindingRow, WindingSheet
 from rhombos.core.magnetics_bench.sheet import cut_length, hipot_voltage
 from rhombos.core.parts import IronCore
 from rhombos.core.plots.iron import frequency_over_input
@@ -17,7 +15,7 @@ from rhombos.core.plots.model import Chart
 from rhombos.core.plots.window import layers_of
 from rhombos.core.units.quantities import fmt, short
 
-KEY = "oscillator"
+KEY = block.KEY
 SHOWN = 10
 OFF = 0.05
 """How far off the frequency asked a choice may land."""
@@ -25,7 +23,7 @@ OFF = 0.05
 
 def drive_bench(worked: Worked) -> CoilBench:
     """Turns and rings with the frequency that they make, the frequency over the source, and the sheet."""
-    build: Any = worked.builds[KEY]
+    build = worked.builds[KEY]
     windings = _windings(worked, build)
     core = worked.shelf.get(IronCore, build.drive_core)
     return CoilBench(
@@ -44,17 +42,17 @@ def _v_half(worked: Worked) -> float:
     return block.half_voltage(s.states[KEY].frequency, build, worked.shelf)
 
 
-def _windings(worked: Worked, build: Any) -> tuple[tuple[str, Winding], ...]:
+def _windings(worked: Worked, build: block.OscillatorBuild) -> tuple[tuple[str, Winding], ...]:
     pulse = worked.settled["nominal"].states[KEY].pulse
     return block.drive_windings(_v_half(worked), pulse, build, worked.shelf, worked.rules)
 
 
-def _fill(worked: Worked, build: Any, core: IronCore) -> float:
+def _fill(worked: Worked, build: block.OscillatorBuild, core: IronCore) -> float:
     """Share of the ring's window that all windings build up."""
     return sum(w.height for _, w in _windings(worked, build)) / core.height
 
 
-def _judged(worked: Worked, near: Any, name: str, here: bool, patch: dict[str, Any], **more: str) -> Option:
+def _judged(worked: Worked, near: block.OscillatorBuild, name: str, here: bool, patch: Patch, **more: str) -> Option:
     volts, core = _v_half(worked), worked.shelf.get(IronCore, near.drive_core)
     hertz = block.frequency(volts, near, worked.shelf)
     off = hertz / worked.brief.output.frequency - 1
@@ -77,7 +75,7 @@ def _judged(worked: Worked, near: Any, name: str, here: bool, patch: dict[str, A
     )
 
 
-def _turns(worked: Worked, build: Any) -> OptionTable:
+def _turns(worked: Worked, build: block.OscillatorBuild) -> OptionTable:
     step = max(1, round(build.drive_turns / 25))
     options = []
     for n in sorted({max(1, build.drive_turns + k * step) for k in range(-3, 4)}):
@@ -96,7 +94,7 @@ def _turns(worked: Worked, build: Any) -> OptionTable:
     )
 
 
-def _cores(worked: Worked, build: Any) -> OptionTable:
+def _cores(worked: Worked, build: block.OscillatorBuild) -> OptionTable:
     line, volts = worked.brief.output.frequency, _v_half(worked)
 
     def judged(core: IronCore) -> Option:
@@ -142,7 +140,9 @@ def _window(core: IronCore, windings: tuple[tuple[str, Winding], ...]) -> Chart:
     )
 
 
-def _sheet(worked: Worked, build: Any, core: IronCore, windings: tuple[tuple[str, Winding], ...]) -> WindingSheet:
+def _sheet(
+    worked: Worked, build: block.OscillatorBuild, core: IronCore, windings: tuple[tuple[str, Winding], ...]
+) -> WindingSheet:
     rows = []
     for n, (name, w) in enumerate(windings):
         pin = "PAB"[n]

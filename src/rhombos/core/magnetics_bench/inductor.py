@@ -8,10 +8,14 @@ from typing import Any
 
 import numpy as np
 
+from rhombos.core.blocks.auxiliary_output import KEY as AUXILIARY_OUTPUT
 from rhombos.core.blocks.auxiliary_output import AuxiliaryOutputBuild
+from rhombos.core.blocks.front_end import KEY as FRONT_END
 from rhombos.core.blocks.front_end import FrontEndBuild
 from rhombos.core.blocks.h_bridge import HBridgeBuild
+from rhombos.core.blocks.output_filter import KEY as OUTPUT_FILTER
 from rhombos.core.blocks.output_filter import OutputFilterBuild
+from rhombos.core.blocks.rectifier import KEY as RECTIFIER
 from rhombos.core.blocks.rectifier import RectifierBuild
 from rhombos.core.blocks.wound import choke_of
 from rhombos.core.book import magnetics as book
@@ -47,8 +51,8 @@ class Asked:
 def link_choke(worked: Worked) -> CoilBench:
     """The choke behind the rectifier."""
     build = worked.built(RectifierBuild)
-    now = worked.settled["nominal"].states["rectifier"]
-    duty = worked.settled["nominal"].states["front_end"].total_duty
+    now = worked.settled["nominal"].states[RECTIFIER]
+    duty = worked.settled["nominal"].states[FRONT_END].total_duty
     need = ChokeNeed(
         build.inductance,
         now.choke_peak,
@@ -64,7 +68,7 @@ def link_choke(worked: Worked) -> CoilBench:
 def auxiliary_choke(worked: Worked) -> CoilBench:
     """The choke of the auxiliary output's converter."""
     build = worked.built(AuxiliaryOutputBuild)
-    now = worked.settled["high"].states["auxiliary_output"]
+    now = worked.settled["high"].states[AUXILIARY_OUTPUT]
     need = ChokeNeed(
         build.inductance,
         now.choke_peak,
@@ -81,7 +85,7 @@ def auxiliary_choke(worked: Worked) -> CoilBench:
 def filter_inductor(worked: Worked) -> CoilBench:
     """The inductor of the output filter."""
     build = worked.built(OutputFilterBuild)
-    now = worked.settled["nominal"].states["output_filter"]
+    now = worked.settled["nominal"].states[OUTPUT_FILTER]
     need = ChokeNeed(
         build.inductance,
         now.peak,

@@ -24,7 +24,7 @@ from rhombos.core.plots.iron import iron_window, loss_against_load
 from rhombos.core.plots.model import Chart
 from rhombos.core.units.quantities import fmt, short
 
-KEY = "iron_transformer"
+KEY = block.KEY
 SHOWN = 14
 IRON_ROOT = 1.15e-4
 """The workshop's 1.1 to 1.2 cm² for each root of a watt, iron at 50 Hz, in m²/√W."""
@@ -32,7 +32,7 @@ IRON_ROOT = 1.15e-4
 
 def iron_bench(worked: Worked) -> CoilBench:
     """Cores, turns and wires beside the present ones; losses against load; the winding sheet."""
-    build: Any = worked.builds[KEY]
+    build = worked.builds[KEY]
     made = block.made(build, worked.shelf)
     line, cores = worked.brief.output.frequency, _cores(worked, build)
 
@@ -67,7 +67,7 @@ def iron_bench(worked: Worked) -> CoilBench:
     )
 
 
-def _need(worked: Worked, build: Any) -> IronNeed:
+def _need(worked: Worked, build: block.IronTransformerBuild) -> IronNeed:
     """What the present transformer is asked, from the states it settled in."""
     hot = max(
         (s.states[KEY] for k, s in worked.settled.items() if k in ("nominal", "low", "high")), key=lambda s: s.secondary_rms
@@ -89,7 +89,15 @@ def _need(worked: Worked, build: Any) -> IronNeed:
     )
 
 
-def _judged(worked: Worked, build: Any, near: Any, name: str, here: bool, patch: Patch, **more: str) -> Option:
+def _judged(
+    worked: Worked,
+    build: block.IronTransformerBuild,
+    near: block.IronTransformerBuild,
+    name: str,
+    here: bool,
+    patch: Patch,
+    **more: str,
+) -> Option:
     """A neighbouring build at the present currents, its temperature made to agree."""
     need, t = _need(worked, build), block.made(near, worked.shelf)
     linked = t.primary.turns * t.stack.a_e
@@ -127,7 +135,7 @@ def _judged(worked: Worked, build: Any, near: Any, name: str, here: bool, patch:
     )
 
 
-def _turns(worked: Worked, build: Any) -> OptionTable:
+def _turns(worked: Worked, build: block.IronTransformerBuild) -> OptionTable:
     step = max(1, round(build.primary_turns / 16))
     options = []
     for n in sorted({max(1, build.primary_turns + k * step) for k in range(-2, 3)}):
@@ -168,7 +176,7 @@ def _turns(worked: Worked, build: Any) -> OptionTable:
     )
 
 
-def _cores(worked: Worked, build: Any) -> OptionTable:
+def _cores(worked: Worked, build: block.IronTransformerBuild) -> OptionTable:
     def judged(t: IronTransformer) -> Option:
         near = build.model_copy(
             update={
@@ -286,7 +294,7 @@ def _schools(worked: Worked, made: IronTransformer, best: str) -> tuple[School, 
     )
 
 
-def _sheet(worked: Worked, build: Any, made: IronTransformer) -> WindingSheet:
+def _sheet(worked: Worked, build: block.IronTransformerBuild, made: IronTransformer) -> WindingSheet:
     state = worked.settled["nominal"].states[KEY]
     cold = copper_resistivity(20.0) / copper_resistivity(state.temperature)
     checks = (

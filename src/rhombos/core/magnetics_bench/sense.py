@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
 from rhombos.core.blocks import controller as block
@@ -14,14 +12,15 @@ from rhombos.core.frame.solve import Worked
 from rhombos.core.magnetics.sense import DIODE, MOST_DROOP, MOST_FLUX, SenseTransformer, rank_sense_cores, sense_from
 from rhombos.core.magnetics.winding import COPPER_DENSITY
 from rhombos.core.magnetics_bench.common import against, stack_name, with_present
-from rhombos.core.magnetics_bench.model import CoilBench, Option, OptionTable, WindingRow, WindingSheet
+from rhombos.core.magnetics_bench.model import CoilBench, Option, OptionTable, Patch, WindingRow, WindingSheet
 from rhombos.core.magnetics_bench.sheet import cut_length, hipot_voltage
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, curve, roomy
 from rhombos.core.plots.window import layers_of
 from rhombos.core.routes.auxiliary.controller import link_need
+from rhombos.core.routes.converge import linked
 from rhombos.core.units.quantities import fmt, short
 
-KEY = "controller"
+KEY = block.KEY
 SHOWN = 8
 TURNS = (30, 50, 75, 100, 150, 200, 300)
 """Numbers of turns worth winding on a ring by hand."""
@@ -29,7 +28,7 @@ TURNS = (30, 50, 75, 100, 150, 200, 300)
 
 def sense_bench(worked: Worked) -> CoilBench:
     """Turns with their burdens, rings, the flux as the duty grows, and the sheet."""
-    build: Any = worked.builds[KEY]
+    build = worked.builds[KEY]
     need = _need(worked)
     made = block.sense_of(need, build, worked.shelf, worked.rules)
     return CoilBench(
@@ -43,7 +42,7 @@ def sense_bench(worked: Worked) -> CoilBench:
 
 
 def _need(worked: Worked) -> link_loop.ControllerNeed:
-    return link_need(worked.route, worked.settled, worked.builds, worked.shelf, worked.rules)
+    return link_need(worked.route, linked(worked.settled), worked.builds, worked.shelf, worked.rules)
 
 
 def _judged(
@@ -52,7 +51,7 @@ def _judged(
     made: SenseTransformer,
     name: str,
     here: bool,
-    patch: dict[str, Any],
+    patch: Patch,
     **more: str,
 ) -> Option:
     duty, turns = min(0.5, need.duty), made.winding.turns
@@ -75,7 +74,7 @@ def _judged(
     )
 
 
-def _turns(worked: Worked, build: Any, need: link_loop.ControllerNeed) -> OptionTable:
+def _turns(worked: Worked, build: block.ControllerBuild, need: link_loop.ControllerNeed) -> OptionTable:
     options = []
     for n in sorted({*TURNS, build.sense_turns}):
         made = sense_from(
@@ -110,7 +109,7 @@ def _turns(worked: Worked, build: Any, need: link_loop.ControllerNeed) -> Option
     )
 
 
-def _cores(worked: Worked, build: Any, need: link_loop.ControllerNeed, made: SenseTransformer) -> OptionTable:
+def _cores(worked: Worked, build: block.ControllerBuild, need: link_loop.ControllerNeed, made: SenseTransformer) -> OptionTable:
     def judged(other: SenseTransformer) -> Option:
         core = other.stack.core.id
         return _judged(
@@ -186,7 +185,9 @@ def _flux(need: link_loop.ControllerNeed, made: SenseTransformer) -> Chart:
     )
 
 
-def _sheet(worked: Worked, build: Any, need: link_loop.ControllerNeed, made: SenseTransformer) -> WindingSheet:
+def _sheet(
+    worked: Worked, build: block.ControllerBuild, need: link_loop.ControllerNeed, made: SenseTransformer
+) -> WindingSheet:
     w = made.winding
     length = cut_length(w, made.stack.mlt)
     mass = w.turns * w.copper * made.stack.mlt * COPPER_DENSITY

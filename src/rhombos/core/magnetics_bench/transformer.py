@@ -10,6 +10,7 @@ import numpy as np
 
 from rhombos.core.blocks import front_end
 from rhombos.core.blocks import transformer as block
+from rhombos.core.blocks.dc_link import KEY as DC_LINK
 from rhombos.core.blocks.front_end import FrontEndBuild
 from rhombos.core.book import magnetics as book
 from rhombos.core.frame.labels import labelled
@@ -25,9 +26,10 @@ from rhombos.core.magnetics_bench.sheet import pair_sheet
 from rhombos.core.parts import Grade
 from rhombos.core.plots.low_side import winding_window, working_point
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, curve, roomy
+from rhombos.core.routes.hf_stage import wound_at
 from rhombos.core.units.quantities import fmt, short
 
-KEY = "transformer"
+KEY = block.KEY
 SHOWN = 14
 FERRITE_ROOT = 1e-5
 """The workshop's 0.1 cm² for each root of a watt, ferrite at tens of kHz, in m²/√W."""
@@ -37,7 +39,7 @@ TAPE_PERMITTIVITY = 3.3
 
 def transformer_bench(worked: Worked) -> CoilBench:
     """Cores, turns, wires and interleaving beside the present ones; the optimum flux; the winding sheet."""
-    build: Any = worked.builds[KEY]
+    build = worked.builds[KEY]
     made, cores = block.made(build, worked.shelf), _cores(worked, build)
     return CoilBench(
         block=KEY, title=f"Transformer on {made.stack.core.id}",
@@ -48,7 +50,7 @@ def transformer_bench(worked: Worked) -> CoilBench:
         sheet=winding_sheet(worked))  # fmt: skip
 
 
-def _assess(worked: Worked, build: Any) -> block.TransformerState:
+def _assess(worked: Worked, build: block.TransformerBuild) -> block.TransformerState:
     """The state of a neighbouring build at the present working point, its temperature made to agree."""
     at = working_point(worked)
     for _ in range(3):
@@ -59,10 +61,10 @@ def _assess(worked: Worked, build: Any) -> block.TransformerState:
 
 def transformer_need(worked: Worked) -> TransformerNeed:
     """What the present transformer is asked, from the points it settled in."""
-    flat = worked.settled["low"]
+    flat = wound_at(worked.settled["low"])
     front = worked.built(FrontEndBuild)
-    build: Any = worked.builds[KEY]
-    at, stage = working_point(worked), flat.states["front_end"]
+    build = worked.builds[KEY]
+    at, stage = working_point(worked), flat.states[front_end.KEY]
     # flat pulses that heat alike
     alike = flat.form * flat.drawn.rms * front_end.ramped(stage.duty, stage.rising)
     return TransformerNeed(
@@ -89,14 +91,14 @@ def _texts(t: Transformer, state: block.TransformerState, extra: dict[str, str])
     }  # fmt: skip
 
 
-def _core(build: Any) -> Patch:
+def _core(build: block.TransformerBuild) -> Patch:
     """Pins that keep the present core while something else about it changes."""
     return {f"{KEY}.core": build.core, f"{KEY}.sets": build.sets, f"{KEY}.grade": build.grade}
 
 
-def _turns(worked: Worked, build: Any) -> OptionTable:
+def _turns(worked: Worked, build: block.TransformerBuild) -> OptionTable:
     """The whole numbers of turns around the present one, the secondary in proportion, the wire to match."""
-    flat = worked.settled["low"].states["front_end"].duty
+    flat = worked.settled["low"].states[front_end.KEY].duty
     options = []
     for n in range(max(1, build.primary_turns - 2), build.primary_turns + 3):
         # rounded up: a ratio a little too high costs some duty, one too low cannot hold the link
@@ -121,7 +123,7 @@ def _turns(worked: Worked, build: Any) -> OptionTable:
         options=tuple(options))  # fmt: skip
 
 
-def _cores(worked: Worked, build: Any) -> OptionTable:
+def _cores(worked: Worked, build: block.TransformerBuild) -> OptionTable:
     """The best transformer on every promising stack of the shelf, searched again."""
 
     def judged(t: Transformer, near: block.TransformerBuild) -> Option:
@@ -150,7 +152,7 @@ def _cores(worked: Worked, build: Any) -> OptionTable:
         options=shown)  # fmt: skip
 
 
-def _wires(worked: Worked, build: Any, which: str) -> OptionTable:
+def _wires(worked: Worked, build: block.TransformerBuild, which: str) -> OptionTable:
     made = block.made(build, worked.shelf)
     portions = section_portions(made.interfaces, made.halves if which == "primary" else made.secondary_halves)
 
@@ -163,7 +165,7 @@ def _wires(worked: Worked, build: Any, which: str) -> OptionTable:
         f"{which}_")  # fmt: skip
 
 
-def _faces(worked: Worked, build: Any) -> OptionTable:
+def _faces(worked: Worked, build: block.TransformerBuild) -> OptionTable:
     """Plainly wound against interleaved."""
     options = []
     for faces, name in ((1, "plain: primary, secondary"), (2, "interleaved: half, secondary, half")):
@@ -193,7 +195,7 @@ def capacitance_between(t: Transformer) -> float:
 def _schools(worked: Worked, made: Transformer, best: str) -> tuple[School, ...]:
     """Area product, the workshop's root of power, and the loss-limited search, side by side."""
     rules, state = worked.rules, worked.settled["nominal"].states[KEY]
-    build: Any = worked.builds[KEY]
+    build = worked.builds[KEY]
     through = worked.settled["nominal"].flow[KEY] / build.units
     frequency = working_point(worked).frequency
     table = stack_table(worked.shelf)
@@ -235,7 +237,7 @@ def heating(worked: Worked) -> Chart:
 
 def optimum_flux(worked: Worked) -> Chart:
     """Loss against flux with turns free to be any number: copper falls as iron rises; where they balance, and where this is."""
-    build: Any = worked.builds[KEY]
+    build = worked.builds[KEY]
     made, state = block.made(build, worked.shelf), worked.settled["nominal"].states[KEY]
     beta = worked.shelf.get(Grade, build.grade).beta
     ratio = np.geomspace(0.4, 2.5, 60)
@@ -261,7 +263,7 @@ def optimum_flux(worked: Worked) -> Chart:
 
 def winding_sheet(worked: Worked) -> WindingSheet:
     """What to wind from."""
-    build: Any = worked.builds[KEY]
+    build = worked.builds[KEY]
     made, state = block.made(build, worked.shelf), worked.settled["nominal"].states[KEY]
     core = made.stack.core.id + (f", {made.stack.sets} sets side by side" if made.stack.sets > 1 else "")
     checks = [
@@ -296,4 +298,4 @@ def _cold(resistance: float, celsius: float) -> float:
 
 def _working_voltage(worked: Worked) -> float:
     """The highest voltage between the windings, V: the whole secondary's or the link's."""
-    return float(1.1 * max(s.states["dc_link"].voltage for s in worked.settled.values()))
+    return float(1.1 * max(s.states[DC_LINK].voltage for s in worked.settled.values()))

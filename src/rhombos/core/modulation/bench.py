@@ -9,6 +9,9 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from rhombos.core.blocks.h_bridge import AUDIBLE, HBridgeBuild
+from rhombos.core.blocks.h_bridge import KEY as H_BRIDGE
+from rhombos.core.blocks.load import KEY as LOAD
+from rhombos.core.blocks.output_filter import KEY as OUTPUT_FILTER
 from rhombos.core.frame.labels import Labelled, labelled
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Mark, Scale, Series, curve, roomy
@@ -95,12 +98,12 @@ def setting_of(asked: ModulationAsked, worked: Worked) -> Setting:
     """The setting asked, completed from the design's nominal point."""
     now = worked.settled["nominal"].states
     bridge = worked.built(HBridgeBuild)
-    state, stepped = now["h_bridge"], worked.brief.output.stepped
+    state, stepped = now[H_BRIDGE], worked.brief.output.stepped
     design: dict[str, SchemeName] = {"sine": "unipolar", "modified": "modified", "square": "square"}
     at = worked.route.operating(worked.settled, worked.builds, worked.shelf)
     steps = worked.route.stepped(worked.settled, worked.builds, worked.shelf)
     link = at.v_link / at.ratio if at else steps.v_link if steps else 0.0
-    factor = now["output_filter"].power_factor if "output_filter" in now else now["load"].power_factor
+    factor = now[OUTPUT_FILTER].power_factor if OUTPUT_FILTER in now else now[LOAD].power_factor
     return Setting(
         asked.scheme or design[worked.brief.output.waveform],
         asked.sampling,
@@ -117,7 +120,7 @@ def setting_of(asked: ModulationAsked, worked: Worked) -> Setting:
 def modulation_bench(asked: ModulationAsked, worked: Worked) -> ModulationBench:
     """The bench for one design. Raises: ValueError for a carrier that no table of edges can hold."""
     setting = setting_of(asked, worked)
-    inductance = getattr(worked.builds.get("output_filter"), "inductance", None)
+    inductance = getattr(worked.builds.get(OUTPUT_FILTER), "inductance", None)
     made = _Made(setting, modulate(setting), inductance)
     charts = (_comparison(made), _legs(made), _spectrum(made)) if setting.scheme in SINES else (_legs(made), _spectrum(made))
     return ModulationBench(

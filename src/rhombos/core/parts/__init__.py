@@ -18,6 +18,7 @@ from rhombos.core.parts.kinds import (
     Part,
     Powder,
     Resistor,
+    Transistor,
     Wire,
     kind_of,
 )
@@ -42,6 +43,7 @@ __all__ = [
     "Powder",
     "Resistor",
     "Shelf",
+    "Transistor",
     "UnknownPart",
     "Wire",
     "kind_of",

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Any
 
 from rhombos.core.book import gate
 from rhombos.core.design.findings import Finding
+from rhombos.core.frame.keys import Builds
 from rhombos.core.parts import Igbt, Mosfet, Shelf
 from rhombos.core.units.quantities import fmt, short
 
@@ -18,16 +18,17 @@ GATE_LEAK = 100e-9
 """Leakage of a gate that is still sound, A."""
 
 
-def incoming_tests(builds: Mapping[str, Any], shelf: Shelf, drive: float) -> list[Finding]:
+def incoming_tests(builds: Builds, shelf: Shelf, drive: float) -> list[Finding]:
     """One finding for each block with MOSFETs or IGBTs: the tests with their limits, for gates driven with so many volts.
 
     The shelf is the one of unverified parts: the limits are what the sizing counts on.
     """
     found = []
     for block, build in builds.items():
-        if not hasattr(build, "switch"):
+        name = getattr(build, "switch", None)
+        if name is None:
             continue
-        part: Any = shelf.find(type(build).model_fields["switch"].json_schema_extra["part"], build.switch)
+        part: Any = shelf.find("mosfet|igbt|bipolar", name)
         printed = part.printed
         if printed is None:
             continue

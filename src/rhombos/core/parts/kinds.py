@@ -6,7 +6,7 @@ CSV file.
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, TypeAlias
 
 from pydantic import Field
 
@@ -132,6 +132,10 @@ class Driver(Mounted):
     @property
     def label(self) -> str:  # noqa: D102
         return f"{self.kind} {short(self.i_peak, 'A')}" + (f" {self.v_float:.0f} V" if self.v_float else "")
+
+
+Transistor: TypeAlias = Mosfet | Igbt
+"""What is driven at a gate."""
 
 
 class Bipolar(Packaged):

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 import numpy as np
 
-from rhombos.core.parts.kinds import KINDS, Part
+from rhombos.core.parts.kinds import KINDS, Bipolar, Igbt, Mosfet, Part, Transistor
 from rhombos.core.parts.part import Mounted
 
 if TYPE_CHECKING:
@@ -77,6 +77,14 @@ class Shelf:
             if designation in self._index[KINDS[name]]:
                 return self.get(KINDS[name], designation)
         return self.get(KINDS[names[-1]], designation)
+
+    def transistor(self, designation: str) -> Transistor:
+        """A switch that is driven at a gate. Raises: UnknownPart."""
+        return self.get(Mosfet, designation) if designation in self._index[Mosfet] else self.get(Igbt, designation)
+
+    def switch(self, designation: str) -> Mosfet | Bipolar:
+        """A switch of a stage that makes its own drive. Raises: UnknownPart."""
+        return self.get(Mosfet, designation) if designation in self._index[Mosfet] else self.get(Bipolar, designation)
 
     def get(self, kind: type[P], designation: str) -> P:
         """One part by designation. Raises: UnknownPart."""

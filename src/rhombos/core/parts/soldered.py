@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
-
+from rhombos.core.design.pins import Pins
 from rhombos.core.parts.shelf import Shelf
 
 ROUNDING = 1e-9
@@ -16,7 +14,7 @@ def too_small(shelf: Shelf, least: float) -> frozenset[str]:
     return frozenset(name for body, name in shelf.surface_mounted if body < least - ROUNDING)
 
 
-def solderable(shelf: Shelf, least: float, pins: Mapping[str, Mapping[str, Any]]) -> Shelf:
+def solderable(shelf: Shelf, least: float, pins: Pins) -> Shelf:
     """The shelf without parts too small to solder; what is pinned stays. The shelf itself where none is."""
     pinned = {value for fields in pins.values() for value in fields.values() if isinstance(value, str)}
     dropped = too_small(shelf, least) - pinned

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from rhombos.core.blocks.source import KEY as SOURCE
 from rhombos.core.book import source
 from rhombos.core.design.sources import PEUKERT, RESTING, BatterySource
 from rhombos.core.frame.solve import Worked
@@ -68,7 +69,7 @@ def _currents(worked: Worked, powers: set[float]) -> dict[float, float]:
         for w in sorted(powers)
     }
     settled = worked.route.converge_all(worked.builds, worked.brief, worked.shelf, worked.rules, points=points, tolerance=1e-3)
-    return {w: settled[f"step {w:g}"].states["source"].current for w in powers}
+    return {w: settled[f"step {w:g}"].states[SOURCE].current for w in powers}
 
 
 def gauge(worked: Worked) -> Chart:

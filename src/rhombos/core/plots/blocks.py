@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from rhombos.core.blocks import gate_drive
+from rhombos.core.blocks.bridge_drive import KEY as BRIDGE_DRIVE
+from rhombos.core.blocks.dc_link import KEY as DC_LINK
 from rhombos.core.blocks.dc_link import DcLinkBuild
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots import (
@@ -116,7 +118,7 @@ def charts(worked: Worked, block: str) -> tuple[Chart, ...]:
         drawn |= STEPPED
     if worked.brief.output.direct:
         drawn |= DIRECT if worked.route.marched else {"load": ()}
-    if "dc_link" not in worked.builds:
+    if DC_LINK not in worked.builds:
         drawn |= UNLINKED
         if worked.brief.output.waveform == "sine":
             drawn |= CARRIED
@@ -124,12 +126,12 @@ def charts(worked: Worked, block: str) -> tuple[Chart, ...]:
         drawn |= ALONE
     if worked.brief.output.down_to is not None and worked.route.turned_by.get(worked.brief.output.waveform) == "link":
         drawn |= TURNED
-    if "dc_link" in worked.builds and not worked.built(DcLinkBuild).held:
+    if DC_LINK in worked.builds and not worked.built(DcLinkBuild).held:
         drawn |= UNHELD
         if worked.brief.output.direct:
             drawn |= {"load": (high_side.link_over_input,)}
-    if block in gates.NEEDS:
-        # cycle by cycle only where the cycles differ
-        lifted = block == "bridge_drive" and gate_drive.bootstrapped(worked.builds[block], worked.shelf)
-        return (gates.gate_edges(worked, block), *((gates.bootstrap(worked, block),) if lifted else ()))
+    for drive in gates.NEEDS:
+        if block == drive:  # cycle by cycle only where the cycles differ
+            lifted = block == BRIDGE_DRIVE and gate_drive.bootstrapped(worked.builds[drive], worked.shelf)
+            return (gates.gate_edges(worked, drive), *((gates.bootstrap(worked, drive),) if lifted else ()))
     return tuple(draw(worked) for draw in drawn.get(block, ()))

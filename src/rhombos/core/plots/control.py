@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
 from rhombos.core.blocks import controller, link_loop
@@ -14,6 +12,7 @@ from rhombos.core.frame.solve import Worked
 from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve
 from rhombos.core.routes.auxiliary.controller import link_need
+from rhombos.core.routes.converge import linked
 from rhombos.core.units.quantities import fmt, short
 
 LOWEST_DB, HIGHEST_DB = -50.0, 120.0
@@ -52,14 +51,14 @@ def trimmer_range(worked: Worked) -> Chart:
 
 def bode(worked: Worked) -> Chart:
     """Gain and phase of the loop, lowest input, full power."""
-    need = link_need(worked.route, worked.settled, worked.builds, worked.shelf, worked.rules)
+    need = link_need(worked.route, linked(worked.settled), worked.builds, worked.shelf, worked.rules)
     build = worked.built(ControllerBuild)
     frequency, gain, phase = loop(link_loop.plant_of(need.path, build), link_loop.compensator_of(build))
     keep = frequency <= 4 * need.frequency
     frequency, gain, phase = frequency[keep], gain[keep], phase[keep]
     level = np.clip(20 * np.log10(np.abs(gain)), LOWEST_DB, HIGHEST_DB)
     above = np.clip(180 + np.degrees(phase), LOWEST_DB, HIGHEST_DB)
-    state: Any = worked.settled["low"].states["controller"]
+    state = worked.settled["low"].states[controller.KEY]
     f, g = Scale("Hz", 1e3), Scale("1", 1)
     line = worked.brief.output.frequency
     twice = (Mark(at=f(2 * line), label="twice the line", role="here", upright=True),) if line else ()

@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import math
-from typing import Any
 
 import numpy as np
 
 from rhombos.core.blocks import dc_link
+from rhombos.core.blocks.controller import KEY as CONTROLLER
 from rhombos.core.blocks.dc_link import DcLinkBuild
+from rhombos.core.blocks.front_end import KEY as FRONT_END
 from rhombos.core.blocks.front_end import FrontEndBuild
+from rhombos.core.blocks.load import KEY as LOAD
+from rhombos.core.blocks.rectifier import KEY as RECTIFIER
+from rhombos.core.design.outputs import DcOutput
 from rhombos.core.frame.solve import Worked
 from rhombos.core.parts import Capacitor
 from rhombos.core.plots.model import Chart, Mark, Scale, curve
@@ -25,11 +29,11 @@ def ripple(worked: Worked) -> Chart:
     """Two periods of the choke's current on the bank, capacitance and series resistance apart."""
     build = worked.built(DcLinkBuild)
     states = worked.settled["nominal"].states
-    linked: Any = states["dc_link"]
+    linked = states[dc_link.KEY]
     bank = dc_link.capacitance(build, worked.shelf)
     esr = worked.shelf.get(Capacitor, build.capacitor).esr * build.banks / build.count
-    swing, period = states["rectifier"].ripple, 0.5 / worked.built(FrontEndBuild).frequency
-    on = min(0.95, max(0.05, 2 * states["front_end"].duty))
+    swing, period = states[RECTIFIER].ripple, 0.5 / worked.built(FrontEndBuild).frequency
+    on = min(0.95, max(0.05, 2 * states[FRONT_END].duty))
     turn = np.linspace(0, 2, POINTS)
     phase = turn % 1.0
     amps = swing * np.where(phase < on, phase / on - 0.5, 0.5 - (phase - on) / (1 - on))
@@ -56,9 +60,10 @@ def ripple(worked: Worked) -> Chart:
 def step(worked: Worked) -> Chart:
     """The socket at a step from nothing to full power, marched with the stage and its loop."""
     supply = worked.route.supply(worked.settled, worked.builds, worked.brief, worked.shelf, worked.rules)
-    now: Any = worked.settled["nominal"].states
-    asked: Any = worked.brief.output
-    volts, amps, crossover = now["dc_link"].voltage, now["load"].current, max(10.0, now["controller"].crossover)
+    now = worked.settled["nominal"].states
+    asked = worked.brief.output
+    assert isinstance(asked, DcOutput)
+    volts, amps, crossover = now[dc_link.KEY].voltage, now[LOAD].current, max(10.0, now[CONTROLLER].crossover)
     answers = 1 / (2 * math.pi * crossover)
     begin, end = -BEFORE * answers, AFTER * answers
     width = min(10e-6, answers / 20)
@@ -80,6 +85,6 @@ def step(worked: Worked) -> Chart:
         series=(curve("socket", time - begin, link, t, v),),
         marks=(Mark(at=v(held), label=f"allowed {short(held, 'V')}", role="house"),),
         remark=f"Marched with stage and loop at the nominal input: {fmt(volts - lowest, 'V')} at its deepest. The loop's own "
-        f"answer, with a load that keeps its power, is {fmt(now['controller'].dip, 'V')}; the corner at the step is the bank's "
+        f"answer, with a load that keeps its power, is {fmt(now[CONTROLLER].dip, 'V')}; the corner at the step is the bank's "
         "series resistance.",
     )

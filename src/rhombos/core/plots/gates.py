@@ -8,7 +8,10 @@ import numpy as np
 
 from rhombos.core.blocks import gate_drive
 from rhombos.core.blocks.bootstrap import bootstrap_droop
+from rhombos.core.blocks.bridge_drive import KEY as BRIDGE_DRIVE
+from rhombos.core.blocks.front_drive import KEY as FRONT_DRIVE
 from rhombos.core.control.gates import IGBT_PLATEAU
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Mark, Scale, curve, limits, roomy
 from rhombos.core.routes.driven import drive_need, front_need, gate_loop
@@ -18,19 +21,19 @@ SETTLED = 4.0
 """Time constants after which a gate is drawn as full."""
 
 
-NEEDS = {"bridge_drive": drive_need, "front_drive": front_need}
+NEEDS = {BRIDGE_DRIVE: drive_need, FRONT_DRIVE: front_need}
 
 
-def _need(worked: Worked, block: str) -> gate_drive.DriveNeed:
+def _need(worked: Worked, block: Key[gate_drive.GateDriveBuild, gate_drive.DriveState]) -> gate_drive.DriveNeed:
     return NEEDS[block](worked.settled["nominal"], worked.builds, worked.brief)
 
 
-def gate_edges(worked: Worked, block: str) -> Chart:
+def gate_edges(worked: Worked, block: Key[gate_drive.GateDriveBuild, gate_drive.DriveState]) -> Chart:
     """One gate from off to on and back: through its resistance to the plateau, along it, and on."""
-    build: Any = worked.builds[block]
+    build = worked.builds[block]
     need = _need(worked, block)
-    state: gate_drive.DriveState = worked.settled["nominal"].states[block]
-    device: Any = worked.shelf.find("mosfet|igbt", need.device)
+    state = worked.settled["nominal"].states[block]
+    device = worked.shelf.transistor(need.device)
     loop = gate_loop(build, need.parallel, worked.shelf)
     level = min(getattr(device, "v_plateau", IGBT_PLATEAU), 0.98 * loop.volts)
     up, down = max(loop.on, 0.01) * state.capacitance, max(loop.off, 0.01) * state.capacitance
@@ -68,10 +71,10 @@ def gate_edges(worked: Worked, block: str) -> Chart:
     )
 
 
-def bootstrap(worked: Worked, block: str) -> Chart:
+def bootstrap(worked: Worked, block: Key[gate_drive.GateDriveBuild, gate_drive.DriveState]) -> Chart:
     """The bootstrap capacitor at the end of each on-time, over one line period."""
-    build: Any = worked.builds[block]
-    state: gate_drive.DriveState = worked.settled["nominal"].states[block]
+    build = worked.builds[block]
+    state = worked.settled["nominal"].states[block]
     need = _need(worked, block)
     times, volts = bootstrap_droop(need, build, worked.shelf)
     if need.modulation is None:  # one cycle a line period: from full to its end

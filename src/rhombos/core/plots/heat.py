@@ -3,32 +3,37 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, TypeVar
 
 from rhombos.core.blocks.cooling import surge_limit
+from rhombos.core.blocks.front_end import KEY as FRONT_END
+from rhombos.core.blocks.h_bridge import KEY as H_BRIDGE
+from rhombos.core.blocks.heat import KEY as HEAT
 from rhombos.core.blocks.heat import HeatBuild
-from rhombos.core.blocks.surge import Devices, bridge_devices, cooling_of, front_end_devices, worst_course
+from rhombos.core.blocks.surge import Burning, Devices, OfSwitches, bridge_devices, cooling_of, front_end_devices, worst_course
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Axis, Chart, Dot, Mark, Role, Rung, Scale, Series, curve, limits, roomy
 from rhombos.core.routes.auxiliary.heat import need_of
 from rhombos.core.units.quantities import fmt, short
 
 FINE = 60
+SwitchesT = TypeVar("SwitchesT", bound=OfSwitches)
 
 
 def front_surge(worked: Worked) -> Chart:
     """The front end's switches over the surge."""
-    return _surge(worked, "front_end", front_end_devices)
+    return _surge(worked, FRONT_END, front_end_devices)
 
 
 def bridge_surge(worked: Worked) -> Chart:
     """The output bridge's switches over the surge."""
-    return _surge(worked, "h_bridge", bridge_devices)
+    return _surge(worked, H_BRIDGE, bridge_devices)
 
 
-def _surge(worked: Worked, block: str, devices: Callable[[Any, Any], Devices]) -> Chart:
-    build: Any = worked.builds[block]
-    device: Any = worked.shelf.find("mosfet|igbt", build.switch)
+def _surge(worked: Worked, block: Key[SwitchesT, Burning], devices: Callable[[SwitchesT, Any], Devices]) -> Chart:
+    build = worked.builds[block]
+    device = worked.shelf.transistor(build.switch)
     cooled = cooling_of(build, device, worked.brief, worked.shelf, worked.rules)
     seconds = worked.brief.surge_time
     found = worst_course(
@@ -97,7 +102,7 @@ def heat_ladder(worked: Worked) -> Chart:
     """Fan and too-hot limits among what the heat-sinks reach and stand."""
     need = need_of(worked)
     build = worked.built(HeatBuild)
-    error: float = worked.settled["nominal"].states["heat"].error
+    error: float = worked.settled["nominal"].states[HEAT].error
     stands = min((s.sink + s.rating - s.junction for s in need.stages), default=None)
 
     def mark(label: str, at: float) -> Rung:
@@ -115,7 +120,7 @@ def heat_ladder(worked: Worked) -> Chart:
             remark=f"{fmt(tap, 'V')} of 2.5 V",
         )
 
-    state: Any = worked.settled["nominal"].states["heat"]
+    state = worked.settled["nominal"].states[HEAT]
     rungs = (
         mark("room", need.room),
         *(mark(s.name, s.sink) for s in need.stages),

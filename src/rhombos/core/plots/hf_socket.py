@@ -10,6 +10,7 @@ import numpy as np
 
 from rhombos.core.benches.load_compatibility import WIDE
 from rhombos.core.blocks import hf_output
+from rhombos.core.blocks.front_end import KEY as FRONT_END
 from rhombos.core.blocks.hf_socket import KEY, HfState
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Mark, Scale, Series, curve, roomy
@@ -27,7 +28,7 @@ def wave(worked: Worked) -> Chart:
     half, driven = step_current(min(1.0, now.powered), now.factor)
     amps = np.concatenate([half, -half]) * now.current / max(math.sqrt(float((half**2).mean())), 1e-12)
     volts = np.concatenate([driven, -driven]) * now.peak
-    period = 1 / worked.builds["front_end"].frequency
+    period = 1 / worked.builds[FRONT_END].frequency
     time = np.arange(2 * STEPS) * period / (2 * STEPS)
     t, v = Scale("s", period), Scale("V", now.peak)
     most = float(np.abs(amps).max())

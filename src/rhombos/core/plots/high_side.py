@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 import math
-from typing import Any
 
 import numpy as np
 
 from rhombos.core.blocks import dc_link, front_end
 from rhombos.core.blocks.dc_link import DcLinkBuild
 from rhombos.core.blocks.front_end import FrontEndBuild
+from rhombos.core.blocks.h_bridge import KEY as H_BRIDGE
+from rhombos.core.blocks.output_filter import KEY as OUTPUT_FILTER
+from rhombos.core.blocks.rectifier import KEY as RECTIFIER
 from rhombos.core.blocks.rectifier import RectifierBuild
+from rhombos.core.blocks.transformer import KEY as TRANSFORMER
 from rhombos.core.book import filters
 from rhombos.core.frame.report import Operating
 from rhombos.core.frame.solve import Worked
 from rhombos.core.parts import Capacitor, Diode
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve, limits, roomy, thin
+from rhombos.core.routes.converge import linked
 from rhombos.core.units.quantities import fmt, short
 from rhombos.core.waves.output import OutputWaves, output_waves
 
@@ -38,14 +42,14 @@ def diode_voltage(worked: Worked) -> Chart:
     s = worked.settled["high"]
     build = worked.built(RectifierBuild)
     diode = worked.shelf.get(Diode, build.diode)
-    state: Any = s.states["rectifier"]
+    state = s.states[RECTIFIER]
     frequency = worked.built(FrontEndBuild).frequency
     period = 1 / frequency
-    on = min(s.states["front_end"].duty, 0.5) * period
+    on = min(s.states[front_end.KEY].duty, 0.5) * period
     level = state.reverse - state.ring
     stray = 2 * diode.c_j + 30e-12
-    leads = front_end.lead_inductance(worked.builds["front_end"], worked.shelf, worked.rules)
-    leak = (s.states["transformer"].leakage_together + leads) * s.states["transformer"].ratio ** 2
+    leads = front_end.lead_inductance(worked.builds[front_end.KEY], worked.shelf, worked.rules)
+    leak = (s.states[TRANSFORMER].leakage_together + leads) * s.states[TRANSFORMER].ratio ** 2
     ring = min(2 * math.pi * math.sqrt(leak * stray), on / 3)
     rate = 1.2 if build.damper == "RC" else 0.35
     inside = np.concatenate([np.linspace(0, min(4 * ring, on), 201), np.linspace(min(4 * ring, on), on, 40)])
@@ -82,10 +86,10 @@ def choke_current(worked: Worked) -> Chart:
     half = 1 / (2 * build.frequency)
     t = Scale("s", 2 * half)
     states = {k: worked.settled[k].states for k in ("nominal", "idle")}
-    a = Scale("A", states["nominal"]["rectifier"].current + states["nominal"]["rectifier"].ripple)
+    a = Scale("A", states["nominal"][RECTIFIER].current + states["nominal"][RECTIFIER].ripple)
     series = []
     for key, role in (("nominal", "main"), ("idle", "second")):
-        rectified, stage = states[key]["rectifier"], states[key]["front_end"]
+        rectified, stage = states[key][RECTIFIER], states[key][front_end.KEY]
         mean, ripple = rectified.current, rectified.ripple
         start = 2 * stage.rising * half  # the leakage first takes the current over
         rise, on = ripple, (stage.total_duty - 2 * stage.rising) * half
@@ -100,7 +104,7 @@ def choke_current(worked: Worked) -> Chart:
             before = low + ripple * start / (half - on)
             ys = [before, low, high, low, high, before]
         series.append(curve("full power" if key == "nominal" else "no load", xs, ys, t, a, role))  # type: ignore[arg-type]
-    least = states["nominal"]["rectifier"].minimum_load
+    least = states["nominal"][RECTIFIER].minimum_load
     return Chart(
         key="choke",
         title="Link choke current",
@@ -115,12 +119,12 @@ def charging_pulses(worked: Worked) -> Chart:
     """Current of the secondary over one switching period, full power: it charges the bank directly."""
     build = worked.built(FrontEndBuild)
     period = 1 / build.frequency
-    s = worked.settled["nominal"]
-    rectified, on = s.states["rectifier"], s.states["front_end"].duty * period
-    leads = front_end.lead_inductance(worked.builds["front_end"], worked.shelf, worked.rules)
-    leak = (s.states["transformer"].leakage_together + leads) * s.states["transformer"].ratio ** 2
+    s = linked(worked.settled)["nominal"]
+    rectified, on = s.states[RECTIFIER], s.states[front_end.KEY].duty * period
+    leads = front_end.lead_inductance(worked.builds[front_end.KEY], worked.shelf, worked.rules)
+    leak = (s.states[TRANSFORMER].leakage_together + leads) * s.states[TRANSFORMER].ratio ** 2
     diode = worked.shelf.get(Diode, worked.built(RectifierBuild).diode)
-    ohms = s.guess.charging_resistance(s.states["transformer"].ratio) + s.diodes * diode.r
+    ohms = s.guess.charging_resistance(s.states[TRANSFORMER].ratio) + s.diodes * diode.r
     inside = np.linspace(0, on, 60)
     rising = (1 - np.exp(-inside * ohms / leak)) / (1 - np.exp(-on * ohms / leak)) * rectified.pulse_peak
     t, a = Scale("s", period), Scale("A", rectified.pulse_peak)
@@ -152,7 +156,7 @@ def link_over_input(worked: Worked) -> Chart:
     ):
         held = [worked.settled[k] for k in keys if k in worked.settled and k not in infeasible]
         if len(held) > 1:
-            series.append(curve(name, [s.point.emf for s in held], [s.states["dc_link"].voltage for s in held], x, v, role))  # type: ignore[arg-type]
+            series.append(curve(name, [s.point.emf for s in held], [s.states[dc_link.KEY].voltage for s in held], x, v, role))  # type: ignore[arg-type]
     full = worked.settled["high"]
     return Chart(
         key="link",
@@ -161,9 +165,9 @@ def link_over_input(worked: Worked) -> Chart:
         y=v.axis("", low=0, high=roomy(stands)),
         series=tuple(series),
         marks=limits(stands, stands * (1 - worked.rules.link_capacitor_margin), v, "V"),
-        dots=(Dot(x=x(full.point.emf), y=v(full.states["rectifier"].unloaded), label=""),),
+        dots=(Dot(x=x(full.point.emf), y=v(full.states[RECTIFIER].unloaded), label=""),),
         remark="No choke, so no duty holds it: the link is the source times the turns ratio, less what is lost on the way. "
-        f"The dot: {fmt(full.states['rectifier'].unloaded, 'V')}, as far as it climbs unloaded.",
+        f"The dot: {fmt(full.states[RECTIFIER].unloaded, 'V')}, as far as it climbs unloaded.",
     )
 
 
@@ -171,11 +175,11 @@ def link_voltage(worked: Worked) -> Chart:
     """The link over one line period against what the sine needs and what the capacitors stand."""
     build = worked.built(DcLinkBuild)
     can = worked.shelf.get(Capacitor, build.capacitor)
-    state: Any = worked.settled["nominal"].states["dc_link"]
+    state = worked.settled["nominal"].states[dc_link.KEY]
     line = worked.brief.output.frequency
     time = np.linspace(0, 1 / line, 200)
     wave = build.voltage + state.ripple / 2 * np.sin(4 * math.pi * line * time)
-    asked = worked.settled["nominal"].states["h_bridge"].bridge_peak * np.abs(np.sin(2 * math.pi * line * time))
+    asked = worked.settled["nominal"].states[H_BRIDGE].bridge_peak * np.abs(np.sin(2 * math.pi * line * time))
     t, v = Scale("s", 1 / line), Scale("V", can.v_rating)
     return Chart(
         key="link",
@@ -193,7 +197,7 @@ def discharge(worked: Worked) -> Chart:
     """How long the link stays dangerous after switch-off."""
     build = worked.built(DcLinkBuild)
     bank = dc_link.capacitance(build, worked.shelf)
-    state: Any = worked.settled["nominal"].states["dc_link"]
+    state = worked.settled["nominal"].states[dc_link.KEY]
     safe = worked.rules.safe_voltage
     time = np.linspace(0, max(1.6 * state.safe_time, 1.0), 120)
     t, v = Scale("s", 1.0), Scale("V", state.voltage)
@@ -256,7 +260,7 @@ def bridge_spectrum(worked: Worked) -> Chart:
 def inductor_current(worked: Worked) -> Chart:
     """Filter inductor current over a line period, from the exact periodic steady state."""
     waves, ratio = _waves(worked), _operating(worked).ratio
-    state: Any = worked.settled["nominal"].states["output_filter"]
+    state = worked.settled["nominal"].states[OUTPUT_FILTER]
     time, amps = thin(waves.time, 1500), thin(waves.inductor, 1500) * ratio
     load = thin(waves.load, 300) * ratio
     t, a = Scale("s", waves.bridge.period), Scale("A", float(np.abs(amps).max()))
@@ -281,7 +285,7 @@ DAMPER = 4.0
 def filter_gain(worked: Worked) -> Chart:
     """Gain of the filter, loaded and empty, with the line, the corner and the ripple marked."""
     at = _operating(worked)
-    state: Any = worked.settled["nominal"].states["output_filter"]
+    state = worked.settled["nominal"].states[OUTPUT_FILTER]
     frequency = np.geomspace(at.line, 4 * at.carrier, 240)
     s = 2j * math.pi * frequency
     capacitor = 1 / (s * at.capacitance)

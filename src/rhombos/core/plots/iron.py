@@ -9,6 +9,7 @@ import numpy as np
 
 from rhombos.core.blocks import iron_transformer
 from rhombos.core.blocks.iron_transformer import IronTransformerBuild
+from rhombos.core.blocks.oscillator import KEY as OSCILLATOR
 from rhombos.core.frame.points import Point, operating_points
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, curve, roomy
@@ -49,10 +50,10 @@ def output_over_input(worked: Worked) -> Chart:
     emfs = np.linspace(empty, full, STEPS)
     for key, name, role in (("nominal", "full power", "main"), ("idle", "no load", "second")):
         found = _settled(worked, {str(i): replace(base[key], emf=float(e)) for i, e in enumerate(emfs)})
-        volts = [found[str(i)].states["iron_transformer"].output for i in range(STEPS)]
+        volts = [found[str(i)].states[iron_transformer.KEY].output for i in range(STEPS)]
         most = max(most, *volts)
         series.append(curve(name, emfs, volts, v, u, role))  # type: ignore[arg-type]
-    now = worked.settled["nominal"].states["iron_transformer"].output
+    now = worked.settled["nominal"].states[iron_transformer.KEY].output
     held = (
         "The controller holds it while the source and the turns allow."
         if brief.output.waveform != "square"
@@ -80,7 +81,7 @@ def frequency_over_input(worked: Worked) -> Chart:
     series, most = [], 0.0
     for key, name, role in (("nominal", "full power", "main"), ("idle", "no load", "second")):
         found = _settled(worked, {str(i): replace(base[key], emf=float(e)) for i, e in enumerate(emfs)})
-        hertz = [found[str(i)].states["oscillator"].frequency for i in range(STEPS)]
+        hertz = [found[str(i)].states[OSCILLATOR].frequency for i in range(STEPS)]
         most = max(most, *hertz)
         series.append(curve(name, emfs, hertz, v, f, role))  # type: ignore[arg-type]
     return Chart(
@@ -101,7 +102,7 @@ def loss_against_load(worked: Worked) -> Chart:
     point = operating_points(brief)["nominal"]
     shares = np.linspace(0.02, 1.0, STEPS)
     found = _settled(worked, {str(i): replace(point, power=float(s * point.power)) for i, s in enumerate(shares)})
-    wound = [found[str(i)].states["iron_transformer"] for i in range(STEPS)]
+    wound = [found[str(i)].states[iron_transformer.KEY] for i in range(STEPS)]
     total = [found[str(i)].flow["source"] - found[str(i)].flow["load"] for i in range(STEPS)]
     watts = shares * point.power
     x, p = Scale("W", point.power), Scale("W", max(total))

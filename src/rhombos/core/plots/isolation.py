@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
-
+from rhombos.core.blocks.front_end import KEY as FRONT_END
 from rhombos.core.blocks.isolation import CASE_EARTH, CONVERTER, DRIFT, EARTHED, IsolationBuild, crossings
+from rhombos.core.blocks.isolation import KEY as ISOLATION
+from rhombos.core.blocks.oscillator import KEY as OSCILLATOR
+from rhombos.core.blocks.rectifier import KEY as RECTIFIER
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart
 from rhombos.core.routes.auxiliary.isolation import need_of
@@ -43,13 +45,13 @@ def nodes(worked: Worked) -> Chart:
         ("source, fuse, input bank", "source", full),
         ("controller, drivers of the low side, fan, relay coils", "source", "12 V"),
     ]
-    stage = state.get("front_end") or state.get("oscillator")
+    stage = state.get(FRONT_END) or state.get(OSCILLATOR)
     if stage is not None:
         rows.append(("drains of the low side, primary", "source", fmt(stage.peak_voltage, "V")))
     if need.beyond:
         link = fmt(need.link, "V")
         rows += [
-            ("secondary, rectifier", "link", fmt(max(state["rectifier"].reverse, state["rectifier"].ring), "V")),
+            ("secondary, rectifier", "link", fmt(max(state[RECTIFIER].reverse, state[RECTIFIER].ring), "V")),
             ("link, its bleeder" + ("" if need.direct else ", lower gates of the bridge"), "link", link),
         ]
         if not need.direct:
@@ -79,7 +81,7 @@ def nodes(worked: Worked) -> Chart:
 def sense_budget(worked: Worked) -> Chart:
     """What the reading of the output is off by, part by part."""
     build = worked.built(IsolationBuild)
-    now: Any = worked.settled["nominal"].states["isolation"]
+    now = worked.settled["nominal"].states[ISOLATION]
     rules, out = worked.rules, worked.brief.output.voltage
     need = need_of(worked)
     peak = 2**0.5 * out if need.followed else out

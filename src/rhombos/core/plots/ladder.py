@@ -6,6 +6,7 @@ from typing import Any
 
 from rhombos.core.blocks.input_stage import InputStageBuild
 from rhombos.core.blocks.protection import BLINKS, FUSE_ALONE, ProtectionBuild, thresholds
+from rhombos.core.blocks.protection import KEY as PROTECTION
 from rhombos.core.book import sense
 from rhombos.core.control.thresholds import Band, Tap
 from rhombos.core.frame.solve import Worked
@@ -33,7 +34,7 @@ def input_ladder(worked: Worked) -> Chart:
         marks.append(_mark("input capacitors' rating", can))
     rungs = [_rung(key, *made[key], build.adjusted) for key in ("cut_off", "warning", "over_voltage")]
     cut = made["cut_off"][2]
-    sag: Any = worked.settled["low"].states["protection"]
+    sag = worked.settled["low"].states[PROTECTION]
     return Chart(
         key="input-ladder",
         title="Input thresholds",

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 
 from rhombos.core.blocks import front_end, transformer
 from rhombos.core.blocks.front_end import FrontEndBuild
+from rhombos.core.blocks.input_stage import KEY as INPUT_STAGE
 from rhombos.core.blocks.input_stage import InputStageBuild
+from rhombos.core.blocks.iron_transformer import KEY as IRON_TRANSFORMER
+from rhombos.core.blocks.source import KEY as SOURCE
 from rhombos.core.blocks.transformer import TransformerBuild
 from rhombos.core.book import source
 from rhombos.core.design.sources import BatterySource
@@ -20,6 +22,8 @@ from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.parts import Capacitor, Mosfet
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve, limits, roomy
 from rhombos.core.plots.window import window_boxes
+from rhombos.core.routes.converge import linked
+from rhombos.core.routes.hf_stage import wound_at
 from rhombos.core.units.quantities import fmt, short
 
 SWEEP = np.array([0.4, 0.55, 0.7, 0.85, 1.0, 1.2, 1.45, 1.75, 2.1])
@@ -39,7 +43,7 @@ def sag(worked: Worked) -> Chart:
         able = watts[watts < source.largest_power(E=emf, R_s=r)]
         current = source.sagged_current(E=emf, R_s=r, P=np.maximum(able, 1e-9))
         series.append(curve(name, able, emf - current * r, power, volts, role))  # type: ignore[arg-type]
-    now = worked.settled["nominal"].states["source"]
+    now = worked.settled["nominal"].states[SOURCE]
     return Chart(
         key="sag",
         title="Terminal voltage against power",
@@ -55,7 +59,7 @@ def power_band(worked: Worked) -> Chart:
     """Source current at every operating point, as bars."""
     brief = worked.brief
     points = [k for k in worked.settled if k not in worked.route.infeasible(worked.settled)]
-    amperes = [worked.settled[k].states["source"].current for k in points]
+    amperes = [worked.settled[k].states[SOURCE].current for k in points]
     scale = Scale("A", *amperes)
     if isinstance(brief.source, BatterySource):
         most, told = brief.source.capacity / 3600, "one-hour rate"
@@ -77,8 +81,8 @@ def input_pulses(worked: Worked) -> Chart:
     """The stage's pulses, the source's mean, and what the capacitors carry."""
     s = worked.settled["nominal"]
     build = worked.built(FrontEndBuild)
-    state = s.states["front_end"]
-    mean = s.flow["front_end"] / s.v_in
+    state = s.states[front_end.KEY]
+    mean = s.flow[front_end.KEY] / linked(worked.settled)["nominal"].v_in
     half = 1 / (2 * build.frequency)
     on = state.total_duty * half
     t, amps = Scale("s", 2 * half), Scale("A", state.pulse)
@@ -90,14 +94,14 @@ def input_pulses(worked: Worked) -> Chart:
         x=t.axis("time"),
         y=amps.axis(""),
         series=(curve("stage", times, pulse, t, amps), curve("source", (0, 2 * half), (mean, mean), t, amps, "second")),
-        remark=f"The capacitors carry the difference: {fmt(s.states['input_stage'].ripple, 'A')} RMS.",
+        remark=f"The capacitors carry the difference: {fmt(s.states[INPUT_STAGE].ripple, 'A')} RMS.",
     )
 
 
 def source_lines(worked: Worked) -> Chart:
     """What the source carries of the stage's carrier, line by line, at the point where most of it returns."""
-    states = [worked.settled[k].states["input_stage"] for k in STEADY if k not in worked.route.infeasible(worked.settled)]
-    hardest: Any = max(states or [worked.settled["nominal"].states["input_stage"]], key=lambda s: s.source_ripple)
+    states = [worked.settled[k].states[INPUT_STAGE] for k in STEADY if k not in worked.route.infeasible(worked.settled)]
+    hardest = max(states or [worked.settled["nominal"].states[INPUT_STAGE]], key=lambda s: s.source_ripple)
     rest, most = hardest.rest, worked.brief.source.ripple_limit
     hertz = rest.first * np.arange(1, len(rest.lines) + 1)
     x, y = Scale("Hz", float(hertz[-1])), Scale("A", max(rest.ripple, most or 0.0, 1e-6))
@@ -126,7 +130,7 @@ def bank_ripple(worked: Worked) -> Chart:
     each = source.pulsed_input_ripple(I_in=power / volts, D_tot=duty) / build.count
     x, y = Scale("1", 1), Scale("A", can.i_ripple)
     dots = tuple(
-        Dot(x=x(s.states["front_end"].total_duty), y=y(s.states["input_stage"].can_ripple), label=k)
+        Dot(x=x(s.states[front_end.KEY].total_duty), y=y(s.states[INPUT_STAGE].can_ripple), label=k)
         for k, s in worked.settled.items()
         if k in ("nominal", "low", "high")
     )
@@ -147,14 +151,14 @@ def switch_voltage(worked: Worked) -> Chart:
     """One switch's voltage over a period, with the spike, at the hardest point that can be held."""
     infeasible = worked.route.infeasible(worked.settled)
     able = {k: s for k, s in worked.settled.items() if k not in infeasible} or dict(worked.settled)
-    key = max(able, key=lambda k: able[k].states["front_end"].peak_voltage)
-    s, build = able[key], worked.builds["front_end"]
-    state: Any = s.states["front_end"]
+    key = max(able, key=lambda k: able[k].states[front_end.KEY].peak_voltage)
+    s, build = able[key], worked.builds[front_end.KEY]
+    state = s.states[front_end.KEY]
     device = worked.shelf.get(Mosfet, build.switch)
     period = 1 / build.frequency
     on = min(state.duty, 0.5) * period
-    wound = s.states.get("transformer")
-    leak = (wound.leakage_together if wound else s.states["iron_transformer"].leakage) + front_end.lead_inductance(
+    wound = s.states.get(transformer.KEY)
+    leak = (wound.leakage_together if wound else s.states[IRON_TRANSFORMER].leakage) + front_end.lead_inductance(
         build, worked.shelf, worked.rules
     )
     ring = 2 * math.pi * math.sqrt(leak * device.c_oss * build.parallel)
@@ -193,15 +197,15 @@ def loss_against_frequency(worked: Worked) -> Chart:
         frequency = build.frequency * factor
         if not 5e3 <= frequency <= 300e3:
             continue
-        builds = dict(worked.builds) | {"front_end": build.model_copy(update={"frequency": float(frequency)})}
+        builds = worked.builds | {front_end.KEY: build.model_copy(update={"frequency": float(frequency)})}
         s = worked.route.converge_all(
             builds, worked.brief, worked.shelf, worked.rules, tolerance=1e-3, start={point.key: s}, points={point.key: point}
         )[point.key]
-        stage, wound = s.states["front_end"], s.states["transformer"]
-        sound = wound.worst_flux <= max(worked.rules.ferrite_peak, here.states["transformer"].worst_flux)
+        stage, wound = s.states[front_end.KEY], s.states[transformer.KEY]
+        sound = wound.worst_flux <= max(worked.rules.ferrite_peak, here.states[transformer.KEY].worst_flux)
         rows.append((frequency, wound.loss, stage.loss, wound.loss + stage.loss, float(sound)))
     table = np.array(rows)
-    now = here.states["front_end"].loss + here.states["transformer"].loss
+    now = here.states[front_end.KEY].loss + here.states[transformer.KEY].loss
     f, p = Scale("Hz", build.frequency), Scale("W", float(table[:, 3].max()))
     best = table[int(np.argmin(np.where(table[:, 4] > 0, table[:, 3], np.inf)))]
     said = f"{short(float(best[0]), 'Hz')} would save {fmt(now - float(best[3]), 'W', 2)} of these."
@@ -243,9 +247,8 @@ def winding_window(worked: Worked) -> Chart:
 
 def working_point(worked: Worked) -> transformer.WorkingPoint:
     """The transformer at full power on a nominal input, at the temperature reached there."""
-    s = worked.settled["nominal"]
-    at: transformer.WorkingPoint = s.winding
-    return replace(at, celsius=s.states["transformer"].temperature)
+    s = wound_at(worked.settled["nominal"])
+    return replace(s.winding, celsius=s.states[transformer.KEY].temperature)
 
 
 def loss_against_turns(worked: Worked) -> Chart:

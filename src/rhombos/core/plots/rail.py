@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from rhombos.core.blocks.source import KEY as SOURCE
 from rhombos.core.blocks.source.rail import latches_below
 from rhombos.core.design.sources import RailSource
 from rhombos.core.frame.solve import Worked
@@ -18,7 +19,7 @@ def line(worked: Worked) -> Chart:
     """Voltage against current: the supply at its lowest, up to its limit and down it, and what full power draws."""
     supply = worked.brief.source
     assert isinstance(supply, RailSource)
-    state = worked.settled["low"].states["source"]
+    state = worked.settled["low"].states[SOURCE]
     floor = LOWEST_DRAWN * supply.lowest
     amps = np.linspace(0, supply.limit, 40)
     volts = np.linspace(floor, 1.05 * supply.highest, 120)

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from rhombos.core.blocks.controller import ControllerBuild
+from rhombos.core.blocks.dc_link import KEY as DC_LINK
 from rhombos.core.blocks.setting import SettingBuild
 from rhombos.core.book import sense
 from rhombos.core.control.span import reached
@@ -22,14 +23,14 @@ Settings = Callable[[int], NDArray[np.float64]]
 
 def link_span(worked: Worked) -> Chart:
     """The link over the turn of a variable resistor below its divider."""
-    build, link = worked.built(ControllerBuild), worked.builds["dc_link"].voltage
+    build, link = worked.built(ControllerBuild), worked.builds[DC_LINK].voltage
     bottom = sense.divider.invert("R_2", {"V_set": link, "V_ref": build.reference, "R_1": build.r_top})
 
     def at(side: int) -> NDArray[np.float64]:
         left = reached(build.span_pot * (1 - TURN), build.span_end, side, worked.rules)
         return np.asarray(sense.divider(V_ref=build.reference, R_1=build.r_top, R_2=bottom + left), dtype=float)
 
-    lowest = float(worked.settled[LOWEST_SET].states["dc_link"].voltage)
+    lowest = float(worked.settled[LOWEST_SET].states[DC_LINK].voltage)
     half = float(np.interp(0.5, TURN, at(0)))
     return _span(at, link, lowest, "link", f"Half a turn gives {fmt(half, 'V')}: a variable resistor below a divider works "
                  "fastest near its top. One with a falling logarithmic track makes it more even.")  # fmt: skip

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from rhombos.core.blocks.dc_link import KEY as DC_LINK
 from rhombos.core.blocks.dc_link import DcLinkBuild
+from rhombos.core.blocks.load import KEY as LOAD
 from rhombos.core.blocks.load import LoadState
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Chart, Scale, Series, curve, roomy
@@ -24,7 +25,7 @@ LEAST_ROOM = 0.01
 
 def wave_of(worked: Worked) -> Steps:
     """The output of a stepped design at full power, nominal input."""
-    drain: LoadState = worked.settled["nominal"].states["load"]
+    drain: LoadState = worked.settled["nominal"].states[LOAD]
     return worked.route.steps(worked.settled, worked.builds).wave(drain.frequency)
 
 
@@ -42,7 +43,7 @@ def _load_current(drain: LoadState, wave: Steps, time: NDArray[np.float64]) -> N
 def output_steps(worked: Worked) -> Chart:
     """Voltage at the socket and the load's current over one line period, with what meters read."""
     wave = wave_of(worked)
-    drain: LoadState = worked.settled["nominal"].states["load"]
+    drain: LoadState = worked.settled["nominal"].states[LOAD]
     read = readings_of_steps(wave)
     time = np.linspace(0, wave.period, 400, endpoint=False)
     amps = _load_current(drain, wave, time)
@@ -91,9 +92,9 @@ def step_spectrum(worked: Worked) -> Chart:
 def link_steps(worked: Worked) -> Chart:
     """The link over one line period under pulses of current."""
     build = worked.built(DcLinkBuild)
-    state: Any = worked.settled["nominal"].states["dc_link"]
+    state = worked.settled["nominal"].states[DC_LINK]
     line = worked.brief.output.frequency
-    drain: LoadState = worked.settled["nominal"].states["load"]
+    drain: LoadState = worked.settled["nominal"].states[LOAD]
     half, share = 1 / (2 * line), worked.route.steps(worked.settled, worked.builds).share
     current, wave = step_current(share, drain.power_factor)
     # it falls by what is drawn beyond the mean; how far, its bank and its source decide

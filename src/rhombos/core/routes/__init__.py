@@ -1,7 +1,8 @@
 """Routes: an architecture is an ordered list of stages, and how power and limits pass between them."""
 
+from rhombos.core.frame.settled import Settled
 from rhombos.core.routes.auxiliary.shared import SHARED_BUILDS
-from rhombos.core.routes.base import Route, Settled, lossy
+from rhombos.core.routes.base import Route, lossy
 from rhombos.core.routes.direct_bridge import DirectBridge
 from rhombos.core.routes.iron_bridge import IronBridge
 from rhombos.core.routes.iron_push_pull import IronPushPull, SelfOscillating

@@ -11,7 +11,7 @@ from rhombos.core.circuits.step_down import STEP_DOWN
 from rhombos.core.frame.inventory import Item, small
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.sizing import Sizing
-from rhombos.core.frame.stage import Making, Stage
+from rhombos.core.frame.stage import Making, StageOf
 from rhombos.core.parts import Mosfet
 from rhombos.core.routes.cooled import cooled
 
@@ -46,7 +46,7 @@ def _small(at: Sizing) -> Iterator[Item]:
         yield Item("D2", "thyristor with its zener across the auxiliary output", "", 1, 0.0, value="", fields=("guard",))
 
 
-STAGE = Stage(
+STAGE = StageOf(
     block.KEY,
     block.TITLE,
     block.AuxiliaryOutputBuild,

@@ -4,17 +4,21 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Any, Literal, TypeVar
+from typing import Any, Generic, Literal, Protocol, TypeAlias, TypeVar
 
 from rhombos.core.blocks import auxiliary_proposal
 from rhombos.core.blocks.base import Build
+from rhombos.core.blocks.source import KEY as SOURCE
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
+from rhombos.core.design.pins import Pins
 from rhombos.core.design.rules import Rules
+from rhombos.core.frame.keys import Builds, Key
 from rhombos.core.frame.points import SET_STEADY, SET_SURGES, Point
 from rhombos.core.frame.report import Operating, Stepped
+from rhombos.core.frame.settled import Settled
 from rhombos.core.frame.stage import Stage
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
@@ -31,37 +35,21 @@ V_FLOOR = 0.3
 HOTTEST = 300.0
 
 
-@dataclass(frozen=True)
-class Settled:
-    """All states at one point, and the power that enters each block, W; whether the passes came to rest; the stages from which
-    power leaves."""
-
-    point: Point
-    states: Mapping[str, Any]
-    flow: Mapping[str, float]
-    converged: bool = field(default=False, kw_only=True)
-    endings: tuple[str, ...] = field(default=("load",), kw_only=True)
-
-    @property
-    def delivered(self) -> float:
-        """What all sockets get, W."""
-        return sum(self.flow[key] for key in self.endings)
+SettledT = TypeVar("SettledT", bound=Settled)
+HintsT = TypeVar("HintsT")
 
 
-SettledKind = TypeVar("SettledKind", bound=Settled)
-
-
-def at_its_end(settled: SettledKind) -> SettledKind:
+def at_its_end(settled: SettledT) -> SettledT:
     """The same point; where it came to no rest with the source at its largest power, as one that the source cannot feed."""
-    cells = settled.states["source"]
+    cells = settled.states[SOURCE]
     if settled.converged or cells.collapsed or cells.power < NEAR_END * cells.capable:
         return settled
     return fallen(settled)
 
 
-def fallen(settled: SettledKind) -> SettledKind:
+def fallen(settled: SettledT) -> SettledT:
     """The same point as one that the source cannot feed."""
-    return replace(settled, states={**settled.states, "source": replace(settled.states["source"], collapsed=True)})
+    return replace(settled, states=settled.states | {SOURCE: replace(settled.states[SOURCE], collapsed=True)})
 
 
 NEAR_END = 0.93
@@ -86,7 +74,7 @@ Turned = Literal["link", "modulation"]
 """What sets an output lower: the set-point of the link that it stands on, or the bridge's index or width."""
 
 
-class Route(ABC):
+class RouteOf(ABC, Generic[HintsT, SettledT]):
     """An architecture: an ordered list of stages, and how power and limits pass between them."""
 
     key: str
@@ -121,7 +109,7 @@ class Route(ABC):
         """Whether it turns the output as far down as is asked."""
         return brief.output.down_to is None or brief.output.waveform in self.turned_by
 
-    def turned(self, builds: Mapping[str, Any], brief: Brief, setting: float) -> Mapping[str, Any]:
+    def turned(self, builds: Builds, brief: Brief, setting: float) -> Builds:
         """The builds as they stand at a setting of the output, share of the highest: as they are, where modulation turns it."""
         return builds
 
@@ -164,9 +152,9 @@ class Route(ABC):
     def propose_auxiliary(
         self,
         brief: Brief,
-        builds: Mapping[str, Any],
-        settled: Mapping[str, Any],
-        pins: Mapping[str, dict[str, Any]],
+        builds: Builds,
+        settled: Mapping[str, SettledT],
+        pins: Pins,
         shelf: Shelf,
         rules: Rules,
     ) -> dict[str, Build]:
@@ -178,24 +166,20 @@ class Route(ABC):
         return self.known[block].title
 
     @abstractmethod
-    def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Any:
+    def first_hints(self, brief: Brief, pins: Pins, rules: Rules) -> HintsT:
         """A designer's first guess of what proposals need to know."""
 
     @abstractmethod
-    def next_hints(self, settled: Mapping[str, Any], before: Any = None) -> Any:
+    def next_hints(self, settled: Mapping[str, SettledT], before: HintsT | None = None) -> HintsT:
         """What the assessed design teaches the next round; `before` are the hints that it had itself."""
 
     @abstractmethod
-    def propose(
-        self, brief: Brief, hints: Any, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
-    ) -> dict[str, Build]:
+    def propose(self, brief: Brief, hints: HintsT, pins: Pins, shelf: Shelf, rules: Rules) -> dict[str, Build]:
         """One round of proposals. Pinned fields stay."""
 
-    def proposed(
-        self, brief: Brief, hints: Any, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
-    ) -> dict[str, Build]:
+    def proposed(self, brief: Brief, hints: HintsT, pins: Pins, shelf: Shelf, rules: Rules) -> Builds:
         """The same with the auxiliary output, where one is asked."""
-        found = self.propose(brief, hints, pins, shelf, rules)
+        found = Builds(self.propose(brief, hints, pins, shelf, rules))
         if brief.auxiliary is None:
             return found
         key = auxiliary_output.STAGE.key
@@ -204,38 +188,42 @@ class Route(ABC):
     @abstractmethod
     def converge_all(
         self,
-        builds: Mapping[str, Any],
+        builds: Builds,
         brief: Brief,
         shelf: Shelf,
         rules: Rules,
         *,
         worksheets: Mapping[str, Worksheet] | None = None,
         keys: tuple[str, ...] = (),
-        start: Mapping[str, Any] | None = None,
+        start: Mapping[str, SettledT] | None = None,
         tolerance: float = SETTLED,
         points: Mapping[str, Point] | None = None,
-    ) -> dict[str, Any]:
+    ) -> dict[str, SettledT]:
         """Every operating point (or those of `keys`, or `points` of one's own)."""
 
     @abstractmethod
-    def infeasible(self, settled: Mapping[str, Any]) -> frozenset[str]:
+    def infeasible(self, settled: Mapping[str, SettledT]) -> frozenset[str]:
         """Points that cannot be held."""
 
-    def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:
+    def operating(self, settled: Mapping[str, SettledT], builds: Builds, shelf: Shelf) -> Operating | None:
         """The nominal point as the waveforms see it; None for stepped waves."""
         return None
 
-    def stepped(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Stepped | None:
+    def stepped(self, settled: Mapping[str, SettledT], builds: Builds, shelf: Shelf) -> Stepped | None:
         """The nominal point of a stepped wave as the scope sees it; None for a sine."""
         return None
 
-    def supply(self, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> Supply:
+    def supply(self, settled: Mapping[str, SettledT], builds: Builds, brief: Brief, shelf: Shelf, rules: Rules) -> Supply:
         """What stands before the bridge, for waves that march it too. Raises: NotMarched."""
         raise NotMarched(self.title)
 
-    def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> StepWave:
+    def steps(self, settled: Mapping[str, SettledT], builds: Builds) -> StepWave:
         """The stepped output at the nominal point. Raises: NotMarched."""
         raise NotMarched(self.title)
+
+
+Route: TypeAlias = RouteOf[Any, Any]
+"""Any architecture; what it hands from one of its verbs to the next is its own."""
 
 
 class NotMarched(LookupError):
@@ -245,6 +233,15 @@ class NotMarched(LookupError):
         super().__init__(f"{route}: its waves are not marched; the sheets have every figure of it")
 
 
-def lossy(route: Route, waves: tuple[Waveform, ...]) -> tuple[str, ...]:
+class Losing(Protocol):
+    """A state of a stage that burns something."""
+
+    @property
+    def loss(self) -> float:
+        """W."""
+        ...
+
+
+def lossy(route: Route, waves: tuple[Waveform, ...]) -> tuple[Key[Build, Losing], ...]:
     """Blocks whose losses stand between the source's terminals and the sockets: of the endings those that convert."""
     return tuple(stage.key for stage in route.path(*waves)[1:] if not stage.ending or stage.cooled)

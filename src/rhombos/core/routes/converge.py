@@ -10,7 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
-from typing import Any, ClassVar
+from typing import ClassVar
 
 from rhombos.core.blocks import (
     dc_link,
@@ -22,17 +22,24 @@ from rhombos.core.blocks import (
     rectifier,
     transformer,
 )  # fmt: skip
+from rhombos.core.blocks.controller import KEY as CONTROLLER
+from rhombos.core.blocks.front_drive import KEY as FRONT_DRIVE
 from rhombos.core.blocks.input_filter import Noise
+from rhombos.core.blocks.load import KEY as LOAD
+from rhombos.core.blocks.output_filter import KEY as OUTPUT_FILTER
+from rhombos.core.blocks.source import KEY as SOURCE
 from rhombos.core.book import rectifier as rectifier_book
 from rhombos.core.book import stage as stage_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.rules import Rules
+from rhombos.core.frame.keys import Builds, States
 from rhombos.core.frame.points import Point, operating_points
+from rhombos.core.frame.settled import Settled
 from rhombos.core.frame.topology import RECTIFIERS, TOPOLOGIES, Rectifying
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Capacitor, Diode, Shelf
-from rhombos.core.routes.base import HOTTEST, V_FLOOR, Settled, Turned, at_its_end
+from rhombos.core.routes.base import HOTTEST, V_FLOOR, Turned, at_its_end
 from rhombos.core.routes.driven import gate_loop
 from rhombos.core.routes.entry import enter
 from rhombos.core.routes.link_guess import Guess
@@ -89,23 +96,28 @@ class LinkSettled(Settled):
         return self.turn_off + (self.drawn.peak - 1) * self.pulse
 
 
+def linked(settled: Mapping[str, Settled]) -> Mapping[str, LinkSettled]:
+    """The points of a route with a link as what they are."""
+    return {key: s for key, s in settled.items() if isinstance(s, LinkSettled)}
+
+
 def converge(
-    point: Point, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet,
+    point: Point, builds: Builds, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet,
     start: LinkSettled | None = None, tolerance: float = SETTLED,
 ) -> LinkSettled:  # fmt: skip
     """The operating point; `start` is one nearby."""
-    held, wound_for = builds["dc_link"].held, builds["dc_link"].voltage
+    held, wound_for = builds[dc_link.KEY].held, builds[dc_link.KEY].voltage
     link_v = wound_for
     if not held:
-        link_v *= point.emf / brief.source.volts[0] if start is None else start.states["dc_link"].voltage / wound_for
+        link_v *= point.emf / brief.source.volts[0] if start is None else start.states[dc_link.KEY].voltage / wound_for
     before: tuple[float, float] | None = None
     for _ in range(MOST_PASSES):
         socket = converge_socket(point, link_v, builds, brief, shelf, rules)
         settled = _converge_source(point, builds, brief, shelf, rules, worksheet, socket, start, tolerance)
         if held:
             break
-        off = max(V_FLOOR * wound_for, settled.states["rectifier"].link) - link_v
-        if settled.states["source"].collapsed or abs(off) < tolerance * link_v:
+        off = max(V_FLOOR * wound_for, settled.states[rectifier.KEY].link) - link_v
+        if settled.states[SOURCE].collapsed or abs(off) < tolerance * link_v:
             break
         # what the link is off by falls nearly in line with it: the secant through the last two tries
         slope = -1.0 if before is None else min(-0.5, (off - before[1]) / (link_v - before[0]))
@@ -115,19 +127,19 @@ def converge(
         settled = replace(settled, converged=False)
     if worksheet.recording:
         worksheet.steps |= socket.worksheet.steps
-    states = dict(settled.states)
+    states = States(settled.states)
     if socket.bridged is not None:
-        states["h_bridge"] = h_bridge.on_a_link(socket.bridged, settled.states["dc_link"].peak, worksheet)
+        states[h_bridge.KEY] = h_bridge.on_a_link(socket.bridged, settled.states[dc_link.KEY].peak, worksheet)
     if socket.filtered is not None:
         given = -settled.swing.given if settled.demand else 0j
-        bank = dc_link.capacitance(builds["dc_link"], shelf)
+        bank = dc_link.capacitance(builds[dc_link.KEY], shelf)
         swing = given * socket.to_bridge / socket.link**2 / (4j * math.pi * brief.output.frequency * bank)
-        states["output_filter"] = socket.filtered.on_a_swinging_rail(swing)
+        states[OUTPUT_FILTER] = socket.filtered.on_a_swinging_rail(swing)
     return replace(settled, states=states)
 
 
 def _converge_source(
-    point: Point, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet, socket: Socket,
+    point: Point, builds: Builds, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet, socket: Socket,
     start: LinkSettled | None, tolerance: float,
 ) -> LinkSettled:  # fmt: skip
     """The source's side, for what the socket's side draws."""
@@ -136,7 +148,7 @@ def _converge_source(
     else:
         higher = point.emf / start.point.emf
         # a held link's duty falls as the source rises: its pulses do not
-        pulse = start.guess.pulse / (1.0 if builds["dc_link"].held else higher)
+        pulse = start.guess.pulse / (1.0 if builds[dc_link.KEY].held else higher)
         guess = replace(start.guess, v_in=start.v_in * higher, terminal=point.emf, pulse=pulse)
         if point.converted != start.point.converted:
             share = point.converted / start.point.converted if start.point.converted else 1.0
@@ -148,7 +160,7 @@ def _converge_source(
     passes: Passes[Guess] = Passes()
     for _ in range(MOST_PASSES):
         settled, after = _one_pass(point, guess, builds, brief, shelf, rules, worksheet, socket)
-        collapsed = collapsed + 1 if settled.states["source"].collapsed else 0
+        collapsed = collapsed + 1 if settled.states[SOURCE].collapsed else 0
         moved = after.moved(guess, scale)
         if moved < tolerance:
             return replace(settled, converged=True)
@@ -159,18 +171,18 @@ def _converge_source(
 
 
 def _one_pass(
-    point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet,
+    point: Point, g: Guess, builds: Builds, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet,
     socket: Socket,
 ) -> tuple[LinkSettled, Guess]:  # fmt: skip
-    link_v, f_s = socket.link, builds["front_end"].frequency
-    how = RECTIFIERS[builds["rectifier"].circuit]
-    topology = TOPOLOGIES[builds["front_end"].topology]
+    link_v, f_s = socket.link, builds[front_end.KEY].frequency
+    how = RECTIFIERS[builds[rectifier.KEY].circuit]
+    topology = TOPOLOGIES[builds[front_end.KEY].topology]
     linked = dc_link.assess(
-        socket.link_need(socket.to_bridge / link_v, g.ripple, g.climb, builds, g.swing, brief), builds["dc_link"],
+        socket.link_need(socket.to_bridge / link_v, g.ripple, g.climb, builds, g.swing, brief), builds[dc_link.KEY],
         brief, shelf, rules, worksheet)  # fmt: skip
     to_link = socket.to_bridge + linked.loss
     link_current = to_link / link_v
-    ratio = builds["transformer"].ratio
+    ratio = builds[transformer.KEY].ratio
     v_half = max(V_FLOOR * point.emf * topology.drive, topology.drive * g.v_in - g.pulse * g.primary_resistance)
     fixed = (
         None
@@ -187,13 +199,15 @@ def _one_pass(
         g, link_v, link_current, ratio, v_half, secondary_drop, how.series, builds, worksheet)  # fmt: skip
     powered = worksheet.total("front_end.powered", {
         "both switches": 2 * duty, "while the current rises through the leakage": -2 * rising})  # fmt: skip
-    leakage = transformer.leakage(builds["transformer"], shelf) + front_end.lead_inductance(builds["front_end"], shelf, rules)
+    leakage = transformer.leakage(builds[transformer.KEY], shelf) + front_end.lead_inductance(
+        builds[front_end.KEY], shelf, rules
+    )
     rectified = rectifier.assess(
         rectifier.RectifierNeed(
             v_sec, ratio * topology.drive * brief.source.volts[2], link_v, link_current, powered, f_s, leakage * ratio**2,
             ratio, g.choke_celsius, g.charging_resistance(ratio),
-            builds["dc_link"].bleeder, g.swing),
-        builds["rectifier"], brief, shelf, rules, worksheet)  # fmt: skip
+            builds[dc_link.KEY].bleeder, g.swing),
+        builds[rectifier.KEY], brief, shelf, rules, worksheet)  # fmt: skip
     to_rectifier = to_link + rectified.loss
     # losses of transformer and stage are the last pass's: at the settled point they are this one's. What a clamp burns flows
     # after a pulse has ended or while it rises, and gates are fed apart: neither makes the pulse larger; nor, where the choke
@@ -208,7 +222,7 @@ def _one_pass(
     winding = transformer.WorkingPoint(
         v_half, duty, pulse, flows.secondary, f_s, topology.drive * brief.source.volts[2], max(rules.duty_limit, duty),
         g.transformer_celsius, flows.form * flows.drawn.rms, how.choke, leakage, rising)  # fmt: skip
-    wound = transformer.assess(winding, builds["transformer"], brief, shelf, rules, worksheet)
+    wound = transformer.assess(winding, builds[transformer.KEY], brief, shelf, rules, worksheet)
     edge = rectified.ripple / 2 if how.choke else rectified.pulse_peak / g.swing.peak - rectified.pulse
     edge += tap.at.share * max(0.0, hf.ends - hf.pulse) if tap and hf else 0.0
     turn_off = pulse + ratio * edge + wound.magnetising_together / 2
@@ -217,8 +231,8 @@ def _one_pass(
         worksheet) if how.choke else (v_half, duty)  # fmt: skip
     switched = front_end.assess(
         front_end.FrontEndNeed(g.v_in, duty, pulse, turn_off, leakage, flows.form, flows.drawn, crest_duty, rising),
-        builds["front_end"], brief, shelf,
-        rules, worksheet, gate_loop(builds["front_drive"], builds["front_end"].parallel, shelf))  # fmt: skip
+        builds[front_end.KEY], brief, shelf,
+        rules, worksheet, gate_loop(builds[FRONT_DRIVE], builds[front_end.KEY].parallel, shelf))  # fmt: skip
     to_transformer = to_rectifier + (hf.power if hf else 0.0) + wound.loss
     to_stage = to_transformer + switched.loss
     pulses = 2 * front_end.flat_duty(duty, rising)
@@ -229,14 +243,13 @@ def _one_pass(
             crest=flows.drawn.source_peak, slow=flows.drawn.smoothed * to_stage / g.v_in,
             noise=Noise(2 * f_s, pulses, constant=how.choke)),
         g.v_in, g.terminal, builds, brief, shelf, rules, worksheet)  # fmt: skip
-    states = {
-        **entry.states, "front_end": switched, "transformer": wound, "rectifier": rectified, "dc_link": linked,
-        "load": socket.drawn,
+    states = entry.states | {
+        front_end.KEY: switched, transformer.KEY: wound, rectifier.KEY: rectified, dc_link.KEY: linked, LOAD: socket.drawn
     }  # fmt: skip
     if socket.bridged is not None:
-        states["h_bridge"] = socket.bridged
+        states[h_bridge.KEY] = socket.bridged
     if socket.filtered is not None:
-        states["output_filter"] = socket.filtered
+        states[OUTPUT_FILTER] = socket.filtered
     flow = {
         **entry.flow, "front_end": to_stage, "transformer": to_transformer, "rectifier": to_rectifier, "dc_link": to_link,
         "load": socket.drawn.power}  # fmt: skip
@@ -250,7 +263,7 @@ def _one_pass(
         v_in=entry.v_in, terminal=entry.cells.terminal, aside=entry.aside,
         pulse=min(pulse, 3 * most_loss / (V_FLOOR * point.emf * topology.drive)),
         primary_resistance=wound.primary_together
-        + topology.series * switched.on_resistance / builds["front_end"].parallel,
+        + topology.series * switched.on_resistance / builds[front_end.KEY].parallel,
         secondary_resistance=wound.secondary_together,
         choke_resistance=rectified.choke_resistance, diode_drop=rectified.drop, leak_duty=wound.leakage_duty,
         ripple=rectified.feed_ripple, climb=rectified.unloaded, stage_loss=min(switched.conduction + switched.switching,
@@ -260,7 +273,7 @@ def _one_pass(
         transformer_celsius=min(wound.temperature, HOTTEST), choke_celsius=min(rectified.choke_temperature, HOTTEST),
     )  # fmt: skip
     path = _path(g, how.choke, ratio, duty, link_v, link_current, v_sec, builds, brief, shelf, rules)
-    demand = socket.demand(builds.get("h_bridge"))
+    demand = socket.demand(builds.get(h_bridge.KEY))
     sags = (1 - flows.share) * ratio * (topology.drive * (point.emf - g.aside - g.v_in) + pulse * g.primary_resistance)
     beside = sags + tap.at.share * tap.pulse * g.secondary_resistance if tap else 0.0
     after = replace(after, swing=_swing(
@@ -276,7 +289,7 @@ def _one_pass(
 
 def _at_the_crest(
     point: Point, g: Guess, drawn: Pulsation, drive: float, ratio: float, v_half: float, secondary_drop: float, duty: float,
-    link_v: float, link_current: float, diodes: int, builds: Mapping[str, Any], worksheet: Worksheet,
+    link_v: float, link_current: float, diodes: int, builds: Builds, worksheet: Worksheet,
 ) -> tuple[float, float]:  # fmt: skip
     """Voltage across a half, V, and duty of one switch while the largest pulses of a line period flow."""
     more = g.swing.peak - 1
@@ -299,26 +312,26 @@ def _at_the_crest(
 
 
 def _path(
-    g: Guess, choked: bool, ratio: float, duty: float, link_v: float, current: float, v_sec: float, builds: Mapping[str, Any],
+    g: Guess, choked: bool, ratio: float, duty: float, link_v: float, current: float, v_sec: float, builds: Builds,
     brief: Brief, shelf: Shelf, rules: Rules,
 ) -> link_loop.Path:  # fmt: skip
     """What feeds the link, as the link sees it. A resistance that only pulses meet counts for their share of the time; one
     before the stage also for the square of how far it steps the voltage up."""
-    linking = builds["dc_link"]
+    linking = builds[dc_link.KEY]
     can = shelf.get(Capacitor, linking.capacitor)
     total = min(1.0, 2 * duty)
-    stepped = ratio * TOPOLOGIES[builds["front_end"].topology].drive * total
+    stepped = ratio * TOPOLOGIES[builds[front_end.KEY].topology].drive * total
     feed = source_of(brief.source.volts[1], builds, brief, shelf, rules)
     resistance = g.choke_resistance + total * g.charging_resistance(ratio) + stepped**2 * feed.resistance
     return link_loop.Path(
-        max(1.0, v_sec), builds["rectifier"].inductance if choked else 0.0, resistance, dc_link.capacitance(linking, shelf),
-        can.esr * linking.banks / linking.count, link_v / max(current, 1e-6), builds["front_end"].frequency, ratio,
+        max(1.0, v_sec), builds[rectifier.KEY].inductance if choked else 0.0, resistance, dc_link.capacitance(linking, shelf),
+        can.esr * linking.banks / linking.count, link_v / max(current, 1e-6), builds[front_end.KEY].frequency, ratio,
         (feed.resistance, feed.capacitance, feed.inductance))  # fmt: skip
 
 
 def _swing(
     path: link_loop.Path, how: Rectifying, open_volts: float, step_up: float, current: float, beside: float, demand: Demand,
-    builds: Mapping[str, Any], brief: Brief, shelf: Shelf,
+    builds: Builds, brief: Brief, shelf: Shelf,
 ) -> Pulsation:  # fmt: skip
     """How the current before the link swings, by what holds the link; a still one where that is not chosen yet. `beside` is
     what a second socket's steady current drops of the secondary's voltage, V."""
@@ -326,9 +339,9 @@ def _swing(
         return STILL
     line = brief.output.frequency
     if how.choke:
-        return link_loop.held_swing(path.coarse(), builds["controller"], demand, line) if "controller" in builds else STILL
+        return link_loop.held_swing(path.coarse(), builds[CONTROLLER], demand, line) if CONTROLLER in builds else STILL
     # nothing holds it: all that lies between the source's open voltage and the link, leakage too, is a resistance to it
-    diode = shelf.get(Diode, builds["rectifier"].diode)
+    diode = shelf.get(Diode, builds[rectifier.KEY].diode)
     open_link = how.gain * (step_up * open_volts - how.series * diode.v_0)
     between = max(0.0, open_link - path.load * current - how.gain * beside) / max(current, 1e-6)
     return pulsation(demand, open_share(line, between, 0.0, path.bank, len(demand)))
@@ -336,7 +349,7 @@ def _swing(
 
 def _duty(
     g: Guess, link_v: float, current: float, ratio: float, v_half: float, secondary_drop: float, diodes: int,
-    builds: Mapping[str, Any], worksheet: Worksheet,
+    builds: Builds, worksheet: Worksheet,
 ) -> tuple[float, float, bool]:  # fmt: skip
     """Duty of one switch: with continuous choke current, or less where the choke runs dry; the share of it that passes while
     the leakage lets the current rise to the choke's; and whether it runs dry."""
@@ -345,17 +358,17 @@ def _duty(
         V_drop=secondary_drop / ratio))  # fmt: skip
     v_sec = ratio * v_half - secondary_drop
     if v_sec > link_v * 1.001:
-        inputs = {"L": builds["rectifier"].inductance, "f_s": builds["front_end"].frequency, "V_out": link_v,
+        inputs = {"L": builds[rectifier.KEY].inductance, "f_s": builds[front_end.KEY].frequency, "V_out": link_v,
                   "I_out": current, "V_sec": v_sec}  # fmt: skip
         if rectifier_book.duty_discontinuous.work(inputs) < through:
             alone = worksheet.work("front_end.duty", rectifier_book.duty_discontinuous, **inputs)
-            return max(1e-4, LEAST_ON * builds["front_end"].frequency, alone), 0.0, True
+            return max(1e-4, LEAST_ON * builds[front_end.KEY].frequency, alone), 0.0, True
     worksheet.total("front_end.duty", {"volt-seconds of the link": through, "leakage, half of its share": g.leak_duty / 2})
     return through + g.leak_duty / 2, g.leak_duty / 2, False
 
 
 def converge_all(
-    builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, *, worksheets: Mapping[str, Worksheet] | None = None,
+    builds: Builds, brief: Brief, shelf: Shelf, rules: Rules, *, worksheets: Mapping[str, Worksheet] | None = None,
     keys: tuple[str, ...] = (), start: Mapping[str, LinkSettled] | None = None, tolerance: float = SETTLED,
     points: Mapping[str, Point] | None = None,
 ) -> dict[str, LinkSettled]:  # fmt: skip
@@ -367,7 +380,7 @@ def converge_all(
         worksheet = worksheets[key] if worksheets else SILENT
         known = {**(start or {}), **found}
         near = (start or {}).get(key) or _nearest(known.values(), point)
-        turns = TURNED_BY[brief.output.waveform] == "modulation" or builds["dc_link"].held
+        turns = TURNED_BY[brief.output.waveform] == "modulation" or builds[dc_link.KEY].held
         asked = brief.at(point.setting) if turns else brief
         found[key] = converge(point, turned_down(builds, brief, point.setting), asked, shelf, rules, worksheet, near, tolerance)
     return found
@@ -382,12 +395,12 @@ def _nearest(known: Iterable[LinkSettled], point: Point) -> LinkSettled | None:
     return min(known, key=off, default=None)
 
 
-def turned_down(builds: Mapping[str, Any], brief: Brief, setting: float) -> Mapping[str, Any]:
+def turned_down(builds: Builds, brief: Brief, setting: float) -> Builds:
     """The builds with the link as it stands at a setting of the output: where the link is the output, or is put across it in
     steps, its set-point is what is turned. What a bridge drops stays."""
-    link = builds["dc_link"]
+    link = builds[dc_link.KEY]
     if setting == 1.0 or TURNED_BY[brief.output.waveform] == "modulation" or not link.held:
         return builds
-    fraction = builds["h_bridge"].fraction if "h_bridge" in builds else 1.0
+    fraction = builds[h_bridge.KEY].fraction if h_bridge.KEY in builds else 1.0
     less = (1 - setting) * brief.output.voltage / math.sqrt(fraction)
-    return {**builds, "dc_link": link.model_copy(update={"voltage": link.voltage - less})}
+    return builds | {dc_link.KEY: link.model_copy(update={"voltage": link.voltage - less})}

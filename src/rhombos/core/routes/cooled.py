@@ -2,15 +2,42 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Protocol
 
 from rhombos.core.blocks import h_bridge
 from rhombos.core.blocks.cooling import sink_resistance, steady_limit
 from rhombos.core.blocks.heat import Cooled
+from rhombos.core.blocks.surge import OnSink
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.sizing import Sizing
 
 
-def cooled(at: Sizing, key: str, name: str, device: Any, losses: tuple[str, ...], tab: tuple[str, ...]) -> Cooled:
+class Hot(Protocol):
+    """A state with a junction."""
+
+    @property
+    def junction(self) -> float:
+        """°C."""
+        ...
+
+
+class Device(Protocol):
+    """A part with a junction."""
+
+    @property
+    def r_jc(self) -> float:
+        """Junction to case, K/W."""
+        ...
+
+    @property
+    def t_j_max(self) -> float:
+        """°C."""
+        ...
+
+
+def cooled(
+    at: Sizing, key: Key[OnSink, Hot], name: str, device: Device, losses: tuple[str, ...], tab: tuple[str, ...]
+) -> Cooled:
     """A stage's devices at its hottest steady point: what they burn is the sum of `losses`, their tab's peak the highest of
     `tab` over the points."""
     build, rules = at.builds[key], at.rules

@@ -3,20 +3,23 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from rhombos.core.blocks import h_bridge, input_bank, input_proposal, input_stage, load, output_filter, source
 from rhombos.core.blocks.base import Build
-from rhombos.core.blocks.input_bank import NO_LIFT, Lift
+from rhombos.core.blocks.bridge_drive import KEY as BRIDGE_DRIVE
+from rhombos.core.blocks.input_bank import NO_LIFT, Lift, Ripple
 from rhombos.core.blocks.input_filter import Noise
 from rhombos.core.blocks.regulation import FAR
 from rhombos.core.book import bridge as bridge_book
 from rhombos.core.book import filters
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
+from rhombos.core.design.pins import Fields, Pins
 from rhombos.core.design.rules import Rules
+from rhombos.core.frame.keys import Builds
 from rhombos.core.frame.points import SET_STEADY, Point, lasting, operating_points
 from rhombos.core.frame.report import Stepped
 from rhombos.core.frame.stage import Stage
@@ -50,7 +53,7 @@ class Hints:
     peak: float
     source_current: float
     swell: float
-    ripple: float | Callable[[float], float]
+    ripple: Ripple
     stops: float = 0.0
     path_resistance: float = 0.0
     dead_volts: float = 0.0
@@ -60,7 +63,7 @@ class Hints:
     lift: Lift = NO_LIFT
 
 
-class Bare(SourceRoute):
+class Bare(SourceRoute[Hints, SourceSettled]):
     """What both waves share: no winding, no barrier, no more voltage than the source has."""
 
     key: str = "direct bridge"
@@ -85,8 +88,8 @@ class Bare(SourceRoute):
         alike = [settled[k] for k in ("low", *SET_STEADY) if k in settled]
         return {
             "v_in": settled["nominal"].v_in,
-            "source_current": max(s.states["input_stage"].fuse_load for s in lasting(settled)),
-            "swell": max(1.0, *(s.states["input_stage"].fuse_load * s.v_in / s.flow["h_bridge"] for s in alike)),
+            "source_current": max(s.states[input_stage.KEY].fuse_load for s in lasting(settled)),
+            "swell": max(1.0, *(s.states[input_stage.KEY].fuse_load * s.v_in / s.flow["h_bridge"] for s in alike)),
             "ripple": HardestRipple(tuple(r for s in lasting(settled) if (r := s.rippling))),
             "lift": lift_of(settled),
         }
@@ -95,7 +98,7 @@ class Bare(SourceRoute):
         self,
         bridge: h_bridge.HBridgeBuild,
         hints: Hints,
-        own: dict[str, dict[str, Any]],
+        own: dict[str, Fields],
         brief: Brief,
         shelf: Shelf,
         rules: Rules,
@@ -117,7 +120,7 @@ class Bare(SourceRoute):
         }
 
 
-class DirectBridge(Bare, SineStage):
+class DirectBridge(Bare, SineStage[Hints]):
     """A sine PWM bridge on the source, and its filter."""
 
     waveforms: tuple[Waveform, ...] = ("sine", "modified", "square")
@@ -133,7 +136,7 @@ class DirectBridge(Bare, SineStage):
         behind = (stages.BRIDGE, stages.FILTER) if waveform == "sine" else (stages.BRIDGE,)
         return (stages.SOURCE, stages.INPUT, *behind, stages.LOAD)
 
-    def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
+    def first_hints(self, brief: Brief, pins: Pins, rules: Rules) -> Hints:
         """A designer's first guess: 93 % overall, a few volts lost on the way."""
         empty, nominal, _ = brief.source.volts
         asked = load.assess(operating_points(brief)["nominal"], brief, SILENT)
@@ -145,16 +148,14 @@ class DirectBridge(Bare, SineStage):
 
     def next_hints(self, settled: Mapping[str, SourceSettled], before: Hints | None = None) -> Hints:
         """What the assessed design teaches the next round."""
-        flat, filtered = settled["low"], [s.states["output_filter"] for s in lasting(settled)]
+        flat, filtered = settled["low"], [s.states[output_filter.KEY] for s in lasting(settled)]
         return Hints(
             **self._before(settled), current=max(f.rms for f in filtered), peak=max(f.peak for f in filtered),
-            path_resistance=flat.guess.path_resistance, dead_volts=flat.states["h_bridge"].dead_time_loss_volts,
-            fundamental=flat.states["output_filter"].fundamental,
-            modulation=min(1.0, max(s.states["h_bridge"].modulation for s in lasting(settled))))  # fmt: skip
+            path_resistance=flat.guess.path_resistance, dead_volts=flat.states[h_bridge.KEY].dead_time_loss_volts,
+            fundamental=flat.states[output_filter.KEY].fundamental,
+            modulation=min(1.0, max(s.states[h_bridge.KEY].modulation for s in lasting(settled))))  # fmt: skip
 
-    def propose(
-        self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
-    ) -> dict[str, Build]:
+    def propose(self, brief: Brief, hints: Hints, pins: Pins, shelf: Shelf, rules: Rules) -> dict[str, Build]:
         """One round of proposals. Pinned fields stay."""
         own = {key: dict(pins.get(key, {})) for key in self.builds}
         line, full = brief.output.frequency, brief.source.volts[2]
@@ -176,7 +177,7 @@ class DirectBridge(Bare, SineStage):
         return self._with_drive(bridge, hints, own, brief, shelf, rules, noise) | {"output_filter": filtering}
 
 
-class DirectSteps(Bare, StepStage):
+class DirectSteps(Bare, StepStage[Hints, SourceSettled]):
     """A bridge that puts the source's own voltage across the socket one way and the other: as a square wave, or in pulses whose
     width holds the RMS."""
 
@@ -189,7 +190,7 @@ class DirectSteps(Bare, StepStage):
         """From the source to the load."""
         return stages.SOURCE, stages.INPUT, stages.BRIDGE, stages.LOAD
 
-    def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
+    def first_hints(self, brief: Brief, pins: Pins, rules: Rules) -> Hints:
         """A designer's first guess: 97 % overall."""
         empty, nominal, full = brief.source.volts
         asked = load.assess(operating_points(brief)["nominal"], brief, SILENT)
@@ -202,14 +203,12 @@ class DirectSteps(Bare, StepStage):
 
     def next_hints(self, settled: Mapping[str, SourceSettled], before: Hints | None = None) -> Hints:
         """What the assessed design teaches the next round."""
-        loads = [s.states["load"] for s in lasting(settled)]
+        loads = [s.states[load.KEY] for s in lasting(settled)]
         return Hints(
             **self._before(settled), current=max(d.rms for d in loads), peak=max(d.peak_current for d in loads),
             stops=max(s.turn_off for s in settled.values()), share=settled["nominal"].share)  # fmt: skip
 
-    def propose(
-        self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
-    ) -> dict[str, Build]:
+    def propose(self, brief: Brief, hints: Hints, pins: Pins, shelf: Shelf, rules: Rules) -> dict[str, Build]:
         """One round of proposals. Pinned fields stay."""
         own = {key: dict(pins.get(key, {})) for key in self.builds}
         own["h_bridge"]["controlled"] = brief.output.waveform == "modified"
@@ -222,10 +221,10 @@ class DirectSteps(Bare, StepStage):
         return self._with_drive(bridge, hints, own, brief, shelf, rules)
 
     def _pass(
-        self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
+        self, point: Point, g: Guess, builds: Builds, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
     ) -> tuple[SourceSettled, Guess]:  # fmt: skip
         asked, rated = load.assess(point, brief, SILENT), brief.output.voltage
-        build, line = builds["h_bridge"], brief.output.frequency
+        build, line = builds[h_bridge.KEY], brief.output.frequency
         feed = source_of(point.emf, builds, brief, shelf, rules)
         corner = 2 * math.pi * line * feed.resistance * feed.capacitance
         factor = round(whole_factor(asked, line, feed.resistance / (1 + 4 * corner**2), 1.0, g), 5)
@@ -247,7 +246,7 @@ class DirectSteps(Bare, StepStage):
         bridged = h_bridge.assess(
             h_bridge.BridgeNeed(works, brief.source.volts[2], drain.rms, factor, drain.peak_current, 0.0, works, share, held),
             build, brief, shelf, rules, worksheet,
-            gate_loop(builds["bridge_drive"], build.parallel, shelf))  # fmt: skip
+            gate_loop(builds[BRIDGE_DRIVE], build.parallel, shelf))  # fmt: skip
         flowing = formed.beside(g.shaped)
         to_bridge = power + bridged.loss
         mean = to_bridge / g.v_in
@@ -259,7 +258,7 @@ class DirectSteps(Bare, StepStage):
                 returned=flowing.returned),
             g.v_in, g.terminal, builds, brief, shelf, rules, worksheet)  # fmt: skip
         bridged = h_bridge.on_a_link(bridged, brief.source.volts[2] + entry.input.rise + entry.input.returned, worksheet)
-        states = {**entry.states, "h_bridge": bridged, "load": drain}
+        states = entry.states | {h_bridge.KEY: bridged, load.KEY: drain}
         flow = {**entry.flow, "h_bridge": to_bridge, "load": power}
         most = 2 * max(point.power, 0.1 * brief.power.continuous)
         after = Guess(
@@ -275,18 +274,18 @@ class DirectSteps(Bare, StepStage):
             point, states, flow, g, 0.0, stops, share, form=formed.form, stands=share, rippling=rippling, endings=entry.endings
         ), after
 
-    def stepped(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Stepped:
+    def stepped(self, settled: Mapping[str, SourceSettled], builds: Builds, shelf: Shelf) -> Stepped:
         """The nominal point as the scope sees it."""
         now = settled["nominal"]
-        drain, g = now.states["load"], now.guess
+        drain, g = now.states[load.KEY], now.guess
         return Stepped(
             v_link=g.works, level=g.works - g.threshold, fraction=now.share, line=drain.frequency, resistance=g.path_resistance,
             inductance=WIRING, load_resistance=drain.resistance, load_inductance=drain.inductance)  # fmt: skip
 
-    def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> StepWave:
+    def steps(self, settled: Mapping[str, SourceSettled], builds: Builds) -> StepWave:
         """Its pulses; between them the bridge holds the socket at zero."""
         now = settled["nominal"]
-        return StepWave(now.share, now.states["h_bridge"].output / math.sqrt(now.share))
+        return StepWave(now.share, now.states[h_bridge.KEY].output / math.sqrt(now.share))
 
 
 STEPS = DirectSteps()

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any
 
 from rhombos.core.blocks import dc_link, h_bridge, link_loop, load, output_filter
 from rhombos.core.blocks.base import Build
 from rhombos.core.book import filters
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import DcOutput
+from rhombos.core.design.pins import Fields, Pins
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.points import operating_points
 from rhombos.core.frame.worksheet import SILENT
@@ -29,7 +28,7 @@ FIRST_FREQUENCY = 40e3
 
 
 def propose(
-    brief: Brief, hints: Hints, own: dict[str, dict[str, Any]], voltage: float, shelf: Shelf, rules: Rules
+    brief: Brief, hints: Hints, own: dict[str, Fields], voltage: float, shelf: Shelf, rules: Rules
 ) -> dict[str, Build]:  # fmt: skip
     """Link and what follows it, for a link voltage, V; `own` are the pins with what the route decides."""
     if isinstance(brief.output, DcOutput):
@@ -38,7 +37,7 @@ def propose(
 
 
 def link_voltage(
-    brief: Brief, pins: Mapping[str, Mapping[str, Any]], bridge_peak: float, drop: float, rules: Rules,
+    brief: Brief, pins: Pins, bridge_peak: float, drop: float, rules: Rules,
     raised: float = 0.0,
 ) -> float:  # fmt: skip
     """The link, V, that an output asks for: the least whose ripple still makes a sine of a bridge's peak, V; what a stepped
@@ -50,7 +49,7 @@ def link_voltage(
     return dc_link.least_voltage(bridge_peak, rules.link_ripple, rules, raised)
 
 
-def lowest_link(brief: Brief, pins: Mapping[str, Mapping[str, Any]], voltage: float) -> float:
+def lowest_link(brief: Brief, pins: Pins, voltage: float) -> float:
     """The lowest that a link of a voltage is set to, V, where it is what turns an adjustable output."""
     output = brief.output
     if output.down_to is None or TURNED_BY[output.waveform] == "modulation":
@@ -59,7 +58,7 @@ def lowest_link(brief: Brief, pins: Mapping[str, Mapping[str, Any]], voltage: fl
 
 
 def _bare_socket(
-    brief: Brief, output: DcOutput, hints: Hints, own: dict[str, dict[str, Any]], voltage: float, shelf: Shelf, rules: Rules
+    brief: Brief, output: DcOutput, hints: Hints, own: dict[str, Fields], voltage: float, shelf: Shelf, rules: Rules
 ) -> dict[str, Build]:  # fmt: skip
     """A link that is the socket itself."""
     pins = own["dc_link"]
@@ -73,7 +72,7 @@ def _bare_socket(
 
 
 def _bridged(
-    brief: Brief, hints: Hints, own: dict[str, dict[str, Any]], voltage: float, shelf: Shelf, rules: Rules
+    brief: Brief, hints: Hints, own: dict[str, Fields], voltage: float, shelf: Shelf, rules: Rules
 ) -> dict[str, Build]:  # fmt: skip
     """Link, bridge and, for a sine, filter."""
     fraction = fraction_of(brief, own)

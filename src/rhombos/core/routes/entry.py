@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Any
 
 from rhombos.core.blocks import auxiliary_output, input_stage, source
 from rhombos.core.blocks.auxiliary_output import AuxiliaryState
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
+from rhombos.core.frame.keys import Builds, States
 from rhombos.core.frame.points import Point
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
@@ -28,15 +27,15 @@ class Entry:
     aside: float
 
     @property
-    def states(self) -> dict[str, Any]:
+    def states(self) -> States:
         """Their states by key."""
-        found = {source.KEY: self.cells, input_stage.KEY: self.input}
+        found = States({source.KEY: self.cells, input_stage.KEY: self.input})
         return found | {auxiliary_output.KEY: self.auxiliary} if self.auxiliary else found
 
     @property
     def flow(self) -> dict[str, float]:
         """Power that enters each, W; of the auxiliary output what leaves it."""
-        found = {source.KEY: self.cells.power, input_stage.KEY: self.cells.power}
+        found: dict[str, float] = {source.KEY: self.cells.power, input_stage.KEY: self.cells.power}
         return found | {auxiliary_output.KEY: self.auxiliary.power} if self.auxiliary else found
 
     @property
@@ -51,7 +50,7 @@ def enter(
     need: input_stage.InputNeed,
     v_in: float,
     terminal: float,
-    builds: Mapping[str, Any],
+    builds: Builds,
     brief: Brief,
     shelf: Shelf,
     rules: Rules,

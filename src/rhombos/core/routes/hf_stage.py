@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Any, ClassVar
+from typing import ClassVar
 
 from rhombos.core.blocks import (
     front_end,
@@ -20,15 +20,19 @@ from rhombos.core.blocks import (
     transformer,
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
+from rhombos.core.blocks.front_drive import KEY as FRONT_DRIVE
 from rhombos.core.blocks.input_filter import Noise
 from rhombos.core.book import high_frequency as book
 from rhombos.core.book import loads
 from rhombos.core.book import stage as stage_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import HfOutput, Waveform
+from rhombos.core.design.pins import Pins
 from rhombos.core.design.rules import Rules
+from rhombos.core.frame.keys import Builds
 from rhombos.core.frame.points import STEADY, Point
 from rhombos.core.frame.report import Stepped
+from rhombos.core.frame.settled import Settled
 from rhombos.core.frame.stage import Stage
 from rhombos.core.frame.topology import TOPOLOGIES, TopologyName
 from rhombos.core.frame.worksheet import Worksheet
@@ -36,6 +40,7 @@ from rhombos.core.magnetics.transformer import TransformerNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import stages
 from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave
+from rhombos.core.routes.converge import LinkSettled
 from rhombos.core.routes.driven import front_drive_of, gate_loop
 from rhombos.core.routes.entry import enter
 from rhombos.core.routes.on_source import Guess, SourceSettled
@@ -69,6 +74,13 @@ class HfSettled(SourceSettled):
     near: ClassVar[float] = NEAR
 
 
+def wound_at(settled: Settled) -> LinkSettled | HfSettled:
+    """A point of a route with a high-frequency transformer as what it is. Raises: TypeError for any other."""
+    if isinstance(settled, LinkSettled | HfSettled):
+        return settled
+    raise TypeError("this route has no high-frequency transformer")
+
+
 @dataclass(frozen=True)
 class Hints:
     """What proposals need to know of the rest before it is assessed: secondary over primary turns; at the points, volts at the
@@ -83,7 +95,7 @@ class Hints:
     source_current: float
 
 
-class HfStage(StepStage):
+class HfStage(StepStage[Hints, HfSettled]):
     """A square wave with gaps across a winding, and what its secondary makes of it straight to the socket."""
 
     waveforms: tuple[Waveform, ...] = ("HF",)
@@ -107,7 +119,7 @@ class HfStage(StepStage):
         """The stage's gate drives, beside the path."""
         return (stages.FRONT_DRIVE,)
 
-    def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
+    def first_hints(self, brief: Brief, pins: Pins, rules: Rules) -> Hints:
         """A designer's first guess: a tenth lost on the way."""
         empty, _, full = brief.source.volts
         share, drive = 2 * rules.duty_limit, self.topology.drive
@@ -120,25 +132,23 @@ class HfStage(StepStage):
             brief.output.voltage / volts, v_in, pulse, {k: 1.1 * p for k, p in pulse.items()}, 1.0, current / math.sqrt(share),
             brief.power.continuous / LIKELY / empty)  # fmt: skip
 
-    def next_hints(self, settled: Mapping[str, Any], before: Hints | None = None) -> Hints:
+    def next_hints(self, settled: Mapping[str, HfSettled], before: Hints | None = None) -> Hints:
         """What the assessed design teaches the next round: the voltage as far above what is asked on the highest input as below
         it on the lowest."""
-        now: HfSettled = settled["nominal"]
+        now = settled["nominal"]
         both = (settled[k].states[load.KEY].voltage for k in ("low", "high"))
         middle = math.sqrt(math.prod(both)) / now.states[load.KEY].rated
         hottest = max((settled[k] for k in STEADY), key=lambda s: s.pulse * s.form)
-        turned = 1.0 if settled["low"].states["source"].collapsed else min(MOST_TURN, max(LEAST_TURN, 1 / middle))
-        ratio = now.states["transformer"].ratio * turned
+        turned = 1.0 if settled["low"].states[source.KEY].collapsed else min(MOST_TURN, max(LEAST_TURN, 1 / middle))
+        ratio = now.states[transformer.KEY].ratio * turned
         if before and abs(ratio / before.ratio - 1) < CLOSE:  # two cores whose leakage asks for either's turns would take turns
             ratio = math.sqrt(ratio * before.ratio)
         return Hints(
             ratio, {k: settled[k].v_in for k in self.hint_points},
             {k: settled[k].pulse for k in self.hint_points}, {k: settled[k].turn_off for k in self.hint_points},
-            hottest.form, hottest.winding.secondary_pulse, max(settled[k].states["source"].rms for k in STEADY))  # fmt: skip
+            hottest.form, hottest.winding.secondary_pulse, max(settled[k].states[source.KEY].rms for k in STEADY))  # fmt: skip
 
-    def propose(
-        self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
-    ) -> dict[str, Build]:
+    def propose(self, brief: Brief, hints: Hints, pins: Pins, shelf: Shelf, rules: Rules) -> dict[str, Build]:
         """One round of proposals. Pinned fields stay."""
         own = {key: dict(pins.get(key, {})) for key in self.builds}
         topology, output = self.topology, asked_of(brief)
@@ -183,10 +193,10 @@ class HfStage(StepStage):
         }  # fmt: skip
 
     def _pass(
-        self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
-    ) -> tuple[SourceSettled, Guess]:  # fmt: skip
+        self, point: Point, g: Guess, builds: Builds, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
+    ) -> tuple[HfSettled, Guess]:  # fmt: skip
         topology, output, duty = self.topology, asked_of(brief), rules.duty_limit
-        stage, build = builds["front_end"], builds["transformer"]
+        stage, build = builds[front_end.KEY], builds[transformer.KEY]
         share, ratio, hertz = 2 * duty, build.ratio, stage.frequency
         leakage = transformer.leakage(build, shelf) + front_end.lead_inductance(stage, shelf, rules)
         wanted = hf_socket.load_of(output, point.power, worksheet)
@@ -214,7 +224,7 @@ class HfStage(StepStage):
         turn_off = formed.peak * pulse + wound.magnetising_together / 2
         switched = front_end.assess(
             front_end.FrontEndNeed(g.v_in, duty, pulse, turn_off, leakage, formed.form), stage, brief, shelf, rules, worksheet,
-            gate_loop(builds["front_drive"], stage.parallel, shelf))  # fmt: skip
+            gate_loop(builds[FRONT_DRIVE], stage.parallel, shelf))  # fmt: skip
         to_transformer = power + wound.loss
         to_stage = to_transformer + switched.loss
         # leads keep the carrier's ripple out of the source: the bank carries all of it
@@ -228,8 +238,9 @@ class HfStage(StepStage):
             Fed(share, True, factor, wanted if point.power > 0 else None), hertz=hertz)  # fmt: skip
         height = open_volts - behind * current / math.sqrt(share)
         given = hf_output.HfOutputState(volts, height, current, flow.peak * current, power, lagging, share)
-        states = {**entry.states, "front_end": switched, "transformer": wound, hf_output.KEY: given,
-                  "load": drain}  # fmt: skip
+        states = entry.states | {
+            front_end.KEY: switched, transformer.KEY: wound, hf_output.KEY: given, load.KEY: drain
+        }  # fmt: skip
         passed = {**entry.flow, "front_end": to_stage, "transformer": to_transformer,
                   hf_output.KEY: power, "load": power}  # fmt: skip
         most = 2 * max(point.power, 0.1 * brief.power.continuous)
@@ -244,11 +255,11 @@ class HfStage(StepStage):
             point, states, passed, g, pulse, turn_off, share, v_half / g.v_in, formed.form, formed.stands, winding=winding,
             v_half=v_half, endings=entry.endings), after  # fmt: skip
 
-    def stepped(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Stepped:
+    def stepped(self, settled: Mapping[str, HfSettled], builds: Builds, shelf: Shelf) -> Stepped:
         """The nominal point as the scope sees it, everything referred to the socket."""
-        now: HfSettled = settled["nominal"]
-        drain, g, stage = now.states["load"], now.guess, builds["front_end"]
-        ratio, leakage = now.states["transformer"].ratio, now.winding.leakage
+        now = settled["nominal"]
+        drain, g, stage = now.states[load.KEY], now.guess, builds[front_end.KEY]
+        ratio, leakage = now.states[transformer.KEY].ratio, now.winding.leakage
         volts = ratio * self.topology.drive * g.v_in
         return Stepped(
             v_link=volts, level=volts, fraction=now.share, line=stage.frequency,
@@ -258,14 +269,14 @@ class HfStage(StepStage):
             ratio=ratio * self.topology.drive, lets_go=True)  # fmt: skip
 
     def supply(
-        self, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
+        self, settled: Mapping[str, HfSettled], builds: Builds, brief: Brief, shelf: Shelf, rules: Rules
     ) -> Supply:  # fmt: skip
         """The source with its leads and its bank, as the socket sees them."""
         return source_supply(settled, self.stepped(settled, builds, shelf), builds, brief, shelf, rules, leads=True)
 
-    def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> StepWave:
+    def steps(self, settled: Mapping[str, HfSettled], builds: Builds) -> StepWave:
         """Its pulses, and how long diodes turn them about."""
-        now: HfSettled = settled["nominal"]
+        now = settled["nominal"]
         return StepWave(now.share, now.states[hf_output.KEY].peak, now.stands - now.share)
 
 

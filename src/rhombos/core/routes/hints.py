@@ -5,10 +5,15 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
 
 from rhombos.core.blocks import front_end, h_bridge, hf_socket
+from rhombos.core.blocks.dc_link import KEY as DC_LINK
+from rhombos.core.blocks.output_filter import KEY as OUTPUT_FILTER
+from rhombos.core.blocks.rectifier import KEY as RECTIFIER
+from rhombos.core.blocks.source import KEY as SOURCE
+from rhombos.core.blocks.transformer import KEY as TRANSFORMER
 from rhombos.core.design.brief import Brief
+from rhombos.core.design.pins import Pins
 from rhombos.core.frame.points import SET_STEADY, SET_SURGES, lasting
 from rhombos.core.frame.topology import RECTIFIERS, Rectifying, Topology
 from rhombos.core.routes.converge import LinkSettled
@@ -66,7 +71,7 @@ class Hints:
     tap: hf_socket.HfState | None = None
 
 
-def fraction_of(brief: Brief, pins: Mapping[str, Mapping[str, Any]]) -> float:
+def fraction_of(brief: Brief, pins: Pins) -> float:
     """Share of the time that the output is not zero."""
     if brief.output.waveform == "modified":
         return float(pins.get("h_bridge", {}).get("fraction", h_bridge.FRACTIONS["modified"]))
@@ -77,7 +82,7 @@ ONE_DROP = 100.0
 """Direct voltage, V, below which one diode's drop in the way counts for more than the voltage that it must block."""
 
 
-def rectifying_of(brief: Brief, pins: Mapping[str, Mapping[str, Any]]) -> Rectifying:
+def rectifying_of(brief: Brief, pins: Pins) -> Rectifying:
     """The rectifier that is pinned; else the bridge, or for a low socket of direct voltage the centre tap."""
     usual = "centre tap" if brief.output.direct and brief.output.voltage < ONE_DROP else "bridge"
     return RECTIFIERS[pins.get("rectifier", {}).get("circuit", usual)]
@@ -93,7 +98,7 @@ def _tap_heat(flat: LinkSettled) -> float:
     """What a socket on the secondary adds to the mean square of its pulses, A²."""
     if hf_socket.KEY not in flat.states:
         return 0.0
-    rectified = flat.states["rectifier"]
+    rectified = flat.states[RECTIFIER]
     whole = flat.winding.secondary_pulse * flat.form * flat.drawn.rms
     return float(max(0.0, whole**2 - (rectified.winding_pulse * rectified.form * flat.swing.rms) ** 2))
 
@@ -108,7 +113,7 @@ def tapped_at(ratio: float, hints: Hints, how: Rectifying) -> tuple[float, float
 
 def held(at: LinkSettled) -> bool:
     """Whether the source can feed a point, and a duty holds the link there."""
-    return not at.states["source"].collapsed and bool(at.states["front_end"].crest_duty <= front_end.DUTY_REACH)
+    return not at.states[SOURCE].collapsed and bool(at.states[front_end.KEY].crest_duty <= front_end.DUTY_REACH)
 
 
 def _most_pulsed(at: LinkSettled, drive: float, v_in: float, duty: float) -> float:
@@ -123,7 +128,7 @@ def stirred(current: float, form: float, share: float, swing: Pulsation) -> floa
 
 def _bank_ripple(at: LinkSettled, banks: int) -> float:
     """The same at a settled point."""
-    switched = at.states["front_end"]
+    switched = at.states[front_end.KEY]
     share = 2 * front_end.flat_duty(min(0.5, switched.duty), min(MOST_LEAK / 2, switched.rising)) / banks
     return stirred(_drawn(at), at.form, share, at.drawn)
 
@@ -131,7 +136,13 @@ def _bank_ripple(at: LinkSettled, banks: int) -> float:
 def _drawn(at: LinkSettled) -> float:
     """What the source gives at a point, RMS, A; no more than a poor stage would draw where it is not held."""
     most = math.inf if held(at) else at.delivered / (0.6 * max(at.v_in, HARDEST_SAG * at.point.emf))
-    return float(min(at.states["source"].rms, most))
+    return float(min(at.states[SOURCE].rms, most))
+
+
+def _tapped(settled: Mapping[str, LinkSettled]) -> tuple[float, float]:
+    """What a tap of all turns makes on the lowest and on the highest input, V."""
+    low, high = (tap.whole if (tap := settled[k].states.get(hf_socket.KEY)) else 0.0 for k in ("low", "high"))
+    return low, high
 
 
 def _turned_off(settled: Mapping[str, LinkSettled], key: str) -> float:
@@ -150,29 +161,29 @@ def learnt(settled: Mapping[str, LinkSettled], topology: Topology, points: tuple
     flat, drive = settled["low"], topology.drive
     states = flat.states
     v_in = {k: max(settled[k].v_in, HARDEST_SAG * settled[k].point.emf) for k in points}
-    duty = {k: min(0.5, settled[k].states["front_end"].duty) for k in points}
-    rising = {k: min(MOST_LEAK / 2, settled[k].states["front_end"].rising) for k in points}
+    duty = {k: min(0.5, settled[k].states[front_end.KEY].duty) for k in points}
+    rising = {k: min(MOST_LEAK / 2, settled[k].states[front_end.KEY].rising) for k in points}
     most = {k: _most_pulsed(settled[k], drive, v_in[k], duty[k]) for k in points}
     steady = [settled[k].states for k in ("low", "high")]
-    link = settled["high"].states["dc_link"].voltage
+    link = settled["high"].states[DC_LINK].voltage
     raised = max(before.raised, link if link > before.link > 0 else 0.0) if before else 0.0
-    mean = max(s["rectifier"].current for s in steady)
-    bridged = states.get("h_bridge")
+    mean = max(s[RECTIFIER].current for s in steady)
+    bridged = states.get(h_bridge.KEY)
     return Hints(
-        link_high=max(s["dc_link"].voltage for s in steady),
-        climb=max(s["rectifier"].unloaded for s in steady),
-        feed_ripple=max(s.states["rectifier"].feed_ripple for s in lasting(settled)),
-        form=states["rectifier"].form,
-        charging_resistance=flat.guess.charging_resistance(states["transformer"].ratio),
+        link_high=max(s[DC_LINK].voltage for s in steady),
+        climb=max(s[RECTIFIER].unloaded for s in steady),
+        feed_ripple=max(s.states[RECTIFIER].feed_ripple for s in lasting(settled)),
+        form=states[RECTIFIER].form,
+        charging_resistance=flat.guess.charging_resistance(states[TRANSFORMER].ratio),
         apparent=max(settled[k].apparent for k in ("low", "high")),
-        filter_peak=states["output_filter"].peak - states["output_filter"].ripple / 2 if "output_filter" in states else 0.0,
-        bridge_peak=max(s["h_bridge"].bridge_peak for s in steady) if bridged else states["dc_link"].voltage,
+        filter_peak=states[OUTPUT_FILTER].peak - states[OUTPUT_FILTER].ripple / 2 if OUTPUT_FILTER in states else 0.0,
+        bridge_peak=max(s[h_bridge.KEY].bridge_peak for s in steady) if bridged else states[DC_LINK].voltage,
         path_resistance=2 * bridged.resistance if bridged else 0.0,
         modulation=bridged.modulation if bridged else 1.0,
         dead_time_volts=bridged.dead_time_loss_volts if bridged else 0.0,
         link_current=mean,
         surge_link_current=max(
-            settled[k].states["rectifier"].current * settled[k].swing.peak for k in ("surge_high", *SET_SURGES) if k in settled
+            settled[k].states[RECTIFIER].current * settled[k].swing.peak for k in ("surge_high", *SET_SURGES) if k in settled
         ),
         v_in=v_in,
         pulse={k: min(settled[k].pulse, most[k]) for k in points},
@@ -181,19 +192,19 @@ def learnt(settled: Mapping[str, LinkSettled], topology: Topology, points: tuple
         duty=duty,
         rising=rising,
         drop=min(max(0.0, drive * flat.v_in - flat.crest_half), 0.35 * drive * v_in["low"]),
-        secondary_extra=flat.diodes * states["rectifier"].drop
-        + states["rectifier"].leakage_drop
+        secondary_extra=flat.diodes * states[RECTIFIER].drop
+        + states[RECTIFIER].leakage_drop
         + flat.swing.peak
-        * (states["rectifier"].choke_resistance * mean + min(flat.secondary_drop, 0.2 * states["dc_link"].voltage)),
-        leak_duty=min(states["transformer"].leakage_duty, MOST_LEAK),
+        * (states[RECTIFIER].choke_resistance * mean + min(flat.secondary_drop, 0.2 * states[DC_LINK].voltage)),
+        leak_duty=min(states[TRANSFORMER].leakage_duty, MOST_LEAK),
         source_current=max(_drawn(settled[k]) for k in ("low", "high")),
         bank_ripple=max(_bank_ripple(at, topology.banks) for at in lasting(settled)),
         bridge_drop=bridged.missing if bridged else 0.0,
         drawn={k: settled[k].drawn for k in points},
         drawn_form=flat.form,
         tap_heat=_tap_heat(flat),
-        tapped=tuple(s[hf_socket.KEY].whole for s in steady) if hf_socket.KEY in states else (0.0, 0.0),
-        ratio=states["transformer"].ratio,
+        tapped=_tapped(settled),
+        ratio=states[TRANSFORMER].ratio,
         tap=states.get(hf_socket.KEY),
         frequency=flat.path.frequency,
         link=link,

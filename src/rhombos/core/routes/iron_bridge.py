@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from typing import Any
 
 from rhombos.core.blocks import (
     h_bridge,
@@ -16,11 +15,14 @@ from rhombos.core.blocks import (
     source,
 )  # fmt: skip
 from rhombos.core.blocks.base import Build
+from rhombos.core.blocks.input_stage import KEY as INPUT_STAGE
 from rhombos.core.book import filters
 from rhombos.core.book import magnetics as magnetics_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
+from rhombos.core.design.pins import Pins
 from rhombos.core.design.rules import Rules
+from rhombos.core.frame.keys import Builds
 from rhombos.core.frame.points import lasting, operating_points
 from rhombos.core.frame.stage import Stage
 from rhombos.core.frame.worksheet import SILENT, Worksheet
@@ -29,7 +31,7 @@ from rhombos.core.parts import Shelf
 from rhombos.core.routes import stages
 from rhombos.core.routes.base import Turned
 from rhombos.core.routes.driven import drive_of
-from rhombos.core.routes.on_source import Guess, HardestRipple, Hints, carrier_of, lift_of
+from rhombos.core.routes.on_source import Guess, HardestRipple, Hints, SourceSettled, carrier_of, lift_of
 from rhombos.core.routes.sine_stage import SATURATED, SineStage
 
 MODULATION_RESERVE = 0.985
@@ -46,7 +48,7 @@ def operating_peak(brief: Brief) -> float:
     return load.assess(operating_points(brief)["nominal"], brief, SILENT).peak_current
 
 
-class IronBridge(SineStage):
+class IronBridge(SineStage[Hints]):
     """A sine PWM bridge on the source, a choke that keeps the carrier out of the iron, a capacitor on the high side."""
 
     key: str = "iron bridge"
@@ -63,7 +65,7 @@ class IronBridge(SineStage):
         """The bridge's gate drive, beside the path."""
         return (stages.BRIDGE_DRIVE,)
 
-    def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
+    def first_hints(self, brief: Brief, pins: Pins, rules: Rules) -> Hints:
         """A designer's first guess: 85 % overall, an eighth of the source's voltage lost on the way."""
         empty, nominal, full = brief.source.volts
         ratio = math.sqrt(2) * brief.output.voltage / (0.87 * rules.modulation_limit * empty)
@@ -76,27 +78,25 @@ class IronBridge(SineStage):
             * math.sqrt(2) / ratio, 0.3 * ratio * current, ratio * current,
             ratio * operating_peak(brief))  # fmt: skip
 
-    def next_hints(self, settled: Mapping[str, Any], before: Hints | None = None) -> Hints:
+    def next_hints(self, settled: Mapping[str, SourceSettled], before: Hints | None = None) -> Hints:
         """What the assessed design teaches the next round."""
         flat = settled["low"]
-        wound: iron_transformer.IronState = flat.states["iron_transformer"]
-        bridged, filtered = flat.states["h_bridge"], flat.states["output_filter"]
+        wound: iron_transformer.IronState = flat.states[iron_transformer.KEY]
+        bridged, filtered = flat.states[h_bridge.KEY], flat.states[output_filter.KEY]
         nothing = dict.fromkeys(self.hint_points, 0.0)
         limit = MODULATION_RESERVE * 0.95
         # what the bridge could not give more turns may give; what the source could not, nothing
         lacks = flat.guess.sag if bridged.modulation > SATURATED else 1.0
         return Hints(
-            wound.ratio * (1.0 if flat.states["source"].collapsed else min(1.3, max(0.6,
+            wound.ratio * (1.0 if flat.states[source.KEY].collapsed else min(1.3, max(0.6,
                 bridged.modulation / lacks / limit))), {k: settled[k].guess.v_in for k in self.hint_points},
-            nothing, nothing, nothing, wound.primary_rms, wound.secondary_rms, flat.states["input_stage"].fuse_load,
+            nothing, nothing, nothing, wound.primary_rms, wound.secondary_rms, flat.states[INPUT_STAGE].fuse_load,
             wound.leakage, flat.guess.path_resistance, bridged.dead_time_loss_volts, filtered.fundamental,
-            0.0, filtered.rms, max(s.states["output_filter"].peak for s in lasting(settled)),
+            0.0, filtered.rms, max(s.states[output_filter.KEY].peak for s in lasting(settled)),
             rippling=HardestRipple(tuple(r for s in lasting(settled) if (r := s.rippling))), lift=lift_of(settled),
-            linkage=max(s.states["iron_transformer"].linkage for s in lasting(settled)))  # fmt: skip
+            linkage=max(s.states[iron_transformer.KEY].linkage for s in lasting(settled)))  # fmt: skip
 
-    def propose(
-        self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
-    ) -> dict[str, Build]:
+    def propose(self, brief: Brief, hints: Hints, pins: Pins, shelf: Shelf, rules: Rules) -> dict[str, Build]:
         """One round of proposals. Pinned fields stay."""
         own = {key: dict(pins.get(key, {})) for key in self.builds}
         own["iron_transformer"]["halves"] = 1
@@ -137,12 +137,12 @@ class IronBridge(SineStage):
             "load": load.LoadBuild(),
         }  # fmt: skip
 
-    def _ratio(self, builds: Mapping[str, Any]) -> float:
-        build: iron_transformer.IronTransformerBuild = builds["iron_transformer"]
+    def _ratio(self, builds: Builds) -> float:
+        build: iron_transformer.IronTransformerBuild = builds[iron_transformer.KEY]
         return build.secondary_turns / build.primary_turns
 
     def _wound(
-        self, across: float, rated: float, current: float, socket: float, g: Guess, builds: Mapping[str, Any], brief: Brief,
+        self, across: float, rated: float, current: float, socket: float, g: Guess, builds: Builds, brief: Brief,
         shelf: Shelf, rules: Rules, worksheet: Worksheet,
     ) -> iron_transformer.IronState:  # fmt: skip
         ratio = self._ratio(builds)
@@ -150,4 +150,4 @@ class IronBridge(SineStage):
         return iron_transformer.assess(
             iron_transformer.IronPoint(
                 across, most, 0.0, 0.0, current, current / ratio, socket, brief.output.frequency, g.celsius),
-            builds["iron_transformer"], brief, shelf, rules, worksheet)  # fmt: skip
+            builds[iron_transformer.KEY], brief, shelf, rules, worksheet)  # fmt: skip

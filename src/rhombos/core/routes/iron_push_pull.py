@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any
 
 from rhombos.core.blocks import (
     front_end,
@@ -25,7 +24,9 @@ from rhombos.core.book import magnetics as magnetics_book
 from rhombos.core.book import stage as stage_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
+from rhombos.core.design.pins import Fields, Pins
 from rhombos.core.design.rules import Rules
+from rhombos.core.frame.keys import Builds, Key
 from rhombos.core.frame.points import LASTING, SET_STEADY, SET_SURGES, Point, lasting
 from rhombos.core.frame.report import Stepped
 from rhombos.core.frame.stage import Stage
@@ -48,11 +49,13 @@ WIDTH_USED = 0.94
 """Width that proposals count on at the lowest input."""
 
 
-class IronPushPull(StepStage):
+class IronPushPull(StepStage[Hints, SourceSettled]):
     """Two switches at line frequency across a centre-tapped winding: square, or with the width of its pulses controlled."""
 
     key: str = "iron push-pull"
-    stage = front_end.KEY
+    stage: Key[front_end.FrontEndBuild | oscillator.OscillatorBuild, front_end.FrontEndState | oscillator.OscillatorState] = (
+        front_end.KEY
+    )
     title = "Push-pull at line frequency, iron transformer"
     waveforms: tuple[Waveform, ...] = ("modified", "square")
     turned_by: Mapping[Waveform, Turned] = {"modified": "modulation"}
@@ -62,7 +65,7 @@ class IronPushPull(StepStage):
         """From the source to the load."""
         return stages.SOURCE, stages.INPUT, stages.LINE_PUSH_PULL, stages.IRON, stages.LOAD
 
-    def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
+    def first_hints(self, brief: Brief, pins: Pins, rules: Rules) -> Hints:
         """A designer's first guess: 85 % overall, a tenth of the source's voltage lost on the way."""
         empty, nominal, full = brief.source.volts
         square = brief.output.waveform == "square"
@@ -78,30 +81,28 @@ class IronPushPull(StepStage):
             watts["low"] / v_in["low"] / math.sqrt(share["low"]), 20e-6, 0.0, 0.0, 0.0,
             SWINGS * watts["low"] / v_in["low"], 0.0)  # fmt: skip
 
-    def next_hints(self, settled: Mapping[str, Any], before: Hints | None = None) -> Hints:
+    def next_hints(self, settled: Mapping[str, SourceSettled], before: Hints | None = None) -> Hints:
         """What the assessed design teaches the next round."""
         flat, now = settled["low"], settled["nominal"]
         wound: iron_transformer.IronState = max(
-            (s.states["iron_transformer"] for s in lasting(settled)), key=lambda s: s.secondary_rms)  # fmt: skip
+            (s.states[iron_transformer.KEY] for s in lasting(settled)), key=lambda s: s.secondary_rms)  # fmt: skip
         square = now.share == 1.0
-        asked = now.states["load"].rated
-        level = flat.states["iron_transformer"].output / math.sqrt(flat.stands)
-        wanted = asked / now.states["iron_transformer"].output if square else asked / math.sqrt(WIDTH_USED) / level
+        asked = now.states[load.KEY].rated
+        level = flat.states[iron_transformer.KEY].output / math.sqrt(flat.stands)
+        wanted = asked / now.states[iron_transformer.KEY].output if square else asked / math.sqrt(WIDTH_USED) / level
         return Hints(
-            wound.ratio * (1.0 if flat.states["source"].collapsed else min(1.3, max(0.6, wanted))),
+            wound.ratio * (1.0 if flat.states[source.KEY].collapsed else min(1.3, max(0.6, wanted))),
                 {k: s.guess.v_in for k, s in settled.items()},
             {k: s.pulse for k, s in settled.items()}, {k: s.turn_off for k, s in settled.items()},
             {k: s.share for k, s in settled.items()}, wound.primary_rms, wound.secondary_rms,
-            max(s.states["input_stage"].fuse_load for s in lasting(settled)), wound.leakage,
+            max(s.states[input_stage.KEY].fuse_load for s in lasting(settled)), wound.leakage,
             0.0, 0.0, 0.0, 0.0, 0.0, half=now.half, form=max(s.form for s in lasting(settled)),
             rippling=HardestRipple(
                 tuple(r for s in lasting(settled) if (r := s.rippling)),
-                max(s.states["iron_transformer"].magnetising / (8 * self._line(s)) for s in settled.values())),
+                max(s.states[iron_transformer.KEY].magnetising / (8 * self._line(s)) for s in settled.values())),
             lift=Lift(returned=lift_of(settled).returned))  # fmt: skip
 
-    def propose(
-        self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
-    ) -> dict[str, Build]:
+    def propose(self, brief: Brief, hints: Hints, pins: Pins, shelf: Shelf, rules: Rules) -> dict[str, Build]:
         """One round of proposals. Pinned fields stay."""
         own = {key: dict(pins.get(key, {})) for key in self.builds}
         line, full = brief.output.frequency, brief.source.volts[2]
@@ -130,7 +131,7 @@ class IronPushPull(StepStage):
         }  # fmt: skip
 
     def _propose_stage(
-        self, hottest: str, hints: Hints, leakage: float, brief: Brief, own: dict[str, Any], shelf: Shelf, rules: Rules
+        self, hottest: str, hints: Hints, leakage: float, brief: Brief, own: Fields, shelf: Shelf, rules: Rules
     ) -> Build:  # fmt: skip
         """Switches for the hottest steady point, their clamp for the surge that turns off most on the highest input."""
         surge, charging_at = (
@@ -148,20 +149,20 @@ class IronPushPull(StepStage):
 
     def _assess_stage(
         self, v_in: float, v_half: float, share: float, pulse: float, form: float, turn_off: float, leakage: float,
-        builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet,
-    ) -> Any:  # fmt: skip
+        builds: Builds, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet,
+    ) -> front_end.FrontEndState | oscillator.OscillatorState:  # fmt: skip
         need = front_end.FrontEndNeed(v_in, share / 2, pulse, turn_off, leakage, form)
-        return front_end.assess(need, builds["front_end"], brief, shelf, rules, worksheet)
+        return front_end.assess(need, builds[front_end.KEY], brief, shelf, rules, worksheet)
 
-    def _frequency(self, v_half: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf) -> float:
+    def _frequency(self, v_half: float, builds: Builds, brief: Brief, shelf: Shelf) -> float:
         """What the iron sees, Hz."""
         return brief.output.frequency
 
     def _pass(
-        self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
+        self, point: Point, g: Guess, builds: Builds, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
     ) -> tuple[SourceSettled, Guess]:  # fmt: skip
         asked, rated = load.assess(point, brief, SILENT), brief.output.voltage
-        ratio = builds["iron_transformer"].secondary_turns / builds["iron_transformer"].primary_turns
+        ratio = builds[iron_transformer.KEY].secondary_turns / builds[iron_transformer.KEY].primary_turns
         v_half = max(V_FLOOR * point.emf, g.v_in - g.threshold - g.pulse * (g.primary_resistance + g.path_resistance))
         feed = source_of(point.emf, builds, brief, shelf, rules)
         line = self._frequency(v_half, builds, brief, shelf)
@@ -184,7 +185,7 @@ class IronPushPull(StepStage):
             iron_transformer.IronPoint(
                 v_half, brief.source.volts[2], share / 2, (1.0 if square else WIDEST) / 2, ratio * secondary / math.sqrt(2),
                 secondary, output, line, g.celsius),
-            builds["iron_transformer"], brief, shelf, rules, worksheet)  # fmt: skip
+            builds[iron_transformer.KEY], brief, shelf, rules, worksheet)  # fmt: skip
         turn_off = flowing.peak * pulse + wound.magnetising
         switched = self._assess_stage(
             g.v_in, v_half, share, pulse, flowing.form, turn_off,
@@ -206,7 +207,7 @@ class IronPushPull(StepStage):
             switched = replace(switched, peak_voltage=worksheet.total(f"{self.stage}.peak_voltage", {
                 "off, with its spike": switched.peak_voltage, "twice what the load lifts": 2 * lifted}))  # fmt: skip
         drain = load.assess(point, brief, worksheet, output, Fed(share, lets_go, factor, 1 / admits if admits else None))
-        states = {**entry.states, self.stage: switched, "iron_transformer": wound, "load": drain}
+        states = entry.states | {self.stage: switched, iron_transformer.KEY: wound, load.KEY: drain}
         flow = {**entry.flow, self.stage: to_stage, "iron_transformer": to_transformer,
                 "load": power}  # fmt: skip
         most = 2 * max(point.power, 0.1 * brief.power.continuous)
@@ -226,12 +227,12 @@ class IronPushPull(StepStage):
 
     def _line(self, now: SourceSettled) -> float:
         """How often the wave comes, Hz."""
-        return float(now.states["load"].frequency)
+        return float(now.states[load.KEY].frequency)
 
-    def stepped(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Stepped:
+    def stepped(self, settled: Mapping[str, SourceSettled], builds: Builds, shelf: Shelf) -> Stepped:
         """The nominal point as the scope sees it, everything referred to the socket."""
         now = settled["nominal"]
-        wound, drain, g = now.states["iron_transformer"], now.states["load"], now.guess
+        wound, drain, g = now.states[iron_transformer.KEY], now.states[load.KEY], now.guess
         share, line = now.share, self._line(now)
         far = wound.ratio**2
         return Stepped(
@@ -241,10 +242,10 @@ class IronPushPull(StepStage):
             ratio=wound.ratio,
             lets_go=share < 1)  # fmt: skip
 
-    def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> StepWave:
+    def steps(self, settled: Mapping[str, SourceSettled], builds: Builds) -> StepWave:
         """Its pulses, and how long diodes turn them about."""
         now = settled["nominal"]
-        return StepWave(now.share, now.states["iron_transformer"].output / math.sqrt(now.stands), now.stands - now.share)
+        return StepWave(now.share, now.states[iron_transformer.KEY].output / math.sqrt(now.stands), now.stands - now.share)
 
 
 class SelfOscillating(IronPushPull):
@@ -261,7 +262,7 @@ class SelfOscillating(IronPushPull):
         return stages.SOURCE, stages.INPUT, stages.OSCILLATOR, stages.IRON, stages.LOAD
 
     def _propose_stage(
-        self, hottest: str, hints: Hints, leakage: float, brief: Brief, own: dict[str, Any], shelf: Shelf, rules: Rules
+        self, hottest: str, hints: Hints, leakage: float, brief: Brief, own: Fields, shelf: Shelf, rules: Rules
     ) -> Build:  # fmt: skip
         # the drive transformer's clock is set at the nominal input, the switches by the hottest point
         steady, hardest = (
@@ -276,13 +277,13 @@ class SelfOscillating(IronPushPull):
 
     def _assess_stage(
         self, v_in: float, v_half: float, share: float, pulse: float, form: float, turn_off: float, leakage: float,
-        builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet,
-    ) -> Any:  # fmt: skip
+        builds: Builds, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet,
+    ) -> front_end.FrontEndState | oscillator.OscillatorState:  # fmt: skip
         need = oscillator.OscillatorNeed(v_in, v_half, form * pulse, turn_off, leakage)
-        return oscillator.assess(need, builds["oscillator"], brief, shelf, rules, worksheet)
+        return oscillator.assess(need, builds[oscillator.KEY], brief, shelf, rules, worksheet)
 
-    def _frequency(self, v_half: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf) -> float:
-        return oscillator.frequency(v_half, builds["oscillator"], shelf)
+    def _frequency(self, v_half: float, builds: Builds, brief: Brief, shelf: Shelf) -> float:
+        return oscillator.frequency(v_half, builds[oscillator.KEY], shelf)
 
     def _line(self, now: SourceSettled) -> float:
-        return float(now.states["oscillator"].frequency)
+        return float(now.states[oscillator.KEY].frequency)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any
 
 from rhombos.core.blocks import (
     controller,
@@ -21,10 +20,14 @@ from rhombos.core.blocks import (
     transformer,
 )
 from rhombos.core.blocks.base import Build
+from rhombos.core.blocks.dc_link import KEY as DC_LINK
+from rhombos.core.blocks.h_bridge import KEY as H_BRIDGE
 from rhombos.core.blocks.input_filter import Noise
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
+from rhombos.core.design.pins import Pins
 from rhombos.core.design.rules import Rules
+from rhombos.core.frame.keys import Builds
 from rhombos.core.frame.points import LASTING, Point, operating_points
 from rhombos.core.frame.report import Operating, Stepped
 from rhombos.core.frame.stage import Stage
@@ -34,7 +37,7 @@ from rhombos.core.magnetics.transformer import TransformerNeed
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import converge, ending, stages
 from rhombos.core.routes.auxiliary import controller as auxiliary_controller
-from rhombos.core.routes.base import Route, StepWave
+from rhombos.core.routes.base import Route, RouteOf, StepWave
 from rhombos.core.routes.converge import LinkSettled
 from rhombos.core.routes.driven import drives, front_drive_of
 from rhombos.core.routes.hf_stage import HfStage
@@ -63,7 +66,7 @@ def _loudest(hints: Hints, frequency: float, held: bool) -> Noise:
     return max((Noise(2 * frequency, duty, constant=held) for duty in duties), key=lambda n: n.line(1, 1.0, SILENT))
 
 
-class LinkRoute(Route):
+class LinkRoute(RouteOf[Hints, LinkSettled]):
     """Push-pull, half-bridge or full bridge in front of a regulated link; a sine, modified or square wave behind it."""
 
     waveforms: tuple[Waveform, ...] = ("sine", "modified", "square", "DC", "HF")
@@ -106,7 +109,7 @@ class LinkRoute(Route):
         needed = (stages.FRONT_DRIVE,) if waveform == "DC" else (stages.FRONT_DRIVE, stages.BRIDGE_DRIVE)
         return (stages.CONTROLLER, *needed)
 
-    def first_hints(self, brief: Brief, pins: Mapping[str, Mapping[str, Any]], rules: Rules) -> Hints:
+    def first_hints(self, brief: Brief, pins: Pins, rules: Rules) -> Hints:
         """A designer's first guess: 88 % overall, 5 % of drops, everything else by proportion."""
         drive = self.topology.drive
         how = rectifying_of(brief, pins)
@@ -147,7 +150,7 @@ class LinkRoute(Route):
         return learnt(settled, self.topology, self.hint_points, before)
 
     def propose(
-        self, brief: Brief, hints: Hints, pins: Mapping[str, dict[str, Any]], shelf: Shelf, rules: Rules
+        self, brief: Brief, hints: Hints, pins: Pins, shelf: Shelf, rules: Rules
     ) -> dict[str, Build]:  # fmt: skip
         """One round of proposals, from the load back to the source. Pinned fields stay."""
         topology = self.topology
@@ -243,21 +246,21 @@ class LinkRoute(Route):
         }  # fmt: skip
 
     def propose_auxiliary(
-        self, brief: Brief, builds: Mapping[str, Any], settled: Mapping[str, LinkSettled], pins: Mapping[str, dict[str, Any]],
+        self, brief: Brief, builds: Builds, settled: Mapping[str, LinkSettled], pins: Pins,
         shelf: Shelf, rules: Rules,
     ) -> dict[str, Build]:  # fmt: skip
         """Timing, set-point, loop and sense for what the path has become."""
-        if not builds["dc_link"].held:  # with a fixed duty, the largest pulse is the surge on the lowest input
+        if not builds[DC_LINK].held:  # with a fixed duty, the largest pulse is the surge on the lowest input
             settled = dict(settled) | self.converge_all(
                 builds, brief, shelf, rules, keys=("surge_low",), start=settled, tolerance=CLOSE_ENOUGH)  # fmt: skip
         need = auxiliary_controller.link_need(self, settled, builds, shelf, rules)
         return {"controller": controller.propose(need, brief, dict(pins.get("controller", {})), shelf, rules)}
 
     def converge_all(
-        self, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, *,
-        worksheets: Mapping[str, Worksheet] | None = None, keys: tuple[str, ...] = (), start: Mapping[str, Any] | None = None,
-        tolerance: float = SETTLED, points: Mapping[str, Point] | None = None,
-    ) -> dict[str, Any]:  # fmt: skip
+        self, builds: Builds, brief: Brief, shelf: Shelf, rules: Rules, *,
+        worksheets: Mapping[str, Worksheet] | None = None, keys: tuple[str, ...] = (),
+        start: Mapping[str, LinkSettled] | None = None, tolerance: float = SETTLED, points: Mapping[str, Point] | None = None,
+    ) -> dict[str, LinkSettled]:  # fmt: skip
         """Every operating point, or those asked for."""
         found = converge.converge_all(
             builds, brief, shelf, rules, worksheets=worksheets, keys=keys, start=start, tolerance=tolerance,
@@ -268,19 +271,18 @@ class LinkRoute(Route):
         judged = {
             key: controller.assess(
                 replace(auxiliary_controller.need_of(found[key], worst, builds, shelf, rules), least=least),
-                builds["controller"], brief.at(found[key].point.setting), shelf, rules, worksheets[key],
+                builds[controller.KEY], brief.at(found[key].point.setting), shelf, rules, worksheets[key],
                 compared=key == "nominal")
             for key in LASTING
             if key in found
         }  # fmt: skip
         return {
-            key: replace(s, states={
-                **s.states, "controller": judged.get(key, judged["nominal"]),
-                **drives(s, builds, brief, shelf, rules, worksheets[key])})
+            key: replace(s, states=s.states | drives(s, builds, brief, shelf, rules, worksheets[key]) | {
+                controller.KEY: judged.get(key, judged["nominal"])})
             for key, s in found.items()
         }  # fmt: skip
 
-    def turned(self, builds: Mapping[str, Any], brief: Brief, setting: float) -> Mapping[str, Any]:
+    def turned(self, builds: Builds, brief: Brief, setting: float) -> Builds:
         """The builds with the link as low as a setting of the output asks."""
         return converge.turned_down(builds, brief, setting)
 
@@ -291,42 +293,42 @@ class LinkRoute(Route):
             if not held(s)
         )  # fmt: skip
 
-    def operating(self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:
+    def operating(self, settled: Mapping[str, LinkSettled], builds: Builds, shelf: Shelf) -> Operating | None:
         """The nominal point as the waveforms see it; None where it makes no sine."""
         states = settled["nominal"].states
-        if "output_filter" not in states:
+        if output_filter.KEY not in states:
             return None
-        filtered, drain, voltage = states["output_filter"], states["load"], states["dc_link"].voltage
+        filtered, drain, voltage = states[output_filter.KEY], states[load.KEY], states[DC_LINK].voltage
         return Operating(
-            index=min(1.0, filtered.fundamental / voltage), v_link=voltage, carrier=builds["h_bridge"].carrier,
-            line=drain.frequency, inductance=builds["output_filter"].inductance,
-            resistance=filtered.resistance + 2 * states["h_bridge"].resistance,
-            capacitance=output_filter.capacitance(builds["output_filter"], shelf), load_resistance=drain.resistance,
-            load_inductance=drain.inductance, dead_time=builds["h_bridge"].dead_time, lag=filtered.lag)  # fmt: skip
+            index=min(1.0, filtered.fundamental / voltage), v_link=voltage, carrier=builds[H_BRIDGE].carrier,
+            line=drain.frequency, inductance=builds[output_filter.KEY].inductance,
+            resistance=filtered.resistance + 2 * states[H_BRIDGE].resistance,
+            capacitance=output_filter.capacitance(builds[output_filter.KEY], shelf), load_resistance=drain.resistance,
+            load_inductance=drain.inductance, dead_time=builds[H_BRIDGE].dead_time, lag=filtered.lag)  # fmt: skip
 
-    def stepped(self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any], shelf: Shelf) -> Stepped | None:
+    def stepped(self, settled: Mapping[str, LinkSettled], builds: Builds, shelf: Shelf) -> Stepped | None:
         """The nominal point of a stepped wave, or of direct voltage, as the scope sees it; None for a sine."""
         states = settled["nominal"].states
-        if "output_filter" in states:
+        if output_filter.KEY in states:
             return None
-        if "h_bridge" not in states:
+        if H_BRIDGE not in states:
             return seen_direct(settled["nominal"])
-        drain, bridged = states["load"], states["h_bridge"]
-        voltage = states["dc_link"].voltage
+        drain, bridged = states[load.KEY], states[H_BRIDGE]
+        voltage = states[DC_LINK].voltage
         return Stepped(
-            v_link=voltage, level=voltage - bridged.drop, fraction=builds["h_bridge"].fraction, line=drain.frequency,
+            v_link=voltage, level=voltage - bridged.drop, fraction=builds[H_BRIDGE].fraction, line=drain.frequency,
             resistance=2 * bridged.resistance, inductance=WIRING, load_resistance=drain.resistance,
             load_inductance=drain.inductance)  # fmt: skip
 
     def supply(
-        self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
+        self, settled: Mapping[str, LinkSettled], builds: Builds, brief: Brief, shelf: Shelf, rules: Rules
     ) -> Supply:  # fmt: skip
         """Source, front end, link and its loop."""
         at = self.operating(settled, builds, shelf) or self.stepped(settled, builds, shelf)
         assert at is not None
         return link_supply(settled, at, builds, brief, shelf, rules)
 
-    def steps(self, settled: Mapping[str, LinkSettled], builds: Mapping[str, Any]) -> StepWave:
+    def steps(self, settled: Mapping[str, LinkSettled], builds: Builds) -> StepWave:
         """The stepped output: its bridge holds it at zero between pulses."""
-        fraction = builds["h_bridge"].fraction
-        return StepWave(fraction, settled["nominal"].states["h_bridge"].output / math.sqrt(fraction))
+        fraction = builds[H_BRIDGE].fraction
+        return StepWave(fraction, settled["nominal"].states[H_BRIDGE].output / math.sqrt(fraction))

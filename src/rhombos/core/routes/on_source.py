@@ -5,17 +5,21 @@ from __future__ import annotations
 from abc import abstractmethod
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import TypeVar
 
 from rhombos.core.blocks.filter_flow import Flow
 from rhombos.core.blocks.input_bank import NO_LIFT, Lift
 from rhombos.core.blocks.input_filter import Noise
+from rhombos.core.blocks.input_stage import KEY as INPUT_STAGE
+from rhombos.core.blocks.source import KEY as SOURCE
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
+from rhombos.core.frame.keys import Builds
 from rhombos.core.frame.points import Point, operating_points
+from rhombos.core.frame.settled import Settled
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Shelf
-from rhombos.core.routes.base import Route, Settled, at_its_end
+from rhombos.core.routes.base import HintsT, RouteOf, at_its_end
 from rhombos.core.routes.driven import drives
 from rhombos.core.routes.passes import HOPELESS, MOST_PASSES, SETTLED, Passes
 from rhombos.core.waves.pulsation import BankRipple
@@ -140,7 +144,7 @@ class Hints:
 
 def lift_of(settled: Mapping[str, SourceSettled]) -> Lift:
     """The most that lies on top of the source at any of these points."""
-    entries = [s.states["input_stage"] for s in settled.values()]
+    entries = [s.states[INPUT_STAGE] for s in settled.values()]
     return Lift(max(e.rise for e in entries), max(e.returned for e in entries))
 
 
@@ -153,7 +157,10 @@ SWINGS = 30
 """Passes after which a bridge at its limit is settled by halving the range: plain ones swing about its rest."""
 
 
-class SourceRoute(Route):
+MetT = TypeVar("MetT", bound=SourceSettled)
+
+
+class SourceRoute(RouteOf[HintsT, MetT]):
     """What the routes without a link share; `_pass` is each one's own."""
 
     hint_points: tuple[str, ...] = ("nominal", "low", "high", "surge_high")
@@ -161,19 +168,19 @@ class SourceRoute(Route):
 
     def converge_all(
         self,
-        builds: Mapping[str, Any],
+        builds: Builds,
         brief: Brief,
         shelf: Shelf,
         rules: Rules,
         *,
         worksheets: Mapping[str, Worksheet] | None = None,
         keys: tuple[str, ...] = (),
-        start: Mapping[str, Any] | None = None,
+        start: Mapping[str, MetT] | None = None,
         tolerance: float = SETTLED,
         points: Mapping[str, Point] | None = None,
-    ) -> dict[str, Any]:
+    ) -> dict[str, MetT]:
         """Every operating point, or those asked for, with what the stage's gates then meet."""
-        found: dict[str, Any] = {}
+        found: dict[str, MetT] = {}
         for key, point in (points or operating_points(brief)).items():
             if keys and key not in keys:
                 continue
@@ -185,7 +192,7 @@ class SourceRoute(Route):
         if worksheets is None:
             return found
         return {
-            key: replace(s, states={**s.states, **drives(s, builds, brief, shelf, rules, worksheets[key])})
+            key: replace(s, states=s.states | drives(s, builds, brief, shelf, rules, worksheets[key]))
             for key, s in found.items()
         }
 
@@ -193,13 +200,13 @@ class SourceRoute(Route):
         self,
         point: Point,
         guess: Guess,
-        builds: Mapping[str, Any],
+        builds: Builds,
         brief: Brief,
         shelf: Shelf,
         rules: Rules,
         worksheet: Worksheet,
         tolerance: float,
-    ) -> SourceSettled:
+    ) -> MetT:
         """One point, from a guess: by plain passes, and by another way where these find no rest."""
         scale = max(point.power, 0.1 * brief.power.continuous)
         collapsed = 0
@@ -212,7 +219,7 @@ class SourceRoute(Route):
             ):
                 return at_its_end(yields)
             found, after = self._pass(point, guess, builds, brief, shelf, rules, worksheet)
-            moved, beyond = after.moved(guess, scale), found.states["source"].collapsed
+            moved, beyond = after.moved(guess, scale), found.states[SOURCE].collapsed
             guess = passes.next(guess, after, moved, fed=not beyond)
             collapsed = collapsed + 1 if beyond else 0
             if moved < tolerance:
@@ -220,7 +227,7 @@ class SourceRoute(Route):
                 break
             if collapsed > 3 * HOPELESS:
                 break
-        if not found.converged or found.states["source"].collapsed:
+        if not found.converged or found.states[SOURCE].collapsed:
             found = self._yielding(point, guess, builds, brief, shelf, rules, worksheet, tolerance) or found
         return at_its_end(found)
 
@@ -228,22 +235,22 @@ class SourceRoute(Route):
         self,
         point: Point,
         guess: Guess,
-        builds: Mapping[str, Any],
+        builds: Builds,
         brief: Brief,
         shelf: Shelf,
         rules: Rules,
         worksheet: Worksheet,
         tolerance: float,
-    ) -> SourceSettled | None:
+    ) -> MetT | None:
         """A point that plain passes do not settle, by another way; None where there is none."""
         return None
 
     @abstractmethod
     def _pass(
-        self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
-    ) -> tuple[SourceSettled, Guess]:
+        self, point: Point, g: Guess, builds: Builds, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
+    ) -> tuple[MetT, Guess]:
         """One pass of a point from what the last one taught."""
 
-    def infeasible(self, settled: Mapping[str, Any]) -> frozenset[str]:
+    def infeasible(self, settled: Mapping[str, MetT]) -> frozenset[str]:
         """Points that the source cannot feed."""
-        return frozenset(k for k, s in settled.items() if s.states["source"].collapsed)
+        return frozenset(k for k, s in settled.items() if s.states[SOURCE].collapsed)

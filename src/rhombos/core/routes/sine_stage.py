@@ -5,20 +5,22 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Any
 
 from rhombos.core.blocks import h_bridge, input_stage, iron_transformer, load, output_filter
+from rhombos.core.blocks.bridge_drive import KEY as BRIDGE_DRIVE
 from rhombos.core.blocks.filter_march import Feed
 from rhombos.core.blocks.input_filter import Noise
 from rhombos.core.blocks.regulation import BAND
+from rhombos.core.blocks.source import KEY as SOURCE
 from rhombos.core.book import link as link_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
+from rhombos.core.frame.keys import Builds
 from rhombos.core.frame.points import Point
 from rhombos.core.frame.report import Operating
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Shelf
-from rhombos.core.routes.base import HOTTEST, V_FLOOR, StepWave, fallen
+from rhombos.core.routes.base import HOTTEST, V_FLOOR, HintsT, StepWave, fallen
 from rhombos.core.routes.driven import gate_loop
 from rhombos.core.routes.entry import enter
 from rhombos.core.routes.on_source import MORE_RIPPLE, Guess, SourceRoute, SourceSettled
@@ -52,27 +54,27 @@ class Straight:
 STRAIGHT = Straight()
 
 
-class SineStage(SourceRoute):
+class SineStage(SourceRoute[HintsT, SourceSettled]):
     """A bridge that makes a sine of the source's own voltage, its filter, and what follows."""
 
     hint_points = ("nominal", "low", "high")
 
-    def _ratio(self, builds: Mapping[str, Any]) -> float:
+    def _ratio(self, builds: Builds) -> float:
         """What a winding makes of the bridge's voltage."""
         return 1.0
 
     def _wound(
-        self, across: float, rated: float, current: float, socket: float, g: Guess, builds: Mapping[str, Any], brief: Brief,
+        self, across: float, rated: float, current: float, socket: float, g: Guess, builds: Builds, brief: Brief,
         shelf: Shelf, rules: Rules, worksheet: Worksheet,
     ) -> iron_transformer.IronState | None:  # fmt: skip
         """The winding with a voltage, V RMS, across its primary and a current, A RMS, through it; None where there is none."""
         return None
 
     def _pass(
-        self, point: Point, g: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
+        self, point: Point, g: Guess, builds: Builds, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
     ) -> tuple[SourceSettled, Guess]:  # fmt: skip
         drain = load.assess(point, brief, SILENT, g.sag * brief.output.voltage)
-        carrier, line = builds["h_bridge"].carrier, brief.output.frequency
+        carrier, line = builds[h_bridge.KEY].carrier, brief.output.frequency
         ratio = self._ratio(builds)
         path = g.path_resistance + g.primary_resistance + g.secondary_resistance / ratio**2
         feed, works = source_of(point.emf, builds, brief, shelf, rules), g.works or g.v_in
@@ -84,7 +86,7 @@ class SineStage(SourceRoute):
                 g.magnetising, behind(feed.resistance, feed.capacitance, line, feed.inductance),
                 Feed(works, feed.resistance, feed.inductance, feed.capacitance, 1 / ratio, g.magnetising) if g.march else None,
                 g.flows),
-            builds["output_filter"], brief, shelf, rules, worksheet)  # fmt: skip
+            builds[output_filter.KEY], brief, shelf, rules, worksheet)  # fmt: skip
         flows = filtered.flows
         drain = load.assess(
             point, brief, worksheet, drain.voltage, seen=(flows.load[0] / ratio, flows.load[1] / ratio))  # fmt: skip
@@ -92,8 +94,8 @@ class SineStage(SourceRoute):
             h_bridge.BridgeNeed(
                 works, brief.source.volts[2], filtered.rms, filtered.power_factor, filtered.peak,
                 filtered.ripple_rms, filtered.fundamental),
-            builds["h_bridge"], brief, shelf, rules, worksheet,
-            gate_loop(builds["bridge_drive"], builds["h_bridge"].parallel, shelf))  # fmt: skip
+            builds[h_bridge.KEY], brief, shelf, rules, worksheet,
+            gate_loop(builds[BRIDGE_DRIVE], builds[h_bridge.KEY].parallel, shelf))  # fmt: skip
         primary = math.hypot(filtered.rms, filtered.ripple_rms)
         across = (drain.voltage + filtered.line_current / ratio * g.secondary_resistance * filtered.power_factor) / ratio
         wound = self._wound(across, drain.rated / ratio, primary, drain.voltage, g, builds, brief, shelf, rules, worksheet)
@@ -125,13 +127,13 @@ class SineStage(SourceRoute):
             g.v_in, g.terminal, builds, brief, shelf, rules, worksheet)  # fmt: skip
         if entry.input.returned > 0:
             bridged = h_bridge.on_a_link(bridged, brief.source.volts[2] + entry.input.returned, worksheet)
-        states = {**entry.states, "h_bridge": bridged, "output_filter": filtered, "load": drain}
+        states = entry.states | {h_bridge.KEY: bridged, output_filter.KEY: filtered, load.KEY: drain}
         flow = {**entry.flow, "h_bridge": to_stage, "output_filter": to_filter,
                 "load": drain.power}  # fmt: skip
         if wound:
-            states["iron_transformer"], flow["iron_transformer"] = wound, to_transformer
+            states[iron_transformer.KEY], flow["iron_transformer"] = wound, to_transformer
         else:  # what the bridge makes is what stands at the socket
-            states["h_bridge"] = replace(bridged, output=drain.voltage)
+            states[h_bridge.KEY] = replace(bridged, output=drain.voltage)
         # a bridge at its limit makes no more: the socket sags until it fits
         after = replace(
             g, flows=flows if g.march else None, v_in=entry.v_in,
@@ -146,20 +148,20 @@ class SineStage(SourceRoute):
         return SourceSettled(point, states, flow, g, 0.0, 0.0, 1.0, rippling=rippling, endings=entry.endings), after
 
     def _converge(
-        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules,
+        self, point: Point, guess: Guess, builds: Builds, brief: Brief, shelf: Shelf, rules: Rules,
         worksheet: Worksheet, tolerance: float,
     ) -> SourceSettled:  # fmt: skip
         """One point; for good, where loads draw at the crest, with what then flows in the whole circuit, marched."""
         near = super()._converge(point, guess, builds, brief, shelf, rules, worksheet, tolerance)
         pulses = worksheet is not SILENT and load.assess(point, brief, SILENT).crest_power > 0
-        if not pulses or not near.converged or near.states["source"].collapsed:
+        if not pulses or not near.converged or near.states[SOURCE].collapsed:
             return near
         marched = super()._converge(
             point, replace(near.guess, march=True), builds, brief, shelf, rules, worksheet, tolerance)  # fmt: skip
         return marched if marched.converged else near
 
     def _yielding(
-        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules,
+        self, point: Point, guess: Guess, builds: Builds, brief: Brief, shelf: Shelf, rules: Rules,
         worksheet: Worksheet, tolerance: float,
     ) -> SourceSettled | None:  # fmt: skip
         """A bridge at its limit on a source near its own: the most output at which the two agree, by halving the range;
@@ -174,10 +176,10 @@ class SineStage(SourceRoute):
                 rests = after.moved(g, max(point.power, 0.1 * brief.power.continuous)) < SETTLED
                 past = [*past[-YIELD_MEMORY:], (g, after)]
                 g = foreseen(past)
-                collapsed = collapsed + 1 if made.states["source"].collapsed else 0
+                collapsed = collapsed + 1 if made.states[SOURCE].collapsed else 0
                 if rests or collapsed > HOPELESS:
                     break
-            fits = rests and made.states["h_bridge"].modulation <= 1 + step and not made.states["source"].collapsed
+            fits = rests and made.states[h_bridge.KEY].modulation <= 1 + step and not made.states[SOURCE].collapsed
             return made, g, fits
 
         low, high = LEAST_OUTPUT, 1.0
@@ -185,7 +187,7 @@ class SineStage(SourceRoute):
         made, known, fits = at(low, start, SILENT)
         if not fits:
             return None
-        steady, beyond = point.power <= brief.power.continuous, point.total > made.states["source"].capable
+        steady, beyond = point.power <= brief.power.continuous, point.total > made.states[SOURCE].capable
         finest = max(YIELD_STEP, tolerance) if not (steady and beyond) else BAND  # figures of such a point are left out
         while high - low > finest:
             middle = (low + high) / 2
@@ -193,34 +195,34 @@ class SineStage(SourceRoute):
             low, high, known = (middle, high, g) if fits else (low, middle, known)
         # what fitted by a hair comes to rest a hair beyond
         made, _, fits = at(low, replace(known, sag=low), worksheet, 2 * YIELD_STEP)
-        if steady and low < 1 - BAND and (beyond or made.states["h_bridge"].modulation < SATURATED):
+        if steady and low < 1 - BAND and (beyond or made.states[h_bridge.KEY].modulation < SATURATED):
             return fallen(made)  # the bridge has room, or no turns make up for it: it is the source that cannot
         return replace(made, converged=fits)
 
-    def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating:
+    def operating(self, settled: Mapping[str, SourceSettled], builds: Builds, shelf: Shelf) -> Operating:
         """The nominal point as the waveforms see it, everything referred to the socket."""
         now = settled["nominal"]
         states = now.states
-        filtered, drain, wound = states["output_filter"], states["load"], states.get("iron_transformer", STRAIGHT)
+        filtered, drain, wound = states[output_filter.KEY], states[load.KEY], states.get(iron_transformer.KEY) or STRAIGHT
         ratio, v_link = wound.ratio, now.guess.works
         far = ratio**2
-        resistance = filtered.resistance + 2 * states["h_bridge"].resistance + wound.primary_resistance
+        resistance = filtered.resistance + 2 * states[h_bridge.KEY].resistance + wound.primary_resistance
         return Operating(
-            index=min(1.0, filtered.fundamental / v_link), v_link=v_link * ratio, carrier=builds["h_bridge"].carrier,
-            line=drain.frequency, inductance=(builds["output_filter"].inductance + wound.leakage) * far,
+            index=min(1.0, filtered.fundamental / v_link), v_link=v_link * ratio, carrier=builds[h_bridge.KEY].carrier,
+            line=drain.frequency, inductance=(builds[output_filter.KEY].inductance + wound.leakage) * far,
             resistance=resistance * far + wound.secondary_resistance,
-            capacitance=output_filter.capacitance(builds["output_filter"], shelf), load_resistance=drain.resistance,
-            load_inductance=drain.inductance, ratio=ratio, dead_time=builds["h_bridge"].dead_time,
+            capacitance=output_filter.capacitance(builds[output_filter.KEY], shelf), load_resistance=drain.resistance,
+            load_inductance=drain.inductance, ratio=ratio, dead_time=builds[h_bridge.KEY].dead_time,
             lag=filtered.lag,
             magnetising=drain.voltage * ratio / (2 * math.pi * drain.frequency * now.guess.magnetising)
             if now.guess.magnetising > 0 else 0.0)  # fmt: skip
 
     def supply(
-        self, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
+        self, settled: Mapping[str, SourceSettled], builds: Builds, brief: Brief, shelf: Shelf, rules: Rules
     ) -> Supply:  # fmt: skip
         """The source with its bank, as the socket sees them."""
         return source_supply(settled, self.operating(settled, builds, shelf), builds, brief, shelf, rules)
 
-    def steps(self, settled: Mapping[str, Any], builds: Mapping[str, Any]) -> StepWave:
+    def steps(self, settled: Mapping[str, SourceSettled], builds: Builds) -> StepWave:
         """A sine has no steps."""
         raise ValueError("this route makes a sine")

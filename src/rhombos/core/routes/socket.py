@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
-from typing import Any
 
 from rhombos.core.blocks import dc_link, gate_drive, h_bridge, load, output_filter
+from rhombos.core.blocks.bridge_drive import KEY as BRIDGE_DRIVE
+from rhombos.core.blocks.front_end import KEY as FRONT_END
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import DcOutput
 from rhombos.core.design.rules import Rules
+from rhombos.core.frame.keys import Builds
 from rhombos.core.frame.points import Point
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
@@ -39,18 +40,18 @@ class Socket:
     worksheet: Worksheet
 
     def link_need(
-        self, current: float, choke_ripple: float, climb: float, builds: Mapping[str, Any], swing: Pulsation, brief: Brief
+        self, current: float, choke_ripple: float, climb: float, builds: Builds, swing: Pulsation, brief: Brief
     ) -> dc_link.LinkNeed:
         """What this side draws from the link at a mean current, A."""
         drawn, bridged = self.drawn, self.bridged
         if isinstance(brief.output, DcOutput):
-            level = None if builds["dc_link"].held else self.link
-            switched = builds["front_end"].frequency
+            level = None if builds[dc_link.KEY].held else self.link
+            switched = builds[FRONT_END].frequency
             return dc_link.LinkNeed(
                 0.0, 0.0, 1.0, 1.0, current, choke_ripple, brief.output.lowest, level=level, climb=climb, direct=switched
             )
         assert bridged is not None
-        build = builds["h_bridge"]
+        build = builds[h_bridge.KEY]
         if self.filtered is None:
             taken = drawn_by(self.demand(build))
             return dc_link.LinkNeed(
@@ -102,21 +103,21 @@ class Socket:
         return drawn_by(self._sine_demand).swing * self.to_bridge / 2
 
 
-def converge_socket(point: Point, link: float, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules) -> Socket:
+def converge_socket(point: Point, link: float, builds: Builds, brief: Brief, shelf: Shelf, rules: Rules) -> Socket:
     """Bridge, filter and load at a load and a link, V: modulation and temperatures agree with the drops and losses they
     make. The link's peak is not known yet: the bridge stands at its mean."""
     at_socket = replace(point, key="", label="", emf=0.0)  # the source does not matter there
-    if "h_bridge" not in builds:
+    if h_bridge.KEY not in builds:
         worksheet = Worksheet()
         drawn = load.assess(point, brief, worksheet, link)
         return Socket(link, drawn, None, None, drawn.power, drawn.power, worksheet)
     return _socket(
         at_socket,
         link,
-        builds["dc_link"],
-        builds["h_bridge"],
-        builds["bridge_drive"],
-        builds.get("output_filter"),
+        builds[dc_link.KEY],
+        builds[h_bridge.KEY],
+        builds[BRIDGE_DRIVE],
+        builds.get(output_filter.KEY),
         brief,
         shelf,
         rules,

@@ -6,18 +6,18 @@ import math
 from abc import abstractmethod
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any
 
 from rhombos.core.blocks import load
 from rhombos.core.book import source as source_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
+from rhombos.core.frame.keys import Builds
 from rhombos.core.frame.points import Point
 from rhombos.core.frame.report import Operating, Stepped
 from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Shelf
-from rhombos.core.routes.base import fallen
-from rhombos.core.routes.on_source import CALMER, Guess, SourceRoute, SourceSettled
+from rhombos.core.routes.base import HintsT, fallen
+from rhombos.core.routes.on_source import CALMER, Guess, MetT, SourceRoute
 from rhombos.core.routes.passes import SETTLED, calmed
 from rhombos.core.routes.supply import source_supply
 from rhombos.core.waves.chain import Supply
@@ -29,22 +29,20 @@ HELD_STEP, HELD_STEPS, HELD_PASSES = 0.04, 11, 4
 """Steps in which the voltage at the stage is sought downwards, as a share of the source's, how many, and passes at each."""
 
 
-class StepStage(SourceRoute):
+class StepStage(SourceRoute[HintsT, MetT]):
     """Switches that put the source's own voltage across load or winding, one way and then the other."""
 
     def _yielding(
-        self, point: Point, guess: Guess, builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules,
+        self, point: Point, guess: Guess, builds: Builds, brief: Brief, shelf: Shelf, rules: Rules,
         worksheet: Worksheet, tolerance: float,
-    ) -> SourceSettled | None:  # fmt: skip
+    ) -> MetT | None:  # fmt: skip
         """The highest voltage at the stage at which all agrees, sought from the source's own downwards; where there is none,
         the source cannot feed the point."""
         g = Guess(v_in=point.emf, terminal=point.emf)
         if point.power > source_book.largest_power.work({"E": point.emf, "R_s": brief.source.internal_resistance}):
             return fallen(self._pass(point, guess, builds, brief, shelf, rules, worksheet)[0])  # not even without a loss
 
-        def at(
-            volts: float, g: Guess, passes: int = HELD_PASSES, book: Worksheet = SILENT
-        ) -> tuple[SourceSettled, Guess, Guess]:
+        def at(volts: float, g: Guess, passes: int = HELD_PASSES, book: Worksheet = SILENT) -> tuple[MetT, Guess, Guess]:
             for turn in range(passes):
                 held = replace(g, v_in=volts)
                 made, after = self._pass(point, held, builds, brief, shelf, rules, book)
@@ -69,16 +67,16 @@ class StepStage(SourceRoute):
         rests = after.moved(g, max(point.power, 0.1 * brief.power.continuous)) < 10 * SETTLED
         return replace(made, converged=True) if rests else fallen(made)
 
-    def operating(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Operating | None:
+    def operating(self, settled: Mapping[str, MetT], builds: Builds, shelf: Shelf) -> Operating | None:
         """Never a sine."""
         return None
 
     @abstractmethod
-    def stepped(self, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf) -> Stepped:
+    def stepped(self, settled: Mapping[str, MetT], builds: Builds, shelf: Shelf) -> Stepped:
         """The nominal point as the scope sees it, everything referred to the socket."""
 
     def supply(
-        self, settled: Mapping[str, Any], builds: Mapping[str, Any], brief: Brief, shelf: Shelf, rules: Rules
+        self, settled: Mapping[str, MetT], builds: Builds, brief: Brief, shelf: Shelf, rules: Rules
     ) -> Supply:  # fmt: skip
         """The source with its bank, as the socket sees them."""
         return source_supply(settled, self.stepped(settled, builds, shelf), builds, brief, shelf, rules)

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
 
 from rhombos.core.blocks import hf_socket, rectifier
+from rhombos.core.blocks.front_end import KEY as FRONT_END
 from rhombos.core.blocks.hf_socket import HfState
+from rhombos.core.blocks.transformer import KEY as TRANSFORMER
 from rhombos.core.book import high_frequency as book
 from rhombos.core.design.brief import Brief
+from rhombos.core.frame.keys import Builds
 from rhombos.core.frame.points import Point
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.waves.pulsation import Pulsation
@@ -37,18 +38,18 @@ class Tap:
 
 
 def tapped(
-    point: Point, resistance: float, open_volts: float, current: float, builds: Mapping[str, Any], brief: Brief,
+    point: Point, resistance: float, open_volts: float, current: float, builds: Builds, brief: Brief,
     worksheet: Worksheet,
 ) -> Tap | None:  # fmt: skip
     """The socket on the secondary beside a rectifier's current, A; None where there is none."""
     if brief.beside is None:
         return None
-    build, winding = builds[hf_socket.KEY], builds["transformer"]
+    build, winding = builds[hf_socket.KEY], builds[TRANSFORMER]
     share = min(1.0, build.turns / winding.joined_turns)
     most = MOST_DROPPED * open_volts / max(resistance, 1e-9)
     at = hf_socket.Tapped(share, max(open_volts, 1.0), resistance, min(current, most))
     ohms = hf_socket.load_of(brief.beside, point.beside, worksheet)
-    frequency = builds["front_end"].frequency
+    frequency = builds[FRONT_END].frequency
     factor = hf_socket.factor_of(ohms, hf_socket.cord_of(brief.beside) + build.coil, frequency, worksheet)
     peak = hf_socket.pulse_voltage(at, ohms, factor, worksheet)
     return Tap(at, ohms, factor, peak, peak * step_flow(1.0, factor).lag / ohms)

@@ -9,6 +9,7 @@ from typing import get_args
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
+from rhombos.core.blocks.output_filter import KEY as OUTPUT_FILTER
 from rhombos.core.blocks.protection import ProtectionBuild
 from rhombos.core.frame.labels import Labelled, labelled
 from rhombos.core.frame.report import Stepped
@@ -96,8 +97,8 @@ def bench_of(worked: Worked) -> Bench:
             beside=beside,
         )
     lost = worked.route.infeasible(worked.settled)
-    surges = [s.states["output_filter"].peak for k, s in worked.settled.items() if k not in lost]
-    peak = max(surges or [worked.settled["nominal"].states["output_filter"].peak])
+    surges = [s.states[OUTPUT_FILTER].peak for k, s in worked.settled.items() if k not in lost]
+    peak = max(surges or [worked.settled["nominal"].states[OUTPUT_FILTER].peak])
     trip = worked.rules.trip_factor * peak / found.ratio
     return Bench(
         found,

@@ -5,14 +5,12 @@ from __future__ import annotations
 import math
 from types import ModuleType
 
-from rhombos.core.blocks.base import Build
 from rhombos.core.blocks.source import battery, rail
-from rhombos.core.blocks.source.state import KEY, Given, SourceState
+from rhombos.core.blocks.source.state import KEY, Given, Sheet, SourceBuild, SourceState
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.frame.inventory import Item
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Shelf
 
@@ -20,10 +18,6 @@ __all__ = ["KEY", "TITLE", "SourceBuild", "SourceState", "assess", "parts", "rep
 
 TITLE = "Source"
 _KINDS: dict[str, ModuleType] = {"battery": battery, "DC rail": rail}
-
-
-class SourceBuild(Build):
-    """Nothing is chosen here: the brief names the source."""
 
 
 def assess(
@@ -59,7 +53,7 @@ def parts(build: SourceBuild, shelf: Shelf) -> tuple[Item, ...]:
     return ()
 
 
-def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
+def report(sheet: Sheet, brief: Brief) -> BlockReport:
     """The source's figures; one that cannot give the power is the first thing to know."""
     kind = _KINDS[brief.source.kind]
     sheet.title = kind.TITLE

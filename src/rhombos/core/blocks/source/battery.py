@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from itertools import pairwise
 
-from rhombos.core.blocks.source.state import Given, SourceState, not_given
+from rhombos.core.blocks.source.state import Given, Sheet, SourceState, not_given
 from rhombos.core.book import heat
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.sources import COLD_B, PEUKERT, RESTING, BatterySource
 from rhombos.core.frame.points import LASTING
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.units.quantities import fmt, short
 
@@ -60,7 +59,7 @@ def _of(brief: Brief) -> BatterySource:
     return brief.source
 
 
-def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
+def report(sheet: Sheet, brief: Brief) -> BlockReport:
     """The battery's figures; a battery that cannot give the power is the first thing to know."""
     now: SourceState = sheet.now
     battery = _of(brief)
@@ -120,7 +119,7 @@ def cold_resistance(source: BatterySource) -> float:
     return heat.thermistor.work(given)
 
 
-def _cold(sheet: ReportBuilder, brief: Brief) -> None:
+def _cold(sheet: Sheet, brief: Brief) -> None:
     """The coldest battery, and what a gauge by its resting voltage can tell."""
     flat: SourceState = sheet.states["low"]
     battery = _of(brief)

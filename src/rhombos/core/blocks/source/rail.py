@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import math
 
-from rhombos.core.blocks.source.state import Given, SourceState, not_given
+from rhombos.core.blocks.source.state import Given, Sheet, SourceState, not_given
 from rhombos.core.book import link
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.sources import RailSource
 from rhombos.core.frame.points import LASTING
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.units.quantities import fmt, short
 
@@ -42,7 +41,7 @@ def latches_below(supply: RailSource, power: float) -> float:
     return book.latch_voltage.work({"P": max(power, 1e-6), "I_lim": supply.limit})
 
 
-def report(sheet: ReportBuilder, brief: Brief) -> BlockReport:
+def report(sheet: Sheet, brief: Brief) -> BlockReport:
     """The rail's figures; one that cannot give the power is the first thing to know."""
     now: SourceState = sheet.now
     supply = _of(brief)

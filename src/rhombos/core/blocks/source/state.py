@@ -3,12 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import NamedTuple, TypeAlias
 
+from rhombos.core.blocks.base import Build
+from rhombos.core.frame.keys import Key
 from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.units.quantities import fmt, short
 
-KEY = "source"
+Sheet: TypeAlias = "ReportBuilder[SourceBuild, SourceState]"
+
+KEY: Key[SourceBuild, SourceState] = Key("source")
+
+
+class SourceBuild(Build):
+    """Nothing is chosen here: the brief names the source."""
 
 
 class Given(NamedTuple):
@@ -57,7 +65,7 @@ ENDS = (("low", "stop", "full power"), ("surge_low", "fix", "the surge"))
 """Points at which a source may give out, how grave that is, and what is asked there."""
 
 
-def not_given(sheet: ReportBuilder, name: str, why: str, remedy: str, reason: str) -> None:
+def not_given(sheet: Sheet, name: str, why: str, remedy: str, reason: str) -> None:
     """Say at which points the source cannot give what is asked."""
     for key, severity, what in ENDS:
         state: SourceState = sheet.states[key]

@@ -5,11 +5,16 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from rhombos.core.blocks import dc_link, link_loop
+from rhombos.core.blocks.front_drive import KEY as FRONT_DRIVE
+from rhombos.core.blocks.front_end import KEY as FRONT_END
+from rhombos.core.blocks.h_bridge import KEY as H_BRIDGE
+from rhombos.core.blocks.output_filter import KEY as OUTPUT_FILTER
 from rhombos.core.control.gates import dead_time_needed
 from rhombos.core.design.rules import Rules
+from rhombos.core.frame.keys import Builds
 from rhombos.core.frame.points import LOWEST_SET
 from rhombos.core.parts import Mosfet, Shelf
 from rhombos.core.routes.converge import LinkSettled
@@ -19,17 +24,17 @@ if TYPE_CHECKING:
     from rhombos.core.routes.base import Route
 
 
-def need_of(s: LinkSettled, worst: float, builds: Mapping[str, Any], shelf: Shelf, rules: Rules) -> link_loop.ControllerNeed:
+def need_of(s: LinkSettled, worst: float, builds: Builds, shelf: Shelf, rules: Rules) -> link_loop.ControllerNeed:
     """The need at a settled point; `worst` is the largest pulse of all points, A."""
-    stage, linked = s.states["front_end"], s.states["dc_link"]
-    device = shelf.get(Mosfet, builds["front_end"].switch)
-    loop = gate_loop(builds["front_drive"], builds["front_end"].parallel, shelf)
+    stage, linked = s.states[FRONT_END], s.states[dc_link.KEY]
+    device = shelf.get(Mosfet, builds[FRONT_END].switch)
+    loop = gate_loop(builds[FRONT_DRIVE], builds[FRONT_END].parallel, shelf)
     # a stepped wave's output is the link itself: it may fall by as much as the output may stray
-    highest = builds["dc_link"].voltage if builds["dc_link"].held else linked.voltage
+    highest = builds[dc_link.KEY].voltage if builds[dc_link.KEY].held else linked.voltage
     floor = linked.voltage - dc_link.STEP_FALLS * highest
-    if "h_bridge" not in builds:  # beside its set-point's tolerance and ripple
+    if H_BRIDGE not in builds:  # beside its set-point's tolerance and ripple
         floor = linked.needed - linked.voltage * rules.link_tolerance - linked.ripple / 2
-    if "output_filter" in builds:
+    if OUTPUT_FILTER in builds:
         floor = linked.needed * rules.modulation_limit
     return link_loop.ControllerNeed(
         path=s.path,
@@ -43,25 +48,25 @@ def need_of(s: LinkSettled, worst: float, builds: Mapping[str, Any], shelf: Shel
         demand=s.demand,
         floor=floor,
         heat=s.heat,
-        regulated=builds["dc_link"].held,
+        regulated=builds[dc_link.KEY].held,
         rises=s.full / s.point.emf,
     )
 
 
 def link_need(
-    route: Route, settled: Mapping[str, Any], builds: Mapping[str, Any], shelf: Shelf, rules: Rules
+    route: Route, settled: Mapping[str, LinkSettled], builds: Builds, shelf: Shelf, rules: Rules
 ) -> link_loop.ControllerNeed:
     """What the controller meets at full power on the lowest input."""
     need = need_of(settled["low"], worst_pulse(route, settled), builds, shelf, rules)
     return replace(need, least=least_set(settled))
 
 
-def least_set(settled: Mapping[str, Any]) -> float:
+def least_set(settled: Mapping[str, LinkSettled]) -> float:
     """The link at the lowest setting of an adjustable output, V; infinite where there is one setting."""
-    return float(settled[LOWEST_SET].states["dc_link"].voltage) if LOWEST_SET in settled else math.inf
+    return float(settled[LOWEST_SET].states[dc_link.KEY].voltage) if LOWEST_SET in settled else math.inf
 
 
-def worst_pulse(route: Route, settled: Mapping[str, Any]) -> float:
+def worst_pulse(route: Route, settled: Mapping[str, LinkSettled]) -> float:
     """The largest pulse of the points that can be held, A."""
     out = route.infeasible(settled)
     held = [s.crest for key, s in settled.items() if key not in out]

@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from rhombos.core.blocks import heat as block
 from rhombos.core.blocks import heat_report
 from rhombos.core.circuits import maps
+from rhombos.core.design.pins import Fields
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.sizing import Sizing
-from rhombos.core.frame.stage import Auxiliary
+from rhombos.core.frame.stage import AuxiliaryOf
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts.insulation import TOUCH_SAFE
 from rhombos.core.routes import small_parts
@@ -30,7 +29,7 @@ def need_of(at: Sizing) -> block.HeatNeed:
     return block.HeatNeed(stages, max(inside, 0.1), brief.targets.ambient, full, brief.continuous, live)
 
 
-def _propose(at: Sizing, pins: dict[str, Any]) -> block.HeatBuild:
+def _propose(at: Sizing, pins: Fields) -> block.HeatBuild:
     """Case, pads, thermistor for the path as it stands."""
     return block.propose(need_of(at), pins, at.rules)
 
@@ -40,7 +39,7 @@ def _assess(at: Sizing, worksheet: Worksheet) -> block.HeatState:
     return block.assess(need_of(at), at.builds[block.KEY], worksheet)
 
 
-def _report(sheet: ReportBuilder, at: Sizing) -> BlockReport:
+def _report(sheet: heat_report.Sheet, at: Sizing) -> BlockReport:
     return heat_report.report(sheet, need_of(at))
 
 
@@ -53,6 +52,6 @@ def _requirements(at: Sizing) -> Iterator[Requirement]:
     return block.requirements(at.builds[block.KEY], at.now[block.KEY], blown, devices)
 
 
-STAGE = Auxiliary(
+STAGE = AuxiliaryOf(
     block.KEY, block.TITLE, block.HeatBuild, block.parts, _report, _requirements,
     propose=_propose, assess=_assess, sheet=14, circuit=maps.heat, small=small_parts.heat)  # fmt: skip

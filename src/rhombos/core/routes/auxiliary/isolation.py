@@ -4,17 +4,17 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from typing import Any
 
 from rhombos.core.blocks import isolation as block
 from rhombos.core.blocks import isolation_report
+from rhombos.core.blocks.protection import KEY as PROTECTION
 from rhombos.core.circuits import maps
+from rhombos.core.design.pins import Fields
 from rhombos.core.frame.points import STEADY
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.sizing import Sizing
-from rhombos.core.frame.stage import Auxiliary
+from rhombos.core.frame.stage import AuxiliaryOf
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.routes import small_parts
 
@@ -31,8 +31,8 @@ def need_of(at: Sizing) -> block.IsolationNeed:
     if at.link and at.beyond:
         link = max(at.settled[k].states[at.link.key].peak for k in (*STEADY, "idle"))
     highest = out
-    if "protection" in at.builds:
-        highest = max(out, at.builds["protection"].output_high)
+    if PROTECTION in at.builds:
+        highest = max(out, at.builds[PROTECTION].output_high)
     crest = 1.0 if output.direct or output.quick else math.sqrt(2)
     bus = link if at.barrier else full
     feedback = next(iter(at.facets(lambda stage: stage.feedback)), "none")
@@ -54,7 +54,7 @@ def need_of(at: Sizing) -> block.IsolationNeed:
     )
 
 
-def _propose(at: Sizing, pins: dict[str, Any]) -> block.IsolationBuild:
+def _propose(at: Sizing, pins: Fields) -> block.IsolationBuild:
     """Barriers kept whole, a sense chain with room."""
     return block.propose(need_of(at), pins, at.rules)
 
@@ -64,7 +64,7 @@ def _assess(at: Sizing, worksheet: Worksheet) -> block.IsolationState:
     return block.assess(need_of(at), at.builds[block.KEY], at.rules, worksheet)
 
 
-def _report(sheet: ReportBuilder, at: Sizing) -> BlockReport:
+def _report(sheet: isolation_report.Sheet, at: Sizing) -> BlockReport:
     return isolation_report.report(sheet, need_of(at))
 
 
@@ -74,10 +74,10 @@ def _requirements(at: Sizing) -> Iterator[Requirement]:
     relays = sum(r.count for r in others if r.kind == "relay")
     output = at.brief.output
     return block.requirements(
-        at.builds[block.KEY], output.voltage, at.builds["protection"].output_fuse, relays,
+        at.builds[block.KEY], output.voltage, at.builds[PROTECTION].output_fuse, relays,
         mains=not (output.direct or output.quick))  # fmt: skip
 
 
-STAGE = Auxiliary(
+STAGE = AuxiliaryOf(
     block.KEY, block.TITLE, block.IsolationBuild, block.parts, _report, _requirements,
     propose=_propose, assess=_assess, sheet=15, circuit=maps.isolation, small=small_parts.isolation)  # fmt: skip

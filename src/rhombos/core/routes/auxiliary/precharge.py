@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from rhombos.core.blocks import input_stage, precharge_report
 from rhombos.core.blocks import precharge as block
+from rhombos.core.blocks.isolation import KEY as ISOLATION
 from rhombos.core.circuits import beside
+from rhombos.core.design.pins import Fields
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.sizing import Sizing
-from rhombos.core.frame.stage import Auxiliary
+from rhombos.core.frame.stage import AuxiliaryOf
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Capacitor, Fuse
 from rhombos.core.routes.supply import source_of
@@ -22,7 +22,7 @@ def need_of(at: Sizing) -> block.PrechargeNeed:
     """The input bank behind source and cable, at the highest voltage of the source."""
     full, shelf = at.brief.source.volts[2], at.shelf
     cells = source_of(full, at.builds, at.brief, shelf, at.rules)
-    entry = at.builds["input_stage"]
+    entry = at.builds[input_stage.KEY]
     return block.PrechargeNeed(
         full,
         cells.resistance,
@@ -34,7 +34,7 @@ def need_of(at: Sizing) -> block.PrechargeNeed:
     )
 
 
-def _propose(at: Sizing, pins: dict[str, Any]) -> block.PrechargeBuild:
+def _propose(at: Sizing, pins: Fields) -> block.PrechargeBuild:
     """A resistor, and a sequence about it."""
     return block.propose(need_of(at), pins, at.shelf, at.rules)
 
@@ -44,15 +44,15 @@ def _assess(at: Sizing, worksheet: Worksheet) -> block.PrechargeState:
     return block.assess(need_of(at), at.builds[block.KEY], at.shelf, at.rules, worksheet)
 
 
-def _report(sheet: ReportBuilder, at: Sizing) -> BlockReport:
-    return precharge_report.report(sheet, at.shelf.get(Fuse, at.builds["input_stage"].fuse), need_of(at))
+def _report(sheet: precharge_report.Sheet, at: Sizing) -> BlockReport:
+    return precharge_report.report(sheet, at.shelf.get(Fuse, at.builds[input_stage.KEY].fuse), need_of(at))
 
 
 def _requirements(at: Sizing) -> Iterator[Requirement]:
     """Relay and contactor, whose coils run on what the house's coils do."""
-    return block.requirements(at.builds[block.KEY], at.now[block.KEY], at.builds["isolation"].coil_rated)
+    return block.requirements(at.builds[block.KEY], at.now[block.KEY], at.builds[ISOLATION].coil_rated)
 
 
-STAGE = Auxiliary(
+STAGE = AuxiliaryOf(
     block.KEY, block.TITLE, block.PrechargeBuild, block.parts, _report, _requirements,
     propose=_propose, assess=_assess, sheet=12, circuit=beside.precharge)  # fmt: skip

@@ -3,21 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from rhombos.core.blocks import protection as block
 from rhombos.core.blocks import protection_report
+from rhombos.core.blocks.input_stage import KEY as INPUT_STAGE
+from rhombos.core.blocks.isolation import KEY as ISOLATION
+from rhombos.core.blocks.load import KEY as LOAD
 from rhombos.core.blocks.short_path import ShortPath
+from rhombos.core.blocks.source import KEY as SOURCE
 from rhombos.core.blocks.source import rail
 from rhombos.core.circuits import beside
 from rhombos.core.design.brief import Brief
+from rhombos.core.design.pins import Fields
 from rhombos.core.design.sources import RESTING, RailSource
 from rhombos.core.frame.points import LASTING, SURGING
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.requirement import Requirement
 from rhombos.core.frame.sizing import Sizing
-from rhombos.core.frame.stage import Auxiliary
+from rhombos.core.frame.stage import AuxiliaryOf
 from rhombos.core.frame.worksheet import Worksheet
 from rhombos.core.parts import Capacitor
 from rhombos.core.routes import small_parts
@@ -31,10 +34,10 @@ def need_of(at: Sizing) -> block.ProtectionNeed:
     sees it."""
     brief = at.brief
     empty, nominal, full = brief.source.volts
-    drawn = at.now["load"]
+    drawn = at.now[LOAD]
     at_rated = drawn.rated / drawn.voltage
     steady, surging = (
-        [s for k, s in at.settled.items() if k in keys and not s.states["source"].collapsed] for keys in (LASTING, SURGING)
+        [s for k, s in at.settled.items() if k in keys and not s.states[SOURCE].collapsed] for keys in (LASTING, SURGING)
     )
     # a socket that nothing holds draws more on a higher input; an auxiliary output has a fuse and a limit of its own: what it
     # leaves unused is not for the main stages
@@ -43,7 +46,7 @@ def need_of(at: Sizing) -> block.ProtectionNeed:
     more = brief.power.surge / brief.power.continuous * at_rated
     peaks = [more * (drawn.peak_current if brief.output.waveform != "sine" else LARGEST_CREST * drawn.current)]
     if brief.output.stepped:
-        peaks += [s.states["load"].peak_current for s in surging]
+        peaks += [s.states[LOAD].peak_current for s in surging]
     banks = at.facets(lambda stage: stage.bank) if brief.output.direct else []
     return block.ProtectionNeed(
         empty,
@@ -54,12 +57,12 @@ def need_of(at: Sizing) -> block.ProtectionNeed:
         surge,
         brief.surge_time,
         brief.output.voltage,
-        max([at_rated * drawn.rms, *(s.states["load"].rms for s in steady)]),
+        max([at_rated * drawn.rms, *(s.states[LOAD].rms for s in steady)]),
         max([*peaks, *at.facets(lambda stage: stage.surges)]),
         max((d.supply for d in at.facets(lambda stage: stage.drive)), default=at.rules.gate_drive),
-        *_resting(brief, at.settled["low"].states["source"].power),
+        *_resting(brief, at.settled["low"].states[SOURCE].power),
         *(banks[-1] if banks else (0.0, 0.0)),
-        lifted=max(s.states["input_stage"].returned for s in at.settled.values()),
+        lifted=max(s.states[INPUT_STAGE].returned for s in at.settled.values()),
         high_frequency=brief.output.quick,
     )
 
@@ -84,21 +87,21 @@ def outputs_of(at: Sizing) -> tuple[float, float]:
         if key not in at.settled:
             continue
         states = at.settled[key].states
-        if not states["source"].collapsed:
+        if not states[SOURCE].collapsed:
             found.append(at.socket_volts(states))
     return min(found), max(found)
 
 
-def _propose(at: Sizing, pins: dict[str, Any]) -> block.ProtectionBuild:
+def _propose(at: Sizing, pins: Fields) -> block.ProtectionBuild:
     """Thresholds and trips for the path as it stands."""
-    drawn = at.settled["low"].states["source"].current
+    drawn = at.settled["low"].states[SOURCE].current
     return block.propose(need_of(at), short_of(at), drawn, outputs_of(at), pins, at.rules)
 
 
 def _assess(at: Sizing, worksheet: Worksheet) -> block.ProtectionState:
     """What they do with the lowest input at full power, and with a surge."""
-    now = at.now["source"]
-    flat, surge = at.settled["low"].states["source"], at.settled["surge_low"].states["source"]
+    now = at.now[SOURCE]
+    flat, surge = at.settled["low"].states[SOURCE], at.settled["surge_low"].states[SOURCE]
     return block.assess(
         need_of(at),
         at.builds[block.KEY],
@@ -110,8 +113,8 @@ def _assess(at: Sizing, worksheet: Worksheet) -> block.ProtectionState:
     )
 
 
-def _report(sheet: ReportBuilder, at: Sizing) -> BlockReport:
-    entry = at.builds["input_stage"]
+def _report(sheet: protection_report.Sheet, at: Sizing) -> BlockReport:
+    entry = at.builds[INPUT_STAGE]
     can = at.shelf.get(Capacitor, entry.capacitor).v_rating * entry.banks
     return protection_report.report(sheet, need_of(at), short_of(at), can)
 
@@ -120,9 +123,9 @@ def _requirements(at: Sizing) -> Iterator[Requirement]:
     """Relay, suppressor, trimmer."""
     output = at.brief.output
     return block.requirements(
-        at.builds[block.KEY], at.builds["isolation"].coil_rated, output.direct, output.quick)  # fmt: skip
+        at.builds[block.KEY], at.builds[ISOLATION].coil_rated, output.direct, output.quick)  # fmt: skip
 
 
-STAGE = Auxiliary(
+STAGE = AuxiliaryOf(
     block.KEY, block.TITLE, block.ProtectionBuild, block.parts, _report, _requirements,
     propose=_propose, assess=_assess, sheet=13, circuit=lambda words: beside.CUT_OFF, small=small_parts.protection)  # fmt: skip

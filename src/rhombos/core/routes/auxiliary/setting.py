@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from rhombos.core.blocks import setting as block
 from rhombos.core.circuits import beside
+from rhombos.core.design.pins import Fields
 from rhombos.core.frame.report import BlockReport
-from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.sizing import Sizing
-from rhombos.core.frame.stage import Auxiliary
+from rhombos.core.frame.stage import AuxiliaryOf
 from rhombos.core.frame.worksheet import Worksheet
 
 
@@ -25,7 +23,7 @@ def _ends(at: Sizing) -> tuple[float, float]:
     return output.voltage, output.down_to
 
 
-def _propose(at: Sizing, pins: dict[str, Any]) -> block.SettingBuild:
+def _propose(at: Sizing, pins: Fields) -> block.SettingBuild:
     """A span as wide as the brief asks."""
     return block.propose(*_ends(at), pins, at.rules)
 
@@ -35,11 +33,11 @@ def _assess(at: Sizing, worksheet: Worksheet) -> block.SettingState:
     return block.assess(_ends(at)[0], at.builds[block.KEY], at.rules, worksheet)
 
 
-def _report(sheet: ReportBuilder, at: Sizing) -> BlockReport:
+def _report(sheet: block.Sheet, at: Sizing) -> BlockReport:
     return block.report(sheet, *_ends(at))
 
 
-STAGE = Auxiliary(
+STAGE = AuxiliaryOf(
     block.KEY, block.TITLE, block.SettingBuild, lambda build, shelf: (), _report, propose=_propose, assess=_assess,
     sheet=17, circuit=lambda words: beside.SETTING,
     small=lambda at: block.parts(at.builds[block.KEY]), wanted=_wanted)  # fmt: skip

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any
 
 from rhombos.core.blocks.base import Build
+from rhombos.core.design.pins import Pins
+from rhombos.core.frame.settled import Settled
 from rhombos.core.frame.sizing import Sizing
 from rhombos.core.frame.stage import Auxiliary
 from rhombos.core.frame.worksheet import Worksheet
@@ -21,16 +22,16 @@ def wanted(at: Sizing) -> tuple[Auxiliary, ...]:
     return tuple(stage for stage in SHARED if stage.wanted(at))
 
 
-def propose_shared(at: Sizing, pins: Mapping[str, dict[str, Any]]) -> dict[str, Build]:
+def propose_shared(at: Sizing, pins: Pins) -> dict[str, Build]:
     """Every block beside the path, each for the path as it has settled and for those before it. Pinned fields stay."""
     found: dict[str, Build] = {}
     for stage in wanted(at):
-        so_far = replace(at, builds={**at.builds, **found})
+        so_far = replace(at, builds=at.builds | found)
         found[stage.key] = stage.propose(so_far, dict(pins.get(stage.key, {})))
     return found
 
 
-def assess_shared(at: Sizing, worksheets: Mapping[str, Worksheet]) -> dict[str, Any]:
+def assess_shared(at: Sizing, worksheets: Mapping[str, Worksheet]) -> dict[str, Settled]:
     """The settled points with the states beside the path: each the same at every point."""
-    found = {stage.key: stage.assess(at, worksheets["nominal"]) for stage in wanted(at)}
-    return {key: replace(s, states={**s.states, **found}) for key, s in at.settled.items()}
+    found: dict[str, object] = {stage.key: stage.assess(at, worksheets["nominal"]) for stage in wanted(at)}
+    return {key: replace(s, states=s.states | found) for key, s in at.settled.items()}
