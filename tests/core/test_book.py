@@ -24,7 +24,7 @@ TYPICAL = {
     "V_bridge": 335.0, "V_rms": 230.0, "I_rms": 3.0, "V_line": 400.0, "V_spike": 20.0, "V_DS": 55.0, "n_par": 2.0,
     "Q_g": 90e-9, "Q_sw": 25e-9, "imbalance": 0.15, "surge": 4.0, "n_sw": 4.0, "interfaces": 2.0, "n_ct": 100.0, "k_fuse": 1.3,
     "L_lk": 2e-7, "P_in": 700.0, "F_R": 1.3, "R_jc": 1.0, "R_cs": 0.5, "P_loss": 12.0, "R_sa": 2.0, "P_total": 30.0, "dT_end": 120.0,
-    "dT_now": 40.0,
+    "dT_now": 40.0, "v_line": 250.0,
 }  # fmt: skip
 
 

@@ -1,0 +1,334 @@
+"""A bridge rectifier on one-phase mains, its bank and a load that keeps its power: the state that repeats each half period.
+
+While no diode conducts, the load alone takes from the bank, and its voltage is known in closed form; while a pair conducts,
+mains and bank are two differential equations that are marched from the turn-on to the moment at which the current has
+come back to nothing. The state that repeats is found by the secant, from one half period to the next.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+STEPS = 240
+"""Steps of a half period while diodes conduct."""
+MOST_TURNS = 60
+"""Half periods after which a state that does not repeat is given up."""
+REPEATS = 1e-7
+"""Change of the bank's voltage over a half period, as a share of the crest, at which it counts as repeated."""
+LEAST = 0.3
+"""Share of the crest below which the bank may not fall: a load that keeps its power has taken it down for good."""
+CALMER, FLATTEST, STEEPEST = 0.9, -0.15, -2.0
+"""What is left of a change by which a half period calms down, so that the secant is trusted; how flat and how steep that may
+be."""
+REST = tuple(float(x) for x in np.linspace(0, 1, 13)[1:])
+"""Moments of the time between pulses at which its curve is kept."""
+NUDGE = 1e-4
+"""Of the crest, by which a state is moved to see whether it comes back."""
+WAITED, SHOWN = 60, 8
+"""Half periods that pass before those that are kept where none repeats, and how many are."""
+SAMPLES = 2048
+"""Of a whole period, for its spectrum."""
+
+
+@dataclass(frozen=True, slots=True)
+class Mains:
+    """One phase: V RMS, Hz; resistance, Ω, and inductance, H, of everything up to the bridge."""
+
+    volts: float
+    hertz: float
+    ohms: float
+    henry: float
+
+    @property
+    def crest(self) -> float:
+        """V."""
+        return math.sqrt(2) * self.volts
+
+    @property
+    def turn(self) -> float:
+        """Angular frequency, 1/s."""
+        return 2 * math.pi * self.hertz
+
+
+class Half(NamedTuple):
+    """A half period: times from the zero crossing, s; current of the line, A; bank, V."""
+
+    time: list[float]
+    current: list[float]
+    bank: list[float]
+
+
+Through = Callable[[float, float], Half | None]
+"""A half period from the bank, V, and the current, A, at its beginning; None where the bank falls."""
+
+
+@dataclass(frozen=True)
+class Rectified:
+    """A half period that repeats: times from the zero crossing of the mains, s; current of the line, A; bank, V; the power that
+    the load takes, W. Where none does, some half periods in a row (`repeats` is false); where the mains cannot feed the load at
+    all, `held` is false, and the figures mean nothing."""
+
+    mains: Mains
+    power: float
+    time: Array
+    current: Array
+    bank: Array
+    held: bool = True
+    repeats: bool = True
+
+    @cached_property
+    def mean(self) -> float:
+        """Of the bank, V."""
+        return self._mean(self.bank)
+
+    @property
+    def lowest(self) -> float:
+        """Valley of the bank, V."""
+        return float(self.bank.min())
+
+    @property
+    def highest(self) -> float:
+        """Top of the bank, V."""
+        return float(self.bank.max())
+
+    @property
+    def ripple(self) -> float:
+        """Of the bank, peak to peak, V."""
+        return self.highest - self.lowest
+
+    @cached_property
+    def diode_mean(self) -> float:
+        """Mean of what the bridge gives, A: each diode carries half of it."""
+        return self._mean(np.abs(self.current))
+
+    @cached_property
+    def rms(self) -> float:
+        """Of the line, A."""
+        return math.sqrt(self._mean(self.current**2))
+
+    @property
+    def peak(self) -> float:
+        """Of the line, A."""
+        return float(np.abs(self.current).max())
+
+    @cached_property
+    def drawn(self) -> float:
+        """True power taken from the mains behind its own resistance and inductance, W."""
+        return self._mean(self.mains.crest * np.sin(self.mains.turn * self.time) * self.current)
+
+    @property
+    def power_factor(self) -> float:
+        """True over apparent power; 0 without a current."""
+        apparent = self.mains.volts * self.rms
+        return self.drawn / apparent if apparent > 0 else 0.0
+
+    @property
+    def conducts(self) -> float:
+        """Share of a half period in which a pair of diodes conducts."""
+        amps = np.maximum(np.abs(self.current) - CONDUCTING, 0.0)
+        steps, higher, lower = np.diff(self.time), np.maximum(amps[1:], amps[:-1]), np.minimum(amps[1:], amps[:-1])
+        rises = np.abs(np.diff(np.abs(self.current)))
+        share = np.where(lower > 0, 1.0, np.where(higher > 0, higher / np.maximum(rises, 1e-12), 0.0))
+        return float((steps * share).sum() / self.span)
+
+    @cached_property
+    def bank_rms(self) -> float:
+        """What the bank carries of it, RMS, A."""
+        taken = self.power / self.bank
+        return math.sqrt(self._mean((np.abs(self.current) - taken) ** 2))
+
+    @cached_property
+    def harmonics(self) -> Array:
+        """RMS of the line's odd harmonics, A: the first, the third, and so on up to the 39th."""
+        whole = np.linspace(0, self.span, self.halves * SAMPLES // 2, endpoint=False)
+        amps = np.interp(whole, self.time, self.current)
+        if self.halves % 2:  # the next half period is the same the other way about
+            amps = np.concatenate([amps, -amps])
+        periods = amps.size // SAMPLES
+        lines = np.abs(np.fft.rfft(amps)) * 2 / amps.size / math.sqrt(2)
+        return np.asarray(lines[periods : 40 * periods : 2 * periods])
+
+    @property
+    def distortion(self) -> float:
+        """Of the line current: all harmonics over the first."""
+        first = float(self.harmonics[0])
+        return math.sqrt(max(0.0, self.rms**2 - first**2)) / first if first > 0 else 0.0
+
+    @property
+    def span(self) -> float:
+        """What it lasts, s."""
+        return self.halves * 0.5 / self.mains.hertz
+
+    @property
+    def halves(self) -> int:
+        """Half periods in it."""
+        return round(float(self.time[-1]) * 2 * self.mains.hertz)
+
+    def _mean(self, values: Array) -> float:
+        return float(np.trapezoid(values, self.time)) / self.span
+
+
+CONDUCTING = 1e-3
+"""Current from which on a pair counts as conducting, A."""
+
+
+def rectified(mains: Mains, drop: float, bank: float, power: float) -> Rectified:
+    """What becomes of a load of constant power, W, on a bank, F, behind two diodes that together drop `drop`, V: the half
+    period that repeats, or some half periods in a row where none does. Without a load the bank stands at the crest less that
+    drop."""
+    half, top = 0.5 / mains.hertz, mains.crest - drop
+    ends = np.array([0.0, half])
+    if power <= 0:
+        return Rectified(mains, 0.0, ends, np.zeros(2), np.full(2, top))
+    fallen = Rectified(mains, power, ends, np.zeros(2), np.full(2, LEAST * top), held=False)
+
+    def through(volts: float, current: float) -> Half | None:
+        return _half_period(mains, drop, bank, power, volts, current)
+
+    volts, current = top, 0.0
+    sure = volts, current  # the last state that a half period itself led to
+    before: tuple[float, float] | None = None
+    for _ in range(MOST_TURNS):
+        found = through(volts, current)
+        if found is None:
+            if (volts, current) == sure:
+                return fallen  # by itself, not by a guess
+            (volts, current), before = sure, None
+            continue
+        ended, flows = found.bank[-1], -found.current[-1]
+        off = ended - volts
+        if abs(off) < REPEATS * mains.crest and abs(flows - current) < REPEATS * max(1.0, max(map(abs, found.current))):
+            if _calms(through, volts, current, NUDGE * mains.crest):
+                return Rectified(mains, power, np.array(found.time), np.array(found.current), np.array(found.bank))
+            break
+        # the change over a half period falls nearly in line with where it began
+        trusted = before is not None and abs(off) < CALMER * abs(before[1]) and volts != before[0]
+        slope = (off - before[1]) / (volts - before[0]) if before and trusted else -1.0
+        before, sure = (volts, off), (ended, flows)
+        volts, current = volts - off / min(FLATTEST, max(STEEPEST, slope)), flows
+    return _wandering(mains, power, through, *sure) or fallen
+
+
+def _calms(through: Through, volts: float, current: float, nudge: float) -> bool:
+    """Whether a small change of the bank, V, is smaller after a half period: a state that repeats, but does not, is never met."""
+    moved, stood = through(volts + nudge, current), through(volts, current)
+    return moved is not None and stood is not None and abs(moved.bank[-1] - stood.bank[-1]) < nudge
+
+
+def _wandering(mains: Mains, power: float, through: Through, volts: float, current: float) -> Rectified | None:
+    """Half periods in a row, after they have had time to find what they do in turns; None where the bank falls."""
+    half = 0.5 / mains.hertz
+    times: list[float] = []
+    amps: list[float] = []
+    levels: list[float] = []
+    way = 1.0
+    for turn in range(WAITED + SHOWN):
+        found = through(volts, current)
+        if found is None:
+            return None
+        volts, current = found.bank[-1], -found.current[-1]
+        if turn >= WAITED:
+            times += [(turn - WAITED) * half + t for t in found.time]
+            amps += [way * a for a in found.current]
+            levels += found.bank
+            way = -way
+    return Rectified(mains, power, np.array(times), np.array(amps), np.array(levels), repeats=False)
+
+
+def _half_period(mains: Mains, drop: float, bank: float, power: float, volts: float, current: float) -> Half | None:
+    """From one zero crossing of the mains to the next, from the voltage and the current, of the half period before, that it
+    begins with; None where the bank is taken down."""
+    half, turn, crest = 0.5 / mains.hertz, mains.turn, mains.crest
+    step, least = half / STEPS, LEAST * (crest - drop)
+    times, amps, levels = [0.0], [current], [volts]
+    at, way = 0.0, math.copysign(1.0, current) if current else 0.0
+    while at < half - 1e-12:
+        if way == 0.0:
+            begins = _turns_on(crest, turn, drop, bank, power, volts, at, half)
+            rest = volts**2 - 2 * power * (begins - at) / bank
+            if rest <= least**2:
+                return None
+            if begins > at:  # the load alone, drawn with points enough for its curve
+                for share in REST:
+                    now = at + share * (begins - at)
+                    times.append(now)
+                    amps.append(0.0)
+                    levels.append(math.sqrt(volts**2 - 2 * power * (now - at) / bank))
+                volts, at = levels[-1], begins
+            if at >= half - 1e-12:
+                break
+            way = 1.0
+        at, current, volts, way = _conducting(mains, drop, bank, power, at, current, volts, way, min(step, half - at), half)
+        if volts <= least:
+            return None
+        times.append(at)
+        amps.append(current)
+        levels.append(volts)
+    return Half(times, amps, levels)
+
+
+def _turns_on(
+    crest: float, turn: float, drop: float, bank: float, power: float, volts: float, since: float, until: float
+) -> float:
+    """When the mains next stands above the bank and the diodes, s; the half period's end where it does not."""
+
+    def above(at: float) -> float:
+        left = volts**2 - 2 * power * (at - since) / bank
+        return crest * math.sin(turn * at) - drop - math.sqrt(max(0.0, left))
+
+    top = 0.25 * (2 * math.pi / turn)
+    if above(since) >= 0:
+        return since
+    if since >= top or above(top) < 0:
+        # past the crest the mains falls faster than any bank worth having: what is not on by then stays off
+        return until
+    low, high = since, top
+    for _ in range(60):
+        middle = (low + high) / 2
+        low, high = (low, middle) if above(middle) >= 0 else (middle, high)
+    return high
+
+
+def _conducting(
+    mains: Mains, drop: float, bank: float, power: float, at: float, current: float, volts: float, way: float, step: float,
+    half: float,
+) -> tuple[float, float, float, float]:  # fmt: skip
+    """One step while a pair conducts, current in a way, +1 or −1: time, current, bank, and the way after it, 0 where the
+    current has come to nothing within the step."""
+    turn, crest = mains.turn, mains.crest
+    henry = max(mains.henry, LEAST_HENRY)
+
+    def slopes(time: float, amps: float, level: float) -> tuple[float, float]:
+        made = crest * math.sin(turn * time)
+        return ((made - mains.ohms * amps - way * (level + drop)) / henry, (way * amps - power / level) / bank)
+
+    def after(h: float) -> tuple[float, float]:
+        k1 = slopes(at, current, volts)
+        k2 = slopes(at + h / 2, current + h / 2 * k1[0], volts + h / 2 * k1[1])
+        k3 = slopes(at + h / 2, current + h / 2 * k2[0], volts + h / 2 * k2[1])
+        k4 = slopes(at + h, current + h * k3[0], volts + h * k3[1])
+        return (current + h / 6 * (k1[0] + 2 * k2[0] + 2 * k3[0] + k4[0]),
+                volts + h / 6 * (k1[1] + 2 * k2[1] + 2 * k3[1] + k4[1]))  # fmt: skip
+
+    amps, level = after(step)
+    if way * amps > 0:
+        return at + step, amps, level, way
+    if way * current <= 0 and slopes(at, current, volts)[0] * way <= 0:
+        return at + step, 0.0, level, 0.0
+    low, high = 0.0, step
+    for _ in range(40):
+        middle = (low + high) / 2
+        low, high = (middle, high) if way * after(middle)[0] > 0 else (low, middle)
+    return at + high, 0.0, after(high)[1], 0.0
+
+
+LEAST_HENRY = 2e-6
+"""Inductance that even the stiffest mains is taken to have in a cord and its wiring, H."""
