@@ -65,6 +65,12 @@ def emptied(bench: Bench) -> None:
     bench.gone("take-out")
 
 
+def mains(bench: Bench) -> None:
+    """A rectifier on the mains."""
+    bench.visit("/mains")
+    bench.until(lambda: bench.browser.find_elements(By.CSS_SELECTOR, '[data-testid="chart-bank"] svg *'))
+
+
 def designs(bench: Bench) -> None:
     """The list."""
     bench.visit("/")
@@ -149,7 +155,7 @@ VIEWS: dict[str, Callable[[Bench], None]] = {
     "routes": routes,
     "magnetics": magnetics,
     "winding-sheet": lambda b: magnetics(b, "winding%20sheet"),
-    "gates": lambda b: fresh(b, SOUND, "bridge_drive"),
+    "mains": mains,
     "waves": waves,
     "scope": scope,
     "controller": lambda b: fresh(b, SOUND, "controller"),

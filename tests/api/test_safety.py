@@ -95,3 +95,38 @@ def test_the_form_of_a_bus_has_text_and_range(client):
     fields = {f["address"]: f for f in client.get("/api/bus/fields").json()}
     assert fields["voltage"]["text"] == "96 V"
     assert fields["voltage"]["allowed"] == "12 V to 1 kV"
+
+
+@pytest.mark.parametrize(
+    ("mains", "power"),
+    [((207, 230, 253), "400 W"), ((90, 115, 132), "1.5 kW"), ((85, 100, 110), 20), ((200, 240, 264), "5k")],
+)
+def test_any_mains_is_rectified(client, mains, power):
+    lowest, nominal, highest = mains
+    asked = {"lowest": lowest, "nominal": nominal, "highest": highest, "power": power, "least": 0.8 * lowest}
+    seen = client.post("/api/mains", json={"mains": asked}).json()
+    assert [f["code"] for f in seen["findings"] if f["severity"] in ("stop", "fix") and not f["unavoidable"]] == []
+    assert [c["key"] for c in seen["charts"]] == ["line", "bank", "harmonics"]
+
+
+@pytest.mark.parametrize(
+    ("body", "told"),
+    [
+        ({"mains": {"nominal": 4000}}, "mains.nominal"),
+        ({"mains": {"lowest": 240}}, "lowest ≤ nominal ≤ highest"),
+        ({"mains": {"power": "lots"}}, "power"),
+        ({"mains": {"frequency": 16.7}}, "45 Hz to 440 Hz"),
+        ({"pins": {"mains_input.count": 0}}, "mains_input.count"),
+        ({"pins": {"protection.cut_off": 20}}, "protection.cut_off"),
+    ],
+)
+def test_a_bad_mains_is_refused_by_name(client, body, told):
+    answer = client.post("/api/mains", json=body)
+    assert answer.status_code == 422
+    assert told in answer.json()["detail"]
+
+
+def test_the_form_of_a_mains_has_text_and_range(client):
+    fields = {f["address"]: f for f in client.get("/api/mains/fields").json()}
+    assert fields["nominal"]["text"] == "230 V"
+    assert fields["frequency"]["allowed"] == "45 Hz to 440 Hz"

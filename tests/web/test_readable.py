@@ -35,6 +35,7 @@ VIEWS = [
     "/shelf?kind=core&part=ETD 44&form=copy",
     "/book",
     "/precharge",
+    "/mains",
 ]
 
 DARK = ("?block=front_end", "?block=isolation", "?view=routes", "?view=waves&page=scope", "?view=history", "/", "/shelf")

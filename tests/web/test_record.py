@@ -148,6 +148,24 @@ def test_a_bus_of_ones_own_is_precharged_and_kept(bench):
     bench.until(lambda: "precharge.never" not in bench.findings())
 
 
+def test_a_rectifier_on_any_mains_is_sized_warned_of_and_cured(bench):
+    bench.visit("/mains")
+    bench.until(lambda: "mains_input.live" in bench.findings())
+    bench.type("mains-power", "2 kW")
+    bench.until(lambda: "2.0" in bench.text("mains") and "kW" in bench.text("mains"), "2 kW are not told")
+    bench.type("mains-nominal", "9 kV")
+    bench.until(lambda: "277 V" in bench.text("fault"), "9 kV are taken")
+    bench.type("mains-nominal", "230")
+    bench.until(lambda: not bench.all("fault"))
+    bench.pin("mains_input.count", "1")
+    bench.until(lambda: "mains_input.ripple" in bench.findings())
+    bench.browser.refresh()
+    bench.until(lambda: "mains_input.ripple" in bench.findings(), "it is forgotten")
+    bench.click("cure-mains_input.ripple")
+    bench.until(lambda: "mains_input.ripple" not in bench.findings())
+    bench.until(lambda: "Diodes conduct for" in bench.text("chart-line"))
+
+
 def test_a_days_use_is_written_and_drawn(bench):
     bench.brief("outputs.0.power.profile", "60 W 4 hours")
     bench.until(lambda: "write for example" in bench.text("fault"), "hours are read")

@@ -12,7 +12,8 @@ import { retry, retryDelay } from "./api/client"
 import { Bench } from "./bench/Bench"
 import { Book } from "./book/Book"
 import { Designs } from "./designs/Designs"
-import { Bus } from "./precharge/Bus"
+import { Bus } from "./tools/Bus"
+import { Mains } from "./tools/Mains"
 import { Shelf } from "./shelf/Shelf"
 import { applyMode, presentMode, system } from "./theme"
 import { Nowhere } from "./ui/Page"
@@ -31,6 +32,7 @@ createRoot(document.getElementById("root")!).render(
             <Route path="/design/:id" element={<Bench />} />
             <Route path="/shelf" element={<Shelf />} />
             <Route path="/precharge" element={<Bus />} />
+            <Route path="/mains" element={<Mains />} />
             <Route path="/book" element={<Book />} />
             <Route path="*" element={<Nowhere />} />
           </Routes>

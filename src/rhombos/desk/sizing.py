@@ -24,6 +24,8 @@ from rhombos.core.frame.report import Solution
 from rhombos.core.frame.solve import Unbuildable, explain, unbuildable
 from rhombos.core.frame.solve import solve as core_solve
 from rhombos.core.magnetics_bench.model import OptionTable
+from rhombos.core.mains.tool import MainsAsked, MainsSeen
+from rhombos.core.mains.tool import see as see_mains
 from rhombos.core.parts.drawer import Stock
 from rhombos.core.parts.shelf import Stocked
 from rhombos.core.plots import Chart, charts
@@ -204,6 +206,19 @@ class BusIn(Strict):
     bus: Bus = Field(default_factory=Bus)
     pins: dict[PinAddress, PinValue] = Field(default_factory=dict, max_length=40)
     rules: RuleName = "usual"
+
+
+class MainsIn(Strict):
+    """A mains and a load with no design about them, what is fixed of the input, and the house's rules."""
+
+    mains: MainsAsked = Field(default_factory=MainsAsked)
+    pins: dict[PinAddress, PinValue] = Field(default_factory=dict, max_length=40)
+    rules: RuleName = "usual"
+
+
+def mains(desk: Desk, asked: MainsIn) -> MainsSeen:
+    """A rectifier on the mains for any load."""
+    return see_mains(asked.mains, asked.pins, desk.shelf, PRESETS[asked.rules])
 
 
 def bus(desk: Desk, asked: BusIn) -> PrechargeSeen:

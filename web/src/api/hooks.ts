@@ -99,18 +99,6 @@ export const useCompare = (design: Design | undefined, weights: Weights | undefi
     },
   })
 
-/** What is asked of a bus that is to be precharged. */
-export const useBusFields = () =>
-  useQuery({ queryKey: ["bus-fields"], staleTime: Infinity, queryFn: () => data(client.GET("/api/bus/fields")) })
-
-/** The precharge of a bus; the last answer stays until the next is there. */
-export const useBus = (asked: object) =>
-  useQuery({
-    queryKey: ["bus", asked],
-    placeholderData: keepPreviousData,
-    queryFn: ({ signal }) => data(client.POST("/api/bus", { signal, body: asked })),
-  })
-
 /** The switches on the shelf ranked for a stage of a design, once they are asked for. */
 export const useSwitches = (design: Design | undefined, block: string, wanted: boolean) =>
   useQuery({

@@ -569,6 +569,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mains": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mains
+         * @description A rectifier on one-phase mains, for any load.
+         */
+        post: operations["mains_api_mains_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mains/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Mains Fields
+         * @description What is asked of the mains and its load, as a form shows it.
+         */
+        get: operations["mains_fields_api_mains_fields_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/manifest": {
         parameters: {
             query?: never;
@@ -2510,6 +2550,90 @@ export interface components {
              *     }
              */
             setting?: components["schemas"]["LoopAsked"];
+        };
+        /**
+         * MainsAsked
+         * @description The mains, and what is drawn from the bank behind its rectifier.
+         */
+        MainsAsked: {
+            /**
+             * Ambient temperature
+             * @default 25
+             */
+            ambient?: number | string;
+            /**
+             * Mains frequency
+             * @default 50
+             */
+            frequency?: number | string;
+            /**
+             * Highest mains, RMS
+             * @default 253
+             */
+            highest?: number | string;
+            /**
+             * Hold-up time without mains
+             * @default 0.01
+             */
+            hold_up?: number | string;
+            /**
+             * Inductance of the mains, loop
+             * @default 0.0008
+             */
+            inductance?: number | string;
+            /**
+             * Bank voltage that the next stage still works at
+             * @default 200
+             */
+            least?: number | string;
+            /**
+             * Lowest mains, RMS
+             * @default 207
+             */
+            lowest?: number | string;
+            /**
+             * Nominal mains, RMS
+             * @default 230
+             */
+            nominal?: number | string;
+            /**
+             * Power drawn from the bank
+             * @default 400
+             */
+            power?: number | string;
+            /**
+             * Resistance of the mains, loop
+             * @default 0.4
+             */
+            resistance?: number | string;
+        };
+        /**
+         * MainsIn
+         * @description A mains and a load with no design about them, what is fixed of the input, and the house's rules.
+         */
+        MainsIn: {
+            mains?: components["schemas"]["MainsAsked"];
+            /** Pins */
+            pins?: {
+                [key: string]: number | string | boolean | null;
+            };
+            /**
+             * Rules
+             * @default usual
+             * @enum {string}
+             */
+            rules?: "cautious" | "usual" | "frugal";
+        };
+        /**
+         * MainsSeen
+         * @description What the block says of a mains and a load, what it finds, and its pictures.
+         */
+        MainsSeen: {
+            block: components["schemas"]["BlockReport"];
+            /** Charts */
+            charts: components["schemas"]["Chart"][];
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
         };
         /**
          * Manifest
@@ -7782,6 +7906,185 @@ export interface operations {
                 };
             };
             /** @description the database is away, or too much is asked at once */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    mains_api_mains_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MainsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MainsSeen"];
+                };
+            };
+            /** @description the host is not one of ours, or the request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the request comes from another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the length is missing */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the body is of another kind */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description a fault of the program */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    mains_fields_api_mains_fields_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BriefField"][];
+                };
+            };
+            /** @description the host is not one of ours, or the request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description this Rhombos asks for an access key, which the browser has not given yet */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description the request comes from another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description a fault of the program */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;

@@ -99,6 +99,7 @@ const TOP = [
   ["/", "designs"],
   ["/shelf", "shelf"],
   ["/precharge", "precharge"],
+  ["/mains", "mains"],
   ["/book", "equation book"],
 ] as const
 

@@ -13,11 +13,12 @@ from rhombos.core.benches.parts_sheet import PartsSheet
 from rhombos.core.design.form import BriefField, plain_fields
 from rhombos.core.design.rules import PRESETS, RuleName
 from rhombos.core.magnetics_bench.model import OptionTable
+from rhombos.core.mains.tool import MainsAsked, MainsSeen
 from rhombos.core.precharge.tool import Bus, PrechargeSeen
 from rhombos.core.routes import all_stages
 from rhombos.desk import sizing
 from rhombos.desk.asked import Asked
-from rhombos.desk.sizing import BusIn, Pictures, Solved, SolveIn
+from rhombos.desk.sizing import BusIn, MainsIn, Pictures, Solved, SolveIn
 
 router = APIRouter(tags=["solve"], responses={422: {"model": ProblemDocument}, 503: {"model": ProblemDocument}})
 
@@ -50,6 +51,18 @@ async def bus(asked: BusIn, asking: Asking) -> Response:
 async def bus_file(ending: Ending, asked: BusIn, asking: Asking) -> Response:
     """Its sequence as a state table, or as portable C."""
     return await asking.answer(sizing.bus_sequence, asked, ending, media=MEDIA[ending])
+
+
+@router.post("/mains", response_model=MainsSeen)
+async def mains(asked: MainsIn, asking: Asking) -> Response:
+    """A rectifier on one-phase mains, for any load."""
+    return await asking.answer(sizing.mains, asked)
+
+
+@router.get("/mains/fields")
+def mains_fields() -> list[BriefField]:
+    """What is asked of the mains and its load, as a form shows it."""
+    return list(plain_fields(MainsAsked()))
 
 
 @router.get("/bus/fields")

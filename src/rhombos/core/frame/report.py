@@ -98,6 +98,10 @@ class BlockReport(_Plain):
             update={"circuit": drawn(made, words, sheet, items), "intervals": tuple(i.calling(named) for i in self.intervals)}
         )
 
+    def alone(self) -> Self:
+        """Of a block with no design about it: nobody keeps its workings."""
+        return self.model_copy(update={"figures": tuple(f.model_copy(update={"step": None}) for f in self.figures)})
+
 
 class Margin(_Plain):
     """One stress: `stress` and `house` are shares of the rating; `left` what is left of the house's limit, below zero beyond

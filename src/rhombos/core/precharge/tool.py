@@ -63,7 +63,7 @@ def see(bus: Bus, pins: dict[str, PinValue], shelf: Shelf, rules: Rules) -> Prec
     sheet = ReportBuilder(precharge.KEY, precharge.TITLE, build, {"nominal": state}, {"nominal": point}, typed, rules, shelf)
     told = precharge_report.report(sheet, None, bus.need).drawn(beside.precharge)
     charts = pictures(bus.need, build, shelf.get(Resistor, build.type))
-    return PrechargeSeen(block=told, findings=tuple(worst_first(sheet.findings)), charts=charts)
+    return PrechargeSeen(block=told.alone(), findings=tuple(worst_first(sheet.findings)), charts=charts)
 
 
 def sequence_file(bus: Bus, pins: dict[str, PinValue], ending: str, shelf: Shelf, rules: Rules) -> str:

@@ -2,7 +2,8 @@
 
 While no diode conducts, the load alone takes from the bank, and its voltage is known in closed form; while a pair conducts,
 mains and bank are two differential equations that are marched from the turn-on to the moment at which the current has
-come back to nothing. The state that repeats is found by the secant, from one half period to the next.
+come back to nothing. The state that repeats is found by Newton's rule; it counts where a small
+disturbance dies away from one half period to the next.
 """
 
 from __future__ import annotations
@@ -17,17 +18,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
-STEPS = 240
+STEPS = 150
 """Steps of a half period while diodes conduct."""
-MOST_TURNS = 60
-"""Half periods after which a state that does not repeat is given up."""
+MOST_TURNS = 14
+"""Steps of it after which a state that does not repeat is given up."""
 REPEATS = 1e-7
 """Change of the bank's voltage over a half period, as a share of the crest, at which it counts as repeated."""
 LEAST = 0.3
 """Share of the crest below which the bank may not fall: a load that keeps its power has taken it down for good."""
+PLAIN, NEAR = 40, 1e-3
+"""Half periods in a row before Newton's rule at most, and the change of the bank, of the crest, from which on it is trusted."""
 CALMER, FLATTEST, STEEPEST = 0.9, -0.15, -2.0
-"""What is left of a change by which a half period calms down, so that the secant is trusted; how flat and how steep that may
-be."""
+"""What is left of a change by which a bank calms down, so that the secant is trusted; how flat and how steep that may be."""
+STRIDE = 0.2
+"""How far one step may move the bank, of the crest."""
 REST = tuple(float(x) for x in np.linspace(0, 1, 13)[1:])
 """Moments of the time between pulses at which its curve is kept."""
 NUDGE = 1e-4
@@ -193,38 +197,74 @@ def rectified(mains: Mains, drop: float, bank: float, power: float) -> Rectified
     def through(volts: float, current: float) -> Half | None:
         return _half_period(mains, drop, bank, power, volts, current)
 
-    volts, current = top, 0.0
-    sure = volts, current  # the last state that a half period itself led to
-    before: tuple[float, float] | None = None
+    here = _near(through, top, power / top, mains.crest)
+    if here is None:
+        return fallen
     for _ in range(MOST_TURNS):
-        found = through(volts, current)
+        found = through(*here)
         if found is None:
-            if (volts, current) == sure:
-                return fallen  # by itself, not by a guess
-            (volts, current), before = sure, None
-            continue
-        ended, flows = found.bank[-1], -found.current[-1]
-        off = ended - volts
-        if abs(off) < REPEATS * mains.crest and abs(flows - current) < REPEATS * max(1.0, max(map(abs, found.current))):
-            if _calms(through, volts, current, NUDGE * mains.crest):
+            break
+        off = np.subtract(_ended(found), here)
+        most = max(power / top, max(map(abs, found.current)))
+        slopes = _slopes(through, here, _ended(found), (NUDGE * mains.crest, NUDGE * most))
+        if slopes is None:
+            break
+        if abs(off[0]) < REPEATS * mains.crest and abs(off[1]) < REPEATS * most:
+            if np.abs(np.linalg.eigvals(slopes)).max() < 1:  # else it repeats, but any disturbance grows: it is never met
                 return Rectified(mains, power, np.array(found.time), np.array(found.current), np.array(found.bank))
             break
-        # the change over a half period falls nearly in line with where it began
-        trusted = before is not None and abs(off) < CALMER * abs(before[1]) and volts != before[0]
-        slope = (off - before[1]) / (volts - before[0]) if before and trusted else -1.0
-        before, sure = (volts, off), (ended, flows)
-        volts, current = volts - off / min(FLATTEST, max(STEEPEST, slope)), flows
-    return _wandering(mains, power, through, *sure) or fallen
+        try:
+            step = np.linalg.solve(np.eye(2) - slopes, off)
+        except np.linalg.LinAlgError:
+            step = off
+        volts = here[0] + min(STRIDE * top, max(-STRIDE * top, float(step[0])))
+        here = max(LEAST * top, volts), min(0.0, here[1] + float(step[1]))
+    return _wandering(mains, power, through, top, 0.0) or fallen
 
 
-def _calms(through: Through, volts: float, current: float, nudge: float) -> bool:
-    """Whether a small change of the bank, V, is smaller after a half period: a state that repeats, but does not, is never met."""
-    moved, stood = through(volts + nudge, current), through(volts, current)
-    return moved is not None and stood is not None and abs(moved.bank[-1] - stood.bank[-1]) < nudge
+def _near(through: Through, top: float, load: float, crest: float) -> tuple[float, float] | None:
+    """A state from which Newton's rule finds the one that repeats: half periods in a row, the bank's fall followed along the
+    secant while it calms down; None where it falls by itself."""
+    here = sure = top, 0.0
+    before: tuple[float, float] | None = None
+    for _ in range(PLAIN):
+        found = through(*here)
+        if found is None:
+            if here == sure:
+                return None
+            here, before = sure, None
+            continue
+        ended = _ended(found)
+        off = ended[0] - here[0]
+        if abs(off) < NEAR * crest and max(map(abs, found.current)) > load:
+            return ended
+        trusted = before is not None and abs(off) < CALMER * abs(before[1]) and here[0] != before[0]
+        slope = (off - before[1]) / (here[0] - before[0]) if before and trusted else -1.0
+        before, sure = (here[0], off), ended
+        here = here[0] - off / min(FLATTEST, max(STEEPEST, slope)), ended[1]
+    return sure
+
+
+def _ended(half: Half) -> tuple[float, float]:
+    """Bank, V, and current, A, with which the next half period begins: the same the other way about."""
+    return half.bank[-1], min(0.0, -half.current[-1])
+
+
+def _slopes(
+    through: Through, here: tuple[float, float], ended: tuple[float, float], nudge: tuple[float, float]
+) -> NDArray[np.float64] | None:
+    """How what a half period ends with moves with what it begins with: 2 × 2; None where the bank falls beside it."""
+    columns = []
+    for moved, by in (((here[0] + nudge[0], here[1]), nudge[0]), ((here[0], here[1] - nudge[1]), -nudge[1])):
+        found = through(*moved)
+        if found is None:
+            return None
+        columns.append(np.subtract(_ended(found), ended) / by)
+    return np.column_stack(columns)
 
 
 def _wandering(mains: Mains, power: float, through: Through, volts: float, current: float) -> Rectified | None:
-    """Half periods in a row, after they have had time to find what they do in turns; None where the bank falls."""
+    """Half periods in a row, after they have had time to find what they do by turns; None where the bank falls."""
     half = 0.5 / mains.hertz
     times: list[float] = []
     amps: list[float] = []

@@ -1,43 +1,71 @@
-import { Box, Flex, Grid, Spinner, Text } from "@chakra-ui/react"
-import { useCallback, useEffect, useRef, useState } from "react"
+import { Box, Grid, Spinner, Text } from "@chakra-ui/react"
+import { keepPreviousData, useQuery } from "@tanstack/react-query"
+import { useCallback, useEffect, useRef, useState, type ReactNode } from "react"
 
-import { client, data, Refusal, type Figure, type PinValue, type Problem } from "../api/client"
-import { useBus, useBusFields } from "../api/hooks"
+import {
+  Refusal,
+  type BlockReport,
+  type BriefField,
+  type Chart,
+  type Figure,
+  type Finding,
+  type PinValue,
+  type Problem,
+} from "../api/client"
 import { Figures } from "../bench/Figures"
 import { Findings } from "../bench/Findings"
 import { Plot } from "../bench/Plot"
 import { Circuit } from "../circuits"
-import { download } from "../ui/download"
 import { Fault, Page, Plain } from "../ui/Page"
 import { toldBy, TypedLine } from "../ui/TypedLine"
 import { useTurns } from "../ui/useTurns"
 
-const KEPT = "rhombos.bus"
-interface Asked {
-  bus: Record<string, string>
+/** What is asked of a tool: its fields as they were typed, and what is fixed of its block. */
+export interface Asked {
+  fields: Record<string, string>
   pins: Record<string, PinValue>
 }
-const RESET: Asked = { bus: {}, pins: {} }
+
+/** What a tool's block comes to. */
+export interface Seen {
+  block: BlockReport
+  findings: Finding[]
+  charts: Chart[]
+}
+
+interface Props {
+  title: string
+  /** Stands before its addresses, and keeps what was typed in this browser. */
+  name: string
+  fields: () => Promise<BriefField[]>
+  see: (asked: Asked, signal?: AbortSignal) => Promise<Seen>
+  /** What must be known before anything is touched. */
+  danger: string
+  /** What else it offers, beside the button that starts again. */
+  offers?: (asked: Asked) => ReactNode
+}
+
+const RESET: Asked = { fields: {}, pins: {} }
 
 /** What was asked last in this browser; nothing where that cannot be read. */
-function kept(): Asked {
+function kept(name: string): Asked {
   try {
-    return { ...RESET, ...(JSON.parse(localStorage.getItem(KEPT) ?? "{}") as Partial<Asked>) }
+    return { ...RESET, ...(JSON.parse(localStorage.getItem(`rhombos.${name}`) ?? "{}") as Partial<Asked>) }
   } catch {
     return RESET
   }
 }
 
-/** The precharge of any bus from 12 to 1000 V, with no design about it. What was typed stays in this browser. */
-export function Bus() {
-  const [asked, setAsked] = useState(kept)
-  const [fault, setFault] = useState<string>()
+/** One block with no design about it: what it is asked, what it comes to, its pictures and findings. What was typed stays in this
+ * browser. */
+export function Tool({ title, name, fields: askFields, see, danger, offers }: Props) {
+  const [asked, setAsked] = useState(() => kept(name))
   const [chosen, setChosen] = useState<Figure | null>(null)
-  const fields = useBusFields()
-  const seen = useBus(asked)
+  const fields = useQuery({ queryKey: [`${name}-fields`], staleTime: Infinity, queryFn: askFields })
+  const seen = useQuery({ queryKey: [name, asked], placeholderData: keepPreviousData, queryFn: ({ signal }) => see(asked, signal) })
   const present = useRef(asked)
   const inTurn = useTurns()
-  useEffect(() => localStorage.setItem(KEPT, JSON.stringify(asked)), [asked])
+  useEffect(() => localStorage.setItem(`rhombos.${name}`, JSON.stringify(asked)), [name, asked])
   const stands = useCallback((next: Asked) => {
     present.current = next
     setAsked(next)
@@ -48,7 +76,7 @@ export function Bus() {
       inTurn(async (): Promise<Problem | null> => {
         const next = edit(present.current)
         try {
-          await data(client.POST("/api/bus", { body: next }))
+          await see(next)
         } catch (error) {
           if (error instanceof Refusal) return error.problem
           throw error
@@ -56,7 +84,7 @@ export function Bus() {
         stands(next)
         return null
       }),
-    [inTurn, stands],
+    [inTurn, see, stands],
   )
   const apply = useCallback(
     (patch: Record<string, PinValue>) =>
@@ -64,20 +92,15 @@ export function Bus() {
     [take],
   )
   const pin = useCallback((address: string, value: PinValue) => apply({ [address]: value }), [apply])
-  const file = (ending: "csv" | "c") =>
-    data(client.POST("/api/bus/{ending}", { params: { path: { ending } }, body: asked, parseAs: "blob" })).then(
-      (got) => (setFault(undefined), download(got, `precharge.${ending}`)),
-      (why: Error) => setFault(why.message),
-    )
-  const told = fault ?? seen.error?.message
+  const told = seen.error?.message
   return (
-    <Page title="Precharge of a bus">
+    <Page title={title}>
       {told && <Fault mb="3">{told}</Fault>}
       <Grid
         templateColumns="minmax(430px, 1.1fr) minmax(320px, 1fr) minmax(230px, 0.6fr)"
         gap="6"
         mx="-4"
-        data-testid="bus"
+        data-testid={name}
         data-fresh={!seen.isFetching}
       >
         <Box>
@@ -85,16 +108,16 @@ export function Bus() {
             <TypedLine
               key={f.address}
               title={f.title}
-              hint={f.allowed}
-              text={asked.bus[f.address] ?? f.text}
-              id={`bus-${f.address}`}
-              take={async (text) => toldBy(await take((now) => ({ ...now, bus: { ...now.bus, [f.address]: text } })))}
+              hint={f.allowed ?? ""}
+              text={asked.fields[f.address] ?? f.text}
+              id={`${name}-${f.address}`}
+              take={async (text) => toldBy(await take((now) => ({ ...now, fields: { ...now.fields, [f.address]: text } })))}
             />
           ))}
           <Box h="4" />
           {seen.data ? (
             <>
-              <Circuit block={seen.data.block} />
+              {seen.data.block.circuit && <Circuit block={seen.data.block} />}
               <Figures figures={seen.data.block.figures} chosen={chosen} open={setChosen} pin={pin} />
             </>
           ) : (
@@ -102,24 +125,19 @@ export function Bus() {
           )}
         </Box>
         <Box>
-          <Flex gap="2" mb="2">
-            <Plain size="xs" onClick={() => void file("csv")} data-testid="bus-csv">
-              state table, CSV
-            </Plain>
-            <Plain size="xs" onClick={() => void file("c")} data-testid="bus-c">
-              portable C
-            </Plain>
-            <Plain size="xs" ml="auto" onClick={() => void inTurn(() => Promise.resolve(stands(RESET)))} data-testid="bus-again">
+          <Box display="flex" gap="2" mb="2">
+            {offers?.(asked)}
+            <Plain size="xs" ml="auto" onClick={() => void inTurn(() => Promise.resolve(stands(RESET)))} data-testid={`${name}-again`}>
               reset
             </Plain>
-          </Flex>
+          </Box>
           {seen.data?.charts.map((c) => (
             <Plot key={c.key} chart={c} />
           ))}
         </Box>
         <Box>
           <Text fontSize="sm" color="stop" fontWeight="700" mb="2">
-            A charged bus kills. Bleed it, wait, measure, then touch.
+            {danger}
           </Text>
           {seen.data && (
             <Findings

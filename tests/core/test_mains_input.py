@@ -1,0 +1,146 @@
+"""The input of a unit on one-phase mains, as it is proposed, judged and told."""
+
+import math
+import random
+
+import pytest
+from pydantic import ValidationError
+
+from rhombos.core.blocks import mains_input
+from rhombos.core.design.rules import PRESETS
+from rhombos.core.frame.worksheet import SILENT
+from rhombos.core.mains.tool import MainsAsked, points_of, see
+from rhombos.core.parts import Capacitor, Diode
+
+USUAL = PRESETS["usual"]
+KEY = mains_input.KEY
+
+
+def drawn(seed):
+    """Any mains of the world and a load: stiff to soft, without inductance to much of it."""
+    dice = random.Random(seed)
+    nominal, power = dice.choice([100, 115, 120, 200, 220, 230, 240, 265]), min(5000, max(5, 10 ** dice.uniform(0.8, 3.7)))
+    hertz, ohms = dice.choice([50, 60, 50, 60, 400]), nominal**2 / power
+    lowest = nominal * dice.uniform(0.75, 0.95)
+    return MainsAsked(
+        lowest=lowest, nominal=nominal, highest=nominal * dice.uniform(1.05, 1.15), frequency=hertz, power=power,
+        least=lowest * dice.uniform(0.7, 1.05), hold_up=dice.choice([0, 5e-3, 10e-3, 20e-3]),
+        resistance=min(50, max(0.01, ohms * 10 ** dice.uniform(-2.7, -1.8))),
+        inductance=min(0.05, ohms / (2 * math.pi * hertz) * 10 ** dice.uniform(-2.5, -1.1)),
+    )  # fmt: skip
+
+
+def graves(seen, *severities):
+    return {f.code.partition(".")[2] for f in seen.findings if f.severity in (severities or ("stop", "fix"))}
+
+
+@pytest.mark.parametrize("part", range(4))
+def test_what_is_proposed_keeps_the_rules_or_says_why_it_cannot(part, shelf):
+    broken = []
+    for seed in range(part, 60, 4):
+        seen = see(drawn(seed), {}, shelf, USUAL)
+        broken += [(seed, f.code, f.cause) for f in seen.findings if f.severity in ("stop", "fix") and not f.unavoidable]
+    assert not broken
+
+
+@pytest.mark.parametrize("seed", range(0, 60, 7))
+def test_power_in_is_power_out_and_losses(seed, shelf):
+    line = drawn(seed).line
+    build = mains_input.propose(line, {}, shelf, USUAL)
+    for key, point in points_of(line).items():
+        state = mains_input.assess(line, point.emf, point.power, build, shelf, USUAL, SILENT)
+        if key == "idle" or state.wanders:
+            continue
+        inside = state.diode_loss + state.limiter_loss + state.bleeder_loss
+        assert state.drawn == pytest.approx(point.power + inside + line.ohms * state.line_rms**2, rel=3e-3), key
+        assert state.bank_rms == pytest.approx(
+            math.sqrt(max(0.0, state.line_rms**2 - (2 * state.diode_mean) ** 2)), rel=0.02
+        ), "what the bank carries is the swing of what the diodes give, the load's being nearly steady"
+
+
+def test_the_bank_holds_out_as_long_as_it_says(shelf):
+    """A bank that is left alone with a load of constant power, step by step."""
+    line = MainsAsked(hold_up="20 ms").line
+    build = mains_input.propose(line, {}, shelf, USUAL)
+    state = mains_input.assess(line, line.volts[0], line.power, build, shelf, USUAL, SILENT)
+    volts, seconds, step = state.valley, 0.0, 1e-6
+    while volts > line.least:
+        volts -= line.power / volts * step / mains_input.capacitance(build, shelf)
+        seconds += step
+    assert state.hold_up == pytest.approx(seconds, rel=1e-3)
+    assert seconds >= 0.02
+
+
+def test_with_nothing_drawn_the_bank_stands_at_the_crest(shelf):
+    line = MainsAsked().line
+    build = mains_input.propose(line, {}, shelf, USUAL)
+    state = mains_input.assess(line, 253, 0.0, build, shelf, USUAL, SILENT)
+    assert state.mean == pytest.approx(253 * math.sqrt(2) - 2 * shelf.get(Diode, build.diode).v_0)
+    assert state.line_rms == state.ripple == 0
+    assert state.hold_up == math.inf
+
+
+RAISED = {
+    "reverse": ({}, {"diode": "RM-200-10"}),
+    "diode_current": ({"power": 3000}, {"diode": "RM-600-3"}),
+    "junction": ({"power": 3000}, {"sink": "HS-20", "fan": False}),
+    "can_voltage": ({}, {"capacitor": "CE-250-680", "count": 2}),
+    "ripple": ({"power": 1500}, {"count": 2}),
+    "falls": ({"power": 2000}, {"capacitor": "CE-450-47", "count": 1}),
+    "wanders": (
+        {"lowest": 225, "nominal": 231.5, "highest": 240, "frequency": 60, "resistance": 0.1, "inductance": "10.5m",
+         "power": 156, "least": 100, "hold_up": 0},
+        {"capacitor": "CE-450-47", "count": 1, "limiter": 0},
+    ),
+    "valley": ({"least": 270}, {"count": 2}),
+    "hold_up": ({"hold_up": "60 ms"}, {"capacitor": "CE-450-220", "count": 2}),
+    "bleeds": ({}, {"bleeder": "1M"}),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("code", RAISED)
+def test_each_fault_is_told_and_its_cure_clears_it(code, shelf):
+    asked, pins = RAISED[code]
+    pinned = {f"{KEY}.{name}": value for name, value in pins.items()}
+    parts = {p.id for k in (Diode, Capacitor) for p in shelf.all(k)}
+    for name in ("diode", "capacitor"):
+        assert pins.get(name, next(iter(parts))) in parts, f"no {pins[name]} on the shelf"
+    seen = see(MainsAsked(**asked), pinned, shelf, USUAL)
+    assert code in graves(seen)
+    cure = next(f for f in seen.findings if f.code == f"{KEY}.{code}").cures[0]
+    cured = {k: v for k, v in (pinned | cure.patch).items() if v is not None}
+    assert code not in graves(see(MainsAsked(**asked), cured, shelf, USUAL))
+
+
+def test_an_unlimited_bank_trips_breakers_and_a_hot_thermistor_limits_little(shelf):
+    stiff = MainsAsked(resistance=0.2, inductance=0)
+    bare = see(stiff, {f"{KEY}.limiter": 0}, shelf, USUAL)
+    assert "inrush" in graves(bare)
+    hot = see(stiff, {f"{KEY}.limiter": 10, f"{KEY}.bypass": "none"}, shelf, USUAL)
+    assert "restart" in graves(hot, "watch")
+    bridged = next(f for f in hot.findings if f.code == f"{KEY}.restart").cures[0].patch
+    assert "restart" not in graves(see(stiff, {f"{KEY}.limiter": 10} | bridged, shelf, USUAL), "watch")
+
+
+def test_whoever_uses_it_is_told_that_it_is_live_and_what_the_line_is_loaded_with(shelf):
+    seen = see(MainsAsked(), {}, shelf, USUAL)
+    assert "live" in graves(seen, "watch")
+    assert "harmonics" in graves(seen, "note")
+    assert "harmonics" not in graves(see(MainsAsked(power=40), {}, shelf, USUAL), "note")
+
+
+def test_pictures_show_what_the_figures_say(shelf):
+    seen = see(MainsAsked(), {}, shelf, USUAL)
+    figures = {f.address.partition(".")[2]: f.value for f in seen.block.figures}
+    line, bank, lines = seen.charts
+    current = next(s for s in line.series if s.name == "line current")
+    assert max(current.y) == pytest.approx(-min(current.y), rel=1e-3)
+    assert max(current.y) < figures["line_peak"]  # which is that at the lowest mains
+    assert min(bank.series[0].y) == pytest.approx(figures["valley"], rel=1e-3)
+    assert lines.series[0].y[1] == pytest.approx(figures["third"], rel=1e-5)
+    assert all(f.step is None for f in seen.block.figures)
+
+
+def test_a_mains_out_of_order_is_refused_in_words():
+    with pytest.raises(ValidationError, match="lowest ≤ nominal ≤ highest"):
+        MainsAsked(lowest=240)
