@@ -63,6 +63,7 @@ def test_the_worked_case_of_a_bridge_holds():
     [
         (HOUSE, 1.8, 0.47e-3, 400, 12),
         (Mains(115, 60, 0.25, 0.2e-3), 1.6, 1.5e-3, 500, 14),
+        (Mains(230, 50, 0.2, 2e-6), 1.7, 470e-6, 400, 8),  # hardly any inductance: far stiffer than the steps
         (Mains(265, 45, 1.5, 2.5e-3), 2.0, 220e-6, 150, 14),
         (Mains(115, 400, 0.3, 0.05e-3), 1.5, 100e-6, 250, 24),
     ],

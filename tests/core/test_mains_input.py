@@ -85,7 +85,7 @@ RAISED = {
     "diode_current": ({"power": 3000}, {"diode": "RM-600-3"}),
     "junction": ({"power": 3000}, {"sink": "HS-20", "fan": False}),
     "can_voltage": ({}, {"capacitor": "CE-250-680", "count": 2}),
-    "ripple": ({"power": 1500}, {"count": 2}),
+    "ripple": ({}, {"capacitor": "CE-450-100", "count": 2}),
     "falls": ({"power": 2000}, {"capacitor": "CE-450-47", "count": 1}),
     "wanders": (
         {"lowest": 225, "nominal": 231.5, "highest": 240, "frequency": 60, "resistance": 0.1, "inductance": "10.5m",
@@ -110,6 +110,15 @@ def test_each_fault_is_told_and_its_cure_clears_it(code, shelf):
     cure = next(f for f in seen.findings if f.code == f"{KEY}.{code}").cures[0]
     cured = {k: v for k, v in (pinned | cure.patch).items() if v is not None}
     assert code not in graves(see(MainsAsked(**asked), cured, shelf, USUAL))
+
+
+def test_a_bank_that_falls_has_no_figures_and_no_pictures(shelf):
+    asked, pins = RAISED["falls"]
+    seen = see(MainsAsked(**asked), {f"{KEY}.{name}": value for name, value in pins.items()}, shelf, USUAL)
+    assert graves(seen) == {"falls"}
+    assert all(f.status != "result" for f in seen.block.figures)
+    assert [c.series for c in seen.charts] == [()]
+    assert "it falls" in [t.value for t in seen.block.circuit.texts]
 
 
 def test_an_unlimited_bank_trips_breakers_and_a_hot_thermistor_limits_little(shelf):
@@ -144,3 +153,17 @@ def test_pictures_show_what_the_figures_say(shelf):
 def test_a_mains_out_of_order_is_refused_in_words():
     with pytest.raises(ValidationError, match="lowest ≤ nominal ≤ highest"):
         MainsAsked(lowest=240)
+
+
+@pytest.mark.parametrize(("pins", "said"), [({}, "relay"), ({"limiter": 0}, "no limiter"), ({"bypass": "none"}, "")])
+def test_its_circuit_shows_what_is_fitted(pins, said, shelf):
+    seen = see(MainsAsked(), {f"{KEY}.{name}": value for name, value in pins.items()}, shelf, USUAL)
+    drawing = seen.block.circuit
+    assert drawing is not None
+    figures = {f.address.partition(".")[2]: f.text for f in seen.block.figures}
+    words = [word for t in drawing.texts for word in (t.name, t.value) if word]
+    assert [w for w in words if w in ("relay", "no limiter")] == [said] * bool(said)
+    for name in ("bank", "bleeder", *(() if said == "no limiter" else ("limiter",))):
+        assert figures[name] in words, name
+    assert f"{figures['mean']}, in each valley {figures['valley']}" in words
+    assert sum(s.symbol == "diode" for s in drawing.symbols) == 4

@@ -41,18 +41,47 @@ LIMITED: dict[str, PinValue] = {f"{KEY}.limiter": None, f"{KEY}.bypass": None}
 def report(sheet: Sheet, line: Line) -> BlockReport:
     """What flows, what it does to the parts, and what to worry about."""
     build, now, shelf = sheet.build, sheet.now, sheet.shelf
-    _line_figures(sheet)
-    _diodes(sheet, line)
-    _bank(sheet, line)
-    _inrush(sheet, line)
-    _danger(sheet, line)
-    fed = line.power
-    return sheet.close(
-        f"{short(line.volts[1], 'V')} {short(line.hertz, 'Hz')}",
-        f"bank {fmt(capacitance(build, shelf), 'F')}, λ {fmt(now.power_factor, '1', 2)}",
-        now.drawn,
-        fed,
-        {"limiter": "" if build.limiter <= 0 else fmt(build.limiter, "ohm")},
+    fallen = next((key for key in LOADED if sheet.states[key].falls), None)
+    if fallen:
+        _fallen(sheet, fallen)
+    else:
+        _line_figures(sheet)
+        _diodes(sheet, line)
+        _bank(sheet, line)
+        _inrush(sheet, line)
+        _discharge(sheet, line)
+    _live(sheet, line)
+    words = {
+        "limited": "yes" if build.limiter > 0 else "",
+        "bypass": build.bypass,
+        "mains": f"{short(line.volts[1], 'V')} {short(line.hertz, 'Hz')}",
+        "bank": fmt(capacitance(build, shelf), "F"),
+    }
+    remark = f"bank {words['bank']}, " + ("falls" if fallen else f"power factor {fmt(now.power_factor, '1', 2)}")
+    words["stands"] = "it falls" if fallen else f"{fmt(now.mean, 'V')}, in each valley {fmt(sheet.states['low'].valley, 'V')}"
+    return sheet.close(words["mains"], remark, now.drawn, line.power, words)
+
+
+def _fallen(sheet: Sheet, key: str) -> None:
+    """What is chosen, and that the mains cannot feed it: there are no figures of a bank that falls."""
+    for name, symbol, title in (
+        ("capacitor", "C", "Bank capacitor"),
+        ("count", "n", "… in parallel"),
+        ("diode", "D", "Rectifier diode"),
+        ("limiter", r"R_{\mathrm{NTC}}", "Inrush limiter, cold"),
+        ("bypass", "", "Limiter bridged by"),
+        ("bleeder", "R_B", "Bleeder"),
+    ):
+        sheet.choice(name, symbol, title)
+    sheet.find(
+        "falls",
+        "stop",
+        "Mains cannot feed this load",
+        f"At {sheet.points[key].label} the bank falls within half periods until the load, which keeps its power, takes it down "
+        "for good.",
+        "More capacitance, less resistance before it, or less power.",
+        figure="count",
+        cures=(("Let the proposal choose the bank and the limiter", BANK | LIMITED),),
     )
 
 
@@ -183,19 +212,6 @@ def _bank(sheet: Sheet, line: Line) -> None:
     low = sheet.states["low"]
     sheet.fixed_value("hold_up", r"t_{\mathrm{hold}}", "Hold-up time, lowest mains", low.hold_up, "s", "lowest mains")
     for key in LOADED:
-        if sheet.states[key].falls:
-            sheet.find(
-                "falls",
-                "stop",
-                "Mains cannot feed this load",
-                f"At {sheet.points[key].label} the bank falls within half periods until the load, which keeps its power, "
-                "takes it down for good.",
-                "More capacitance, less resistance before it, or less power.",
-                figure="valley",
-                cures=cure,
-            )
-            return
-    for key in LOADED:
         if sheet.states[key].wanders:
             sheet.find(
                 "wanders",
@@ -278,7 +294,7 @@ def _inrush(sheet: Sheet, line: Line) -> None:
         )
 
 
-def _danger(sheet: Sheet, line: Line) -> None:
+def _discharge(sheet: Sheet, line: Line) -> None:
     build, rules, shelf = sheet.build, sheet.rules, sheet.shelf
     sheet.choice("bleeder", "R_B", "Bleeder")
     bank = capacitance(build, shelf)
@@ -300,6 +316,9 @@ def _danger(sheet: Sheet, line: Line) -> None:
             worst=safe,
             cures=(("Let the proposal choose the bleeder", {f"{KEY}.bleeder": None, f"{KEY}.bleeder_part": None}),),
         )
+
+
+def _live(sheet: Sheet, line: Line) -> None:
     sheet.find(
         "live",
         "watch",
@@ -308,5 +327,5 @@ def _danger(sheet: Sheet, line: Line) -> None:
         "off or not, and the bank holds its charge without it. An earthed probe on either rail is a short of the mains.",
         "An enclosure that keeps hands away, an isolating transformer and a differential probe on the bench, a fuse in the "
         "line; licensed practice and local codes decide.",
-        figure="mean",
+        figure="bleeder",
     )

@@ -7,6 +7,7 @@ from typing import Self
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from rhombos.core.blocks import mains_input, mains_input_report
+from rhombos.core.circuits import mains
 from rhombos.core.design.findings import Finding, PinValue, worst_first
 from rhombos.core.design.pins import read_pins
 from rhombos.core.design.rules import Rules
@@ -74,7 +75,7 @@ def see(asked: MainsAsked, pins: dict[str, PinValue], shelf: Shelf, rules: Rules
         key: mains_input.assess(line, point.emf, point.power, build, shelf, rules, Worksheet()) for key, point in points.items()
     }
     sheet = ReportBuilder(mains_input.KEY, mains_input.TITLE, build, states, points, typed, rules, shelf)
-    told = mains_input_report.report(sheet, line)
+    told = mains_input_report.report(sheet, line).drawn(mains.mains_input)
     return MainsSeen(block=told.alone(), findings=tuple(worst_first(sheet.findings)), charts=pictures(line, build, shelf))
 
 

@@ -18,6 +18,8 @@ POINTS = 400
 def pictures(line: Line, build: MainsInputBuild, shelf: Shelf) -> tuple[Chart, ...]:
     """Mains and line current, the bank at three mains voltages, harmonics."""
     made = [marched(line, volts, line.power, build, shelf) for volts in line.volts]
+    if not all(m.held for m in made):
+        return (Chart(key="bank", title="Bank", remark="The mains cannot feed this load: nothing to draw."),)
     return (_line(made[1]), _bank(line, made, build, shelf), _harmonics(made[1]))
 
 

@@ -1,9 +1,9 @@
 """A bridge rectifier on one-phase mains, its bank and a load that keeps its power: the state that repeats each half period.
 
 While no diode conducts, the load alone takes from the bank, and its voltage is known in closed form; while a pair conducts,
-mains and bank are two differential equations that are marched from the turn-on to the moment at which the current has
-come back to nothing. The state that repeats is found by Newton's rule; it counts where a small
-disturbance dies away from one half period to the next.
+mains and bank are two differential equations, stiff where the line has hardly any inductance, that are marched from the
+turn-on to the moment at which the current has come back to nothing. The state that repeats is found by Newton's rule; it
+counts where a small disturbance dies away from one half period to the next.
 """
 
 from __future__ import annotations
@@ -18,8 +18,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
-STEPS = 150
-"""Steps of a half period while diodes conduct."""
+STEPS = 300
+"""Steps of a half period, while diodes conduct."""
 MOST_TURNS = 14
 """Steps of it after which a state that does not repeat is given up."""
 REPEATS = 1e-7
@@ -306,7 +306,7 @@ def _half_period(mains: Mains, drop: float, bank: float, power: float, volts: fl
             if at >= half - 1e-12:
                 break
             way = 1.0
-        at, current, volts, way = _conducting(mains, drop, bank, power, at, current, volts, way, min(step, half - at), half)
+        at, current, volts, way = _conducting(mains, drop, bank, power, at, current, volts, way, min(step, half - at))
         if volts <= least:
             return None
         times.append(at)
@@ -337,37 +337,54 @@ def _turns_on(
     return high
 
 
+@dataclass(frozen=True, slots=True)
+class _Step:
+    """One step of mains and bank while a pair conducts: a two-stage rule of second order that is stable however short the time
+    constants are beside it (singly diagonally implicit, L-stable). Source: the usual tables of Runge and Kutta methods."""
+
+    mains: Mains
+    drop: float
+    bank: float
+    power: float
+    way: float
+
+    def __call__(self, at: float, current: float, volts: float, step: float) -> tuple[float, float]:
+        """Current and bank after it."""
+        henry, way = max(self.mains.henry, LEAST_HENRY), self.way
+        a11, a12, a21 = -self.mains.ohms / henry, -way / henry, way / self.bank
+        g = DIAGONAL * step
+        m11, m12, m21 = 1 - g * a11, -g * a12, -g * a21
+        whole = m11 - m12 * m21
+
+        def slope(amps: float, level: float, time: float) -> tuple[float, float]:
+            made = (self.mains.crest * math.sin(self.mains.turn * time) - way * self.drop) / henry
+            first = a11 * amps + a12 * level + made
+            second = a21 * amps - self.power / (level * self.bank)
+            return (first - m12 * second) / whole, (m11 * second - m21 * first) / whole
+
+        k1 = slope(current, volts, at + g)
+        rest = (1 - DIAGONAL) * step
+        k2 = slope(current + rest * k1[0], volts + rest * k1[1], at + step)
+        return current + rest * k1[0] + g * k2[0], volts + rest * k1[1] + g * k2[1]
+
+
+DIAGONAL = 1 - 1 / math.sqrt(2)
+"""What of a step each of its two stages is implicit in."""
+
+
 def _conducting(
-    mains: Mains, drop: float, bank: float, power: float, at: float, current: float, volts: float, way: float, step: float,
-    half: float,
+    mains: Mains, drop: float, bank: float, power: float, at: float, current: float, volts: float, way: float, step: float
 ) -> tuple[float, float, float, float]:  # fmt: skip
     """One step while a pair conducts, current in a way, +1 or −1: time, current, bank, and the way after it, 0 where the
     current has come to nothing within the step."""
-    turn, crest = mains.turn, mains.crest
-    henry = max(mains.henry, LEAST_HENRY)
-
-    def slopes(time: float, amps: float, level: float) -> tuple[float, float]:
-        made = crest * math.sin(turn * time)
-        return ((made - mains.ohms * amps - way * (level + drop)) / henry, (way * amps - power / level) / bank)
-
-    def after(h: float) -> tuple[float, float]:
-        k1 = slopes(at, current, volts)
-        k2 = slopes(at + h / 2, current + h / 2 * k1[0], volts + h / 2 * k1[1])
-        k3 = slopes(at + h / 2, current + h / 2 * k2[0], volts + h / 2 * k2[1])
-        k4 = slopes(at + h, current + h * k3[0], volts + h * k3[1])
-        return (current + h / 6 * (k1[0] + 2 * k2[0] + 2 * k3[0] + k4[0]),
-                volts + h / 6 * (k1[1] + 2 * k2[1] + 2 * k3[1] + k4[1]))  # fmt: skip
-
-    amps, level = after(step)
+    after = _Step(mains, drop, bank, power, way)
+    amps, level = after(at, current, volts, step)
     if way * amps > 0:
         return at + step, amps, level, way
-    if way * current <= 0 and slopes(at, current, volts)[0] * way <= 0:
-        return at + step, 0.0, level, 0.0
-    low, high = 0.0, step
-    for _ in range(40):
-        middle = (low + high) / 2
-        low, high = (middle, high) if way * after(middle)[0] > 0 else (low, middle)
-    return at + high, 0.0, after(high)[1], 0.0
+    if way * current <= 0:  # it never began to flow
+        return at + step, 0.0, math.sqrt(max(0.0, volts**2 - 2 * power * step / bank)), 0.0
+    part = step * current / (current - amps)
+    return at + part, 0.0, after(at, current, volts, part)[1], 0.0
 
 
 LEAST_HENRY = 2e-6
