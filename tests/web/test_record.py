@@ -157,12 +157,12 @@ def test_a_rectifier_on_any_mains_is_sized_warned_of_and_cured(bench):
     bench.until(lambda: "277 V" in bench.text("fault"), "9 kV are taken")
     bench.type("mains-nominal", "230")
     bench.until(lambda: not bench.all("fault"))
-    bench.pin("mains_input.count", "1")
-    bench.until(lambda: "mains_input.ripple" in bench.findings())
+    bench.pin("mains_input.bleeder", "4M7")
+    bench.until(lambda: "mains_input.bleeds" in bench.findings())
     bench.browser.refresh()
-    bench.until(lambda: "mains_input.ripple" in bench.findings(), "it is forgotten")
-    bench.click("cure-mains_input.ripple")
-    bench.until(lambda: "mains_input.ripple" not in bench.findings())
+    bench.until(lambda: "mains_input.bleeds" in bench.findings(), "it is forgotten")
+    bench.click("cure-mains_input.bleeds")
+    bench.until(lambda: "mains_input.bleeds" not in bench.findings())
     bench.until(lambda: "Diodes conduct for" in bench.text("chart-line"))
 
 
