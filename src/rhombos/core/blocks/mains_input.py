@@ -186,25 +186,27 @@ def _with_bank(line: Line, fields: Fields, shelf: Shelf, rules: Rules) -> tuple[
     """The fields with a bank that the march finds good at the lowest mains, and that march: begun from its energy, and more of
     it until the valley holds, the hold-up lasts and each pulse is like the one before."""
     chosen = "capacitor" in fields and "count" in fields
-    least, ripple = _least_bank(line), 0.0
+    least, ripple, ohms = _least_bank(line), 0.0, line.ohms + LIKELY_OHMS
+    steady: tuple[Fields, Rectified] | None = None
     for _ in range(TRIES):
         made = fields if chosen else cans_for(line.crest, RESERVE * ripple, least, None, fields, shelf, rules) | fields
         bank = made["count"] * shelf.get(Capacitor, made["capacitor"]).c / made["banks"]
-        found = [
-            rectified(
-                Mains(volts, line.hertz, line.ohms + LIKELY_OHMS, line.henry), LIKELY_DROP, bank, LIKELY_LOSS * line.power
-            )
+        low, high = (
+            rectified(Mains(volts, line.hertz, ohms, line.henry), LIKELY_DROP, bank, LIKELY_LOSS * line.power)
             for volts in (line.volts[0], line.volts[2])
-        ]
-        low = found[0]
+        )
         carried = RESERVE * low.bank_rms if low.held else 2 * line.power / line.least
-        lasts = bank * (low.lowest**2 - line.least**2) / (2 * line.power)
-        steady = all(f.held and f.repeats for f in found)
-        if chosen or (steady and lasts >= RESERVE * line.hold_up and carried <= ripple):
-            break
-        least *= 1.0 if steady and lasts >= RESERVE * line.hold_up else MORE
-        ripple = max(ripple, carried)
-    return made, low
+        sound = all(f.held and f.repeats for f in (low, high))
+        lasts = bank * (low.lowest**2 - line.least**2) >= 2 * line.power * RESERVE * line.hold_up
+        if sound and carried <= ripple:
+            steady = steady or (made, low)
+        if chosen or (sound and lasts and carried <= ripple):
+            return made, low
+        if (sound and lasts) or carried > ripple:
+            ripple = max(ripple, carried)
+        if not (sound and lasts):
+            least *= MORE
+    return steady or (made, low)  # where none holds out, none larger than what stands is worth its money
 
 
 def _least_bank(line: Line) -> float:

@@ -8,8 +8,10 @@ from rhombos.core.blocks.cooling import steady_limit
 from rhombos.core.blocks.mains_input import (
     COLD_LESS,
     KEY,
+    MORE,
     NONE,
     RELAY,
+    TRIES,
     TRIPS,
     WARM,
     Line,
@@ -82,7 +84,13 @@ def _fallen(sheet: Sheet, key: str) -> None:
         "More capacitance, less resistance before it, or less power.",
         figure="count",
         cures=(("Let the proposal choose the bank and the limiter", BANK | LIMITED),),
+        unavoidable=_tried(sheet),
     )
+
+
+def _tried(sheet: Sheet) -> str | None:
+    """Why no bank helps: the proposal tried larger ones; None where something is pinned, which may be what holds it back."""
+    return None if sheet.pins.get(KEY) else f"banks up to {MORE**TRIES:.0f} times as large were tried, as far as cans go"
 
 
 def _line_figures(sheet: Sheet) -> None:
@@ -223,6 +231,7 @@ def _bank(sheet: Sheet, line: Line) -> None:
                 "A larger bank; resistance before it damps too, and burns.",
                 figure="ripple",
                 cures=cure,
+                unavoidable=_tried(sheet),
             )
             break
     if low.valley < line.least:
@@ -234,7 +243,7 @@ def _bank(sheet: Sheet, line: Line) -> None:
             "More capacitance, a next stage that works from less, or a higher lowest mains.",
             figure="valley",
             cures=cure,
-            unavoidable=None
+            unavoidable=_tried(sheet)
             if low.mean > 1.02 * line.least
             else "what the lowest mains leaves behind its own impedance is no higher, however large the bank",
         )
@@ -248,6 +257,7 @@ def _bank(sheet: Sheet, line: Line) -> None:
             "More capacitance, or a next stage that works from less.",
             figure="hold_up",
             cures=cure,
+            unavoidable=_tried(sheet),
         )
 
 
