@@ -253,7 +253,9 @@ def test_proposals_stand_still_within_the_rounds_allowed(refuge, shelf):
         if value != getattr(builds[key], name)
     }
     alike = {"front_end", "front_drive", "transformer"}  # switches cost nearly the same, and wires of the next size
-    assert {address.split(".")[0] for address in moved} <= alike, moved
+    assert {address.split(".")[0] for address in moved - {"input_stage.count"}} <= alike, moved
+    cans = [made["input_stage"].count for made in (builds, again)]
+    assert abs(cans[0] - cans[1]) <= 1, "what the bank carries moved by more than rounding up to whole cans"
     assert not moved & {"transformer.core", "transformer.sets", "transformer.primary_turns", "transformer.secondary_turns"}
     once, twice = (
         route.converge_all(made, refuge, shelf, USUAL, keys=("nominal",))["nominal"].flow["source"]

@@ -22,7 +22,6 @@ from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.parts import Capacitor, Mosfet
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve, limits, roomy
 from rhombos.core.plots.window import window_boxes
-from rhombos.core.routes.converge import linked
 from rhombos.core.routes.hf_stage import wound_at
 from rhombos.core.units.quantities import fmt, short
 
@@ -82,7 +81,7 @@ def input_pulses(worked: Worked) -> Chart:
     s = worked.settled["nominal"]
     build = worked.built(FrontEndBuild)
     state = s.states[front_end.KEY]
-    mean = s.flow[front_end.KEY] / linked(worked.settled)["nominal"].v_in
+    mean = s.flow[front_end.KEY] / wound_at(s).v_in
     half = 1 / (2 * build.frequency)
     on = state.total_duty * half
     t, amps = Scale("s", 2 * half), Scale("A", state.pulse)
