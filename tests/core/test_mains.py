@@ -236,6 +236,16 @@ def switched(stage, step):
     )  # fmt: skip
 
 
+def agrees(made, found, of_the_peak):
+    """What is computed in closed form with what was added up."""
+    switch, diode, diode_mean, energy, peak = found
+    assert energy == pytest.approx(made.stage.each, rel=1e-2)
+    assert made.switch_rms == pytest.approx(switch, rel=1e-2)
+    assert made.diode_rms == pytest.approx(diode, rel=1e-2)
+    assert made.diode_mean == pytest.approx(diode_mean, rel=1e-2)
+    assert made.peak == pytest.approx(peak, rel=of_the_peak)
+
+
 @pytest.mark.parametrize(
     ("stage", "hertz"),
     [
@@ -266,12 +276,7 @@ def test_continuous_conduction_agrees_with_its_switched_simulation(stage, hertz)
         return min(period, max(0.0, (end - current + falls * period) * stage.henry / stage.bus)), period
 
     made = continuous(stage, hertz)
-    switch, diode, diode_mean, energy, peak = switched(stage, step)
-    assert energy == pytest.approx(stage.each, rel=1e-2)
-    assert made.switch_rms == pytest.approx(switch, rel=1e-2)
-    assert made.diode_rms == pytest.approx(diode, rel=1e-2)
-    assert made.diode_mean == pytest.approx(diode_mean, rel=1e-2)
-    assert made.peak == pytest.approx(peak, rel=2e-2)
+    agrees(made, switched(stage, step), 2e-2)
     assert float(np.mean(made.mains * made.mean)) == pytest.approx(stage.each, rel=1e-4)
     assert bool(made.dry[0]) == (stage.henry < float(correction.continuous(
         eta=stage.efficiency, V_rms=stage.volts, P=stage.power, f_s=hertz)))  # fmt: skip
@@ -292,12 +297,7 @@ def test_critical_conduction_agrees_with_its_switched_simulation(highest):
         return on, whole
 
     made = critical(stage, highest)
-    switch, diode, diode_mean, energy, peak = switched(stage, step)
-    assert energy == pytest.approx(stage.each, rel=1e-2)
-    assert made.switch_rms == pytest.approx(switch, rel=1e-2)
-    assert made.diode_rms == pytest.approx(diode, rel=1e-2)
-    assert made.diode_mean == pytest.approx(diode_mean, rel=1e-2)
-    assert made.peak == pytest.approx(peak, rel=1e-2)
+    agrees(made, switched(stage, step), 1e-2)
     assert made.frequency.max() <= highest
     assert bool(made.dry.any()) == math.isfinite(highest)
 

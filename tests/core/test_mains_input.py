@@ -5,6 +5,7 @@ import random
 
 import pytest
 from pydantic import ValidationError
+from scipy.integrate import solve_ivp
 
 from rhombos.core.blocks import mains_input
 from rhombos.core.design.rules import PRESETS
@@ -136,6 +137,27 @@ def test_an_unlimited_bank_trips_breakers_and_a_hot_thermistor_limits_little(she
     assert "restart" in graves(hot, "watch")
     bridged = next(f for f in hot.findings if f.code == f"{KEY}.restart").cures[0].patch
     assert "restart" not in graves(see(stiff, {f"{KEY}.limiter": 10} | bridged, shelf, USUAL), "watch")
+
+
+@pytest.mark.parametrize("limiter", [0.0, 1.0, 15.0])
+def test_an_empty_bank_swings_no_higher_at_switch_on_than_it_says(limiter, shelf):
+    """Mains at its crest onto resistance, inductance, a diode and an empty bank, by SciPy."""
+    line = MainsAsked().line
+    build = mains_input.propose(line, {"limiter": limiter, "count": 2, "capacitor": "CE-450-150"}, shelf, USUAL)
+    bank, ohms = mains_input.capacitance(build, shelf), line.ohms + limiter + mains_input.esr(build, shelf)
+
+    def law(t, x):
+        rises = (line.crest * math.cos(2 * math.pi * line.hertz * t) - ohms * x[0] - x[1]) / line.henry
+        return [max(rises, 0.0) if x[0] <= 0 else rises, max(x[0], 0.0) / bank]
+
+    highest = solve_ivp(law, (0, 4e-3), [0.0, 0.0], max_step=5e-6, rtol=1e-8).y[1].max()
+    told = mains_input.swings_to(line, build, shelf, limiter)
+    assert highest <= told
+    assert (told > 1.1 * line.crest) == (limiter < 15)
+    if told > line.crest:  # meanwhile the mains falls from its crest, which the bound leaves out
+        assert highest > 0.88 * told
+    seen = see(MainsAsked(), {f"{KEY}.limiter": limiter, f"{KEY}.bypass": "relay", f"{KEY}.count": 2}, shelf, USUAL)
+    assert ("can_voltage" in graves(seen)) == (limiter < 15)
 
 
 def test_whoever_uses_it_is_told_that_it_is_live_and_what_the_line_is_loaded_with(shelf):

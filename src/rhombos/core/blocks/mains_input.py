@@ -11,7 +11,7 @@ from pydantic import Field
 
 from rhombos.core.blocks.base import Build, options, part, propose_resistor
 from rhombos.core.blocks.cooling import hottest_junction, propose_sink, sink_resistance, steady_limit
-from rhombos.core.blocks.input_bank import banks_for, can_voltage, cans_for
+from rhombos.core.blocks.input_bank import banks_for, cans_for
 from rhombos.core.book import link as link_book
 from rhombos.core.book import mains as book
 from rhombos.core.book import source as source_book
@@ -148,6 +148,21 @@ def inrush(line: Line, build: MainsInputBuild, shelf: Shelf, limiter: float) -> 
     return min(at_once, book.inrush_bound.work({"V_rms": line.volts[2], "C": capacitance(build, shelf), "L": line.henry}))
 
 
+def swings_to(line: Line, build: MainsInputBuild, shelf: Shelf, limiter: float) -> float:
+    """The bank, V, when it is switched on empty at the crest of the highest mains through a limiter, Ω: inductance of the mains
+    carries it beyond, unless resistance damps."""
+    if line.henry <= 0:
+        return line.crest
+    ohms = line.ohms + limiter + esr(build, shelf)
+    zeta = source_book.series_damping.work({"R_s": ohms, "C": capacitance(build, shelf), "L": line.henry})
+    return line.crest if zeta >= 1 else source_book.plugged_peak.work({"V": line.crest, "zeta": zeta})
+
+
+def hot(build: MainsInputBuild) -> float:
+    """The limiter as it is met when the unit is switched on again at once, Ω: cold where a relay takes it out of the way."""
+    return (COLD_LESS if build.bypass == RELAY else WARM) * build.limiter
+
+
 def propose(line: Line, pins: Fields, shelf: Shelf, rules: Rules) -> MainsInputBuild:
     """Diodes by price and loss; a bank for the time without mains, the valley and its own ripple; a limiter below what trips a
     breaker; a bleeder for the time to touch. Pinned fields stay."""
@@ -156,12 +171,13 @@ def propose(line: Line, pins: Fields, shelf: Shelf, rules: Rules) -> MainsInputB
     through = ripple.diode_mean if ripple.held else line.power / line.least
     if "diode" not in fields:
         fields["diode"] = _diode(line, through / 2, shelf, rules)
-    wanted = max(0.0, line.crest / TRIPS - line.ohms) / COLD_LESS
+    can = shelf.get(Capacitor, fields["capacitor"])
+    bank = fields["count"] * can.c / fields["banks"]
+    calm = source_book.series_damping.invert("R_s", {"zeta": 1.0, "C": bank, "L": line.henry}) if line.henry > 0 else 0.0
+    wanted = max(0.0, line.crest / TRIPS - line.ohms, calm - line.ohms) / COLD_LESS
     fields.setdefault("limiter", at_least(max(0.1, wanted), E6) if wanted > 0 else 0.0)
     burnt = WARM * fields["limiter"] * (ripple.rms if ripple.held else 3 * through) ** 2
     fields.setdefault("bypass", RELAY if burnt > BURNS * line.power else NONE)
-    can = shelf.get(Capacitor, fields["capacitor"])
-    bank = fields["count"] * can.c / fields["banks"]
     if "bleeder" not in fields:
         asked = {"C": bank, "V": line.crest, "V_safe": rules.safe_voltage, "t": rules.bleed_time}
         fields["bleeder"] = at_most(min(10e6, max(100.0, 0.95 * link_book.bleed_time.invert("R", asked))))
@@ -172,6 +188,8 @@ def propose(line: Line, pins: Fields, shelf: Shelf, rules: Rules) -> MainsInputB
     )
     if "sink" not in fields or "fan" not in fields:
         draft = MainsInputBuild.within({"sink": shelf.all_ids("heat_sink")[0], "fan": False} | fields)
+        if "bypass" not in pins and swings_to(line, draft, shelf, hot(draft)) > can.v_rating * fields["banks"]:
+            fields["bypass"] = RELAY
         state = assess(line, line.volts[0], line.power, draft, shelf, rules, SILENT)
         diode = shelf.get(Diode, fields["diode"])
         inside = HEATED * state.diode_loss / 4 * (diode.r_jc + rules.pad_resistance)
@@ -197,7 +215,7 @@ def _with_bank(line: Line, fields: Fields, shelf: Shelf, rules: Rules) -> tuple[
         )
         carried = RESERVE * low.bank_rms if low.held else 2 * line.power / line.least
         sound = all(f.held and f.repeats for f in (low, high))
-        lasts = bank * (low.lowest**2 - line.least**2) >= 2 * line.power * RESERVE * line.hold_up
+        lasts = low.lowest > line.least and _hold_up(bank, low.lowest, line.least, line.power) >= RESERVE * line.hold_up
         if sound and carried <= ripple:
             steady = steady or (made, low)
         if chosen or (sound and lasts and carried <= ripple):
@@ -207,6 +225,15 @@ def _with_bank(line: Line, fields: Fields, shelf: Shelf, rules: Rules) -> tuple[
         if not (sound and lasts):
             least *= MORE
     return steady or (made, low)  # where none holds out, none larger than what stands is worth its money
+
+
+def _hold_up(bank: float, valley: float, least: float, power: float) -> float:
+    """How long a bank, F, feeds a power, W, from its valley down to a voltage, V: s."""
+    if power <= 0:
+        return math.inf
+    if valley <= least:
+        return 0.0
+    return link_book.hold_up.invert("t_hold", {"C": bank, "V_1": valley, "V_2": least, "P": power})
 
 
 def _least_bank(line: Line) -> float:
@@ -270,7 +297,7 @@ def assess(
         junction=junction,
         bank_rms=made.bank_rms,
         can_ripple=made.bank_rms / build.count,
-        hold_up=max(0.0, bank * (made.lowest**2 - line.least**2) / (2 * power)) if power > 0 else math.inf,
+        hold_up=_hold_up(bank, made.lowest, line.least, power),
         limiter_loss=limiter,
         can_loss=cans,
         bleeder_loss=bleeds,
@@ -284,9 +311,9 @@ def assess(
     )
 
 
-def top_voltage(line: Line, build: MainsInputBuild) -> float:
-    """The highest voltage on one can, V."""
-    return can_voltage(line.crest, build.banks)
+def top_voltage(line: Line, build: MainsInputBuild, shelf: Shelf) -> float:
+    """The highest voltage of the bank, V: at the crest of the highest mains, or switched on there with the limiter cold."""
+    return max(line.crest, swings_to(line, build, shelf, COLD_LESS * build.limiter))
 
 
 def parts(build: MainsInputBuild, shelf: Shelf) -> tuple[Item, ...]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TypeAlias
 
 from rhombos.core.blocks.cooling import steady_limit
+from rhombos.core.blocks.input_bank import can_voltage
 from rhombos.core.blocks.mains_input import (
     COLD_LESS,
     KEY,
@@ -13,13 +14,14 @@ from rhombos.core.blocks.mains_input import (
     RELAY,
     TRIES,
     TRIPS,
-    WARM,
     Line,
     MainsInputBuild,
     MainsState,
     capacitance,
     esr,
+    hot,
     inrush,
+    swings_to,
     top_voltage,
 )
 from rhombos.core.book import link as link_book
@@ -124,7 +126,7 @@ def _diodes(sheet: Sheet, line: Line) -> None:
         "reverse",
         r"V_{R}",
         "Reverse voltage of a diode",
-        line.crest,
+        top_voltage(line, build, sheet.shelf),
         "V",
         diode.v_rating,
         rules.diode_voltage_margin,
@@ -187,21 +189,22 @@ def _bank(sheet: Sheet, line: Line) -> None:
         "can_voltage",
         r"V_C",
         "Voltage of each",
-        top_voltage(line, build),
+        can_voltage(top_voltage(line, build, shelf), build.banks),
         "V",
         can.v_rating,
         rules.input_capacitor_margin,
-        "highest mains, no load",
+        "highest mains, switched on",
     )
     if stood.severity:
         sheet.find(
             "can_voltage",
             stood.severity,
             "Bank voltage rating too low",
-            f"{fmt(stood.value, 'V')} on each, rated {short(can.v_rating, 'V')}.",
-            "Capacitors of the next voltage class, or two in series with equal resistors across.",
+            f"{fmt(stood.value, 'V')} on each, rated {short(can.v_rating, 'V')}; inductance of the mains "
+            "carries an empty bank beyond the crest at switch-on where too little resistance damps.",
+            "A limiter that damps, capacitors of the next voltage class, or two in series with equal resistors across.",
             worst=stood,
-            cures=(("Let the proposal choose the bank", BANK | {f"{KEY}.banks": None}),),
+            cures=(("Let the proposal choose the bank", BANK | LIMITED | {f"{KEY}.banks": None}),),
         )
     ripple = sheet.limited(
         "can_ripple", "I_C", "Ripple current of each", "A", can.i_ripple, rules.ripple_current_margin, over=LOADED
@@ -266,8 +269,8 @@ def _inrush(sheet: Sheet, line: Line) -> None:
     sheet.choice("limiter", r"R_{\mathrm{NTC}}", "Inrush limiter, cold")
     sheet.choice("bypass", "", "Limiter bridged by")
     cold = inrush(line, build, shelf, COLD_LESS * build.limiter)
-    # bridged, it is out of the way and cools: a relay that lets go with the mains finds it cold
-    again = cold if build.bypass == RELAY else inrush(line, build, shelf, WARM * build.limiter)
+    again, swings = (f(line, build, shelf, hot(build)) for f in (inrush, swings_to))
+    beyond = swings > build.banks * shelf.get(Capacitor, build.capacitor).v_rating
     first = sheet.fixed("inrush", r"\hat I_{on}", "Inrush, switched on", cold, "A", TRIPS * 1.25, 0.2, "crest, highest mains")
     sheet.fixed_value("restart", r"\hat I_{re}", "Inrush, restarted hot", again, "A", "crest, highest mains")
     melts = book.first_charge.work(
@@ -292,12 +295,13 @@ def _inrush(sheet: Sheet, line: Line) -> None:
             worst=first,
             cures=(("Let the proposal choose the limiter", LIMITED),),
         )
-    if build.bypass == NONE and again > 1.25 * TRIPS and build.limiter > 0:
+    if build.bypass == NONE and build.limiter > 0 and (beyond or again > 1.25 * TRIPS):
         sheet.find(
             "restart",
-            "watch",
+            "fix" if beyond else "watch",
             "A hot thermistor limits little",
-            f"{fmt(again, 'A')} when it is switched on again before the thermistor has cooled, which takes a minute.",
+            f"{fmt(again, 'A')} when it is switched on again before the thermistor has cooled, which takes a minute; an "
+            f"empty bank then swings to {fmt(swings, 'V')}.",
             "Bridge it with a relay: then it is cold whenever it is wanted.",
             figure="restart",
             cures=(("Bridge it with a relay", {f"{KEY}.bypass": RELAY}),),

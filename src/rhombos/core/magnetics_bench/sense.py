@@ -17,7 +17,7 @@ from rhombos.core.magnetics_bench.sheet import cut_length, hipot_voltage
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, curve, roomy
 from rhombos.core.plots.window import layers_of
 from rhombos.core.routes.auxiliary.controller import link_need
-from rhombos.core.routes.converge import linked
+from rhombos.core.routes.narrowed import linked
 from rhombos.core.units.quantities import fmt, short
 
 KEY = block.KEY

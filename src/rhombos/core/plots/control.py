@@ -12,7 +12,7 @@ from rhombos.core.frame.solve import Worked
 from rhombos.core.frame.worksheet import SILENT
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve
 from rhombos.core.routes.auxiliary.controller import link_need
-from rhombos.core.routes.converge import linked
+from rhombos.core.routes.narrowed import linked
 from rhombos.core.units.quantities import fmt, short
 
 LOWEST_DB, HIGHEST_DB = -50.0, 120.0

@@ -19,7 +19,7 @@ from rhombos.core.frame.report import Operating
 from rhombos.core.frame.solve import Worked
 from rhombos.core.parts import Capacitor, Diode
 from rhombos.core.plots.model import Chart, Dot, Mark, Scale, Series, curve, limits, roomy, thin
-from rhombos.core.routes.converge import linked
+from rhombos.core.routes.narrowed import linked
 from rhombos.core.units.quantities import fmt, short
 from rhombos.core.waves.output import OutputWaves, output_waves
 

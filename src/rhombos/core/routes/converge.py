@@ -96,11 +96,6 @@ class LinkSettled(Settled):
         return self.turn_off + (self.drawn.peak - 1) * self.pulse
 
 
-def linked(settled: Mapping[str, Settled]) -> Mapping[str, LinkSettled]:
-    """The points of a route with a link as what they are."""
-    return {key: s for key, s in settled.items() if isinstance(s, LinkSettled)}
-
-
 def converge(
     point: Point, builds: Builds, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet,
     start: LinkSettled | None = None, tolerance: float = SETTLED,

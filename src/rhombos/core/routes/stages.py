@@ -55,9 +55,9 @@ from rhombos.core.parts import Capacitor, Diode, Driver, Mosfet, Shelf
 from rhombos.core.parts.pulsed import withstand
 from rhombos.core.routes import small_parts
 from rhombos.core.routes.auxiliary.controller import link_need
-from rhombos.core.routes.converge import linked
 from rhombos.core.routes.cooled import cooled
 from rhombos.core.routes.driven import drive_need, front_need
+from rhombos.core.routes.narrowed import linked
 from rhombos.core.routes.supply import LEAST_PATH, WIRING
 from rhombos.core.units.quantities import short
 from rhombos.core.waves.stepped import step_flow
