@@ -229,6 +229,24 @@ def test_a_lagging_load_behind_windings_is_the_same_on_sheet_and_scope(refuge, s
     assert bench_of(worked).at.load_resistance == pytest.approx(ohms, rel=1e-3)
 
 
+@pytest.mark.parametrize("route", ["iron push-pull", "direct bridge"])
+def test_a_soft_source_recovers_between_pulses_and_gives_more_at_their_begin(route, shelf):
+    """The peak lies above that of a flat wave by more than sheet and scope lie apart."""
+    cells, volts = (3, 230) if route == "iron push-pull" else (90, 200)
+    brief = Brief.model_validate(
+        {
+            "sources": [{"chemistry": "LiFePO4", "cells": cells, "capacity": 19 * 3600 * (1 if cells == 3 else 0.15)}],
+            "outputs": [{"voltage": volts, "waveform": "modified", "power": {"continuous": 130 if cells == 3 else 600}}],
+        }
+    )
+    worked = work_out(brief, {}, shelf, USUAL, route)
+    peak = next(a for a in agreements(worked) if a.name == "load, peak")
+    assert peak.sheet == pytest.approx(peak.scope, rel=0.02)
+    drain = worked.settled["nominal"].states["load"]
+    flat = drain.rms / math.sqrt(drain.fed.fraction)
+    assert peak.scope > 1.03 * flat
+
+
 @pytest.mark.parametrize(
     ("route", "wave"), [("push-pull link", "modified"), ("iron push-pull", "modified"), ("self-oscillating", "square")]
 )

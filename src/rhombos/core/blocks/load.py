@@ -166,7 +166,7 @@ def _on_steps(
         worksheet.work("load.apparent", book.apparent_of, V_rms=volts, I_rms=current),
         worksheet.total("load.current", {"fundamental of the wave's current": current * flow.fundamental}),
         rms=current,
-        peak_current=worksheet.total("load.peak_current", {"peak of the wave's current": current * flow.peak}),
+        peak_current=worksheet.total("load.peak_current", {"peak of the wave's current": current * flow.peak * fed.tilt}),
         crest_power=crested,
         resistance=ohms,
         inductance=worksheet.work("load.inductance", book.series_inductance, R_L=ohms, cos_phi=factor, f_line=hertz),

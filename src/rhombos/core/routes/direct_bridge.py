@@ -231,7 +231,8 @@ class DirectSteps(Bare, StepStage[Hints, SourceSettled]):
         # while the bridge holds its output at zero, the current meets no source
         held = round(whole_factor(asked, line, 0.0, 1.0, g), 5)
         known = g.formed or step_form(build.fraction, factor, False, round(corner, 4), held)
-        level = max(V_FLOOR * point.emf, standing(point.emf - g.aside, feed.resistance, 1.0, asked, known, g))
+        stood, tilt = standing(point.emf - g.aside, feed.resistance, 1.0, asked, known, g)
+        level = max(V_FLOOR * point.emf, stood)
         share = build.fraction
         if build.controlled:
             asks = bridge_book.modified_rms.invert("fraction", {"V_rms": rated, "V_dc": level})
@@ -241,7 +242,8 @@ class DirectSteps(Bare, StepStage[Hints, SourceSettled]):
         power = point.power * (output / rated) ** 2  # the load takes what the square of its voltage makes of it
         amps = power / (working(power, 1.0, share, formed.form, g) * math.sqrt(share)) * formed.form
         admits = amps**2 / power if power > 0 else 0.0
-        drain = load.assess(point, brief, worksheet, output, Fed(share, False, factor, 1 / admits if admits else None, held))
+        fed = Fed(share, False, factor, 1 / admits if admits else None, held, tilt)
+        drain = load.assess(point, brief, worksheet, output, fed)
         works = g.works or g.v_in
         bridged = h_bridge.assess(
             h_bridge.BridgeNeed(works, brief.source.volts[2], drain.rms, factor, drain.peak_current, 0.0, works, share, held),

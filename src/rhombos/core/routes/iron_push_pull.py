@@ -170,7 +170,8 @@ class IronPushPull(StepStage[Hints, SourceSettled]):
         corner = 2 * math.pi * line * feed.resistance * feed.capacitance
         factor, lets_go = round(whole_factor(asked, line, feed.resistance / (1 + 4 * corner**2), ratio, g), 5), not square
         known = g.formed or step_form(1.0 if square else WIDTH_USED, factor, lets_go, round(corner, 4))
-        level = max(V_FLOOR * ratio * point.emf, ratio * standing(point.emf - g.aside, feed.resistance, ratio, asked, known, g))
+        stood, tilt = standing(point.emf - g.aside, feed.resistance, ratio, asked, known, g)
+        level = ratio * max(V_FLOOR * point.emf, stood)
         asks = bridge_book.modified_rms.invert("fraction", {"V_rms": rated, "V_dc": level})
         share = 1.0 if square else max(NARROWEST, round(width_for(asks, factor, WIDEST), 6))
         formed = step_form(share, factor, lets_go, round(corner, 4))
@@ -206,7 +207,8 @@ class IronPushPull(StepStage[Hints, SourceSettled]):
         if lifted > 0:
             switched = replace(switched, peak_voltage=worksheet.total(f"{self.stage}.peak_voltage", {
                 "off, with its spike": switched.peak_voltage, "twice what the load lifts": 2 * lifted}))  # fmt: skip
-        drain = load.assess(point, brief, worksheet, output, Fed(share, lets_go, factor, 1 / admits if admits else None))
+        fed = Fed(share, lets_go, factor, 1 / admits if admits else None, tilt=tilt)
+        drain = load.assess(point, brief, worksheet, output, fed)
         states = entry.states | {self.stage: switched, iron_transformer.KEY: wound, load.KEY: drain}
         flow = {**entry.flow, self.stage: to_stage, "iron_transformer": to_transformer,
                 "load": power}  # fmt: skip

@@ -98,10 +98,11 @@ def _load_of(drain: load.LoadState, ohms: float) -> tuple[float, float]:
     return ohms, drain.inductance * ohms / drain.resistance
 
 
-def standing(emf: float, before: float, ratio: float, drain: load.LoadState, formed: StepForm, g: Guess) -> float:
+def standing(emf: float, before: float, ratio: float, drain: load.LoadState, formed: StepForm, g: Guess) -> tuple[float, float]:
     """RMS of what stands across a half while the output does, V: the source's open voltage less what the load's current, in
     its own form, drops on all resistances, the bank before the stage between them, and what the losses' drops before the stage;
-    the leakage takes its part of what makes that current rise and fall."""
+    the leakage takes its part of what makes that current rise and fall. And how far the current's peak lies above one on a
+    flat wave, as a factor."""
     flows = g.shaped * g.drawn
     behind = g.primary_resistance + g.path_resistance + g.secondary_resistance / ratio**2
     open_volts, kept = emf - g.threshold - before * (g.drawn - flows), 1.0
@@ -109,7 +110,8 @@ def standing(emf: float, before: float, ratio: float, drain: load.LoadState, for
         ohms, henries = _load_of(drain, g.admits and 1 / g.admits)
         kept = 1 - g.leakage / (g.leakage + henries / ratio**2)
         behind -= (1 - kept) * (behind + ohms / ratio**2)
-    return min(emf, formed.socket(kept * open_volts, kept * before, behind, flows))
+    drops = kept * open_volts, kept * before, behind, flows
+    return min(emf, formed.socket(*drops)), formed.tilt(*drops)
 
 
 def working(power: float, ratio: float, share: float, form: float, g: Guess) -> float:

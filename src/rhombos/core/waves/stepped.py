@@ -7,7 +7,7 @@ about until the current has gone, and then the output floats at nothing.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
 import numpy as np
@@ -95,13 +95,15 @@ def step_current(fraction: float, power_factor: float, lets_go: bool = False, he
 class Fed:
     """A square or three-level wave as a load meets it: the share of the time of its pulses, and whether the source lets go
     between them; where what lies before it shapes the current too, the power factor of all of it, the load's own resistance, Ω,
-    and the power factor of what is left while the output is held at zero."""
+    and the power factor of what is left while the output is held at zero; what the source's recovery between pulses adds to
+    the current's peak, as a factor."""
 
     fraction: float
     lets_go: bool = False
     factor: float | None = None
     resistance: float | None = None
     held: float | None = None
+    tilt: float = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,7 +160,8 @@ class StepForm:
     the current before a bank behind a resistance, over its mean: mean square and peak, and the RMS of what the bank carries.
     The share of the time for which the output stands, turned about or not, and that of its pulses. Mean and mean square of the
     current before the bank while it stands, and the mean of its product with what is drawn. The mean of what flows back to the
-    bank once the source gives nothing.
+    bank once the source gives nothing. Through half a period: the current before the bank and what is drawn, over their mean,
+    and the load's current over its peak while the wave drives it.
     """
 
     form: float
@@ -172,6 +175,18 @@ class StepForm:
     standing_square: float
     meets: float
     returned: float
+    source: Array = field(repr=False, compare=False)
+    taken: Array = field(repr=False, compare=False)
+    load: Array = field(repr=False, compare=False)
+
+    def tilt(self, open_volts: float, before: float, behind: float, current: float) -> float:
+        """The peak of the load's current over that on a flat wave of the same RMS: the source has recovered when a pulse
+        begins, and sags in its course. At least 1: what an inductance makes of the sag is less than this."""
+        stood = self.socket(open_volts, before, behind, current)
+        if stood <= 0:
+            return 1.0
+        volts = open_volts - current * (before * self.source + behind * self.taken)
+        return max(1.0, float((self.load * volts).max()) / stood)
 
     def socket(self, open_volts: float, before: float, behind: float, current: float) -> float:
         """RMS of what stands at the output while it does, V: an open voltage less what a mean current, A, in this form, drops
@@ -253,4 +268,5 @@ def step_form(fraction: float, power_factor: float, lets_go: bool, corner: float
     return StepForm(
         math.sqrt(whole * fraction), float(taken.max()) * fraction, float(squared.mean()), float((taken - bank).max()),
         _bank(fraction, power_factor, lets_go, corner, held), stands, fraction, float(weight @ source), float(weight @ squared),
-        float((source * taken).mean()), float((np.maximum(0.0, -taken) * (source < 0)).mean()))  # fmt: skip
+        float((source * taken).mean()), float((np.maximum(0.0, -taken) * (source < 0)).mean()), source, taken,
+        np.maximum(0.0, wave * current) / float(np.abs(current).max()))  # fmt: skip
