@@ -232,11 +232,12 @@ def test_a_lagging_load_behind_windings_is_the_same_on_sheet_and_scope(refuge, s
 @pytest.mark.parametrize("route", ["iron push-pull", "direct bridge"])
 def test_a_soft_source_recovers_between_pulses_and_gives_more_at_their_begin(route, shelf):
     """The peak lies above that of a flat wave by more than sheet and scope lie apart."""
-    cells, volts = (3, 230) if route == "iron push-pull" else (90, 200)
+    cells, amp_hours, volts, watts = (3, 19, 230, 130) if route == "iron push-pull" else (90, 2, 200, 600)
+    power = {"continuous": watts, "surge": 1.5 * watts}
     brief = Brief.model_validate(
         {
-            "sources": [{"chemistry": "LiFePO4", "cells": cells, "capacity": 19 * 3600 * (1 if cells == 3 else 0.15)}],
-            "outputs": [{"voltage": volts, "waveform": "modified", "power": {"continuous": 130 if cells == 3 else 600}}],
+            "sources": [{"chemistry": "LiFePO4", "cells": cells, "capacity": amp_hours * 3600}],
+            "outputs": [{"voltage": volts, "waveform": "modified", "power": power}],
         }
     )
     worked = work_out(brief, {}, shelf, USUAL, route)
