@@ -11,7 +11,7 @@ from typing import Any, get_args
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import HIGHEST_CURRENT, HIGHEST_SURGE, LOWEST_SET, AcWave
 from rhombos.core.design.route_name import RouteName
-from rhombos.core.design.sources import CELL_VOLTS, HIGHEST_NOMINAL, BatterySource, RailSource
+from rhombos.core.design.sources import CELL_VOLTS, HIGHEST_NOMINAL, BatterySource, MainsSource, RailSource
 from rhombos.core.parts import KINDS, Shelf
 from rhombos.core.parts.drawer import Stock
 from rhombos.core.routes import ROUTES
@@ -36,7 +36,12 @@ SPANNED = 0.06
 """Share of the cases whose output is adjustable, where something turns it."""
 BARE = 9
 """Every ninth case is a bridge on the source itself, which has a voltage of its own."""
+MAINS = 8
+"""Every eighth case is a bridge on the rectified mains."""
 ON_SOURCE: RouteName = "direct bridge"
+ON_MAINS: RouteName = "mains bridge"
+GRIDS = ((230.0, 50.0), (230.0, 50.0), (120.0, 60.0), (100.0, 50.0), (240.0, 50.0), (115.0, 400.0))
+"""Nominal mains, V RMS and Hz."""
 MOST_AMPERES = 80
 """What a socket of low voltage is asked at most, A."""
 MOST_HIGH_FREQUENCY = 30
@@ -68,7 +73,12 @@ def _beside(brief: Brief) -> str:
     return "".join(f"beside it {o.described} {o.power.continuous:.0f}/{o.power.surge:.0f} W, " for o in brief.outputs[1:])
 
 
-def _feed(source: BatterySource | RailSource) -> str:
+def _feed(source: BatterySource | RailSource | MainsSource) -> str:
+    if isinstance(source, MainsSource):
+        return (
+            f"mains {source.lowest:.0f} {source.nominal:.0f} {source.highest:.0f} V {source.frequency:.0f} Hz, "
+            f"{source.resistance:.2g} Ω {source.inductance * 1e3:.2g} mH"
+        )
     if isinstance(source, BatterySource):
         return f"{source.cells} {source.chemistry} {source.capacity / 3600:.0f} Ah"
     return (
@@ -112,7 +122,7 @@ def random_brief(dice: random.Random, waveforms: tuple[str, ...]) -> Brief:
 
 def case_at(index: int, seed: int) -> Case:
     """One case of a seed; each route in turn."""
-    names = [name for name in ROUTES if name != ON_SOURCE]
+    names = [name for name in ROUTES if name not in (ON_SOURCE, ON_MAINS)]
     route = names[index % len(names)]
     waves = tuple(w for w in ROUTES[route].waveforms if w in get_args(AcWave))
     return Case(index, route, random_brief(random.Random(f"{seed}/{index}"), waves))
@@ -168,6 +178,34 @@ def bare(case: Case, seed: int) -> Case:
     """A bridge on a source of its own voltage in place of the case's route."""
     dice = random.Random(f"{seed}/{case.index} bare")
     return high(Case(case.index, ON_SOURCE, random_brief(dice, ROUTES[ON_SOURCE].waveforms)), seed)
+
+
+def on_the_mains(case: Case, seed: int) -> Case:
+    """A bridge on the rectified mains in place of the case's route, for a socket that it may reach."""
+    dice = random.Random(f"{seed}/{case.index} mains")
+    brief = random_brief(dice, ROUTES[ON_MAINS].waveforms)
+    volts, hertz = dice.choice(GRIDS)
+    down, up = (dice.choice((0.02, 0.06, 0.1, 0.15, 0.25)) for _ in range(2))
+    power = min(brief.power.continuous, 8.0 * volts)
+    ohms = volts**2 / (power * dice.uniform(30, 500))
+    mains = {
+        "kind": "mains",
+        "lowest": max(60.0, volts * (1 - down)),
+        "nominal": volts,
+        "highest": min(320.0, volts * (1 + up)),
+        "frequency": hertz,
+        "resistance": max(0.01, ohms),
+        "inductance": dice.choice((0.0, dice.uniform(0.1, 2.0))) * ohms / (2 * math.pi * hertz),
+        "hold_up": dice.choice((0.0, 5e-3, 1e-2, 2e-2)),
+    }
+    crest = math.sqrt(2) * volts * (1 - down)
+    reach = {"sine": crest / math.sqrt(2) * dice.uniform(0.35, 0.82), "modified": crest * dice.uniform(0.4, 0.9)}
+    socket = reach.get(brief.output.waveform, math.sqrt(2) * volts * dice.uniform(0.85, 1.05))
+    surge = min(HIGHEST_SURGE, power * brief.power.surge / brief.power.continuous)
+    output = {"voltage": max(10.0, round(socket, 1)), "frequency": dice.choice((50, 60, min(100.0, hertz), 100, 25, 200))}
+    # the battery's own figures do not fit the mains: all of the source is given anew
+    raw = brief.but(output=output, power={"continuous": power, "surge": surge}).model_dump(exclude_unset=True)
+    return Case(case.index, ON_MAINS, Brief.model_validate(raw | {"sources": [mains]}))
 
 
 def direct(case: Case, seed: int) -> Case:
@@ -277,6 +315,8 @@ def drawn(index: int, seed: int) -> Case:
     """The case of a seed, some with a second socket, some with a high-frequency one alone, some with an auxiliary output, some
     adjustable."""
     case, chance = _first(index, seed), random.Random(f"{seed} second {index}").random()
+    if case.route == ON_MAINS:
+        return adjustable(case, seed) if chance < 2 * SPANNED else case
     case = two(case, seed) if chance < TWO else alone(case, seed) if chance > 1 - ALONE else case
     case = with_auxiliary(case, seed) if random.Random(f"{seed} below {index}").random() < BELOW else case
     return adjustable(case, seed) if random.Random(f"{seed} span {index}").random() < SPANNED else case
@@ -297,6 +337,8 @@ def adjustable(case: Case, seed: int) -> Case:
 def _first(index: int, seed: int) -> Case:
     """The case of a seed with its turn of rails and of ends."""
     case = case_at(index, seed)
+    if index % MAINS == MAINS - 1:
+        return on_the_mains(case, seed)
     if index % BARE == BARE - 1:
         return bare(case, seed)
     if index % HIGH == HIGH - 1:

@@ -11,7 +11,8 @@ from scipy.integrate import solve_ivp
 
 from rhombos.core.book import correction, mains
 from rhombos.core.waves.boost import Boost, continuous, critical
-from rhombos.core.waves.line_rectifier import Mains, rectified
+from rhombos.core.waves.line_half import Behind, Mains
+from rhombos.core.waves.line_rectifier import rectified
 
 HOUSE = Mains(230, 50, 0.6, 0.8e-3)
 CASES = {c["id"]: c["expect"] for c in json.loads((Path(__file__).parent / "cases-mains.json").read_text())}
@@ -46,7 +47,7 @@ def integrated(line, drop, bank, power, periods, start):
 
 
 def test_the_worked_case_of_a_bridge_holds():
-    made = rectified(HOUSE, 1.8, 0.47e-3, 400)
+    made = rectified(HOUSE, Behind(1.8, 0.47e-3), 400)
     assert made.held
     assert made.repeats
     want = CASES["bridge-1ph-230"]
@@ -69,7 +70,7 @@ def test_the_worked_case_of_a_bridge_holds():
     ],
 )
 def test_the_march_is_what_a_stiff_integrator_finds(line, drop, bank, power, periods):
-    made = rectified(line, drop, bank, power)
+    made = rectified(line, Behind(drop, bank), power)
     time, amps, volts = integrated(line, drop, bank, power, periods, made.mean)
     span = time[-1] - time[0]
     assert made.mean == pytest.approx(np.trapezoid(volts, time) / span, rel=1e-3)
@@ -83,7 +84,7 @@ def test_power_and_charge_are_balanced_wherever_the_bank_stands(part):
     stood = wandered = 0
     for seed in range(part, 120, 4):
         line, drop, bank, power = drawn(seed)
-        made = rectified(line, drop, bank, power)
+        made = rectified(line, Behind(drop, bank), power)
         if not made.held:
             continue
         lost = line.ohms * made.rms**2 + drop * made.diode_mean
@@ -103,27 +104,27 @@ def test_power_and_charge_are_balanced_wherever_the_bank_stands(part):
 
 
 def test_without_a_load_the_bank_stands_at_the_crest():
-    made = rectified(HOUSE, 1.8, 0.47e-3, 0)
+    made = rectified(HOUSE, Behind(1.8, 0.47e-3), 0)
     assert made.mean == made.lowest == pytest.approx(230 * math.sqrt(2) - 1.8)
     assert made.rms == made.power_factor == 0
 
 
 def test_a_vast_bank_holds_still_and_a_small_one_falls():
     """The valley of a bank that is left alone for nearly a half period, by its energy; a bank that holds less than that falls."""
-    vast = rectified(HOUSE, 1.8, 50e-3, 400)
+    vast = rectified(HOUSE, Behind(1.8, 50e-3), 400)
     assert vast.ripple < 0.002 * vast.mean
     stiff = Mains(230, 50, 1e-3, 2e-6)
-    one = rectified(stiff, 0.0, 300e-6, 200)
+    one = rectified(stiff, Behind(0.0, 300e-6), 200)
     asleep = (1 - one.conducts) * 0.01
     assert one.lowest == pytest.approx(math.sqrt(one.highest**2 - 2 * 200 * asleep / 300e-6), rel=1e-2)
     assert one.highest == pytest.approx(stiff.crest, rel=1e-2)
-    assert not rectified(HOUSE, 1.8, 20e-6, 400).held
+    assert not rectified(HOUSE, Behind(1.8, 20e-6), 400).held
 
 
 def test_pulses_that_take_turns_are_said_to_do_so():
     """A stiff line whose inductance rings with a small bank: a large pulse leaves it so high that the next is small."""
     line = Mains(231.5, 60, 0.341, 10.5e-3)
-    made = rectified(line, 1.0, 74.8e-6, 157.0)
+    made = rectified(line, Behind(1.0, 74.8e-6), 157.0)
     assert made.held
     assert not made.repeats
     assert made.halves == 8
@@ -132,11 +133,11 @@ def test_pulses_that_take_turns_are_said_to_do_so():
     assert abs(tops[-1] - tops[-2]) > 0.02 * made.mean
     assert tops[-1] == pytest.approx(tops[-3], rel=1e-2)
     # ten times the bank, and every pulse is like the one before
-    assert rectified(line, 1.0, 748e-6, 157.0).repeats
+    assert rectified(line, Behind(1.0, 748e-6), 157.0).repeats
 
 
 def test_harmonics_are_those_of_the_current_and_make_its_distortion():
-    made = rectified(HOUSE, 1.8, 0.47e-3, 400)
+    made = rectified(HOUSE, Behind(1.8, 0.47e-3), 400)
     first = made.harmonics[0]
     angle = made.mains.turn * made.time
     by_hand = [

@@ -87,5 +87,5 @@ class StepDown(SourceRoute[Hints, SourceSettled]):
         entry = enter(point, to_stage, need, g.v_in, g.terminal, builds, brief, shelf, rules, worksheet)
         states = entry.states | {stage.KEY: state, load.KEY: drain}
         flow = {**entry.flow, stage.KEY: to_stage, "load": drain.power}
-        after = replace(g, v_in=entry.v_in, terminal=entry.cells.terminal, lost=state.loss)
+        after = replace(g, v_in=entry.v_in, terminal=entry.terminal, lost=state.loss)
         return SourceSettled(point, states, flow, g, state.peak, state.peak, state.duty), after

@@ -1351,7 +1351,7 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge" | "mains bridge";
             /**
              * Rules
              * @default usual
@@ -1610,7 +1610,7 @@ export interface components {
              *       }
              *     ]
              */
-            sources?: (components["schemas"]["BatterySource"] | components["schemas"]["RailSource"])[];
+            sources?: (components["schemas"]["BatterySource"] | components["schemas"]["RailSource"] | components["schemas"]["MainsSource"])[];
             targets?: components["schemas"]["Targets"];
         };
         /**
@@ -1756,7 +1756,7 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge" | "mains bridge";
             /**
              * Rules
              * @default usual
@@ -1978,7 +1978,7 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge" | "mains bridge";
             /**
              * House rules
              * @default usual
@@ -2099,7 +2099,7 @@ export interface components {
              * Symbol
              * @enum {string}
              */
-            symbol: "resistor" | "inductor" | "choke" | "winding" | "capacitor" | "electrolytic" | "diode" | "mosfet" | "igbt" | "battery" | "supply" | "fuse" | "contact" | "load";
+            symbol: "resistor" | "inductor" | "choke" | "winding" | "capacitor" | "electrolytic" | "diode" | "mosfet" | "igbt" | "battery" | "supply" | "alternating" | "fuse" | "contact" | "load";
             /** Turn */
             turn: number;
             /** X */
@@ -2534,7 +2534,7 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge" | "mains bridge";
             /**
              * Rules
              * @default usual
@@ -2634,6 +2634,52 @@ export interface components {
             charts: components["schemas"]["Chart"][];
             /** Findings */
             findings: components["schemas"]["Finding"][];
+        };
+        /**
+         * MainsSource
+         * @description One-phase mains: what it leaves behind a rectifier and a bank feeds the unit.
+         */
+        MainsSource: {
+            /**
+             * Mains frequency
+             * @default 50
+             */
+            frequency?: number | string;
+            /**
+             * Highest mains, RMS
+             * @default 253
+             */
+            highest?: number | string;
+            /**
+             * Hold-up time without mains
+             * @default 0.01
+             */
+            hold_up?: number | string;
+            /**
+             * Inductance of the mains, loop
+             * @default 0.0008
+             */
+            inductance?: number | string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "mains";
+            /**
+             * Lowest mains, RMS
+             * @default 207
+             */
+            lowest?: number | string;
+            /**
+             * Nominal mains, RMS
+             * @default 230
+             */
+            nominal?: number | string;
+            /**
+             * Resistance of the mains, loop
+             * @default 0.4
+             */
+            resistance?: number | string;
         };
         /**
          * Manifest
@@ -2757,7 +2803,7 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge" | "mains bridge";
             /**
              * Rules
              * @default usual
@@ -3443,7 +3489,7 @@ export interface components {
              * Route
              * @enum {string}
              */
-            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge";
+            route: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge" | "mains bridge";
             /**
              * Score
              * @default 0
@@ -3829,7 +3875,7 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge" | "mains bridge";
             /**
              * Rules
              * @default usual
@@ -4033,7 +4079,7 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge" | "mains bridge";
             /**
              * Rules
              * @default usual
@@ -4520,7 +4566,7 @@ export interface components {
              * @default push-pull link
              * @enum {string}
              */
-            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge";
+            route?: "push-pull link" | "half-bridge link" | "full-bridge link" | "iron push-pull" | "iron bridge" | "self-oscillating" | "direct bridge" | "mains bridge";
             /**
              * Rules
              * @default usual

@@ -1,5 +1,6 @@
 import type { DrawingData } from "../api/client"
 import {
+  AlternatingSource,
   Battery,
   Capacitor,
   Contact,
@@ -36,6 +37,7 @@ const SYMBOLS = {
   igbt: Igbt,
   battery: Battery,
   supply: VoltageSource,
+  alternating: AlternatingSource,
   fuse: FuseLink,
   contact: Contact,
   load: Resistor,

@@ -87,6 +87,14 @@ export const VoltageSource = ({ x, y }: Placed) => (
   </>
 )
 
+/** Source of alternating voltage: a circle about a period of a sine, 22 from the middle to either end, upright. */
+export const AlternatingSource = ({ x, y }: Placed) => (
+  <>
+    <circle cx={x} cy={y} r="22" fill="var(--chakra-colors-paper)" stroke="currentColor" strokeWidth="1.5" />
+    <path d={`M${x - 12} ${y}q6 -14 12 0t12 0`} {...LINE} />
+  </>
+)
+
 /** Battery of several cells, 36 long; the long plate is positive, at the far end. */
 export const Battery = (p: Placed) => (
   <Put {...p}>

@@ -99,7 +99,7 @@ def candidates(brief: Brief) -> Iterable[tuple[RouteName, Waveform]]:
     alike = get_args(AcWave) if isinstance(brief.output, AcOutput) else brief.waves[:1]
     beside = brief.waves[1:]
     waves = [(name, wave) for name, route in ROUTES.items() for wave in route.waveforms
-             if wave in alike and route.makes((wave, *beside))]  # fmt: skip
+             if wave in alike and brief.source.kind in route.fed_by and route.makes((wave, *beside))]  # fmt: skip
     made = {wave: made_as(brief, wave) for wave in alike}
     return [(name, wave) for name, wave in waves
             if not ROUTES[name].refuses(made[wave]) and ROUTES[name].adjusts(made[wave])]  # fmt: skip

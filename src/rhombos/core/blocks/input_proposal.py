@@ -86,7 +86,7 @@ def propose(
         least = 0.0
         if interrupted > 0:
             least = book.lead_bank.work(
-                {"L": LOOP * brief.source.cable_length, "I": interrupted, "dV": rules.bank_rise * empty}
+                {"L": LOOP * brief.direct_source.cable_length, "I": interrupted, "dV": rules.bank_rise * empty}
             )
         lifted = None
         if brief.source.blocking is not None and returns and not isinstance(ripple, float):
@@ -109,7 +109,7 @@ def propose(
             **pins,
         }
     )
-    most = brief.source.ripple_limit
+    most = brief.direct_source.ripple_limit
     if most is None or noise is None or "choke" in pins:
         return made
     passes = way(made, brief, shelf, rules)
@@ -146,7 +146,7 @@ def _damped_bank(current: float, pins: Fields, brief: Brief, shelf: Shelf, rules
     fields: Fields = {"choke": 0.0, "choke_ohms": 0.0, "reverse": SHUNT, "runs": 1} | pins
     draft = InputStageBuild.model_construct(None, **fields)
     ohms = brief.source.internal_resistance + resistance(draft, brief, shelf, rules)
-    passes = Way(ohms, LOOP * brief.source.cable_length, draft.choke, 0.0, 0.0, 0.0, 0.0)
+    passes = Way(ohms, LOOP * brief.direct_source.cable_length, draft.choke, 0.0, 0.0, 0.0, 0.0)
     return bank_for(passes, _slope(Noise(0.0, constant=True), current, brief))
 
 
@@ -155,7 +155,7 @@ def _cable(current: float, empty: float, fuse: Fuse, pins: Fields, brief: Brief,
     opened, and that drops no more than the rules allow beside fuse and contacts."""
     beside = fuse.resistance + rules.contact_resistance
     left = max(rules.cable_drop * empty / (current * RESERVE) - beside, 0.2 * rules.cable_drop * empty / current)
-    area = copper_resistivity(CABLE_CELSIUS) * 2 * brief.source.cable_length / left
+    area = copper_resistivity(CABLE_CELSIUS) * 2 * brief.direct_source.cable_length / left
     for runs in [int(pins["runs"])] if "runs" in pins else range(1, MOST_RUNS + 1):
         for section in (float(f"{a}e-6") for a in CABLES):
             whole = section * runs

@@ -259,7 +259,7 @@ def _filter(sheet: Sheet, build: InputStageBuild, brief: Brief) -> None:
         _rings(sheet, build, worst, damped[worst])
     if not any(s.source_ripple > 0 for s in states.values()):
         return
-    most = brief.source.ripple_limit
+    most = brief.direct_source.ripple_limit
     if most is None:
         hardest = max((k for k in STEADY if k in states), key=lambda k: states[k].source_ripple)
         sheet.result("source_ripple", r"I_{\sim}", "Ripple current at the source, RMS", "A", point=hardest)

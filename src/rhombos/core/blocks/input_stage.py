@@ -131,7 +131,9 @@ class InputState:
 
 def resistance(build: InputStageBuild, brief: Brief, shelf: Shelf, rules: Rules) -> float:
     """Cable, fuse and contacts together, Ω."""
-    cable = book.cable_resistance(rho=copper_resistivity(CABLE_CELSIUS), length=brief.source.cable_length, A_cu=build.cable)
+    cable = book.cable_resistance(
+        rho=copper_resistivity(CABLE_CELSIUS), length=brief.direct_source.cable_length, A_cu=build.cable
+    )
     return float(cable) / build.runs + shelf.get(Fuse, build.fuse).resistance + contacts(build, rules)
 
 
@@ -153,14 +155,14 @@ def contacts(build: InputStageBuild, rules: Rules) -> float:
 
 def inductance(build: InputStageBuild, brief: Brief) -> float:
     """Leads and filter choke, H."""
-    return LOOP * brief.source.cable_length + build.choke
+    return LOOP * brief.direct_source.cable_length + build.choke
 
 
 def way(build: InputStageBuild, brief: Brief, shelf: Shelf, rules: Rules) -> Way:
     """Between the source's open voltage and the bank, with that."""
     ohms = brief.source.internal_resistance + resistance(build, brief, shelf, rules)
     return Way(
-        ohms, LOOP * brief.source.cable_length, build.choke, build.damper, capacitance(build, shelf), esr(build, shelf),
+        ohms, LOOP * brief.direct_source.cable_length, build.choke, build.damper, capacitance(build, shelf), esr(build, shelf),
         CAN_LEADS * build.banks / build.count)  # fmt: skip
 
 
@@ -201,7 +203,7 @@ def assess(
         "input_stage.cable_resistance",
         book.cable_resistance,
         rho=copper_resistivity(CABLE_CELSIUS),
-        length=brief.source.cable_length,
+        length=brief.direct_source.cable_length,
         A_cu=build.cable,
     )
     cable = worksheet.total("input_stage.cables", {"each": cable / build.runs})
@@ -236,7 +238,7 @@ def assess(
             "input_stage.rise",
             book.lead_rise,
             I=need.interrupted,
-            L=LOOP * brief.source.cable_length,
+            L=LOOP * brief.direct_source.cable_length,
             C=capacitance(build, shelf),
         )
     returned, beside = 0.0, brief.source.blocking

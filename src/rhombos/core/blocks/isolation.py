@@ -94,7 +94,7 @@ class IsolationNeed:
     lie beyond a transformer, or the socket alone does, or nothing (`barrier`), what the feedback and the bridge's gates cross
     by, and whether each of those is a barrier. Line
     frequency (0 on direct voltage), and how often the output is sampled, Hz (0 where nothing carries it); whether it is
-    rectified before it is sensed, too quick to be followed."""
+    rectified before it is sensed, too quick to be followed; whether the source is the mains, earthed at its neutral."""
 
     empty: float
     full: float
@@ -110,6 +110,7 @@ class IsolationNeed:
     sampled: float
     barrier: bool = True
     rectified: bool = False
+    mains: bool = False
 
     @property
     def bus(self) -> float:

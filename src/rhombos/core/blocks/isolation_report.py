@@ -154,7 +154,18 @@ def _barrier(
             "building's wiring from an uncertified unit.",
             figure="output",
         )
-    if not need.barrier:
+    if need.mains and not need.barrier:
+        sheet.find(
+            "on_mains",
+            "watch",
+            "Socket not isolated from the mains",
+            f"Each pole of the socket is joined to the mains through switches and diodes: against earth it swings by up to "
+            f"{fmt(need.bus, 'V')}, and neither pole is a neutral.",
+            "An isolating transformer before or behind it, and residual-current protection before it; no load whose case or "
+            "circuit is earthed. Licensed practice and local codes decide.",
+            figure="output",
+        )
+    elif not need.barrier:
         sheet.find(
             "no_barrier",
             "watch",
@@ -165,7 +176,7 @@ def _barrier(
             "outside the case may be joined to either side but through a barrier; local codes decide.",
             figure="output",
         )
-    if need.full > TOUCH_SAFE:
+    if need.full > TOUCH_SAFE and not need.mains:
         sheet.find(
             "source_live",
             "watch",

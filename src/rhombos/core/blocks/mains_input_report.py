@@ -18,18 +18,18 @@ from rhombos.core.blocks.mains_input import (
     MainsInputBuild,
     MainsState,
     capacitance,
-    esr,
+    fault,
+    first_charge,
     hot,
     inrush,
     swings_to,
     top_voltage,
 )
 from rhombos.core.book import link as link_book
-from rhombos.core.book import mains as book
 from rhombos.core.design.findings import PinValue
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.report_builder import ReportBuilder
-from rhombos.core.parts import Capacitor, Diode
+from rhombos.core.parts import Capacitor, Diode, Fuse
 from rhombos.core.units.quantities import fmt, short
 
 Sheet: TypeAlias = "ReportBuilder[MainsInputBuild, MainsState]"
@@ -50,6 +50,7 @@ def report(sheet: Sheet, line: Line) -> BlockReport:
         _fallen(sheet, fallen)
     else:
         _line_figures(sheet)
+        _fuse(sheet, line)
         _diodes(sheet, line)
         _bank(sheet, line)
         _inrush(sheet, line)
@@ -63,7 +64,7 @@ def report(sheet: Sheet, line: Line) -> BlockReport:
     }
     remark = f"bank {words['bank']}, " + ("falls" if fallen else f"power factor {fmt(now.power_factor, '1', 2)}")
     words["stands"] = "it falls" if fallen else f"{fmt(now.mean, 'V')}, in each valley {fmt(sheet.states['low'].valley, 'V')}"
-    return sheet.close(words["mains"], remark, now.drawn, line.power, words)
+    return sheet.close(words["mains"], remark, now.drawn, now.given, words)
 
 
 def _fallen(sheet: Sheet, key: str) -> None:
@@ -72,6 +73,7 @@ def _fallen(sheet: Sheet, key: str) -> None:
         ("capacitor", "C", "Bank capacitor"),
         ("count", "n", "… in parallel"),
         ("diode", "D", "Rectifier diode"),
+        ("fuse", "F", "Fuse in the line"),
         ("limiter", r"R_{\mathrm{NTC}}", "Inrush limiter, cold"),
         ("bypass", "", "Limiter bridged by"),
         ("bleeder", "R_B", "Bleeder"),
@@ -113,6 +115,57 @@ def _line_figures(sheet: Sheet) -> None:
             "Limits commonly apply above 75 W, and the local standard's count: a correcting stage, or a choke, where they do. "
             "In a neutral shared by three phases the third adds up.",
             figure="distortion",
+        )
+
+
+def _fuse(sheet: Sheet, line: Line) -> None:
+    """The fuse: what it carries, what it must not melt of, what it has to break."""
+    build, rules, shelf = sheet.build, sheet.rules, sheet.shelf
+    fuse = shelf.get(Fuse, build.fuse)
+    cure = (("Let the proposal choose the fuse", {f"{KEY}.fuse": None}),)
+    sheet.choice("fuse", "F", "Fuse in the line")
+    carried = sheet.limited(
+        "line_rms", "I_F", "Current of the fuse", "A", fuse.i_rating, 1 - 1 / rules.fuse_factor, over=LOADED
+    )
+    melts = sheet.fixed(
+        "first_charge", "I^2t", "I²t of the first charge", first_charge(line, build, shelf), "A^2*s", fuse.i2t, 0.3,
+        "crest, highest mains")  # fmt: skip
+    breaks = sheet.fixed(
+        "fault", "I_k", "A short behind the socket", fault(line), "A", fuse.breaking, 0.0, "highest mains")  # fmt: skip
+    if carried.severity:
+        sheet.find(
+            "fuse_small",
+            carried.severity,
+            "Line fuse too small",
+            f"{fmt(carried.value, 'A')} RMS at {sheet.where(carried)}; {short(fuse.i_rating, 'A')} leaves less than the rules' "
+            f"factor of {rules.fuse_factor:g}, so it ages and opens.",
+            "A larger fuse; the cord must stand it.",
+            worst=carried,
+            cures=cure,
+        )
+    if melts.severity:
+        sheet.find(
+            "fuse_melts",
+            melts.severity,
+            "First charge wears the line fuse out",
+            f"{fmt(melts.value, 'A^2*s')} at each switch-on at the crest; the fuse melts of {fmt(fuse.i2t, 'A^2*s')}.",
+            "A limiter of more ohms, or a slow fuse.",
+            worst=melts,
+            cures=(("Let the proposal choose fuse and limiter", LIMITED | {f"{KEY}.fuse": None}),),
+        )
+    if breaks.severity or fuse.v_dc < line.volts[2]:
+        sheet.find(
+            "fuse_breaking",
+            "stop" if fuse.v_dc < line.volts[2] else "fix",
+            "Line fuse cannot break a short",
+            f"{fmt(breaks.value, 'A')} at {short(line.volts[2], 'V')}; it breaks {short(fuse.breaking, 'A')} at "
+            f"{short(fuse.v_dc, 'V')}.",
+            "A fuse of higher voltage and breaking capacity.",
+            figure="fuse",
+            cures=cure,
+            unavoidable="no fuse on the shelf breaks more"
+            if fuse.v_dc >= line.volts[2] and fuse.breaking == max(f.breaking for f in shelf.all(Fuse))
+            else None,
         )
 
 
@@ -273,16 +326,6 @@ def _inrush(sheet: Sheet, line: Line) -> None:
     beyond = swings > build.banks * shelf.get(Capacitor, build.capacitor).v_rating
     first = sheet.fixed("inrush", r"\hat I_{on}", "Inrush, switched on", cold, "A", TRIPS * 1.25, 0.2, "crest, highest mains")
     sheet.fixed_value("restart", r"\hat I_{re}", "Inrush, restarted hot", again, "A", "crest, highest mains")
-    melts = book.first_charge.work(
-        {
-            "V_rms": line.volts[2],
-            "C": capacitance(build, shelf),
-            "R_s": line.ohms,
-            "R_ntc": COLD_LESS * build.limiter,
-            "R_b": esr(build, shelf),
-        }
-    )
-    sheet.fixed_value("first_charge", "I^2t", "I²t of the first charge", melts, "A^2*s", "crest, highest mains")
     sheet.result("limiter_loss", r"P_{\mathrm{NTC}}", "Loss of the limiter", "W", point="low")
     if first.severity:
         sheet.find(
@@ -319,6 +362,7 @@ def _discharge(sheet: Sheet, line: Line) -> None:
         "safe_time", r"t_{\mathrm{safe}}", "Time to touch-safe", seconds, "s", rules.bleed_time, 0.0, "bleeder alone"
     )
     sheet.result("bleeder_loss", "P_B", "Loss of the bleeder", "W", point="high")
+    sheet.result("loss", "P", "Loss, fuse to bleeder", "W")
     if safe.severity:
         sheet.find(
             "bleeds",

@@ -58,7 +58,7 @@ def report(sheet: Sheet, brief: Brief, power_in: float, at: Operating) -> BlockR
                    f"{fmt(bent.value, '%', 2)} against {fmt(brief.targets.distortion, '%', 2)}: carrier ripple and dead time "
                    "are left at the socket"
                    + (f"; loads that draw at the crest make {fmt(pulsed, '%', 2)}" if pulsed > 0.3 * bent.value else "")
-                   + (f"; {fmt(swung, '%', 2)} is a third harmonic from a rail that swings at twice the line"
+                   + (f"; {fmt(swung, '%', 2)} comes of a rail that swings within each period"
                       if swung > 0.3 * bent.value else "") + ".",
                    "More capacitance, more inductance, a higher carrier, or shorter dead time; against the third harmonic a "
                    "stiffer rail, or a loop that holds the output.",

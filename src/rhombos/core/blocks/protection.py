@@ -38,6 +38,10 @@ RECOVERS = 0.06
 """Least hysteresis of the cut-off over the nominal input: a battery rests higher than it works."""
 SAG_COVERED = 1.5
 """Hysteresis over the sag that vanishes when the cut-off has acted."""
+GAP = 0.6
+"""Hysteresis of the cut-off at most, over what lies between it and the highest input."""
+SPREAD, WIDER = 0.035, 1.03
+"""What the tolerances of both ends take from a hysteresis at most, over the cut-off, and how much more of itself."""
 WINDOW = 0.10
 """Half the window of a proposed output check, share of the output."""
 WINDOW_BACK = 0.04
@@ -120,7 +124,8 @@ class ProtectionNeed:
     volts of a rested battery, empty to full in equal steps of charge, none for a source that is no battery; voltage below which
     full power would hold a source at its current limit, V. Where the socket is a bank of direct voltage: what that stores, J,
     and the most that it drives into a short, A. How far a load lifts a source that takes nothing back, V. Whether the socket
-    gives high frequency: no suppressor made for mains stands that, and no line brings a surge."""
+    gives high frequency: no suppressor made for mains stands that, and no line brings a surge. What brings its voltage where no
+    battery does, in a word; the block whose bank it is."""
 
     empty: float
     nominal: float
@@ -139,6 +144,8 @@ class ProtectionNeed:
     dumps: float = 0.0
     lifted: float = 0.0
     high_frequency: bool = False
+    fed_by: str = "rail"
+    bank: str = "input_stage"
 
     @property
     def highest(self) -> float:
@@ -190,11 +197,14 @@ def propose(
     } | pins
     sag = need.resistance * drawn
     works = BELOW_LOWEST * (need.empty - sag)
+    # a sag as wide as the source's own band needs a cut-off that leaves room for its hysteresis
+    works = min(works, (GAP * need.full - WIDER * sag) / (GAP + SPREAD)) if sag > GAP * (need.full - need.empty) else works
     unlatched = max(works, min(ABOVE_LATCH * need.latches, need.empty))
     fields.setdefault("cut_off", round(ABOVE_EMPTY * need.empty if need.resting else unlatched, 1))
     cut = fields["cut_off"]
-    most = max(0.1, 0.6 * (need.full - cut))
-    fields.setdefault("hysteresis", round(min(most, max(RECOVERS * need.nominal, SAG_COVERED * sag)), 1))
+    most = max(0.1, GAP * (need.full - cut))
+    back = max(RECOVERS * need.nominal, SAG_COVERED * sag, WIDER * sag + SPREAD * cut)
+    fields.setdefault("hysteresis", round(min(most, back), 1))
     fields.setdefault("warning", round(cut + max(WARNS * (need.nominal - cut), 3 * 0.01 * cut), 1))
     fields.setdefault("over_voltage", round(ABOVE_FULL * need.highest, 1))
     wanted = ("top", "bottom", "trimmer", "hold")

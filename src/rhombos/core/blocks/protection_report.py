@@ -171,8 +171,9 @@ def _rail(sheet: Sheet, build: ProtectionBuild, now: ProtectionState, need: Prot
     """A cut-off that keeps clear of what the rail does, and lets nothing start where the load would hold it down."""
     cut, least = made["cut_off"][2], need.empty - now.sag
     if cut.high > least:
-        sheet.find("cut_off_high", "fix", "The cut-off acts within the rail's band",
-                   f"It may act at {fmt(cut.high, 'V', 4)}; at full power the lowest rail brings {fmt(least, 'V', 4)} to it.",
+        sheet.find("cut_off_high", "fix", f"The cut-off acts within the {need.fed_by}'s band",
+                   f"It may act at {fmt(cut.high, 'V', 4)}; at full power the lowest {need.fed_by} brings "
+                   f"{fmt(least, 'V', 4)} to it.",
                    "Set it lower, or shorten the leads.", figure="cut_off_high", cures=(RESET,),
                    unavoidable="below it the load would hold the rail at its current limit"
                    if build.cut_off <= ABOVE_LATCH * need.latches else None)  # fmt: skip
@@ -202,7 +203,13 @@ def _thresholds(
                    f"{fmt(cut.high, 'V', 4)}.", "Warn higher.", figure="warning",
                    cures=(("Let the proposal set the warning", _free("warning")), RESET))  # fmt: skip
     if over.low < need.highest:
-        brought = "the charger" if need.resting else "the rail, lifted by what the load returns," if need.lifted else "the rail"
+        brought = (
+            "the charger"
+            if need.resting
+            else "the rail, lifted by what the load returns,"
+            if need.lifted
+            else f"the {need.fed_by}"
+        )
         sheet.find("over_low", "fix", "It switches off at the highest input",
                    f"The limit may act from {fmt(over.low, 'V', 4)}; {brought} brings {short(need.highest, 'V')}.",
                    "Set it above the highest input.", figure="over_voltage",
@@ -216,7 +223,7 @@ def _thresholds(
                    "Set it close above the highest input, and fit cans that stand it.", figure="highest",
                    cures=(("Let the proposal set the limit", _free("over_voltage")),
                           ("Choose limit and cans again",
-                           {**_free("over_voltage"), "input_stage.capacitor": None})))  # fmt: skip
+                           {**_free("over_voltage"), f"{need.bank}.capacitor": None})))  # fmt: skip
     if now.surge_sags_to < cut.high and build.delay < need.surge_time:
         sheet.find("surge_cuts", "fix", "A surge trips the cut-off",
                    f"It pulls an input of {short(need.nominal, 'V')} down to {fmt(now.surge_sags_to, 'V')} for up to "

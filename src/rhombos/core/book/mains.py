@@ -63,6 +63,15 @@ line_current = _relation(
     holds="power at the output",
     source="definition of the power factor",
 )
+rail_distortion = _relation(
+    "mains_rail_distortion",
+    THD,
+    dV / (sp.sqrt(2) * V_dc),
+    title="What a rail's swing at twice the mains leaves in a sine made of it",
+    holds="dV its peak, V_dc its mean; nothing follows the rail within a period; both sidebands count, though at equal "
+    "frequencies one of them lies on the fundamental and swells and ebbs it instead",
+    source="product of two sines: sidebands of half the swing each",
+)
 touch_current = _relation(
     "mains_touch_current",
     I_rms,

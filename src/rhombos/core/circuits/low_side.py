@@ -11,7 +11,10 @@ ENDS = places((333, 40), (333, 146))
 
 
 def source(words: Words) -> Circuit:
-    """Cells behind their resistance; or a supply behind its own, with the capacitor at its output."""
+    """Cells behind their resistance; a supply behind its own, with the capacitor at its output; or the mains behind its
+    loop."""
+    if words.get("mains"):
+        return MAINS
     return RAIL if words.get("limit") else BATTERY
 
 
@@ -28,6 +31,22 @@ BATTERY = Circuit(
         Label(value="{current}", x=289, y=20, at="middle"),
     ),
     shapes=(arrow(276, 30),),
+)
+MAINS = Circuit(
+    elements=(
+        Element(symbol="alternating", name="{volts}", value="{hertz}", x=124, y=92, label=Place(x=92, y=84), at="end"),
+        Element(symbol="resistor", name="R", x=156, y=40, label=Place(x=176, y=22), at="middle"),
+        Element(symbol="inductor", name="L", x=212, y=40, label=Place(x=236, y=22), at="middle"),
+    ),
+    wires=("M124 70V40H156M196 40H212M260 40H330M124 114V146H330",),
+    terminals=ENDS,
+    labels=(
+        Label(value="{resistance}", x=176, y=64, at="middle"),
+        Label(value="{inductance}", x=236, y=64, at="middle"),
+        Label(name="socket", value="live, and neutral", x=350, y=88),
+        Label(value="{rms} RMS", x=304, y=20, at="middle"),
+    ),
+    shapes=(arrow(290, 30),),
 )
 RAIL = Circuit(
     elements=(

@@ -21,7 +21,7 @@ from rhombos.core.design.outputs import (
     span_beside,
     surge_beside,
 )
-from rhombos.core.design.sources import BatterySource, RailSource, Section, Source
+from rhombos.core.design.sources import BatterySource, DirectSource, MainsSource, Section, Source
 from rhombos.core.parts.origin import Origin
 from rhombos.core.units.quantities import Celsius, Percent, Watt
 
@@ -79,9 +79,22 @@ class Brief(Section):
         return self
 
     @property
-    def source(self) -> BatterySource | RailSource:
+    def source(self) -> DirectSource | MainsSource:
         """The first source."""
         return self.sources[0]
+
+    @property
+    def direct_source(self) -> DirectSource:
+        """The first source, one of direct voltage with leads."""
+        source = self.source
+        assert not isinstance(source, MainsSource), "no leads before a rectifier"
+        return source
+
+    @property
+    def mains(self) -> MainsSource | None:
+        """The first source, where it is the mains."""
+        source = self.source
+        return source if isinstance(source, MainsSource) else None
 
     @property
     def output(self) -> AcOutput | DcOutput | HfOutput:

@@ -11,12 +11,13 @@ from rhombos.core.design.brief import NOTHING, Brief
 from rhombos.core.design.outputs import AUXILIARY, BESIDE, OUTPUTS, AcOutput, AuxiliaryOutput, DcOutput, HfOutput, Output
 from rhombos.core.design.problems import allowed_range, unit_of
 from rhombos.core.design.rules import RuleChanges, RuleName, house_rules
-from rhombos.core.design.sources import KINDS, BatterySource, RailSource
+from rhombos.core.design.sources import KINDS, BatterySource, MainsSource, RailSource, Source
 from rhombos.core.units.quantities import fmt, short
 
 KINDS_TOLD = {
     "battery": "cells of one kind",
     "DC rail": "a supply of limited current",
+    "mains": "one phase, rectified",
     "AC": "sine or steps",
     "DC": "from the link",
     "HF": "straight from a secondary",
@@ -106,7 +107,7 @@ def brief_fields(brief: Brief) -> tuple[BriefField, ...]:
     return (*found, *(f for f in targets if alternates or f.address != "targets.distortion"))
 
 
-There = BatterySource | RailSource | Output
+There = Source | Output
 
 
 def _kind(section: str, title: str, there: There | None, at: str, kinds: tuple[str, ...]) -> BriefField:
@@ -122,6 +123,8 @@ def _figures(there: There) -> str:
         return f"{there.described}, {short(there.volts[1], 'V')}"
     if isinstance(there, RailSource):
         return f"{short(there.nominal, 'V')}, at most {short(there.limit, 'A')}"
+    if isinstance(there, MainsSource):
+        return f"{short(there.nominal, 'V')} {short(there.frequency, 'Hz')}, {short(there.lowest, 'V')} at its lowest"
     what = there.described
     if isinstance(there, HfOutput):
         what = f"{short(there.voltage, 'V')} {short(there.frequency, 'Hz')}"

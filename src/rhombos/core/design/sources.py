@@ -1,4 +1,4 @@
-"""What feeds a design: a battery, or a DC rail; each with its leads."""
+"""What feeds a design: a battery or a DC rail, each with its leads, or one phase of the mains."""
 
 from __future__ import annotations
 
@@ -7,7 +7,20 @@ from typing import Annotated, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from rhombos.core.units.quantities import Ampere, AmpereHour, Celsius, Count, Farad, Metre, Ohm, Volt, short
+from rhombos.core.units.quantities import (
+    Ampere,
+    AmpereHour,
+    Celsius,
+    Count,
+    Farad,
+    Henry,
+    Hertz,
+    Metre,
+    Ohm,
+    Second,
+    Volt,
+    short,
+)
 
 Chemistry = Literal["LiFePO4", "Li-ion", "lead-acid"]
 
@@ -82,6 +95,11 @@ class BatterySource(Section):
     def name(self) -> str:
         """What feeds it, in a word."""
         return self.chemistry
+
+    @property
+    def stated(self) -> float:
+        """The voltage by which it is called, V."""
+        return self.volts[1]
 
     @property
     def described(self) -> str:
@@ -172,6 +190,11 @@ class RailSource(Section):
         return f"rail of {self.of.name}" if self.of else "rail"
 
     @property
+    def stated(self) -> float:
+        """The voltage by which it is called, V."""
+        return self.nominal
+
+    @property
     def described(self) -> str:
         """The rail in a few words."""
         return f"rail of {short(self.nominal, 'V')}"
@@ -196,5 +219,74 @@ class RailSource(Section):
         return self
 
 
-Source = Annotated[BatterySource | RailSource, Field(discriminator="kind")]
-KINDS = ("battery", "DC rail")
+class OnePhase(Section):
+    """One phase of the mains up to the socket, and how long a unit on it lasts without."""
+
+    lowest: Volt = Field(207, ge=60, le=300, title="Lowest mains, RMS")
+    nominal: Volt = Field(230, ge=85, le=277, title="Nominal mains, RMS")
+    highest: Volt = Field(253, ge=85, le=320, title="Highest mains, RMS")
+    frequency: Hertz = Field(50, ge=45, le=440, title="Mains frequency")
+    resistance: Ohm = Field(0.4, ge=0.01, le=50, title="Resistance of the mains, loop")
+    inductance: Henry = Field(0.8e-3, ge=0, le=0.05, title="Inductance of the mains, loop")
+    hold_up: Second = Field(10e-3, ge=0, le=1, title="Hold-up time without mains")
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        if not self.lowest <= self.nominal <= self.highest:
+            raise ValueError(
+                f"mains of {short(self.lowest, 'V')} lowest, {short(self.nominal, 'V')} nominal and "
+                f"{short(self.highest, 'V')} highest are not in order; lowest ≤ nominal ≤ highest"
+            )
+        return self
+
+
+class MainsSource(OnePhase):
+    """One-phase mains: what it leaves behind a rectifier and a bank feeds the unit."""
+
+    kind: Literal["mains"] = Field("mains", title="Kind of source")
+
+    @property
+    def volts(self) -> tuple[float, float, float]:
+        """Crest of the lowest, nominal and highest mains, V: what a bank without a load stands at."""
+        low, nominal, high = (math.sqrt(2) * v for v in (self.lowest, self.nominal, self.highest))
+        return low, nominal, high
+
+    @property
+    def internal_resistance(self) -> float:
+        """Of the loop up to the socket, Ω."""
+        return self.resistance
+
+    @property
+    def lowest_resistance(self) -> float:
+        """What a short right behind the socket meets: the same, Ω."""
+        return self.resistance
+
+    @property
+    def name(self) -> str:
+        """What feeds it, in a word."""
+        return "mains"
+
+    @property
+    def stated(self) -> float:
+        """The voltage by which it is called, V RMS."""
+        return self.nominal
+
+    @property
+    def described(self) -> str:
+        """The mains in a few words."""
+        return f"mains of {short(self.nominal, 'V')} {short(self.frequency, 'Hz')}"
+
+    @property
+    def most_current(self) -> float:
+        """What limits its current, A: a breaker, after a while; nothing at once."""
+        return math.inf
+
+    @property
+    def blocking(self) -> float | None:
+        """What stands at its terminals, F: it takes nothing back through a rectifier, whose bank is no part of it."""
+        return 0.0
+
+
+DirectSource = BatterySource | RailSource
+Source = Annotated[BatterySource | RailSource | MainsSource, Field(discriminator="kind")]
+KINDS = ("battery", "DC rail", "mains")

@@ -23,6 +23,7 @@ Symbol = Literal[
     "igbt",
     "battery",
     "supply",
+    "alternating",
     "fuse",
     "contact",
     "load",

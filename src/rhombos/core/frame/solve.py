@@ -141,6 +141,21 @@ class AuxiliaryTooHigh(Unbuildable):
             remedy=f"{able}, or give that output a converter of its own that steps up."))  # fmt: skip
 
 
+class OtherSource(Unbuildable):
+    """A route that stands on another kind of source."""
+
+    def __init__(self, route: Route, kind: str) -> None:
+        able = " or ".join(route.fed_by)
+        cause = (
+            "mains alternates, and nothing rectifies it before this route's switches."
+            if kind == "mains"
+            else f"its rectifier stands on mains; a {kind} needs none."
+        )
+        super().__init__(Finding(
+            code="route.fed_by", severity="stop", block="brief", title=f"This route takes no {kind}",
+            cause=f"{route.title}: {cause}", remedy=f"Choose another route, or {able} as the source."))  # fmt: skip
+
+
 class NotAdjustable(Unbuildable):
     """A route that has nothing to turn its output down with."""
 
@@ -166,11 +181,13 @@ def work_out(
     brief: Brief, pins: Mapping[str, PinValue], shelf: Shelf, rules: Rules, route_name: RouteName = DEFAULT
 ) -> Worked:  # fmt: skip
     """Size everything that is not pinned; what lies in the drawer is weighed at the house's share of its price, as far as it
-    goes. Raises: PinError for a bad pin, EmptyShelf, WrongWave, NothingBeside, OutOfReach, NotAdjustable,
+    goes. Raises: PinError for a bad pin, EmptyShelf, WrongWave, OtherSource, NothingBeside, OutOfReach, NotAdjustable,
     AuxiliaryTooHigh."""
     route, shelf = ROUTES[route_name], shelf.plain
     if brief.output.waveform not in route.waveforms:
         raise WrongWave(route, brief.output.waveform)
+    if brief.source.kind not in route.fed_by:
+        raise OtherSource(route, brief.source.kind)
     if not route.makes(brief.waves):
         raise NothingBeside(route)
     route = route.making(brief.output.waveform)

@@ -38,6 +38,9 @@ def totals_of(worked: Worked) -> Totals:
     reached = "nominal" not in worked.route.infeasible(settled)
     if not reached:
         texts |= dict.fromkeys(("power_in", "lost", "efficiency", "run_time", "balance"), "not reached")
+    if brief.mains and reached:
+        texts |= {"line_current": f"{fmt(cells.rms, 'A')} from the mains",
+                  "power_factor": fmt(drawn / (brief.mains.nominal * cells.rms), "1", 2)}  # fmt: skip
     if link:
         texts |= {"stored_energy": fmt(link.stored, "J", 2), "safe_time": fmt(link.safe_time, "s", 2),
                   "link_voltage": short(link.voltage, "V")}  # fmt: skip
@@ -54,6 +57,9 @@ def _danger(brief: Brief, texts: Mapping[str, str]) -> str:
     if "link_voltage" in texts:
         return (f"{texts['link_voltage']} link: {texts['stored_energy']} stored, {texts['safe_time']} to a touch-safe "
                 f"{TOUCH_SAFE:g} V after switch-off")  # fmt: skip
+    if brief.mains:
+        return (f"Live mains throughout, the bank at {fmt(brief.source.volts[2], 'V')} with or without the plug: an isolating "
+                "transformer on the bench, measure before you touch")  # fmt: skip
     fires = "the source starts fires: fuse at the source, measure before you touch"
     kills = "The output kills; " if max(o.peak for o in brief.outputs) > TOUCH_SAFE else (
         "The source kills; " if brief.source.volts[2] > TOUCH_SAFE else "")  # fmt: skip
@@ -63,7 +69,7 @@ def _danger(brief: Brief, texts: Mapping[str, str]) -> str:
 def asked(brief: Brief) -> str:
     """The brief in one line."""
     fed = "; ".join(f"{o.described}, {short(o.power.continuous, 'W')}{_surging(o.power)}" for o in brief.outputs)
-    return f"{short(brief.source.volts[1], 'V')} {brief.source.name} → {fed}"
+    return f"{short(brief.source.stated, 'V')} {brief.source.name} → {fed}"
 
 
 def _surging(power: PowerAsked | SteadyPower) -> str:

@@ -21,6 +21,7 @@ from rhombos.core.plots import (
     isolation,
     ladder,
     low_side,
+    mains,
     precharge,
     rail,
     span,
@@ -102,7 +103,10 @@ ALONE: dict[str, tuple[Callable[[Worked], Chart], ...]] = {
 """What differs where a high-frequency socket stands alone."""
 
 
-RAIL: dict[str, tuple[Callable[[Worked], Chart], ...]] = {"source": (rail.line, low_side.power_band)}
+FED: dict[str, dict[str, tuple[Callable[[Worked], Chart], ...]]] = {
+    "DC rail": {"source": (rail.line, low_side.power_band)},
+    "mains": {"source": (mains.line_current, low_side.power_band), "mains_input": (mains.bank, mains.harmonics)},
+}
 """What differs where no battery feeds it."""
 
 
@@ -113,7 +117,7 @@ def charts(worked: Worked, block: str) -> tuple[Chart, ...]:
         return ()
     if stage.charts:
         return tuple(draw(worked) for draw in stage.charts)
-    drawn = BY_BLOCK | BESIDE | (RAIL if worked.brief.source.kind == "DC rail" else {})
+    drawn = BY_BLOCK | BESIDE | FED.get(worked.brief.source.kind, {})
     if worked.brief.output.stepped:
         drawn |= STEPPED
     if worked.brief.output.direct:

@@ -13,9 +13,10 @@ from rhombos.core.blocks.input_stage import KEY as INPUT_STAGE
 from rhombos.core.blocks.input_stage import InputStageBuild
 from rhombos.core.blocks.iron_transformer import KEY as IRON_TRANSFORMER
 from rhombos.core.blocks.source import KEY as SOURCE
+from rhombos.core.blocks.source.mains import BREAKER
 from rhombos.core.blocks.transformer import TransformerBuild
 from rhombos.core.book import source
-from rhombos.core.design.sources import BatterySource
+from rhombos.core.design.sources import BatterySource, RailSource
 from rhombos.core.frame.points import STEADY, operating_points
 from rhombos.core.frame.solve import Worked
 from rhombos.core.frame.worksheet import SILENT
@@ -62,8 +63,10 @@ def power_band(worked: Worked) -> Chart:
     scale = Scale("A", *amperes)
     if isinstance(brief.source, BatterySource):
         most, told = brief.source.capacity / 3600, "one-hour rate"
-    else:
+    elif isinstance(brief.source, RailSource):
         most, told = brief.source.limit, "current limit"
+    else:
+        most, told = BREAKER, "household circuit"
     named = "  ".join(f"{i + 1} {worked.settled[k].point.label}" for i, k in enumerate(points))
     return Chart(
         key="currents",
@@ -101,7 +104,7 @@ def source_lines(worked: Worked) -> Chart:
     """What the source carries of the stage's carrier, line by line, at the point where most of it returns."""
     states = [worked.settled[k].states[INPUT_STAGE] for k in STEADY if k not in worked.route.infeasible(worked.settled)]
     hardest = max(states or [worked.settled["nominal"].states[INPUT_STAGE]], key=lambda s: s.source_ripple)
-    rest, most = hardest.rest, worked.brief.source.ripple_limit
+    rest, most = hardest.rest, worked.brief.direct_source.ripple_limit
     hertz = rest.first * np.arange(1, len(rest.lines) + 1)
     x, y = Scale("Hz", float(hertz[-1])), Scale("A", max(rest.ripple, most or 0.0, 1e-6))
     marks = (Mark(at=y(most), label=f"limit {short(most, 'A')}", role="house"),) if most else ()

@@ -5,9 +5,12 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from rhombos.core.blocks.mains_input import Line, MainsInputBuild, capacitance, marched
+from rhombos.core.blocks.mains_input import KEY, Draws, Line, MainsInputBuild, capacitance, marched
+from rhombos.core.frame.solve import Worked
 from rhombos.core.parts import Capacitor, Shelf
 from rhombos.core.plots.model import Chart, Mark, Role, Scale, curve, roomy
+from rhombos.core.routes.mains_line import line_at
+from rhombos.core.routes.on_source import SourceSettled
 from rhombos.core.units.quantities import fmt, short
 from rhombos.core.waves.line_rectifier import Rectified
 
@@ -15,12 +18,46 @@ Array = NDArray[np.float64]
 POINTS = 400
 
 
-def pictures(line: Line, build: MainsInputBuild, shelf: Shelf) -> tuple[Chart, ...]:
+def pictures(line: Line, draws: Draws, build: MainsInputBuild, shelf: Shelf) -> tuple[Chart, ...]:
     """Mains and line current, the bank at three mains voltages, harmonics."""
-    made = [marched(line, volts, line.power, build, shelf) for volts in line.volts]
+    made = [marched(line, volts, draws, build, shelf) for volts in line.volts]
     if not all(m.held for m in made):
-        return (Chart(key="bank", title="Bank", remark="The mains cannot feed this load: nothing to draw."),)
+        return (FALLEN,)
     return (_line(made[1]), _bank(line, made, build, shelf), _harmonics(made[1]))
+
+
+FALLEN = Chart(key="bank", title="Bank", remark="The mains cannot feed this load: nothing to draw.")
+
+
+def line_current(worked: Worked) -> Chart:
+    """Mains and line current at full power."""
+    made = _marched(worked)
+    return _line(made[1]) if made else FALLEN
+
+
+def bank(worked: Worked) -> Chart:
+    """The bank at three mains voltages, full power, as the load's own swing passes by."""
+    made = _marched(worked)
+    if not made:
+        return FALLEN
+    return _bank(line_at(worked), made, worked.builds[KEY], worked.shelf)
+
+
+def harmonics(worked: Worked) -> Chart:
+    """Harmonics of the line current at full power."""
+    made = _marched(worked)
+    return _harmonics(made[1]) if made else FALLEN
+
+
+def _marched(worked: Worked) -> list[Rectified]:
+    """Full power at three mains voltages; none where one of them falls."""
+    line, found = line_at(worked), []
+    for key, volts in zip(("low", "nominal", "high"), line.volts, strict=True):
+        at = worked.settled[key]
+        assert isinstance(at, SourceSettled)
+        assert at.draws is not None, "a route on the mains"
+        found.append(marched(line, volts, at.draws, worked.builds[KEY], worked.shelf))
+    return found if all(m.held for m in found) else []
 
 
 def _over(made: Rectified, values: Array, turned: bool) -> tuple[Array, Array]:

@@ -7,6 +7,7 @@ from rhombos.core.routes.direct_bridge import DirectBridge
 from rhombos.core.routes.iron_bridge import IronBridge
 from rhombos.core.routes.iron_push_pull import IronPushPull, SelfOscillating
 from rhombos.core.routes.link import LinkRoute
+from rhombos.core.routes.mains_bridge import MainsSine
 from rhombos.core.routes.registry import ALL_BUILDS, ROUTES, all_stages, register
 
 __all__ = [
@@ -28,5 +29,6 @@ for _route in (
     IronBridge(),
     SelfOscillating(),
     DirectBridge(),
+    MainsSine(),
 ):
     register(_route)

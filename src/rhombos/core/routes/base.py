@@ -80,6 +80,8 @@ class RouteOf(ABC, Generic[HintsT, SettledT]):
     key: str
     title: str
     waveforms: tuple[Waveform, ...]
+    fed_by: tuple[str, ...] = ("battery", "DC rail")
+    """Kinds of source that it stands on."""
     beside: tuple[Waveform, ...] = ()
     """What a second socket beside its own may give, from the same secondary."""
     hint_points: tuple[str, ...]

@@ -255,7 +255,7 @@ def _one_pass(
         states[hf_socket.KEY], flow[hf_socket.KEY], endings = hf, hf.power, (*endings, hf_socket.KEY)
     most_loss = 2 * max(point.converted, 0.1 * brief.converted)
     after = Guess(
-        v_in=entry.v_in, terminal=entry.cells.terminal, aside=entry.aside,
+        v_in=entry.v_in, terminal=entry.terminal, aside=entry.aside,
         pulse=min(pulse, 3 * most_loss / (V_FLOOR * point.emf * topology.drive)),
         primary_resistance=wound.primary_together
         + topology.series * switched.on_resistance / builds[front_end.KEY].parallel,
@@ -274,7 +274,7 @@ def _one_pass(
     after = replace(after, swing=_swing(
         path, how, point.emf - g.aside, ratio * topology.drive, link_current, beside, demand, builds, brief,
         shelf))  # fmt: skip
-    cells, leads = entry.cells, entry.input
+    cells, leads = entry.states[SOURCE], entry.states[input_stage.KEY]
     ohmic = (cells.internal_loss + leads.cable_loss + leads.fuse_loss + leads.contact_loss + switched.conduction + wound.copper
              + rectified.choke_copper) / flows.drawn.mean_square * flows.share**2  # fmt: skip
     return LinkSettled(point, states, flow, g, pulse, turn_off, v_half, crest_half, secondary_drop, how.series, path, ohmic,

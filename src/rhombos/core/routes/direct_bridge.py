@@ -12,6 +12,7 @@ from rhombos.core.blocks.base import Build
 from rhombos.core.blocks.bridge_drive import KEY as BRIDGE_DRIVE
 from rhombos.core.blocks.input_bank import NO_LIFT, Lift, Ripple
 from rhombos.core.blocks.input_filter import Noise
+from rhombos.core.blocks.mains_input import Draws
 from rhombos.core.blocks.regulation import FAR
 from rhombos.core.book import bridge as bridge_book
 from rhombos.core.book import filters
@@ -28,12 +29,12 @@ from rhombos.core.parts import Shelf
 from rhombos.core.routes import stages
 from rhombos.core.routes.base import V_FLOOR, Route, StepWave, Turned
 from rhombos.core.routes.driven import drive_of, gate_loop
-from rhombos.core.routes.entry import enter
 from rhombos.core.routes.on_source import MORE_RIPPLE, Guess, HardestRipple, SourceRoute, SourceSettled, carrier_of, lift_of
 from rhombos.core.routes.sine_stage import SineStage
 from rhombos.core.routes.step_stage import NARROWEST, StepStage, standing, whole_factor, working
-from rhombos.core.routes.supply import WIRING, source_of
+from rhombos.core.routes.supply import WIRING
 from rhombos.core.units.quantities import short
+from rhombos.core.waves.pulsation import WAVE
 from rhombos.core.waves.stepped import Fed, StepRipple, step_form, stopped
 
 SWELLS = 1.3
@@ -46,7 +47,8 @@ class Hints:
     """What proposals need to know of the rest before it is assessed: voltage at the bridge, V; its current, RMS, and peak, A;
     what the source gives, RMS, A, and that over its mean; what its bank carries and what is stopped at once, A; of a sine,
     resistance of the way, Ω, what dead time takes and the peak fundamental, V, and the largest modulation; of steps, the share
-    of the time that they are not zero; what lies on top of the source's highest voltage."""
+    of the time that they are not zero; what lies on top of the source's highest voltage; of a bank on the mains, what draws
+    from it, and the voltage that the bridge needs of it, V."""
 
     v_in: float
     current: float
@@ -61,6 +63,8 @@ class Hints:
     modulation: float = 1.0
     share: float = 1.0
     lift: Lift = NO_LIFT
+    draws: Draws | None = None
+    least: float = 0.0
 
 
 class Bare(SourceRoute[Hints, SourceSettled]):
@@ -83,7 +87,7 @@ class Bare(SourceRoute[Hints, SourceSettled]):
         """The bridge's gate drive, beside the path."""
         return (stages.BRIDGE_DRIVE,)
 
-    def _before(self, settled: Mapping[str, SourceSettled]) -> dict[str, Any]:
+    def _learnt(self, settled: Mapping[str, SourceSettled]) -> dict[str, Any]:
         """What the assessed design teaches of what lies before the bridge."""
         alike = [settled[k] for k in ("low", *SET_STEADY) if k in settled]
         return {
@@ -93,6 +97,17 @@ class Bare(SourceRoute[Hints, SourceSettled]):
             "ripple": HardestRipple(tuple(r for s in lasting(settled) if (r := s.rippling))),
             "lift": lift_of(settled),
         }
+
+    def _entrance(
+        self, hints: Hints, own: dict[str, Fields], brief: Brief, shelf: Shelf, rules: Rules, noise: Noise | None
+    ) -> dict[str, Build]:
+        """The source, and the input between it and the bridge."""
+        entry = own["input_stage"]
+        entry["banks"] = input_bank.banks_for(brief.source.volts[2], 1, shelf, rules)
+        through = input_proposal.propose(
+            brief, hints.source_current, hints.ripple, entry, shelf, rules, hints.stops, hints.swell, noise
+        )
+        return {"source": source.SourceBuild(), "input_stage": through}
 
     def _with_drive(
         self,
@@ -106,14 +121,9 @@ class Bare(SourceRoute[Hints, SourceSettled]):
     ) -> dict[str, Build]:
         """A proposed bridge with its gate drive and what lies before it; `own` are the pins, `noise` what swings with its
         carrier."""
-        full, entry = brief.source.volts[2], own["input_stage"]
         drive, bridge = drive_of(bridge, input_bank.lifted_to(brief, rules), hints.modulation, brief, own, shelf, rules)
-        entry["banks"] = input_bank.banks_for(full, 1, shelf, rules)
         return {
-            "source": source.SourceBuild(),
-            "input_stage": input_proposal.propose(
-                brief, hints.source_current, hints.ripple, entry, shelf, rules, hints.stops, hints.swell, noise
-            ),
+            **self._entrance(hints, own, brief, shelf, rules, noise),
             "h_bridge": bridge,
             "bridge_drive": drive,
             "load": load.LoadBuild(),
@@ -125,7 +135,7 @@ class DirectBridge(Bare, SineStage[Hints]):
 
     waveforms: tuple[Waveform, ...] = ("sine", "modified", "square")
     turned_by: Mapping[Waveform, Turned] = {"sine": "modulation", "modified": "modulation"}
-    needed = (*NEEDED, "core", "grade", "wire")
+    needed: tuple[str, ...] = (*NEEDED, "core", "grade", "wire")
 
     def making(self, waveform: Waveform) -> Route:
         """The same for a wave: steps are settled otherwise than a sine."""
@@ -150,7 +160,7 @@ class DirectBridge(Bare, SineStage[Hints]):
         """What the assessed design teaches the next round."""
         flat, filtered = settled["low"], [s.states[output_filter.KEY] for s in lasting(settled)]
         return Hints(
-            **self._before(settled), current=max(f.rms for f in filtered), peak=max(f.peak for f in filtered),
+            **self._learnt(settled), current=max(f.rms for f in filtered), peak=max(f.peak for f in filtered),
             path_resistance=flat.guess.path_resistance, dead_volts=flat.states[h_bridge.KEY].dead_time_loss_volts,
             fundamental=flat.states[output_filter.KEY].fundamental,
             modulation=min(1.0, max(s.states[h_bridge.KEY].modulation for s in lasting(settled))))  # fmt: skip
@@ -184,7 +194,7 @@ class DirectSteps(Bare, StepStage[Hints, SourceSettled]):
     waveforms: tuple[Waveform, ...] = ("modified", "square")
     turned_by: Mapping[Waveform, Turned] = {"modified": "modulation"}
     hint_points = ("nominal", "low", "high", "surge_high")
-    needed = NEEDED
+    needed: tuple[str, ...] = NEEDED
 
     def stages(self, waveform: Waveform, *beside: Waveform) -> tuple[Stage, ...]:
         """From the source to the load."""
@@ -205,7 +215,7 @@ class DirectSteps(Bare, StepStage[Hints, SourceSettled]):
         """What the assessed design teaches the next round."""
         loads = [s.states[load.KEY] for s in lasting(settled)]
         return Hints(
-            **self._before(settled), current=max(d.rms for d in loads), peak=max(d.peak_current for d in loads),
+            **self._learnt(settled), current=max(d.rms for d in loads), peak=max(d.peak_current for d in loads),
             stops=max(s.turn_off for s in settled.values()), share=settled["nominal"].share)  # fmt: skip
 
     def propose(self, brief: Brief, hints: Hints, pins: Pins, shelf: Shelf, rules: Rules) -> dict[str, Build]:
@@ -225,13 +235,13 @@ class DirectSteps(Bare, StepStage[Hints, SourceSettled]):
     ) -> tuple[SourceSettled, Guess]:  # fmt: skip
         asked, rated = load.assess(point, brief, SILENT), brief.output.voltage
         build, line = builds[h_bridge.KEY], brief.output.frequency
-        feed = source_of(point.emf, builds, brief, shelf, rules)
+        feed = self._feed(point, g, builds, brief, shelf, rules)
         corner = 2 * math.pi * line * feed.resistance * feed.capacitance
         factor = round(whole_factor(asked, line, feed.resistance / (1 + 4 * corner**2), 1.0, g), 5)
         # while the bridge holds its output at zero, the current meets no source
         held = round(whole_factor(asked, line, 0.0, 1.0, g), 5)
         known = g.formed or step_form(build.fraction, factor, False, round(corner, 4), held)
-        stood, tilt = standing(point.emf - g.aside, feed.resistance, 1.0, asked, known, g)
+        stood, tilt = standing(feed.emf - g.aside, feed.resistance, 1.0, asked, known, g)
         level = max(V_FLOOR * point.emf, stood)
         share = build.fraction
         if build.controlled:
@@ -253,18 +263,18 @@ class DirectSteps(Bare, StepStage[Hints, SourceSettled]):
         to_bridge = power + bridged.loss
         mean = to_bridge / g.v_in
         stops = mean * g.shaped * stopped(share, factor, held)
-        entry = enter(
+        entry = self._enter(
             point, to_bridge,
             input_stage.InputNeed(
                 mean, share, flowing.bank * mean, flowing.mean_square, crest=flowing.crest, interrupted=stops,
                 returned=flowing.returned),
-            g.v_in, g.terminal, builds, brief, shelf, rules, worksheet)  # fmt: skip
-        bridged = h_bridge.on_a_link(bridged, brief.source.volts[2] + entry.input.rise + entry.input.returned, worksheet)
+            lambda: formed.taken.reshape(WAVE, -1).mean(axis=1), g, builds, brief, shelf, rules, worksheet)  # fmt: skip
+        bridged = h_bridge.on_a_link(bridged, brief.source.volts[2] + sum(entry.lift), worksheet)
         states = entry.states | {h_bridge.KEY: bridged, load.KEY: drain}
         flow = {**entry.flow, "h_bridge": to_bridge, "load": power}
         most = 2 * max(point.power, 0.1 * brief.power.continuous)
         after = Guess(
-            v_in=entry.v_in, terminal=entry.cells.terminal, path_resistance=bridged.path, threshold=bridged.drop,
+            v_in=entry.v_in, terminal=entry.terminal, to_stage=to_bridge, path_resistance=bridged.path, threshold=bridged.drop,
             lost=min(bridged.loss, most), drawn=min(to_bridge, power + most) / g.v_in,
             shaped=min(1.0, (power + bridged.conduction) / to_bridge), formed=formed,
             # a wider pulse asks for less: half the way, lest it swings
@@ -273,7 +283,18 @@ class DirectSteps(Bare, StepStage[Hints, SourceSettled]):
             works=min(2 * point.emf, works * output / max(bridged.output, V_FLOOR * output)), aside=entry.aside)  # fmt: skip
         rippling = StepRipple(MORE_RIPPLE * g.shaped * mean, share, factor, False, line, feed.resistance, held)
         return SourceSettled(
-            point, states, flow, g, 0.0, stops, share, form=formed.form, stands=share, rippling=rippling, endings=entry.endings
+            point,
+            states,
+            flow,
+            g,
+            0.0,
+            stops,
+            share,
+            form=formed.form,
+            stands=share,
+            rippling=rippling,
+            endings=entry.endings,
+            draws=entry.draws,
         ), after
 
     def stepped(self, settled: Mapping[str, SourceSettled], builds: Builds, shelf: Shelf) -> Stepped:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from rhombos.core.blocks import auxiliary_output, input_stage, source
-from rhombos.core.blocks.auxiliary_output import AuxiliaryState
+from rhombos.core.blocks.input_bank import NO_LIFT, Lift
+from rhombos.core.blocks.mains_input import Draws
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.frame.keys import Builds, States
@@ -17,31 +18,23 @@ from rhombos.core.routes.base import V_FLOOR
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """Source and input at a point, and an auxiliary output made there; the voltage at the stage, V, and what the auxiliary
-    output drops of it, V."""
+    """What stands before a stage at a point: the states of its stages by key, and the power that enters each, W (of an
+    auxiliary output what leaves it); the direct voltage and current that reach the stage's bank, V and A; the voltage at the
+    stage, V, and what an auxiliary output drops of it, V; what lies on top of the source's highest voltage."""
 
-    cells: source.SourceState
-    input: input_stage.InputState
-    auxiliary: AuxiliaryState | None
+    states: States
+    flow: dict[str, float]
+    terminal: float
+    current: float
     v_in: float
-    aside: float
-
-    @property
-    def states(self) -> States:
-        """Their states by key."""
-        found = States({source.KEY: self.cells, input_stage.KEY: self.input})
-        return found | {auxiliary_output.KEY: self.auxiliary} if self.auxiliary else found
-
-    @property
-    def flow(self) -> dict[str, float]:
-        """Power that enters each, W; of the auxiliary output what leaves it."""
-        found: dict[str, float] = {source.KEY: self.cells.power, input_stage.KEY: self.cells.power}
-        return found | {auxiliary_output.KEY: self.auxiliary.power} if self.auxiliary else found
+    aside: float = 0.0
+    lift: Lift = NO_LIFT
+    draws: Draws | None = None
 
     @property
     def endings(self) -> tuple[str, ...]:
         """The stages from which power leaves."""
-        return ("load", auxiliary_output.KEY) if self.auxiliary else ("load",)
+        return ("load", auxiliary_output.KEY) if auxiliary_output.KEY in self.states else ("load",)
 
 
 def enter(
@@ -74,4 +67,9 @@ def enter(
     # the stage's power meets the drop of its own swing in full, of which the source's mean tells but a share
     swung = (need.pulsation - 1) * need.current * need.beside / max(need.together, 1e-9) * cells.resistance
     aside = need.beside * (cells.resistance + entry.drop / max(need.current * need.pulsation + need.beside, 1e-9))
-    return Entry(cells, entry, low, max(V_FLOOR * point.emf, cells.terminal - entry.drop - swung), aside)
+    states = States({source.KEY: cells, input_stage.KEY: entry})
+    flow: dict[str, float] = {source.KEY: cells.power, input_stage.KEY: cells.power}
+    if low:
+        states, flow = states | {auxiliary_output.KEY: low}, flow | {auxiliary_output.KEY: low.power}
+    at_stage = max(V_FLOOR * point.emf, cells.terminal - entry.drop - swung)
+    return Entry(states, flow, cells.terminal, cells.current, at_stage, aside, Lift(entry.rise, entry.returned))

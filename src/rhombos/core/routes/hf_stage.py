@@ -245,7 +245,7 @@ class HfStage(StepStage[Hints, HfSettled]):
                   hf_output.KEY: power, "load": power}  # fmt: skip
         most = 2 * max(point.power, 0.1 * brief.power.continuous)
         after = Guess(
-            v_in=entry.v_in, terminal=entry.cells.terminal, pulse=min(pulse, 3 * most / (V_FLOOR * point.emf * topology.drive)),
+            v_in=entry.v_in, terminal=entry.terminal, pulse=min(pulse, 3 * most / (V_FLOOR * point.emf * topology.drive)),
             primary_resistance=wound.primary_together, secondary_resistance=wound.secondary_together,
             path_resistance=topology.series * switched.on_resistance / stage.parallel,
             lost=min(wound.loss + switched.loss - switched.clamp_loss - switched.gate, most),

@@ -203,7 +203,7 @@ class IronPushPull(StepStage[Hints, SourceSettled]):
                 mean, share, flowing.bank * mean, flowing.mean_square, crest=flowing.crest, interrupted=turn_off,
                 returned=back),
             g.v_in, g.terminal, builds, brief, shelf, rules, worksheet)  # fmt: skip
-        lifted = entry.input.returned
+        lifted = entry.lift.returned
         if lifted > 0:
             switched = replace(switched, peak_voltage=worksheet.total(f"{self.stage}.peak_voltage", {
                 "off, with its spike": switched.peak_voltage, "twice what the load lifts": 2 * lifted}))  # fmt: skip
@@ -214,7 +214,7 @@ class IronPushPull(StepStage[Hints, SourceSettled]):
                 "load": power}  # fmt: skip
         most = 2 * max(point.power, 0.1 * brief.power.continuous)
         after = Guess(
-            v_in=entry.v_in, terminal=entry.cells.terminal, pulse=min(pulse, 3 * most / (V_FLOOR * point.emf)),
+            v_in=entry.v_in, terminal=entry.terminal, pulse=min(pulse, 3 * most / (V_FLOOR * point.emf)),
             primary_resistance=wound.primary_resistance, secondary_resistance=wound.secondary_resistance,
             path_resistance=switched.on_resistance / builds[self.stage].parallel,
             threshold=getattr(switched, "threshold", 0.0), leakage=wound.leakage,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import abstractmethod
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import TypeVar
 
@@ -11,6 +11,8 @@ from rhombos.core.blocks.filter_flow import Flow
 from rhombos.core.blocks.input_bank import NO_LIFT, Lift
 from rhombos.core.blocks.input_filter import Noise
 from rhombos.core.blocks.input_stage import KEY as INPUT_STAGE
+from rhombos.core.blocks.input_stage import InputNeed
+from rhombos.core.blocks.mains_input import Draws
 from rhombos.core.blocks.source import KEY as SOURCE
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
@@ -21,8 +23,11 @@ from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.routes.base import HintsT, RouteOf, at_its_end
 from rhombos.core.routes.driven import drives
+from rhombos.core.routes.entry import Entry, enter
 from rhombos.core.routes.passes import HOPELESS, MOST_PASSES, SETTLED, Passes
-from rhombos.core.waves.pulsation import BankRipple
+from rhombos.core.routes.supply import source_of
+from rhombos.core.waves.chain import Feed
+from rhombos.core.waves.pulsation import Array, BankRipple
 from rhombos.core.waves.stepped import StepForm, StepRipple
 
 
@@ -30,7 +35,7 @@ from rhombos.core.waves.stepped import StepForm, StepRipple
 class Guess:
     """What one pass takes from the last; `admits` is what the load's resistance lets through on a stepped wave, S;
     `works` the rail's mean less what of it a sine bridge misses by its swing, V; `aside` what an auxiliary output drops of the
-    source's voltage, V."""
+    source's voltage, V; `to_stage` what the stage draws, W."""
 
     v_in: float
     terminal: float
@@ -55,6 +60,7 @@ class Guess:
     march: bool = False
     flows: Flow | None = None
     aside: float = 0.0
+    to_stage: float = 0.0
 
     def moved(self, other: Guess, scale: float) -> float:
         """The largest relative change between two passes; `scale` is the power asked, W."""
@@ -82,6 +88,7 @@ class SourceSettled(Settled):
     form: float = 1.0
     stands: float = 1.0
     rippling: BankRipple | StepRipple | None = None
+    draws: Draws | None = None
 
     @property
     def v_in(self) -> float:
@@ -188,7 +195,9 @@ class SourceRoute(RouteOf[HintsT, MetT]):
             if start and key in start:
                 guess = replace(start[key].guess, march=False, flows=None)
             worksheet = worksheets[key] if worksheets else SILENT
-            found[key] = self._converge(point, guess, builds, brief.at(point.setting), shelf, rules, worksheet, tolerance)
+            asked = brief.at(point.setting)
+            rests = self._converge(point, guess, builds, asked, shelf, rules, worksheet, tolerance)
+            found[key] = self._stands(rests, builds, asked, shelf, rules, worksheet)
         if worksheets is None:
             return found
         return {
@@ -244,6 +253,24 @@ class SourceRoute(RouteOf[HintsT, MetT]):
     ) -> MetT | None:
         """A point that plain passes do not settle, by another way; None where there is none."""
         return None
+
+    def _stands(
+        self, settled: MetT, builds: Builds, brief: Brief, shelf: Shelf, rules: Rules, worksheet: Worksheet
+    ) -> MetT:  # fmt: skip
+        """A point that has come to rest, with what is judged only then."""
+        return settled
+
+    def _feed(self, point: Point, g: Guess, builds: Builds, brief: Brief, shelf: Shelf, rules: Rules) -> Feed:
+        """What feeds the stage, as its swings meet it, where it draws what the last pass taught."""
+        return source_of(point.emf, builds, brief, shelf, rules)
+
+    def _enter(
+        self, point: Point, to_stage: float, need: InputNeed, wave: Callable[[], Array], g: Guess, builds: Builds, brief: Brief,
+        shelf: Shelf, rules: Rules, worksheet: Worksheet,
+    ) -> Entry:  # fmt: skip
+        """What stands before a stage that draws a power, W, whose current goes by a wave, over its mean through one period of
+        twice the line."""
+        return enter(point, to_stage, need, g.v_in, g.terminal, builds, brief, shelf, rules, worksheet)
 
     @abstractmethod
     def _pass(

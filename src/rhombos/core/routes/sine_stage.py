@@ -22,12 +22,11 @@ from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.routes.base import HOTTEST, V_FLOOR, HintsT, StepWave, fallen
 from rhombos.core.routes.driven import gate_loop
-from rhombos.core.routes.entry import enter
 from rhombos.core.routes.on_source import MORE_RIPPLE, Guess, SourceRoute, SourceSettled
 from rhombos.core.routes.passes import HOPELESS, SETTLED, foreseen
-from rhombos.core.routes.supply import source_of, source_supply
+from rhombos.core.routes.supply import source_supply
 from rhombos.core.waves.chain import Supply
-from rhombos.core.waves.pulsation import MOST_TERMS, STILL, BankRipple, open_share, pulsation, taken
+from rhombos.core.waves.pulsation import MOST_TERMS, STILL, BankRipple, open_share, over_a_swing, pulsation, taken
 from rhombos.core.waves.rail import behind
 
 YIELDS = 0.35
@@ -77,7 +76,7 @@ class SineStage(SourceRoute[HintsT, SourceSettled]):
         carrier, line = builds[h_bridge.KEY].carrier, brief.output.frequency
         ratio = self._ratio(builds)
         path = g.path_resistance + g.primary_resistance + g.secondary_resistance / ratio**2
-        feed, works = source_of(point.emf, builds, brief, shelf, rules), g.works or g.v_in
+        feed, works = self._feed(point, g, builds, brief, shelf, rules), g.works or g.v_in
         passed = open_share(line, feed.resistance, feed.inductance, feed.capacitance, MOST_TERMS)
         filtered = output_filter.assess(
             output_filter.FilterNeed(
@@ -119,14 +118,14 @@ class SineStage(SourceRoute[HintsT, SourceSettled]):
         mean = to_stage / g.v_in
         slow = mean * taken(drawn, (1 + 0j,) * len(drawn), passed)
         rippling = BankRipple(MORE_RIPPLE * ripple, MORE_RIPPLE * mean, drawn, line, feed.resistance, feed.inductance)
-        entry = enter(
+        entry = self._enter(
             point, to_stage,
             input_stage.InputNeed(
                 mean, 1.0, ripple, swing.mean_square, crest=swing.peak, slow=slow, returned=swing.returned,
                 noise=Noise(2 * carrier, rms=ripple, constant=True)),
-            g.v_in, g.terminal, builds, brief, shelf, rules, worksheet)  # fmt: skip
-        if entry.input.returned > 0:
-            bridged = h_bridge.on_a_link(bridged, brief.source.volts[2] + entry.input.returned, worksheet)
+            lambda: over_a_swing(drawn), g, builds, brief, shelf, rules, worksheet)  # fmt: skip
+        if entry.lift.returned > 0:
+            bridged = h_bridge.on_a_link(bridged, brief.source.volts[2] + entry.lift.returned, worksheet)
         states = entry.states | {h_bridge.KEY: bridged, output_filter.KEY: filtered, load.KEY: drain}
         flow = {**entry.flow, "h_bridge": to_stage, "output_filter": to_filter,
                 "load": drain.power}  # fmt: skip
@@ -137,15 +136,17 @@ class SineStage(SourceRoute[HintsT, SourceSettled]):
         # a bridge at its limit makes no more: the socket sags until it fits
         after = replace(
             g, flows=flows if g.march else None, v_in=entry.v_in,
-            works=flows.made * max(V_FLOOR * point.emf, point.emf - feed.resistance * entry.cells.current),
-            terminal=entry.cells.terminal, primary_resistance=winding.primary_resistance,
+            works=flows.made * max(V_FLOOR * point.emf, feed.emf - feed.resistance * entry.current),
+            terminal=entry.terminal, to_stage=to_stage, primary_resistance=winding.primary_resistance,
             secondary_resistance=winding.secondary_resistance, path_resistance=2 * bridged.resistance,
             leakage=winding.leakage, lost=winding.loss + filtered.loss + bridged.loss, modulation=min(2.0, bridged.modulation),
             sag=min(1.0, max(0.1, g.sag / max(bridged.modulation, 1e-3) ** YIELDS)),
             magnetising=winding.magnetising / math.sqrt(2), dead_volts=bridged.dead_time_loss_volts,
             celsius=min(winding.temperature, HOTTEST),
             choke_celsius=min(filtered.temperature, HOTTEST))  # fmt: skip
-        return SourceSettled(point, states, flow, g, 0.0, 0.0, 1.0, rippling=rippling, endings=entry.endings), after
+        return SourceSettled(
+            point, states, flow, g, 0.0, 0.0, 1.0, rippling=rippling, endings=entry.endings, draws=entry.draws
+        ), after
 
     def _converge(
         self, point: Point, guess: Guess, builds: Builds, brief: Brief, shelf: Shelf, rules: Rules,

@@ -17,6 +17,8 @@ from rhombos.core.blocks.hf_output import KEY as HF_OUTPUT
 from rhombos.core.blocks.hf_socket import KEY as HF_SOCKET
 from rhombos.core.blocks.input_stage import KEY as INPUT_STAGE
 from rhombos.core.blocks.isolation import KEY as ISOLATION
+from rhombos.core.blocks.mains_input import KEY as MAINS_INPUT
+from rhombos.core.blocks.mains_input import RELAY
 from rhombos.core.blocks.protection import KEY as PROTECTION
 from rhombos.core.blocks.rectifier import KEY as RECTIFIER
 from rhombos.core.frame.inventory import Item, small
@@ -34,6 +36,13 @@ def input_stage(at: Sizing) -> Iterator[Item]:
     yield from small("L1", "choke", "filter choke", build.choke, "H")
     if build.choke:
         yield from small("R1", "damper", "damping resistor across the filter choke", build.damper, "ohm")
+
+
+def mains_input(at: Sizing) -> Iterator[Item]:
+    """What limits the first charge: a thermistor, or a resistor where a relay bridges it."""
+    build = at.builds[MAINS_INPUT]
+    what = "inrush resistor" if build.bypass == RELAY else "inrush thermistor, cold"
+    yield from small("R2", "limiter", what, build.limiter, "ohm")
 
 
 def rectifier(at: Sizing) -> Iterator[Item]:

@@ -26,6 +26,8 @@ from rhombos.core.blocks import (
     input_stage,
     iron_transformer,
     load,
+    mains_input,
+    mains_input_report,
     oscillator,
     output_filter,
     output_filter_report,
@@ -41,6 +43,7 @@ from rhombos.core.blocks.short_path import ShortPath
 from rhombos.core.blocks.surge import OfSwitches
 from rhombos.core.book import source as source_book
 from rhombos.core.circuits import beside, front_ends, gates, hf, high_side, low_side
+from rhombos.core.circuits import mains as mains_circuit
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import HfOutput
 from rhombos.core.design.rules import Rules
@@ -57,6 +60,7 @@ from rhombos.core.routes import small_parts
 from rhombos.core.routes.auxiliary.controller import link_need
 from rhombos.core.routes.cooled import cooled
 from rhombos.core.routes.driven import drive_need, front_need
+from rhombos.core.routes.mains_line import line_at
 from rhombos.core.routes.narrowed import linked
 from rhombos.core.routes.supply import LEAST_PATH, WIRING
 from rhombos.core.units.quantities import short
@@ -97,6 +101,11 @@ def _bridge_cooled(at: Sizing) -> Cooled:
 def _rectifier_cooled(at: Sizing) -> Cooled:
     device = at.shelf.get(Diode, at.builds[rectifier.KEY].diode)
     return cooled(at, rectifier.KEY, "Rectifier", device, ("conduction", "recovery"), ("reverse", "ring"))
+
+
+def _mains_cooled(at: Sizing) -> Cooled:
+    device = at.shelf.get(Diode, at.builds[mains_input.KEY].diode)
+    return cooled(at, mains_input.KEY, "Mains rectifier", device, ("diode_loss",), ("top",))
 
 
 # -- what a short at the socket meets
@@ -302,6 +311,10 @@ def _lugs(at: Sizing) -> Iterable[Requirement]:
     return input_stage.requirements(at.builds[input_stage.KEY], at.brief.source.volts[2])
 
 
+def _limiter(at: Sizing) -> Iterable[Requirement]:
+    return mains_input.requirements(at.builds[mains_input.KEY], line_at(at), at.shelf, at.builds[ISOLATION].coil_rated)
+
+
 SOURCE = StageOf(
     source.KEY, source.TITLE, source.SourceBuild, source.parts, lambda sheet, at: source.report(sheet, at.brief),
     circuit=low_side.source)  # fmt: skip
@@ -309,6 +322,10 @@ INPUT = StageOf(
     input_stage.KEY, input_stage.TITLE, input_stage.InputStageBuild, input_stage.parts,
     plain(input_report.report, input_stage.KEY), requirements=_lugs, sheet=1, small=small_parts.input_stage,
     circuit=low_side.input_stage)  # fmt: skip
+MAINS_INPUT = StageOf(
+    mains_input.KEY, mains_input.TITLE, mains_input.MainsInputBuild, mains_input.parts,
+    lambda sheet, at: mains_input_report.report(sheet, line_at(at)), requirements=_limiter, cooled=_mains_cooled, sheet=1,
+    small=small_parts.mains_input,     circuit=mains_circuit.mains_input)  # fmt: skip
 FRONT_END = StageOf(
     front_end.KEY, front_end.TITLE, front_end.FrontEndBuild, front_end.parts, _front_end_report,
     cooled=_front_end_cooled, shorted=_front_end_short, making=_front_end_made, sheet=2,

@@ -1,74 +1,46 @@
 """A bridge rectifier on one-phase mains, its bank and a load that keeps its power: the state that repeats each half period.
 
-While no diode conducts, the load alone takes from the bank, and its voltage is known in closed form; while a pair conducts,
-mains and bank are two differential equations, stiff where the line has hardly any inductance, that are marched from the
-turn-on to the moment at which the current has come back to nothing. The state that repeats is found by Newton's rule; it
-counts where a small disturbance dies away from one half period to the next.
+It is found by Newton's rule, and counts where a small disturbance dies away from one half period to the next. A load whose
+power swings at a frequency of its own, never locked to the mains, meets it at every phase in turn: half periods in a row then,
+until all phases have passed.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from dataclasses import dataclass
-from functools import cached_property
-from typing import NamedTuple
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
+from rhombos.core.waves.line_half import LEAST, Behind, Half, Load, Mains, Swing, half_period
+
 Array = NDArray[np.float64]
-STEPS = 300
-"""Steps of a half period, while diodes conduct."""
 MOST_TURNS = 14
 """Steps of it after which a state that does not repeat is given up."""
 REPEATS = 1e-7
 """Change of the bank's voltage over a half period, as a share of the crest, at which it counts as repeated."""
-LEAST = 0.3
-"""Share of the crest below which the bank may not fall: a load that keeps its power has taken it down for good."""
 PLAIN, NEAR = 40, 1e-3
 """Half periods in a row before Newton's rule at most, and the change of the bank, of the crest, from which on it is trusted."""
 CALMER, FLATTEST, STEEPEST = 0.9, -0.15, -2.0
 """What is left of a change by which a bank calms down, so that the secant is trusted; how flat and how steep that may be."""
 STRIDE = 0.2
 """How far one step may move the bank, of the crest."""
-REST = tuple(float(x) for x in np.linspace(0, 1, 13)[1:])
-"""Moments of the time between pulses at which its curve is kept."""
 NUDGE = 1e-4
 """Of the crest, by which a state is moved to see whether it comes back."""
 WAITED, SHOWN = 60, 8
 """Half periods that pass before those that are kept where none repeats, and how many are."""
+PHASES = 9, 15
+"""Half periods in which a swing that is not locked to the mains meets it at all phases: at least, and one more than at most."""
+SMOOTHED = 128
+"""Parts of a half period over which what a load draws at a moment is averaged: it may come in pulses."""
+SETTLES, MOST_ROUNDS, AT_REST = 6, 12, 2e-4
+"""Half periods that pass before all phases are met, rounds of all phases at most, and what the bank may still gain in one, over
+the power."""
 SAMPLES = 2048
 """Of a whole period, for its spectrum."""
-
-
-@dataclass(frozen=True, slots=True)
-class Mains:
-    """One phase: V RMS, Hz; resistance, Ω, and inductance, H, of everything up to the bridge."""
-
-    volts: float
-    hertz: float
-    ohms: float
-    henry: float
-
-    @property
-    def crest(self) -> float:
-        """V."""
-        return math.sqrt(2) * self.volts
-
-    @property
-    def turn(self) -> float:
-        """Angular frequency, 1/s."""
-        return 2 * math.pi * self.hertz
-
-
-class Half(NamedTuple):
-    """A half period: times from the zero crossing, s; current of the line, A; bank, V."""
-
-    time: list[float]
-    current: list[float]
-    bank: list[float]
-
 
 Through = Callable[[float, float], Half | None]
 """A half period from the bank, V, and the current, A, at its beginning; None where the bank falls."""
@@ -87,6 +59,8 @@ class Rectified:
     bank: Array
     held: bool = True
     repeats: bool = True
+    swings: Array | None = None
+    """Of a load that swings, its power over the mean at these times."""
 
     @cached_property
     def mean(self) -> float:
@@ -116,7 +90,7 @@ class Rectified:
     @cached_property
     def rms(self) -> float:
         """Of the line, A."""
-        return math.sqrt(self._mean(self.current**2))
+        return math.sqrt(self._product(self.current, self.current))
 
     @property
     def peak(self) -> float:
@@ -126,13 +100,19 @@ class Rectified:
     @cached_property
     def drawn(self) -> float:
         """True power taken from the mains behind its own resistance and inductance, W."""
-        return self._mean(self.mains.crest * np.sin(self.mains.turn * self.time) * self.current)
+        return self._product(self.mains.crest * np.sin(self.mains.turn * self.time), self.current)
 
     @property
     def power_factor(self) -> float:
         """True over apparent power; 0 without a current."""
         apparent = self.mains.volts * self.rms
         return self.drawn / apparent if apparent > 0 else 0.0
+
+    @cached_property
+    def pulses(self) -> float:
+        """How far the bank swings with the mains' own pulses, at twice its frequency, V peak."""
+        turned = np.exp(-2j * self.mains.turn * self.time)
+        return 2 * abs(complex(np.trapezoid((self.bank - self.mean) * turned, self.time))) / self.span
 
     @property
     def conducts(self) -> float:
@@ -146,8 +126,17 @@ class Rectified:
     @cached_property
     def bank_rms(self) -> float:
         """What the bank carries of it, RMS, A."""
-        taken = self.power / self.bank
-        return math.sqrt(self._mean((np.abs(self.current) - taken) ** 2))
+        return math.sqrt(self._product(np.abs(self.current) - self._taken, np.abs(self.current) - self._taken))
+
+    @cached_property
+    def load_alone(self) -> float:
+        """Mean square of what the load's current makes of the bank's beside what charges it, A²: of a steady one nothing."""
+        return self._product(self._taken, self._taken - np.abs(self.current))
+
+    @property
+    def _taken(self) -> Array:
+        """Current of the load, A."""
+        return np.asarray(self.power * (1.0 if self.swings is None else self.swings) / self.bank)
 
     @cached_property
     def harmonics(self) -> Array:
@@ -179,23 +168,70 @@ class Rectified:
     def _mean(self, values: Array) -> float:
         return float(np.trapezoid(values, self.time)) / self.span
 
+    def _product(self, one: Array, other: Array) -> float:
+        """Mean of a product of two that go straight from one moment to the next."""
+        ends = one[:-1] * other[:-1] + one[1:] * other[1:]
+        across = one[:-1] * other[1:] + one[1:] * other[:-1]
+        return float((np.diff(self.time) * (2 * ends + across)).sum()) / 6 / self.span
+
 
 CONDUCTING = 1e-3
 """Current from which on a pair counts as conducting, A."""
 
 
-def rectified(mains: Mains, drop: float, bank: float, power: float) -> Rectified:
-    """What becomes of a load of constant power, W, on a bank, F, behind two diodes that together drop `drop`, V: the half
-    period that repeats, or some half periods in a row where none does. Without a load the bank stands at the crest less that
-    drop."""
-    half, top = 0.5 / mains.hertz, mains.crest - drop
+def rectified(mains: Mains, behind: Behind, power: float, swing: Swing | None = None) -> Rectified:
+    """What becomes of a load of a mean power, W, on the bank behind the mains: the half period that repeats, or some half
+    periods in a row where none does, or where the load swings. Without a load the bank stands at the crest less the diodes'
+    threshold."""
+    if swing is None or power <= 0:
+        return _steady(mains, behind, power)
+    begin = _steady(mains, behind, power)
+    if not begin.held:
+        return begin
+    passes, of = _passing(swing.rate)
+    phases = [n * passes / of % 1.0 for n in range(of)]
+    seen = sum(Load(1.0, mains.half, swing, phase).energy(0.0, mains.half) for phase in phases) / of / mains.half
+    loads = [Load(power / seen, mains.half, swing, phase) for phase in phases]  # so few phases may miss some of a sharp wave
+    here, waited, made = (float(begin.bank[0]), float(begin.current[0])), SETTLES, begin
+    before: tuple[float, float] | None = None
+    for _ in range(MOST_ROUNDS):
+        found = _in_a_row(mains, behind, loads, here, waited, of)
+        if found is None:
+            return replace(begin, held=False)
+        made = found
+        first, last = float(made.bank[0]), float(made.bank[-1])
+        if abs(0.5 * behind.farad * (last**2 - first**2)) < AT_REST * power * made.span:
+            break
+        # along the secant: a large bank under hardly a load has a long memory
+        slope = (last - first - before[1]) / (first - before[0]) if before and first != before[0] else -1.0
+        step = (first - last) / min(FLATTEST, max(STEEPEST, slope))
+        before, waited = (first, last - first), 0
+        here = first + min(STRIDE * first, max(-STRIDE * first, step)), -abs(float(made.current[-1]))
+    return replace(made, power=power, repeats=begin.repeats)
+
+
+@lru_cache(maxsize=64)
+def _passing(rate: float) -> tuple[int, int]:
+    """Turns k of n by which a swing's phase moves on in each half period: as near to its own frequency as lets it meet n phases
+    in n half periods."""
+    part = rate % 1.0
+    able = ((k, n) for n in range(*PHASES) for k in range(1, n) if math.gcd(k, n) == 1)
+    return min(able, key=lambda kn: (abs(kn[0] / kn[1] - part), kn[1]))
+
+
+@lru_cache(maxsize=512)
+def _steady(mains: Mains, behind: Behind, power: float) -> Rectified:
+    """The same of a load of constant power."""
+    half, top = mains.half, mains.crest - behind.drop
     ends = np.array([0.0, half])
     if power <= 0:
         return Rectified(mains, 0.0, ends, np.zeros(2), np.full(2, top))
     fallen = Rectified(mains, power, ends, np.zeros(2), np.full(2, LEAST * top), held=False)
 
+    load = Load(power, half)
+
     def through(volts: float, current: float) -> Half | None:
-        return _half_period(mains, drop, bank, power, volts, current)
+        return half_period(mains, behind, load, volts, current)
 
     here = _near(through, top, power / top, mains.crest)
     if here is None:
@@ -219,7 +255,8 @@ def rectified(mains: Mains, drop: float, bank: float, power: float) -> Rectified
             step = off
         volts = here[0] + min(STRIDE * top, max(-STRIDE * top, float(step[0])))
         here = max(LEAST * top, volts), min(0.0, here[1] + float(step[1]))
-    return _wandering(mains, power, through, top, 0.0) or fallen
+    wanders = _in_a_row(mains, behind, [load], (top, 0.0), WAITED, SHOWN)
+    return replace(wanders, repeats=False, swings=None) if wanders else fallen
 
 
 def _near(through: Through, top: float, load: float, crest: float) -> tuple[float, float] | None:
@@ -263,129 +300,28 @@ def _slopes(
     return np.column_stack(columns)
 
 
-def _wandering(mains: Mains, power: float, through: Through, volts: float, current: float) -> Rectified | None:
-    """Half periods in a row, after they have had time to find what they do by turns; None where the bank falls."""
-    half = 0.5 / mains.hertz
+def _in_a_row(
+    mains: Mains, behind: Behind, loads: Sequence[Load], begin: tuple[float, float], waited: int, shown: int
+) -> Rectified | None:  # fmt: skip
+    """Half periods under loads by turns, after some in which they find what they do; None where the bank falls."""
+    volts, current = begin
     times: list[float] = []
     amps: list[float] = []
     levels: list[float] = []
-    way = 1.0
-    for turn in range(WAITED + SHOWN):
-        found = through(volts, current)
+    drawn: list[float] = []
+    way, near = 1.0, 0.5 * mains.half / SMOOTHED
+    for turn in range(-waited, shown):
+        load = loads[turn % len(loads)]
+        found = half_period(mains, behind, load, volts, current)
         if found is None:
             return None
-        volts, current = found.bank[-1], -found.current[-1]
-        if turn >= WAITED:
-            times += [(turn - WAITED) * half + t for t in found.time]
+        volts, current = found.bank[-1], min(0.0, -found.current[-1])
+        if turn >= 0:
+            times += [turn * mains.half + t for t in found.time]
             amps += [way * a for a in found.current]
             levels += found.bank
+            drawn += [load.energy(t - near, t + near) / near for t in found.time]
             way = -way
-    return Rectified(mains, power, np.array(times), np.array(amps), np.array(levels), repeats=False)
-
-
-def _half_period(mains: Mains, drop: float, bank: float, power: float, volts: float, current: float) -> Half | None:
-    """From one zero crossing of the mains to the next, from the voltage and the current, of the half period before, that it
-    begins with; None where the bank is taken down."""
-    half, turn, crest = 0.5 / mains.hertz, mains.turn, mains.crest
-    step, least = half / STEPS, LEAST * (crest - drop)
-    times, amps, levels = [0.0], [current], [volts]
-    at, way = 0.0, math.copysign(1.0, current) if current else 0.0
-    while at < half - 1e-12:
-        if way == 0.0:
-            begins = _turns_on(crest, turn, drop, bank, power, volts, at, half)
-            rest = volts**2 - 2 * power * (begins - at) / bank
-            if rest <= least**2:
-                return None
-            if begins > at:  # the load alone, drawn with points enough for its curve
-                for share in REST:
-                    now = at + share * (begins - at)
-                    times.append(now)
-                    amps.append(0.0)
-                    levels.append(math.sqrt(volts**2 - 2 * power * (now - at) / bank))
-                volts, at = levels[-1], begins
-            if at >= half - 1e-12:
-                break
-            way = 1.0
-        at, current, volts, way = _conducting(mains, drop, bank, power, at, current, volts, way, min(step, half - at))
-        if volts <= least:
-            return None
-        times.append(at)
-        amps.append(current)
-        levels.append(volts)
-    return Half(times, amps, levels)
-
-
-def _turns_on(
-    crest: float, turn: float, drop: float, bank: float, power: float, volts: float, since: float, until: float
-) -> float:
-    """When the mains next stands above the bank and the diodes, s; the half period's end where it does not."""
-
-    def above(at: float) -> float:
-        left = volts**2 - 2 * power * (at - since) / bank
-        return crest * math.sin(turn * at) - drop - math.sqrt(max(0.0, left))
-
-    top = 0.25 * (2 * math.pi / turn)
-    if above(since) >= 0:
-        return since
-    if since >= top or above(top) < 0:
-        # past the crest the mains falls faster than any bank worth having: what is not on by then stays off
-        return until
-    low, high = since, top
-    for _ in range(60):
-        middle = (low + high) / 2
-        low, high = (low, middle) if above(middle) >= 0 else (middle, high)
-    return high
-
-
-@dataclass(frozen=True, slots=True)
-class _Step:
-    """One step of mains and bank while a pair conducts: a two-stage rule of second order that is stable however short the time
-    constants are beside it (singly diagonally implicit, L-stable). Source: the usual tables of Runge and Kutta methods."""
-
-    mains: Mains
-    drop: float
-    bank: float
-    power: float
-    way: float
-
-    def __call__(self, at: float, current: float, volts: float, step: float) -> tuple[float, float]:
-        """Current and bank after it."""
-        henry, way = max(self.mains.henry, LEAST_HENRY), self.way
-        a11, a12, a21 = -self.mains.ohms / henry, -way / henry, way / self.bank
-        g = DIAGONAL * step
-        m11, m12, m21 = 1 - g * a11, -g * a12, -g * a21
-        whole = m11 - m12 * m21
-
-        def slope(amps: float, level: float, time: float) -> tuple[float, float]:
-            made = (self.mains.crest * math.sin(self.mains.turn * time) - way * self.drop) / henry
-            first = a11 * amps + a12 * level + made
-            second = a21 * amps - self.power / (level * self.bank)
-            return (first - m12 * second) / whole, (m11 * second - m21 * first) / whole
-
-        k1 = slope(current, volts, at + g)
-        rest = (1 - DIAGONAL) * step
-        k2 = slope(current + rest * k1[0], volts + rest * k1[1], at + step)
-        return current + rest * k1[0] + g * k2[0], volts + rest * k1[1] + g * k2[1]
-
-
-DIAGONAL = 1 - 1 / math.sqrt(2)
-"""What of a step each of its two stages is implicit in."""
-
-
-def _conducting(
-    mains: Mains, drop: float, bank: float, power: float, at: float, current: float, volts: float, way: float, step: float
-) -> tuple[float, float, float, float]:  # fmt: skip
-    """One step while a pair conducts, current in a way, +1 or −1: time, current, bank, and the way after it, 0 where the
-    current has come to nothing within the step."""
-    after = _Step(mains, drop, bank, power, way)
-    amps, level = after(at, current, volts, step)
-    if way * amps > 0:
-        return at + step, amps, level, way
-    if way * current <= 0:  # it never began to flow
-        return at + step, 0.0, math.sqrt(max(0.0, volts**2 - 2 * power * step / bank)), 0.0
-    part = step * current / (current - amps)
-    return at + part, 0.0, after(at, current, volts, part)[1], 0.0
-
-
-LEAST_HENRY = 2e-6
-"""Inductance that even the stiffest mains is taken to have in a cord and its wiring, H."""
+    power = sum(load.power for load in loads) / len(loads)
+    swings = np.array(drawn) / (2 * power)
+    return Rectified(mains, power, np.array(times), np.array(amps), np.array(levels), swings=swings)

@@ -24,11 +24,14 @@ from rhombos.core.units.solvers import root
 
 ANGLES = 2 * np.pi * np.arange(256) / 256
 """One period of twice the line, sampled."""
+WAVE = 64
+"""Moments of a period of twice the line at which a drawn current is told."""
 MOST_TERMS = 12
 """Multiples of twice the line that are followed."""
 Demand = tuple[complex, ...]
 """Swings of the drawn current over its mean: peak phasors at twice the line and its multiples; cosine at angle 0."""
 Complex = NDArray[np.complexfloating]
+Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,6 +130,14 @@ def pulsation(demand: Demand, passed: Sequence[complex], blocks: bool = True, he
             back = _returned(abs(demand[0]), passed[0]) if depth > 1 else 0.0
             return Pulsation(square, crest, kept, kept, demand[0] * (1 - passed[0]), returned=back)
     return _clipped(_coarse(demand), _coarse(passed), blocks, held)
+
+
+def over_a_swing(demand: Demand) -> Array:
+    """What is drawn over its mean, through one period of twice the line."""
+    whole = np.zeros(WAVE // 2 + 1, dtype=complex)
+    whole[0] = 2
+    whole[1 : len(demand) + 1] = demand
+    return np.asarray(np.fft.irfft(whole) * WAVE / 2, dtype=np.float64)
 
 
 def taken(demand: Sequence[complex], comes: Sequence[complex], goes_on: Sequence[complex]) -> float:

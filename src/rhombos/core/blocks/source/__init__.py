@@ -1,11 +1,12 @@
-"""What feeds a design: a battery or a DC rail, each with figures and findings of its own, and one state to those it feeds."""
+"""What feeds a design: a battery, a DC rail or the mains, each with figures and findings of its own, and one state to what it
+feeds."""
 
 from __future__ import annotations
 
 import math
 from types import ModuleType
 
-from rhombos.core.blocks.source import battery, rail
+from rhombos.core.blocks.source import battery, mains, rail
 from rhombos.core.blocks.source.state import KEY, Given, Sheet, SourceBuild, SourceState
 from rhombos.core.book import source as book
 from rhombos.core.design.brief import Brief
@@ -17,7 +18,7 @@ from rhombos.core.parts import Shelf
 __all__ = ["KEY", "TITLE", "SourceBuild", "SourceState", "assess", "parts", "report"]
 
 TITLE = "Source"
-_KINDS: dict[str, ModuleType] = {"battery": battery, "DC rail": rail}
+_KINDS: dict[str, ModuleType] = {"battery": battery, "DC rail": rail, "mains": mains}
 
 
 def assess(

@@ -51,6 +51,7 @@ def need_of(at: Sizing) -> block.IsolationNeed:
         sampled=max(at.facets(lambda stage: stage.sampled), default=0.0),
         barrier=at.barrier,
         rectified=output.quick,
+        mains=at.brief.mains is not None,
     )
 
 

@@ -1,4 +1,4 @@
-"""The precharge of the bank that the source meets first."""
+"""The precharge of the bank that a source of direct voltage meets first; the mains has a limiter of its own."""
 
 from __future__ import annotations
 
@@ -55,4 +55,5 @@ def _requirements(at: Sizing) -> Iterator[Requirement]:
 
 STAGE = AuxiliaryOf(
     block.KEY, block.TITLE, block.PrechargeBuild, block.parts, _report, _requirements,
-    propose=_propose, assess=_assess, sheet=12, circuit=beside.precharge)  # fmt: skip
+    propose=_propose, assess=_assess, sheet=12, circuit=beside.precharge,
+    wanted=lambda at: input_stage.KEY in at.builds)  # fmt: skip
