@@ -11,7 +11,8 @@ from scipy.integrate import solve_ivp
 
 from rhombos.core.book import correction, mains
 from rhombos.core.waves.boost import Boost, continuous, critical
-from rhombos.core.waves.line_half import Behind, Mains
+from rhombos.core.waves.line_curve import leaves
+from rhombos.core.waves.line_half import Behind, Load, Mains, Swing, half_period
 from rhombos.core.waves.line_rectifier import rectified
 
 HOUSE = Mains(230, 50, 0.6, 0.8e-3)
@@ -134,6 +135,62 @@ def test_pulses_that_take_turns_are_said_to_do_so():
     assert tops[-1] == pytest.approx(tops[-3], rel=1e-2)
     # ten times the bank, and every pulse is like the one before
     assert rectified(line, Behind(1.0, 748e-6), 157.0).repeats
+
+
+SWINGS = {
+    "a sine's": 1 - np.cos(2 * np.pi * (np.arange(64) + 0.5) / 64),
+    "pulses": np.repeat([2.5, 0.0], [26, 38]) * 64 / 65,
+    "one that gives back": 1 - 2 * np.cos(2 * np.pi * (np.arange(64) + 0.5) / 64),
+}
+
+
+@pytest.mark.parametrize("rate", [1.0, 1.2, 0.15, 0.5, 8.0])
+@pytest.mark.parametrize("name", SWINGS)
+def test_a_load_that_swings_takes_its_mean_and_no_more(name, rate):
+    """Power and charge are balanced over all the phases at which it meets the mains."""
+    wave, behind = SWINGS[name], Behind(1.6, 0.8e-3, 0.05)
+    made = rectified(HOUSE, behind, 400, Swing(tuple(wave / wave.mean()), rate))
+    still = rectified(HOUSE, behind, 400)
+    alone = behind.ohms * made.load_alone
+    lost = HOUSE.ohms * made.rms**2 + behind.drop * made.diode_mean + behind.ohms * made.bank_rms**2
+    assert made.drawn == pytest.approx(400 + lost - alone, rel=1e-3)
+    assert made.lowest <= still.lowest
+    assert made.highest >= still.highest
+    assert made.bank_rms > still.bank_rms
+    if wave.min() >= 0:
+        assert made.mean == pytest.approx(still.mean, rel=0.01)
+
+
+def test_a_swing_of_the_mains_own_rhythm_is_met_at_every_phase():
+    """Of a sine's swing at the mains' own frequency the bank's valley lies by the worst of phases held one by one: SciPy, no
+    diode open, from the mains' crest on."""
+    wave = SWINGS["a sine's"]
+    behind, power = Behind(1.6, 0.5e-3), 600.0
+    made = rectified(HOUSE, behind, power, Swing(tuple(wave), 1.0))
+    valleys = []
+    for phase in np.arange(12) / 12:
+        now = float(rectified(HOUSE, behind, power).bank[0])
+        for _ in range(12):
+            held = half_period(HOUSE, behind, Load(power, HOUSE.half, Swing(tuple(wave), 1.0), float(phase)), now, 0.0)
+            now = held.bank[-1]
+        valleys.append(min(held.bank))
+    assert made.lowest == pytest.approx(min(valleys), rel=2e-3)
+    assert max(valleys) - min(valleys) > 5
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_the_curve_of_a_mains_is_its_marches(seed):
+    """The bank's mean at any power, and its slope, by marches beside."""
+    line, drop, bank, power = drawn(seed)
+    behind = Behind(drop, 2 * bank)
+    left = leaves(line, behind, power)
+    beside = [rectified(line, behind, power * k) for k in (0.97, 1.0, 1.03)]
+    if left is None or not all(m.held and m.repeats for m in beside):
+        return
+    low, here, high = beside
+    assert left.mean == pytest.approx(here.mean, rel=4e-3)
+    ohms = (low.mean - high.mean) / (high.power / high.mean - low.power / low.mean)
+    assert left.ohms == pytest.approx(ohms, rel=0.1)
 
 
 def test_harmonics_are_those_of_the_current_and_make_its_distortion():

@@ -134,5 +134,27 @@ DEMO: dict[str, Design] = {
             },
         }
     ),
+    "b6a1f2d0-0000-4000-8000-000000000009": Design.model_validate(
+        {
+            "name": "Repair loft, 115 V 60 Hz from mains",
+            "route": "mains bridge",
+            "brief": {
+                "source": {
+                    "kind": "mains",
+                    "nominal": "230 V",
+                    "lowest": "207 V",
+                    "highest": "253 V",
+                    "frequency": "50 Hz",
+                    "resistance": "400 mΩ",
+                    "inductance": "0.8 mH",
+                    "hold_up": "10 ms",
+                },
+                "output": {"voltage": "115 V", "frequency": "60 Hz"},
+                "power": {"continuous": "400 W", "surge": "600 W", "surge_time": "2 s", "power_factor": 0.9},
+                "loads": ["instrument", "fan"],
+                "targets": {"efficiency": "90 %", "distortion": "5 %", "idle": "10 W", "ambient": "30 °C"},
+            },
+        }
+    ),
 }
 """By identity, so that loading the demo data twice makes no copies."""

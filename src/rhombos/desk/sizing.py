@@ -191,7 +191,7 @@ class ChangeIn(Asked):
 def changed(desk: Desk, asked: ChangeIn) -> BatteryChange:
     """What another battery touches in a design as it is built. Raises: NotHere where no battery feeds it."""
     if not isinstance(asked.brief.source, BatterySource):
-        raise NotHere("this design is fed by a DC rail, not by a battery; choose the source in the brief")
+        raise NotHere(f"this design is fed by {asked.brief.source.described}, not by a battery; choose the source in the brief")
     return change_battery(desk.work(asked), asked.pins, asked.source)
 
 

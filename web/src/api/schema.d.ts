@@ -1492,7 +1492,8 @@ export interface components {
         /**
          * BlockReport
          * @description One block of the power path at the nominal point, with its worst stress over all points. `given` is what leaves the path
-         *     there, in words, where it goes on behind it; `auxiliary` one that lies beside it. `words` are what a circuit says
+         *     there, in words, where it goes on behind it; `auxiliary` one that lies beside it; `live` one that is joined to the mains.
+         *     `words` are what a circuit says
          *     beside the figures; `circuit` is it, as it is drawn.
          */
         BlockReport: {
@@ -1518,6 +1519,11 @@ export interface components {
             intervals?: components["schemas"]["Interval"][];
             /** Key */
             key: string;
+            /**
+             * Live
+             * @default false
+             */
+            live?: boolean;
             /** Loss */
             loss: number;
             /** Loss Text */

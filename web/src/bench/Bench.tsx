@@ -271,6 +271,12 @@ function TotalsLine({ solution, chosen, go }: { solution: Solution; chosen: stri
         <Box truncate title="at full power, nominal input">
           in <Bold>{t.power_in}</Bold> = out <Bold>{t.power_out}</Bold> + lost <Bold>{t.lost}</Bold> · efficiency{" "}
           <Bold testid="efficiency">{t.efficiency}</Bold> · idle <Bold>{t.idle}</Bold>
+          {t.line_current && (
+            <>
+              {" "}
+              · takes <Bold testid="line-current">{t.line_current}</Bold>, power factor <Bold>{t.power_factor}</Bold>
+            </>
+          )}
           {solution.totals?.run_time != null && (
             <>
               {" "}

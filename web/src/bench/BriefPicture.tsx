@@ -150,6 +150,7 @@ function Tiles(props: { field: BriefField; title: string; at: number[]; put: (fi
 const SYMBOLS: Record<string, ReactNode> = {
   battery: <path d="M-15 0H-6M-6 -5V5M-1 -10V10M4 -5V5M9 -10V10M9 0H15" />,
   "DC rail": <path d="M-15 0H-9M9 0H15M-9 0a9 9 0 0 1 18 0a9 9 0 0 1 -18 0ZM-5 -1.5H5M-5 2.5H-2.5M-1 2.5H1M2.5 2.5H5" />,
+  mains: <path d="M-15 0H-10M10 0H15M-10 0a10 10 0 0 1 20 0a10 10 0 0 1 -20 0ZM-6 0C-5 -6 -1 -6 0 0S5 6 6 0" />,
   AC: <path d="M-12 0C-9 -12 -3 -12 0 0S9 12 12 0" />,
   DC: <path d="M-11 -3H11M-11 4H-6M-2.5 4H2.5M6 4H11" />,
   HF: (

@@ -9,6 +9,7 @@ const AXIS = 70
 const RIBBON = 42
 const EDGE = 64
 const LETTER = 7.3
+const STOP = "var(--chakra-colors-stop)"
 const VALUE = { fontSize: 12, fontFamily: "var(--chakra-fonts-mono)", fill: "var(--chakra-colors-ink-soft)" }
 
 /** The ribbon from source to load, drawn to scale, and the way from block to block. */
@@ -28,12 +29,21 @@ export function PowerPath({ solution, chosen, choose }: { solution: Solution; ch
     `L${place(i)} ${bottom - (RIBBON - thickness(behind(i)))}`,
   ])
   const last = blocks.at(-1)
+  const live = blocks.filter((b) => b.live).length
   const outline = `M24 ${AXIS - RIBBON / 2}L${width - 24} ${AXIS - RIBBON / 2}L${width - 24} ${bottom - (RIBBON - thickness(last?.power_out ?? 0))}${[...edge].reverse().join("")}L24 ${bottom}Z`
   return (
     <Box ref={ref} className="aside" bg="sheet" overflow="hidden" borderBottom="1px solid" borderColor="hair" data-testid="power-path">
       <svg width={width} height={HEIGHT} role="group" aria-label="power path" style={{ display: "block" }}>
         <path d={outline} fill="var(--chakra-colors-copper-soft)" />
         <path d={`M24 ${AXIS - RIBBON / 2}H${width - 24}`} stroke="var(--chakra-colors-copper)" strokeWidth="1.5" />
+        {live > 0 && (
+          <g data-testid="live">
+            <path d={`M24 ${AXIS - RIBBON / 2}H${live === blocks.length ? width - 24 : place(live - 1)}`} stroke={STOP} strokeWidth="3.5" />
+            <text x={place(0) + 30} y={AXIS - 4} style={{ fontSize: 12, fontWeight: 700, fill: STOP }}>
+              live mains
+            </text>
+          </g>
+        )}
         {blocks.map((b, i) => {
           const x = place(i)
           const start = bottom - (RIBBON - thickness(behind(i)))

@@ -101,6 +101,7 @@ def report(sheet: Sheet, need: IsolationNeed) -> BlockReport:
             "clip": build.clip,
             "link": fmt(need.bus, "V"),
             "source": f"to {fmt(need.full, 'V')}",
+            "fed": "mains" if need.mains else "source",
             "peak": f"{fmt(need.peak, 'V')} peak",
             "open": " ".join(c.name.replace(" ", "-") for c in through),
         },

@@ -46,8 +46,9 @@ OUTLASTS = 2.0
 """What the fuse stands over the first charge: it is to outlive many of them."""
 LIKELY_OHMS, LIKELY_DROP, LIKELY_LOSS = 0.05, 1.6, 1.02
 """Of diodes that are not chosen yet: slope of two, Ω, threshold of two, V; and power with what a bleeder takes."""
-TRIES, MORE = 14, 1.25
-"""Banks that a proposal tries, each so much larger than the one before."""
+TRIES, MORE, ENOUGH = 14, 1.25, 5
+"""Banks that a proposal tries, each so much larger than the one before; and tries after which a bank that still falls is not
+what is amiss."""
 MISSED = 3e-4
 """Of the power, by which the loss in a bank's cans may be misjudged before it is marched."""
 HEATED = 1.1
@@ -57,7 +58,7 @@ HEATED = 1.1
 class MainsInputBuild(Build):
     """Fuse, limiter and what bridges it, diodes and what cools them, bank and bleeder."""
 
-    fuse: str = part("fuse", "Fuse in the line")
+    fuse: str = part("fuse", "Line fuse")
     limiter: Ohm = Field(ge=0, le=1000, title="Inrush limiter, cold")
     bypass: str = options("Limiter bridged by", NONE, RELAY)
     diode: str = part("diode", "Rectifier diode, each of four")
@@ -73,8 +74,7 @@ class MainsInputBuild(Build):
 @dataclass(frozen=True, slots=True)
 class Line:
     """The mains, V RMS lowest, nominal and highest, Hz; resistance, Ω, and inductance, H, up to the socket; the bank that the
-    next stage still works at, V, and for how long without mains, s; °C around it; how far the bank may swing with the mains'
-    pulses, peak over mean."""
+    next stage still works at, V, and for how long without mains, s; °C around it; how far the bank may swing, RMS over mean."""
 
     volts: tuple[Volt, Volt, Volt]
     hertz: float
@@ -126,7 +126,7 @@ class MainsState:
     valley: float
     top: float
     ripple: float
-    pulses: float
+    swing: float
     line_rms: float
     line_peak: float
     power_factor: float
@@ -268,7 +268,7 @@ def _with_bank(line: Line, draws: Draws, fields: Fields, shelf: Shelf, rules: Ru
     chosen = "capacitor" in fields and "count" in fields
     least, ripple, ohms = _least_bank(line, draws.total), draws.carrier, line.ohms + LIKELY_OHMS
     steady: tuple[Fields, Rectified] | None = None
-    for _ in range(TRIES):
+    for tried in range(TRIES):
         made = fields if chosen else cans_for(line.crest, ripple, least, None, fields, shelf, rules) | fields
         can = shelf.get(Capacitor, made["capacitor"])
         bank = made["count"] * can.c / made["banks"]
@@ -285,7 +285,7 @@ def _with_bank(line: Line, draws: Draws, fields: Fields, shelf: Shelf, rules: Ru
         carried = math.hypot(low.bank_rms, draws.carrier) if low.held else 2 * draws.total / line.least
         if sound and carried <= ripple:
             steady = steady or (made, low)
-        if chosen or (sound and lasts and carried <= ripple):
+        if chosen or (sound and lasts and carried <= ripple) or (not low.held and tried >= ENOUGH):
             return made, low
         if carried > ripple:
             ripple = RESERVE * carried
@@ -297,7 +297,7 @@ def _with_bank(line: Line, draws: Draws, fields: Fields, shelf: Shelf, rules: Ru
 def _serves(line: Line, made: Rectified, bank: float, power: float) -> tuple[bool, bool]:
     """Whether a bank, F, stands as it should, each pulse like the one before, calm enough for the next stage; and whether its
     valley and its hold-up do."""
-    sound = made.held and made.repeats and made.pulses <= line.calm * made.mean
+    sound = made.held and made.repeats and made.swings_by <= line.calm * made.mean
     lasts = made.lowest > line.least and _hold_up(bank, made.lowest, line.least, power) >= RESERVE * line.hold_up
     return sound, lasts
 
@@ -389,7 +389,7 @@ def assess(
         valley=made.lowest,
         top=made.highest,
         ripple=made.ripple,
-        pulses=made.pulses,
+        swing=made.swings_by,
         line_rms=rms,
         line_peak=made.peak,
         power_factor=made.power_factor,
@@ -446,7 +446,7 @@ def requirements(build: MainsInputBuild, line: Line, shelf: Shelf, coil: float) 
 def parts(build: MainsInputBuild, shelf: Shelf) -> tuple[Item, ...]:
     """Fuse, diodes, their heat-sink, bank and bleeder."""
     return (
-        fitted("F1", "fuse in the line", shelf.get(Fuse, build.fuse), fields=("fuse",)),
+        fitted("F1", "line fuse", shelf.get(Fuse, build.fuse), fields=("fuse",)),
         fitted("D1", "mains rectifier diode", shelf.get(Diode, build.diode), 4, fields=("diode",)),
         fitted("HS1", "rectifier heat-sink", shelf.get(HeatSink, build.sink), fields=("sink",)),
         fitted("C1", "bank capacitor", shelf.get(Capacitor, build.capacitor), build.count * build.banks, fields=("capacitor",)),

@@ -62,9 +62,10 @@ def report(sheet: Sheet, line: Line) -> BlockReport:
         "mains": f"{short(line.volts[1], 'V')} {short(line.hertz, 'Hz')}",
         "bank": fmt(capacitance(build, shelf), "F"),
     }
-    remark = f"bank {words['bank']}, " + ("falls" if fallen else f"power factor {fmt(now.power_factor, '1', 2)}")
+    remark = words["mains"] + ("" if fallen else f", power factor {fmt(now.power_factor, '1', 2)}")
     words["stands"] = "it falls" if fallen else f"{fmt(now.mean, 'V')}, in each valley {fmt(sheet.states['low'].valley, 'V')}"
-    return sheet.close(words["mains"], remark, now.drawn, now.given, words)
+    headline = "bank falls" if fallen else f"{words['bank']} · {fmt(now.mean, 'V')}"
+    return sheet.close(headline, remark, now.drawn, now.given, words)
 
 
 def _fallen(sheet: Sheet, key: str) -> None:
@@ -73,7 +74,7 @@ def _fallen(sheet: Sheet, key: str) -> None:
         ("capacitor", "C", "Bank capacitor"),
         ("count", "n", "… in parallel"),
         ("diode", "D", "Rectifier diode"),
-        ("fuse", "F", "Fuse in the line"),
+        ("fuse", "F", "Line fuse"),
         ("limiter", r"R_{\mathrm{NTC}}", "Inrush limiter, cold"),
         ("bypass", "", "Limiter bridged by"),
         ("bleeder", "R_B", "Bleeder"),
@@ -123,7 +124,7 @@ def _fuse(sheet: Sheet, line: Line) -> None:
     build, rules, shelf = sheet.build, sheet.rules, sheet.shelf
     fuse = shelf.get(Fuse, build.fuse)
     cure = (("Let the proposal choose the fuse", {f"{KEY}.fuse": None}),)
-    sheet.choice("fuse", "F", "Fuse in the line")
+    sheet.choice("fuse", "F", "Line fuse")
     carried = sheet.limited(
         "line_rms", "I_F", "Current of the fuse", "A", fuse.i_rating, 1 - 1 / rules.fuse_factor, over=LOADED
     )

@@ -66,10 +66,10 @@ line_current = _relation(
 rail_distortion = _relation(
     "mains_rail_distortion",
     THD,
-    dV / (sp.sqrt(2) * V_dc),
-    title="What a rail's swing at twice the mains leaves in a sine made of it",
-    holds="dV its peak, V_dc its mean; nothing follows the rail within a period; both sidebands count, though at equal "
-    "frequencies one of them lies on the fundamental and swells and ebbs it instead",
+    V_rms / V_dc,
+    title="What a rail's swing leaves in a sine made of it",
+    holds="V_rms of the swing, V_dc its mean; nothing follows the rail within a period; both sidebands count, though one of "
+    "the load's own swing, and at equal frequencies one of the mains', lies on the fundamental and only swells and ebbs it",
     source="product of two sines: sidebands of half the swing each",
 )
 touch_current = _relation(

@@ -43,7 +43,7 @@ MAINS = Circuit(
     labels=(
         Label(value="{resistance}", x=176, y=64, at="middle"),
         Label(value="{inductance}", x=236, y=64, at="middle"),
-        Label(name="socket", value="live, and neutral", x=350, y=88),
+        Label(name="socket", value="live, neutral", x=350, y=88),
         Label(value="{rms} RMS", x=304, y=20, at="middle"),
     ),
     shapes=(arrow(290, 30),),

@@ -6,21 +6,25 @@ from rhombos.core.frame.circuit import Circuit, Element, Label, Place, Words, pl
 
 
 def mains_input(words: Words) -> Circuit:
-    """A limiter and what bridges it, four diodes, the bank and its bleeder."""
+    """Line fuse, a limiter and what bridges it, four diodes, the bank and its bleeder."""
     before = UNLIMITED if not words["limited"] else LIMITED + (BRIDGED if words["bypass"] == "relay" else Circuit())
-    return before + BEHIND
+    return FUSED + before + BEHIND
 
 
-LIMITED = Circuit(
-    elements=(Element(symbol="resistor", name="{limiter}", value="", x=44, y=75, label=Place(x=64, y=100), at="middle"),),
-    wires=("M27 75H44M84 75H140",),
+FUSED = Circuit(
+    elements=(Element(symbol="fuse", ref="F1", part="fuse", value="", x=32, y=75, label=Place(x=52, y=96), at="middle"),),
+    wires=("M27 75H32M72 75H84",),
 )
-UNLIMITED = Circuit(wires=("M27 75H140",), labels=(Label(value="no limiter", x=66, y=66, at="middle", tone="copper"),))
+LIMITED = Circuit(
+    elements=(Element(symbol="resistor", name="{limiter}", value="", x=84, y=75, label=Place(x=104, y=96), at="middle"),),
+    wires=("M124 75H140",),
+)
+UNLIMITED = Circuit(wires=("M84 75H140",), labels=(Label(value="no limiter", x=106, y=64, at="middle", tone="copper"),))
 BRIDGED = Circuit(
-    elements=(Element(symbol="contact", x=44, y=42),),
-    wires=("M34 75V42H44M84 42H94V75",),
-    nodes=places((34, 75), (94, 75)),
-    labels=(Label(value="relay", x=64, y=28, at="middle"),),
+    elements=(Element(symbol="contact", x=84, y=42),),
+    wires=("M79 75V42H84M124 42H130V75",),
+    nodes=places((79, 75), (130, 75)),
+    labels=(Label(value="relay", x=104, y=28, at="middle"),),
 )
 BEHIND = Circuit(
     elements=(

@@ -59,9 +59,9 @@ def isolation(words: Words) -> Circuit:
     """Which side is which, and what crosses: dashed where a rated part keeps them apart, a full red line where nothing does."""
     through, gates, bonded = set(words["open"].split()), bool(words["gates"]), words["output"] == "one pole earthed"
     beyond, bare = bool(words["beyond"]), words["beyond"] == "source"
-    whole = ISLANDS + _island(14, 52, 118, 50, "source side", "{source}") + _island(338, 96, 114, 44, "socket", "{peak}")
+    whole = ISLANDS + _island(14, 52, 118, 50, "{fed} side", "{source}") + _island(338, 96, 114, 44, "socket", "{peak}")
     if beyond:
-        name = "bridge, on the source" if bare else "link and bridge" if gates else "link"
+        name = "bridge, on the {fed}" if bare else "link and bridge" if gates else "link"
         whole += _island(300, 12, 152, 44, name, "{link}") + Circuit(wires=("M376 56V96M398 56V96",))
     if bare:
         whole += Circuit(

@@ -67,7 +67,8 @@ class StepOut(_Plain):
 
 class BlockReport(_Plain):
     """One block of the power path at the nominal point, with its worst stress over all points. `given` is what leaves the path
-    there, in words, where it goes on behind it; `auxiliary` one that lies beside it. `words` are what a circuit says
+    there, in words, where it goes on behind it; `auxiliary` one that lies beside it; `live` one that is joined to the mains.
+    `words` are what a circuit says
     beside the figures; `circuit` is it, as it is drawn."""
 
     key: str
@@ -84,6 +85,7 @@ class BlockReport(_Plain):
     words: SkipJsonSchema[dict[str, str]] = Field(default_factory=dict, exclude=True)
     given: str = ""
     auxiliary: bool = False
+    live: bool = False
     intervals: tuple[Interval, ...] = ()
     circuit: Drawing | None = None
 

@@ -393,6 +393,8 @@ def report_blocks(worked: Worked) -> tuple[list[BlockReport], list[Finding]]:
         told = stage.report(sheet, worked)
         if stage.key not in path:
             told = told.model_copy(update={"auxiliary": True})
+        elif worked.brief.mains and not worked.beyond_barrier(stage.key):
+            told = told.model_copy(update={"live": True})
         elif stage.ending and stage.key != worked.path[-1].key:
             told = told.model_copy(update={"given": fmt(told.power_out, "W")})
         reports.append(told)

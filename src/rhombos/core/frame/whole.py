@@ -40,7 +40,7 @@ def totals_of(worked: Worked) -> Totals:
         texts |= dict.fromkeys(("power_in", "lost", "efficiency", "run_time", "balance"), "not reached")
     if brief.mains and reached:
         texts |= {"line_current": f"{fmt(cells.rms, 'A')} from the mains",
-                  "power_factor": fmt(drawn / (brief.mains.nominal * cells.rms), "1", 2)}  # fmt: skip
+                  "power_factor": fmt((drawn + cells.internal_loss) / (brief.mains.nominal * cells.rms), "1", 2)}  # fmt: skip
     if link:
         texts |= {"stored_energy": fmt(link.stored, "J", 2), "safe_time": fmt(link.safe_time, "s", 2),
                   "link_voltage": short(link.voltage, "V")}  # fmt: skip

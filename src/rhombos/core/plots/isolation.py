@@ -42,7 +42,7 @@ def nodes(worked: Worked) -> Chart:
     full, socket = fmt(need.full, "V"), fmt(need.peak, "V")
     rows = [
         ("node", "side", "up to"),
-        ("source, fuse, input bank", "source", full),
+        ("mains, fuse, rectifier, bank" if need.mains else "source, fuse, input bank", "source", full),
         ("controller, drivers of the low side, fan, relay coils", "source", "12 V"),
     ]
     stage = state.get(FRONT_END) or state.get(OSCILLATOR)

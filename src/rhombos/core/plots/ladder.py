@@ -4,15 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
-from rhombos.core.blocks.input_stage import InputStageBuild
 from rhombos.core.blocks.protection import BLINKS, FUSE_ALONE, ProtectionBuild, thresholds
 from rhombos.core.blocks.protection import KEY as PROTECTION
 from rhombos.core.book import sense
 from rhombos.core.control.thresholds import Band, Tap
 from rhombos.core.frame.solve import Worked
-from rhombos.core.parts import Capacitor
 from rhombos.core.plots.model import Axis, Chart, Mark, Rung, Scale, Series, roomy
-from rhombos.core.routes.auxiliary.protection import need_of, outputs_of
+from rhombos.core.routes.auxiliary.protection import bank_stands, need_of, outputs_of
 from rhombos.core.units.quantities import fmt, short
 
 FALLING = {"cut_off", "warning", "output_low"}
@@ -25,8 +23,7 @@ def input_ladder(worked: Worked) -> Chart:
     build = worked.built(ProtectionBuild)
     need = need_of(worked)
     made = thresholds(build, need.v_out, worked.rules)
-    entry = worked.built(InputStageBuild)
-    can = worked.shelf.get(Capacitor, entry.capacitor).v_rating * getattr(entry, "banks", 1)
+    can = bank_stands(worked)
     levels = zip(LEVELS[bool(need.resting)], (need.empty, need.nominal, need.full), strict=True)
     marks = [_mark(name, at) for name, at in levels]
     over = made["over_voltage"][2].high

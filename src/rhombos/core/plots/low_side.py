@@ -56,10 +56,10 @@ def sag(worked: Worked) -> Chart:
 
 
 def power_band(worked: Worked) -> Chart:
-    """Source current at every operating point, as bars."""
+    """Source current at every operating point, as bars: its mean, or its RMS where it alternates."""
     brief = worked.brief
     points = [k for k in worked.settled if k not in worked.route.infeasible(worked.settled)]
-    amperes = [worked.settled[k].states[SOURCE].current for k in points]
+    amperes = [s.rms if brief.mains else s.current for s in (worked.settled[k].states[SOURCE] for k in points)]
     scale = Scale("A", *amperes)
     if isinstance(brief.source, BatterySource):
         most, told = brief.source.capacity / 3600, "one-hour rate"

@@ -121,6 +121,6 @@ def _harmonics(made: Rectified) -> Chart:
         x=n.axis("order", low=0, high=26),
         y=a.axis("", low=0),
         series=(curve("line", orders[keep], made.harmonics[keep], n, a).model_copy(update={"kind": "sticks"}),),
-        remark=f"Distortion {fmt(made.distortion, '%', 2)}. What a standard allows depends on its class and on the power: look "
+        remark=f"Distortion {fmt(made.distortion, '%')}. What a standard allows depends on its class and on the power: look "
         "there.",
     )

@@ -101,9 +101,12 @@ class OnMains(Bare):
         states = settled.states | {SOURCE: cells, mains_input.KEY: state, h_bridge.KEY: bridged}
         if output_filter.KEY in states and not state.falls:
             filtered = states[output_filter.KEY]
-            bent = worksheet.work("output_filter.from_the_mains", mains_book.rail_distortion, dV=state.pulses, V_dc=state.mean)
-            bent, swung = (math.hypot(bent, before) for before in (filtered.distortion, filtered.rail))
-            states[output_filter.KEY] = replace(filtered, distortion=bent, rail=swung)
+            bent = worksheet.work(
+                "output_filter.from_the_mains", mains_book.rail_distortion, V_rms=state.swing, V_dc=state.mean
+            )
+            # in place of what a resistance before the bank would make of the load's own swing
+            others = math.sqrt(max(0.0, filtered.distortion**2 - filtered.rail**2))
+            states[output_filter.KEY] = replace(filtered, distortion=math.hypot(others, bent), rail=bent)
         taken = draws.power + state.loss
         flow = {**settled.flow, SOURCE: taken, mains_input.KEY: taken}
         return replace(settled, states=states, flow=flow)

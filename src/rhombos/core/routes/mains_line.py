@@ -17,7 +17,7 @@ from rhombos.core.frame.sizing import Sizing
 MORE = 1.03
 """What a sine's crest needs over itself, before it is known what drops on the way."""
 CALM = 0.6
-"""Share of the distortion asked that the mains' pulses may make."""
+"""Share of the distortion asked that the swing of the bank may make."""
 
 
 def mains_of(brief: Brief) -> MainsSource:
@@ -46,7 +46,7 @@ def line_of(states: States, brief: Brief, rules: Rules) -> Line:
 
 def lined(brief: Brief, least: float) -> Line:
     """The same for a bank that the bridge needs, V: of a sine calm enough for the distortion asked."""
-    calm = math.sqrt(2) * CALM * brief.targets.distortion if brief.output.waveform == "sine" else math.inf
+    calm = CALM * brief.targets.distortion if brief.output.waveform == "sine" else math.inf
     return mains_input.line_of(mains_of(brief), least, brief.targets.ambient, calm)
 
 

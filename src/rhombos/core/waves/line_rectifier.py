@@ -34,6 +34,8 @@ WAITED, SHOWN = 60, 8
 """Half periods that pass before those that are kept where none repeats, and how many are."""
 PHASES = 9, 15
 """Half periods in which a swing that is not locked to the mains meets it at all phases: at least, and one more than at most."""
+DRIFTS, HELD_AT = 0.03, 8
+"""Turns in a half period below which a swing counts as drifting past the mains, and at how many phases it is then held."""
 SMOOTHED = 128
 """Parts of a half period over which what a load draws at a moment is averaged: it may come in pulses."""
 SETTLES, MOST_ROUNDS, AT_REST = 6, 12, 2e-4
@@ -109,10 +111,10 @@ class Rectified:
         return self.drawn / apparent if apparent > 0 else 0.0
 
     @cached_property
-    def pulses(self) -> float:
-        """How far the bank swings with the mains' own pulses, at twice its frequency, V peak."""
-        turned = np.exp(-2j * self.mains.turn * self.time)
-        return 2 * abs(complex(np.trapezoid((self.bank - self.mean) * turned, self.time))) / self.span
+    def swings_by(self) -> float:
+        """How far the bank swings about its mean, RMS, V."""
+        beside = self.bank - self.mean
+        return math.sqrt(self._product(beside, beside))
 
     @property
     def conducts(self) -> float:
@@ -188,35 +190,53 @@ def rectified(mains: Mains, behind: Behind, power: float, swing: Swing | None = 
     begin = _steady(mains, behind, power)
     if not begin.held:
         return begin
-    passes, of = _passing(swing.rate)
-    phases = [n * passes / of % 1.0 for n in range(of)]
-    seen = sum(Load(1.0, mains.half, swing, phase).energy(0.0, mains.half) for phase in phases) / of / mains.half
-    loads = [Load(power / seen, mains.half, swing, phase) for phase in phases]  # so few phases may miss some of a sharp wave
-    here, waited, made = (float(begin.bank[0]), float(begin.current[0])), SETTLES, begin
-    before: tuple[float, float] | None = None
-    for _ in range(MOST_ROUNDS):
-        found = _in_a_row(mains, behind, loads, here, waited, of)
+    rounds = _passing(swing.rate)
+    phases = [phase for each in rounds for phase in each]
+    seen = sum(Load(1.0, mains.half, swing, phase).energy(0.0, mains.half) for phase in phases) / len(phases) / mains.half
+    drawn = power / seen  # so few phases may miss some of a sharp wave
+    here, halves = _ended(Half([], begin.current.tolist(), begin.bank.tolist())), []
+    for each in rounds:
+        found = _rested(mains, behind, [Load(drawn, mains.half, swing, phase) for phase in each], here, power)
         if found is None:
             return replace(begin, held=False)
-        made = found
-        first, last = float(made.bank[0]), float(made.bank[-1])
-        if abs(0.5 * behind.farad * (last**2 - first**2)) < AT_REST * power * made.span:
-            break
-        # along the secant: a large bank under hardly a load has a long memory
-        slope = (last - first - before[1]) / (first - before[0]) if before and first != before[0] else -1.0
-        step = (first - last) / min(FLATTEST, max(STEEPEST, slope))
-        before, waited = (first, last - first), 0
-        here = first + min(STRIDE * first, max(-STRIDE * first, step)), -abs(float(made.current[-1]))
-    return replace(made, power=power, repeats=begin.repeats)
+        halves += found
+        here = _ended(found[-1][1])
+    return replace(_joined(mains, power, halves), repeats=begin.repeats)
+
+
+Row = list[tuple[Load, Half]]
+"""Half periods in a row, each with what draws in it."""
 
 
 @lru_cache(maxsize=64)
-def _passing(rate: float) -> tuple[int, int]:
-    """Turns k of n by which a swing's phase moves on in each half period: as near to its own frequency as lets it meet n phases
-    in n half periods."""
+def _passing(rate: float) -> tuple[tuple[float, ...], ...]:
+    """Phases, in turns, with which a swing begins half periods in a row, in rounds each of which comes back to where it began:
+    in one round it moves on as near to its own frequency as lets it meet n phases in n half periods. Where it hardly moves, it
+    stays at each phase for a round."""
     part = rate % 1.0
+    if min(part, 1 - part) < DRIFTS:
+        return tuple((n / HELD_AT,) for n in range(HELD_AT))
     able = ((k, n) for n in range(*PHASES) for k in range(1, n) if math.gcd(k, n) == 1)
-    return min(able, key=lambda kn: (abs(kn[0] / kn[1] - part), kn[1]))
+    passes, of = min(able, key=lambda kn: (abs(kn[0] / kn[1] - part), kn[1]))
+    return (tuple(n * passes / of % 1.0 for n in range(of)),)
+
+
+def _rested(mains: Mains, behind: Behind, loads: Sequence[Load], here: tuple[float, float], power: float) -> Row | None:
+    """A round of half periods that ends with what it began with, found along the secant: a large bank under hardly a load has a
+    long memory. None where the bank falls."""
+    before: tuple[float, float] | None = None
+    for turn in range(MOST_ROUNDS):
+        found = _in_a_row(mains, behind, loads, here, SETTLES if turn == 0 and len(loads) > 1 else 0, len(loads))
+        if found is None:
+            return None
+        first, last = found[0][1].bank[0], found[-1][1].bank[-1]
+        if abs(0.5 * behind.farad * (last**2 - first**2)) < AT_REST * power * mains.half * len(loads):
+            break
+        slope = (last - first - before[1]) / (first - before[0]) if before and first != before[0] else -1.0
+        step = (first - last) / min(FLATTEST, max(STEEPEST, slope))
+        before = (first, last - first)
+        here = first + min(STRIDE * first, max(-STRIDE * first, step)), _ended(found[-1][1])[1]
+    return found
 
 
 @lru_cache(maxsize=512)
@@ -256,7 +276,7 @@ def _steady(mains: Mains, behind: Behind, power: float) -> Rectified:
         volts = here[0] + min(STRIDE * top, max(-STRIDE * top, float(step[0])))
         here = max(LEAST * top, volts), min(0.0, here[1] + float(step[1]))
     wanders = _in_a_row(mains, behind, [load], (top, 0.0), WAITED, SHOWN)
-    return replace(wanders, repeats=False, swings=None) if wanders else fallen
+    return replace(_joined(mains, power, wanders), repeats=False, swings=None) if wanders else fallen
 
 
 def _near(through: Through, top: float, load: float, crest: float) -> tuple[float, float] | None:
@@ -302,26 +322,25 @@ def _slopes(
 
 def _in_a_row(
     mains: Mains, behind: Behind, loads: Sequence[Load], begin: tuple[float, float], waited: int, shown: int
-) -> Rectified | None:  # fmt: skip
+) -> Row | None:  # fmt: skip
     """Half periods under loads by turns, after some in which they find what they do; None where the bank falls."""
-    volts, current = begin
-    times: list[float] = []
-    amps: list[float] = []
-    levels: list[float] = []
-    drawn: list[float] = []
-    way, near = 1.0, 0.5 * mains.half / SMOOTHED
+    here, row = begin, []
     for turn in range(-waited, shown):
         load = loads[turn % len(loads)]
-        found = half_period(mains, behind, load, volts, current)
+        found = half_period(mains, behind, load, *here)
         if found is None:
             return None
-        volts, current = found.bank[-1], min(0.0, -found.current[-1])
+        here = _ended(found)
         if turn >= 0:
-            times += [turn * mains.half + t for t in found.time]
-            amps += [way * a for a in found.current]
-            levels += found.bank
-            drawn += [load.energy(t - near, t + near) / near for t in found.time]
-            way = -way
-    power = sum(load.power for load in loads) / len(loads)
-    swings = np.array(drawn) / (2 * power)
-    return Rectified(mains, power, np.array(times), np.array(amps), np.array(levels), swings=swings)
+            row.append((load, found))
+    return row
+
+
+def _joined(mains: Mains, power: float, row: Row) -> Rectified:
+    """Half periods in a row as one record, for a mean power, W."""
+    near = 0.5 * mains.half / SMOOTHED
+    times = np.concatenate([np.array(half.time) + n * mains.half for n, (_, half) in enumerate(row)])
+    amps = np.concatenate([np.array(half.current) * (-1) ** n for n, (_, half) in enumerate(row)])
+    levels = np.concatenate([half.bank for _, half in row])
+    drawn = [load.energy(t - near, t + near) / (2 * near * power) for load, half in row for t in half.time]
+    return Rectified(mains, power, times, amps, levels, swings=np.array(drawn))

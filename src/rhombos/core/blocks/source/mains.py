@@ -30,8 +30,8 @@ def assess(emf: float, power: float, brief: Brief, worksheet: Worksheet, pulsati
 def drawn(
     emf: float, power: float, rms: float, peak: float, falls: bool, brief: Brief, worksheet: Worksheet
 ) -> SourceState:  # fmt: skip
-    """What a rectifier with its bank takes of the mains, whose crest is given, V: a power, W, before the loop, by a current, RMS
-    and peak, A. The part in phase carries the power, its RMS heats the loop; `falls` says that no bank stands there."""
+    """What a rectifier with its bank takes of the mains, whose crest is given, V: a power, W, before the loop, by a current,
+    RMS and peak, A. The part in phase carries the power, its RMS heats the loop; `falls` says that no bank stands there."""
     mains = _of(brief)
     lost = worksheet.work("source.internal_loss", book.ohmic_loss, I_rms=rms, R=mains.resistance)
     given = assess(emf, power, brief, worksheet, 1.0)
@@ -62,14 +62,14 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     sheet.fixed_value("hertz", "f", "Mains frequency", mains.frequency, "Hz", "as the brief says")
     worst = sheet.limited("rms", "I", "Line current, hardest input", "A", BREAKER, SPARE, over=LASTING)
     sheet.result("peak", r"\hat I", "Its peak", "A", point=worst.point)
-    sheet.result("current", "I_w", "Part of it that carries the power", "A")
+    sheet.result("current", "I_w", "Its part in phase", "A")
     sheet.result("power", "P", "Power taken", "W")
     apparent = nominal * now.rms
     sheet.fixed_value("apparent", "S", "Apparent power", apparent, "V*A", "nominal mains")
     sheet.fixed_value("resistance", "R", "Resistance of the loop", mains.resistance, "ohm", "as the brief says")
     sheet.fixed_value("inductance", "L", "Inductance of the loop", mains.inductance, "H", "as the brief says")
-    sheet.result("terminal", "V_t", "At the socket, by the power taken", "V")
-    sheet.result("internal_loss", "P_R", "Lost in the loop up to the socket", "W")
+    sheet.result("terminal", "V_t", "Voltage at the socket", "V")
+    sheet.result("internal_loss", "P_R", "Lost in the loop", "W")
     sheet.result("fault_current", "I_k", "Short-circuit current", "A", point="high")
     not_given(
         sheet,

@@ -79,6 +79,12 @@ def _bank(at: Sizing) -> Key[InputStageBuild | MainsInputBuild, object]:
     return MAINS_INPUT if MAINS_INPUT in at.builds else INPUT_STAGE
 
 
+def bank_stands(at: Sizing) -> float:
+    """What that bank is rated, V."""
+    entry = at.builds[_bank(at)]
+    return at.shelf.get(Capacitor, entry.capacitor).v_rating * entry.banks
+
+
 def _resistance(at: Sizing) -> float:
     """All resistance up to the bank, Ω; of the mains, what takes a bank down to its valley at full power and the lowest input,
     where a threshold must not act."""
@@ -141,9 +147,7 @@ def _assess(at: Sizing, worksheet: Worksheet) -> block.ProtectionState:
 
 
 def _report(sheet: protection_report.Sheet, at: Sizing) -> BlockReport:
-    entry = at.builds[_bank(at)]
-    can = at.shelf.get(Capacitor, entry.capacitor).v_rating * entry.banks
-    return protection_report.report(sheet, need_of(at), short_of(at), can)
+    return protection_report.report(sheet, need_of(at), short_of(at), bank_stands(at))
 
 
 def _requirements(at: Sizing) -> Iterator[Requirement]:
