@@ -28,13 +28,22 @@ def making(brief: Brief, wave: str, **sections: Any) -> Brief:
 
 
 def fitting(name: RouteName, brief: Brief) -> Brief:
-    """The brief as the route admits it: on a battery of as much energy, at a voltage that it makes something of; with a second
-    socket only where it has a secondary for one."""
+    """The brief as the route admits it: on a battery of as much energy, or a stiff mains, at a voltage that it makes something
+    of; with a second socket only where it has a secondary for one."""
     if not ROUTES[name].makes(brief.waves):
         brief = brief.model_copy(update={"outputs": brief.outputs[:1]})
-    if ROUTES[name].refuses(brief) is None:
+    route = ROUTES[name]
+    if brief.source.kind in route.fed_by and route.refuses(brief) is None:
         return brief
+    raw = brief.model_dump(exclude_unset=True)
+    if brief.mains and "mains" not in route.fed_by:
+        return fitting(name, Brief.model_validate(raw | {"sources": [{"kind": "battery", "capacity": 100 * 3600.0}]}))
     wanted = brief.output.voltage * {"sine": 1.23 * math.sqrt(2), "modified": 1.4, "square": 1.0}[brief.output.waveform]
+    if "mains" in route.fed_by:
+        volts = min(277.0, max(85.0, 1.03 * wanted / math.sqrt(2)))
+        ohms = max(0.01, 0.002 * volts**2 / brief.power.surge)
+        mains = {"kind": "mains", "nominal": volts, "lowest": 0.97 * volts, "highest": 1.03 * volts, "hold_up": 0}
+        return Brief.model_validate(raw | {"sources": [mains | {"resistance": ohms, "inductance": ohms / 1500}]})
     cells = round(wanted / 3.2)
     return brief.but(
         source={

@@ -108,14 +108,19 @@ def test_what_is_drawn_tells_the_figures_of_what_is_there_and_what_the_others_ar
         return {f.title: dict(zip(f.options, f.told, strict=True)) for f in drawn}
 
     first = told(refuge)
-    assert first["Fed by"] == {"battery": "8 × LiFePO4, 25.6 V", "DC rail": "a supply of limited current"}
+    assert first["Fed by"] == {
+        "battery": "8 × LiFePO4, 25.6 V", "DC rail": "a supply of limited current", "mains": "one phase, rectified",
+    }  # fmt: skip
+    raw = refuge.model_dump(exclude_unset=True) | {"sources": [{"kind": "mains"}]}
+    assert told(Brief.model_validate(raw))["Fed by"]["mains"] == "230 V 50 Hz, 207 V at its lowest"
     assert first["Feeds"]["AC"] == "230 V 50 Hz sine, 600 W"
     assert first["and beside it"] == {"nothing": "no more", "HF": "straight from a secondary"}
     fed = refuge.but(
         source={"kind": "DC rail", "nominal": 48.0, "lowest": 44.0, "highest": 52.0, "limit": 20.0}, output={"kind": "HF"}
     )
     second = told(fed)
-    assert second["Fed by"] == {"battery": "cells of one kind", "DC rail": "48 V, at most 20 A"}
+    others = {"battery": "cells of one kind", "mains": "one phase, rectified"}
+    assert second["Fed by"] == others | {"DC rail": "48 V, at most 20 A"}
     assert second["Feeds"]["HF"].startswith("230 V 50 kHz, ")
     assert "and beside it" not in second
     assert second["and at low voltage"]["auxiliary DC"] == "low voltage from the source"

@@ -78,7 +78,7 @@ def test_a_constant_power_holds_it_down_below_the_latch_voltage(start, comes_up,
         assert last < 1.01
 
 
-@pytest.mark.parametrize("route", ROUTES)
+@pytest.mark.parametrize("route", [name for name, route in ROUTES.items() if "DC rail" in route.fed_by])
 def test_every_route_is_sized_on_a_rail(route, refuge, shelf):
     volts = {"nominal": 385, "lowest": 370, "highest": 400, "limit": 6} if route == "direct bridge" else {}
     brief = railed(refuge, **volts).but(output={"waveform": ROUTES[route].waveforms[0]})

@@ -7,7 +7,7 @@ from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.solve import explain, solve, work_out
 from rhombos.core.routes import ROUTES
-from tests.core.asking import written_short
+from tests.core.asking import fitting, written_short
 
 USUAL = PRESETS["usual"]
 
@@ -50,9 +50,7 @@ def test_the_stage_named_is_the_one_that_gives_way(refuge, shelf):
 
 @pytest.mark.parametrize("name", ROUTES)
 def test_every_route_has_a_rating_in_words(name, refuge, shelf):
-    brief = refuge.but(output={"waveform": ROUTES[name].waveforms[0]})
-    if ROUTES[name].refuses(brief):
-        brief = brief.but(source={"kind": "DC rail", "nominal": 390, "lowest": 375, "highest": 400, "limit": 8})
+    brief = fitting(name, refuge.but(output={"waveform": ROUTES[name].waveforms[0]}))
     found = rating(work_out(brief, {}, shelf, USUAL, name))
     assert found.share > 0.95
     assert "W: then" in found.text

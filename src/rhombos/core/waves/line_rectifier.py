@@ -249,6 +249,7 @@ def _steady(mains: Mains, behind: Behind, power: float) -> Rectified:
     fallen = Rectified(mains, power, ends, np.zeros(2), np.full(2, LEAST * top), held=False)
 
     load = Load(power, half)
+    enough = min(REPEATS * mains.crest, AT_REST * power * half / (behind.farad * top))
 
     def through(volts: float, current: float) -> Half | None:
         return half_period(mains, behind, load, volts, current)
@@ -265,7 +266,7 @@ def _steady(mains: Mains, behind: Behind, power: float) -> Rectified:
         slopes = _slopes(through, here, _ended(found), (NUDGE * mains.crest, NUDGE * most))
         if slopes is None:
             break
-        if abs(off[0]) < REPEATS * mains.crest and abs(off[1]) < REPEATS * most:
+        if abs(off[0]) < enough and abs(off[1]) < REPEATS * most:
             if np.abs(np.linalg.eigvals(slopes)).max() < 1:  # else it repeats, but any disturbance grows: it is never met
                 return Rectified(mains, power, np.array(found.time), np.array(found.current), np.array(found.bank))
             break
