@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -30,6 +31,13 @@ NEAR, NEAR_LINEAR, NEAR_CREST, CREST_SHARE, BESIDE, RINGS = 0.0012, 0.02, 0.005,
 how near to the filter's corner a harmonic is left out there; and the share of it that linear loads leave open."""
 
 
+MAINS_SEEN, MANY = 10, 2**17
+"""Periods of the mains over which a record of a bridge on it is looked at, and its samples."""
+NEAR_MAINS, NEAR_LINE, NEAR_VALLEY = 0.02, 0.05, 0.15
+"""How far a figure of such a bridge may lie apart: of output and bank; of the line's current, whose pulses swing with the phase
+at which the output meets them; and by how much of the ripple the record's valley may lie below the sheet's."""
+
+
 @dataclass(frozen=True)
 class Agreement:
     """A figure as the sheet states it and as the scope finds it; `off` is how far apart they are, in units of what is
@@ -46,6 +54,8 @@ def agreements(worked: Worked) -> list[Agreement]:
     bench = bench_of(worked)
     if bench.direct:
         return _direct(worked, bench)
+    if worked.brief.mains:
+        return _on_the_mains(worked, bench)
     made = record(bench, "as designed", "steady", 6, "source, averaged")
     now = worked.settled["nominal"]
     period = 1 / made.line
@@ -141,6 +151,31 @@ def _direct(worked: Worked, bench: Bench) -> list[Agreement]:
             (ripple - LEAST_TOLD * volts) / now["dc_link"].ripple / (1 + NEAR_SHARE),
         ),
     ]
+
+
+def _on_the_mains(worked: Worked, bench: Bench) -> list[Agreement]:
+    """The same of a bridge on the rectified mains: over a record long enough that output and mains meet at many phases."""
+    mains, now = worked.brief.mains, worked.settled["nominal"].states
+    assert mains is not None
+    periods = min(bench.most_periods, math.ceil(MAINS_SEEN / mains.frequency * bench.at.line))
+    made = record(bench, "as designed", "steady", periods, "source, averaged")
+    assert made.trail is not None
+    span = math.floor(made.end * 2 * mains.frequency) / (2 * mains.frequency)
+    time_ = made.end - span + (np.arange(MANY) + 0.5) * span / MANY
+    traces = made.probe(time_)
+    bank, line = np.interp(time_, made.trail.time, made.trail.input), np.interp(time_, made.trail.time, made.trail.source)
+    as_asked = worked.settled["nominal"].flow["load"] / float((traces["output"] * traces["load"]).mean())
+    entry = now["mains_input"]
+    pairs = [
+        ("output, RMS", now["load"].voltage, _rms(traces["output"]), NEAR_MAINS),
+        ("load, RMS", now["load"].rms, _rms(traces["load"]), NEAR_PULSE if bench.crest_power else NEAR_SHARE),
+        ("bank, mean", entry.mean, float(bank.mean()), NEAR_MAINS),
+        ("line, RMS", entry.line_rms, _rms(line) * as_asked, NEAR_LINE),
+    ]
+    found = [Agreement(n, a, b, abs(a / b - 1) / allowed) for n, a, b, allowed in pairs]
+    # the sheet says the worst of all phases, of which the record has some
+    low, ripple = float(bank.min()), max(entry.ripple, 1e-3)
+    return [*found, Agreement("bank, valley", entry.valley, low, (entry.valley - low) / (NEAR_VALLEY * ripple))]
 
 
 def _socket(worked: Worked, traces: dict[str, np.ndarray]) -> tuple[float, float]:

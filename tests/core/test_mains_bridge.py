@@ -4,6 +4,7 @@ import math
 
 import numpy as np
 import pytest
+from benchmarks.agreement import agreements
 from scipy.integrate import solve_ivp
 
 from rhombos.core.blocks import mains_input
@@ -59,6 +60,11 @@ def test_what_goes_in_comes_out_or_is_lost(worked):
         lost = sum(s.states[k].loss for k in MAINS if k in s.states)
         assert cells.terminal * cells.current == pytest.approx(s.flow["load"] + lost, rel=1e-3), point
         assert s.flow["source"] == pytest.approx(s.flow["load"] + lost, rel=1e-9), point
+
+
+def test_sheet_and_scope_say_the_same(worked):
+    """The scope marches mains, diodes and bank with the bridge, edge by edge."""
+    assert [a for a in agreements(worked) if a.off > 1] == []
 
 
 def test_its_parts_stand_the_mains(worked):

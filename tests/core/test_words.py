@@ -65,7 +65,7 @@ def test_demo_designs_solve_and_their_cures_lead_to_a_sound_design(identity, she
     design = DEMO[identity]
     pins = dict(design.pins)
     for _ in range(MOST_CURES):
-        solution = solve(design.brief, pins, shelf, PRESETS[design.rules])
+        solution = solve(design.brief, pins, shelf, PRESETS[design.rules], design.route)
         grave = [f for f in solution.findings if f.severity in ("stop", "fix")]
         if not grave:
             return

@@ -32,9 +32,10 @@ from rhombos.core.routes.direct_bridge import Bare, DirectBridge, DirectSteps, H
 from rhombos.core.routes.entry import Entry
 from rhombos.core.routes.mains_line import least_guessed, line_of, lined, mains_of
 from rhombos.core.routes.on_source import Guess, SourceSettled
-from rhombos.core.routes.supply import LEAST_PATH
-from rhombos.core.waves.chain import Feed
+from rhombos.core.routes.supply import LEAST_PATH, line_current
+from rhombos.core.waves.chain import Feed, Supply
 from rhombos.core.waves.line_curve import Leaves, leaves
+from rhombos.core.waves.line_feed import RectifiedFeed
 from rhombos.core.waves.line_half import Swing
 from rhombos.core.waves.pulsation import Array
 
@@ -52,7 +53,6 @@ class OnMains(Bare):
     key: str = "mains bridge"
     title = "Rectified mains and H-bridge"
     fed_by = ("mains",)
-    marched = False
 
     def makes(self, waves: tuple[Waveform, ...]) -> bool:
         """One socket: nothing is taken off the bank beside it."""
@@ -110,6 +110,19 @@ class OnMains(Bare):
         taken = draws.power + state.loss
         flow = {**settled.flow, SOURCE: taken, mains_input.KEY: taken}
         return replace(settled, states=states, flow=flow)
+
+    def supply(
+        self, settled: Mapping[str, SourceSettled], builds: Builds, brief: Brief, shelf: Shelf, rules: Rules
+    ) -> Supply:  # fmt: skip
+        """The mains with its diodes and its bank, from the nominal point."""
+        now = settled["nominal"]
+        at = self.operating(settled, builds, shelf) or self.stepped(settled, builds, shelf)
+        assert now.draws is not None, "this route's own passes"
+        assert at is not None, "a sine, or steps"
+        volts, build = now.point.emf / math.sqrt(2), builds[mains_input.KEY]
+        feed = RectifiedFeed.of(*mains_input.ahead(lined(brief, 0.0), volts, build, shelf))
+        steady = now.draws.total + mains_input.bled(volts, build) - now.flow["load"]
+        return Supply(feed, None, 0.0, math.inf, None, max(0.0, steady - at.resistance * line_current(now.states) ** 2))
 
     def _learnt(self, settled: Mapping[str, SourceSettled]) -> dict[str, Any]:
         """What the assessed design teaches of what lies before the bridge."""

@@ -10,6 +10,7 @@ from rhombos.core.scope.record import Record
 from rhombos.core.scope.setup import Bench
 from rhombos.core.scope.view import View
 from rhombos.core.units.quantities import fmt, short
+from rhombos.core.waves.line_feed import RectifiedFeed
 
 LOADS = {
     "motor, starting": "A motor with a run capacitor, as its equivalent circuit: five times its current at a power factor of "
@@ -77,6 +78,11 @@ def remarks(made: Record, seen: View, asked: ScopeAsked, bench: Bench, triggered
         found.append(
             f"{fmt(given, 'A')} are taken from a rail that is limited at {fmt(bench.limit, 'A')}: the real one falls there, "
             "and the stage with it."
+        )
+    if made.trail is not None and isinstance(bench.supply.feed, RectifiedFeed):
+        found.append(
+            f"The mains of {short(bench.supply.feed.mains.hertz, 'Hz')} passes through zero as the record begins; no output is "
+            "locked to it, and each meets it at every phase in time. The source is what the diodes give."
         )
     if isinstance(bench.at, Stepped):
         return (*found, *_stepped_remarks(bench.at, asked))

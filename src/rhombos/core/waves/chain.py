@@ -35,9 +35,13 @@ class Feed:
         """The time in which the bank follows the source, s."""
         return max(self.resistance * self.capacitance, math.sqrt(self.inductance * self.capacitance))
 
-    def after(self, volts: float, amps: float, taken: float, step: float) -> tuple[float, float, float]:
-        """The bank and the current of the source after a step, s, in which a current, A, is taken; and what the bank stands at
-        on the average of it, V. Source: the series R–L–C driven by steps; any text on circuits."""
+    def begins(self, volts: float) -> float:
+        """The current with which a bank is fed that stands at a voltage, V: A."""
+        return (self.emf - volts) / self.resistance
+
+    def after(self, volts: float, amps: float, taken: float, step: float, at: float = 0.0) -> tuple[float, float, float]:
+        """The bank and the current of the source after a step, s, from a moment, s, in which a current, A, is taken; and what
+        the bank stands at on the average of it, V. Source: the series R–L–C driven by steps; any text on circuits."""
         rest = self.emf - self.resistance * taken
         off, more = volts - rest, amps - taken
         if not self.inductance:
@@ -139,7 +143,7 @@ class Chain:
                 self.input = max(0.3 * feed.emf, feed.emf - feed.resistance * drawn)
         else:
             self.input = volts
-        self.source = drawn if stage else (feed.emf - volts) / feed.resistance
+        self.source = drawn if stage else feed.begins(volts)
         # what the loop holds at rest: the amplifier's output makes the duty, its input is level
         self._first = self._at_rest(current)
         self._charge, self._charges, self._oldest = 0.0, [(begin, 0.0)], 0
@@ -234,7 +238,7 @@ class Chain:
         """The source's bank, now at a voltage, V, and its current after a step, s, in which a current, A, is taken beside the
         steady losses; and the bank's mean, V."""
         feed = self.supply.feed
-        return feed.after(volts, self.source, taken + self.supply.idle / max(volts, 0.1 * feed.emf), step)
+        return feed.after(volts, self.source, taken + self.supply.idle / max(volts, 0.1 * feed.emf), step, self.now)
 
     def _advance(self, stage: FrontEnd, step: float, on: float, taken: float) -> None:
         """Half the bank, the choke, the rest of the bank; then the input, and the loop."""
