@@ -223,6 +223,42 @@ def test_a_rail_feeds_a_square_bridge_with_nothing_between(bench):
     bench.until(lambda: "Voltage, true RMS" in bench.text("readings"))
 
 
+def test_the_mains_feeds_a_bridge_behind_its_rectifier(bench):
+    """A battery's design is put on the mains: its route says that it takes none, the one that does is chosen, everything on it
+    is marked live, and its margins and waves are there."""
+    bench.click("show-brief")
+    bench.click("brief-sources.0.kind-mains")
+    bench.until(lambda: "This route takes no mains" in bench.text("findings"))
+    assert "the route ‘mains bridge’" in bench.text("findings")
+    bench.type("brief-sources.0.lowest", "260 V")
+    bench.until(lambda: "not in order" in bench.text("fault"))
+    bench.type("brief-sources.0.lowest", "210 V")
+    bench.until(lambda: asked(bench, "sources.0.lowest") == 210)
+    for field, value in (("voltage", 115), ("frequency", 60)):
+        bench.type(f"brief-outputs.0.{field}", str(value))
+        bench.until(lambda field=field, value=value: asked(bench, f"outputs.0.{field}") == value)
+    identity = bench.browser.current_url.split("/design/")[1].split("?")[0]
+    bench.visit(f"/design/{identity}?view=routes")
+    bench.compared()
+    bench.click("route-mains bridge-sine")
+    bench.until(lambda: "all of it is live" in bench.text("route-detail"))
+    bench.click("choose-route")
+    bench.gone("routes")
+    bench.until(lambda: bench.stored()["design"]["route"] == "mains bridge")
+    bench.open(identity, "mains_input")
+    bench.until(lambda: "A from the mains" in bench.text("totals"))
+    assert bench.text("live") == "live mains"
+    assert "Everything here is live mains" in bench.text("findings")
+    bench.until(lambda: "needed" in bench.text("chart-bank"))
+    bench.pin("mains_input.limiter", "0")
+    bench.until(lambda: "mains_input.inrush" in bench.findings())
+    bench.visit(f"/design/{identity}?view=margins")
+    bench.until(lambda: bench.all("margin-mains_input.can_ripple"))
+    bench.visit(f"/design/{identity}?view=waves&page=scope")
+    bench.select("pick-fed-by", "source, averaged")
+    bench.until(lambda: "no output is locked to it" in bench.browser.find_element(By.TAG_NAME, "body").text)
+
+
 def test_a_battery_feeds_a_socket_of_direct_voltage(bench):
     """A 400 V supply on another route, probed at a step of its load; then the socket alternates again."""
     bench.click("show-brief")

@@ -145,7 +145,8 @@ class OtherSource(Unbuildable):
     """A route that stands on another kind of source."""
 
     def __init__(self, route: Route, kind: str) -> None:
-        able = " or ".join(route.fed_by)
+        others = [name for name, other in ROUTES.items() if kind in other.fed_by]
+        choose = f"Choose the route ‘{others[0]}’" if len(others) == 1 else "Choose another route"
         cause = (
             "mains alternates, and nothing rectifies it before this route's switches."
             if kind == "mains"
@@ -153,7 +154,7 @@ class OtherSource(Unbuildable):
         )
         super().__init__(Finding(
             code="route.fed_by", severity="stop", block="brief", title=f"This route takes no {kind}",
-            cause=f"{route.title}: {cause}", remedy=f"Choose another route, or {able} as the source."))  # fmt: skip
+            cause=f"{route.title}: {cause}", remedy=f"{choose}, or {' or '.join(route.fed_by)} as the source."))  # fmt: skip
 
 
 class NotAdjustable(Unbuildable):

@@ -23,12 +23,12 @@ def input_ladder(worked: Worked) -> Chart:
     build = worked.built(ProtectionBuild)
     need = need_of(worked)
     made = thresholds(build, need.v_out, worked.rules)
-    can = bank_stands(worked)
+    can, fed = bank_stands(worked), worked.brief.source.described
     levels = zip(LEVELS[bool(need.resting)], (need.empty, need.nominal, need.full), strict=True)
     marks = [_mark(name, at) for name, at in levels]
     over = made["over_voltage"][2].high
     if can < 1.3 * over:
-        marks.append(_mark("input capacitors' rating", can))
+        marks.append(_mark("cans' rating", can))
     rungs = [_rung(key, *made[key], build.adjusted) for key in ("cut_off", "warning", "over_voltage")]
     cut = made["cut_off"][2]
     sag = worked.settled["low"].states[PROTECTION]
@@ -37,7 +37,7 @@ def input_ladder(worked: Worked) -> Chart:
         title="Input thresholds",
         y=Axis(label="input", unit="V"),
         rungs=(*marks, *rungs),
-        remark=f"{worked.brief.source.described}. Solid: {_how(build)}; pale: fresh boards, every tolerance at its "
+        remark=f"{fed[0].upper()}{fed[1:]}. Solid: {_how(build)}; pale: fresh boards, every tolerance at its "
         f"end. Arrow: where it turns back. The hysteresis is sure of {fmt(max(0.0, cut.back_low - cut.high), 'V', 2)}; "
         f"{fmt(sag.sag, 'V', 2)} of sag vanish with the load. One turn of the trimmer moves the cut-off by "
         f"{fmt(cut.per_turn, 'V', 2)}.",
