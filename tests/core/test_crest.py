@@ -162,3 +162,11 @@ def test_what_no_design_has_in_the_way_is_still_answered(reactance, corner, path
     found = crest(reactance, corner, 230.0, path)
     assert found.taken > 0
     assert math.isfinite(found.peak(1, 0, 1, inductor=True))
+
+
+@pytest.mark.parametrize("volts", [0.5, 1.0, 1.6])
+def test_on_an_output_too_low_for_its_diodes_it_takes_nothing_and_faults_nothing(volts):
+    made = crest(0.05, 20.0, volts, 0.02)
+    assert made.taken == pytest.approx(0, abs=1e-6)
+    assert math.isfinite(made.lags)
+    assert np.isfinite(made.load).all()

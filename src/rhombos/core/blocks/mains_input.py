@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -252,7 +252,7 @@ def propose(line: Line, draws: Draws, pins: Fields, shelf: Shelf, rules: Rules) 
         fields["fuse"] = _fuse(line, flows, first_charge(line, draft, shelf), shelf, rules)
         draft = draft.model_copy(update={"fuse": fields["fuse"]})
     if "sink" not in fields or "fan" not in fields:
-        state = assess(line, line.volts[0], draws, draft, shelf, rules, SILENT)
+        state = assess(line, line.volts[0], replace(draws, swing=None), draft, shelf, rules, SILENT)
         diode = shelf.get(Diode, fields["diode"])
         inside = HEATED * state.diode_loss / 4 * (diode.r_jc + rules.pad_resistance)
         air = line.ambient + rules.enclosure_rise

@@ -40,7 +40,7 @@ SAG_COVERED = 1.5
 """Hysteresis over the sag that vanishes when the cut-off has acted."""
 GAP = 0.6
 """Hysteresis of the cut-off at most, over what lies between it and the highest input."""
-SPREAD, WIDER = 0.035, 1.03
+SPREAD, WIDER = 0.035, 1.08
 """What the tolerances of both ends take from a hysteresis at most, over the cut-off, and how much more of itself."""
 WINDOW = 0.10
 """Half the window of a proposed output check, share of the output."""

@@ -94,7 +94,9 @@ class OnMains(Bare):
         point, build, draws = settled.point, builds[mains_input.KEY], settled.draws
         assert draws is not None, "this route's own passes"
         line = line_of(settled.states, brief, rules)
-        state = mains_input.assess(line, point.emf / math.sqrt(2), draws, build, shelf, rules, worksheet)
+        # between rounds of proposals nobody asks how far the load's swing moves the bank
+        marched = draws if worksheet is not SILENT else replace(draws, swing=None)
+        state = mains_input.assess(line, point.emf / math.sqrt(2), marched, build, shelf, rules, worksheet)
         cells = mains_source.drawn(point.emf, state.drawn, state.line_rms, state.line_peak, state.falls, brief, worksheet)
         top = max(state.top, mains_input.top_voltage(line, build, shelf))
         bridged = h_bridge.on_a_link(settled.states[h_bridge.KEY], top, worksheet)

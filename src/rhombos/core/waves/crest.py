@@ -97,6 +97,8 @@ class Crest:
         return float(np.abs(sine + share * (self.inductor if inductor else self.load)).max())
 
 
+LEAST_TAKEN = 1e-3
+"""Of its power, what an adapter counts as taking on an output too low for its diodes."""
 ANGLES: Array = (np.arange(KEPT) + 0.5) * math.pi / KEPT
 """Angles of the samples, from the output's rise through zero."""
 ODD_TURNS: Lines = np.exp(1j * np.outer(np.arange(3, HIGHEST, 2), ANGLES))
@@ -112,7 +114,7 @@ def crest(reactance: float, corner: float, volts: float, path: float = 0.0) -> C
     larger = 1.0  # the adapter that takes P there is made for more
     for _ in range(TURNS):
         weights, forms = _about(larger * reactance, corner, volts, larger * path)
-        larger = 1 / float(weights @ forms[:, TAKES])
+        larger = 1 / max(LEAST_TAKEN, float(weights @ forms[:, TAKES]))
     return _unpacked(weights @ forms)
 
 
@@ -276,7 +278,7 @@ def _formed(half: Array) -> Crest:
         left[:2],
         float(np.linalg.norm(left[2:])),
         power / volts**2,
-        float(w[1].real / w[1].imag),
+        float(w[1].real / w[1].imag) if w[1].imag else 0.0,
         first / max(power, 1e-6),
         float(np.mean(half[2] != 0)),
     )

@@ -13,8 +13,8 @@ from functools import lru_cache
 from itertools import accumulate
 from typing import NamedTuple
 
-STEPS, COARSER = 240, 120
-"""Steps of a half period, while diodes conduct: of one that repeats, and of each of those in a row that a swing is met in."""
+STEPS = 120
+"""Steps of a half period at least, while diodes conduct."""
 RISING, FINEST, FIRST = 36, 32, 32
 """Steps from the turn-on to the crest at least, how much smaller than usual that may make them, and how much smaller still the
 first of them is: each of the next is twice the one before."""
@@ -130,7 +130,7 @@ def half_period(mains: Mains, behind: Behind, load: Load, volts: float, current:
     before, that it begins with; None where the bank is taken down. A bank's own resistance is met by what charges it: what the
     load alone loses there is to be part of its power."""
     half, least = mains.half, LEAST * (mains.crest - behind.drop)
-    coarse = half / (COARSER if load.swing else STEPS)
+    coarse = half / STEPS
     made = Half([0.0], [current], [volts])
     if current:
         _conducts(mains, behind, load, made, coarse, coarse, least)

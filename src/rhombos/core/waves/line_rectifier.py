@@ -28,6 +28,8 @@ CALMER, FLATTEST, STEEPEST = 0.9, -0.15, -2.0
 """What is left of a change by which a bank calms down, so that the secant is trusted; how flat and how steep that may be."""
 STRIDE = 0.2
 """How far one step may move the bank, of the crest."""
+FASTER = 0.1
+"""What is left of a turn's error while the slopes of an earlier one still serve."""
 NUDGE = 1e-4
 """Of the crest, by which a state is moved to see whether it comes back."""
 WAITED, SHOWN = 60, 8
@@ -257,15 +259,18 @@ def _steady(mains: Mains, behind: Behind, power: float) -> Rectified:
     here = _near(through, top, power / top, mains.crest)
     if here is None:
         return fallen
+    slopes, before = None, math.inf
     for _ in range(MOST_TURNS):
         found = through(*here)
         if found is None:
             break
         off = np.subtract(_ended(found), here)
         most = max(power / top, max(map(abs, found.current)))
-        slopes = _slopes(through, here, _ended(found), (NUDGE * mains.crest, NUDGE * most))
+        if slopes is None or abs(off[0]) > FASTER * before:  # else those of the turn before still serve
+            slopes = _slopes(through, here, _ended(found), (NUDGE * mains.crest, NUDGE * most))
         if slopes is None:
             break
+        before = abs(float(off[0]))
         if abs(off[0]) < enough and abs(off[1]) < REPEATS * most:
             if np.abs(np.linalg.eigvals(slopes)).max() < 1:  # else it repeats, but any disturbance grows: it is never met
                 return Rectified(mains, power, np.array(found.time), np.array(found.current), np.array(found.bank))
