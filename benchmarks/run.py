@@ -78,6 +78,15 @@ def sizing(yard: float) -> None:
     row(f"  the same over {WHEEL}", f"{taken / yard:.2f}")
 
 
+def on_the_mains(yard: float) -> None:
+    shelf = house_shelf()
+    brief = Brief.model_validate(json.loads((ROOT / "examples" / "repair-loft.json").read_text())["brief"])
+    briefs = iter([brief.but(power={"continuous": 350.0 + 3 * i}) for i in range(60)])
+    taken = median(lambda: solve(next(briefs), {}, shelf, PRESETS["usual"], "mains bridge"), 15)
+    row("solve, a bridge on the rectified mains, median", f"{taken * 1e3:.0f} ms")
+    row(f"  the same over {WHEEL}", f"{taken / yard:.2f}", "goal 1.5")
+
+
 def choosing(yard: float) -> None:
     shelf = house_shelf()
     brief = Brief.model_validate(json.loads((ROOT / "examples" / "refuge.json").read_text())["brief"])
@@ -290,6 +299,7 @@ def main() -> None:
     yard = median(loop, 9)
     row(WHEEL, f"{yard * 1e3:.0f} ms", "how fast this machine is")
     sizing(yard)
+    on_the_mains(yard)
     choosing(yard)
     waves()
     switched()
