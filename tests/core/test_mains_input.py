@@ -201,3 +201,4 @@ def test_its_circuit_shows_what_is_fitted(pins, said, shelf):
         assert figures[name] in words, name
     assert f"{figures['mean']}, in each valley {figures['valley']}" in words
     assert sum(s.symbol == "diode" for s in drawing.symbols) == 4
+    assert "F1" in words, "of no sheet, as there is no design about it"

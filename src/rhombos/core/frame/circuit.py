@@ -208,7 +208,7 @@ def _counts(items: Sequence[Item]) -> dict[str, int]:
 
 def _called(element: Element, sheet: int, count: int) -> str:
     """The reference of what stands at one of several positions, each of as many like parts."""
-    whole = designator(sheet, element.ref)
+    whole = designator(sheet, element.ref) if sheet else element.ref  # alone, with no design about it
     each = count // element.positions
     if count <= 1 or each < 1:
         return whole
