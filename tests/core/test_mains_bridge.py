@@ -207,6 +207,10 @@ def test_a_stepped_wave_s_sheet_is_what_the_whole_circuit_does(name, shelf):
     assert x[1].min() == pytest.approx(now.valley, rel=1.5e-2)
     assert math.sqrt(mean(time, x[0] ** 2)) == pytest.approx(now.line_rms, rel=3e-2)
     assert math.sqrt(mean(time, x[2] ** 2)) == pytest.approx(drain.rms, rel=1e-2)
+    taking = np.array([taken(t, volts, amps)[0] for t, volts, amps in zip(time, x[1], x[2:].T, strict=True)])
+    # losses are drawn steadily here, on the sheet in the pulses
+    assert 0.95 * now.bank_rms < math.sqrt(mean(time, (np.abs(x[0]) - taking) ** 2)) < 1.02 * now.bank_rms
+    assert s.draws.carrier == 0
 
 
 def test_where_the_mains_makes_no_such_sine_it_says_that_no_bank_helps(shelf):
@@ -236,6 +240,15 @@ def test_each_route_takes_its_own_source_and_says_so(shelf):
     two = Brief.model_validate(raw | {"outputs": [*raw["outputs"], {"kind": "HF"}]})
     with pytest.raises(NothingBeside):
         work_out(two, {}, shelf, USUAL, ROUTE)
+
+
+def test_a_surge_that_clips_in_the_valleys_is_told(shelf):
+    tight = fed(volts=168, hertz=50, watts=300, lowest=225, highest=240, resistance=1.5)
+    worked = work_out(tight.but(power={"surge": 900}), {}, shelf, USUAL, ROUTE)
+    told = {f.code for f in explain(worked, {}).findings}
+    surge = worked.settled["surge_low"].states["mains_input"]
+    assert ("mains_input.surge_valley" in told) == (surge.valley < surge.least)
+    assert "mains_input.surge_valley" in told
 
 
 def test_a_pin_stays_and_what_it_breaks_is_told(shelf):

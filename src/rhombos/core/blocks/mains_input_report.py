@@ -316,6 +316,16 @@ def _bank(sheet: Sheet, line: Line) -> None:
             cures=cure,
             unavoidable=_tried(sheet),
         )
+    surge = sheet.states.get("surge_low")
+    if surge and not surge.falls and surge.valley < surge.least and low.valley >= line.least:
+        sheet.find(
+            "surge_valley",
+            "watch",
+            "Surge clips the output in the bank's valleys",
+            f"{fmt(surge.valley, 'V')} in each valley at the lowest mains; {fmt(surge.least, 'V')} are needed then.",
+            "More capacitance, or a surge that the lowest mains need not bear.",
+            figure="valley",
+        )
 
 
 def _inrush(sheet: Sheet, line: Line) -> None:

@@ -82,7 +82,8 @@ class OnMains(Bare):
         given = mains_source.assess(point.emf, to_stage, brief, SILENT, 1.0)
         cells = source_block.assess(point.emf, to_stage, brief, SILENT)
         cells = replace(cells, collapsed=given.collapsed or left is None)
-        draws = Draws(to_stage, _swing(wave(), brief), rules.control_power, need.ripple or 0.0)
+        carrier = need.noise.rms if need.noise else 0.0  # all that is slower is in the swing
+        draws = Draws(to_stage, _swing(wave(), brief), rules.control_power, carrier)
         flow: dict[str, float] = {SOURCE: to_stage, mains_input.KEY: to_stage}
         return Entry(States({SOURCE: cells}), flow, stands.mean, to_stage / stands.mean, stands.mean, draws=draws)
 
