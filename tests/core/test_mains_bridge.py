@@ -205,7 +205,7 @@ def test_a_stepped_wave_s_sheet_is_what_the_whole_circuit_does(name, shelf):
     time, x = with_rectifier(seen, behind, taken, 1, 20 * seen.half, 0.3, now.mean)
     assert mean(time, x[1]) == pytest.approx(now.mean, rel=5e-3)
     assert x[1].min() == pytest.approx(now.valley, rel=1.5e-2)
-    assert math.sqrt(mean(time, x[0] ** 2)) == pytest.approx(now.line_rms, rel=3e-2)
+    assert 0.95 * now.line_rms < math.sqrt(mean(time, x[0] ** 2)) < 1.02 * now.line_rms
     assert math.sqrt(mean(time, x[2] ** 2)) == pytest.approx(drain.rms, rel=1e-2)
     taking = np.array([taken(t, volts, amps)[0] for t, volts, amps in zip(time, x[1], x[2:].T, strict=True)])
     # losses are drawn steadily here, on the sheet in the pulses
