@@ -68,7 +68,7 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     sheet.fixed_value("apparent", "S", "Apparent power", apparent, "V*A", "nominal mains")
     sheet.fixed_value("resistance", "R", "Resistance of the loop", mains.resistance, "ohm", "as the brief says")
     sheet.fixed_value("inductance", "L", "Inductance of the loop", mains.inductance, "H", "as the brief says")
-    sheet.result("terminal", "V_t", "Voltage at the socket", "V")
+    sheet.result("terminal", "V_t", "Power by its part in phase", "V")
     sheet.result("internal_loss", "P_R", "Lost in the loop", "W")
     sheet.result("fault_current", "I_k", "Short-circuit current", "A", point="high")
     not_given(
