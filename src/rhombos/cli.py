@@ -22,7 +22,8 @@ from rhombos.core.design.pins import PinError
 from rhombos.core.design.problems import from_validation
 from rhombos.core.design.rules import house_rules
 from rhombos.core.frame.report import Solution
-from rhombos.core.frame.solve import Unbuildable, solve, work_out
+from rhombos.core.frame.solve import solve, work_out
+from rhombos.core.frame.unbuildable import Unbuildable
 from rhombos.core.frame.whole import asked
 from rhombos.core.parts import KINDS, Shelf
 from rhombos.core.parts.table import TableError, read_csv, write_csv

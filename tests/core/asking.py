@@ -1,11 +1,14 @@
-"""Briefs that are nearly alike."""
+"""Briefs that are nearly alike, and what must hold of a sizing of any."""
 
 import math
 from typing import Any
 
+import pytest
+
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.route_name import RouteName
-from rhombos.core.routes import ROUTES
+from rhombos.core.frame.solve import Worked
+from rhombos.core.routes import ROUTES, lossy
 
 
 def written_short(brief: Brief) -> dict[str, Any]:
@@ -53,3 +56,13 @@ def fitting(name: RouteName, brief: Brief) -> Brief:
             "capacity": max(1.0, 2 * brief.power.surge / cells / 3.2) * 3600,
         }
     )
+
+
+def balanced(worked: Worked) -> None:
+    """Power in is power out and every loss, at every point that the source can feed."""
+    for key, s in worked.settled.items():
+        if key in worked.route.infeasible(worked.settled):
+            continue
+        cells = s.states["source"]
+        lost = sum(s.states[k].loss for k in lossy(worked.route, worked.brief.waves))
+        assert cells.terminal * cells.current == pytest.approx(s.delivered + lost, rel=1e-3), key

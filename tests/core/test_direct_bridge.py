@@ -16,7 +16,8 @@ from rhombos.core.book import bridge as bridge_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.points import STEADY
-from rhombos.core.frame.solve import Unbuildable, broken, solve, work_out
+from rhombos.core.frame.solve import broken, solve, work_out
+from rhombos.core.frame.unbuildable import Unbuildable
 from rhombos.core.parts import Capacitor, Driver, Fuse
 from rhombos.core.routes import ROUTES
 from rhombos.core.routes.auxiliary.isolation import need_of

@@ -193,6 +193,26 @@ def test_the_curve_of_a_mains_is_its_marches(seed):
     assert left.ohms == pytest.approx(ohms, rel=0.1)
 
 
+@pytest.mark.parametrize("ohms", [0.1, 0.6])
+def test_what_stands_at_the_socket_takes_the_power_that_passes_it(ohms):
+    """The mains less what its loop drops, by the slope of the current; and what passes there is what is drawn less what the loop
+    burns."""
+    behind = Behind(1.8, 0.47e-3, 0.05)
+    made = rectified(HOUSE, behind, 400)
+    slope = np.gradient(made.current, made.time)
+    there = HOUSE.crest * np.sin(HOUSE.turn * made.time) - ohms * made.current - HOUSE.henry * slope
+    conducts = made.current > 0
+    fine = np.linspace(0, made.span, 200001)
+    volts = np.where(
+        np.interp(fine, made.time, conducts) > 0.5, np.interp(fine, made.time, there), HOUSE.crest * np.sin(HOUSE.turn * fine)
+    )
+    assert made.socket(behind, ohms) == pytest.approx(math.sqrt((volts**2).mean()), rel=2e-3)
+    passes = float(np.trapezoid(there * made.current, made.time)) / made.span
+    assert passes == pytest.approx(made.drawn - ohms * made.rms**2, rel=5e-3)
+    assert made.socket(behind, ohms) < HOUSE.volts
+    assert rectified(HOUSE, behind, 0).socket(behind, ohms) == pytest.approx(HOUSE.volts)
+
+
 def test_harmonics_are_those_of_the_current_and_make_its_distortion():
     made = rectified(HOUSE, Behind(1.8, 0.47e-3), 400)
     first = made.harmonics[0]

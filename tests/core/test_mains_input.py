@@ -7,7 +7,7 @@ import pytest
 from pydantic import ValidationError
 from scipy.integrate import solve_ivp
 
-from rhombos.core.blocks import mains_input
+from rhombos.core.blocks import mains_input, mains_proposal
 from rhombos.core.blocks.mains_input import Draws
 from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.worksheet import SILENT
@@ -56,7 +56,7 @@ def test_what_is_proposed_keeps_the_rules_or_no_bank_does(part, shelf):
 def test_power_in_is_power_out_and_losses(seed, shelf):
     asked = drawn(seed)
     line = asked.line
-    build = mains_input.propose(line, Draws(asked.power), {}, shelf, USUAL)
+    build = mains_proposal.propose(line, Draws(asked.power), {}, shelf, USUAL)
     for key, point in points_of(line, asked.power).items():
         state = mains_input.assess(line, point.emf, Draws(point.power), build, shelf, USUAL, SILENT)
         if key == "idle" or state.wanders:
@@ -71,7 +71,7 @@ def test_the_bank_holds_out_as_long_as_it_says(shelf):
     """A bank that is left alone with a load of constant power, step by step."""
     asked = MainsAsked(hold_up="20 ms")
     line, draws = asked.line, Draws(asked.power)
-    build = mains_input.propose(line, draws, {}, shelf, USUAL)
+    build = mains_proposal.propose(line, draws, {}, shelf, USUAL)
     state = mains_input.assess(line, line.volts[0], draws, build, shelf, USUAL, SILENT)
     volts, seconds, step = state.valley, 0.0, 1e-6
     while volts > line.least:
@@ -83,7 +83,7 @@ def test_the_bank_holds_out_as_long_as_it_says(shelf):
 
 def test_with_nothing_drawn_the_bank_stands_at_the_crest(shelf):
     line = MainsAsked().line
-    build = mains_input.propose(line, Draws(400), {}, shelf, USUAL)
+    build = mains_proposal.propose(line, Draws(400), {}, shelf, USUAL)
     state = mains_input.assess(line, 253, Draws(0.0), build, shelf, USUAL, SILENT)
     assert state.mean == pytest.approx(253 * math.sqrt(2) - 2 * shelf.get(Diode, build.diode).v_0)
     assert state.line_rms == state.ripple == 0
@@ -148,7 +148,7 @@ def test_an_unlimited_bank_trips_breakers_and_a_hot_thermistor_limits_little(she
 def test_an_empty_bank_swings_no_higher_at_switch_on_than_it_says(limiter, shelf):
     """Mains at its crest onto resistance, inductance, a diode and an empty bank, by SciPy."""
     line = MainsAsked().line
-    build = mains_input.propose(line, Draws(400), {"limiter": limiter, "count": 2, "capacitor": "CE-450-150"}, shelf, USUAL)
+    build = mains_proposal.propose(line, Draws(400), {"limiter": limiter, "count": 2, "capacitor": "CE-450-150"}, shelf, USUAL)
     bank, ohms = mains_input.capacitance(build, shelf), line.ohms + limiter + mains_input.esr(build, shelf)
 
     def law(t, x):

@@ -16,7 +16,8 @@ from rhombos.core.design.rules import PRESETS
 from rhombos.core.frame.inventory import gather
 from rhombos.core.frame.parts_list import parts_list
 from rhombos.core.frame.references import LETTERS, designator, legend, several
-from rhombos.core.frame.solve import Unbuildable, Worked, explain, work_out
+from rhombos.core.frame.solve import Worked, explain, work_out
+from rhombos.core.frame.unbuildable import Unbuildable
 from rhombos.core.parts import KINDS, Mosfet, Shelf
 from rhombos.core.parts.drawer import Stock
 from rhombos.core.parts.fittings import Relay

@@ -15,14 +15,14 @@ from rhombos.core.frame.solve import explain, solve, work_out
 from rhombos.core.parts import IronCore
 from rhombos.core.plots import charts
 from rhombos.core.plots.steps import wave_of
-from rhombos.core.routes import ROUTES, lossy
+from rhombos.core.routes import ROUTES
 from rhombos.core.routes.auxiliary.shared import wanted
 from rhombos.core.routes.passes import foreseen
 from rhombos.core.waves.modulation import three_level
 from rhombos.core.waves.output import output_waves
 from rhombos.core.waves.spectrum import readings_of_steps
 from rhombos.demo.designs import DEMO
-from tests.core.asking import fitting
+from tests.core.asking import balanced, fitting
 from tests.core.asking import making as asking
 
 USUAL = PRESETS["usual"]
@@ -34,15 +34,6 @@ EXTREMES = {
     "60 V 50 W": ({"cells": 18}, {"continuous": 50, "surge": 50}),
     "10 V 3 kW": ({"cells": 3}, {"continuous": 3000, "surge": 3000}),
 }
-
-
-def balanced(worked) -> None:
-    for key, s in worked.settled.items():
-        if key in worked.route.infeasible(worked.settled):
-            continue
-        cells = s.states["source"]
-        lost = sum(s.states[k].loss for k in lossy(worked.route, worked.brief.waves))
-        assert cells.terminal * cells.current == pytest.approx(s.delivered + lost, rel=1e-3), key
 
 
 @pytest.fixture(scope="module", params=EVERY, ids=NAMES)

@@ -14,7 +14,7 @@ import pytest
 from rhombos.core.design.findings import Finding
 from rhombos.core.design.pins import PinError
 from rhombos.core.design.problems import Problem
-from rhombos.core.frame.solve import EmptyShelf, Unbuildable, WrongWave
+from rhombos.core.frame.unbuildable import EmptyShelf, Unbuildable, WrongWave
 from rhombos.core.modulation.table import TableProblem
 from rhombos.core.parts import Shelf
 from rhombos.core.parts.table import TableError

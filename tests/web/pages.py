@@ -197,3 +197,11 @@ class Bench(Page):
         """Take one of a table's options."""
         button = self.one(f"option-{table}-{name}").find_element(By.TAG_NAME, "button")
         self.browser.execute_script("arguments[0].scrollIntoView({block: 'center'}); arguments[0].click()", button)
+
+
+def asked(bench, address):
+    """What is stored at an address of the brief."""
+    found = bench.stored()["design"]["brief"]
+    for name in address.split("."):
+        found = found[int(name) if name.isdigit() else name]
+    return found

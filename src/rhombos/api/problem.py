@@ -13,7 +13,7 @@ from rhombos.api.service import Gone
 from rhombos.core.book import BookError
 from rhombos.core.design.pins import PinError
 from rhombos.core.design.problems import Problem, told_by
-from rhombos.core.frame.solve import Unbuildable
+from rhombos.core.frame.unbuildable import Unbuildable
 from rhombos.core.modulation.table import TableProblem
 from rhombos.core.parts.table import TableError
 from rhombos.core.units.quantities import UnitError

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from pydantic import BaseModel, Field
 
-from rhombos.core.frame.solve import Unbuildable, Worked
+from rhombos.core.frame.solve import Worked
+from rhombos.core.frame.unbuildable import Unbuildable
 from rhombos.core.magnetics_bench import COILS, CoilBench, coil_bench
 from rhombos.core.magnetics_bench.model import WindingSheet
 from rhombos.core.modulation import (

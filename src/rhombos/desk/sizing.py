@@ -21,8 +21,9 @@ from rhombos.core.design.rules import PRESETS, RuleName
 from rhombos.core.design.sources import BatterySource, RailSource
 from rhombos.core.frame.parts_list import parts_list
 from rhombos.core.frame.report import Solution
-from rhombos.core.frame.solve import Unbuildable, explain, unbuildable
+from rhombos.core.frame.solve import explain, unbuildable
 from rhombos.core.frame.solve import solve as core_solve
+from rhombos.core.frame.unbuildable import Unbuildable
 from rhombos.core.magnetics_bench.model import OptionTable
 from rhombos.core.mains.tool import MainsAsked, MainsSeen
 from rhombos.core.mains.tool import see as see_mains

@@ -57,7 +57,7 @@ export const useKinds = () => useQuery({ queryKey: ["kinds"], queryFn: () => dat
 /** What prices are told in. */
 export const useCurrency = () => useQuery({ queryKey: ["currency"], queryFn: () => data(client.GET("/api/currency")) }).data?.name ?? ""
 
-/** What the server needs of a design to work it out. */
+/** What the server needs of a design to size it. */
 export const asked = <M extends object>(design: Design | undefined, more: M = {} as M) => ({
   brief: design?.brief ?? {},
   pins: design?.pins,

@@ -52,7 +52,7 @@ export function readAside(id: string): Aside | null {
   }
 }
 
-/** Let go of what was set aside. */
+/** Discard what was set aside. */
 export const forgetAside = (id: string) => localStorage.removeItem(asideKey(id))
 
 export interface Told {
@@ -99,7 +99,7 @@ export class Outbox {
     this.#held = false
   }
 
-  /** Let go of what waits. */
+  /** Discard what waits. */
   drop(): void {
     this.#wanted = null
     localStorage.removeItem(key(this.id))

@@ -197,7 +197,7 @@ export function useDesign(id: string) {
     [design, id, keeping, outbox, setTrail, take],
   )
 
-  /** Let go of a change that could not be taken. */
+  /** Discard a change that could not be taken. */
   const forget = useCallback(() => {
     forgetAside(id)
     setAsideShown(null)

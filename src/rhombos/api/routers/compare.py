@@ -17,7 +17,7 @@ from rhombos.core.benches.compare import Comparison, Row, Weights, rank
 from rhombos.core.benches.rating import Rating
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import RuleChanges, RuleName, house_rules
-from rhombos.core.frame.solve import Unbuildable
+from rhombos.core.frame.unbuildable import Unbuildable
 from rhombos.core.plots.model import Chart
 from rhombos.core.plots.pareto import pareto
 from rhombos.desk import sizing

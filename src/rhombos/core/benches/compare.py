@@ -20,8 +20,9 @@ from rhombos.core.design.rules import Rules
 from rhombos.core.frame.inventory import Inventory, gather
 from rhombos.core.frame.points import STEADY, operating_points
 from rhombos.core.frame.report import Solution
-from rhombos.core.frame.solve import Unbuildable, Worked, explain, work_out
+from rhombos.core.frame.solve import Worked, explain, work_out
 from rhombos.core.frame.stage import Noise, Skill
+from rhombos.core.frame.unbuildable import Unbuildable
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import ROUTES
 from rhombos.core.units.quantities import fmt

@@ -9,10 +9,8 @@ from rhombos.core.blocks.input_bank import can_voltage
 from rhombos.core.blocks.mains_input import (
     COLD_LESS,
     KEY,
-    MORE,
     NONE,
     RELAY,
-    TRIES,
     TRIPS,
     Line,
     MainsInputBuild,
@@ -25,6 +23,7 @@ from rhombos.core.blocks.mains_input import (
     swings_to,
     top_voltage,
 )
+from rhombos.core.blocks.mains_proposal import MORE, TRIES
 from rhombos.core.book import link as link_book
 from rhombos.core.design.findings import PinValue
 from rhombos.core.frame.report import BlockReport
@@ -102,6 +101,7 @@ def _line_figures(sheet: Sheet) -> None:
     sheet.result("line_rms", "I", "Line current", "A")
     sheet.result("line_rms", "I_{low}", "Line current, lowest mains", "A", point="low")
     sheet.result("line_peak", r"\hat I", "Its peak, lowest mains", "A", point="low")
+    sheet.result("apparent", "S", "Apparent power", "V*A")
     sheet.result("power_factor", r"\lambda", "Power factor", "1")
     sheet.result("distortion", r"\mathrm{THD}", "Its distortion", "%")
     sheet.result("third", "I_3", "Its third harmonic", "A")
@@ -148,7 +148,7 @@ def _fuse(sheet: Sheet, line: Line) -> None:
         sheet.find(
             "fuse_melts",
             melts.severity,
-            "First charge wears the line fuse out",
+            "Line fuse I²t too low",
             f"{fmt(melts.value, 'A^2*s')} at each switch-on at the crest; the fuse melts of {fmt(fuse.i2t, 'A^2*s')}.",
             "A limiter of more ohms, or a slow fuse.",
             worst=melts,
@@ -321,8 +321,9 @@ def _bank(sheet: Sheet, line: Line) -> None:
         sheet.find(
             "surge_valley",
             "watch",
-            "Surge clips the output in the bank's valleys",
-            f"{fmt(surge.valley, 'V')} in each valley at the lowest mains; {fmt(surge.least, 'V')} are needed then.",
+            "Output clipped during surge",
+            f"The bank falls to {fmt(surge.valley, 'V')} in each valley at the lowest mains; {fmt(surge.least, 'V')} are "
+            "needed then.",
             "More capacitance, or a surge that the lowest mains need not bear.",
             figure="valley",
         )

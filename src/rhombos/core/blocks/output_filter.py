@@ -109,6 +109,12 @@ class FilterState:
         made = self.passes_third * swing / 2
         return replace(self, distortion=math.hypot(self.others, abs(self.third + made)), rail=abs(made))
 
+    def bent_by_its_rail(self, share: float) -> FilterState:
+        """The same with what a rail's swing is known to leave in the output, over its fundamental, in place of what a
+        resistance before the bank makes of the load's own swing."""
+        others = math.sqrt(max(0.0, self.distortion**2 - self.rail**2))
+        return replace(self, distortion=math.hypot(others, share), rail=share)
+
 
 def capacitance(build: OutputFilterBuild, shelf: Shelf) -> float:
     """Filter capacitance, F."""

@@ -55,6 +55,14 @@ power_factor = _relation(
     holds="mains voltage a sine",
     source="only the first harmonic carries power",
 )
+apparent = _relation(
+    "mains_apparent",
+    S,
+    V_rms * I_rms,
+    title="Apparent power from the mains",
+    holds="any form of the current; what cords, contacts and breakers are loaded with",
+    source="definition",
+)
 line_current = _relation(
     "mains_current",
     I_rms,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import Annotated, Literal, Self
+from typing import TYPE_CHECKING, Annotated, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
@@ -152,7 +152,41 @@ class FromDesign(Section):
     name: str = Field(max_length=200, title="Its name then")
 
 
-class RailSource(Section):
+class Levelled(Section):
+    """A source known by its lowest, nominal and highest voltage and one resistance."""
+
+    if TYPE_CHECKING:
+        lowest: float
+        nominal: float
+        highest: float
+        resistance: float
+
+    @property
+    def internal_resistance(self) -> float:
+        """All of it up to its terminals, Ω."""
+        return self.resistance
+
+    @property
+    def lowest_resistance(self) -> float:
+        """What a short circuit meets: the same, Ω; a limit takes its time to act."""
+        return self.resistance
+
+    @property
+    def stated(self) -> float:
+        """The voltage by which it is called, V."""
+        return self.nominal
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        if not self.lowest <= self.nominal <= self.highest:
+            raise ValueError(
+                f"{short(self.lowest, 'V')}, {short(self.nominal, 'V')} and {short(self.highest, 'V')} are not in the order of "
+                "lowest, nominal and highest voltage: lowest ≤ nominal ≤ highest; change one"
+            )
+        return self
+
+
+class RailSource(Levelled):
     """A DC rail or bench supply: constant voltage up to its current limit, constant current beyond. `of` says that it is
     another design's socket, from which its figures were taken."""
 
@@ -175,24 +209,9 @@ class RailSource(Section):
         return self.lowest, self.nominal, self.highest
 
     @property
-    def internal_resistance(self) -> float:
-        """Its output resistance, Ω."""
-        return self.resistance
-
-    @property
-    def lowest_resistance(self) -> float:
-        """What a short circuit meets, until the limit acts: the same, Ω."""
-        return self.resistance
-
-    @property
     def name(self) -> str:
         """What feeds it, in a word."""
         return f"rail of {self.of.name}" if self.of else "rail"
-
-    @property
-    def stated(self) -> float:
-        """The voltage by which it is called, V."""
-        return self.nominal
 
     @property
     def described(self) -> str:
@@ -209,17 +228,8 @@ class RailSource(Section):
         """What stands at its terminals, F: it takes no current back."""
         return self.capacitance
 
-    @model_validator(mode="after")
-    def _in_order(self) -> Self:
-        if not self.lowest <= self.nominal <= self.highest:
-            raise ValueError(
-                f"{short(self.lowest, 'V')}, {short(self.nominal, 'V')} and {short(self.highest, 'V')} are not in the order "
-                "of lowest, nominal and highest voltage; change one"
-            )
-        return self
 
-
-class OnePhase(Section):
+class OnePhase(Levelled):
     """One phase of the mains up to the socket, and how long a unit on it lasts without."""
 
     lowest: Volt = Field(207, ge=60, le=300, title="Lowest mains, RMS")
@@ -229,15 +239,6 @@ class OnePhase(Section):
     resistance: Ohm = Field(0.4, ge=0.01, le=50, title="Resistance of the mains, loop")
     inductance: Henry = Field(0.8e-3, ge=0, le=0.05, title="Inductance of the mains, loop")
     hold_up: Second = Field(10e-3, ge=0, le=1, title="Hold-up time without mains")
-
-    @model_validator(mode="after")
-    def _in_order(self) -> Self:
-        if not self.lowest <= self.nominal <= self.highest:
-            raise ValueError(
-                f"mains of {short(self.lowest, 'V')} lowest, {short(self.nominal, 'V')} nominal and "
-                f"{short(self.highest, 'V')} highest are not in order; lowest ≤ nominal ≤ highest"
-            )
-        return self
 
 
 class MainsSource(OnePhase):
@@ -252,24 +253,9 @@ class MainsSource(OnePhase):
         return low, nominal, high
 
     @property
-    def internal_resistance(self) -> float:
-        """Of the loop up to the socket, Ω."""
-        return self.resistance
-
-    @property
-    def lowest_resistance(self) -> float:
-        """What a short right behind the socket meets: the same, Ω."""
-        return self.resistance
-
-    @property
     def name(self) -> str:
         """What feeds it, in a word."""
         return "mains"
-
-    @property
-    def stated(self) -> float:
-        """The voltage by which it is called, V RMS."""
-        return self.nominal
 
     @property
     def described(self) -> str:

@@ -7,12 +7,10 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import TypeVar
 
-from rhombos.core.blocks.auxiliary_output import asked_of
 from rhombos.core.blocks.base import Build
 from rhombos.core.blocks.source import KEY as SOURCE
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.findings import ORDER, Finding, PinValue, Waiver, waive, worst_first
-from rhombos.core.design.outputs import LOWEST_AUXILIARY
 from rhombos.core.design.pins import Pins, read_pins
 from rhombos.core.design.route_name import DEFAULT, RouteName
 from rhombos.core.design.rules import Rules
@@ -25,10 +23,11 @@ from rhombos.core.frame.report import BlockReport, Solution
 from rhombos.core.frame.report_builder import ReportBuilder
 from rhombos.core.frame.settled import Settled
 from rhombos.core.frame.sizing import Sizing
+from rhombos.core.frame.unbuildable import Unbuildable, able, stocked
 from rhombos.core.frame.whole import missing_part, not_held, targets_missed, totals_of, waiting
 from rhombos.core.frame.working import step_out
 from rhombos.core.frame.worksheet import Worksheet
-from rhombos.core.parts import KINDS, Shelf
+from rhombos.core.parts import Shelf
 from rhombos.core.parts.drawer import preferring
 from rhombos.core.parts.incoming_inspection import incoming_tests
 from rhombos.core.parts.origin import as_unverified
@@ -36,8 +35,7 @@ from rhombos.core.parts.shelf import Stocked
 from rhombos.core.parts.soldered import solderable
 from rhombos.core.routes import ALL_BUILDS, ROUTES, SHARED_BUILDS, Route
 from rhombos.core.routes.auxiliary.shared import assess_shared, propose_shared
-from rhombos.core.routes.auxiliary_output import LEAST
-from rhombos.core.units.quantities import fmt, short
+from rhombos.core.units.quantities import fmt
 
 BuildKind = TypeVar("BuildKind", bound=Build)
 REFINED = (0.0, 0.0, 0.0, 0.03, 0.08)
@@ -83,125 +81,16 @@ class Worked(Sizing):
         return replace(self, brief=brief, builds=builds, settled=beside, worksheets=worksheets)
 
 
-class Unbuildable(ValueError):
-    """There is nothing to size; `finding` says why, and what would help."""
-
-    def __init__(self, finding: Finding) -> None:
-        super().__init__(finding.cause)
-        self.finding = finding
-
-    def __reduce__(self) -> tuple[object, ...]:
-        return Unbuildable, (self.finding,)  # of whatever kind: what it says is what counts
-
-
-class EmptyShelf(Unbuildable):
-    """A kind of part that every build needs is not on the shelf at all; `kinds` lists them."""
-
-    def __init__(self, kinds: list[str]) -> None:
-        names = ", ".join(k.replace("_", "-") for k in kinds)
-        super().__init__(Finding(
-            code="shelf.empty", severity="stop", block="input_stage", title="The shelf has no parts to build with",
-            cause=f"There is no {names} on the shelf.", remedy="Import parts as CSV, or restore the house parts."))  # fmt: skip
-        self.kinds = kinds
-
-
-class WrongWave(Unbuildable):
-    """A route that cannot make the waveform asked."""
-
-    def __init__(self, route: Route, waveform: str) -> None:
-        able = " or ".join(route.waveforms)
-        super().__init__(Finding(
-            code="route.waveform", severity="stop", block="brief",
-            title=f"This route makes no {waveform + ' wave' if waveform != 'DC' else 'DC'}",
-            cause=f"{route.title}: its output is {able}.",
-            remedy=f"Ask for {able} in the brief, or choose another route."))  # fmt: skip
-
-
-class NothingBeside(Unbuildable):
-    """A route without a secondary that a second socket could be tapped from."""
-
-    def __init__(self, route: Route) -> None:
-        super().__init__(Finding(
-            code="route.beside", severity="stop", block="brief", title="This route has no high-frequency socket",
-            cause=f"{route.title}: no high-frequency secondary to tap.",
-            remedy="Choose a route with a high-frequency link, or give that socket a design of its own."))  # fmt: skip
-
-
-class AuxiliaryTooHigh(Unbuildable):
-    """An auxiliary output too near the source's voltage for a converter that only steps down."""
-
-    def __init__(self, brief: Brief) -> None:
-        asked, lowest = asked_of(brief), brief.source.volts[0]
-        most = LEAST * lowest
-        able = f"Ask {short(most, 'V')} at most" if most > LOWEST_AUXILIARY else "Use a source of more voltage"
-        super().__init__(Finding(
-            code="route.auxiliary", severity="stop", block="brief", title="Auxiliary output voltage above source range",
-            cause=f"A step-down converter makes less than its input: {short(asked.voltage, 'V')} are asked, the source falls "
-                  f"to {short(lowest, 'V')}.",
-            remedy=f"{able}, or give that output a converter of its own that steps up."))  # fmt: skip
-
-
-class OtherSource(Unbuildable):
-    """A route that stands on another kind of source."""
-
-    def __init__(self, route: Route, kind: str) -> None:
-        others = [name for name, other in ROUTES.items() if kind in other.fed_by]
-        choose = f"Choose the route ‘{others[0]}’" if len(others) == 1 else "Choose another route"
-        cause = (
-            "mains alternates, and nothing rectifies it before this route's switches."
-            if kind == "mains"
-            else f"its rectifier stands on mains; a {kind} needs none."
-        )
-        super().__init__(Finding(
-            code="route.fed_by", severity="stop", block="brief", title=f"This route takes no {kind}",
-            cause=f"{route.title}: {cause}", remedy=f"{choose}, or {' or '.join(route.fed_by)} as the source."))  # fmt: skip
-
-
-class NotAdjustable(Unbuildable):
-    """A route that has nothing to turn its output down with."""
-
-    def __init__(self, route: Route) -> None:
-        super().__init__(Finding(
-            code="route.adjustable", severity="stop", block="brief", title="Nothing turns this output down",
-            cause=f"{route.title}: a square wave is as high as what it is made of, and nothing holds that.",
-            remedy="Leave the output at one voltage, ask for pulses of controlled width or a sine, or choose a route with a "
-                   "link."))  # fmt: skip
-
-
-class OutOfReach(Unbuildable):
-    """A route that makes nothing of this source for this socket, and why."""
-
-    def __init__(self, route: Route, why: str) -> None:
-        super().__init__(Finding(
-            code="route.source", severity="stop", block="brief", title="Socket voltage beyond this route",
-            cause=f"{route.title}: {why[0].lower()}{why[1:]}",
-            remedy="Choose another source, another voltage at the socket, or a route with a transformer."))  # fmt: skip
-
-
 def work_out(
     brief: Brief, pins: Mapping[str, PinValue], shelf: Shelf, rules: Rules, route_name: RouteName = DEFAULT
 ) -> Worked:  # fmt: skip
     """Size everything that is not pinned; what lies in the drawer is weighed at the house's share of its price, as far as it
     goes. Raises: PinError for a bad pin, EmptyShelf, WrongWave, OtherSource, NothingBeside, OutOfReach, NotAdjustable,
     AuxiliaryTooHigh."""
-    route, shelf = ROUTES[route_name], shelf.plain
-    if brief.output.waveform not in route.waveforms:
-        raise WrongWave(route, brief.output.waveform)
-    if brief.source.kind not in route.fed_by:
-        raise OtherSource(route, brief.source.kind)
-    if not route.makes(brief.waves):
-        raise NothingBeside(route)
-    route = route.making(brief.output.waveform)
-    if why := route.refuses(brief):
-        raise OutOfReach(route, why)
-    if not route.adjusts(brief):
-        raise NotAdjustable(route)
-    if brief.auxiliary and brief.auxiliary.voltage > LEAST * brief.source.volts[0]:
-        raise AuxiliaryTooHigh(brief)
+    route, shelf = able(ROUTES[route_name], brief), shelf.plain
     typed, missing = read_pins(pins, {**route.builds, **SHARED_BUILDS}, shelf, ALL_BUILDS)
     shelf = solderable(shelf, rules.smallest_body, typed)
-    if empty := [k for k in route.needed if not shelf.all(KINDS[k])]:
-        raise EmptyShelf(empty)
+    stocked(route, shelf)
     if brief.targets.switches == "unverified":
         shelf = as_unverified(shelf)
     if not shelf.drawer:

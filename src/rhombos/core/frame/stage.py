@@ -43,6 +43,26 @@ class Bank(NamedTuple):
     short: float
 
 
+class Entrance(NamedTuple):
+    """The bank that the source meets first: the block that has it, what it is rated, V; all resistance up to it, Ω, as far as a
+    threshold there feels it; the direct current that feeds it at full power on the nominal and on the lowest input, A; how far
+    a load lifts it, V."""
+
+    block: str
+    rated: float
+    ohms: float
+    nominal: float
+    lowest: float
+    lifted: float
+
+
+class LineDrawn(NamedTuple):
+    """What alternating mains is loaded with at full power: A RMS, and the power factor."""
+
+    current: float
+    power_factor: float
+
+
 class Noise(NamedTuple):
     """What is heard of a stage, and how quiet it is, from 0 to 1."""
 
@@ -85,9 +105,9 @@ class StageOf(Generic[BuildT, StateT]):
     energy, safe time); `output`, the voltage that its state puts at the socket where it is the last to make one; what sits on
     a heat-sink; the way that a short at the socket meets back to its switches; the highest current that it lets through in a
     surge, A, at the socket; the highest instant, V, at a socket of its own beside the load's; the bank that it puts across a
-    DC socket; how it drives gates; by what a link's voltage is fed back; how often the output is sampled, Hz; distortion, or
-    ripple, of what it puts at the socket; what is heard of it; what it asks of hands; its pictures; its circuit, from
-    what is written on its sheet.
+    DC socket; the bank that the source meets first; what alternating mains is loaded with; how it drives gates; by what a
+    link's voltage is fed back; how often the output is sampled, Hz; distortion, or ripple, of what it puts at the socket;
+    what is heard of it; what it asks of hands; its pictures; its circuit, from what is written on its sheet.
     """
 
     key: Key[BuildT, StateT]
@@ -104,6 +124,8 @@ class StageOf(Generic[BuildT, StateT]):
     shorted: Callable[[Sizing], ShortPath] | None = None
     surges: Callable[[Sizing], float] | None = None
     bank: Callable[[Sizing], Bank] | None = None
+    entrance: Callable[[Sizing], Entrance] | None = None
+    line: Callable[[Sizing], LineDrawn] | None = None
     stands: Callable[[Sizing], float] | None = None
     drive: Callable[[Sizing], Drive] | None = None
     feedback: Callable[[Sizing], str] | None = None

@@ -38,9 +38,8 @@ def totals_of(worked: Worked) -> Totals:
     reached = "nominal" not in worked.route.infeasible(settled)
     if not reached:
         texts |= dict.fromkeys(("power_in", "lost", "efficiency", "run_time", "balance"), "not reached")
-    if brief.mains and reached:
-        texts |= {"line_current": f"{fmt(cells.rms, 'A')} from the mains",
-                  "power_factor": fmt((drawn + cells.internal_loss) / (brief.mains.nominal * cells.rms), "1", 2)}  # fmt: skip
+    for line in worked.facets(lambda stage: stage.line) if reached else []:
+        texts |= {"line_current": f"{fmt(line.current, 'A')} from the mains", "power_factor": fmt(line.power_factor, "1", 2)}
     if link:
         texts |= {"stored_energy": fmt(link.stored, "J", 2), "safe_time": fmt(link.safe_time, "s", 2),
                   "link_voltage": short(link.voltage, "V")}  # fmt: skip

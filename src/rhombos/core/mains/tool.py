@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from rhombos.core.blocks import mains_input, mains_input_report
+from rhombos.core.blocks import mains_input, mains_input_report, mains_proposal
 from rhombos.core.circuits import mains
 from rhombos.core.design.findings import Finding, PinValue, worst_first
 from rhombos.core.design.pins import read_pins
@@ -47,7 +47,7 @@ def see(asked: MainsAsked, pins: dict[str, PinValue], shelf: Shelf, rules: Rules
     """Figures, findings and pictures. Raises: PinError."""
     line, draws = asked.line, mains_input.Draws(asked.power)
     typed, _ = read_pins(pins, {mains_input.KEY: mains_input.MainsInputBuild}, shelf)
-    build = mains_input.propose(line, draws, dict(typed.get(mains_input.KEY, {})), shelf, rules)
+    build = mains_proposal.propose(line, draws, dict(typed.get(mains_input.KEY, {})), shelf, rules)
     points = points_of(line, asked.power)
     states = {
         key: mains_input.assess(line, point.emf, mains_input.Draws(point.power), build, shelf, rules, Worksheet())

@@ -10,7 +10,7 @@ from rhombos.core.book import sense
 from rhombos.core.control.thresholds import Band, Tap
 from rhombos.core.frame.solve import Worked
 from rhombos.core.plots.model import Axis, Chart, Mark, Rung, Scale, Series, roomy
-from rhombos.core.routes.auxiliary.protection import bank_stands, need_of, outputs_of
+from rhombos.core.routes.auxiliary.protection import bank_of, need_of, outputs_of
 from rhombos.core.units.quantities import fmt, short
 
 FALLING = {"cut_off", "warning", "output_low"}
@@ -23,7 +23,7 @@ def input_ladder(worked: Worked) -> Chart:
     build = worked.built(ProtectionBuild)
     need = need_of(worked)
     made = thresholds(build, need.v_out, worked.rules)
-    can, fed = bank_stands(worked), worked.brief.source.described
+    can, fed = bank_of(worked).rated, worked.brief.source.described
     levels = zip(LEVELS[bool(need.resting)], (need.empty, need.nominal, need.full), strict=True)
     marks = [_mark(name, at) for name, at in levels]
     over = made["over_voltage"][2].high

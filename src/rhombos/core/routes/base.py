@@ -84,6 +84,8 @@ class RouteOf(ABC, Generic[HintsT, SettledT]):
     """Kinds of source that it stands on."""
     beside: tuple[Waveform, ...] = ()
     """What a second socket beside its own may give, from the same secondary."""
+    lends: tuple[Waveform, ...] = AUXILIARY
+    """What a further output may be made of the source, behind the input."""
     hint_points: tuple[str, ...]
     turned_by: Mapping[Waveform, Turned] = {}
     """What sets the output lower where it is adjustable, for each wave that can be."""
@@ -101,7 +103,7 @@ class RouteOf(ABC, Generic[HintsT, SettledT]):
     def makes(self, waves: tuple[Waveform, ...]) -> bool:
         """Whether it can make these: of the first socket, and of any beside it."""
         first, *others = waves
-        return first in self.waveforms and all(wave in (*self.beside, *AUXILIARY) for wave in others)
+        return first in self.waveforms and all(wave in (*self.beside, *self.lends) for wave in others)
 
     def making(self, waveform: Waveform) -> Route:
         """The same for a wave, where waves are settled in ways of their own."""
@@ -130,7 +132,7 @@ class RouteOf(ABC, Generic[HintsT, SettledT]):
     def path(self, waveform: Waveform, *beside: Waveform) -> tuple[Stage, ...]:
         """The same, with the auxiliary output that any route may have behind its input."""
         stages = self.stages(waveform, *beside)
-        return (*stages[:2], auxiliary_output.STAGE, *stages[2:]) if set(AUXILIARY) & set(beside) else stages
+        return (*stages[:2], auxiliary_output.STAGE, *stages[2:]) if set(self.lends) & set(beside) else stages
 
     def auxiliary(self, waveform: Waveform) -> tuple[Stage, ...]:
         """What this route has beside the power path: it passes no power, but is chosen and judged like any other stage."""
@@ -143,7 +145,7 @@ class RouteOf(ABC, Generic[HintsT, SettledT]):
     @cached_property
     def known(self) -> Mapping[str, Stage]:
         """Every stage that it has with any of its waves, but for what every route has, by key."""
-        of_each = ((*self.path(wave, *self.beside, *AUXILIARY), *self.auxiliary(wave)) for wave in self.waveforms)
+        of_each = ((*self.path(wave, *self.beside, *self.lends), *self.auxiliary(wave)) for wave in self.waveforms)
         return {stage.key: stage for stages in of_each for stage in stages}
 
     @cached_property

@@ -12,16 +12,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import ClassVar
 
-from rhombos.core.blocks import (
-    dc_link,
-    front_end,
-    h_bridge,
-    hf_socket,
-    input_stage,
-    link_loop,
-    rectifier,
-    transformer,
-)  # fmt: skip
+from rhombos.core.blocks import dc_link, front_end, h_bridge, hf_socket, input_stage, link_loop, rectifier, transformer
 from rhombos.core.blocks.controller import KEY as CONTROLLER
 from rhombos.core.blocks.front_drive import KEY as FRONT_DRIVE
 from rhombos.core.blocks.input_filter import Noise

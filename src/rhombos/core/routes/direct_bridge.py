@@ -43,28 +43,41 @@ NEEDED = ("mosfet", "capacitor", "fuse", "heat_sink")
 
 
 @dataclass(frozen=True)
+class FromLeads:
+    """What an input stage is proposed for: what the source gives, RMS, A, and that over its mean; what the bank carries, and
+    what is stopped at once, A."""
+
+    current: float
+    swell: float
+    ripple: Ripple
+    stops: float = 0.0
+
+
+@dataclass(frozen=True)
+class FromMains:
+    """What a rectifier and its bank are proposed for: what draws from it, and the voltage that the bridge needs of it, V."""
+
+    draws: Draws
+    least: float
+
+
+@dataclass(frozen=True)
 class Hints:
     """What proposals need to know of the rest before it is assessed: voltage at the bridge, V; its current, RMS, and peak, A;
-    what the source gives, RMS, A, and that over its mean; what its bank carries and what is stopped at once, A; of a sine,
-    resistance of the way, Ω, what dead time takes and the peak fundamental, V, and the largest modulation; of steps, the share
-    of the time that they are not zero; what lies on top of the source's highest voltage; of a bank on the mains, what draws
-    from it, and the voltage that the bridge needs of it, V."""
+    what stands before it, where that is known; of a sine, resistance of the way, Ω, what dead time takes and the peak
+    fundamental, V, and the largest modulation; of steps, the share of the time that they are not zero; what lies on top of the
+    source's highest voltage."""
 
     v_in: float
     current: float
     peak: float
-    source_current: float
-    swell: float
-    ripple: Ripple
-    stops: float = 0.0
+    before: FromLeads | FromMains | None = None
     path_resistance: float = 0.0
     dead_volts: float = 0.0
     fundamental: float = 0.0
     modulation: float = 1.0
     share: float = 1.0
     lift: Lift = NO_LIFT
-    draws: Draws | None = None
-    least: float = 0.0
 
 
 class Bare(SourceRoute[Hints, SourceSettled]):
@@ -92,22 +105,30 @@ class Bare(SourceRoute[Hints, SourceSettled]):
         alike = [settled[k] for k in ("low", *SET_STEADY) if k in settled]
         return {
             "v_in": settled["nominal"].v_in,
-            "source_current": max(s.states[input_stage.KEY].fuse_load for s in lasting(settled)),
-            "swell": max(1.0, *(s.states[input_stage.KEY].fuse_load * s.v_in / s.flow["h_bridge"] for s in alike)),
-            "ripple": HardestRipple(tuple(r for s in lasting(settled) if (r := s.rippling))),
+            "before": FromLeads(
+                max(s.states[input_stage.KEY].fuse_load for s in lasting(settled)),
+                max(1.0, *(s.states[input_stage.KEY].fuse_load * s.v_in / s.flow["h_bridge"] for s in alike)),
+                HardestRipple(tuple(r for s in lasting(settled) if (r := s.rippling))),
+                max(s.turn_off for s in settled.values()),
+            ),
             "lift": lift_of(settled),
         }
+
+    def _likely(self, leads: FromLeads, brief: Brief, rules: Rules) -> FromLeads | FromMains:
+        """What stands before the bridge, before anything is settled."""
+        return leads
 
     def _entrance(
         self, hints: Hints, own: dict[str, Fields], brief: Brief, shelf: Shelf, rules: Rules, noise: Noise | None
     ) -> dict[str, Build]:
         """The source, and the input between it and the bridge."""
-        entry = own["input_stage"]
+        entry, through = own["input_stage"], hints.before
+        assert isinstance(through, FromLeads), "this route's own hints"
         entry["banks"] = input_bank.banks_for(brief.source.volts[2], 1, shelf, rules)
-        through = input_proposal.propose(
-            brief, hints.source_current, hints.ripple, entry, shelf, rules, hints.stops, hints.swell, noise
+        made = input_proposal.propose(
+            brief, through.current, through.ripple, entry, shelf, rules, through.stops, through.swell, noise
         )
-        return {"source": source.SourceBuild(), "input_stage": through}
+        return {"source": source.SourceBuild(), "input_stage": made}
 
     def _with_drive(
         self,
@@ -152,7 +173,8 @@ class DirectBridge(Bare, SineStage[Hints]):
         asked = load.assess(operating_points(brief)["nominal"], brief, SILENT)
         drawn = brief.power.continuous / 0.93 / (0.98 * empty)
         return Hints(
-            0.98 * nominal, asked.current, asked.peak_current, SWELLS * drawn, SWELLS, asked.current, dead_volts=0.01 * empty,
+            0.98 * nominal, asked.current, asked.peak_current,
+            self._likely(FromLeads(SWELLS * drawn, SWELLS, asked.current), brief, rules), dead_volts=0.01 * empty,
             fundamental=1.03 * math.sqrt(2) * asked.voltage,
             modulation=min(1.0, 1.03 * math.sqrt(2) * asked.voltage / (0.98 * empty)))  # fmt: skip
 
@@ -182,7 +204,8 @@ class DirectBridge(Bare, SineStage[Hints]):
                 hints.v_in, hints.lift.top(brief, rules), hints.current, asked.power_factor,
                 1.02 * max(math.sqrt(2) * hints.current + ripple / 2, hints.peak), ripple / math.sqrt(24), hints.fundamental),
             brief, own["h_bridge"], shelf, rules)  # fmt: skip
-        rippling = hints.ripple if isinstance(hints.ripple, HardestRipple) else None
+        before = hints.before.ripple if isinstance(hints.before, FromLeads) else None
+        rippling = before if isinstance(before, HardestRipple) else None
         noise = carrier_of(carrier, rippling)
         return self._with_drive(bridge, hints, own, brief, shelf, rules, noise) | {"output_filter": filtering}
 
@@ -209,14 +232,15 @@ class DirectSteps(Bare, StepStage[Hints, SourceSettled]):
         drawn, level = brief.power.continuous / 0.97 / empty, asked.rated / math.sqrt(share)
         peak = asked.peak_current * full / level
         swell = 1 / math.sqrt(widest)
-        return Hints(0.98 * nominal, asked.rms, peak, swell * drawn, swell, 0.3 * drawn, peak, share=share)
+        before = self._likely(FromLeads(swell * drawn, swell, 0.3 * drawn, peak), brief, rules)
+        return Hints(0.98 * nominal, asked.rms, peak, before, share=share)
 
     def next_hints(self, settled: Mapping[str, SourceSettled], before: Hints | None = None) -> Hints:
         """What the assessed design teaches the next round."""
         loads = [s.states[load.KEY] for s in lasting(settled)]
         return Hints(
             **self._learnt(settled), current=max(d.rms for d in loads), peak=max(d.peak_current for d in loads),
-            stops=max(s.turn_off for s in settled.values()), share=settled["nominal"].share)  # fmt: skip
+            share=settled["nominal"].share)  # fmt: skip
 
     def propose(self, brief: Brief, hints: Hints, pins: Pins, shelf: Shelf, rules: Rules) -> dict[str, Build]:
         """One round of proposals. Pinned fields stay."""

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any
 
-from rhombos.core.blocks import h_bridge, mains_input, output_filter
+from rhombos.core.blocks import h_bridge, mains_input, mains_proposal, output_filter
 from rhombos.core.blocks import source as source_block
 from rhombos.core.blocks.base import Build
 from rhombos.core.blocks.input_bank import Lift
@@ -17,6 +17,7 @@ from rhombos.core.blocks.mains_input import Draws
 from rhombos.core.blocks.source import KEY as SOURCE
 from rhombos.core.blocks.source import mains as mains_source
 from rhombos.core.book import mains as mains_book
+from rhombos.core.book import source as source_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.outputs import Waveform
 from rhombos.core.design.pins import Fields
@@ -28,9 +29,9 @@ from rhombos.core.frame.worksheet import SILENT, Worksheet
 from rhombos.core.parts import Shelf
 from rhombos.core.routes import stages
 from rhombos.core.routes.base import V_FLOOR, Route
-from rhombos.core.routes.direct_bridge import Bare, DirectBridge, DirectSteps, Hints
+from rhombos.core.routes.direct_bridge import Bare, DirectBridge, DirectSteps, FromLeads, FromMains, Hints
 from rhombos.core.routes.entry import Entry
-from rhombos.core.routes.mains_line import least_guessed, line_of, lined, mains_of
+from rhombos.core.routes.mains_line import least_bank, least_guessed, line_for, mains_of
 from rhombos.core.routes.on_source import Guess, SourceSettled
 from rhombos.core.routes.supply import LEAST_PATH, line_current
 from rhombos.core.waves.chain import Feed, Supply
@@ -53,15 +54,11 @@ class OnMains(Bare):
     key: str = "mains bridge"
     title = "Rectified mains and H-bridge"
     fed_by = ("mains",)
-
-    def makes(self, waves: tuple[Waveform, ...]) -> bool:
-        """One socket: nothing is taken off the bank beside it."""
-        return len(waves) == 1 and waves[0] in self.waveforms
+    lends = ()
 
     def _leaves(self, point: Point, to_stage: float, builds: Builds, brief: Brief, shelf: Shelf, rules: Rules) -> Leaves | None:
         build, volts = builds[mains_input.KEY], point.emf / math.sqrt(2)
-        line = lined(brief, 0.0)
-        seen, behind = mains_input.ahead(line, volts, build, shelf)
+        seen, behind = mains_input.ahead(line_for(brief), volts, build, shelf)
         power = to_stage + rules.control_power + mains_input.bled(volts, build)
         return leaves(seen, behind, power)
 
@@ -71,7 +68,8 @@ class OnMains(Bare):
         to_stage = g.to_stage or point.power / LIKELY
         left = self._leaves(point, to_stage, builds, brief, shelf, rules) or _fallen(point, to_stage)
         bank = mains_input.capacitance(builds[mains_input.KEY], shelf)
-        return Feed(left.mean + left.ohms * to_stage / left.mean, max(LEAST_PATH, left.ohms), bank, 0.0)
+        given = {"V_t": left.mean, "I": to_stage / left.mean, "R_s": left.ohms}
+        return Feed(source_book.terminal_voltage.invert("E", given), max(LEAST_PATH, left.ohms), bank, 0.0)
 
     def _enter(
         self, point: Point, to_stage: float, need: InputNeed, wave: Callable[[], Array], g: Guess, builds: Builds, brief: Brief,
@@ -79,9 +77,8 @@ class OnMains(Bare):
     ) -> Entry:  # fmt: skip
         left = self._leaves(point, to_stage, builds, brief, shelf, rules)
         stands = left or _fallen(point, to_stage)
-        given = mains_source.assess(point.emf, to_stage, brief, SILENT, 1.0)
         cells = source_block.assess(point.emf, to_stage, brief, SILENT)
-        cells = replace(cells, collapsed=given.collapsed or left is None)
+        cells = replace(cells, collapsed=cells.collapsed or left is None)
         carrier = need.noise.rms if need.noise else 0.0  # all that is slower is in the swing
         draws = Draws(to_stage, _swing(wave(), brief), rules.control_power, carrier)
         flow: dict[str, float] = {SOURCE: to_stage, mains_input.KEY: to_stage}
@@ -94,11 +91,12 @@ class OnMains(Bare):
         the highest voltage that its switches meet, and what the bank's pulses leave in the output."""
         point, build, draws = settled.point, builds[mains_input.KEY], settled.draws
         assert draws is not None, "this route's own passes"
-        line = line_of(settled.states, brief, rules)
+        line = line_for(brief, least_bank(settled.states, brief, rules))
         # between rounds of proposals nobody asks how far the load's swing moves the bank
         marched = draws if worksheet is not SILENT else replace(draws, swing=None)
         state = mains_input.assess(line, point.emf / math.sqrt(2), marched, build, shelf, rules, worksheet)
-        cells = mains_source.drawn(point.emf, state.drawn, state.line_rms, state.line_peak, state.falls, brief, worksheet)
+        taken = mains_source.Taken(state.drawn, state.line_rms, state.line_peak, state.socket, state.falls)
+        cells = mains_source.drawn(point.emf, taken, brief, worksheet)
         top = max(state.top, mains_input.top_voltage(line, build, shelf))
         bridged = h_bridge.on_a_link(settled.states[h_bridge.KEY], top, worksheet)
         states = settled.states | {SOURCE: cells, mains_input.KEY: state, h_bridge.KEY: bridged}
@@ -107,11 +105,9 @@ class OnMains(Bare):
             bent = worksheet.work(
                 "output_filter.from_the_mains", mains_book.rail_distortion, V_rms=state.swing, V_dc=state.mean
             )
-            # in place of what a resistance before the bank would make of the load's own swing
-            others = math.sqrt(max(0.0, filtered.distortion**2 - filtered.rail**2))
-            states[output_filter.KEY] = replace(filtered, distortion=math.hypot(others, bent), rail=bent)
-        taken = draws.power + state.loss
-        flow = {**settled.flow, SOURCE: taken, mains_input.KEY: taken}
+            states[output_filter.KEY] = filtered.bent_by_its_rail(bent)
+        power = draws.power + state.loss
+        flow = {**settled.flow, SOURCE: power, mains_input.KEY: power}
         return replace(settled, states=states, flow=flow)
 
     def supply(
@@ -123,7 +119,7 @@ class OnMains(Bare):
         assert now.draws is not None, "this route's own passes"
         assert at is not None, "a sine, or steps"
         volts, build = now.point.emf / math.sqrt(2), builds[mains_input.KEY]
-        feed = RectifiedFeed.of(*mains_input.ahead(lined(brief, 0.0), volts, build, shelf))
+        feed = RectifiedFeed.of(*mains_input.ahead(line_for(brief), volts, build, shelf))
         steady = now.draws.total + mains_input.bled(volts, build) - now.flow["load"]
         return Supply(feed, None, 0.0, math.inf, None, max(0.0, steady - at.resistance * line_current(now.states) ** 2))
 
@@ -135,20 +131,24 @@ class OnMains(Bare):
         full = max(s.point.emf for s in settled.values())
         return {
             "v_in": settled["nominal"].v_in,
-            **dict.fromkeys(("source_current", "swell", "ripple"), 0.0),  # of leads and an input stage, which it has not
-            "draws": replace(most, carrier=max(d.carrier for d in steady)),
+            "before": FromMains(
+                replace(most, carrier=max(d.carrier for d in steady)), settled["low"].states[mains_input.KEY].least
+            ),
             "lift": Lift(max(0.0, *(e.top - full for e in entries))),
-            "least": settled["low"].states[mains_input.KEY].least,
         }
 
     def _entrance(
         self, hints: Hints, own: dict[str, Fields], brief: Brief, shelf: Shelf, rules: Rules, noise: Noise | None
     ) -> dict[str, Build]:
         """Mains, and the rectifier with its bank."""
-        draws = hints.draws or Draws(brief.power.continuous / LIKELY, control=rules.control_power)
-        line = lined(brief, hints.least or least_guessed(brief, rules))
-        entry = mains_input.propose(line, draws, own["mains_input"], shelf, rules)
+        asked = hints.before
+        assert isinstance(asked, FromMains), "this route's own hints"
+        entry = mains_proposal.propose(line_for(brief, asked.least), asked.draws, own["mains_input"], shelf, rules)
         return {"source": source_block.SourceBuild(), "mains_input": entry}
+
+    def _likely(self, leads: FromLeads, brief: Brief, rules: Rules) -> FromMains:
+        """What stands before the bridge, before anything is settled."""
+        return FromMains(Draws(brief.power.continuous / LIKELY, control=rules.control_power), least_guessed(brief, rules))
 
 
 class MainsSine(OnMains, DirectBridge):

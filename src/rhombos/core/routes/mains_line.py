@@ -8,6 +8,7 @@ from rhombos.core.blocks import h_bridge, mains_input, output_filter
 from rhombos.core.blocks.load import KEY as LOAD
 from rhombos.core.blocks.mains_input import Line
 from rhombos.core.blocks.regulation import FAR
+from rhombos.core.book import bridge as bridge_book
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.rules import Rules
 from rhombos.core.design.sources import MainsSource
@@ -34,25 +35,20 @@ def least_bank(states: States, brief: Brief, rules: Rules) -> float:
     if output.waveform == "square":
         return (1 - FAR) * output.voltage
     if output_filter.KEY not in states:
-        return output.voltage / math.sqrt(h_bridge.WIDEST)
+        return bridge_book.modified_rms.invert("V_dc", {"V_rms": output.voltage, "fraction": h_bridge.WIDEST})
     drain = states[LOAD]
     return float(states[output_filter.KEY].fundamental * drain.rated / drain.voltage / rules.modulation_limit)
 
 
-def line_of(states: States, brief: Brief, rules: Rules) -> Line:
-    """The mains, and what the bridge at a settled point needs of the bank."""
-    return lined(brief, least_bank(states, brief, rules))
-
-
-def lined(brief: Brief, least: float) -> Line:
-    """The same for a bank that the bridge needs, V: of a sine calm enough for the distortion asked."""
+def line_for(brief: Brief, least: float = 0.0) -> Line:
+    """The mains for a bridge that needs a bank, V: of a sine one calm enough for the distortion asked."""
     calm = CALM * brief.targets.distortion if brief.output.waveform == "sine" else math.inf
     return mains_input.line_of(mains_of(brief), least, brief.targets.ambient, calm)
 
 
 def line_at(at: Sizing) -> Line:
-    """The same at full power on the lowest mains."""
-    return line_of(at.settled["low"].states, at.brief, at.rules)
+    """The mains for a bridge at full power on the lowest of it."""
+    return line_for(at.brief, least_bank(at.settled["low"].states, at.brief, at.rules))
 
 
 def least_guessed(brief: Brief, rules: Rules) -> float:

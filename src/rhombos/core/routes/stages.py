@@ -60,6 +60,7 @@ from rhombos.core.routes import small_parts
 from rhombos.core.routes.auxiliary.controller import link_need
 from rhombos.core.routes.cooled import cooled
 from rhombos.core.routes.driven import drive_need, front_need
+from rhombos.core.routes.entrances import behind_a_rectifier, behind_leads, line_drawn
 from rhombos.core.routes.mains_line import line_at
 from rhombos.core.routes.narrowed import linked
 from rhombos.core.routes.supply import LEAST_PATH, WIRING
@@ -320,11 +321,12 @@ SOURCE = StageOf(
     circuit=low_side.source)  # fmt: skip
 INPUT = StageOf(
     input_stage.KEY, input_stage.TITLE, input_stage.InputStageBuild, input_stage.parts,
-    plain(input_report.report, input_stage.KEY), requirements=_lugs, sheet=1, small=small_parts.input_stage,
-    circuit=low_side.input_stage)  # fmt: skip
+    plain(input_report.report, input_stage.KEY), requirements=_lugs, entrance=behind_leads,
+    sheet=1, small=small_parts.input_stage, circuit=low_side.input_stage)  # fmt: skip
 MAINS_INPUT = StageOf(
     mains_input.KEY, mains_input.TITLE, mains_input.MainsInputBuild, mains_input.parts,
-    lambda sheet, at: mains_input_report.report(sheet, line_at(at)), requirements=_limiter, cooled=_mains_cooled, sheet=1,
+    lambda sheet, at: mains_input_report.report(sheet, line_at(at)), requirements=_limiter, cooled=_mains_cooled,
+    entrance=behind_a_rectifier, line=line_drawn, sheet=1,
     small=small_parts.mains_input,     circuit=mains_circuit.mains_input)  # fmt: skip
 FRONT_END = StageOf(
     front_end.KEY, front_end.TITLE, front_end.FrontEndBuild, front_end.parts, _front_end_report,

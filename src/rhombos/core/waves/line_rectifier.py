@@ -106,6 +106,15 @@ class Rectified:
         """True power taken from the mains behind its own resistance and inductance, W."""
         return self._product(self.mains.crest * np.sin(self.mains.turn * self.time), self.current)
 
+    def socket(self, behind: Behind, ohms: float) -> float:
+        """RMS of what stands behind a resistance, Ω, that is part of the mains' own, and behind its inductance, V: while diodes
+        conduct, what the bank and all between leave there; else the mains itself."""
+        amps, way = np.abs(self.current), np.sign(self.current)
+        held = self.bank + behind.drop + behind.ohms * (amps - self._taken) + (self.mains.ohms - ohms) * amps
+        free = self.mains.crest * np.sin(self.mains.turn * self.time)
+        left = np.where(way == 0, 0.0, free - way * held)
+        return math.sqrt(max(0.0, self.mains.volts**2 - self._product(left, free + way * held)))
+
     @property
     def power_factor(self) -> float:
         """True over apparent power; 0 without a current."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
 from rhombos.core.blocks.source.state import Given, Sheet, SourceState, not_given
 from rhombos.core.book import source as book
@@ -27,29 +28,37 @@ def assess(emf: float, power: float, brief: Brief, worksheet: Worksheet, pulsati
     return Given(mains.resistance, volts, power / volts, most, math.inf, fault, power > most)
 
 
-def drawn(
-    emf: float, power: float, rms: float, peak: float, falls: bool, brief: Brief, worksheet: Worksheet
-) -> SourceState:  # fmt: skip
-    """What a rectifier with its bank takes of the mains, whose crest is given, V: a power, W, before the loop, by a current,
-    RMS and peak, A. The part in phase carries the power, its RMS heats the loop; `falls` says that no bank stands there."""
+class Taken(NamedTuple):
+    """What a rectifier with its bank takes of the mains: W before the loop, current RMS and peak, A, what that leaves at the
+    socket, RMS, V; `falls` says that no bank stands there."""
+
+    power: float
+    rms: float
+    peak: float
+    socket: float
+    falls: bool
+
+
+def drawn(emf: float, taken: Taken, brief: Brief, worksheet: Worksheet) -> SourceState:
+    """The mains, whose crest is given, V, as it is loaded: the part of the current in phase carries the power, its RMS heats
+    the loop."""
     mains = _of(brief)
-    lost = worksheet.work("source.internal_loss", book.ohmic_loss, I_rms=rms, R=mains.resistance)
-    given = assess(emf, power, brief, worksheet, 1.0)
-    at_socket = power - lost
-    terminal = at_socket / given.current if given.current > 0 else given.terminal
+    lost = worksheet.work("source.internal_loss", book.ohmic_loss, I_rms=taken.rms, R=mains.resistance)
+    given = assess(emf, taken.power, brief, worksheet, 1.0)
+    at_socket = taken.power - lost
     return SourceState(
         emf=emf,
         resistance=mains.resistance,
-        terminal=terminal,
-        current=given.current,
-        rms=rms,
-        peak=peak,
+        terminal=taken.socket,
+        current=at_socket / taken.socket,
+        rms=taken.rms,
+        peak=taken.peak,
         power=at_socket,
         internal_loss=lost,
         capable=given.capable,
         run_time=math.inf,
         fault_current=given.fault_current,
-        collapsed=falls,
+        collapsed=taken.falls,
     )
 
 
@@ -64,11 +73,9 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
     sheet.result("peak", r"\hat I", "Its peak", "A", point=worst.point)
     sheet.result("current", "I_w", "Its part in phase", "A")
     sheet.result("power", "P", "Power taken", "W")
-    apparent = nominal * now.rms
-    sheet.fixed_value("apparent", "S", "Apparent power", apparent, "V*A", "nominal mains")
     sheet.fixed_value("resistance", "R", "Resistance of the loop", mains.resistance, "ohm", "as the brief says")
     sheet.fixed_value("inductance", "L", "Inductance of the loop", mains.inductance, "H", "as the brief says")
-    sheet.result("terminal", "V_t", "Power by its part in phase", "V")
+    sheet.result("terminal", "V_t", "Voltage at the socket", "V")
     sheet.result("internal_loss", "P_R", "Lost in the loop", "W")
     sheet.result("fault_current", "I_k", "Short-circuit current", "A", point="high")
     not_given(
@@ -82,7 +89,7 @@ def report(sheet: Sheet, brief: Brief) -> BlockReport:
         sheet.find(
             "breaker",
             "watch",
-            "Line current near a household circuit's",
+            "Line current near breaker rating",
             f"{fmt(worst.value, 'A')} RMS; a circuit of {short(BREAKER, 'A')} should carry {short(BREAKER * (1 - SPARE), 'A')} "
             "for hours.",
             "A correcting stage draws the least current for a power; else a circuit of its own, or less power.",

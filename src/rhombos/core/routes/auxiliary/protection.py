@@ -6,12 +6,8 @@ from collections.abc import Iterator
 
 from rhombos.core.blocks import protection as block
 from rhombos.core.blocks import protection_report
-from rhombos.core.blocks.input_stage import KEY as INPUT_STAGE
-from rhombos.core.blocks.input_stage import InputStageBuild
 from rhombos.core.blocks.isolation import KEY as ISOLATION
 from rhombos.core.blocks.load import KEY as LOAD
-from rhombos.core.blocks.mains_input import KEY as MAINS_INPUT
-from rhombos.core.blocks.mains_input import MainsInputBuild
 from rhombos.core.blocks.short_path import ShortPath
 from rhombos.core.blocks.source import KEY as SOURCE
 from rhombos.core.blocks.source import rail
@@ -19,17 +15,13 @@ from rhombos.core.circuits import beside
 from rhombos.core.design.brief import Brief
 from rhombos.core.design.pins import Fields
 from rhombos.core.design.sources import RESTING, MainsSource, RailSource
-from rhombos.core.frame.keys import Key
 from rhombos.core.frame.points import LASTING, SURGING
 from rhombos.core.frame.report import BlockReport
 from rhombos.core.frame.requirement import Requirement
-from rhombos.core.frame.settled import Settled
 from rhombos.core.frame.sizing import Sizing
-from rhombos.core.frame.stage import AuxiliaryOf
+from rhombos.core.frame.stage import AuxiliaryOf, Entrance
 from rhombos.core.frame.worksheet import Worksheet
-from rhombos.core.parts import Capacitor
 from rhombos.core.routes import small_parts
-from rhombos.core.routes.supply import source_of
 
 LARGEST_CREST = 2**0.5
 
@@ -53,11 +45,12 @@ def need_of(at: Sizing) -> block.ProtectionNeed:
     if brief.output.stepped:
         peaks += [s.states[LOAD].peak_current for s in surging]
     banks = at.facets(lambda stage: stage.bank) if brief.output.direct else []
+    entrance = bank_of(at)
     return block.ProtectionNeed(
         empty,
         nominal,
         full,
-        _resistance(at),
+        entrance.ohms,
         continuous,
         surge,
         brief.surge_time,
@@ -67,37 +60,16 @@ def need_of(at: Sizing) -> block.ProtectionNeed:
         max((d.supply for d in at.facets(lambda stage: stage.drive)), default=at.rules.gate_drive),
         *_resting(brief, at.settled["low"].states[SOURCE].power),
         *(banks[-1] if banks else (0.0, 0.0)),
-        lifted=max(s.states[INPUT_STAGE].returned if INPUT_STAGE in s.states else 0.0 for s in at.settled.values()),
+        lifted=entrance.lifted,
         high_frequency=brief.output.quick,
         fed_by="mains" if brief.mains else "rail",
-        bank=_bank(at),
+        bank=entrance.block,
     )
 
 
-def _bank(at: Sizing) -> Key[InputStageBuild | MainsInputBuild, object]:
-    """The stage whose bank the source meets first."""
-    return MAINS_INPUT if MAINS_INPUT in at.builds else INPUT_STAGE
-
-
-def bank_stands(at: Sizing) -> float:
-    """What that bank is rated, V."""
-    entry = at.builds[_bank(at)]
-    return at.shelf.get(Capacitor, entry.capacitor).v_rating * entry.banks
-
-
-def _resistance(at: Sizing) -> float:
-    """All resistance up to the bank, Ω; of the mains, what takes a bank down to its valley at full power and the lowest input,
-    where a threshold must not act."""
-    flat = at.settled["low"]
-    if MAINS_INPUT in flat.states:
-        return max(0.0, flat.point.emf - flat.states[MAINS_INPUT].valley) / max(_fed(flat), 1e-6)
-    return source_of(at.brief.source.volts[1], at.builds, at.brief, at.shelf, at.rules).resistance
-
-
-def _fed(s: Settled) -> float:
-    """Direct current that the stage's bank is fed with, A."""
-    rectified = s.states.get(MAINS_INPUT)
-    return rectified.given / rectified.mean if rectified else s.states[SOURCE].current
+def bank_of(at: Sizing) -> Entrance:
+    """The bank that the source meets first."""
+    return at.facets(lambda stage: stage.entrance)[0]
 
 
 def _resting(brief: Brief, power: float) -> tuple[tuple[float, ...], float]:
@@ -129,25 +101,25 @@ def outputs_of(at: Sizing) -> tuple[float, float]:
 
 def _propose(at: Sizing, pins: Fields) -> block.ProtectionBuild:
     """Thresholds and trips for the path as it stands."""
-    return block.propose(need_of(at), short_of(at), _fed(at.settled["low"]), outputs_of(at), pins, at.rules)
+    return block.propose(need_of(at), short_of(at), bank_of(at).lowest, outputs_of(at), pins, at.rules)
 
 
 def _assess(at: Sizing, worksheet: Worksheet) -> block.ProtectionState:
     """What they do with the lowest input at full power, and with a surge."""
-    now, flat, surge = at.settled["nominal"], at.settled["low"], at.settled["surge_low"]
+    flat, surge, fed = at.settled["low"].states[SOURCE], at.settled["surge_low"].states[SOURCE], bank_of(at)
     return block.assess(
         need_of(at),
         at.builds[block.KEY],
-        (_fed(flat), flat.states[SOURCE].power, surge.states[SOURCE].power),
+        (fed.lowest, flat.power, surge.power),
         outputs_of(at),
         short_of(at),
-        (_fed(now), now.states[SOURCE].run_time),
+        (fed.nominal, at.now[SOURCE].run_time),
         worksheet,
     )
 
 
 def _report(sheet: protection_report.Sheet, at: Sizing) -> BlockReport:
-    return protection_report.report(sheet, need_of(at), short_of(at), bank_stands(at))
+    return protection_report.report(sheet, need_of(at), short_of(at), bank_of(at).rated)
 
 
 def _requirements(at: Sizing) -> Iterator[Requirement]:
